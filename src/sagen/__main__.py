@@ -1,0 +1,7 @@
+"""`python -m sagen` is the same as `sagen`."""
+
+import sys
+
+from sagen.cli import main
+
+sys.exit(main())

@@ -1,0 +1,9 @@
+"""One door in and out for open formats.
+
+`read_capture(path)` looks at the content, not the name; a format is one row of `FORMATS`.
+"""
+
+from sagen.files.door import FORMATS, read_capture, write_capture
+from sagen.files.sheets import load_sheet, read_sheet, sheet_path, write_sheet
+
+__all__ = ["FORMATS", "load_sheet", "read_capture", "read_sheet", "sheet_path", "write_capture", "write_sheet"]

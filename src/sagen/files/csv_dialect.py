@@ -1,0 +1,246 @@
+"""What a recorder's text table looks like: delimiter, decimal mark, preamble, names, units, interval.
+
+Found from the head of the file alone. Every combination of delimiter and decimal mark is tried;
+the one under which most lines in a row are nothing but numbers wins.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from sagen.model.errors import CaptureFileError
+
+DELIMITERS = (";", "\t", ",", "|", r"\s+")
+MOST_COLUMNS = 64
+LONGEST_LINE = 1 << 14
+
+#: what recorders print where a sample was beyond the range, as a sign
+OVER_RANGE = {
+    "∞": 1, "+∞": 1, "-∞": -1, "−∞": -1, "ol": 1, "+ol": 1, "-ol": -1, "o.l": 1, "-o.l": -1,
+    "over": 1, "+over": 1, "-over": -1, "overrange": 1, "over range": 1, "under": -1, "under range": -1,
+    "ovr": 1, "+ovr": 1, "-ovr": -1, "clip": 1, "+clip": 1, "-clip": -1, "inf": 1, "+inf": 1, "-inf": -1,
+    "infinity": 1, "-infinity": -1, ">": 1, "<": -1, "***": 1, "****": 1, "####": 1, "overload": 1, "-overload": -1,
+}  # fmt: skip
+
+_NUMBER = {
+    ".": re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?"),
+    ",": re.compile(r"[+-]?(\d+,?\d*|,\d+)([eE][+-]?\d+)?"),
+}
+_TIME_UNITS = {"s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0, "ms": 1e-3, "msec": 1e-3, "us": 1e-6,
+               "µs": 1e-6, "μs": 1e-6, "usec": 1e-6, "ns": 1e-9, "min": 60.0}  # fmt: skip
+_VALUE_UNITS = {"v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3), "uv": ("V", 1e-6),
+                "kv": ("V", 1e3), "a": ("A", 1.0), "amp": ("A", 1.0), "ma": ("A", 1e-3), "ua": ("A", 1e-6)}  # fmt: skip
+_UNIT_WORD = re.compile(r"[\[(]?\s*([A-Za-zµμ%°]{1,8})\s*[\])]?")
+_NAME_AND_UNIT = re.compile(r"(.*?)\s*(?:[\[(]\s*([A-Za-zµμ%°]{1,8})\s*[\])]|/\s*([A-Za-zµμ]{1,4})|_(ms|us|mv|ma))\s*", re.I)
+_TIME_NAME = re.compile(r"^(time|t|zeit|temps|tiempo|x|x-axis|seconds?|timestamp|tid)\b", re.I)
+_INDEX_NAME = re.compile(r"^(index|sample|samples|no\.?|nr\.?|point|n|#)$", re.I)
+_INTERVAL = re.compile(
+    r"(?P<what>interval|period|increment|delta|resolution|\bdt\b|\bstep\b|\brate\b|frequency|\bfs\b|samples?\s*/\s*s|sampling|time\s*base)"
+    r"[^0-9+\-.,\n]*?(?P<hint>[\[(]\s*[A-Za-zµμ/]+\s*[\])])?[^0-9+\-.\n]{0,12}?"
+    r"(?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*[;,\t\"]?\s*(?P<unit>[A-Za-zµμ/]*)",
+    re.I,
+)
+_RATE_UNITS = {"hz": 1.0, "khz": 1e3, "mhz": 1e6, "s/s": 1.0, "sa/s": 1.0, "ks/s": 1e3, "ksa/s": 1e3, "ms/s": 1e6,
+               "msa/s": 1e6, "sps": 1.0, "ksps": 1e3, "samples/s": 1.0}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Dialect:
+    """How the table is written and what its head says."""
+
+    delimiter: str
+    decimal: str
+    encoding: str
+    skip: int  #: lines before the first line of numbers
+    names: tuple[str, ...]
+    units: tuple[str, ...]  #: as written, "" where none is given
+    interval_s: float | None  #: stated above the table
+    trailing: bool = False  #: every line ends with a delimiter
+
+    @property
+    def columns(self) -> int:
+        return len(self.names)
+
+    @property
+    def time_column(self) -> int | None:
+        """Which column is time: the one named so, else a first column that is not a channel."""
+        for index, name in enumerate(self.names):
+            if _TIME_NAME.match(name) and (not self.units[index] or self.units[index].lower() in _TIME_UNITS):
+                return index
+        first_unit = self.units[0].lower() if self.units else ""
+        return 0 if first_unit in _TIME_UNITS and self.columns > 1 else None
+
+    @property
+    def index_column(self) -> int | None:
+        counts = _INDEX_NAME.match(self.names[0]) or self.units[0].lower() in ("sequence", "samples", "index")
+        return 0 if self.columns > 1 and counts else None
+
+    def time_scale(self, column: int) -> float:
+        """Seconds for one unit of the time column; 1 where the file names none."""
+        return _TIME_UNITS.get(self.units[column].lower(), 1.0)
+
+    def value_unit(self, column: int) -> tuple[str, float]:
+        """SI unit of a channel column, and the factor that brings the file's numbers to it."""
+        written = self.units[column]
+        # mV and MV differ only in case, and no sensor gives megavolts; 'M' is never meant here.
+        return _VALUE_UNITS.get(written.lower(), (written or "V", 1.0))
+
+
+def decode(head: bytes) -> tuple[str, str]:
+    """Text of the head and the encoding it is in; raises CaptureFileError for what is not text."""
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return head.decode("utf-16", errors="replace"), "utf-16"
+    if b"\x00" in head:
+        raise CaptureFileError("the file is not text")
+    if head.startswith(b"\xef\xbb\xbf"):
+        return head.decode("utf-8-sig", errors="replace"), "utf-8-sig"
+    try:
+        return head.decode("utf-8"), "utf-8"
+    except UnicodeDecodeError as error:
+        # A multi-byte letter may be cut in two at the end of the head.
+        if error.start >= len(head) - 3:
+            return head[: error.start].decode("utf-8"), "utf-8"
+        return head.decode("cp1252", errors="replace"), "cp1252"
+
+
+def find_dialect(head: bytes, *, whole: bool) -> Dialect:
+    """The dialect of a text table.
+
+    Parameters
+    ----------
+    head : bytes
+        the first part of the file
+    whole : bool
+        whether `head` is the whole file; if not, its last line may be cut and is left aside
+
+    Raises
+    ------
+    CaptureFileError
+        when no block of numbers is found.
+    """
+    text, encoding = decode(head)
+    lines = text.splitlines()
+    if not whole and len(lines) > 1:
+        lines = lines[:-1]
+    if any(len(line) > LONGEST_LINE for line in lines):
+        long = next(i for i, line in enumerate(lines, 1) if len(line) > LONGEST_LINE)
+        raise CaptureFileError(f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long)
+    quoted = sum('"' in line for line in lines) > len(lines) // 2
+    best, found = (0, 0), None
+    for delimiter in DELIMITERS:
+        for decimal in (".", ","):
+            if delimiter == decimal and not quoted:
+                continue
+            start, length, width = _longest_block(lines, delimiter, decimal)
+            # Long blocks first, then wide ones; a single column counts only when nothing splits it.
+            score = (min(length, 20) if width > 1 else min(length, 20) * 0.5, width)
+            if length >= 2 and score > best:
+                best, found = score, (delimiter, decimal, start, width)
+    if found is None:
+        raise CaptureFileError("no table of numbers was found in the file")
+    delimiter, decimal, start, width = found
+    if width > MOST_COLUMNS:
+        raise CaptureFileError(f"{width} columns; a capture has at most {MOST_COLUMNS}", line=start + 1)
+    names, units = _header(lines, start, delimiter, width)
+    interval = _stated_interval(lines[:start])
+    last = split(lines[start], delimiter)
+    return Dialect(delimiter, decimal, encoding, start, names, units, interval, len(last) == width + 1)
+
+
+def split(line: str, delimiter: str) -> list[str]:
+    """Fields of one line, stripped of blanks and quotes."""
+    if delimiter == r"\s+":
+        return line.split()
+    if '"' in line:
+        import csv
+
+        return [one.strip() for one in next(csv.reader([line], delimiter=delimiter), [])]
+    return [one.strip() for one in line.split(delimiter)]
+
+
+def _is_cell(cell: str, decimal: str) -> bool:
+    return not cell or bool(_NUMBER[decimal].fullmatch(cell)) or cell.lower() in OVER_RANGE or cell.lower() == "nan"
+
+
+def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int, int, int]:
+    """Longest run of lines that are all numbers with one width: its first line, length, width."""
+    best = (0, 0, 0)
+    start, length, width = 0, 0, 0
+    for index, line in enumerate(lines):
+        cells = split(line, delimiter)
+        if cells and cells[-1] == "" and len(cells) > 1:
+            cells = cells[:-1]  # many recorders end each line with a delimiter
+        number = _NUMBER[decimal]
+        numeric = any(number.fullmatch(one) for one in cells) and all(_is_cell(one, decimal) for one in cells)
+        if numeric and len(cells) == width:
+            length += 1
+        elif numeric:
+            start, length, width = index, 1, len(cells)
+        elif line.strip():
+            length, width = 0, 0
+        if length > best[1]:
+            best = (start, length, width)
+    return best
+
+
+def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Names and units from the rows right above the table."""
+    above = [split(line, delimiter) for line in lines[max(0, start - 4) : start] if line.strip()]
+    above = [row[:width] for row in above if len([one for one in row if one]) and width <= len(row) <= width + 1]
+    units = [""] * width
+    names: list[str] = []
+    for row in reversed(above):
+        known = [one.strip("[]() ").lower() for one in row if one]
+        share = sum(one in _TIME_UNITS or one in _VALUE_UNITS for one in known) / len(known)
+        unit_like = share == 1 or (share >= 0.5 and len(above) > 1)
+        if unit_like and not any(units) and not names:
+            units = [(_UNIT_WORD.fullmatch(one) or [one, one])[1] for one in row]
+        elif not names:
+            names = list(row)
+    if not names:
+        names = _default_names(width, units)
+    for index, name in enumerate(names):
+        match = _NAME_AND_UNIT.fullmatch(name)
+        if match and match[1]:
+            unit = match[2] or match[3] or match[4]
+            known = unit.lower() in _TIME_UNITS or unit.lower() in _VALUE_UNITS or match[2]
+            if known:
+                names[index], units[index] = match[1].strip(), units[index] or unit
+    return tuple(_unique(names)), tuple(units)
+
+
+def _default_names(width: int, units: list[str]) -> list[str]:
+    timed = units[0].lower() in _TIME_UNITS
+    return [("Time" if timed and i == 0 else f"CH{i + (0 if timed else 1)}") for i in range(width)]
+
+
+def _unique(names: list[str]) -> list[str]:
+    seen: dict[str, int] = {}
+    out = []
+    for index, name in enumerate(names):
+        name = name or f"column {index + 1}"
+        seen[name] = seen.get(name, 0) + 1
+        out.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
+    return out
+
+
+def _stated_interval(preamble: list[str]) -> float | None:
+    """Sampling interval in seconds from a line such as `Sample interval: 20 us` or `Rate;50 kHz`."""
+    for line in preamble:
+        match = _INTERVAL.search(line)
+        if not match:
+            continue
+        value = float(match["value"].replace(",", "."))
+        if value <= 0:
+            continue
+        unit = (match["unit"] or (match["hint"] or "").strip("[]() ")).lower()
+        what = match["what"].lower()
+        is_rate = unit in _RATE_UNITS or "rate" in what or "frequency" in what or what == "fs" or "/" in what
+        if what == "sampling":
+            is_rate = unit in _RATE_UNITS
+        if is_rate:
+            return 1.0 / (value * _RATE_UNITS.get(unit, 1.0))
+        if unit in _TIME_UNITS or not unit:
+            return value * _TIME_UNITS.get(unit, 1.0)
+    return None

@@ -1,0 +1,238 @@
+"""Reader and writer for text tables of any recorder (CSV, TSV, semicolons, decimal commas)."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+
+from sagen.files.csv_dialect import OVER_RANGE, Dialect, decode, find_dialect, split
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import CaptureFileError
+
+FEWEST_SAMPLES = 16
+PROBE_BYTES = 1 << 18
+#: a time step may differ from the usual one by this share before the samples are laid on an even grid
+JITTER = 0.05
+#: a step this many times the usual one is a hole in the recording
+HOLE = 20.0
+
+
+def recognise(head: bytes) -> bool:
+    """Whether the content is text."""
+    try:
+        text, _ = decode(head)
+    except CaptureFileError:
+        return False
+    odd = sum(ord(one) < 9 or 13 < ord(one) < 32 for one in text[:4096])
+    return odd <= len(text[:4096]) // 100
+
+
+def read(path: Path) -> Capture:
+    """Read a text table; raises CaptureFileError naming the line where it breaks."""
+    with path.open("rb") as stream:
+        head = stream.read(PROBE_BYTES)
+        whole = not stream.read(1)
+    dialect = find_dialect(head, whole=whole)
+    notes: list[str] = []
+    columns, over = _columns(path, dialect, notes)
+    return _as_capture(path.name, dialect, columns, over, notes)
+
+
+def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.ndarray], list[int]]:
+    """The table as one array a column (time float64, the rest float32), and over-range counts."""
+    import pandas as pd
+
+    timed = dialect.time_column if dialect.time_column is not None else dialect.index_column
+    types = {i: np.float64 if i == timed else np.float32 for i in range(dialect.columns)}
+    try:
+        frame = _parse(path, dialect, types)
+        return [frame[i].to_numpy() for i in range(dialect.columns)], [0] * dialect.columns
+    except (ValueError, pd.errors.ParserError, OverflowError):
+        pass  # marks, blanks or a broken line: the slow way finds out which, and where
+    try:
+        frame = _parse(path, dialect, str)
+    except (ValueError, pd.errors.ParserError) as error:
+        raise _table_error(error) from None
+    columns, over = [], []
+    for i in range(dialect.columns):
+        values, count = _marked_numbers(frame[i], dialect, last=i == dialect.columns - 1, notes=notes)
+        columns.append(values if i == timed else values.astype(np.float32))
+        over.append(count)
+    shortest = min(len(one) for one in columns)
+    return [one[:shortest] for one in columns], over
+
+
+def _parse(path: Path, dialect: Dialect, types: object):
+    import pandas as pd
+
+    return pd.read_csv(
+        path,
+        sep=dialect.delimiter,
+        decimal=dialect.decimal,
+        encoding=dialect.encoding,
+        skiprows=dialect.skip,
+        header=None,
+        # One name more where each line ends with a delimiter: that column is empty. Longer lines are errors.
+        names=range(dialect.columns + dialect.trailing),
+        index_col=None,
+        dtype=types,
+        skip_blank_lines=True,
+        keep_default_na=types is not str,
+        na_filter=False,
+        low_memory=False,
+        skipinitialspace=True,
+        engine="c",
+    )
+
+
+def _table_error(error: Exception) -> CaptureFileError:
+    said = re.search(r"Expected (\d+) fields in line (\d+), saw (\d+)", str(error))
+    if said:
+        return CaptureFileError(f"{said[3]} values where {said[1]} are expected", line=int(said[2]))
+    return CaptureFileError(f"the table cannot be read: {str(error).splitlines()[0]}")
+
+
+def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -> tuple[np.ndarray, int]:
+    """One column of text as float64: over-range marks become the column's extreme, blanks hold the
+    value before them. Raises CaptureFileError with the line of the first cell that is neither."""
+    import pandas as pd
+
+    text = column.astype(str).str.strip()
+    if dialect.decimal == ",":
+        text = text.str.replace(",", ".", regex=False)
+    values = pd.to_numeric(text, errors="coerce").to_numpy(np.float64, copy=True)
+    odd = np.flatnonzero(~np.isfinite(values))
+    cells = text.iloc[odd].str.lower()
+    if len(odd) and odd[-1] == len(values) - 1 and cells.iloc[-1] in ("", "nan"):
+        # The recorder was cut off within its last line.
+        values, odd, cells = values[:-1], odd[:-1], cells.iloc[:-1]
+        if "the last line was incomplete and is left out" not in notes:
+            notes.append("the last line was incomplete and is left out")
+    signs = cells.map(lambda one: OVER_RANGE.get(one, 0)).to_numpy(np.int8)
+    blank = cells.isin(["", "nan"]).to_numpy()
+    wrong = np.flatnonzero((signs == 0) & ~blank)
+    if len(wrong):
+        row = int(odd[wrong[0]])
+        raise CaptureFileError(
+            f"'{column.iloc[row][:40]}' is not a number", line=_line_of(dialect, row)
+        )
+    if blank.sum() > 0.01 * len(values):
+        row = int(odd[np.flatnonzero(blank)[0]])
+        raise CaptureFileError("values are missing from here on, too many to go by", line=_line_of(dialect, row))
+    sound = np.isfinite(values)
+    if not sound.any():
+        raise CaptureFileError("a column holds no number at all", line=dialect.skip + 1)
+    values[odd[signs > 0]] = values[sound].max()
+    values[odd[signs < 0]] = values[sound].min()
+    if blank.any():
+        held = np.where(np.isfinite(values), np.arange(len(values)), 0)
+        values = values[np.maximum.accumulate(held)]
+        notes.append(f"{int(blank.sum())} missing values hold the value before them")
+    return values, int(np.count_nonzero(signs))
+
+
+def _line_of(dialect: Dialect, row: int) -> int:
+    return dialect.skip + row + 1
+
+
+def _as_capture(
+    name: str, dialect: Dialect, columns: list[np.ndarray], over: list[int], notes: list[str]
+) -> Capture:
+    time = dialect.time_column
+    index = dialect.index_column
+    if time is None and index is None and dialect.interval_s is None:
+        time = _time_like(columns)
+    if len(columns[0]) < FEWEST_SAMPLES:
+        raise CaptureFileError(f"only {len(columns[0])} samples; a capture needs at least {FEWEST_SAMPLES}")
+    if time is not None and not (dialect.interval_s and _only_counts(columns[time])):
+        sfreq, columns = _sampling(dialect, columns, time, notes)
+    elif dialect.interval_s:
+        sfreq = 1.0 / dialect.interval_s
+    else:
+        raise CaptureFileError(
+            "the file says neither the time of its samples nor the interval between them; "
+            "add a time column or a line such as 'interval: 20 us' above the table"
+        )
+    if not 0.1 <= sfreq <= 1e10:
+        raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense; is the time column right?")
+    channels = []
+    for i, values in enumerate(columns):
+        if i in (time, index):
+            continue
+        if not np.isfinite(values).all():
+            row = int(np.flatnonzero(~np.isfinite(values))[0])
+            raise CaptureFileError("a value is not a finite number", line=_line_of(dialect, row))
+        unit, scale = dialect.value_unit(i)
+        channels.append(
+            Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])
+        )
+    if not channels:
+        raise CaptureFileError("the file holds only one column: there is a time, but no signal")
+    return Capture(name, float(sfreq), tuple(channels), tuple(notes))
+
+
+def _time_like(columns: list[np.ndarray]) -> int | None:
+    """A first column that climbs by even steps is time, even if nothing names it."""
+    if len(columns) < 2:
+        return None
+    steps = np.diff(columns[0][:10_000].astype(np.float64))
+    usual = np.median(steps)
+    return 0 if usual > 0 and steps.min() >= 0 and abs(steps - usual).max() <= 1.5 * usual else None
+
+
+def _only_counts(times: np.ndarray) -> bool:
+    steps = np.diff(times[:1000])
+    return bool((steps == 1).all())
+
+
+def _sampling(
+    dialect: Dialect, columns: list[np.ndarray], time: int, notes: list[str]
+) -> tuple[float, list[np.ndarray]]:
+    """Sample rate from a time column; uneven samples are laid on an even grid."""
+    times = columns[time].astype(np.float64) * dialect.time_scale(time)
+    if not np.isfinite(times).all():
+        raise CaptureFileError(
+            "a time is not a number", line=_line_of(dialect, int(np.flatnonzero(~np.isfinite(times))[0]))
+        )
+    steps = np.diff(times)
+    back = np.flatnonzero(steps < 0)
+    if len(back):
+        raise CaptureFileError("time runs backwards here", line=_line_of(dialect, int(back[0]) + 1))
+    span = times[-1] - times[0]
+    if span <= 0:
+        raise CaptureFileError("time stands still: all samples bear the same time")
+    interval = span / (len(times) - 1)
+    # A time printed with few digits comes in steps; what counts is how far it strays from even.
+    digits = steps[steps > 0].min()
+    stray = np.abs(times - times[0] - np.arange(len(times)) * interval).max()
+    if stray <= max(JITTER * interval, 1.01 * digits):
+        return 1.0 / interval, columns
+    usual = float(np.median(steps[steps > 0]))
+    holes = np.flatnonzero(steps > HOLE * max(usual, digits))
+    if len(holes):
+        raise CaptureFileError(
+            f"the recording has a hole of {steps[holes[0]]:.4g} s here", line=_line_of(dialect, int(holes[0]) + 1)
+        )
+    grid = np.linspace(times[0], times[-1], round(span / usual) + 1)
+    notes.append("the samples were not evenly spaced and were laid on an even grid")
+    even = [grid if i == time else np.interp(grid, times, one).astype(np.float32) for i, one in enumerate(columns)]
+    return (len(grid) - 1) / span, even
+
+
+def write(path: Path, capture: Capture) -> None:
+    """Write a capture as comma-separated values with time in seconds."""
+    digits = max(6, int(np.ceil(np.log10(capture.sfreq))) + 2)
+    names = ",".join(["Time (s)"] + [f"{one.column} ({one.unit})" for one in capture.channels])
+    with path.open("w", encoding="utf-8", newline="\n") as stream:
+        stream.write(names + "\n")
+        for start in range(0, capture.samples, 1 << 16):
+            stop = min(start + (1 << 16), capture.samples)
+            block = [np.arange(start, stop) / capture.sfreq]
+            block += [one.values(start, stop) for one in capture.channels]
+            formats = [f"%.{digits}f"] + ["%.6g"] * len(capture.channels)
+            np.savetxt(stream, np.column_stack(block), fmt=formats, delimiter=",")
+
+
+__all__ = ["read", "recognise", "split", "write"]

@@ -1,0 +1,87 @@
+"""The door: picks the reader by content and turns every way to fail into one sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sagen.files import csv_table
+from sagen.model.capture import Capture
+from sagen.model.errors import CaptureFileError
+
+HEAD_BYTES = 1 << 16
+LARGEST_FILE = 16 << 30
+
+
+@dataclass(frozen=True)
+class Format:
+    """One capture format: how its content is recognised, read and written."""
+
+    name: str
+    suffixes: tuple[str, ...]
+    recognise: Callable[[bytes], bool]
+    read: Callable[[Path], Capture]
+    write: Callable[[Path, Capture], None] | None = None
+
+
+#: asked in this order; the first that recognises the content reads it
+FORMATS = (
+    Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
+)
+
+
+def read_capture(path: str | Path) -> Capture:
+    """Read a capture file of any known format.
+
+    Parameters
+    ----------
+    path : str or Path
+
+    Returns
+    -------
+    Capture
+
+    Raises
+    ------
+    CaptureFileError
+        with what is wrong and where; nothing is half-read.
+    """
+    path = Path(path)
+    try:
+        if path.is_dir():
+            raise CaptureFileError("this is a folder, not a capture")
+        if not path.is_file():
+            raise CaptureFileError("there is no such file" if not path.exists() else "this is not a plain file")
+        size = path.stat().st_size
+        if size == 0:
+            raise CaptureFileError("the file is empty")
+        if size > LARGEST_FILE:
+            raise CaptureFileError(f"the file is larger than {LARGEST_FILE >> 30} GiB")
+        with path.open("rb") as stream:
+            head = stream.read(HEAD_BYTES)
+        for one in FORMATS:
+            if one.recognise(head):
+                return one.read(path)
+        raise CaptureFileError("this is not a capture in a format that Sagen knows (" + _known() + ")")
+    except OSError as error:
+        raise CaptureFileError(f"cannot be opened: {error.strerror or error}") from error
+    except MemoryError as error:
+        raise CaptureFileError("the file does not fit into this machine's memory") from error
+
+
+def write_capture(path: str | Path, capture: Capture) -> None:
+    """Write a capture in the format that the suffix of `path` names; raises CaptureFileError."""
+    path = Path(path)
+    for one in FORMATS:
+        if path.suffix.lower() in one.suffixes and one.write:
+            try:
+                one.write(path, capture)
+            except OSError as error:
+                raise CaptureFileError(f"{path.name} cannot be written: {error.strerror or error}") from error
+            return
+    raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {_known()}")
+
+
+def _known() -> str:
+    return ", ".join(one.name for one in FORMATS)

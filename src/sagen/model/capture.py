@@ -1,0 +1,55 @@
+"""A capture: sampled channels with a sample rate."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Channel:
+    """One recorded channel, kept as the recorder gave it.
+
+    Samples stay in the type they came in (integers stay integers): a value in `unit` is
+    `raw * scale + offset`.
+    """
+
+    column: str
+    raw: np.ndarray  #: shape (n,), int16 or float32, one value a sample
+    unit: str = "V"
+    scale: float = 1.0
+    offset: float = 0.0
+    #: how many samples the recorder marked as beyond its range
+    over_range: int = 0
+
+    def values(self, start: int = 0, stop: int | None = None) -> np.ndarray:
+        """Samples start..stop in `unit`, shape (stop - start,), float64."""
+        return self.raw[start:stop].astype(np.float64) * self.scale + self.offset
+
+    def to_raw(self, value: float) -> float:
+        """A value in `unit` brought to the scale of `raw`."""
+        return (value - self.offset) / self.scale
+
+
+@dataclass(frozen=True)
+class Capture:
+    """Channels that were recorded together."""
+
+    name: str
+    sfreq: float  #: samples a second, Hz, > 0
+    channels: tuple[Channel, ...]
+    #: what the reader did on the way in, a line each (left-out rows, resampling, ...)
+    notes: tuple[str, ...] = field(default=())
+
+    @property
+    def samples(self) -> int:
+        return len(self.channels[0].raw) if self.channels else 0
+
+    @property
+    def seconds(self) -> float:
+        return self.samples / self.sfreq
+
+    def channel(self, column: str) -> Channel | None:
+        """The channel named `column`, or None."""
+        return next((one for one in self.channels if one.column == column), None)

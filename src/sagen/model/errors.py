@@ -1,0 +1,41 @@
+"""One class per way to fail, all under one root, so that every front can tell the user what and where."""
+
+from __future__ import annotations
+
+from difflib import get_close_matches
+
+
+class SagenError(Exception):
+    """Anything the user should be told in one sentence. `str(error)` is that sentence."""
+
+
+class CaptureFileError(SagenError):
+    """A capture file that cannot be read. Carries where in the file, when that is known."""
+
+    def __init__(self, message: str, *, line: int | None = None):
+        self.line = line
+        super().__init__(f"line {line}: {message}" if line else message)
+
+
+class SheetError(SagenError):
+    """A sheet that is not well formed, or that does not fit its capture."""
+
+
+class StoreError(SagenError):
+    """The job log cannot be opened or written."""
+
+
+class KnowledgeError(SagenError):
+    """A data file that ships with the program, or the user's own, is wrong. Says which file and row."""
+
+
+def unknown_name(what: str, name: str, known: object) -> str:
+    """The sentence for an unknown name, with the nearest known one.
+
+    >>> unknown_name("key", "pullup", ["pull_up", "wheel"])
+    "unknown key 'pullup'; did you mean 'pull_up'?"
+    """
+    names = [str(one) for one in known]
+    near = get_close_matches(str(name), names, n=1, cutoff=0.5)
+    hint = f"did you mean '{near[0]}'?" if near else f"known are: {', '.join(names)}"
+    return f"unknown {what} '{name}'; {hint}"

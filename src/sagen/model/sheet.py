@@ -1,0 +1,113 @@
+"""A capture's sheet: what each channel is and under which conditions it was taken."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from sagen.model.errors import SheetError, unknown_name
+from sagen.model.wheel import Wheel
+
+State = Literal["key_on", "cranking", "start", "running", "rolling", "strike", "wiggle"]
+Role = Literal["crank", "cam", "speed", "knock", "supply", "ground", "other"]
+SensorKind = Literal["hall", "reluctance", "current", "piezo"]
+Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+
+
+def _not_zero(value: float) -> float:
+    if value == 0:
+        raise ValueError("must not be zero")
+    return value
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class EngineSheet(_Table):
+    cylinders: Annotated[int, Field(ge=1, le=24)] | None = None
+
+
+class Conditions(_Table):
+    state: State = "cranking"
+
+
+class ChannelSheet(_Table):
+    """One `[[channel]]` table. Voltages in volts, `shunt_ohm` in ohms."""
+
+    column: Annotated[str, Field(min_length=1, max_length=200)]
+    role: Role = "other"
+    sensor: SensorKind | None = None
+    wheel: str | None = None
+    pull_up: Annotated[Positive, Field(le=60)] | None = None
+    shunt_ohm: Positive | None = None
+    nominal: Annotated[Positive, Field(le=1000)] | None = None
+    polarity: Literal["falling", "rising"] | None = None
+    factor: Annotated[float, Field(allow_inf_nan=False), AfterValidator(_not_zero)] = 1.0
+
+    @field_validator("column", "wheel", mode="before")
+    @classmethod
+    def _number_as_text(cls, value: object) -> object:
+        # `column = 1` and `wheel = 48` mean the text; a person writes them without quotes.
+        return str(value) if isinstance(value, int) and not isinstance(value, bool) else value
+
+    @field_validator("wheel")
+    @classmethod
+    def _wheel_form(cls, value: str | None) -> str | None:
+        if value is not None:
+            try:
+                Wheel.parse(value)
+            except SheetError as error:
+                raise ValueError(str(error)) from None
+        return value
+
+    @property
+    def declared_wheel(self) -> Wheel | None:
+        return Wheel.parse(self.wheel) if self.wheel else None
+
+
+class Sheet(_Table):
+    reference: str | None = None
+    engine: EngineSheet = EngineSheet()
+    conditions: Conditions = Conditions()
+    channel: tuple[ChannelSheet, ...] = ()
+
+    def of(self, column: str) -> ChannelSheet | None:
+        """The table of the channel named `column`, or None."""
+        return next((one for one in self.channel if one.column == column), None)
+
+    @classmethod
+    def from_data(cls, data: dict, *, where: str = "sheet") -> Sheet:
+        """Check a parsed TOML document.
+
+        Raises
+        ------
+        SheetError
+            names the file, the key and, for an unknown key, the nearest known one.
+        """
+        try:
+            sheet = cls.model_validate(data)
+        except ValidationError as error:
+            raise SheetError(f"{where}: {_first_fault(error)}") from None
+        columns = [one.column for one in sheet.channel]
+        twice = next((name for name in columns if columns.count(name) > 1), None)
+        if twice is not None:
+            raise SheetError(f"{where}: channel '{twice}' stands twice")
+        return sheet
+
+
+_TABLES = {"engine": EngineSheet, "conditions": Conditions, "channel": ChannelSheet}
+
+
+def _first_fault(error: ValidationError) -> str:
+    fault = error.errors()[0]
+    place = [str(part) for part in fault["loc"]]
+    if fault["type"] == "extra_forbidden":
+        table = _TABLES.get(place[0], Sheet) if len(place) > 1 else Sheet
+        inside = f"in [{place[0]}], " if len(place) > 1 else ""
+        return inside + unknown_name("key", place[-1], table.model_fields)
+    if fault["type"] == "literal_error":
+        known = [one.strip("'\" ") for one in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
+        return f"{'.'.join(place)}: {unknown_name('value', fault['input'], known)}"
+    return f"{'.'.join(place)}: {fault['msg'].removeprefix('Value error, ')} (found {fault['input']!r})"

@@ -1,0 +1,1 @@
+"""From samples to findings. NumPy only; arrays in, arrays and small records out."""

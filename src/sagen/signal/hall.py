@@ -1,0 +1,96 @@
+"""Reading a switching (hall) channel: is it switching at all, between which levels, and when."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sagen.model.capture import Capture, Channel
+from sagen.model.sheet import ChannelSheet
+from sagen.signal.edges import Edges, find_edges, without_glitches
+from sagen.signal.levels import Levels, smoothed, state_levels
+from sagen.signal.reading import Reading
+from sagen.signal.teeth import Teeth, read_teeth
+
+#: a swing below this share of the pull-up counts as a signal only if the wheel shows in it
+FAINT = 0.12
+#: no signal is looked for below this share of the pull-up, or below three steps of the recorder
+FAINTEST = 0.01
+SMOOTHINGS = (1, 5, 17, 51, 151)
+FEWEST_EDGES = 5
+
+
+def likely_pull_up(levels: Levels) -> float:
+    """The pull-up where the sheet names none: 5 V, or 12 V for what lies above it."""
+    return 5.0 if levels.high <= 5.8 else 12.0
+
+
+def read_hall(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
+    """Read one switching channel.
+
+    A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
+    when it is two-state and the wheel shows in it; otherwise the line counts as flat.
+    """
+    levels = state_levels(channel)
+    expected = sheet.pull_up or likely_pull_up(levels)
+    if _plainly_two_state(levels, expected):
+        return _with_edges(capture, channel, sheet, levels, expected, 1)
+    for width in SMOOTHINGS:
+        if width * 8 > capture.samples:
+            break
+        calm = channel if width == 1 else smoothed(channel, width)
+        levels_now = levels if width == 1 else state_levels(calm)
+        if levels_now.swing < max(FAINTEST * expected, 3 * levels.step / np.sqrt(width)):
+            continue
+        if levels_now.swing < 5 * levels_now.noise or levels_now.parted < 0.85:
+            continue
+        reading = _with_edges(capture, calm, sheet, levels_now, expected, width)
+        if _wheel_shows(reading):
+            return reading
+    return Reading(
+        sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, False,
+        Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)),
+    )  # fmt: skip
+
+
+def _plainly_two_state(levels: Levels, expected: float) -> bool:
+    """A swing so large against pull-up, noise and recorder step that nothing else makes it."""
+    return (
+        levels.swing >= FAINT * expected
+        and levels.swing >= 6 * levels.noise
+        and levels.swing >= 4 * levels.step
+        and levels.between < 0.25
+    )
+
+
+def _wheel_shows(reading: Reading) -> bool:
+    """Whether faint edges come as teeth do: the gap returns, or the spaces hardly differ."""
+    teeth = reading.teeth
+    if len(teeth.times) < 8:
+        return False
+    if teeth.alike >= 0.6:
+        return True
+    if reading.levels.between > 0.2:
+        return False  # as rounded as hum
+    spread = np.median(np.abs(np.log(teeth.ratio)))
+    declared = reading.sheet.declared_wheel
+    return bool(spread < 0.1 and not (declared and declared.missing and teeth.turns_seen > 3))
+
+
+def _with_edges(
+    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, width: int
+) -> Reading:
+    quarter = 0.25 * levels.swing
+    bounds = sorted((channel.to_raw(levels.low + quarter), channel.to_raw(levels.high - quarter)))
+    edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(levels.middle))
+    if channel.scale < 0:
+        edges = Edges(edges.at, ~edges.rising)
+    edges, false_edges = without_glitches(edges)
+    falls, rises = edges.falls / capture.sfreq, edges.rises / capture.sfreq
+    after = np.searchsorted(rises, falls, "right")
+    next_rise = np.append(rises, np.nan)[np.minimum(after, len(rises))]
+    teeth = read_teeth(falls, sheet.declared_wheel)
+    switching = len(edges) >= FEWEST_EDGES
+    return Reading(
+        sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, switching, edges, teeth,
+        falls, next_rise, false_edges / capture.sfreq, width,
+    )  # fmt: skip

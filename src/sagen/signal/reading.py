@@ -1,0 +1,71 @@
+"""What the reader makes of one channel, before any judgement: levels, edges, teeth, speed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from sagen.model.sheet import ChannelSheet
+from sagen.model.wheel import Wheel
+from sagen.signal.edges import Edges
+from sagen.signal.levels import Levels
+from sagen.signal.teeth import Teeth
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One channel as read. Times in s from the start of the capture, levels in `unit`."""
+
+    sheet: ChannelSheet
+    unit: str
+    sfreq: float
+    samples: int
+    levels: Levels
+    expected: float  #: what the high level should be: the declared pull-up, else the likeliest one
+    switching: bool
+    edges: Edges
+    teeth: Teeth
+    falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, one a tooth, as `teeth.times`
+    rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, the rise after each fall, NaN where none
+    false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
+    smoothing: int = 1  #: samples averaged before the edges were found
+
+    @property
+    def column(self) -> str:
+        return self.sheet.column
+
+    @property
+    def wheel(self) -> Wheel | None:
+        return self.teeth.wheel
+
+    def low_share(self) -> np.ndarray:
+        """Share of each space between teeth that the signal is low, shape (teeth - 1,)."""
+        spaces = np.diff(self.falls)
+        return (self.rises[: len(spaces)] - self.falls[:-1]) / spaces if len(spaces) else np.empty(0)
+
+    def speed_range(self) -> dict[str, float] | None:
+        """Lowest, median and highest speed of the wheel's own shaft, rpm; None where it is not known.
+
+        Taken after a running median of three spaces, so that one odd tooth is not a speed.
+        """
+        speed = self.teeth.speed_rpm()
+        speed = speed[np.isfinite(speed)]
+        if len(speed) < 3:
+            return None
+        steady = np.median(np.lib.stride_tricks.sliding_window_view(speed, 3), axis=1)
+        values = {"min": steady.min(), "median": np.median(speed), "max": steady.max()}
+        return {name: round(float(value), 1) for name, value in values.items()}
+
+    def place(self, time_s: float) -> tuple[float, int] | None:
+        """Angle in degrees (0 to 360, from tooth 1) and the number of the tooth last passed at a time.
+
+        None where the wheel is not known or the time lies outside the teeth seen.
+        """
+        teeth = self.teeth
+        index = int(np.searchsorted(teeth.times, time_s, "right")) - 1
+        if teeth.wheel is None or not 0 <= index < len(teeth.times) - 1 or teeth.spans[index] == 0:
+            return None
+        share = (time_s - teeth.times[index]) / (teeth.times[index + 1] - teeth.times[index])
+        angle = (teeth.number[index] - 1 + share * teeth.spans[index]) * teeth.wheel.pitch_deg
+        return float(angle % 360.0), int((teeth.number[index] - 1 + int(share * teeth.spans[index])) % teeth.wheel.slots + 1)
