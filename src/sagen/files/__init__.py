@@ -6,4 +6,12 @@
 from sagen.files.door import FORMATS, read_capture, write_capture
 from sagen.files.sheets import load_sheet, read_sheet, sheet_path, write_sheet
 
-__all__ = ["FORMATS", "load_sheet", "read_capture", "read_sheet", "sheet_path", "write_capture", "write_sheet"]
+__all__ = [
+    "FORMATS",
+    "load_sheet",
+    "read_capture",
+    "read_sheet",
+    "sheet_path",
+    "write_capture",
+    "write_sheet",
+]

@@ -14,6 +14,8 @@ from sagen.model.errors import CaptureFileError
 DELIMITERS = (";", "\t", ",", "|", r"\s+")
 MOST_COLUMNS = 64
 LONGEST_LINE = 1 << 14
+#: so many lines of numbers in a row are the table
+ENOUGH_LINES = 60
 
 #: what recorders print where a sample was beyond the range, as a sign
 OVER_RANGE = {
@@ -32,7 +34,9 @@ _TIME_UNITS = {"s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0, "ms": 1e-3, 
 _VALUE_UNITS = {"v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3), "uv": ("V", 1e-6),
                 "kv": ("V", 1e3), "a": ("A", 1.0), "amp": ("A", 1.0), "ma": ("A", 1e-3), "ua": ("A", 1e-6)}  # fmt: skip
 _UNIT_WORD = re.compile(r"[\[(]?\s*([A-Za-zµμ%°]{1,8})\s*[\])]?")
-_NAME_AND_UNIT = re.compile(r"(.*?)\s*(?:[\[(]\s*([A-Za-zµμ%°]{1,8})\s*[\])]|/\s*([A-Za-zµμ]{1,4})|_(ms|us|mv|ma))\s*", re.I)
+_NAME_AND_UNIT = re.compile(
+    r"(.*?)\s*(?:[\[(]\s*([A-Za-zµμ%°]{1,8})\s*[\])]|/\s*([A-Za-zµμ]{1,4})|_(ms|us|mv|ma))\s*", re.I
+)
 _TIME_NAME = re.compile(r"^(time|t|zeit|temps|tiempo|x|x-axis|seconds?|timestamp|tid)\b", re.I)
 _INDEX_NAME = re.compile(r"^(index|sample|samples|no\.?|nr\.?|point|n|#)$", re.I)
 _INTERVAL = re.compile(
@@ -125,7 +129,9 @@ def find_dialect(head: bytes, *, whole: bool) -> Dialect:
         lines = lines[:-1]
     if any(len(line) > LONGEST_LINE for line in lines):
         long = next(i for i, line in enumerate(lines, 1) if len(line) > LONGEST_LINE)
-        raise CaptureFileError(f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long)
+        raise CaptureFileError(
+            f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long
+        )
     quoted = sum('"' in line for line in lines) > len(lines) // 2
     best, found = (0, 0), None
     for delimiter in DELIMITERS:
@@ -160,7 +166,12 @@ def split(line: str, delimiter: str) -> list[str]:
 
 
 def _is_cell(cell: str, decimal: str) -> bool:
-    return not cell or bool(_NUMBER[decimal].fullmatch(cell)) or cell.lower() in OVER_RANGE or cell.lower() == "nan"
+    return (
+        not cell
+        or bool(_NUMBER[decimal].fullmatch(cell))
+        or cell.lower() in OVER_RANGE
+        or cell.lower() == "nan"
+    )
 
 
 def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int, int, int]:
@@ -181,13 +192,19 @@ def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int,
             length, width = 0, 0
         if length > best[1]:
             best = (start, length, width)
+        if length >= ENOUGH_LINES:
+            break
     return best
 
 
-def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def _header(
+    lines: list[str], start: int, delimiter: str, width: int
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Names and units from the rows right above the table."""
     above = [split(line, delimiter) for line in lines[max(0, start - 4) : start] if line.strip()]
-    above = [row[:width] for row in above if len([one for one in row if one]) and width <= len(row) <= width + 1]
+    above = [
+        row[:width] for row in above if len([one for one in row if one]) and width <= len(row) <= width + 1
+    ]
     units = [""] * width
     names: list[str] = []
     for row in reversed(above):

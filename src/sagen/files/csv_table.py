@@ -115,12 +115,12 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
     wrong = np.flatnonzero((signs == 0) & ~blank)
     if len(wrong):
         row = int(odd[wrong[0]])
-        raise CaptureFileError(
-            f"'{column.iloc[row][:40]}' is not a number", line=_line_of(dialect, row)
-        )
+        raise CaptureFileError(f"'{column.iloc[row][:40]}' is not a number", line=_line_of(dialect, row))
     if blank.sum() > 0.01 * len(values):
         row = int(odd[np.flatnonzero(blank)[0]])
-        raise CaptureFileError("values are missing from here on, too many to go by", line=_line_of(dialect, row))
+        raise CaptureFileError(
+            "values are missing from here on, too many to go by", line=_line_of(dialect, row)
+        )
     sound = np.isfinite(values)
     if not sound.any():
         raise CaptureFileError("a column holds no number at all", line=dialect.skip + 1)
@@ -166,7 +166,9 @@ def _as_capture(
             raise CaptureFileError("a value is not a finite number", line=_line_of(dialect, row))
         unit, scale = dialect.value_unit(i)
         channels.append(
-            Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])
+            Channel(
+                dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i]
+            )
         )
     if not channels:
         raise CaptureFileError("the file holds only one column: there is a time, but no signal")
@@ -213,11 +215,14 @@ def _sampling(
     holes = np.flatnonzero(steps > HOLE * max(usual, digits))
     if len(holes):
         raise CaptureFileError(
-            f"the recording has a hole of {steps[holes[0]]:.4g} s here", line=_line_of(dialect, int(holes[0]) + 1)
+            f"the recording has a hole of {steps[holes[0]]:.4g} s here",
+            line=_line_of(dialect, int(holes[0]) + 1),
         )
     grid = np.linspace(times[0], times[-1], round(span / usual) + 1)
     notes.append("the samples were not evenly spaced and were laid on an even grid")
-    even = [grid if i == time else np.interp(grid, times, one).astype(np.float32) for i, one in enumerate(columns)]
+    even = [
+        grid if i == time else np.interp(grid, times, one).astype(np.float32) for i, one in enumerate(columns)
+    ]
     return (len(grid) - 1) / span, even
 
 

@@ -26,9 +26,7 @@ class Format:
 
 
 #: asked in this order; the first that recognises the content reads it
-FORMATS = (
-    Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
-)
+FORMATS = (Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),)
 
 
 def read_capture(path: str | Path) -> Capture:
@@ -52,7 +50,9 @@ def read_capture(path: str | Path) -> Capture:
         if path.is_dir():
             raise CaptureFileError("this is a folder, not a capture")
         if not path.is_file():
-            raise CaptureFileError("there is no such file" if not path.exists() else "this is not a plain file")
+            raise CaptureFileError(
+                "there is no such file" if not path.exists() else "this is not a plain file"
+            )
         size = path.stat().st_size
         if size == 0:
             raise CaptureFileError("the file is empty")

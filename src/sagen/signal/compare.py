@@ -69,8 +69,11 @@ def compare(reading: Reading, pattern: Reading) -> Comparison | None:
     teeth = tuple(int(one) + 1 for one in np.flatnonzero(a_slot > 0.25))
     low = reading.levels.low - pattern.levels.low
     high = reading.levels.high - pattern.levels.high
-    where = "at no tooth" if not teeth else f"at tooth {', '.join(map(str, teeth[:6]))}" + (
-        f" and {len(teeth) - 6} more" if len(teeth) > 6 else ""
+    where = (
+        "at no tooth"
+        if not teeth
+        else f"at tooth {', '.join(map(str, teeth[:6]))}"
+        + (f" and {len(teeth) - 6} more" if len(teeth) > 6 else "")
     )
     text = (
         f"{100 * likeness:.1f} % alike over a turn, differing {where}; low level {low:+.2f} V, "

@@ -60,6 +60,15 @@ class Examination:
             "findings": [one.as_row() for one in self.findings],
         }
 
+    def as_data(self, sheet: Sheet) -> dict:
+        """What the trail keeps of an examined capture."""
+        return {
+            "sheet": sheet.model_dump(mode="json", exclude_none=True),
+            "findings": [one.as_data() for one in self.findings],
+            "channels": [one.as_row() for one in self.channels],
+            "compared": [one.comparison.text for one in self.channels if one.comparison],
+        }
+
 
 class Stopped(Exception):
     """The user stopped the work."""
@@ -105,7 +114,9 @@ def examine(
         if result.reading is None:
             continue
         pattern = patterns.get(result.sheet.role)
-        lost = frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
+        lost = (
+            frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
+        )
         context = Context(sheet.conditions.state, readings, lost)
         for rule in RULES:
             findings += rule(result.reading, context)

@@ -85,7 +85,16 @@ def state_levels(channel: Channel) -> Levels:
     values = [channel.offset + channel.scale * one for one in (low, high, minimum, maximum)]
     if channel.scale < 0:
         values = [values[1], values[0], values[3], values[2]]
-    return Levels(values[0], values[1], noise * scale, values[2], values[3], step * scale, between, _parted(sampled, below))
+    return Levels(
+        values[0],
+        values[1],
+        noise * scale,
+        values[2],
+        values[3],
+        step * scale,
+        between,
+        _parted(sampled, below),
+    )
 
 
 def extremes(raw: np.ndarray, chunk: int = 1 << 18) -> tuple[float, float]:

@@ -27,7 +27,9 @@ class Reading:
     edges: Edges
     teeth: Teeth
     falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, one a tooth, as `teeth.times`
-    rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, the rise after each fall, NaN where none
+    rises: np.ndarray = field(
+        default_factory=lambda: np.empty(0)
+    )  #: s, the rise after each fall, NaN where none
     false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
     smoothing: int = 1  #: samples averaged before the edges were found
 
@@ -68,4 +70,6 @@ class Reading:
             return None
         share = (time_s - teeth.times[index]) / (teeth.times[index + 1] - teeth.times[index])
         angle = (teeth.number[index] - 1 + share * teeth.spans[index]) * teeth.wheel.pitch_deg
-        return float(angle % 360.0), int((teeth.number[index] - 1 + int(share * teeth.spans[index])) % teeth.wheel.slots + 1)
+        return float(angle % 360.0), int(
+            (teeth.number[index] - 1 + int(share * teeth.spans[index])) % teeth.wheel.slots + 1
+        )

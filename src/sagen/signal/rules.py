@@ -170,3 +170,12 @@ def _grade(beyond: float, plain: float) -> float:
 
 Rule = Callable[[Reading, Context], Iterator[Finding]]
 RULES: tuple[Rule, ...] = (no_signal, low_not_pulled_down, high_not_reached, extra_gap)
+
+
+def expected_bands(reading: Reading, state: str) -> tuple[tuple[float, float, str], ...]:
+    """Where the two levels of a sound circuit lie: low end, high end (in the reading's unit), name."""
+    context = Context(state, ())
+    return (
+        (_high_limit(reading, context), 1.06 * reading.expected, "expected high"),
+        (-0.04 * reading.expected, max(LOW_LIMIT_V, LOW_LIMIT_SHARE * reading.expected), "expected low"),
+    )

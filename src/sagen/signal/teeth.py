@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from sagen.signal.edges import running_median
 from sagen.model.wheel import Wheel
+from sagen.signal.edges import running_median
 
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 LIKE = 0.45  #: two gaps are alike when the logarithms of their lengths differ by less
@@ -33,8 +33,12 @@ class Teeth:
     wheel: Wheel | None = None
     number: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: 1..slots, 0 where unknown
     turn: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: turn counted from the first gap
-    anchors: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: which entries are tooth 1 after a gap
-    whole: np.ndarray = field(default_factory=lambda: np.empty((0, 0), int))  #: entries of each complete turn, a row each
+    anchors: np.ndarray = field(
+        default_factory=lambda: np.empty(0, int)
+    )  #: which entries are tooth 1 after a gap
+    whole: np.ndarray = field(
+        default_factory=lambda: np.empty((0, 0), int)
+    )  #: entries of each complete turn, a row each
     lost: dict[int, float] = field(default_factory=dict)  #: tooth number -> share of turns without it
     alike: float = 0.0  #: share of long spaces that return after one turn, 0 to 1
 
@@ -141,7 +145,7 @@ def _teeth_a_turn(ratio: np.ndarray, long: np.ndarray, declared: Wheel | None) -
         near = {one: score for one, score in scores.items() if expected - MOST_LOST <= one <= expected}
         for one in sorted(near, key=lambda one: (-near[one], -one)):
             if leader % one == 0:
-                ease = 0.3 if one == expected else 0.5
+                ease = 0.1 if one == expected else 0.3
             else:
                 ease = 0.75 if one == expected else 0.9
             if near[one] >= ease * best:
@@ -157,7 +161,7 @@ def _returning(ratio: np.ndarray, long: np.ndarray, count: int) -> float:
     if not either:
         return 0.0
     both = here & there
-    alike = np.abs(np.log(ratio[:-count][both] / ratio[count:][both])) < LIKE
+    alike = np.abs(np.log(ratio[:-count][both] / ratio[count:][both])) < 0.75
     # One more in the count keeps a single chance meeting, far apart, from being taken for a turn.
     return float(np.count_nonzero(alike)) / (either + 0.5)
 
@@ -258,7 +262,9 @@ def _with_numbers(
     laps = np.maximum(1, np.round(np.diff(slot[anchors]) / found.slots)).astype(int)
     turn_of_anchor = np.concatenate([[0], np.cumsum(laps)])
     turn = np.where(nearest_left, turn_of_anchor[left], turn_of_anchor[right]) + offset // found.slots
-    missing = declared.missing if declared and declared.missing and declared.slots == found.slots else found.missing
+    missing = (
+        declared.missing if declared and declared.missing and declared.slots == found.slots else found.missing
+    )
     wheel = Wheel(found.slots, min(missing, found.missing))
     lost = _lost(number, spans, wheel)
     return Teeth(plain.times, plain.ratio, spans, wheel, number, turn, anchors, whole, lost, alike)

@@ -1,0 +1,154 @@
+"""The same core without a screen."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+
+from sagen import __version__
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
+    arguments = _parser().parse_args(argv)
+    try:
+        return arguments.run(arguments)
+    except KeyboardInterrupt:
+        return 130
+    except BrokenPipeError:
+        # The reader of our output went away; there is nobody left to tell.
+        sys.stderr.close()
+        return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="sagen", description="From a sensor code to a proven repair. Without a command: the window."
+    )
+    parser.add_argument("--version", action="version", version=f"sagen {__version__}")
+    parser.set_defaults(run=_window, demo=False, files=[])
+    verbs = parser.add_subparsers(metavar="COMMAND")
+    window = verbs.add_parser("open", help="open the window and bring these captures in")
+    window.add_argument("files", nargs="*", metavar="FILE")
+    window.set_defaults(run=_window, demo=False)
+    demo = verbs.add_parser("demo", help="open the window on made-up demo jobs")
+    demo.set_defaults(run=_window, demo=True)
+    examine = verbs.add_parser("examine", help="read captures and say what they show")
+    examine.add_argument("files", nargs="+", metavar="FILE")
+    examine.add_argument("--sheet", metavar="SHEET.toml", help="in place of NAME.sheet.toml beside each file")
+    examine.add_argument("--json", action="store_true", help="one object a line and a file")
+    examine.set_defaults(run=_examine)
+    report = verbs.add_parser("report", help="examine one capture and print the finding as HTML and PDF")
+    report.add_argument("file", metavar="FILE")
+    report.add_argument("--sheet", metavar="SHEET.toml")
+    report.add_argument("-o", "--output", required=True, metavar="OUT.pdf|OUT.html")
+    report.set_defaults(run=_report)
+    return parser
+
+
+def _window(arguments: argparse.Namespace) -> int:
+    from sagen.desk.app import run
+
+    return run(demo=arguments.demo, files=arguments.files)
+
+
+def _examine(arguments: argparse.Namespace) -> int:
+    from sagen.model.errors import SagenError
+
+    failed = False
+    for name in arguments.files:
+        try:
+            examination, suspects = _examined(name, arguments.sheet)[2:]
+        except SagenError as error:
+            failed = True
+            message = str(error)
+            print(
+                json.dumps({"capture": name, "error": message})
+                if arguments.json
+                else f"{name}\n  cannot be read: {message}"
+            )
+            continue
+        if arguments.json:
+            row = {**examination.as_row(), "capture": name, "suspects": [one.as_row() for one in suspects]}
+            print(json.dumps(row, ensure_ascii=False))
+        else:
+            _print_plain(name, examination, suspects)
+        sys.stdout.flush()
+    return 1 if failed else 0
+
+
+def _examined(name: str, sheet_name: str | None):
+    """Capture, sheet, examination and suspects of one file; raises SagenError."""
+    from sagen.files import load_sheet, read_capture, read_sheet
+    from sagen.reason.weigh import capture_evidence, weigh
+    from sagen.signal.examine import complete_sheet, examine
+
+    sheet = load_sheet(sheet_name) if sheet_name else read_sheet(name)
+    capture = read_capture(name)
+    reference = _reference(sheet_name or name, sheet)
+    examination = examine(capture, sheet, reference=reference)
+    suspects = weigh([capture_evidence(examination.findings, capture.name)])
+    return capture, complete_sheet(capture, sheet), examination, suspects
+
+
+def _reference(beside: str, sheet):
+    """The known-good capture that a sheet names, looked for beside it, with its own sheet."""
+    from pathlib import Path
+
+    from sagen.files import read_capture, read_sheet
+    from sagen.model.errors import CaptureFileError
+
+    if sheet is None or not sheet.reference:
+        return None
+    path = Path(beside).parent / sheet.reference
+    try:
+        return read_capture(path), read_sheet(path) or sheet
+    except CaptureFileError as error:
+        raise CaptureFileError(f"known-good capture '{sheet.reference}': {error}") from None
+
+
+def _print_plain(name: str, examination, suspects) -> None:
+    print(name)
+    for one in examination.channels:
+        row = one.as_row()
+        speed = row["speed_rpm"]
+        parts = [f"low {row['low']:.2f} {row['unit']}, high {row['high']:.2f} {row['unit']}"]
+        if row["wheel"] and one.reading:
+            parts.append(f"wheel {one.reading.wheel}")
+        if speed:
+            parts.append(f"{speed['median']:.0f} rpm ({speed['min']:.0f} to {speed['max']:.0f})")
+        print(f"  {one.sheet.column} ({one.sheet.role}): {'; '.join(parts)}")
+        if one.comparison:
+            print(f"    {one.comparison.text}")
+    if not examination.findings:
+        print("  nothing wrong was found")
+    for finding in examination.findings:
+        print(f"  {finding.kind}: {finding.text}")
+        if finding.sure:
+            print(f"    to be sure: {finding.sure}")
+    for note in examination.notes:
+        print(f"  note: {note}")
+    print(
+        "  suspects: "
+        + ", ".join(f"{one.fault} ({one.cause}) {100 * one.probability:.0f} %" for one in suspects[:3])
+    )
+
+
+def _report(arguments: argparse.Namespace) -> int:
+    from pathlib import Path
+
+    from sagen.model.errors import SagenError
+    from sagen.reason.weigh import capture_evidence, next_checks
+    from sagen.report.printed import Case, write_report
+
+    try:
+        capture, sheet, examination, suspects = _examined(arguments.file, arguments.sheet)
+        checks = next_checks([capture_evidence(examination.findings)])
+        case = Case(capture=capture, sheet=sheet, examination=examination, suspects=suspects, checks=checks)
+        write_report(Path(arguments.output), case)
+    except SagenError as error:
+        print(f"{arguments.file}: {error}", file=sys.stderr)
+        return 1
+    return 0

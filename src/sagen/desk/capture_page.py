@@ -1,0 +1,243 @@
+"""A capture on the bench: the Strip with its tools, the cursor read-out and the findings in words."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from sagen.desk import theme
+from sagen.desk.session import OpenCapture
+from sagen.desk.strip import Lane, Marked, Place, Strip, StripView
+from sagen.model.words import FINDING_TITLES, ROLES, STATES
+
+
+def strip_of(opened: OpenCapture) -> Strip:
+    """What the Strip draws of an examined capture: described channels first, in the sheet's order."""
+    from sagen.signal.rules import expected_bands
+
+    lanes, places = [], {}
+    for result in opened.examination.channels:
+        channel = opened.capture.channel(result.sheet.column)
+        factor = result.sheet.factor
+        bands = expected_bands(result.reading, opened.sheet.conditions.state) if result.reading else ()
+        low = min([result.levels.minimum, *(one[0] for one in bands), 0.0])
+        high = max([result.levels.maximum, *(one[1] for one in bands)])
+        margin = 0.05 * (high - low) or 0.5
+        places[result.sheet.column] = len(lanes)
+        lanes.append(
+            Lane(
+                channel.column, result.sheet.role, channel.unit, opened.pyramids[channel.column],
+                channel.scale * factor, channel.offset * factor, low - margin, high + margin, bands, result.reading,
+            )
+        )  # fmt: skip
+    marks = []
+    for index, one in enumerate(opened.examination.findings):
+        spans = tuple((span.start_s, span.end_s) for span in one.spans)
+        label = f"{index + 1}  {FINDING_TITLES.get(one.kind, one.kind)}"
+        if "tooth" in one.fields:
+            label += f": tooth {one.fields['tooth']}"
+        marks.append(Marked(label, places.get(one.channel, 0), spans))
+    return Strip(opened.capture.sfreq, opened.capture.samples, tuple(lanes), tuple(marks))
+
+
+class ReadOut(QWidget):
+    """What lies under the pointer and between the cursors."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(10, 6, 10, 6)
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(1)
+        self.cells: dict[tuple[str, str], QLabel] = {}
+        names = ("time", "volts", "angle", "tooth")
+        for column, name in enumerate(("", "time", "value", "angle", "tooth")):
+            head = QLabel(name)
+            head.setObjectName("quiet")
+            grid.addWidget(head, 0, column)
+        for row, name in enumerate(("pointer", "A", "B", "B \u2212 A"), start=1):
+            grid.addWidget(QLabel(name), row, 0)
+            for column, what in enumerate(names, start=1):
+                cell = QLabel("\u2013")
+                cell.setObjectName("mono")
+                cell.setMinimumWidth({"time": 112, "volts": 190, "angle": 84, "tooth": 40}[what])
+                grid.addWidget(cell, row, column)
+                self.cells[name, what] = cell
+        grid.setColumnStretch(5, 1)
+
+    def show_place(self, name: str, place: Place | None) -> None:
+        values = ("\u2013",) * 4
+        if place is not None:
+            volts = "  ".join(f"{value:.2f} {unit}" for _, value, unit in place.values[:3])
+            angle = "\u2013" if place.angle_deg is None else f"{place.angle_deg:.1f}°"
+            values = (
+                _time(place.time_s),
+                volts,
+                angle,
+                "\u2013" if place.tooth is None else str(place.tooth),
+            )
+        for what, text in zip(("time", "volts", "angle", "tooth"), values, strict=True):
+            self.cells[name, what].setText(text)
+
+    def show_difference(self, first: Place | None, second: Place | None) -> None:
+        if first is None or second is None:
+            self.show_place("B \u2212 A", None)
+            return
+        apart = second.time_s - first.time_s
+        self.cells["B \u2212 A", "time"].setText(_time(apart))
+        pairs = zip(first.values[:3], second.values[:3], strict=True)
+        volts = "  ".join(f"{b[1] - a[1]:+.2f} {a[2]}" for a, b in pairs)
+        self.cells["B \u2212 A", "volts"].setText(volts)
+        known = first.angle_deg is not None and second.angle_deg is not None
+        angle = f"{(second.angle_deg - first.angle_deg) % 360:.1f}°" if known else "\u2013"
+        self.cells["B \u2212 A", "angle"].setText(angle)
+        self.cells["B \u2212 A", "tooth"].setText(f"{1 / abs(apart):.1f} Hz" if apart else "\u2013")
+
+
+def _time(seconds: float) -> str:
+    return f"{seconds * 1000:.3f} ms" if abs(seconds) < 10 else f"{seconds:.4f} s"
+
+
+class CapturePage(QWidget):
+    """The Strip lens with everything around it."""
+
+    report_wanted = Signal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.opened: OpenCapture | None = None
+        self.finding_at = -1
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addLayout(self._head())
+        self.view = StripView()
+        layout.addWidget(self.view, 1)
+        self.readout = ReadOut()
+        layout.addWidget(self.readout)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setTextFormat(Qt.TextFormat.RichText)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.words.setContentsMargins(4, 2, 4, 2)
+        self.scroll = QScrollArea()
+        self.scroll.setWidget(self.words)
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll.setFixedHeight(112)
+        layout.addWidget(self.scroll)
+        self.view.cursor_moved.connect(lambda place: self.readout.show_place("pointer", place))
+        self.view.measured.connect(self._show_cursors)
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        self.title = QLabel()
+        self.title.setObjectName("heading")
+        self.about = QLabel()
+        self.about.setObjectName("quiet")
+        words.addWidget(self.title)
+        words.addWidget(self.about)
+        row.addLayout(words, 1)
+        self.buttons: dict[str, QToolButton] = {}
+        for name, icon, tip, key, action in (
+            ("previous", "arrow-left", "Previous place of a finding", "P", lambda: self.step_finding(-1)),
+            ("next", "arrow-right", "Next place of a finding", "N", lambda: self.step_finding(1)),
+            ("out", "zoom-out", "Show more", None, lambda: self.view.zoom(1.8)),
+            ("in", "zoom-in", "Show less, closer", None, lambda: self.view.zoom(1 / 1.8)),
+            ("fit", "maximize", "The whole capture (Home)", None, lambda: self.view.fit()),
+        ):
+            button = QToolButton()
+            button.setToolTip(tip + (f" ({key})" if key else ""))
+            button.setAccessibleName(tip)
+            button.setProperty("icon_name", icon)
+            button.clicked.connect(action)
+            if key:
+                button.setShortcut(QKeySequence(key))
+            self.buttons[name] = button
+            row.addWidget(button)
+        self.dress()
+        return row
+
+    def dress(self) -> None:
+        """Icons in the ink of the present look."""
+        for button in self.buttons.values():
+            button.setIcon(theme.icon(button.property("icon_name")))
+        if self.opened is not None:
+            self._show_words()
+
+    def show_capture(self, opened: OpenCapture) -> None:
+        self.opened, self.finding_at = opened, -1
+        capture = opened.capture
+        self.title.setText(capture.name)
+        rows = [one for one in opened.examination.channels if one.reading is not None]
+        parts = [
+            f"{capture.seconds:.3g} s at {capture.sfreq / 1000:.6g} kHz",
+            STATES[opened.sheet.conditions.state],
+        ]
+        for one in rows[:2]:
+            speed = one.reading.speed_range()
+            wheel = f" {one.reading.wheel}" if one.reading.wheel else ""
+            parts.append(f"{ROLES[one.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
+        self.about.setText("  ·  ".join(parts))
+        self.view.show_strip(strip_of(opened))
+        spans = any(one.spans for one in opened.examination.findings)
+        for name in ("previous", "next"):
+            self.buttons[name].setEnabled(spans)
+        self._show_words()
+        self._show_cursors()
+        self.readout.show_place("pointer", None)
+
+    def step_finding(self, step: int) -> None:
+        """Bring the next or previous place of a finding to the middle."""
+        if self.opened is None:
+            return
+        places = sorted(
+            (span.start_s, span.end_s) for one in self.opened.examination.findings for span in one.spans
+        )
+        if not places:
+            return
+        self.finding_at = (
+            (self.finding_at + step) % len(places) if self.finding_at >= 0 else (0 if step > 0 else -1)
+        )
+        self.finding_at %= len(places)
+        self.view.look_at_span(*places[self.finding_at], around=14.0)
+
+    def _show_words(self) -> None:
+        look = theme.look()
+        lines = []
+        for index, one in enumerate(self.opened.examination.findings, start=1):
+            title = FINDING_TITLES.get(one.kind, one.kind)
+            sure = f"<br><span style='color:{look.quiet}'>To be sure: {one.sure}</span>" if one.sure else ""
+            lines.append(
+                f"<p style='margin:0 0 6px'><b style='color:{look.mark}'>{index} {title}.</b> {one.text}{sure}</p>"
+            )
+        if not lines:
+            lines = [
+                f"<p style='margin:0 0 6px'><b style='color:{look.sound}'>Nothing wrong seen.</b> "
+                "Every level and every tooth is as it should be for as long as this capture lasts.</p>"
+            ]
+        data = self.opened.entry.data if self.opened.entry else {}
+        lines += [
+            f"<p style='margin:0 0 6px'><b>Against the known-good capture:</b> {one}</p>"
+            for one in data.get("compared", ())
+        ]
+        lines += [
+            f"<p style='margin:0;color:{look.quiet}'>Note: {one}.</p>" for one in self.opened.capture.notes
+        ]
+        self.words.setText("".join(lines))
+
+    def _show_cursors(self) -> None:
+        strip = self.view.strip
+        places = {
+            name: strip.place(strip.cursors[name]) if strip and name in strip.cursors else None
+            for name in "AB"
+        }
+        for name, place in places.items():
+            self.readout.show_place(name, place)
+        self.readout.show_difference(places["A"], places["B"])

@@ -1,0 +1,122 @@
+"""The printed finding on the bench, page by page as it will be printed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage, QPainter, QPixmap
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from sagen.model.errors import SagenError
+
+SCALE = 1.6  #: preview pixels a point
+
+
+def page_images(pdf: bytes, scale: float = SCALE) -> list[QImage]:
+    """Every page of a PDF as a picture."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(pdf)
+    images = []
+    for page in document:
+        bitmap = page.render(scale=scale, rev_byteorder=True, prefer_bgrx=True)
+        array = bitmap.to_numpy()
+        image = QImage(
+            array.data, bitmap.width, bitmap.height, array.strides[0], QImage.Format.Format_RGBX8888
+        )
+        images.append(image.copy())
+    document.close()
+    return images
+
+
+class ReportPage(QWidget):
+    """Preview, save as PDF or HTML, print."""
+
+    left = Signal()
+    failed = Signal(str)
+    saved = Signal(str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.html, self.pdf, self.name = "", b"", "finding"
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.title = QLabel("Printed finding")
+        self.title.setObjectName("heading")
+        row.addWidget(self.title, 1)
+        self.buttons: dict[str, QPushButton] = {}
+        for name, words, action in (
+            ("back", "Back to capture", self.left.emit),
+            ("html", "Save HTML", lambda: self._ask_and_save(".html")),
+            ("pdf", "Save PDF", lambda: self._ask_and_save(".pdf")),
+            ("print", "Print", self._print),
+        ):
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, action=action: action())
+            self.buttons[name] = button
+            row.addWidget(button)
+        self.buttons["pdf"].setObjectName("first")
+        layout.addLayout(row)
+        self.scroll = QScrollArea()
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+        self.pages = QWidget()
+        self.pages_layout = QVBoxLayout(self.pages)
+        self.pages_layout.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        self.pages_layout.setSpacing(14)
+        self.scroll.setWidget(self.pages)
+        layout.addWidget(self.scroll, 1)
+
+    def show_report(self, html: str, pdf: bytes, images: list[QImage], name: str) -> None:
+        self.html, self.pdf, self.name = html, pdf, name
+        while self.pages_layout.count():
+            self.pages_layout.takeAt(0).widget().deleteLater()
+        for number, image in enumerate(images, start=1):
+            label = QLabel()
+            wide = max(300, min(image.width(), self.width() - 36))
+            ratio = self.devicePixelRatioF()
+            picture = QPixmap.fromImage(image).scaledToWidth(
+                int(wide * ratio), Qt.TransformationMode.SmoothTransformation
+            )
+            picture.setDevicePixelRatio(ratio)
+            label.setPixmap(picture)
+            label.setAccessibleName(f"page {number} of {len(images)}")
+            self.pages_layout.addWidget(label)
+
+    def save(self, path: Path) -> None:
+        """Write the report; raises SagenError when the disk refuses."""
+        from sagen.report.printed import save_whole
+
+        save_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
+
+    def _ask_and_save(self, suffix: str) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save the finding", self.name + suffix, f"*{suffix}")
+        if not name:
+            return
+        path = Path(name if name.lower().endswith(suffix) else name + suffix)
+        try:
+            self.save(path)
+            self.saved.emit(f"Saved as {path}")
+        except SagenError as error:
+            self.failed.emit(str(error))
+
+    def _print(self) -> None:
+        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        if QPrintDialog(printer, self).exec() != QPrintDialog.DialogCode.Accepted:
+            return
+        painter = QPainter()
+        if not painter.begin(printer):
+            self.failed.emit("the printer cannot be reached")
+            return
+        for number, image in enumerate(page_images(self.pdf, 300 / 72)):
+            if number:
+                printer.newPage()
+            target = painter.viewport()
+            size = image.size().scaled(target.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            painter.drawImage(target.x(), target.y(), image.scaled(size))
+        painter.end()

@@ -1,0 +1,304 @@
+"""What is open: the log, the job on the desk and what its evidence amounts to. Widgets listen to its signals."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from sagen.desk.work import Request, Work
+from sagen.model.errors import SagenError
+from sagen.model.finding import Finding
+from sagen.model.job import Entry, Job
+
+if TYPE_CHECKING:
+    from sagen.model.capture import Capture
+    from sagen.model.finding import Suspect
+    from sagen.model.sheet import Sheet
+    from sagen.reason.weigh import NextCheck
+    from sagen.signal.examine import Examination
+    from sagen.store.log import JobLog
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """The suspects and checks of the job as its standing evidence has them."""
+
+    suspects: tuple[Suspect, ...] = ()
+    checks: tuple[NextCheck, ...] = ()
+    pieces: int = 0  #: how many pieces of evidence count
+
+
+@dataclass(frozen=True)
+class OpenCapture:
+    """A capture on the bench with everything that is drawn of it."""
+
+    capture: Capture
+    sheet: Sheet
+    examination: Examination
+    pyramids: dict[str, object]
+    entry: Entry | None = None
+
+
+@dataclass
+class Incoming:
+    """A capture file on its way in: read, not yet kept."""
+
+    path: Path
+    capture: Capture
+    sheet: Sheet | None
+    reference: tuple | None = None
+    problem: str = ""
+    pyramids: dict[str, object] = field(default_factory=dict)
+
+
+class Session(QObject):
+    """The model behind the window. Every change of the log goes through here and is announced."""
+
+    log_opened = Signal()
+    jobs_changed = Signal(list)
+    job_changed = Signal(object)  #: Job or None
+    weighed = Signal(object)  #: Weighed
+    capture_opened = Signal(object)  #: OpenCapture
+    incoming = Signal(object)  #: Incoming
+    failed = Signal(str)
+    working = Signal(str, float)  #: what is being done and how far; share 1 when done
+
+    def __init__(self, parent: QObject | None = None):
+        super().__init__(parent)
+        self.work = Work(self)
+        self.log: JobLog | None = None
+        self.job: Job | None = None
+        self.opened: OpenCapture | None = None
+        self.last_weighed = Weighed()
+        self.demo = False
+        self._opening: Request | None = None
+
+    # the log ------------------------------------------------------------------------------
+
+    def open_log(self, make: Callable[[Request], JobLog]) -> None:
+        """Open the log that `make` gives, off the interface thread."""
+
+        def opened(log: JobLog) -> None:
+            self.log = log
+            self._tell("", 1.0)
+            self.log_opened.emit()
+            jobs = self.refresh_jobs()
+            if jobs:
+                self.open_job(jobs[0].id, open_capture=True)
+            else:
+                self.job_changed.emit(None)
+
+        self._tell("Opening the job log", 0.0)
+        self.work.ask(
+            make, done=opened, failed=self._failed, progress=lambda x: self._tell("Opening the job log", x)
+        )
+
+    def refresh_jobs(self) -> list[Job]:
+        jobs = self._safely(self.log.jobs) or []
+        self.jobs_changed.emit(jobs)
+        return jobs
+
+    def close(self) -> None:
+        self.work.finish()
+        if self.log is not None:
+            self.log.close()
+
+    # the job ------------------------------------------------------------------------------
+
+    def open_job(self, job_id: int, *, open_capture: bool = False) -> None:
+        job = self._safely(lambda: self.log.job(job_id))
+        if job is None:
+            return
+        self.job, self.opened = job, None
+        self._announce()
+        captures = job.of("capture")
+        if open_capture and captures:
+            self.open_entry(captures[-1])
+
+    def add_job(
+        self, machine: str, owner: str, cylinders: int | None, complaint: str, codes: list[str]
+    ) -> None:
+        job = self._safely(lambda: self.log.add_job(machine, owner=owner, cylinders=cylinders))
+        if job is None:
+            return
+        self.job, self.opened = job, None
+        if complaint:
+            self._safely(lambda: self.log.add_entry(job.id, "complaint", {"text": complaint}))
+        for code in codes:
+            self._safely(lambda code=code: self.log.add_entry(job.id, "code", {"code": code}))
+        self.refresh_jobs()
+        self.reload()
+
+    def reload(self) -> None:
+        """Read the job again and weigh its evidence anew."""
+        if self.job is not None:
+            self.job = self._safely(lambda: self.log.job(self.job.id)) or self.job
+        self._announce()
+
+    def add(self, kind: str, data: dict) -> None:
+        self._safely(lambda: self.log.add_entry(self.job.id, kind, data))
+        self.reload()
+
+    def correct(self, entry: Entry, data: dict) -> None:
+        self._safely(lambda: self.log.correct(entry.id, data))
+        self.reload()
+
+    def withdraw(self, entry: Entry, withdrawn: bool) -> None:
+        self._safely(lambda: self.log.withdraw(entry.id, withdrawn))
+        self.reload()
+
+    def undo(self) -> None:
+        if self.log:
+            self._safely(self.log.undo)
+            self.reload()
+
+    def redo(self) -> None:
+        if self.log:
+            self._safely(self.log.redo)
+            self.reload()
+
+    def _announce(self) -> None:
+        self.job_changed.emit(self.job)
+        weighed = self._safely(lambda: weigh_job(self.job)) if self.job else Weighed()
+        self.last_weighed = weighed or Weighed()
+        self.weighed.emit(self.last_weighed)
+
+    # captures -----------------------------------------------------------------------------
+
+    def bring_in(self, path: str | Path) -> Request:
+        """Read a capture file; `incoming` follows, or `failed` with what is wrong and where."""
+        path = Path(path)
+        self._tell(f"Reading {path.name}", 0.0)
+
+        def failed(message: str) -> None:
+            self._failed(f"{path.name}: {message}")
+
+        def came(incoming: Incoming) -> None:
+            self._tell("", 1.0)
+            self.incoming.emit(incoming)
+
+        return self.work.ask(lambda request: read_incoming(path), done=came, failed=failed)
+
+    def keep(self, incoming: Incoming, sheet: Sheet) -> None:
+        """Examine a capture under its sheet, keep it on the trail and open it on the bench."""
+        log, job_id = self.log, self.job.id
+        self._tell(f"Examining {incoming.capture.name}", 0.0)
+
+        def work(request: Request) -> OpenCapture:
+            from sagen.signal.examine import complete_sheet, examine
+
+            complete = complete_sheet(incoming.capture, sheet)
+            examination = examine(
+                incoming.capture, complete, reference=incoming.reference, progress=request.tell
+            )
+            entry = log.add_capture(job_id, incoming.capture, examination.as_data(complete))
+            return OpenCapture(incoming.capture, complete, examination, dict(incoming.pyramids), entry)
+
+        self._open_when_done(work)
+
+    def open_entry(self, entry: Entry) -> None:
+        """Put a capture of the trail on the bench."""
+        log = self.log
+        self._tell(f"Opening {entry.data['name']}", 0.0)
+
+        def work(request: Request) -> OpenCapture:
+            from sagen.model.sheet import Sheet
+            from sagen.signal.examine import examine
+
+            capture = log.capture(entry.data["token"])
+            sheet = Sheet.from_data(entry.data["sheet"], where="stored sheet")
+            examination = examine(capture, sheet, progress=request.tell)
+            # What was found when the capture came in stays; a newer reader must not rewrite the record.
+            kept = tuple(Finding.from_data(one) for one in entry.data["findings"])
+            from dataclasses import replace
+
+            return OpenCapture(
+                capture, sheet, replace(examination, findings=kept), build_pyramids(capture), entry
+            )
+
+        self._open_when_done(work)
+
+    def _open_when_done(self, work: Callable[[Request], OpenCapture]) -> None:
+        if self._opening is not None:
+            self._opening.stop()
+
+        def done(opened: OpenCapture) -> None:
+            self._tell("", 1.0)
+            self.opened = opened
+            self.reload()
+            self.capture_opened.emit(opened)
+
+        def progress(share: float) -> None:
+            self._tell("Examining the capture", share)
+
+        self._opening = self.work.ask(work, done=done, failed=self._failed, progress=progress)
+
+    def stop_work(self) -> None:
+        """The user pressed stop."""
+        if self._opening is not None:
+            self._opening.stop()
+        self._tell("", 1.0)
+
+    # --------------------------------------------------------------------------------------
+
+    def _safely(self, action: Callable):
+        try:
+            return action()
+        except SagenError as error:
+            self.failed.emit(str(error))
+            return None
+
+    def _failed(self, message: str) -> None:
+        self._tell("", 1.0)
+        self.failed.emit(message)
+
+    def _tell(self, what: str, share: float) -> None:
+        self.working.emit(what, share)
+
+
+def weigh_job(job: Job) -> Weighed:
+    """Weigh everything that stands on a job's trail."""
+    from sagen.reason.weigh import capture_evidence, code_evidence, next_checks, weigh
+
+    evidence = []
+    for entry in job.standing:
+        if entry.kind == "code":
+            found = code_evidence(entry.data["code"])
+            if found:
+                evidence.append(found)
+        elif entry.kind == "repair":
+            # What was measured before the repair says nothing about the part that is in now.
+            evidence = [one for one in evidence if one.code]
+        elif entry.kind == "capture":
+            findings = [Finding.from_data(one) for one in entry.data["findings"]]
+            evidence.append(capture_evidence(findings, entry.data["name"]))
+    if not evidence:
+        return Weighed()
+    return Weighed(weigh(evidence), next_checks(evidence), len(evidence))
+
+
+def read_incoming(path: Path) -> Incoming:
+    """Read a capture, the sheet beside it and the known-good capture it names."""
+    from sagen.files import read_capture, read_sheet
+
+    capture = read_capture(path)
+    incoming = Incoming(path, capture, None, pyramids=build_pyramids(capture))
+    try:
+        incoming.sheet = read_sheet(path)
+        if incoming.sheet and incoming.sheet.reference:
+            other = path.parent / incoming.sheet.reference
+            incoming.reference = (read_capture(other), read_sheet(other) or incoming.sheet)
+    except SagenError as error:
+        # The samples are sound; the user is asked what the sheet should have said.
+        incoming.problem = str(error)
+    return incoming
+
+
+def build_pyramids(capture: Capture) -> dict[str, object]:
+    from sagen.signal.pyramid import Pyramid
+
+    return {one.column: Pyramid(one.raw) for one in capture.channels}

@@ -1,0 +1,461 @@
+"""The Strip lens: channels over time, drawn by our own raster over a min/max pyramid."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from sagen.desk import theme
+
+LEFT, RIGHT, TOP, BOTTOM = 62, 10, 42, 30
+GAP = 10
+CLOSEST_SAMPLES = 8.0
+ZOOM = 1.35
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One channel of the strip. `pyramid` holds raw samples; a value is raw * scale + offset."""
+
+    name: str
+    role: str
+    unit: str
+    pyramid: object
+    scale: float = 1.0
+    offset: float = 0.0
+    bottom: float = 0.0
+    top: float = 5.0
+    bands: tuple[tuple[float, float, str], ...] = ()
+    reading: object = None  #: tells angle and tooth at a time, where the wheel is known
+
+
+@dataclass(frozen=True)
+class Marked:
+    """A finding in the picture: its name and stretches, s."""
+
+    label: str
+    lane: int
+    spans: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass
+class View:
+    """What the strip shows, in s."""
+
+    start: float = 0.0
+    end: float = 1.0
+
+    @property
+    def span(self) -> float:
+        return self.end - self.start
+
+
+@dataclass(frozen=True)
+class Place:
+    """What lies under a cursor."""
+
+    time_s: float
+    values: tuple[tuple[str, float, str], ...]  #: channel, value, unit
+    angle_deg: float | None = None
+    tooth: int | None = None
+
+
+@dataclass
+class Strip:
+    """A capture ready to be drawn."""
+
+    sfreq: float
+    samples: int
+    lanes: tuple[Lane, ...]
+    marks: tuple[Marked, ...] = ()
+    cursors: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def seconds(self) -> float:
+        return self.samples / self.sfreq
+
+    def place(self, time_s: float) -> Place:
+        index = int(np.clip(round(time_s * self.sfreq), 0, self.samples - 1))
+        values = tuple(
+            (one.name, float(one.pyramid.raw[index]) * one.scale + one.offset, one.unit) for one in self.lanes
+        )
+        for one in self.lanes:
+            found = one.reading.place(time_s) if one.reading is not None else None
+            if found:
+                return Place(time_s, values, *found)
+        return Place(time_s, values)
+
+
+class StripView(QWidget):
+    """Draws a strip; pans, zooms, and carries two measuring cursors, A and B."""
+
+    cursor_moved = Signal(object)  #: Place under the pointer, or None
+    measured = Signal()  #: A or B was set
+    view_changed = Signal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.strip: Strip | None = None
+        self.view = View()
+        self._drag: QPointF | None = None
+        self._pointer: float | None = None
+        self._moved = False
+        self.next_cursor = "A"
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 180)
+        self.setAccessibleName("Strip: channels over time")
+
+    # what is shown ------------------------------------------------------------------------
+
+    def show_strip(self, strip: Strip | None) -> None:
+        self.strip = strip
+        self._pointer = None
+        self.next_cursor = "A"
+        self.fit()
+
+    def fit(self) -> None:
+        """The whole capture."""
+        self._look_at(0.0, self.strip.seconds if self.strip else 1.0)
+
+    def zoom(self, factor: float, about_s: float | None = None) -> None:
+        """Show a stretch `factor` times as long, keeping the time `about_s` where it is."""
+        if self.strip is None:
+            return
+        about = self.view.start + 0.5 * self.view.span if about_s is None else about_s
+        share = (about - self.view.start) / self.view.span
+        span = float(np.clip(self.view.span * factor, CLOSEST_SAMPLES / self.strip.sfreq, self.strip.seconds))
+        self._look_at(about - share * span, about + (1 - share) * span)
+
+    def pan(self, share: float) -> None:
+        """Move by a share of what is shown; positive looks later."""
+        step = share * self.view.span
+        self._look_at(self.view.start + step, self.view.end + step)
+
+    def look_at_span(self, start_s: float, end_s: float, around: float = 8.0) -> None:
+        """Bring a stretch to the middle with `around` times its length in sight."""
+        reach = max((end_s - start_s) * around, 24 / (self.strip.sfreq if self.strip else 1.0)) / 2
+        middle = 0.5 * (start_s + end_s)
+        self._look_at(middle - reach, middle + reach)
+
+    def set_cursor_at(self, name: str, time_s: float | None) -> None:
+        if self.strip is None:
+            return
+        if time_s is None:
+            self.strip.cursors.pop(name, None)
+        else:
+            self.strip.cursors[name] = float(np.clip(time_s, 0.0, self.strip.seconds))
+        self.measured.emit()
+        self.update()
+
+    def _look_at(self, start: float, end: float) -> None:
+        length = self.strip.seconds if self.strip else 1.0
+        span = min(end - start, length)
+        start = float(np.clip(start, 0.0, length - span))
+        self.view = View(start, start + span)
+        self.view_changed.emit()
+        self.update()
+
+    # geometry -----------------------------------------------------------------------------
+
+    def plot_rect(self) -> QRectF:
+        return QRectF(LEFT, TOP, max(self.width() - LEFT - RIGHT, 10), max(self.height() - TOP - BOTTOM, 10))
+
+    def lane_rects(self) -> list[QRectF]:
+        rect = self.plot_rect()
+        count = len(self.strip.lanes) if self.strip else 1
+        tall = (rect.height() - GAP * (count - 1)) / count
+        return [QRectF(rect.left(), rect.top() + i * (tall + GAP), rect.width(), tall) for i in range(count)]
+
+    def x_of(self, time_s: float) -> float:
+        rect = self.plot_rect()
+        return rect.left() + rect.width() * (time_s - self.view.start) / self.view.span
+
+    def time_at(self, x: float) -> float:
+        rect = self.plot_rect()
+        return self.view.start + self.view.span * (x - rect.left()) / rect.width()
+
+    # painting -----------------------------------------------------------------------------
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        look = theme.look()
+        painter.fillRect(self.rect(), QColor(look.raised))
+        if self.strip is None:
+            return
+        for rect, lane in zip(self.lane_rects(), self.strip.lanes, strict=True):
+            self._paint_bands(painter, rect, lane)
+            self._paint_values(painter, rect, lane)
+        self._paint_times(painter)
+        for rect, lane in zip(self.lane_rects(), self.strip.lanes, strict=True):
+            self._paint_wave(painter, rect, lane)
+            self._paint_band_names(painter, rect, lane)
+        self._paint_teeth(painter)
+        self._paint_marks(painter)
+        self._paint_cursors(painter)
+
+    def _paint_bands(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
+        colour = QColor(theme.look().sound)
+        colour.setAlpha(34)
+        painter.fillRect(rect, QColor(theme.look().pane))
+        for first, last, _ in lane.bands:
+            top, bottom = self._y(rect, lane, last), self._y(rect, lane, first)
+            band = QRectF(rect.left(), top, rect.width(), bottom - top).intersected(rect)
+            painter.fillRect(band, colour)
+
+    def _paint_band_names(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
+        """Names on a plate of their own at the right end, legible over a dense waveform."""
+        look = theme.look()
+        painter.setFont(theme.font(8.5))
+        metrics = painter.fontMetrics()
+        for first, last, name in lane.bands:
+            middle = 0.5 * (self._y(rect, lane, last) + self._y(rect, lane, first))
+            wide = metrics.horizontalAdvance(name) + 10
+            plate = QRectF(rect.right() - wide - 4, middle - 8, wide, 16)
+            ground = QColor(look.raised)
+            ground.setAlpha(225)
+            painter.fillRect(plate, ground)
+            painter.setPen(QColor(look.sound))
+            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, name)
+
+    def _paint_values(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
+        look = theme.look()
+        painter.setFont(theme.font(8.5))
+        step = _nice(lane.top - lane.bottom, max(2, int(rect.height() / 38)))
+        for value in np.arange(np.ceil(lane.bottom / step), lane.top / step) * step:
+            y = self._y(rect, lane, float(value))
+            painter.setPen(QPen(QColor(look.line), 1))
+            painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+            painter.setPen(QColor(look.quiet))
+            at = QRectF(0, y - 8, LEFT - 6, 16)
+            painter.drawText(
+                at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:g}"
+            )
+        painter.setFont(theme.font(9, bold=True))
+        painter.setPen(look.role(lane.role))
+        painter.drawText(
+            QRectF(4, rect.top() - 2, LEFT - 8, 30),
+            Qt.AlignmentFlag.AlignLeft,
+            f"{lane.name[:7]}\n{lane.unit}",
+        )
+
+    def _paint_times(self, painter: QPainter) -> None:
+        look, rect = theme.look(), self.plot_rect()
+        step = _nice(self.view.span, max(2, int(rect.width() / 110)))
+        factor, unit = (1.0, "s") if step >= 0.1 else (1e3, "ms") if step >= 1e-4 else (1e6, "µs")
+        painter.setFont(theme.font(8.5))
+        for value in np.arange(np.ceil(self.view.start / step), self.view.end / step) * step:
+            x = self.x_of(float(value))
+            painter.setPen(QPen(QColor(look.line), 1))
+            painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+            painter.setPen(QColor(look.quiet))
+            digits = max(0, int(np.ceil(-np.log10(step * factor) - 1e-9)))
+            painter.drawText(
+                QRectF(min(x - 50, self.width() - 102), rect.bottom() + 5, 100, 16),
+                Qt.AlignmentFlag.AlignRight if x > self.width() - 52 else Qt.AlignmentFlag.AlignHCenter,
+                f"{value * factor:.{digits}f} {unit}",
+            )
+
+    def _paint_wave(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
+        ratio = self.devicePixelRatioF()
+        wide, tall = int(rect.width() * ratio), int(rect.height() * ratio)
+        if wide < 2 or tall < 2:
+            return
+        low, high = self.columns(lane, wide)
+        scale = tall / (lane.top - lane.bottom)
+        first = (lane.top - (high * lane.scale + lane.offset)) * scale
+        last = (lane.top - (low * lane.scale + lane.offset)) * scale
+        if lane.scale < 0:
+            first, last = last, first
+        # Two device pixels thick at least, so that a flat line is seen at arm's length.
+        first, last = np.floor(first - 0.5), np.ceil(last + 0.5)
+        with np.errstate(invalid="ignore"):
+            rows = np.arange(tall, dtype=np.float32)[:, None]
+            picture = ((rows >= first) & (rows <= last)).view(np.uint8)
+        padded = np.zeros((tall, wide + (-wide) % 4), np.uint8)
+        padded[:, :wide] = picture
+        image = QImage(padded.data, wide, tall, padded.shape[1], QImage.Format.Format_Indexed8)
+        image.setColorTable([0, theme.look().role(lane.role).rgba()])
+        image.setDevicePixelRatio(ratio)
+        painter.drawImage(rect.topLeft(), image)
+
+    def columns(self, lane: Lane, count: int) -> tuple[np.ndarray, np.ndarray]:
+        """Lowest and highest raw value in each of `count` pixel columns of the present view."""
+        start, end = self.view.start * self.strip.sfreq, self.view.end * self.strip.sfreq
+        if (end - start) / count >= 2:
+            return lane.pyramid.view(start, end, count)
+        # Between samples the line is straight; each column spans what the line does within it.
+        first = max(int(start) - 1, 0)
+        part = lane.pyramid.raw[first : int(end) + 3].astype(np.float32)
+        borders = np.interp(
+            start + (end - start) / count * np.arange(count + 1), first + np.arange(len(part)), part
+        )
+        low, high = np.minimum(borders[:-1], borders[1:]), np.maximum(borders[:-1], borders[1:])
+        column = ((first + np.arange(len(part)) - start) * count / (end - start)).astype(int)
+        inside = (column >= 0) & (column < count)
+        np.minimum.at(low, column[inside], part[inside])
+        np.maximum.at(high, column[inside], part[inside])
+        return low, high
+
+    def _paint_teeth(self, painter: QPainter) -> None:
+        """Tooth numbers along the top where they fit, else the turns."""
+        lane = next((one for one in self.strip.lanes if one.reading is not None and one.reading.wheel), None)
+        if lane is None:
+            return
+        teeth, rect, look = lane.reading.teeth, self.plot_rect(), theme.look()
+        first, last = np.searchsorted(teeth.times, [self.view.start, self.view.end])
+        if last <= first:
+            return
+        painter.setFont(theme.font(8))
+        painter.setPen(QColor(look.quiet))
+        apart = rect.width() / max(1, last - first)
+        if apart >= 17:
+            shown = range(first, last)
+        else:
+            shown = (
+                [one for one in range(first, last) if teeth.number[one] == 1] if last - first < 20_000 else []
+            )
+            least = rect.width() / max(1, len(shown))
+            shown = shown[:: max(1, int(np.ceil(52 / max(least, 1e-6))))]
+        for index in shown:
+            x = self.x_of(float(teeth.times[index]))
+            text = str(teeth.number[index]) if apart >= 17 else f"turn {teeth.turn[index] + 1}"
+            painter.drawLine(QPointF(x, rect.top() - 5), QPointF(x, rect.top()))
+            painter.drawText(QRectF(x - 30, rect.top() - 18, 60, 12), Qt.AlignmentFlag.AlignHCenter, text)
+        painter.drawText(
+            QRectF(4, rect.top() - 19, LEFT - 8, 14),
+            Qt.AlignmentFlag.AlignLeft,
+            "tooth" if apart >= 17 else "",
+        )
+
+    def _paint_marks(self, painter: QPainter) -> None:
+        look, rects = theme.look(), self.lane_rects()
+        painter.setFont(theme.font(9, bold=True))
+        metrics = painter.fontMetrics()
+        taken = LEFT - 1.0
+        for mark in self.strip.marks:
+            rect = rects[mark.lane]
+            fill = QColor(look.mark)
+            fill.setAlpha(52)
+            seen = [one for one in mark.spans if one[1] >= self.view.start and one[0] <= self.view.end]
+            for start, end in seen[:200]:
+                x0, x1 = max(self.x_of(start), rect.left()), min(self.x_of(end), rect.right())
+                area = QRectF(x0, rect.top(), max(x1 - x0, 2.0), rect.height())
+                painter.fillRect(area, fill)
+                if area.width() > 12:
+                    painter.fillRect(area, QBrush(QColor(look.mark), Qt.BrushStyle.BDiagPattern))
+                painter.setPen(QPen(QColor(look.mark), 1.5, Qt.PenStyle.DashLine))
+                painter.drawLine(area.topLeft(), area.bottomLeft())
+                painter.drawLine(area.topRight(), area.bottomRight())
+            # The flag names the finding once, over the first place in sight, in a row of its own.
+            at = self.x_of(seen[0][0]) if seen else rect.left()
+            wide = metrics.horizontalAdvance(mark.label) + 14
+            flag = QRectF(min(max(at, taken + 1, LEFT), self.width() - RIGHT - wide), 3, wide, 19)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.fillRect(flag, QColor(look.mark))
+            painter.setPen(QColor(look.raised))
+            painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, mark.label)
+            taken = flag.right()
+
+    def _paint_cursors(self, painter: QPainter) -> None:
+        look, rect = theme.look(), self.plot_rect()
+        for name, time in self.strip.cursors.items():
+            x = self.x_of(time)
+            if not rect.left() <= x <= rect.right():
+                continue
+            painter.setPen(QPen(QColor(look.ink), 1.5))
+            painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+            plate = QRectF(x - 9, rect.bottom() - 18, 18, 18)
+            painter.fillRect(plate, QColor(look.ink))
+            painter.setPen(QColor(look.raised))
+            painter.setFont(theme.font(9, bold=True))
+            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, name)
+        if self._pointer is not None:
+            x = self.x_of(self._pointer)
+            if rect.left() <= x <= rect.right():
+                painter.setPen(QPen(QColor(look.accent), 1, Qt.PenStyle.DashLine))
+                painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+
+    def _y(self, rect: QRectF, lane: Lane, value: float) -> float:
+        return rect.top() + rect.height() * (lane.top - value) / (lane.top - lane.bottom)
+
+    # hands --------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._drag, self._moved = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.strip is None:
+            return
+        if self._drag is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            shift = event.position().x() - self._drag.x()
+            if abs(shift) > 3 or self._moved:
+                self._moved = True
+                self._drag = event.position()
+                self.pan(-shift / self.plot_rect().width())
+                return
+        self._point_at(float(np.clip(self.time_at(event.position().x()), 0.0, self.strip.seconds)))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        # A press without a drag sets a cursor: first A, then B, then A again. A finger can do it too.
+        if self.strip is not None and self._drag is not None and not self._moved:
+            if self.plot_rect().contains(event.position()):
+                self.set_cursor_at(self.next_cursor, self.time_at(event.position().x()))
+                self.next_cursor = "B" if self.next_cursor == "A" else "A"
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, _event) -> None:
+        self.fit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.angleDelta().x():
+            self.pan(-(event.angleDelta().x() or event.angleDelta().y()) / 1200)
+        else:
+            self.zoom(ZOOM ** (-event.angleDelta().y() / 120), self.time_at(event.position().x()))
+        event.accept()
+
+    def leaveEvent(self, _event) -> None:
+        self._pointer = None
+        self.cursor_moved.emit(None)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        steps = {
+            Qt.Key.Key_Left: -0.1,
+            Qt.Key.Key_Right: 0.1,
+            Qt.Key.Key_PageUp: -0.9,
+            Qt.Key.Key_PageDown: 0.9,
+        }
+        if key in steps:
+            self.pan(steps[key])
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Up):
+            self.zoom(1 / ZOOM, self._pointer)
+        elif key in (Qt.Key.Key_Minus, Qt.Key.Key_Down):
+            self.zoom(ZOOM, self._pointer)
+        elif key in (Qt.Key.Key_Home, Qt.Key.Key_0):
+            self.fit()
+        elif key in (Qt.Key.Key_A, Qt.Key.Key_B):
+            at = self._pointer if self._pointer is not None else self.view.start + 0.5 * self.view.span
+            self.set_cursor_at(chr(key), at)
+        elif key == Qt.Key.Key_Escape and self.strip and self.strip.cursors:
+            self.strip.cursors.clear()
+            self.measured.emit()
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _point_at(self, time_s: float) -> None:
+        self._pointer = time_s
+        self.cursor_moved.emit(self.strip.place(time_s))
+        self.update()
+
+
+def _nice(span: float, parts: int) -> float:
+    from sagen.report.plot import nice_step
+
+    return nice_step(span, parts)

@@ -1,0 +1,193 @@
+"""How the desk looks: light and dark of equal standing, one typeface, one set of icons."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtWidgets import QApplication
+
+HERE = Path(__file__).parent
+FAMILY = "B612"
+MONO = "B612 Mono"
+TOUCH = 40  #: px, the least height of anything that is pressed
+
+
+@dataclass(frozen=True)
+class Look:
+    """One look. Data colours are of the Okabe-Ito set (Okabe & Ito 2008), which is safe for colour-blind eyes."""
+
+    name: str
+    ground: str  #: behind the panes
+    pane: str
+    raised: str  #: cards, buttons
+    line: str
+    ink: str
+    quiet: str  #: secondary text, at least 4.5:1 on pane and raised
+    accent: str
+    on_accent: str
+    sound: str
+    mark: str  #: findings
+    roles: dict[str, str]
+
+    def role(self, role: str) -> QColor:
+        return QColor(self.roles.get(role, self.roles["other"]))
+
+
+LIGHT = Look(
+    name="light",
+    ground="#dfe3e0",
+    pane="#f3f4f0",
+    raised="#ffffff",
+    line="#bcc4c1",
+    ink="#18211f",
+    quiet="#51605c",
+    accent="#0b5563",
+    on_accent="#ffffff",
+    sound="#00664b",
+    mark="#b84800",
+    roles={
+        "crank": "#0072b2", "cam": "#b84800", "speed": "#007a5a", "knock": "#a8447f",
+        "supply": "#a0600a", "ground": "#4d5a57", "other": "#5b6764",
+    },
+)  # fmt: skip
+DARK = Look(
+    name="dark",
+    ground="#0c1112",
+    pane="#151c1e",
+    raised="#20292c",
+    line="#3a474a",
+    ink="#eef3f1",
+    quiet="#a5b4b1",
+    accent="#6cc5d4",
+    on_accent="#06262c",
+    sound="#3fce9f",
+    mark="#ff8f3f",
+    roles={
+        "crank": "#56b4e9", "cam": "#ff8f3f", "speed": "#3fce9f", "knock": "#e39ac4",
+        "supply": "#e69f00", "ground": "#b9c4c2", "other": "#a5b4b1",
+    },
+)  # fmt: skip
+LOOKS = {"light": LIGHT, "dark": DARK}
+
+_now = LIGHT
+
+
+def look() -> Look:
+    """The look in use."""
+    return _now
+
+
+def load_fonts() -> None:
+    for name in ("B612-Regular.otf", "B612-Bold.otf", "B612Mono-Regular.otf"):
+        QFontDatabase.addApplicationFont(str(HERE / "fonts" / name))
+
+
+def font(points: float = 10.5, *, bold: bool = False, mono: bool = False) -> QFont:
+    made = QFont(MONO if mono else FAMILY)
+    made.setPointSizeF(points)
+    made.setBold(bold)
+    return made
+
+
+def apply(app: QApplication, name: str) -> Look:
+    """Dress the whole program in a look."""
+    global _now
+    _now = LOOKS[name]
+    icon.cache_clear()
+    app.setStyle("Fusion")
+    app.setFont(font())
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, _now.ground),
+        (QPalette.ColorRole.WindowText, _now.ink),
+        (QPalette.ColorRole.Base, _now.raised),
+        (QPalette.ColorRole.AlternateBase, _now.pane),
+        (QPalette.ColorRole.Text, _now.ink),
+        (QPalette.ColorRole.Button, _now.raised),
+        (QPalette.ColorRole.ButtonText, _now.ink),
+        (QPalette.ColorRole.Highlight, _now.accent),
+        (QPalette.ColorRole.HighlightedText, _now.on_accent),
+        (QPalette.ColorRole.PlaceholderText, _now.quiet),
+        (QPalette.ColorRole.ToolTipBase, _now.raised),
+        (QPalette.ColorRole.ToolTipText, _now.ink),
+    ):
+        palette.setColor(role, QColor(colour))
+    app.setPalette(palette)
+    app.setStyleSheet(
+        _SHEET
+        % {**vars(_now), "touch": TOUCH - 2, "arrow": (HERE / "icons" / f"arrow-{name}.svg").as_posix()}
+    )
+    return _now
+
+
+@cache
+def icon(name: str, colour: str | None = None, size: int = 20) -> QIcon:
+    """A shipped line icon in the ink of the present look."""
+    from PySide6.QtSvg import QSvgRenderer
+
+    text = (HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8")
+    made = QIcon()
+    for mode, ink in ((QIcon.Mode.Normal, colour or _now.ink), (QIcon.Mode.Disabled, _now.line)):
+        picture = QPixmap(QSize(size * 2, size * 2))
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        QSvgRenderer(QByteArray(text.replace("currentColor", ink).encode())).render(painter)
+        painter.end()
+        picture.setDevicePixelRatio(2)
+        made.addPixmap(picture, mode)
+    return made
+
+
+_SHEET = """
+* { font-family: "B612"; }
+QMainWindow, QDialog { background: %(ground)s; color: %(ink)s; }
+#pane { background: %(pane)s; border-radius: 8px; }
+#bar { background: %(pane)s; border-radius: 8px; }
+QLabel { color: %(ink)s; background: transparent; }
+QLabel#quiet { color: %(quiet)s; }
+QLabel#heading { font-size: 12.5pt; font-weight: 700; }
+QLabel#over { color: %(quiet)s; font-size: 9pt; font-weight: 700; letter-spacing: 1px; }
+QLabel#mono { font-family: "B612 Mono"; }
+QLabel#caution { background: %(raised)s; border-left: 4px solid %(mark)s; padding: 6px 8px; font-size: 9.5pt; }
+QLabel#error { background: %(raised)s; color: %(ink)s; border: 2px solid %(mark)s; border-radius: 6px; padding: 8px 10px; }
+QPushButton, QToolButton { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 6px;
+  padding: 0 12px; min-height: %(touch)spx; }
+QToolButton { padding: 0 8px; min-width: 24px; }
+QPushButton:hover, QToolButton:hover { border-color: %(accent)s; }
+QPushButton:pressed, QToolButton:pressed { background: %(line)s; }
+QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QListView:focus, QPlainTextEdit:focus {
+  border: 2px solid %(accent)s; }
+QPushButton:disabled, QToolButton:disabled { color: %(line)s; background: %(pane)s; }
+QPushButton:checked, QToolButton:checked { background: %(accent)s; color: %(on_accent)s; border-color: %(accent)s; }
+QPushButton#first { background: %(accent)s; color: %(on_accent)s; border-color: %(accent)s; font-weight: 700; }
+QPushButton#first:disabled { background: %(line)s; color: %(pane)s; border-color: %(line)s; }
+QPushButton#plain, QToolButton#plain { background: transparent; border-color: transparent; }
+QPushButton#plain:hover, QToolButton#plain:hover { border-color: %(line)s; }
+QPushButton#job { background: transparent; border: 1px solid transparent; text-align: left; font-size: 12.5pt; font-weight: 700; padding: 0 8px; }
+QPushButton#job:hover { border-color: %(line)s; }
+QLineEdit, QComboBox, QPlainTextEdit { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s;
+  border-radius: 6px; padding: 0 10px; min-height: %(touch)spx; selection-background-color: %(accent)s;
+  selection-color: %(on_accent)s; }
+QPlainTextEdit { padding: 6px 8px; }
+QLineEdit[bad="true"] { border: 2px solid %(mark)s; }
+QComboBox::drop-down { border: none; width: 30px; }
+QComboBox::down-arrow { image: url("%(arrow)s"); width: 18px; height: 18px; }
+QComboBox QAbstractItemView { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; outline: none;
+  selection-background-color: %(accent)s; selection-color: %(on_accent)s; }
+QListView { background: transparent; border: 2px solid transparent; border-radius: 6px; outline: none; }
+QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; border: none; }
+QScrollBar:vertical { background: transparent; width: 12px; margin: 0; }
+QScrollBar::handle:vertical { background: %(line)s; border-radius: 5px; min-height: 40px; margin: 1px; }
+QScrollBar:horizontal { background: transparent; height: 12px; margin: 0; }
+QScrollBar::handle:horizontal { background: %(line)s; border-radius: 5px; min-width: 40px; margin: 1px; }
+QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page { background: none; border: none; width: 0; height: 0; }
+QSplitter::handle { background: transparent; }
+QProgressBar { background: %(raised)s; border: 1px solid %(line)s; border-radius: 5px; height: 10px; text-align: center; }
+QProgressBar::chunk { background: %(accent)s; border-radius: 4px; }
+QToolTip { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px 6px; }
+#card { background: %(raised)s; border-radius: 8px; }
+"""

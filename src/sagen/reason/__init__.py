@@ -1,0 +1,1 @@
+"""From evidence to suspects and the next check."""

@@ -1,0 +1,82 @@
+"""Captures on disk: planar samples as .npy, mapped into memory, with what they are in JSON beside them.
+
+A capture is written to a folder of its own under a passing name and renamed when it is whole, so a
+crash leaves either all of it or nothing.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import uuid
+from pathlib import Path
+
+import numpy as np
+
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import StoreError
+
+_PASSING = ".part"
+
+
+class CaptureShelf:
+    """Captures under one folder, by token."""
+
+    def __init__(self, folder: Path):
+        self.folder = folder
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            for left in folder.glob(f"*{_PASSING}"):
+                shutil.rmtree(left, ignore_errors=True)
+        except OSError as error:
+            raise StoreError(f"the folder {folder} cannot be used: {error.strerror or error}") from None
+
+    def put(self, capture: Capture) -> str:
+        """Keep a capture; answers its token. Raises StoreError when the disk refuses."""
+        token = uuid.uuid4().hex
+        passing = self.folder / (token + _PASSING)
+        try:
+            passing.mkdir()
+            about = {
+                "name": capture.name,
+                "sfreq": capture.sfreq,
+                "notes": list(capture.notes),
+                "channels": [],
+            }
+            for index, one in enumerate(capture.channels):
+                with (passing / f"{index}.npy").open("wb") as stream:
+                    np.save(stream, one.raw, allow_pickle=False)
+                    stream.flush()
+                    os.fsync(stream.fileno())
+                about["channels"].append(
+                    {
+                        "column": one.column,
+                        "unit": one.unit,
+                        "scale": one.scale,
+                        "offset": one.offset,
+                        "over_range": one.over_range,
+                    }
+                )
+            with (passing / "capture.json").open("w", encoding="utf-8") as stream:
+                json.dump(about, stream)
+                stream.flush()
+                os.fsync(stream.fileno())
+            passing.rename(self.folder / token)
+        except OSError as error:
+            shutil.rmtree(passing, ignore_errors=True)
+            raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
+        return token
+
+    def get(self, token: str) -> Capture:
+        """The capture behind a token, its samples mapped, not read. Raises StoreError when it is gone or broken."""
+        folder = self.folder / token
+        try:
+            about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
+            channels = tuple(
+                Channel(raw=np.load(folder / f"{index}.npy", mmap_mode="r", allow_pickle=False), **one)
+                for index, one in enumerate(about["channels"])
+            )
+            return Capture(about["name"], about["sfreq"], channels, tuple(about["notes"]))
+        except (OSError, ValueError, KeyError, TypeError) as error:
+            raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None

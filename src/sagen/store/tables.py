@@ -1,0 +1,39 @@
+"""Tables of the job log. Every change here needs a migration in `migrations/versions`."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy import JSON, Boolean, DateTime, ForeignKey, Integer, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    pass
+
+
+def _now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class JobRow(Base):
+    __tablename__ = "job"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    created: Mapped[datetime] = mapped_column(DateTime, default=_now)
+    machine: Mapped[str] = mapped_column(String(200))
+    owner: Mapped[str] = mapped_column(String(200), default="")
+    cylinders: Mapped[int | None] = mapped_column(Integer, nullable=True)
+    entries: Mapped[list[EntryRow]] = relationship(back_populates="job", order_by="EntryRow.id")
+
+
+class EntryRow(Base):
+    __tablename__ = "entry"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    created: Mapped[datetime] = mapped_column(DateTime, default=_now)
+    data: Mapped[dict] = mapped_column(JSON)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    job: Mapped[JobRow] = relationship(back_populates="entries")
