@@ -131,8 +131,7 @@ def _print_plain(name: str, examination, suspects) -> None:
     for note in examination.notes:
         print(f"  note: {note}")
     print(
-        "  suspects: "
-        + ", ".join(f"{one.fault} ({one.cause}) {100 * one.probability:.0f} %" for one in suspects[:3])
+        "  suspects: " + ", ".join(f"{one.fault} ({one.cause}) {100 * one.probability:.0f} %" for one in suspects[:3])
     )
 
 

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable
-from pathlib import Path
 
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from sagen.desk import theme
-from sagen.desk.session import Session
 from sagen.desk.window import MainWindow
 
 
@@ -19,18 +16,20 @@ def make_application() -> QApplication:
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Sagen")
     app.setOrganizationName("sagen")
-    theme.load_fonts()
     return app
 
 
-def make_window(settings: QSettings, *, demo: bool = False) -> MainWindow:
-    """The shell, dressed in the remembered look; nothing is opened yet."""
+def make_shell(settings: QSettings) -> MainWindow:
+    """The bare window in the remembered look."""
     name = str(settings.value("look", "light"))
     theme.apply(QApplication.instance(), name if name in theme.LOOKS else "light")
-    session = Session()
-    session.demo = demo
-    window = MainWindow(session, settings)
-    session.setParent(window)
+    return MainWindow(settings)
+
+
+def make_window(settings: QSettings, *, demo: bool = False) -> MainWindow:
+    """The window with its panes; no log is opened yet."""
+    window = make_shell(settings)
+    window.fill(demo=demo)
     return window
 
 
@@ -41,7 +40,9 @@ def demo_log(request):
     return make_demo_log(progress=request.tell)
 
 
-def own_log(folder: Path | None = None) -> Callable:
+def own_log(folder=None):
+    """Opens the log in `folder`, by default the user's own."""
+
     def make(_request):
         from sagen.store.log import JobLog, default_folder
 
@@ -53,10 +54,15 @@ def own_log(folder: Path | None = None) -> Callable:
 def run(*, demo: bool = False, files: list[str] | None = None) -> int:
     """Open the window and run until it is closed; answers the exit status."""
     app = make_application()
-    settings = QSettings("sagen", "demo" if demo else "sagen")
-    window = make_window(settings, demo=demo)
+    window = make_shell(QSettings("sagen", "demo" if demo else "sagen"))
     window.show()
-    if files:
-        window.bring_in([str(Path(one).absolute()) for one in files])
-    QTimer.singleShot(0, lambda: window.session.open_log(demo_log if demo else own_log()))
+
+    def fill() -> None:
+        window.fill(demo=demo)
+        if files:
+            window.bring_in([os.path.abspath(one) for one in files])
+        window.session.open_log(demo_log if demo else own_log())
+
+    # After the first paint: a shell on the screen answers sooner than a full window that is not there yet.
+    QTimer.singleShot(0, fill)
     return app.exec()

@@ -197,14 +197,10 @@ class CapturePage(QWidget):
         """Bring the next or previous place of a finding to the middle."""
         if self.opened is None:
             return
-        places = sorted(
-            (span.start_s, span.end_s) for one in self.opened.examination.findings for span in one.spans
-        )
+        places = sorted((span.start_s, span.end_s) for one in self.opened.examination.findings for span in one.spans)
         if not places:
             return
-        self.finding_at = (
-            (self.finding_at + step) % len(places) if self.finding_at >= 0 else (0 if step > 0 else -1)
-        )
+        self.finding_at = (self.finding_at + step) % len(places) if self.finding_at >= 0 else (0 if step > 0 else -1)
         self.finding_at %= len(places)
         self.view.look_at_span(*places[self.finding_at], around=14.0)
 
@@ -227,17 +223,12 @@ class CapturePage(QWidget):
             f"<p style='margin:0 0 6px'><b>Against the known-good capture:</b> {one}</p>"
             for one in data.get("compared", ())
         ]
-        lines += [
-            f"<p style='margin:0;color:{look.quiet}'>Note: {one}.</p>" for one in self.opened.capture.notes
-        ]
+        lines += [f"<p style='margin:0;color:{look.quiet}'>Note: {one}.</p>" for one in self.opened.capture.notes]
         self.words.setText("".join(lines))
 
     def _show_cursors(self) -> None:
         strip = self.view.strip
-        places = {
-            name: strip.place(strip.cursors[name]) if strip and name in strip.cursors else None
-            for name in "AB"
-        }
+        places = {name: strip.place(strip.cursors[name]) if strip and name in strip.cursors else None for name in "AB"}
         for name, place in places.items():
             self.readout.show_place(name, place)
         self.readout.show_difference(places["A"], places["B"])

@@ -62,9 +62,9 @@ class ImportPage(QWidget):
         for kind in KINDS:
             self.sensor.addItem(SENSORS[kind], kind)
         self.wheel = QLineEdit()
-        self.wheel.setPlaceholderText("as 48-2; leave empty to have it found")
+        self.wheel.setPlaceholderText("48-2, or empty to find it")
         self.pull_up = QLineEdit()
-        self.pull_up.setPlaceholderText("volts, as 5 or 12")
+        self.pull_up.setPlaceholderText("volts, or empty to guess")
         self.state = QComboBox()
         for state in STATES_OFFERED:
             self.state.addItem(STATES[state].capitalize(), state)
@@ -125,8 +125,7 @@ class ImportPage(QWidget):
         described = next((one for one in sheet.channel if one.role == "crank"), None) if sheet else None
         if described is None:
             ranges = [
-                float(p.levels[-1][2].max()) - float(p.levels[-1][1].min())
-                for p in self.incoming.pyramids.values()
+                float(p.levels[-1][2].max()) - float(p.levels[-1][1].min()) for p in self.incoming.pyramids.values()
             ]
             self.column.setCurrentIndex(ranges.index(max(ranges)))
             return
@@ -141,9 +140,7 @@ class ImportPage(QWidget):
 
         data = {
             "conditions": {"state": self.state.currentData()},
-            "channel": [
-                {"column": self.column.currentData(), "role": "crank", "sensor": self.sensor.currentData()}
-            ],
+            "channel": [{"column": self.column.currentData(), "role": "crank", "sensor": self.sensor.currentData()}],
         }
         if self.wheel.text().strip():
             data["channel"][0]["wheel"] = self.wheel.text().strip()
@@ -155,9 +152,7 @@ class ImportPage(QWidget):
             data["reference"] = old.reference
             data["engine"] = old.engine.model_dump()
             chosen = self.column.currentData()
-            data["channel"] += [
-                one.model_dump() for one in old.channel if one.column != chosen and one.role != "crank"
-            ]
+            data["channel"] += [one.model_dump() for one in old.channel if one.column != chosen and one.role != "crank"]
         return Sheet.from_data(data, where="answers")
 
     def _preview(self) -> None:

@@ -106,9 +106,7 @@ class LogPage(QWidget):
         self.list.setModel(self.filter)
         self.list.setItemDelegate(JobDelegate(self.list))
         layout.addWidget(self.list, 1)
-        self.empty = QLabel(
-            "No jobs yet.\n\nStart one with New job, then drop a capture file anywhere on this window."
-        )
+        self.empty = QLabel("No jobs yet.\n\nStart one with New job, then drop a capture file anywhere on this window.")
         self.empty.setObjectName("quiet")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout.addWidget(self.empty, 1)

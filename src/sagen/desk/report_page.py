@@ -22,9 +22,7 @@ def page_images(pdf: bytes, scale: float = SCALE) -> list[QImage]:
     for page in document:
         bitmap = page.render(scale=scale, rev_byteorder=True, prefer_bgrx=True)
         array = bitmap.to_numpy()
-        image = QImage(
-            array.data, bitmap.width, bitmap.height, array.strides[0], QImage.Format.Format_RGBX8888
-        )
+        image = QImage(array.data, bitmap.width, bitmap.height, array.strides[0], QImage.Format.Format_RGBX8888)
         images.append(image.copy())
     document.close()
     return images

@@ -93,9 +93,7 @@ class Session(QObject):
                 self.job_changed.emit(None)
 
         self._tell("Opening the job log", 0.0)
-        self.work.ask(
-            make, done=opened, failed=self._failed, progress=lambda x: self._tell("Opening the job log", x)
-        )
+        self.work.ask(make, done=opened, failed=self._failed, progress=lambda x: self._tell("Opening the job log", x))
 
     def refresh_jobs(self) -> list[Job]:
         jobs = self._safely(self.log.jobs) or []
@@ -119,9 +117,7 @@ class Session(QObject):
         if open_capture and captures:
             self.open_entry(captures[-1])
 
-    def add_job(
-        self, machine: str, owner: str, cylinders: int | None, complaint: str, codes: list[str]
-    ) -> None:
+    def add_job(self, machine: str, owner: str, cylinders: int | None, complaint: str, codes: list[str]) -> None:
         job = self._safely(lambda: self.log.add_job(machine, owner=owner, cylinders=cylinders))
         if job is None:
             return
@@ -192,9 +188,7 @@ class Session(QObject):
             from sagen.signal.examine import complete_sheet, examine
 
             complete = complete_sheet(incoming.capture, sheet)
-            examination = examine(
-                incoming.capture, complete, reference=incoming.reference, progress=request.tell
-            )
+            examination = examine(incoming.capture, complete, reference=incoming.reference, progress=request.tell)
             entry = log.add_capture(job_id, incoming.capture, examination.as_data(complete))
             return OpenCapture(incoming.capture, complete, examination, dict(incoming.pyramids), entry)
 
@@ -216,9 +210,7 @@ class Session(QObject):
             kept = tuple(Finding.from_data(one) for one in entry.data["findings"])
             from dataclasses import replace
 
-            return OpenCapture(
-                capture, sheet, replace(examination, findings=kept), build_pyramids(capture), entry
-            )
+            return OpenCapture(capture, sheet, replace(examination, findings=kept), build_pyramids(capture), entry)
 
         self._open_when_done(work)
 

@@ -10,6 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPaint
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk import theme
+from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM = 62, 10, 42, 30
 GAP = 10
@@ -101,6 +102,7 @@ class StripView(QWidget):
         super().__init__(parent)
         self.strip: Strip | None = None
         self.view = View()
+        self._canvas: QImage | None = None
         self._drag: QPointF | None = None
         self._pointer: float | None = None
         self._moved = False
@@ -182,21 +184,39 @@ class StripView(QWidget):
     # painting -----------------------------------------------------------------------------
 
     def paintEvent(self, _event) -> None:
-        painter = QPainter(self)
-        look = theme.look()
-        painter.fillRect(self.rect(), QColor(look.raised))
         if self.strip is None:
+            QPainter(self).fillRect(self.rect(), QColor(theme.look().raised))
             return
-        for rect, lane in zip(self.lane_rects(), self.strip.lanes, strict=True):
+        # Ground and grid are painted, the waveforms written straight into the canvas's pixels, the rest
+        # painted on top: four dense channels cost a few milliseconds whatever they hold.
+        canvas = self._fresh_canvas()
+        lanes = list(zip(self.lane_rects(), self.strip.lanes, strict=True))
+        painter = QPainter(canvas)
+        painter.fillRect(self.rect(), QColor(theme.look().raised))
+        for rect, lane in lanes:
             self._paint_bands(painter, rect, lane)
             self._paint_values(painter, rect, lane)
         self._paint_times(painter)
-        for rect, lane in zip(self.lane_rects(), self.strip.lanes, strict=True):
-            self._paint_wave(painter, rect, lane)
+        painter.end()
+        pixels = np.frombuffer(canvas.bits(), np.uint32).reshape(canvas.height(), -1)
+        for rect, lane in lanes:
+            self._write_wave(pixels, rect, lane)
+        painter = QPainter(self)
+        painter.drawImage(0, 0, canvas)
+        for rect, lane in lanes:
             self._paint_band_names(painter, rect, lane)
         self._paint_teeth(painter)
         self._paint_marks(painter)
         self._paint_cursors(painter)
+        painter.end()
+
+    def _fresh_canvas(self) -> QImage:
+        ratio = self.devicePixelRatioF()
+        size = self.size() * ratio
+        if self._canvas is None or self._canvas.size() != size:
+            self._canvas = QImage(size, QImage.Format.Format_RGB32)
+            self._canvas.setDevicePixelRatio(ratio)
+        return self._canvas
 
     def _paint_bands(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         colour = QColor(theme.look().sound)
@@ -225,16 +245,14 @@ class StripView(QWidget):
     def _paint_values(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         look = theme.look()
         painter.setFont(theme.font(8.5))
-        step = _nice(lane.top - lane.bottom, max(2, int(rect.height() / 38)))
+        step = nice_step(lane.top - lane.bottom, max(2, int(rect.height() / 38)))
         for value in np.arange(np.ceil(lane.bottom / step), lane.top / step) * step:
             y = self._y(rect, lane, float(value))
             painter.setPen(QPen(QColor(look.line), 1))
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
             painter.setPen(QColor(look.quiet))
             at = QRectF(0, y - 8, LEFT - 6, 16)
-            painter.drawText(
-                at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:g}"
-            )
+            painter.drawText(at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:g}")
         painter.setFont(theme.font(9, bold=True))
         painter.setPen(look.role(lane.role))
         painter.drawText(
@@ -245,7 +263,7 @@ class StripView(QWidget):
 
     def _paint_times(self, painter: QPainter) -> None:
         look, rect = theme.look(), self.plot_rect()
-        step = _nice(self.view.span, max(2, int(rect.width() / 110)))
+        step = nice_step(self.view.span, max(2, int(rect.width() / 110)))
         factor, unit = (1.0, "s") if step >= 0.1 else (1e3, "ms") if step >= 1e-4 else (1e6, "µs")
         painter.setFont(theme.font(8.5))
         for value in np.arange(np.ceil(self.view.start / step), self.view.end / step) * step:
@@ -260,9 +278,12 @@ class StripView(QWidget):
                 f"{value * factor:.{digits}f} {unit}",
             )
 
-    def _paint_wave(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
+    def _write_wave(self, pixels: np.ndarray, rect: QRectF, lane: Lane) -> None:
+        """Fill, in each pixel column of a lane, the rows between the lowest and the highest sample."""
         ratio = self.devicePixelRatioF()
-        wide, tall = int(rect.width() * ratio), int(rect.height() * ratio)
+        left, top = round(rect.left() * ratio), round(rect.top() * ratio)
+        area = pixels[top : round(rect.bottom() * ratio), left : round(rect.right() * ratio)]
+        tall, wide = area.shape
         if wide < 2 or tall < 2:
             return
         low, high = self.columns(lane, wide)
@@ -271,17 +292,15 @@ class StripView(QWidget):
         last = (lane.top - (low * lane.scale + lane.offset)) * scale
         if lane.scale < 0:
             first, last = last, first
-        # Two device pixels thick at least, so that a flat line is seen at arm's length.
-        first, last = np.floor(first - 0.5), np.ceil(last + 0.5)
-        with np.errstate(invalid="ignore"):
-            rows = np.arange(tall, dtype=np.float32)[:, None]
-            picture = ((rows >= first) & (rows <= last)).view(np.uint8)
-        padded = np.zeros((tall, wide + (-wide) % 4), np.uint8)
-        padded[:, :wide] = picture
-        image = QImage(padded.data, wide, tall, padded.shape[1], QImage.Format.Format_Indexed8)
-        image.setColorTable([0, theme.look().role(lane.role).rgba()])
-        image.setDevicePixelRatio(ratio)
-        painter.drawImage(rect.topLeft(), image)
+        # Two device pixels thick at least, so that a flat line is seen at arm's length. Columns outside
+        # the capture are NaN and stay empty.
+        first = np.where(np.isnan(first), tall + 1, np.clip(np.floor(first - 0.5), -1, tall + 1)).astype(np.int16)
+        last = np.where(np.isnan(last), -1, np.clip(np.ceil(last + 0.5), -1, tall + 1)).astype(np.int16)
+        rows = np.arange(tall, dtype=np.int16)[:, None]
+        inside = rows >= first
+        inside &= rows <= last
+        # Choosing costs the same for any pattern; copying where true is slow on a fine one.
+        area[:] = np.where(inside, np.uint32(theme.look().role(lane.role).rgb()), area)
 
     def columns(self, lane: Lane, count: int) -> tuple[np.ndarray, np.ndarray]:
         """Lowest and highest raw value in each of `count` pixel columns of the present view."""
@@ -291,9 +310,7 @@ class StripView(QWidget):
         # Between samples the line is straight; each column spans what the line does within it.
         first = max(int(start) - 1, 0)
         part = lane.pyramid.raw[first : int(end) + 3].astype(np.float32)
-        borders = np.interp(
-            start + (end - start) / count * np.arange(count + 1), first + np.arange(len(part)), part
-        )
+        borders = np.interp(start + (end - start) / count * np.arange(count + 1), first + np.arange(len(part)), part)
         low, high = np.minimum(borders[:-1], borders[1:]), np.maximum(borders[:-1], borders[1:])
         column = ((first + np.arange(len(part)) - start) * count / (end - start)).astype(int)
         inside = (column >= 0) & (column < count)
@@ -316,9 +333,7 @@ class StripView(QWidget):
         if apart >= 17:
             shown = range(first, last)
         else:
-            shown = (
-                [one for one in range(first, last) if teeth.number[one] == 1] if last - first < 20_000 else []
-            )
+            shown = [one for one in range(first, last) if teeth.number[one] == 1] if last - first < 20_000 else []
             least = rect.width() / max(1, len(shown))
             shown = shown[:: max(1, int(np.ceil(52 / max(least, 1e-6))))]
         for index in shown:
@@ -402,10 +417,10 @@ class StripView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         # A press without a drag sets a cursor: first A, then B, then A again. A finger can do it too.
-        if self.strip is not None and self._drag is not None and not self._moved:
-            if self.plot_rect().contains(event.position()):
-                self.set_cursor_at(self.next_cursor, self.time_at(event.position().x()))
-                self.next_cursor = "B" if self.next_cursor == "A" else "A"
+        pressed = self.strip is not None and self._drag is not None and not self._moved
+        if pressed and self.plot_rect().contains(event.position()):
+            self.set_cursor_at(self.next_cursor, self.time_at(event.position().x()))
+            self.next_cursor = "B" if self.next_cursor == "A" else "A"
         self._drag = None
 
     def mouseDoubleClickEvent(self, _event) -> None:
@@ -453,9 +468,3 @@ class StripView(QWidget):
         self._pointer = time_s
         self.cursor_moved.emit(self.strip.place(time_s))
         self.update()
-
-
-def _nice(span: float, parts: int) -> float:
-    from sagen.report.plot import nice_step
-
-    return nice_step(span, parts)

@@ -37,9 +37,7 @@ class SuspectBar(QAbstractButton):
 
     def show_suspect(self, suspect) -> None:
         self.cause, self.fault = suspect.cause, suspect.fault
-        self.setAccessibleName(
-            f"{CAUSES[suspect.cause]}: {suspect.fault}, {100 * suspect.probability:.0f} percent"
-        )
+        self.setAccessibleName(f"{CAUSES[suspect.cause]}: {suspect.fault}, {100 * suspect.probability:.0f} percent")
         self.setToolTip("Press to see the evidence for and against")
         self._moving.stop()
         self._moving.setStartValue(self.shown)
@@ -67,9 +65,7 @@ class SuspectBar(QAbstractButton):
         painter.drawRoundedRect(track, 3, 3)
         colour = QColor(look.sound if self.cause == "none" else look.accent)
         painter.setBrush(colour)
-        painter.drawRoundedRect(
-            QRectF(track.left(), track.top(), max(3.0, track.width() * self.shown), 7), 3, 3
-        )
+        painter.drawRoundedRect(QRectF(track.left(), track.top(), max(3.0, track.width() * self.shown), 7), 3, 3)
         text = box.adjusted(10, 6, -10, -16)
         painter.setPen(QColor(look.ink))
         painter.setFont(theme.font(10.5, bold=True))
@@ -168,9 +164,7 @@ class CheckCard(QWidget):
         quiet = theme.look().quiet
         why = f"it proves or clears the leading suspect, {best.proves}." if best.proves else ""
         why = why or (
-            f"it tells apart: {', '.join(best.separates)}."
-            if best.separates
-            else "it would separate little now."
+            f"it tells apart: {', '.join(best.separates)}." if best.separates else "it would separate little now."
         )
         gear = {"meter": "with a meter", "scope": "with a recorder", "eyes": "by eye"}[check.gear]
         self.body.setText(
@@ -204,9 +198,7 @@ class SuspectsPane(QWidget):
         self.layout_ = QVBoxLayout(inside)
         self.layout_.setContentsMargins(0, 0, 6, 0)
         self.layout_.setSpacing(6)
-        self.empty = QLabel(
-            "No evidence yet.\n\nSuspects are weighed as soon as a code or a capture is on the trail."
-        )
+        self.empty = QLabel("No evidence yet.\n\nSuspects are weighed as soon as a code or a capture is on the trail.")
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.layout_.addWidget(self.empty)

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtCore import QByteArray, QSize
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
 from PySide6.QtWidgets import QApplication
 
 HERE = Path(__file__).parent
@@ -50,7 +50,7 @@ LIGHT = Look(
     sound="#00664b",
     mark="#b84800",
     roles={
-        "crank": "#0072b2", "cam": "#b84800", "speed": "#007a5a", "knock": "#a8447f",
+        "crank": "#0072b2", "cam": "#b84800", "speed": "#00664b", "knock": "#8f3a78",
         "supply": "#a0600a", "ground": "#4d5a57", "other": "#5b6764",
     },
 )  # fmt: skip
@@ -67,7 +67,7 @@ DARK = Look(
     sound="#3fce9f",
     mark="#ff8f3f",
     roles={
-        "crank": "#56b4e9", "cam": "#ff8f3f", "speed": "#3fce9f", "knock": "#e39ac4",
+        "crank": "#56b4e9", "cam": "#ff8f3f", "speed": "#009e73", "knock": "#c77ab5",
         "supply": "#e69f00", "ground": "#b9c4c2", "other": "#a5b4b1",
     },
 )  # fmt: skip
@@ -118,8 +118,7 @@ def apply(app: QApplication, name: str) -> Look:
         palette.setColor(role, QColor(colour))
     app.setPalette(palette)
     app.setStyleSheet(
-        _SHEET
-        % {**vars(_now), "touch": TOUCH - 2, "arrow": (HERE / "icons" / f"arrow-{name}.svg").as_posix()}
+        _SHEET % {**vars(_now), "touch": TOUCH - 2, "arrow": (HERE / "icons" / f"arrow-{name}.svg").as_posix()}
     )
     return _now
 
@@ -127,13 +126,14 @@ def apply(app: QApplication, name: str) -> Look:
 @cache
 def icon(name: str, colour: str | None = None, size: int = 20) -> QIcon:
     """A shipped line icon in the ink of the present look."""
+    from PySide6.QtGui import QPainter, QPixmap
     from PySide6.QtSvg import QSvgRenderer
 
     text = (HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8")
     made = QIcon()
     for mode, ink in ((QIcon.Mode.Normal, colour or _now.ink), (QIcon.Mode.Disabled, _now.line)):
         picture = QPixmap(QSize(size * 2, size * 2))
-        picture.fill(Qt.GlobalColor.transparent)
+        picture.fill(QColor(0, 0, 0, 0))
         painter = QPainter(picture)
         QSvgRenderer(QByteArray(text.replace("currentColor", ink).encode())).render(painter)
         painter.end()

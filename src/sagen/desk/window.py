@@ -1,171 +1,104 @@
 """The one window: Trail, Bench, Suspects.
 
-It paints before anything heavy is imported; the bench's pages are made when they are first needed.
+It is made in two steps. The bare shell paints at once; `fill` then brings in the panes and everything
+they need. The bench's pages are made when they are first asked for.
 """
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QSettings, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import (
-    QApplication,
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QMainWindow,
-    QMessageBox,
-    QProgressBar,
-    QPushButton,
-    QSizePolicy,
-    QSplitter,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk import theme
-from sagen.desk.session import Session
-from sagen.desk.suspects import SuspectsPane
-from sagen.desk.trail import TrailPane
-from sagen.model.job import Entry, Job
 
-KEYS = (
-    ("Ctrl+J", "job log"), ("Ctrl+N", "new job"), ("Ctrl+O", "bring a capture in"), ("Ctrl+P", "printed finding"),
-    ("Ctrl+Z / Ctrl+Shift+Z", "undo / redo"), ("F1", "these keys"), ("F6", "next pane"), ("Ctrl+L", "light or dark"),
-    ("", ""), ("Left / Right", "look earlier / later"), ("Up / Down or + / \u2212", "closer / further"), ("Home", "the whole capture"),
-    ("A / B", "set a cursor at the pointer"), ("Esc", "take the cursors away"), ("N / P", "next / previous place of a finding"),
-    ("", ""), ("Enter", "open an entry of the trail"), ("F2", "correct it"), ("Del", "withdraw or restore it"),
-)  # fmt: skip
+if TYPE_CHECKING:
+    from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 
+    from sagen.model.job import Entry, Job
 
-class Message(QWidget):
-    """A line across the bench: what went wrong, or what was done. Stays until it is read."""
-
-    def __init__(self, parent=None):
-        super().__init__(parent)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        self.text = QLabel()
-        self.text.setObjectName("error")
-        self.text.setWordWrap(True)
-        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.close_button = QToolButton()
-        self.close_button.setAccessibleName("Close the message")
-        row.addWidget(self.text, 1)
-        row.addWidget(self.close_button)
-        self.close_button.clicked.connect(self.hide)
-        self.hide()
-
-    def say(self, text: str) -> None:
-        self.text.setText(text)
-        self.close_button.setIcon(theme.icon("x"))
-        self.show()
+PANES = (256, 700, 292)  #: px at 1280
 
 
 class MainWindow(QMainWindow):
     """Header, three panes, and the wiring between them and the session."""
 
-    def __init__(self, session: Session, settings: QSettings):
+    def __init__(self, settings: QSettings):
         super().__init__()
-        self.session, self.settings = session, settings
+        self.settings = settings
         self.setWindowTitle("Sagen")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
+        self.session = None
         self._pages: dict[str, QWidget] = {}
         self._waiting: list[str] = []
+        geometry = settings.value("window/geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        self._frame()
+
+    # building -----------------------------------------------------------------------------
+
+    def _frame(self) -> None:
+        """The empty shell: the same frames in the same places as the panes that follow."""
         middle = QWidget()
         self.setCentralWidget(middle)
         outer = QVBoxLayout(middle)
         outer.setContentsMargins(8, 8, 8, 8)
         outer.setSpacing(8)
-        outer.addWidget(self._header())
-        self.trail, self.suspects, self.bench = TrailPane(), SuspectsPane(), self._bench()
-        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        bar, row = QWidget(), QHBoxLayout()
+        bar.setObjectName("bar")
+        bar.setFixedHeight(53)
+        row.setSpacing(8)
+        for wide in PANES:
+            pane = QWidget()
+            pane.setObjectName("pane")
+            row.addWidget(pane, wide)
+        outer.addWidget(bar)
+        outer.addLayout(row, 1)
+
+    def fill(self, *, demo: bool = False) -> None:
+        """Bring in panes and session; nothing is opened yet."""
+        from PySide6.QtWidgets import QSplitter
+
+        from sagen.desk.parts import Bench, Header
+        from sagen.desk.session import Session
+        from sagen.desk.suspects import SuspectsPane
+        from sagen.desk.trail import TrailPane
+
+        theme.load_fonts()
+        self.session = Session(self)
+        self.session.demo = demo
+        middle = QWidget()
+        outer = QVBoxLayout(middle)
+        outer.setContentsMargins(8, 8, 8, 8)
+        outer.setSpacing(8)
+        self.header, self.trail, self.suspects, self.bench = Header(), TrailPane(), SuspectsPane(), Bench()
+        self.stack, self.message = self.bench.stack, self.bench.message
+        outer.addWidget(self.header)
+        self.splitter = QSplitter()
         self.splitter.setHandleWidth(8)
-        for pane, stretch in ((self.trail, 0), (self.bench, 1), (self.suspects, 0)):
+        for index, (pane, least) in enumerate(((self.trail, 236), (self.bench, 480), (self.suspects, 250))):
             self.splitter.addWidget(pane)
-            self.splitter.setStretchFactor(self.splitter.indexOf(pane), stretch)
-            self.splitter.setCollapsible(self.splitter.indexOf(pane), False)
-        self.trail.setMinimumWidth(236)
-        self.suspects.setMinimumWidth(250)
-        self.bench.setMinimumWidth(480)
-        self.splitter.setSizes([256, 700, 292])
+            self.splitter.setStretchFactor(index, int(pane is self.bench))
+            self.splitter.setCollapsible(index, False)
+            pane.setMinimumWidth(least)
+        self.splitter.setSizes(list(PANES))
+        panes = self.settings.value("window/panes")
+        if panes is not None:
+            self.splitter.restoreState(panes)
         outer.addWidget(self.splitter, 1)
+        self.setCentralWidget(middle)
         self._actions()
         self._listen()
-        self._restore()
         self._dress()
 
-    # building -----------------------------------------------------------------------------
-
-    def _header(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("bar")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(8, 5, 8, 5)
-        row.setSpacing(6)
-        self.job_button = QPushButton("Sagen")
-        self.job_button.setObjectName("job")
-        self.job_button.setToolTip("Open the job log (Ctrl+J)")
-        self.job_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        row.addWidget(self.job_button, 1)
-        self.progress_text = QLabel()
-        self.progress_text.setObjectName("quiet")
-        self.progress = QProgressBar()
-        self.progress.setFixedWidth(110)
-        self.progress.setTextVisible(False)
-        self.stop = QToolButton()
-        self.stop.setText("Stop")
-        for one in (self.progress_text, self.progress, self.stop):
-            row.addWidget(one)
-            one.hide()
-        self.capture_button = QPushButton(" Capture")
-        self.capture_button.setToolTip("Bring a capture file in (Ctrl+O), or drop one on the window")
-        self.report_button = QPushButton(" Printed finding")
-        self.report_button.setToolTip("The finding on one or two pages (Ctrl+P)")
-        self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
-        self.look_button.setAccessibleName("Light or dark")
-        self.look_button.setToolTip("Light or dark (Ctrl+L)")
-        for one in (
-            self.capture_button,
-            self.report_button,
-            self.undo_button,
-            self.redo_button,
-            self.look_button,
-        ):
-            row.addWidget(one)
-        return bar
-
-    def _bench(self) -> QWidget:
-        bench = QWidget()
-        bench.setObjectName("pane")
-        bench.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QVBoxLayout(bench)
-        layout.setContentsMargins(12, 10, 12, 10)
-        self.message = Message()
-        layout.addWidget(self.message)
-        self.stack = QStackedWidget()
-        self.start = QWidget()
-        self.start_text = QLabel("Opening the job log")
-        self.start_text.setObjectName("quiet")
-        self.start_text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.start_button = QPushButton("Bring a capture in")
-        self.start_button.setObjectName("first")
-        self.start_button.hide()
-        inside = QVBoxLayout(self.start)
-        inside.addStretch(1)
-        inside.addWidget(self.start_text)
-        inside.addSpacing(12)
-        inside.addWidget(self.start_button, 0, Qt.AlignmentFlag.AlignHCenter)
-        inside.addStretch(2)
-        self.stack.addWidget(self.start)
-        layout.addWidget(self.stack, 1)
-        return bench
-
     def _actions(self) -> None:
+        from PySide6.QtCore import Qt
+        from PySide6.QtGui import QAction, QKeySequence
+
         for keys, slot in (
             ("Ctrl+J", self.show_log),
             ("Ctrl+N", self.new_job),
@@ -197,36 +130,23 @@ class MainWindow(QMainWindow):
         session.capture_opened.connect(self._capture_opened)
         session.incoming.connect(self._incoming)
         session.failed.connect(self.message.say)
-        session.working.connect(self._working)
+        session.working.connect(self.header.show_work)
         session.log_opened.connect(self._log_opened)
-        self.job_button.clicked.connect(self.show_log)
-        self.capture_button.clicked.connect(self.choose_files)
-        self.start_button.clicked.connect(self.choose_files)
-        self.report_button.clicked.connect(self.show_report)
-        self.undo_button.clicked.connect(session.undo)
-        self.redo_button.clicked.connect(session.redo)
-        self.look_button.clicked.connect(self.toggle_look)
-        self.stop.clicked.connect(session.stop_work)
+        self.header.job_button.clicked.connect(self.show_log)
+        self.header.capture_button.clicked.connect(self.choose_files)
+        self.bench.start_button.clicked.connect(self.choose_files)
+        self.header.report_button.clicked.connect(self.show_report)
+        self.header.undo_button.clicked.connect(session.undo)
+        self.header.redo_button.clicked.connect(session.redo)
+        self.header.look_button.clicked.connect(self.toggle_look)
+        self.header.stop.clicked.connect(session.stop_work)
         self.trail.opened.connect(self.open_entry)
         self.trail.correct.connect(self.correct_entry)
         self.trail.withdraw.connect(self.withdraw_entry)
         self.trail.add.connect(self.add_entry)
 
-    def _restore(self) -> None:
-        geometry = self.settings.value("window/geometry")
-        if isinstance(geometry, QByteArray) and not geometry.isEmpty():
-            self.restoreGeometry(geometry)
-        panes = self.settings.value("window/panes")
-        if isinstance(panes, QByteArray) and not panes.isEmpty():
-            self.splitter.restoreState(panes)
-
     def _dress(self) -> None:
-        self.capture_button.setIcon(theme.icon("file-plus"))
-        self.report_button.setIcon(theme.icon("printer"))
-        self.undo_button.setIcon(theme.icon("undo-2"))
-        self.redo_button.setIcon(theme.icon("redo-2"))
-        self.job_button.setIcon(theme.icon("list"))
-        self.look_button.setIcon(theme.icon("moon" if theme.look().name == "light" else "sun"))
+        self.header.dress()
         if "capture" in self._pages:
             self._pages["capture"].dress()
         self._update_buttons()
@@ -267,7 +187,7 @@ class MainWindow(QMainWindow):
     def _log_opened(self) -> None:
         waiting, self._waiting = self._waiting, []
         if waiting:
-            QTimer.singleShot(0, lambda: self.bring_in(waiting))
+            self.bring_in(waiting)
 
     def _jobs_changed(self, jobs: list[Job]) -> None:
         self.page("log").show_jobs(jobs)
@@ -277,15 +197,11 @@ class MainWindow(QMainWindow):
     def _job_changed(self, job: Job | None) -> None:
         self.trail.show_job(job)
         name = job.machine if job else "Job log"
-        self.job_button.setText(f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else ""))
+        full = f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else "")
+        self.header.job_button.setText(full.replace("&", "&&"))
         self.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.session.demo else ""))
         if job is not None and not job.of("capture") and self.session.opened is None:
-            self.start_text.setText(
-                "Nothing on the bench yet.\n\nRecord the signal wire while cranking, then drop the recorder's file\n"
-                "anywhere on this window. Sagen asks only what the file does not say."
-            )
-            self.start_button.show()
-            self.stack.setCurrentWidget(self.start)
+            self.bench.show_empty()
         self._update_buttons()
 
     def _capture_opened(self, opened) -> None:
@@ -301,25 +217,11 @@ class MainWindow(QMainWindow):
         self.message.hide()
         self.show_page("incoming").show_incoming(incoming)
 
-    def _working(self, what: str, share: float) -> None:
-        busy = share < 1.0
-        for one in (self.progress_text, self.progress, self.stop):
-            one.setVisible(busy)
-        self.progress_text.setText(what)
-        self.progress.setRange(0, 100 if share > 0 else 0)
-        self.progress.setValue(int(100 * share))
-
     def _update_buttons(self) -> None:
         log = self.session.log
-        for button, text, word in (
-            (self.undo_button, log.can_undo if log else None, "Undo"),
-            (self.redo_button, log.can_redo if log else None, "Redo"),
-        ):
-            button.setEnabled(text is not None)
-            button.setToolTip(f"{word}: {text}" if text else f"Nothing to {word.lower()}")
-            button.setAccessibleName(word)
-        self.capture_button.setEnabled(log is not None)
-        self.report_button.setEnabled(self.session.opened is not None)
+        self.header.show_steps(log)
+        self.header.capture_button.setEnabled(log is not None)
+        self.header.report_button.setEnabled(self.session.opened is not None)
 
     # what the user does -------------------------------------------------------------------
 
@@ -345,6 +247,8 @@ class MainWindow(QMainWindow):
 
     def choose_files(self) -> None:
         folder = self.settings.value("files/folder", str(Path.home()))
+        from PySide6.QtWidgets import QFileDialog
+
         names, _ = QFileDialog.getOpenFileNames(
             self, "Bring captures in", str(folder), "Captures (*.csv *.tsv *.txt);;All files (*)"
         )
@@ -378,7 +282,7 @@ class MainWindow(QMainWindow):
         if self.session.opened is not None:
             self.show_page("capture")
         else:
-            self.stack.setCurrentWidget(self.start)
+            self.bench.show_empty()
 
     def open_entry(self, entry: Entry) -> None:
         if entry.kind == "capture":
@@ -430,14 +334,16 @@ class MainWindow(QMainWindow):
             return html, pdf, page_images(pdf, 1.6 * max(1.0, ratio))
 
         def done(answer) -> None:
-            self._working("", 1.0)
+            self.header.show_work("", 1.0)
             name = "".join(c if c.isalnum() else "-" for c in job.machine).strip("-") or "finding"
             self.show_page("report").show_report(*answer, name)
 
-        self._working("Making the printed finding", 0.0)
+        self.header.show_work("Making the printed finding", 0.0)
         self.session.work.ask(work, done=done, failed=self.session._failed)
 
     def toggle_look(self) -> None:
+        from PySide6.QtWidgets import QApplication
+
         name = "dark" if theme.look().name == "light" else "light"
         self.settings.setValue("look", name)
         theme.apply(QApplication.instance(), name)
@@ -447,33 +353,16 @@ class MainWindow(QMainWindow):
             widget.update()
 
     def show_keys(self) -> None:
-        rows = "".join(
-            f"<tr><td style='padding-right:18px'><b>{keys}</b></td><td>{what}</td></tr>"
-            if keys
-            else "<tr><td>&nbsp;</td></tr>"
-            for keys, what in KEYS
-        )
-        box = QMessageBox(self)
-        box.setWindowTitle("Keys")
-        box.setTextFormat(Qt.TextFormat.RichText)
-        box.setText(f"<table>{rows}</table>")
-        box.exec()
+        from sagen.desk.parts import show_keys
+
+        show_keys(self)
 
     def next_pane(self) -> None:
-        """Move the keyboard to the next of Trail, Bench and Suspects."""
-        panes = (self.trail, self.bench, self.suspects)
-        focus = QApplication.focusWidget()
-        at = next((i for i, pane in enumerate(panes) if focus is not None and pane.isAncestorOf(focus)), -1)
-        for step in range(1, 4):
-            pane = panes[(at + step) % 3]
-            targets = [
-                w
-                for w in pane.findChildren(QWidget)
-                if w.isVisible() and w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus
-            ]
-            if targets:
-                targets[0].setFocus(Qt.FocusReason.TabFocusReason)
-                return
+        from PySide6.QtWidgets import QApplication
+
+        from sagen.desk.parts import focus_next
+
+        focus_next((self.trail, self.bench, self.suspects), QApplication.focusWidget())
 
     # Qt ------------------------------------------------------------------------------------
 
@@ -488,8 +377,9 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("window/geometry", self.saveGeometry())
-        self.settings.setValue("window/panes", self.splitter.saveState())
-        self.session.close()
+        if self.session is not None:
+            self.settings.setValue("window/panes", self.splitter.saveState())
+            self.session.close()
         event.accept()
 
 

@@ -16,6 +16,8 @@ MOST_COLUMNS = 64
 LONGEST_LINE = 1 << 14
 #: so many lines of numbers in a row are the table
 ENOUGH_LINES = 60
+#: a preamble is over by then
+MOST_LINES = 1000
 
 #: what recorders print where a sample was beyond the range, as a sign
 OVER_RANGE = {
@@ -38,6 +40,8 @@ _NAME_AND_UNIT = re.compile(
     r"(.*?)\s*(?:[\[(]\s*([A-Za-zµμ%°]{1,8})\s*[\])]|/\s*([A-Za-zµμ]{1,4})|_(ms|us|mv|ma))\s*", re.I
 )
 _TIME_NAME = re.compile(r"^(time|t|zeit|temps|tiempo|x|x-axis|seconds?|timestamp|tid)\b", re.I)
+#: what stands for a unit over a column that only counts
+_COUNTS = ("sequence", "samples")
 _INDEX_NAME = re.compile(r"^(index|sample|samples|no\.?|nr\.?|point|n|#)$", re.I)
 _INTERVAL = re.compile(
     r"(?P<what>interval|period|increment|delta|resolution|\bdt\b|\bstep\b|\brate\b|frequency|\bfs\b|samples?\s*/\s*s|sampling|time\s*base)"
@@ -77,7 +81,7 @@ class Dialect:
 
     @property
     def index_column(self) -> int | None:
-        counts = _INDEX_NAME.match(self.names[0]) or self.units[0].lower() in ("sequence", "samples", "index")
+        counts = _INDEX_NAME.match(self.names[0]) or self.units[0].lower() in _COUNTS
         return 0 if self.columns > 1 and counts else None
 
     def time_scale(self, column: int) -> float:
@@ -127,11 +131,10 @@ def find_dialect(head: bytes, *, whole: bool) -> Dialect:
     lines = text.splitlines()
     if not whole and len(lines) > 1:
         lines = lines[:-1]
+    lines = lines[:MOST_LINES]
     if any(len(line) > LONGEST_LINE for line in lines):
         long = next(i for i, line in enumerate(lines, 1) if len(line) > LONGEST_LINE)
-        raise CaptureFileError(
-            f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long
-        )
+        raise CaptureFileError(f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long)
     quoted = sum('"' in line for line in lines) > len(lines) // 2
     best, found = (0, 0), None
     for delimiter in DELIMITERS:
@@ -166,17 +169,12 @@ def split(line: str, delimiter: str) -> list[str]:
 
 
 def _is_cell(cell: str, decimal: str) -> bool:
-    return (
-        not cell
-        or bool(_NUMBER[decimal].fullmatch(cell))
-        or cell.lower() in OVER_RANGE
-        or cell.lower() == "nan"
-    )
+    return not cell or bool(_NUMBER[decimal].fullmatch(cell)) or cell.lower() in OVER_RANGE or cell.lower() == "nan"
 
 
 def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int, int, int]:
     """Longest run of lines that are all numbers with one width: its first line, length, width."""
-    best = (0, 0, 0)
+    blocks: list[tuple[int, int, int]] = []
     start, length, width = 0, 0, 0
     for index, line in enumerate(lines):
         cells = split(line, delimiter)
@@ -186,31 +184,27 @@ def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int,
         numeric = any(number.fullmatch(one) for one in cells) and all(_is_cell(one, decimal) for one in cells)
         if numeric and len(cells) == width:
             length += 1
-        elif numeric:
-            start, length, width = index, 1, len(cells)
-        elif line.strip():
-            length, width = 0, 0
-        if length > best[1]:
-            best = (start, length, width)
-        if length >= ENOUGH_LINES:
-            break
-    return best
+            if length >= ENOUGH_LINES:
+                break
+        elif numeric or line.strip():
+            blocks.append((start, length, width))
+            start, length, width = index, int(numeric), len(cells) if numeric else 0
+    blocks.append((start, length, width))
+    best = max(blocks, key=lambda one: one[1])
+    # An earlier block of the same width belongs to the table: what parts the two is a broken line.
+    first = next(one for one in blocks if one[2] == best[2] and one[1] >= min(3, best[1]))
+    return first[0], best[1], best[2]
 
 
-def _header(
-    lines: list[str], start: int, delimiter: str, width: int
-) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Names and units from the rows right above the table."""
     above = [split(line, delimiter) for line in lines[max(0, start - 4) : start] if line.strip()]
-    above = [
-        row[:width] for row in above if len([one for one in row if one]) and width <= len(row) <= width + 1
-    ]
+    above = [row[:width] for row in above if len([one for one in row if one]) and width <= len(row) <= width + 1]
     units = [""] * width
     names: list[str] = []
     for row in reversed(above):
         known = [one.strip("[]() ").lower() for one in row if one]
-        share = sum(one in _TIME_UNITS or one in _VALUE_UNITS for one in known) / len(known)
-        unit_like = share == 1 or (share >= 0.5 and len(above) > 1)
+        unit_like = all(one in _TIME_UNITS or one in _VALUE_UNITS or one in _COUNTS for one in known)
         if unit_like and not any(units) and not names:
             units = [(_UNIT_WORD.fullmatch(one) or [one, one])[1] for one in row]
         elif not names:

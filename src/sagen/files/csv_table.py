@@ -12,7 +12,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 
 FEWEST_SAMPLES = 16
-PROBE_BYTES = 1 << 18
+PROBE_BYTES = 1 << 16
 #: a time step may differ from the usual one by this share before the samples are laid on an even grid
 JITTER = 0.05
 #: a step this many times the usual one is a hole in the recording
@@ -81,7 +81,6 @@ def _parse(path: Path, dialect: Dialect, types: object):
         skip_blank_lines=True,
         keep_default_na=types is not str,
         na_filter=False,
-        low_memory=False,
         skipinitialspace=True,
         engine="c",
     )
@@ -118,9 +117,7 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
         raise CaptureFileError(f"'{column.iloc[row][:40]}' is not a number", line=_line_of(dialect, row))
     if blank.sum() > 0.01 * len(values):
         row = int(odd[np.flatnonzero(blank)[0]])
-        raise CaptureFileError(
-            "values are missing from here on, too many to go by", line=_line_of(dialect, row)
-        )
+        raise CaptureFileError("values are missing from here on, too many to go by", line=_line_of(dialect, row))
     sound = np.isfinite(values)
     if not sound.any():
         raise CaptureFileError("a column holds no number at all", line=dialect.skip + 1)
@@ -137,9 +134,7 @@ def _line_of(dialect: Dialect, row: int) -> int:
     return dialect.skip + row + 1
 
 
-def _as_capture(
-    name: str, dialect: Dialect, columns: list[np.ndarray], over: list[int], notes: list[str]
-) -> Capture:
+def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: list[int], notes: list[str]) -> Capture:
     time = dialect.time_column
     index = dialect.index_column
     if time is None and index is None and dialect.interval_s is None:
@@ -166,9 +161,7 @@ def _as_capture(
             raise CaptureFileError("a value is not a finite number", line=_line_of(dialect, row))
         unit, scale = dialect.value_unit(i)
         channels.append(
-            Channel(
-                dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i]
-            )
+            Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])
         )
     if not channels:
         raise CaptureFileError("the file holds only one column: there is a time, but no signal")
@@ -207,11 +200,11 @@ def _sampling(
         raise CaptureFileError("time stands still: all samples bear the same time")
     interval = span / (len(times) - 1)
     # A time printed with few digits comes in steps; what counts is how far it strays from even.
-    digits = steps[steps > 0].min()
+    usual = float(np.median(steps[steps > 0]))
+    digits = _printed_step(steps, usual)
     stray = np.abs(times - times[0] - np.arange(len(times)) * interval).max()
     if stray <= max(JITTER * interval, 1.01 * digits):
         return 1.0 / interval, columns
-    usual = float(np.median(steps[steps > 0]))
     holes = np.flatnonzero(steps > HOLE * max(usual, digits))
     if len(holes):
         raise CaptureFileError(
@@ -220,10 +213,17 @@ def _sampling(
         )
     grid = np.linspace(times[0], times[-1], round(span / usual) + 1)
     notes.append("the samples were not evenly spaced and were laid on an even grid")
-    even = [
-        grid if i == time else np.interp(grid, times, one).astype(np.float32) for i, one in enumerate(columns)
-    ]
+    even = [grid if i == time else np.interp(grid, times, one).astype(np.float32) for i, one in enumerate(columns)]
     return (len(grid) - 1) / span, even
+
+
+def _printed_step(steps: np.ndarray, usual: float) -> float:
+    """The last printed digit of a time column, s: the smallest difference between two of its steps, or,
+    where neighbouring samples bear the same time (digits run out as time grows), its largest step."""
+    if (steps == 0).any():
+        return float(steps.max()) if steps.max() < 1e-2 * steps.sum() else usual
+    different = np.unique(np.round(steps / usual, 6))
+    return min(float(np.diff(different).min(initial=1.0)), 1.0) * usual if len(different) > 1 else 0.0
 
 
 def write(path: Path, capture: Capture) -> None:

@@ -50,9 +50,7 @@ def read_capture(path: str | Path) -> Capture:
         if path.is_dir():
             raise CaptureFileError("this is a folder, not a capture")
         if not path.is_file():
-            raise CaptureFileError(
-                "there is no such file" if not path.exists() else "this is not a plain file"
-            )
+            raise CaptureFileError("there is no such file" if not path.exists() else "this is not a plain file")
         size = path.stat().st_size
         if size == 0:
             raise CaptureFileError("the file is empty")

@@ -19,9 +19,7 @@ class Wheel:
 
     def __post_init__(self):
         if not (1 <= self.slots <= MOST_SLOTS and 0 <= self.missing < self.slots):
-            raise SheetError(
-                f"wheel '{self}': slots must be 1 to {MOST_SLOTS}, and fewer missing than there are slots"
-            )
+            raise SheetError(f"wheel '{self}': slots must be 1 to {MOST_SLOTS}, and fewer missing than there are slots")
 
     def __str__(self) -> str:
         return f"{self.slots}-{self.missing}" if self.missing else str(self.slots)

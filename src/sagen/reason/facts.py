@@ -93,9 +93,7 @@ def knowledge() -> Knowledge:
     for mode in modes:
         for picture in (*mode.shows, *mode.says):
             if picture not in pictures:
-                raise KnowledgeError(
-                    f"faults.toml, fault '{mode.name}': {unknown_name('picture', picture, pictures)}"
-                )
+                raise KnowledgeError(f"faults.toml, fault '{mode.name}': {unknown_name('picture', picture, pictures)}")
     codes = {}
     for name, row in faults["code"].items():
         row = dict(row)
@@ -107,9 +105,7 @@ def knowledge() -> Knowledge:
         for table in row["outcome"].values():
             for fault in table:
                 if fault != "other" and fault not in names:
-                    raise KnowledgeError(
-                        f"checks.toml, check '{row['name']}': {unknown_name('fault', fault, names)}"
-                    )
+                    raise KnowledgeError(f"checks.toml, check '{row['name']}': {unknown_name('fault', fault, names)}")
         told = tuple(cautions[one] for one in row["cautions"])
         ready.append(Check(**{**row, "cautions": told}))
     return Knowledge(pictures, modes, codes, tuple(ready))

@@ -107,9 +107,7 @@ def weigh(evidence: Iterable[Evidence], *, most_reasons: int = 8) -> tuple[Suspe
         top = max(members, key=lambda index: posterior[index])
         reasons = _reasons(facts.faults[top], top, evidence, facts)
         total = float(posterior[members].sum())
-        suspects.append(
-            Suspect(cause, facts.faults[top].name, total, reasons[:most_reasons], facts.faults[top].do)
-        )
+        suspects.append(Suspect(cause, facts.faults[top].name, total, reasons[:most_reasons], facts.faults[top].do))
     return tuple(sorted(suspects, key=lambda one: -one.probability))
 
 
@@ -165,9 +163,7 @@ def next_checks(
         gain, separates = _gain(check, posterior, facts)
         ranked.append(NextCheck(check, gain, separates, _proves(check, facts.faults[leader].name)))
     clear = posterior[leader] >= CLEAR_LEAD and facts.faults[leader].cause != "none"
-    return tuple(
-        sorted(ranked, key=lambda one: (not (clear and one.proves), -one.gain_bits / one.check.minutes))
-    )
+    return tuple(sorted(ranked, key=lambda one: (not (clear and one.proves), -one.gain_bits / one.check.minutes)))
 
 
 def _proves(check: Check, fault: str) -> str:
@@ -179,9 +175,7 @@ def _proves(check: Check, fault: str) -> str:
 
 
 def _gain(check: Check, posterior: np.ndarray, facts: Knowledge) -> tuple[float, tuple[str, ...]]:
-    table = np.array(
-        [[check.likelihood(one, mode.name) for mode in facts.faults] for one in (*check.outcome, None)]
-    )
+    table = np.array([[check.likelihood(one, mode.name) for mode in facts.faults] for one in (*check.outcome, None)])
     joint = table * posterior
     outcome = joint.sum(axis=1, keepdims=True)
     with np.errstate(divide="ignore", invalid="ignore"):

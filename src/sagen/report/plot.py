@@ -8,6 +8,7 @@ from xml.sax.saxutils import escape
 import numpy as np
 
 from sagen.model.capture import Channel
+from sagen.signal.axis import nice_step
 from sagen.signal.pyramid import Pyramid
 
 INK, GRID, WAVE, MARK, BAND = "#1b2328", "#d5dbde", "#0072b2", "#d55e00", "#009e73"
@@ -21,17 +22,6 @@ class Mark:
     start_s: float
     end_s: float
     label: str
-
-
-def nice_step(span: float, parts: int) -> float:
-    """A step of 1, 2 or 5 times a power of ten that cuts `span` (> 0) into at most about `parts`.
-
-    >>> nice_step(5.4, 5)
-    2.0
-    """
-    raw = span / max(parts, 1)
-    power = 10.0 ** np.floor(np.log10(raw))
-    return float(next(one * power for one in (1, 2, 5, 10) if one * power >= raw * 0.999))
 
 
 def waveform_svg(
@@ -68,7 +58,7 @@ def waveform_svg(
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" width="{width}" height="{height}" '
         f'font-family="B612, sans-serif" font-size="9">'
     ]
-    for first, last, name in bands:
+    for first, last, _ in bands:
         parts.append(
             f'<rect x="{LEFT}" y="{y(last):.1f}" width="{inner}" height="{y(first) - y(last):.1f}" fill="{BAND}" '
             f'fill-opacity="0.13"/>'
@@ -85,9 +75,7 @@ def waveform_svg(
             f'<line x1="{x(value):.1f}" x2="{x(value):.1f}" y1="{TOP}" y2="{height - BOTTOM}" stroke="{GRID}"/>'
             f'<text x="{x(value):.1f}" y="{height - BOTTOM + 12}" text-anchor="middle" fill="{INK}">{value:.6g}</text>'
         )
-    parts.append(
-        f'<text x="{LEFT - 5}" y="{TOP - 8}" text-anchor="end" fill="{INK}">{escape(channel.unit)}</text>'
-    )
+    parts.append(f'<text x="{LEFT - 5}" y="{TOP - 8}" text-anchor="end" fill="{INK}">{escape(channel.unit)}</text>')
     parts.append(f'<text x="{width - RIGHT}" y="{height - 3}" text-anchor="end" fill="{INK}">s</text>')
     for mark in marks:
         first, last = max(x(mark.start_s), LEFT), min(x(mark.end_s), width - RIGHT)
@@ -105,8 +93,7 @@ def waveform_svg(
             )
     columns = LEFT + np.arange(inner * 2) / 2
     steps = [
-        f"M{c:.1f} {y(h):.1f}V{y(lo):.1f}"
-        for c, lo, h in zip(columns[shown], low[shown], high[shown], strict=True)
+        f"M{c:.1f} {y(h):.1f}V{y(lo):.1f}" for c, lo, h in zip(columns[shown], low[shown], high[shown], strict=True)
     ]
     parts.append(f'<path d="{"".join(steps)}" stroke="{WAVE}" stroke-width="0.9" fill="none"/>')
     for first, last, name in bands:

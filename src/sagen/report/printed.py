@@ -44,12 +44,8 @@ def render_html(case: Case) -> str:
     """The report as one self-contained HTML page."""
     from jinja2 import Environment, StrictUndefined
 
-    environment = Environment(
-        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )
-    template = environment.from_string(
-        files("sagen.report").joinpath("finding.html").read_text(encoding="utf-8")
-    )
+    environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    template = environment.from_string(files("sagen.report").joinpath("finding.html").read_text(encoding="utf-8"))
     return template.render(
         case=case,
         version=__version__,

@@ -72,8 +72,7 @@ def compare(reading: Reading, pattern: Reading) -> Comparison | None:
     where = (
         "at no tooth"
         if not teeth
-        else f"at tooth {', '.join(map(str, teeth[:6]))}"
-        + (f" and {len(teeth) - 6} more" if len(teeth) > 6 else "")
+        else f"at tooth {', '.join(map(str, teeth[:6]))}" + (f" and {len(teeth) - 6} more" if len(teeth) > 6 else "")
     )
     text = (
         f"{100 * likeness:.1f} % alike over a turn, differing {where}; low level {low:+.2f} V, "

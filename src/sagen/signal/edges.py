@@ -134,16 +134,14 @@ def without_glitches(edges: Edges, *, share: float = 0.2) -> tuple[Edges, np.nda
     for first in (0, 1):
         own = widths[first::2]
         narrow[first::2] = own < share * running_median(own, 9)
-    # Of two neighbouring narrow pulses only the first can go: their shared edge goes with it.
-    keep_going = np.flatnonzero(narrow)
-    if not len(keep_going):
+    candidates = np.flatnonzero(narrow)
+    if not len(candidates):
         return edges, np.empty(0)
+    # Of neighbouring narrow pulses the narrowest goes first; the others may be the rest of a sound tooth.
     drop = np.zeros(len(edges), bool)
-    last = -2
-    for index in keep_going:
-        if index > last + 1:
+    for index in candidates[np.argsort(widths[candidates])]:
+        if not drop[index : index + 2].any():
             drop[index : index + 2] = True
-            last = index
     removed = edges.at[np.flatnonzero(drop)[::2]]
     return Edges(edges.at[~drop], edges.rising[~drop]), removed
 

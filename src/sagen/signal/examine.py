@@ -114,9 +114,7 @@ def examine(
         if result.reading is None:
             continue
         pattern = patterns.get(result.sheet.role)
-        lost = (
-            frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
-        )
+        lost = frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
         context = Context(sheet.conditions.state, readings, lost)
         for rule in RULES:
             findings += rule(result.reading, context)

@@ -115,7 +115,7 @@ def _modes(sampled: np.ndarray, bottom: float, top: float) -> tuple[float, float
     for first, half in ((0, counts[: BINS // 2]), (BINS // 2, counts[BINS // 2 :])):
         peak = first + int(half.argmax())
         near = sampled[(sampled >= borders[peak] - width) & (sampled <= borders[peak + 1] + width)]
-        modes.append(float(np.median(near)))
+        modes.append(float(np.median(near)) if len(near) else float(borders[peak]))
     return modes[0], modes[1]
 
 

@@ -65,11 +65,11 @@ def _reduce_spans(values, first, last, how, outside) -> np.ndarray:
     if not len(inside):
         return out
     start, stop = int(first[inside[0]]), int(last[inside[-1]])
-    part = values[start:stop]
+    # reduceat takes the stretch between neighbouring indices; every second one is a span. Its indices must
+    # lie within the array, so one value stands behind the last.
+    part = np.append(values[start:stop], values[stop - 1])
     spans = np.column_stack([first[inside], last[inside]]) - start
-    # reduceat takes the stretch between neighbouring indices; spans overlap by one, so they alternate.
-    flat = np.minimum(spans.ravel(), len(part) - 1)
-    out[inside] = how.reduceat(part, flat)[::2]
+    out[inside] = how.reduceat(part, spans.ravel())[::2]
     return out
 
 

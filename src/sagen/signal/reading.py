@@ -27,9 +27,7 @@ class Reading:
     edges: Edges
     teeth: Teeth
     falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, one a tooth, as `teeth.times`
-    rises: np.ndarray = field(
-        default_factory=lambda: np.empty(0)
-    )  #: s, the rise after each fall, NaN where none
+    rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, the rise after each fall, NaN where none
     false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
     smoothing: int = 1  #: samples averaged before the edges were found
 
@@ -49,14 +47,18 @@ class Reading:
     def speed_range(self) -> dict[str, float] | None:
         """Lowest, median and highest speed of the wheel's own shaft, rpm; None where it is not known.
 
-        Taken after a running median of three spaces, so that one odd tooth is not a speed.
+        The median is over time; lowest and highest are taken after a running median of three spaces, so
+        that one odd tooth is not a speed.
         """
-        speed = self.teeth.speed_rpm()
-        speed = speed[np.isfinite(speed)]
+        speed, lasts = self.teeth.speed_rpm(), np.diff(self.teeth.times)
+        known = np.isfinite(speed)
+        speed, lasts = speed[known], lasts[known]
         if len(speed) < 3:
             return None
+        order = np.argsort(speed)
+        half = np.searchsorted(np.cumsum(lasts[order]), 0.5 * lasts.sum())
         steady = np.median(np.lib.stride_tricks.sliding_window_view(speed, 3), axis=1)
-        values = {"min": steady.min(), "median": np.median(speed), "max": steady.max()}
+        values = {"min": steady.min(), "median": speed[order[half]], "max": steady.max()}
         return {name: round(float(value), 1) for name, value in values.items()}
 
     def place(self, time_s: float) -> tuple[float, int] | None:

@@ -121,14 +121,15 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
             + (
                 " It lies next to the reference gap, so it may be the tooth on the gap's other side."
                 if beside
-                else " Both gaps are equally long; without a known-good capture this one could be the reference "
-                f"gap, and tooth {wheel.slots - wheel.missing - number + 1} the missing one."
+                else " Both gaps are equally long: this one could as well be the reference gap, and what is missing "
+                f"then starts at tooth {wheel.slots - 2 * wheel.missing - number + 2}."
                 if twin
                 else ""
             ),
             {"tooth": int(number), "angle_deg": round(angle, 2), "repeats": repeats},
             tuple(Span(float(teeth.times[i]), float(teeth.times[i + 1])) for i in spans[:MOST_SPANS]),
-            "Turn the engine by hand and look at that tooth through the sensor's hole; on a magnet ring use a viewing card."
+            "Turn the engine by hand and look at that tooth through the sensor's hole; "
+            "on a magnet ring use a viewing card."
             if repeats
             else "Record at least three turns: one gap seen once may be an interruption.",
         )

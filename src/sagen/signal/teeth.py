@@ -33,9 +33,7 @@ class Teeth:
     wheel: Wheel | None = None
     number: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: 1..slots, 0 where unknown
     turn: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: turn counted from the first gap
-    anchors: np.ndarray = field(
-        default_factory=lambda: np.empty(0, int)
-    )  #: which entries are tooth 1 after a gap
+    anchors: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: which entries are tooth 1 after a gap
     whole: np.ndarray = field(
         default_factory=lambda: np.empty((0, 0), int)
     )  #: entries of each complete turn, a row each
@@ -262,9 +260,7 @@ def _with_numbers(
     laps = np.maximum(1, np.round(np.diff(slot[anchors]) / found.slots)).astype(int)
     turn_of_anchor = np.concatenate([[0], np.cumsum(laps)])
     turn = np.where(nearest_left, turn_of_anchor[left], turn_of_anchor[right]) + offset // found.slots
-    missing = (
-        declared.missing if declared and declared.missing and declared.slots == found.slots else found.missing
-    )
+    missing = declared.missing if declared and declared.missing and declared.slots == found.slots else found.missing
     wheel = Wheel(found.slots, min(missing, found.missing))
     lost = _lost(number, spans, wheel)
     return Teeth(plain.times, plain.ratio, spans, wheel, number, turn, anchors, whole, lost, alike)

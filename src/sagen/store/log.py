@@ -103,16 +103,12 @@ class JobLog:
 
     def add_capture(self, job_id: int, capture: Capture, data: dict) -> Entry:
         """Keep a capture's samples, then put it on the trail."""
-        return self.add_entry(
-            job_id, "capture", {**data, "token": self.shelf.put(capture), "name": capture.name}
-        )
+        return self.add_entry(job_id, "capture", {**data, "token": self.shelf.put(capture), "name": capture.name})
 
     def correct(self, entry_id: int, data: dict) -> None:
         """Replace what an entry says."""
         before = self._set_data(entry_id, data)
-        self._did(
-            "correct entry", lambda: self._set_data(entry_id, before), lambda: self._set_data(entry_id, data)
-        )
+        self._did("correct entry", lambda: self._set_data(entry_id, before), lambda: self._set_data(entry_id, data))
 
     def withdraw(self, entry_id: int, withdrawn: bool = True) -> None:
         """Take an entry out of the evidence, or put it back; it stays on the trail."""

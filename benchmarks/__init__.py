@@ -1,0 +1,1 @@
+"""Studies and timings; never part of the test run's verdict."""

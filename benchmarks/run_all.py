@@ -1,0 +1,10 @@
+"""Every timing, as it stands in RESULTS.md."""
+
+from benchmarks import run_draw, run_examine, run_start
+
+if __name__ == "__main__":
+    run_start.main()
+    print()
+    run_draw.main([1, 10, 100])
+    print()
+    run_examine.main([1, 10, 100])

@@ -1,0 +1,91 @@
+"""Pictures of every main view from the demo jobs, for the README: `./run shots`."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QEventLoop, QSettings, QTimer
+
+from sagen.demo import JOBS, DemoCapture
+from sagen.desk.app import demo_log, make_application, make_window
+from sagen.files import write_capture
+
+FOLDER = Path(__file__).parent / "screenshots"
+
+
+class Camera:
+    """The demo window and how to wait for it."""
+
+    def __init__(self, look: str):
+        passing = Path(tempfile.mkdtemp(prefix="sagen-shots-"))
+        settings = QSettings(str(passing / "s.ini"), QSettings.Format.IniFormat)
+        settings.setValue("look", look)
+        self.folder = passing
+        self.window = make_window(settings, demo=True)
+        self.window.show()
+        self.window.session.open_log(demo_log)
+        self.settle()
+
+    def settle(self, extra: int = 500) -> None:
+        for _ in range(400):
+            self.spin(30)
+            if self.window.session.work.idle:
+                break
+        self.spin(extra)
+
+    @staticmethod
+    def spin(milliseconds: int) -> None:
+        loop = QEventLoop()
+        QTimer.singleShot(milliseconds, loop.quit)
+        loop.exec()
+
+    def shoot(self, name: str) -> None:
+        self.spin(150)
+        self.window.grab().save(str(FOLDER / f"{name}.png"))
+
+    def job(self, machine: str) -> None:
+        jobs = self.window.session.log.jobs()
+        self.window.session.open_job(next(one.id for one in jobs if one.machine == machine), open_capture=True)
+        self.settle()
+
+
+def main() -> int:
+    make_application()
+    FOLDER.mkdir(exist_ok=True)
+    light = Camera("light")
+    light.shoot("strip-light")
+    light.window.show_report()
+    light.settle()
+    light.shoot("printed-finding")
+    light.job("Velmora Courier 2.6")
+    light.window.suspects.rows[0].bar.setChecked(True)
+    light.shoot("remains-of-a-square")
+    light.window.show_log()
+    light.shoot("job-log")
+    light.job("Ostrel Heron 3 twin")
+    light.shoot("empty-job")
+    light.window.close()
+    dark = Camera("dark")
+    page = dark.window.page("capture")
+    page.step_finding(1)
+    for name, share in (("A", 0.3), ("B", 0.62)):
+        page.view.set_cursor_at(name, page.view.view.start + share * page.view.view.span)
+    dark.window.suspects.rows[0].bar.setChecked(True)
+    dark.shoot("strip-closer-dark")
+    demo = next(step for job in JOBS for step in job.trail if isinstance(step, DemoCapture))
+    capture, _ = demo.make()
+    write_capture(dark.folder / "courier-again.csv", capture)
+    dark.window.bring_in([str(dark.folder / "courier-again.csv")])
+    dark.settle()
+    dark.shoot("bring-in-dark")
+    dark.window.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

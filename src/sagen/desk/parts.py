@@ -1,0 +1,184 @@
+"""What the window is put together from beside its panes: header, bench, message line, list of keys."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.desk import theme
+
+KEYS = (
+    ("Ctrl+J", "job log"), ("Ctrl+N", "new job"), ("Ctrl+O", "bring a capture in"), ("Ctrl+P", "printed finding"),
+    ("Ctrl+Z / Ctrl+Shift+Z", "undo / redo"), ("F1", "these keys"), ("F6", "next pane"), ("Ctrl+L", "light or dark"),
+    ("", ""), ("Left / Right", "look earlier / later"), ("Up / Down or + / \u2212", "closer / further"), ("Home", "the whole capture"),
+    ("A / B", "set a cursor at the pointer"), ("Esc", "take the cursors away"), ("N / P", "next / previous place of a finding"),
+    ("", ""), ("Enter", "open an entry of the trail"), ("F2", "correct it"), ("Del", "withdraw or restore it"),
+)  # fmt: skip
+
+
+class Message(QWidget):
+    """A line across the bench: what went wrong, or what was done. Stays until it is read."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.text = QLabel()
+        self.text.setObjectName("error")
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.close_button = QToolButton()
+        self.close_button.setAccessibleName("Close the message")
+        row.addWidget(self.text, 1)
+        row.addWidget(self.close_button)
+        self.close_button.clicked.connect(self.hide)
+        self.hide()
+
+    def say(self, text: str) -> None:
+        self.text.setText(text)
+        self.close_button.setIcon(theme.icon("x"))
+        self.show()
+
+
+class Header(QWidget):
+    """The job's name, what is being worked on, and what can be done from anywhere."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 5, 8, 5)
+        row.setSpacing(6)
+        self.job_button = QPushButton("Sagen")
+        self.job_button.setObjectName("job")
+        self.job_button.setToolTip("Open the job log (Ctrl+J)")
+        self.job_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        row.addWidget(self.job_button, 1)
+        self.progress_text = QLabel()
+        self.progress_text.setObjectName("quiet")
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(110)
+        self.progress.setTextVisible(False)
+        self.stop = QToolButton()
+        self.stop.setText("Stop")
+        for one in (self.progress_text, self.progress, self.stop):
+            row.addWidget(one)
+            one.hide()
+        self.capture_button = QPushButton(" Capture")
+        self.capture_button.setToolTip("Bring a capture file in (Ctrl+O), or drop one on the window")
+        self.report_button = QPushButton(" Printed finding")
+        self.report_button.setToolTip("The finding on one or two pages (Ctrl+P)")
+        self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
+        self.look_button.setAccessibleName("Light or dark")
+        self.look_button.setToolTip("Light or dark (Ctrl+L)")
+        for one in (
+            self.capture_button,
+            self.report_button,
+            self.undo_button,
+            self.redo_button,
+            self.look_button,
+        ):
+            row.addWidget(one)
+
+    def dress(self) -> None:
+        """Icons in the ink of the present look."""
+        self.capture_button.setIcon(theme.icon("file-plus"))
+        self.report_button.setIcon(theme.icon("printer"))
+        self.undo_button.setIcon(theme.icon("undo-2"))
+        self.redo_button.setIcon(theme.icon("redo-2"))
+        self.job_button.setIcon(theme.icon("list"))
+        self.look_button.setIcon(theme.icon("moon" if theme.look().name == "light" else "sun"))
+
+    def show_work(self, what: str, share: float) -> None:
+        """Say what is being done; a share of 1 means that nothing is."""
+        busy = share < 1.0
+        for one in (self.progress_text, self.progress, self.stop):
+            one.setVisible(busy)
+        self.progress_text.setText(what)
+        self.progress.setRange(0, 100 if share > 0 else 0)
+        self.progress.setValue(int(100 * share))
+
+    def show_steps(self, log) -> None:
+        """What undo and redo would do."""
+        for button, text, word in (
+            (self.undo_button, log.can_undo if log else None, "Undo"),
+            (self.redo_button, log.can_redo if log else None, "Redo"),
+        ):
+            button.setEnabled(text is not None)
+            button.setToolTip(f"{word}: {text}" if text else f"Nothing to {word.lower()}")
+            button.setAccessibleName(word)
+
+
+class Bench(QWidget):
+    """The middle pane: a message line over a stack of pages, the empty one first."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("pane")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 10, 12, 10)
+        self.message = Message()
+        layout.addWidget(self.message)
+        self.stack = QStackedWidget()
+        self.start = QWidget()
+        self.start_text = QLabel("Opening the job log")
+        self.start_text.setObjectName("quiet")
+        self.start_text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.start_button = QPushButton("Bring a capture in")
+        self.start_button.setObjectName("first")
+        self.start_button.hide()
+        inside = QVBoxLayout(self.start)
+        inside.addStretch(1)
+        inside.addWidget(self.start_text)
+        inside.addSpacing(12)
+        inside.addWidget(self.start_button, 0, Qt.AlignmentFlag.AlignHCenter)
+        inside.addStretch(2)
+        self.stack.addWidget(self.start)
+        layout.addWidget(self.stack, 1)
+
+    def show_empty(self) -> None:
+        """A job without a capture: say how to get one."""
+        self.start_text.setText(
+            "Nothing on the bench yet.\n\nRecord the signal wire while cranking, then drop the recorder's file\n"
+            "anywhere on this window. Sagen asks only what the file does not say."
+        )
+        self.start_button.show()
+        self.stack.setCurrentWidget(self.start)
+
+
+def show_keys(parent: QWidget) -> None:
+    """The list of keys."""
+    rows = "".join(
+        f"<tr><td style='padding-right:18px'><b>{keys}</b></td><td>{what}</td></tr>"
+        if keys
+        else "<tr><td>&nbsp;</td></tr>"
+        for keys, what in KEYS
+    )
+    box = QMessageBox(parent)
+    box.setWindowTitle("Keys")
+    box.setTextFormat(Qt.TextFormat.RichText)
+    box.setText(f"<table>{rows}</table>")
+    box.exec()
+
+
+def focus_next(panes: tuple[QWidget, ...], focus: QWidget | None) -> None:
+    """Move the keyboard to the next pane that can take it."""
+    at = next((i for i, pane in enumerate(panes) if focus is not None and pane.isAncestorOf(focus)), -1)
+    for step in range(1, len(panes) + 1):
+        for widget in panes[(at + step) % len(panes)].findChildren(QWidget):
+            if widget.isVisible() and widget.isEnabled() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
+                widget.setFocus(Qt.FocusReason.TabFocusReason)
+                return

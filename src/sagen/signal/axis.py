@@ -1,0 +1,16 @@
+"""Steps for the axes of pictures."""
+
+from __future__ import annotations
+
+import math
+
+
+def nice_step(span: float, parts: int) -> float:
+    """A step of 1, 2 or 5 times a power of ten that cuts `span` (> 0) into at most about `parts`.
+
+    >>> nice_step(5.4, 5)
+    2.0
+    """
+    raw = span / max(parts, 1)
+    power = 10.0 ** math.floor(math.log10(raw))
+    return float(next(one * power for one in (1, 2, 5, 10) if one * power >= raw * 0.999))

@@ -1,0 +1,49 @@
+"""Shared by all tests: an offscreen screen, a folder of captures, and waveforms that owe nothing to Sagen."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+
+
+def square_teeth(
+    *, slots=60, missing=2, rpm=200.0, seconds=2.0, sfreq=50_000.0, low=0.1, high=5.0, duty=0.5, lost=(), ripple=0.0,
+    cylinders=4, phase=0.3, noise=0.01, seed=0,
+):  # fmt: skip
+    """Volts of a switching sensor, low while a tooth passes, float32, shape (seconds * sfreq,).
+
+    The shaft turns at `rpm` (1 + ripple cos(...)), whose integral is written out here, so that tooth times
+    are known by arithmetic alone.
+    """
+    time = np.arange(round(seconds * sfreq)) / sfreq
+    turns = rpm / 60 * time
+    turns = turns + ripple / (np.pi * cylinders) * np.sin(np.pi * cylinders * turns) + phase
+    place = (turns % 1.0) * slots
+    number = np.floor(place).astype(int) + 1
+    tooth = (place % 1.0 < duty) & (number <= slots - missing) & ~np.isin(number, lost)
+    volts = np.where(tooth, low, high) + np.random.default_rng(seed).normal(0, noise, len(time))
+    return volts.astype(np.float32)
+
+
+@pytest.fixture
+def make_csv(tmp_path):
+    """Write a capture of `square_teeth` with its sheet; answers the path."""
+
+    def make(name="a.csv", *, sheet=True, pull_up=5.0, wheel="60-2", state="cranking", extra="", **teeth):
+        volts = square_teeth(**teeth)
+        sfreq = teeth.get("sfreq", 50_000.0)
+        path = tmp_path / name
+        rows = np.column_stack([np.arange(len(volts)) / sfreq, volts])
+        np.savetxt(path, rows, delimiter=",", header="Time (s),CH1 (V)", comments="", fmt="%.7g")
+        if sheet:
+            path.with_name(path.stem + ".sheet.toml").write_text(
+                f'{extra}\n[engine]\ncylinders = 4\n[conditions]\nstate = "{state}"\n[[channel]]\ncolumn = "CH1"\n'
+                f'role = "crank"\nsensor = "hall"\nwheel = "{wheel}"\npull_up = {pull_up}\n'
+            )
+        return path
+
+    return make

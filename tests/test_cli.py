@@ -1,0 +1,120 @@
+"""The command-line contract, to the letter, in processes of their own."""
+
+import json
+import subprocess
+import sys
+
+import pypdfium2
+import pytest
+
+
+def sagen(*arguments, cwd=None):
+    return subprocess.run(
+        [sys.executable, "-m", "sagen", *map(str, arguments)], capture_output=True, text=True, cwd=cwd, timeout=100
+    )
+
+
+def test_examine_json_to_the_letter(make_csv):
+    path = make_csv(lost=(31,), ripple=0.2)
+    done = sagen("examine", path, "--json")
+    assert done.returncode == 0
+    assert done.stderr == ""
+    [line] = done.stdout.splitlines()
+    row = json.loads(line)
+    assert list(row) == ["capture", "channels", "findings", "suspects"]
+    assert row["capture"] == str(path)
+    [channel] = row["channels"]
+    assert list(channel) == ["column", "role", "low", "high", "unit", "speed_rpm", "wheel"]
+    assert (channel["column"], channel["role"], channel["unit"]) == ("CH1", "crank", "V")
+    assert channel["wheel"] == {"slots": 60, "missing": 2}
+    assert set(channel["speed_rpm"]) == {"min", "median", "max"}
+    [finding] = row["findings"]
+    assert list(finding) == ["kind", "channel", "tooth", "angle_deg", "repeats", "severity", "text"]
+    assert (finding["kind"], finding["tooth"], finding["angle_deg"], finding["repeats"]) == (
+        "extra_gap",
+        31,
+        180.0,
+        True,
+    )
+    assert 0 <= finding["severity"] <= 1
+    first = row["suspects"][0]
+    assert (first["cause"], first["fault"]) == ("reluctor", "tooth missing")
+    assert first["probability"] > 0.8
+    probabilities = [one["probability"] for one in row["suspects"]]
+    assert probabilities == sorted(probabilities, reverse=True)
+
+
+def test_one_bad_file_does_not_stop_the_others(make_csv, tmp_path):
+    good, other = make_csv("good.csv"), make_csv("other.csv", low=2.9)
+    bad = tmp_path / "bad.csv"
+    bad.write_text("no numbers here\n")
+    done = sagen("examine", good, bad, tmp_path / "gone.csv", other, "--json")
+    assert done.returncode == 1
+    rows = [json.loads(line) for line in done.stdout.splitlines()]
+    assert [set(one) == {"capture", "error"} for one in rows] == [False, True, True, False]
+    assert "no table of numbers" in rows[1]["error"]
+    assert rows[0]["findings"] == []
+    assert [one["kind"] for one in rows[3]["findings"]] == ["low_not_pulled_down"]
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("pullup = 5.0", "in [channel], unknown key 'pullup'; did you mean 'pull_up'?"),
+        ('colour = "red"', "unknown key 'colour'"),
+        ("factor = 0", "must not be zero"),
+        ("pull_up = -3", "greater than 0"),
+        ("nominal = nan", "finite"),
+        ("= 3", "not well-formed TOML"),
+    ],
+)
+def test_a_wrong_sheet_names_the_key(make_csv, line, said):
+    path = make_csv(sheet=False, seconds=0.2)
+    sheet = path.with_name("a.sheet.toml")
+    sheet.write_text(f'[[channel]]\ncolumn = "CH1"\nrole = "crank"\nsensor = "hall"\n{line}\n')
+    done = sagen("examine", path, "--json")
+    assert done.returncode == 1
+    assert said in json.loads(done.stdout)["error"]
+    assert "Traceback" not in done.stderr
+
+
+def test_sheet_by_option_and_reference(make_csv):
+    make_csv("good.csv", rpm=260.0)
+    path = make_csv("a.csv", sheet=False, lost=(9,))
+    sheet = path.with_name("other.toml")
+    sheet.write_text(
+        'reference = "good.csv"\n[[channel]]\ncolumn = "CH1"\nrole = "crank"\nsensor = "hall"\npull_up = 5\n'
+    )
+    row = json.loads(sagen("examine", path, "--sheet", sheet, "--json").stdout)
+    assert [one["tooth"] for one in row["findings"]] == [9]
+    plain = sagen("examine", path, "--sheet", sheet).stdout
+    assert "differing at tooth 9" in plain
+    sheet.write_text('reference = "gone.csv"\n[[channel]]\ncolumn = "CH1"\n')
+    assert (
+        "known-good capture 'gone.csv'"
+        in json.loads(sagen("examine", path, "--sheet", sheet, "--json").stdout)["error"]
+    )
+
+
+@pytest.mark.parametrize("wrong", [["examine"], ["examine", "--colour"], ["nonsense"]])
+def test_wrong_usage_is_2(wrong):
+    done = sagen(*wrong)
+    assert done.returncode == 2
+    assert "usage" in done.stderr
+
+
+def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
+    path = make_csv(lost=(31,))
+    assert sagen("report", path, "-o", tmp_path / "a.pdf").returncode == 0
+    document = pypdfium2.PdfDocument(tmp_path / "a.pdf")
+    assert 1 <= len(document) <= 2
+    text = " ".join(page.get_textpage().get_text_range() for page in document).replace("\r\n", " ")
+    for said in ("Tooth 31 is missing", "Reluctor: tooth missing", "What to do next", "Mind:", "60-2", "0.10 V"):
+        assert said in text
+    assert sagen("report", path, "-o", tmp_path / "a.html").returncode == 0
+    html = (tmp_path / "a.html").read_text()
+    assert "Tooth 31 is missing" in html
+    assert "http" not in html.replace("http://www.w3.org/2000/svg", "")
+    refused = sagen("report", path, "-o", tmp_path / "no" / "a.pdf")
+    assert refused.returncode == 1
+    assert "cannot be written" in refused.stderr

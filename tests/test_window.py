@@ -1,0 +1,295 @@
+"""The real window along the whole path, offscreen; and once under Xvfb with the xcb plugin."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pypdfium2
+import pytest
+from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent, QImage
+from PySide6.QtTest import QTest
+
+from conftest import square_teeth
+from sagen.desk import forms
+from sagen.desk.app import demo_log, make_application, make_window, own_log
+from sagen.desk.strip import Lane, Strip, StripView
+from sagen.signal.pyramid import Pyramid
+
+
+@pytest.fixture(scope="session")
+def app():
+    return make_application()
+
+
+def spin(milliseconds=30):
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def settle(window, most=300):
+    spin()
+    for _ in range(most):
+        if window.session.work.idle:
+            break
+        spin()
+    assert window.session.work.idle
+    spin()
+
+
+@pytest.fixture
+def desk(app, tmp_path):
+    """Opens windows and closes them; a thread that is left behind fails the test."""
+    made = []
+
+    def open_desk(make=None, *, demo=False):
+        window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), demo=demo)
+        window.show()
+        made.append(window)
+        window.session.open_log(make or own_log(tmp_path / "log"))
+        settle(window)
+        return window
+
+    yield open_desk
+    for window in made:
+        window.close()
+        assert window.session.work.finish(5000)
+        window.deleteLater()
+    spin()
+
+
+def drop(window, path):
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path))])
+    event = QDropEvent(
+        QPointF(600, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(event)
+
+
+def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch):
+    window = desk()
+    assert "No jobs yet" in window.page("log").empty.text()
+    monkeypatch.setattr(
+        forms.JobForm, "exec", lambda self: (self.machine.setText("Brindle 2"), self.codes.setText("P0335"), 1)[-1]
+    )
+    QTest.mouseClick(window.page("log").new, Qt.MouseButton.LeftButton)
+    assert [one.kind for one in window.session.job.entries] == ["complaint", "code"]
+
+    drop(window, make_csv(sheet=False, lost=(31,), ripple=0.2))
+    settle(window)
+    sheet = window.page("incoming")
+    assert window.stack.currentWidget() is sheet
+    QTest.keyClicks(sheet.wheel, "sixty")
+    assert not sheet.accept.isEnabled()
+    assert "60-2" in sheet.told.text()
+    sheet.wheel.clear()
+    QTest.keyClicks(sheet.wheel, "60-2")
+    QTest.keyClicks(sheet.pull_up, "5 V")
+    assert "wheel 60-2" in sheet.told.text()
+    QTest.keyClick(sheet.pull_up, Qt.Key.Key_Return)
+    settle(window)
+
+    page = window.page("capture")
+    assert window.stack.currentWidget() is page
+    assert [one.label for one in page.view.strip.marks] == ["1  Tooth missing: tooth 31"]
+    assert "Tooth 31 is missing" in page.words.text()
+    assert window.suspects.rows[0].bar.cause == "reluctor"
+    QTest.mouseClick(window.suspects.rows[0].bar, Qt.MouseButton.LeftButton)
+    assert window.suspects.rows[0].evidence.isVisible()
+    assert "hole" in window.suspects.card.title.text()
+
+    window.show_report()
+    settle(window)
+    report = window.page("report")
+    assert window.stack.currentWidget() is report
+    report.save(tmp_path / "out.pdf")
+    text = pypdfium2.PdfDocument(tmp_path / "out.pdf")[0].get_textpage().get_text_range()
+    assert "Brindle 2" in text
+    assert "P0335" in text
+    assert "Tooth 31 is missing" in text.replace("\r\n", " ")
+
+
+def test_everything_is_there_after_reopening(desk, make_csv, tmp_path):
+    window = desk()
+    drop(window, make_csv(low=0.1, high=1.3))
+    settle(window)
+    window.page("incoming").accept.click()
+    settle(window)
+    before = [(one.cause, one.probability) for one in window.session.last_weighed.suspects]
+    window.close()
+    again = desk(own_log(tmp_path / "log"))
+    assert again.session.job.machine == "Machine of a.csv"
+    assert [(one.cause, one.probability) for one in again.session.last_weighed.suspects] == before
+    assert again.page("capture").view.strip.samples == 100_000
+
+
+def test_withdrawn_evidence_no_longer_counts_and_undo_brings_it_back(desk):
+    window = desk(demo_log, demo=True)
+    assert window.suspects.rows[0].bar.cause == "reluctor"
+    window.trail.choose(window.session.job.of("capture")[0].id)
+    window.trail.list.setFocus()
+    QTest.keyClick(window.trail.list, Qt.Key.Key_Delete)
+    spin()
+    assert window.session.last_weighed.suspects[0].probability < 0.6
+    assert window.session.job.entries[-1].withdrawn
+    assert window.trail.withdraw_button.text() == "Restore"
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    spin()
+    assert window.session.last_weighed.suspects[0].cause == "reluctor"
+    assert window.session.last_weighed.suspects[0].probability > 0.9
+
+
+def test_a_file_that_cannot_be_read_is_told_and_nothing_is_kept(desk, tmp_path):
+    window = desk(demo_log, demo=True)
+    entries = len(window.session.job.entries)
+    bad = tmp_path / "bad.csv"
+    bad.write_text("Time,A\n" + "".join(f"{i},{i}\n" for i in range(30)) + "31,oops\n32,1\n")
+    drop(window, bad)
+    settle(window)
+    assert window.message.isVisible()
+    assert "bad.csv: line 32: 'oops' is not a number" in window.message.text.text()
+    window.session.reload()
+    assert len(window.session.job.entries) == entries
+
+
+def test_a_damaged_stored_capture_is_told(desk):
+    window = desk(demo_log, demo=True)
+    entry = window.session.job.of("capture")[0]
+    shutil.rmtree(window.session.log.shelf.folder / entry.data["token"])
+    window.session.open_entry(entry)
+    settle(window)
+    assert "damaged or gone" in window.message.text.text()
+
+
+def test_log_that_cannot_be_opened_is_told(desk, tmp_path):
+    folder = tmp_path / "file"
+    folder.write_text("in the way")
+    window = desk(own_log(folder))
+    assert "cannot be used" in window.message.text.text()
+
+
+def test_light_and_dark_are_remembered(desk):
+    window = desk(demo_log, demo=True)
+    light = window.grab().toImage().pixelColor(4, 4).lightness()
+    window.toggle_look()
+    spin()
+    assert window.grab().toImage().pixelColor(4, 4).lightness() < light - 100
+    assert window.settings.value("look") == "dark"
+
+
+def test_every_button_is_big_enough_and_named(desk):
+    from PySide6.QtWidgets import QAbstractButton
+
+    window = desk(demo_log, demo=True)
+    for button in window.findChildren(QAbstractButton):
+        if button.isVisible():
+            assert button.height() >= 38, button.text()
+            assert button.text().strip() or button.accessibleName(), button.objectName()
+
+
+def test_nothing_is_cut_off_at_1280_by_800(desk):
+    window = desk(demo_log, demo=True)
+    assert (window.width(), window.height()) == (1280, 800)
+    for pane in (window.trail, window.bench, window.suspects):
+        assert pane.isVisible()
+        assert pane.geometry().right() <= window.splitter.width()
+
+
+# the strip -------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def strip(app):
+    samples = square_teeth(seconds=2.0, noise=0.0)
+    view = StripView()
+    view.resize(900, 300)
+    view.show_strip(Strip(50_000.0, len(samples), (Lane("A", "crank", "V", Pyramid(samples), bottom=-0.5, top=5.5),)))
+    return view, samples
+
+
+def test_columns_hold_what_the_samples_do_at_every_zoom(strip):
+    view, samples = strip
+    for span in (2.0, 0.4, 0.03, 0.001):
+        view.look_at_span(0.7, 0.7 + span, around=1.0)
+        low, high = view.columns(view.strip.lanes[0], 800)
+        first, last = int(np.ceil(view.view.start * 50_000)), int(view.view.end * 50_000)
+        assert np.nanmin(low) == pytest.approx(samples[first : last + 1].min(), abs=1e-5)
+        assert np.nanmax(high) == pytest.approx(samples[first : last + 1].max(), abs=1e-5)
+
+
+def test_waveform_is_where_the_axis_says(strip):
+    view, samples = strip
+    view.look_at_span(0.1, 0.104, around=1.0)
+    image = QImage(view.size(), QImage.Format.Format_RGB32)
+    view.render(image)
+    rect = view.lane_rects()[0]
+    from sagen.desk import theme
+
+    for share in (0.2, 0.5, 0.8):
+        x = rect.left() + share * rect.width()
+        value = samples[round(view.time_at(x) * 50_000)]
+        y = view._y(rect, view.strip.lanes[0], value)
+        near = [image.pixelColor(int(x) + dx, int(y) + dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)]
+        assert theme.look().role("crank") in near
+
+
+def test_zoom_keeps_the_time_under_the_pointer(strip):
+    view, _ = strip
+    before = view.x_of(0.5)
+    view.zoom(0.25, 0.5)
+    assert view.x_of(0.5) == pytest.approx(before, abs=0.5)
+    for _ in range(40):
+        view.zoom(0.5)
+    assert view.view.span >= 8 / 50_000 * 0.999
+    for _ in range(60):
+        view.zoom(2.0)
+    assert (view.view.start, view.view.end) == (0.0, pytest.approx(2.0))
+
+
+def test_a_press_sets_a_and_b_and_escape_clears_them(strip):
+    view, _ = strip
+    view.show()
+    for x in (300, 500):
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPointF(x, 150).toPoint())
+    assert view.strip.cursors == {"A": pytest.approx(view.time_at(300)), "B": pytest.approx(view.time_at(500))}
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    assert view.strip.cursors == {}
+    view.hide()
+
+
+# a real X server -------------------------------------------------------------------------
+
+
+@pytest.mark.skipif(shutil.which("Xvfb") is None, reason="needs Xvfb")
+def test_clicks_and_types_under_xvfb(make_csv):
+    make_csv(lost=(12,))
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[write], stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        display = os.read(read, 20).decode().strip()
+        path = make_csv(lost=(12,))
+        script = Path(__file__).with_name("drive_xcb.py")
+        environment = {**os.environ, "DISPLAY": f":{display}", "QT_QPA_PLATFORM": "xcb"}
+        done = subprocess.run(
+            [sys.executable, str(script), str(path)], env=environment, capture_output=True, text=True, timeout=100
+        )
+        assert done.returncode == 0, done.stderr
+        told = done.stdout.splitlines()
+        assert "platform xcb" in told
+        assert "wheel typed 60-2" in told
+        assert "finding 1  Tooth missing: tooth 12" in told
+        assert "suspect reluctor" in told
+        assert any(one.startswith("cursor A") and " V" in one for one in told)
+    finally:
+        server.terminate()
+        server.wait()
+        os.close(read)
+        os.close(write)
