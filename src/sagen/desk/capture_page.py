@@ -14,7 +14,7 @@ from sagen.model.words import FINDING_TITLES, ROLES, STATES
 
 def strip_of(opened: OpenCapture) -> Strip:
     """What the Strip draws of an examined capture: described channels first, in the sheet's order."""
-    from sagen.signal.rules import expected_bands
+    from sagen.signal.rules_level import expected_bands
 
     lanes, places = [], {}
     for result in opened.examination.channels:

@@ -27,6 +27,8 @@ class _Table(BaseModel):
 
 class EngineSheet(_Table):
     cylinders: Annotated[int, Field(ge=1, le=24)] | None = None
+    #: teeth of the crank's belt or chain sprocket: turns a cam's shift into teeth
+    sprocket: Annotated[int, Field(ge=8, le=120)] | None = None
 
 
 class Conditions(_Table):

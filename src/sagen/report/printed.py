@@ -17,7 +17,7 @@ from sagen.model.words import CAUSES, FINDING_TITLES, ROLES, SENSORS, STATES
 from sagen.reason.weigh import NextCheck
 from sagen.report.plot import Mark, waveform_svg
 from sagen.signal.examine import ChannelResult, Examination
-from sagen.signal.rules import expected_bands
+from sagen.signal.rules_level import expected_bands
 
 MOST_MARKS = 60
 

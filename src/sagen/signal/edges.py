@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-CHUNK = 1 << 17
+CHUNK = 1 << 16  #: samples, a multiple of 64
 
 
 @dataclass(frozen=True)
@@ -63,28 +63,33 @@ def find_edges(raw: np.ndarray, *, lower: float, upper: float, middle: float | N
 def _state_entries(raw: np.ndarray, lower: float, upper: float) -> tuple[np.ndarray, np.ndarray]:
     """First sample of each new state, and whether that state is the high one.
 
-    Works in cache-sized chunks on two comparisons; entering a zone again without having been in the
-    other one is dropped afterwards, on the few entries only.
+    Works in cache-sized chunks: each comparison is packed into 64-bit words, and only words in which a
+    zone is entered are looked at again. Entering a zone twice without having been in the other one is
+    dropped afterwards, on the few entries only.
     """
     # Weak scalars keep the comparison in the samples' own type; integers compare against whole numbers.
     if np.issubdtype(raw.dtype, np.integer):
         lower, upper = int(np.floor(lower)), int(np.ceil(upper))
-    places, highs = [], []
-    zone, turned = np.empty(CHUNK, bool), np.empty(CHUNK, bool)
-    before = [False, False]
+    places, highs = [np.empty(0, np.int64)], [np.empty(0, bool)]
+    zone = np.zeros(CHUNK, bool)
+    before = [np.uint64(0), np.uint64(0)]
     for start in range(0, len(raw), CHUNK):
         part = raw[start : start + CHUNK]
         size = len(part)
         for which, compare, level in ((0, np.greater_equal, upper), (1, np.less_equal, lower)):
             compare(part, level, out=zone[:size])
-            np.not_equal(zone[1:size], zone[: size - 1], out=turned[: size - 1])
-            entered = np.flatnonzero(turned[: size - 1]) + 1
-            entered = entered[zone[entered]]
-            if zone[0] and not before[which]:
-                entered = np.concatenate([[0], entered])
-            before[which] = bool(zone[size - 1])
-            places.append(entered + start)
-            highs.append(np.full(len(entered), which == 0))
+            zone[size:] = False
+            words = np.packbits(zone, bitorder="little").view(np.uint64)
+            carried = words << np.uint64(1)
+            carried[1:] |= words[:-1] >> np.uint64(63)
+            carried[0] |= before[which]
+            before[which] = np.uint64(zone[size - 1])
+            words &= ~carried
+            some = np.flatnonzero(words)
+            bits = np.unpackbits(words[some].view(np.uint8), bitorder="little").view(bool)
+            at = np.flatnonzero(bits)
+            places.append(some[at >> 6] * 64 + (at & 63) + start)
+            highs.append(np.full(len(at), which == 0))
     place, high = np.concatenate(places), np.concatenate(highs)
     order = np.argsort(place, kind="stable")
     place, high = place[order], high[order]

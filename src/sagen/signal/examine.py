@@ -3,22 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 from sagen.model.capture import Capture
 from sagen.model.errors import SheetError, unknown_name
 from sagen.model.finding import Finding
 from sagen.model.sheet import ChannelSheet, Sheet
+from sagen.signal import rules_cam, rules_level, rules_wheel
+from sagen.signal.cam import CamTrack, track
+from sagen.signal.coil import read_coil
 from sagen.signal.compare import Comparison, compare
-from sagen.signal.hall import read_hall
+from sagen.signal.context import Context, Rule, twin
+from sagen.signal.hall import read_current, read_hall
 from sagen.signal.levels import Levels, state_levels
+from sagen.signal.rails import RAIL_RULES, Rail, read_rail
 from sagen.signal.reading import Reading
-from sagen.signal.rules import RULES, Context
 
 #: a reader for every sensor kind; a new kind is a new row
-READERS: dict[str, Callable[..., Reading]] = {"hall": read_hall}
+READERS: dict[str, Callable[..., Reading]] = {"hall": read_hall, "reluctance": read_coil, "current": read_current}
 #: roles of a rotating sensor; the others are only measured
 ROTATING = ("crank", "cam", "speed")
+#: asked in this order: what makes a capture unfit comes first, so that later rules can hold back
+RULES: tuple[Rule, ...] = (
+    rules_level.undersampled, rules_level.clipped, rules_level.too_short,
+    rules_level.no_signal, rules_level.low_not_pulled_down, rules_level.high_not_reached,
+    rules_level.weak_coil, rules_level.weak_current, rules_level.noise,
+    rules_wheel.wrong_pattern, rules_wheel.reversed_polarity, rules_wheel.extra_gap, rules_wheel.dropout,
+    rules_wheel.erratic, rules_wheel.odd_tooth, rules_wheel.runout,
+    rules_cam.timing_scatter, rules_cam.timing_offset,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -29,6 +42,7 @@ class ChannelResult:
     unit: str
     levels: Levels
     reading: Reading | None = None
+    rail: Rail | None = None
     comparison: Comparison | None = None
 
     def as_row(self) -> dict:
@@ -51,6 +65,7 @@ class Examination:
     capture: str
     channels: tuple[ChannelResult, ...]
     findings: tuple[Finding, ...]
+    cams: dict[str, CamTrack] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
 
     def as_row(self) -> dict:
@@ -102,25 +117,54 @@ def examine(
     """
     sheet = complete_sheet(capture, sheet)
     tell = progress or (lambda share: True)
-    patterns = _patterns(reference)
-    results = []
-    for index, one in enumerate(sheet.channel):
-        if not tell(index / len(sheet.channel)):
+    good = _read_channels(*reference, (), lambda share: True) if reference else []
+    patterns = tuple(one.reading for one in good if one.reading and one.reading.switching)
+    results = _read_channels(capture, sheet, patterns, lambda share: tell(0.9 * share))
+    readings = tuple(one.reading for one in results if one.reading)
+    cams = _cams(readings)
+    context = Context(
+        sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, patterns, cams,
+        _pattern_cams(readings, patterns),
+    )  # fmt: skip
+    for one in results:
+        if one.rail is not None:
+            context.found += RAIL_RULES[one.sheet.role](one.rail, context)
+    for reading in readings:
+        for rule in RULES:
+            context.found += rule(reading, context)
+    results = [_compared(one, context) for one in results]
+    tell(1.0)
+    findings = sorted(context.found, key=lambda one: -one.severity)
+    return Examination(capture.name, tuple(results), tuple(findings), cams, capture.notes)
+
+
+def _read_channels(
+    capture: Capture, sheet: Sheet, patterns: tuple[Reading, ...], tell: Callable[[float], bool]
+) -> list[ChannelResult]:
+    results: list[ChannelResult] = []
+    described = complete_sheet(capture, sheet).channel
+    for index, one in enumerate(described):
+        if not tell(index / len(described)):
             raise Stopped
         results.append(_channel_result(capture, one, patterns))
-    readings = tuple(one.reading for one in results if one.reading)
-    findings = []
-    for result in results:
-        if result.reading is None:
-            continue
-        pattern = patterns.get(result.sheet.role)
-        lost = frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
-        context = Context(sheet.conditions.state, readings, lost)
-        for rule in RULES:
-            findings += rule(result.reading, context)
-    tell(1.0)
-    findings.sort(key=lambda one: -one.severity)
-    return Examination(capture.name, tuple(results), tuple(findings), capture.notes)
+    return results
+
+
+def _cams(readings: tuple[Reading, ...]) -> dict[str, CamTrack]:
+    """Every cam channel placed on the crank, where there is a crank to place it on."""
+    crank = next((one for one in readings if one.sheet.role == "crank" and one.wheel and one.switching), None)
+    tracks = {one.column: track(one, crank) for one in readings if one.sheet.role == "cam"} if crank else {}
+    return {name: one for name, one in tracks.items() if one is not None}
+
+
+def _pattern_cams(readings: tuple[Reading, ...], patterns: tuple[Reading, ...]) -> dict[str, CamTrack]:
+    """The known-good capture's cam tracks, under the names that the cams have in this one."""
+    tracks, named = _cams(patterns), {}
+    for one in readings:
+        other = twin(one, readings, patterns) if one.sheet.role == "cam" else None
+        if other is not None and other.column in tracks:
+            named[one.column] = tracks[other.column]
+    return named
 
 
 def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
@@ -136,28 +180,26 @@ def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
     return sheet
 
 
-def _patterns(reference: tuple[Capture, Sheet] | None) -> dict[str, Reading]:
-    """Readings of the known-good capture by role."""
-    if reference is None:
-        return {}
-    capture, sheet = reference
-    results = [_channel_result(capture, one, {}) for one in complete_sheet(capture, sheet).channel]
-    return {one.sheet.role: one.reading for one in results if one.reading and one.reading.switching}
-
-
-def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: dict[str, Reading]) -> ChannelResult:
+def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[Reading, ...]) -> ChannelResult:
     channel = capture.channel(sheet.column)
     if sheet.factor != 1.0:
         # A probe factor scales what the recorder wrote, its offset included.
-        from dataclasses import replace
-
         channel = replace(channel, scale=channel.scale * sheet.factor, offset=channel.offset * sheet.factor)
+    if sheet.role in RAIL_RULES:
+        rail = read_rail(channel, sheet, capture.sfreq)
+        return ChannelResult(sheet, channel.unit, rail.levels, rail=rail)
     reader = READERS.get(sheet.sensor or "hall") if sheet.role in ROTATING else None
     if reader is None:
         return ChannelResult(sheet, channel.unit, state_levels(channel))
-    pattern = patterns.get(sheet.role)
-    if pattern is not None and sheet.wheel is None and pattern.wheel is not None:
-        sheet = sheet.model_copy(update={"wheel": str(pattern.wheel)})
+    if sheet.wheel is None and sheet.role != "cam":
+        pattern = next((one for one in patterns if one.sheet.role == sheet.role and one.wheel), None)
+        if pattern is not None:
+            sheet = sheet.model_copy(update={"wheel": str(pattern.wheel)})
     reading = reader(capture, channel, sheet)
-    comparison = compare(reading, pattern) if pattern is not None and reading.switching else None
-    return ChannelResult(sheet, channel.unit, reading.levels, reading, comparison)
+    return ChannelResult(sheet, channel.unit, reading.levels, reading)
+
+
+def _compared(result: ChannelResult, context: Context) -> ChannelResult:
+    reading = result.reading
+    pattern = context.pattern(reading) if reading is not None and reading.switching else None
+    return replace(result, comparison=compare(reading, pattern)) if pattern is not None else result

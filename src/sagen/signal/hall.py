@@ -1,4 +1,4 @@
-"""Reading a switching (hall) channel: is it switching at all, between which levels, and when."""
+"""Reading a two-state channel (hall, two-wire current): does it switch, between which levels, and when."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, without_glitches
-from sagen.signal.levels import Levels, smoothed, state_levels
+from sagen.signal.levels import Levels, piled_up, smoothed, state_levels
 from sagen.signal.reading import Reading
 from sagen.signal.teeth import Teeth, read_teeth
 
@@ -17,6 +17,10 @@ FAINT = 0.12
 FAINTEST = 0.01
 SMOOTHINGS = (1, 5, 17, 51, 151)
 FEWEST_EDGES = 5
+#: what is looked at for near misses in a long capture, samples a stretch
+STRETCH, STRETCHES = 1 << 16, 12
+HIGH_CURRENT = 0.014  #: A
+DEFAULT_SHUNT = 100.0  #: ohm, where the sheet names none
 
 
 def likely_pull_up(levels: Levels) -> float:
@@ -25,15 +29,27 @@ def likely_pull_up(levels: Levels) -> float:
 
 
 def read_hall(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
-    """Read one switching channel.
+    """Read one switching channel; see `read_two_state`."""
+    levels = state_levels(channel)
+    return read_two_state(capture, channel, sheet, levels, sheet.pull_up or likely_pull_up(levels), "hall")
+
+
+def read_current(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
+    """Read a two-wire current sensor across its resistor: 7 and 14 mA are its two levels (common practice)."""
+    per_amp = 1.0 if channel.unit == "A" else sheet.shunt_ohm or DEFAULT_SHUNT
+    return read_two_state(capture, channel, sheet, state_levels(channel), HIGH_CURRENT * per_amp, "current")
+
+
+def read_two_state(
+    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, kind: str
+) -> Reading:
+    """Read one two-state channel whose high level should be `expected`.
 
     A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
     when it is two-state and the wheel shows in it; otherwise the line counts as flat.
     """
-    levels = state_levels(channel)
-    expected = sheet.pull_up or likely_pull_up(levels)
     if _plainly_two_state(levels, expected):
-        return _with_edges(capture, channel, sheet, levels, expected, 1)
+        return _with_edges(capture, channel, sheet, levels, expected, 1, kind)
     for width in SMOOTHINGS:
         if width * 8 > capture.samples:
             break
@@ -43,12 +59,12 @@ def read_hall(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
             continue
         if levels_now.swing < 5 * levels_now.noise or levels_now.parted < 0.85:
             continue
-        reading = _with_edges(capture, calm, sheet, levels_now, expected, width)
+        reading = _with_edges(capture, calm, sheet, levels_now, expected, width, kind)
         if _wheel_shows(reading):
             return reading
     return Reading(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, False,
-        Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)),
+        Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)), kind=kind,
     )  # fmt: skip
 
 
@@ -77,7 +93,7 @@ def _wheel_shows(reading: Reading) -> bool:
 
 
 def _with_edges(
-    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, width: int
+    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, width: int, kind: str
 ) -> Reading:
     quarter = 0.25 * levels.swing
     bounds = sorted((channel.to_raw(levels.low + quarter), channel.to_raw(levels.high - quarter)))
@@ -88,9 +104,40 @@ def _with_edges(
     falls, rises = edges.falls / capture.sfreq, edges.rises / capture.sfreq
     after = np.searchsorted(rises, falls, "right")
     next_rise = np.append(rises, np.nan)[np.minimum(after, len(rises))]
-    teeth = read_teeth(falls, sheet.declared_wheel)
+    teeth = read_teeth(falls, sheet.declared_wheel) if counts_teeth(sheet) else _uncounted(falls)
     switching = len(edges) >= FEWEST_EDGES
     return Reading(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, switching, edges, teeth,
-        falls, next_rise, false_edges / capture.sfreq, width,
+        falls, next_rise, false_edges / capture.sfreq, width, kind, piled=piled_up(channel, two_state=True),
+        near_misses=_near_misses(channel, levels) if width == 1 else 0,
     )  # fmt: skip
+
+
+def _near_misses(channel: Channel, levels: Levels) -> int:
+    """Excursions from either level by a third of the swing that turn back before the other is reached.
+
+    In a long capture only even stretches of it are looked at; the count is scaled up to the whole.
+    """
+    raw, share = channel.raw, 1.0
+    if len(raw) > 2 * STRETCH * STRETCHES:
+        starts = np.linspace(0, len(raw) - STRETCH, STRETCHES).astype(int)
+        share = STRETCHES * STRETCH / len(raw)
+        raw = np.concatenate([raw[start : start + STRETCH] for start in starts])
+    real = _rises(channel, raw, levels, 0.25, 0.75)
+    beyond = sum(max(_rises(channel, raw, levels, *band) - real, 0) for band in ((0.14, 0.32), (0.68, 0.86)))
+    return round(beyond / share)
+
+
+def _rises(channel: Channel, raw: np.ndarray, levels: Levels, lower: float, upper: float) -> int:
+    bounds = sorted(channel.to_raw(levels.low + share * levels.swing) for share in (lower, upper))
+    return len(find_edges(raw, lower=bounds[0], upper=bounds[1]).rises) if bounds[0] < bounds[1] else 0
+
+
+def counts_teeth(sheet: ChannelSheet) -> bool:
+    """A cam's few uneven windows are no row of like teeth; without a declared wheel they are not counted."""
+    return sheet.role != "cam" or sheet.wheel is not None
+
+
+def _uncounted(falls: np.ndarray) -> Teeth:
+    spaces = max(len(falls) - 1, 0)
+    return Teeth(falls, np.ones(spaces), np.ones(spaces, int))

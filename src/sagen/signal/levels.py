@@ -97,6 +97,31 @@ def state_levels(channel: Channel) -> Levels:
     )
 
 
+def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
+    """Share of samples that lie exactly on the largest or smallest value, and that value in the channel's unit.
+
+    A waveform that goes on beyond the range piles up at its end and leaves the values next to it nearly
+    empty; a peak does not, nor does a level that noise moves about. A signal of two states that piles up
+    at both ends is only quiet, so there one end must show noise. (0, 0) where nothing piles up.
+    """
+    sampled = sample_runs(channel.raw)
+    found = []
+    for end in (sampled.min(), sampled.max()):
+        away = np.abs(sampled - end)
+        span = float(np.ptp(sampled)) or 1.0
+        there = float(np.mean(away == 0))
+        near = float(np.mean((away > 0) & (away < 0.04 * span)))
+        values = len(np.unique(sampled[away < 0.2 * span][:4096]))
+        found.append((there if there > 3 * near and there > 0.005 else 0.0, values, float(end)))
+    if two_state and all(share or values < 5 for share, values, _ in found):
+        found = [(0.0, 0, found[0][2])]
+    marked = channel.over_range / len(channel.raw)
+    share, _, end = max(found)
+    if marked > 0.005:
+        share = max(share, marked)
+    return share, channel.offset + channel.scale * end
+
+
 def extremes(raw: np.ndarray, chunk: int = 1 << 18) -> tuple[float, float]:
     """Smallest and largest sample, in one walk through memory."""
     low, high = raw[0], raw[0]

@@ -30,6 +30,14 @@ class Reading:
     rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, the rise after each fall, NaN where none
     false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
     smoothing: int = 1  #: samples averaged before the edges were found
+    kind: str = "hall"  #: sensor kind that it was read as
+    #: coil: peak-to-peak height at each tooth, in `unit`
+    heights: np.ndarray = field(default_factory=lambda: np.empty(0))
+    falling: bool = True  #: coil: whether the tooth's centre is the falling crossing
+    polarity_sure: bool = False  #: coil: whether that was seen, not assumed
+    #: share of samples that lie exactly at the end of the recorder's range, and that level in `unit`
+    piled: tuple[float, float] = (0.0, 0.0)
+    near_misses: int = 0  #: disturbances that come near to making a false edge
 
     @property
     def column(self) -> str:
@@ -43,6 +51,18 @@ class Reading:
         """Share of each space between teeth that the signal is low, shape (teeth - 1,)."""
         spaces = np.diff(self.falls)
         return (self.rises[: len(spaces)] - self.falls[:-1]) / spaces if len(spaces) else np.empty(0)
+
+    def low_width(self) -> np.ndarray:
+        """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,)."""
+        spaces = np.diff(self.falls)
+        pitch = spaces / np.maximum(self.teeth.ratio, 1e-9)
+        return (self.rises[: len(spaces)] - self.falls[:-1]) / pitch if len(spaces) else np.empty(0)
+
+    @property
+    def samples_a_tooth(self) -> float:
+        """Samples from one tooth to the next at the highest speed seen; infinite where there are none."""
+        pitches = np.diff(self.teeth.times)[self.teeth.spans == 1]
+        return float(np.quantile(pitches, 0.02)) * self.sfreq if len(pitches) > 3 else np.inf
 
     def speed_range(self) -> dict[str, float] | None:
         """Lowest, median and highest speed of the wheel's own shaft, rpm; None where it is not known.

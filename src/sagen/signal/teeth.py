@@ -271,6 +271,8 @@ def _lost(number: np.ndarray, spans: np.ndarray, wheel: Wheel) -> dict[int, floa
     teeth = wheel.slots - wheel.missing
     seen = np.bincount(number[number <= teeth], minlength=teeth + 1)
     skipped = np.zeros(teeth + 1, int)
+    # A longer space is an interruption, not a lost tooth.
+    spans = np.where(spans > wheel.missing + 1 + MOST_LOST, 0, spans)
     for step in range(1, int(spans.max(initial=1))):
         over = number[:-1][spans > step] + step
         over = np.where(over > wheel.slots, over - wheel.slots, over)
@@ -283,7 +285,12 @@ def _even(plain: Teeth, declared: Wheel) -> Teeth:
     """An even wheel has no first tooth: counting starts with the first one recorded."""
     slot = np.concatenate([[0], np.cumsum(plain.spans)])
     wheel = Wheel(declared.slots)
-    return Teeth(plain.times, plain.ratio, plain.spans, wheel, slot % wheel.slots + 1, slot // wheel.slots)
+    starts = np.arange(0, len(plain.times) - wheel.slots + 1, wheel.slots)
+    whole = starts[:, None] + np.arange(wheel.slots)
+    # Only turns in which no tooth was skipped can be laid over one another.
+    unbroken = slot[whole[:, -1]] - slot[whole[:, 0]] == wheel.slots - 1 if len(whole) else np.empty(0, bool)
+    whole = whole[unbroken & (slot[whole[:, 0]] % wheel.slots == 0)] if len(whole) else np.empty((0, 0), int)
+    return Teeth(plain.times, plain.ratio, plain.spans, wheel, slot % wheel.slots + 1, slot // wheel.slots, whole=whole)
 
 
 def _single_gap(plain: Teeth, long: np.ndarray, declared: Wheel) -> Teeth:

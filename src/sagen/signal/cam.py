@@ -1,0 +1,168 @@
+"""Cam against crank: every cam edge in crank degrees over the 720 of a working cycle."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.signal.reading import Reading
+from sagen.signal.teeth import Teeth
+
+CYCLE = 720.0
+FAR = 60.0  #: degrees: a cam farther off than this is not the same cam
+MATCHED = 6.0  #: degrees: two patterns whose edges lie closer than this on average are of one shape
+
+
+@dataclass(frozen=True)
+class CamTrack:
+    """A cam's edges over the crank's angle.
+
+    Angles are in crank degrees from tooth 1 of the first turn; `template` holds where each edge of one
+    cycle usually lies (0 to 720, climbing), `late` by how much each edge seen comes after its own.
+    """
+
+    column: str
+    time: np.ndarray  #: s, shape (n,)
+    angle: np.ndarray  #: crank degrees, shape (n,)
+    rising: np.ndarray  #: bool, shape (n,)
+    template: np.ndarray  #: shape (k,)
+    template_rising: np.ndarray  #: bool, shape (k,)
+    late: np.ndarray  #: crank degrees, shape (n,)
+    step_deg: float  #: crank degrees that pass from one sample to the next at top speed
+    referenced: bool  #: whether the crank's wheel has a reference, so that angles compare across captures
+
+    @property
+    def cycles(self) -> float:
+        return float(self.angle[-1] - self.angle[0]) / CYCLE
+
+    def by_cycle(self) -> tuple[np.ndarray, np.ndarray]:
+        """Mean lateness of each cycle's edges and how far the edges stray about it (1 sigma), degrees."""
+        which = np.floor((self.angle - self.angle[0]) / CYCLE).astype(int)
+        count = np.bincount(which)
+        mean = np.bincount(which, self.late) / np.maximum(count, 1)
+        rest = np.abs(self.late - mean[which])
+        return mean[count > 0], 1.4826 * float(np.median(rest))
+
+
+def crank_angle(teeth: Teeth, at: np.ndarray) -> np.ndarray:
+    """Crank angle in degrees at each time of `at`, climbing over the turns; NaN where it is not known.
+
+    Between teeth the angle is the cubic that has the speed of its neighbours on both sides, so that a
+    reference gap of three pitches in a breathing turn does not bend it.
+
+    Parameters
+    ----------
+    teeth : Teeth
+        with a wheel
+    at : np.ndarray [shape=(n,)], s
+    """
+    angle, times = teeth.angle_deg(), teeth.times
+    index = np.searchsorted(times, at, "right") - 1
+    inside = (index >= 1) & (index < len(times) - 2)
+    index = np.clip(index, 1, max(len(times) - 3, 1))
+    wide = np.diff(times)
+    speed = np.diff(angle) / wide
+    tangent = np.empty(len(times))
+    tangent[1:-1] = (speed[:-1] * wide[1:] + speed[1:] * wide[:-1]) / (wide[:-1] + wide[1:])
+    tangent[0], tangent[-1] = speed[0], speed[-1]
+    h = wide[index]
+    u = (at - times[index]) / h
+    out = (
+        angle[index] * (1 + 2 * u) * (1 - u) ** 2
+        + angle[index + 1] * u**2 * (3 - 2 * u)
+        + h * (tangent[index] * u * (1 - u) ** 2 + tangent[index + 1] * u**2 * (u - 1))
+    )
+    climbing = (angle[index + 1] > angle[index]) & (teeth.spans[index] > 0)
+    return np.where(inside & climbing, out, np.nan)
+
+
+def track(cam: Reading, crank: Reading) -> CamTrack | None:
+    """Place a cam's edges on the crank; None where either gives too little to go by."""
+    if crank.wheel is None or not crank.switching or not cam.switching or len(crank.teeth.times) < 8:
+        return None
+    times, rising = cam.edges.at / cam.sfreq, cam.edges.rising
+    if cam.kind == "reluctance":
+        # A coil's sharp crossing is the tooth; the other one only lies somewhere between teeth.
+        times, rising = cam.falls, np.zeros(len(cam.falls), bool)
+    angle = crank_angle(crank.teeth, times)
+    known = np.isfinite(angle)
+    times, rising, angle = times[known], rising[known], angle[known]
+    if len(angle) < 3 or angle[-1] - angle[0] < 1.3 * CYCLE:
+        return None
+    template, template_rising = _template(angle, rising)
+    if not len(template):
+        return None
+    late = _lateness(angle, rising, template, template_rising)
+    speed = crank.teeth.speed_rpm()
+    step = float(np.nanquantile(speed, 0.98)) * 6.0 / crank.sfreq
+    referenced = bool(len(crank.teeth.anchors))
+    return CamTrack(cam.column, times, angle, rising, template, template_rising, late, step, referenced)
+
+
+def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Where the edges of one cycle lie: the stretch of edges that returns best after 720 degrees."""
+    count = round(len(angle) / ((angle[-1] - angle[0]) / CYCLE + 1 / max(len(angle), 1)))
+    for edges in (count, count - 1, count + 1):
+        if not 1 <= edges < len(angle):
+            continue
+        returns = np.abs(angle[edges:] - angle[:-edges] - CYCLE)
+        returns = np.where(rising[edges:] == rising[:-edges], returns, CYCLE)
+        if np.median(returns) > 25:
+            continue
+        window = np.convolve(np.minimum(returns, 90.0), np.ones(min(edges, len(returns))), "valid")
+        first = int(window.argmin())
+        template = angle[first : first + edges] % CYCLE
+        up = rising[first : first + edges]
+        for _ in range(2):
+            late = _lateness(angle, rising, template, up)
+            own = _nearest(angle, rising, template, up)
+            shift = [np.median(late[own == one]) if (own == one).any() else 0.0 for one in range(edges)]
+            template = (template + np.array(shift)) % CYCLE
+        order = np.argsort(template)
+        return template[order], up[order]
+    return np.empty(0), np.empty(0, bool)
+
+
+def _apart(angle: np.ndarray, rising: np.ndarray, template: np.ndarray, up: np.ndarray) -> np.ndarray:
+    """Signed distance of every edge from every template edge of its direction, shape (n, k), degrees."""
+    apart = (angle[:, None] - template + CYCLE / 2) % CYCLE - CYCLE / 2
+    return np.where(rising[:, None] == up, apart, CYCLE)
+
+
+def _nearest(angle, rising, template, up) -> np.ndarray:
+    return np.abs(_apart(angle, rising, template, up)).argmin(axis=1)
+
+
+def _lateness(angle, rising, template, up) -> np.ndarray:
+    apart = _apart(angle, rising, template, up)
+    return np.take_along_axis(apart, np.abs(apart).argmin(axis=1)[:, None], axis=1)[:, 0]
+
+
+def shift_between(here: CamTrack, good: CamTrack) -> tuple[float, float] | None:
+    """By how many crank degrees `here` comes after `good`, and how well the two then fit (mean degrees apart).
+
+    Which turn of the cycle a capture starts in is not known, so a whole turn more or less counts as the
+    same. None where the two are not of one shape.
+    """
+    if not (here.referenced and good.referenced) or len(here.template) != len(good.template):
+        return None
+    best: list[tuple[float, float]] = []
+    for turn in (0.0, 360.0):
+        for shift in np.arange(-FAR, FAR + 0.5, 0.5):
+            apart = _apart(here.template - shift - turn, here.template_rising, good.template, good.template_rising)
+            best.append((float(np.minimum(np.abs(apart).min(axis=1), 30.0).mean()), float(shift)))
+    least = min(cost for cost, _ in best)
+    if least > MATCHED:
+        return None
+    # A cam with like windows fits at several shifts: the smallest is the likeliest.
+    cost, shift = min((one for one in best if one[0] <= least + 0.6), key=lambda one: abs(one[1]))
+    turn = min(
+        (0.0, 360.0),
+        key=lambda t: np.minimum(
+            np.abs(_apart(here.template - shift - t, here.template_rising, good.template, good.template_rising)).min(axis=1), 30.0
+        ).mean(),
+    )
+    apart = _apart(here.template - shift - turn, here.template_rising, good.template, good.template_rising)
+    nearest = np.take_along_axis(apart, np.abs(apart).argmin(axis=1)[:, None], axis=1)[:, 0]
+    return shift + float(np.median(nearest)), cost

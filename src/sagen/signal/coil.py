@@ -1,0 +1,191 @@
+"""Reading a coil (reluctance) channel: lobes, the sharp crossing at each tooth, heights against speed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.model.capture import Capture, Channel
+from sagen.model.sheet import ChannelSheet
+from sagen.model.wheel import Wheel
+from sagen.signal.edges import Edges, find_edges, running_median
+from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_levels
+from sagen.signal.reading import Reading
+from sagen.signal.teeth import Teeth, read_teeth
+
+#: a lobe lower than this share of the tallest of its neighbours is disturbance
+LOBE_SHARE = 0.22
+NARROW = 0.2  #: a half-wave this much shorter than its neighbours is a spike
+NEIGHBOURS = 9  #: lobes on each side that a lobe is measured against
+CALM = 5.0  #: lobes start this many standard deviations of the noise away from the middle
+FEWEST_LOBES = 6
+#: how much wider the gap must be at one kind of crossing than at the other to tell them apart
+SHARPER = 1.15
+
+
+@dataclass(frozen=True)
+class Lobes:
+    """Alternating half-waves. One entry a crossing from one to the next."""
+
+    at: np.ndarray  #: samples, where the signal crosses its middle
+    rising: np.ndarray
+    height: np.ndarray  #: peak to peak of the two half-waves that the crossing parts, raw units
+    false: np.ndarray  #: samples, where half-waves too narrow for a tooth began
+
+    def of(self, falling: bool) -> tuple[np.ndarray, np.ndarray]:
+        """Places (samples) and heights of one kind of crossing."""
+        chosen = self.rising != falling
+        return self.at[chosen], self.height[chosen]
+
+
+NO_LOBES = Lobes(np.empty(0), np.empty(0, bool), np.empty(0), np.empty(0))
+
+
+def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
+    """Read one coil channel.
+
+    The tooth's centre is the crossing at which the reference gap spans a whole number of pitches; the
+    other crossing falls anywhere within the gap. An even wheel has no gap: there the steeper one counts.
+    """
+    levels = state_levels(channel)
+    lobes = find_lobes(channel, levels)
+    width = 1
+    if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
+        # Remains in noise: look again under a moving average.
+        calm = smoothed(channel, 25)
+        under = find_lobes(calm, state_levels(calm))
+        if len(under.at) >= FEWEST_LOBES and _regular(under, sheet.declared_wheel):
+            channel, lobes, width = calm, under, 25
+    flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes, sheet.declared_wheel))
+    if flat:
+        empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
+        return Reading(
+            sheet, channel.unit, capture.sfreq, capture.samples, levels, 0.0, False,
+            Edges(np.empty(0), np.empty(0, bool)), empty, kind="reluctance",
+        )  # fmt: skip
+    falling, sure = sharp_crossing(channel, lobes, capture.sfreq, sheet)
+    at, height = lobes.of(falling)
+    other, _ = lobes.of(not falling)
+    times = at / capture.sfreq
+    after = np.searchsorted(other, at, "right")
+    between = np.append(other / capture.sfreq, np.nan)[np.minimum(after, len(other))]
+    scale = abs(channel.scale)
+    shown = Levels(
+        levels.low if width > 1 else -float(np.median(height)) * scale / 2 + levels.middle,
+        levels.high if width > 1 else float(np.median(height)) * scale / 2 + levels.middle,
+        noise_of(sample_runs(channel.raw).astype(np.float64)) * scale, levels.minimum, levels.maximum, levels.step, levels.between, levels.parted,
+    )  # fmt: skip
+    return Reading(
+        sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
+        read_teeth(times, sheet.declared_wheel), times, between, smoothing=width, kind="reluctance",
+        false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,
+        piled=piled_up(channel, two_state=False),
+    )  # fmt: skip
+
+
+def find_lobes(channel: Channel, levels: Levels) -> Lobes:
+    """The half-waves of an alternating signal whose height may grow a hundredfold with speed.
+
+    Crossings are taken with a hysteresis just above the noise; then lobes that are low against their
+    neighbours are dropped, and where two of one sign meet, their crossing goes.
+    """
+    raw = channel.raw
+    sampled = sample_runs(raw).astype(np.float64)
+    middle = float(np.mean(np.clip(sampled, *np.quantile(sampled, [0.0005, 0.9995]))))
+    noise = noise_of(sampled)
+    swing = float(np.quantile(np.abs(sampled - middle), 0.995))
+    reach = max(CALM * noise, 0.015 * swing, 1.5 * levels.step / abs(channel.scale), 1e-9)
+    edges = find_edges(raw, lower=middle - reach, upper=middle + reach, middle=middle)
+    if len(edges) < 3:
+        return NO_LOBES
+    starts = np.floor(edges.at).astype(int)
+    # A lobe lies between two crossings; the ends of the record are half-seen and left out.
+    tall = np.maximum.reduceat(raw, starts)[:-1] - middle
+    deep = middle - np.minimum.reduceat(raw, starts)[:-1]
+    height = np.where(edges.rising[:-1], tall, deep).astype(np.float64)
+    keep = height >= LOBE_SHARE * _tallest_near(height)
+    lasts = np.diff(edges.at)
+    narrow = keep & (lasts < NARROW * running_median(lasts, 9))
+    kept = np.flatnonzero(keep & ~narrow)
+    if len(kept) < 2:
+        return NO_LOBES
+    sign = edges.rising[kept]
+    turns = np.flatnonzero(sign[1:] != sign[:-1])
+    first, second = kept[turns], kept[turns + 1]
+    # Where small lobes lay between, the crossing next to the later one is as good as any.
+    return Lobes(edges.at[second], edges.rising[second], height[first] + height[second], edges.at[:-1][narrow])
+
+
+def noise_of(sampled: np.ndarray) -> float:
+    """Standard deviation of white noise under a smooth signal, from third differences."""
+    third = np.diff(sampled, 3)
+    return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
+
+
+def sharp_crossing(channel: Channel, lobes: Lobes, sfreq: float, sheet: ChannelSheet) -> tuple[bool, bool]:
+    """Whether the tooth's centre is the falling crossing, and whether that is certain.
+
+    At a tooth's centre the signal crosses steeply even beside the reference gap, and the gap is a whole
+    number of pitches between two such crossings. The other crossing lies anywhere in the gap and is
+    flat there. An even wheel has no gap: there nothing is certain.
+    """
+    assumed = sheet.polarity != "rising"
+    whole, flat = {}, {}
+    for falling in (True, False):
+        at, height = lobes.of(falling)
+        if len(at) < 12:
+            return assumed, False
+        teeth = read_teeth(at / sfreq, sheet.declared_wheel)
+        if teeth.wheel is None or not len(teeth.anchors):
+            return _by_gap_length(lobes, sfreq, sheet, assumed)
+        steep = _steepness(channel.raw, at, height)
+        beside = np.union1d(teeth.anchors, teeth.anchors - 1)
+        flat[falling] = float(np.median(steep[teeth.anchors])) / max(float(np.median(steep)), 1e-12)
+        gaps = teeth.ratio[teeth.anchors - 1]
+        whole[falling] = float(np.median(np.abs(gaps - np.round(gaps)))) + 0.5 * float(
+            np.median(np.abs(teeth.ratio[np.setdiff1d(np.arange(len(teeth.ratio)), beside)[:400]] - 1))
+        )
+    if max(flat.values()) > 1.6 * min(flat.values()):
+        return flat[True] > flat[False], True
+    if abs(whole[True] - whole[False]) > 0.12:
+        return whole[True] < whole[False], True
+    return _by_gap_length(lobes, sfreq, sheet, assumed)
+
+
+def _by_gap_length(lobes: Lobes, sfreq: float, sheet: ChannelSheet, assumed: bool) -> tuple[bool, bool]:
+    """The sharp crossing shows the longer gap; the other one has part of it on either side."""
+    widest = {}
+    for falling in (True, False):
+        at, _ = lobes.of(falling)
+        teeth = read_teeth(at / sfreq, sheet.declared_wheel)
+        top = np.sort(teeth.ratio)[-max(1, len(teeth.anchors) or len(at) // 60 or 1) :]
+        widest[falling] = float(np.median(top)) if teeth.alike >= 0.5 or len(teeth.anchors) else 1.0
+    if max(widest.values()) >= 1.6 and max(widest.values()) >= SHARPER * min(widest.values()):
+        return widest[True] > widest[False], True
+    return assumed, False
+
+
+def _steepness(raw: np.ndarray, at: np.ndarray, height: np.ndarray) -> np.ndarray:
+    """Slope at each crossing, in heights a sample."""
+    index = np.clip(at.astype(int), 1, len(raw) - 3)
+    return np.abs(raw[index + 2].astype(np.float64) - raw[index - 1]) / 3 / np.maximum(height, 1e-12)
+
+
+def _tallest_near(height: np.ndarray) -> np.ndarray:
+    """Largest of the lobes within reach, but for a lone spike: the second largest counts."""
+    padded = np.pad(height, NEIGHBOURS, mode="edge")
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * NEIGHBOURS + 1)
+    return np.partition(windows, -3, axis=1)[:, -3]
+
+
+def _regular(lobes: Lobes, declared: Wheel | None) -> bool:
+    """Whether the half-waves come as teeth do, not as noise does."""
+    for falling in (True, False):
+        at, _ = lobes.of(falling)
+        if len(at) < 8:
+            continue
+        teeth = read_teeth(at, declared)
+        if teeth.alike >= 0.4 or np.median(np.abs(np.log(np.maximum(teeth.ratio, 1e-3)))) < 0.2:
+            return True
+    return False

@@ -1,0 +1,143 @@
+"""Each tooth's error, split into what repeats with the wheel and what does not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.signal.teeth import Teeth
+
+
+@dataclass(frozen=True)
+class ToothErrors:
+    """A measure of every tooth (lateness in pitches, height, width), over the turns.
+
+    `by_place` has one entry a tooth of the turn, in the order of `Teeth.whole`; `scatter` is the
+    standard deviation of one tooth's measure from turn to turn, pooled over all teeth; `values` is
+    shape (turns, teeth).
+    """
+
+    values: np.ndarray
+    by_place: np.ndarray
+    scatter: float
+    number: np.ndarray
+
+    @property
+    def turns(self) -> int:
+        return len(self.values)
+
+    def surprise(self) -> np.ndarray:
+        """By how many standard errors each place strays from the others.
+
+        The standard error joins the scatter from turn to turn, pooled over all places so that it holds
+        for three turns as for three hundred, with what the other places stray among themselves.
+        """
+        centre = np.median(self.by_place)
+        spread = 1.4826 * np.median(np.abs(self.by_place - centre))
+        error = np.hypot(spread, self.scatter / np.sqrt(max(self.turns, 1)))
+        return (self.by_place - centre) / max(error, 1e-9)
+
+
+def lateness(teeth: Teeth) -> np.ndarray:
+    """How late each tooth comes, in pitches, against the cubic through its two neighbours on each side.
+
+    Compression, acceleration and a run-up are smooth over five teeth and fall out; a misplaced tooth
+    stays. NaN at the ends and beside interruptions. Divided by how strongly the spacing there passes a
+    disturbance of one tooth on, so that places beside a gap compare with the rest.
+    """
+    times = teeth.times
+    out = np.full(len(times), np.nan)
+    if len(times) < 5:
+        return out
+    slot = np.concatenate([[0], np.cumsum(teeth.spans)]).astype(np.float64)
+    inner = np.arange(2, len(times) - 2)
+    near = inner[:, None] + np.array([-2, -1, 1, 2])
+    apart = slot[near] - slot[inner][:, None]
+    weights = np.ones_like(apart)
+    for j in range(4):
+        for k in range(4):
+            if j != k:
+                weights[:, j] *= -apart[:, k] / (apart[:, j] - apart[:, k])
+    pitch = (times[near[:, 3]] - times[near[:, 0]]) / np.maximum(apart[:, 3] - apart[:, 0], 1)
+    late = (times[inner] - (weights * times[near]).sum(axis=1)) / pitch
+    # The cubic's own error grows with the product of the distances (4 where all stand evenly).
+    reach = np.abs(apart.prod(axis=1)) / 4
+    broken = np.zeros(len(times), bool)
+    for offset in (-2, -1, 0, 1):
+        cut = np.flatnonzero(teeth.spans == 0) - offset
+        broken[cut[(cut >= 0) & (cut < len(times))]] = True
+    out[inner] = late / np.maximum(1.0, np.sqrt(reach))
+    out[broken] = np.nan
+    return out
+
+
+def by_place(teeth: Teeth, measure: np.ndarray) -> ToothErrors | None:
+    """Line a measure of every tooth up by its place on the wheel; None with fewer than two whole turns."""
+    if len(teeth.whole) < 2:
+        return None
+    # Entries of a row that reach beyond the measure (the last tooth's space) are unknown.
+    rows = np.minimum(teeth.whole, len(measure) - 1)
+    values = np.where(teeth.whole < len(measure), measure[rows], np.nan)
+    values = values[np.isfinite(values).mean(axis=1) > 0.8]
+    if len(values) < 2:
+        return None
+    with np.errstate(all="ignore"):
+        centre = np.nanmedian(values, axis=0)
+    centre = np.nan_to_num(centre)
+    off = (values - centre)[np.isfinite(values)]
+    # A median of few turns hugs them; the factor restores the pooled scatter's size.
+    grow = np.sqrt(len(values) / (len(values) - 1))
+    scatter = 1.4826 * float(np.median(np.abs(off))) * grow
+    return ToothErrors(values, centre, scatter, teeth.number[teeth.whole[0]])
+
+
+def swing_once_a_turn(errors: ToothErrors, slots: int) -> tuple[float, float]:
+    """Amplitude of the once-a-turn swing of a measure and the share of its variance that it explains."""
+    fit, rest = _without_orders(errors, slots, (1,))
+    total = float(np.var(errors.by_place))
+    return float(np.hypot(*fit[1:3])), 1.0 - float(np.var(rest)) / total if total > 0 else 0.0
+
+
+def without_orders(errors: ToothErrors, slots: int, orders: tuple[int, ...]) -> np.ndarray:
+    """The measure by place without waves of so many periods a turn: what an engine or an eccentric
+    wheel does to it, not a single tooth."""
+    return _without_orders(errors, slots, orders)[1]
+
+
+def _without_orders(errors: ToothErrors, slots: int, orders: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
+    angle = 2 * np.pi * (errors.number - 1) / slots
+    waves = [wave(order * angle) for order in orders for wave in (np.cos, np.sin)]
+    design = np.column_stack([np.ones_like(angle), *waves])
+    weight = np.ones(len(angle))
+    for _ in range(3):
+        # An odd tooth must not bend the waves that are taken off.
+        fit, *_ = np.linalg.lstsq(design * weight[:, None], errors.by_place * weight, rcond=None)
+        rest = errors.by_place - design @ fit
+        spread = 1.4826 * np.median(np.abs(rest - np.median(rest))) + 1e-9
+        weight = 1 / np.maximum(1.0, np.abs(rest) / (2.5 * spread))
+    return fit, rest
+
+
+def irregular_teeth(late: np.ndarray, limit: np.ndarray) -> np.ndarray:
+    """Which teeth are out of place by more than `limit`, each counted once.
+
+    A tooth out of place makes its neighbours look out by -2/3 and 1/6 of that (the cubic through them),
+    so the largest of a neighbourhood is taken and its footprint removed before the next ones are.
+    """
+    rest = np.nan_to_num(late)
+    found = np.zeros(len(rest), bool)
+    for _ in range(8):
+        size = np.abs(rest) / limit
+        padded = np.pad(size, 2)
+        around = np.max([padded[k : k + len(size)] for k in (0, 1, 3, 4)], axis=0)
+        now = np.flatnonzero((size > 1) & (size >= around))
+        if not len(now):
+            break
+        found[now] = True
+        by = rest[now]
+        for offset, share in ((0, 1.0), (-1, -2 / 3), (1, -2 / 3), (-2, 1 / 6), (2, 1 / 6)):
+            at = now + offset
+            inside = (at >= 0) & (at < len(rest))
+            np.subtract.at(rest, at[inside], share * by[inside])
+    return found

@@ -1,0 +1,102 @@
+"""Findings from cam against crank. Limits are common practice (no published source)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from sagen.model.finding import Finding
+from sagen.signal.cam import CamTrack, shift_between
+from sagen.signal.context import Context, grade
+from sagen.signal.reading import Reading
+
+OFFSET_DEG = 3.0
+SCATTER_DEG = 1.3
+MOVES_DEG = 5.0  #: a cam that travels farther than this, smoothly, is driven by a phaser
+
+
+def travel(track: CamTrack, context: Context) -> float:
+    """How far a running engine's phaser moves the cam, degrees; 0 while cranking, where it is locked."""
+    if context.state in ("cranking", "key_on"):
+        return 0.0
+    by_cycle, _ = track.by_cycle()
+    if len(by_cycle) < 6:
+        return 0.0
+    calm = np.median(np.lib.stride_tricks.sliding_window_view(by_cycle, 3), axis=1)
+    wide = float(np.quantile(calm, 0.97) - np.quantile(calm, 0.03))
+    back_and_forth = float(np.abs(np.diff(calm)).sum())
+    # A phaser goes somewhere and holds; a slack chain wanders to and fro.
+    return wide if wide > MOVES_DEG and back_and_forth < 2.6 * wide else 0.0
+
+
+def scatter(track: CamTrack, context: Context) -> float:
+    """Standard deviation of the edges about where they should be, degrees, a phaser's travel left out."""
+    by_cycle, within = track.by_cycle()
+    if len(by_cycle) < 3:
+        return 0.0
+    if travel(track, context):
+        moves = 1.4826 * float(np.median(np.abs(np.diff(by_cycle)))) / np.sqrt(2)
+        within = min(within, 1.4826 * float(np.median(np.abs(track.late - np.interp(
+            track.angle, track.angle[0] + 720.0 * (np.arange(len(by_cycle)) + 0.5), by_cycle)))))  # fmt: skip
+    else:
+        moves = float(np.std(by_cycle, ddof=1))
+    return float(np.hypot(moves, within))
+
+
+def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
+    track = context.cams.get(reading.column)
+    if track is None or track.cycles < 3:
+        return
+    size = scatter(track, context)
+    limit = max(SCATTER_DEG, 0.6 * track.step_deg)
+    if size < limit:
+        return
+    low, high = np.quantile(track.late, [0.02, 0.98])
+    yield Finding(
+        "timing_scatter", reading.column, grade(size - limit, 3 * limit),
+        f"The cam's edges wander against the crank by {high - low:.1f}° of the crank (standard deviation {size:.1f}°) "
+        f"over {track.cycles:.0f} cycles, not to one side: chain or belt has play.",
+        {"scatter_deg": round(size, 2)}, (),
+        "Check the tensioner and the chain's length; compare with the other bank.",
+    )  # fmt: skip
+
+
+def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
+    here, good = context.cams.get(reading.column), context.pattern_cams.get(reading.column)
+    if here is None or good is None:
+        return
+    shift = shift_between(here, good)
+    if shift is None:
+        return
+    offset = shift[0]
+    moved = travel(here, context)
+    if moved:
+        # Of a moving cam the place nearest to the known-good one counts: only what never gets there has jumped.
+        low, high = np.quantile(here.late, [0.05, 0.95])
+        reach = np.array([low, high]) + offset
+        offset = 0.0 if reach[0] <= OFFSET_DEG and reach[1] >= -OFFSET_DEG else float(reach[np.abs(reach).argmin()])
+    if abs(offset) < max(OFFSET_DEG, 1.0 * here.step_deg):
+        return
+    teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
+    belt = (
+        f" That is {teeth:g} teeth of the {context.sprocket}-tooth crank sprocket."
+        if teeth is not None
+        else f" One tooth of an N-tooth crank sprocket is 360/N: {abs(offset):.0f}° would be one of {360 / abs(offset):.0f}."
+    )
+    others = [
+        other for name, track in context.cams.items()
+        if name != reading.column and name in context.pattern_cams
+        and (other := shift_between(track, context.pattern_cams[name])) is not None
+    ]  # fmt: skip
+    beside = ""
+    if others:
+        on_time = all(abs(one[0]) < OFFSET_DEG for one in others)
+        beside = " The other cam is where it should be." if on_time else " The other cam has moved as well."
+    yield Finding(
+        "timing_offset", reading.column, grade(abs(offset) - OFFSET_DEG, 12.0),
+        f"All {len(here.template)} cam edges come {abs(offset):.1f}° of the crank {'late' if offset > 0 else 'early'} "
+        f"against the known-good capture, steadily over {here.cycles:.0f} cycles.{belt}{beside}",
+        {"offset_deg": round(offset, 2), "belt_teeth": teeth}, (),
+        "Set the engine to its timing marks and look before anything else: cranking on may bend valves.",
+    )  # fmt: skip

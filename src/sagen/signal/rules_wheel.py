@@ -1,0 +1,410 @@
+"""Findings that the wheel, the gap and the sensor's own signal give: what repeats, and what does not.
+
+Limits are common practice (no published source) unless a rule says otherwise.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from sagen.model.finding import Finding, Span
+from sagen.signal.context import MOST_SPANS, Context, grade
+from sagen.signal.errors import (
+    ToothErrors,
+    by_place,
+    irregular_teeth,
+    lateness,
+    swing_once_a_turn,
+    without_orders,
+)
+from sagen.signal.reading import Reading
+
+FEWEST_TURNS = 3
+GAP_IN_TURNS = 0.5  #: share of its turns in which a tooth must be absent
+SURPRISE = 6.0  #: standard errors: one in a hundred thousand captures of a sound 100-tooth wheel
+LATE = 0.05  #: pitches
+WIDE = 0.07  #: share of the pitch
+TALL = 0.16  #: share of the height
+IRREGULAR = 0.15  #: pitches
+ERRATIC_SHARE = 0.05
+RUNOUT_WIDTH, RUNOUT_HEIGHT, RUNOUT_EXPLAINED = 0.05, 0.10, 0.55
+STEADY = 2.0  #: the speed beside an interruption must not have fallen by more than this factor
+
+
+def measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
+    """What is known of every tooth, lined up by place, with the least size that counts."""
+    found: dict[str, tuple[ToothErrors | None, float]] = {}
+    found["late"] = (by_place(reading.teeth, lateness(reading.teeth)), max(LATE, 0.5 / reading.samples_a_tooth))
+    if reading.kind == "reluctance":
+        found["height"] = (by_place(reading.teeth, height_for_speed(reading)), TALL)
+    else:
+        found["width"] = (by_place(reading.teeth, reading.low_width()), max(WIDE, 1.0 / reading.samples_a_tooth))
+    return {name: one for name, one in found.items() if one[0] is not None}
+
+
+def height_for_speed(reading: Reading) -> np.ndarray:
+    """Height at each tooth over the speed there, relative to the median: a coil's height grows with speed."""
+    teeth = reading.teeth
+    if len(teeth.times) < 5:
+        return np.full(len(teeth.times), np.nan)
+    pitch = np.diff(teeth.times) / np.maximum(teeth.spans, 1)
+    around = np.empty(len(teeth.times))
+    around[1:-1] = 0.5 * (pitch[1:] + pitch[:-1])
+    around[0], around[-1] = pitch[0], pitch[-1]
+    # Over a gap the mean speed says little of the speed at its ends.
+    beside = np.flatnonzero(teeth.spans > 1)
+    around[beside] = pitch[np.maximum(beside - 1, 0)]
+    around[np.minimum(beside + 1, len(around) - 1)] = pitch[np.minimum(beside + 1, len(pitch) - 1)]
+    ratio = reading.heights * around
+    return ratio / np.median(ratio)
+
+
+def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
+    teeth = reading.teeth
+    if not reading.switching or teeth.wheel is None or context.has(reading, "wrong_pattern", "undersampled"):
+        return
+    wheel = teeth.wheel
+    turns = len(teeth.anchors)
+    plain = [n for n, share in sorted(teeth.lost.items()) if share >= GAP_IN_TURNS]
+    known = context.lost_in_pattern(reading)
+    for group in _neighbours(n for n in plain if n not in known):
+        number = group[0]
+        spans = _spans_over(teeth, number)
+        repeats = len(spans) >= 2
+        if not repeats and turns > 1:
+            continue
+        share = teeth.lost[number]
+        angle = (number - 1) * wheel.pitch_deg
+        gap = float(np.median(teeth.ratio[spans])) if len(spans) else 0.0
+        many = f"Teeth {group[0]} to {group[-1]} are" if len(group) > 1 else f"Tooth {number} is"
+        beside = number in (1, wheel.slots - wheel.missing)
+        twin = not beside and len(group) == wheel.missing
+        yield Finding(
+            "extra_gap",
+            reading.column,
+            float(np.clip(share if repeats else 0.4, 0, 1)),
+            f"{many} missing in {len(spans)} of {max(turns, len(spans))} turns, {angle:.0f}° after the "
+            f"reference gap: the space there is {gap:.2f} pitches long, the spaces beside it are even."
+            + (
+                " It lies next to the reference gap, so it may be the tooth on the gap's other side."
+                if beside
+                else " Both gaps are equally long: this one could as well be the reference gap, and what is missing "
+                f"then starts at tooth {wheel.slots - 2 * wheel.missing - number + 2}."
+                if twin
+                else ""
+            ),
+            {"tooth": int(number), "angle_deg": round(angle, 2), "repeats": repeats},
+            tuple(Span(float(teeth.times[i]), float(teeth.times[i + 1])) for i in spans[:MOST_SPANS]),
+            "Turn the engine by hand and look at that tooth through the sensor's hole; "
+            "on a magnet ring use a viewing card."
+            if repeats
+            else "Record at least three turns: one gap seen once may be an interruption.",
+        )
+
+
+def _spans_over(teeth, number: int) -> np.ndarray:
+    """The spaces (entries) that skip tooth `number`."""
+    before = (number - 1 - teeth.number[:-1]) % teeth.wheel.slots
+    return np.flatnonzero((teeth.spans > 1) & (before < teeth.spans - 1))
+
+
+def _neighbours(numbers) -> Iterator[list[int]]:
+    """Consecutive numbers grouped together."""
+    group: list[int] = []
+    for one in numbers:
+        if group and one != group[-1] + 1:
+            yield group
+            group = []
+        group.append(one)
+    if group:
+        yield group
+
+
+def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
+    wheel = reading.wheel
+    if wheel is None or reading.smoothing > 1 or context.has(reading, "wrong_pattern", "undersampled", "too_short"):
+        return
+    odd: dict[int, tuple[float, str, float]] = {}
+    for name, (errors, least) in measures(reading).items():
+        if errors.turns < FEWEST_TURNS:
+            continue
+        limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
+        orders = _orders(wheel.slots, context.cylinders)
+        for place, size, surprise in _outstanding(errors, limit, wheel.slots, orders, spread=name == "late"):
+            number = int(errors.number[place])
+            weight = abs(size) / least
+            if number not in odd or weight > odd[number][0]:
+                odd[number] = (weight, _odd_words(name, size, reading), surprise)
+    for number, (weight, words, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[:3]:
+        turns = len(reading.teeth.whole)
+        angle = (number - 1) * wheel.pitch_deg
+        yield Finding(
+            "odd_tooth", reading.column, float(np.clip(0.25 + 0.12 * weight, 0.3, 1.0)),
+            f"Tooth {number}, {angle:.0f}° after the reference gap, {words} in each of {turns} turns "
+            f"({surprise:.0f} standard errors beyond the other teeth).",
+            {"tooth": number, "angle_deg": round(angle, 2), "repeats": True},
+            _spans_at(reading, number),
+            "Look at that tooth through the sensor's hole: chipped, bent, or something stuck to it.",
+        )  # fmt: skip
+
+
+def _beside_gap(number: np.ndarray, reading: Reading) -> np.ndarray:
+    """Teeth next to a gap: their field and their spacing differ on a sound wheel too."""
+    after = np.roll(number, -1) - number != 1
+    return after | np.roll(after, 1)
+
+
+def _orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
+    """Waves a turn that an engine's compression or an eccentric wheel makes, as far as the wheel resolves them."""
+    firing = [k * (cylinders or 4) // 2 for k in (1, 2) if (k * (cylinders or 4)) % 2 == 0]
+    return tuple(sorted({1, 2, *firing} & set(range(1, max(slots // 5, 2) + 1))))
+
+
+def _outstanding(
+    errors: ToothErrors, limit: np.ndarray, slots: int, orders: tuple[int, ...], *, spread: bool
+) -> Iterator[tuple[int, float, float]]:
+    """Places that stray significantly, largest first. A late tooth makes its neighbours look early by two
+    thirds (the cubic through them); that footprint is taken off before the next is sought."""
+    rest = without_orders(errors, slots, orders)
+    footprint = {0: 1.0, 1: -2 / 3, 2: 1 / 6} if spread else {0: 1.0}
+    for _ in range(3):
+        now = ToothErrors(errors.values, rest, errors.scatter, errors.number)
+        surprise = now.surprise()
+        strong = (np.abs(surprise) > SURPRISE) & (np.abs(rest - np.median(rest)) > limit)
+        if not strong.any():
+            return
+        place = int(np.argmax(np.where(strong, np.abs(rest - np.median(rest)) / limit, 0)))
+        size = float(rest[place] - np.median(rest))
+        yield place, size, float(abs(surprise[place]))
+        for offset, share in footprint.items():
+            for at in {place - offset, place + offset}:
+                rest[at % len(rest)] -= share * size
+
+
+def _odd_words(name: str, size: float, reading: Reading) -> str:
+    if name == "late":
+        return f"comes {abs(100 * size):.0f} % of a pitch {'late' if size > 0 else 'early'}"
+    if name == "width":
+        return f"holds the signal low {abs(100 * size):.0f} % of a pitch {'longer' if size > 0 else 'shorter'} than the others"
+    return f"is {abs(100 * size):.0f} % {'taller' if size > 0 else 'lower'} than the others for its speed"
+
+
+def _spans_at(reading: Reading, number: int) -> tuple[Span, ...]:
+    teeth = reading.teeth
+    at = np.flatnonzero(teeth.number == number)[:MOST_SPANS]
+    half = 0.5 * float(np.median(np.diff(teeth.times)))
+    return tuple(Span(max(0.0, float(teeth.times[i]) - half), float(teeth.times[i]) + half) for i in at)
+
+
+def runout(reading: Reading, context: Context) -> Iterator[Finding]:
+    wheel = reading.wheel
+    if wheel is None or wheel.slots < 8 or context.has(reading, "wrong_pattern", "undersampled", "clipped"):
+        return
+    for name, (errors, _) in measures(reading).items():
+        if name == "late" or errors.turns < 2:
+            continue
+        amplitude, explained = swing_once_a_turn(errors, wheel.slots)
+        least = RUNOUT_HEIGHT if name == "height" else RUNOUT_WIDTH
+        noise = errors.scatter / np.sqrt(errors.values.size / 2)
+        if amplitude < max(least, 6 * noise) or explained < RUNOUT_EXPLAINED:
+            continue
+        middle = float(np.median(errors.by_place))
+        depth = amplitude / (middle if name == "height" else max(min(middle, 1 - middle), 0.05))
+        what = "height" if name == "height" else "share of each pitch that the signal is low"
+        yield Finding(
+            "runout", reading.column, grade(amplitude - least, 3 * least),
+            f"The {what} swings by ±{100 * depth:.0f} % of its mean once a turn, in all {errors.turns} turns: "
+            "wheel or shaft does not run true.",
+            {"depth": round(float(depth), 3)}, (),
+            "Set a dial gauge on the wheel and turn the engine by hand.",
+        )  # fmt: skip
+
+
+def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
+    teeth = reading.teeth
+    if not reading.switching or reading.smoothing > 1 or len(teeth.times) < 20:
+        return
+    if context.has(reading, "wrong_pattern", "undersampled", "noise"):
+        return
+    if teeth.wheel is None and reading.sheet.role == "cam":
+        return
+    late = lateness(teeth)
+    limit = IRREGULAR + 0.9 / reading.samples_a_tooth + _ripple_error(reading, context)
+    errors = by_place(teeth, late)
+    if errors is not None:
+        place = np.full(len(late), np.nan)
+        lookup = dict(zip(errors.number.tolist(), errors.by_place.tolist(), strict=True))
+        place[:] = [lookup.get(int(one), 0.0) for one in teeth.number]
+        late = late - place
+    known = np.isfinite(late)
+    if teeth.wheel is None or not len(teeth.anchors):
+        # Without a known wheel a gap is not told from a fault: only single spaces are judged.
+        known[1:] &= teeth.spans == 1
+        known[:-1] &= teeth.spans == 1
+    irregular = known & irregular_teeth(np.where(known, late, 0.0), np.full(len(late), limit))
+    stray = _stray_gaps(reading)
+    # A tooth beside a stray gap is not counted a second time.
+    irregular[np.clip(np.concatenate([stray + k for k in (-1, 0, 1, 2)]), 0, len(irregular) - 1)] = False
+    total = max(int(known.sum()), 1)
+    share = (np.count_nonzero(irregular) + len(stray)) / total
+    if share < ERRATIC_SHARE or np.count_nonzero(irregular) + len(stray) < 6:
+        return
+    at = np.union1d(np.flatnonzero(irregular), stray).astype(int)[:MOST_SPANS]
+    half = 0.5 * float(np.median(np.diff(teeth.times)))
+    yield Finding(
+        "erratic", reading.column, grade(share - ERRATIC_SHARE, 0.3),
+        f"{100 * share:.0f} % of {total} teeth come irregularly, at another place each turn: not the wheel, which would "
+        "repeat.",
+        {"share": round(float(min(share, 1.0)), 3)},
+        tuple(Span(max(0.0, float(teeth.times[i]) - half), float(teeth.times[i]) + half) for i in at),
+        "Look at the sensor's seat: rust under the flange, a loose bolt, a struck tip; then capture again.",
+    )  # fmt: skip
+
+
+def _ripple_error(reading: Reading, context: Context) -> float:
+    """What compression leaves of a tooth's lateness on a coarse wheel: the cubic's error for a wave of
+    2 / cylinders turns, r (2 pi / n)^3 / 6 for n teeth a wave and a ripple r."""
+    slots = reading.wheel.slots if reading.wheel else 60
+    speed = reading.teeth.speed_rpm()
+    speed = speed[np.isfinite(speed)]
+    if len(speed) < 5:
+        return 0.0
+    low, high = np.quantile(speed, [0.05, 0.95])
+    per_wave = 2 * slots / (context.cylinders or 8)
+    return min(0.6, 1.5 * float((high - low) / (high + low)) * (2 * np.pi / max(per_wave, 2.5)) ** 3 / 6)
+
+
+def _stray_gaps(reading: Reading) -> np.ndarray:
+    """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
+    teeth = reading.teeth
+    if teeth.wheel is None or not len(teeth.anchors):
+        return np.empty(0, int)
+    skipping = np.flatnonzero((teeth.spans > 1) & (teeth.spans <= 4))
+    first = teeth.number[skipping] % teeth.wheel.slots + 1
+    usual = np.array([teeth.lost.get(int(one), 0.0) < 0.3 for one in first], bool)
+    reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
+    return skipping[usual & ~reference] if len(skipping) else skipping
+
+
+def dropout(reading: Reading, context: Context) -> Iterator[Finding]:
+    teeth = reading.teeth
+    if not reading.switching or context.state in ("key_on", "strike") or len(teeth.times) < 12:
+        return
+    if context.has(reading, "undersampled"):
+        return
+    # Where teeth are missed here and there, only what is far longer is a loss of its own.
+    beyond = 6.0 if context.has(reading, "erratic") else 0.0
+    for start, end, back in interruptions(reading, beyond):
+        pitch = float(np.median(np.diff(teeth.times)))
+        lost = (end - start) / pitch
+        ending = "comes back at once at full speed" if back else "does not come back"
+        yield Finding(
+            "dropout", reading.column, float(np.clip(0.5 + lost / 60, 0.5, 1.0)),
+            f"The signal stops at {start:.4f} s for {1000 * (end - start):.0f} ms (about {lost:.0f} teeth) while the "
+            f"shaft turns steadily, and {ending}.{context.rails_say(start, end)}",
+            {"start_s": round(start, 5), "end_s": round(end, 5)},
+            (Span(start, end),),
+            "Record signal, feed and return together for a long time and wiggle plug and harness.",
+        )  # fmt: skip
+
+
+def interruptions(reading: Reading, beyond: float = 0.0) -> list[tuple[float, float, bool]]:
+    """Stretches (s) in which a turning shaft gave no signal, and whether it came back.
+
+    A shaft that comes to rest slows down before, and one that starts is slow after; neither counts.
+    """
+    teeth = reading.teeth
+    spaces = np.diff(teeth.times)
+    missing = reading.wheel.missing if reading.wheel else 0
+    if reading.sheet.role == "cam" and reading.wheel is None:
+        return _cam_interruptions(reading)
+    single = spaces[teeth.spans == 1]
+    usual = float(np.median(single)) if len(single) else float(np.median(spaces))
+    least = max(missing + 1 + 2.5, 4.0) + beyond
+    found = []
+    for k in np.flatnonzero(teeth.ratio >= least):
+        number = int(teeth.number[k]) if len(teeth.number) else 0
+        if number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > 0.5:
+            continue
+        before, after = _pitch_near(teeth, k, -1), _pitch_near(teeth, k, 1)
+        if not (before and after):
+            continue
+        beside = max(before, after)
+        longer = spaces[k] / beside
+        if longer >= least and beside <= STEADY * max(usual, min(before, after)):
+            found.append((float(teeth.times[k]), float(teeth.times[k + 1]), True))
+    end = reading.samples / reading.sfreq
+    rest = end - float(teeth.times[-1])
+    last = _pitch_near(teeth, len(spaces), -1)
+    if last and rest > max(0.05, (missing + 6) * last) and last <= 1.5 * usual:
+        found.append((float(teeth.times[-1]), end, False))
+    return found
+
+
+def _pitch_near(teeth, k: int, side: int) -> float | None:
+    """Mean pitch of the four spaces before or after space k."""
+    window = slice(max(0, k - 4), k) if side < 0 else slice(k + 1, k + 5)
+    spaces, spans = np.diff(teeth.times)[window], teeth.spans[window]
+    good = spans > 0
+    return float(np.median(spaces[good] / spans[good])) if np.count_nonzero(good) >= 2 else None
+
+
+def _cam_interruptions(reading: Reading) -> list[tuple[float, float, bool]]:
+    """A cam's spaces repeat once a turn; one far longer than the longest usual one is an interruption."""
+    spaces = np.diff(reading.teeth.times)
+    if len(spaces) < 8:
+        return []
+    usual = float(np.quantile(spaces, 0.9))
+    found = [
+        (float(reading.teeth.times[k]), float(reading.teeth.times[k + 1]), True)
+        for k in np.flatnonzero(spaces > 3.0 * usual)
+    ]
+    end = reading.samples / reading.sfreq
+    if end - reading.teeth.times[-1] > 3.5 * usual and spaces[-3:].mean() < 1.6 * spaces.mean():
+        found.append((float(reading.teeth.times[-1]), end, False))
+    return found
+
+
+def wrong_pattern(reading: Reading, context: Context) -> Iterator[Finding]:
+    teeth, declared = reading.teeth, reading.sheet.declared_wheel
+    if not reading.switching or declared is None or len(teeth.times) < 2 * declared.slots:
+        return
+    wheel = teeth.wheel
+    if wheel is None:
+        plain = np.mean(np.abs(np.log(np.maximum(teeth.ratio, 1e-3))) < 0.25)
+        if declared.missing and plain > 0.97:
+            yield _wrong(reading, declared, f"an even wheel: no gap in {len(teeth.times)} teeth", None, 0)
+        return
+    if len(teeth.anchors) < FEWEST_TURNS or teeth.alike < 0.6:
+        return
+    if wheel.slots != declared.slots:
+        yield _wrong(reading, declared, f"{wheel}, the same in {len(teeth.anchors)} turns", wheel.slots, wheel.missing)
+    elif declared.missing and wheel.missing < declared.missing:
+        yield _wrong(reading, declared, f"{wheel}, the same in {len(teeth.anchors)} turns", wheel.slots, wheel.missing)
+
+
+def _wrong(reading: Reading, declared, seen: str, slots: int | None, missing: int) -> Finding:
+    return Finding(
+        "wrong_pattern", reading.column, 0.9,
+        f"The wheel is sound but not the one expected: {declared} is stated, the signal shows {seen}.",
+        {"slots": slots, "missing": missing}, (),
+        "Compare the part number of wheel, flywheel or bearing with the maker's list for this engine.",
+    )  # fmt: skip
+
+
+def reversed_polarity(reading: Reading, context: Context) -> Iterator[Finding]:
+    declared = reading.sheet.polarity
+    if reading.kind != "reluctance" or not reading.switching or declared is None or not reading.polarity_sure:
+        return
+    if reading.falling == (declared == "falling"):
+        return
+    seen = "falling" if reading.falling else "rising"
+    yield Finding(
+        "reversed_polarity", reading.column, 0.9,
+        f"The sharp crossing at each tooth is {seen}, where {declared} is stated, and the gap shows the wrong way "
+        "round: the two wires are crossed.",
+        {}, (),
+        "Compare wire colours at the plug with the drawing, and make sure the probe's own leads are not swapped.",
+    )  # fmt: skip
