@@ -107,7 +107,7 @@ def render(d: Draw) -> tuple[Capture, Sheet]:
     rng = d.rng
     time, turns, speed = shaft(rng, d.seconds + 1.0, d.rpm, d.cylinders, d.ripple, d.course)
     top = d.slots * d.rpm / 60 * {"rising": 2.0, "revving": 3.0}.get(d.course, 1.15)
-    sfreq = d.sfreq or float(np.clip(top * d.per_tooth, 1_500, 400_000))
+    sfreq = d.sfreq or float(np.clip(top * d.per_tooth, 200, 400_000))
     rest = d.course == "from rest"
     start = 0.0 if rest else float(rng.uniform(0, 0.3))
     grid = start + np.arange(int(d.seconds * sfreq)) / sfreq

@@ -114,11 +114,15 @@ def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.nda
         first = int(window.argmin())
         template = angle[first : first + edges] % CYCLE
         up = rising[first : first + edges]
-        for _ in range(2):
+        cycle = np.floor((angle - angle[0]) / CYCLE).astype(int)
+        for _ in range(3):
+            # What a phaser moves is the cycle's, not the edge's: it is taken off before an edge's place is refined.
             late = _lateness(angle, rising, template, up)
+            count_of = np.maximum(np.bincount(cycle), 1)
+            late = late - (np.bincount(cycle, late) / count_of)[cycle]
             own = _nearest(angle, rising, template, up)
-            shift = [np.median(late[own == one]) if (own == one).any() else 0.0 for one in range(edges)]
-            template = (template + np.array(shift)) % CYCLE
+            template = (template + [float(np.median(late[own == one])) if (own == one).any() else 0.0 for one in range(edges)]) % CYCLE
+        template = (template + float(np.median(_lateness(angle, rising, template, up)))) % CYCLE
         order = np.argsort(template)
         return template[order], up[order]
     return np.empty(0), np.empty(0, bool)

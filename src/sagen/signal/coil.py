@@ -8,11 +8,10 @@ import numpy as np
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
-from sagen.model.wheel import Wheel
 from sagen.signal.edges import Edges, find_edges, running_median
 from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import Reading
-from sagen.signal.teeth import Teeth, read_teeth
+from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth
 
 #: a lobe lower than this share of the tallest of its neighbours is disturbance
 LOBE_SHARE = 0.22
@@ -22,6 +21,7 @@ CALM = 5.0  #: lobes start this many standard deviations of the noise away from 
 FEWEST_LOBES = 6
 #: how much wider the gap must be at one kind of crossing than at the other to tell them apart
 SHARPER = 1.15
+REGULAR = 0.33  #: teeth stray less than this from even (median, logarithm); noise strays by 0.6
 
 
 @dataclass(frozen=True)
@@ -54,10 +54,11 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
         # Remains in noise: look again under a moving average.
         calm = smoothed(channel, 25)
-        under = find_lobes(calm, state_levels(calm))
-        if len(under.at) >= FEWEST_LOBES and _regular(under, sheet.declared_wheel):
+        noise = noise_of(sample_runs(channel.raw).astype(np.float64)) / np.sqrt(25)
+        under = find_lobes(calm, state_levels(calm), 1.4 * noise)
+        if len(under.at) >= FEWEST_LOBES and _regular(under):
             channel, lobes, width = calm, under, 25
-    flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes, sheet.declared_wheel))
+    flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes))
     if flat:
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
         return Reading(
@@ -84,7 +85,7 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     )  # fmt: skip
 
 
-def find_lobes(channel: Channel, levels: Levels) -> Lobes:
+def find_lobes(channel: Channel, levels: Levels, noise: float | None = None) -> Lobes:
     """The half-waves of an alternating signal whose height may grow a hundredfold with speed.
 
     Crossings are taken with a hysteresis just above the noise; then lobes that are low against their
@@ -93,7 +94,7 @@ def find_lobes(channel: Channel, levels: Levels) -> Lobes:
     raw = channel.raw
     sampled = sample_runs(raw).astype(np.float64)
     middle = float(np.mean(np.clip(sampled, *np.quantile(sampled, [0.0005, 0.9995]))))
-    noise = noise_of(sampled)
+    noise = noise_of(sampled) if noise is None else noise
     swing = float(np.quantile(np.abs(sampled - middle), 0.995))
     reach = max(CALM * noise, 0.015 * swing, 1.5 * levels.step / abs(channel.scale), 1e-9)
     edges = find_edges(raw, lower=middle - reach, upper=middle + reach, middle=middle)
@@ -119,7 +120,9 @@ def find_lobes(channel: Channel, levels: Levels) -> Lobes:
 
 def noise_of(sampled: np.ndarray) -> float:
     """Standard deviation of white noise under a smooth signal, from third differences."""
-    third = np.diff(sampled, 3)
+    # Where the recorder's range ended there is no noise to be seen.
+    inside = (sampled > sampled.min()) & (sampled < sampled.max())
+    third = np.diff(sampled, 3)[inside[:-3] & inside[1:-2] & inside[2:-1] & inside[3:]]
     return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
 
 
@@ -131,7 +134,7 @@ def sharp_crossing(channel: Channel, lobes: Lobes, sfreq: float, sheet: ChannelS
     flat there. An even wheel has no gap: there nothing is certain.
     """
     assumed = sheet.polarity != "rising"
-    whole, flat = {}, {}
+    flat = {}
     for falling in (True, False):
         at, height = lobes.of(falling)
         if len(at) < 12:
@@ -140,16 +143,9 @@ def sharp_crossing(channel: Channel, lobes: Lobes, sfreq: float, sheet: ChannelS
         if teeth.wheel is None or not len(teeth.anchors):
             return _by_gap_length(lobes, sfreq, sheet, assumed)
         steep = _steepness(channel.raw, at, height)
-        beside = np.union1d(teeth.anchors, teeth.anchors - 1)
         flat[falling] = float(np.median(steep[teeth.anchors])) / max(float(np.median(steep)), 1e-12)
-        gaps = teeth.ratio[teeth.anchors - 1]
-        whole[falling] = float(np.median(np.abs(gaps - np.round(gaps)))) + 0.5 * float(
-            np.median(np.abs(teeth.ratio[np.setdiff1d(np.arange(len(teeth.ratio)), beside)[:400]] - 1))
-        )
     if max(flat.values()) > 1.6 * min(flat.values()):
         return flat[True] > flat[False], True
-    if abs(whole[True] - whole[False]) > 0.12:
-        return whole[True] < whole[False], True
     return _by_gap_length(lobes, sfreq, sheet, assumed)
 
 
@@ -179,13 +175,10 @@ def _tallest_near(height: np.ndarray) -> np.ndarray:
     return np.partition(windows, -3, axis=1)[:, -3]
 
 
-def _regular(lobes: Lobes, declared: Wheel | None) -> bool:
+def _regular(lobes: Lobes) -> bool:
     """Whether the half-waves come as teeth do, not as noise does."""
     for falling in (True, False):
         at, _ = lobes.of(falling)
-        if len(at) < 8:
-            continue
-        teeth = read_teeth(at, declared)
-        if teeth.alike >= 0.4 or np.median(np.abs(np.log(np.maximum(teeth.ratio, 1e-3)))) < 0.2:
+        if len(at) >= 8 and np.median(np.abs(np.log(np.maximum(pitch_ratio(np.diff(at)), 1e-3)))) < REGULAR:
             return True
     return False

@@ -13,7 +13,7 @@ from sagen.signal.teeth import Teeth
 class ToothErrors:
     """A measure of every tooth (lateness in pitches, height, width), over the turns.
 
-    `by_place` has one entry a tooth of the turn, in the order of `Teeth.whole`; `scatter` is the
+    `by_place` has one entry a tooth of the turn, in the order of `Teeth.places`; `scatter` is the
     standard deviation of one tooth's measure from turn to turn, pooled over all teeth; `values` is
     shape (turns, teeth).
     """
@@ -39,18 +39,17 @@ class ToothErrors:
         return (self.by_place - centre) / max(error, 1e-9)
 
 
-def lateness(teeth: Teeth) -> np.ndarray:
-    """How late each tooth comes, in pitches, against the cubic through its two neighbours on each side.
+def lateness(teeth: Teeth, times: np.ndarray) -> np.ndarray:
+    """How late the edge of each tooth at `times` (s, one a tooth) comes, in pitches, against the cubic through its two neighbours on each side.
 
     Compression, acceleration and a run-up are smooth over five teeth and fall out; a misplaced tooth
     stays. NaN at the ends and beside interruptions. Divided by how strongly the spacing there passes a
     disturbance of one tooth on, so that places beside a gap compare with the rest.
     """
-    times = teeth.times
     out = np.full(len(times), np.nan)
     if len(times) < 5:
         return out
-    slot = np.concatenate([[0], np.cumsum(teeth.spans)]).astype(np.float64)
+    slot = np.concatenate([[0], np.cumsum(np.maximum(teeth.spans, 1))]).astype(np.float64)
     inner = np.arange(2, len(times) - 2)
     near = inner[:, None] + np.array([-2, -1, 1, 2])
     apart = slot[near] - slot[inner][:, None]
@@ -89,7 +88,7 @@ def by_place(teeth: Teeth, measure: np.ndarray) -> ToothErrors | None:
     # A median of few turns hugs them; the factor restores the pooled scatter's size.
     grow = np.sqrt(len(values) / (len(values) - 1))
     scatter = 1.4826 * float(np.median(np.abs(off))) * grow
-    return ToothErrors(values, centre, scatter, teeth.number[teeth.whole[0]])
+    return ToothErrors(values, centre, scatter, teeth.places)
 
 
 def swing_once_a_turn(errors: ToothErrors, slots: int) -> tuple[float, float]:

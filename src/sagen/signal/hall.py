@@ -17,6 +17,8 @@ FAINT = 0.12
 FAINTEST = 0.01
 SMOOTHINGS = (1, 5, 17, 51, 151)
 FEWEST_EDGES = 5
+#: a pulse this much narrower than its like is no tooth; a cam's windows differ widely among themselves
+GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
 STRETCH, STRETCHES = 1 << 16, 12
 HIGH_CURRENT = 0.014  #: A
@@ -100,7 +102,7 @@ def _with_edges(
     edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(levels.middle))
     if channel.scale < 0:
         edges = Edges(edges.at, ~edges.rising)
-    edges, false_edges = without_glitches(edges)
+    edges, false_edges = without_glitches(edges, share=GLITCH if counts_teeth(sheet) else GLITCH_OF_CAM)
     falls, rises = edges.falls / capture.sfreq, edges.rises / capture.sfreq
     after = np.searchsorted(rises, falls, "right")
     next_rise = np.append(rises, np.nan)[np.minimum(after, len(rises))]

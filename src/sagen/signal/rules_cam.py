@@ -76,7 +76,8 @@ def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
         low, high = np.quantile(here.late, [0.05, 0.95])
         reach = np.array([low, high]) + offset
         offset = 0.0 if reach[0] <= OFFSET_DEG and reach[1] >= -OFFSET_DEG else float(reach[np.abs(reach).argmin()])
-    if abs(offset) < max(OFFSET_DEG, 1.0 * here.step_deg):
+    unsure = 4.0 * scatter(here, context) / np.sqrt(max(here.cycles, 1.0))
+    if abs(offset) < max(OFFSET_DEG, here.step_deg, unsure if context.has(reading, "timing_scatter") else 0.0):
         return
     teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
     belt = (

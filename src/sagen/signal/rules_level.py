@@ -252,6 +252,8 @@ def _extra_pulses(reading: Reading) -> np.ndarray:
     space = np.clip(np.searchsorted(teeth.times, at, "right") - 1, 0, len(teeth.ratio) - 1)
     missing = reading.wheel.missing if reading.wheel else 0
     ratio = teeth.ratio[space]
+    if np.median(np.abs(ratio_spread := np.log(np.maximum(teeth.ratio, 1e-3)))) > 0.1 and ratio_spread.size > 8:
+        return at[:0]  # the teeth themselves wander: what is narrow here is two of them close together
     even = (np.abs(ratio - 1) < 0.35) | (np.abs(ratio - missing - 1) < 0.5)
     return at[even] if reading.sheet.role != "cam" else at
 

@@ -6,6 +6,7 @@ Limits are common practice (no published source) unless a rule says otherwise.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import comb
 
 import numpy as np
 
@@ -28,7 +29,7 @@ LATE = 0.05  #: pitches
 WIDE = 0.07  #: share of the pitch
 TALL = 0.16  #: share of the height
 IRREGULAR = 0.15  #: pitches
-ERRATIC_SHARE = 0.05
+ERRATIC_SHARE = 0.04
 RUNOUT_WIDTH, RUNOUT_HEIGHT, RUNOUT_EXPLAINED = 0.05, 0.10, 0.55
 STEADY = 2.0  #: the speed beside an interruption must not have fallen by more than this factor
 
@@ -36,11 +37,13 @@ STEADY = 2.0  #: the speed beside an interruption must not have fallen by more t
 def measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
     """What is known of every tooth, lined up by place, with the least size that counts."""
     found: dict[str, tuple[ToothErrors | None, float]] = {}
-    found["late"] = (by_place(reading.teeth, lateness(reading.teeth)), max(LATE, 0.5 / reading.samples_a_tooth))
+    teeth, coarse = reading.teeth, 1.0 / reading.samples_a_tooth
+    found["late"] = (by_place(teeth, lateness(teeth, teeth.times)), max(LATE, 0.75 * coarse))
     if reading.kind == "reluctance":
         found["height"] = (by_place(reading.teeth, height_for_speed(reading)), TALL)
     else:
-        found["width"] = (by_place(reading.teeth, reading.low_width()), max(WIDE, 1.0 / reading.samples_a_tooth))
+        found["late end"] = (by_place(teeth, lateness(teeth, reading.rises)), max(LATE, 0.75 * coarse))
+        found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.25 * coarse))
     return {name: one for name, one in found.items() if one[0] is not None}
 
 
@@ -76,6 +79,8 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
         if not repeats and turns > 1:
             continue
         share = teeth.lost[number]
+        if _by_chance(teeth, group, share, turns):
+            continue
         angle = (number - 1) * wheel.pitch_deg
         gap = float(np.median(teeth.ratio[spans])) if len(spans) else 0.0
         many = f"Teeth {group[0]} to {group[-1]} are" if len(group) > 1 else f"Tooth {number} is"
@@ -102,6 +107,17 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
             if repeats
             else "Record at least three turns: one gap seen once may be an interruption.",
         )
+
+
+def _by_chance(teeth, group: list[int], share: float, turns: int) -> bool:
+    """Whether teeth missed here and there would make one be missed so often: the binomial tail, over all places."""
+    usual = [one for n, one in teeth.lost.items() if n not in group]
+    missed = sum(usual) / max(1, teeth.wheel.slots - teeth.wheel.missing - len(group))
+    times = max(1, turns)
+    tail = sum(
+        comb(times, k) * missed**k * (1 - missed) ** (times - k) for k in range(round(share * times), times + 1)
+    )  # fmt: skip
+    return times > 1 and tail * teeth.wheel.slots > 0.02
 
 
 def _spans_over(teeth, number: int) -> np.ndarray:
@@ -132,12 +148,17 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
             continue
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
         orders = _orders(wheel.slots, context.cylinders)
-        for place, size, surprise in _outstanding(errors, limit, wheel.slots, orders, spread=name == "late"):
+        for place, size, surprise in _outstanding(errors, limit, wheel.slots, orders, spread=name != "width" and name != "height"):
             number = int(errors.number[place])
             weight = abs(size) / least
             if number not in odd or weight > odd[number][0]:
                 odd[number] = (weight, _odd_words(name, size, reading), surprise)
-    for number, (weight, words, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[:3]:
+    said: list[int] = []
+    for number, (weight, words, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[:6]:
+        # A tooth out of place shows on the spaces either side of it; its neighbours are not odd for that.
+        if len(said) == 3 or any(abs(number - one) <= 2 for one in said):
+            continue
+        said.append(number)
         turns = len(reading.teeth.whole)
         angle = (number - 1) * wheel.pitch_deg
         yield Finding(
@@ -184,7 +205,7 @@ def _outstanding(
 
 
 def _odd_words(name: str, size: float, reading: Reading) -> str:
-    if name == "late":
+    if name.startswith("late"):
         return f"comes {abs(100 * size):.0f} % of a pitch {'late' if size > 0 else 'early'}"
     if name == "width":
         return f"holds the signal low {abs(100 * size):.0f} % of a pitch {'longer' if size > 0 else 'shorter'} than the others"
@@ -203,7 +224,7 @@ def runout(reading: Reading, context: Context) -> Iterator[Finding]:
     if wheel is None or wheel.slots < 8 or context.has(reading, "wrong_pattern", "undersampled", "clipped"):
         return
     for name, (errors, _) in measures(reading).items():
-        if name == "late" or errors.turns < 2:
+        if name.startswith("late") or errors.turns < 2:
             continue
         amplitude, explained = swing_once_a_turn(errors, wheel.slots)
         least = RUNOUT_HEIGHT if name == "height" else RUNOUT_WIDTH
@@ -230,14 +251,16 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     if teeth.wheel is None and reading.sheet.role == "cam":
         return
-    late = lateness(teeth)
-    limit = IRREGULAR + 0.9 / reading.samples_a_tooth + _ripple_error(reading, context)
+    late = lateness(teeth, teeth.times)
+    if reading.kind != "reluctance" and np.isfinite(reading.rises[:-1]).all():
+        # Both ends of a tooth tell of its place; their mean halves what the sampling adds.
+        late = 0.5 * (late + lateness(teeth, np.nan_to_num(reading.rises, nan=teeth.times[-1])))
+    limit = IRREGULAR + 0.5 / reading.samples_a_tooth + _ripple_error(reading, context)
     errors = by_place(teeth, late)
     if errors is not None:
-        place = np.full(len(late), np.nan)
-        lookup = dict(zip(errors.number.tolist(), errors.by_place.tolist(), strict=True))
-        place[:] = [lookup.get(int(one), 0.0) for one in teeth.number]
-        late = late - place
+        usual = np.zeros(teeth.wheel.slots + 1)
+        usual[errors.number] = errors.by_place
+        late = late - usual[teeth.number]
     known = np.isfinite(late)
     if teeth.wheel is None or not len(teeth.anchors):
         # Without a known wheel a gap is not told from a fault: only single spaces are judged.
@@ -283,7 +306,7 @@ def _stray_gaps(reading: Reading) -> np.ndarray:
         return np.empty(0, int)
     skipping = np.flatnonzero((teeth.spans > 1) & (teeth.spans <= 4))
     first = teeth.number[skipping] % teeth.wheel.slots + 1
-    usual = np.array([teeth.lost.get(int(one), 0.0) < 0.3 for one in first], bool)
+    usual = np.array([teeth.lost.get(int(one), 0.0) < GAP_IN_TURNS for one in first], bool)
     reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
     return skipping[usual & ~reference] if len(skipping) else skipping
 

@@ -1,23 +1,28 @@
 """Teeth and turns from edge times: reference gap, tooth numbers, shaft angle and speed.
 
-The wheel is found by counting, not by measuring: the reference gap returns after the same number of
-teeth each turn, whatever the engine does to the speed in between. Only then are the spaces averaged
-over the turns, place by place, to say how many slots each one spans.
+Every edge is first given a slot: how many pitches have passed since the first one, with the pitch taken
+from its neighbours so that the engine may breathe, speed up or start from rest, and with the rounding
+held to the row of teeth as a whole so that one tooth out of place does not shift all that follow. The
+wheel is then found by counting: the reference gap returns after the same number of slots each turn.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from sagen.model.wheel import Wheel
+from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.edges import running_median
 
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
-LIKE = 0.45  #: two gaps are alike when the logarithms of their lengths differ by less
-MOST_LOST = 6  #: so many teeth may be gone from a turn before the wheel is no longer recognised
+MOST_LOST = 6  #: more teeth gone in a row than this is an interruption
 STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
+HOLD = 8  #: teeth on each side that the rounding to slots is held to
+CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
+RETURNS = 0.5  #: share of the long spaces that must return after a turn for a wheel to be found
+SHORTER, LONGER = 0.75, 2.4  #: how far a gap's length may be off: ripple makes it shorter, lost teeth longer
+UNSEEN = np.iinfo(np.int64).max  #: in `Teeth.whole`: this tooth was not seen in this turn
 
 
 @dataclass(frozen=True)
@@ -34,11 +39,11 @@ class Teeth:
     number: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: 1..slots, 0 where unknown
     turn: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: turn counted from the first gap
     anchors: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: which entries are tooth 1 after a gap
-    whole: np.ndarray = field(
-        default_factory=lambda: np.empty((0, 0), int)
-    )  #: entries of each complete turn, a row each
+    #: entries of each turn, a row each, the teeth that the wheel has in order; UNSEEN where one was not seen
+    whole: np.ndarray = field(default_factory=lambda: np.empty((0, 0), int))
+    places: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: tooth number of each column of `whole`
     lost: dict[int, float] = field(default_factory=dict)  #: tooth number -> share of turns without it
-    alike: float = 0.0  #: share of long spaces that return after one turn, 0 to 1
+    alike: float = 0.0  #: share of the turns in which the reference gap was where it belongs, 0 to 1: how sure
 
     @property
     def turns_seen(self) -> float:
@@ -65,9 +70,10 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     Parameters
     ----------
     times : np.ndarray [shape=(n,)]
-        one edge a tooth, s, climbing
+        one edge a tooth, s (or any measure that climbs with the turning), climbing
     declared : Wheel or None
-        what the sheet says; it decides only where the data leave a choice
+        what the sheet says: believed where its gap shows up in `CONFIRMED` of the turns or more, else
+        the data decide alone
 
     Returns
     -------
@@ -78,16 +84,56 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     if len(spaces) < 3:
         return Teeth(times, np.ones(len(spaces)), np.ones(len(spaces), int))
     ratio = pitch_ratio(spaces)
-    plain = Teeth(times, ratio, _rounded(ratio))
-    long = (ratio >= LONG) & (ratio < max(STILL, 2 * (declared.missing + 2) if declared else 0))
-    count, alike = _teeth_a_turn(ratio, long, declared)
-    if count:
-        return _numbered(plain, count, alike, long, declared)
+    row = _Row(times, ratio, slots_passed(ratio), max(STILL, 2.0 * (declared.missing + 2) if declared else 0))
+    if declared and declared.missing:
+        row, fit = _best_fit(row, declared)
+        if fit.confirmed >= CONFIRMED:
+            part = _part_of_turn(row, declared, fit)
+            return _numbered(row, *((part, _fit(row, part)) if part else (declared, fit)))
+    found = _find_wheel(row)
+    if found and not (declared and not declared.missing and found.slots == declared.slots):
+        return _numbered(*_swap(found, _best_fit(row, found)))
     if declared is None:
-        return plain
+        return Teeth(times, ratio, row.spans())
     if declared.missing == 0:
-        return _even(plain, declared)
-    return _single_gap(plain, long, declared)
+        return _numbered(row, declared, _even(row, declared, found))
+    return Teeth(times, ratio, row.spans()) if fit.confirmed < 0.3 else _numbered(row, declared, fit)
+
+
+@dataclass(frozen=True)
+class _Row:
+    """A row of teeth before a wheel is laid on it."""
+
+    times: np.ndarray
+    ratio: np.ndarray
+    slot: np.ndarray  #: pitches passed since the first tooth
+    still: float
+
+    def spans(self) -> np.ndarray:
+        spans = np.maximum(1, np.diff(self.slot))
+        spans[self.ratio >= 3 * self.still] = 0
+        return spans
+
+    def with_gaps(self, missing: int) -> _Row:
+        """The row with every space that may be a gap of so many missing teeth taken for one: where the
+        engine breathes strongly, the pitch beside a gap says little of the pitch within it."""
+        length = missing + 1
+        may_be = (self.ratio > SHORTER * length) & (self.ratio < length / SHORTER)
+        spans = np.where(may_be, length, np.diff(self.slot))
+        return replace(self, slot=np.concatenate([[0], np.cumsum(spans)]))
+
+    def segment(self) -> np.ndarray:
+        """Which unbroken stretch each tooth belongs to: across an interruption slots cannot be counted."""
+        return np.concatenate([[0], np.cumsum(self.ratio >= self.still)])
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """A wheel laid on a row of teeth."""
+
+    phase: np.ndarray  #: slot (mod slots) of tooth 1 for every tooth; -1 where its stretch shows no gap
+    anchors: np.ndarray  #: entries that are tooth 1 behind a gap
+    confirmed: float  #: share of the turns whose gap is where it belongs
 
 
 def pitch_ratio(spaces: np.ndarray) -> np.ndarray:
@@ -112,202 +158,191 @@ def _neighbours(values: np.ndarray, reach: int) -> np.ndarray:
     return np.sort(np.stack(columns), axis=0)
 
 
-def _rounded(ratio: np.ndarray) -> np.ndarray:
-    spans = np.maximum(1, np.round(ratio)).astype(int)
-    spans[ratio >= 3 * STILL] = 0
-    return spans
+def slots_passed(ratio: np.ndarray) -> np.ndarray:
+    """Pitches passed since the first tooth, int, shape (n + 1,).
+
+    The running sum of the spaces (in pitches) is rounded against its own mean fraction over the teeth
+    around, so that a tooth out of place moves only itself.
+    """
+    passed = np.concatenate([[0.0], np.cumsum(np.minimum(ratio, 1e6))])
+    wheel = np.exp(2j * np.pi * passed)
+    total = np.cumsum(np.pad(wheel, (HOLD + 1, HOLD), mode="edge"))
+    around = total[2 * HOLD + 1 :] - total[: -2 * HOLD - 1]
+    drift = np.unwrap(np.angle(around)) / (2 * np.pi)
+    slot = np.round(passed - drift).astype(np.int64)
+    return np.maximum.accumulate(slot - slot[0])
 
 
-def _teeth_a_turn(ratio: np.ndarray, long: np.ndarray, declared: Wheel | None) -> tuple[int, float]:
-    """After how many teeth the long spaces return, and the share of them that do; (0, 0) if they do not."""
-    at = np.flatnonzero(long)
-    if len(at) < 2:
-        return 0, 0.0
-    apart = np.concatenate([at[step:] - at[:-step] for step in range(1, min(8, len(at)))])
+def _best_fit(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
+    """The better of two fits: slots as counted, and with likely gaps taken for the wheel's own."""
+    forced = row.with_gaps(wheel.missing)
+    return max(((one, _fit(one, wheel)) for one in (row, forced)), key=lambda both: both[1].confirmed)
+
+
+def _swap(wheel: Wheel, both: tuple[_Row, _Fit]) -> tuple[_Row, Wheel, _Fit]:
+    return both[0], wheel, both[1]
+
+
+def _fit(row: _Row, wheel: Wheel) -> _Fit:
+    """Lay a wheel with a gap on the row: in each unbroken stretch, the phase that most of its gaps share."""
+    length = wheel.missing + 1
+    gap = np.flatnonzero((row.ratio >= SHORTER * length) & (row.ratio < min(LONGER * length, row.still)))
+    gap = gap[(gap >= 1) & (gap < len(row.ratio) - 1)]
+    segment = row.segment()
+    phase = np.full(len(row.times), -1, np.int64)
+    anchors, hits, expected = [np.empty(0, np.int64)], 0, 0
+    at = row.slot[gap + 1] % wheel.slots
+    for one in range(int(segment[-1]) + 1):
+        own = gap[(segment[gap] == one) & (segment[gap + 1] == one)]
+        first, last = np.searchsorted(segment, one), np.searchsorted(segment, one, "right") - 1
+        turns = (row.slot[last] - row.slot[first]) // wheel.slots
+        if not len(own):
+            expected += turns
+            continue
+        phases = at[np.searchsorted(gap, own)]
+        votes = np.bincount(phases, minlength=wheel.slots).astype(float)
+        off = np.bincount(phases, np.abs(np.log(row.ratio[own] / length)), minlength=wheel.slots)
+        # Of phases seen equally often the one whose gap has the declared length is the reference.
+        best = int(np.argmax(votes - 0.45 * off / np.maximum(votes, 1) * np.maximum(1, votes.max())))
+        phase[first : last + 1] = best
+        anchors.append(own[phases == best] + 1)
+        hits += int(votes[best])
+        expected += max(turns, int(votes[best]))
+    return _Fit(phase, np.concatenate(anchors), hits / expected if expected else 0.0)
+
+
+def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
+    """A wheel of half or a third of the slots, where the same gap stands there in every part of the turn."""
+    if len(fit.anchors) < 3:
+        return None
+    for parts in (2, 3, 4):
+        if declared.slots % parts == 0 and declared.slots // parts > 2 * declared.missing + 2:
+            smaller = Wheel(declared.slots // parts, declared.missing)
+            other = _fit(row, smaller)
+            if other.confirmed > 0.9 and len(other.anchors) > (parts - 0.5) * (len(fit.anchors) - 1):
+                return smaller
+    return None
+
+
+def _find_wheel(row: _Row) -> Wheel | None:
+    """The wheel from the data alone: after how many teeth, or slots, the long spaces return.
+
+    Teeth are counted first: their number does not depend on how a gap is rounded. Where single teeth
+    are missed here and there, slots still count up.
+    """
+    long = np.flatnonzero((row.ratio >= LONG) & (row.ratio < row.still))
+    long = long[(long >= 2) & (long < len(row.ratio) - 2)][:4000]
+    if len(long) < 2:
+        return None
+    by_teeth = _period(row.ratio[long], long, len(row.ratio))
+    by_slots = _period(row.ratio[long], row.slot[long + 1], row.slot[-1])
+    if max(by_teeth[1], by_slots[1]) < RETURNS:
+        return None
+    if by_teeth[1] >= by_slots[1] - 0.1:
+        return _wheel_of_count(row, long, by_teeth[0])
+    slots = by_slots[0]
+    return _with_longest(row.ratio[long], row.slot[long + 1] % slots, slots)
+
+
+def _period(ratio: np.ndarray, at: np.ndarray, end: int) -> tuple[int, float]:
+    """The smallest distance after which the long spaces at `at` return, and the share that do."""
+    apart = np.concatenate([at[step:] - at[:-step] for step in range(1, min(10, len(at)))])
+    apart = apart[(apart > 2) & (apart <= MOST_SLOTS)]
     tried, often = np.unique(apart, return_counts=True)
-    tried = tried[np.argsort(-often, kind="stable")][:24]
-    if declared and declared.missing:
-        expected = declared.slots - declared.missing
-        tried = np.union1d(tried, np.arange(max(1, expected - MOST_LOST), expected + 1))
-    scores = {int(one): _returning(ratio, long, int(one)) for one in tried if one < len(ratio)}
-    if not scores:
-        return 0, 0.0
-    best = max(scores.values())
-    if best < 0.3:
-        return 0, 0.0
-    if declared and declared.missing:
-        # The declared count is believed unless another explains the long spaces clearly better.
-        # Odd cylinder counts breathe anew only every second turn, so twice a count may look better than it.
-        expected = declared.slots - declared.missing
-        leader = max(scores, key=lambda one: (scores[one], -one))
-        near = {one: score for one, score in scores.items() if expected - MOST_LOST <= one <= expected}
-        for one in sorted(near, key=lambda one: (-near[one], -one)):
-            if leader % one == 0:
-                ease = 0.1 if one == expected else 0.3
-            else:
-                ease = 0.75 if one == expected else 0.9
-            if near[one] >= ease * best:
-                return one, near[one]
-    count = min(one for one, score in scores.items() if score >= 0.85 * best)
-    return count, scores[count]
+    tried = tried[np.argsort(-often, kind="stable")][:40]
+    scores = {}
+    for one in tried:
+        there = np.minimum(np.searchsorted(at, at + one), len(at) - 1)
+        room = at + one < end
+        alike = (at[there] == at + one) & (np.abs(np.log(ratio / ratio[there])) < 0.5)
+        # One more in the count keeps a single chance meeting, far apart, from being taken for a turn.
+        scores[int(one)] = np.count_nonzero(alike & room) / (np.count_nonzero(room) + 0.5)
+    best = max(scores.values(), default=0.0)
+    return min((one for one, score in scores.items() if score >= 0.85 * best), default=0), best
 
 
-def _returning(ratio: np.ndarray, long: np.ndarray, count: int) -> float:
-    """Share of the long spaces that meet one alike `count` teeth later."""
-    here, there = long[:-count], long[count:]
-    either = np.count_nonzero(here | there)
-    if not either:
-        return 0.0
-    both = here & there
-    alike = np.abs(np.log(ratio[:-count][both] / ratio[count:][both])) < 0.75
-    # One more in the count keeps a single chance meeting, far apart, from being taken for a turn.
-    return float(np.count_nonzero(alike)) / (either + 0.5)
+def _wheel_of_count(row: _Row, long: np.ndarray, count: int) -> Wheel | None:
+    """The wheel whose gaps return every `count` teeth: each place's length is its median over the turns."""
+    place = long % count
+    votes = np.bincount(place, minlength=count)
+    turns = max(1, len(row.ratio) // count)
+    often = np.flatnonzero(votes >= max(2, 0.5 * min(turns, int(votes.max()))))
+    if not len(often):
+        return None
+    length = {int(one): float(np.exp(np.median(np.log(row.ratio[long[place == one]])))) for one in often}
+    spans = {one: max(2, round(value)) for one, value in length.items()}
+    reference = max(length, key=length.get)
+    return Wheel(min(MOST_SLOTS, count + sum(one - 1 for one in spans.values())), spans[reference] - 1)
 
 
-def _numbered(plain: Teeth, count: int, alike: float, long: np.ndarray, declared: Wheel | None) -> Teeth:
-    """Number all teeth, given that the gaps return every `count` teeth."""
-    log_ratio = np.log(plain.ratio)
-    gaps = _chain_heads(log_ratio, long, count, declared)
-    turns = gaps[:-1][np.diff(gaps) == count]
-    # A row a turn: the entry of tooth 1 up to the last tooth before the next gap.
-    whole = turns[:, None] + 1 + np.arange(count)
-    profile = np.median(log_ratio[whole], axis=0) if len(whole) else None
-    if profile is None:
-        return _single_gap(plain, long, declared) if declared else plain
-    wheel, spans_of_turn = _slots(profile, declared)
-    spans = plain.spans.copy()
-    spans[whole] = spans_of_turn
-    spans[gaps] = spans_of_turn[-1]
-    found = Wheel(wheel.slots, int(spans_of_turn[-1]) - 1)
-    return _with_numbers(plain, spans, gaps + 1, whole, found, declared, alike)
+def _with_longest(ratio: np.ndarray, phase: np.ndarray, slots: int) -> Wheel | None:
+    votes = np.bincount(phase, minlength=slots)
+    length = np.bincount(phase, np.log(ratio), minlength=slots) / np.maximum(votes, 1)
+    often = votes >= max(2, 0.6 * votes.max())
+    if not often.any():
+        return None
+    # The reference is the longest of the gaps that return.
+    gap = round(float(np.exp(length[often].max())))
+    return Wheel(slots, int(np.clip(gap - 1, 1, slots - 1)))
 
 
-def _chain_heads(log_ratio: np.ndarray, long: np.ndarray, count: int, declared: Wheel | None) -> np.ndarray:
-    """Spaces that are the reference gap: of the classes of gaps that return, the one that fits best.
-
-    A class is a set of spaces `count` teeth apart in unbroken sequence. The reference is the longest
-    space, or, where a wheel is declared, the one nearest to its gap.
-    """
-    at = np.flatnonzero(long)
-    order = np.lexsort((at, at % count))
-    sorted_at = at[order]
-    new = np.concatenate([[True], (np.diff(sorted_at) != count)])
-    chain = np.cumsum(new) - 1
-    length = np.bincount(chain)
-    mean = np.bincount(chain, log_ratio[sorted_at]) / length
-    first = sorted_at[new]
-    if declared and declared.missing:
-        off = np.abs(mean - np.log(declared.missing + 1))
-        nearest = off[length > 1].min(initial=np.inf)
-        # A lost tooth beside the gap makes it longer than declared, never shorter.
-        fits = off <= nearest + 0.15 if nearest < LIKE else mean >= mean[length > 1].max(initial=0) - 0.3
-    else:
-        fits = mean >= mean[length > 1].max(initial=0.0) - 0.3
-    chosen: list[np.ndarray] = []
-    for index in np.lexsort((first, -length * fits)):
-        if not fits[index] or length[index] < 2:
-            break
-        own = sorted_at[chain == index]
-        # Chains that were broken by a lost or false edge follow one another; they never interleave.
-        if all(own[-1] < other[0] - count // 2 or own[0] > other[-1] + count // 2 for other in chosen):
-            chosen.append(own)
-    return np.sort(np.concatenate(chosen)) if chosen else np.empty(0, int)
+def _even(row: _Row, declared: Wheel, found: Wheel | None) -> _Fit:
+    """An even wheel has no first tooth: counting starts with the first one recorded, or, where a tooth is
+    lost every turn, behind that."""
+    if found is not None:
+        row, lost = _best_fit(row, found)
+        return _Fit(np.where(lost.phase < 0, 0, lost.phase), np.empty(0, np.int64), lost.confirmed)
+    return _Fit(np.zeros(len(row.times), np.int64), np.empty(0, np.int64), 1.0)
 
 
-def _slots(profile: np.ndarray, declared: Wheel | None) -> tuple[Wheel, np.ndarray]:
-    """How many slots each space of one turn spans. The last space of `profile` is the reference gap.
-
-    Without a declared wheel each is rounded by itself. With one, the slots of a turn are known, and
-    those beyond one a space are dealt out where the logarithm of the measured length gains most.
-    """
-    rounded = np.maximum(1, np.round(np.exp(profile))).astype(int)
-    extra = declared.slots - len(profile) if declared and declared.missing else -1
-    if not (declared and declared.missing <= extra <= declared.missing + MOST_LOST):
-        if rounded[-1] < 2:
-            rounded[-1] = 2
-        return Wheel(int(rounded.sum()), int(rounded[-1]) - 1), rounded
-    spans = np.ones(len(profile), int)
-    for _ in range(extra):
-        gain = (profile - np.log(spans)) ** 2 - (profile - np.log(spans + 1)) ** 2
-        spans[int(np.argmax(gain))] += 1
-    if spans[-1] < 2:
-        return Wheel(int(rounded.sum()), max(1, int(rounded[-1]) - 1)), np.maximum(rounded, 1)
-    if np.abs(profile - np.log(spans)).max() > 2 * LIKE:
-        return Wheel(int(rounded.sum()), int(rounded[-1]) - 1), rounded
-    return Wheel(declared.slots, int(spans[-1]) - 1), spans
+def _numbered(row: _Row, wheel: Wheel, fit: _Fit) -> Teeth:
+    """Number all teeth, and say which numbers are missing how often."""
+    spans, known = row.spans(), fit.phase >= 0
+    behind = row.slot - np.maximum(fit.phase, 0)
+    number = np.where(known, behind % wheel.slots + 1, 0)
+    turn = behind // wheel.slots
+    # A turn that begins anew behind an interruption is another turn.
+    broken = np.concatenate([[0], np.cumsum((row.ratio >= row.still) & (np.diff(fit.phase) != 0))])
+    turn = turn + broken
+    turn = turn - (turn[fit.anchors[0]] if len(fit.anchors) else 0)
+    teeth = Teeth(row.times, row.ratio, spans, wheel, number, turn, fit.anchors, alike=fit.confirmed)
+    lost = _lost(teeth)
+    whole, places = _whole_turns(teeth, lost)
+    return Teeth(
+        row.times, row.ratio, spans, wheel, number, turn, fit.anchors, whole, places, lost, fit.confirmed
+    )  # fmt: skip
 
 
-def _with_numbers(
-    plain: Teeth,
-    spans: np.ndarray,
-    anchors: np.ndarray,
-    whole: np.ndarray,
-    found: Wheel,
-    declared: Wheel | None,
-    alike: float,
-) -> Teeth:
-    """Number every tooth from the nearest gap, and say which numbers are missing how often."""
-    slot = np.concatenate([[0], np.cumsum(spans)])
-    entries = np.arange(len(plain.times))
-    left = np.clip(np.searchsorted(anchors, entries, "right") - 1, 0, len(anchors) - 1)
-    right = np.clip(left + 1, 0, len(anchors) - 1)
-    from_left = slot - slot[anchors[left]]
-    from_right = slot - slot[anchors[right]]
-    nearest_left = (np.abs(from_left) <= np.abs(from_right)) | (right == left)
-    offset = np.where(nearest_left, from_left, from_right)
-    number = offset % found.slots + 1
-    # Turns by time: whole turns between gaps, even if a few were lost in an interruption.
-    laps = np.maximum(1, np.round(np.diff(slot[anchors]) / found.slots)).astype(int)
-    turn_of_anchor = np.concatenate([[0], np.cumsum(laps)])
-    turn = np.where(nearest_left, turn_of_anchor[left], turn_of_anchor[right]) + offset // found.slots
-    missing = declared.missing if declared and declared.missing and declared.slots == found.slots else found.missing
-    wheel = Wheel(found.slots, min(missing, found.missing))
-    lost = _lost(number, spans, wheel)
-    return Teeth(plain.times, plain.ratio, spans, wheel, number, turn, anchors, whole, lost, alike)
-
-
-def _lost(number: np.ndarray, spans: np.ndarray, wheel: Wheel) -> dict[int, float]:
+def _lost(teeth: Teeth) -> dict[int, float]:
     """Tooth numbers that are skipped, with the share of their turns in which they are."""
-    teeth = wheel.slots - wheel.missing
-    seen = np.bincount(number[number <= teeth], minlength=teeth + 1)
-    skipped = np.zeros(teeth + 1, int)
+    wheel, number, spans = teeth.wheel, teeth.number, teeth.spans
+    last = wheel.slots - wheel.missing
+    real = (number >= 1) & (number <= last)
+    seen = np.bincount(number[real], minlength=last + 1)
+    skipped = np.zeros(last + 1, int)
     # A longer space is an interruption, not a lost tooth.
-    spans = np.where(spans > wheel.missing + 1 + MOST_LOST, 0, spans)
+    spans = np.where((spans > wheel.missing + 1 + MOST_LOST) | (number[:-1] == 0), 0, spans)
     for step in range(1, int(spans.max(initial=1))):
         over = number[:-1][spans > step] + step
         over = np.where(over > wheel.slots, over - wheel.slots, over)
-        skipped += np.bincount(over[over <= teeth], minlength=teeth + 1)
+        skipped += np.bincount(over[over <= last], minlength=last + 1)
     share = skipped / np.maximum(1, seen + skipped)
     return {int(one): float(share[one]) for one in np.flatnonzero(skipped)}
 
 
-def _even(plain: Teeth, declared: Wheel) -> Teeth:
-    """An even wheel has no first tooth: counting starts with the first one recorded."""
-    slot = np.concatenate([[0], np.cumsum(plain.spans)])
-    wheel = Wheel(declared.slots)
-    starts = np.arange(0, len(plain.times) - wheel.slots + 1, wheel.slots)
-    whole = starts[:, None] + np.arange(wheel.slots)
-    # Only turns in which no tooth was skipped can be laid over one another.
-    unbroken = slot[whole[:, -1]] - slot[whole[:, 0]] == wheel.slots - 1 if len(whole) else np.empty(0, bool)
-    whole = whole[unbroken & (slot[whole[:, 0]] % wheel.slots == 0)] if len(whole) else np.empty((0, 0), int)
-    return Teeth(plain.times, plain.ratio, plain.spans, wheel, slot % wheel.slots + 1, slot // wheel.slots, whole=whole)
-
-
-def _single_gap(plain: Teeth, long: np.ndarray, declared: Wheel) -> Teeth:
-    """Less than two turns: the space nearest to the declared gap is the reference, if one is."""
-    at = np.flatnonzero(long)
-    inner = at[(at >= 2) & (at < len(long) - 2)]
-    if not len(inner):
-        return Teeth(plain.times, plain.ratio, plain.spans, None)
-    off = np.abs(np.log(plain.ratio[inner] / (declared.missing + 1)))
-    if off.min() > LIKE:
-        return plain
-    gap = int(inner[off.argmin()])
-    spans = plain.spans.copy()
-    # At either end of the record the pitch is known from one side only; a start from rest is no gap.
-    spans[:3] = np.where(spans[:3] > 0, 1, spans[:3])
-    spans[-3:] = np.where(spans[-3:] > 0, 1, spans[-3:])
-    spans[gap] = declared.missing + 1
-    if spans.sum() > 2.5 * declared.slots:
-        return plain
-    return _with_numbers(plain, spans, np.array([gap + 1]), np.empty((0, 0), int), declared, declared, 0.0)
+def _whole_turns(teeth: Teeth, lost: dict[int, float]) -> tuple[np.ndarray, np.ndarray]:
+    """A row a turn with the entries of its teeth, and which tooth each column is. Turns less than 80 %
+    seen are left out."""
+    wheel = teeth.wheel
+    places = np.array([n for n in range(1, wheel.slots - wheel.missing + 1) if lost.get(n, 0.0) <= 0.5], int)
+    column = np.full(wheel.slots + 1, -1)
+    column[places] = np.arange(len(places))
+    there = np.flatnonzero(column[teeth.number] >= 0)
+    if not len(there) or not len(places):
+        return np.empty((0, 0), int), places
+    turn = teeth.turn[there] - teeth.turn[there].min()
+    if turn[-1] > 4 * len(there):
+        return np.empty((0, 0), int), places
+    rows = np.full((int(turn.max()) + 1, len(places)), UNSEEN)
+    rows[turn, column[teeth.number[there]]] = there
+    return rows[(rows != UNSEEN).mean(axis=1) > 0.8], places
