@@ -90,18 +90,20 @@ def track(cam: Reading, crank: Reading) -> CamTrack | None:
     times, rising, angle = times[known], rising[known], angle[known]
     if len(angle) < 3 or angle[-1] - angle[0] < 1.3 * CYCLE:
         return None
-    template, template_rising = _template(angle, rising)
+    template, template_rising, late = _template(angle, rising)
     if not len(template):
         return None
-    late = _lateness(angle, rising, template, template_rising)
     speed = crank.teeth.speed_rpm()
     step = float(np.nanquantile(speed, 0.98)) * 6.0 / crank.sfreq
     referenced = bool(len(crank.teeth.anchors))
     return CamTrack(cam.column, times, angle, rising, template, template_rising, late, step, referenced)
 
 
-def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Where the edges of one cycle lie: the stretch of edges that returns best after 720 degrees."""
+def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Where the edges of one cycle lie, their directions, and how late each edge seen is against that.
+
+    It starts from the stretch of edges that returns best after 720 degrees.
+    """
     count = round(len(angle) / ((angle[-1] - angle[0]) / CYCLE + 1 / max(len(angle), 1)))
     for edges in (count, count - 1, count + 1):
         if not 1 <= edges < len(angle):
@@ -115,17 +117,37 @@ def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.nda
         template = angle[first : first + edges] % CYCLE
         up = rising[first : first + edges]
         cycle = np.floor((angle - angle[0]) / CYCLE).astype(int)
+        start = int(cycle[first])
         for _ in range(3):
             # What a phaser moves is the cycle's, not the edge's: it is taken off before an edge's place is refined.
-            late = _lateness(angle, rising, template, up)
-            count_of = np.maximum(np.bincount(cycle), 1)
-            late = late - (np.bincount(cycle, late) / count_of)[cycle]
+            late = _followed(angle, rising, template, up, cycle, start)
+            late = late - _by_cycle(late, cycle)[cycle]
             own = _nearest(angle, rising, template, up)
             template = (template + [float(np.median(late[own == one])) if (own == one).any() else 0.0 for one in range(edges)]) % CYCLE
-        template = (template + float(np.median(_lateness(angle, rising, template, up)))) % CYCLE
-        order = np.argsort(template)
-        return template[order], up[order]
-    return np.empty(0), np.empty(0, bool)
+        late = _followed(angle, rising, template, up, cycle, start)
+        middle = float(np.median(late))
+        order = np.argsort((template + middle) % CYCLE)
+        return ((template + middle) % CYCLE)[order], up[order], late - middle
+    return np.empty(0), np.empty(0, bool), np.empty(0)
+
+
+def _by_cycle(late: np.ndarray, cycle: np.ndarray) -> np.ndarray:
+    return np.bincount(cycle, late) / np.maximum(np.bincount(cycle), 1)
+
+
+def _followed(angle, rising, template, up, cycle: np.ndarray, start: int) -> np.ndarray:
+    """Lateness of every edge, each cycle matched where the one before it was: a phaser may carry an edge
+    farther than half way to the next, but not within one cycle."""
+    late = np.zeros(len(angle))
+    borders = np.searchsorted(cycle, np.arange(cycle[-1] + 2))
+    for cycles in (range(start, cycle[-1] + 1), range(start - 1, -1, -1)):
+        offset = 0.0
+        for one in cycles:
+            part = slice(borders[one], borders[one + 1])
+            if part.start < part.stop:
+                late[part] = _lateness(angle[part] - offset, rising[part], template, up) + offset
+                offset = float(np.median(late[part]))
+    return late
 
 
 def _apart(angle: np.ndarray, rising: np.ndarray, template: np.ndarray, up: np.ndarray) -> np.ndarray:

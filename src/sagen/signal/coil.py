@@ -11,7 +11,7 @@ from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, running_median
 from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import Reading
-from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth
+from sagen.signal.teeth import WANDERS, Teeth, pitch_ratio, read_teeth
 
 #: a lobe lower than this share of the tallest of its neighbours is disturbance
 LOBE_SHARE = 0.22
@@ -48,14 +48,15 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     The tooth's centre is the crossing at which the reference gap spans a whole number of pitches; the
     other crossing falls anywhere within the gap. An even wheel has no gap: there the steeper one counts.
     """
-    levels = state_levels(channel)
-    lobes = find_lobes(channel, levels)
+    levels, piled = state_levels(channel), piled_up(channel, two_state=False)
+    # What the range cut off leaves too little to tell noise by; its own height is far above any.
+    noise = 0.012 * levels.swing / abs(channel.scale) if piled[0] > 0.05 else noise_of(sample_runs(channel.raw).astype(float))
+    lobes = find_lobes(channel, levels, noise)
     width = 1
     if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
         # Remains in noise: look again under a moving average.
         calm = smoothed(channel, 25)
-        noise = noise_of(sample_runs(channel.raw).astype(np.float64)) / np.sqrt(25)
-        under = find_lobes(calm, state_levels(calm), 1.4 * noise)
+        under = find_lobes(calm, state_levels(calm), 1.4 * noise / np.sqrt(25))
         if len(under.at) >= FEWEST_LOBES and _regular(under):
             channel, lobes, width = calm, under, 25
     flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes))
@@ -75,17 +76,17 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     shown = Levels(
         levels.low if width > 1 else -float(np.median(height)) * scale / 2 + levels.middle,
         levels.high if width > 1 else float(np.median(height)) * scale / 2 + levels.middle,
-        noise_of(sample_runs(channel.raw).astype(np.float64)) * scale, levels.minimum, levels.maximum, levels.step, levels.between, levels.parted,
+        noise * scale, levels.minimum, levels.maximum, levels.step, levels.between, levels.parted,
     )  # fmt: skip
     return Reading(
         sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
         read_teeth(times, sheet.declared_wheel), times, between, smoothing=width, kind="reluctance",
         false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,
-        piled=piled_up(channel, two_state=False),
+        piled=piled,
     )  # fmt: skip
 
 
-def find_lobes(channel: Channel, levels: Levels, noise: float | None = None) -> Lobes:
+def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     """The half-waves of an alternating signal whose height may grow a hundredfold with speed.
 
     Crossings are taken with a hysteresis just above the noise; then lobes that are low against their
@@ -94,7 +95,6 @@ def find_lobes(channel: Channel, levels: Levels, noise: float | None = None) -> 
     raw = channel.raw
     sampled = sample_runs(raw).astype(np.float64)
     middle = float(np.mean(np.clip(sampled, *np.quantile(sampled, [0.0005, 0.9995]))))
-    noise = noise_of(sampled) if noise is None else noise
     swing = float(np.quantile(np.abs(sampled - middle), 0.995))
     reach = max(CALM * noise, 0.015 * swing, 1.5 * levels.step / abs(channel.scale), 1e-9)
     edges = find_edges(raw, lower=middle - reach, upper=middle + reach, middle=middle)
@@ -120,9 +120,7 @@ def find_lobes(channel: Channel, levels: Levels, noise: float | None = None) -> 
 
 def noise_of(sampled: np.ndarray) -> float:
     """Standard deviation of white noise under a smooth signal, from third differences."""
-    # Where the recorder's range ended there is no noise to be seen.
-    inside = (sampled > sampled.min()) & (sampled < sampled.max())
-    third = np.diff(sampled, 3)[inside[:-3] & inside[1:-2] & inside[2:-1] & inside[3:]]
+    third = np.diff(sampled, 3)
     return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
 
 
@@ -134,6 +132,9 @@ def sharp_crossing(channel: Channel, lobes: Lobes, sfreq: float, sheet: ChannelS
     flat there. An even wheel has no gap: there nothing is certain.
     """
     assumed = sheet.polarity != "rising"
+    # Teeth that wander leave neither crossing at its place.
+    if max(_spread(lobes.of(falling)[0]) for falling in (True, False)) > WANDERS:
+        return assumed, False
     flat = {}
     for falling in (True, False):
         at, height = lobes.of(falling)
@@ -147,6 +148,13 @@ def sharp_crossing(channel: Channel, lobes: Lobes, sfreq: float, sheet: ChannelS
     if max(flat.values()) > 1.6 * min(flat.values()):
         return flat[True] > flat[False], True
     return _by_gap_length(lobes, sfreq, sheet, assumed)
+
+
+def _spread(at: np.ndarray) -> float:
+    """How far spaces stray from even: the median of the logarithm."""
+    if len(at) < 5:
+        return 0.0
+    return float(np.median(np.abs(np.log(np.maximum(pitch_ratio(np.diff(at)), 1e-3)))))
 
 
 def _by_gap_length(lobes: Lobes, sfreq: float, sheet: ChannelSheet, assumed: bool) -> tuple[bool, bool]:
@@ -179,6 +187,6 @@ def _regular(lobes: Lobes) -> bool:
     """Whether the half-waves come as teeth do, not as noise does."""
     for falling in (True, False):
         at, _ = lobes.of(falling)
-        if len(at) >= 8 and np.median(np.abs(np.log(np.maximum(pitch_ratio(np.diff(at)), 1e-3)))) < REGULAR:
+        if len(at) >= 8 and _spread(at) < REGULAR:
             return True
     return False

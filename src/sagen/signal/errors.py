@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -22,10 +22,16 @@ class ToothErrors:
     by_place: np.ndarray
     scatter: float
     number: np.ndarray
+    locked: float = 0.0  #: what the sampling adds to every turn alike, where it runs in step with the wheel
 
     @property
     def turns(self) -> int:
         return len(self.values)
+
+    def sampled(self, coarse: float) -> ToothErrors:
+        """With the error of a sampling of one sample in `coarse` pitches. Sampling that scatters less than
+        chance would is in step with the wheel: its error is the same every turn and does not average out."""
+        return replace(self, locked=0.2 * coarse if self.scatter < 0.2 * coarse else 0.0)
 
     def surprise(self) -> np.ndarray:
         """By how many standard errors each place strays from the others.
@@ -35,7 +41,7 @@ class ToothErrors:
         """
         centre = np.median(self.by_place)
         spread = 1.4826 * np.median(np.abs(self.by_place - centre))
-        error = np.hypot(spread, self.scatter / np.sqrt(max(self.turns, 1)))
+        error = np.hypot(np.hypot(spread, self.locked), self.scatter / np.sqrt(max(self.turns, 1)))
         return (self.by_place - centre) / max(error, 1e-9)
 
 
@@ -79,7 +85,7 @@ def by_place(teeth: Teeth, measure: np.ndarray) -> ToothErrors | None:
     rows = np.minimum(teeth.whole, len(measure) - 1)
     values = np.where(teeth.whole < len(measure), measure[rows], np.nan)
     values = values[np.isfinite(values).mean(axis=1) > 0.8]
-    if len(values) < 2:
+    if len(values) < 2 or not np.isfinite(values).any(axis=0).all():
         return None
     with np.errstate(all="ignore"):
         centre = np.nanmedian(values, axis=0)

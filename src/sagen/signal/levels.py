@@ -113,7 +113,9 @@ def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
         near = float(np.mean((away > 0) & (away < 0.04 * span)))
         values = len(np.unique(sampled[away < 0.2 * span][:4096]))
         found.append((there if there > 3 * near and there > 0.005 else 0.0, values, float(end)))
-    if two_state and all(share or values < 5 for share, values, _ in found):
+    if not two_state:
+        found = [(share if values >= 5 else 0.0, values, end) for share, values, end in found]
+    elif all(share or values < 5 for share, values, _ in found):
         found = [(0.0, 0, found[0][2])]
     marked = channel.over_range / len(channel.raw)
     share, _, end = max(found)

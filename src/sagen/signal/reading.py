@@ -8,7 +8,7 @@ import numpy as np
 
 from sagen.model.sheet import ChannelSheet
 from sagen.model.wheel import Wheel
-from sagen.signal.edges import Edges
+from sagen.signal.edges import Edges, running_median
 from sagen.signal.levels import Levels
 from sagen.signal.teeth import Teeth
 
@@ -62,7 +62,8 @@ class Reading:
     def samples_a_tooth(self) -> float:
         """Samples from one tooth to the next at the highest speed seen; infinite where there are none."""
         pitches = np.diff(self.teeth.times)[self.teeth.spans == 1]
-        return float(np.quantile(pitches, 0.02)) * self.sfreq if len(pitches) > 3 else np.inf
+        # Speed does not change from tooth to tooth; what a tooth out of place shortens is not counted.
+        return float(np.quantile(running_median(pitches, 7), 0.02)) * self.sfreq if len(pitches) > 3 else np.inf
 
     def speed_range(self) -> dict[str, float] | None:
         """Lowest, median and highest speed of the wheel's own shaft, rpm; None where it is not known.

@@ -19,13 +19,14 @@ LOW_LIMIT_V = 0.8
 LOW_LIMIT_SHARE = 0.12
 HIGH_LIMIT_SHARE = 0.8
 #: a pull-up to the battery sags with it while the starter turns
-HIGH_LIMIT_CRANKING = 0.58
+HIGH_LIMIT_CRANKING = 0.62
 BATTERY_PULL_UP_V = 9.0
 LEAST_FLAT_S = 0.15  #: a flat line shorter than this proves nothing
 FEWEST_SAMPLES_A_TOOTH = 4.0
 GOOD_SAMPLES_A_TOOTH = 20
 FEWEST_TURNS = 2.0
 CLIPPED_SHARE = 0.02
+RESTS_SHARE = 0.9  #: of the pull-up: above it a level without noise is the pull-up itself
 #: least height of a sound coil, V from peak to peak for each tooth a second, and its bounds
 COIL_V_S, COIL_LEAST_V, COIL_MOST_V = 0.0025, 0.1, 1.5
 WEAK_AGAINST_PATTERN = 0.55
@@ -57,7 +58,7 @@ def _rate(hertz: float) -> str:
 def clipped(reading: Reading, context: Context) -> Iterator[Finding]:
     """Samples pile up at the end of the recorder's range, where the waveform would have gone on."""
     share, level = reading.piled
-    if reading.kind == "hall" and (level >= _high_limit(reading, context) or level <= LOW_LIMIT_V):
+    if reading.kind == "hall" and (level >= RESTS_SHARE * reading.expected or level <= LOW_LIMIT_V):
         return  # a switching sensor rests on its two levels
     if share < CLIPPED_SHARE:
         return
@@ -73,7 +74,7 @@ def clipped(reading: Reading, context: Context) -> Iterator[Finding]:
 
 def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
     seconds = reading.samples / reading.sfreq
-    if not context.turning:
+    if not context.turning or context.has(reading, "undersampled"):
         return
     if not reading.switching:
         if seconds < LEAST_FLAT_S:
@@ -85,6 +86,7 @@ def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     if len(reading.teeth.times) < 5:
         return
+    wheel = declared or wheel
     turn_s = float(np.median(np.diff(reading.teeth.times))) * wheel.slots
     turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / turn_s
     if turns >= FEWEST_TURNS:

@@ -6,6 +6,7 @@ Limits are common practice (no published source) unless a rule says otherwise.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from math import comb
 
 import numpy as np
@@ -24,9 +25,10 @@ from sagen.signal.reading import Reading
 
 FEWEST_TURNS = 3
 GAP_IN_TURNS = 0.5  #: share of its turns in which a tooth must be absent
-SURPRISE = 6.0  #: standard errors: one in a hundred thousand captures of a sound 100-tooth wheel
+SURPRISE = 5.0  #: standard errors: a sound 100-tooth wheel strays so far once in ten thousand captures
 LATE = 0.05  #: pitches
 WIDE = 0.07  #: share of the pitch
+COIL_COARSE = 0.2  #: a coil crosses slowly, between two samples its place is known that much better
 TALL = 0.16  #: share of the height
 IRREGULAR = 0.15  #: pitches
 ERRATIC_SHARE = 0.04
@@ -38,13 +40,16 @@ def measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
     """What is known of every tooth, lined up by place, with the least size that counts."""
     found: dict[str, tuple[ToothErrors | None, float]] = {}
     teeth, coarse = reading.teeth, 1.0 / reading.samples_a_tooth
+    if reading.kind == "reluctance":
+        coarse *= COIL_COARSE
     found["late"] = (by_place(teeth, lateness(teeth, teeth.times)), max(LATE, 0.75 * coarse))
     if reading.kind == "reluctance":
         found["height"] = (by_place(reading.teeth, height_for_speed(reading)), TALL)
     else:
-        found["late end"] = (by_place(teeth, lateness(teeth, reading.rises)), max(LATE, 0.75 * coarse))
-        found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.25 * coarse))
-    return {name: one for name, one in found.items() if one[0] is not None}
+        middle = 0.5 * (lateness(teeth, teeth.times) + lateness(teeth, reading.rises))
+        found["late middle"] = (by_place(teeth, middle), max(LATE, 0.75 * coarse))
+        found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.1 * coarse))
+    return {name: (errors.sampled(coarse), least) for name, (errors, least) in found.items() if errors is not None}
 
 
 def height_for_speed(reading: Reading) -> np.ndarray:
@@ -140,7 +145,7 @@ def _neighbours(numbers) -> Iterator[list[int]]:
 
 def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
     wheel = reading.wheel
-    if wheel is None or reading.smoothing > 1 or context.has(reading, "wrong_pattern", "undersampled", "too_short"):
+    if wheel is None or reading.smoothing > 1 or context.has(reading, "wrong_pattern", "undersampled", "too_short", "erratic"):
         return
     odd: dict[int, tuple[float, str, float]] = {}
     for name, (errors, least) in measures(reading).items():
@@ -191,7 +196,7 @@ def _outstanding(
     rest = without_orders(errors, slots, orders)
     footprint = {0: 1.0, 1: -2 / 3, 2: 1 / 6} if spread else {0: 1.0}
     for _ in range(3):
-        now = ToothErrors(errors.values, rest, errors.scatter, errors.number)
+        now = replace(errors, by_place=rest)
         surprise = now.surprise()
         strong = (np.abs(surprise) > SURPRISE) & (np.abs(rest - np.median(rest)) > limit)
         if not strong.any():
@@ -340,7 +345,8 @@ def interruptions(reading: Reading, beyond: float = 0.0) -> list[tuple[float, fl
     """
     teeth = reading.teeth
     spaces = np.diff(teeth.times)
-    missing = reading.wheel.missing if reading.wheel else 0
+    wheel = reading.wheel or reading.sheet.declared_wheel
+    missing = wheel.missing if wheel else 0
     if reading.sheet.role == "cam" and reading.wheel is None:
         return _cam_interruptions(reading)
     single = spaces[teeth.spans == 1]

@@ -18,6 +18,7 @@ from sagen.signal.edges import running_median
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 MOST_LOST = 6  #: more teeth gone in a row than this is an interruption
 STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
+WIDE_REACH, WANDERS = 6, 0.1
 HOLD = 8  #: teeth on each side that the rounding to slots is held to
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
 RETURNS = 0.5  #: share of the long spaces that must return after a turn for a wheel to be found
@@ -87,10 +88,15 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     row = _Row(times, ratio, slots_passed(ratio), max(STILL, 2.0 * (declared.missing + 2) if declared else 0))
     if declared and declared.missing:
         row, fit = _best_fit(row, declared)
+        wanders = np.median(np.abs(np.log(np.maximum(ratio, 1e-3)))) > WANDERS
+        if fit.confirmed < CONFIRMED and (wanders or fit.confirmed > 0.25):
+            row, fit = max(((row, fit), _chained(row, declared)), key=lambda both: both[1].confirmed)
         if fit.confirmed >= CONFIRMED:
             part = _part_of_turn(row, declared, fit)
             return _numbered(row, *((part, _fit(row, part)) if part else (declared, fit)))
-    found = _find_wheel(row)
+    # Teeth that wander meet their like by chance: then the sheet is the better witness.
+    wanders = np.median(np.abs(np.log(np.maximum(ratio, 1e-3)))) > WANDERS
+    found = None if wanders and declared else _find_wheel(row)
     if found and not (declared and not declared.missing and found.slots == declared.slots):
         return _numbered(*_swap(found, _best_fit(row, found)))
     if declared is None:
@@ -139,23 +145,27 @@ class _Fit:
 def pitch_ratio(spaces: np.ndarray) -> np.ndarray:
     """Each space in units of the pitch around it, shape as given.
 
-    The pitch is taken from the four nearest spaces on both sides (so that a steady change of speed
-    cancels), after spaces that are whole multiples have been cut down to one pitch.
+    The pitch is taken from the two nearest spaces on both sides (so that a steady change of speed
+    cancels), after spaces that are whole multiples have been cut down to one pitch. Where the teeth
+    wander from space to space, six on each side are needed for it.
     """
     rough = running_median(spaces, 9)
     single = spaces / np.maximum(1, np.round(spaces / rough))
-    for _ in range(2):
-        around = _neighbours(single, 2)
-        pitch = 0.5 * (around[1] + around[2])
+    for reach in (2, 2):
+        pitch = _pitch_around(single, reach)
         single = spaces / np.maximum(1, np.round(spaces / pitch))
+    if len(spaces) > 4 * WIDE_REACH and np.median(np.abs(np.log(single / pitch))) > WANDERS:
+        pitch = _pitch_around(single, WIDE_REACH)
+        single = spaces / np.maximum(1, np.round(spaces / pitch))
+        pitch = _pitch_around(single, WIDE_REACH)
     return spaces / pitch
 
 
-def _neighbours(values: np.ndarray, reach: int) -> np.ndarray:
-    """The `reach` values on both sides of each one, without it, sorted; shape (2 * reach, n)."""
-    padded = np.pad(values, reach, mode="reflect" if len(values) > reach else "edge")
-    columns = [padded[i : i + len(values)] for i in range(2 * reach + 1) if i != reach]
-    return np.sort(np.stack(columns), axis=0)
+def _pitch_around(single: np.ndarray, reach: int) -> np.ndarray:
+    """Mean of the middle half of the `reach` spaces on both sides of each one, itself left out."""
+    padded = np.pad(single, reach, mode="reflect" if len(single) > reach else "edge")
+    columns = [padded[i : i + len(single)] for i in range(2 * reach + 1) if i != reach]
+    return np.sort(np.stack(columns), axis=0)[reach // 2 : 2 * reach - reach // 2].mean(axis=0)
 
 
 def slots_passed(ratio: np.ndarray) -> np.ndarray:
@@ -211,6 +221,43 @@ def _fit(row: _Row, wheel: Wheel) -> _Fit:
     return _Fit(phase, np.concatenate(anchors), hits / expected if expected else 0.0)
 
 
+def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
+    """Lay a declared wheel on teeth that wander so much that slots are miscounted: the longest chain of
+    gaps about a turn apart, between which the slots are dealt out anew. Only where a turn then has, in
+    the median, the declared number of slots to within one."""
+    length = wheel.missing + 1
+    gap = np.flatnonzero((row.ratio >= 0.6 * length) & (row.ratio < min(LONGER * length, row.still)))[:1500]
+    at = row.slot[gap + 1]
+    none = row, _Fit(np.full(len(row.times), -1, np.int64), np.empty(0, np.int64), 0.0)
+    if len(gap) < 3:
+        return none
+    weight = 1.0 - 0.8 * np.abs(np.log(row.ratio[gap] / length))
+    score, before = weight.copy(), np.full(len(gap), -1)
+    for one in range(1, len(gap)):
+        turns = (at[one] - at[:one]) / wheel.slots
+        fits = np.abs(turns - 1) < 0.09
+        if fits.any():
+            best = int(np.argmax(np.where(fits, score[:one] - 4 * np.abs(turns - 1), -np.inf)))
+            score[one] += score[best]
+            before[one] = best
+    chain = [int(score.argmax())]
+    while before[chain[-1]] >= 0:
+        chain.append(int(before[chain[-1]]))
+    chain = np.array(chain[::-1])
+    turns = (row.slot[-1] - row.slot[0]) // wheel.slots
+    if len(chain) < 3 or abs(float(np.median(np.diff(at[chain]))) - wheel.slots) > 1.0:
+        return none
+    anchors = gap[chain] + 1
+    slot = row.slot.copy()
+    for one, (first, last) in enumerate(zip(anchors[:-1], anchors[1:], strict=True)):
+        inside = row.slot[first : last + 1] - row.slot[first]
+        slot[first : last + 1] = np.round(inside * wheel.slots / inside[-1]) + (one + 1) * wheel.slots
+    slot[: anchors[0]] = row.slot[: anchors[0]] - row.slot[anchors[0]] + wheel.slots
+    slot[anchors[-1] :] = row.slot[anchors[-1] :] - row.slot[anchors[-1]] + slot[anchors[-1]]
+    fit = _Fit(np.zeros(len(row.times), np.int64), anchors, len(chain) / max(turns, len(chain)))
+    return replace(row, slot=slot), fit
+
+
 def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
     """A wheel of half or a third of the slots, where the same gap stands there in every part of the turn."""
     if len(fit.anchors) < 3:
@@ -256,7 +303,8 @@ def _period(ratio: np.ndarray, at: np.ndarray, end: int) -> tuple[int, float]:
         room = at + one < end
         alike = (at[there] == at + one) & (np.abs(np.log(ratio / ratio[there])) < 0.5)
         # One more in the count keeps a single chance meeting, far apart, from being taken for a turn.
-        scores[int(one)] = np.count_nonzero(alike & room) / (np.count_nonzero(room) + 0.5)
+        met = np.count_nonzero(alike & room)
+        scores[int(one)] = met / (np.count_nonzero(room) + 0.5) if met > 1 or len(at) < 4 else 0.0
     best = max(scores.values(), default=0.0)
     return min((one for one, score in scores.items() if score >= 0.85 * best), default=0), best
 
