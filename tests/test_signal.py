@@ -7,7 +7,7 @@ from pulse_transitions import matpulse
 from conftest import square_teeth
 from sagen.model.capture import Channel
 from sagen.model.wheel import Wheel
-from sagen.signal.edges import find_edges, running_median, without_glitches
+from sagen.signal.edges import find_edges, median_of_five, without_glitches
 from sagen.signal.levels import smoothed, state_levels
 from sagen.signal.pyramid import Pyramid
 from sagen.signal.teeth import read_teeth
@@ -34,7 +34,7 @@ def test_a_few_spikes_do_not_move_the_levels():
     volts[::5000] = 60.0
     levels = state_levels(Channel("A", volts))
     assert (levels.low, levels.high) == (pytest.approx(0.1, abs=0.02), pytest.approx(5.0, abs=0.02))
-    assert levels.maximum == 60.0
+    assert Pyramid(volts).extremes()[1] == 60.0
 
 
 def test_levels_of_integers_come_out_in_volts():
@@ -103,11 +103,11 @@ def test_glitches_go_and_teeth_stay():
     assert removed[0] == pytest.approx(20_040, abs=2)
 
 
-def test_running_median_agrees_with_scipy():
+def test_median_of_five_agrees_with_scipy():
     from scipy.ndimage import median_filter
 
     values = np.random.default_rng(0).normal(size=1000)
-    np.testing.assert_array_equal(running_median(values, 9)[4:-4], median_filter(values, 9)[4:-4])
+    np.testing.assert_array_equal(median_of_five(values), median_filter(values, 5, mode="mirror"))
 
 
 def test_smoothing_agrees_with_scipy():

@@ -21,8 +21,10 @@ def strip_of(opened: OpenCapture) -> Strip:
         channel = opened.capture.channel(result.sheet.column)
         factor = result.sheet.factor
         bands = expected_bands(result.reading, opened.sheet.conditions.state) if result.reading else ()
-        low = min([result.levels.minimum, *(one[0] for one in bands), 0.0])
-        high = max([result.levels.maximum, *(one[1] for one in bands)])
+        pyramid = opened.pyramids[channel.column]
+        seen = [factor * (channel.scale * one + channel.offset) for one in pyramid.extremes()]
+        low = min([*seen, *(one[0] for one in bands), 0.0])
+        high = max([*seen, *(one[1] for one in bands)])
         margin = 0.05 * (high - low) or 0.5
         places[result.sheet.column] = len(lanes)
         lanes.append(

@@ -8,7 +8,7 @@ import numpy as np
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
-from sagen.signal.edges import Edges, find_edges, running_median
+from sagen.signal.edges import Edges, find_edges, median_of_five
 from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import Reading
 from sagen.signal.teeth import WANDERS, Teeth, pitch_ratio, read_teeth
@@ -16,7 +16,6 @@ from sagen.signal.teeth import WANDERS, Teeth, pitch_ratio, read_teeth
 #: a lobe lower than this share of the tallest of its neighbours is disturbance
 LOBE_SHARE = 0.22
 NARROW = 0.2  #: a half-wave this much shorter than its neighbours is a spike
-NEIGHBOURS = 9  #: lobes on each side that a lobe is measured against
 CALM = 5.0  #: lobes start this many standard deviations of the noise away from the middle
 FEWEST_LOBES = 6
 #: how much wider the gap must be at one kind of crossing than at the other to tell them apart
@@ -66,7 +65,8 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
             sheet, channel.unit, capture.sfreq, capture.samples, levels, 0.0, False,
             Edges(np.empty(0), np.empty(0, bool)), empty, kind="reluctance",
         )  # fmt: skip
-    falling, sure = sharp_crossing(channel, lobes, capture.sfreq, sheet)
+    rows = {one: read_teeth(lobes.of(one)[0] / capture.sfreq, sheet.declared_wheel) for one in (True, False)}
+    falling, sure = sharp_crossing(channel, lobes, rows, sheet)
     at, height = lobes.of(falling)
     other, _ = lobes.of(not falling)
     times = at / capture.sfreq
@@ -76,11 +76,11 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     shown = Levels(
         levels.low if width > 1 else -float(np.median(height)) * scale / 2 + levels.middle,
         levels.high if width > 1 else float(np.median(height)) * scale / 2 + levels.middle,
-        noise * scale, levels.minimum, levels.maximum, levels.step, levels.between, levels.parted,
+        noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
     return Reading(
         sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
-        read_teeth(times, sheet.declared_wheel), times, between, smoothing=width, kind="reluctance",
+        rows[falling], times, between, smoothing=width, kind="reluctance",
         false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,
         piled=piled,
     )  # fmt: skip
@@ -107,7 +107,7 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     height = np.where(edges.rising[:-1], tall, deep).astype(np.float64)
     keep = height >= LOBE_SHARE * _tallest_near(height)
     lasts = np.diff(edges.at)
-    narrow = keep & (lasts < NARROW * running_median(lasts, 9))
+    narrow = keep & (lasts < NARROW * median_of_five(lasts))
     kept = np.flatnonzero(keep & ~narrow)
     if len(kept) < 2:
         return NO_LOBES
@@ -124,69 +124,76 @@ def noise_of(sampled: np.ndarray) -> float:
     return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
 
 
-def sharp_crossing(channel: Channel, lobes: Lobes, sfreq: float, sheet: ChannelSheet) -> tuple[bool, bool]:
+def sharp_crossing(
+    channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], sheet: ChannelSheet
+) -> tuple[bool, bool]:
     """Whether the tooth's centre is the falling crossing, and whether that is certain.
 
-    At a tooth's centre the signal crosses steeply even beside the reference gap, and the gap is a whole
-    number of pitches between two such crossings. The other crossing lies anywhere in the gap and is
-    flat there. An even wheel has no gap: there nothing is certain.
+    At a tooth's centre half-waves of like height lie close on both sides, beside the reference gap too. The
+    other crossing has the gap on one side of it there. An even wheel has no gap: nothing is certain.
     """
     assumed = sheet.polarity != "rising"
     # Teeth that wander leave neither crossing at its place.
-    if max(_spread(lobes.of(falling)[0]) for falling in (True, False)) > WANDERS:
+    if max(_spread(rows[falling].ratio) for falling in (True, False)) > WANDERS:
         return assumed, False
-    flat = {}
-    for falling in (True, False):
-        at, height = lobes.of(falling)
-        if len(at) < 12:
-            return assumed, False
-        teeth = read_teeth(at / sfreq, sheet.declared_wheel)
-        if teeth.wheel is None or not len(teeth.anchors):
-            return _by_gap_length(lobes, sfreq, sheet, assumed)
-        steep = _steepness(channel.raw, at, height)
-        flat[falling] = float(np.median(steep[teeth.anchors])) / max(float(np.median(steep)), 1e-12)
-    if max(flat.values()) > 1.6 * min(flat.values()):
-        return flat[True] > flat[False], True
-    return _by_gap_length(lobes, sfreq, sheet, assumed)
+    beside = {}
+    for falling, teeth in rows.items():
+        if teeth.wheel is None or not len(teeth.anchors) or len(teeth.times) < 12:
+            return _by_gap_length(rows, assumed)
+        beside[falling] = _half_waves_beside(channel.raw, *lobes.of(falling), teeth.anchors)
+    if max(beside.values()) > 0.2 and max(beside.values()) > 1.6 * min(beside.values()):
+        return beside[True] > beside[False], True
+    return _by_gap_length(rows, assumed)
 
 
-def _spread(at: np.ndarray) -> float:
-    """How far spaces stray from even: the median of the logarithm."""
-    if len(at) < 5:
+def _half_waves_beside(raw: np.ndarray, at: np.ndarray, height: np.ndarray, anchors: np.ndarray) -> float:
+    """The lesser of the signal a quarter pitch before and after the first crossing behind each gap, in
+    half heights, from the signal at the crossing; the median over the turns."""
+    anchors = anchors[anchors < len(at) - 1]
+    if not len(anchors):
         return 0.0
-    return float(np.median(np.abs(np.log(np.maximum(pitch_ratio(np.diff(at)), 1e-3)))))
+    quarter = 0.25 * (at[anchors + 1] - at[anchors])
+    values = [
+        raw[np.clip(np.round(at[anchors] + side * quarter).astype(int), 0, len(raw) - 1)].astype(np.float64)
+        for side in (-1, 0, 1)
+    ]
+    half = np.maximum(0.5 * height[anchors], 1e-12)
+    return float(np.median(np.minimum(np.abs(values[0] - values[1]), np.abs(values[2] - values[1])) / half))
 
 
-def _by_gap_length(lobes: Lobes, sfreq: float, sheet: ChannelSheet, assumed: bool) -> tuple[bool, bool]:
+def _spread(ratio: np.ndarray) -> float:
+    """How far spaces stray from even: the median of the logarithm."""
+    return float(np.median(np.abs(np.log(np.maximum(ratio, 1e-3))))) if len(ratio) > 3 else 0.0
+
+
+def _by_gap_length(rows: dict[bool, Teeth], assumed: bool) -> tuple[bool, bool]:
     """The sharp crossing shows the longer gap; the other one has part of it on either side."""
     widest = {}
-    for falling in (True, False):
-        at, _ = lobes.of(falling)
-        teeth = read_teeth(at / sfreq, sheet.declared_wheel)
-        top = np.sort(teeth.ratio)[-max(1, len(teeth.anchors) or len(at) // 60 or 1) :]
+    for falling, teeth in rows.items():
+        if len(teeth.ratio) < 4:
+            return assumed, False
+        top = np.sort(teeth.ratio)[-max(1, len(teeth.anchors) or len(teeth.times) // 60) :]
         widest[falling] = float(np.median(top)) if teeth.alike >= 0.5 or len(teeth.anchors) else 1.0
     if max(widest.values()) >= 1.6 and max(widest.values()) >= SHARPER * min(widest.values()):
         return widest[True] > widest[False], True
     return assumed, False
 
 
-def _steepness(raw: np.ndarray, at: np.ndarray, height: np.ndarray) -> np.ndarray:
-    """Slope at each crossing, in heights a sample."""
-    index = np.clip(at.astype(int), 1, len(raw) - 3)
-    return np.abs(raw[index + 2].astype(np.float64) - raw[index - 1]) / 3 / np.maximum(height, 1e-12)
-
-
 def _tallest_near(height: np.ndarray) -> np.ndarray:
-    """Largest of the lobes within reach, but for a lone spike: the second largest counts."""
-    padded = np.pad(height, NEIGHBOURS, mode="edge")
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * NEIGHBOURS + 1)
-    return np.partition(windows, -3, axis=1)[:, -3]
+    """The lesser of the tallest lobes before and after each one: a lone spike raises only one of them."""
+    most = height
+    for step in (1, 2, 4):
+        most = np.maximum(most, np.concatenate([most[step:], np.zeros(min(step, len(most)))])[: len(most)])
+    # `most` reaches over the eight lobes that start at each place.
+    after = np.concatenate([most[1:], most[-1:]])
+    before = np.concatenate([np.full(min(8, len(most)), most[0]), most[:-8]])[: len(most)]
+    return np.minimum(np.maximum(before, height * (np.arange(len(height)) < 8)), after)
 
 
 def _regular(lobes: Lobes) -> bool:
     """Whether the half-waves come as teeth do, not as noise does."""
     for falling in (True, False):
         at, _ = lobes.of(falling)
-        if len(at) >= 8 and _spread(at) < REGULAR:
+        if len(at) >= 8 and _spread(pitch_ratio(np.diff(at))) < REGULAR:
             return True
     return False

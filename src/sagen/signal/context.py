@@ -29,6 +29,8 @@ class Context:
     cams: dict[str, CamTrack] = field(default_factory=dict)
     pattern_cams: dict[str, CamTrack] = field(default_factory=dict)
     found: list[Finding] = field(default_factory=list)
+    #: what several rules ask of a channel, worked out once
+    memo: dict[str, object] = field(default_factory=dict)
 
     @property
     def turning(self) -> bool:

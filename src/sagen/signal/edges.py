@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-CHUNK = 1 << 16  #: samples, a multiple of 64
+CHUNK = 1 << 17  #: samples, a multiple of 64
+_ONE, _LAST = np.uint64(1), np.uint64(63)
 
 
 @dataclass(frozen=True)
@@ -70,26 +71,32 @@ def _state_entries(raw: np.ndarray, lower: float, upper: float) -> tuple[np.ndar
     # Weak scalars keep the comparison in the samples' own type; integers compare against whole numbers.
     if np.issubdtype(raw.dtype, np.integer):
         lower, upper = int(np.floor(lower)), int(np.ceil(upper))
-    places, highs = [np.empty(0, np.int64)], [np.empty(0, bool)]
     zone = np.zeros(CHUNK, bool)
     before = [np.uint64(0), np.uint64(0)]
+    found: tuple[list, list] = ([], [])
     for start in range(0, len(raw), CHUNK):
         part = raw[start : start + CHUNK]
         size = len(part)
+        if size < CHUNK:
+            zone[size:] = False
         for which, compare, level in ((0, np.greater_equal, upper), (1, np.less_equal, lower)):
             compare(part, level, out=zone[:size])
-            zone[size:] = False
             words = np.packbits(zone, bitorder="little").view(np.uint64)
-            carried = words << np.uint64(1)
-            carried[1:] |= words[:-1] >> np.uint64(63)
+            carried = words << _ONE
+            carried[1:] |= words[:-1] >> _LAST
             carried[0] |= before[which]
             before[which] = np.uint64(zone[size - 1])
             words &= ~carried
             some = np.flatnonzero(words)
-            bits = np.unpackbits(words[some].view(np.uint8), bitorder="little").view(bool)
-            at = np.flatnonzero(bits)
-            places.append(some[at >> 6] * 64 + (at & 63) + start)
-            highs.append(np.full(len(at), which == 0))
+            if len(some):
+                found[which].append((some + (start >> 6), words[some]))
+    places, highs = [np.empty(0, np.int64)], [np.empty(0, bool)]
+    for which in (0, 1):
+        if found[which]:
+            some, words = (np.concatenate(one) for one in zip(*found[which], strict=True))
+            bits = np.flatnonzero(np.unpackbits(words.view(np.uint8), bitorder="little").view(bool))
+            places.append((some[bits >> 6] << 6) + (bits & 63))
+            highs.append(np.full(len(bits), which == 0))
     place, high = np.concatenate(places), np.concatenate(highs)
     order = np.argsort(place, kind="stable")
     place, high = place[order], high[order]
@@ -138,7 +145,11 @@ def without_glitches(edges: Edges, *, share: float = 0.2) -> tuple[Edges, np.nda
     narrow = np.zeros(len(widths), bool)
     for first in (0, 1):
         own = widths[first::2]
-        narrow[first::2] = own < share * running_median(own, 9)
+        # Only what is narrow against the widest can be narrow against its neighbours.
+        maybe = np.flatnonzero(own < share * own.max(initial=0.0))
+        if len(maybe):
+            around = np.clip(maybe[:, None] + np.arange(-4, 5), 0, len(own) - 1)
+            narrow[first::2][maybe] = own[maybe] < share * np.median(own[around], axis=1)
     candidates = np.flatnonzero(narrow)
     if not len(candidates):
         return edges, np.empty(0)
@@ -151,12 +162,18 @@ def without_glitches(edges: Edges, *, share: float = 0.2) -> tuple[Edges, np.nda
     return Edges(edges.at[~drop], edges.rising[~drop]), removed
 
 
-def running_median(values: np.ndarray, width: int) -> np.ndarray:
-    """Median of the `width` (odd) values around each one, shape as given; ends use mirrored values."""
+def median_of_five(values: np.ndarray) -> np.ndarray:
+    """Median of the five values around each one, shape as given; the ends are mirrored.
+
+    By least and greatest of shifted rows (six comparisons), several times faster than sorting windows.
+    """
     if len(values) < 3:
         return np.full(len(values), np.median(values) if len(values) else np.nan)
-    width = min(width, len(values) if len(values) % 2 else len(values) - 1)
-    half = width // 2
-    padded = np.pad(values, half, mode="reflect")
-    windows = np.lib.stride_tricks.sliding_window_view(padded, width)
-    return np.partition(windows, half, axis=1)[:, half]
+    padded = np.pad(values, 2, mode="reflect")
+    a, b, c, d, e = (padded[k : k + len(values)] for k in range(5))
+    a, b = np.minimum(a, b), np.maximum(a, b)
+    c, d = np.minimum(c, d), np.maximum(c, d)
+    # The least and the greatest of the four cannot be the median of five.
+    low, high = np.maximum(a, c), np.minimum(b, d)
+    low, high = np.minimum(low, high), np.maximum(low, high)
+    return np.maximum(low, np.minimum(high, e))

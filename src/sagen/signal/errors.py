@@ -56,23 +56,28 @@ def lateness(teeth: Teeth, times: np.ndarray) -> np.ndarray:
     if len(times) < 5:
         return out
     slot = np.concatenate([[0], np.cumsum(np.maximum(teeth.spans, 1))]).astype(np.float64)
-    inner = np.arange(2, len(times) - 2)
-    near = inner[:, None] + np.array([-2, -1, 1, 2])
-    apart = slot[near] - slot[inner][:, None]
-    weights = np.ones_like(apart)
-    for j in range(4):
-        for k in range(4):
-            if j != k:
-                weights[:, j] *= -apart[:, k] / (apart[:, j] - apart[:, k])
-    pitch = (times[near[:, 3]] - times[near[:, 0]]) / np.maximum(apart[:, 3] - apart[:, 0], 1)
-    late = (times[inner] - (weights * times[near]).sum(axis=1)) / pitch
-    # The cubic's own error grows with the product of the distances (4 where all stand evenly).
-    reach = np.abs(apart.prod(axis=1)) / 4
+    first, second, own, third, fourth = (times[k : len(times) - 4 + k] for k in range(5))
+    late = own - (4 * (second + third) - first - fourth) / 6
+    pitch = (fourth - first) / 4
+    # Beside a gap the four neighbours stand unevenly, and the cubic's weights are others.
+    odd = np.flatnonzero(slot[4:] - slot[:-4] != 4)
+    if len(odd):
+        near = odd[:, None] + np.array([0, 1, 3, 4])
+        apart = slot[near] - slot[odd + 2][:, None]
+        weights = np.ones_like(apart)
+        for j in range(4):
+            for k in range(4):
+                if j != k:
+                    weights[:, j] *= -apart[:, k] / (apart[:, j] - apart[:, k])
+        late[odd] = times[odd + 2] - (weights * times[near]).sum(axis=1)
+        pitch[odd] = (times[near[:, 3]] - times[near[:, 0]]) / (apart[:, 3] - apart[:, 0])
+        # The cubic's own error grows with the product of the distances (4 where all stand evenly).
+        late[odd] /= np.maximum(1.0, np.sqrt(np.abs(apart.prod(axis=1)) / 4))
+    out[2:-2] = late / pitch
     broken = np.zeros(len(times), bool)
     for offset in (-2, -1, 0, 1):
         cut = np.flatnonzero(teeth.spans == 0) - offset
         broken[cut[(cut >= 0) & (cut < len(times))]] = True
-    out[inner] = late / np.maximum(1.0, np.sqrt(reach))
     out[broken] = np.nan
     return out
 
@@ -87,14 +92,20 @@ def by_place(teeth: Teeth, measure: np.ndarray) -> ToothErrors | None:
     values = values[np.isfinite(values).mean(axis=1) > 0.8]
     if len(values) < 2 or not np.isfinite(values).any(axis=0).all():
         return None
-    with np.errstate(all="ignore"):
-        centre = np.nanmedian(values, axis=0)
-    centre = np.nan_to_num(centre)
+    centre = _median_of_seen(values)
     off = (values - centre)[np.isfinite(values)]
     # A median of few turns hugs them; the factor restores the pooled scatter's size.
     grow = np.sqrt(len(values) / (len(values) - 1))
     scatter = 1.4826 * float(np.median(np.abs(off))) * grow
     return ToothErrors(values, centre, scatter, teeth.places)
+
+
+def _median_of_seen(values: np.ndarray) -> np.ndarray:
+    """Median of each column, NaN left out; every column has a value."""
+    ordered = np.sort(values, axis=0)  # NaN last
+    seen = np.isfinite(values).sum(axis=0)
+    low, high = ordered[(seen - 1) // 2, np.arange(len(seen))], ordered[seen // 2, np.arange(len(seen))]
+    return 0.5 * (low + high)
 
 
 def swing_once_a_turn(errors: ToothErrors, slots: int) -> tuple[float, float]:

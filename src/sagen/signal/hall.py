@@ -20,7 +20,7 @@ FEWEST_EDGES = 5
 #: a pulse this much narrower than its like is no tooth; a cam's windows differ widely among themselves
 GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
-STRETCH, STRETCHES = 1 << 16, 12
+STRETCH, STRETCHES = 1 << 16, 8
 HIGH_CURRENT = 0.014  #: A
 DEFAULT_SHUNT = 100.0  #: ohm, where the sheet names none
 

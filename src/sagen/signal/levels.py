@@ -8,9 +8,9 @@ import numpy as np
 
 from sagen.model.capture import Channel
 
-MOST_SAMPLED = 1 << 17
+MOST_SAMPLED = 1 << 16
 RUN = 256
-BINS = 256
+BINS, FINE = 256, 4096
 #: share of samples at either end that is left out of the histogram's range, so that spikes do not set it
 TAIL = 0.001
 
@@ -22,8 +22,6 @@ class Levels:
     low: float
     high: float
     noise: float  #: standard deviation about the nearer of the two levels
-    minimum: float
-    maximum: float
     step: float  #: the recorder's smallest step, 0 where it cannot be told
     between: float  #: share of samples in the middle half of the swing: 0 for a square, 1/3 for a sine
     parted: float  #: share of the variance that lies between the two states, 0 to 1: 0.64 for noise
@@ -70,31 +68,75 @@ def state_levels(channel: Channel) -> Levels:
     """
     scale = abs(channel.scale)
     sampled = sample_runs(channel.raw).astype(np.float64)
-    minimum, maximum = extremes(channel.raw)
     step = _smallest_step(sampled)
-    bottom, top = np.quantile(sampled, [TAIL, 1 - TAIL])
+    bottom, top = _tails(sampled)
     if top <= bottom:
-        bottom, top = minimum, maximum
-    low, high = (bottom, top) if top <= bottom else _modes(sampled, bottom, top)
-    middle = 0.5 * (low + high)
-    below = sampled < middle
-    nearer = np.where(below, low, high)
-    noise = 1.4826 * float(np.median(np.abs(sampled - nearer)))
-    quarter = 0.25 * (high - low)
-    between = float(np.mean(np.abs(sampled - middle) < quarter)) if high > low else 1.0
-    values = [channel.offset + channel.scale * one for one in (low, high, minimum, maximum)]
-    if channel.scale < 0:
-        values = [values[1], values[0], values[3], values[2]]
+        bottom, top = float(sampled.min()), float(sampled.max())
+    spread = _Spread(sampled, bottom, top)
+    low, high = spread.modes() if top > bottom else (bottom, top)
+    noise = 1.4826 * spread.median_distance(low, high)
+    values = sorted(channel.offset + channel.scale * one for one in (low, high))
     return Levels(
-        values[0],
-        values[1],
-        noise * scale,
-        values[2],
-        values[3],
-        step * scale,
-        between,
-        _parted(sampled, below),
-    )
+        values[0], values[1], noise * scale, step * scale,
+        spread.between(low, high), spread.parted(low, high),
+    )  # fmt: skip
+
+
+class _Spread:
+    """A fine histogram of samples between two ends, from which everything else is read."""
+
+    def __init__(self, sampled: np.ndarray, bottom: float, top: float):
+        self.sampled = sampled
+        self.width = (top - bottom) / FINE if top > bottom else 1.0
+        place = np.clip((sampled - bottom) / self.width, 0, FINE - 1).astype(np.int32)
+        self.counts = np.bincount(place, minlength=FINE).astype(np.float64)
+        self.centre = bottom + (np.arange(FINE) + 0.5) * self.width
+
+    def modes(self) -> tuple[float, float]:
+        """The fullest of 128 bins in each half, refined to the mean of the samples within a bin of it."""
+        coarse = self.counts.reshape(BINS, -1).sum(axis=1)
+        each, first = FINE // BINS, self.centre[0] - 0.5 * self.width
+        found = []
+        for half in (0, BINS // 2):
+            peak = half + int(coarse[half : half + BINS // 2].argmax())
+            low, high = first + np.array([peak - 1, peak + 2]) * each * self.width
+            near = self.sampled[(self.sampled >= low) & (self.sampled <= high)]
+            found.append(float(near.mean()) if len(near) else float(self.centre[peak * each]))
+        return found[0], found[1]
+
+    def median_distance(self, low: float, high: float) -> float:
+        """Median distance of the samples from the nearer of two levels; 0 where it is below a tenth of a bin."""
+        away = np.abs(self.centre - np.where(self.centre < 0.5 * (low + high), low, high))
+        order = np.argsort(away)
+        half = np.searchsorted(np.cumsum(self.counts[order]), 0.5 * self.counts.sum())
+        found = float(away[order[min(half, FINE - 1)]])
+        return found if found > 0.6 * self.width else 0.0
+
+    def between(self, low: float, high: float) -> float:
+        if not high > low:
+            return 1.0
+        inside = np.abs(self.centre - 0.5 * (low + high)) < 0.25 * (high - low)
+        return float(self.counts[inside].sum() / self.counts.sum())
+
+    def parted(self, low: float, high: float) -> float:
+        """Between-class share of the variance (Otsu 1979, IEEE Trans. SMC 9(1), eq. 18)."""
+        share = self.counts / self.counts.sum()
+        mean = float(share @ self.centre)
+        total = float(share @ (self.centre - mean) ** 2)
+        below = self.centre < 0.5 * (low + high)
+        weight = float(share[below].sum())
+        if total <= 0 or weight in (0.0, 1.0):
+            return 0.0
+        apart = float(share[~below] @ self.centre[~below]) / (1 - weight) - float(share[below] @ self.centre[below]) / weight
+        return weight * (1 - weight) * apart**2 / total
+
+
+def _tails(sampled: np.ndarray) -> tuple[float, float]:
+    """The 0.1 % and 99.9 % quantiles."""
+    last = len(sampled) - 1
+    low, high = round(TAIL * last), round((1 - TAIL) * last)
+    parted = np.partition(sampled, (low, high))
+    return float(parted[low]), float(parted[high])
 
 
 def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
@@ -124,41 +166,9 @@ def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
     return share, channel.offset + channel.scale * end
 
 
-def extremes(raw: np.ndarray, chunk: int = 1 << 18) -> tuple[float, float]:
-    """Smallest and largest sample, in one walk through memory."""
-    low, high = raw[0], raw[0]
-    for start in range(0, len(raw), chunk):
-        part = raw[start : start + chunk]
-        low, high = min(low, part.min()), max(high, part.max())
-    return float(low), float(high)
-
-
-def _modes(sampled: np.ndarray, bottom: float, top: float) -> tuple[float, float]:
-    counts, borders = np.histogram(sampled, BINS, (bottom, top))
-    counts[0] += np.count_nonzero(sampled < bottom)
-    counts[-1] += np.count_nonzero(sampled > top)
-    width = borders[1] - borders[0]
-    modes = []
-    for first, half in ((0, counts[: BINS // 2]), (BINS // 2, counts[BINS // 2 :])):
-        peak = first + int(half.argmax())
-        near = sampled[(sampled >= borders[peak] - width) & (sampled <= borders[peak + 1] + width)]
-        modes.append(float(np.median(near)) if len(near) else float(borders[peak]))
-    return modes[0], modes[1]
-
-
-def _parted(sampled: np.ndarray, below: np.ndarray) -> float:
-    """Between-class share of the variance (Otsu 1979, IEEE Trans. SMC 9(1), eq. 18)."""
-    total = float(sampled.var())
-    share = float(below.mean())
-    if total <= 0 or share in (0.0, 1.0):
-        return 0.0
-    apart = float(sampled[~below].mean() - sampled[below].mean())
-    return share * (1 - share) * apart**2 / total
-
-
 def _smallest_step(sampled: np.ndarray) -> float:
     """The recorder's step: the smallest distance between different values, if they are few enough."""
-    different = np.unique(sampled[: 1 << 16])
+    different = np.unique(sampled[:: max(1, len(sampled) >> 14)])
     if not 2 <= len(different) <= 1 << 12:
         return 0.0
     gaps = np.diff(different)

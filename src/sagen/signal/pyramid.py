@@ -28,6 +28,11 @@ class Pyramid:
             low, high = _reduce(low, np.minimum), _reduce(high, np.maximum)
             size *= FACTOR
 
+    def extremes(self) -> tuple[float, float]:
+        """Smallest and largest raw sample of all."""
+        _, low, high = self.levels[-1]
+        return float(low.min()), float(high.max())
+
     def view(self, start: float, stop: float, columns: int) -> tuple[np.ndarray, np.ndarray]:
         """Smallest and largest raw sample in each of `columns` equal parts of start..stop (samples).
 

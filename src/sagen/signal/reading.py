@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
 from sagen.model.sheet import ChannelSheet
 from sagen.model.wheel import Wheel
-from sagen.signal.edges import Edges, running_median
+from sagen.signal.edges import Edges, median_of_five
+from sagen.signal.errors import lateness
 from sagen.signal.levels import Levels
 from sagen.signal.teeth import Teeth
 
@@ -58,12 +60,24 @@ class Reading:
         pitch = spaces / np.maximum(self.teeth.ratio, 1e-9)
         return (self.rises[: len(spaces)] - self.falls[:-1]) / pitch if len(spaces) else np.empty(0)
 
-    @property
+    @cached_property
+    def late(self) -> np.ndarray:
+        """Lateness of every tooth's edge, pitches, shape (teeth,); see `errors.lateness`."""
+        return lateness(self.teeth, self.teeth.times)
+
+    @cached_property
+    def late_middle(self) -> np.ndarray:
+        """Lateness of the middle of every tooth, for a sensor that shows both its ends; else of its edge."""
+        if self.kind == "reluctance" or len(self.rises) != len(self.teeth.times):
+            return self.late
+        return 0.5 * (self.late + lateness(self.teeth, self.rises))
+
+    @cached_property
     def samples_a_tooth(self) -> float:
         """Samples from one tooth to the next at the highest speed seen; infinite where there are none."""
         pitches = np.diff(self.teeth.times)[self.teeth.spans == 1]
         # Speed does not change from tooth to tooth; what a tooth out of place shortens is not counted.
-        return float(np.quantile(running_median(pitches, 7), 0.02)) * self.sfreq if len(pitches) > 3 else np.inf
+        return float(np.quantile(median_of_five(pitches), 0.02)) * self.sfreq if len(pitches) > 3 else np.inf
 
     def speed_range(self) -> dict[str, float] | None:
         """Lowest, median and highest speed of the wheel's own shaft, rpm; None where it is not known.

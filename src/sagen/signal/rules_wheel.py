@@ -17,14 +17,13 @@ from sagen.signal.errors import (
     ToothErrors,
     by_place,
     irregular_teeth,
-    lateness,
     swing_once_a_turn,
     without_orders,
 )
 from sagen.signal.reading import Reading
 
 FEWEST_TURNS = 3
-GAP_IN_TURNS = 0.5  #: share of its turns in which a tooth must be absent
+GAP_IN_TURNS = 0.6  #: share of its turns in which a tooth must be absent
 SURPRISE = 5.0  #: standard errors: a sound 100-tooth wheel strays so far once in ten thousand captures
 LATE = 0.05  #: pitches
 WIDE = 0.07  #: share of the pitch
@@ -36,18 +35,24 @@ RUNOUT_WIDTH, RUNOUT_HEIGHT, RUNOUT_EXPLAINED = 0.05, 0.10, 0.55
 STEADY = 2.0  #: the speed beside an interruption must not have fallen by more than this factor
 
 
-def measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
+def measures(reading: Reading, context: Context) -> dict[str, tuple[ToothErrors, float]]:
+    """What is known of every tooth, lined up by place, with the least size that counts; worked out once."""
+    if reading.column not in context.memo:
+        context.memo[reading.column] = tooth_measures(reading)
+    return context.memo[reading.column]
+
+
+def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
     """What is known of every tooth, lined up by place, with the least size that counts."""
     found: dict[str, tuple[ToothErrors | None, float]] = {}
     teeth, coarse = reading.teeth, 1.0 / reading.samples_a_tooth
     if reading.kind == "reluctance":
         coarse *= COIL_COARSE
-    found["late"] = (by_place(teeth, lateness(teeth, teeth.times)), max(LATE, 0.75 * coarse))
+    found["late"] = (by_place(teeth, reading.late), max(LATE, 0.75 * coarse))
     if reading.kind == "reluctance":
         found["height"] = (by_place(reading.teeth, height_for_speed(reading)), TALL)
     else:
-        middle = 0.5 * (lateness(teeth, teeth.times) + lateness(teeth, reading.rises))
-        found["late middle"] = (by_place(teeth, middle), max(LATE, 0.75 * coarse))
+        found["late middle"] = (by_place(teeth, reading.late_middle), max(LATE, 0.75 * coarse))
         found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.1 * coarse))
     return {name: (errors.sampled(coarse), least) for name, (errors, least) in found.items() if errors is not None}
 
@@ -148,7 +153,7 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
     if wheel is None or reading.smoothing > 1 or context.has(reading, "wrong_pattern", "undersampled", "too_short", "erratic"):
         return
     odd: dict[int, tuple[float, str, float]] = {}
-    for name, (errors, least) in measures(reading).items():
+    for name, (errors, least) in measures(reading, context).items():
         if errors.turns < FEWEST_TURNS:
             continue
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
@@ -228,7 +233,7 @@ def runout(reading: Reading, context: Context) -> Iterator[Finding]:
     wheel = reading.wheel
     if wheel is None or wheel.slots < 8 or context.has(reading, "wrong_pattern", "undersampled", "clipped"):
         return
-    for name, (errors, _) in measures(reading).items():
+    for name, (errors, _) in measures(reading, context).items():
         if name.startswith("late") or errors.turns < 2:
             continue
         amplitude, explained = swing_once_a_turn(errors, wheel.slots)
@@ -256,13 +261,12 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     if teeth.wheel is None and reading.sheet.role == "cam":
         return
-    late = lateness(teeth, teeth.times)
-    if reading.kind != "reluctance" and np.isfinite(reading.rises[:-1]).all():
-        # Both ends of a tooth tell of its place; their mean halves what the sampling adds.
-        late = 0.5 * (late + lateness(teeth, np.nan_to_num(reading.rises, nan=teeth.times[-1])))
+    # Both ends of a tooth tell of its place; their mean halves what the sampling adds.
+    late = reading.late_middle
     limit = IRREGULAR + 0.5 / reading.samples_a_tooth + _ripple_error(reading, context)
-    errors = by_place(teeth, late)
+    errors = measures(reading, context).get("late middle" if reading.kind != "reluctance" else "late")
     if errors is not None:
+        errors = errors[0]
         usual = np.zeros(teeth.wheel.slots + 1)
         usual[errors.number] = errors.by_place
         late = late - usual[teeth.number]

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from sagen.model.wheel import MOST_SLOTS, Wheel
-from sagen.signal.edges import running_median
+from sagen.signal.edges import median_of_five
 
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 MOST_LOST = 6  #: more teeth gone in a row than this is an interruption
@@ -22,6 +22,7 @@ WIDE_REACH, WANDERS = 6, 0.1
 HOLD = 8  #: teeth on each side that the rounding to slots is held to
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
 RETURNS = 0.5  #: share of the long spaces that must return after a turn for a wheel to be found
+ALIKE = 0.65  #: two gaps may be one another's turn when their lengths' logarithms differ by less
 SHORTER, LONGER = 0.75, 2.4  #: how far a gap's length may be off: ripple makes it shorter, lost teeth longer
 UNSEEN = np.iinfo(np.int64).max  #: in `Teeth.whole`: this tooth was not seen in this turn
 
@@ -85,25 +86,26 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     if len(spaces) < 3:
         return Teeth(times, np.ones(len(spaces)), np.ones(len(spaces), int))
     ratio = pitch_ratio(spaces)
-    row = _Row(times, ratio, slots_passed(ratio), max(STILL, 2.0 * (declared.missing + 2) if declared else 0))
+    still = max(STILL, 2.0 * (declared.missing + 2) if declared else 0)
+    # Two ways to count slots: each space by itself, and held to the row; the wheel shows which is right.
+    alone = np.concatenate([[0], np.cumsum(np.maximum(1, np.round(np.minimum(ratio, 1e6)).astype(np.int64)))])
+    rows = tuple(_Row(times, ratio, slot, still) for slot in (alone, slots_passed(ratio)))
+    wanders = bool(np.median(np.abs(np.log(np.maximum(ratio, 1e-3)))) > WANDERS)
+    fit = None
     if declared and declared.missing:
-        row, fit = _best_fit(row, declared)
-        wanders = np.median(np.abs(np.log(np.maximum(ratio, 1e-3)))) > WANDERS
-        if fit.confirmed < CONFIRMED and (wanders or fit.confirmed > 0.25):
-            row, fit = max(((row, fit), _chained(row, declared)), key=lambda both: both[1].confirmed)
+        row, fit = _best_fit(rows, declared, chained=wanders)
         if fit.confirmed >= CONFIRMED:
             part = _part_of_turn(row, declared, fit)
-            return _numbered(row, *((part, _fit(row, part)) if part else (declared, fit)))
+            return _numbered(row, *((_fit(row, part), part) if part else (fit, declared)))
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
-    wanders = np.median(np.abs(np.log(np.maximum(ratio, 1e-3)))) > WANDERS
-    found = None if wanders and declared else _find_wheel(row)
+    found = None if wanders and declared else _find_wheel(rows)
     if found and not (declared and not declared.missing and found.slots == declared.slots):
-        return _numbered(*_swap(found, _best_fit(row, found)))
-    if declared is None:
-        return Teeth(times, ratio, row.spans())
-    if declared.missing == 0:
-        return _numbered(row, declared, _even(row, declared, found))
-    return Teeth(times, ratio, row.spans()) if fit.confirmed < 0.3 else _numbered(row, declared, fit)
+        return _numbered(*_best_fit(rows, found), found)
+    if declared and not declared.missing:
+        return _numbered(*_even(rows, declared, found))
+    if fit is not None and fit.confirmed >= 0.3:
+        return _numbered(row, fit, declared)
+    return Teeth(times, ratio, rows[int(wanders)].spans())
 
 
 @dataclass(frozen=True)
@@ -149,7 +151,7 @@ def pitch_ratio(spaces: np.ndarray) -> np.ndarray:
     cancels), after spaces that are whole multiples have been cut down to one pitch. Where the teeth
     wander from space to space, six on each side are needed for it.
     """
-    rough = running_median(spaces, 9)
+    rough = median_of_five(spaces)
     single = spaces / np.maximum(1, np.round(spaces / rough))
     for reach in (2, 2):
         pitch = _pitch_around(single, reach)
@@ -165,6 +167,9 @@ def _pitch_around(single: np.ndarray, reach: int) -> np.ndarray:
     """Mean of the middle half of the `reach` spaces on both sides of each one, itself left out."""
     padded = np.pad(single, reach, mode="reflect" if len(single) > reach else "edge")
     columns = [padded[i : i + len(single)] for i in range(2 * reach + 1) if i != reach]
+    if reach == 2:
+        a, b, c, d = columns
+        return 0.5 * (a + b + c + d - np.maximum(np.maximum(a, b), np.maximum(c, d)) - np.minimum(np.minimum(a, b), np.minimum(c, d)))  # fmt: skip
     return np.sort(np.stack(columns), axis=0)[reach // 2 : 2 * reach - reach // 2].mean(axis=0)
 
 
@@ -183,14 +188,14 @@ def slots_passed(ratio: np.ndarray) -> np.ndarray:
     return np.maximum.accumulate(slot - slot[0])
 
 
-def _best_fit(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
-    """The better of two fits: slots as counted, and with likely gaps taken for the wheel's own."""
-    forced = row.with_gaps(wheel.missing)
-    return max(((one, _fit(one, wheel)) for one in (row, forced)), key=lambda both: both[1].confirmed)
-
-
-def _swap(wheel: Wheel, both: tuple[_Row, _Fit]) -> tuple[_Row, Wheel, _Fit]:
-    return both[0], wheel, both[1]
+def _best_fit(rows: tuple[_Row, ...], wheel: Wheel, *, chained: bool = False) -> tuple[_Row, _Fit]:
+    """The best of several fits: slots as counted, with likely gaps taken for the wheel's own, and, where
+    those half succeed or the teeth wander, with slots dealt out anew between the gaps."""
+    tried = [(one, _fit(one, wheel)) for row in rows for one in (row, row.with_gaps(wheel.missing))]
+    best = max(tried, key=lambda both: both[1].confirmed)
+    if best[1].confirmed < CONFIRMED and (chained or best[1].confirmed > 0.25):
+        best = max(best, *(_chained(one, wheel) for one in rows), key=lambda both: both[1].confirmed)
+    return best
 
 
 def _fit(row: _Row, wheel: Wheel) -> _Fit:
@@ -213,7 +218,7 @@ def _fit(row: _Row, wheel: Wheel) -> _Fit:
         votes = np.bincount(phases, minlength=wheel.slots).astype(float)
         off = np.bincount(phases, np.abs(np.log(row.ratio[own] / length)), minlength=wheel.slots)
         # Of phases seen equally often the one whose gap has the declared length is the reference.
-        best = int(np.argmax(votes - 0.45 * off / np.maximum(votes, 1) * np.maximum(1, votes.max())))
+        best = int(np.argmax(votes - off))
         phase[first : last + 1] = best
         anchors.append(own[phases == best] + 1)
         hits += int(votes[best])
@@ -271,12 +276,13 @@ def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
     return None
 
 
-def _find_wheel(row: _Row) -> Wheel | None:
+def _find_wheel(rows: tuple[_Row, ...]) -> Wheel | None:
     """The wheel from the data alone: after how many teeth, or slots, the long spaces return.
 
     Teeth are counted first: their number does not depend on how a gap is rounded. Where single teeth
     are missed here and there, slots still count up.
     """
+    row = rows[-1]
     long = np.flatnonzero((row.ratio >= LONG) & (row.ratio < row.still))
     long = long[(long >= 2) & (long < len(row.ratio) - 2)][:4000]
     if len(long) < 2:
@@ -301,7 +307,7 @@ def _period(ratio: np.ndarray, at: np.ndarray, end: int) -> tuple[int, float]:
     for one in tried:
         there = np.minimum(np.searchsorted(at, at + one), len(at) - 1)
         room = at + one < end
-        alike = (at[there] == at + one) & (np.abs(np.log(ratio / ratio[there])) < 0.5)
+        alike = (at[there] == at + one) & (np.abs(np.log(ratio / ratio[there])) < ALIKE)
         # One more in the count keeps a single chance meeting, far apart, from being taken for a turn.
         met = np.count_nonzero(alike & room)
         scores[int(one)] = met / (np.count_nonzero(room) + 0.5) if met > 1 or len(at) < 4 else 0.0
@@ -334,16 +340,17 @@ def _with_longest(ratio: np.ndarray, phase: np.ndarray, slots: int) -> Wheel | N
     return Wheel(slots, int(np.clip(gap - 1, 1, slots - 1)))
 
 
-def _even(row: _Row, declared: Wheel, found: Wheel | None) -> _Fit:
+def _even(rows: tuple[_Row, ...], declared: Wheel, found: Wheel | None) -> tuple[_Row, _Fit, Wheel]:
     """An even wheel has no first tooth: counting starts with the first one recorded, or, where a tooth is
     lost every turn, behind that."""
+    none = np.empty(0, np.int64)
     if found is not None:
-        row, lost = _best_fit(row, found)
-        return _Fit(np.where(lost.phase < 0, 0, lost.phase), np.empty(0, np.int64), lost.confirmed)
-    return _Fit(np.zeros(len(row.times), np.int64), np.empty(0, np.int64), 1.0)
+        row, lost = _best_fit(rows, found)
+        return row, _Fit(np.where(lost.phase < 0, 0, lost.phase), none, lost.confirmed), declared
+    return rows[0], _Fit(np.zeros(len(rows[0].times), np.int64), none, 1.0), declared
 
 
-def _numbered(row: _Row, wheel: Wheel, fit: _Fit) -> Teeth:
+def _numbered(row: _Row, fit: _Fit, wheel: Wheel) -> Teeth:
     """Number all teeth, and say which numbers are missing how often."""
     spans, known = row.spans(), fit.phase >= 0
     behind = row.slot - np.maximum(fit.phase, 0)
