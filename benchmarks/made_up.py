@@ -123,7 +123,9 @@ def render(d: Draw) -> tuple[Capture, Sheet]:
     tables = [{"column": "A", "role": d.role, "sensor": d.sensor}]
     if d.declared:
         tables[0]["wheel"] = f"{d.slots}-{d.missing}" if d.missing else str(d.slots)
-    tables[0] |= {"hall": {"pull_up": d.pull_up}, "reluctance": {"polarity": "falling"}}.get(d.sensor, {"shunt_ohm": 100.0})
+    tables[0] |= {"hall": {"pull_up": d.pull_up}, "reluctance": {"polarity": "falling"}}.get(
+        d.sensor, {"shunt_ohm": 100.0}
+    )
     for index, cam in enumerate(d.cams):
         columns.append((f"CAM{index + 1}", "V", _cam(d, cam, angle, now, sfreq)))
         tables.append({"column": f"CAM{index + 1}", "role": "cam", "sensor": "hall", "pull_up": 5.0})
@@ -312,7 +314,11 @@ def _with_good(make: Callable) -> Callable:
 def _lost(rng, **over):
     d = replace(_base(rng, TWO_LOST), **over)
     n = _tooth(d)
-    return replace(d, lost=(n,)), "extra_gap", {"tooth": n, "angle_deg": ((n - 1) * 360 / d.slots, 0.1), "repeats": True}
+    return (
+        replace(d, lost=(n,)),
+        "extra_gap",
+        {"tooth": n, "angle_deg": ((n - 1) * 360 / d.slots, 0.1), "repeats": True},
+    )
 
 
 def _lost_between(first: float, last: float):
@@ -425,7 +431,12 @@ def _turned_down(rng, d: Draw):
 def _remains(rng):
     d = _base(rng)
     high = d.pull_up * float(rng.uniform(0.12, 0.2))
-    return replace(d, low=0.1 * high, high=high, noise=float(rng.uniform(0.06, 0.14)), per_tooth=80.0, bits=0), "high_not_reached", {}, ("noise",)
+    return (
+        replace(d, low=0.1 * high, high=high, noise=float(rng.uniform(0.06, 0.14)), per_tooth=80.0, bits=0),
+        "high_not_reached",
+        {},
+        ("noise",),
+    )
 
 
 def _levels(low: tuple[float, float] | None, high: tuple[float, float] | None, **over):

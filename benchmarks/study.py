@@ -63,7 +63,9 @@ def main() -> None:
         print(f"{kind:24s} {table['right']:4d} of {arguments.seeds} right" + (f"; {rest}" if rest else ""), flush=True)
     for name in ("sound", "faulty"):
         if total[name]:
-            print(f"{name}: {total[f'{name} right']} of {total[name]} right, {total[f'{name} false']} with a false finding")
+            print(
+                f"{name}: {total[f'{name} right']} of {total[name]} right, {total[f'{name} false']} with a false finding"
+            )
 
 
 if __name__ == "__main__":

@@ -7,16 +7,12 @@ from pathlib import Path
 
 import numpy as np
 
+from sagen.files.arrays import FEWEST_SAMPLES, even_grid
 from sagen.files.csv_dialect import OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 
-FEWEST_SAMPLES = 16
 PROBE_BYTES = 1 << 16
-#: a time step may differ from the usual one by this share before the samples are laid on an even grid
-JITTER = 0.05
-#: a step this many times the usual one is a hole in the recording
-HOLE = 20.0
 
 
 def recognise(head: bytes) -> bool:
@@ -187,43 +183,7 @@ def _sampling(
 ) -> tuple[float, list[np.ndarray]]:
     """Sample rate from a time column; uneven samples are laid on an even grid."""
     times = columns[time].astype(np.float64) * dialect.time_scale(time)
-    if not np.isfinite(times).all():
-        raise CaptureFileError(
-            "a time is not a number", line=_line_of(dialect, int(np.flatnonzero(~np.isfinite(times))[0]))
-        )
-    steps = np.diff(times)
-    back = np.flatnonzero(steps < 0)
-    if len(back):
-        raise CaptureFileError("time runs backwards here", line=_line_of(dialect, int(back[0]) + 1))
-    span = times[-1] - times[0]
-    if span <= 0:
-        raise CaptureFileError("time stands still: all samples bear the same time")
-    interval = span / (len(times) - 1)
-    # A time printed with few digits comes in steps; what counts is how far it strays from even.
-    usual = float(np.median(steps[steps > 0]))
-    digits = _printed_step(steps, usual)
-    stray = np.abs(times - times[0] - np.arange(len(times)) * interval).max()
-    if stray <= max(JITTER * interval, 1.01 * digits):
-        return 1.0 / interval, columns
-    holes = np.flatnonzero(steps > HOLE * max(usual, digits))
-    if len(holes):
-        raise CaptureFileError(
-            f"the recording has a hole of {steps[holes[0]]:.4g} s here",
-            line=_line_of(dialect, int(holes[0]) + 1),
-        )
-    grid = np.linspace(times[0], times[-1], round(span / usual) + 1)
-    notes.append("the samples were not evenly spaced and were laid on an even grid")
-    even = [grid if i == time else np.interp(grid, times, one).astype(np.float32) for i, one in enumerate(columns)]
-    return (len(grid) - 1) / span, even
-
-
-def _printed_step(steps: np.ndarray, usual: float) -> float:
-    """The last printed digit of a time column, s: the smallest difference between two of its steps, or,
-    where neighbouring samples bear the same time (digits run out as time grows), its largest step."""
-    if (steps == 0).any():
-        return float(steps.max()) if steps.max() < 1e-2 * steps.sum() else usual
-    different = np.unique(np.round(steps / usual, 6))
-    return min(float(np.diff(different).min(initial=1.0)), 1.0) * usual if len(different) > 1 else 0.0
+    return even_grid(times, columns, notes, where=lambda row: f"line {_line_of(dialect, row)}")
 
 
 def write(path: Path, capture: Capture) -> None:

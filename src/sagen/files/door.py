@@ -6,12 +6,20 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sagen.files import csv_table
+from sagen.files import csv_table, numpy_file, wav
+from sagen.files.aside import read_aside, write_aside
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 
 HEAD_BYTES = 1 << 16
 LARGEST_FILE = 16 << 30
+
+
+def _is_mat(head: bytes) -> bool:
+    """A MATLAB 5 header ends with its version and an endian mark."""
+    return head.startswith(b"MATLAB 5.0") or (
+        len(head) > 128 and head[126:128] in (b"IM", b"MI") and head[124:126] in (b"\x00\x01", b"\x01\x00")
+    )
 
 
 @dataclass(frozen=True)
@@ -25,8 +33,16 @@ class Format:
     write: Callable[[Path, Capture], None] | None = None
 
 
-#: asked in this order; the first that recognises the content reads it
-FORMATS = (Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),)
+#: asked in this order; the first that recognises the content reads it. Text comes last: nearly anything may be text.
+FORMATS = (
+    Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_aside("MDF4"), write_aside("MDF4")),
+    Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_aside("HDF5")),
+    Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5")),
+    Format("WAV", (".wav",), wav.recognise, wav.read, wav.write),
+    Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
+    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz),
+    Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
+)  # fmt: skip
 
 
 def read_capture(path: str | Path) -> Capture:

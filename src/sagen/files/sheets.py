@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
+from sagen.files.wheels import with_wheel_names
 from sagen.model.errors import SheetError
 from sagen.model.sheet import Sheet
 
@@ -27,7 +28,7 @@ def parse_sheet(text: str, *, where: str) -> Sheet:
         data = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise SheetError(f"{where}: not well-formed TOML: {error}") from None
-    return Sheet.from_data(data, where=where)
+    return Sheet.from_data(with_wheel_names(data), where=where)
 
 
 def load_sheet(path: str | Path) -> Sheet:

@@ -12,16 +12,25 @@ MOST_SLOTS = 720
 
 @dataclass(frozen=True, order=True)
 class Wheel:
-    """`slots` even places round the wheel, the last `missing` of them without a tooth."""
+    """`slots` even places round the wheel, the last `missing` of them without a tooth: the reference gap.
+
+    `others` are the numbers of further slots that are left out by design, where a wheel has several gaps.
+    """
 
     slots: int
     missing: int = 0
+    others: tuple[int, ...] = ()
 
     def __post_init__(self):
         if not (1 <= self.slots <= MOST_SLOTS and 0 <= self.missing < self.slots):
             raise SheetError(f"wheel '{self}': slots must be 1 to {MOST_SLOTS}, and fewer missing than there are slots")
+        if any(not 1 <= one <= self.slots - self.missing for one in self.others):
+            raise SheetError(f"wheel '{self}': a slot left out must have a number from 1 to {self.slots}")
 
     def __str__(self) -> str:
+        if self.others:
+            last = range(self.slots - self.missing + 1, self.slots + 1)
+            return f"{self.slots}: {', '.join(str(one) for one in (*self.others, *last))}"
         return f"{self.slots}-{self.missing}" if self.missing else str(self.slots)
 
     @property
@@ -31,12 +40,26 @@ class Wheel:
 
     @classmethod
     def parse(cls, text: str) -> Wheel:
-        """`"60-2"` or `"48"`.
+        """`"60-2"`, `"48"`, or, with several gaps, `"36: 17-18, 35-36"`: the slots left out, the last of them
+        the reference gap at the end of the turn.
 
         >>> Wheel.parse("36-1")
-        Wheel(slots=36, missing=1)
+        Wheel(slots=36, missing=1, others=())
+        >>> Wheel.parse("36: 17-18, 35-36")
+        Wheel(slots=36, missing=2, others=(17, 18))
         """
         match = re.fullmatch(r"\s*(\d{1,4})\s*(?:-\s*(\d{1,3}))?\s*", str(text))
+        if match:
+            return cls(int(match[1]), int(match[2] or 0))
+        match = re.fullmatch(r"\s*(\d{1,4})\s*:((?:\s*\d{1,4}(?:\s*-\s*\d{1,4})?\s*,?)+)", str(text))
         if not match:
-            raise SheetError(f"wheel '{text}' is not of the form 60-2 (slots-missing) or 48 (even)")
-        return cls(int(match[1]), int(match[2] or 0))
+            raise SheetError(f"wheel '{text}' is not of the form 60-2 (slots-missing), 48 (even) or 36: 17-18, 35-36 (slots: left out)")
+        slots, absent = int(match[1]), set()
+        for first, last in re.findall(r"(\d+)(?:\s*-\s*(\d+))?", match[2]):
+            absent |= set(range(int(first), min(int(last or first), MOST_SLOTS) + 1))
+        missing = 0
+        while slots - missing in absent:
+            missing += 1
+        if not missing:
+            raise SheetError(f"wheel '{text}': the last slot must be left out; count from the first tooth behind the reference gap")
+        return cls(slots, missing, tuple(sorted(one for one in absent if one <= slots - missing or one > slots)))

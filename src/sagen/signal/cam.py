@@ -123,7 +123,9 @@ def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.nda
             late = _followed(angle, rising, template, up, cycle, start)
             late = late - _by_cycle(late, cycle)[cycle]
             own = _nearest(angle, rising, template, up)
-            template = (template + [float(np.median(late[own == one])) if (own == one).any() else 0.0 for one in range(edges)]) % CYCLE
+            template = (
+                template + [float(np.median(late[own == one])) if (own == one).any() else 0.0 for one in range(edges)]
+            ) % CYCLE
         late = _followed(angle, rising, template, up, cycle, start)
         middle = float(np.median(late))
         order = np.argsort((template + middle) % CYCLE)
@@ -189,7 +191,10 @@ def shift_between(here: CamTrack, good: CamTrack) -> tuple[float, float] | None:
     turn = min(
         (0.0, 360.0),
         key=lambda t: np.minimum(
-            np.abs(_apart(here.template - shift - t, here.template_rising, good.template, good.template_rising)).min(axis=1), 30.0
+            np.abs(_apart(here.template - shift - t, here.template_rising, good.template, good.template_rising)).min(
+                axis=1
+            ),
+            30.0,
         ).mean(),
     )
     apart = _apart(here.template - shift - turn, here.template_rising, good.template, good.template_rising)

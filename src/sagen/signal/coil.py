@@ -11,7 +11,7 @@ from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
 from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import Reading
-from sagen.signal.teeth import WANDERS, Teeth, pitch_ratio, read_teeth
+from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth, spread
 
 #: a lobe lower than this share of the tallest of its neighbours is disturbance
 LOBE_SHARE = 0.22
@@ -49,7 +49,11 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     """
     levels, piled = state_levels(channel), piled_up(channel, two_state=False)
     # What the range cut off leaves too little to tell noise by; its own height is far above any.
-    noise = 0.012 * levels.swing / abs(channel.scale) if piled[0] > 0.05 else noise_of(sample_runs(channel.raw).astype(float))
+    noise = (
+        0.012 * levels.swing / abs(channel.scale)
+        if piled[0] > 0.05
+        else noise_of(sample_runs(channel.raw).astype(float))
+    )
     lobes = find_lobes(channel, levels, noise)
     width = 1
     if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
@@ -124,9 +128,7 @@ def noise_of(sampled: np.ndarray) -> float:
     return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
 
 
-def sharp_crossing(
-    channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], sheet: ChannelSheet
-) -> tuple[bool, bool]:
+def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], sheet: ChannelSheet) -> tuple[bool, bool]:
     """Whether the tooth's centre is the falling crossing, and whether that is certain.
 
     At a tooth's centre half-waves of like height lie close on both sides, beside the reference gap too. The
@@ -134,7 +136,7 @@ def sharp_crossing(
     """
     assumed = sheet.polarity != "rising"
     # Teeth that wander leave neither crossing at its place.
-    if max(_spread(rows[falling].ratio) for falling in (True, False)) > WANDERS:
+    if any(teeth.wanders for teeth in rows.values()):
         return assumed, False
     beside = {}
     for falling, teeth in rows.items():
@@ -159,11 +161,6 @@ def _half_waves_beside(raw: np.ndarray, at: np.ndarray, height: np.ndarray, anch
     ]
     half = np.maximum(0.5 * height[anchors], 1e-12)
     return float(np.median(np.minimum(np.abs(values[0] - values[1]), np.abs(values[2] - values[1])) / half))
-
-
-def _spread(ratio: np.ndarray) -> float:
-    """How far spaces stray from even: the median of the logarithm."""
-    return float(np.median(np.abs(np.log(np.maximum(ratio, 1e-3))))) if len(ratio) > 3 else 0.0
 
 
 def _by_gap_length(rows: dict[bool, Teeth], assumed: bool) -> tuple[bool, bool]:
@@ -194,6 +191,6 @@ def _regular(lobes: Lobes) -> bool:
     """Whether the half-waves come as teeth do, not as noise does."""
     for falling in (True, False):
         at, _ = lobes.of(falling)
-        if len(at) >= 8 and _spread(pitch_ratio(np.diff(at))) < REGULAR:
+        if len(at) >= 8 and spread(pitch_ratio(np.diff(at))) < REGULAR:
             return True
     return False

@@ -57,7 +57,9 @@ def read_two_state(
             break
         calm = channel if width == 1 else smoothed(channel, width)
         levels_now = levels if width == 1 else state_levels(calm)
-        if levels_now.swing < max(FAINTEST * expected, 3 * levels.step / np.sqrt(width) if levels.noise else 0.9 * levels.step):
+        if levels_now.swing < max(
+            FAINTEST * expected, 3 * levels.step / np.sqrt(width) if levels.noise else 0.9 * levels.step
+        ):
             continue
         if levels_now.swing < 5 * levels_now.noise or levels_now.parted < 0.85:
             continue

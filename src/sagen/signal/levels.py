@@ -127,7 +127,10 @@ class _Spread:
         weight = float(share[below].sum())
         if total <= 0 or weight in (0.0, 1.0):
             return 0.0
-        apart = float(share[~below] @ self.centre[~below]) / (1 - weight) - float(share[below] @ self.centre[below]) / weight
+        apart = (
+            float(share[~below] @ self.centre[~below]) / (1 - weight)
+            - float(share[below] @ self.centre[below]) / weight
+        )
         return weight * (1 - weight) * apart**2 / total
 
 

@@ -99,7 +99,9 @@ def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
 
 
 def _short(reading: Reading, text: str, wanted_s: float) -> Finding:
-    return Finding("too_short", reading.column, 0.7, text, {}, (), f"Record at least {wanted_s:g} s: six turns or more.")
+    return Finding(
+        "too_short", reading.column, 0.7, text, {}, (), f"Record at least {wanted_s:g} s: six turns or more."
+    )
 
 
 def no_signal(reading: Reading, context: Context) -> Iterator[Finding]:
@@ -254,8 +256,8 @@ def _extra_pulses(reading: Reading) -> np.ndarray:
     space = np.clip(np.searchsorted(teeth.times, at, "right") - 1, 0, len(teeth.ratio) - 1)
     missing = reading.wheel.missing if reading.wheel else 0
     ratio = teeth.ratio[space]
-    if np.median(np.abs(ratio_spread := np.log(np.maximum(teeth.ratio, 1e-3)))) > 0.1 and ratio_spread.size > 8:
-        return at[:0]  # the teeth themselves wander: what is narrow here is two of them close together
+    if teeth.wanders:
+        return at[:0]  # what is narrow here is two teeth close together
     even = (np.abs(ratio - 1) < 0.35) | (np.abs(ratio - missing - 1) < 0.5)
     return at[even] if reading.sheet.role != "cam" else at
 

@@ -23,6 +23,7 @@ from sagen.signal.errors import (
 from sagen.signal.reading import Reading
 
 FEWEST_TURNS = 3
+SURE_SHARE = 0.85  #: the same, where the teeth wander
 GAP_IN_TURNS = 0.6  #: share of its turns in which a tooth must be absent
 SURPRISE = 5.0  #: standard errors: a sound 100-tooth wheel strays so far once in ten thousand captures
 LATE = 0.05  #: pitches
@@ -53,7 +54,7 @@ def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
         found["height"] = (by_place(reading.teeth, height_for_speed(reading)), TALL)
     else:
         found["late middle"] = (by_place(teeth, reading.late_middle), max(LATE, 0.75 * coarse))
-        found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.1 * coarse))
+        found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.3 * coarse))
     return {name: (errors.sampled(coarse), least) for name, (errors, least) in found.items() if errors is not None}
 
 
@@ -89,7 +90,7 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
         if not repeats and turns > 1:
             continue
         share = teeth.lost[number]
-        if _by_chance(teeth, group, share, turns):
+        if _by_chance(teeth, group, share, turns) or (teeth.wanders and share < SURE_SHARE):
             continue
         angle = (number - 1) * wheel.pitch_deg
         gap = float(np.median(teeth.ratio[spans])) if len(spans) else 0.0
@@ -150,7 +151,11 @@ def _neighbours(numbers) -> Iterator[list[int]]:
 
 def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
     wheel = reading.wheel
-    if wheel is None or reading.smoothing > 1 or context.has(reading, "wrong_pattern", "undersampled", "too_short", "erratic"):
+    if (
+        wheel is None
+        or reading.smoothing > 1
+        or context.has(reading, "wrong_pattern", "undersampled", "too_short", "erratic")
+    ):
         return
     odd: dict[int, tuple[float, str, float]] = {}
     for name, (errors, least) in measures(reading, context).items():
@@ -158,7 +163,9 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
             continue
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
         orders = _orders(wheel.slots, context.cylinders)
-        for place, size, surprise in _outstanding(errors, limit, wheel.slots, orders, spread=name != "width" and name != "height"):
+        for place, size, surprise in _outstanding(
+            errors, limit, wheel.slots, orders, spread=name != "width" and name != "height"
+        ):
             number = int(errors.number[place])
             weight = abs(size) / least
             if number not in odd or weight > odd[number][0]:
@@ -412,9 +419,7 @@ def wrong_pattern(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     if len(teeth.anchors) < FEWEST_TURNS or teeth.alike < 0.6:
         return
-    if wheel.slots != declared.slots:
-        yield _wrong(reading, declared, f"{wheel}, the same in {len(teeth.anchors)} turns", wheel.slots, wheel.missing)
-    elif declared.missing and wheel.missing < declared.missing:
+    if wheel.slots != declared.slots or (declared.missing and wheel.missing < declared.missing):
         yield _wrong(reading, declared, f"{wheel}, the same in {len(teeth.anchors)} turns", wheel.slots, wheel.missing)
 
 

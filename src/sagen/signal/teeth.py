@@ -8,6 +8,7 @@ wheel is then found by counting: the reference gap returns after the same number
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -46,6 +47,11 @@ class Teeth:
     places: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: tooth number of each column of `whole`
     lost: dict[int, float] = field(default_factory=dict)  #: tooth number -> share of turns without it
     alike: float = 0.0  #: share of the turns in which the reference gap was where it belongs, 0 to 1: how sure
+
+    @property
+    def wanders(self) -> bool:
+        """Whether the teeth stray from even spacing by more than an engine's breathing makes them."""
+        return spread(self.ratio) > WANDERS
 
     @property
     def turns_seen(self) -> float:
@@ -90,12 +96,12 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     # Two ways to count slots: each space by itself, and held to the row; the wheel shows which is right.
     alone = np.concatenate([[0], np.cumsum(np.maximum(1, np.round(np.minimum(ratio, 1e6)).astype(np.int64)))])
     rows = tuple(_Row(times, ratio, slot, still) for slot in (alone, slots_passed(ratio)))
-    wanders = bool(np.median(np.abs(np.log(np.maximum(ratio, 1e-3)))) > WANDERS)
+    wanders = spread(ratio) > WANDERS
     fit = None
     if declared and declared.missing:
         row, fit = _best_fit(rows, declared, chained=wanders)
         if fit.confirmed >= CONFIRMED:
-            part = _part_of_turn(row, declared, fit)
+            part = None if declared.others else _part_of_turn(row, declared, fit)
             return _numbered(row, *((_fit(row, part), part) if part else (fit, declared)))
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
     found = None if wanders and declared else _find_wheel(rows)
@@ -173,6 +179,11 @@ def _pitch_around(single: np.ndarray, reach: int) -> np.ndarray:
     return np.sort(np.stack(columns), axis=0)[reach // 2 : 2 * reach - reach // 2].mean(axis=0)
 
 
+def spread(ratio: np.ndarray) -> float:
+    """How far spaces stray from even: the median of the logarithm of their length in pitches."""
+    return float(np.median(np.abs(np.log(np.maximum(ratio, 1e-3))))) if len(ratio) > 3 else 0.0
+
+
 def slots_passed(ratio: np.ndarray) -> np.ndarray:
     """Pitches passed since the first tooth, int, shape (n + 1,).
 
@@ -217,12 +228,17 @@ def _fit(row: _Row, wheel: Wheel) -> _Fit:
         phases = at[np.searchsorted(gap, own)]
         votes = np.bincount(phases, minlength=wheel.slots).astype(float)
         off = np.bincount(phases, np.abs(np.log(row.ratio[own] / length)), minlength=wheel.slots)
+        alone = votes.copy()
+        for other in wheel.others:
+            # Where the wheel has several gaps, the reference is the one that has the others at their places.
+            if (other + 1) not in wheel.others:
+                votes += 0.5 * np.roll(alone, -other)
         # Of phases seen equally often the one whose gap has the declared length is the reference.
         best = int(np.argmax(votes - off))
         phase[first : last + 1] = best
         anchors.append(own[phases == best] + 1)
-        hits += int(votes[best])
-        expected += max(turns, int(votes[best]))
+        hits += int(alone[best])
+        expected += max(turns, int(alone[best]))
     return _Fit(phase, np.concatenate(anchors), hits / expected if expected else 0.0)
 
 
@@ -254,7 +270,7 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
         return none
     anchors = gap[chain] + 1
     slot = row.slot.copy()
-    for one, (first, last) in enumerate(zip(anchors[:-1], anchors[1:], strict=True)):
+    for one, (first, last) in enumerate(itertools.pairwise(anchors)):
         inside = row.slot[first : last + 1] - row.slot[first]
         slot[first : last + 1] = np.round(inside * wheel.slots / inside[-1]) + (one + 1) * wheel.slots
     slot[: anchors[0]] = row.slot[: anchors[0]] - row.slot[anchors[0]] + wheel.slots
@@ -382,14 +398,14 @@ def _lost(teeth: Teeth) -> dict[int, float]:
         over = np.where(over > wheel.slots, over - wheel.slots, over)
         skipped += np.bincount(over[over <= last], minlength=last + 1)
     share = skipped / np.maximum(1, seen + skipped)
-    return {int(one): float(share[one]) for one in np.flatnonzero(skipped)}
+    return {int(one): float(share[one]) for one in np.flatnonzero(skipped) if int(one) not in wheel.others}
 
 
 def _whole_turns(teeth: Teeth, lost: dict[int, float]) -> tuple[np.ndarray, np.ndarray]:
     """A row a turn with the entries of its teeth, and which tooth each column is. Turns less than 80 %
     seen are left out."""
     wheel = teeth.wheel
-    places = np.array([n for n in range(1, wheel.slots - wheel.missing + 1) if lost.get(n, 0.0) <= 0.5], int)
+    places = np.array([n for n in range(1, wheel.slots - wheel.missing + 1) if lost.get(n, 0.0) <= 0.5 and n not in wheel.others], int)
     column = np.full(wheel.slots + 1, -1)
     column[places] = np.arange(len(places))
     there = np.flatnonzero(column[teeth.number] >= 0)

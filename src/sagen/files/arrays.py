@@ -1,0 +1,172 @@
+"""From named arrays, wherever they came from, to a capture: which is time, which are channels."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+import numpy as np
+
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import CaptureFileError
+
+FEWEST_SAMPLES = 16
+MOST_CHANNELS = 64
+MOST_BYTES = 12 << 30  #: more than this is no capture that a machine of this size can hold
+#: a time step may differ from the usual one by this share before the samples are laid on an even grid
+JITTER = 0.05
+#: a step this many times the usual one is a hole in the recording
+HOLE = 20.0
+
+_TIME = re.compile(r"^(time|t|ts|timestamps?|zeit|temps|tiempo|x|master)$", re.I)
+_RATE = re.compile(r"^(sfreq|fs|rate|sample_?rate|sampling_?rate|sampling_?frequency|frequency|samplefreq)$", re.I)
+_INTERVAL = re.compile(r"^(dt|interval|t_?interval|sample_?interval|delta|tinterval)$", re.I)
+_UNITS = {"mv": ("V", 1e-3), "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "uv": ("V", 1e-6),
+          "a": ("A", 1.0), "ma": ("A", 1e-3)}  # fmt: skip
+
+
+def even_grid(
+    times: np.ndarray, columns: list[np.ndarray], notes: list[str], where=lambda row: f"sample {row + 1}"
+) -> tuple[float, list[np.ndarray]]:
+    """Sample rate (Hz) from times (s); unevenly spaced samples are laid on an even grid.
+
+    Parameters
+    ----------
+    times : np.ndarray [shape=(n,)], s
+    columns : list of np.ndarray [shape=(n,)]
+    notes : list
+        gets a line when the samples had to be moved
+    where : callable
+        says where row `k` stands in the file
+
+    Raises
+    ------
+    CaptureFileError
+        for times that are not finite, run backwards, stand still or have a hole.
+    """
+
+    def fail(message: str, row: int):
+        raise CaptureFileError(f"{where(row)}: {message}")
+
+    if not np.isfinite(times).all():
+        fail("a time is not a number", int(np.flatnonzero(~np.isfinite(times))[0]))
+    steps = np.diff(times)
+    back = np.flatnonzero(steps < 0)
+    if len(back):
+        fail("time runs backwards here", int(back[0]) + 1)
+    span = times[-1] - times[0]
+    if span <= 0:
+        raise CaptureFileError("time stands still: all samples bear the same time")
+    interval = span / (len(times) - 1)
+    # A time kept with few digits comes in steps; what counts is how far it strays from even.
+    usual = float(np.median(steps[steps > 0]))
+    digits = _kept_step(steps, usual)
+    stray = np.abs(times - times[0] - np.arange(len(times)) * interval).max()
+    if stray <= max(JITTER * interval, 1.01 * digits):
+        return 1.0 / interval, columns
+    holes = np.flatnonzero(steps > HOLE * max(usual, digits))
+    if len(holes):
+        fail(f"the recording has a hole of {steps[holes[0]]:.4g} s here", int(holes[0]) + 1)
+    grid = np.linspace(times[0], times[-1], round(span / usual) + 1)
+    notes.append("the samples were not evenly spaced and were laid on an even grid")
+    return (len(grid) - 1) / span, [np.interp(grid, times, one).astype(np.float32) for one in columns]
+
+
+def _kept_step(steps: np.ndarray, usual: float) -> float:
+    """The last kept digit of a time column, s: the smallest difference between two of its steps, or,
+    where neighbouring samples bear the same time (digits run out as time grows), its largest step."""
+    if (steps == 0).any():
+        return float(steps.max()) if steps.max() < 1e-2 * steps.sum() else usual
+    different = np.unique(np.round(steps / usual, 6))
+    return min(float(np.diff(different).min(initial=1.0)), 1.0) * usual if len(different) > 1 else 0.0
+
+
+def capture_of(
+    name: str,
+    arrays: Mapping[str, np.ndarray],
+    *,
+    sfreq: float | None = None,
+    units: Mapping[str, str] | None = None,
+    notes: list[str] | None = None,
+) -> Capture:
+    """A capture of named arrays.
+
+    A one-dimensional array named like a time is the time (s); a single number named like a rate or an
+    interval gives the sample rate; every other array as long as the longest is a channel, the columns of
+    a two-dimensional one a channel each. Integers stay integers.
+
+    Raises
+    ------
+    CaptureFileError
+        when no channel or no sample rate is found, or a value is not finite.
+    """
+    notes, units = list(notes or ()), dict(units or {})
+    rows: dict[str, np.ndarray] = {}
+    times: np.ndarray | None = None
+    for key, array in arrays.items():
+        array = np.asarray(array)
+        if array.dtype.kind not in "iufb" or array.ndim > 2 or not array.size:
+            continue
+        if array.size == 1:
+            value = float(array.ravel()[0])
+            if _RATE.match(key) and value > 0:
+                sfreq = sfreq or value
+            elif _INTERVAL.match(key) and value > 0:
+                sfreq = sfreq or 1.0 / value
+            continue
+        flat = array.ravel() if 1 in array.shape or array.ndim == 1 else None
+        if flat is not None and _TIME.match(key):
+            times = flat.astype(np.float64)
+        elif flat is not None:
+            rows[key] = flat
+        else:
+            table = array if array.shape[0] >= array.shape[1] else array.T
+            single = len(arrays) == 1
+            if single and sfreq is None and _climbs(table[:, 0]):
+                times, table = table[:, 0].astype(np.float64), table[:, 1:]
+            for index in range(min(table.shape[1], MOST_CHANNELS + 1)):
+                rows[f"{index + 1}" if single else f"{key} {index + 1}"] = table[:, index]
+    length = len(times) if times is not None else max((len(one) for one in rows.values()), default=0)
+    left = [key for key, one in rows.items() if len(one) != length]
+    rows = {key: one for key, one in rows.items() if len(one) == length}
+    if left:
+        notes.append(f"left out, of another length than the others: {', '.join(left[:5])}")
+    if not rows:
+        raise CaptureFileError("no channel was found: no row of numbers besides time")
+    if len(rows) > MOST_CHANNELS:
+        raise CaptureFileError(f"{len(rows)} channels; a capture has at most {MOST_CHANNELS}")
+    if length < FEWEST_SAMPLES:
+        raise CaptureFileError(f"only {length} samples; a capture needs at least {FEWEST_SAMPLES}")
+    names, values = list(rows), list(rows.values())
+    if times is not None:
+        sfreq, values = even_grid(times, values, notes)
+    if sfreq is None:
+        raise CaptureFileError(
+            "the file says neither the time of its samples nor their rate; add an array named 'time' (s) or a "
+            "number named 'sfreq' (Hz)"
+        )
+    if not 0.1 <= sfreq <= 1e10:
+        raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense")
+    channels = tuple(_channel(key, one, units.get(key, "")) for key, one in zip(names, values, strict=True))
+    return Capture(name, float(sfreq), channels, tuple(notes))
+
+
+def _climbs(column: np.ndarray) -> bool:
+    steps = np.diff(column[:10_000].astype(np.float64))
+    usual = np.median(steps)
+    return bool(usual > 0 and steps.min() >= 0 and abs(steps - usual).max() <= 1.5 * usual)
+
+
+def _channel(name: str, values: np.ndarray, unit: str) -> Channel:
+    si, factor = _UNITS.get(unit.strip().lower(), (unit.strip() or "V", 1.0))
+    if values.dtype.kind == "b":
+        values = values.astype(np.int16)
+    if values.dtype.kind in "iu":
+        if values.dtype.itemsize <= 2 and values.dtype != np.uint16:
+            return Channel(name, np.ascontiguousarray(values, np.int16), si, factor)
+        return Channel(name, np.ascontiguousarray(values, np.float32), si, factor)
+    raw = np.ascontiguousarray(values, np.float32)
+    if not np.isfinite(raw.min()) or not np.isfinite(raw.max()):
+        at = int(np.flatnonzero(~np.isfinite(raw))[0])
+        raise CaptureFileError(f"channel '{name}': a value is not a finite number, at sample {at + 1}")
+    return Channel(name, raw, si, factor)

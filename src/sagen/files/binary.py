@@ -1,0 +1,141 @@
+"""MATLAB 5, HDF5 and MDF4, read with their own libraries. Runs only in the child process of `aside`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from sagen.files.arrays import MOST_BYTES, capture_of
+from sagen.model.capture import Capture
+from sagen.model.errors import CaptureFileError
+
+#: a compressed file may unfold so many times before it is taken for a trap
+MOST_UNFOLDED = 4000
+
+
+def read_mat(path: Path) -> Capture:
+    """Every numeric matrix of a MATLAB 5 file (also 4, 6, 7)."""
+    from scipy.io import loadmat, whosmat
+
+    wanted = []
+    for name, shape, kind in whosmat(path):
+        _bounded(int(np.prod(shape, dtype=np.float64)) * 8, path, f"matrix '{name}'")
+        if kind not in ("cell", "struct", "object", "char", "function", "opaque", "sparse"):
+            wanted.append(name)
+    arrays = loadmat(path, variable_names=wanted, squeeze_me=False)
+    return capture_of(path.name, {name: arrays[name] for name in wanted if np.isrealobj(arrays[name])})
+
+
+def read_hdf5(path: Path) -> Capture:
+    """Every numeric dataset, in groups too; links that lead out of the file are not followed."""
+    import h5py
+
+    arrays: dict[str, np.ndarray] = {}
+    units: dict[str, str] = {}
+    rate: dict[str, float] = {}
+    names: list[str] = []
+
+    def walk(group, depth: int) -> None:
+        _note_rate(group.attrs, rate)
+        for name in group:
+            link = group.get(name, getlink=True)
+            if not isinstance(link, h5py.HardLink) or depth > 8 or len(names) > 4096:
+                continue
+            found = group[name]
+            names.append(name)
+            if isinstance(found, h5py.Group):
+                walk(found, depth + 1)
+            elif isinstance(found, h5py.Dataset) and found.dtype.kind in "iufb" and found.ndim <= 2:
+                if found.external or found.is_virtual:
+                    raise CaptureFileError(
+                        f"dataset '{name}' lies in another file; only files that hold all of it are read"
+                    )
+                _bounded(found.size * found.dtype.itemsize, path, f"dataset '{name}'")
+                key = name if name not in arrays else found.name.strip("/")
+                arrays[key] = found[()]
+                _note_rate(found.attrs, rate)
+                units[key] = _text(found.attrs.get("units", found.attrs.get("unit", "")))
+
+    with h5py.File(path, "r") as file:
+        walk(file, 0)
+    return capture_of(path.name, {**arrays, **{key: np.array(value) for key, value in rate.items()}}, units=units)
+
+
+def _note_rate(attributes, rate: dict[str, float]) -> None:
+    for key in attributes:
+        try:
+            value = np.asarray(attributes[key])
+        except (TypeError, OSError, ValueError):
+            continue
+        if value.size == 1 and value.dtype.kind in "iuf":
+            rate.setdefault(key, float(value.ravel()[0]))
+
+
+def _text(value: object) -> str:
+    return value.decode("utf-8", "replace") if isinstance(value, bytes) else str(value)
+
+
+def read_mdf4(path: Path) -> Capture:
+    """The channel group with the most samples; channels of slower groups are laid on its times."""
+    from asammdf import MDF
+
+    with MDF(path) as file:
+        groups: dict[int, set[int]] = {}
+        for places in file.channels_db.values():
+            for group, index in places:
+                groups.setdefault(group, set()).add(index)
+        signals = []
+        for group, members in groups.items():
+            master = file.masters_db.get(group)
+            picked = [(None, group, index) for index in sorted(members) if index != master]
+            if picked:
+                cycles = int(file.groups[group].channel_group.cycles_nr)
+                _bounded(cycles * 8 * len(picked), path, f"channel group {group + 1}")
+                signals += file.select(picked, ignore_value2text_conversions=True)
+    signals = [
+        one for one in signals if one.samples.dtype.kind in "iufb" and one.samples.ndim == 1 and len(one.samples) > 1
+    ]
+    if not signals:
+        raise CaptureFileError("the MDF4 file holds no channel of numbers")
+    longest = max(signals, key=lambda one: len(one.samples))
+    times, notes = longest.timestamps.astype(np.float64), []
+    arrays, units = {"time": times - times[0]}, {}
+    for one in signals:
+        key = one.name if one.name not in arrays else f"{one.name} ({len(arrays)})"
+        samples = one.samples
+        if len(samples) != len(times) or not np.array_equal(one.timestamps, longest.timestamps):
+            samples = np.interp(times, one.timestamps, samples).astype(np.float32)
+            notes.append(f"channel '{one.name}' was recorded at other times and laid on those of '{longest.name}'")
+        arrays[key], units[key] = samples, one.unit or ""
+    return capture_of(path.name, arrays, units=units, notes=notes)
+
+
+def write_mdf4(path: Path, capture: Capture) -> None:
+    """One channel group, float32 in SI units, times in s."""
+    from asammdf import MDF, Signal
+
+    times = np.arange(capture.samples) / capture.sfreq
+    signals = [
+        Signal(one.values().astype(np.float32), times, unit=one.unit, name=one.column) for one in capture.channels
+    ]
+    with MDF(version="4.10") as file:
+        file.append(signals, comment=f"capture {capture.name}", common_timebase=True)
+        saved = Path(file.save(path, overwrite=True))
+    if saved != path:
+        saved.replace(path)  # it insists on its own suffix
+
+
+def _bounded(size: int, path: Path, what: str) -> None:
+    """Refuse what would not fit, and what unfolds from next to nothing."""
+    if size > MOST_BYTES:
+        raise CaptureFileError(f"{what} would fill {size >> 30} GiB; at most {MOST_BYTES >> 30} are read")
+    if size > MOST_UNFOLDED * max(path.stat().st_size, 1 << 12):
+        raise CaptureFileError(
+            f"{what} claims {size >> 20} MiB in a file of {path.stat().st_size >> 10} KiB; that is no recording"
+        )
+
+
+READERS: dict[str, Callable[[Path], Capture]] = {"MATLAB 5": read_mat, "HDF5": read_hdf5, "MDF4": read_mdf4}
+WRITERS: dict[str, Callable[[Path, Capture], None]] = {"MDF4": write_mdf4}
