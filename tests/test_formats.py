@@ -142,7 +142,7 @@ def test_files_that_unfold_from_next_to_nothing_are_refused(tmp_path):
 
     with h5py.File(tmp_path / "a.h5", "w") as file:
         file.create_dataset("CH1", shape=(10**11,), dtype="f4", chunks=(10**6,))
-    with pytest.raises(CaptureFileError, match="GiB|that is no recording"):
+    with pytest.raises(CaptureFileError, match=r"GiB|that is no recording"):
         read_capture(tmp_path / "a.h5")
     header = (
         b"\x93NUMPY\x01\x00v\x00"

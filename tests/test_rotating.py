@@ -243,5 +243,5 @@ def test_catalogue_errors_name_file_and_line():
     from sagen.model.errors import SheetError
 
     assert str(catalogue()["60-2-2"]) == "60: 29, 30, 59, 60"
-    with pytest.raises(SheetError, match="mine.txt, line 2: wheel '36: 17'"):
+    with pytest.raises(SheetError, match=r"mine\.txt, line 2: wheel '36: 17'"):
         parse_catalogue("a = 60-2\nb = 36: 17\n", where="mine.txt")

@@ -1,14 +1,30 @@
-"""A capture on the bench: the Strip with its tools, the cursor read-out and the findings in words."""
+"""A capture on the bench: its three lenses with their tools, the cursor read-out and the findings in words."""
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from sagen.desk import theme
 from sagen.desk.session import OpenCapture
 from sagen.desk.strip import Lane, Marked, Place, Strip, StripView
+from sagen.desk.teeth_table import TeethTable
+from sagen.desk.turns import TurnsView
+from sagen.desk.wheel import WheelView
 from sagen.model.words import FINDING_TITLES, ROLES, STATES
 
 
@@ -31,6 +47,7 @@ def strip_of(opened: OpenCapture) -> Strip:
             Lane(
                 channel.column, result.sheet.role, channel.unit, opened.pyramids[channel.column],
                 channel.scale * factor, channel.offset * factor, low - margin, high + margin, bands, result.reading,
+                pattern_of(opened, result),
             )
         )  # fmt: skip
     marks = []
@@ -41,6 +58,28 @@ def strip_of(opened: OpenCapture) -> Strip:
             label += f": tooth {one.fields['tooth']}"
         marks.append(Marked(label, places.get(one.channel, 0), spans))
     return Strip(opened.capture.sfreq, opened.capture.samples, tuple(lanes), tuple(marks))
+
+
+def pattern_of(opened: OpenCapture, result):
+    """One turn of the known-good capture's same channel in volts, brought to this one's speed for a coil."""
+    from sagen.desk.lens import look_at
+    from sagen.signal.per_tooth import wave_over_turn
+
+    if opened.reference is None or result.reading is None:
+        return None
+    look = look_at(opened, result.sheet.column)
+    if look is None or look.pattern is None or look.pattern.wheel != result.reading.wheel:
+        return None
+    channel = opened.reference[0].channel(look.pattern.column)
+    wave = wave_over_turn(channel.raw, look.pattern)
+    if wave is None:
+        return None
+    factor = look.pattern.sheet.factor
+    values = (wave * channel.scale + channel.offset) * factor
+    speeds = [one.speed_range() for one in (result.reading, look.pattern)]
+    if result.reading.kind == "reluctance" and all(speeds):
+        values = values * speeds[0]["median"] / speeds[1]["median"]
+    return values
 
 
 class ReadOut(QWidget):
@@ -103,21 +142,40 @@ def _time(seconds: float) -> str:
     return f"{seconds * 1000:.3f} ms" if abs(seconds) < 10 else f"{seconds:.4f} s"
 
 
+LENSES = (("strip", "Strip", "1"), ("turns", "Turns", "2"), ("wheel", "Wheel", "3"))
+
+
 class CapturePage(QWidget):
-    """The Strip lens with everything around it."""
+    """A capture under its three lenses, linked by one pointer, with the read-out and the findings in words."""
 
     report_wanted = Signal()
+    export_wanted = Signal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self.opened: OpenCapture | None = None
         self.finding_at = -1
+        self.lens, self.column, self.what = "strip", "", "late"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         layout.addLayout(self._head())
-        self.view = StripView()
-        layout.addWidget(self.view, 1)
+        layout.addLayout(self._lens_bar())
+        self.view, self.turns, self.wheel, self.table = StripView(), TurnsView(), WheelView(), TeethTable()
+        self.round = QStackedWidget()
+        self.round.addWidget(self.turns)
+        self.round.addWidget(self.wheel)
+        self.beside = QSplitter()
+        self.beside.setHandleWidth(8)
+        self.beside.addWidget(self.round)
+        self.beside.addWidget(self.table)
+        self.beside.setSizes([420, 250])
+        self.beside.setStretchFactor(0, 1)
+        self.beside.setChildrenCollapsible(False)
+        self.lenses = QStackedWidget()
+        self.lenses.addWidget(self.view)
+        self.lenses.addWidget(self.beside)
+        layout.addWidget(self.lenses, 1)
         self.readout = ReadOut()
         layout.addWidget(self.readout)
         self.words = QLabel()
@@ -129,10 +187,14 @@ class CapturePage(QWidget):
         self.scroll.setWidget(self.words)
         self.scroll.setWidgetResizable(True)
         self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.scroll.setFixedHeight(112)
+        self.scroll.setFixedHeight(104)
         layout.addWidget(self.scroll)
-        self.view.cursor_moved.connect(lambda place: self.readout.show_place("pointer", place))
+        self.view.cursor_moved.connect(self._strip_points)
         self.view.measured.connect(self._show_cursors)
+        for one in (self.turns, self.wheel):
+            one.pointed.connect(self.point_at)
+            one.pressed.connect(self._press)
+        self.table.chosen.connect(self._tooth_chosen)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -153,6 +215,7 @@ class CapturePage(QWidget):
             ("out", "zoom-out", "Show more", None, lambda: self.view.zoom(1.8)),
             ("in", "zoom-in", "Show less, closer", None, lambda: self.view.zoom(1 / 1.8)),
             ("fit", "maximize", "The whole capture (Home)", None, lambda: self.view.fit()),
+            ("export", "file-down", "Write the capture as CSV, WAV or MDF4", None, self.export_wanted.emit),
         ):
             button = QToolButton()
             button.setToolTip(tip + (f" ({key})" if key else ""))
@@ -166,12 +229,49 @@ class CapturePage(QWidget):
         self.dress()
         return row
 
+    def _lens_bar(self) -> QHBoxLayout:
+        """Which lens, of which channel, and which measure."""
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.lens_buttons: dict[str, QPushButton] = {}
+        for name, words, key in LENSES:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setToolTip(
+                {
+                    "strip": "Channels over time",
+                    "turns": "One row a revolution, one column a tooth",
+                    "wheel": "The wheel as the sensor saw it",
+                }[name]
+                + f" ({key})"
+            )
+            button.setShortcut(QKeySequence(key))
+            button.clicked.connect(lambda _=False, name=name: self.show_lens(name))
+            self.lens_buttons[name] = button
+            row.addWidget(button)
+        self.lens_buttons["strip"].setChecked(True)
+        row.addSpacing(10)
+        self.channel_box, self.what_box = QComboBox(), QComboBox()
+        self.channel_box.setAccessibleName("Channel of the lens")
+        self.what_box.setAccessibleName("Measure of the lens")
+        self.channel_box.currentIndexChanged.connect(lambda _=0: self._channel_chosen())
+        self.what_box.currentIndexChanged.connect(lambda _=0: self._channel_chosen())
+        row.addWidget(self.channel_box)
+        row.addWidget(self.what_box)
+        row.addStretch(1)
+        return row
+
     def dress(self) -> None:
-        """Icons in the ink of the present look."""
+        """Icons and colours of the present look."""
         for button in self.buttons.values():
             button.setIcon(theme.icon(button.property("icon_name")))
         if self.opened is not None:
             self._show_words()
+            self.turns.dress()
+            self.wheel.dress()
+
+    # what is shown ------------------------------------------------------------------------
 
     def show_capture(self, opened: OpenCapture) -> None:
         self.opened, self.finding_at = opened, -1
@@ -191,9 +291,84 @@ class CapturePage(QWidget):
         spans = any(one.spans for one in opened.examination.findings)
         for name in ("previous", "next"):
             self.buttons[name].setEnabled(spans)
+        self._fill_channels(rows)
         self._show_words()
         self._show_cursors()
         self.readout.show_place("pointer", None)
+
+    def _fill_channels(self, rows) -> None:
+        for box in (self.channel_box, self.what_box):
+            box.blockSignals(True)
+            box.clear()
+        for one in rows:
+            self.channel_box.addItem(f"{one.sheet.column} · {ROLES[one.sheet.role]}", one.sheet.column)
+        known = [index for index, one in enumerate(rows) if one.reading.wheel is not None]
+        self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
+        for name, words in (("late", "Place of each tooth"), ("size", "Height or width of each tooth")):
+            self.what_box.addItem(words, name)
+        for box in (self.channel_box, self.what_box):
+            box.blockSignals(False)
+        for name in ("turns", "wheel"):
+            self.lens_buttons[name].setEnabled(bool(rows))
+        if not rows and self.lens != "strip":
+            self.show_lens("strip")
+        self._channel_chosen()
+
+    def _channel_chosen(self) -> None:
+        if self.opened is None:
+            return
+        from sagen.desk.lens import look_at
+
+        column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "late"
+        look = look_at(self.opened, column) if column else None
+        self.turns.show_look(look, self.what)
+        self.wheel.show_look(look)
+        self.table.show_look(look)
+        self._show_boxes()
+
+    def _show_boxes(self) -> None:
+        self.channel_box.setVisible(self.lens != "strip" and self.channel_box.count() > 1)
+        self.what_box.setVisible(self.lens == "turns")
+        for name in ("out", "in", "fit"):
+            self.buttons[name].setVisible(self.lens == "strip")
+
+    def show_lens(self, name: str) -> None:
+        """Strip, turns or wheel over the same data."""
+        self.lens = name
+        self.lens_buttons[name].setChecked(True)
+        self.lenses.setCurrentWidget(self.view if name == "strip" else self.beside)
+        if name != "strip":
+            self.round.setCurrentWidget(getattr(self, name))
+        self._show_boxes()
+        getattr(self, "view" if name == "strip" else name).setFocus()
+
+    # the shared pointer -------------------------------------------------------------------
+
+    def point_at(self, time_s: float | None) -> None:
+        """One pointer for all lenses and the read-out."""
+        for one in (self.view, self.turns, self.wheel):
+            one.set_pointer(time_s)
+        strip = self.view.strip
+        self.readout.show_place("pointer", strip.place(time_s) if strip is not None and time_s is not None else None)
+
+    def _strip_points(self, place: Place | None) -> None:
+        self.readout.show_place("pointer", place)
+        for one in (self.turns, self.wheel):
+            one.set_pointer(place.time_s if place is not None else None)
+
+    def _press(self, time_s: float) -> None:
+        """A press in Turns or Wheel sets a cursor there, as one in the Strip does, and brings the place to its middle."""
+        self.view.set_cursor_at(self.view.next_cursor, time_s)
+        self.view.next_cursor = "B" if self.view.next_cursor == "A" else "A"
+        reading = self.turns.look.reading if self.turns.look else None
+        if reading is not None and len(reading.teeth.times) > 3:
+            pitch = float(np.median(np.diff(reading.teeth.times)))
+            self.view.look_at_span(time_s - pitch, time_s + pitch, around=9.0)
+
+    def _tooth_chosen(self, number: int) -> None:
+        time = self.wheel._time_of(number) if self.wheel.look and self.wheel.look.table else None
+        if time is not None:
+            self.point_at(time)
 
     def step_finding(self, step: int) -> None:
         """Bring the next or previous place of a finding to the middle."""
@@ -205,6 +380,8 @@ class CapturePage(QWidget):
         self.finding_at = (self.finding_at + step) % len(places) if self.finding_at >= 0 else (0 if step > 0 else -1)
         self.finding_at %= len(places)
         self.view.look_at_span(*places[self.finding_at], around=14.0)
+        if self.lens != "strip":
+            self.point_at(places[self.finding_at][0])
 
     def _show_words(self) -> None:
         look = theme.look()

@@ -23,6 +23,7 @@ KEYS = (
     ("Ctrl+Z / Ctrl+Shift+Z", "undo / redo"), ("F1", "these keys"), ("F6", "next pane"), ("Ctrl+L", "light or dark"),
     ("", ""), ("Left / Right", "look earlier / later"), ("Up / Down or + / \u2212", "closer / further"), ("Home", "the whole capture"),
     ("A / B", "set a cursor at the pointer"), ("Esc", "take the cursors away"), ("N / P", "next / previous place of a finding"),
+    ("1 / 2 / 3", "Strip, Turns, Wheel"), ("Shift with A or B", "without snapping to an edge"),
     ("", ""), ("Enter", "open an entry of the trail"), ("F2", "correct it"), ("Del", "withdraw or restore it"),
 )  # fmt: skip
 

@@ -41,6 +41,8 @@ class OpenCapture:
     examination: Examination
     pyramids: dict[str, object]
     entry: Entry | None = None
+    #: the known-good capture, its sheet and its examination
+    reference: tuple | None = None
 
 
 @dataclass
@@ -65,6 +67,7 @@ class Session(QObject):
     capture_opened = Signal(object)  #: OpenCapture
     incoming = Signal(object)  #: Incoming
     failed = Signal(str)
+    said = Signal(str)  #: something done that the user should know of
     working = Signal(str, float)  #: what is being done and how far; share 1 when done
 
     def __init__(self, parent: QObject | None = None):
@@ -189,8 +192,17 @@ class Session(QObject):
 
             complete = complete_sheet(incoming.capture, sheet)
             examination = examine(incoming.capture, complete, reference=incoming.reference, progress=request.tell)
-            entry = log.add_capture(job_id, incoming.capture, examination.as_data(complete))
-            return OpenCapture(incoming.capture, complete, examination, dict(incoming.pyramids), entry)
+            data = examination.as_data(complete)
+            if incoming.reference is not None:
+                good, good_sheet = incoming.reference
+                data["reference"] = {
+                    "name": good.name, "token": log.shelf.put(good),
+                    "sheet": complete_sheet(good, good_sheet).model_dump(mode="json", exclude_none=True),
+                }  # fmt: skip
+            entry = log.add_capture(job_id, incoming.capture, data)
+            keep_pyramids(log, entry.data["token"], incoming.capture, incoming.pyramids)
+            good = with_examination(incoming.reference)
+            return OpenCapture(incoming.capture, complete, examination, dict(incoming.pyramids), entry, good)
 
         self._open_when_done(work)
 
@@ -205,14 +217,36 @@ class Session(QObject):
 
             capture = log.capture(entry.data["token"])
             sheet = Sheet.from_data(entry.data["sheet"], where="stored sheet")
-            examination = examine(capture, sheet, progress=request.tell)
+            good = kept_reference(log, entry.data)
+            examination = examine(capture, sheet, reference=good, progress=request.tell)
             # What was found when the capture came in stays; a newer reader must not rewrite the record.
             kept = tuple(Finding.from_data(one) for one in entry.data["findings"])
             from dataclasses import replace
 
-            return OpenCapture(capture, sheet, replace(examination, findings=kept), build_pyramids(capture), entry)
+            pyramids = stored_pyramids(log, entry.data["token"], capture)
+            return OpenCapture(
+                capture, sheet, replace(examination, findings=kept), pyramids, entry, with_examination(good)
+            )
 
         self._open_when_done(work)
+
+    def export(self, path: Path) -> None:
+        """Write the open capture, with its sheet beside it."""
+        opened = self.opened
+        self._tell(f"Writing {path.name}", 0.0)
+
+        def work(_request: Request) -> Path:
+            from sagen.files import sheet_path, write_capture, write_sheet
+
+            write_capture(path, opened.capture)
+            write_sheet(sheet_path(path), opened.sheet)
+            return path
+
+        def done(written: Path) -> None:
+            self._tell("", 1.0)
+            self.said.emit(f"Written: {written}, with its sheet beside it.")
+
+        self.work.ask(work, done=done, failed=self._failed)
 
     def _open_when_done(self, work: Callable[[Request], OpenCapture]) -> None:
         if self._opening is not None:
@@ -288,6 +322,45 @@ def read_incoming(path: Path) -> Incoming:
         # The samples are sound; the user is asked what the sheet should have said.
         incoming.problem = str(error)
     return incoming
+
+
+def kept_reference(log: JobLog, data: dict) -> tuple | None:
+    """The known-good capture that an entry was examined against, with its sheet."""
+    from sagen.model.sheet import Sheet
+
+    kept = data.get("reference")
+    if not kept:
+        return None
+    return log.capture(kept["token"]), Sheet.from_data(kept["sheet"], where="stored sheet")
+
+
+def with_examination(reference: tuple | None) -> tuple | None:
+    """A known-good capture with its sheet and what it shows itself."""
+    from sagen.signal.examine import examine
+
+    return (*reference, examine(*reference)) if reference is not None else None
+
+
+def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, object]:
+    """The pyramids kept beside a capture; built, and kept, where there are none."""
+    from sagen.signal.pyramid import Pyramid
+
+    kept = log.shelf.get_pyramids(token, len(capture.channels))
+    try:
+        if kept is not None:
+            return {
+                one.column: Pyramid.unpacked(one.raw, *packed)
+                for one, packed in zip(capture.channels, kept, strict=True)
+            }
+    except ValueError:
+        pass
+    pyramids = build_pyramids(capture)
+    keep_pyramids(log, token, capture, pyramids)
+    return pyramids
+
+
+def keep_pyramids(log: JobLog, token: str, capture: Capture, pyramids: dict[str, object]) -> None:
+    log.shelf.put_pyramids(token, [pyramids[one.column].packed() for one in capture.channels])
 
 
 def build_pyramids(capture: Capture) -> dict[str, object]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,6 +17,8 @@ LEFT, RIGHT, TOP, BOTTOM = 62, 10, 42, 30
 GAP = 10
 CLOSEST_SAMPLES = 8.0
 ZOOM = 1.35
+RAIL_WEIGHT = 0.45
+SNAP = 9  #: px within which a cursor jumps to an edge
 
 
 @dataclass(frozen=True)
@@ -32,6 +35,13 @@ class Lane:
     top: float = 5.0
     bands: tuple[tuple[float, float, str], ...] = ()
     reading: object = None  #: tells angle and tooth at a time, where the wheel is known
+    #: one turn of the known-good capture in this lane's unit, a value a step, laid under the waveform
+    pattern: np.ndarray | None = None
+
+    @property
+    def weight(self) -> float:
+        """Share of the height: feed and return only have to be seen to be steady."""
+        return RAIL_WEIGHT if self.role in ("supply", "ground", "other") else 1.0
 
 
 @dataclass(frozen=True)
@@ -144,6 +154,25 @@ class StripView(QWidget):
         middle = 0.5 * (start_s + end_s)
         self._look_at(middle - reach, middle + reach)
 
+    def snapped(self, time_s: float, lane: int | None = None) -> float:
+        """The nearest edge within reach of a finger, of one lane or of any; else the time itself."""
+        reach = SNAP * self.view.span / max(self.plot_rect().width(), 1.0)
+        best = None
+        for index, one in enumerate(self.strip.lanes):
+            if one.reading is None or (lane is not None and index != lane) or not len(one.reading.edges):
+                continue
+            at = one.reading.edges.at
+            place = int(np.searchsorted(at, time_s * self.strip.sfreq))
+            for near in at[max(place - 1, 0) : place + 1] / self.strip.sfreq:
+                if abs(near - time_s) <= reach and (best is None or abs(near - time_s) < abs(best - time_s)):
+                    best = float(near)
+        return time_s if best is None else best
+
+    def set_pointer(self, time_s: float | None) -> None:
+        """Show the shared pointer, put there by another lens."""
+        self._pointer = time_s
+        self.update()
+
     def set_cursor_at(self, name: str, time_s: float | None) -> None:
         if self.strip is None:
             return
@@ -169,9 +198,13 @@ class StripView(QWidget):
 
     def lane_rects(self) -> list[QRectF]:
         rect = self.plot_rect()
-        count = len(self.strip.lanes) if self.strip else 1
-        tall = (rect.height() - GAP * (count - 1)) / count
-        return [QRectF(rect.left(), rect.top() + i * (tall + GAP), rect.width(), tall) for i in range(count)]
+        weights = [one.weight for one in self.strip.lanes] if self.strip else [1.0]
+        tall = (rect.height() - GAP * (len(weights) - 1)) / sum(weights)
+        rects, top = [], rect.top()
+        for weight in weights:
+            rects.append(QRectF(rect.left(), top, rect.width(), tall * weight))
+            top += tall * weight + GAP
+        return rects
 
     def x_of(self, time_s: float) -> float:
         rect = self.plot_rect()
@@ -196,6 +229,7 @@ class StripView(QWidget):
         for rect, lane in lanes:
             self._paint_bands(painter, rect, lane)
             self._paint_values(painter, rect, lane)
+            self._paint_pattern(painter, rect, lane)
         self._paint_times(painter)
         painter.end()
         pixels = np.frombuffer(canvas.bits(), np.uint32).reshape(canvas.height(), -1)
@@ -260,6 +294,30 @@ class StripView(QWidget):
             Qt.AlignmentFlag.AlignLeft,
             f"{lane.name[:7]}\n{lane.unit}",
         )
+
+    def _paint_pattern(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
+        """The known-good turn under the waveform, laid over this capture's own teeth, where it can be told apart."""
+        if lane.pattern is None or lane.reading is None or lane.reading.wheel is None:
+            return
+        teeth, slots = lane.reading.teeth, lane.reading.wheel.slots
+        first, last = np.searchsorted(teeth.times, [self.view.start, self.view.end])
+        if not 1 < last - first < rect.width() / 5:
+            return
+        first, last = max(first - 1, 0), min(last + 1, len(teeth.times))
+        position = (teeth.turn * slots + teeth.number - 1.0)[first:last]
+        steps = len(lane.pattern) // slots
+        grid = np.arange(np.floor(position[0]) * steps, np.ceil(position[-1]) * steps + 1)
+        x = self.x_of(np.interp(grid / steps, position, teeth.times[first:last]))
+        value = lane.pattern[(grid % len(lane.pattern)).astype(int)]
+        y = rect.top() + rect.height() * (lane.top - value) / (lane.top - lane.bottom)
+        inside = (x >= rect.left()) & (x <= rect.right())
+        painter.save()
+        painter.setClipRect(rect)
+        painter.setPen(QPen(QColor(theme.look().sound), 4.5))
+        points = [QPointF(a, b) for a, b in zip(x[inside].tolist(), y[inside].tolist(), strict=True)]
+        for one, other in itertools.pairwise(points):
+            painter.drawLine(one, other)
+        painter.restore()
 
     def _paint_times(self, painter: QPainter) -> None:
         look, rect = theme.look(), self.plot_rect()
@@ -419,7 +477,10 @@ class StripView(QWidget):
         # A press without a drag sets a cursor: first A, then B, then A again. A finger can do it too.
         pressed = self.strip is not None and self._drag is not None and not self._moved
         if pressed and self.plot_rect().contains(event.position()):
-            self.set_cursor_at(self.next_cursor, self.time_at(event.position().x()))
+            lane = next((i for i, one in enumerate(self.lane_rects()) if one.contains(event.position())), None)
+            at = self.time_at(event.position().x())
+            free = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.set_cursor_at(self.next_cursor, at if free else self.snapped(at, lane))
             self.next_cursor = "B" if self.next_cursor == "A" else "A"
         self._drag = None
 
@@ -456,7 +517,8 @@ class StripView(QWidget):
             self.fit()
         elif key in (Qt.Key.Key_A, Qt.Key.Key_B):
             at = self._pointer if self._pointer is not None else self.view.start + 0.5 * self.view.span
-            self.set_cursor_at(chr(key), at)
+            free = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.set_cursor_at(chr(key), at if free else self.snapped(at))
         elif key == Qt.Key.Key_Escape and self.strip and self.strip.cursors:
             self.strip.cursors.clear()
             self.measured.emit()

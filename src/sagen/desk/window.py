@@ -132,6 +132,7 @@ class MainWindow(QMainWindow):
         session.failed.connect(self.message.say)
         session.working.connect(self.header.show_work)
         session.log_opened.connect(self._log_opened)
+        session.said.connect(self.message.say)
         self.header.job_button.clicked.connect(self.show_log)
         self.header.capture_button.clicked.connect(self.choose_files)
         self.bench.start_button.clicked.connect(self.choose_files)
@@ -171,6 +172,9 @@ class MainWindow(QMainWindow):
     def _wire_incoming(self, page) -> None:
         page.kept.connect(self._keep)
         page.left.connect(self._leave_incoming)
+
+    def _wire_capture(self, page) -> None:
+        page.export_wanted.connect(self.export_capture)
 
     def _wire_report(self, page) -> None:
         page.left.connect(self._back_to_job)
@@ -250,7 +254,10 @@ class MainWindow(QMainWindow):
         from PySide6.QtWidgets import QFileDialog
 
         names, _ = QFileDialog.getOpenFileNames(
-            self, "Bring captures in", str(folder), "Captures (*.csv *.tsv *.txt);;All files (*)"
+            self,
+            "Bring captures in",
+            str(folder),
+            "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)",
         )
         if names:
             self.settings.setValue("files/folder", str(Path(names[0]).parent))
@@ -340,6 +347,21 @@ class MainWindow(QMainWindow):
 
         self.header.show_work("Making the printed finding", 0.0)
         self.session.work.ask(work, done=done, failed=self.session._failed)
+
+    def export_capture(self) -> None:
+        """Write the capture on the bench in an open format, off the interface thread."""
+        opened = self.session.opened
+        if opened is None:
+            return
+        from PySide6.QtWidgets import QFileDialog
+
+        folder = Path(str(self.settings.value("files/folder", str(Path.home()))))
+        stem = Path(opened.capture.name).stem
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write the capture", str(folder / f"{stem}.csv"), "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
+        )
+        if name:
+            self.session.export(Path(name))
 
     def toggle_look(self) -> None:
         from PySide6.QtWidgets import QApplication

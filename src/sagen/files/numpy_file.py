@@ -54,4 +54,8 @@ def read_npz(path: Path) -> Capture:
 
 def _plain(error: Exception) -> str:
     text = str(error).splitlines()[0] if str(error) else type(error).__name__
-    return "it holds pickled objects, which could run code and are not loaded" if "pickle" in text.lower() or "Python objects" in text else text
+    return (
+        "it holds pickled objects, which could run code and are not loaded"
+        if "pickle" in text.lower() or "Python objects" in text
+        else text
+    )

@@ -51,7 +51,9 @@ def catalogue() -> dict[str, Wheel]:
 def with_wheel_names(data: dict) -> dict:
     """A parsed sheet with names of the catalogue replaced by the wheels they stand for."""
     rows = data.get("channel")
-    if not isinstance(rows, list) or not any(isinstance(row, dict) and isinstance(row.get("wheel"), str) for row in rows):
+    if not isinstance(rows, list) or not any(
+        isinstance(row, dict) and isinstance(row.get("wheel"), str) for row in rows
+    ):
         return data
     named = catalogue()
     changed = [

@@ -53,7 +53,9 @@ class Wheel:
             return cls(int(match[1]), int(match[2] or 0))
         match = re.fullmatch(r"\s*(\d{1,4})\s*:((?:\s*\d{1,4}(?:\s*-\s*\d{1,4})?\s*,?)+)", str(text))
         if not match:
-            raise SheetError(f"wheel '{text}' is not of the form 60-2 (slots-missing), 48 (even) or 36: 17-18, 35-36 (slots: left out)")
+            raise SheetError(
+                f"wheel '{text}' is not of the form 60-2 (slots-missing), 48 (even) or 36: 17-18, 35-36 (slots: left out)"
+            )
         slots, absent = int(match[1]), set()
         for first, last in re.findall(r"(\d+)(?:\s*-\s*(\d+))?", match[2]):
             absent |= set(range(int(first), min(int(last or first), MOST_SLOTS) + 1))
@@ -61,5 +63,7 @@ class Wheel:
         while slots - missing in absent:
             missing += 1
         if not missing:
-            raise SheetError(f"wheel '{text}': the last slot must be left out; count from the first tooth behind the reference gap")
+            raise SheetError(
+                f"wheel '{text}': the last slot must be left out; count from the first tooth behind the reference gap"
+            )
         return cls(slots, missing, tuple(sorted(one for one in absent if one <= slots - missing or one > slots)))

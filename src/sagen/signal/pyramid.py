@@ -28,6 +28,24 @@ class Pyramid:
             low, high = _reduce(low, np.minimum), _reduce(high, np.maximum)
             size *= FACTOR
 
+    def packed(self) -> tuple[np.ndarray, np.ndarray]:
+        """All levels as one array, shape (2, n), and their lengths, to be kept beside the samples."""
+        lengths = np.array([len(low) for _, low, _ in self.levels])
+        return np.stack([np.concatenate([one[k] for one in self.levels]) for k in (1, 2)]), lengths
+
+    @classmethod
+    def unpacked(cls, raw: np.ndarray, values: np.ndarray, lengths: np.ndarray) -> Pyramid:
+        """The pyramid that was packed; raises ValueError when it does not belong to `raw`."""
+        if len(lengths) == 0 or lengths[0] != -(-len(raw) // BASE) or lengths.sum() != values.shape[1]:
+            raise ValueError("the pyramid does not belong to these samples")
+        made = cls.__new__(cls)
+        made.raw, made.levels = raw, []
+        borders = np.concatenate([[0], np.cumsum(lengths)])
+        for level in range(len(lengths)):
+            part = slice(int(borders[level]), int(borders[level + 1]))
+            made.levels.append((BASE * FACTOR**level, values[0, part], values[1, part]))
+        return made
+
     def extremes(self) -> tuple[float, float]:
         """Smallest and largest raw sample of all."""
         _, low, high = self.levels[-1]

@@ -324,6 +324,7 @@ def _stray_gaps(reading: Reading) -> np.ndarray:
     first = teeth.number[skipping] % teeth.wheel.slots + 1
     usual = np.array([teeth.lost.get(int(one), 0.0) < GAP_IN_TURNS for one in first], bool)
     reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
+    reference |= np.isin(first, teeth.wheel.others)
     return skipping[usual & ~reference] if len(skipping) else skipping
 
 

@@ -405,7 +405,9 @@ def _whole_turns(teeth: Teeth, lost: dict[int, float]) -> tuple[np.ndarray, np.n
     """A row a turn with the entries of its teeth, and which tooth each column is. Turns less than 80 %
     seen are left out."""
     wheel = teeth.wheel
-    places = np.array([n for n in range(1, wheel.slots - wheel.missing + 1) if lost.get(n, 0.0) <= 0.5 and n not in wheel.others], int)
+    places = np.array(
+        [n for n in range(1, wheel.slots - wheel.missing + 1) if lost.get(n, 0.0) <= 0.5 and n not in wheel.others], int
+    )
     column = np.full(wheel.slots + 1, -1)
     column[places] = np.arange(len(places))
     there = np.flatnonzero(column[teeth.number] >= 0)

@@ -68,6 +68,30 @@ class CaptureShelf:
             raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
         return token
 
+    def put_pyramids(self, token: str, pyramids: list[tuple[np.ndarray, np.ndarray]]) -> None:
+        """Keep what draws a capture quickly beside it. Only a help: a disk that refuses is no error."""
+        folder = self.folder / token
+        try:
+            for index, (values, lengths) in enumerate(pyramids):
+                passing = folder / f"{index}.pyramid{_PASSING}"
+                with passing.open("wb") as stream:
+                    np.save(stream, values, allow_pickle=False)
+                    np.save(stream, lengths, allow_pickle=False)
+                passing.rename(folder / f"{index}.pyramid")
+        except OSError:
+            pass
+
+    def get_pyramids(self, token: str, channels: int) -> list[tuple[np.ndarray, np.ndarray]] | None:
+        """What `put_pyramids` kept, or None."""
+        found = []
+        try:
+            for index in range(channels):
+                with (self.folder / token / f"{index}.pyramid").open("rb") as stream:
+                    found.append((np.load(stream, allow_pickle=False), np.load(stream, allow_pickle=False)))
+        except (OSError, ValueError, EOFError):
+            return None
+        return found
+
     def get(self, token: str) -> Capture:
         """The capture behind a token, its samples mapped, not read. Raises StoreError when it is gone or broken."""
         folder = self.folder / token

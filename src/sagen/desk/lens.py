@@ -1,0 +1,96 @@
+"""What the lenses share: the channel looked at, the colours of a deviation, and the marks of findings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from PySide6.QtGui import QColor
+
+from sagen.desk import theme
+from sagen.signal.per_tooth import ToothTable, tooth_table, turn_rows
+from sagen.signal.reading import Reading
+
+LEAST_SCALE = 6.0  #: percent: smaller deviations than this are never blown up to full colour
+MEASURES = {"late": "place", "size": "size"}
+
+
+@dataclass(frozen=True)
+class Look:
+    """One rotating channel, ready for Turns, Wheel and the table."""
+
+    reading: Reading
+    table: ToothTable | None
+    pattern: Reading | None = None
+    #: tooth number -> label of the finding that names it
+    teeth: dict[int, str] = field(default_factory=dict)
+    #: (start_s, end_s, label) of findings that lie in time
+    stretches: tuple[tuple[float, float, str], ...] = ()
+
+    def rows(self, what: str):
+        return turn_rows(self.reading, what)
+
+
+def look_at(opened, column: str) -> Look | None:
+    """What the lenses show of a channel of an open capture; None where it has no reading."""
+    result = next((one for one in opened.examination.channels if one.sheet.column == column), None)
+    if result is None or result.reading is None:
+        return None
+    pattern = None
+    if opened.reference is not None:
+        from sagen.signal.context import twin
+
+        own = tuple(one.reading for one in opened.examination.channels if one.reading)
+        theirs = tuple(one.reading for one in opened.reference[2].channels if one.reading)
+        pattern = twin(result.reading, own, theirs)
+    teeth, stretches = {}, []
+    for index, finding in enumerate(opened.examination.findings, start=1):
+        if finding.channel != column:
+            continue
+        if "tooth" in finding.fields:
+            teeth[int(finding.fields["tooth"])] = f"{index}"
+        elif "start_s" in finding.fields:
+            stretches.append((finding.fields["start_s"], finding.fields["end_s"], f"{index}"))
+    return Look(result.reading, tooth_table(result.reading, pattern), pattern, teeth, tuple(stretches))
+
+
+def scale_of(values: np.ndarray) -> float:
+    """The deviation that gets the full colour: what all but the wildest hundredth stay within."""
+    finite = np.abs(values[np.isfinite(values)])
+    return max(LEAST_SCALE, float(np.quantile(finite, 0.995))) if len(finite) else LEAST_SCALE
+
+
+def colour_steps(count: int = 255) -> np.ndarray:
+    """Colours from early (blue) over even to late (orange) as 0xAARRGGBB, shape (count,).
+
+    Blue against orange stays apart for every kind of colour-blind eye; lightness falls to both sides alike,
+    so what is odd stands out before its direction is read.
+    """
+    look = theme.look()
+    ends = (QColor(look.roles["crank"]), QColor(look.raised), QColor(look.mark))
+    place = np.linspace(-1, 1, count)
+    part = np.abs(place) ** 0.8
+    rgb = np.empty((count, 3))
+    for channel, name in enumerate(("red", "green", "blue")):
+        low, middle, high = (getattr(one, name)() for one in ends)
+        rgb[:, channel] = middle + part * (np.where(place < 0, low, high) - middle)
+    rgb = np.round(rgb).astype(np.uint32)
+    return 0xFF000000 | (rgb[:, 0] << 16) | (rgb[:, 1] << 8) | rgb[:, 2]
+
+
+def coloured(values: np.ndarray, scale: float, unseen: int) -> np.ndarray:
+    """Deviations as pixels, uint32, shape as given; `unseen` where there is no value."""
+    steps = colour_steps()
+    place = np.clip(np.nan_to_num(values) / scale * 127 + 127, 0, 254).astype(np.int64)
+    return np.where(np.isfinite(values), steps[place], np.uint32(unseen))
+
+
+def in_words(what: str, value: float, kind: str) -> str:
+    """A deviation as it would be said aloud."""
+    if not np.isfinite(value):
+        return "no tooth seen"
+    if what == "late":
+        return f"{abs(value):.1f} % of a pitch {'late' if value >= 0 else 'early'}"
+    size = "taller" if kind == "reluctance" else "wider"
+    small = "lower" if kind == "reluctance" else "narrower"
+    return f"{abs(value):.1f} % {size if value >= 0 else small} than the median"

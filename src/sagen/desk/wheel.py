@@ -1,0 +1,243 @@
+"""The Wheel lens: the wheel as the sensor saw it, every tooth at its measured place and height."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from sagen.desk import theme
+from sagen.desk.lens import Look, coloured, in_words
+
+HUB, ROOT, TIP = 0.50, 0.66, 0.84  #: radii as shares of half the widget
+TALLEST = 1.6  #: sizes beyond this many medians are drawn no larger
+
+
+class WheelView(QWidget):
+    """Draws the wheel of one channel; tooth 1 is at the top, the wheel turns clockwise."""
+
+    pointed = Signal(object)  #: time in s, or None
+    pressed = Signal(float)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.look: Look | None = None
+        self._pointer: float | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(260, 180)
+        self.setAccessibleName("Wheel: every tooth at its measured place and height")
+
+    def show_look(self, look: Look | None) -> None:
+        self.look = look
+        self.update()
+
+    def set_pointer(self, time_s: float | None) -> None:
+        self._pointer = time_s
+        self.update()
+
+    def dress(self) -> None:
+        self.update()
+
+    # geometry -----------------------------------------------------------------------------
+
+    def middle(self) -> QPointF:
+        return QPointF(self.width() / 2, self.height() / 2 + 4)
+
+    def reach(self) -> float:
+        return max(min(self.width(), self.height() - 12) / 2 - 6, 20.0)
+
+    def point(self, angle_deg: float, radius: float) -> QPointF:
+        """A place on the drawing; angles climb clockwise from the top."""
+        turned = np.radians(angle_deg)
+        middle = self.middle()
+        return QPointF(
+            middle.x() + self.reach() * radius * np.sin(turned), middle.y() - self.reach() * radius * np.cos(turned)
+        )
+
+    def tooth_at(self, at: QPointF) -> int | None:
+        """The slot number under a point, if it lies on the rim."""
+        if self.look is None or self.look.table is None:
+            return None
+        away = at - self.middle()
+        radius = float(np.hypot(away.x(), away.y())) / self.reach()
+        if not HUB - 0.08 < radius < 1.05:
+            return None
+        pitch = self.look.reading.wheel.pitch_deg
+        angle = float(np.degrees(np.arctan2(away.x(), -away.y()))) % 360.0
+        return int((angle / pitch + 0.25) % self.look.reading.wheel.slots) + 1
+
+    # painting -----------------------------------------------------------------------------
+
+    def paintEvent(self, _event) -> None:
+        painter, look = QPainter(self), theme.look()
+        painter.fillRect(self.rect(), QColor(look.raised))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.look is None or self.look.table is None:
+            painter.setPen(QColor(look.quiet))
+            painter.drawText(
+                self.rect().adjusted(30, 0, -30, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                "No wheel to draw: at least two turns of a known wheel are needed.",
+            )  # fmt: skip
+            return
+        self._paint_body(painter)
+        self._paint_teeth(painter)
+        self._paint_numbers(painter)
+        self._paint_pointer(painter)
+        self._paint_middle(painter)
+
+    def _paint_body(self, painter: QPainter) -> None:
+        look = theme.look()
+        painter.setPen(QPen(QColor(look.line), 1.2))
+        painter.setBrush(QColor(look.pane))
+        reach, middle = self.reach(), self.middle()
+        painter.drawEllipse(middle, reach * ROOT, reach * ROOT)
+        painter.setBrush(QColor(look.raised))
+        painter.drawEllipse(middle, reach * HUB, reach * HUB)
+
+    def _block(self, start: float, end: float, height: float) -> QPolygonF:
+        top = ROOT + (TIP - ROOT) * height
+        between = np.linspace(start, end, 4)
+        return QPolygonF([*(self.point(a, ROOT) for a in between), *(self.point(a, top) for a in between[::-1])])
+
+    def _paint_teeth(self, painter: QPainter) -> None:
+        look, table, reading = theme.look(), self.look.table, self.look.reading
+        pitch = reading.wheel.pitch_deg
+        deviation = np.fmax(np.abs(table.late), np.abs(100 * (table.size - 1)))
+        sign = np.where(
+            np.abs(np.nan_to_num(table.late)) >= np.abs(np.nan_to_num(100 * (table.size - 1))),
+            table.late,
+            100 * (table.size - 1),
+        )
+        pixels = coloured(np.where(np.isfinite(deviation), sign, np.nan), 20.0, QColor(look.quiet).rgb())
+        coil = reading.kind == "reluctance"
+        last = reading.wheel.slots - reading.wheel.missing
+        for index in range(reading.wheel.slots):
+            number, absent = index + 1, not np.isfinite(table.late[index])
+            start = table.angle_deg[index] + (0.0 if absent else table.late[index] / 100 * pitch)
+            share = 0.5 if coil or absent else float(np.clip(0.5 * table.size[index], 0.08, 0.92))
+            first = start - (0.5 * share * pitch if coil else 0.0)
+            tall = float(np.clip(table.size[index], 0.05, TALLEST)) if coil and not absent else 1.0
+            if self.look.pattern is not None and np.isfinite(table.size_against[index]):
+                self._paint_expected(painter, index, pitch, coil)
+            if absent and (number > last or number in reading.wheel.others):
+                continue
+            if absent:
+                painter.setPen(QPen(QColor(look.mark), 1.6, Qt.PenStyle.DashLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            else:
+                painter.setPen(QPen(QColor(look.quiet), 0.8))
+                painter.setBrush(QColor.fromRgb(int(pixels[index])))
+            painter.drawPolygon(self._block(first, first + share * pitch, tall))
+            if not absent and table.seen[index] < 0.97:
+                # A tooth that is not always seen is crossed through.
+                painter.setPen(QPen(QColor(look.mark), 1.4))
+                painter.drawLine(self.point(first, ROOT), self.point(first + share * pitch, ROOT + (TIP - ROOT) * tall))
+
+    def _paint_expected(self, painter: QPainter, index: int, pitch: float, coil: bool) -> None:
+        """The same tooth of the known-good wheel, as a thin outline behind."""
+        table = self.look.table
+        late = table.late[index] - table.late_against[index]
+        size = table.size[index] - table.size_against[index]
+        share = 0.5 if coil else float(np.clip(0.5 * size, 0.08, 0.92))
+        first = table.angle_deg[index] + late / 100 * pitch - (0.5 * share * pitch if coil else 0.0)
+        painter.setPen(QPen(QColor(theme.look().sound), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolygon(self._block(first, first + share * pitch, (size if coil else 1.0) + 0.12))
+
+    def _paint_numbers(self, painter: QPainter) -> None:
+        look, reading = theme.look(), self.look.reading
+        slots, pitch = reading.wheel.slots, reading.wheel.pitch_deg
+        painter.setFont(theme.font(8.5))
+        painter.setPen(QColor(look.quiet))
+        step = next(one for one in (1, 2, 5, 10, 20, 50, 100) if slots / one <= 24)
+        for number in sorted({1, *range(step, slots - reading.wheel.missing + 1, step)} - set(self.look.teeth)):
+            at = self.point((number - 1 + 0.2) * pitch, HUB + 0.07)
+            painter.drawText(QRectF(at.x() - 14, at.y() - 8, 28, 16), Qt.AlignmentFlag.AlignCenter, str(number))
+        painter.setFont(theme.font(9, bold=True))
+        for number, label in self.look.teeth.items():
+            at = self.point((number - 1 + 0.2) * pitch, 0.94)
+            text = f"{label}  tooth {number}"
+            wide = painter.fontMetrics().horizontalAdvance(text) + 12
+            flag = QRectF(
+                float(np.clip(at.x() - wide / 2, 2, self.width() - wide - 2)),
+                float(np.clip(at.y() - 9, 2, self.height() - 20)),
+                wide,
+                18,
+            )
+            painter.fillRect(flag, QColor(look.mark))
+            painter.setPen(QColor(look.raised))
+            painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_pointer(self, painter: QPainter) -> None:
+        place = self.look.reading.place(self._pointer) if self._pointer is not None else None
+        if place is None:
+            return
+        painter.setPen(QPen(QColor(theme.look().accent), 2))
+        painter.drawLine(self.point(place[0], HUB), self.point(place[0], 0.9))
+
+    def _paint_middle(self, painter: QPainter) -> None:
+        look, reading = theme.look(), self.look.reading
+        speed = reading.speed_range()
+        lines = [f"{reading.wheel}", f"{len(reading.teeth.whole)} turns laid over one another"]
+        if speed:
+            lines.append(f"{speed['median']:.0f} rpm")
+        if reading.teeth.alike and len(reading.teeth.anchors):
+            lines.append(f"gap in its place in {100 * reading.teeth.alike:.0f} % of the turns")
+        middle = self.middle()
+        for index, line in enumerate(lines):
+            painter.setFont(theme.font(13 if index == 0 else 9, bold=index == 0))
+            painter.setPen(QColor(look.ink if index == 0 else look.quiet))
+            box = QRectF(middle.x() - self.reach() * HUB, middle.y() - 30 + 20 * index, 2 * self.reach() * HUB, 20)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, line)
+        painter.setFont(theme.font(8.5))
+        painter.drawText(
+            QRectF(8, self.height() - 20, self.width() - 16, 16),
+            Qt.AlignmentFlag.AlignLeft,
+            "clockwise; blue early or less, orange late or more",
+        )
+        if self.look.table.has_pattern:
+            painter.setPen(QColor(look.sound))
+            painter.drawText(
+                QRectF(8, self.height() - 20, self.width() - 16, 16), Qt.AlignmentFlag.AlignRight, "outline: known-good"
+            )
+
+    # hands --------------------------------------------------------------------------------
+
+    def words_at(self, number: int) -> str:
+        table, index = self.look.table, number - 1
+        if number > self.look.reading.wheel.slots - self.look.reading.wheel.missing:
+            return f"slot {number}, {table.angle_deg[index]:.1f}°: part of the reference gap"
+        if not np.isfinite(table.late[index]):
+            return f"tooth {number}, {table.angle_deg[index]:.1f}°: not seen"
+        kind = self.look.reading.kind
+        return (
+            f"tooth {number}, {table.angle_deg[index]:.1f}°: {in_words('late', table.late[index], kind)}, wandering ±{table.wander[index]:.1f} %; "
+            f"{in_words('size', 100 * (table.size[index] - 1), kind)}"
+        )
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        number = self.tooth_at(event.position())
+        if number is None:
+            return
+        QToolTip.showText(event.globalPosition().toPoint(), self.words_at(number), self)
+        self.pointed.emit(self._time_of(number))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        number = self.tooth_at(event.position())
+        time = self._time_of(number) if number else None
+        if time is not None:
+            self.pressed.emit(time)
+
+    def _time_of(self, number: int) -> float | None:
+        """When that tooth came in the turn that the pointer is in, else in the first."""
+        teeth = self.look.reading.teeth
+        same = np.flatnonzero(teeth.number == number)
+        if not len(same):
+            return None
+        now = self._pointer if self._pointer is not None else 0.0
+        return float(teeth.times[same[np.abs(teeth.times[same] - now).argmin()]])
+
+    def leaveEvent(self, _event) -> None:
+        self.pointed.emit(None)

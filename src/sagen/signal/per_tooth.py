@@ -1,0 +1,134 @@
+"""Every tooth by itself and every turn by itself: what the Turns and Wheel lenses and the table show."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.signal.errors import by_place
+from sagen.signal.reading import Reading
+from sagen.signal.rules_wheel import height_for_speed
+
+
+@dataclass(frozen=True)
+class ToothTable:
+    """One row a slot of the wheel, 1..slots; NaN where a slot has no tooth or nothing is known.
+
+    `size` is the height at each tooth (coil) or how long the signal is low there (others), relative to the
+    median of all; `late` and `wander` are in percent of a pitch: the median over the turns, and the standard
+    deviation from turn to turn. `seen` is the share of turns in which the tooth was there. The two
+    `..._against` columns are the difference from the known-good capture.
+    """
+
+    number: np.ndarray
+    angle_deg: np.ndarray
+    late: np.ndarray
+    wander: np.ndarray
+    size: np.ndarray
+    seen: np.ndarray
+    late_against: np.ndarray
+    size_against: np.ndarray
+    size_name: str
+
+    @property
+    def has_pattern(self) -> bool:
+        return bool(np.isfinite(self.late_against).any())
+
+
+def tooth_table(reading: Reading, pattern: Reading | None = None) -> ToothTable | None:
+    """The table of a channel; None where its wheel is not known or less than two turns were seen."""
+    own = _columns(reading)
+    if own is None:
+        return None
+    late, wander, size, seen = own
+    slots = reading.wheel.slots
+    number = np.arange(1, slots + 1)
+    blank = np.full(slots, np.nan)
+    theirs = _columns(pattern) if pattern is not None and pattern.wheel == reading.wheel else None
+    return ToothTable(
+        number, (number - 1) * reading.wheel.pitch_deg, late, wander, size, seen,
+        blank if theirs is None else late - theirs[0], blank if theirs is None else size - theirs[2],
+        "height" if reading.kind == "reluctance" else "width",
+    )  # fmt: skip
+
+
+def _columns(reading: Reading) -> tuple[np.ndarray, ...] | None:
+    if reading.wheel is None or not reading.switching:
+        return None
+    lates = by_place(reading.teeth, reading.late_middle)
+    sizes = by_place(reading.teeth, _size(reading))
+    if lates is None or sizes is None:
+        return None
+    slots = reading.wheel.slots
+    late, wander, size, seen = (np.full(slots, np.nan) for _ in range(4))
+    place = lates.number - 1
+    late[place] = 100 * (lates.by_place - np.median(lates.by_place))
+    with np.errstate(all="ignore"):
+        wander[place] = 100 * np.nanstd(lates.values, axis=0)
+    size[sizes.number - 1] = sizes.by_place / np.median(sizes.by_place)
+    seen[: slots - reading.wheel.missing] = 1.0
+    for number, share in reading.teeth.lost.items():
+        seen[number - 1] = 1.0 - share
+    seen[[one - 1 for one in reading.wheel.others]] = np.nan
+    return late, wander, size, seen
+
+
+def _size(reading: Reading) -> np.ndarray:
+    return height_for_speed(reading) if reading.kind == "reluctance" else reading.low_width()
+
+
+def turn_rows(reading: Reading, what: str) -> tuple[np.ndarray, np.ndarray] | None:
+    """A row a turn and a column a slot: the deviation of each tooth from what is expected of it.
+
+    Parameters
+    ----------
+    what : "late" (percent of a pitch) or "size" (percent of the median height or width)
+
+    Returns
+    -------
+    values, entry : np.ndarray [shape=(turns, slots)]
+        NaN where no tooth was seen, and which entry of the teeth each place is (-1 there); None where the
+        wheel is not known.
+    """
+    teeth = reading.teeth
+    if teeth.wheel is None or not len(teeth.number):
+        return None
+    if what == "late":
+        measure = 100 * reading.late_middle
+    else:
+        size = _size(reading)
+        measure = np.append(size, np.full(len(teeth.times) - len(size), np.nan))
+        measure = 100 * (measure / np.nanmedian(measure) - 1)
+    known = np.flatnonzero(teeth.number > 0)
+    if not len(known):
+        return None
+    turn = teeth.turn[known] - teeth.turn[known].min()
+    if turn.max() > 4 * len(known):
+        return None
+    values = np.full((int(turn.max()) + 1, teeth.wheel.slots), np.nan, np.float32)
+    entry = np.full(values.shape, -1, np.int64)
+    values[turn, teeth.number[known] - 1] = measure[known]
+    entry[turn, teeth.number[known] - 1] = known
+    return values, entry
+
+
+def wave_over_turn(raw: np.ndarray, reading: Reading, steps_a_pitch: int = 24, turns: int = 24) -> np.ndarray | None:
+    """The mean waveform over one turn, raw units, shape (slots * steps_a_pitch,): a synchronous average.
+
+    The angle grid is mapped to time, never every sample to an angle. None where the wheel is not known.
+    """
+    teeth = reading.teeth
+    if teeth.wheel is None or len(teeth.times) < 8:
+        return None
+    slots = teeth.wheel.slots
+    position = teeth.turn * slots + teeth.number - 1.0
+    climbing = np.concatenate([[True], np.diff(position) > 0]) & (teeth.number > 0)
+    first = int(np.ceil(position[climbing][0] / slots)) if climbing.any() else 0
+    last = min(int(position[climbing][-1] // slots), first + turns) if climbing.any() else 0
+    if last <= first:
+        return None
+    grid = np.arange(first * slots * steps_a_pitch, last * slots * steps_a_pitch) / steps_a_pitch
+    times = np.interp(grid, position[climbing], teeth.times[climbing])
+    index = np.clip(np.round(times * reading.sfreq).astype(int), 0, len(raw) - 1)
+    return raw[index].astype(np.float64).reshape(last - first, -1).mean(axis=0)
