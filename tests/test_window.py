@@ -89,9 +89,9 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     assert "60-2" in sheet.told.text()
     sheet.wheel.clear()
     QTest.keyClicks(sheet.wheel, "60-2")
-    QTest.keyClicks(sheet.pull_up, "5 V")
+    QTest.keyClicks(sheet.extra, "5 V")
     assert "wheel 60-2" in sheet.told.text()
-    QTest.keyClick(sheet.pull_up, Qt.Key.Key_Return)
+    QTest.keyClick(sheet.extra, Qt.Key.Key_Return)
     settle(window)
 
     page = window.page("capture")

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk import theme
 from sagen.desk.session import OpenCapture
-from sagen.desk.strip import Lane, Marked, Place, Strip, StripView
+from sagen.desk.strip import Lane, Marked, Place, Strip, StripView, Underlay
 from sagen.desk.teeth_table import TeethTable
 from sagen.desk.turns import TurnsView
 from sagen.desk.wheel import WheelView
@@ -60,26 +60,52 @@ def strip_of(opened: OpenCapture) -> Strip:
     return Strip(opened.capture.sfreq, opened.capture.samples, tuple(lanes), tuple(marks))
 
 
-def pattern_of(opened: OpenCapture, result):
-    """One turn of the known-good capture's same channel in volts, brought to this one's speed for a coil."""
+def pattern_of(opened: OpenCapture, result) -> Underlay | None:
+    """The known-good capture's same channel in this one's unit, over the angle of the shaft."""
     from sagen.desk.lens import look_at
-    from sagen.signal.per_tooth import wave_over_turn
 
     if opened.reference is None or result.reading is None:
         return None
     look = look_at(opened, result.sheet.column)
-    if look is None or look.pattern is None or look.pattern.wheel != result.reading.wheel:
+    if look is None or look.pattern is None:
         return None
+    if result.reading.wheel is not None and look.pattern.wheel == result.reading.wheel:
+        return _tooth_underlay(opened, result, look)
+    return _cam_underlay(opened, result, look)
+
+
+def _tooth_underlay(opened: OpenCapture, result, look) -> Underlay | None:
+    from sagen.signal.per_tooth import wave_over_turn
+
     channel = opened.reference[0].channel(look.pattern.column)
     wave = wave_over_turn(channel.raw, look.pattern)
     if wave is None:
         return None
-    factor = look.pattern.sheet.factor
-    values = (wave * channel.scale + channel.offset) * factor
+    values = (wave * channel.scale + channel.offset) * look.pattern.sheet.factor
     speeds = [one.speed_range() for one in (result.reading, look.pattern)]
     if result.reading.kind == "reluctance" and all(speeds):
-        values = values * speeds[0]["median"] / speeds[1]["median"]
-    return values
+        values = values * speeds[0]["median"] / speeds[1]["median"]  # a coil's height grows with speed
+    return Underlay(result.reading, values)
+
+
+def _cam_underlay(opened: OpenCapture, result, look) -> Underlay | None:
+    """Where the known-good cam's edges lie over two turns of this capture's crank."""
+    from sagen.signal.cam import best_turn
+
+    here = opened.examination.cams.get(result.sheet.column)
+    good = opened.reference[2].cams.get(look.pattern.column)
+    crank = next(
+        (one.reading for one in opened.examination.channels if one.sheet.role == "crank" and one.reading), None
+    )
+    if here is None or good is None or crank is None or crank.wheel is None or len(good.template) < 2:
+        return None
+    steps = 1440
+    grid = np.arange(steps) * 720.0 / steps
+    # The state after the last edge before each step, carried round the cycle.
+    before = np.searchsorted(good.template, grid, "right") - 1
+    high = good.template_rising[before]
+    levels = look.pattern.levels
+    return Underlay(crank, np.where(high, levels.high, levels.low), 2, best_turn(here, good) / 360.0)
 
 
 class ReadOut(QWidget):
@@ -169,7 +195,7 @@ class CapturePage(QWidget):
         self.beside.setHandleWidth(8)
         self.beside.addWidget(self.round)
         self.beside.addWidget(self.table)
-        self.beside.setSizes([420, 250])
+        self.beside.setSizes([350, 320])
         self.beside.setStretchFactor(0, 1)
         self.beside.setChildrenCollapsible(False)
         self.lenses = QStackedWidget()
@@ -208,6 +234,9 @@ class CapturePage(QWidget):
         words.addWidget(self.title)
         words.addWidget(self.about)
         row.addLayout(words, 1)
+        return row
+
+    def _tools(self, row: QHBoxLayout) -> None:
         self.buttons: dict[str, QToolButton] = {}
         for name, icon, tip, key, action in (
             ("previous", "arrow-left", "Previous place of a finding", "P", lambda: self.step_finding(-1)),
@@ -226,8 +255,6 @@ class CapturePage(QWidget):
                 button.setShortcut(QKeySequence(key))
             self.buttons[name] = button
             row.addWidget(button)
-        self.dress()
-        return row
 
     def _lens_bar(self) -> QHBoxLayout:
         """Which lens, of which channel, and which measure."""
@@ -260,6 +287,8 @@ class CapturePage(QWidget):
         row.addWidget(self.channel_box)
         row.addWidget(self.what_box)
         row.addStretch(1)
+        self._tools(row)
+        self.dress()
         return row
 
     def dress(self) -> None:
@@ -304,7 +333,7 @@ class CapturePage(QWidget):
             self.channel_box.addItem(f"{one.sheet.column} · {ROLES[one.sheet.role]}", one.sheet.column)
         known = [index for index, one in enumerate(rows) if one.reading.wheel is not None]
         self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
-        for name, words in (("late", "Place of each tooth"), ("size", "Height or width of each tooth")):
+        for name, words in (("late", "Place"), ("size", "Size")):
             self.what_box.addItem(words, name)
         for box in (self.channel_box, self.what_box):
             box.blockSignals(False)

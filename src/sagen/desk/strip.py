@@ -22,6 +22,16 @@ SNAP = 9  #: px within which a cursor jumps to an edge
 
 
 @dataclass(frozen=True)
+class Underlay:
+    """A known-good waveform over `turns` turns of a shaft whose angle `reading` tells, a value a step, in a lane's unit."""
+
+    reading: object
+    wave: np.ndarray
+    turns: int = 1
+    ahead: float = 0.0  #: turns by which this capture's count is ahead of the wave's
+
+
+@dataclass(frozen=True)
 class Lane:
     """One channel of the strip. `pyramid` holds raw samples; a value is raw * scale + offset."""
 
@@ -35,8 +45,7 @@ class Lane:
     top: float = 5.0
     bands: tuple[tuple[float, float, str], ...] = ()
     reading: object = None  #: tells angle and tooth at a time, where the wheel is known
-    #: one turn of the known-good capture in this lane's unit, a value a step, laid under the waveform
-    pattern: np.ndarray | None = None
+    pattern: Underlay | None = None  #: the known-good capture, laid under the waveform
 
     @property
     def weight(self) -> float:
@@ -297,18 +306,19 @@ class StripView(QWidget):
 
     def _paint_pattern(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         """The known-good turn under the waveform, laid over this capture's own teeth, where it can be told apart."""
-        if lane.pattern is None or lane.reading is None or lane.reading.wheel is None:
+        under = lane.pattern
+        if under is None:
             return
-        teeth, slots = lane.reading.teeth, lane.reading.wheel.slots
+        teeth, slots = under.reading.teeth, under.reading.wheel.slots
         first, last = np.searchsorted(teeth.times, [self.view.start, self.view.end])
-        if not 1 < last - first < rect.width() / 5:
+        if not 1 < last - first < rect.width() / 5 * under.turns:
             return
         first, last = max(first - 1, 0), min(last + 1, len(teeth.times))
-        position = (teeth.turn * slots + teeth.number - 1.0)[first:last]
-        steps = len(lane.pattern) // slots
-        grid = np.arange(np.floor(position[0]) * steps, np.ceil(position[-1]) * steps + 1)
+        position = (teeth.turn + (teeth.number - 1.0) / slots)[first:last] - under.ahead
+        steps = len(under.wave) // under.turns
+        grid = np.arange(np.floor(position[0] * steps), np.ceil(position[-1] * steps) + 1)
         x = self.x_of(np.interp(grid / steps, position, teeth.times[first:last]))
-        value = lane.pattern[(grid % len(lane.pattern)).astype(int)]
+        value = under.wave[(grid % len(under.wave)).astype(int)]
         y = rect.top() + rect.height() * (lane.top - value) / (lane.top - lane.bottom)
         inside = (x >= rect.left()) & (x <= rect.right())
         painter.save()

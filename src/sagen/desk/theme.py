@@ -190,7 +190,7 @@ QProgressBar { background: %(raised)s; border: 1px solid %(line)s; border-radius
 QProgressBar::chunk { background: %(accent)s; border-radius: 4px; }
 QToolTip { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px 6px; }
 QTableView { background: %(raised)s; alternate-background-color: %(pane)s; color: %(ink)s; border: 1px solid %(line)s;
-  border-radius: 6px; selection-background-color: %(accent)s; selection-color: %(on_accent)s; font-family: "B612 Mono"; font-size: 9.5pt; }
+  border-radius: 6px; selection-background-color: %(accent)s; selection-color: %(on_accent)s; font-size: 9pt; }
 QHeaderView::section { background: %(pane)s; color: %(quiet)s; border: none; border-bottom: 1px solid %(line)s; padding: 4px 5px;
   font-size: 8.5pt; }
 QTableCornerButton::section { background: %(pane)s; border: none; }

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from sagen.desk import theme
 from sagen.desk.lens import Look, coloured, in_words
 
-HUB, ROOT, TIP = 0.50, 0.66, 0.84  #: radii as shares of half the widget
+HUB, ROOT, TIP = 0.46, 0.62, 0.86  #: radii as shares of half the widget
 TALLEST = 1.6  #: sizes beyond this many medians are drawn no larger
 
 
@@ -157,7 +157,7 @@ class WheelView(QWidget):
             painter.drawText(QRectF(at.x() - 14, at.y() - 8, 28, 16), Qt.AlignmentFlag.AlignCenter, str(number))
         painter.setFont(theme.font(9, bold=True))
         for number, label in self.look.teeth.items():
-            at = self.point((number - 1 + 0.2) * pitch, 0.94)
+            at = self.point((number - 1 + 0.2) * pitch, 0.96)
             text = f"{label}  tooth {number}"
             wide = painter.fontMetrics().horizontalAdvance(text) + 12
             flag = QRectF(
@@ -180,11 +180,11 @@ class WheelView(QWidget):
     def _paint_middle(self, painter: QPainter) -> None:
         look, reading = theme.look(), self.look.reading
         speed = reading.speed_range()
-        lines = [f"{reading.wheel}", f"{len(reading.teeth.whole)} turns laid over one another"]
+        lines = [f"{reading.wheel}", f"{len(reading.teeth.whole)} turns"]
         if speed:
             lines.append(f"{speed['median']:.0f} rpm")
         if reading.teeth.alike and len(reading.teeth.anchors):
-            lines.append(f"gap in its place in {100 * reading.teeth.alike:.0f} % of the turns")
+            lines.append(f"gap sure {100 * reading.teeth.alike:.0f} %")
         middle = self.middle()
         for index, line in enumerate(lines):
             painter.setFont(theme.font(13 if index == 0 else 9, bold=index == 0))

@@ -181,22 +181,30 @@ def shift_between(here: CamTrack, good: CamTrack) -> tuple[float, float] | None:
     best: list[tuple[float, float]] = []
     for turn in (0.0, 360.0):
         for shift in np.arange(-FAR, FAR + 0.5, 0.5):
-            apart = _apart(here.template - shift - turn, here.template_rising, good.template, good.template_rising)
-            best.append((float(np.minimum(np.abs(apart).min(axis=1), 30.0).mean()), float(shift)))
+            best.append((_misfit(_apart_shifted(here, good, shift + turn)), float(shift)))
     least = min(cost for cost, _ in best)
     if least > MATCHED:
         return None
     # A cam with like windows fits at several shifts: the smallest is the likeliest.
     cost, shift = min((one for one in best if one[0] <= least + 0.6), key=lambda one: abs(one[1]))
-    turn = min(
-        (0.0, 360.0),
-        key=lambda t: np.minimum(
-            np.abs(_apart(here.template - shift - t, here.template_rising, good.template, good.template_rising)).min(
-                axis=1
-            ),
-            30.0,
-        ).mean(),
-    )
-    apart = _apart(here.template - shift - turn, here.template_rising, good.template, good.template_rising)
+    apart = _apart_shifted(here, good, shift + _turn_for(here, good, shift))
     nearest = np.take_along_axis(apart, np.abs(apart).argmin(axis=1)[:, None], axis=1)[:, 0]
     return shift + float(np.median(nearest)), cost
+
+
+def best_turn(here: CamTrack, good: CamTrack) -> float:
+    """Whether `here` counts its cycle from the same turn as `good` (0 degrees) or from the other one (360)."""
+    found = shift_between(here, good)
+    return _turn_for(here, good, found[0]) if found else 0.0
+
+
+def _turn_for(here: CamTrack, good: CamTrack, shift: float) -> float:
+    return min((0.0, 360.0), key=lambda turn: _misfit(_apart_shifted(here, good, shift + turn)))
+
+
+def _apart_shifted(here: CamTrack, good: CamTrack, shift: float) -> np.ndarray:
+    return _apart(here.template - shift, here.template_rising, good.template, good.template_rising)
+
+
+def _misfit(apart: np.ndarray) -> float:
+    return float(np.minimum(np.abs(apart).min(axis=1), 30.0).mean())

@@ -52,19 +52,22 @@ class Context:
         pattern = self.pattern(reading)
         return frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
 
-    def rails_say(self, start_s: float, end_s: float) -> str:
-        """What feed and return did around a loss of signal: which came first."""
-        said, watched = "", {one.channel for one in self.found if one.kind in ("supply_loss", "ground_lift")}
+    def rails_say(self, start_s: float, end_s: float, tooth_s: float) -> str:
+        """What feed and return did around a loss of signal, and which came first, to within one tooth."""
+        said = ""
         for one in self.found:
             if one.kind not in ("supply_loss", "ground_lift") or not one.fields["start_s"] <= end_s + 0.02:
                 continue
             if one.fields["end_s"] < start_s - 0.02:
                 continue
             what = "the supply fell" if one.kind == "supply_loss" else "the return rose"
-            ahead = start_s - one.fields["start_s"]
-            order = f"{1000 * ahead:.1f} ms before" if ahead >= 0 else f"{-1000 * ahead:.1f} ms after"
-            said += f" On {one.channel} {what} {order} that."
-        return said if watched else ""
+            # The signal went somewhere between its last tooth and the next one due.
+            ahead = start_s + 0.5 * tooth_s - one.fields["start_s"]
+            order = "at the same tooth"
+            if abs(ahead) > 0.6 * tooth_s:
+                order = f"{1000 * abs(ahead):.1f} ms {'before' if ahead > 0 else 'after'} that"
+            said += f" On {one.channel} {what} {order}."
+        return said
 
 
 def twin(reading: Reading, own: tuple[Reading, ...], others: tuple[Reading, ...]) -> Reading | None:

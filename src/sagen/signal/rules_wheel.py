@@ -343,7 +343,7 @@ def dropout(reading: Reading, context: Context) -> Iterator[Finding]:
         yield Finding(
             "dropout", reading.column, float(np.clip(0.5 + lost / 60, 0.5, 1.0)),
             f"The signal stops at {start:.4f} s for {1000 * (end - start):.0f} ms (about {lost:.0f} teeth) while the "
-            f"shaft turns steadily, and {ending}.{context.rails_say(start, end)}",
+            f"shaft turns steadily, and {ending}.{context.rails_say(start, end, pitch)}",
             {"start_s": round(start, 5), "end_s": round(end, 5)},
             (Span(start, end),),
             "Record signal, feed and return together for a long time and wiggle plug and harness.",
