@@ -40,12 +40,43 @@ def _parser() -> argparse.ArgumentParser:
     examine.add_argument("--sheet", metavar="SHEET.toml", help="in place of NAME.sheet.toml beside each file")
     examine.add_argument("--json", action="store_true", help="one object a line and a file")
     examine.set_defaults(run=_examine)
+    simulate = verbs.add_parser("simulate", help="what a recorder or a meter would see on the simulated machine")
+    simulate.add_argument("circuit", metavar="CIRCUIT.toml")
+    simulate.add_argument("--fault", action="append", default=[], metavar="NAME", help="may be given several times")
+    simulate.add_argument("--severity", type=_share, default=0.7, metavar="0..1")
+    simulate.add_argument("--state", default=None, help="cranking where not given; key_on for a meter")
+    simulate.add_argument("--seconds", type=_positive, default=2.0)
+    simulate.add_argument("--rate", type=_positive, default=50_000.0, metavar="HZ")
+    simulate.add_argument("--seed", type=int, default=1)
+    simulate.add_argument("-o", "--output", metavar="OUT.csv")
+    simulate.add_argument("--meter", metavar="POINT")
+    simulate.add_argument("--faults", action="store_true", help="list the fault modes that the circuit can have")
+    simulate.add_argument("--json", action="store_true")
+    simulate.set_defaults(run=_simulate)
+    convert = verbs.add_parser("convert", help="read a capture of any known format and write it as CSV, WAV or MDF4")
+    convert.add_argument("file", metavar="FILE")
+    convert.add_argument("-o", "--output", required=True, metavar="OUT.csv|OUT.wav|OUT.mf4")
+    convert.set_defaults(run=_convert)
     report = verbs.add_parser("report", help="examine one capture and print the finding as HTML and PDF")
     report.add_argument("file", metavar="FILE")
     report.add_argument("--sheet", metavar="SHEET.toml")
     report.add_argument("-o", "--output", required=True, metavar="OUT.pdf|OUT.html")
     report.set_defaults(run=_report)
     return parser
+
+
+def _share(text: str) -> float:
+    value = float(text)
+    if not 0 <= value <= 1:
+        raise argparse.ArgumentTypeError(f"{text} is not from 0 to 1")
+    return value
+
+
+def _positive(text: str) -> float:
+    value = float(text)
+    if not 0 < value < 1e10:
+        raise argparse.ArgumentTypeError(f"{text} is not a number above 0")
+    return value
 
 
 def _window(arguments: argparse.Namespace) -> int:
@@ -147,6 +178,76 @@ def _report(arguments: argparse.Namespace) -> int:
         checks = next_checks([capture_evidence(examination.findings)])
         case = Case(capture=capture, sheet=sheet, examination=examination, suspects=suspects, checks=checks)
         write_report(Path(arguments.output), case)
+    except SagenError as error:
+        print(f"{arguments.file}: {error}", file=sys.stderr)
+        return 1
+    return 0
+
+
+def _simulate(arguments: argparse.Namespace) -> int:
+    from pathlib import Path
+
+    from sagen.files import sheet_path, write_capture, write_sheet
+    from sagen.files.circuits import read_circuit
+    from sagen.machine.faults import broken, possible
+    from sagen.machine.meter import read
+    from sagen.machine.record import MOST_SAMPLES, record
+    from sagen.model.errors import SagenError, unknown_name
+
+    try:
+        engine, spec = read_circuit(arguments.circuit)
+        if arguments.faults:
+            for one in possible(spec):
+                row = {"fault": one.name, "cause": one.cause, "changes": one.changes}
+                print(json.dumps(row) if arguments.json else f"{one.name} ({one.cause}): {one.changes}")
+            return 0
+        rig = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
+        rig.cylinders = engine.cylinders or 4
+        if arguments.meter:
+            reading = read(rig, arguments.meter, arguments.state or "key_on")
+            unit = "V" if reading.quantity == "volts" else "ohm"
+            over = " (over range)" if reading.over_range else ""
+            print(
+                json.dumps(reading.as_row())
+                if arguments.json
+                else f"{reading.value:.4g} {unit} at {reading.point}, {reading.state}{over}"
+            )
+            return 0
+        if not arguments.output:
+            print("sagen simulate: give -o OUT.csv, --meter POINT or --faults", file=sys.stderr)
+            return 2
+        state = arguments.state or {"speed": "rolling", "knock": "strike"}.get(spec.role, "cranking")
+        if state not in RECORDED_STATES:
+            raise SagenError(unknown_name("state", state, RECORDED_STATES))
+        if arguments.seconds * arguments.rate > MOST_SAMPLES:
+            raise SagenError(f"{arguments.seconds:g} s at {arguments.rate:g} Hz are more than {MOST_SAMPLES:,} samples")
+        output = Path(arguments.output)
+        capture, sheet = record(
+            rig, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=rig.cylinders, name=output.name
+        )
+        write_capture(output, capture)
+        write_sheet(sheet_path(output), sheet)
+    except SagenError as error:
+        if arguments.json:
+            print(json.dumps({"circuit": arguments.circuit, "error": str(error)}))
+        print(f"sagen simulate: {error}", file=sys.stderr)
+        return 1
+    return 0
+
+
+#: states that can be recorded; a meter knows others
+RECORDED_STATES = ("key_on", "cranking", "start", "running", "rolling", "strike", "wiggle", "metal_near", "metal_away")
+
+
+def _convert(arguments: argparse.Namespace) -> int:
+    from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
+    from sagen.model.errors import SagenError
+
+    try:
+        sheet = read_sheet(arguments.file)
+        write_capture(arguments.output, read_capture(arguments.file))
+        if sheet is not None:
+            write_sheet(sheet_path(arguments.output), sheet)
     except SagenError as error:
         print(f"{arguments.file}: {error}", file=sys.stderr)
         return 1

@@ -9,12 +9,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from sagen.machine.circuit import HallCircuit
-from sagen.machine.record import ToothedWheel, record_hall
-from sagen.machine.shaft import Shaft
+from sagen.machine.faults import broken
+from sagen.machine.record import record
 from sagen.model.capture import Capture
+from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import Sheet
-from sagen.model.wheel import Wheel
 from sagen.signal.examine import examine
 from sagen.store.log import JobLog
 
@@ -23,32 +22,29 @@ WORKSHOP = "Quernstone Lane Garage"
 
 @dataclass(frozen=True)
 class DemoCapture:
-    """One recording of a demo job."""
+    """One recording of a demo job, made by the simulated machine."""
 
     name: str
-    shaft: Shaft
-    wheel: ToothedWheel
-    circuit: HallCircuit
+    spec: CircuitSpec
+    faults: tuple[tuple[str, float], ...] = ()
     state: str = "cranking"
+    cylinders: int = 4
     seconds: float = 2.4
     sfreq: float = 40_000.0
     seed: int = 1
+    good_seed: int | None = None  #: compared with a sound machine of this seed
 
     def make(self) -> tuple[Capture, Sheet]:
-        capture = record_hall(
-            self.name, shaft=self.shaft, wheel=self.wheel, circuit=self.circuit,
-            seconds=self.seconds, sfreq=self.sfreq, seed=self.seed,
-        )  # fmt: skip
-        channel = {
-            "column": "CH1", "role": "crank", "sensor": "hall",
-            "wheel": str(self.wheel.wheel), "pull_up": self.circuit.pull_up,
-        }  # fmt: skip
-        sheet = {
-            "engine": {"cylinders": self.shaft.cylinders},
-            "conditions": {"state": self.state},
-            "channel": [channel],
-        }
-        return capture, Sheet.from_data(sheet)
+        rig = broken(self.spec, self.faults, self.seed)
+        return record(rig, self.state, seconds=self.seconds, sfreq=self.sfreq, cylinders=self.cylinders, name=self.name)
+
+    def make_good(self) -> tuple[Capture, Sheet] | None:
+        if self.good_seed is None:
+            return None
+        good = DemoCapture(
+            f"good-{self.name}", self.spec, (), self.state, self.cylinders, self.seconds, self.sfreq, self.good_seed
+        )
+        return good.make()
 
 
 @dataclass(frozen=True)
@@ -60,11 +56,14 @@ class DemoJob:
     trail: tuple = field(default=())
 
 
-_FELL = ToothedWheel(Wheel(44, 2), 0.48)
-_FELL_SHAFT = Shaft(218, 205, 4, 0.22, 0.02, start_deg=131)
-_COURIER = ToothedWheel(Wheel(32, 1), 0.5)
-_COURIER_SHAFT = Shaft(187, 196, 6, 0.16, 0.01, start_deg=40)
-_DRAKE = ToothedWheel(Wheel(52, 2), 0.52)
+_FELL = CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="44-2")
+_COURIER = CircuitSpec(
+    role="crank", sensor="hall", supply=12.0, pull_up=12.0, wheel="32-1", values={"pull_up_ohm": 3_300}
+)
+_DRAKE = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=8.0, wheel="52-2", values={"pull_up_ohm": 1_800})
+_PLOVER = CircuitSpec(role="crank", sensor="reluctance", wheel="34-1", ohms=(610.0, 740.0))
+_SKERRY = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0, wheel="3")
+_MARLIN = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="46")
 
 JOBS = (
     DemoJob(
@@ -75,23 +74,48 @@ JOBS = (
         ),
     ),
     DemoJob(
+        "Marrick Marlin estate", "Halloran Rural Post", 4,
+        (
+            ("complaint", {"text": "no_speed_display"}),
+            ("code", {"code": "P0500"}),
+            DemoCapture("marlin-rolling.csv", _MARLIN, (("wheel runs out", 0.7),), "rolling", seconds=4.0, sfreq=20_000.0, seed=11),
+        ),
+    ),
+    DemoJob(
+        "Skerry Lantern 2.2", "Brightwater Taxis", 4,
+        (
+            ("complaint", {"text": "runs_rough"}),
+            ("code", {"code": "P0016"}),
+            ("note", {"text": "Chain noise for a week; oil was low when it came in."}),
+            DemoCapture("lantern-cam.csv", _SKERRY, (("belt or chain off", 0.2),), seconds=3.0, seed=7, good_seed=21),
+        ),
+    ),
+    DemoJob(
+        "Plover Dray 4", "Tanner's Yard", 4,
+        (
+            ("complaint", {"text": "stalls"}),
+            ("code", {"code": "P0336"}),
+            DemoCapture("dray-idle.csv", _PLOVER, (("tooth chipped", 0.9),), "running", seconds=1.6, seed=9, good_seed=22),
+        ),
+    ),
+    DemoJob(
         "Velmora Courier 2.6", "Pell & Daughters Bakery", 6,
         (
             ("complaint", {"text": "long_crank"}),
-            ("code", {"code": "P0335", "meaning": "crankshaft position sensor, circuit"}),
+            ("code", {"code": "P0335"}),
             ("note", {"text": "Sensor changed last month by the owner, part from a parcel without a name. No better."}),
-            DemoCapture("courier-cranking.csv", _COURIER_SHAFT, _COURIER, HallCircuit(12.0, 3_300, leak_ohm=1_180), seed=3),
+            DemoCapture("courier-cranking.csv", _COURIER, (("signal wire leaking", 0.6),), cylinders=6, seed=3),
         ),
     ),
     DemoJob(
         "Quillaby Drake 1.4", "Ms. Oduya", 3,
         (
             ("complaint", {"text": "no_start"}),
-            ("code", {"code": "P0335", "meaning": "crankshaft position sensor, circuit"}),
-            DemoCapture("drake-cranking.csv", Shaft(240, 240, 3, 0.24), _DRAKE, HallCircuit(8.0, 1_800, dead="open"), seed=5),
-            ("note", {"text": "Return at the plug reads 7.4 V, key on: green crust in the body earth behind the battery tray."}),
-            ("repair", {"text": "Earth eyelet cleaned, crimped anew and sealed."}),
-            DemoCapture("drake-after-repair.csv", Shaft(236, 244, 3, 0.24, start_deg=20), _DRAKE, HallCircuit(8.0, 1_800), seed=6),
+            ("code", {"code": "P0335"}),
+            DemoCapture("drake-cranking.csv", _DRAKE, (("return open", 1.0),), cylinders=3, seed=5),
+            ("note", {"text": "Green crust in the body earth behind the battery tray."}),
+            ("repair", {"text": "Earth eyelet cleaned, crimped anew and sealed.", "part": "ground"}),
+            DemoCapture("drake-after-repair.csv", _DRAKE, (), cylinders=3, seed=6),
             ("proof", {"text": "Codes cleared, driven 14 km as the complaint was, none came back."}),
         ),
     ),
@@ -99,9 +123,9 @@ JOBS = (
         "Tarnbeck Fell 1.8", "Mr. Lindqvist-Rao", 4,
         (
             ("complaint", {"text": "no_start"}),
-            ("code", {"code": "P0336", "meaning": "crankshaft position sensor, range or performance"}),
+            ("code", {"code": "P0336"}),
             ("note", {"text": "Timing belt done 300 km ago elsewhere; a pry mark on the pulley guard."}),
-            DemoCapture("fell-cranking.csv", _FELL_SHAFT, ToothedWheel(_FELL.wheel, _FELL.duty, (17,)), HallCircuit(5.0), seed=2),
+            DemoCapture("fell-cranking.csv", _FELL, (("tooth missing", 0.7),), seed=2),
         ),
     ),
 )  # fmt: skip
@@ -120,7 +144,12 @@ def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] 
         for step in demo.trail:
             if isinstance(step, DemoCapture):
                 capture, sheet = step.make()
-                log.add_capture(job.id, capture, examine(capture, sheet).as_data(sheet))
+                good = step.make_good()
+                data = examine(capture, sheet, reference=good).as_data(sheet)
+                if good is not None:
+                    kept = good[1].model_dump(mode="json", exclude_none=True)
+                    data["reference"] = {"name": good[0].name, "token": log.shelf.put(good[0]), "sheet": kept}
+                log.add_capture(job.id, capture, data)
             else:
                 log.add_entry(job.id, *step)
     log.forget_steps()

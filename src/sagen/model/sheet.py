@@ -27,6 +27,7 @@ class _Table(BaseModel):
 
 class EngineSheet(_Table):
     cylinders: Annotated[int, Field(ge=1, le=24)] | None = None
+    banks: Annotated[int, Field(ge=1, le=4)] | None = None
     #: teeth of the crank's belt or chain sprocket: turns a cam's shift into teeth
     sprocket: Annotated[int, Field(ge=8, le=120)] | None = None
 
@@ -103,12 +104,17 @@ _TABLES = {"engine": EngineSheet, "conditions": Conditions, "channel": ChannelSh
 
 
 def _first_fault(error: ValidationError) -> str:
+    place = error.errors()[0]["loc"]
+    inside = f"in [{place[0]}], " if len(place) > 1 and place[0] in _TABLES else ""
+    return inside + first_fault(error, _TABLES.get(str(place[0]), Sheet) if len(place) > 1 else Sheet)
+
+
+def first_fault(error: ValidationError, table: type[BaseModel]) -> str:
+    """The first thing wrong with a table, in words; an unknown key or value with the nearest known one."""
     fault = error.errors()[0]
     place = [str(part) for part in fault["loc"]]
     if fault["type"] == "extra_forbidden":
-        table = _TABLES.get(place[0], Sheet) if len(place) > 1 else Sheet
-        inside = f"in [{place[0]}], " if len(place) > 1 else ""
-        return inside + unknown_name("key", place[-1], table.model_fields)
+        return unknown_name("key", place[-1], table.model_fields)
     if fault["type"] == "literal_error":
         known = [one.strip("'\" ") for one in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
         return f"{'.'.join(place)}: {unknown_name('value', fault['input'], known)}"

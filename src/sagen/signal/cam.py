@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,7 @@ from sagen.signal.teeth import Teeth
 
 CYCLE = 720.0
 FAR = 60.0  #: degrees: a cam farther off than this is not the same cam
+APART = 20.0  #: degrees: edges closer than this, of one direction, are the same edge in other cycles
 MATCHED = 6.0  #: degrees: two patterns whose edges lie closer than this on average are of one shape
 
 
@@ -90,7 +92,11 @@ def track(cam: Reading, crank: Reading) -> CamTrack | None:
     times, rising, angle = times[known], rising[known], angle[known]
     if len(angle) < 3 or angle[-1] - angle[0] < 1.3 * CYCLE:
         return None
-    template, template_rising, late = _template(angle, rising)
+    # Two ways to the cycle: edges counted through it (a phaser may move them all), and edges gathered at
+    # their angles (some may be lost). The one that explains more of the edges is believed.
+    template, template_rising, late = max(
+        _template(angle, rising), _gathered(angle, rising), key=lambda one: _explained(angle, one)
+    )
     if not len(template):
         return None
     speed = crank.teeth.speed_rpm()
@@ -131,6 +137,42 @@ def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.nda
         order = np.argsort((template + middle) % CYCLE)
         return ((template + middle) % CYCLE)[order], up[order], late - middle
     return np.empty(0), np.empty(0, bool), np.empty(0)
+
+
+def _gathered(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Edges gathered where they lie in the cycle; a place seen in less than half the cycles does not count."""
+    cycles = (angle[-1] - angle[0]) / CYCLE
+    places, ups = [], []
+    for up in (False, True):
+        at = np.sort(angle[rising == up] % CYCLE)
+        if not len(at):
+            continue
+        apart = np.diff(np.append(at, at[0] + CYCLE))
+        if apart.max() < APART:
+            continue
+        start = int(apart.argmax()) + 1
+        at = np.concatenate([at[start:], at[:start] + CYCLE])
+        for group in np.split(at, np.flatnonzero(np.diff(at) > APART) + 1):
+            if len(group) >= max(2, 0.5 * cycles):
+                places.append(float(np.median(group)) % CYCLE)
+                ups.append(up)
+    template, up = np.array(places), np.array(ups, bool)
+    if not len(template):
+        return template, up, np.empty(0)
+    order = np.argsort(template)
+    template, up = template[order], up[order]
+    return template, up, _lateness(angle, rising, template, up)
+
+
+def _explained(angle: np.ndarray, found: tuple[np.ndarray, np.ndarray, np.ndarray]) -> float:
+    """Share of the edges that lie near their place, each cycle's own shift left out."""
+    template, _, late = found
+    if not len(template):
+        return 0.0
+    cycle = np.floor((angle - angle[0]) / CYCLE).astype(int)
+    borders = np.searchsorted(cycle, np.arange(cycle[-1] + 2))
+    middle = np.array([np.median(late[a:b]) if b > a else 0.0 for a, b in itertools.pairwise(borders)])
+    return float(np.mean(np.abs(late - middle[cycle]) < 10.0))
 
 
 def _by_cycle(late: np.ndarray, cycle: np.ndarray) -> np.ndarray:

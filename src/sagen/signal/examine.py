@@ -30,6 +30,7 @@ RULES: tuple[Rule, ...] = (
     rules_level.weak_coil, rules_level.weak_current, rules_level.noise,
     rules_wheel.wrong_pattern, rules_wheel.reversed_polarity, rules_wheel.extra_gap, rules_wheel.dropout,
     rules_wheel.erratic, rules_wheel.odd_tooth, rules_wheel.runout,
+    rules_cam.cam_dropout,
     rules_cam.timing_scatter, rules_cam.timing_offset,
 )  # fmt: skip
 

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
-from sagen.model.finding import Finding
+from sagen.model.finding import Finding, Span
 from sagen.signal.cam import CamTrack, shift_between
 from sagen.signal.context import Context, grade
 from sagen.signal.reading import Reading
 
 OFFSET_DEG = 3.0
 SCATTER_DEG = 1.3
+LOST_EDGE_DEG = 14.0  #: an edge farther than this from where it is due did not come
+MOST_LOSSES = 12
 MOVES_DEG = 5.0  #: a cam that travels farther than this, smoothly, is driven by a phaser
 
 
@@ -35,6 +38,10 @@ def scatter(track: CamTrack, context: Context) -> float:
     by_cycle, within = track.by_cycle()
     if len(by_cycle) < 3:
         return 0.0
+    # A cycle of which most edges are lost, or seen in the wrong place, says nothing of the rest.
+    by_cycle = by_cycle[np.abs(by_cycle - np.median(by_cycle)) < max(15.0, 2 * travel(track, context))]
+    if len(by_cycle) < 3:
+        return 0.0
     if travel(track, context):
         moves = 1.4826 * float(np.median(np.abs(np.diff(by_cycle)))) / np.sqrt(2)
         within = min(within, 1.4826 * float(np.median(np.abs(track.late - np.interp(
@@ -44,10 +51,64 @@ def scatter(track: CamTrack, context: Context) -> float:
     return float(np.hypot(moves, within))
 
 
+def cam_dropout(reading: Reading, context: Context) -> Iterator[Finding]:
+    """Windows of a cam that do not come though the crank turns on: every edge of the cycle has its crank angle."""
+    track = context.cams.get(reading.column)
+    crank = next((one for one in context.readings if one.sheet.role == "crank" and one.wheel), None)
+    if track is None or crank is None or len(track.template) < 2:
+        return
+    for start, end, lost in lost_edges(track, crank):
+        yield Finding(
+            "dropout", reading.column, float(np.clip(0.4 + 0.1 * lost, 0.5, 1.0)),
+            f"The cam's signal stops at {start:.4f} s for {1000 * (end - start):.0f} ms ({lost} edges of its cycle do not come) "
+            "while the crank turns on.",
+            {"start_s": round(start, 5), "end_s": round(end, 5)}, (Span(start, end),),
+            "Record signal, feed and return together for a long time and wiggle plug and harness.",
+        )  # fmt: skip
+
+
+def lost_edges(track: CamTrack, crank: Reading) -> list[tuple[float, float, int]]:
+    """Stretches (s) in which two or more edges in a row did not come where the cycle has them, and how many."""
+    first, last = float(track.angle[0]), crank_angle_end(crank)
+    cycles = np.arange(np.floor((first - 720) / 720), np.ceil(last / 720) + 1)
+    due = np.sort((track.template + 720.0 * cycles[:, None]).ravel())
+    due = due[(due > first - 1) & (due < last - LOST_EDGE_DEG)]
+    place = np.clip(np.searchsorted(track.angle, due), 1, len(track.angle) - 1)
+    away = np.minimum(np.abs(track.angle[place] - due), np.abs(track.angle[place - 1] - due))
+    # A cam that has moved or wanders is late, not lost.
+    lost = away > max(
+        LOST_EDGE_DEG, 4 * float(np.median(np.abs(track.late))) + float(np.ptp(np.quantile(track.late, [0.05, 0.95])))
+    )
+    edges = np.diff(np.concatenate([[0], lost.astype(int), [0]]))
+    found = []
+    for start, end in zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1), strict=True):
+        if end - start < 2:
+            continue
+        before = np.searchsorted(track.angle, due[start]) - 1
+        after = np.searchsorted(track.angle, due[end - 1])
+        began = float(track.time[before]) if before >= 0 else 0.0
+        ended = float(track.time[after]) if after < len(track.time) else float(crank.teeth.times[-1])
+        found.append((began, ended, int(end - start)))
+    return found[:MOST_LOSSES]
+
+
+def crank_angle_end(crank: Reading) -> float:
+    """Crank degrees at the last tooth seen."""
+    return float(crank.teeth.angle_deg()[-1])
+
+
 def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
     track = context.cams.get(reading.column)
     if track is None or track.cycles < 3:
         return
+    if context.has(reading, "dropout"):
+        # Edges that belong to a lost window, or to none, do not tell how the others stray.
+        near = np.abs(track.late) < 12.0
+        track = replace(
+            track, time=track.time[near], angle=track.angle[near], rising=track.rising[near], late=track.late[near]
+        )
+        if len(track.angle) < 6:
+            return
     size = scatter(track, context)
     limit = max(SCATTER_DEG, 0.6 * track.step_deg)
     if size < limit:

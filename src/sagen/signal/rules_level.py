@@ -224,7 +224,9 @@ def noise(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     false_edges = _extra_pulses(reading)
     count, teeth = len(false_edges), max(1, len(reading.falls))
-    near = reading.near_misses
+    # A rail that moves takes the levels with it; that is not a disturbance of the signal.
+    moved = any(one.kind in ("ground_lift", "supply_loss") for one in context.found)
+    near = 0 if moved else reading.near_misses
     swing = reading.levels.swing
     loud = reading.levels.noise > 0.085 * swing and reading.smoothing == 1
     many = count >= 3 and count >= 0.004 * teeth

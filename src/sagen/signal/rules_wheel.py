@@ -332,8 +332,8 @@ def dropout(reading: Reading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if not reading.switching or context.state in ("key_on", "strike") or len(teeth.times) < 12:
         return
-    if context.has(reading, "undersampled"):
-        return
+    if context.has(reading, "undersampled") or reading.column in context.cams:
+        return  # a cam beside a crank has a rule of its own
     # Where teeth are missed here and there, only what is far longer is a loss of its own.
     beyond = 6.0 if context.has(reading, "erratic") else 0.0
     for start, end, back in interruptions(reading, beyond):

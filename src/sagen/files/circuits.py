@@ -1,0 +1,60 @@
+"""Circuit files: the `[engine]` and `[circuit]` of a job, with values of the model under `[circuit.values]`."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from sagen.files.wheels import catalogue
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SheetError
+from sagen.model.sheet import EngineSheet, first_fault
+
+LARGEST = 1 << 20
+
+
+def load_toml(path: str | Path, what: str) -> dict:
+    """Parse a small TOML file of the user's; raises SheetError with what is wrong and where."""
+    path = Path(path)
+    try:
+        if path.stat().st_size > LARGEST:
+            raise SheetError(f"{path.name}: larger than a {what} can be (1 MiB)")
+        return tomllib.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise SheetError(f"{path.name}: cannot be opened: {error.strerror or error}") from None
+    except UnicodeDecodeError:
+        raise SheetError(f"{path.name}: not UTF-8 text") from None
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise SheetError(f"{path.name}: not well-formed TOML: {error}") from None
+
+
+def circuit_of(data: object, *, where: str) -> CircuitSpec:
+    """Check a `[circuit]` table; raises SheetError."""
+    if not isinstance(data, dict):
+        raise SheetError(f"{where}: [circuit] is missing or not a table")
+    wheel = data.get("wheel")
+    if isinstance(wheel, str) and wheel in catalogue():
+        data = {**data, "wheel": str(catalogue()[wheel])}
+    try:
+        return CircuitSpec.model_validate(data)
+    except ValidationError as error:
+        raise SheetError(f"{where}: in [circuit], {first_fault(error, CircuitSpec)}") from None
+
+
+def engine_of(data: object, *, where: str) -> EngineSheet:
+    if data is None:
+        return EngineSheet()
+    if not isinstance(data, dict):
+        raise SheetError(f"{where}: [engine] is not a table")
+    try:
+        return EngineSheet.model_validate(data)
+    except ValidationError as error:
+        raise SheetError(f"{where}: in [engine], {first_fault(error, EngineSheet)}") from None
+
+
+def read_circuit(path: str | Path) -> tuple[EngineSheet, CircuitSpec]:
+    """Read a circuit file; a whole job file serves too, its trail is left aside. Raises SheetError."""
+    data, where = load_toml(path, "circuit"), Path(path).name
+    return engine_of(data.get("engine"), where=where), circuit_of(data.get("circuit"), where=where)

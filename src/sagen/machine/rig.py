@@ -1,0 +1,177 @@
+"""One machine as it stands: circuit values, shaft, wheel and cam, with the nuisance of one seed drawn in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from sagen.machine.values import Values
+from sagen.model.circuit import CircuitSpec
+from sagen.model.wheel import Wheel
+
+COPPER_PER_K = 0.00393  #: IEC 60028 (from memory), at 20 degC
+USUAL_WHEEL = {"crank": Wheel(60, 2), "speed": Wheel(48), "cam": Wheel(4), "knock": Wheel(1)}
+
+
+@dataclass
+class Teeth:
+    """The wheel's teeth as they are: shares of a pitch and of the usual height, one entry a slot."""
+
+    there: np.ndarray
+    shift: np.ndarray
+    tall: np.ndarray
+    wide: np.ndarray
+
+    @classmethod
+    def sound(cls, wheel: Wheel) -> Teeth:
+        there = np.ones(wheel.slots, bool)
+        there[wheel.slots - wheel.missing :] = False
+        there[[one - 1 for one in wheel.others]] = False
+        return cls(there, np.zeros(wheel.slots), np.ones(wheel.slots), np.ones(wheel.slots))
+
+
+@dataclass
+class Rig:
+    """Everything that a fault may change. Lengths in mm, angles in crank degrees, speeds in rpm."""
+
+    spec: CircuitSpec
+    values: Values
+    rng: np.random.Generator
+    wheel: Wheel
+    teeth: Teeth
+    temperature_c: float = 25.0
+    # shaft
+    crank_rpm: float = 205.0
+    idle_rpm: float = 820.0
+    roll_rpm: float = 300.0
+    ripple: float = 0.13  #: how far above and below its mean compression takes the cranking speed
+    uneven: float = 0.01
+    turns: bool = True
+    cylinders: int = 4
+    # sensor and wheel
+    gap_mm: float = 1.0  #: usual is 1
+    gap_wander: float = 0.012  #: share by which the field varies from tooth to tooth
+    runout: float = 0.015  #: share by which the field varies once a turn
+    place_wander: float = 0.004  #: pitches by which a tooth is seen away from its place, anew each time
+    reversed: bool = False
+    # output: "works", "high" or "low" (stuck), "dead" (draws nothing), and when it drops out
+    output: str = "works"
+    drops: tuple[tuple[float, float], ...] = ()  #: shares of the recording without a signal
+    drop_level: str = "high"
+    feed_drops: tuple[tuple[float, float], ...] = ()
+    ground_lifts: tuple[tuple[float, float, float], ...] = ()  #: start, end (shares), volts
+    wiggle: str = ""  #: which wire parts when it is moved: "signal", "supply", "ground"
+    # cam
+    windows: tuple[tuple[float, float], ...] = ()  #: crank degrees of 720
+    cam_late: float = 0.0
+    cam_wander: float = 0.15
+    phaser_deg: float = 0.0
+    # nuisance of the recorder and around it
+    noise_v: float = 0.012
+    bits: int = 0
+    spikes: float = 0.0  #: ignition spikes a second on the signal, and their size in V
+    spike_v: float = 0.0
+    whine_v: float = 0.0  #: alternator ripple on the signal
+    crank_sag: float = 1.0  #: factor on the starter's current
+
+    def copy(self) -> Rig:
+        """A rig of its own that may be changed."""
+        teeth = Teeth(*(one.copy() for one in (self.teeth.there, self.teeth.shift, self.teeth.tall, self.teeth.wide)))
+        return replace(self, values=replace(self.values), teeth=teeth)
+
+    @property
+    def field_strength(self) -> float:
+        """What the sensor feels of the wheel, 1 at the usual gap; falls by e within 0.7 mm."""
+        return float(np.exp(-(self.gap_mm - 1.0) / 0.7))
+
+
+@dataclass(frozen=True)
+class Nuisance:
+    """How far things differ from machine to machine; standard deviations as shares unless said otherwise."""
+
+    ohms: float = 0.03
+    pull_up_v: float = 0.006
+    battery_v: float = 0.15  #: V
+    wire: float = 0.25
+    extra: dict = field(default_factory=dict)
+
+
+def build(spec: CircuitSpec, seed: int = 1, nuisance: Nuisance | None = None, *, plain: bool = False) -> Rig:
+    """A sound machine with this circuit; every draw comes from `seed`.
+
+    Parameters
+    ----------
+    spec : CircuitSpec
+    seed : int
+    plain : bool
+        no nuisance at all: every value as stated
+    """
+    rng = np.random.default_rng(seed)
+    values = Values.with_overrides(spec.values)
+    named = set(spec.values)
+    if spec.pull_up is not None and "pull_up_v" not in named:
+        values.pull_up_v = spec.pull_up
+    if spec.ohms and "coil_ohm" not in named and "piezo_ohm" not in named:
+        middle = 0.5 * (spec.ohms[0] + spec.ohms[1])
+        if spec.sensor == "piezo":
+            values.piezo_ohm = middle
+        else:
+            values.coil_ohm = middle
+    if spec.role == "knock" and "load_ohm" not in named:
+        values.load_ohm = 470_000.0
+    wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
+    rig = Rig(spec, values, rng, wheel, Teeth.sound(wheel))
+    rig.windows = _windows(wheel) if spec.role == "cam" else ()
+    if not plain:
+        _draw(rig, nuisance or Nuisance(), named)
+    return rig
+
+
+def _windows(wheel: Wheel) -> tuple[tuple[float, float], ...]:
+    """A cam's windows of uneven width, as many as its wheel has slots, over 720 crank degrees."""
+    each = 720.0 / wheel.slots
+    widths = (0.32, 0.45, 0.55, 0.38)
+    return tuple((k * each + 20.0, k * each + 20.0 + widths[k % 4] * min(each, 180.0)) for k in range(wheel.slots))
+
+
+def _draw(rig: Rig, nuisance: Nuisance, named: set[str]) -> None:
+    rng, values = rig.rng, rig.values
+    wires = (
+        "fuse_ohm",
+        "relay_ohm",
+        "feed_wire_ohm",
+        "signal_wire_ohm",
+        "ground_wire_ohm",
+        "strap_ohm",
+        "ground_offset_v",
+        "feed_pin_ohm",
+        "ground_pin_ohm",
+        "signal_pin_ohm",
+    )
+    for name in wires:
+        if name not in named:
+            setattr(values, name, getattr(values, name) * float(np.exp(rng.normal(0, nuisance.wire))))
+    spread = {"coil_ohm": 0.05, "coil_v": 0.2, "on_ohm": 0.25, "piezo_v": 0.06, "piezo_hz": 0.006, "piezo_ohm": 0.02}
+    for name in ("pull_up_ohm", "input_ohm", "sensor_ohm", "coil_ohm", "coil_h", "coil_v", "on_ohm", "load_ohm", "bias_ohm", "battery_ohm",
+                 "crank_a", "piezo_f", "piezo_v", "piezo_hz", "piezo_ohm", "shunt_ohm", "low_a", "high_a"):  # fmt: skip
+        if name not in named:
+            setattr(values, name, getattr(values, name) * float(np.exp(rng.normal(0, spread.get(name, nuisance.ohms)))))
+    if rig.spec.ohms and rig.spec.sensor in ("reluctance", "piezo"):
+        # A sound part lies within what its maker publishes.
+        name = "piezo_ohm" if rig.spec.sensor == "piezo" else "coil_ohm"
+        if name not in named:
+            setattr(values, name, float(np.clip(getattr(values, name), *rig.spec.ohms)))
+    values.pull_up_v *= 1 + float(rng.normal(0, nuisance.pull_up_v))
+    if "battery_v" not in named:
+        values.battery_v += float(np.clip(rng.normal(0, nuisance.battery_v), -0.3, 0.3))
+    rig.temperature_c = float(rng.uniform(5, 70))
+    rig.crank_rpm *= float(np.exp(rng.normal(0, 0.1)))
+    rig.idle_rpm *= float(np.exp(rng.normal(0, 0.05)))
+    rig.roll_rpm *= float(np.exp(rng.normal(0, 0.2)))
+    rig.ripple *= float(np.exp(rng.normal(0, 0.3)))
+    rig.gap_mm += float(rng.normal(0, 0.06))
+    rig.teeth.shift += rng.normal(0, 0.004, rig.wheel.slots)
+    rig.teeth.tall *= 1 + rng.normal(0, 0.01, rig.wheel.slots)
+    rig.bits = int(rng.choice([0, 8, 12]))
+    rig.noise_v *= float(np.exp(rng.normal(0, 0.4)))

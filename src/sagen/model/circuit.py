@@ -1,0 +1,61 @@
+"""One sensor with its wires, supply, module input and wheel, as a job states it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
+
+from sagen.model.wheel import Wheel
+
+Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+
+
+def _ordered(value: tuple[float, float]) -> tuple[float, float]:
+    if not 0 < value[0] < value[1]:
+        raise ValueError("two ohms, the lower one first")
+    return value
+
+
+class CircuitSpec(BaseModel):
+    """`[circuit]` of a job or of a circuit file. Volts and ohms."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    role: Literal["crank", "cam", "speed", "knock"] = "crank"
+    sensor: Literal["hall", "reluctance", "current", "piezo"] = "hall"
+    bank: Annotated[int, Field(ge=1, le=4)] | None = None
+    position: Literal["intake", "exhaust"] | None = None
+    supply: Annotated[Positive, Field(le=60)] | None = None
+    pull_up: Annotated[Positive, Field(le=60)] | None = None
+    wheel: str | None = None
+    ohms: Annotated[tuple[float, float], AfterValidator(_ordered)] | None = None
+    values: dict[str, object] = Field(default_factory=dict)
+
+    @field_validator("wheel", mode="before")
+    @classmethod
+    def _wheel_text(cls, value: object) -> object:
+        if value is None:
+            return None
+        text = str(value)
+        from sagen.model.errors import SheetError
+
+        try:
+            Wheel.parse(text)
+        except SheetError as error:
+            raise ValueError(str(error)) from None
+        return text
+
+    @property
+    def declared_wheel(self) -> Wheel | None:
+        return Wheel.parse(self.wheel) if self.wheel else None
+
+    @property
+    def supply_v(self) -> float:
+        """Stated feed; 12 V where a powered sensor states none."""
+        return self.supply or 12.0
+
+    @property
+    def regulated(self) -> bool:
+        """Whether the feed is the module's own regulated one rather than the battery's."""
+        return self.supply_v < 9.0

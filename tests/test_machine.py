@@ -1,0 +1,238 @@
+"""The simulated machine against an independent circuit solver, physics and the readings of the trade."""
+
+import re
+import shutil
+import subprocess
+
+import numpy as np
+import pytest
+
+from sagen.machine.faults import FAULTS, broken, possible
+from sagen.machine.meter import read
+from sagen.machine.network import GROUND, Network
+from sagen.machine.record import coil_emf, coil_response, record, shaft_turns
+from sagen.machine.rig import build
+from sagen.machine.solve import solve
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError, SheetError
+from sagen.signal.examine import examine
+
+HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
+COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
+CURRENT = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48")
+CAM = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0)
+KNOCK = CircuitSpec(role="knock", sensor="piezo", ohms=(190_000.0, 230_000.0))
+SPECS = {"hall": HALL, "reluctance": COIL, "current": CURRENT, "cam": CAM, "piezo": KNOCK}
+
+
+def ngspice(net: Network, sources: dict[str, float]) -> dict[str, float]:
+    """Node voltages by ngspice (Debian package), from a netlist written out here."""
+    nodes = {name: f"n{index}" for index, name in enumerate(net.nodes(), start=1)} | {GROUND: "0"}
+    lines = ["circuit"]
+    for index, (a, b, ohm) in enumerate(net.resistors):
+        lines.append(f"R{index} {nodes[a]} {nodes[b]} {ohm:.12g}")
+    for index, (name, plus, minus, ohm) in enumerate(net.sources):
+        lines += [
+            f"V{index} x{index} {nodes[minus]} DC {sources[name]:.12g}",
+            f"RV{index} x{index} {nodes[plus]} {ohm:.12g}",
+        ]
+    for index, (name, into, out_of) in enumerate(net.currents):
+        lines.append(f"I{index} {nodes[out_of]} {nodes[into]} DC {sources[name]:.12g}")
+    lines += [f"Rleak{index} {node} 0 1e12" for index, node in enumerate(nodes.values()) if node != "0"]
+    lines += [
+        ".options reltol=1e-9 gmin=1e-15 numdgt=12",
+        ".control",
+        "op",
+        *(f"print v({node})" for node in nodes.values() if node != "0"),
+        ".endc",
+        ".end",
+    ]
+    said = subprocess.run(["ngspice", "-b"], input="\n".join(lines), capture_output=True, text=True, timeout=30).stdout
+    found = {name: float(value) for name, value in re.findall(r"^v\((n\d+)\) = (\S+)", said, re.M)}
+    return {name: found[node] for name, node in nodes.items() if node != "0"}
+
+
+CASES = [
+    ("divider of the pull-up", HALL, [], "key_on", True),
+    ("signal at rest", HALL, [], "key_on", False),
+    ("leaking signal wire", HALL, [("signal wire leaking", 0.5)], "key_on_unplugged", False),
+    ("open return floats high", HALL, [("return open", 1.0)], "key_on", False),
+    ("return of high resistance", HALL, [("return high resistance", 0.7)], "cranking", True),
+    ("feed of high resistance", HALL, [("feed wire high resistance", 0.6)], "cranking", False),
+    ("signal touches the feed", HALL, [("signal wire shorted to feed", 0.5)], "key_on", True),
+    ("module input loads", HALL, [("input loads the line", 0.5)], "key_on", False),
+    ("coil into its load", COIL, [], "cranking", False),
+    ("open coil under its bias", COIL, [("coil open", 1.0)], "key_on", False),
+    ("current across the resistor", CURRENT, [], "rolling", True),
+    ("loaded piezo", KNOCK, [("signal wire leaking", 0.5)], "key_on", False),
+    ("shared feed pulled down", CAM, [("shared 5 V pulled down", 0.8)], "key_on", False),
+]  # fmt: skip
+
+
+@pytest.mark.skipif(shutil.which("ngspice") is None, reason="needs Debian's ngspice")
+@pytest.mark.parametrize(
+    ("spec", "faults", "state", "conducting"), [case[1:] for case in CASES], ids=[case[0] for case in CASES]
+)
+def test_node_voltages_agree_with_ngspice(spec, faults, state, conducting):
+    solved = solve(broken(spec, faults, seed=3), state, conducting=conducting, instrument=("plug_signal", 1e7))
+    sources = dict(solved.sources)
+    if spec.sensor == "reluctance":
+        sources["coil"] = 1.7
+    theirs = ngspice(solved.network, sources)
+    for node, volts in theirs.items():
+        assert solved.transfer.volts(node, sources) == pytest.approx(volts, rel=1e-3, abs=2e-6), node
+
+
+def test_a_current_into_two_resistors_by_hand():
+    net = Network()
+    net.current("i", "a", GROUND)
+    net.resistor("a", "b", 30.0)
+    net.resistor("b", GROUND, 70.0)
+    assert net.transfer().volts("b", {"i": 0.01}) == pytest.approx(0.7, rel=1e-6)
+    assert net.resistance("a", GROUND) == pytest.approx(100.0, rel=1e-6)
+
+
+def test_coil_with_load_has_the_response_of_a_published_method():
+    # REFERENCES item 7, scipy.signal.freqs: R 900, L 0.4 H, C 1 nF, load 100 kohm: peak 4.0939 at 7873.7 Hz.
+    from scipy.signal import freqs
+
+    rig = build(CircuitSpec(sensor="reluctance", values={"coil_ohm": 900.0, "coil_h": 0.4}), plain=True)
+    rig.temperature_c = 20.0
+    top, bottom = coil_response(rig, 100_000.0, 1e-9)
+    hertz = np.linspace(7000, 9000, 20_001)
+    gain = np.abs(freqs(top, bottom, 2 * np.pi * hertz)[1])
+    assert gain.max() == pytest.approx(4.0939, abs=1e-3)
+    assert hertz[gain.argmax()] == pytest.approx(7873.7, abs=0.5)
+
+
+def test_coil_height_is_proportional_to_speed():
+    # Faraday's law.
+    rig = build(COIL, plain=True)
+    rig.gap_wander = rig.runout = rig.place_wander = 0.0
+    turns = np.linspace(0, 2, 20_000)
+    heights = [np.abs(coil_emf(rig, turns, np.full(20_000, hz))).max() for hz in (2.0, 6.0, 30.0)]
+    np.testing.assert_allclose(np.array(heights) / heights[0], [1.0, 3.0, 15.0], rtol=1e-9)
+
+
+def test_tooth_frequency_is_teeth_times_speed_and_the_cam_turns_at_half():
+    times = np.arange(100_000) / 50_000
+    rig = build(HALL, seed=2)
+    turns, _ = shaft_turns(rig, "running", times)
+    rpm = (turns[-1] - turns[0]) / times[-1] * 60
+    teeth = examine(*record(build(HALL, seed=2), "running")).channels[0].reading
+    assert 60 * rpm / 60 == pytest.approx(teeth.teeth.spans.sum() / np.ptp(teeth.teeth.times), rel=0.01)
+    cam = examine(*record(build(CAM, seed=4), "cranking", seconds=4))
+    falls = cam.channels[0].reading.falls
+    crank = next(one.reading for one in cam.channels if one.sheet.role == "crank")
+    # Four windows a cam turn: as many falls in two turns of the crank.
+    assert len(falls) / np.ptp(falls) == pytest.approx(4 / 2 * crank.speed_range()["median"] / 60, rel=0.15)
+
+
+def test_piezo_rings_at_its_own_frequency():
+    # A damped oscillation's frequency by an independent method: the peak of its spectrum, finely padded.
+    rig = build(KNOCK, plain=True)
+    capture, _ = record(rig, "strike", sfreq=200_000.0)
+    volts = capture.channels[0].values()
+    first = int(0.1 * 200_000) + 4
+    spectrum = np.abs(np.fft.rfft(volts[first : first + 2000] * np.hanning(2000), 1 << 18))
+    assert np.argmax(spectrum) * 200_000 / (1 << 18) == pytest.approx(rig.values.piezo_hz, rel=0.01)
+
+
+# Readings that practitioners give (common practice, no published source) ---------------------------
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_readings_of_a_sound_circuit(seed):
+    rig = build(HALL, seed)
+    assert 12.2 < read(rig, "supply", "key_on").value < 13.0
+    assert read(rig, "ground", "key_on").value < 0.1
+    assert read(rig, "ground", "cranking").value < 0.3
+    assert read(rig, "signal", "key_on_unplugged").value == pytest.approx(5.0, abs=0.2)
+    assert read(rig, "signal", "metal_away").value == pytest.approx(4.9, abs=0.25)
+    assert read(rig, "signal", "metal_near").value < 0.5
+    coil = read(build(COIL, seed), "sensor", "unplugged")
+    assert coil.quantity == "ohms"
+    assert 780 * 0.9 < coil.value < 960 * 1.25  # its own tolerance, and copper's at its temperature
+    low, high = (
+        solve(build(CURRENT, seed), "rolling", conducting=on).volts("module_signal") / 0.1 for on in (False, True)
+    )
+    assert (low, high) == (pytest.approx(7, abs=1), pytest.approx(14, abs=2))
+
+
+def test_readings_of_faults_as_practitioners_give_them():
+    def volts(fault, point, state, severity=0.6):
+        return read(broken(HALL, [(fault, severity)], 2), point, state).value
+
+    assert volts("return open", "ground", "key_on") > 5.0
+    assert volts("return open", "signal", "metal_near") > 4.5
+    assert volts("fuse blown", "supply", "key_on") < 0.5
+    assert volts("pull-up lost", "signal", "key_on_unplugged") < 0.3
+    assert volts("signal wire shorted to ground", "signal", "key_on_unplugged") < 0.3
+    assert (
+        0.4 < volts("output cannot release", "signal", "metal_away", 0.8) < 2.5
+    )  # a quarter to half of its pull-up at rest
+    assert volts("output cannot pull down", "signal", "metal_near") > 1.0
+    assert volts("signal wire shorted to feed", "signal", "key_on_unplugged") > 8.0
+    assert volts("sensor dead", "supply", "key_on") > 12.0
+    crossed = read(broken(COIL, [("coil open", 1.0)], 2), "sensor", "unplugged")
+    assert crossed.over_range
+
+
+def test_there_are_forty_fault_modes_of_every_cause():
+    assert len(FAULTS) >= 40
+    causes = {one.cause for one in FAULTS.values()}
+    assert causes == {
+        "sensor",
+        "air_gap",
+        "reluctor",
+        "wiring",
+        "supply",
+        "ground",
+        "module",
+        "timing",
+        "engine",
+        "interference",
+    }
+
+
+@pytest.mark.parametrize("name", SPECS)
+def test_every_fault_changes_something_and_the_seed_decides_all(name):
+    spec = SPECS[name]
+    sound = repr(vars(build(spec, 5)) | {"rng": None})
+    for mode in possible(spec):
+        once, again = (broken(spec, [(mode.name, 0.6)], 5) for _ in range(2))
+        one, other = (repr(vars(rig) | {"rng": None}) for rig in (once, again))
+        assert one == other, mode.name
+        assert one != sound, mode.name
+
+
+def test_several_faults_at_once():
+    rig = broken(HALL, [("tooth missing", 1.0), ("return high resistance", 0.8)], 3)
+    kinds = {one.kind for one in examine(*record(rig)).findings}
+    assert {"extra_gap", "low_not_pulled_down", "ground_lift"} <= kinds
+
+
+def test_unknown_names_answer_with_the_nearest():
+    with pytest.raises(SagenError, match="did you mean 'tooth missing'"):
+        broken(HALL, [("toth missing", 1.0)])
+    with pytest.raises(SagenError, match="not one that this circuit"):
+        broken(HALL, [("coil open", 1.0)])
+    with pytest.raises(SheetError, match="did you mean 'pull_up_ohm'"):
+        build(CircuitSpec(values={"pullup_ohm": 1.0}))
+    with pytest.raises(SagenError, match="did you mean 'ground'"):
+        read(build(HALL), "groud", "key_on")
+    with pytest.raises(SagenError, match="say nothing"):
+        read(build(HALL), "sensor", "unplugged")
+
+
+@pytest.mark.parametrize("name", ["hall", "reluctance", "current", "cam"])
+def test_a_sound_machine_gives_no_finding(name):
+    state = "rolling" if name == "current" else "cranking"
+    for seed in range(50, 58):
+        assert examine(*record(build(SPECS[name], seed), state)).findings == ()
+
+
+def test_start_from_rest_and_nuisance_do_not_upset_the_reader():
+    for seed in range(6):
+        capture, sheet = record(build(HALL, seed), "start", seconds=3.0)
+        assert [one.kind for one in examine(capture, sheet).findings] == []
