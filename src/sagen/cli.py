@@ -53,6 +53,21 @@ def _parser() -> argparse.ArgumentParser:
     simulate.add_argument("--faults", action="store_true", help="list the fault modes that the circuit can have")
     simulate.add_argument("--json", action="store_true")
     simulate.set_defaults(run=_simulate)
+    reason = verbs.add_parser("reason", help="weigh jobs: suspects and the next best check")
+    reason.add_argument("files", nargs="+", metavar="JOB.toml")
+    reason.add_argument("--json", action="store_true", help="one object a line and a file")
+    reason.set_defaults(run=_reason)
+    meter = verbs.add_parser("meter", help="judge one meter reading against its limits")
+    meter.add_argument("value", type=float, metavar="VALUE")
+    meter.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm, V, mV, A or mA")
+    meter.add_argument("--limits", nargs=2, type=float, required=True, metavar=("LOW", "HIGH"))
+    meter.add_argument("--at", type=float, default=20.0, metavar="C", help="temperature that the limits are for")
+    meter.add_argument("--temperature", type=float, metavar="C", help="temperature of the part")
+    meter.add_argument("--material", default="copper", help="copper or none")
+    meter.add_argument("--leads", type=float, default=0.0, metavar="OHM")
+    meter.add_argument("--accuracy", metavar='"0.8%% + 3 x 0.1"')
+    meter.add_argument("--json", action="store_true")
+    meter.set_defaults(run=_meter)
     convert = verbs.add_parser("convert", help="read a capture of any known format and write it as CSV, WAV or MDF4")
     convert.add_argument("file", metavar="FILE")
     convert.add_argument("-o", "--output", required=True, metavar="OUT.csv|OUT.wav|OUT.mf4")
@@ -91,7 +106,7 @@ def _examine(arguments: argparse.Namespace) -> int:
     failed = False
     for name in arguments.files:
         try:
-            examination, suspects = _examined(name, arguments.sheet)[2:]
+            examination, suspects = _examined(name, arguments.sheet)[2:4]
         except SagenError as error:
             failed = True
             message = str(error)
@@ -113,15 +128,20 @@ def _examine(arguments: argparse.Namespace) -> int:
 def _examined(name: str, sheet_name: str | None):
     """Capture, sheet, examination and suspects of one file; raises SagenError."""
     from sagen.files import load_sheet, read_capture, read_sheet
-    from sagen.reason.weigh import capture_evidence, weigh
+    from sagen.reason.jobs import examined_piece
+    from sagen.reason.sheets import spec_of
+    from sagen.reason.weigh import Case, weigh
     from sagen.signal.examine import complete_sheet, examine
 
     sheet = load_sheet(sheet_name) if sheet_name else read_sheet(name)
     capture = read_capture(name)
     reference = _reference(sheet_name or name, sheet)
     examination = examine(capture, sheet, reference=reference)
-    suspects = weigh([capture_evidence(examination.findings, capture.name)])
-    return capture, complete_sheet(capture, sheet), examination, suspects
+    complete = complete_sheet(capture, sheet)
+    piece = examined_piece(examination.findings, complete, capture.name, referenced=reference is not None)
+    case = Case(spec_of(complete), (piece,) if piece is not None else ())
+    suspects, posterior = weigh(case)
+    return capture, complete, examination, suspects, case, posterior
 
 
 def _reference(beside: str, sheet):
@@ -170,12 +190,12 @@ def _report(arguments: argparse.Namespace) -> int:
     from pathlib import Path
 
     from sagen.model.errors import SagenError
-    from sagen.reason.weigh import capture_evidence, next_checks
+    from sagen.reason.checks import next_checks
     from sagen.report.printed import Case, write_report
 
     try:
-        capture, sheet, examination, suspects = _examined(arguments.file, arguments.sheet)
-        checks = next_checks([capture_evidence(examination.findings)])
+        capture, sheet, examination, suspects, weighed, posterior = _examined(arguments.file, arguments.sheet)
+        checks = next_checks(weighed, posterior)
         case = Case(capture=capture, sheet=sheet, examination=examination, suspects=suspects, checks=checks)
         write_report(Path(arguments.output), case)
     except SagenError as error:
@@ -251,4 +271,64 @@ def _convert(arguments: argparse.Namespace) -> int:
     except SagenError as error:
         print(f"{arguments.file}: {error}", file=sys.stderr)
         return 1
+    return 0
+
+
+def _reason(arguments: argparse.Namespace) -> int:
+    from sagen.files.jobs import read_job
+    from sagen.model.errors import SagenError
+    from sagen.reason.checks import advice, next_checks
+    from sagen.reason.jobs import case_of
+    from sagen.reason.weigh import weigh
+
+    failed = False
+    for name in arguments.files:
+        try:
+            case = case_of(read_job(name))
+            suspects, posterior = weigh(case)
+            checks = next_checks(case, posterior)
+        except SagenError as error:
+            failed = True
+            said = str(error)
+            print(json.dumps({"job": name, "error": said}) if arguments.json else f"{name}\n  cannot be read: {said}")
+            continue
+        if arguments.json:
+            row = {
+                "job": name,
+                "suspects": [one.as_row() for one in suspects],
+                "next": [one.as_row() for one in checks[:12]],
+            }
+            print(json.dumps(row, ensure_ascii=False))
+        else:
+            print(name)
+            for one in suspects[:5]:
+                print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.fault}")
+                for reason in one.reasons[:3]:
+                    print(f"           {'for' if reason.bits > 0 else 'against'}: {reason.text}")
+            for odd in posterior.odd:
+                print(f"  note: {odd}")
+            print(f"  {advice(case, posterior).text}")
+            for one in checks[:3]:
+                print(f"  next: {one.check.name} ({one.check.total_minutes:.0f} min). {one.why} Sound: {one.expect}")
+        sys.stdout.flush()
+    return 1 if failed else 0
+
+
+def _meter(arguments: argparse.Namespace) -> int:
+    from sagen.meter import Accuracy, judge
+    from sagen.model.errors import SagenError
+
+    try:
+        accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else None
+        verdict = judge(
+            arguments.value, arguments.unit, *arguments.limits, at=arguments.at, temperature=arguments.temperature,
+            material=arguments.material, leads=arguments.leads, accuracy=accuracy,
+        )  # fmt: skip
+    except SagenError as error:
+        print(
+            json.dumps({"error": str(error)}) if arguments.json else f"sagen meter: {error}",
+            file=sys.stdout if arguments.json else sys.stderr,
+        )
+        return 1
+    print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
     return 0

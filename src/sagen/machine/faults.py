@@ -279,10 +279,14 @@ def _(rig: Rig, severity: float) -> None:
 # Wiring -------------------------------------------------------------------------------------------
 
 
-@fault("signal wire open", "wiring", "the signal wire is parted, at the plug or along the harness")
+@fault("signal wire open", "wiring", "the signal wire is parted between plug and module")
 def _(rig: Rig, severity: float) -> None:
-    name = "signal_pin_ohm" if rig.rng.uniform() < 0.6 else "signal_wire_ohm"
-    setattr(rig.values, name, OPEN)
+    rig.values.signal_wire_ohm = OPEN
+
+
+@fault("signal pin open", "wiring", "the signal pin makes no contact in the plug: parted on the sensor's side")
+def _(rig: Rig, severity: float) -> None:
+    rig.values.signal_pin_ohm = OPEN
 
 
 @fault("signal wire shorted to ground", "wiring", "the signal wire has chafed through to the body")
@@ -370,13 +374,14 @@ def _(rig: Rig, severity: float) -> None:
 
 @fault("return open", "ground", "the return wire is parted", ("hall", "reluctance", "piezo"))
 def _(rig: Rig, severity: float) -> None:
-    rig.values.ground_wire_ohm = OPEN
+    # A parted wire in a damp plug still has some path.
+    rig.values.ground_wire_ohm = _growing(4_000.0, OPEN, severity**0.4)
 
 
 @fault("return high resistance", "ground", "a poor contact lies in the return", ("hall", "reluctance", "piezo"))
 def _(rig: Rig, severity: float) -> None:
     base = 0.12 * (rig.values.sensor_ohm if rig.spec.sensor == "hall" else 20_000.0)
-    rig.values.ground_wire_ohm = base * _growing(0.6, 4.5, severity)
+    rig.values.ground_wire_ohm = base * _growing(0.6, 10.0, severity)
 
 
 @fault(

@@ -3,83 +3,100 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
+from collections import Counter
+from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
 
+from sagen.machine.faults import FAULTS
+from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError, unknown_name
 from sagen.model.words import CAUSES
 
+SOUND = "nothing wrong in this circuit"
 
-@dataclass(frozen=True)
-class Picture:
-    name: str
-    seen: str
-    unseen: str
-    background: float
 
-    def __post_init__(self):
-        _probability(f"picture {self.name}", self.background)
+def cause_of(fault: str) -> str:
+    return "none" if fault == SOUND else FAULTS[fault].cause
 
 
 @dataclass(frozen=True)
-class FaultMode:
+class Prior:
+    """How common a fault mode is, and what to do about it."""
+
     name: str
-    cause: str
-    prior: float
-    shows: dict[str, float]
+    weight: float
+    part: str
     do: str
-    says: dict[str, str]
 
     def __post_init__(self):
-        if self.cause not in CAUSES:
-            raise KnowledgeError(f"fault '{self.name}': {unknown_name('cause', self.cause, CAUSES)}")
-        if not self.prior > 0:
-            raise KnowledgeError(f"fault '{self.name}': prior {self.prior} is not above 0")
-        for picture, share in self.shows.items():
-            _probability(f"fault '{self.name}', {picture}", share)
+        if self.name != SOUND and self.name not in FAULTS:
+            raise KnowledgeError(f"priors.toml: {unknown_name('fault', self.name, FAULTS)}")
+        if not self.weight > 0:
+            raise KnowledgeError(f"priors.toml, fault '{self.name}': weight {self.weight} is not above 0")
 
 
 @dataclass(frozen=True)
-class CodeKind:
+class Share:
+    """How often machines with a fault of each cause show something."""
+
     name: str
     seen: str
     other: float
     by_cause: dict[str, float]
 
-    def likelihood(self, cause: str) -> float:
-        return self.by_cause.get(cause, self.other)
+    def __post_init__(self):
+        for cause, value in (*self.by_cause.items(), ("other", self.other)):
+            if cause != "other" and cause not in CAUSES:
+                raise KnowledgeError(f"evidence.toml, {self.name}: {unknown_name('cause', cause, CAUSES)}")
+            probability(f"evidence.toml, {self.name}, {cause}", value)
+
+    def of(self, fault: str) -> float:
+        return self.by_cause.get(cause_of(fault), self.other)
 
 
 @dataclass(frozen=True)
-class Check:
+class CheckFacts:
+    """One row of checks.toml."""
+
     name: str
+    kind: str
     text: str
     point: str
     state: str
     gear: str
     minutes: float
     expect: str
-    cautions: tuple[str, ...]
-    outcome: dict[str, dict[str, float]]
+    cautions: tuple[str, ...] = ()
+    access: float = 0.0
+    price: float = 0.0
+    part: str = ""
+    sensors: tuple[str, ...] = ()
+    roles: tuple[str, ...] = ()
+    outcome: dict[str, dict[str, float]] = field(default_factory=dict)
 
-    def likelihood(self, outcome: str | None, fault: str) -> float:
-        """Probability of an outcome under a fault mode; None is "as expected"."""
-        named = {one: table.get(fault, table["other"]) for one, table in self.outcome.items()}
-        if outcome is not None:
-            return named[outcome]
-        return max(0.0, 1.0 - sum(named.values()))
+    @property
+    def total_minutes(self) -> float:
+        return self.minutes + self.access
+
+    def fits(self, spec: CircuitSpec) -> bool:
+        return (not self.sensors or spec.sensor in self.sensors) and (not self.roles or spec.role in self.roles)
 
 
 @dataclass(frozen=True)
 class Knowledge:
-    pictures: dict[str, Picture]
-    faults: tuple[FaultMode, ...]
-    codes: dict[str, CodeKind]
-    checks: tuple[Check, ...]
+    priors: dict[str, Prior]
+    codes: dict[str, Share]
+    complaints: dict[str, Share]
+    parts: dict[str, tuple[str, ...]]
+    origins: dict[str, float]
+    elsewhere: dict[str, dict]
+    checks: tuple[CheckFacts, ...]
+    #: CIRCUIT.STATE -> fault -> how often each set of findings came out
+    seen: dict[str, dict[str, Counter]]
 
 
-def _probability(where: str, value: float) -> None:
+def probability(where: str, value: float) -> None:
     if not 0 <= value <= 1:
         raise KnowledgeError(f"{where}: {value} is not a probability")
 
@@ -87,28 +104,42 @@ def _probability(where: str, value: float) -> None:
 @cache
 def knowledge() -> Knowledge:
     """The shipped knowledge, read once; raises KnowledgeError with file and row."""
-    faults, checks = _load("faults.toml"), _load("checks.toml")
-    pictures = {name: Picture(name, **row) for name, row in faults["picture"].items()}
-    modes = tuple(FaultMode(**{"says": {}, **row}) for row in faults["fault"])
-    for mode in modes:
-        for picture in (*mode.shows, *mode.says):
-            if picture not in pictures:
-                raise KnowledgeError(f"faults.toml, fault '{mode.name}': {unknown_name('picture', picture, pictures)}")
-    codes = {}
-    for name, row in faults["code"].items():
+    evidence = _load("evidence.toml")
+    priors = {name: Prior(name, **row) for name, row in _load("priors.toml")["fault"].items()}
+    missing = [one for one in (SOUND, *FAULTS) if one not in priors]
+    if missing:
+        raise KnowledgeError(f"priors.toml: no row for '{missing[0]}'")
+    parts = {name: tuple(row["causes"]) for name, row in evidence["part"].items()}
+    origins = {name: float(row["bad"]) for name, row in evidence["origin"].items()}
+    return Knowledge(
+        priors, _shares(evidence["code"]), _shares(evidence["complaint"]), parts, origins, evidence["elsewhere"],
+        _checks(parts), {key: {name: Counter(row) for name, row in table.items()} for key, table in _load("seen.toml").items()},
+    )  # fmt: skip
+
+
+def _shares(table: dict) -> dict[str, Share]:
+    out = {}
+    for name, row in table.items():
         row = dict(row)
-        codes[name] = CodeKind(name, row.pop("seen"), row.pop("other"), row)
-    names = {mode.name for mode in modes}
-    cautions = checks["caution"]
-    ready = []
-    for row in checks["check"]:
-        for table in row["outcome"].values():
-            for fault in table:
-                if fault != "other" and fault not in names:
-                    raise KnowledgeError(f"checks.toml, check '{row['name']}': {unknown_name('fault', fault, names)}")
-        told = tuple(cautions[one] for one in row["cautions"])
-        ready.append(Check(**{**row, "cautions": told}))
-    return Knowledge(pictures, modes, codes, tuple(ready))
+        out[name] = Share(name, row.pop("seen"), row.pop("other"), row)
+    return out
+
+
+def _checks(parts: dict) -> tuple[CheckFacts, ...]:
+    data = _load("checks.toml")
+    cautions, ready = data["caution"], []
+    for row in data["check"]:
+        for outcome in row.get("outcome", {}).values():
+            for name, share in outcome.items():
+                if name != "other" and name not in FAULTS:
+                    raise KnowledgeError(f"checks.toml, check '{row['name']}': {unknown_name('fault', name, FAULTS)}")
+                probability(f"checks.toml, check '{row['name']}', {name}", share)
+        if row.get("part") and row["part"] not in parts:
+            raise KnowledgeError(f"checks.toml, check '{row['name']}': {unknown_name('part', row['part'], parts)}")
+        told = tuple(cautions[one] for one in row.get("cautions", ()))
+        lists = {key: tuple(row[key]) for key in ("sensors", "roles") if key in row}
+        ready.append(CheckFacts(**{**row, **lists, "cautions": told}))
+    return tuple(ready)
 
 
 def _load(name: str) -> dict:

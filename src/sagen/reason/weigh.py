@@ -1,188 +1,203 @@
-"""Suspects by Bayes' rule: priors times likelihoods over fault modes, grouped by cause."""
+"""Suspects by Bayes' rule: one posterior over fault modes, single and in pairs with a bad new part."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from sagen.model.finding import Finding, Reason, Suspect
-from sagen.reason.facts import Check, FaultMode, Knowledge, knowledge
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError, unknown_name
+from sagen.model.finding import Reason, Suspect
+from sagen.reason.evidence import Evidence, Reading
+from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
+from sagen.reason.lab import Lab
 
 #: a reason weaker than this many bits is not worth a sentence
-LEAST_BITS = 0.3
-#: an examination may miss what is there, or see what is not; no picture is surer than this
-SURE = 0.995
-#: from this probability on, the leading suspect is to be proved rather than the others separated
-CLEAR_LEAD = 0.85
+LEAST_BITS = 0.35
+#: what repeats an earlier piece counts by these powers: the same machine, asked the same question again
+REPEATS = (1.0, 0.35, 0.2, 0.1)
+#: what else stands in a code's or a complaint's row says much the same
+TOLD_TOGETHER = (1.0, 0.6, 0.4, 0.3)
+PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks against a sound circuit
 
 
 @dataclass(frozen=True)
-class Evidence:
-    """What one capture showed (a set of pictures), or one trouble code's kind."""
+class Replaced:
+    """A part was changed: before the job (`earlier`) or in it. Its old faults are gone; the new one may be bad."""
 
-    pictures: frozenset[str] | None = None
-    code: str | None = None
-    name: str = ""
+    part: str
+    origin: str = "unknown"
+    earlier: bool = False
+
+
+@dataclass
+class Case:
+    """A circuit and its trail, oldest first, ready to be weighed."""
+
+    spec: CircuitSpec = field(default_factory=CircuitSpec)
+    trail: tuple[Evidence | Replaced, ...] = ()
+    gear: tuple[str, ...] = ("meter", "scope")
+    strategy: str = "most"  #: most (separated per minute), meter or scope first
+    referenced: bool = False  #: whether a known-good capture of this circuit is at hand
 
 
 @dataclass(frozen=True)
-class NextCheck:
-    """A check with what it would separate."""
+class Posterior:
+    """Hypotheses (tuples of fault modes; one or two) and their probabilities, adding up to 1."""
 
-    check: Check
-    gain_bits: float
-    separates: tuple[str, ...]
-    proves: str = ""  #: the leading fault mode, where this check proves or clears it
+    faults: tuple[tuple[str, ...], ...]
+    p: np.ndarray
+    used: tuple[Evidence, ...] = ()
+    odd: tuple[str, ...] = ()  #: readings that no fault explains, said in words
 
-    def as_row(self) -> dict:
-        return {
-            "check": self.check.name,
-            "point": self.check.point,
-            "state": self.check.state,
-            "minutes": self.check.minutes,
-            "gain_bits": round(self.gain_bits, 4),
-            "text": self.check.text,
-        }
+    def by_cause(self) -> dict[str, float]:
+        """Probability of each cause; a pair counts half for either of its causes."""
+        out: dict[str, float] = {}
+        for faults, p in zip(self.faults, self.p, strict=True):
+            for one in faults:
+                out[cause_of(one)] = out.get(cause_of(one), 0.0) + float(p) / len(faults)
+        return out
 
-
-def capture_evidence(findings: Iterable[Finding], name: str = "") -> Evidence:
-    """The pictures that a capture's findings amount to; findings that no picture covers are left out."""
-    pictures = set()
-    known = knowledge().pictures
-    for one in findings:
-        picture = f"no_signal_{one.fields.get('held')}" if one.kind == "no_signal" else one.kind
-        if picture in known:
-            pictures.add(picture)
-    return Evidence(frozenset(pictures), name=name)
+    def by_fault(self) -> dict[str, float]:
+        out: dict[str, float] = {}
+        for faults, p in zip(self.faults, self.p, strict=True):
+            for one in faults:
+                out[one] = out.get(one, 0.0) + float(p) / len(faults)
+        return out
 
 
-def code_evidence(code: str) -> Evidence | None:
-    """The kind of failure that a generic position-sensor code names; None for codes it does not know.
-
-    SAE J2012 gives each sensor five codes in a row: circuit, range or performance, low, high,
-    intermittent (numbers from memory of the standard).
-    """
-    match = re.fullmatch(r"P0?(33[5-9]|38[5-9]|34[0-9]|36[5-9]|39[0-4])", code.strip().upper())
-    if not match:
-        return None
-    kinds = ("circuit", "range", "low", "high", "intermittent")
-    return Evidence(code=kinds[int(match[1]) % 5], name=code.strip().upper())
+_LABS: dict[str, Lab] = {}
 
 
-def likelihoods(evidence: Evidence, facts: Knowledge) -> np.ndarray:
-    """Probability of the evidence under each fault mode, shape (faults,)."""
-    if evidence.code:
-        kind = facts.codes[evidence.code]
-        return np.array([kind.likelihood(mode.cause) for mode in facts.faults])
-    out = np.ones(len(facts.faults))
-    for name in facts.pictures:
-        out *= _picture_likelihood(name, name in (evidence.pictures or ()), facts)
-    return out
+def lab_for(spec: CircuitSpec) -> Lab:
+    """The lab of a kind of circuit, made once: drawing its machines takes a moment."""
+    key = spec.model_dump_json(exclude={"bank", "position"})
+    if key not in _LABS:
+        if len(_LABS) > 12:
+            _LABS.clear()
+        _LABS[key] = Lab(spec)
+    return _LABS[key]
 
 
-def _picture_likelihood(name: str, seen: bool, facts: Knowledge) -> np.ndarray:
-    background = facts.pictures[name].background
-    share = np.array([max(mode.shows.get(name, 0.0), background) for mode in facts.faults])
-    share = np.minimum(share, SURE)
-    return share if seen else 1 - share
-
-
-def weigh(evidence: Iterable[Evidence], *, most_reasons: int = 8) -> tuple[Suspect, ...]:
-    """Posterior over causes, likeliest first, each with its reasons.
-
-    Fault modes exclude one another (a single fault); pieces of evidence are independent given the
-    fault mode. A cause's probability is the sum over its fault modes.
-    """
-    facts = knowledge()
-    evidence = list(evidence)
-    posterior = fault_posterior(evidence, facts)
-    causes: dict[str, list[int]] = {}
-    for index, mode in enumerate(facts.faults):
-        causes.setdefault(mode.cause, []).append(index)
-    suspects = []
-    for cause, members in causes.items():
-        top = max(members, key=lambda index: posterior[index])
-        reasons = _reasons(facts.faults[top], top, evidence, facts)
-        total = float(posterior[members].sum())
-        suspects.append(Suspect(cause, facts.faults[top].name, total, reasons[:most_reasons], facts.faults[top].do))
-    return tuple(sorted(suspects, key=lambda one: -one.probability))
-
-
-def fault_posterior(evidence: Iterable[Evidence], facts: Knowledge | None = None) -> np.ndarray:
-    """Posterior probability of each fault mode, shape (faults,), adding up to 1."""
-    facts = facts or knowledge()
-    log = np.log(np.array([mode.prior for mode in facts.faults]))
-    for one in evidence:
-        log += np.log(likelihoods(one, facts))
+def normalised(log: np.ndarray) -> np.ndarray:
+    """Probabilities from logarithms of weights."""
     weight = np.exp(log - log.max())
     return weight / weight.sum()
 
 
-def _reasons(mode: FaultMode, index: int, evidence: list[Evidence], facts: Knowledge) -> tuple[Reason, ...]:
-    """Why this fault mode gained or lost, each weighed against the average of all the others."""
-    prior = np.array([one.prior for one in facts.faults])
-    others = np.arange(len(prior)) != index
-    reasons = []
+def infer(case: Case, *, lab: Lab | None = None, facts: Knowledge | None = None) -> Posterior:
+    """The exact posterior over single faults and, once a part was changed, pairs with a bad new one.
 
-    def add(text: str, likelihood: np.ndarray) -> None:
-        against = float((prior * likelihood)[others].sum() / prior[others].sum())
-        bits = float(np.log2(likelihood[index] / against))
-        if abs(bits) >= LEAST_BITS:
-            reasons.append(Reason(text, bits))
-
-    for one in evidence:
-        if one.code:
-            add(f"{one.name}: {facts.codes[one.code].seen}", likelihoods(one, facts))
-            continue
-        for name, picture in facts.pictures.items():
-            seen = name in (one.pictures or ())
-            text = mode.says.get(name, picture.seen) if seen else picture.unseen
-            add(text, _picture_likelihood(name, seen, facts))
-    return tuple(sorted(reasons, key=lambda one: -abs(one.bits)))
-
-
-def next_checks(
-    evidence: Iterable[Evidence], *, gear: Iterable[str] = ("meter", "scope", "eyes")
-) -> tuple[NextCheck, ...]:
-    """Checks, best first: by what they separate per minute while several suspects stand; once one
-    leads clearly, those that can prove or clear it come before the rest.
-
-    The gain is the mutual information between the check's outcome and the fault mode, in bits.
+    Pieces of evidence are independent given the faults; what repeats an earlier piece counts less.
     """
-    facts = knowledge()
-    posterior = fault_posterior(evidence, facts)
-    leader = int(np.argmax(posterior))
-    able = {*gear, "eyes"}
-    ranked = []
-    for check in facts.checks:
-        if check.gear not in able:
+    facts = facts or knowledge()
+    lab = lab or lab_for(case.spec)
+    hypotheses: list[tuple[str, ...]] = [(one,) for one in lab.faults]
+    weights = np.array([facts.priors[one].weight for one in lab.faults])
+    log = np.log(weights / weights.sum())
+    told: dict[tuple, int] = {}
+    used, odd = [], []
+    for piece in case.trail:
+        if isinstance(piece, Replaced):
+            hypotheses, log = _after_change(piece, hypotheses, normalised(log), lab, facts)
+            told = {key: times for key, times in told.items() if key[0] in ("code", "complaint")}
             continue
-        gain, separates = _gain(check, posterior, facts)
-        ranked.append(NextCheck(check, gain, separates, _proves(check, facts.faults[leader].name)))
-    clear = posterior[leader] >= CLEAR_LEAD and facts.faults[leader].cause != "none"
-    return tuple(sorted(ranked, key=lambda one: (not (clear and one.proves), -one.gain_bits / one.check.minutes)))
+        values = [piece.likelihood(one, lab, facts) for one in hypotheses]
+        if any(one is None for one in values):
+            continue
+        times = told.get(piece.key, 0)
+        told[piece.key] = times + 1
+        powers = TOLD_TOGETHER if piece.key[0] in ("code", "complaint") else REPEATS
+        likelihood = np.log(np.maximum(np.array(values), 1e-12))
+        log = log + powers[min(times, len(powers) - 1)] * likelihood
+        used.append(piece)
+        if isinstance(piece, Reading) and _unexplained(piece, values, lab):
+            odd.append(
+                f"{piece.words(SOUND, lab, facts).rstrip('.')}: no fault explains this reading well. Take it again before building on it."
+            )
+    return Posterior(tuple(hypotheses), normalised(log), tuple(used), tuple(odd))
 
 
-def _proves(check: Check, fault: str) -> str:
-    """The fault mode, if one outcome of the check all but singles it out; else an empty string."""
-    for outcome, table in check.outcome.items():
-        if check.likelihood(outcome, fault) >= 0.8 and table["other"] <= 0.05:
-            return fault
-    return ""
+def _unexplained(piece: Reading, values: Sequence[float], lab: Lab) -> bool:
+    from sagen.reason.lab import OHM_DECADES, SLIP, VOLTS_RANGE
+
+    return max(values) < 3.0 * SLIP / (OHM_DECADES if piece.ohms else VOLTS_RANGE)
 
 
-def _gain(check: Check, posterior: np.ndarray, facts: Knowledge) -> tuple[float, tuple[str, ...]]:
-    table = np.array([[check.likelihood(one, mode.name) for mode in facts.faults] for one in (*check.outcome, None)])
-    joint = table * posterior
-    outcome = joint.sum(axis=1, keepdims=True)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        terms = joint * np.log2(table / outcome)
-    gain = float(np.nansum(np.where(joint > 0, terms, 0.0)))
-    # Whom an unexpected outcome would single out, likeliest first.
-    unexpected = joint[:-1].max(axis=0)
-    order = np.argsort(-unexpected)
-    names = [facts.faults[i].name for i in order if table[:-1, i].max() >= 0.5 and posterior[i] > 0.005]
-    return max(gain, 0.0), tuple(names[:4])
+def _after_change(change: Replaced, hypotheses, p: np.ndarray, lab: Lab, facts: Knowledge):
+    """Beliefs after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
+    if change.part not in facts.parts:
+        raise SagenError(unknown_name("part", change.part, facts.parts))
+    if change.origin not in facts.origins:
+        raise SagenError(unknown_name("origin", change.origin, facts.origins))
+    causes, bad = facts.parts[change.part], facts.origins[change.origin]
+    modes = [one for one in lab.faults if cause_of(one) in causes]
+    kept: dict[tuple[str, ...], float] = {}
+    for faults, share in zip(hypotheses, p, strict=True):
+        left = tuple(one for one in faults if cause_of(one) not in causes and one != SOUND) or (SOUND,)
+        gone = change.earlier and left == (SOUND,) and faults != (SOUND,)
+        # Of machines whose fault left with the part none would have come in with the complaint still there.
+        kept[left] = kept.get(left, 0.0) + (0.0 if gone else float(share))
+        if gone:
+            kept.setdefault(("",), 0.0)
+            kept[("",)] += float(share)
+    cured = kept.pop(("",), 0.0)
+    usual = np.array([facts.priors[one].weight for one in modes])
+    usual = usual / usual.sum() if len(modes) else usual
+    top = [modes[k] for k in np.argsort(-usual)[:3]]
+    out: dict[tuple[str, ...], float] = {}
+    for faults, share in kept.items():
+        if faults == (SOUND,):
+            out[faults] = share * (1 - bad) * (PERSISTS if change.earlier else 1.0)
+            for one, part in zip(modes, usual, strict=True):
+                out[(one,)] = out.get((one,), 0.0) + (share + cured) * bad * float(part)
+        else:
+            out[faults] = share * (1 - bad if modes else 1.0)
+            for one in top if len(faults) == 1 else ():
+                out[(*faults, one)] = share * bad / len(top)
+    names = list(out)
+    return names, np.log(np.maximum(np.array([out[one] for one in names]), 1e-15))
+
+
+def suspects(
+    case: Case, posterior: Posterior, *, lab: Lab | None = None, facts: Knowledge | None = None, most_reasons: int = 8
+) -> tuple[Suspect, ...]:
+    """Causes, likeliest first, each named by its likeliest fault mode and with its evidence for and against."""
+    facts = facts or knowledge()
+    lab = lab or lab_for(case.spec)
+    by_fault, by_cause = posterior.by_fault(), posterior.by_cause()
+    rows = []
+    for cause, p in by_cause.items():
+        top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
+        reasons = _reasons(top, posterior, lab, facts)[:most_reasons]
+        rows.append(Suspect(cause, top, p, reasons, facts.priors[top].do))
+    return tuple(sorted(rows, key=lambda one: -one.probability))
+
+
+def _reasons(fault: str, posterior: Posterior, lab: Lab, facts: Knowledge) -> tuple[Reason, ...]:
+    """Each piece's weight: its likelihood under the fault against that under all others, in bits."""
+    found: dict[str, Reason] = {}
+    others = [one for one in lab.faults if one != fault]
+    weight = np.array([facts.priors[one].weight for one in others])
+    weight = weight / weight.sum()
+    for piece in posterior.used:
+        here = piece.likelihood((fault,), lab, facts)
+        there = np.array([piece.likelihood((one,), lab, facts) or 0.0 for one in others])
+        bits = float(np.log2(max(here, 1e-9) / max(float(weight @ there), 1e-9)))
+        if abs(bits) >= LEAST_BITS:
+            text = piece.words(fault, lab, facts)
+            found[text] = Reason(text, bits)
+    return tuple(sorted(found.values(), key=lambda one: -abs(one.bits)))
+
+
+def weigh(case: Case) -> tuple[tuple[Suspect, ...], Posterior]:
+    """Suspects and the posterior behind them."""
+    posterior = infer(case)
+    return suspects(case, posterior), posterior
+
+
+def with_trail(case: Case, more: Iterable[Evidence | Replaced]) -> Case:
+    """The case with entries added at its end."""
+    return replace(case, trail=(*case.trail, *more))

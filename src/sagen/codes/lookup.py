@@ -1,0 +1,96 @@
+"""From a code to what it means: which circuit, which kind of failure, what that makes likely."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+
+from sagen.model.errors import SagenError
+
+#: each kind of failure in words, and what it makes likely
+KINDS = {
+    "circuit": ("no usable signal", "sensor, its wires, its feed or its return"),
+    "range": ("range or performance: pulses come, but not as expected", "wheel, air gap, disturbance, or timing parts"),
+    "low": ("signal too low", "signal wire at ground, or a sensor that holds it down"),
+    "high": ("signal too high", "open return, open signal wire, or a dead output"),
+    "intermittent": ("comes and goes", "a plug, a wire that moves, a loose sensor, or one that stops when warm"),
+    "correlation": ("cam and crank do not agree", "belt, chain, tensioner or phaser before any sensor"),
+    "feed": ("the shared 5 V is out of range", "any sensor or wire on that feed"),
+}
+
+
+@dataclass(frozen=True)
+class CodeMeaning:
+    """A generic code. `bank` and `position` are None where the code does not tell them."""
+
+    code: str
+    kind: str
+    role: str
+    name: str
+    bank: int | None = None
+    position: str | None = None
+    sensor: str = ""
+
+    @property
+    def text(self) -> str:
+        return f"{self.name}: {KINDS[self.kind][0]}"
+
+    @property
+    def makes_likely(self) -> str:
+        return KINDS[self.kind][1]
+
+
+def parse_code(text: str) -> str:
+    """A code in its usual form, "P0335"; raises SagenError for what cannot be one."""
+    clean = text.strip().upper().replace(" ", "")
+    if re.fullmatch(r"[PCBU][0-9A-F]{4}", clean):
+        return clean
+    if re.fullmatch(r"[0-9]{3,4}", clean):
+        return "P" + clean.zfill(4)
+    raise SagenError(f"'{text}' is not a trouble code: a letter P, C, B or U and four digits, such as P0335")
+
+
+@cache
+def table() -> dict[str, CodeMeaning]:
+    """All generic codes known, by code."""
+    data = tomllib.loads(files("sagen.codes").joinpath("codes.toml").read_text(encoding="utf-8"))
+    found: dict[str, CodeMeaning] = {}
+    for family in data["family"]:
+        first = int(family["first"][1:])
+        shared = {key: family[key] for key in ("role", "name", "bank", "position", "sensor") if key in family}
+        for step, kind in enumerate(family["kinds"]):
+            code = f"P{first + step:04d}"
+            found[code] = CodeMeaning(code, kind, **shared)
+    for row in data["single"]:
+        found[row["code"]] = CodeMeaning(**row)
+    return found
+
+
+def meaning(code: str) -> CodeMeaning | None:
+    """What a generic code means; None for a maker's own or an unknown one. Raises SagenError for no code at all."""
+    return table().get(parse_code(code))
+
+
+def beside(codes: list[str]) -> list[str]:
+    """What several codes together would mean, a sentence each."""
+    known = [found for one in codes if (found := meaning(one))]
+    said = []
+    sensors = {
+        (one.role, one.bank, one.position, one.sensor)
+        for one in known
+        if one.kind in ("circuit", "low", "high", "intermittent")
+    }
+    if any(one.kind == "correlation" for one in known) and sensors:
+        said.append(
+            "A correlation code beside a sensor code points at timing parts: look at belt, chain and tensioner first."
+        )
+    if len(sensors) > 1:
+        said.append("Several sensors at once point at what they share: feed, return or module, before any one of them.")
+    if any(one.kind == "feed" for one in known):
+        said.append(
+            "The shared 5 V is out of range: unplug what hangs on it one after another before judging a sensor."
+        )
+    return said

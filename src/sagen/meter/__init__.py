@@ -1,0 +1,5 @@
+"""From readings to verdicts: temperature, leads, the meter's accuracy, drops and dividers."""
+
+from sagen.meter.judge import Accuracy, Verdict, judge
+
+__all__ = ["Accuracy", "Verdict", "judge"]

@@ -1,0 +1,260 @@
+"""The next best check: by expected cost to a proven repair."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.machine.meter import OHM_POINTS
+from sagen.reason.evidence import STATES_SAID, Captured, Looked, Reading, _range
+from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
+from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
+from sagen.reason.weigh import Case, Posterior, Replaced, lab_for
+
+#: minutes that a bit of doubt between fault modes still costs, and what a wrong repair costs
+MINUTES_A_BIT = 7.0
+WRONG_REPAIR = 110.0
+PRICE_MINUTES = 15.0
+STRATEGY = {"most": {}, "meter": {"scope": 1.8}, "scope": {"meter": 1.8}}
+#: from this probability on the leading cause is good enough to repair, and the proof is owed afterwards
+ENOUGH = 0.96
+
+
+@dataclass(frozen=True)
+class NextCheck:
+    """A check with what it would separate."""
+
+    check: CheckFacts
+    gain_bits: float
+    cost: float  #: expected minutes to a proven repair if this is done next
+    separates: tuple[str, ...]
+    expect: str
+    why: str
+
+    def as_row(self) -> dict:
+        return {
+            "check": self.check.name,
+            "point": self.check.point,
+            "state": self.check.state,
+            "minutes": round(self.check.total_minutes, 1),
+            "gain_bits": round(self.gain_bits, 4),
+            "text": f"{self.check.text} {self.why}",
+        }
+
+
+@dataclass(frozen=True)
+class Advice:
+    """Whether the case is good enough to repair, and what is owed afterwards."""
+
+    enough: bool
+    text: str
+
+
+def next_checks(
+    case: Case, posterior: Posterior, *, lab: Lab | None = None, facts: Knowledge | None = None
+) -> tuple[NextCheck, ...]:
+    """Checks that the gear allows and that have not been done, the cheapest expected road first."""
+    facts = facts or knowledge()
+    lab = lab or lab_for(case.spec)
+    done = _done(case)
+    able = {*case.gear, "eyes", "parts"}
+    slower = STRATEGY.get(case.strategy, {})
+    now = _to_go(posterior.p, _cause_matrix(posterior))
+    ranked = []
+    for check in facts.checks:
+        if (
+            check.gear not in able
+            or not check.fits(case.spec)
+            or (check.kind, check.name) in done
+            or (check.kind, check.point, check.state) in done
+        ):
+            continue
+        if check.point == "sensor" and check.kind == "meter" and case.spec.ohms is None:
+            continue  # without a published value the ohms of a coil say little
+        outcomes = OUTCOMES[check.kind](check, posterior, lab, facts, case.referenced)
+        if outcomes is None:
+            continue
+        gain, after = _gain(outcomes, posterior)
+        minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
+        names = _separated(outcomes, posterior)
+        expect = _expected(check, lab)
+        ranked.append(NextCheck(check, gain, minutes + after, names, expect, _why(check, gain, names, now - after)))
+    return tuple(sorted(ranked, key=lambda one: (one.gain_bits < 0.004, one.cost)))
+
+
+def _done(case: Case) -> set[tuple]:
+    """What has been measured, recorded or looked at since the last part was changed."""
+    done: set[tuple] = set()
+    for piece in case.trail:
+        if isinstance(piece, Replaced):
+            done = set() if not piece.earlier else done
+        elif isinstance(piece, Reading):
+            done.add(("meter", piece.point, piece.state))
+        elif isinstance(piece, Captured):
+            done.add(("capture", "signal", piece.state))
+        elif isinstance(piece, Looked):
+            done.add(("look", piece.check))
+    return done
+
+
+# What a check may come to -----------------------------------------------------------------------------
+
+
+def _meter_outcomes(
+    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+) -> np.ndarray | None:
+    """Readings sorted into as many bins as the meter can tell apart, shape (bins, hypotheses)."""
+    drawn = [lab.samples(check.point, check.state, one) for one in posterior.faults]
+    if any(one is None for one in drawn):
+        return None
+    ohms = check.point in OHM_POINTS
+    everything = np.sort(np.concatenate(drawn))
+    floor = OHM_FLOOR if ohms else VOLTS_FLOOR
+    borders, last = [-np.inf], everything[0]
+    for value in everything:
+        if value - last > 6 * floor + 0.03 * abs(last):
+            borders.append(0.5 * (value + last))
+        last = value
+    if len(borders) < 2:
+        return None
+    # Wide clusters are cut where the sound circuit's readings end.
+    sound = lab.samples(check.point, check.state, (SOUND,))
+    spread = 3 * (0.4 * sound.std() + floor)
+    borders = np.unique([*borders, sound.min() - spread, sound.max() + spread, np.inf])
+    table = np.stack([np.histogram(one, borders)[0] + 0.02 for one in drawn], axis=1)
+    return table / table.sum(axis=0)
+
+
+def _capture_outcomes(
+    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+) -> np.ndarray | None:
+    table = lab.table(check.state)
+    unseen = frozenset() if lab.spec.role == "cam" else frozenset({"timing_scatter"})
+    if not referenced or lab.spec.role != "cam":
+        unseen |= {"timing_offset"}
+    rows = {name: projected(row, unseen) for name, row in table.items()}
+    sets = sorted({one for row in rows.values() for one in row})
+    known = vocabulary(table) - unseen
+    if not known:
+        return None
+    cache: dict[str, np.ndarray] = {}
+
+    def row_of(fault: str) -> np.ndarray:
+        if fault not in cache:
+            row = rows.get(fault, rows[SOUND])
+            total = sum(row.values())
+            cache[fault] = np.array([(row.get(one, 0) + 0.05) / (total + 0.05 * len(sets)) for one in sets])
+        return cache[fault]
+
+    out = np.stack([np.mean([row_of(one) for one in faults], axis=0) for faults in posterior.faults], axis=1)
+    return out / out.sum(axis=0)
+
+
+def _look_outcomes(
+    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+) -> np.ndarray | None:
+    rows = [
+        [max(row.get(one, row["other"]) for one in faults) for faults in posterior.faults]
+        for row in check.outcome.values()
+    ]
+    table = np.array(rows)
+    rest = np.maximum(1.0 - table.sum(axis=0), 0.005)
+    table = np.vstack([table, rest])
+    return table / table.sum(axis=0)
+
+
+def _swap_outcomes(
+    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+) -> np.ndarray | None:
+    causes, bad = facts.parts[check.part], facts.origins["original"]
+    cured = np.array(
+        [(1 - bad) if all(cause_of(one) in causes for one in faults) else 0.02 for faults in posterior.faults]
+    )
+    return np.stack([cured, 1 - cured])
+
+
+#: how each kind of check comes to its outcomes; a new kind is a row
+OUTCOMES = {"meter": _meter_outcomes, "capture": _capture_outcomes, "look": _look_outcomes, "swap": _swap_outcomes}
+
+
+# What it would be worth -------------------------------------------------------------------------------
+
+
+def _cause_matrix(posterior: Posterior) -> np.ndarray:
+    """Which causes each hypothesis is of, shape (causes, hypotheses)."""
+    causes = sorted({cause_of(one) for faults in posterior.faults for one in faults})
+    out = np.zeros((len(causes), len(posterior.faults)))
+    for column, faults in enumerate(posterior.faults):
+        for one in faults:
+            out[causes.index(cause_of(one)), column] += 1 / len(faults)
+    return out
+
+
+def _entropy(p: np.ndarray, axis: int = 0) -> np.ndarray:
+    return -(p * np.log2(np.maximum(p, 1e-12))).sum(axis=axis)
+
+
+def _to_go(p: np.ndarray, causes: np.ndarray) -> np.ndarray:
+    """Minutes that a state of belief still costs: doubt, and the price of a wrong repair."""
+    return MINUTES_A_BIT * _entropy(p) + WRONG_REPAIR * (1 - (causes @ p).max(axis=0))
+
+
+def _gain(outcomes: np.ndarray, posterior: Posterior) -> tuple[float, float]:
+    """Bits that a check tells about the fault modes (mutual information), and the expected minutes left after it."""
+    joint = outcomes * posterior.p
+    share = joint.sum(axis=1)
+    after = (joint / np.maximum(share[:, None], 1e-300)).T
+    gain = float(_entropy(posterior.p) - share @ _entropy(after))
+    return max(gain, 0.0), float(share @ _to_go(after, _cause_matrix(posterior)))
+
+
+def _separated(outcomes: np.ndarray, posterior: Posterior) -> tuple[str, ...]:
+    """The fault modes that an unexpected answer would point at, likeliest first."""
+    usual = int((outcomes * posterior.p).sum(axis=1).argmax())
+    unexpected = (1 - outcomes[usual]) * posterior.p
+    names: list[str] = []
+    for index in np.argsort(-unexpected):
+        for one in posterior.faults[index]:
+            if unexpected[index] > 0.004 and one != SOUND and one not in names:
+                names.append(one)
+    return tuple(names[:4])
+
+
+def _expected(check: CheckFacts, lab: Lab) -> str:
+    """What a sound circuit should read, computed from the model before the probe goes on."""
+    values = lab.expected(check.point, check.state) if check.kind == "meter" else None
+    if values is None:
+        return check.expect
+    unit = "ohm" if check.point in OHM_POINTS else "V"
+    return f"{_range(values, unit)}. {check.expect}"
+
+
+def _why(check: CheckFacts, gain: float, names: tuple[str, ...], saved: float) -> str:
+    if not names or gain < 0.004:
+        return "It would tell little that is not known by now."
+    told = ", ".join(names[:3])
+    return f"Why this one: it tells {told} from the rest ({gain:.2f} bits in {check.total_minutes:.0f} minutes)."
+
+
+def advice(case: Case, posterior: Posterior) -> Advice:
+    """When to stop measuring, and the proof that is owed after the repair."""
+    causes = posterior.by_cause()
+    lead = max(causes, key=causes.get)
+    fault = max((one for one in posterior.by_fault() if cause_of(one) == lead), key=posterior.by_fault().get)
+    proof = "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as the complaint was, and read again."
+    if causes[lead] >= ENOUGH and lead != "none":
+        return Advice(
+            True,
+            f"Good enough to repair: {fault} at {100 * causes[lead]:.0f} %. {knowledge().priors[fault].do} {proof}",
+        )
+    if causes[lead] >= ENOUGH:
+        return Advice(True, "This circuit is cleared. Buy nothing for it; look at what else sets the code.")
+    return Advice(
+        False,
+        f"Not yet: the leading cause stands at {100 * causes[lead]:.0f} %, and a repair on that would be wrong too often.",
+    )
+
+
+def states_said(state: str) -> str:
+    return STATES_SAID.get(state, state.replace("_", " "))

@@ -1,0 +1,142 @@
+"""From a job, a file's or the log's, to a case that can be weighed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from pathlib import Path
+
+from sagen.codes import meaning
+from sagen.files.jobs import PART_WORDS, CaptureEntry, FindingEntry, JobFile, ReadingEntry, RepairEntry, ReplacedEntry
+from sagen.meter.judge import MATERIALS, Accuracy
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
+from sagen.model.finding import Finding
+from sagen.model.sheet import Sheet
+from sagen.reason.evidence import Code, Complaint, Evidence, ReadElsewhere, Reading, captured
+from sagen.reason.signature import picture
+from sagen.reason.weigh import Case, Replaced
+
+SENSOR_ANSWERS_NOTHING = ("hall", "current")
+
+
+def code_pieces(codes: Iterable[str], spec: CircuitSpec) -> list[Evidence]:
+    """What codes say of this circuit; a more particular kind makes a general one of the same sensor needless."""
+    known = [(code, found) for code in codes if (found := meaning(code)) is not None]
+    kinds: dict[str, str] = {}
+    for code, found in known:
+        here = found.role in (spec.role, "supply") or (found.kind == "correlation" and spec.role in ("crank", "cam"))
+        if here and (found.bank is None or spec.bank is None or found.bank == spec.bank):
+            kinds.setdefault(found.kind, code)
+    if len(kinds) > 1:
+        kinds.pop("circuit", None)
+    return [Code("", code, kind) for kind, code in kinds.items()]
+
+
+def complaint_pieces(names: Iterable[str]) -> list[Evidence]:
+    return [Complaint("", one) for one in names]
+
+
+def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> Reading | None:
+    """A reading as evidence: leads taken off, ohms brought to 20 degC, its accuracy carried along.
+
+    None for ohms that say nothing: those of a switching sensor without a published value.
+    """
+    ohms = entry.reading == "ohms"
+    if ohms and entry.point == "sensor" and spec.sensor in SENSOR_ANSWERS_NOTHING:
+        return None
+    value = float(entry.value)
+    if math.isnan(value):
+        raise SagenError(f"reading at {entry.point}: not a number")
+    spread = 0.0
+    accuracy = Accuracy.parse(entry.accuracy) if entry.accuracy else None
+    if ohms:
+        value = max((4e7 if math.isinf(value) else value) - entry.leads_ohm, 0.0)
+        alpha = 0.0 if spec.sensor == "piezo" and entry.point == "sensor" else MATERIALS["copper"]
+        if entry.temperature_c is not None and value < 1e6:
+            value /= 1 + alpha * (entry.temperature_c - 20.0)
+        elif entry.point == "sensor" and alpha:
+            spread = 0.045  # of its decade: the part may be anything from cold to hot
+        if accuracy and value > 0:
+            spread = math.hypot(spread, accuracy.standard(value, 0.1) / value / math.log(10))
+    elif accuracy:
+        spread = accuracy.standard(value, 0.01)
+    return Reading(source, entry.point, entry.state, value, ohms, spread)
+
+
+def finding_piece(entry: FindingEntry) -> ReadElsewhere:
+    fields = entry.model_extra or {}
+    return ReadElsewhere("", picture(entry.finding, fields), entry.finding, entry.state or "")
+
+
+def examined_piece(findings: Iterable[Finding], sheet: Sheet, source: str = "", *, referenced: bool = False):
+    """A capture's findings as evidence; None where it is not fit to judge by."""
+    roles = {one.role for one in sheet.channel}
+    return captured(
+        [(one.kind, one.fields) for one in findings],
+        sheet.conditions.state,
+        roles,
+        referenced=referenced,
+        source=source,
+    )
+
+
+def part_of(word: str) -> str:
+    return PART_WORDS.get(word, word)
+
+
+def case_of(job: JobFile) -> Case:
+    """The case of a job file, its captures read and examined; raises SagenError naming the entry."""
+    trail: list = [*complaint_pieces(job.complaints), *code_pieces(job.codes, job.circuit)]
+    for number, entry in enumerate(job.trail, start=1):
+        try:
+            piece = _PIECES[type(entry)](entry, job)
+        except SagenError as error:
+            raise SagenError(f"trail entry {number}: {error}") from None
+        if piece is not None:
+            trail.append(piece)
+    return Case(job.circuit, tuple(trail), job.gear)
+
+
+def _capture(entry: CaptureEntry, job: JobFile):
+    from sagen.files import load_sheet, read_capture, read_sheet
+    from sagen.signal.examine import complete_sheet, examine
+
+    path = job.folder / entry.capture
+    sheet = load_sheet(job.folder / entry.sheet) if entry.sheet else read_sheet(path)
+    capture = read_capture(path)
+    if sheet is None:
+        row = {"column": capture.channels[0].column, "role": job.circuit.role, "sensor": job.circuit.sensor}
+        row |= {
+            key: value
+            for key, value in (("wheel", job.circuit.wheel), ("pull_up", job.circuit.pull_up))
+            if value and job.circuit.sensor != "piezo"
+        }
+        sheet = Sheet.from_data(
+            {"channel": [row], "engine": {"cylinders": job.engine.cylinders} if job.engine.cylinders else {}}
+        )
+    sheet = complete_sheet(capture, sheet)
+    reference = None
+    if sheet.reference:
+        good = Path(path).parent / sheet.reference
+        reference = (read_capture(good), read_sheet(good) or sheet)
+    found = examine(capture, sheet, reference=reference).findings
+    own = _of_circuit(found, sheet, job.circuit)
+    return examined_piece(own, sheet, entry.capture, referenced=reference is not None)
+
+
+def _of_circuit(findings, sheet: Sheet, spec: CircuitSpec):
+    """The findings on this circuit's own channel and on its rails; another sensor's in the same capture are its own affair."""
+    roles = {one.column: one.role for one in sheet.channel}
+    own = spec.role if spec.role in roles.values() else None
+    return [one for one in findings if own is None or roles.get(one.channel) in (own, "supply", "ground", "other")]
+
+
+#: how each kind of entry becomes evidence; a new kind is a row
+_PIECES = {
+    ReplacedEntry: lambda entry, job: Replaced(part_of(entry.replaced), entry.origin, earlier=True),
+    RepairEntry: lambda entry, job: Replaced(part_of(entry.repair), entry.origin),
+    ReadingEntry: lambda entry, job: reading_piece(entry, job.circuit),
+    CaptureEntry: _capture,
+    FindingEntry: lambda entry, job: finding_piece(entry),
+}

@@ -1,0 +1,186 @@
+"""The simulated machine asked, over and over: what would be read here if this were the fault?
+
+Likelihoods of readings come from the model under each fault mode with its nuisance, not from typed tables;
+likelihoods of captures from the kept table of what the reader finds (`seen.toml`).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from functools import lru_cache
+
+import numpy as np
+
+from sagen.machine.faults import broken, possible
+from sagen.machine.meter import read
+from sagen.machine.rig import Rig
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
+from sagen.reason.facts import SOUND, Knowledge, knowledge
+
+DRAWS = 14
+#: share of readings that are slips: the wrong pin, a loose clip, a misread scale
+SLIP = 0.01
+VOLTS_RANGE, OHM_DECADES = 16.0, 8.5
+#: a meter's own error, and how far a mean of few draws may be off, beside the draws' own spread
+VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.02, 0.01, 0.012, 0.9
+#: machines outside what was drawn: a share of them, about bells so much wider
+TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
+ALPHA = 1.5  #: weight of independence against the counted sets
+
+
+class Lab:
+    """One kind of circuit, ready to be asked. Everything asked once is remembered."""
+
+    def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, draws: int = DRAWS):
+        self.spec, self.facts, self.draws = spec, facts or knowledge(), draws
+        self.faults: tuple[str, ...] = (SOUND, *(one.name for one in possible(spec)))
+        self._rigs: dict[tuple[str, ...], list[Rig]] = {}
+        self._samples: dict[tuple, np.ndarray | None] = {}
+
+    # readings -----------------------------------------------------------------------------
+
+    def rigs(self, faults: tuple[str, ...]) -> list[Rig]:
+        """Machines with these fault modes, each of its own seed and severity."""
+        if faults not in self._rigs:
+            severities = (np.arange(self.draws) + 0.5) / self.draws * 0.85 + 0.15
+            order = np.random.default_rng(len(faults)).permutation(self.draws)
+            active = [one for one in faults if one != SOUND]
+            self._rigs[faults] = [
+                broken(self.spec, [(one, float(severities[order[k]])) for one in active], seed=1000 + k)
+                for k in range(self.draws)
+            ]
+            for rig in self._rigs[faults]:
+                rig.temperature_c = 20.0  # readings are brought to the limits' own temperature
+        return self._rigs[faults]
+
+    def samples(self, point: str, state: str, faults: tuple[str, ...]) -> np.ndarray | None:
+        """What a meter reads on each of those machines (volts, or log10 of ohms); None where it cannot be read."""
+        key = (point, state, faults)
+        if key not in self._samples:
+            try:
+                readings = [read(rig, point, state) for rig in self.rigs(faults)]
+            except SagenError:
+                self._samples[key] = None
+            else:
+                values = np.array([one.value for one in readings])
+                self._samples[key] = ohm_scale(values) if readings[0].quantity == "ohms" else values
+        return self._samples[key]
+
+    def reading_likelihood(
+        self, point: str, state: str, value: float, ohms: bool, faults: tuple[str, ...], spread: float = 0.0
+    ) -> float | None:
+        """Density of a reading under fault modes; `spread` is the reading's own extra uncertainty."""
+        drawn = self.samples(point, state, faults)
+        if drawn is None:
+            return None
+        value = float(ohm_scale(np.array(value))) if ohms else value
+        own = OHM_FLOOR if ohms else VOLTS_FLOOR + VOLTS_SHARE * abs(value)
+        width = np.hypot(np.hypot(own, spread), KERNEL * neighbour_distance(drawn))
+        wide = WIDER * width + (WIDE_OHM if ohms else WIDE_VOLTS)
+        density = (1 - TAIL) * _bells(value, drawn, width) + TAIL * _bells(value, drawn, wide)
+        return (1 - SLIP) * float(density) + SLIP / (OHM_DECADES if ohms else VOLTS_RANGE)
+
+    def expected(self, point: str, state: str, fault: str = SOUND) -> tuple[float, float, float] | None:
+        """Low, middle and high of what would be read under a fault mode, in V or ohm: computed, not typed."""
+        drawn = self.samples(point, state, (fault,))
+        if drawn is None:
+            return None
+        low, middle, high = np.quantile(drawn, [0.03, 0.5, 0.97])
+        if point in ("sensor", "supply_wire", "signal_wire", "ground_wire"):
+            low, middle, high = (10.0**one - OHM_SHIFT for one in (low, middle, high))
+        return float(low), float(middle), float(high)
+
+    # captures -----------------------------------------------------------------------------
+
+    def table(self, state: str) -> dict[str, Counter]:
+        """The kept table that fits this circuit best in a state."""
+        state = {"start": "cranking"}.get(state, state)
+        spec, seen = self.spec, self.facts.seen
+        for role in (spec.role, "speed", "crank", "cam"):
+            for sensor in (spec.sensor, "hall"):
+                for tried in (state, "rolling" if spec.role == "speed" else "cranking"):
+                    if f"{role}.{sensor}.{tried}" in seen:
+                        return seen[f"{role}.{sensor}.{tried}"]
+        return seen["crank.hall.cranking"]
+
+    def capture_likelihood(
+        self, found: frozenset[str], state: str, unseen: frozenset[str], faults: tuple[str, ...]
+    ) -> float:
+        """Probability of a set of findings under fault modes; findings in `unseen` cannot show in this capture."""
+        table = self.table(state)
+        rows = [projected(table.get(one, table[SOUND]), unseen) for one in faults] or [projected(table[SOUND], unseen)]
+        row = rows[0]
+        for other in rows[1:]:
+            row = union(row, other)
+        return smoothed(row, found, vocabulary(table) - unseen)
+
+    def share_seen(self, finding: str, state: str, fault: str) -> float:
+        """How often a finding is among those of a capture under a fault mode."""
+        table = self.table(state)
+        row = table.get(fault, table[SOUND])
+        total = sum(row.values())
+        return (sum(n for one, n in row.items() if finding in one.split("+")) + 0.15) / (total + 0.6)
+
+
+def _bells(value: float, centres: np.ndarray, width: np.ndarray) -> float:
+    """Mean of normal densities about the draws, each of its own width."""
+    return float(np.mean(np.exp(-0.5 * ((value - centres) / width) ** 2) / (width * np.sqrt(2 * np.pi))))
+
+
+def neighbour_distance(drawn: np.ndarray) -> np.ndarray:
+    """How far each draw lies from the second nearest of the others: wide where draws are sparse, narrow in a
+    cluster, so that a fault with two faces (a wire parted here or there) is not smeared over what lies between."""
+    if len(drawn) < 3:
+        return np.full(len(drawn), float(np.ptp(drawn)))
+    apart = np.abs(drawn[:, None] - drawn)
+    return np.sort(apart, axis=1)[:, 2]
+
+
+OHM_SHIFT = 0.05  #: ohm: below this a resistance is as good as none
+
+
+def ohm_scale(ohm: np.ndarray) -> np.ndarray:
+    """Resistances on a scale on which equal ratios are equal steps."""
+    return np.log10(np.clip(np.nan_to_num(ohm, posinf=4e7), 0.0, 4e7) + OHM_SHIFT)
+
+
+def projected(row: Counter, unseen: frozenset[str]) -> Counter:
+    """A row of the table as it would have been without some findings."""
+    if not unseen:
+        return row
+    out: Counter = Counter()
+    for one, times in row.items():
+        out["+".join(sorted(kind for kind in one.split("+") if kind and kind not in unseen))] += times
+    return out
+
+
+def union(one: Counter, other: Counter) -> Counter:
+    """What two faults show together, taken as showing what either does."""
+    total = sum(one.values()) * sum(other.values())
+    out: Counter = Counter()
+    for a, n in one.items():
+        for b, m in other.items():
+            out["+".join(sorted({*a.split("+"), *b.split("+")} - {""}))] += n * m
+    return Counter({key: 24.0 * times / total for key, times in out.items()})
+
+
+@lru_cache(maxsize=64)
+def _vocabulary(keys: tuple[str, ...]) -> frozenset[str]:
+    return frozenset(kind for one in keys for kind in one.split("+") if kind)
+
+
+def vocabulary(table: dict[str, Counter]) -> frozenset[str]:
+    return _vocabulary(tuple(sorted({one for row in table.values() for one in row})))
+
+
+def smoothed(row: Counter, found: frozenset[str], known: frozenset[str]) -> float:
+    """Probability of a set: as often as it was counted, with a share for its findings coming independently."""
+    total = sum(row.values())
+    alone = 1.0
+    for kind in known:
+        share = (sum(times for one, times in row.items() if kind in one.split("+")) + 0.15) / (total + 0.6)
+        alone *= share if kind in found else 1 - share
+    times = row.get("+".join(sorted(found & known)), 0)
+    # What the table does not know of can only be a surprise to every fault alike.
+    return (times + ALPHA * alone) / (total + ALPHA)
