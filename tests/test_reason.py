@@ -1,110 +1,340 @@
-"""Weighing: Bayes' rule by hand, the knowledge file's own checks, and what a technician would expect."""
+"""Weighing: an independent exact-inference library, the trade's facts, and the theorem behind the order of checks."""
+
+import itertools
+import json
 
 import numpy as np
 import pytest
 
-from sagen.model.errors import KnowledgeError, unknown_name
-from sagen.model.finding import Finding
-from sagen.reason.facts import FaultMode, knowledge
-from sagen.reason.weigh import Evidence, capture_evidence, code_evidence, fault_posterior, next_checks, weigh
+from sagen.cli import main
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError, SheetError
+from sagen.reason.apart import Apart
+from sagen.reason.checks import ENOUGH, advice, next_checks
+from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading
+from sagen.reason.facts import SOUND, knowledge
+from sagen.reason.lab import neighbour_distance
+from sagen.reason.weigh import Case, Replaced, infer, lab_for, normalised, suspects, with_trail
+
+HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
+COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
+KNOCK = CircuitSpec(role="knock", sensor="piezo")
 
 
-def finding(kind, **fields):
-    return Finding(kind, "CH1", 1.0, "text", fields)
+def causes(spec, *pieces):
+    return infer(Case(spec, pieces)).by_cause()
 
 
-def test_posterior_is_bayes_rule_written_out():
-    facts = knowledge()
-    evidence = [capture_evidence([finding("extra_gap")]), code_evidence("P0336")]
-    by_hand = []
-    for mode in facts.faults:
-        weight = mode.prior * facts.codes["range"].likelihood(mode.cause)
-        for name, picture in facts.pictures.items():
-            share = min(max(mode.shows.get(name, 0.0), picture.background), 0.995)
-            weight *= share if name == "extra_gap" else 1 - share
-        by_hand.append(weight)
-    np.testing.assert_allclose(fault_posterior(evidence), np.array(by_hand) / sum(by_hand), rtol=1e-12)
+def volts(point, state, value):
+    return Reading("", point, state, value)
 
 
-def test_causes_add_up_to_one_and_are_sorted():
-    suspects = weigh([capture_evidence([])])
-    probabilities = [one.probability for one in suspects]
-    assert sum(probabilities) == pytest.approx(1.0)
-    assert probabilities == sorted(probabilities, reverse=True)
-    assert len({one.cause for one in suspects}) == len(suspects)
+def ohms(point, value):
+    return Reading("", point, "unplugged", value, ohms=True)
 
 
-# Common practice, no published source: what each picture points at.
+@pytest.mark.parametrize("seed", range(4))
+def test_agrees_with_an_independent_exact_inference_library(seed):
+    # pgmpy's variable elimination on random networks of this shape: one hidden fault, evidence that is
+    # independent given it.
+    models = pytest.importorskip("pgmpy.models")
+    from pgmpy.factors.discrete import TabularCPD
+    from pgmpy.inference import VariableElimination
+
+    rng = np.random.default_rng(seed)
+    faults, pieces = 9, 6
+    prior = rng.dirichlet(np.ones(faults))
+    tables = [rng.dirichlet(np.ones(3), size=faults).T for _ in range(pieces)]
+    seen = rng.integers(0, 3, pieces)
+    network = models.DiscreteBayesianNetwork([("fault", f"e{k}") for k in range(pieces)])
+    network.add_cpds(TabularCPD("fault", faults, prior[:, None].tolist()))
+    for k, table in enumerate(tables):
+        network.add_cpds(TabularCPD(f"e{k}", 3, table.tolist(), evidence=["fault"], evidence_card=[faults]))
+    theirs = VariableElimination(network).query(
+        ["fault"], evidence={f"e{k}": int(seen[k]) for k in range(pieces)}, show_progress=False
+    )
+    ours = normalised(np.log(prior) + sum(np.log(table[value]) for table, value in zip(tables, seen, strict=True)))
+    np.testing.assert_allclose(ours, theirs.values, atol=1e-9)
+
+
+def test_posterior_is_bayes_rule_over_the_case():
+    pieces = (Code("", "P0335", "circuit"), volts("supply", "key_on", 12.5))
+    case, lab, facts = Case(HALL, pieces), lab_for(HALL), knowledge()
+    by_hand = np.array(
+        [
+            facts.priors[one].weight * np.prod([piece.likelihood((one,), lab, facts) for piece in pieces])
+            for one in lab.faults
+        ]
+    )
+    np.testing.assert_allclose(infer(case).p, by_hand / by_hand.sum(), atol=1e-12)
+    assert infer(case).p.sum() == pytest.approx(1.0)
+
+
+# Common practice, no published source: what each reading makes likely.
+PRACTICE = [
+    ("no feed", HALL, (volts("supply", "key_on", 0.1),), "supply"),
+    ("open return reads high", HALL, (volts("ground", "key_on", 11.9),), "ground"),
+    ("return of volts under load", HALL, (volts("ground", "cranking", 2.6), volts("supply", "key_on", 12.5)), "ground"),
+    ("harness dead, wire proven", HALL, (volts("signal", "key_on_unplugged", 0.01), ohms("signal_wire", 0.2), Looked("", "unplug the module, measure wire to ground", "")), "module"),
+    ("harness dead, wire open", HALL, (volts("signal", "key_on_unplugged", 0.01), ohms("signal_wire", 4e7)), "wiring"),
+    ("line above its pull-up", HALL, (volts("signal", "key_on_unplugged", 12.3),), "wiring"),
+    ("does not pull down, rails good", HALL, (volts("supply", "key_on", 12.5), volts("ground", "key_on", 0.03), volts("signal", "metal_near", 3.4), volts("signal", "key_on_unplugged", 5.0)), "sensor"),
+    ("same gap every turn", HALL, (Captured("", frozenset({"extra_gap"}), "cranking"),), "reluctor"),
+    ("irregular, differing every turn", HALL, (Captured("", frozenset({"erratic"}), "cranking"),), "air_gap"),
+    ("spikes", HALL, (Captured("", frozenset({"noise"}), "running"),), "interference"),
+    ("open coil", COIL, (ohms("sensor", 4e7),), "sensor"),
+    ("wires crossed", COIL, (Captured("", frozenset({"reversed_polarity"}), "cranking"),), "wiring"),
+    ("cam edges moved", CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0), (Captured("", frozenset({"timing_offset"}), "cranking"),), "timing"),
+    ("weak alone and loaded", KNOCK, (ReadElsewhere("", "weak_strike", "weak_strike", "unplugged"), ReadElsewhere("", "weak_strike", "weak_strike", "loaded")), "sensor"),
+    ("equal unplugged, unequal plugged", KNOCK, (ReadElsewhere("", "loaded_down", "loaded_down", "key_on"),), "wiring"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("spec", "pieces", "cause"), [row[1:] for row in PRACTICE], ids=[row[0] for row in PRACTICE])
+def test_readings_make_likely_what_practice_says(spec, pieces, cause):
+    found = causes(spec, *pieces)
+    assert max(found, key=found.get) == cause, {one: round(p, 3) for one, p in found.items()}
+
+
+def test_ohms_of_a_switching_sensor_are_declined():
+    from sagen.files.jobs import ReadingEntry
+    from sagen.reason.jobs import reading_piece
+
+    entry = ReadingEntry(reading="ohms", point="sensor", state="unplugged", value=900.0)
+    assert reading_piece(entry, HALL) is None
+    assert reading_piece(entry, COIL).value == 900.0
+
+
+def test_coil_reading_is_brought_to_the_makers_temperature_and_the_leads_taken_off():
+    from sagen.files.jobs import ReadingEntry
+    from sagen.reason.jobs import reading_piece
+
+    # 870 ohm of copper at 20 degC are 870 x (1 + 0.00393 x 60) at 80 degC (IEC 60028); the leads add 0.4.
+    hot = ReadingEntry(
+        reading="ohms",
+        point="sensor",
+        state="unplugged",
+        value=870 * (1 + 0.00393 * 60) + 0.4,
+        temperature_c=80.0,
+        leads_ohm=0.4,
+    )
+    assert reading_piece(hot, COIL).value == pytest.approx(870.0, abs=0.4)
+
+
+def test_a_repair_retires_the_evidence_about_the_part_that_left():
+    dead = (
+        volts("supply", "key_on", 12.5),
+        volts("ground", "key_on", 0.03),
+        volts("signal", "key_on_unplugged", 5.0),
+        volts("signal", "metal_near", 5.0),
+    )
+    before = causes(HALL, *dead)["sensor"]
+    after = causes(HALL, *dead, Replaced("sensor", "original"))
+    assert before > 0.6
+    assert after["sensor"] < 0.1
+    assert after["none"] > 0.4
+    # Evidence about the rest stays: the feed that was good is not a suspect now.
+    assert after.get("supply", 0.0) < 0.02
+
+
+def test_a_part_that_was_changed_without_effect_is_less_suspect_but_may_be_bad_from_the_box():
+    plain = causes(HALL, Code("", "P0335", "circuit"))["sensor"]
+    original = causes(HALL, Replaced("sensor", "original", earlier=True), Code("", "P0335", "circuit"))["sensor"]
+    unknown = causes(HALL, Replaced("sensor", "unknown", earlier=True), Code("", "P0335", "circuit"))["sensor"]
+    assert 0 < original < unknown < plain
+    pairs = infer(Case(HALL, (Replaced("sensor", "unknown", earlier=True),)))
+    assert any(len(one) == 2 for one in pairs.faults)
+
+
+def test_the_same_question_asked_again_counts_less():
+    def log_odds(times):
+        p = causes(HALL, *[volts("ground", "key_on", 0.4)] * times)["ground"]
+        return np.log(p / (1 - p))
+
+    once, six = (abs(log_odds(times) - log_odds(0)) for times in (1, 6))
+    assert 0.1 < once < six < 2.5 * once
+
+
+def test_a_reading_that_no_fault_explains_is_said_to_be_odd():
+    posterior = infer(Case(HALL, (volts("supply", "key_on", 47.0),)))
+    assert "no fault explains" in posterior.odd[0]
+    assert causes(HALL, volts("supply", "key_on", 47.0))["none"] == pytest.approx(causes(HALL)["none"], rel=0.2)
+
+
+def test_every_reason_has_the_sign_of_its_effect_and_says_figures():
+    case = Case(HALL, (volts("ground", "key_on", 11.9), Complaint("", "no_start")))
+    rows = suspects(case, infer(case))
+    top = rows[0]
+    assert top.cause == "ground"
+    assert top.reasons[0].bits > 0
+    assert "11.9 V" in top.reasons[0].text
+    assert "a sound circuit shows about 0.0" in top.reasons[0].text
+    against = next(one for one in rows if one.cause == "reluctor").reasons
+    assert any(one.bits < 0 for one in against)
+
+
+# The order of checks ----------------------------------------------------------------------------------
+
+
+def test_thirty_checks_with_all_they_need():
+    checks = knowledge().checks
+    assert len(checks) >= 30
+    for one in checks:
+        assert one.minutes > 0
+        assert one.expect.endswith(".")
+        if one.state == "cranking":
+            assert any("clear" in text or "crank" in text.lower() for text in one.cautions), one.name
+
+
+def test_gear_and_strategy_limit_and_order_the_checks():
+    pieces = (Code("", "P0335", "circuit"),)
+    for gear, allowed in ((("meter",), {"meter", "eyes", "parts"}), ((), {"eyes", "parts"})):
+        case = Case(HALL, pieces, gear)
+        assert {one.check.gear for one in next_checks(case, infer(case))} <= allowed
+    first = {}
+    for strategy in ("meter", "scope"):
+        case = Case(HALL, pieces, strategy=strategy)
+        ranked = [one.check.gear for one in next_checks(case, infer(case)) if one.check.gear in ("meter", "scope")]
+        first[strategy] = np.mean([index for index, gear in enumerate(ranked) if gear == "meter"])
+    assert first["meter"] < first["scope"]
+
+
+def test_gain_is_mutual_information_and_never_negative():
+    case = Case(HALL, (Code("", "P0335", "circuit"),))
+    posterior = infer(case)
+    entropy = -(posterior.p * np.log2(np.maximum(posterior.p, 1e-12))).sum()
+    for one in next_checks(case, posterior):
+        assert 0 <= one.gain_bits <= entropy + 1e-9
+
+
+def test_what_was_done_is_not_asked_again_until_a_part_was_changed():
+    case = Case(HALL, (volts("supply", "key_on", 12.5),))
+    names = {one.check.name for one in next_checks(case, infer(case))}
+    assert "feed at the plug" not in names
+    again = with_trail(case, [Replaced("sensor", "original")])
+    assert "feed at the plug" in {one.check.name for one in next_checks(again, infer(again))}
+
+
+def test_advice_says_when_to_stop_and_what_proof_is_owed():
+    case = Case(
+        HALL, (volts("ground", "key_on", 12.3), Captured("", frozenset({"no_signal:high", "ground_lift"}), "cranking"))
+    )
+    posterior = infer(case)
+    assert posterior.by_cause()["ground"] > ENOUGH
+    said = advice(case, posterior)
+    assert said.enough
+    assert "codes cleared" in said.text
+    assert not advice(Case(HALL), infer(Case(HALL))).enough
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_order_by_probability_over_cost_is_best_where_its_assumptions_hold(seed):
+    # Heckerman, Breese, Rommelse, CACM 38(3) 1995: one fault, independent costs. Brute force over all orders.
+    rng = np.random.default_rng(seed)
+    p, cost = rng.dirichlet(np.ones(5)), rng.uniform(1, 10, 5)
+
+    def expected(order):
+        left, total = 1.0, 0.0
+        for one in order:
+            total += left * cost[one]
+            left -= p[one]
+        return total
+
+    best = min(itertools.permutations(range(5)), key=expected)
+    assert expected(np.argsort(-p / cost)) == pytest.approx(expected(best), rel=1e-12)
+
+
+def test_while_it_is_apart():
+    set_of_four = Apart(parts=4, failed=1, part_price=60, hours_in=5, hours_each=0.3, rate=90, comes_back=0.5)
+    # By hand: all 4 x (60 + 27) + 450 = 798; one 87 + 450 + 0.5 x (87 + 450) = 805.5.
+    assert set_of_four.all_of_them() == pytest.approx(798.0)
+    assert set_of_four.only_failed() == pytest.approx(805.5)
+    assert "all 4" in set_of_four.text()
+    with pytest.raises(SagenError, match="at least one"):
+        Apart(parts=2, failed=3, part_price=1, hours_in=1, hours_each=1, rate=1, comes_back=0)
+
+
+def test_sparse_draws_are_wide_and_clusters_narrow():
+    widths = neighbour_distance(np.array([0.0, 0.01, 0.02, 5.0, 5.01, 5.02]))
+    assert widths.max() < 0.05
+
+
+# Job files --------------------------------------------------------------------------------------------
+
+JOB = """
+codes = ["P0335"]
+complaints = ["no_start"]
+[circuit]
+role = "crank"
+sensor = "hall"
+supply = 12.0
+pull_up = 12.0
+wheel = "60-2"
+[[trail]]
+reading = "volts"
+point = "supply"
+state = "key_on"
+value = 0.02
+"""
+
+
+def run_reason(capsys, *paths):
+    status = main(["reason", *map(str, paths), "--json"])
+    return status, [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+
+
+def test_reason_weighs_job_files_to_the_letter_of_the_contract(tmp_path, capsys):
+    good, bad = tmp_path / "a.toml", tmp_path / "b.toml"
+    good.write_text(JOB)
+    bad.write_text(JOB.replace('point = "supply"', 'point = "suply"'))
+    status, (first, second) = run_reason(capsys, good, bad)
+    assert status == 1
+    assert first["job"] == str(good)
+    assert first["suspects"][0]["cause"] == "supply"
+    assert [one["probability"] for one in first["suspects"]] == sorted(
+        (one["probability"] for one in first["suspects"]), reverse=True
+    )
+    assert len({one["cause"] for one in first["suspects"]}) == len(first["suspects"])
+    assert sum(one["probability"] for one in first["suspects"]) == pytest.approx(1.0, abs=1e-4)
+    assert set(first["next"][0]) == {"check", "point", "state", "minutes", "gain_bits", "text"}
+    assert "did you mean 'supply'" in second["error"]
+
+
 @pytest.mark.parametrize(
-    ("seen", "likely"),
+    ("change", "said"),
     [
-        (finding("extra_gap", tooth=4), {"reluctor"}),
-        (finding("high_not_reached"), {"sensor", "wiring", "module"}),
-        (finding("low_not_pulled_down"), {"sensor", "ground"}),
-        (finding("no_signal", held="high"), {"sensor", "wiring", "ground", "supply"}),
-        (finding("no_signal", held="low"), {"sensor", "wiring", "module"}),
-        (None, {"none"}),
+        (('complaints = ["no_start"]', 'complaints = ["no_strat"]'), "did you mean 'no_start'"),
+        (('pull_up = 12.0', "pullup = 12.0"), "did you mean 'pull_up'"),
+        (('codes = ["P0335"]', 'code = ["P0335"]'), "did you mean 'codes'"),
+        (('codes = ["P0335"]', 'codes = ["crank"]'), "not a trouble code"),
+        (("[[trail]]\nreading", "[[trail]]\nraeding"), "did you mean 'reading'"),
+        (("[circuit]", "[circiut]"), "did you mean 'circuit'"),
+        (("value = 0.02", 'value = "low"'), "value"),
     ],
-)
-def test_pictures_point_where_the_trade_says(seen, likely):
-    suspects = weigh([capture_evidence([seen] if seen else [])])
-    assert {one.cause for one in suspects[: len(likely)]} == likely
-    assert sum(one.probability for one in suspects if one.cause in likely) > (0.5 if seen is None else 0.85)
+)  # fmt: skip
+def test_what_is_wrong_with_a_job_is_named_with_the_nearest(tmp_path, change, said):
+    from sagen.files.jobs import read_job
+
+    path = tmp_path / "a.toml"
+    path.write_text(JOB.replace(*change))
+    with pytest.raises(SheetError, match=said):
+        read_job(path)
 
 
-def test_every_reason_has_the_sign_of_its_effect():
-    evidence = capture_evidence([finding("high_not_reached")])
-    for suspect in weigh([evidence]):
-        alone = next(i for i, one in enumerate(knowledge().faults) if one.name == suspect.fault)
-        before, after = fault_posterior([])[alone], fault_posterior([evidence])[alone]
-        seen = [one for one in suspect.reasons if "bottom of the square" in one.text or "loads the line" in one.text
-                or "load the line" in one.text or "holds the line" in one.text or "hold the line" in one.text
-                or "loads" in one.text]  # fmt: skip
-        for reason in seen:
-            assert (reason.bits > 0) == (after > before)
+def test_a_job_with_a_capture_reads_it(tmp_path, capsys, make_csv):
+    make_csv("crank.csv", lost=(31,), ripple=0.1)
+    path = tmp_path / "a.toml"
+    path.write_text(JOB.split("[[trail]]")[0] + '[[trail]]\ncapture = "crank.csv"\n')
+    _, (row,) = run_reason(capsys, path)
+    assert row["suspects"][0]["cause"] == "reluctor"
+    path.write_text(JOB.split("[[trail]]")[0] + '[[trail]]\ncapture = "gone.csv"\n')
+    status, (row,) = run_reason(capsys, path)
+    assert status == 1
+    assert "trail entry 1" in row["error"]
 
 
-def test_codes_name_their_kind():
-    # SAE J2012: circuit, range/performance, low, high, intermittent in a row for each sensor (from memory).
-    kinds = [code_evidence(code).code for code in ("P0335", "P0336", "P0337", "P0388", "P0344")]
-    assert kinds == ["circuit", "range", "low", "high", "intermittent"]
-    assert code_evidence("P0300") is None
-
-
-def test_gain_of_a_check_is_never_more_than_the_doubt():
-    evidence = [capture_evidence([finding("no_signal", held="high")])]
-    posterior = fault_posterior(evidence)
-    doubt = -float((posterior * np.log2(posterior)).sum())
-    for one in next_checks(evidence):
-        assert 0 <= one.gain_bits <= doubt
-
-
-def test_gear_limits_the_checks():
-    assert {one.check.gear for one in next_checks([Evidence(code="circuit")], gear=["meter"])} == {"meter", "eyes"}
-
-
-def test_clear_leader_is_to_be_proved_first():
-    best = next_checks([capture_evidence([finding("extra_gap")])])[0]
-    assert best.proves == "tooth missing"
-    assert "hole" in best.check.name
-
-
-def test_every_check_has_outcomes_that_add_up():
-    for check in knowledge().checks:
-        for mode in knowledge().faults:
-            total = sum(check.likelihood(one, mode.name) for one in (*check.outcome, None))
-            assert total == pytest.approx(1.0), (check.name, mode.name)
-
-
-def test_cranking_checks_carry_a_caution():
-    for check in knowledge().checks:
-        if check.state == "cranking":
-            assert any("clear of belts" in one for one in check.cautions), check.name
-
-
-def test_knowledge_checks_itself():
-    with pytest.raises(KnowledgeError, match="did you mean 'sensor'"):
-        FaultMode("x", "sensr", 1.0, {}, "", {})
-    with pytest.raises(KnowledgeError, match="not a probability"):
-        FaultMode("x", "sensor", 1.0, {"extra_gap": 1.2}, "", {})
-    assert unknown_name("key", "zzz", ["a", "b"]).endswith("known are: a, b")
+def test_knowledge_names_only_what_exists():
+    facts = knowledge()
+    assert SOUND in facts.priors
+    for table in facts.seen.values():
+        assert set(table) <= set(facts.priors)

@@ -12,6 +12,7 @@ import pytest
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from conftest import square_teeth
 from sagen.desk import forms
@@ -134,12 +135,12 @@ def test_withdrawn_evidence_no_longer_counts_and_undo_brings_it_back(desk):
     window.trail.choose(window.session.job.of("capture")[0].id)
     window.trail.list.setFocus()
     QTest.keyClick(window.trail.list, Qt.Key.Key_Delete)
-    spin()
+    settle(window)
     assert window.session.last_weighed.suspects[0].probability < 0.6
     assert window.session.job.entries[-1].withdrawn
     assert window.trail.withdraw_button.text() == "Restore"
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    spin()
+    settle(window)
     assert window.session.last_weighed.suspects[0].cause == "reluctor"
     assert window.session.last_weighed.suspects[0].probability > 0.9
 
@@ -293,3 +294,142 @@ def test_clicks_and_types_under_xvfb(make_csv):
         server.wait()
         os.close(read)
         os.close(write)
+
+
+def test_three_lenses_show_one_tooth_under_one_pointer(desk):
+    window = desk(demo_log, demo=True)
+    page = window.page("capture")
+    finding = window.session.opened.examination.findings[0]
+    tooth = finding.fields["tooth"]
+    QTest.keyClick(window, Qt.Key.Key_2)
+    spin(250)
+    assert page.lenses.currentWidget() is page.beside
+    values = page.turns._values
+    # The lost tooth's column is empty in every whole turn, its neighbours' are not.
+    assert np.isnan(values[1:-1, tooth - 1]).all()
+    assert np.isfinite(values[1:-1, tooth - 3]).all()
+    assert page.turns.look.teeth == {tooth: "1"}
+    at = page.turns.plot_rect()
+    column = (tooth + 4.5) / values.shape[1]
+    place = QPointF(at.left() + column * at.width(), at.center().y())
+    cell = page.turns.cell_at(place)
+    assert cell[1] == tooth + 4
+    QTest.mouseMove(page.turns, place.toPoint())
+    page.turns.pointed.emit(page.turns.time_of(*cell))
+    assert page.readout.cells["pointer", "tooth"].text() == str(tooth + 5)
+    assert page.wheel._pointer == page.view._pointer == page.turns.time_of(*cell)
+    page.show_lens("wheel")
+    assert page.wheel.tooth_at(page.wheel.point((tooth + 0.1) * 360 / values.shape[1], 0.7)) == tooth + 1
+    assert "not seen" in page.wheel.words_at(tooth)
+
+
+def test_table_of_teeth_sorts_and_copies(desk):
+    window = desk(demo_log, demo=True)
+    page = window.page("capture")
+    page.show_lens("turns")
+    table = page.table
+    table.sortByColumn(5, Qt.SortOrder.AscendingOrder)
+    tooth = window.session.opened.examination.findings[0].fields["tooth"]
+    assert tooth in [int(table.proxy.index(row, 0).data()) for row in range(4)]
+    QTest.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    lines = QApplication.clipboard().text().splitlines()
+    assert lines[0].startswith("Tooth\t")
+    assert len(lines) == 1 + window.session.opened.examination.channels[0].reading.wheel.slots
+
+
+def test_cursors_snap_to_edges(desk):
+    window = desk(demo_log, demo=True)
+    view = window.page("capture").view
+    view.zoom(0.02)
+    reading = view.strip.lanes[0].reading
+    edges = reading.edges.at / reading.sfreq
+    inside = edges[(edges > view.view.start) & (edges < view.view.end)][3]
+    x = view.x_of(float(inside)) + 4
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPointF(x, 200).toPoint())
+    assert np.abs(edges - view.strip.cursors["A"]).min() < 1e-9
+
+
+def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeypatch):
+    window = desk()
+    window.session.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
+    settle(window)
+    window.session.add(
+        "circuit", {"spec": {"role": "crank", "sensor": "hall", "supply": 12.0, "pull_up": 5.0, "wheel": "60-2"}}
+    )
+    settle(window)
+    card = window.suspects.card
+    assert card.checks
+    before = card.checks[0].check.name
+    # The card's meter check opens the entry form aimed at its point; type and press Enter.
+    meter = next(
+        index
+        for index, one in enumerate(card.checks)
+        if one.check.kind == "meter" and one.check.point == "ground" and one.check.state == "key_on"
+    )
+    window.do_check(card.checks[meter])
+    settle(window)
+    page = window.page("circuit")
+    assert window.stack.currentWidget() is page
+    assert (page.view.point, page.state) == ("ground", "key_on")
+    assert page.expect.text().startswith("A sound circuit: about 0.0")
+    QTest.keyClicks(page.value, "12,3")
+    QTest.keyClick(page.value, Qt.Key.Key_Return)
+    settle(window)
+    assert window.session.job.of("reading")[0].data["entry"]["value"] == pytest.approx(12.3)
+    assert window.suspects.rows[0].bar.cause == "ground"
+    assert "Good enough to repair" in window.suspects.advice.text()
+    # Repair and proof, each a form that is filled in by keys.
+    for kind, words in (("repair", "Earth eyelet cleaned"), ("proof", "Driven 12 km, codes stayed away")):
+        monkeypatch.setattr(
+            forms.EntryForm,
+            "exec",
+            lambda self, words=words: (
+                QTest.keyClicks(self.text, words),
+                self.part and self.part.setCurrentIndex(self.part.findData("ground")),
+                1,
+            )[-1],
+        )
+        window.add_entry(kind)
+        settle(window)
+    assert [one.kind for one in window.session.job.entries][-2:] == ["repair", "proof"]
+    # After the repair the old evidence about the return no longer accuses it.
+    assert {one.cause: one.probability for one in window.session.last_weighed.suspects}["ground"] < 0.2
+    assert before
+
+
+def test_nonsense_readings_are_told_and_not_kept(desk):
+    window = desk(demo_log, demo=True)
+    page = window.show_circuit()
+    settle(window)
+    for typed, said in (("abc", "figure that the meter shows"), ("400", "more than this circuit can have")):
+        page.value.setText(typed)
+        assert said in page.verdict.text()
+        assert not page.keep_button.isEnabled()
+    for key in ("1", "2", ".", "4"):
+        page._press(key)
+    page.value.clear()
+    for key in ("4", ".", ".", "9", "±"):
+        page._press(key)
+    assert page.value.text() == "-4.9"
+
+
+def test_strategy_and_gear_change_the_order_and_are_remembered(desk):
+    window = desk(demo_log, demo=True)
+    window.suspects.gear.setCurrentIndex(1)
+    settle(window)
+    assert {one.check.gear for one in window.suspects.card.checks} <= {"meter", "eyes", "parts"}
+    assert window.settings.value("reason/gear") == 1
+
+
+def test_trail_of_twenty_entries_reads_at_1280_by_800(desk):
+    window = desk(demo_log, demo=True)
+    window.resize(1280, 800)
+    for index in range(20):
+        window.session.log.add_entry(window.session.job.id, "note", {"text": f"entry {index}"})
+    window.session.reload()
+    settle(window)
+    assert window.trail.model.rowCount() >= 20
+    assert window.trail.list.verticalScrollBar().maximum() > 0
+    for pane in (window.trail, window.bench, window.suspects):
+        assert pane.width() >= 230
+        assert window.rect().contains(pane.mapTo(window, pane.rect().bottomRight()))

@@ -102,6 +102,18 @@ class JobForm(Form):
         return f"'{wrong[0]}' is not a trouble code such as P0335." if wrong else ""
 
 
+PARTS = {
+    "sensor": "Sensor", "harness": "Harness or plug", "wheel": "Wheel or ring", "seat": "Seat, flange, gap", "module": "Module", "supply": "Fuse, relay, feed",
+    "ground": "Return or earth", "timing": "Belt, chain, phaser", "engine": "Battery, starter, engine",
+}  # fmt: skip
+ORIGINS = {
+    "original": "Original part",
+    "aftermarket": "Other maker's part",
+    "unknown": "Not known",
+    "used": "Used part",
+}
+
+
 class EntryForm(Form):
     """One entry of the trail, new or to be corrected."""
 
@@ -109,34 +121,99 @@ class EntryForm(Form):
         title = ENTRY_TITLES[kind]
         super().__init__(title, "Put on the trail" if data is None else "Correct", parent)
         self.kind, self.data = kind, dict(data or {})
+        self.part = self.origin = self.tied = None
         if kind == "code":
             self.text = self.add("Code", QLineEdit(self.data.get("code", "")))
             self.meaning = self.add("Meaning", QLineEdit(self.data.get("meaning", "")))
-            self.meaning.setPlaceholderText("as the maker words it; may be empty")
+            self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
+            self.likely = QLabel()
+            self.likely.setWordWrap(True)
+            self.likely.setObjectName("quiet")
+            self.fields.addRow(self.likely)
+            self.text.textChanged.connect(lambda _: self._told())
+            self._told()
         elif kind == "complaint":
             self.text = self.add("Complaint", QComboBox())
             for key, words in COMPLAINTS.items():
                 self.text.addItem(words, key)
             self.text.setCurrentIndex(max(0, self.text.findData(self.data.get("text"))))
         else:
+            if kind in ("repair", "replaced"):
+                self.part, self.origin = self.add("Part", QComboBox()), self.add("Its origin", QComboBox())
+                for box, table, chosen in ((self.part, PARTS, "part"), (self.origin, ORIGINS, "origin")):
+                    for key, words in table.items():
+                        box.addItem(words, key)
+                    box.setCurrentIndex(
+                        max(0, box.findData(self.data.get(chosen, "unknown" if kind == "replaced" else "original")))
+                    )
+                if kind == "repair":
+                    self.add("", QLabel("From here on evidence about the old part no longer counts."))
             self.text = self.add("What", QPlainTextEdit(self.data.get("text", "")))
-            self.text.setMinimumHeight(110)
+            self.text.setMinimumHeight(90)
+            if kind == "proof":
+                self.text.setPlaceholderText(
+                    "The same measurements again, codes cleared, relearn where called for, driven as the complaint was, read again."
+                )
+
+    def _told(self) -> None:
+        from sagen.codes import meaning
+        from sagen.model.errors import SagenError
+
+        try:
+            found = meaning(self.text.text()) if self.text.text().strip() else None
+        except SagenError:
+            found = None
+        self.likely.setText(f"{found.text}. Makes likely: {found.makes_likely}." if found else "")
+        if found and not self.meaning.text():
+            self.meaning.setPlaceholderText(found.text)
 
     def answer(self) -> dict:
         if self.kind == "code":
-            return {
-                **self.data,
-                "code": self.text.text().strip().upper(),
-                "meaning": self.meaning.text().strip(),
-            }
+            from sagen.codes import meaning, parse_code
+
+            code = parse_code(self.text.text())
+            found = meaning(code)
+            return {**self.data, "code": code, "meaning": self.meaning.text().strip() or (found.text if found else "")}
         if self.kind == "complaint":
             return {**self.data, "text": self.text.currentData()}
-        return {**self.data, "text": self.text.toPlainText().strip()}
+        told = {**self.data, "text": self.text.toPlainText().strip()}
+        if self.part is not None:
+            told |= {"part": self.part.currentData(), "origin": self.origin.currentData()}
+        return told
 
     def problem(self) -> str:
         if self.kind == "code":
-            code = self.text.text().strip().upper()
-            return "" if CODE.fullmatch(code) else f"'{code}' is not a trouble code such as P0335."
-        if self.kind != "complaint" and not self.text.toPlainText().strip():
+            from sagen.codes import parse_code
+            from sagen.model.errors import SagenError
+
+            try:
+                parse_code(self.text.text())
+            except SagenError as error:
+                return str(error)
+            return ""
+        if self.kind in ("note", "proof") and not self.text.toPlainText().strip():
             return "There is nothing to put on the trail yet."
         return ""
+
+
+class LookForm(Form):
+    """What a check by eye or hand came to: one press."""
+
+    def __init__(self, check, parent: QWidget | None = None):
+        super().__init__(check.name[:1].upper() + check.name[1:], "Put on the trail", parent)
+        self.check = check
+        told = QLabel(f"{check.text}\n\nSound: {check.expect}")
+        told.setWordWrap(True)
+        self.fields.addRow(told)
+        if check.cautions:
+            mind = QLabel("Mind: " + " ".join(check.cautions))
+            mind.setObjectName("caution")
+            mind.setWordWrap(True)
+            self.fields.addRow(mind)
+        self.outcome = self.add("It was", QComboBox())
+        self.outcome.addItem("As expected of a sound one", "")
+        for name in check.outcome:
+            self.outcome.addItem(name.replace("_", " ").capitalize(), name)
+
+    def answer(self) -> dict:
+        return {"check": self.check.name, "outcome": self.outcome.currentData()}

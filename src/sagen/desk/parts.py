@@ -24,6 +24,7 @@ KEYS = (
     ("", ""), ("Left / Right", "look earlier / later"), ("Up / Down or + / \u2212", "closer / further"), ("Home", "the whole capture"),
     ("A / B", "set a cursor at the pointer"), ("Esc", "take the cursors away"), ("N / P", "next / previous place of a finding"),
     ("1 / 2 / 3", "Strip, Turns, Wheel"), ("Shift with A or B", "without snapping to an edge"),
+    ("Ctrl+M", "circuit and meter"), ("Ctrl+D", "do the check on the card"),
     ("", ""), ("Enter", "open an entry of the trail"), ("F2", "correct it"), ("Del", "withdraw or restore it"),
 )  # fmt: skip
 
@@ -79,13 +80,16 @@ class Header(QWidget):
             one.hide()
         self.capture_button = QPushButton(" Capture")
         self.capture_button.setToolTip("Bring a capture file in (Ctrl+O), or drop one on the window")
-        self.report_button = QPushButton(" Printed finding")
+        self.meter_button = QPushButton(" Meter")
+        self.meter_button.setToolTip("The circuit, its probe points and a meter reading (Ctrl+M)")
+        self.report_button = QPushButton(" Print")
         self.report_button.setToolTip("The finding on one or two pages (Ctrl+P)")
         self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         self.look_button.setAccessibleName("Light or dark")
         self.look_button.setToolTip("Light or dark (Ctrl+L)")
         for one in (
             self.capture_button,
+            self.meter_button,
             self.report_button,
             self.undo_button,
             self.redo_button,
@@ -96,6 +100,7 @@ class Header(QWidget):
     def dress(self) -> None:
         """Icons in the ink of the present look."""
         self.capture_button.setIcon(theme.icon("file-plus"))
+        self.meter_button.setIcon(theme.icon("gauge"))
         self.report_button.setIcon(theme.icon("printer"))
         self.undo_button.setIcon(theme.icon("undo-2"))
         self.redo_button.setIcon(theme.icon("redo-2"))
@@ -153,8 +158,7 @@ class Bench(QWidget):
     def show_empty(self) -> None:
         """A job without a capture: say how to get one."""
         self.start_text.setText(
-            "Nothing on the bench yet.\n\nRecord the signal wire while cranking, then drop the recorder's file\n"
-            "anywhere on this window. Sagen asks only what the file does not say."
+            "Nothing on the bench yet.\n\nFollow the next check on the right, enter a meter reading,\nor drop a recorder's file anywhere on this window."
         )
         self.start_button.show()
         self.stack.setCurrentWidget(self.start)

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from sagen.model.capture import Capture
     from sagen.model.finding import Suspect
     from sagen.model.sheet import Sheet
-    from sagen.reason.weigh import NextCheck
+    from sagen.reason.checks import Advice, NextCheck
     from sagen.signal.examine import Examination
     from sagen.store.log import JobLog
 
@@ -30,6 +30,8 @@ class Weighed:
     suspects: tuple[Suspect, ...] = ()
     checks: tuple[NextCheck, ...] = ()
     pieces: int = 0  #: how many pieces of evidence count
+    advice: Advice | None = None
+    odd: tuple[str, ...] = ()  #: readings that no fault explains
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,10 @@ class Session(QObject):
         self.opened: OpenCapture | None = None
         self.last_weighed = Weighed()
         self.demo = False
+        self.gear: tuple[str, ...] = ("meter", "scope")
+        self.strategy = "most"
         self._opening: Request | None = None
+        self._weighing: Request | None = None
 
     # the log ------------------------------------------------------------------------------
 
@@ -128,7 +133,7 @@ class Session(QObject):
         if complaint:
             self._safely(lambda: self.log.add_entry(job.id, "complaint", {"text": complaint}))
         for code in codes:
-            self._safely(lambda code=code: self.log.add_entry(job.id, "code", {"code": code}))
+            self._safely(lambda code=code: self.log.add_entry(job.id, "code", with_meaning(code)))
         self.refresh_jobs()
         self.reload()
 
@@ -162,9 +167,23 @@ class Session(QObject):
 
     def _announce(self) -> None:
         self.job_changed.emit(self.job)
-        weighed = self._safely(lambda: weigh_job(self.job)) if self.job else Weighed()
-        self.last_weighed = weighed or Weighed()
-        self.weighed.emit(self.last_weighed)
+        self.reweigh()
+
+    def reweigh(self) -> None:
+        """Weigh the job's standing evidence anew, off the interface thread; a newer asking drops an older answer."""
+        if self._weighing is not None:
+            self._weighing.stop()
+        job, gear, strategy = self.job, self.gear, self.strategy
+        if job is None:
+            self._weighed_is(Weighed())
+            return
+        self._weighing = self.work.ask(
+            lambda request: weigh_job(job, gear, strategy), done=self._weighed_is, failed=self.failed.emit
+        )
+
+    def _weighed_is(self, weighed: Weighed) -> None:
+        self.last_weighed = weighed
+        self.weighed.emit(weighed)
 
     # captures -----------------------------------------------------------------------------
 
@@ -286,25 +305,26 @@ class Session(QObject):
         self.working.emit(what, share)
 
 
-def weigh_job(job: Job) -> Weighed:
-    """Weigh everything that stands on a job's trail."""
-    from sagen.reason.weigh import capture_evidence, code_evidence, next_checks, weigh
+def with_meaning(code: str) -> dict:
+    """A code's entry, with what a generic code means."""
+    from sagen.codes import meaning
 
-    evidence = []
-    for entry in job.standing:
-        if entry.kind == "code":
-            found = code_evidence(entry.data["code"])
-            if found:
-                evidence.append(found)
-        elif entry.kind == "repair":
-            # What was measured before the repair says nothing about the part that is in now.
-            evidence = [one for one in evidence if one.code]
-        elif entry.kind == "capture":
-            findings = [Finding.from_data(one) for one in entry.data["findings"]]
-            evidence.append(capture_evidence(findings, entry.data["name"]))
-    if not evidence:
+    found = meaning(code)
+    return {"code": code, "meaning": found.text} if found else {"code": code}
+
+
+def weigh_job(job: Job, gear: tuple[str, ...] = ("meter", "scope"), strategy: str = "most") -> Weighed:
+    """Weigh everything that stands on a job's trail."""
+    from sagen.reason.checks import advice, next_checks
+    from sagen.reason.log_case import case_of_job
+    from sagen.reason.weigh import weigh
+
+    case = case_of_job(job, gear, strategy)
+    if not case.trail:
         return Weighed()
-    return Weighed(weigh(evidence), next_checks(evidence), len(evidence))
+    suspects, posterior = weigh(case)
+    checks = next_checks(case, posterior)
+    return Weighed(suspects, checks, len(posterior.used), advice(case, posterior), posterior.odd)
 
 
 def read_incoming(path: Path) -> Incoming:

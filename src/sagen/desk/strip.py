@@ -167,6 +167,8 @@ class StripView(QWidget):
         """The nearest edge within reach of a finger, of one lane or of any; else the time itself."""
         reach = SNAP * self.view.span / max(self.plot_rect().width(), 1.0)
         best = None
+        if lane is not None and self.strip.lanes[lane].reading is None:
+            lane = None
         for index, one in enumerate(self.strip.lanes):
             if one.reading is None or (lane is not None and index != lane) or not len(one.reading.edges):
                 continue

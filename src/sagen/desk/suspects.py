@@ -6,6 +6,8 @@ from PySide6.QtCore import QEasingCurve, QRectF, QSize, Qt, QVariantAnimation, S
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QComboBox,
+    QHBoxLayout,
     QLabel,
     QPushButton,
     QScrollArea,
@@ -121,6 +123,8 @@ def _reason_line(text: str, bits: float) -> str:
 class CheckCard(QWidget):
     """The one clear thing to do next."""
 
+    wanted = Signal(object)  #: NextCheck that is to be done
+
     def __init__(self, parent=None):
         super().__init__(parent)
         self.setObjectName("card")
@@ -136,23 +140,34 @@ class CheckCard(QWidget):
         self.body.setTextFormat(Qt.TextFormat.RichText)
         self.caution = QLabel()
         self.caution.setObjectName("caution")
-        self.other = QPushButton("Another check")
+        self.do = QPushButton("Do this check")
+        self.do.setObjectName("first")
+        self.do.setToolTip("Open what it needs: the meter entry, a capture, or the question (Ctrl+D)")
+        self.other = QPushButton("Another")
         self.other.setToolTip("Show the next best check instead")
         for one in (over, self.title, self.body, self.caution):
             one.setWordWrap(True)
             layout.addWidget(one)
-        layout.addWidget(self.other)
+        row = QHBoxLayout()
+        row.addWidget(self.do, 1)
+        row.addWidget(self.other)
+        layout.addLayout(row)
         self.checks: tuple = ()
         self.at = 0
         self.other.clicked.connect(self._next)
+        self.do.clicked.connect(self._do)
 
     def show_checks(self, checks: tuple) -> None:
         self.checks, self.at = checks, 0
         self._show()
 
     def _next(self) -> None:
-        self.at = (self.at + 1) % max(1, min(len(self.checks), 5))
+        self.at = (self.at + 1) % max(1, min(len(self.checks), 6))
         self._show()
+
+    def _do(self) -> None:
+        if self.checks:
+            self.wanted.emit(self.checks[self.at])
 
     def _show(self) -> None:
         self.setVisible(bool(self.checks))
@@ -162,16 +177,14 @@ class CheckCard(QWidget):
         check = best.check
         self.title.setText(check.name[:1].upper() + check.name[1:])
         quiet = theme.look().quiet
-        why = f"it proves or clears the leading suspect, {best.proves}." if best.proves else ""
-        why = why or (
-            f"it tells apart: {', '.join(best.separates)}." if best.separates else "it would separate little now."
-        )
-        gear = {"meter": "with a meter", "scope": "with a recorder", "eyes": "by eye"}[check.gear]
+        gear = {"meter": "with a meter", "scope": "with a recorder", "eyes": "by eye and hand", "parts": "with a part"}[
+            check.gear
+        ]
         self.body.setText(
             f"<p style='margin:0 0 5px'>{check.text}</p>"
-            f"<p style='margin:0 0 5px'><b>Sound:</b> {check.expect}</p>"
-            f"<p style='margin:0 0 5px'><b>About {check.minutes:g} minutes</b> {gear}.</p>"
-            f"<p style='margin:0;color:{quiet}'>Why this one: {why}</p>"
+            f"<p style='margin:0 0 5px'><b>Sound:</b> {best.expect}</p>"
+            f"<p style='margin:0 0 5px'><b>About {check.total_minutes:g} minutes</b> {gear}.</p>"
+            f"<p style='margin:0;color:{quiet}'>{best.why}</p>"
         )
         self.caution.setText("<b>Mind:</b> " + " ".join(check.cautions))
         self.caution.setVisible(bool(check.cautions))
@@ -180,7 +193,7 @@ class CheckCard(QWidget):
 class SuspectsPane(QWidget):
     """The right side of the window."""
 
-    unfolded = Signal()
+    wishes = Signal(str, object)  #: strategy, gear
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -198,7 +211,9 @@ class SuspectsPane(QWidget):
         self.layout_ = QVBoxLayout(inside)
         self.layout_.setContentsMargins(0, 0, 6, 0)
         self.layout_.setSpacing(6)
-        self.empty = QLabel("No evidence yet.\n\nSuspects are weighed as soon as a code or a capture is on the trail.")
+        self.empty = QLabel(
+            "No evidence yet.\n\nSuspects are weighed as soon as a code, a reading or a capture is on the trail."
+        )
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.layout_.addWidget(self.empty)
@@ -207,14 +222,40 @@ class SuspectsPane(QWidget):
         self.others.setObjectName("quiet")
         self.others.setWordWrap(True)
         self.layout_.addWidget(self.others)
+        self.advice = QLabel()
+        self.advice.setWordWrap(True)
+        self.advice.setObjectName("caution")
+        self.advice.hide()
+        self.layout_.addWidget(self.advice)
         self.card = CheckCard()
         self.layout_.addWidget(self.card)
         self.layout_.addStretch(1)
         self.scroll.setWidget(inside)
         outer.addWidget(self.scroll, 1)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.strategy, self.gear = QComboBox(), QComboBox()
+        for key, words in (("most", "Most per minute"), ("meter", "Meter first"), ("scope", "Scope first")):
+            self.strategy.addItem(words, key)
+        for key, words in (
+            (("meter", "scope"), "All gear"),
+            (("meter",), "Meter only"),
+            (("scope",), "Scope only"),
+            ((), "Eyes only"),
+        ):
+            self.gear.addItem(words, key)
+        self.strategy.setToolTip("How checks are ranked: both schools by what they separate per minute")
+        self.gear.setToolTip("What is at hand")
+        for box in (self.strategy, self.gear):
+            box.setAccessibleName(box.toolTip())
+            row.addWidget(box)
+            box.currentIndexChanged.connect(
+                lambda _=0: self.wishes.emit(self.strategy.currentData(), self.gear.currentData())
+            )
+        outer.addLayout(row)
         self.show_weighed((), ())
 
-    def show_weighed(self, suspects, checks) -> None:
+    def show_weighed(self, suspects, checks, advice=None, odd=()) -> None:
         shown = [one for one in suspects if one.probability >= LEAST_SHOWN][:6]
         while len(self.rows) < len(shown):
             row = SuspectRow()
@@ -228,4 +269,7 @@ class SuspectsPane(QWidget):
         rest = [CAUSES[one.cause].lower() for one in suspects if one not in shown]
         self.others.setText(f"All but ruled out: {', '.join(rest)}." if rest else "")
         self.others.setVisible(bool(rest))
+        told = [*odd, *([advice.text] if advice is not None and advice.enough else [])]
+        self.advice.setText("\n\n".join(told))
+        self.advice.setVisible(bool(told))
         self.card.show_checks(tuple(checks))

@@ -27,6 +27,10 @@ ICONS = {
     "note": "clipboard-list",
     "repair": "wrench",
     "proof": "check",
+    "reading": "gauge",
+    "look": "eye",
+    "replaced": "wrench",
+    "circuit": "list",
 }
 
 
@@ -41,7 +45,34 @@ def entry_text(entry: Entry) -> str:
         return data["code"] + (f" {meaning}" if meaning else "")
     if entry.kind == "complaint":
         return COMPLAINTS.get(data["text"], data["text"])
+    if entry.kind in _WORDS:
+        return _WORDS[entry.kind](data)
     return str(data.get("text", ""))
+
+
+def _reading_words(data: dict) -> str:
+    entry = data["entry"]
+    return (
+        f"{data.get('shown', entry['value'])} at {entry['point'].replace('_', ' ')}\n{entry['state'].replace('_', ' ')}"
+    )
+
+
+#: how kinds with data of their own are said; the others have a text
+_WORDS = {
+    "reading": _reading_words,
+    "look": lambda data: (
+        f"{data['check'][:1].upper()}{data['check'][1:]}: {data.get('outcome', '').replace('_', ' ') or 'as expected'}"
+    ),
+    "replaced": lambda data: (
+        f"{data['part'].capitalize()}, {data.get('origin', 'unknown')} part"
+        + (f"\n{data['text']}" if data.get("text") else "")
+    ),
+    "circuit": lambda data: ", ".join(
+        f"{key} {value}"
+        for key, value in data.get("spec", {}).items()
+        if key in ("role", "sensor", "supply", "pull_up")
+    ),
+}
 
 
 class TrailModel(QAbstractListModel):
@@ -172,8 +203,8 @@ class TrailPane(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         grid = QGridLayout()
         grid.setSpacing(6)
-        for column, kind in enumerate(("code", "note", "repair", "proof")):
-            button = QPushButton(ENTRY_TITLES[kind].removeprefix("Trouble ").capitalize())
+        for column, kind in enumerate(("reading", "code", "replaced", "note", "repair", "proof")):
+            button = QPushButton(ENTRY_TITLES[kind].removeprefix("Trouble ").removesuffix(" before").capitalize())
             button.setToolTip(f"Put a {ENTRY_TITLES[kind].lower()} on the trail")
             button.clicked.connect(lambda _=False, kind=kind: self.add.emit(kind))
             self.buttons[kind] = button
@@ -182,8 +213,8 @@ class TrailPane(QWidget):
         self.withdraw_button = QPushButton("Withdraw")
         self.correct_button.setToolTip("Change what the chosen entry says (F2)")
         self.withdraw_button.setToolTip("Take the chosen entry out of the evidence, or put it back (Del)")
-        grid.addWidget(self.correct_button, 2, 0)
-        grid.addWidget(self.withdraw_button, 2, 1)
+        grid.addWidget(self.correct_button, 3, 0)
+        grid.addWidget(self.withdraw_button, 3, 1)
         layout.addLayout(grid)
         self.correct_button.clicked.connect(lambda: self._with_chosen(self.correct))
         self.withdraw_button.clicked.connect(lambda: self._with_chosen(self.withdraw))
@@ -208,7 +239,7 @@ class TrailPane(QWidget):
         self.list.setVisible(bool(job and job.entries))
         self.empty.setVisible(not (job and job.entries))
         if job is not None:
-            self.empty.setText("Nothing on the trail yet.\nDrop a capture file here, or add a code.")
+            self.empty.setText("Nothing on the trail yet.\nAdd a code or a reading, or drop a capture file here.")
         for button in self.buttons.values():
             button.setEnabled(job is not None)
         if before is not None:

@@ -13,6 +13,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk import theme
+from sagen.model.words import STATES
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -93,6 +94,10 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(middle)
         self._actions()
         self._listen()
+        self.suspects.strategy.setCurrentIndex(
+            max(0, self.suspects.strategy.findData(self.settings.value("reason/strategy", "most")))
+        )
+        self.suspects.gear.setCurrentIndex(int(self.settings.value("reason/gear", 0)))
         self._dress()
 
     def _actions(self) -> None:
@@ -104,6 +109,8 @@ class MainWindow(QMainWindow):
             ("Ctrl+N", self.new_job),
             ("Ctrl+O", self.choose_files),
             ("Ctrl+P", self.show_report),
+            ("Ctrl+M", self.show_circuit),
+            ("Ctrl+D", self.suspects.card._do),
             ("Ctrl+Z", self.session.undo),
             ("Ctrl+Shift+Z", self.session.redo),
             ("Ctrl+L", self.toggle_look),
@@ -126,7 +133,7 @@ class MainWindow(QMainWindow):
         session = self.session
         session.job_changed.connect(self._job_changed)
         session.jobs_changed.connect(self._jobs_changed)
-        session.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks))
+        session.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
         session.capture_opened.connect(self._capture_opened)
         session.incoming.connect(self._incoming)
         session.failed.connect(self.message.say)
@@ -137,6 +144,9 @@ class MainWindow(QMainWindow):
         self.header.capture_button.clicked.connect(self.choose_files)
         self.bench.start_button.clicked.connect(self.choose_files)
         self.header.report_button.clicked.connect(self.show_report)
+        self.header.meter_button.clicked.connect(self.show_circuit)
+        self.suspects.card.wanted.connect(self.do_check)
+        self.suspects.wishes.connect(self._wishes)
         self.header.undo_button.clicked.connect(session.undo)
         self.header.redo_button.clicked.connect(session.redo)
         self.header.look_button.clicked.connect(self.toggle_look)
@@ -175,6 +185,12 @@ class MainWindow(QMainWindow):
 
     def _wire_capture(self, page) -> None:
         page.export_wanted.connect(self.export_capture)
+
+    def _wire_circuit(self, page) -> None:
+        page.left.connect(self._back_to_job)
+        page.kept.connect(self._keep_reading)
+        page.circuit_kept.connect(self._keep_circuit)
+        page.expect_wanted.connect(self._expect)
 
     def _wire_report(self, page) -> None:
         page.left.connect(self._back_to_job)
@@ -225,6 +241,7 @@ class MainWindow(QMainWindow):
         log = self.session.log
         self.header.show_steps(log)
         self.header.capture_button.setEnabled(log is not None)
+        self.header.meter_button.setEnabled(self.session.job is not None)
         self.header.report_button.setEnabled(self.session.opened is not None)
 
     # what the user does -------------------------------------------------------------------
@@ -248,6 +265,88 @@ class MainWindow(QMainWindow):
                 form.complaint.currentData(),
                 form.code_list(),
             )
+
+    def show_circuit(self):
+        """The circuit drawing with a meter entry; answers the page, or None without a job."""
+        job = self.session.job
+        if job is None:
+            return None
+        from sagen.reason.log_case import circuit_of_job
+
+        told = {one.data["entry"]["point"]: one.data.get("shown", "") for one in job.of("reading")}
+        page = self.show_page("circuit")
+        page.show_circuit(circuit_of_job(job), (job.cylinders or 4, 2 if (job.cylinders or 4) > 5 else 1), told)
+        page.view.setFocus()
+        return page
+
+    def _keep_circuit(self, data: dict) -> None:
+        self.session.add("circuit", {"spec": data})
+        self.show_circuit()
+
+    def _keep_reading(self, data: dict) -> None:
+        self.session.add("reading", data)
+        page = self.show_circuit()
+        page.value.setFocus()
+
+    def _expect(self, spec, point: str, state: str) -> None:
+        """Ask the model, off the interface thread, what a sound circuit reads."""
+
+        def work(_request) -> str:
+            from sagen.reason.evidence import _range
+            from sagen.reason.weigh import lab_for
+
+            values = lab_for(spec).expected(point, state)
+            return (
+                _range(values, "ohm" if point in ("sensor", "supply_wire", "signal_wire", "ground_wire") else "V")
+                if values
+                else "nothing to read here"
+            )
+
+        def done(text: str) -> None:
+            page = self.page("circuit")
+            if (page.view.point, page.state) == (point, state):
+                page.show_expected(text)
+
+        self.session.work.ask(work, done=done)
+
+    def do_check(self, best) -> None:
+        """Bring up what the check on the card needs."""
+        check = best.check
+        action = {"meter": self._do_meter, "capture": self._do_capture, "look": self._do_look, "swap": self._do_swap}[
+            check.kind
+        ]
+        action(check)
+
+    def _do_meter(self, check) -> None:
+        page = self.show_circuit()
+        if page is not None:
+            page.aim(check.point, check.state)
+
+    def _do_capture(self, check) -> None:
+        self.message.say(
+            f"Record {STATES[check.state]} for at least {6 if check.state == 'cranking' else 3} turns of the wheel and more, 50 kS/s or faster, signal with feed and return; then choose the file."
+        )
+        self.choose_files()
+
+    def _do_look(self, check) -> None:
+        from sagen.desk.forms import LookForm
+
+        form = LookForm(check, self)
+        if form.exec():
+            self.session.add("look", form.answer())
+
+    def _do_swap(self, check) -> None:
+        from sagen.desk.forms import EntryForm
+
+        form = EntryForm("repair", {"part": check.part, "text": "Swapped to try."}, parent=self)
+        if form.exec():
+            self.session.add("repair", form.answer())
+
+    def _wishes(self, strategy: str, gear) -> None:
+        self.session.strategy, self.session.gear = strategy, tuple(gear)
+        self.settings.setValue("reason/strategy", strategy)
+        self.settings.setValue("reason/gear", self.suspects.gear.currentIndex())
+        self.session.reweigh()
 
     def choose_files(self) -> None:
         folder = self.settings.value("files/folder", str(Path.home()))
@@ -300,6 +399,9 @@ class MainWindow(QMainWindow):
                 self.session.open_entry(entry)
 
     def add_entry(self, kind: str) -> None:
+        if kind == "reading":
+            self.show_circuit()
+            return
         from sagen.desk.forms import EntryForm
 
         form = EntryForm(kind, parent=self)
@@ -307,6 +409,9 @@ class MainWindow(QMainWindow):
             self.session.add(kind, form.answer())
 
     def correct_entry(self, entry: Entry) -> None:
+        if entry.kind in ("reading", "look", "circuit"):
+            self.message.say("Enter it again as it should be, and withdraw this one (Del).")
+            return
         if entry.kind == "capture":
             self.message.say("A capture is corrected by bringing it in again; withdraw this one afterwards.")
             return
@@ -448,4 +553,16 @@ def _report_page() -> QWidget:
     return ReportPage()
 
 
-_PAGES = {"capture": _capture_page, "incoming": _import_page, "log": _log_page, "report": _report_page}
+def _circuit_page() -> QWidget:
+    from sagen.desk.circuit_page import CircuitPage
+
+    return CircuitPage()
+
+
+_PAGES = {
+    "capture": _capture_page,
+    "circuit": _circuit_page,
+    "incoming": _import_page,
+    "log": _log_page,
+    "report": _report_page,
+}

@@ -68,7 +68,7 @@ def odd_one_out(values: Sequence[float], *, share: float = 0.15) -> list[int]:
 
 def sweep_faults(volts: Sequence[float], *, jump: float = 0.06) -> list[int]:
     """Where a potentiometer's sweep (volts, in order) falls back or jumps by more than a share of its span."""
-    span = max(volts) - min(volts) if volts else 0.0
+    span = max(volts) - min(volts) if len(volts) else 0.0
     if len(volts) < 4 or span <= 0:
         raise SagenError("a sweep needs at least four readings that move")
     up = 1.0 if volts[-1] >= volts[0] else -1.0

@@ -19,7 +19,7 @@ MATERIALS = {"copper": COPPER_PER_K, "none": 0.0}
 #: a verdict is given when it holds with this probability; between, it is too close to say
 SURE = 0.95
 TEMPERATURE_U = 2.0  #: K, standard uncertainty of a temperature taken by hand
-LEADS_U = 0.03  #: ohm, standard uncertainty of the leads' own resistance
+LEADS_U = 0.02  #: ohm, standard uncertainty of the leads' own resistance
 
 
 @dataclass(frozen=True)

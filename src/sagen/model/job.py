@@ -11,7 +11,7 @@ class Entry:
     """One entry of the trail. `data` is what its kind needs; a withdrawn entry stays but no longer counts."""
 
     id: int
-    kind: str  #: complaint, code, capture, note, repair or proof
+    kind: str  #: a key of ENTRY_TITLES
     created: datetime
     data: dict
     withdrawn: bool = False
@@ -50,4 +50,8 @@ ENTRY_TITLES = {
     "note": "Note",
     "repair": "Repair",
     "proof": "Proof",
+    "reading": "Reading",
+    "look": "Looked at",
+    "replaced": "Replaced before",
+    "circuit": "Circuit",
 }

@@ -61,6 +61,10 @@ def next_checks(
     able = {*case.gear, "eyes", "parts"}
     slower = STRATEGY.get(case.strategy, {})
     now = _to_go(posterior.p, _cause_matrix(posterior))
+    # Once the case is as good as closed, what would prove or clear the leading fault comes first.
+    by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
+    leading = max(by_fault, key=by_fault.get)
+    closed = max(by_cause.values()) >= ENOUGH and leading != SOUND
     ranked = []
     for check in facts.checks:
         if (
@@ -79,8 +83,18 @@ def next_checks(
         minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
         names = _separated(outcomes, posterior)
         expect = _expected(check, lab)
-        ranked.append(NextCheck(check, gain, minutes + after, names, expect, _why(check, gain, names, now - after)))
-    return tuple(sorted(ranked, key=lambda one: (one.gain_bits < 0.004, one.cost)))
+        why = _why(check, gain, names, now - after)
+        if closed and proves(check, leading):
+            why = f"Why this one: it proves or clears the leading suspect, {leading}."
+        ranked.append(NextCheck(check, gain, minutes + after, names, expect, why))
+    return tuple(
+        sorted(ranked, key=lambda one: (not (closed and proves(one.check, leading)), one.gain_bits < 0.004, one.cost))
+    )
+
+
+def proves(check: CheckFacts, fault: str) -> bool:
+    """Whether one outcome of a look all but singles a fault mode out."""
+    return any(row.get(fault, 0.0) >= 0.8 and row["other"] <= 0.05 for row in check.outcome.values())
 
 
 def _done(case: Case) -> set[tuple]:

@@ -20,10 +20,10 @@ from sagen.reason.facts import SOUND, Knowledge, knowledge
 
 DRAWS = 14
 #: share of readings that are slips: the wrong pin, a loose clip, a misread scale
-SLIP = 0.01
+SLIP = 0.005
 VOLTS_RANGE, OHM_DECADES = 16.0, 8.5
 #: a meter's own error, and how far a mean of few draws may be off, beside the draws' own spread
-VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.02, 0.01, 0.012, 0.9
+VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.025, 0.025, 0.02, 0.9
 #: machines outside what was drawn: a share of them, about bells so much wider
 TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
 ALPHA = 1.5  #: weight of independence against the counted sets

@@ -14,7 +14,7 @@ from sagen.model.errors import CaptureFileError, SagenError
 from sagen.model.finding import Suspect
 from sagen.model.sheet import Sheet
 from sagen.model.words import CAUSES, FINDING_TITLES, ROLES, SENSORS, STATES
-from sagen.reason.weigh import NextCheck
+from sagen.reason.checks import NextCheck
 from sagen.report.plot import Mark, waveform_svg
 from sagen.signal.examine import ChannelResult, Examination
 from sagen.signal.rules_level import expected_bands

@@ -1,0 +1,329 @@
+"""The circuit on the bench: what it is, where the probe goes, what a sound one reads there, and the reading itself."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.desk.circuit_view import NAMES, OHM_POINTS, CircuitView
+from sagen.desk.engine_view import EngineView
+from sagen.model.errors import SagenError
+from sagen.model.words import ROLES, SENSORS
+
+STATES = {
+    "key_on": "Key on", "key_on_unplugged": "Key on, unplugged", "cranking": "Cranking", "running": "Running", "metal_near": "Steel at the tip",
+    "metal_away": "Clear of metal", "wiggle": "Moving it", "unplugged": "Unplugged, ohms",
+}  # fmt: skip
+UNITS = {"volts": (("V", 1.0), ("mV", 1e-3)), "ohms": (("Ω", 1.0), ("kΩ", 1e3), ("MΩ", 1e6))}
+KEYS = ("7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "⌫")
+
+
+class CircuitPage(QWidget):
+    """Choose a point and a state, type the reading with big keys, keep it."""
+
+    kept = Signal(dict)  #: data of a reading's entry
+    circuit_kept = Signal(dict)  #: a changed CircuitSpec as data
+    left = Signal()
+    expect_wanted = Signal(object, str, str)  #: spec, point, state: what would a sound circuit read?
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.spec, self.state, self._filling = None, "key_on", False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        head = QHBoxLayout()
+        self.title = QLabel("Circuit and meter")
+        self.title.setObjectName("heading")
+        head.addWidget(self.title, 1)
+        self.back = QPushButton("Back to capture")
+        self.back.clicked.connect(self.left)
+        head.addWidget(self.back)
+        layout.addLayout(head)
+        layout.addLayout(self._settings())
+        drawings = QHBoxLayout()
+        self.view, self.engine = CircuitView(), EngineView()
+        drawings.addWidget(self.view, 1)
+        self.engine.setMaximumWidth(210)
+        drawings.addWidget(self.engine)
+        layout.addLayout(drawings, 1)
+        self.state_buttons: dict[str, QPushButton] = {}
+        states = QGridLayout()
+        states.setSpacing(5)
+        for index, (name, words) in enumerate(STATES.items()):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.clicked.connect(lambda _=False, name=name: self.set_state(name))
+            self.state_buttons[name] = button
+            states.addWidget(button, index // 4, index % 4)
+        layout.addLayout(states)
+        layout.addLayout(self._entry())
+        self.view.chosen.connect(lambda _: self._point_chosen())
+        self.state_buttons["key_on"].setChecked(True)
+
+    def _settings(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.role, self.sensor = QComboBox(), QComboBox()
+        for one in ("crank", "cam", "speed", "knock"):
+            self.role.addItem(ROLES[one].capitalize(), one)
+        for one, words in SENSORS.items():
+            self.sensor.addItem(words.capitalize(), one)
+        self.supply, self.pull_up, self.ohms = QLineEdit(), QLineEdit(), QLineEdit()
+        for line, hint in ((self.supply, "feed V"), (self.pull_up, "pull-up V"), (self.ohms, "ohms low-high")):
+            line.setPlaceholderText(hint)
+            line.setToolTip(
+                {
+                    "feed V": "Stated feed: 5 or battery voltage",
+                    "pull-up V": "The module's pull-up",
+                    "ohms low-high": "The maker's value at 20 °C, such as 610-740",
+                }[hint]
+            )
+            line.setMaximumWidth(104)
+            line.editingFinished.connect(self._circuit_changed)
+        for box in (self.role, self.sensor):
+            box.currentIndexChanged.connect(lambda _=0: self._circuit_changed())
+        for one in (self.role, self.sensor, self.supply, self.pull_up, self.ohms):
+            row.addWidget(one)
+        return row
+
+    def _entry(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        left = QVBoxLayout()
+        self.where, self.expect, self.verdict = QLabel(), QLabel(), QLabel()
+        self.where.setObjectName("heading")
+        for one in (self.where, self.expect, self.verdict):
+            one.setWordWrap(True)
+            left.addWidget(one)
+        self.verdict.setTextFormat(Qt.TextFormat.PlainText)
+        extras = QHBoxLayout()
+        self.temperature, self.leads = QLineEdit(), QLineEdit()
+        self.temperature.setPlaceholderText("part °C")
+        self.leads.setPlaceholderText("leads Ω")
+        extras.addWidget(self.temperature)
+        extras.addWidget(self.leads)
+        left.addStretch(1)
+        left.addLayout(extras)
+        value = QHBoxLayout()
+        self.value = QLineEdit()
+        self.value.setPlaceholderText("reading")
+        self.value.setStyleSheet("font-size: 17pt;")
+        self.value.setAccessibleName("Reading")
+        self.value.returnPressed.connect(self.keep)
+        self.value.textChanged.connect(lambda _: self._typed())
+        self.unit = QComboBox()
+        self.unit.currentIndexChanged.connect(lambda _=0: self._typed())
+        self.open = QPushButton("No path (OL)")
+        self.open.setToolTip("The meter shows over range: an open circuit")
+        self.open.clicked.connect(lambda: self.value.setText("OL"))
+        value.addWidget(self.value, 1)
+        value.addWidget(self.unit)
+        left.addLayout(value)
+        buttons = QHBoxLayout()
+        self.keep_button = QPushButton("Put on the trail")
+        self.keep_button.setObjectName("first")
+        self.keep_button.clicked.connect(self.keep)
+        buttons.addWidget(self.open)
+        buttons.addWidget(self.keep_button, 1)
+        left.addLayout(buttons)
+        row.addLayout(left, 1)
+        pad = QGridLayout()
+        pad.setSpacing(5)
+        for index, key in enumerate(KEYS):
+            button = QPushButton(key)
+            button.setFixedSize(58, 42)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, key=key: self._press(key))
+            pad.addWidget(button, index // 3, index % 3)
+        sign = QPushButton("±")
+        sign.setFixedSize(58, 42)
+        sign.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        sign.clicked.connect(lambda: self._press("±"))
+        pad.addWidget(sign, 0, 3)
+        row.addLayout(pad)
+        return row
+
+    # showing ------------------------------------------------------------------------------
+
+    def show_circuit(self, spec, engine: tuple[int, int], told: dict[str, str]) -> None:
+        self._filling, self.spec = True, spec
+        self.role.setCurrentIndex(max(0, self.role.findData(spec.role)))
+        self.sensor.setCurrentIndex(max(0, self.sensor.findData(spec.sensor)))
+        self.supply.setText(f"{spec.supply:g}" if spec.supply else "")
+        self.pull_up.setText(f"{spec.pull_up:g}" if spec.pull_up else "")
+        self.ohms.setText(f"{spec.ohms[0]:g}-{spec.ohms[1]:g}" if spec.ohms else "")
+        self._filling = False
+        self.supply.setEnabled(spec.sensor in ("hall", "current"))
+        self.pull_up.setEnabled(spec.sensor == "hall")
+        self.engine.show_engine(engine[0], engine[1], spec)
+        self.view.show_circuit(spec, told)
+        self._point_chosen()
+
+    def aim(self, point: str, state: str) -> None:
+        """Put point and state as a check wants them, ready to type."""
+        if point in self.view.points():
+            self.view.choose(point)
+        self.set_state(state if state in STATES else "key_on")
+        self.value.clear()
+        self.value.setFocus()
+
+    def set_state(self, state: str) -> None:
+        self.state = state
+        self.state_buttons[state].setChecked(True)
+        self.view.unplugged = state in ("key_on_unplugged", "unplugged")
+        self.view.update()
+        self._ask()
+
+    @property
+    def ohmic(self) -> bool:
+        return self.view.point in OHM_POINTS
+
+    def _point_chosen(self) -> None:
+        units = UNITS["ohms" if self.ohmic else "volts"]
+        if [self.unit.itemText(i) for i in range(self.unit.count())] != [one for one, _ in units]:
+            self.unit.clear()
+            for one, factor in units:
+                self.unit.addItem(one, factor)
+        for one in (self.temperature, self.leads, self.open):
+            one.setVisible(self.ohmic)
+        if self.ohmic and self.state != "unplugged":
+            self.set_state("unplugged")
+        elif not self.ohmic and self.state == "unplugged":
+            self.set_state("key_on")
+        else:
+            self._ask()
+
+    def _ask(self) -> None:
+        name = NAMES[self.view.point]
+        self.where.setText(f"{name[0].upper()}{name[1:]}, {STATES[self.state].lower()}")
+        self.expect.setText("A sound circuit: …")
+        if self.spec is not None:
+            self.expect_wanted.emit(self.spec, self.view.point, self.state)
+        self._typed()
+
+    def show_expected(self, text: str) -> None:
+        self.expect.setText(f"A sound circuit: {text}")
+
+    # typing -------------------------------------------------------------------------------
+
+    def _press(self, key: str) -> None:
+        text = self.value.text()
+        if key == "⌫":
+            text = text[:-1]
+        elif key == "±":
+            text = text.removeprefix("-") if text.startswith("-") else "-" + text
+        elif key != "." or "." not in text:
+            text += key
+        self.value.setText(text)
+        self.value.setFocus()
+
+    def reading(self) -> dict:
+        """The entry as typed; raises SagenError for what makes no sense."""
+        text = self.value.text().strip().replace(",", ".")
+        if text.upper() in ("OL", "O.L", "0L"):
+            number = 4e7
+        else:
+            try:
+                number = float(text) * float(self.unit.currentData() or 1.0)
+            except ValueError:
+                raise SagenError("type the figure that the meter shows") from None
+        if self.ohmic and number < 0:
+            raise SagenError("ohms cannot be negative: short the leads and take their own resistance off")
+        if not self.ohmic and abs(number) > 60:
+            raise SagenError(f"{number:g} V is more than this circuit can have; is the unit right?")
+        entry = {
+            "reading": "ohms" if self.ohmic else "volts",
+            "point": self.view.point,
+            "state": self.state,
+            "value": number,
+        }
+        if self.ohmic:
+            for key, line, low, high in (
+                ("temperature_c", self.temperature, -60, 250),
+                ("leads_ohm", self.leads, 0, 10),
+            ):
+                if line.text().strip():
+                    try:
+                        entry[key] = float(line.text().replace(",", "."))
+                    except ValueError:
+                        raise SagenError(f"'{line.text()}' is not a number") from None
+                    if not low <= entry[key] <= high:
+                        raise SagenError(f"{entry[key]:g} makes no sense for {line.placeholderText()}")
+        return entry
+
+    def _typed(self) -> None:
+        self.verdict.setText("")
+        self.keep_button.setEnabled(bool(self.value.text().strip()))
+        if not self.value.text().strip() or self.spec is None:
+            return
+        try:
+            entry = self.reading()
+        except SagenError as error:
+            self.verdict.setText(str(error))
+            self.keep_button.setEnabled(False)
+            return
+        if entry["point"] == "sensor" and self.spec.ohms:
+            from sagen.meter import judge
+
+            try:
+                said = judge(
+                    entry["value"],
+                    "ohm",
+                    *self.spec.ohms,
+                    temperature=entry.get("temperature_c"),
+                    leads=entry.get("leads_ohm", 0.0),
+                    material="none" if self.spec.sensor == "piezo" else "copper",
+                )
+                self.verdict.setText(said.text)
+            except SagenError as error:
+                self.verdict.setText(str(error))
+
+    def keep(self) -> None:
+        if not self.keep_button.isEnabled():
+            return
+        try:
+            entry = self.reading()
+        except SagenError as error:
+            self.verdict.setText(str(error))
+            return
+        self.kept.emit(
+            {
+                "entry": entry,
+                "shown": f"{self.value.text().strip()} {self.unit.currentText()}"
+                if self.value.text().strip().upper() != "OL"
+                else "no path",
+            }
+        )
+        self.value.clear()
+
+    def _circuit_changed(self) -> None:
+        """The circuit's own description was changed: it goes on the trail."""
+        if self._filling or self.spec is None:
+            return
+        data = self.spec.model_dump(exclude_none=True)
+        data["role"], data["sensor"] = self.role.currentData(), self.sensor.currentData()
+        try:
+            for key, line in (("supply", self.supply), ("pull_up", self.pull_up)):
+                data.pop(key, None)
+                if line.text().strip():
+                    data[key] = float(line.text().lower().rstrip("v").replace(",", "."))
+            data.pop("ohms", None)
+            if self.ohms.text().strip():
+                low, high = self.ohms.text().replace(",", ".").replace("–", "-").split("-")
+                data["ohms"] = (float(low), float(high))
+        except ValueError:
+            self.verdict.setText("Feed and pull-up are volts; ohms are two figures such as 610-740.")
+            return
+        if data != self.spec.model_dump(exclude_none=True):
+            self.circuit_kept.emit(data)

@@ -1,0 +1,158 @@
+"""The circuit drawing: battery, fuse, feed, plug, sensor, module, return; every place a probe can go is a target."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from sagen.desk import theme
+
+#: points in the order the keyboard walks through them, and their places (share of width and height)
+POINTS = {
+    "supply": (0.60, 0.20), "signal": (0.60, 0.50), "ground": (0.60, 0.80), "sensor": (0.885, 0.50),
+    "supply_wire": (0.40, 0.20), "signal_wire": (0.40, 0.50), "ground_wire": (0.40, 0.80),
+}  # fmt: skip
+NAMES = {
+    "supply": "feed at the plug", "signal": "signal at the plug", "ground": "return at the plug", "sensor": "across the sensor",
+    "supply_wire": "feed wire, end to end", "signal_wire": "signal wire, end to end", "ground_wire": "return wire, end to end",
+}  # fmt: skip
+OHM_POINTS = ("sensor", "supply_wire", "signal_wire", "ground_wire")
+REACH = 24  #: px around a point that count as touching it
+
+
+class CircuitView(QWidget):
+    """Draws one circuit; a press or the arrow keys choose the point of the probe."""
+
+    chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.spec, self.point, self.told = None, "supply", {}
+        self.unplugged = False
+        self.setMinimumSize(420, 210)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Circuit drawing with probe points")
+
+    def show_circuit(self, spec, told: dict[str, str]) -> None:
+        """`told` holds the last reading at each point, in words."""
+        self.spec, self.told = spec, told
+        if self.point not in self.points():
+            self.choose(self.points()[0])
+        self.update()
+
+    def points(self) -> tuple[str, ...]:
+        """The points that this kind of sensor has."""
+        if self.spec is None:
+            return tuple(POINTS)
+        fed, two = self.spec.sensor in ("hall", "current"), self.spec.sensor == "current"
+        gone = set() if fed else {"supply", "supply_wire"}
+        gone |= {"ground", "ground_wire"} if two else set()
+        gone |= {"sensor"} if fed and not self.spec.ohms else set()
+        return tuple(one for one in POINTS if one not in gone)
+
+    def choose(self, point: str) -> None:
+        self.point = point
+        self.chosen.emit(point)
+        self.update()
+
+    def _at(self, point: str) -> QPointF:
+        x, y = POINTS[point]
+        return QPointF(x * self.width(), y * self.height())
+
+    def paintEvent(self, _event) -> None:
+        look, painter = theme.look(), QPainter(self)
+        painter.fillRect(self.rect(), QColor(look.raised))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        wide, tall = self.width(), self.height()
+        boxes = {
+            "battery\nand fuse": QRectF(0.02 * wide, 0.08 * tall, 0.15 * wide, 0.24 * tall),
+            "module": QRectF(0.02 * wide, 0.38 * tall, 0.15 * wide, 0.54 * tall),
+            "sensor": QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall),
+        }
+        points = self.points()
+        colours = {"supply": look.roles["supply"], "signal": look.roles["crank"], "ground": look.roles["ground"]}
+        for name, colour in colours.items():
+            if (name == "supply" and name not in points) or (name == "ground" and name not in points):
+                continue
+            y = POINTS[name][1] * tall
+            painter.setPen(QPen(QColor(colour), 3))
+            painter.drawLine(QPointF(0.17 * wide, y), QPointF(0.57 * wide, y))
+            right = Qt.PenStyle.DotLine if self.unplugged else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(QColor(colour), 3, right))
+            painter.drawLine(QPointF(0.63 * wide, y), QPointF(0.80 * wide, y))
+        painter.setPen(QPen(QColor(look.quiet), 1.4))
+        painter.setBrush(QColor(look.pane))
+        painter.drawRoundedRect(QRectF(0.57 * wide, 0.10 * tall, 0.06 * wide, 0.80 * tall), 5, 5)
+        for name, box in boxes.items():
+            painter.setPen(QPen(QColor(look.quiet), 1.4))
+            painter.setBrush(QColor(look.pane))
+            painter.drawRoundedRect(box, 6, 6)
+            painter.setPen(QColor(look.ink))
+            painter.setFont(theme.font(9.5, bold=True))
+            where = box if name != "sensor" else QRectF(box.left(), box.top() + 6, box.width(), 18)
+            painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
+        if self.spec is not None and self.spec.sensor == "hall":
+            painter.setFont(theme.font(8.5))
+            painter.setPen(QColor(look.quiet))
+            pull = f"pull-up {self.spec.pull_up:g} V" if self.spec.pull_up else "pull-up"
+            painter.drawText(QRectF(0.02 * wide, 0.70 * tall, 0.15 * wide, 16), Qt.AlignmentFlag.AlignCenter, pull)
+        painter.setFont(theme.font(8.5))
+        painter.setPen(QColor(look.quiet))
+        painter.drawText(
+            QRectF(0.52 * wide, 0.91 * tall, 0.16 * wide, 16),
+            Qt.AlignmentFlag.AlignCenter,
+            "plug, open" if self.unplugged else "plug",
+        )
+        for point in points:
+            self._paint_point(painter, point)
+
+    def _paint_point(self, painter: QPainter, point: str) -> None:
+        look, at, chosen = theme.look(), self._at(point), point == self.point
+        painter.setPen(QPen(QColor(look.accent), 2.4 if chosen else 1.6))
+        painter.setBrush(QColor(look.accent if chosen else look.raised))
+        radius = 11 if chosen else 8
+        if point in OHM_POINTS:
+            painter.drawRoundedRect(QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius), 4, 4)
+            painter.setPen(QColor(look.on_accent if chosen else look.accent))
+            painter.setFont(theme.font(8.5, bold=True))
+            painter.drawText(QRectF(at.x() - 12, at.y() - 9, 24, 18), Qt.AlignmentFlag.AlignCenter, "Ω")
+        else:
+            painter.drawEllipse(at, radius, radius)
+            painter.setPen(QColor(look.on_accent if chosen else look.accent))
+            painter.setFont(theme.font(8.5, bold=True))
+            painter.drawText(QRectF(at.x() - 12, at.y() - 9, 24, 18), Qt.AlignmentFlag.AlignCenter, "V")
+        told = self.told.get(point, "")
+        if told:
+            painter.setFont(theme.font(8.5, bold=True))
+            wide = painter.fontMetrics().horizontalAdvance(told) + 10
+            plate = QRectF(at.x() - wide / 2, at.y() + 14, wide, 17)
+            painter.setPen(QPen(QColor(look.line), 1))
+            painter.setBrush(QColor(look.raised))
+            painter.drawRoundedRect(plate, 4, 4)
+            painter.setPen(QColor(look.ink))
+            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, told)
+        if self.hasFocus() and chosen:
+            painter.setPen(QPen(QColor(look.ink), 1.2, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 16, 16)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        near = [(one, (self._at(one) - event.position()).manhattanLength()) for one in self.points()]
+        point, away = min(near, key=lambda one: one[1])
+        if away < 2 * REACH:
+            self.choose(point)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        near = [(one, (self._at(one) - event.position()).manhattanLength()) for one in self.points()]
+        point, away = min(near, key=lambda one: one[1])
+        self.setToolTip(NAMES[point] if away < 2 * REACH else "")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}.get(event.key())
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        points = self.points()
+        self.choose(points[(points.index(self.point) + step) % len(points)])

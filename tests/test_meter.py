@@ -1,0 +1,211 @@
+"""Meter verdicts, arithmetic and codes against published tables and worked examples."""
+
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from sagen.cli import main
+from sagen.codes import meaning, parse_code
+from sagen.codes.lookup import beside, table
+from sagen.meter import Accuracy, judge
+from sagen.meter.arithmetic import (
+    drop_ohm,
+    leak_that_explains,
+    odd_one_out,
+    series_that_explains,
+    sweep_faults,
+    thermistor_ohm,
+    wire_ohm,
+)
+from sagen.model.errors import SagenError
+
+
+def test_copper_is_brought_to_the_limits_temperature():
+    # 0.00393/K at 20 degC (IEC 60028, from memory; pandapower's tables say the same): x1.393 at 120 degC.
+    hot = judge(100 * 1.393, "ohm", 90, 110, temperature=120.0)
+    assert hot.corrected == pytest.approx(100.0, abs=0.01)
+    assert judge(305.0, "ohm", 248, 372, temperature=65.0).corrected == pytest.approx(259.2, abs=0.05)
+    assert judge(305.0, "ohm", 248, 372, temperature=65.0, material="none").corrected == 305.0
+    assert judge(3.05, "V", 2, 4, temperature=65.0).corrected == 3.05
+
+
+def test_leads_are_taken_off():
+    # Common practice, no published source: an alternator winding of 0.22 to 0.34 ohm reads near 1 ohm with the leads in.
+    raw = judge(0.98, "ohm", 0.22, 0.34, accuracy=Accuracy(0.5, 1, 0.01))
+    bare = judge(0.98, "ohm", 0.22, 0.34, leads=0.7, accuracy=Accuracy(0.5, 1, 0.01))
+    assert (raw.verdict, bare.verdict) == ("outside", "inside")
+    assert bare.corrected == pytest.approx(0.28)
+
+
+@pytest.mark.parametrize(("p", "z"), [(0.80, 0.84), (0.90, 1.28), (0.95, 1.64), (0.99, 2.33), (0.999, 3.09)])
+def test_probability_of_conformity_is_that_of_jcgm_106(p, z):
+    # JCGM 106:2012, table 1 (from memory, confirmed by scipy.stats.norm): a reading z standard uncertainties
+    # within a one-sided limit conforms with probability p.
+    u = judge(100.0, "V", 0, 1000, accuracy=Accuracy(1.0, 0.0)).uncertainty
+    one_sided = judge(100.0, "V", -1e6, 100.0 + z * u, accuracy=Accuracy(1.0, 0.0))
+    assert one_sided.probability_inside == pytest.approx(p, abs=0.004)
+
+
+def test_uncertainty_agrees_with_another_gum_library():
+    # JCGM 100, 4.3.7 and 5.1.2: a rectangle's half width over sqrt 3, carried through the same formula by the
+    # package `uncertainties`.
+    uncertainties = pytest.importorskip("uncertainties")
+    value, temperature, leads = 305.0, 65.0, 0.4
+    r = uncertainties.ufloat(value, (0.008 * value + 3 * 0.1) / math.sqrt(3))
+    t, lead = uncertainties.ufloat(temperature, 2.0), uncertainties.ufloat(leads, 0.02)
+    theirs = (r - lead) / (1 + 0.00393 * (t - 20.0))
+    ours = judge(
+        value, "ohm", 248, 372, temperature=temperature, leads=leads, accuracy=Accuracy.parse("0.8% + 3 x 0.1")
+    )
+    assert ours.corrected == pytest.approx(theirs.nominal_value, rel=1e-9)
+    assert ours.uncertainty == pytest.approx(theirs.std_dev, rel=1e-3)
+
+
+def test_too_close_says_what_would_settle_it():
+    verdict = judge(372.5, "ohm", 248, 372, accuracy=Accuracy(1.0, 2))
+    assert verdict.verdict == "too_close"
+    assert "settle" in verdict.text
+    assert judge(420.0, "ohm", 248, 372, accuracy=Accuracy(1.0, 2)).verdict == "outside"
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [("0.8% + 3 x 0.1", (0.8, 3, 0.1)), ("1 %", (1, 0, None)), ("0,5% + 2 digits", (0.5, 2, None))],
+)
+def test_accuracy_as_meters_state_it(text, expected):
+    read = Accuracy.parse(text)
+    assert (read.percent, read.digits, read.digit) == expected
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (["1", "ohms", "--limits", "0", "2"], "did you mean 'ohm'"),
+        (["1", "ohm", "--limits", "5", "2"], "wrong way round"),
+        (["0.2", "ohm", "--limits", "0", "2", "--leads", "0.5"], "smaller than the leads"),
+        (["1", "V", "--limits", "0", "2", "--leads", "0.5"], "resistances only"),
+        (["nan", "V", "--limits", "0", "2"], "finite"),
+        (["1", "ohm", "--limits", "0", "2", "--accuracy", "good"], "not of the form"),
+    ],
+)  # fmt: skip
+def test_nonsense_is_named(capsys, arguments, said):
+    assert main(["meter", *arguments, "--json"]) == 1
+    assert said in json.loads(capsys.readouterr().out)["error"]
+
+
+def test_meter_command_line(capsys):
+    assert (
+        main(
+            [
+                "meter",
+                "305",
+                "ohm",
+                "--limits",
+                "248",
+                "372",
+                "--temperature",
+                "65",
+                "--accuracy",
+                "0.8% + 3 x 0.1",
+                "--json",
+            ]
+        )
+        == 0
+    )
+    row = json.loads(capsys.readouterr().out)
+    assert row["value"] == 305.0
+    assert row["corrected"] == pytest.approx(259.2, abs=0.1)
+    assert row["verdict"] == "inside"
+    assert row["probability_inside"] > 0.95
+
+
+@pytest.mark.parametrize(
+    ("gauge", "ohm_per_km"), [(16, 13.174475), (18, 20.948236), (20, 33.309000), (22, 52.963385), (24, 84.215080)]
+)
+def test_wire_by_gauge(gauge, ohm_per_km):
+    # GNU units 2.22 (copperconductivity, wiregauge); handbook copper tables agree (REFERENCES 2).
+    assert wire_ohm(1000.0, awg=gauge) == pytest.approx(ohm_per_km, rel=2e-3)
+    assert wire_ohm(1000.0, awg=20, celsius=120.0) == pytest.approx(46.399, rel=2e-3)
+
+
+def test_dividers_drops_and_sets():
+    # Common practice, no published source: a quarter of the pull-up is left when the leak is a third of it.
+    assert leak_that_explains(5.0, 2200.0, 1.25) == pytest.approx(2200 / 3)
+    assert series_that_explains(5.0, 2200.0, 2.5) == pytest.approx(2200.0)
+    assert drop_ohm(0.4, 0.008) == pytest.approx(50.0)
+    assert odd_one_out([0.200, 0.201, 0.199, 0.31]) == [3]
+    # Common practice: intake-air thermistor 2.2 to 2.7 kilohm at 20 degC; between two points the beta equation.
+    first, second = (0.0, 5790.0), (80.0, 320.0)
+    assert thermistor_ohm(0.0, first, second) == pytest.approx(5790.0)
+    assert 2000 < thermistor_ohm(20.0, first, second) < 3000
+    smooth = np.linspace(0.5, 4.6, 12)
+    assert sweep_faults(smooth) == []
+    torn = smooth.copy()
+    torn[6] = 0.2
+    assert 6 in sweep_faults(torn)
+    for wrong in (
+        lambda: drop_ohm(0.1, 0),
+        lambda: wire_ohm(1.0),
+        lambda: odd_one_out([1, 2]),
+        lambda: thermistor_ohm(1, (2, 3), (2, 3)),
+    ):
+        with pytest.raises(SagenError):
+            wrong()
+
+
+# Codes ------------------------------------------------------------------------------------------------
+
+#: Component, letter and kind of failure as the package obd 0.7.3 words them (its table drops bank numbers).
+OUTSIDE = {
+    "P0335": ("crank", "A", "circuit"), "P0336": ("crank", "A", "range"), "P0337": ("crank", "A", "low"), "P0338": ("crank", "A", "high"),
+    "P0339": ("crank", "A", "intermittent"), "P0385": ("crank", "B", "circuit"), "P0389": ("crank", "B", "intermittent"), "P0340": ("cam", "A", "circuit"),
+    "P0346": ("cam", "A", "range"), "P0365": ("cam", "B", "circuit"), "P0368": ("cam", "B", "high"), "P0325": ("knock", "1", "circuit"),
+    "P0327": ("knock", "1", "low"), "P0330": ("knock", "2", "circuit"), "P0500": ("speed", "A", "circuit"), "P0502": ("speed", "A", "low"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", OUTSIDE)
+def test_code_meanings_against_an_outside_table(code):
+    found = meaning(code)
+    assert (found.role, found.sensor, found.kind) == OUTSIDE[code]
+
+
+def test_banks_and_positions():
+    # SAE J2012 (from memory): bank 1 A, bank 2 A, bank 1 B, bank 2 B.
+    rows = [
+        ("P0340", 1, "intake"),
+        ("P0345", 2, "intake"),
+        ("P0365", 1, "exhaust"),
+        ("P0390", 2, "exhaust"),
+        ("P0019", 2, "exhaust"),
+    ]
+    for code, bank, position in rows:
+        assert (meaning(code).bank, meaning(code).position) == (bank, position)
+
+
+def test_all_families_have_five_kinds_in_a_row():
+    for base in (325, 330, 335, 340, 345, 365, 385, 390):
+        assert [table()[f"P{base + k:04d}"].kind for k in range(5)] == [
+            "circuit",
+            "range",
+            "low",
+            "high",
+            "intermittent",
+        ]
+
+
+def test_codes_beside_one_another():
+    assert "timing parts" in beside(["P0016", "P0340"])[0]
+    assert any("share" in one for one in beside(["P0340", "P0365"]))
+    assert meaning("P1234") is None
+    assert parse_code(" p0335") == parse_code("335") == "P0335"
+    with pytest.raises(SagenError, match="not a trouble code"):
+        parse_code("hello")
+
+
+def test_the_wording_is_our_own():
+    text = (Path(__file__).parents[1] / "src/sagen/codes/codes.toml").read_text()
+    assert "Range/Performance" not in text
