@@ -433,3 +433,51 @@ def test_trail_of_twenty_entries_reads_at_1280_by_800(desk):
     for pane in (window.trail, window.bench, window.suspects):
         assert pane.width() >= 230
         assert window.rect().contains(pane.mapTo(window, pane.rect().bottomRight()))
+
+
+def test_arithmetic_answers_as_it_is_typed(desk):
+    from sagen.desk.arithmetic import SUMS, ArithmeticForm
+
+    window = desk(demo_log, demo=True)
+    form = ArithmeticForm(window)
+    for line, typed in zip(form.lines, ("0,4", "0.008"), strict=True):
+        QTest.keyClicks(line, typed)
+    assert form.answer.text().startswith("50 Ω")
+    form.lines[1].setText("0")
+    assert "give the current" in form.answer.text()
+    form.kind.setCurrentIndex(next(index for index, one in enumerate(SUMS) if one.name.startswith("Set of")))
+    form.lines[0].setText("0.20 0.20 0.31 0.20")
+    assert form.answer.text() == "Number 3 differs from the others."
+    form.lines[0].setText("abc def")
+    assert form.answer.text() == "Only figures, please."
+
+
+def test_a_circuit_is_kept_as_toml_and_taken_again(desk, tmp_path):
+    window = desk(demo_log, demo=True)
+    window.show_circuit()
+    settle(window)
+    spec = window.page("circuit").spec
+    window.save_circuit(tmp_path / "c.toml")
+    window.load_circuit(tmp_path / "c.toml")
+    settle(window)
+    assert window.page("circuit").spec == spec
+    (tmp_path / "c.toml").write_text('[circuit]\nsensr = "hall"\n')
+    window.load_circuit(tmp_path / "c.toml")
+    assert "did you mean 'sensor'" in window.message.text.text()
+
+
+def test_a_makers_own_code_is_tied_by_hand(desk):
+    from sagen.reason.log_case import case_of_job
+
+    window = desk()
+    window.session.add_job("Brindle 2", "", 4, "stalls", [])
+    settle(window)
+    form = forms.EntryForm("code")
+    form.text.setText("P1345")
+    form.meaning.setText("cam sensor, plausibility")
+    form.tied.setCurrentIndex(form.tied.findData("correlation"))
+    assert form.problem() == ""
+    window.session.add("code", form.answer())
+    settle(window)
+    case = case_of_job(window.session.job, ("meter",), "most")
+    assert [one.kind for one in case.trail if hasattr(one, "code")] == ["correlation"]

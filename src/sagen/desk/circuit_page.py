@@ -33,6 +33,9 @@ class CircuitPage(QWidget):
     kept = Signal(dict)  #: data of a reading's entry
     circuit_kept = Signal(dict)  #: a changed CircuitSpec as data
     left = Signal()
+    arithmetic_wanted = Signal()
+    load_wanted = Signal()
+    save_wanted = Signal()
     expect_wanted = Signal(object, str, str)  #: spec, point, state: what would a sound circuit read?
 
     def __init__(self, parent: QWidget | None = None):
@@ -45,7 +48,20 @@ class CircuitPage(QWidget):
         self.title = QLabel("Circuit and meter")
         self.title.setObjectName("heading")
         head.addWidget(self.title, 1)
-        self.back = QPushButton("Back to capture")
+        for words, tip, signal in (
+            (
+                "Arithmetic",
+                "Drops, dividers, wires, thermistors, sets of like parts, and what to change while it is apart",
+                self.arithmetic_wanted,
+            ),
+            ("Load", "Take the circuit from a TOML file", self.load_wanted),
+            ("Save", "Keep the circuit as a TOML file, for the next machine of its kind", self.save_wanted),
+        ):
+            button = QPushButton(words)
+            button.setToolTip(tip)
+            button.clicked.connect(signal)
+            head.addWidget(button)
+        self.back = QPushButton("Back")
         self.back.clicked.connect(self.left)
         head.addWidget(self.back)
         layout.addLayout(head)
@@ -71,31 +87,37 @@ class CircuitPage(QWidget):
         self.view.chosen.connect(lambda _: self._point_chosen())
         self.state_buttons["key_on"].setChecked(True)
 
-    def _settings(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(6)
+    def _settings(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(1)
         self.role, self.sensor = QComboBox(), QComboBox()
         for one in ("crank", "cam", "speed", "knock"):
             self.role.addItem(ROLES[one].capitalize(), one)
         for one, words in SENSORS.items():
             self.sensor.addItem(words.capitalize(), one)
         self.supply, self.pull_up, self.ohms = QLineEdit(), QLineEdit(), QLineEdit()
-        for line, hint in ((self.supply, "feed V"), (self.pull_up, "pull-up V"), (self.ohms, "ohms low-high")):
-            line.setPlaceholderText(hint)
-            line.setToolTip(
-                {
-                    "feed V": "Stated feed: 5 or battery voltage",
-                    "pull-up V": "The module's pull-up",
-                    "ohms low-high": "The maker's value at 20 °C, such as 610-740",
-                }[hint]
-            )
-            line.setMaximumWidth(104)
+        told = {
+            self.supply: ("Feed, V", "5 or battery voltage"),
+            self.pull_up: ("Pull-up, V", "the module's pull-up"),
+            self.ohms: ("Ω at 20 °C", "the maker's value, such as 610-740"),
+        }
+        for column, (field, (name, tip)) in enumerate(
+            {self.role: ("It is", ""), self.sensor: ("Sensor", ""), **told}.items()
+        ):
+            label = QLabel(name)
+            label.setObjectName("quiet")
+            label.setBuddy(field)
+            field.setToolTip(tip)
+            field.setAccessibleName(name)
+            grid.addWidget(label, 0, column)
+            grid.addWidget(field, 1, column)
+            grid.setColumnStretch(column, 3 if column < 2 else 2)
+        for line in told:
             line.editingFinished.connect(self._circuit_changed)
         for box in (self.role, self.sensor):
             box.currentIndexChanged.connect(lambda _=0: self._circuit_changed())
-        for one in (self.role, self.sensor, self.supply, self.pull_up, self.ohms):
-            row.addWidget(one)
-        return row
+        return grid
 
     def _entry(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -126,6 +126,12 @@ class EntryForm(Form):
             self.text = self.add("Code", QLineEdit(self.data.get("code", "")))
             self.meaning = self.add("Meaning", QLineEdit(self.data.get("meaning", "")))
             self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
+            self.tied = self.add("It says", QComboBox())
+            for key, words in (("", "As the generic code says"), ("circuit", "No usable signal"), ("range", "Pulses not as expected"), ("low", "Signal too low"),
+                               ("high", "Signal too high"), ("intermittent", "Comes and goes"), ("correlation", "Cam and crank disagree"), ("feed", "5 V out of range")):  # fmt: skip
+                self.tied.addItem(words, key)
+            self.tied.setToolTip("A maker's own code is tied to this job's circuit by hand")
+            self.tied.setCurrentIndex(max(0, self.tied.findData(self.data.get("kind", ""))))
             self.likely = QLabel()
             self.likely.setWordWrap(True)
             self.likely.setObjectName("quiet")
@@ -173,7 +179,9 @@ class EntryForm(Form):
 
             code = parse_code(self.text.text())
             found = meaning(code)
-            return {**self.data, "code": code, "meaning": self.meaning.text().strip() or (found.text if found else "")}
+            told = {**self.data, "code": code, "meaning": self.meaning.text().strip() or (found.text if found else "")}
+            told.pop("kind", None)
+            return told | ({"kind": self.tied.currentData()} if self.tied.currentData() else {})
         if self.kind == "complaint":
             return {**self.data, "text": self.text.currentData()}
         told = {**self.data, "text": self.text.toPlainText().strip()}

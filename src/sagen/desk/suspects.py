@@ -234,8 +234,9 @@ class SuspectsPane(QWidget):
         outer.addWidget(self.scroll, 1)
         row = QHBoxLayout()
         row.setSpacing(4)
+        row.setContentsMargins(0, 0, 6, 0)
         self.strategy, self.gear = QComboBox(), QComboBox()
-        for key, words in (("most", "Most per minute"), ("meter", "Meter first"), ("scope", "Scope first")):
+        for key, words in (("most", "Best first"), ("meter", "Meter first"), ("scope", "Scope first")):
             self.strategy.addItem(words, key)
         for key, words in (
             (("meter", "scope"), "All gear"),

@@ -41,13 +41,25 @@ def entry_text(entry: Entry) -> str:
         found = [FINDING_TITLES.get(one["kind"], one["kind"]) for one in data.get("findings", ())]
         return f"{data['name']}\n" + (", ".join(found) if found else "Nothing wrong seen")
     if entry.kind == "code":
-        meaning = data.get("meaning", "")
+        meaning = data.get("meaning", "") or _generic(data["code"])
         return data["code"] + (f" {meaning}" if meaning else "")
     if entry.kind == "complaint":
         return COMPLAINTS.get(data["text"], data["text"])
     if entry.kind in _WORDS:
         return _WORDS[entry.kind](data)
     return str(data.get("text", ""))
+
+
+def _generic(code: str) -> str:
+    """What a generic code means; nothing for a maker's own."""
+    from sagen.codes import meaning
+    from sagen.model.errors import SagenError
+
+    try:
+        found = meaning(code)
+    except SagenError:
+        return ""
+    return found.text if found else ""
 
 
 def _reading_words(data: dict) -> str:

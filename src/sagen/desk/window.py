@@ -191,6 +191,9 @@ class MainWindow(QMainWindow):
         page.kept.connect(self._keep_reading)
         page.circuit_kept.connect(self._keep_circuit)
         page.expect_wanted.connect(self._expect)
+        page.arithmetic_wanted.connect(self._arithmetic)
+        page.load_wanted.connect(self._load_circuit)
+        page.save_wanted.connect(self._save_circuit)
 
     def _wire_report(self, page) -> None:
         page.left.connect(self._back_to_job)
@@ -282,6 +285,51 @@ class MainWindow(QMainWindow):
     def _keep_circuit(self, data: dict) -> None:
         self.session.add("circuit", {"spec": data})
         self.show_circuit()
+
+    def _arithmetic(self) -> None:
+        from sagen.desk.arithmetic import ArithmeticForm
+
+        ArithmeticForm(self).exec()
+
+    def _load_circuit(self) -> None:
+        from PySide6.QtWidgets import QFileDialog
+
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Take the circuit from a file", str(Path.home()), "Circuits (*.toml)"
+        )
+        if name:
+            self.load_circuit(Path(name))
+
+    def load_circuit(self, path: Path) -> None:
+        """Put the circuit of a TOML file on the trail."""
+        from sagen.files.circuits import read_circuit
+        from sagen.model.errors import SagenError
+
+        try:
+            _, spec = read_circuit(path)
+        except SagenError as error:
+            self.message.say(str(error))
+            return
+        self._keep_circuit(spec.model_dump(exclude_none=True))
+
+    def _save_circuit(self) -> None:
+        from PySide6.QtWidgets import QFileDialog
+
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Keep the circuit", str(Path.home() / "circuit.toml"), "Circuits (*.toml)"
+        )
+        if name:
+            self.save_circuit(Path(name))
+
+    def save_circuit(self, path: Path) -> None:
+        from sagen.files.circuits import write_circuit
+        from sagen.model.errors import SagenError
+
+        try:
+            write_circuit(path, self.page("circuit").spec, self.session.job.cylinders)
+            self.message.say(f"Written: {path}")
+        except SagenError as error:
+            self.message.say(str(error))
 
     def _keep_reading(self, data: dict) -> None:
         self.session.add("reading", data)

@@ -58,3 +58,17 @@ def read_circuit(path: str | Path) -> tuple[EngineSheet, CircuitSpec]:
     """Read a circuit file; a whole job file serves too, its trail is left aside. Raises SheetError."""
     data, where = load_toml(path, "circuit"), Path(path).name
     return engine_of(data.get("engine"), where=where), circuit_of(data.get("circuit"), where=where)
+
+
+def write_circuit(path: str | Path, spec: CircuitSpec, cylinders: int | None = None) -> None:
+    """Keep a circuit as TOML, so that the next machine of its kind starts from it; raises SheetError."""
+    import tomlkit
+
+    path = Path(path)
+    table = spec.model_dump(mode="json", exclude_none=True, exclude_defaults=False)
+    table = {key: value for key, value in table.items() if value not in ({}, None)}
+    document = ({"engine": {"cylinders": cylinders}} if cylinders else {}) | {"circuit": table}
+    try:
+        path.write_text(tomlkit.dumps(document), encoding="utf-8")
+    except OSError as error:
+        raise SheetError(f"{path.name} cannot be written: {error.strerror or error}") from None

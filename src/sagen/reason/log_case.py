@@ -12,7 +12,7 @@ from sagen.model.finding import Finding
 from sagen.model.job import Entry, Job
 from sagen.model.sheet import Sheet
 from sagen.model.words import COMPLAINTS
-from sagen.reason.evidence import Looked
+from sagen.reason.evidence import Code, Looked
 from sagen.reason.jobs import code_pieces, complaint_pieces, examined_piece, part_of, reading_piece
 from sagen.reason.sheets import spec_of
 from sagen.reason.weigh import Case, Replaced
@@ -53,7 +53,11 @@ def case_of_job(job: Job, gear: tuple[str, ...], strategy: str) -> Case:
     told = [one.data.get("text", "") for one in job.of("complaint")]
     trail: list = complaint_pieces(one for one in told if one in COMPLAINTS)
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
-    trail += code_pieces([one.data["code"] for one in job.of("code") if _meaning(one.data["code"])], spec)
+    codes = job.of("code")
+    trail += code_pieces(
+        [one.data["code"] for one in codes if not one.data.get("kind") and _meaning(one.data["code"])], spec
+    )
+    trail += [Code("", one.data["code"], one.data["kind"]) for one in codes if one.data.get("kind")]
     referenced = False
     for entry in job.standing:
         make = _PIECES.get(entry.kind)

@@ -1,0 +1,113 @@
+"""What is worked out on the back of a job card: each line of figures answers as it is typed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from sagen.meter import arithmetic as work
+from sagen.model.errors import SagenError
+from sagen.reason.apart import Apart
+
+
+@dataclass(frozen=True)
+class Sum:
+    """One kind of working-out: what is asked, and how the answer is said."""
+
+    name: str
+    fields: tuple[str, ...]
+    answer: Callable[[list[float]], str]
+    hint: str = ""
+
+
+def _ohm(value: float) -> str:
+    return "no leak at all" if value == float("inf") else f"{value:,.4g} Ω"
+
+
+SUMS = (
+    Sum("Drop under load: what resistance", ("Drop, V", "Current, A"), lambda v: f"{_ohm(work.drop_ohm(*v))} lie in that stretch of wire."),
+    Sum("Reading too low: what leak explains it", ("Pull-up, V", "Pull-up, Ω", "Reading, V"), lambda v: f"A leak of {_ohm(work.leak_that_explains(*v))} to ground."),
+    Sum("Low level too high: what resistance explains it", ("Pull-up, V", "Pull-up, Ω", "Low level, V"), lambda v: f"{_ohm(work.series_that_explains(*v))} between output and ground."),
+    Sum("Wire by gauge", ("Length, m", "AWG", "Temperature, °C"), lambda v: f"{_ohm(work.wire_ohm(v[0], awg=int(v[1]), celsius=v[2]))} of copper."),
+    Sum("Wire by cross-section", ("Length, m", "mm²", "Temperature, °C"), lambda v: f"{_ohm(work.wire_ohm(v[0], mm2=v[1], celsius=v[2]))} of copper."),
+    Sum("Thermistor between two points", ("At, °C", "First °C", "First Ω", "Second °C", "Second Ω"), lambda v: f"{_ohm(work.thermistor_ohm(v[0], (v[1], v[2]), (v[3], v[4])))}."),
+    Sum("Set of like parts: which one is odd", ("Readings",), lambda v: _odd(v), "four knock sensors, say: 0.20 0.20 0.31 0.20"),
+    Sum("Potentiometer sweep: where it tears", ("Readings",), lambda v: _sweep(v), "volts from closed to open, in order"),
+    Sum(
+        "While it is apart: all of the set or only what failed",
+        ("Parts in the set", "Failed", "Price of one", "Hours in and out", "Hours each", "Labour rate", "Chance that another fails, 0-1"),
+        lambda v: Apart(int(v[0]), int(v[1]), *v[2:]).text(),
+    ),
+)  # fmt: skip
+
+
+def _odd(values: list[float]) -> str:
+    found = work.odd_one_out(values)
+    return f"Number {', '.join(str(one + 1) for one in found)} differs from the others." if found else "All alike."
+
+
+def _sweep(values: list[float]) -> str:
+    found = work.sweep_faults(values)
+    return (
+        f"It jumps or falls back at reading {', '.join(str(one + 1) for one in found)}." if found else "An even sweep."
+    )
+
+
+class ArithmeticForm(QDialog):
+    """Choose a kind, type the figures, read the answer."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setWindowTitle("Arithmetic")
+        self.setMinimumWidth(520)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 16, 18, 16)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of working-out")
+        for one in SUMS:
+            self.kind.addItem(one.name)
+        layout.addWidget(self.kind)
+        self.form = QFormLayout()
+        layout.addLayout(self.form)
+        self.answer = QLabel()
+        self.answer.setObjectName("heading")
+        self.answer.setWordWrap(True)
+        self.answer.setMinimumHeight(56)
+        layout.addWidget(self.answer)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        layout.addWidget(close)
+        self.lines: list[QLineEdit] = []
+        self.kind.currentIndexChanged.connect(self._show_kind)
+        self._show_kind(0)
+
+    def _show_kind(self, index: int) -> None:
+        while self.form.rowCount():
+            self.form.removeRow(0)
+        self.lines = []
+        for name in SUMS[index].fields:
+            line = QLineEdit()
+            line.setPlaceholderText(SUMS[index].hint)
+            line.textChanged.connect(lambda _: self._answer())
+            self.lines.append(line)
+            self.form.addRow(name, line)
+        self._answer()
+
+    def _answer(self) -> None:
+        """The answer, what is wrong with the figures, or nothing while some are still missing."""
+        kind = SUMS[self.kind.currentIndex()]
+        texts = [line.text().strip().replace(",", ".") for line in self.lines]
+        if kind.fields == ("Readings",):
+            texts = texts[0].split()
+        if not texts or not all(texts):
+            self.answer.setText("")
+            return
+        try:
+            self.answer.setText(kind.answer([float(one) for one in texts]))
+        except ValueError:
+            self.answer.setText("Only figures, please.")
+        except (SagenError, OverflowError) as error:
+            said = str(error)
+            self.answer.setText(said[:1].upper() + said[1:] + ".")
