@@ -106,15 +106,32 @@ def _with_edges(
         edges = Edges(edges.at, ~edges.rising)
     edges, false_edges = without_glitches(edges, share=GLITCH if counts_teeth(sheet) else GLITCH_OF_CAM)
     falls, rises = edges.falls / capture.sfreq, edges.rises / capture.sfreq
-    after = np.searchsorted(rises, falls, "right")
-    next_rise = np.append(rises, np.nan)[np.minimum(after, len(rises))]
-    teeth = read_teeth(falls, sheet.declared_wheel) if counts_teeth(sheet) else _uncounted(falls)
+    starts, ends, teeth = _row(falls, rises, sheet)
+    if _inverted(starts, ends, teeth):
+        # The line is low through the reference gap: here a tooth holds it high, from its rise to its fall.
+        starts, ends, teeth = _row(rises, falls, sheet)
     switching = len(edges) >= FEWEST_EDGES
     return Reading(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, switching, edges, teeth,
-        falls, next_rise, false_edges / capture.sfreq, width, kind, piled=piled_up(channel, two_state=True),
+        starts, ends, false_edges / capture.sfreq, width, kind, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 else 0,
     )  # fmt: skip
+
+
+def _row(starts: np.ndarray, ends: np.ndarray, sheet: ChannelSheet) -> tuple[np.ndarray, np.ndarray, Teeth]:
+    """The teeth that begin at `starts`, and where each ends: the next of `ends`, NaN where there is none."""
+    after = np.searchsorted(ends, starts, "right")
+    end = np.append(ends, np.nan)[np.minimum(after, len(ends))]
+    return starts, end, read_teeth(starts, sheet.declared_wheel) if counts_teeth(sheet) else _uncounted(starts)
+
+
+def _inverted(starts: np.ndarray, ends: np.ndarray, teeth: Teeth) -> bool:
+    """Whether what was taken for the tooth before each gap reaches through the gap."""
+    before = teeth.anchors - 1
+    if not len(before):
+        return False
+    pitch = np.diff(starts)[before] / np.maximum(teeth.ratio[before], 1e-9)
+    return float(np.median((ends[before] - starts[before]) / pitch)) > 1.2
 
 
 def _near_misses(channel: Channel, levels: Levels) -> int:

@@ -28,8 +28,8 @@ class Reading:
     switching: bool
     edges: Edges
     teeth: Teeth
-    falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, one a tooth, as `teeth.times`
-    rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, the rise after each fall, NaN where none
+    falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, where each tooth begins, as `teeth.times`
+    rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, where each tooth ends, NaN where unknown
     false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
     smoothing: int = 1  #: samples averaged before the edges were found
     kind: str = "hall"  #: sensor kind that it was read as

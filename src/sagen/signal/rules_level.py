@@ -28,7 +28,7 @@ FEWEST_TURNS = 2.0
 CLIPPED_SHARE = 0.02
 RESTS_SHARE = 0.9  #: of the pull-up: above it a level without noise is the pull-up itself
 #: least height of a sound coil, V from peak to peak for each tooth a second, and its bounds
-COIL_V_S, COIL_LEAST_V, COIL_MOST_V = 0.0025, 0.1, 1.5
+COIL_V_S, COIL_LEAST_V, COIL_MOST_V = 0.0035, 0.12, 1.5
 WEAK_AGAINST_PATTERN = 0.55
 WEAK_CURRENT = 0.65  #: share of the usual 7 mA between the two levels
 

@@ -410,6 +410,8 @@ def _cam_interruptions(reading: Reading) -> list[tuple[float, float, bool]]:
 
 def wrong_pattern(reading: Reading, context: Context) -> Iterator[Finding]:
     teeth, declared = reading.teeth, reading.sheet.declared_wheel
+    if context.has(reading, "undersampled"):
+        return
     if not reading.switching or declared is None or len(teeth.times) < 2 * declared.slots:
         return
     wheel = teeth.wheel
