@@ -1,6 +1,6 @@
 """Every timing, as it stands in RESULTS.md."""
 
-from benchmarks import run_draw, run_examine, run_start
+from benchmarks import run_draw, run_examine, run_gap, run_machine, run_start
 
 if __name__ == "__main__":
     run_start.main()
@@ -8,3 +8,7 @@ if __name__ == "__main__":
     run_draw.main([1, 10, 100])
     print()
     run_examine.main([1, 10, 100])
+    print()
+    run_machine.main()
+    print()
+    run_gap.main()

@@ -57,7 +57,30 @@ def main(sizes: list[int]) -> None:
             f"| {millions} M | {1e3 * unit:.2f} | {cells} | {view:.2f} | {peak * 1024 / samples.nbytes:.1f} (before {before * 1024 / samples.nbytes:.1f}) |"
         )
         sys.stdout.flush()
+    three_channels()
     csv()
+
+
+def three_channels(count: int = 10_000_000) -> None:
+    """Crank, cam and a coil of 10 million samples each, in passes over one channel."""
+    crank = crank_samples(count)
+    rng = np.random.default_rng(1)
+    turns = np.arange(count) * (3000 / 60 / 1e6)
+    cam = (np.where(turns / 2 % 1 < 0.3, 0.1, 4.9) + rng.normal(0, 0.02, count)).astype(np.float32)
+    place = turns % 1.0 * 60
+    coil = (np.sin(2 * np.pi * place) * (place < 58) * 3 + rng.normal(0, 0.02, count)).astype(np.float32)
+    rows = [
+        {"column": "A", "role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0},
+        {"column": "C", "role": "cam", "sensor": "hall", "pull_up": 5.0},
+        {"column": "R", "role": "speed", "sensor": "reluctance", "wheel": "60-2"},
+    ]
+    sheet = Sheet.from_data({"conditions": {"state": "running"}, "channel": rows})
+    capture = Capture("bench", 1e6, (Channel("A", crank), Channel("C", cam), Channel("R", coil)))
+    unit = one_pass(crank)
+    taken = seconds(lambda: examine(capture, sheet), 7)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+    print(f"\nThree channels of {count:,} samples: {1e3 * taken:.0f} ms, {taken / unit:.0f} passes over one (bar 60)")
+    print(f"peak memory of the process {peak / (3 * crank.nbytes):.1f} times the raw samples")
 
 
 def csv(rows: int = 2_000_000) -> None:

@@ -103,7 +103,7 @@ JOBS = (
         (
             ("complaint", {"text": "long_crank"}),
             ("code", {"code": "P0335"}),
-            ("note", {"text": "Sensor changed last month by the owner, part from a parcel without a name. No better."}),
+            ("replaced", {"part": "sensor", "origin": "unknown", "text": "By the owner, from a parcel without a name. No better."}),
             DemoCapture("courier-cranking.csv", _COURIER, (("signal wire leaking", 0.6),), cylinders=6, seed=3),
         ),
     ),

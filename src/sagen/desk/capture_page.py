@@ -335,6 +335,9 @@ class CapturePage(QWidget):
         self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
         for name, words in (("late", "Place"), ("size", "Size")):
             self.what_box.addItem(words, name)
+        # What was found decides what is looked at first: a wheel that runs out shows in the size.
+        found = {one.kind for one in self.opened.examination.findings}
+        self.what_box.setCurrentIndex(1 if "runout" in found else 0)
         for box in (self.channel_box, self.what_box):
             box.blockSignals(False)
         for name in ("turns", "wheel"):

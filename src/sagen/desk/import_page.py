@@ -46,6 +46,7 @@ class ImportPage(QWidget):
     def __init__(self, parent=None):
         super().__init__(parent)
         self.incoming: Incoming | None = None
+        self.circuit = None  #: the job's circuit: what a file without a sheet is taken to be about
         self.answers: dict[str, dict] = {}
         self._filling = False
         layout = QVBoxLayout(self)
@@ -140,7 +141,8 @@ class ImportPage(QWidget):
         for one in capture.channels:
             self.column.addItem(f"{one.column} ({one.unit})", one.column)
         sheet = incoming.sheet
-        self.state.setCurrentIndex(max(0, self.state.findData(sheet.conditions.state if sheet else "cranking")))
+        usual = {"speed": "rolling", "knock": "strike"}.get(self.circuit.role if self.circuit else "", "cranking")
+        self.state.setCurrentIndex(max(0, self.state.findData(sheet.conditions.state if sheet else usual)))
         self.cylinders.setText(str(sheet.engine.cylinders) if sheet and sheet.engine.cylinders else "")
         self._show_good()
         first = next(
@@ -168,7 +170,16 @@ class ImportPage(QWidget):
                 for name, p in self.incoming.pyramids.items()
                 for low, high in [p.extremes()]
             }
-            answers[max(ranges, key=ranges.get)]["role"] = "crank"
+            answers[max(ranges, key=ranges.get)]["role"] = self.circuit.role if self.circuit else "crank"
+        if not sheet and self.circuit is not None:
+            told = self.circuit.model_dump(include={"sensor", "wheel", "pull_up"}, exclude_none=True)
+            for one in answers.values():
+                if one["role"] == self.circuit.role:
+                    one |= (
+                        told if self.circuit.sensor == "hall" else {key: told[key] for key in told if key != "pull_up"}
+                    )
+                elif one["role"] == "supply" and self.circuit.supply:
+                    one["nominal"] = self.circuit.supply
         return answers
 
     def _show_channel(self) -> None:

@@ -238,7 +238,13 @@ class MainWindow(QMainWindow):
 
     def _incoming(self, incoming) -> None:
         self.message.hide()
-        self.show_page("incoming").show_incoming(incoming)
+        from sagen.reason.log_case import circuit_of_job
+
+        job = self.session.job
+        page = self.show_page("incoming")
+        # Only what was stated on the trail may answer for a file; a guess from a code may not.
+        page.circuit = circuit_of_job(job) if job is not None and (job.of("circuit") or job.of("capture")) else None
+        page.show_incoming(incoming)
 
     def _update_buttons(self) -> None:
         log = self.session.log

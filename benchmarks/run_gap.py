@@ -1,0 +1,63 @@
+"""The longest gap of a 5 ms tick in the interface while a capture is read, examined and drawn in the background."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+from PySide6.QtCore import QEventLoop, QSettings, QTimer
+
+from benchmarks.timing import crank_samples
+from sagen.desk.app import make_application, make_window, own_log
+
+
+def longest_gap(window, start, most_s: float = 120.0) -> tuple[float, float]:
+    """Longest time between two ticks, ms, and how long the work took, s."""
+    ticks: list[float] = []
+    timer = QTimer()
+    timer.setInterval(5)
+    timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
+    timer.start()
+    began = time.perf_counter()
+    start()
+    while time.perf_counter() - began < most_s:
+        loop = QEventLoop()
+        QTimer.singleShot(30, loop.quit)
+        loop.exec()
+        if window.session.work.idle:
+            break
+    timer.stop()
+    return 1e3 * float(np.diff(ticks).max()), time.perf_counter() - began
+
+
+def main() -> None:
+    make_application()
+    folder = Path(tempfile.mkdtemp(prefix="sagen-gap-"))
+    window = make_window(QSettings(str(folder / "s.ini"), QSettings.Format.IniFormat))
+    window.show()
+    longest_gap(window, lambda: window.session.open_log(own_log(folder / "log")))
+    window.session.add_job("Bench", "", 4, "", [])
+    longest_gap(window, lambda: None)
+    volts = crank_samples(10_000_000)
+    np.savez(folder / "ten.npz", CH1=volts, sfreq=1e6)
+    from sagen.files import write_capture
+    from sagen.model.capture import Capture, Channel
+
+    write_capture(folder / "two.mf4", Capture("two", 1e6, (Channel("CH1", volts[:2_000_000]),)))
+    print("| while | longest gap, ms | takes, s |\n|---|---|---|")
+    for name in ("ten.npz", "two.mf4"):
+        gap, took = longest_gap(window, lambda name=name: window.session.bring_in(folder / name))
+        print(f"| reading {name} | {gap:.0f} | {took:.1f} |")
+        page = window.page("incoming")
+        gap, took = longest_gap(window, page._keep)
+        print(f"| examining and keeping {name} | {gap:.0f} | {took:.1f} |", flush=True)
+    window.close()
+
+
+if __name__ == "__main__":
+    main()

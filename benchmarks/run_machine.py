@@ -1,0 +1,48 @@
+"""The simulated machine, and weighing a job: how long each takes."""
+
+from __future__ import annotations
+
+from benchmarks.timing import seconds
+from sagen.machine.faults import broken, possible
+from sagen.machine.meter import read
+from sagen.machine.record import record
+from sagen.model.circuit import CircuitSpec
+from sagen.reason.checks import next_checks
+from sagen.reason.evidence import Code, Reading
+from sagen.reason.lab import Lab
+from sagen.reason.weigh import Case, infer
+
+SPECS = {
+    "crank, switching": CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2"),
+    "crank, coil": CircuitSpec(role="crank", sensor="reluctance", wheel="60-2"),
+    "cam beside crank": CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0),
+    "speed, current": CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48"),
+}
+
+
+def main() -> None:
+    print(
+        "| circuit | record 2 s at 50 kHz, ms | meter reading, ms | fault modes | weigh a fresh job, s | weigh again, ms |\n|---|---|---|---|---|---|"
+    )
+    for name, spec in SPECS.items():
+        rig = broken(spec, [], 1)
+        state = "rolling" if spec.role == "speed" else "cranking"
+        recorded = seconds(lambda rig=rig, state=state: record(rig, state), 5)
+        metered = seconds(lambda rig=rig: read(rig, "signal", "key_on"), 20)
+        case = Case(spec, (Code("", "P0335", "circuit"), Reading("", "signal", "key_on_unplugged", 4.9)))
+
+        def weighed(lab, case=case):
+            return next_checks(case, infer(case, lab=lab), lab=lab)
+
+        fresh = seconds(lambda spec=spec, weighed=weighed: weighed(Lab(spec)), 1)
+        lab = Lab(spec)
+        weighed(lab)
+        again = seconds(lambda lab=lab, weighed=weighed: weighed(lab), 5)
+        print(
+            f"| {name} | {1e3 * recorded:.0f} | {1e3 * metered:.2f} | {len(possible(spec))} | {fresh:.1f} | {1e3 * again:.0f} |",
+            flush=True,
+        )
+
+
+if __name__ == "__main__":
+    main()
