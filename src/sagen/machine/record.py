@@ -177,7 +177,7 @@ def _record_powered(rig: Rig, state: str, times, turns, speed, sfreq):
     columns, tables = [signal], [_signal_table(rig)]
     if rig.spec.role == "cam":
         columns.append(_crank_beside(rig, turns))
-        tables.append({"role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0})
+        tables.append(dict(_CRANK_TABLE))
     columns.append(supply)
     tables.append({"role": "supply", "nominal": 5.0 if rig.spec.regulated else max(rig.spec.supply_v, 12.0)})
     if rig.spec.sensor == "hall":
@@ -281,11 +281,20 @@ def _whine(rig: Rig, state: str, times: np.ndarray) -> np.ndarray:
 # Cam ----------------------------------------------------------------------------------------------
 
 
-def _cam_low(rig: Rig, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
-    cycles = int(turns.max() / 2) + 3
+#: what the crank channel recorded beside a cam is
+_CRANK_TABLE = {"role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0}
+
+
+def _cam_lateness(rig: Rig, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
+    """By how many crank degrees the cam is late at each sample: its offset, its wander, and a phaser's travel."""
+    cycles = int(turns.max(initial=0.0) / 2) + 3
     wander = np.interp(turns / 2, np.arange(cycles), rig.cam_wander * rig.rng.normal(size=cycles))
     moved = rig.phaser_deg / (1 + np.exp(-(times - 0.5 * times[-1]) / 0.1)) if rig.phaser_deg else 0.0
-    angle = turns * 360.0 - rig.cam_late - wander - moved
+    return rig.cam_late + wander + moved
+
+
+def _cam_low(rig: Rig, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
+    angle = turns * 360.0 - _cam_lateness(rig, turns, times)
     cycle = np.floor(angle / 720.0).astype(np.int64)
     first = int(cycle.min())
     low = np.zeros(len(turns), bool)
@@ -329,7 +338,11 @@ def _record_coil(rig: Rig, state: str, times, turns, speed, sfreq):
     from scipy.signal import bilinear, lfilter
 
     values = rig.values
-    emf = coil_emf(rig, turns, speed)
+    if rig.spec.role == "cam":
+        # A cam's wheel turns at half the crank's speed, late by what belt and phaser make of it.
+        emf = coil_emf(rig, (turns - _cam_lateness(rig, turns, times) / 360.0) / 2, speed / 2)
+    else:
+        emf = coil_emf(rig, turns, speed)
     for start, end in _spans(rig.drops, len(times)):
         emf[start:end] = 0.0
     probe = ("plug_signal", values.recorder_ohm)
@@ -352,6 +365,8 @@ def _record_coil(rig: Rig, state: str, times, turns, speed, sfreq):
     volts = (
         volts + _disturbed(rig, state, times, sfreq) + rig.rng.normal(0, 0.25 * rig.noise_v + 0.003 * swing, len(times))
     )
+    if rig.spec.role == "cam":
+        return [volts, _crank_beside(rig, turns)], [_signal_table(rig), dict(_CRANK_TABLE)]
     return [volts], [_signal_table(rig)]
 
 

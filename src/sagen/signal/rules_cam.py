@@ -19,6 +19,11 @@ MOST_LOSSES = 12
 MOVES_DEG = 5.0  #: a cam that travels farther than this, smoothly, is driven by a phaser
 
 
+def _coarse(reading: Reading) -> float:
+    """A coil crosses slowly at cranking speed, so the place of a cam's few teeth is known that much worse."""
+    return 2.0 if reading.kind == "reluctance" else 1.0
+
+
 def travel(track: CamTrack, context: Context) -> float:
     """How far a running engine's phaser moves the cam, degrees; 0 while cranking, where it is locked."""
     if context.state in ("cranking", "key_on"):
@@ -99,7 +104,7 @@ def crank_angle_end(crank: Reading) -> float:
 
 def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
     track = context.cams.get(reading.column)
-    if track is None or track.cycles < 3:
+    if track is None or track.cycles < 3 or context.has(reading, "weak_amplitude", "undersampled"):
         return
     if context.has(reading, "dropout"):
         # Edges that belong to a lost window, or to none, do not tell how the others stray.
@@ -110,7 +115,7 @@ def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
         if len(track.angle) < 6:
             return
     size = scatter(track, context)
-    limit = max(SCATTER_DEG, 0.6 * track.step_deg)
+    limit = max(SCATTER_DEG * _coarse(reading), 0.6 * track.step_deg)
     if size < limit:
         return
     low, high = np.quantile(track.late, [0.02, 0.98])
@@ -125,8 +130,8 @@ def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
 
 def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
     here, good = context.cams.get(reading.column), context.pattern_cams.get(reading.column)
-    if here is None or good is None:
-        return
+    if here is None or good is None or context.has(reading, "weak_amplitude", "undersampled"):
+        return  # a weak coil's crossings lie where the noise has them
     shift = shift_between(here, good)
     if shift is None:
         return
@@ -138,7 +143,7 @@ def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
         reach = np.array([low, high]) + offset
         offset = 0.0 if reach[0] <= OFFSET_DEG and reach[1] >= -OFFSET_DEG else float(reach[np.abs(reach).argmin()])
     unsure = 4.0 * scatter(here, context) / np.sqrt(max(here.cycles, 1.0))
-    if abs(offset) < max(OFFSET_DEG, here.step_deg, unsure if context.has(reading, "timing_scatter") else 0.0):
+    if abs(offset) < max(OFFSET_DEG * _coarse(reading), here.step_deg, unsure if context.has(reading, "timing_scatter") else 0.0):
         return
     teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
     belt = (
