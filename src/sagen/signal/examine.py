@@ -28,8 +28,9 @@ RULES: tuple[Rule, ...] = (
     rules_level.undersampled, rules_level.clipped, rules_level.too_short,
     rules_level.no_signal, rules_level.low_not_pulled_down, rules_level.high_not_reached,
     rules_level.weak_coil, rules_level.weak_current, rules_level.noise,
-    rules_wheel.wrong_pattern, rules_wheel.reversed_polarity, rules_wheel.extra_gap, rules_wheel.dropout,
-    rules_wheel.erratic, rules_wheel.odd_tooth, rules_wheel.runout,
+    rules_wheel.wrong_pattern, rules_wheel.reversed_polarity, rules_wheel.extra_gap,
+    rules_wheel.erratic,
+    rules_wheel.dropout, rules_wheel.odd_tooth, rules_wheel.runout,
     rules_cam.cam_dropout,
     rules_cam.timing_scatter, rules_cam.timing_offset,
 )  # fmt: skip

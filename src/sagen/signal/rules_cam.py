@@ -143,7 +143,9 @@ def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
         reach = np.array([low, high]) + offset
         offset = 0.0 if reach[0] <= OFFSET_DEG and reach[1] >= -OFFSET_DEG else float(reach[np.abs(reach).argmin()])
     unsure = 4.0 * scatter(here, context) / np.sqrt(max(here.cycles, 1.0))
-    if abs(offset) < max(OFFSET_DEG * _coarse(reading), here.step_deg, unsure if context.has(reading, "timing_scatter") else 0.0):
+    if abs(offset) < max(
+        OFFSET_DEG * _coarse(reading), here.step_deg, unsure if context.has(reading, "timing_scatter") else 0.0
+    ):
         return
     teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
     belt = (

@@ -31,7 +31,7 @@ WIDE = 0.07  #: share of the pitch
 COIL_COARSE = 0.2  #: a coil crosses slowly, between two samples its place is known that much better
 TALL = 0.16  #: share of the height
 IRREGULAR = 0.15  #: pitches
-ERRATIC_SHARE = 0.04
+ERRATIC_SHARE = 0.03
 RUNOUT_WIDTH, RUNOUT_HEIGHT, RUNOUT_EXPLAINED = 0.05, 0.10, 0.55
 STEADY = 2.0  #: the speed beside an interruption must not have fallen by more than this factor
 
@@ -335,7 +335,7 @@ def dropout(reading: Reading, context: Context) -> Iterator[Finding]:
     if context.has(reading, "undersampled") or reading.column in context.cams:
         return  # a cam beside a crank has a rule of its own
     # Where teeth are missed here and there, only what is far longer is a loss of its own.
-    beyond = 6.0 if context.has(reading, "erratic") else 0.0
+    beyond = 10.0 if context.has(reading, "erratic") else 0.0
     for start, end, back in interruptions(reading, beyond):
         pitch = float(np.median(np.diff(teeth.times)))
         lost = (end - start) / pitch

@@ -342,7 +342,21 @@ def _wheel_of_count(row: _Row, long: np.ndarray, count: int) -> Wheel | None:
     length = {int(one): float(np.exp(np.median(np.log(row.ratio[long[place == one]])))) for one in often}
     spans = {one: max(2, round(value)) for one, value in length.items()}
     reference = max(length, key=length.get)
-    return Wheel(min(MOST_SLOTS, count + sum(one - 1 for one in spans.values())), spans[reference] - 1)
+    rest = count + sum(one - 1 for place, one in spans.items() if place != reference)
+    return _rounder(rest, length[reference])
+
+
+def _rounder(rest: int, gap: float) -> Wheel:
+    """The wheel whose slots, all but the reference gap's own, are `rest`, with a gap measured as so many pitches.
+
+    Where compression leaves the gap between two whole numbers, a count of slots that divides a turn evenly
+    is the likelier: wheels are made in sixes and fours (common practice, no published source).
+    """
+    nearest = max(2, round(gap))
+    tried = [one for one in (nearest, nearest + 1, nearest - 1) if one >= 2 and abs(one - gap) < 0.8]
+    even = [one for one in tried if (rest + one - 1) % 6 == 0] or [one for one in tried if (rest + one - 1) % 4 == 0]
+    chosen = nearest if abs(nearest - gap) < 0.2 or nearest in even or not even else even[0]
+    return Wheel(min(MOST_SLOTS, rest + chosen - 1), chosen - 1)
 
 
 def _with_longest(ratio: np.ndarray, phase: np.ndarray, slots: int) -> Wheel | None:
