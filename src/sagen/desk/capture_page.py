@@ -66,7 +66,8 @@ def pattern_of(opened: OpenCapture, result) -> Underlay | None:
 
     if opened.reference is None or result.reading is None:
         return None
-    look = look_at(opened, result.sheet.column)
+    looks = opened.ready.get("looks", {})
+    look = looks.get(result.sheet.column) or look_at(opened, result.sheet.column)
     if look is None or look.pattern is None:
         return None
     if result.reading.wheel is not None and look.pattern.wheel == result.reading.wheel:
@@ -316,7 +317,7 @@ class CapturePage(QWidget):
             wheel = f" {one.reading.wheel}" if one.reading.wheel else ""
             parts.append(f"{ROLES[one.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
         self.about.setText("  ·  ".join(parts))
-        self.view.show_strip(strip_of(opened))
+        self.view.show_strip(opened.ready.get("strip") or strip_of(opened))
         spans = any(one.spans for one in opened.examination.findings)
         for name in ("previous", "next"):
             self.buttons[name].setEnabled(spans)
@@ -349,10 +350,8 @@ class CapturePage(QWidget):
     def _channel_chosen(self) -> None:
         if self.opened is None:
             return
-        from sagen.desk.lens import look_at
-
         column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "late"
-        look = look_at(self.opened, column) if column else None
+        look = self.opened.ready.get("looks", {}).get(column)
         self.turns.show_look(look, self.what)
         self.wheel.show_look(look)
         self.table.show_look(look)

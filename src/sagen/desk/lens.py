@@ -26,9 +26,11 @@ class Look:
     teeth: dict[int, str] = field(default_factory=dict)
     #: (start_s, end_s, label) of findings that lie in time
     stretches: tuple[tuple[float, float, str], ...] = ()
+    #: what Turns draws, by measure
+    turned: dict[str, tuple] = field(default_factory=dict)
 
     def rows(self, what: str):
-        return turn_rows(self.reading, what)
+        return self.turned.get(what)
 
 
 def look_at(opened, column: str) -> Look | None:
@@ -51,7 +53,8 @@ def look_at(opened, column: str) -> Look | None:
             teeth[int(finding.fields["tooth"])] = f"{index}"
         elif "start_s" in finding.fields:
             stretches.append((finding.fields["start_s"], finding.fields["end_s"], f"{index}"))
-    return Look(result.reading, tooth_table(result.reading, pattern), pattern, teeth, tuple(stretches))
+    turned = {what: turn_rows(result.reading, what) for what in MEASURES}
+    return Look(result.reading, tooth_table(result.reading, pattern), pattern, teeth, tuple(stretches), turned)
 
 
 def scale_of(values: np.ndarray) -> float:

@@ -45,6 +45,8 @@ class OpenCapture:
     entry: Entry | None = None
     #: the known-good capture, its sheet and its examination
     reference: tuple | None = None
+    #: what is drawn of it, worked out off the interface thread: the strip, and a look at each channel
+    ready: dict[str, object] = field(default_factory=dict)
 
 
 @dataclass
@@ -221,7 +223,7 @@ class Session(QObject):
             entry = log.add_capture(job_id, incoming.capture, data)
             keep_pyramids(log, entry.data["token"], incoming.capture, incoming.pyramids)
             good = with_examination(incoming.reference)
-            return OpenCapture(incoming.capture, complete, examination, dict(incoming.pyramids), entry, good)
+            return prepared(OpenCapture(incoming.capture, complete, examination, dict(incoming.pyramids), entry, good))
 
         self._open_when_done(work)
 
@@ -243,9 +245,10 @@ class Session(QObject):
             from dataclasses import replace
 
             pyramids = stored_pyramids(log, entry.data["token"], capture)
-            return OpenCapture(
+            opened = OpenCapture(
                 capture, sheet, replace(examination, findings=kept), pyramids, entry, with_examination(good)
             )
+            return prepared(opened)
 
         self._open_when_done(work)
 
@@ -342,6 +345,20 @@ def read_incoming(path: Path) -> Incoming:
         # The samples are sound; the user is asked what the sheet should have said.
         incoming.problem = str(error)
     return incoming
+
+
+def prepared(opened: OpenCapture) -> OpenCapture:
+    """Work out all that is drawn of a capture, so that the interface thread only has to paint."""
+    from sagen.desk.capture_page import strip_of
+    from sagen.desk.lens import look_at
+
+    columns = [one.sheet.column for one in opened.examination.channels if one.reading is not None]
+    opened.ready["looks"] = {one: look_at(opened, one) for one in columns}
+    opened.ready["strip"] = strip_of(opened)
+    for one in opened.examination.channels:
+        if one.reading is not None:
+            one.reading.speed_range()
+    return opened
 
 
 def kept_reference(log: JobLog, data: dict) -> tuple | None:

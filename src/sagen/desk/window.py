@@ -208,6 +208,8 @@ class MainWindow(QMainWindow):
     # what the session announces -----------------------------------------------------------
 
     def _log_opened(self) -> None:
+        # What the first capture will need is brought in while nobody waits for it.
+        self.session.work.ask(_preload, done=lambda _: (self.page("capture"), self.page("incoming")))
         waiting, self._waiting = self._waiting, []
         if waiting:
             self.bring_in(waiting)
@@ -605,6 +607,14 @@ def _report_page() -> QWidget:
     from sagen.desk.report_page import ReportPage
 
     return ReportPage()
+
+
+def _preload(_request) -> None:
+    """Import, off the interface thread, what the bench will need."""
+    import sagen.desk.capture_page
+    import sagen.desk.import_page
+    import sagen.reason.checks
+    import sagen.signal.examine  # noqa: F401
 
 
 def _circuit_page() -> QWidget:

@@ -80,6 +80,11 @@ class Reading:
         return float(np.quantile(median_of_five(pitches), 0.02)) * self.sfreq if len(pitches) > 3 else np.inf
 
     def speed_range(self) -> dict[str, float] | None:
+        """Lowest, median and highest speed of the wheel's own shaft, rpm; see `_speed_range`."""
+        return self._speed_range
+
+    @cached_property
+    def _speed_range(self) -> dict[str, float] | None:
         """Lowest, median and highest speed of the wheel's own shaft, rpm; None where it is not known.
 
         The median is over time; lowest and highest are taken after a running median of three spaces, so
