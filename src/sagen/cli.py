@@ -275,6 +275,7 @@ def _convert(arguments: argparse.Namespace) -> int:
 
 
 def _reason(arguments: argparse.Namespace) -> int:
+    from sagen.codes.lookup import beside
     from sagen.files.jobs import read_job
     from sagen.model.errors import SagenError
     from sagen.reason.checks import advice, next_checks
@@ -284,7 +285,8 @@ def _reason(arguments: argparse.Namespace) -> int:
     failed = False
     for name in arguments.files:
         try:
-            case = case_of(read_job(name))
+            job = read_job(name)
+            case = case_of(job)
             suspects, posterior = weigh(case)
             checks = next_checks(case, posterior)
         except SagenError as error:
@@ -305,7 +307,7 @@ def _reason(arguments: argparse.Namespace) -> int:
                 print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.fault}")
                 for reason in one.reasons[:3]:
                     print(f"           {'for' if reason.bits > 0 else 'against'}: {reason.text}")
-            for odd in posterior.odd:
+            for odd in (*beside(list(job.codes)), *posterior.odd):
                 print(f"  note: {odd}")
             print(f"  {advice(case, posterior).text}")
             for one in checks[:3]:

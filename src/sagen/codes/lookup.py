@@ -76,7 +76,14 @@ def meaning(code: str) -> CodeMeaning | None:
 
 def beside(codes: list[str]) -> list[str]:
     """What several codes together would mean, a sentence each."""
-    known = [found for one in codes if (found := meaning(one))]
+    known = []
+    for one in codes:
+        try:
+            found = meaning(one)
+        except SagenError:
+            continue
+        if found is not None:
+            known.append(found)
     said = []
     sensors = {
         (one.role, one.bank, one.position, one.sensor)

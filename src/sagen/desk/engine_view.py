@@ -8,9 +8,15 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.desk import theme
 
+#: usual firing orders by cylinders and banks (common practice, no published source); the maker's counts
+FIRING = {
+    (2, 1): "1-2", (3, 1): "1-2-3", (4, 1): "1-3-4-2", (5, 1): "1-2-4-5-3", (6, 1): "1-5-3-6-2-4", (8, 1): "1-6-2-5-8-3-7-4",
+    (6, 2): "1-2-3-4-5-6", (8, 2): "1-8-7-2-6-5-4-3",
+}  # fmt: skip
+
 
 class EngineView(QWidget):
-    """Straight with one bank, vee with two; front at the left, cylinder 1 in bank 1 (common practice)."""
+    """Straight with one bank, vee with two (a press changes it); front at the left, cylinder 1 in bank 1."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -21,8 +27,13 @@ class EngineView(QWidget):
     def show_engine(self, cylinders: int, banks: int, spec) -> None:
         self.cylinders, self.banks, self.spec = max(1, cylinders or 4), max(1, banks), spec
         self.setToolTip(
-            "Bank 1 is the side with cylinder 1; position A is intake, B exhaust. The firing order is the maker's."
+            "Bank 1 is the side with cylinder 1; position A is intake, B exhaust. The maker's firing order counts. Press: straight or vee."
         )
+        self.update()
+
+    def mouseReleaseEvent(self, _event) -> None:
+        """Straight or vee: a press changes the drawing."""
+        self.banks = 1 if self.banks > 1 else 2
         self.update()
 
     def paintEvent(self, _event) -> None:
@@ -56,6 +67,10 @@ class EngineView(QWidget):
                     painter.drawText(QRectF(at.x() - 10, at.y() - 8, 20, 16), Qt.AlignmentFlag.AlignCenter, "1")
             painter.setPen(QColor(look.quiet))
             painter.drawText(QRectF(box.right() + 4, middle - 8, 40, 16), Qt.AlignmentFlag.AlignLeft, f"b {bank + 1}")
+        order = FIRING.get((self.cylinders, rows))
+        if order:
+            under = QRectF(2, self.height() - 19, self.width() - 4, 16)
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, f"fires {order}, usually")
         self._mark(painter, box, rows, tall)
 
     def _mark(self, painter: QPainter, box: QRectF, rows: int, tall: float) -> None:

@@ -31,7 +31,7 @@ class Weighed:
     checks: tuple[NextCheck, ...] = ()
     pieces: int = 0  #: how many pieces of evidence count
     advice: Advice | None = None
-    odd: tuple[str, ...] = ()  #: readings that no fault explains
+    odd: tuple[str, ...] = ()  #: what codes mean together, and readings that no fault explains
 
 
 @dataclass(frozen=True)
@@ -318,6 +318,7 @@ def with_meaning(code: str) -> dict:
 
 def weigh_job(job: Job, gear: tuple[str, ...] = ("meter", "scope"), strategy: str = "most") -> Weighed:
     """Weigh everything that stands on a job's trail."""
+    from sagen.codes.lookup import beside
     from sagen.reason.checks import advice, next_checks
     from sagen.reason.log_case import case_of_job
     from sagen.reason.weigh import weigh
@@ -327,7 +328,8 @@ def weigh_job(job: Job, gear: tuple[str, ...] = ("meter", "scope"), strategy: st
         return Weighed()
     suspects, posterior = weigh(case)
     checks = next_checks(case, posterior)
-    return Weighed(suspects, checks, len(posterior.used), advice(case, posterior), posterior.odd)
+    together = tuple(beside([one.data["code"] for one in job.of("code") if not one.data.get("kind")]))
+    return Weighed(suspects, checks, len(posterior.used), advice(case, posterior), together + posterior.odd)
 
 
 def read_incoming(path: Path) -> Incoming:
