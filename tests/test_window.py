@@ -312,7 +312,7 @@ def test_three_lenses_show_one_tooth_under_one_pointer(desk):
     at = page.turns.plot_rect()
     column = (tooth + 4.5) / values.shape[1]
     place = QPointF(at.left() + column * at.width(), at.center().y())
-    cell = page.turns.cell_at(place)
+    cell = page.turns.part_at(place)
     assert cell[1] == tooth + 4
     QTest.mouseMove(page.turns, place.toPoint())
     page.turns.pointed.emit(page.turns.time_of(*cell))

@@ -397,7 +397,7 @@ class CapturePage(QWidget):
             self.view.look_at_span(time_s - pitch, time_s + pitch, around=9.0)
 
     def _tooth_chosen(self, number: int) -> None:
-        time = self.wheel._time_of(number) if self.wheel.look and self.wheel.look.table else None
+        time = self.wheel.time_of(number) if self.wheel.look and self.wheel.look.table else None
         if time is not None:
             self.point_at(time)
 

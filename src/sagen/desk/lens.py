@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter
+from PySide6.QtWidgets import QToolTip, QWidget
 
 from sagen.desk import theme
 from sagen.signal.per_tooth import ToothTable, tooth_table, turn_rows
@@ -97,3 +99,61 @@ def in_words(what: str, value: float, kind: str) -> str:
     size = "taller" if kind == "reluctance" else "wider"
     small = "lower" if kind == "reluctance" else "narrower"
     return f"{abs(value):.1f} % {size if value >= 0 else small} than the median"
+
+
+class LensView(QWidget):
+    """A picture of one channel's teeth that carries the shared pointer.
+
+    A lens says which part of its picture lies under a point (`part_at`), what that part tells (`words_at`) and
+    when its tooth came (`time_of`).
+    """
+
+    pointed = Signal(object)  #: time in s, or None
+    pressed = Signal(float)  #: time in s
+
+    def __init__(self, name: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.look: Look | None = None
+        self._pointer: float | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(260, 180)
+        self.setAccessibleName(name)
+
+    def set_pointer(self, time_s: float | None) -> None:
+        self._pointer = time_s
+        self.update()
+
+    def dress(self) -> None:
+        self.update()
+
+    def paint_nothing(self, painter: QPainter, why: str) -> None:
+        painter.setPen(QColor(theme.look().quiet))
+        where = self.rect().adjusted(30, 0, -30, 0)
+        painter.drawText(where, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, why)
+
+    def paint_flag(self, painter: QPainter, number: int, label: str, at: QPointF, left: float, right: float) -> None:
+        """The flag of a finding that names a tooth, its upper edge's middle `at`, kept between two x."""
+        look = theme.look()
+        text = f"{label}  tooth {number}"
+        wide = painter.fontMetrics().horizontalAdvance(text) + 12
+        flag = QRectF(min(max(at.x() - wide / 2, left), right - wide), at.y(), wide, 18)
+        painter.fillRect(flag, QColor(look.mark))
+        painter.setPen(QColor(look.raised))
+        painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, text)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        part = self.part_at(event.position())
+        if part is None:
+            return
+        QToolTip.showText(event.globalPosition().toPoint(), self.words_at(*part), self)
+        self.pointed.emit(self.time_of(*part))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        part = self.part_at(event.position())
+        time = self.time_of(*part) if part is not None else None
+        if time is not None:
+            self.pressed.emit(time)
+
+    def leaveEvent(self, _event) -> None:
+        self.pointed.emit(None)

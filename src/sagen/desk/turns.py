@@ -6,36 +6,27 @@ A bad tooth is a vertical stripe, a loose gap is speckle, a dropout a blank row.
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import QWidget
 
 from sagen.desk import theme
-from sagen.desk.lens import Look, coloured, in_words, scale_of
+from sagen.desk.lens import LensView, Look, colour_steps, coloured, in_words, scale_of
 from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM = 52, 12, 46, 54
 
 
-class TurnsView(QWidget):
-    """Draws the turns of one channel; carries the shared pointer."""
-
-    pointed = Signal(object)  #: time in s, or None
-    pressed = Signal(float)  #: time in s
+class TurnsView(LensView):
+    """Draws the turns of one channel."""
 
     def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.look: Look | None = None
+        super().__init__("Turns: one row a revolution, one column a tooth", parent)
         self.what = "late"
         self.scale = 1.0
         self._values = np.empty((0, 0), np.float32)
         self._entry = np.empty((0, 0), np.int64)
         self._image: QImage | None = None
-        self._pointer: float | None = None
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(260, 180)
-        self.setAccessibleName("Turns: one row a revolution, one column a tooth")
 
     def show_look(self, look: Look | None, what: str = "late") -> None:
         self.look, self.what, self._image = look, what, None
@@ -48,11 +39,7 @@ class TurnsView(QWidget):
 
     def dress(self) -> None:
         self._image = None
-        self.update()
-
-    def set_pointer(self, time_s: float | None) -> None:
-        self._pointer = time_s
-        self.update()
+        super().dress()
 
     # geometry -----------------------------------------------------------------------------
 
@@ -63,7 +50,7 @@ class TurnsView(QWidget):
     def plot_rect(self) -> QRectF:
         return QRectF(LEFT, TOP, max(self.width() - LEFT - RIGHT, 10), max(self.height() - TOP - BOTTOM, 10))
 
-    def cell_at(self, at: QPointF) -> tuple[int, int] | None:
+    def part_at(self, at: QPointF) -> tuple[int, int] | None:
         """Turn (row) and slot (column) under a point."""
         rect = self.plot_rect()
         if self.empty or not rect.contains(at):
@@ -84,11 +71,10 @@ class TurnsView(QWidget):
         painter, look = QPainter(self), theme.look()
         painter.fillRect(self.rect(), QColor(look.raised))
         if self.empty:
-            painter.setPen(QColor(look.quiet))
-            painter.drawText(
-                self.rect().adjusted(30, 0, -30, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+            self.paint_nothing(
+                painter,
                 "No turns to show: the wheel of this channel is not known.\nState it on the sheet, or record more turns.",
-            )  # fmt: skip
+            )
             return
         rect = self.plot_rect()
         painter.drawImage(rect, self._picture())
@@ -150,12 +136,7 @@ class TurnsView(QWidget):
             painter.setPen(QPen(QColor(look.mark), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x0, rect.top()), QPointF(x0, rect.bottom()))
             painter.drawLine(QPointF(x1, rect.top()), QPointF(x1, rect.bottom()))
-            text = f"{label}  tooth {number}"
-            wide = painter.fontMetrics().horizontalAdvance(text) + 12
-            flag = QRectF(min(max((x0 + x1 - wide) / 2, LEFT), self.width() - wide - 4), 5, wide, 18)
-            painter.fillRect(flag, QColor(look.mark))
-            painter.setPen(QColor(look.raised))
-            painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, text)
+            self.paint_flag(painter, number, label, QPointF((x0 + x1) / 2, 5), LEFT, self.width() - 4)
         for start, end, label in self.look.stretches:
             first, last = self._row_of(start), self._row_of(end)
             y0 = rect.top() + first / turns * rect.height()
@@ -174,8 +155,6 @@ class TurnsView(QWidget):
         """What the colours mean, in figures and words."""
         look = theme.look()
         bar = QRectF(rect.left(), rect.bottom() + 10, min(rect.width() * 0.5, 220), 10)
-        from sagen.desk.lens import colour_steps
-
         steps = np.ascontiguousarray(colour_steps(), np.uint32)
         painter.drawImage(bar, QImage(steps.data, len(steps), 1, 4 * len(steps), QImage.Format.Format_RGB32))
         painter.setPen(QColor(look.line))
@@ -214,19 +193,6 @@ class TurnsView(QWidget):
         angle = column * reading.wheel.pitch_deg
         return f"turn {row + 1}, tooth {column + 1}, {angle:.1f}°: {in_words(self.what, float(self._values[row, column]), reading.kind)}"
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        cell = self.cell_at(event.position())
-        if cell is None:
-            return
-        QToolTip.showText(event.globalPosition().toPoint(), self.words_at(*cell), self)
-        self.pointed.emit(self.time_of(*cell))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        cell = self.cell_at(event.position())
-        time = self.time_of(*cell) if cell else None
-        if time is not None:
-            self.pressed.emit(time)
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
         if event.key() not in steps or self.empty:
@@ -237,6 +203,3 @@ class TurnsView(QWidget):
         across = steps[event.key()]
         at = int(np.clip(at + across[1] + across[0] * max(1, len(teeth.places)), 0, len(teeth.times) - 1))
         self.pointed.emit(float(teeth.times[at]))
-
-    def leaveEvent(self, _event) -> None:
-        self.pointed.emit(None)

@@ -3,41 +3,25 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
 
 from sagen.desk import theme
-from sagen.desk.lens import Look, coloured, in_words
+from sagen.desk.lens import LensView, Look, coloured, in_words
 
 HUB, ROOT, TIP = 0.46, 0.62, 0.86  #: radii as shares of half the widget
 TALLEST = 1.6  #: sizes beyond this many medians are drawn no larger
 
 
-class WheelView(QWidget):
+class WheelView(LensView):
     """Draws the wheel of one channel; tooth 1 is at the top, the wheel turns clockwise."""
 
-    pointed = Signal(object)  #: time in s, or None
-    pressed = Signal(float)
-
     def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.look: Look | None = None
-        self._pointer: float | None = None
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(260, 180)
-        self.setAccessibleName("Wheel: every tooth at its measured place and height")
+        super().__init__("Wheel: every tooth at its measured place and height", parent)
 
     def show_look(self, look: Look | None) -> None:
         self.look = look
-        self.update()
-
-    def set_pointer(self, time_s: float | None) -> None:
-        self._pointer = time_s
-        self.update()
-
-    def dress(self) -> None:
         self.update()
 
     # geometry -----------------------------------------------------------------------------
@@ -68,6 +52,10 @@ class WheelView(QWidget):
         angle = float(np.degrees(np.arctan2(away.x(), -away.y()))) % 360.0
         return int((angle / pitch + 0.25) % self.look.reading.wheel.slots) + 1
 
+    def part_at(self, at: QPointF) -> tuple[int] | None:
+        number = self.tooth_at(at)
+        return None if number is None else (number,)
+
     # painting -----------------------------------------------------------------------------
 
     def paintEvent(self, _event) -> None:
@@ -75,11 +63,7 @@ class WheelView(QWidget):
         painter.fillRect(self.rect(), QColor(look.raised))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.look is None or self.look.table is None:
-            painter.setPen(QColor(look.quiet))
-            painter.drawText(
-                self.rect().adjusted(30, 0, -30, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                "No wheel to draw: at least two turns of a known wheel are needed.",
-            )  # fmt: skip
+            self.paint_nothing(painter, "No wheel to draw: at least two turns of a known wheel are needed.")
             return
         self._paint_body(painter)
         self._paint_teeth(painter)
@@ -158,17 +142,8 @@ class WheelView(QWidget):
         painter.setFont(theme.font(9, bold=True))
         for number, label in self.look.teeth.items():
             at = self.point((number - 1 + 0.2) * pitch, 0.96)
-            text = f"{label}  tooth {number}"
-            wide = painter.fontMetrics().horizontalAdvance(text) + 12
-            flag = QRectF(
-                float(np.clip(at.x() - wide / 2, 2, self.width() - wide - 2)),
-                float(np.clip(at.y() - 9, 2, self.height() - 20)),
-                wide,
-                18,
-            )
-            painter.fillRect(flag, QColor(look.mark))
-            painter.setPen(QColor(look.raised))
-            painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, text)
+            top = float(np.clip(at.y() - 9, 2, self.height() - 20))
+            self.paint_flag(painter, number, label, QPointF(at.x(), top), 2, self.width() - 2)
 
     def _paint_pointer(self, painter: QPainter) -> None:
         place = self.look.reading.place(self._pointer) if self._pointer is not None else None
@@ -217,20 +192,7 @@ class WheelView(QWidget):
             f"{in_words('size', 100 * (table.size[index] - 1), kind)}"
         )
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        number = self.tooth_at(event.position())
-        if number is None:
-            return
-        QToolTip.showText(event.globalPosition().toPoint(), self.words_at(number), self)
-        self.pointed.emit(self._time_of(number))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        number = self.tooth_at(event.position())
-        time = self._time_of(number) if number else None
-        if time is not None:
-            self.pressed.emit(time)
-
-    def _time_of(self, number: int) -> float | None:
+    def time_of(self, number: int) -> float | None:
         """When that tooth came in the turn that the pointer is in, else in the first."""
         teeth = self.look.reading.teeth
         same = np.flatnonzero(teeth.number == number)
@@ -238,6 +200,3 @@ class WheelView(QWidget):
             return None
         now = self._pointer if self._pointer is not None else 0.0
         return float(teeth.times[same[np.abs(teeth.times[same] - now).argmin()]])
-
-    def leaveEvent(self, _event) -> None:
-        self.pointed.emit(None)

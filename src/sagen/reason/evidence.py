@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 
 from sagen.reason.facts import SOUND, Knowledge, cause_of
@@ -15,7 +16,7 @@ STATES_SAID = {
 
 
 @dataclass(frozen=True)
-class Evidence:
+class Evidence(ABC):
     """Base of all kinds. `source` says where on the trail it stands."""
 
     source: str = ""
@@ -23,13 +24,13 @@ class Evidence:
     #: pieces with the same key repeat one another and count less each time
     key: tuple = field(default=(), init=False, repr=False)
 
+    @abstractmethod
     def likelihood(self, faults: tuple[str, ...], lab: Lab, facts: Knowledge) -> float | None:
         """Probability (or density) under fault modes; None where this says nothing."""
-        raise NotImplementedError
 
+    @abstractmethod
     def words(self, fault: str, lab: Lab, facts: Knowledge) -> str:
         """Why this speaks for or against a fault mode, as a technician would say it."""
-        raise NotImplementedError
 
 
 @dataclass(frozen=True)
