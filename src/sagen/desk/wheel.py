@@ -175,7 +175,7 @@ class WheelView(LensView):
         if self.look.table.has_pattern:
             painter.setPen(QColor(look.sound))
             painter.drawText(
-                QRectF(8, self.height() - 20, self.width() - 16, 16), Qt.AlignmentFlag.AlignRight, "outline: known-good"
+                QRectF(8, self.height() - 36, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, "outline: known-good"
             )
 
     # hands --------------------------------------------------------------------------------
