@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sagen.signal.errors import ToothErrors
 from sagen.signal.reading import Reading
+from sagen.signal.rules_wheel import LEAST, odd_words, outstanding, tooth_measures
 
 STEPS_A_PITCH = 24
 
@@ -19,7 +21,8 @@ class Comparison:
     `likeness` is the share of the turn (0 to 1) in which both signals are in the same state, each
     taken as its own majority over the turns recorded. 1 - likeness times 360 is how many degrees a
     turn they differ; an even wheel seen half a pitch late gives 0. `teeth` are the numbers where
-    they differ by more than half a tooth.
+    they differ by more than half a tooth, or where one tooth's place, width or height differs by more than
+    the two captures' own scatter explains (`LEAST`).
     """
 
     column: str
@@ -66,16 +69,47 @@ def compare(reading: Reading, pattern: Reading) -> Comparison | None:
     differs = (here > 0.5) != (there > 0.5)
     likeness = 1.0 - float(differs.mean())
     a_slot = differs.reshape(-1, STEPS_A_PITCH).mean(axis=1)
-    teeth = tuple(int(one) + 1 for one in np.flatnonzero(a_slot > 0.25))
+    apart = teeth_apart(reading, pattern)
+    teeth = tuple(sorted({int(one) + 1 for one in np.flatnonzero(a_slot > 0.25)} | set(apart)))
     low = reading.levels.low - pattern.levels.low
     high = reading.levels.high - pattern.levels.high
+    named = [f"{one} ({apart[one]})" if one in apart else str(one) for one in teeth[:6]]
     where = (
         "at no tooth"
         if not teeth
-        else f"at tooth {', '.join(map(str, teeth[:6]))}" + (f" and {len(teeth) - 6} more" if len(teeth) > 6 else "")
+        else f"at tooth {', '.join(named)}" + (f" and {len(teeth) - 6} more" if len(teeth) > 6 else "")
     )
     text = (
         f"{100 * likeness:.1f} % alike over a turn, differing {where}; low level {low:+.2f} V, "
         f"high level {high:+.2f} V against the known-good capture."
     )
     return Comparison(reading.column, likeness, teeth, low, high, text)
+
+
+def teeth_apart(reading: Reading, pattern: Reading) -> dict[int, str]:
+    """Numbers of the teeth whose place, width or height differs from the pattern's, and how in words."""
+    if reading.wheel != pattern.wheel or reading.kind != pattern.kind:
+        return {}
+    found: dict[int, tuple[float, str]] = {}
+    theirs = tooth_measures(pattern)
+    for name, (here, least) in tooth_measures(reading).items():
+        if name not in theirs:
+            continue
+        there, their_least = theirs[name]
+        number, mine, other = np.intersect1d(here.number, there.number, return_indices=True)
+        if len(number) < 8:
+            continue
+        difference = here.by_place[mine] - there.by_place[other]
+        if name == "height":
+            difference = difference / there.by_place[other]
+        # What sampling can do to either adds up; what a fine sampling leaves counts once.
+        limit = np.full(len(number), least + their_least - LEAST[name].size)
+        scatter = np.hypot(here.scatter / np.sqrt(here.turns), there.scatter / np.sqrt(there.turns))
+        errors = ToothErrors(difference[None], difference, scatter, number, float(np.hypot(here.locked, there.locked)))
+        for place, size, _ in outstanding(
+            errors, limit, LEAST[name].sure, reading.wheel.slots, (1,), spread=name.startswith("late")
+        ):
+            one, weight = int(number[place]), abs(size) / limit[place]
+            if one not in found or weight > found[one][0]:
+                found[one] = (weight, odd_words(name, size, "than there"))
+    return {one: words for one, (_, words) in found.items()}

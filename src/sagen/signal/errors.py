@@ -28,10 +28,10 @@ class ToothErrors:
     def turns(self) -> int:
         return len(self.values)
 
-    def sampled(self, coarse: float) -> ToothErrors:
-        """With the error of a sampling of one sample in `coarse` pitches. Sampling that scatters less than
-        chance would is in step with the wheel: its error is the same every turn and does not average out."""
-        return replace(self, locked=0.2 * coarse if self.scatter < 0.2 * coarse else 0.0)
+    def sampled(self, error: float, coarse: float) -> ToothErrors:
+        """With the standard error that one sample in `coarse` pitches leaves where the sampling is in step with
+        the wheel: it scatters less than chance would, is the same every turn and does not average out."""
+        return replace(self, locked=error * coarse if self.scatter < 0.2 * coarse else 0.0)
 
     def surprise(self) -> np.ndarray:
         """By how many standard errors each place strays from the others.

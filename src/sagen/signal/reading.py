@@ -55,9 +55,13 @@ class Reading:
         return (self.rises[: len(spaces)] - self.falls[:-1]) / spaces if len(spaces) else np.empty(0)
 
     def low_width(self) -> np.ndarray:
-        """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,)."""
+        """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,).
+
+        NaN before an interruption, where it is not known whether the low ended with the tooth.
+        """
         spaces = np.diff(self.falls)
         pitch = spaces / np.maximum(self.teeth.ratio, 1e-9)
+        pitch[self.teeth.spans == 0] = np.nan
         return (self.rises[: len(spaces)] - self.falls[:-1]) / pitch if len(spaces) else np.empty(0)
 
     @cached_property

@@ -6,7 +6,7 @@ Limits are common practice (no published source) unless a rule says otherwise.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from math import comb
 
 import numpy as np
@@ -24,16 +24,37 @@ from sagen.signal.reading import Reading
 
 FEWEST_TURNS = 3
 SURE_SHARE = 0.85  #: the same, where the teeth wander
+LEAST_GAP = 1.4  #: pitches
 GAP_IN_TURNS = 0.6  #: share of its turns in which a tooth must be absent
-SURPRISE = 5.0  #: standard errors: a sound 100-tooth wheel strays so far once in ten thousand captures
-LATE = 0.05  #: pitches
-WIDE = 0.07  #: share of the pitch
 COIL_COARSE = 0.2  #: a coil crosses slowly, between two samples its place is known that much better
-TALL = 0.16  #: share of the height
 IRREGULAR = 0.15  #: pitches
 ERRATIC_SHARE = 0.03
 RUNOUT_WIDTH, RUNOUT_HEIGHT, RUNOUT_EXPLAINED = 0.05, 0.10, 0.55
 STEADY = 2.0  #: the speed beside an interruption must not have fallen by more than this factor
+
+
+@dataclass(frozen=True)
+class Least:
+    """What a measure of one tooth must exceed to count.
+
+    `size` in pitches (heights: share of the median), `samples` the same in sample intervals, and `sure` in
+    standard errors: a sound 100-tooth wheel strays by 5 once in ten thousand captures. An error that
+    sampling bounds strays less far than a normal one, so where `samples` is near its bound `sure` may be less.
+    `locked` is the standard error in samples that a sampling in step with the wheel leaves.
+    """
+
+    size: float
+    samples: float
+    sure: float
+    locked: float
+
+
+LEAST = {
+    "late": Least(0.05, 0.75, 5.0, 0.2),
+    "late middle": Least(0.05, 0.8, 4.5, 0.1),  # both ends of a tooth tell of its place
+    "width": Least(0.07, 1.25, 4.0, 0.2),  # both ends err, by one sample at most
+    "height": Least(0.16, 0.0, 5.0, 0.0),
+}
 
 
 def measures(reading: Reading, context: Context) -> dict[str, tuple[ToothErrors, float]]:
@@ -45,17 +66,18 @@ def measures(reading: Reading, context: Context) -> dict[str, tuple[ToothErrors,
 
 def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
     """What is known of every tooth, lined up by place, with the least size that counts."""
-    found: dict[str, tuple[ToothErrors | None, float]] = {}
     teeth, coarse = reading.teeth, 1.0 / reading.samples_a_tooth
     if reading.kind == "reluctance":
         coarse *= COIL_COARSE
-    found["late"] = (by_place(teeth, reading.late), max(LATE, 0.75 * coarse))
-    if reading.kind == "reluctance":
-        found["height"] = (by_place(reading.teeth, height_for_speed(reading)), TALL)
+        values = {"late": reading.late, "height": height_for_speed(reading)}
     else:
-        found["late middle"] = (by_place(teeth, reading.late_middle), max(LATE, 0.75 * coarse))
-        found["width"] = (by_place(teeth, reading.low_width()), max(WIDE, 1.3 * coarse))
-    return {name: (errors.sampled(coarse), least) for name, (errors, least) in found.items() if errors is not None}
+        values = {"late": reading.late, "late middle": reading.late_middle, "width": reading.low_width()}
+    found = {}
+    for name, value in values.items():
+        errors, least = by_place(teeth, value), LEAST[name]
+        if errors is not None:
+            found[name] = (errors.sampled(least.locked, coarse), max(least.size, least.samples * coarse))
+    return found
 
 
 def height_for_speed(reading: Reading) -> np.ndarray:
@@ -94,6 +116,8 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
             continue
         angle = (number - 1) * wheel.pitch_deg
         gap = float(np.median(teeth.ratio[spans])) if len(spans) else 0.0
+        if gap < LEAST_GAP:
+            continue  # an even space that strong ripple counted as two
         many = f"Teeth {group[0]} to {group[-1]} are" if len(group) > 1 else f"Tooth {number} is"
         beside = number in (1, wheel.slots - wheel.missing)
         twin = not beside and len(group) == wheel.missing
@@ -163,13 +187,13 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
             continue
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
         orders = _orders(wheel.slots, context.cylinders)
-        for place, size, surprise in _outstanding(
-            errors, limit, wheel.slots, orders, spread=name != "width" and name != "height"
+        for place, size, surprise in outstanding(
+            errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("late")
         ):
             number = int(errors.number[place])
             weight = abs(size) / least
             if number not in odd or weight > odd[number][0]:
-                odd[number] = (weight, _odd_words(name, size, reading), surprise)
+                odd[number] = (weight, odd_words(name, size), surprise)
     said: list[int] = []
     for number, (weight, words, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[:6]:
         # A tooth out of place shows on the spaces either side of it; its neighbours are not odd for that.
@@ -200,33 +224,38 @@ def _orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
     return tuple(sorted({1, 2, *firing} & set(range(1, max(slots // 5, 2) + 1))))
 
 
-def _outstanding(
-    errors: ToothErrors, limit: np.ndarray, slots: int, orders: tuple[int, ...], *, spread: bool
+def outstanding(
+    errors: ToothErrors, limit: np.ndarray, sure: float, slots: int, orders: tuple[int, ...], *, spread: bool
 ) -> Iterator[tuple[int, float, float]]:
     """Places that stray significantly, largest first. A late tooth makes its neighbours look early by two
-    thirds (the cubic through them); that footprint is taken off before the next is sought."""
+    thirds (the cubic through them): where that footprint fits best is the tooth, and it is taken off before the
+    next is sought."""
     rest = without_orders(errors, slots, orders)
-    footprint = {0: 1.0, 1: -2 / 3, 2: 1 / 6} if spread else {0: 1.0}
+    footprint = {-2: 1 / 6, -1: -2 / 3, 0: 1.0, 1: -2 / 3, 2: 1 / 6} if spread else {0: 1.0}
     for _ in range(3):
         now = replace(errors, by_place=rest)
         surprise = now.surprise()
-        strong = (np.abs(surprise) > SURPRISE) & (np.abs(rest - np.median(rest)) > limit)
+        strong = (np.abs(surprise) > sure) & (np.abs(rest - np.median(rest)) > limit)
         if not strong.any():
             return
-        place = int(np.argmax(np.where(strong, np.abs(rest - np.median(rest)) / limit, 0)))
+        fit = sum(share * np.roll(rest - np.median(rest), -offset) for offset, share in footprint.items())
+        worst = int(np.argmax(np.where(strong, np.abs(rest - np.median(rest)) / limit, 0)))
+        near = (worst + np.array([0, -1, 1] if spread else [0])) % len(rest)
+        place = int(near[np.argmax(np.abs(fit[near]) / limit[near])])
         size = float(rest[place] - np.median(rest))
         yield place, size, float(abs(surprise[place]))
         for offset, share in footprint.items():
-            for at in {place - offset, place + offset}:
-                rest[at % len(rest)] -= share * size
+            rest[(place + offset) % len(rest)] -= share * size
 
 
-def _odd_words(name: str, size: float, reading: Reading) -> str:
+def odd_words(name: str, size: float, than: str = "than the others") -> str:
+    """How a tooth differs, for a measure of `LEAST`."""
+    percent = f"{abs(100 * size):.0f} %"
     if name.startswith("late"):
-        return f"comes {abs(100 * size):.0f} % of a pitch {'late' if size > 0 else 'early'}"
+        return f"comes {percent} of a pitch {'late' if size > 0 else 'early'}"
     if name == "width":
-        return f"holds the signal low {abs(100 * size):.0f} % of a pitch {'longer' if size > 0 else 'shorter'} than the others"
-    return f"is {abs(100 * size):.0f} % {'taller' if size > 0 else 'lower'} than the others for its speed"
+        return f"holds the signal low {percent} of a pitch {'longer' if size > 0 else 'shorter'} {than}"
+    return f"is {percent} {'taller' if size > 0 else 'lower'} {than} for its speed"
 
 
 def _spans_at(reading: Reading, number: int) -> tuple[Span, ...]:
