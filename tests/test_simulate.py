@@ -178,7 +178,7 @@ def test_table_of_teeth_has_the_lost_one_empty_and_the_others_even():
     assert np.isnan(table.late[58:]).all()  # the reference gap
     there = np.delete(np.arange(58), 16)
     assert np.abs(table.late[there]).max() < 2.0  # percent of a pitch; one sample is 0.4
-    np.testing.assert_allclose(table.size[there], 1.0, atol=0.06)
+    np.testing.assert_allclose(table.size[there], 1.0, atol=0.02)
     np.testing.assert_allclose(table.angle_deg, np.arange(60) * 6.0)
 
 

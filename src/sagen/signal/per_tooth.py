@@ -75,7 +75,7 @@ def _columns(reading: Reading) -> tuple[np.ndarray, ...] | None:
 
 
 def _size(reading: Reading) -> np.ndarray:
-    return height_for_speed(reading) if reading.kind == "reluctance" else reading.low_width()
+    return height_for_speed(reading) if reading.kind == "reluctance" else reading.low_width
 
 
 def turn_rows(reading: Reading, what: str) -> tuple[np.ndarray, np.ndarray] | None:

@@ -54,15 +54,32 @@ class Reading:
         spaces = np.diff(self.falls)
         return (self.rises[: len(spaces)] - self.falls[:-1]) / spaces if len(spaces) else np.empty(0)
 
+    @cached_property
     def low_width(self) -> np.ndarray:
         """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,).
 
-        NaN before an interruption, where it is not known whether the low ended with the tooth.
+        NaN at the ends and beside an interruption, where speed or the end of the low is not known.
         """
-        spaces = np.diff(self.falls)
-        pitch = spaces / np.maximum(self.teeth.ratio, 1e-9)
-        pitch[self.teeth.spans == 0] = np.nan
-        return (self.rises[: len(spaces)] - self.falls[:-1]) / pitch if len(spaces) else np.empty(0)
+        falls, spans = self.falls, self.teeth.spans
+        out = np.full(max(len(falls) - 1, 0), np.nan)
+        if len(falls) < 4:
+            return out
+        # From one tooth before to one after, so that a tooth's own displacement does not count; the change of
+        # speed from the two spaces outside brings that to the middle of the low.
+        before, after = spans[:-1].astype(float), spans[1:].astype(float)
+        lasted = np.diff(falls)
+        pitch = (falls[2:] - falls[:-2]) / np.maximum(before + after, 1)
+        each = lasted / np.maximum(spans, 1)
+        low = self.rises[1 : len(falls) - 1] - falls[1:-1]
+        change = np.zeros(len(pitch))
+        # Distance in slots between the middles of the spaces outside.
+        apart = 0.5 * (spans[:-3] + spans[3:]) + before[1:-1] + after[1:-1]
+        change[1:-1] = (each[3:] - each[:-3]) / np.maximum(apart, 1)
+        at = 0.5 * low / np.maximum(pitch, 1e-12) - 0.5 * (after - before)
+        out[1:] = low / (pitch + change * at)
+        known = spans > 0
+        out[1:][~(known[:-1] & known[1:])] = np.nan
+        return out
 
     @cached_property
     def late(self) -> np.ndarray:

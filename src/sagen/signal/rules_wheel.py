@@ -52,7 +52,7 @@ class Least:
 LEAST = {
     "late": Least(0.05, 0.75, 5.0, 0.2),
     "late middle": Least(0.05, 0.8, 4.5, 0.1),  # both ends of a tooth tell of its place
-    "width": Least(0.07, 1.25, 4.0, 0.2),  # both ends err, by one sample at most
+    "width": Least(0.07, 1.15, 4.0, 0.2),  # both ends err, by one sample at most
     "height": Least(0.16, 0.0, 5.0, 0.0),
 }
 
@@ -71,7 +71,7 @@ def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
         coarse *= COIL_COARSE
         values = {"late": reading.late, "height": height_for_speed(reading)}
     else:
-        values = {"late": reading.late, "late middle": reading.late_middle, "width": reading.low_width()}
+        values = {"late": reading.late, "late middle": reading.late_middle, "width": reading.low_width}
     found = {}
     for name, value in values.items():
         errors, least = by_place(teeth, value), LEAST[name]
