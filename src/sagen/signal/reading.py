@@ -76,7 +76,8 @@ class Reading:
         apart = 0.5 * (spans[:-3] + spans[3:]) + before[1:-1] + after[1:-1]
         change[1:-1] = (each[3:] - each[:-3]) / np.maximum(apart, 1)
         at = 0.5 * low / np.maximum(pitch, 1e-12) - 0.5 * (after - before)
-        out[1:] = low / (pitch + change * at)
+        # Speed does not change by more than this from a tooth to its middle: beyond it a space was miscounted.
+        out[1:] = low / (pitch * (1 + np.clip(change * at / pitch, -0.12, 0.12)))
         known = spans > 0
         out[1:][~(known[:-1] & known[1:])] = np.nan
         return out
