@@ -58,27 +58,28 @@ class Reading:
     def low_width(self) -> np.ndarray:
         """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,).
 
-        NaN at the ends and beside an interruption, where speed or the end of the low is not known.
+        NaN at the ends and beside interrupted or miscounted spaces, where the speed is not known.
         """
         falls, spans = self.falls, self.teeth.spans
         out = np.full(max(len(falls) - 1, 0), np.nan)
         if len(falls) < 4:
             return out
         # From one tooth before to one after, so that a tooth's own displacement does not count; the change of
-        # speed from the two spaces outside brings that to the middle of the low.
+        # speed, from the two spaces outside where they are single, brings that to the middle of the low.
         before, after = spans[:-1].astype(float), spans[1:].astype(float)
         lasted = np.diff(falls)
         pitch = (falls[2:] - falls[:-2]) / np.maximum(before + after, 1)
         each = lasted / np.maximum(spans, 1)
         low = self.rises[1 : len(falls) - 1] - falls[1:-1]
-        change = np.zeros(len(pitch))
+        change = 2 * (each[1:] - each[:-1]) / np.maximum(before + after, 1)
         # Distance in slots between the middles of the spaces outside.
         apart = 0.5 * (spans[:-3] + spans[3:]) + before[1:-1] + after[1:-1]
-        change[1:-1] = (each[3:] - each[:-3]) / np.maximum(apart, 1)
+        even = (spans[:-3] == 1) & (spans[3:] == 1)
+        change[1:-1] = np.where(even, (each[3:] - each[:-3]) / np.maximum(apart, 1), change[1:-1])
         at = 0.5 * low / np.maximum(pitch, 1e-12) - 0.5 * (after - before)
-        # Speed does not change by more than this from a tooth to its middle: beyond it a space was miscounted.
-        out[1:] = low / (pitch * (1 + np.clip(change * at / pitch, -0.12, 0.12)))
-        known = spans > 0
+        out[1:] = low / (pitch + change * at)
+        # A space that does not look as long as it is counted was miscounted: its speed is not known.
+        known = (spans > 0) & (np.abs(np.log(np.maximum(self.teeth.ratio, 1e-9) / np.maximum(spans, 1))) < 0.33)
         out[1:][~(known[:-1] & known[1:])] = np.nan
         return out
 
