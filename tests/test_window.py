@@ -91,6 +91,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     sheet.wheel.clear()
     QTest.keyClicks(sheet.wheel, "60-2")
     QTest.keyClicks(sheet.extra, "5 V")
+    settle(window)
     assert "wheel 60-2" in sheet.told.text()
     QTest.keyClick(sheet.extra, Qt.Key.Key_Return)
     settle(window)

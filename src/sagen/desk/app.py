@@ -14,6 +14,8 @@ from sagen.desk.window import MainWindow
 
 def make_application() -> QApplication:
     app = QApplication.instance() or QApplication(sys.argv[:1])
+    # The interface thread waits this long for a busy worker to hand over at every step between Qt and Python.
+    sys.setswitchinterval(0.0005)
     app.setApplicationName("Sagen")
     app.setOrganizationName("sagen")
     return app

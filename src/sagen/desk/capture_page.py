@@ -183,6 +183,7 @@ class CapturePage(QWidget):
         self.opened: OpenCapture | None = None
         self.finding_at = -1
         self.lens, self.column, self.what = "strip", "", "late"
+        self._looked_at = False  #: whether Turns, Wheel and the table show the present capture
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
@@ -350,12 +351,21 @@ class CapturePage(QWidget):
     def _channel_chosen(self) -> None:
         if self.opened is None:
             return
-        column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "late"
-        look = self.opened.ready.get("looks", {}).get(column)
+        self.column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "late"
+        self._looked_at = False
+        if self.lens != "strip":
+            self._show_look()
+        self._show_boxes()
+
+    def _show_look(self) -> None:
+        """What Turns, Wheel and the table show: made when one of them is first looked at."""
+        if self._looked_at or self.opened is None:
+            return
+        self._looked_at = True
+        look = self.opened.ready.get("looks", {}).get(self.column)
         self.turns.show_look(look, self.what)
         self.wheel.show_look(look)
         self.table.show_look(look)
-        self._show_boxes()
 
     def _show_boxes(self) -> None:
         self.channel_box.setVisible(self.lens != "strip" and self.channel_box.count() > 1)
@@ -369,6 +379,7 @@ class CapturePage(QWidget):
         self.lens_buttons[name].setChecked(True)
         self.lenses.setCurrentWidget(self.view if name == "strip" else self.beside)
         if name != "strip":
+            self._show_look()
             self.round.setCurrentWidget(getattr(self, name))
         self._show_boxes()
         getattr(self, "view" if name == "strip" else name).setFocus()

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk.session import Incoming, OpenCapture
 from sagen.desk.strip import StripView
+from sagen.desk.work import Request, Work
 from sagen.model.errors import SagenError
 from sagen.model.words import ROLES, SENSORS, STATES
 
@@ -49,6 +50,8 @@ class ImportPage(QWidget):
         self.circuit = None  #: the job's circuit: what a file without a sheet is taken to be about
         self.answers: dict[str, dict] = {}
         self._filling = False
+        self.work: Work | None = None  #: where slow work goes; the window gives it
+        self._looking: Request | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
@@ -247,14 +250,30 @@ class ImportPage(QWidget):
 
     def use_good(self, path: Path) -> None:
         """Compare with this capture; its own sheet is used, or, where it has none, the answers here."""
-        from sagen.files import read_capture, read_sheet
+        incoming, answers = self.incoming, self.sheet
 
-        try:
-            self.incoming.reference = (read_capture(path), read_sheet(path) or self.sheet())
-        except SagenError as error:
-            self.problem.setText(f"{path.name}: {error}")
+        def read(_request):
+            from sagen.files import read_capture, read_sheet
+
+            return read_capture(path), read_sheet(path)
+
+        def came(good) -> None:
+            if self.incoming is not incoming:
+                return
+            try:
+                incoming.reference = (good[0], good[1] or answers())
+            except SagenError as error:
+                failed(str(error))
+                return
+            self._show_good()
+
+        def failed(message: str) -> None:
+            self.problem.setText(f"{path.name}: {message}")
             self.problem.show()
-        self._show_good()
+            self._show_good()
+
+        self.good.setText(f"Reading {path.name}")
+        self.work.ask(read, done=came, failed=failed)
 
     def _show_good(self) -> None:
         good = self.incoming.reference
@@ -281,24 +300,39 @@ class ImportPage(QWidget):
     def _preview(self) -> None:
         if self.incoming is None or self._filling:
             return
-        from sagen.desk.capture_page import strip_of
-        from sagen.signal.examine import examine
-
         lines = {"wheel": self.wheel, "cylinders": self.cylinders}
         for line in (*lines.values(), self.extra):
             line.setProperty("bad", False)
         try:
             sheet = self.sheet()
-            first = examine(_head(self.incoming.capture), sheet)
         except SagenError as error:
-            self.accept.setEnabled(False)
-            self.told.setText(f"<b>{error}</b>")
+            self._refuse(str(error))
             next((line for word, line in lines.items() if word in str(error)), self.extra).setProperty("bad", True)
             self._restyle()
             return
+        if not self.accept.isEnabled():
+            self.told.clear()
         self.accept.setEnabled(True)
         self._restyle()
-        result = next(one for one in first.channels if one.sheet.column == self.column.currentData())
+        incoming = self.incoming
+        if self._looking is not None:
+            self._looking.stop()
+        self._looking = self.work.ask(
+            lambda _request: first_look(incoming, sheet),
+            done=lambda look: self._previewed(incoming, *look),
+            failed=self._refuse,
+        )
+
+    def _refuse(self, message: str) -> None:
+        self.accept.setEnabled(False)
+        self.told.setText(f"<b>{message}</b>")
+
+    def _previewed(self, incoming: Incoming, first, strip) -> None:
+        if incoming is not self.incoming:
+            return
+        result = next((one for one in first.channels if one.sheet.column == self.column.currentData()), None)
+        if result is None:
+            return
         reading = result.reading
         parts = [f"low {result.levels.low:.2f} {result.unit}, high {result.levels.high:.2f} {result.unit}"]
         if reading and reading.switching:
@@ -310,10 +344,9 @@ class ImportPage(QWidget):
         elif reading:
             parts.append("no teeth are seen")
         self.told.setText(f"{result.sheet.column}, in the first part of it: " + "; ".join(parts) + ".")
-        opened = OpenCapture(self.incoming.capture, sheet, first, self.incoming.pyramids)
         view = self.preview.view
-        again = self.preview.strip is not None and self.preview.strip.samples == self.incoming.capture.samples
-        self.preview.show_strip(strip_of(opened))
+        again = self.preview.strip is not None and self.preview.strip.samples == incoming.capture.samples
+        self.preview.show_strip(strip)
         if again:
             self.preview.zoom(view.span / self.preview.view.span, view.start)
 
@@ -331,6 +364,15 @@ class ImportPage(QWidget):
             self.told.setText(f"<b>{error}</b>")
             return
         self.kept.emit(self.incoming, sheet)
+
+
+def first_look(incoming: Incoming, sheet):
+    """What the first part of a capture shows under a sheet, and what is drawn of it."""
+    from sagen.desk.capture_page import strip_of
+    from sagen.signal.examine import examine
+
+    first = examine(_head(incoming.capture), sheet)
+    return first, strip_of(OpenCapture(incoming.capture, sheet, first, incoming.pyramids))
 
 
 def _head(capture, most: int = 400_000):

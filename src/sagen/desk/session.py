@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from sagen.desk.work import Request, Work
 from sagen.model.errors import SagenError
@@ -278,7 +278,8 @@ class Session(QObject):
             self._tell("", 1.0)
             self.opened = opened
             self.reload()
-            self.capture_opened.emit(opened)
+            # After the trail has painted: it and the bench each take a while, and together too long.
+            QTimer.singleShot(15, self, lambda: self.capture_opened.emit(opened) if self.opened is opened else None)
 
         def progress(share: float) -> None:
             self._tell("Examining the capture", share)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
     QGridLayout,
     QLabel,
@@ -259,6 +259,22 @@ class TrailPane(QWidget):
         if at_end:
             self.list.scrollToBottom()
         self._update_buttons()
+
+    def warm(self) -> None:
+        """Bring in what cards are measured and drawn with: the first use of each letter and icon costs a while."""
+        self.list.viewport()
+        picture = QPixmap(200, 40)
+        painter = QPainter(picture)
+        for size, bold in ((8, True), (8.5, False), (10, False)):
+            painter.setFont(theme.font(size, bold=bold))
+            painter.drawText(
+                picture.rect(),
+                Qt.TextFlag.TextWordWrap,
+                "abcdefghijklmnopqrstuvwxyz ABCDEFGHILMNOPRSTUVW 0123456789 .,:%",
+            )
+        for name in set(ICONS.values()):
+            theme.icon(name, theme.look().accent).paint(painter, QRect(0, 0, 20, 20))
+        painter.end()
 
     def _with_chosen(self, signal) -> None:
         entry = self.chosen()

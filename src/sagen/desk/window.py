@@ -9,7 +9,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk import theme
@@ -180,6 +180,7 @@ class MainWindow(QMainWindow):
         page.new_wanted.connect(self.new_job)
 
     def _wire_incoming(self, page) -> None:
+        page.work = self.session.work
         page.kept.connect(self._keep)
         page.left.connect(self._leave_incoming)
 
@@ -209,10 +210,21 @@ class MainWindow(QMainWindow):
 
     def _log_opened(self) -> None:
         # What the first capture will need is brought in while nobody waits for it.
-        self.session.work.ask(_preload, done=lambda _: (self.page("capture"), self.page("incoming")))
+        self.session.work.ask(_preload, done=lambda _: self._make_ready("incoming", "capture"))
         waiting, self._waiting = self._waiting, []
         if waiting:
             self.bring_in(waiting)
+
+    def _make_ready(self, *names: str) -> None:
+        """Make pages and lay them out, one a turn of the event loop: the first showing of one costs a while."""
+        if not names:
+            self.trail.warm()
+            return
+        if names[0] not in self._pages:
+            page = self.page(names[0])
+            page.resize(self.stack.size())
+            page.grab()
+        QTimer.singleShot(30, self, lambda: self._make_ready(*names[1:]))
 
     def _jobs_changed(self, jobs: list[Job]) -> None:
         self.page("log").show_jobs(jobs)
