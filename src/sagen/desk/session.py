@@ -179,8 +179,11 @@ class Session(QObject):
         if job is None:
             self._weighed_is(Weighed())
             return
+        # First the trail and the bench are painted, undisturbed; and of quick changes only the last is weighed.
         self._weighing = self.work.ask(
-            lambda request: weigh_job(job, gear, strategy), done=self._weighed_is, failed=self.failed.emit
+            lambda request: Weighed() if request.pause(0.08) else weigh_job(job, gear, strategy),
+            done=self._weighed_is,
+            failed=self.failed.emit,
         )
 
     def _weighed_is(self, weighed: Weighed) -> None:

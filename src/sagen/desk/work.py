@@ -32,6 +32,10 @@ class Request:
     def stopped(self) -> bool:
         return self._stop.is_set()
 
+    def pause(self, seconds: float) -> bool:
+        """Wait within the work; True when it was stopped meanwhile."""
+        return self._stop.wait(seconds)
+
     def tell(self, share: float) -> bool:
         """Report progress (0 to 1) from within the work; False means: stop now."""
         if not self.stopped:
