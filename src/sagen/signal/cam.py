@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -171,8 +170,16 @@ def _explained(angle: np.ndarray, found: tuple[np.ndarray, np.ndarray, np.ndarra
         return 0.0
     cycle = np.floor((angle - angle[0]) / CYCLE).astype(int)
     borders = np.searchsorted(cycle, np.arange(cycle[-1] + 2))
-    middle = np.array([np.median(late[a:b]) if b > a else 0.0 for a, b in itertools.pairwise(borders)])
+    middle = _medians(late[np.lexsort((late, cycle))], borders)
     return float(np.mean(np.abs(late - middle[cycle]) < 10.0))
+
+
+def _medians(ordered: np.ndarray, borders: np.ndarray) -> np.ndarray:
+    """Median of each stretch between two borders, ordered within itself; 0 where there is nothing."""
+    first, last = borders[:-1], borders[1:]
+    low, high = (first + last - 1) // 2, (first + last) // 2
+    padded = np.append(ordered, 0.0)
+    return np.where(last > first, 0.5 * (padded[np.maximum(low, 0)] + padded[high]), 0.0)
 
 
 def _by_cycle(late: np.ndarray, cycle: np.ndarray) -> np.ndarray:

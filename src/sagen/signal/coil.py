@@ -13,6 +13,8 @@ from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_l
 from sagen.signal.reading import Reading
 from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth, spread
 
+#: crossings that tell which of the two kinds is the tooth's centre
+TELLING = 12_000
 #: a lobe lower than this share of the tallest of its neighbours is disturbance
 LOBE_SHARE = 0.22
 NARROW = 0.2  #: a half-wave this much shorter than its neighbours is a spike
@@ -36,6 +38,14 @@ class Lobes:
         """Places (samples) and heights of one kind of crossing."""
         chosen = self.rising != falling
         return self.at[chosen], self.height[chosen]
+
+    def middle_part(self, most: int) -> Lobes:
+        """At most `most` crossings from the middle of the record; itself where it has no more."""
+        if len(self.at) <= most:
+            return self
+        first = (len(self.at) - most) // 2
+        part = slice(first, first + most)
+        return Lobes(self.at[part], self.rising[part], self.height[part], self.false)
 
 
 NO_LOBES = Lobes(np.empty(0), np.empty(0, bool), np.empty(0), np.empty(0))
@@ -69,9 +79,11 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
             sheet, channel.unit, capture.sfreq, capture.samples, levels, 0.0, False,
             Edges(np.empty(0), np.empty(0, bool)), empty, kind="reluctance",
         )  # fmt: skip
-    rows = {one: read_teeth(lobes.of(one)[0] / capture.sfreq, sheet.declared_wheel) for one in (True, False)}
-    falling, sure = sharp_crossing(channel, lobes, rows, sheet)
+    part = lobes.middle_part(TELLING)
+    rows = {one: read_teeth(part.of(one)[0] / capture.sfreq, sheet.declared_wheel) for one in (True, False)}
+    falling, sure = sharp_crossing(channel, part, rows, sheet)
     at, height = lobes.of(falling)
+    teeth = rows[falling] if part is lobes else read_teeth(at / capture.sfreq, sheet.declared_wheel)
     other, _ = lobes.of(not falling)
     times = at / capture.sfreq
     after = np.searchsorted(other, at, "right")
@@ -84,7 +96,7 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     )  # fmt: skip
     return Reading(
         sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
-        rows[falling], times, between, smoothing=width, kind="reluctance",
+        teeth, times, between, smoothing=width, kind="reluctance",
         false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,
         piled=piled,
     )  # fmt: skip

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 CHUNK = 1 << 17  #: samples, a multiple of 64
+STEPS = 8  #: samples walked back from an edge one by one
 _ONE, _LAST = np.uint64(1), np.uint64(63)
 
 
@@ -108,9 +109,20 @@ def _crossings(raw: np.ndarray, entries: np.ndarray, rising: np.ndarray, middle:
     """Interpolated places where `raw` last crossed `middle` before each entry."""
     at = entries.astype(np.float64)
     left = np.arange(len(entries))
-    reach = 2
-    while len(left):
-        # Walk back in growing steps; most edges are done within the first few samples.
+    after = raw[entries].astype(np.float64)
+    for step in range(1, STEPS + 1):
+        # Nearly all edges are done within the first few samples; the few slow ones are looked up in stretches.
+        place = entries[left] - step
+        before = raw[np.maximum(place, 0)].astype(np.float64)
+        passed = np.where(rising[left], before < middle, before > middle) & (place >= 0)
+        done = np.flatnonzero(passed)
+        at[left[done]] = place[done] + (middle - before[done]) / (after[done] - before[done])
+        more = np.flatnonzero(~passed & (place > 0))
+        left, after = left[more], before[more]
+        if not len(left):
+            return at
+    reach = 8 * STEPS
+    while len(left) and reach <= 1 << 18:
         back = np.maximum(entries[left, None] - np.arange(reach), 0)
         window = raw[back].astype(np.float64)
         beyond = np.where(rising[left, None], window < middle, window > middle)
@@ -120,10 +132,7 @@ def _crossings(raw: np.ndarray, entries: np.ndarray, rising: np.ndarray, middle:
         rows, col = left[done], first[done]
         before, after = window[done, col], window[done, col - 1]
         at[rows] = back[done, col] + (middle - before) / (after - before)
-        more = ~found & (back[:, -1] > 0)
-        left = left[more]
-        if reach > 1 << 16:
-            break
+        left = left[~found & (back[:, -1] > 0)]
         reach *= 4
     return at
 
