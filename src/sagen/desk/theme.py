@@ -93,6 +93,10 @@ def font(points: float = 10.5, *, bold: bool = False, mono: bool = False) -> QFo
     return made
 
 
+def _arrow(which: str, look: str) -> str:
+    return (HERE / "icons" / f"{which}-{look}.svg").as_posix()
+
+
 def apply(app: QApplication, name: str) -> Look:
     """Dress the whole program in a look."""
     global _now
@@ -118,7 +122,8 @@ def apply(app: QApplication, name: str) -> Look:
         palette.setColor(role, QColor(colour))
     app.setPalette(palette)
     app.setStyleSheet(
-        _SHEET % {**vars(_now), "touch": TOUCH - 2, "arrow": (HERE / "icons" / f"arrow-{name}.svg").as_posix()}
+        _SHEET
+        % {**vars(_now), "touch": TOUCH - 2, "arrow": _arrow("arrow", name), "arrow_up": _arrow("arrow-up", name)}
     )
     return _now
 
@@ -193,6 +198,8 @@ QTableView { background: %(raised)s; alternate-background-color: %(pane)s; color
   border-radius: 6px; selection-background-color: %(accent)s; selection-color: %(on_accent)s; font-size: 9pt; }
 QHeaderView::section { background: %(pane)s; color: %(quiet)s; border: none; border-bottom: 1px solid %(line)s; padding: 4px 5px;
   font-size: 8.5pt; }
+QHeaderView::down-arrow { image: url("%(arrow)s"); width: 11px; height: 9px; subcontrol-position: top center; }
+QHeaderView::up-arrow { image: url("%(arrow_up)s"); width: 11px; height: 9px; subcontrol-position: top center; }
 QTableCornerButton::section { background: %(pane)s; border: none; }
 #card { background: %(raised)s; border-radius: 8px; }
 """

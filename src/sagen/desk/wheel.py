@@ -139,11 +139,24 @@ class WheelView(LensView):
         for number in sorted({1, *range(step, slots - reading.wheel.missing + 1, step)} - set(self.look.teeth)):
             at = self.point((number - 1 + 0.2) * pitch, HUB + 0.07)
             painter.drawText(QRectF(at.x() - 14, at.y() - 8, 28, 16), Qt.AlignmentFlag.AlignCenter, str(number))
+        self._paint_flags(painter)
+
+    def _paint_flags(self, painter: QPainter) -> None:
+        """Flags stand in the corners that a round drawing leaves free, each with a line to its tooth."""
+        pitch = self.look.reading.wheel.pitch_deg
         painter.setFont(theme.font(9, bold=True))
+        stacked = dict.fromkeys(((right, low) for right in (False, True) for low in (False, True)), 0)
         for number, label in self.look.teeth.items():
-            at = self.point((number - 1 + 0.2) * pitch, 0.96)
-            top = float(np.clip(at.y() - 9, 2, self.height() - 20))
-            self.paint_flag(painter, number, label, QPointF(at.x(), top), 2, self.width() - 2)
+            turned = np.radians((number - 0.75) * pitch)
+            corner = bool(np.sin(turned) >= 0), bool(np.cos(turned) < 0)
+            row, stacked[corner] = stacked[corner], stacked[corner] + 1
+            # The words about colours stand in the lower left corner.
+            top = self.height() - 22 - 22 * row - (0 if corner[0] else 38) if corner[1] else 4 + 22 * row
+            x = self.width() - 2 if corner[0] else 2
+            tip = self.point((number - 0.75) * pitch, TIP + 0.02)
+            painter.setPen(QPen(QColor(theme.look().mark), 1.4))
+            painter.drawLine(QPointF(x + (-24 if corner[0] else 24), top + 9), tip)
+            self.paint_flag(painter, number, label, QPointF(x, top), 2, self.width() - 2)
 
     def _paint_pointer(self, painter: QPainter) -> None:
         place = self.look.reading.place(self._pointer) if self._pointer is not None else None
