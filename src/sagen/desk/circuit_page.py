@@ -160,6 +160,7 @@ class CircuitPage(QWidget):
         buttons.addWidget(self.keep_button, 1)
         left.addLayout(buttons)
         row.addLayout(left, 1)
+        self.keys: dict[str, QPushButton] = {}
         pad = QGridLayout()
         pad.setSpacing(5)
         for index, key in enumerate(KEYS):
@@ -167,11 +168,13 @@ class CircuitPage(QWidget):
             button.setFixedSize(58, 42)
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, key=key: self._press(key))
+            self.keys[key] = button
             pad.addWidget(button, index // 3, index % 3)
         sign = QPushButton("±")
         sign.setFixedSize(58, 42)
         sign.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         sign.clicked.connect(lambda: self._press("±"))
+        self.keys["±"] = sign
         pad.addWidget(sign, 0, 3)
         row.addLayout(pad)
         return row

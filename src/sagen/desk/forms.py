@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime
 
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QFormLayout,
@@ -13,7 +15,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -36,6 +37,7 @@ class Form(QDialog):
         head = QLabel(title)
         head.setObjectName("heading")
         layout.addWidget(head)
+        self._first: QWidget | None = None
         self.fields = QFormLayout()
         self.fields.setHorizontalSpacing(14)
         layout.addLayout(self.fields)
@@ -60,6 +62,9 @@ class Form(QDialog):
         label = QLabel(name)
         label.setBuddy(field)
         self.fields.addRow(label, field)
+        if self._first is None:
+            self._first = field
+            field.setFocus()  # ready to type; else the default button has the keyboard
         return field
 
     def problem(self) -> str:
@@ -74,30 +79,62 @@ class Form(QDialog):
             self.accept()
 
 
+#: what is owed after a repair, in the order in which it is done
+OWED = {
+    "measured": "The same measurements taken again, and sound",
+    "cleared": "Codes cleared",
+    "relearn": "Relearn done, where the maker calls for one",
+    "driven": "Driven as the complaint was",
+    "stayed_away": "Read again: the code stayed away",
+}
+
+
+class CodePick(QComboBox):
+    """Generic codes by what they mean, for a hand without a keyboard; tells the chosen one through `took`."""
+
+    def __init__(self, took, parent: QWidget | None = None):
+        super().__init__(parent)
+        from sagen.codes.lookup import table
+
+        self.addItem("or choose one by its meaning", "")
+        for code, told in sorted(table().items()):
+            self.addItem(f"{code}  {told.text}", code)
+        self.setMaximumWidth(420)
+        self.setAccessibleName("Generic codes by their meaning")
+        self.activated.connect(lambda _=0: took(self.currentData()) if self.currentData() else None)
+
+
 class JobForm(Form):
     """A new job: machine, customer, complaint, codes."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__("New job", "Start job", parent)
         self.machine = self.add("Machine", QLineEdit())
-        self.machine.setPlaceholderText("make, model, engine, plate")
+        self.machine.setPlaceholderText("make, model, engine, plate; empty: named by the date")
         self.owner = self.add("Customer", QLineEdit())
-        self.cylinders = self.add("Cylinders", QSpinBox())
-        self.cylinders.setRange(1, 24)
-        self.cylinders.setValue(4)
-        self.cylinders.setMinimumHeight(38)
+        self.cylinders = self.add("Cylinders", QComboBox())
+        for count in (*range(1, 13), 16):
+            self.cylinders.addItem(str(count), count)
+        self.cylinders.setCurrentIndex(self.cylinders.findData(4))
         self.complaint = self.add("Complaint", QComboBox())
         for key, words in COMPLAINTS.items():
             self.complaint.addItem(words, key)
         self.codes = self.add("Codes", QLineEdit())
         self.codes.setPlaceholderText("as P0335 P0340; may be empty")
+        self.pick = self.add("", CodePick(self._picked))
+
+    def _picked(self, code: str) -> None:
+        if code not in self.code_list():
+            self.codes.setText(" ".join([*self.code_list(), code]))
+
+    def name(self) -> str:
+        """The machine as named, else by the date."""
+        return self.machine.text().strip() or f"Machine of {datetime.now():%d %B, %H:%M}"
 
     def code_list(self) -> list[str]:
         return [one for one in re.split(r"[\s,;]+", self.codes.text().upper()) if one]
 
     def problem(self) -> str:
-        if not self.machine.text().strip():
-            return "A job needs a machine."
         wrong = [one for one in self.code_list() if not CODE.fullmatch(one)]
         return f"'{wrong[0]}' is not a trouble code such as P0335." if wrong else ""
 
@@ -122,8 +159,10 @@ class EntryForm(Form):
         super().__init__(title, "Put on the trail" if data is None else "Correct", parent)
         self.kind, self.data = kind, dict(data or {})
         self.part = self.origin = self.tied = None
+        self.owed: dict[str, QCheckBox] = {}
         if kind == "code":
             self.text = self.add("Code", QLineEdit(self.data.get("code", "")))
+            self.pick = self.add("", CodePick(self.text.setText))
             self.meaning = self.add("Meaning", QLineEdit(self.data.get("meaning", "")))
             self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
             self.tied = self.add("It says", QComboBox())
@@ -154,12 +193,16 @@ class EntryForm(Form):
                     )
                 if kind == "repair":
                     self.add("", QLabel("From here on evidence about the old part no longer counts."))
-            self.text = self.add("What", QPlainTextEdit(self.data.get("text", "")))
-            self.text.setMinimumHeight(90)
             if kind == "proof":
-                self.text.setPlaceholderText(
-                    "The same measurements again, codes cleared, relearn where called for, driven as the complaint was, read again."
-                )
+                for key, words in OWED.items():
+                    self.owed[key] = QCheckBox(words)
+                    self.owed[key].setChecked(key in self.data.get("done", ()))
+                    self.fields.addRow(self.owed[key])
+            self.text = self.add(
+                "More" if kind == "proof" else "What", QPlainTextEdit(self.data.get("more", self.data.get("text", "")))
+            )
+            self.text.setMinimumHeight(90)
+            self.text.setTabChangesFocus(True)
 
     def _told(self) -> None:
         from sagen.codes import meaning
@@ -185,6 +228,10 @@ class EntryForm(Form):
         if self.kind == "complaint":
             return {**self.data, "text": self.text.currentData()}
         told = {**self.data, "text": self.text.toPlainText().strip()}
+        if self.owed:
+            done = [key for key, box in self.owed.items() if box.isChecked()]
+            told |= {"done": done, "more": told["text"]}
+            told["text"] = "\n".join([*(OWED[key] for key in done), *filter(None, [told["more"]])])
         if self.part is not None:
             told |= {"part": self.part.currentData(), "origin": self.origin.currentData()}
         return told
@@ -199,7 +246,8 @@ class EntryForm(Form):
             except SagenError as error:
                 return str(error)
             return ""
-        if self.kind in ("note", "proof") and not self.text.toPlainText().strip():
+        nothing = not self.text.toPlainText().strip() and not any(box.isChecked() for box in self.owed.values())
+        if self.kind in ("note", "proof") and nothing:
             return "There is nothing to put on the trail yet."
         return ""
 

@@ -24,7 +24,8 @@ KEYS = (
     ("", ""), ("Left / Right", "look earlier / later"), ("Up / Down or + / \u2212", "closer / further"), ("Home", "the whole capture"),
     ("A / B", "set a cursor at the pointer"), ("Esc", "take the cursors away"), ("N / P", "next / previous place of a finding"),
     ("1 / 2 / 3", "Strip, Turns, Wheel"), ("Shift with A or B", "without snapping to an edge"),
-    ("Ctrl+M", "circuit and meter"), ("Ctrl+D", "do the check on the card"),
+    ("Ctrl+M", "circuit and meter"), ("Ctrl+D / Ctrl+Shift+D", "do the check on the card / show another"),
+    ("Ctrl+K / Ctrl+R / Ctrl+E", "put a code / a repair / a proof on the trail"),
     ("", ""), ("Enter", "open an entry of the trail"), ("F2", "correct it"), ("Del", "withdraw or restore it"),
 )  # fmt: skip
 

@@ -123,7 +123,13 @@ def apply(app: QApplication, name: str) -> Look:
     app.setPalette(palette)
     app.setStyleSheet(
         _SHEET
-        % {**vars(_now), "touch": TOUCH - 2, "arrow": _arrow("arrow", name), "arrow_up": _arrow("arrow-up", name)}
+        % {
+            **vars(_now),
+            "touch": TOUCH - 2,
+            "arrow": _arrow("arrow", name),
+            "arrow_up": _arrow("arrow-up", name),
+            "check": _arrow("check", name),
+        }
     )
     return _now
 
@@ -191,6 +197,10 @@ QScrollBar:horizontal { background: transparent; height: 12px; margin: 0; }
 QScrollBar::handle:horizontal { background: %(line)s; border-radius: 5px; min-width: 40px; margin: 1px; }
 QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page { background: none; border: none; width: 0; height: 0; }
 QSplitter::handle { background: transparent; }
+QCheckBox { min-height: %(touch)spx; spacing: 10px; }
+QCheckBox::indicator { width: 20px; height: 20px; border: 2px solid %(quiet)s; border-radius: 4px; background: %(raised)s; }
+QCheckBox::indicator:focus { border-color: %(accent)s; }
+QCheckBox::indicator:checked { background: %(accent)s; border-color: %(accent)s; image: url("%(check)s"); }
 QProgressBar { background: %(raised)s; border: 1px solid %(line)s; border-radius: 5px; height: 10px; text-align: center; }
 QProgressBar::chunk { background: %(accent)s; border-radius: 4px; }
 QToolTip { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px 6px; }

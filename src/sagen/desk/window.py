@@ -23,6 +23,9 @@ if TYPE_CHECKING:
 PANES = (256, 700, 292)  #: px at 1280
 
 
+ENTRY_KEYS = (("Ctrl+K", "code"), ("Ctrl+R", "repair"), ("Ctrl+E", "proof"))
+
+
 class MainWindow(QMainWindow):
     """Header, three panes, and the wiring between them and the session."""
 
@@ -111,6 +114,8 @@ class MainWindow(QMainWindow):
             ("Ctrl+P", self.show_report),
             ("Ctrl+M", self.show_circuit),
             ("Ctrl+D", self.suspects.card._do),
+            ("Ctrl+Shift+D", self.suspects.card._next),
+            *((keys, lambda kind=kind: self._add_to_job(kind)) for keys, kind in ENTRY_KEYS),
             ("Ctrl+Z", self.session.undo),
             ("Ctrl+Shift+Z", self.session.redo),
             ("Ctrl+L", self.toggle_look),
@@ -282,9 +287,9 @@ class MainWindow(QMainWindow):
         form = JobForm(self)
         if form.exec():
             self.session.add_job(
-                form.machine.text(),
+                form.name(),
                 form.owner.text(),
-                form.cylinders.value(),
+                form.cylinders.currentData(),
                 form.complaint.currentData(),
                 form.code_list(),
             )
@@ -475,6 +480,10 @@ class MainWindow(QMainWindow):
         form = EntryForm(kind, parent=self)
         if form.exec():
             self.session.add(kind, form.answer())
+
+    def _add_to_job(self, kind: str) -> None:
+        if self.session.job is not None:
+            self.add_entry(kind)
 
     def correct_entry(self, entry: Entry) -> None:
         if entry.kind in ("reading", "look", "circuit"):

@@ -17,6 +17,8 @@ MINUTES_A_BIT = 7.0
 WRONG_REPAIR = 110.0
 PRICE_MINUTES = 15.0
 STRATEGY = {"most": {}, "meter": {"scope": 1.8}, "scope": {"meter": 1.8}}
+#: hypotheses below this are left out when checks are ranked
+LEAST_LIKELY = 2e-4
 #: from this probability on the leading cause is good enough to repair, and the proof is owed afterwards
 ENOUGH = 0.96
 
@@ -57,6 +59,8 @@ def next_checks(
     """Checks that the gear allows and that have not been done, the cheapest expected road first."""
     facts = facts or knowledge()
     lab = lab or lab_for(case.spec)
+    # What is all but ruled out moves no check's worth, and after a repair it is most of the pairs.
+    posterior = posterior.likely(LEAST_LIKELY)
     done = _done(case)
     able = {*case.gear, "eyes", "parts"}
     slower = STRATEGY.get(case.strategy, {})

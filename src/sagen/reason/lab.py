@@ -162,7 +162,8 @@ def union(one: Counter, other: Counter) -> Counter:
     for a, n in one.items():
         for b, m in other.items():
             out["+".join(sorted({*a.split("+"), *b.split("+")} - {""}))] += n * m
-    return Counter({key: 24.0 * times / total for key, times in out.items()})
+    as_many = min(sum(one.values()), sum(other.values()))
+    return Counter({key: as_many * times / total for key, times in out.items()})
 
 
 @lru_cache(maxsize=64)

@@ -52,6 +52,12 @@ class Posterior:
     used: tuple[Evidence, ...] = ()
     odd: tuple[str, ...] = ()  #: readings that no fault explains, said in words
 
+    def likely(self, least: float) -> Posterior:
+        """Without the hypotheses that are less probable than `least`; the rest adds up to 1 again."""
+        kept = np.flatnonzero(self.p >= min(least, float(self.p.max())))
+        faults = tuple(self.faults[k] for k in kept)
+        return Posterior(faults, self.p[kept] / self.p[kept].sum(), self.used, self.odd)
+
     def by_cause(self) -> dict[str, float]:
         """Probability of each cause; a pair counts half for either of its causes."""
         out: dict[str, float] = {}
