@@ -40,20 +40,26 @@ class Least:
     `size` in pitches (heights: share of the median), `samples` the same in sample intervals, and `sure` in
     standard errors: a sound 100-tooth wheel strays by 5 once in ten thousand captures. An error that
     sampling bounds strays less far than a normal one, so where `samples` is near its bound `sure` may be less.
-    `locked` is the standard error in samples that a sampling in step with the wheel leaves.
+    A sampling in step with the wheel errs alike in every turn: `locked` is the standard error in samples that
+    it leaves, and `in_step` takes the place of `samples` there, near what rounding to whole samples can do at most.
     """
 
     size: float
     samples: float
     sure: float
     locked: float
+    in_step: float
+
+    def limit(self, errors: ToothErrors, coarse: float) -> float:
+        """The least size that counts, for a sampling of one sample in `coarse` pitches."""
+        return max(self.size, (self.in_step if errors.locked else self.samples) * coarse)
 
 
 LEAST = {
-    "late": Least(0.05, 0.75, 5.0, 0.2),
-    "late middle": Least(0.05, 0.8, 4.5, 0.1),  # both ends of a tooth tell of its place
-    "width": Least(0.07, 1.15, 4.0, 0.2),  # both ends err, by one sample at most
-    "height": Least(0.16, 0.0, 5.0, 0.0),
+    "late": Least(0.05, 0.75, 5.0, 0.2, 1.35),
+    "late middle": Least(0.05, 0.8, 4.5, 0.1, 1.2),  # both ends of a tooth tell of its place
+    "width": Least(0.07, 1.15, 4.0, 0.2, 1.35),  # both ends err, by one sample at most
+    "height": Least(0.16, 0.0, 5.0, 0.0, 0.0),
 }
 
 
@@ -76,7 +82,8 @@ def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
     for name, value in values.items():
         errors, least = by_place(teeth, value), LEAST[name]
         if errors is not None:
-            found[name] = (errors.sampled(least.locked, coarse), max(least.size, least.samples * coarse))
+            errors = errors.sampled(least.locked, coarse)
+            found[name] = (errors, least.limit(errors, coarse))
     return found
 
 
