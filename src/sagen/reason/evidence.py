@@ -125,6 +125,27 @@ class Captured(Evidence):
 
 
 @dataclass(frozen=True)
+class Cranked(Evidence):
+    """How the starter turned the engine while a capture was taken."""
+
+    rpm: float = 0.0
+    uneven: float | None = None  #: share of the speed, once in two turns; None where too little was seen
+
+    @property
+    def key(self):
+        return ("cranked",)
+
+    def likelihood(self, faults, lab, facts):
+        return lab.cadence_likelihood(self.rpm, self.uneven, faults)
+
+    def words(self, fault, lab, facts):
+        beat = ""
+        if self.uneven is not None:
+            beat = f", with a beat of {100 * self.uneven:.0f} % once in two turns" if self.uneven > 0.03 else ", evenly"
+        return f"The starter turns the engine at {self.rpm:.0f} rpm{beat}."
+
+
+@dataclass(frozen=True)
 class ReadElsewhere(Evidence):
     """A finding that somebody read with other means."""
 
@@ -213,4 +234,15 @@ def _range(values: tuple[float, float, float], unit: str) -> str:
     return f"{low:.3g} to {high:.3g} {unit}"
 
 
-__all__ = ["Captured", "Code", "Complaint", "Evidence", "Looked", "ReadElsewhere", "Reading", "captured", "cause_of"]
+__all__ = [
+    "Captured",
+    "Code",
+    "Complaint",
+    "Cranked",
+    "Evidence",
+    "Looked",
+    "ReadElsewhere",
+    "Reading",
+    "captured",
+    "cause_of",
+]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from dataclasses import asdict
 from pathlib import Path
 
 from sagen.codes import meaning
@@ -13,7 +14,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
-from sagen.reason.evidence import Code, Complaint, Evidence, ReadElsewhere, Reading, captured
+from sagen.reason.evidence import Code, Complaint, Cranked, Evidence, ReadElsewhere, Reading, captured
 from sagen.reason.signature import picture
 from sagen.reason.weigh import Case, Replaced
 
@@ -81,6 +82,16 @@ def examined_piece(findings: Iterable[Finding], sheet: Sheet, source: str = "", 
     )
 
 
+def cranked_piece(told: dict | None, source: str = "") -> Cranked | None:
+    """A capture's cadence, as `Examination.as_data` keeps it, as evidence; None where it has none."""
+    return Cranked(source, told["rpm"], told["uneven"]) if told else None
+
+
+def flat(piece) -> list:
+    """What an entry gave, nothing or one piece or several, as a list without gaps."""
+    return [one for one in (piece if isinstance(piece, tuple) else (piece,)) if one is not None]
+
+
 def part_of(word: str) -> str:
     return PART_WORDS.get(word, word)
 
@@ -93,8 +104,7 @@ def case_of(job: JobFile) -> Case:
             piece = _PIECES[type(entry)](entry, job)
         except SagenError as error:
             raise SagenError(f"trail entry {number}: {error}") from None
-        if piece is not None:
-            trail.append(piece)
+        trail += flat(piece)
     return Case(job.circuit, tuple(trail), job.gear)
 
 
@@ -120,9 +130,13 @@ def _capture(entry: CaptureEntry, job: JobFile):
     if sheet.reference:
         good = Path(path).parent / sheet.reference
         reference = (read_capture(good), read_sheet(good) or sheet)
-    found = examine(capture, sheet, reference=reference).findings
-    own = _of_circuit(found, sheet, job.circuit)
-    return examined_piece(own, sheet, entry.capture, referenced=reference is not None)
+    examined = examine(capture, sheet, reference=reference)
+    own = _of_circuit(examined.findings, sheet, job.circuit)
+    heard = asdict(examined.cadence) if examined.cadence else None
+    return (
+        examined_piece(own, sheet, entry.capture, referenced=reference is not None),
+        cranked_piece(heard, entry.capture),
+    )
 
 
 def _of_circuit(findings, sheet: Sheet, spec: CircuitSpec):

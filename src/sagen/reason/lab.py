@@ -26,6 +26,8 @@ VOLTS_RANGE, OHM_DECADES = 16.0, 8.5
 VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.025, 0.025, 0.02, 0.9
 #: machines outside what was drawn: a share of them, about bells so much wider
 TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
+#: how engines differ in cranking speed beyond what the model draws (logarithm), and how well a swing is known
+ENGINES_DIFFER, SWING_FLOOR = 0.12, 0.015
 ALPHA = 1.5  #: weight of independence against the counted sets
 
 
@@ -90,6 +92,21 @@ class Lab:
         if point in ("sensor", "supply_wire", "signal_wire", "ground_wire"):
             low, middle, high = (10.0**one - OHM_SHIFT for one in (low, middle, high))
         return float(low), float(middle), float(high)
+
+    def cadence_likelihood(self, rpm: float, uneven: float | None, faults: tuple[str, ...]) -> float:
+        """Density of a cranking speed (per natural logarithm) and of its swing once in two turns, under fault modes."""
+        rigs = [one for one in self.rigs(faults) if one.turns]
+        if not rigs:
+            return SLIP
+        speeds = np.log([one.crank_rpm for one in rigs])
+        swings = np.array([one.uneven for one in rigs])
+        wide, narrow = np.full(len(rigs), ENGINES_DIFFER), np.full(len(rigs), SWING_FLOOR)
+        # The tails of a speed that no starter of these machines has say little more than what is far out.
+        speed = (1 - TAIL) * _bells(np.log(rpm), speeds, wide) + TAIL * _bells(np.log(rpm), speeds, WIDER * wide)
+        if uneven is None:
+            return (1 - SLIP) * speed + SLIP
+        swing = (1 - TAIL) * _bells(uneven, swings, narrow) + TAIL * _bells(uneven, swings, WIDER * narrow)
+        return (1 - SLIP) * speed * swing + SLIP
 
     # captures -----------------------------------------------------------------------------
 

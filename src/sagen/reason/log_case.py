@@ -13,7 +13,15 @@ from sagen.model.job import Entry, Job
 from sagen.model.sheet import Sheet
 from sagen.model.words import COMPLAINTS
 from sagen.reason.evidence import Code, Looked
-from sagen.reason.jobs import code_pieces, complaint_pieces, examined_piece, part_of, reading_piece
+from sagen.reason.jobs import (
+    code_pieces,
+    complaint_pieces,
+    cranked_piece,
+    examined_piece,
+    flat,
+    part_of,
+    reading_piece,
+)
 from sagen.reason.sheets import spec_of
 from sagen.reason.weigh import Case, Replaced
 
@@ -61,9 +69,7 @@ def case_of_job(job: Job, gear: tuple[str, ...], strategy: str) -> Case:
     referenced = False
     for entry in job.standing:
         make = _PIECES.get(entry.kind)
-        piece = make(entry, spec) if make else None
-        if piece is not None:
-            trail.append(piece)
+        trail += flat(make(entry, spec)) if make else []
         referenced |= entry.kind == "capture" and "reference" in entry.data
     return Case(spec, tuple(trail), gear, strategy, referenced)
 
@@ -71,7 +77,11 @@ def case_of_job(job: Job, gear: tuple[str, ...], strategy: str) -> Case:
 def _capture(entry: Entry, spec: CircuitSpec):
     findings = [Finding.from_data(one) for one in entry.data["findings"]]
     sheet = Sheet.from_data(entry.data["sheet"], where="stored sheet")
-    return examined_piece(findings, sheet, entry.data["name"], referenced="reference" in entry.data)
+    name = entry.data["name"]
+    return (
+        examined_piece(findings, sheet, name, referenced="reference" in entry.data),
+        cranked_piece(entry.data.get("cadence"), name),
+    )
 
 
 def _reading(entry: Entry, spec: CircuitSpec):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 
 from sagen.model.capture import Capture
 from sagen.model.errors import SheetError, unknown_name
 from sagen.model.finding import Finding
 from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.signal import rules_cam, rules_level, rules_wheel
+from sagen.signal.cadence import Cadence, cadence
 from sagen.signal.cam import CamTrack, track
 from sagen.signal.coil import read_coil
 from sagen.signal.compare import Comparison, compare
@@ -69,6 +70,7 @@ class Examination:
     findings: tuple[Finding, ...]
     cams: dict[str, CamTrack] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    cadence: Cadence | None = None  #: how the starter turns the engine, where it was cranking
 
     def as_row(self) -> dict:
         return {
@@ -84,7 +86,7 @@ class Examination:
             "findings": [one.as_data() for one in self.findings],
             "channels": [one.as_row() for one in self.channels],
             "compared": [one.comparison.text for one in self.channels if one.comparison],
-        }
+        } | ({"cadence": asdict(self.cadence)} if self.cadence else {})
 
 
 class Stopped(Exception):
@@ -137,7 +139,9 @@ def examine(
     results = [_compared(one, context) for one in results]
     tell(1.0)
     findings = sorted(context.found, key=lambda one: -one.severity)
-    return Examination(capture.name, tuple(results), tuple(findings), cams, capture.notes)
+    cranks = (one for one in readings if one.sheet.role == "crank" and one.switching)
+    heard = next((told for one in cranks if (told := cadence(one))), None) if context.state == "cranking" else None
+    return Examination(capture.name, tuple(results), tuple(findings), cams, capture.notes, heard)
 
 
 def _read_channels(
