@@ -8,6 +8,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 import pytest
+from hypothesis import settings
+
+# The same examples every time, and no time limit of their own: a busy machine is not a defect.
+settings.register_profile("sagen", deadline=None, derandomize=True)
+settings.load_profile("sagen")
 
 
 def square_teeth(
