@@ -1,0 +1,340 @@
+"""Pieces of evidence one by one: likelihoods against plain formulas and counts, and what repeats or was retired."""
+
+from collections import Counter
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from sagen.machine.faults import FAULTS
+from sagen.machine.meter import read
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
+from sagen.reason.checks import ENOUGH, LEAST_LIKELY, NextCheck, advice, next_checks, proves
+from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading, captured
+from sagen.reason.facts import SOUND, CheckFacts, KnowledgeError, Prior, Share, cause_of, knowledge, probability
+from sagen.reason.lab import (
+    Lab,
+    neighbour_distance,
+    ohm_scale,
+    projected,
+    smoothed,
+    union,
+    vocabulary,
+)
+from sagen.reason.weigh import Case, Posterior, Replaced, infer, lab_for, normalised, suspects, with_trail
+
+HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
+COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(700.0, 900.0))
+
+
+@pytest.fixture(scope="module")
+def lab():
+    return lab_for(HALL)
+
+
+# the lab --------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("point", ["supply", "ground", "signal"])
+def test_the_density_of_readings_adds_up_to_one(lab, point):
+    # A density over all that a meter could show: integrated by the trapezoid rule.
+    volts = np.linspace(-4.0, 20.0, 6001)
+    for fault in (SOUND, "return open", "fuse blown"):
+        density = [lab.reading_likelihood(point, "key_on", float(v), False, (fault,)) for v in volts[::4]]
+        mass = np.trapezoid(density, volts[::4])
+        # The meter's error is taken at the value read, not at the one that was there: good to a few percent.
+        assert mass == pytest.approx(1.0, abs=0.04)
+
+
+def test_what_the_model_draws_is_what_the_meter_of_such_a_machine_reads(lab):
+    for fault in ("return open", "signal wire open", SOUND):
+        drawn = lab.samples("signal", "key_on", (fault,))
+        again = [read(rig, "signal", "key_on").value for rig in lab.rigs((fault,))]
+        np.testing.assert_allclose(drawn, again)
+
+
+def test_ohms_are_on_a_scale_of_equal_ratios():
+    values = ohm_scale(np.array([10.0, 100.0, 1000.0, np.inf, np.nan]))
+    assert np.diff(values[:3]) == pytest.approx([1.0, 1.0], abs=0.003)
+    assert values[3] == pytest.approx(np.log10(4e7), abs=1e-6)
+    assert np.isfinite(values[4])
+
+
+def test_distance_to_the_second_nearest():
+    drawn = np.array([0.0, 0.1, 0.25, 5.0])
+    wanted = [sorted(abs(one - drawn))[2] for one in drawn]
+    np.testing.assert_allclose(neighbour_distance(drawn), wanted)
+    assert list(neighbour_distance(np.array([1.0, 4.0]))) == [3.0, 3.0]
+
+
+def test_expected_of_a_sound_circuit_is_what_practice_says(lab):
+    # Common practice, no published source: the return to tens of millivolts, the feed at the battery's.
+    low, middle, high = lab.expected("ground", "key_on")
+    assert 0 <= low <= middle <= high < 0.1
+    low, middle, high = lab.expected("supply", "key_on")
+    assert 11.3 < low <= high < 13.0
+
+
+# captures -------------------------------------------------------------------------------------------------------
+
+
+def test_findings_that_could_not_show_are_taken_out_of_the_table():
+    row = Counter({"": 3, "dropout": 2, "dropout+supply_loss": 4, "supply_loss": 1})
+    assert projected(row, frozenset({"supply_loss"})) == Counter({"": 4, "dropout": 6})
+    assert projected(row, frozenset()) is row
+
+
+def test_probabilities_of_all_sets_add_up_to_one():
+    row = Counter({"": 5, "a": 7, "a+b": 2})
+    known = frozenset({"a", "b"})
+    total = sum(smoothed(row, frozenset(one), known) for one in (set(), {"a"}, {"b"}, {"a", "b"}))
+    assert total == pytest.approx(1.0, rel=1e-9)
+
+
+def test_a_set_never_seen_is_unlikely_but_possible():
+    row = Counter({"": 20})
+    known = frozenset({"a", "b"})
+    assert 0 < smoothed(row, frozenset({"a"}), known) < 0.02
+    assert smoothed(row, frozenset(), known) > 0.9
+
+
+def test_two_faults_show_what_either_does():
+    both = union(Counter({"a": 10}), Counter({"b": 5, "": 5}))
+    assert both == Counter({"a+b": 5.0, "a": 5.0})
+    assert sum(union(Counter({"a": 40}), Counter({"b": 40})).values()) == 40
+
+
+@pytest.mark.parametrize("circuit", ["crank.hall.cranking", "crank.reluctance.running", "speed.current.rolling"])
+def test_the_kept_table_has_a_row_for_every_fault_and_counts_alike(circuit):
+    table = knowledge().seen[circuit]
+    assert SOUND in table
+    totals = {sum(row.values()) for row in table.values()}
+    assert len(totals) == 1
+    assert vocabulary(table) <= {kind for row in table.values() for one in row for kind in one.split("+")}
+    # Common practice, no published source: a sound machine gives no finding.
+    assert table[SOUND][""] / sum(table[SOUND].values()) > 0.9
+
+
+@pytest.mark.parametrize(("roles", "unseen"), [
+    ({"crank"}, {"supply_loss", "ground_lift", "timing_offset", "timing_scatter"}),
+    ({"crank", "supply", "ground"}, {"timing_offset", "timing_scatter"}),
+    ({"crank", "cam", "supply", "ground"}, {"timing_offset"}),
+])  # fmt: skip
+def test_what_a_capture_could_not_have_shown(roles, unseen):
+    piece = captured([("dropout", {})], "cranking", roles, referenced=False)
+    assert piece.unseen == unseen
+    assert piece.found == {"dropout"}
+    with_good = captured([], "cranking", {"crank", "cam", "supply", "ground"}, referenced=True)
+    assert with_good.unseen == frozenset()
+
+
+def test_an_unfit_capture_is_no_evidence_but_what_it_shows_all_the_same_is():
+    assert captured([("too_short", {})], "cranking", {"crank"}, referenced=False) is None
+    shown = captured([("too_short", {}), ("no_signal", {"held": "high"})], "cranking", {"crank"}, referenced=False)
+    assert shown.found == {"no_signal:high"}
+
+
+@pytest.mark.parametrize("state", ["key_on", "strike"])
+def test_a_capture_at_rest_says_nothing_of_motion(lab, state):
+    assert Captured("", frozenset(), state).likelihood((SOUND,), lab, knowledge()) is None
+
+
+# looks, codes, complaints -----------------------------------------------------------------------------------------
+
+
+def test_outcomes_of_every_look_leave_room_for_the_expected():
+    facts, lab = knowledge(), lab_for(HALL)
+    looks = [one for one in facts.checks if one.kind == "look"]
+    assert len(looks) > 8
+    for check in looks:
+        for fault in (SOUND, *FAULTS):
+            shares = [Looked("", check.name, name).likelihood((fault,), lab, facts) for name in check.outcome]
+            rest = Looked("", check.name, "").likelihood((fault,), lab, facts)
+            assert rest == pytest.approx(max(0.005, 1 - sum(shares)))
+            assert all(0 < one <= 1 for one in shares)
+
+
+def test_a_look_that_is_not_known_says_nothing():
+    assert Looked("", "no such check", "").likelihood((SOUND,), lab_for(HALL), knowledge()) is None
+
+
+def test_of_two_faults_the_one_that_shows_more_counts():
+    facts, lab = knowledge(), lab_for(HALL)
+    for piece in (Code("", "P0335", "circuit"), Complaint("", "no_start")):
+        one, other = (piece.likelihood((fault,), lab, facts) for fault in ("sensor dead", "tooth missing"))
+        assert piece.likelihood(("sensor dead", "tooth missing"), lab, facts) == max(one, other)
+
+
+@pytest.mark.parametrize("finding", ["dropout", "extra_gap", "no_signal:high"])
+def test_a_finding_read_elsewhere_is_a_share_of_the_table(finding):
+    facts, lab = knowledge(), lab_for(HALL)
+    piece = ReadElsewhere("", finding, finding.split(":")[0], "cranking")
+    row = facts.seen["crank.hall.cranking"]["tooth missing"]
+    seen = sum(n for one, n in row.items() if finding in one.split("+"))
+    wanted = (seen + 0.15) / (sum(row.values()) + 0.6)
+    assert piece.likelihood(("tooth missing",), lab, facts) == pytest.approx(wanted)
+
+
+# the posterior ----------------------------------------------------------------------------------------------------
+
+
+def test_normalised_logarithms_do_not_overflow():
+    p = normalised(np.array([-1e4, -1e4 + np.log(3.0)]))
+    assert p == pytest.approx([0.25, 0.75])
+
+
+def test_leaving_out_the_unlikely_keeps_the_order_and_the_ratios():
+    posterior = Posterior((("a",), ("b",), ("c",)), np.array([0.6, 0.39995, 0.00005]))
+    left = posterior.likely(1e-3)
+    assert left.faults == (("a",), ("b",))
+    assert left.p.sum() == pytest.approx(1.0)
+    assert left.p[0] / left.p[1] == pytest.approx(0.6 / 0.39995)
+    # Even where nothing reaches the least, the likeliest stay.
+    assert len(Posterior((("a",), ("b",)), np.array([0.5, 0.5])).likely(0.9).faults) == 2
+
+
+def test_checks_ranked_without_the_unlikely_come_out_as_with_them(monkeypatch):
+    from sagen.reason import checks as module
+
+    case = Case(HALL, (Code("", "P0335", "circuit"), Reading("", "supply", "key_on", 12.4)))
+    short = next_checks(case, infer(case))
+    monkeypatch.setattr(module, "LEAST_LIKELY", 0.0)
+    full = next_checks(case, infer(case))
+    assert short[0].check.name == full[0].check.name
+    gains = {one.check.name: one.gain_bits for one in full}
+    for one in short[:10]:
+        assert one.gain_bits == pytest.approx(gains[one.check.name], abs=0.03)
+    assert LEAST_LIKELY < 1e-3
+
+
+def test_a_pair_counts_half_for_either_cause():
+    posterior = Posterior((("fuse blown",), ("fuse blown", "sensor dead")), np.array([0.4, 0.6]))
+    assert posterior.by_cause() == pytest.approx({"supply": 0.7, "sensor": 0.3})
+    assert posterior.by_fault() == pytest.approx({"fuse blown": 0.7, "sensor dead": 0.3})
+
+
+@pytest.mark.parametrize("origin", ["original", "aftermarket", "unknown", "used"])
+def test_a_new_part_is_bad_as_often_as_its_origin_is(origin):
+    facts = knowledge()
+    case = Case(HALL, (Replaced("sensor", origin),))
+    bad = sum(p for faults, p in zip(infer(case).faults, infer(case).p, strict=True)
+              if any(cause_of(one) == "sensor" for one in faults))  # fmt: skip
+    assert bad == pytest.approx(facts.origins[origin], rel=0.02)
+
+
+def test_origins_are_ordered_as_practitioners_order_them():
+    # Common practice, no published source.
+    origins = knowledge().origins
+    assert origins["original"] < origins["aftermarket"] <= origins["used"]
+
+
+def test_a_part_that_is_not_known_is_named_with_the_nearest():
+    with pytest.raises(SagenError, match="did you mean 'sensor'"):
+        infer(Case(HALL, (Replaced("sensr", "original"),)))
+    with pytest.raises(SagenError, match="did you mean 'original'"):
+        infer(Case(HALL, (Replaced("sensor", "orignal"),)))
+
+
+def test_suspects_add_up_and_are_sorted():
+    case = Case(COIL, (Complaint("", "no_start"), Reading("", "sensor", "unplugged", 4e7, ohms=True)))
+    rows = suspects(case, infer(case))
+    assert sum(one.probability for one in rows) == pytest.approx(1.0)
+    assert [one.probability for one in rows] == sorted((one.probability for one in rows), reverse=True)
+    assert len({one.cause for one in rows}) == len(rows)
+    # An open coil.
+    assert (rows[0].cause, rows[0].fault) == ("sensor", "coil open")
+    assert rows[0].reasons[0].bits > 3
+
+
+def test_the_order_of_independent_evidence_does_not_matter():
+    pieces = [Code("", "P0335", "circuit"), Reading("", "ground", "key_on", 0.6), Captured("", frozenset({"erratic"}), "cranking")]  # fmt: skip
+    first = infer(Case(HALL, tuple(pieces))).p
+    second = infer(Case(HALL, tuple(pieces[::-1]))).p
+    np.testing.assert_allclose(first, second, rtol=1e-9)
+
+
+def test_more_of_the_same_never_outweighs_something_else():
+    # Ten captures of the same machine in the same state are hardly more than two.
+    piece = Captured("", frozenset({"erratic"}), "cranking")
+    few = infer(Case(HALL, (piece,) * 2)).by_cause()["air_gap"]
+    many = infer(Case(HALL, (piece,) * 10)).by_cause()["air_gap"]
+    assert many - few < 0.25
+
+
+# checks -----------------------------------------------------------------------------------------------------------
+
+
+def test_gain_is_bounded_by_what_is_in_doubt():
+    case = Case(HALL, (Code("", "P0335", "circuit"),))
+    posterior = infer(case)
+    doubt = stats.entropy(posterior.p, base=2)
+    for one in next_checks(case, posterior):
+        assert -1e-9 <= one.gain_bits <= doubt
+
+
+def test_a_check_that_tells_nothing_comes_last_but_can_be_done():
+    case = Case(HALL, (Reading("", "ground", "key_on", 12.3),))
+    ranked = next_checks(case, infer(case))
+    gains = [one.gain_bits >= 0.004 for one in ranked]
+    first_empty = gains.index(False)
+    assert not any(gains[first_empty + 1 :]) or any(proves(one.check, "return open") for one in ranked)
+
+
+def test_the_row_of_a_check_is_that_of_the_contract():
+    case = Case(HALL, (Code("", "P0335", "circuit"),))
+    row = next_checks(case, infer(case))[0].as_row()
+    assert list(row) == ["check", "point", "state", "minutes", "gain_bits", "text"]
+    assert isinstance(next_checks(case, infer(case))[0], NextCheck)
+
+
+def test_a_cleared_circuit_is_said_to_buy_nothing():
+    facts = Posterior(((SOUND,), ("sensor dead",)), np.array([ENOUGH + 0.01, 0.99 - ENOUGH]))
+    said = advice(Case(HALL), facts)
+    assert said.enough
+    assert "Buy nothing" in said.text
+
+
+@pytest.mark.parametrize("cause", ["sensor", "wiring", "ground", "module", "reluctor"])
+def test_cautions_stand_by_every_check_at_a_turning_engine(cause):
+    turning = [one for one in knowledge().checks if one.state in ("cranking", "running", "wiggle")]
+    assert turning
+    assert all(one.cautions for one in turning)
+
+
+# the files check themselves ------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("make", [
+    lambda: Prior("no such fault", 1.0, "", ""),
+    lambda: Prior("sensor dead", 0.0, "", ""),
+    lambda: Share("x", "", 1.2, {}),
+    lambda: Share("x", "", 0.1, {"sensr": 0.2}),
+    lambda: probability("here", -0.1),
+])  # fmt: skip
+def test_knowledge_that_makes_no_sense_is_refused(make):
+    with pytest.raises(KnowledgeError):
+        make()
+
+
+def test_a_check_fits_its_sensors_and_roles():
+    check = CheckFacts("x", "look", "", "", "", "eyes", 1.0, "", sensors=("hall",), roles=("crank",))
+    assert check.fits(HALL)
+    assert not check.fits(COIL)
+    assert not check.fits(HALL.model_copy(update={"role": "cam"}))
+    assert check.total_minutes == 1.0
+
+
+def test_a_lab_of_another_kind_of_circuit_is_another(lab):
+    assert lab_for(HALL) is lab
+    assert lab_for(HALL.model_copy(update={"bank": 2})) is lab
+    assert lab_for(COIL) is not lab
+    assert isinstance(lab_for(COIL), Lab)
+    assert "coil open" in lab_for(COIL).faults
+    assert "coil open" not in lab.faults
+
+
+def test_with_trail_leaves_the_case_as_it_was():
+    case = Case(HALL)
+    more = with_trail(case, [Complaint("", "no_start")])
+    assert (len(case.trail), len(more.trail)) == (0, 1)
