@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.machine.meter import OHM_POINTS
-from sagen.reason.evidence import STATES_SAID, Captured, Looked, Reading, _range
+from sagen.reason.evidence import NEEDS_PATTERN, STATES_SAID, Captured, Looked, Reading, _range
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
 from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
 from sagen.reason.weigh import Case, Posterior, Replaced, lab_for
@@ -151,6 +151,8 @@ def _capture_outcomes(
     unseen = frozenset() if lab.spec.role == "cam" else frozenset({"timing_scatter"})
     if not referenced or lab.spec.role != "cam":
         unseen |= {"timing_offset"}
+    if not referenced:
+        unseen |= NEEDS_PATTERN[lab.spec.sensor == "reluctance"]
     rows = {name: projected(row, unseen) for name, row in table.items()}
     sets = sorted({one for row in rows.values() for one in row})
     known = vocabulary(table) - unseen

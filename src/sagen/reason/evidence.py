@@ -199,7 +199,13 @@ class Looked(Evidence):
         return f"{self.check[0].upper()}{self.check[1:]}: {self.outcome.replace('_', ' ') if self.outcome else 'as expected'}."
 
 
-def captured(findings, state: str, roles: set[str], *, referenced: bool, source: str = "") -> Captured | None:
+#: what shows only against a known-good capture: of a switching or current sensor, and of a coil
+NEEDS_PATTERN = (frozenset({"timing_offset"}), frozenset({"timing_offset", "weak_amplitude"}))
+
+
+def captured(
+    findings, state: str, roles: set[str], *, referenced: bool, coil: bool = False, source: str = ""
+) -> Captured | None:
     """The evidence in a capture's findings; None where the capture is not fit to judge by.
 
     Parameters
@@ -207,6 +213,8 @@ def captured(findings, state: str, roles: set[str], *, referenced: bool, source:
     findings : iterable of (kind, fields)
     roles : set
         the roles of its channels: without a feed channel a loss of the feed cannot show
+    referenced, coil : bool
+        whether it was read against a known-good capture, without which a coil's weakness hardly shows
     """
     from sagen.reason.signature import picture
 
@@ -220,8 +228,7 @@ def captured(findings, state: str, roles: set[str], *, referenced: bool, source:
         unseen.add("ground_lift")
     if not ("cam" in roles and "crank" in roles):
         unseen |= {"timing_offset", "timing_scatter"}
-    if not referenced:
-        unseen.add("timing_offset")
+    unseen |= NEEDS_PATTERN[coil] if not referenced else set()
     return Captured(source, found, state, frozenset(unseen) - found)
 
 

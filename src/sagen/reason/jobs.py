@@ -78,6 +78,7 @@ def examined_piece(findings: Iterable[Finding], sheet: Sheet, source: str = "", 
         sheet.conditions.state,
         roles,
         referenced=referenced,
+        coil=any(one.sensor == "reluctance" for one in sheet.channel),
         source=source,
     )
 
