@@ -246,8 +246,8 @@ class EntryForm(Form):
             except SagenError as error:
                 return str(error)
             return ""
-        nothing = not self.text.toPlainText().strip() and not any(box.isChecked() for box in self.owed.values())
-        if self.kind in ("note", "proof") and nothing:
+        ticked = any(box.isChecked() for box in self.owed.values())
+        if self.kind in ("note", "proof") and not ticked and not self.text.toPlainText().strip():
             return "There is nothing to put on the trail yet."
         return ""
 

@@ -1,0 +1,340 @@
+"""Parts of the window one by one: the circuit drawing, suspects, lenses, forms and the job log."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor, QFontMetrics
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from sagen.desk import forms, theme
+from sagen.desk.app import demo_log
+from sagen.desk.arithmetic import SUMS, ArithmeticForm
+from sagen.desk.circuit_page import NAMES, STATES
+from sagen.desk.circuit_view import CircuitView
+from sagen.desk.engine_view import FIRING, EngineView
+from sagen.desk.parts import KEYS
+from sagen.desk.suspects import CheckCard, SuspectBar, SuspectRow, SuspectsPane, _reason_line
+from sagen.model.circuit import CircuitSpec
+from sagen.model.finding import Reason, Suspect
+from sagen.reason.evidence import Code
+from sagen.reason.weigh import Case, infer
+from test_window import app, desk, settle, spin  # noqa: F401
+
+SPECS = {
+    "hall": CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2"),
+    "reluctance": CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(700.0, 900.0)),
+    "current": CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48"),
+    "piezo": CircuitSpec(role="knock", sensor="piezo"),
+}
+
+
+# the circuit drawing -----------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", SPECS)
+def test_only_points_that_the_sensor_has_can_be_probed(app, kind):  # noqa: F811
+    view = CircuitView()
+    view.resize(640, 300)
+    view.show_circuit(SPECS[kind], {})
+    points = view.points()
+    assert set(points) <= set(NAMES)
+    assert ("supply" in points) == (kind in ("hall", "current"))
+    # Two wires carry a current sensor: it has no return of its own.
+    assert ("ground" in points) == (kind != "current")
+    # Common practice: ohms of a switching sensor say nothing without a published value.
+    assert ("sensor" in points) == (kind in ("reluctance", "piezo"))
+    for point in points:
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=view._at(point).toPoint())
+        assert view.point == point
+
+
+def test_the_arrow_keys_walk_through_all_points(app):  # noqa: F811
+    view = CircuitView()
+    view.resize(640, 300)
+    view.show_circuit(SPECS["hall"], {})
+    seen = {view.point}
+    for key in [Qt.Key.Key_Down] * 8 + [Qt.Key.Key_Right] * 8 + [Qt.Key.Key_Left] * 8:
+        QTest.keyClick(view, key)
+        seen.add(view.point)
+    assert seen == set(view.points())
+
+
+@pytest.mark.parametrize("kind", SPECS)
+@pytest.mark.parametrize("look", ["light", "dark"])
+def test_the_drawing_shows_where_the_probe_is(app, kind, look):  # noqa: F811
+    theme.apply(app, look)
+    view = CircuitView()
+    view.resize(640, 300)
+    view.show_circuit(SPECS[kind], {})
+    pictures = []
+    for point in view.points()[:2]:
+        view.choose(point)
+        picture = view.grab().toImage()
+        pictures.append(picture)
+        at = view._at(point).toPoint()
+        accent = QColor(theme.look().accent)
+        near = [picture.pixelColor(at + QPoint(dx, dy)) for dx in range(-9, 10, 3) for dy in range(-9, 10, 3)]
+        assert any(abs(one.red() - accent.red()) + abs(one.blue() - accent.blue()) < 30 for one in near)
+    assert pictures[0] != pictures[1]
+    theme.apply(app, "light")
+
+
+@pytest.mark.parametrize(("cylinders", "banks"), FIRING)
+def test_firing_orders_name_every_cylinder_once(cylinders, banks):
+    assert sorted(int(one) for one in FIRING[cylinders, banks].split("-")) == list(range(1, cylinders + 1))
+
+
+def test_a_press_makes_the_engine_a_vee_and_straight_again(app):  # noqa: F811
+    view = EngineView()
+    view.resize(240, 130)
+    view.show_engine(6, 1, SPECS["hall"])
+    straight = view.grab().toImage()
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton)
+    assert view.banks == 2
+    assert view.grab().toImage() != straight
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton)
+    assert view.grab().toImage() == straight
+
+
+def test_every_state_has_a_button_and_unplugged_shows_in_the_drawing(desk):  # noqa: F811
+    window = desk(demo_log, demo=True)
+    page = window.show_circuit()
+    settle(window)
+    for state in STATES:
+        page.state_buttons[state].click()
+        settle(window)
+        if not page.ohmic:
+            assert page.state == state or state == "unplugged"
+            assert page.view.unplugged == (state in ("key_on_unplugged", "unplugged"))
+
+
+# suspects --------------------------------------------------------------------------------------------------------
+
+
+def test_a_bar_moves_to_its_probability_and_says_it_aloud(app):  # noqa: F811
+    bar = SuspectBar()
+    bar.show_suspect(Suspect("ground", "return open", 0.83))
+    assert bar.accessibleName().endswith("return open, 83 percent")
+    for _ in range(40):
+        spin(20)
+        if bar.shown == pytest.approx(0.83):
+            break
+    assert bar.shown == pytest.approx(0.83)
+
+
+def test_a_suspect_unfolds_into_its_evidence(app):  # noqa: F811
+    row = SuspectRow()
+    reasons = (Reason("Return at the plug: 0.9 V.", 5.2), Reason("Nothing wrong in the recording.", -0.5))
+    row.show_suspect(Suspect("ground", "return open", 0.8, reasons, "Clean the eyelet."))
+    assert row.evidence.isHidden()
+    row.bar.setChecked(True)
+    assert not row.evidence.isHidden()
+    for told in ("Return open", "0.9 V", "strongly for it", "slightly against it", "Clean the eyelet."):
+        assert told in row.evidence.text()
+
+
+@pytest.mark.parametrize(("bits", "words"), [(0.5, "slightly for it"), (2.0, "clearly for it"), (-6.0, "strongly against it")])  # fmt: skip
+def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):  # noqa: F811
+    line = _reason_line("x", bits)
+    assert words in line
+    assert ("+" if bits > 0 else "\u2212") in line
+
+
+def test_an_empty_pane_says_what_would_fill_it(app):  # noqa: F811
+    pane = SuspectsPane()
+    assert not pane.empty.isHidden()
+    assert "code, a reading or a capture" in pane.empty.text()
+    assert pane.card.isHidden()
+
+
+def test_another_check_goes_round_and_comes_back(app):  # noqa: F811
+    from sagen.reason.checks import next_checks
+
+    case = Case(SPECS["hall"], (Code("", "P0335", "circuit"),))
+    card = CheckCard()
+    checks = next_checks(case, infer(case))
+    card.show_checks(checks)
+    titles = []
+    for _ in range(7):
+        titles.append(card.title.text())
+        card._next()
+    assert titles[0] == titles[6]
+    assert len(set(titles)) == 6
+    shown = card.checks[card.at]
+    wanted = []
+    card.wanted.connect(wanted.append)
+    card.do.click()
+    assert wanted == [shown]
+
+
+# lenses ---------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def wheel(desk):  # noqa: F811
+    window = desk(demo_log, demo=True)
+    jobs = window.session.log.jobs()
+    window.session.open_job(next(one.id for one in jobs if one.machine == "Plover Dray 4"), open_capture=True)
+    settle(window)
+    spin(100)
+    page = window.page("capture")
+    return window, page
+
+
+def test_turns_and_wheel_are_made_when_they_are_first_looked_at(wheel):
+    _, page = wheel
+    assert page.lens == "strip"
+    assert not page._looked_at
+    page.show_lens("wheel")
+    assert page._looked_at
+    assert page.wheel.look is page.turns.look is not None
+    made = page.wheel.look
+    page.show_lens("turns")
+    assert page.wheel.look is made
+
+
+def test_another_capture_is_never_shown_with_the_teeth_of_the_last(wheel):
+    window, page = wheel
+    page.show_lens("wheel")
+    before = page.wheel.look
+    window.session.open_job(next(one.id for one in window.session.log.jobs() if one.machine != "Plover Dray 4" and one.of("capture")), open_capture=True)  # fmt: skip
+    settle(window)
+    spin(100)
+    assert page.wheel.look is not before
+    assert page.wheel.look.reading in [one.reading for one in window.session.opened.examination.channels]
+
+
+def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
+    _, page = wheel
+    page.show_lens("wheel")
+    spin(60)
+    view = page.wheel
+    (number,) = view.look.teeth
+    pitch = view.look.reading.wheel.pitch_deg
+    picture = view.grab().toImage()
+    mark = QColor(theme.look().mark)
+
+    def marked(at):
+        one = picture.pixelColor(at.toPoint())
+        return abs(one.red() - mark.red()) + abs(one.green() - mark.green()) + abs(one.blue() - mark.blue()) < 40
+
+    # Across the tooth's body no more than its own line is in the flag's colour.
+    body = [view.point((number - 1 + share) * pitch, radius) for share in (0.15, 0.3, 0.45) for radius in (0.65, 0.7, 0.75)]  # fmt: skip
+    assert sum(marked(one) for one in body) <= 2
+    # Somewhere in a corner there is a flag.
+    corners = [(x, y) for x in range(4, picture.width() - 4, 3) for y in (10, picture.height() - 14)]
+    assert sum(marked(QPoint(x, y).toPointF()) for x, y in corners) > 5
+
+
+def test_the_head_of_the_table_is_whole_and_sorts_both_ways(wheel):
+    _, page = wheel
+    page.show_lens("wheel")
+    spin(60)
+    table = page.table
+    heads = [table.proxy.headerData(c, Qt.Orientation.Horizontal) for c in range(table.proxy.columnCount())]
+    metrics = QFontMetrics(theme.font(8.5))  # the style's size for heads
+    for column, head in enumerate(heads):
+        assert metrics.horizontalAdvance(head) <= table.columnWidth(column), head
+    late = heads.index("Late")
+    for order in (Qt.SortOrder.AscendingOrder, Qt.SortOrder.DescendingOrder):
+        table.sortByColumn(late, order)
+        values = [table.proxy.index(row, late).data(Qt.ItemDataRole.UserRole) for row in range(table.proxy.rowCount())]
+        assert values == sorted(values, reverse=order == Qt.SortOrder.DescendingOrder)
+
+
+def test_words_against_the_known_good_agree_with_the_table(wheel):
+    _, page = wheel
+    page.show_lens("wheel")
+    words = page.words.text()
+    table = page.wheel.look.table
+    worst = int(np.nanargmax(np.abs(table.size_against))) + 1
+    assert f"differing at tooth {worst}" in words
+
+
+# forms and lists ------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", ["code", "complaint", "replaced", "note", "repair", "proof"])
+def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):  # noqa: F811
+    form = forms.EntryForm(kind)
+    form.show()
+    form.activateWindow()
+    spin(40)
+    assert form.focusWidget() is form._first
+    if kind == "code":
+        form.text.setText("p0340")
+    elif kind != "complaint":
+        form.text.setPlainText("words")
+    assert form.problem() == ""
+    told = form.answer()
+    again = forms.EntryForm(kind, told)
+    assert again.answer() == told
+    form.close()
+
+
+def test_a_code_is_chosen_by_what_it_means(app):  # noqa: F811
+    form = forms.EntryForm("code")
+    index = next(i for i in range(form.pick.count()) if form.pick.itemData(i) == "P0345")
+    form.pick.setCurrentIndex(index)
+    form.pick.activated.emit(index)
+    assert form.text.text() == "P0345"
+    assert "camshaft" in form.likely.text().lower()
+
+
+def test_codes_of_a_new_job_are_gathered_once_each(app):  # noqa: F811
+    form = forms.JobForm()
+    for code in ("P0335", "P0340", "P0335"):
+        form._picked(code)
+    assert form.code_list() == ["P0335", "P0340"]
+    form.codes.setText("P0335, nonsense")
+    assert "NONSENSE" in form.problem()
+    assert form.name().startswith("Machine of ")
+    form.machine.setText("  Brindle 2 ")
+    assert form.name() == "Brindle 2"
+
+
+def test_the_job_log_is_searched_by_machine_customer_and_code(desk):  # noqa: F811
+    window = desk(demo_log, demo=True)
+    window.show_log()
+    page = window.page("log")
+    everything = page.filter.rowCount()
+    page.search.setText("plover")
+    assert page.filter.rowCount() == 1
+    page.search.setText("no such machine anywhere")
+    assert page.filter.rowCount() == 0
+    page.search.clear()
+    assert page.filter.rowCount() == everything > 2
+
+
+def test_every_sum_answers_good_figures_and_declines_bad_ones(app):  # noqa: F811
+    form = ArithmeticForm()
+    figures = {"Readings": "1.0 2.0 3.0 4.1 5.0", "AWG": "20", "Parts in the set": "4", "Failed": "1", "At, °C": "40",
+               "First °C": "20", "Second °C": "80", "First Ω": "2400", "Second Ω": "300", "Pull-up, V": "5",
+               "Pull-up, Ω": "1000", "Reading, V": "2", "Low level, V": "1"}  # fmt: skip
+    for index, kind in enumerate(SUMS):
+        form.kind.setCurrentIndex(index)
+        for line, name in zip(form.lines, kind.fields, strict=True):
+            line.setText(figures.get(name, "0.5"))
+        assert form.answer.text()
+        assert form.answer.text() != "Only figures, please."
+        form.lines[0].setText("many")
+        assert form.answer.text() == "Only figures, please."
+        form.lines[0].clear()
+        assert form.answer.text() == ""
+
+
+def test_the_list_of_keys_names_every_shortcut_of_the_window(desk):  # noqa: F811
+    window = desk()
+    told = " ".join(keys for keys, _ in KEYS)
+    for action in window.actions():
+        assert action.shortcut().toString() in told or action.shortcut().toString() == "Ctrl+Q"
+
+
+def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
+    window = desk()
+    for key in (Qt.Key.Key_K, Qt.Key.Key_R, Qt.Key.Key_E, Qt.Key.Key_M, Qt.Key.Key_D, Qt.Key.Key_P, Qt.Key.Key_Z):
+        QTest.keyClick(window, key, Qt.KeyboardModifier.ControlModifier)
+        spin(5)
+        assert QApplication.activeModalWidget() is None
+    assert window.session.job is None
