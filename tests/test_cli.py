@@ -118,3 +118,31 @@ def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
     refused = sagen("report", path, "-o", tmp_path / "no" / "a.pdf")
     assert refused.returncode == 1
     assert "cannot be written" in refused.stderr
+
+
+@pytest.mark.parametrize("verb", ["examine", "reason", "convert", "report", "simulate"])
+def test_something_unforeseen_is_one_sentence_and_the_next_file_is_read(verb, make_csv, capsys, monkeypatch, tmp_path):
+    import sagen.files
+    import sagen.files.circuits
+    import sagen.files.jobs
+
+    first, second = make_csv("first.csv"), make_csv("second.csv")
+    real = sagen.files.read_capture
+
+    def read(path):
+        if "first" in str(path):
+            raise ZeroDivisionError("seven")
+        return real(path)
+
+    monkeypatch.setattr(sagen.files, "read_capture", read)
+    monkeypatch.setattr(sagen.files.circuits, "read_circuit", read)
+    monkeypatch.setattr(sagen.files.jobs, "read_job", read)
+    out = ["-o", str(tmp_path / "o.csv")] if verb != "report" else ["-o", str(tmp_path / "o.pdf")]
+    several = verb in ("examine", "reason")
+    status = main([verb, str(first), *([str(second)] if verb == "examine" else []), *([] if several else out)])
+    told = capsys.readouterr()
+    assert status == 1
+    assert "something unexpected went wrong (ZeroDivisionError: seven)" in told.out + told.err
+    assert "Traceback" not in told.out + told.err
+    if verb == "examine":
+        assert "wheel 60-2" in told.out

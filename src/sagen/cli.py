@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import logging
 import sys
 from collections.abc import Sequence
 
@@ -15,6 +16,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = _parser().parse_args(argv)
     try:
         return arguments.run(arguments)
+    except Exception as error:
+        arguments.fail(arguments, _in_a_sentence(error))
+        return 1
     except KeyboardInterrupt:
         return 130
     except BrokenPipeError:
@@ -28,7 +32,7 @@ def _parser() -> argparse.ArgumentParser:
         prog="sagen", description="From a sensor code to a proven repair. Without a command: the window."
     )
     parser.add_argument("--version", action="version", version=f"sagen {__version__}")
-    parser.set_defaults(run=_window, demo=False, files=[])
+    parser.set_defaults(run=_window, fail=_say_what_failed, demo=False, files=[])
     verbs = parser.add_subparsers(metavar="COMMAND")
     window = verbs.add_parser("open", help="open the window and bring these captures in")
     window.add_argument("files", nargs="*", metavar="FILE")
@@ -52,7 +56,7 @@ def _parser() -> argparse.ArgumentParser:
     simulate.add_argument("--meter", metavar="POINT")
     simulate.add_argument("--faults", action="store_true", help="list the fault modes that the circuit can have")
     simulate.add_argument("--json", action="store_true")
-    simulate.set_defaults(run=_simulate)
+    simulate.set_defaults(run=_simulate, fail=_simulate_failed)
     reason = verbs.add_parser("reason", help="weigh jobs: suspects and the next best check")
     reason.add_argument("files", nargs="+", metavar="JOB.toml")
     reason.add_argument("--json", action="store_true", help="one object a line and a file")
@@ -67,7 +71,7 @@ def _parser() -> argparse.ArgumentParser:
     meter.add_argument("--leads", type=float, default=0.0, metavar="OHM")
     meter.add_argument("--accuracy", metavar='"0.8%% + 3 x 0.1"')
     meter.add_argument("--json", action="store_true")
-    meter.set_defaults(run=_meter)
+    meter.set_defaults(run=_meter, fail=_meter_failed)
     convert = verbs.add_parser("convert", help="read a capture of any known format and write it as CSV, WAV or MDF4")
     convert.add_argument("file", metavar="FILE")
     convert.add_argument("-o", "--output", required=True, metavar="OUT.csv|OUT.wav|OUT.mf4")
@@ -78,6 +82,34 @@ def _parser() -> argparse.ArgumentParser:
     report.add_argument("-o", "--output", required=True, metavar="OUT.pdf|OUT.html")
     report.set_defaults(run=_report)
     return parser
+
+
+def _in_a_sentence(error: Exception) -> str:
+    """What went wrong; of something unforeseen, too, no traceback reaches the user, only a log that asks for it."""
+    from sagen.model.errors import SagenError
+
+    if isinstance(error, SagenError):
+        return str(error)
+    logging.getLogger("sagen").debug("unexpected", exc_info=error)
+    return f"something unexpected went wrong ({type(error).__name__}: {error})"
+
+
+def _say_what_failed(arguments: argparse.Namespace, message: str) -> None:
+    """What is wrong, of a verb that reads one file; `examine` and `reason` go on with the next one instead."""
+    print(f"{getattr(arguments, 'file', 'sagen')}: {message}", file=sys.stderr)
+
+
+def _simulate_failed(arguments: argparse.Namespace, message: str) -> None:
+    if arguments.json:
+        print(json.dumps({"circuit": arguments.circuit, "error": message}))
+    print(f"sagen simulate: {message}", file=sys.stderr)
+
+
+def _meter_failed(arguments: argparse.Namespace, message: str) -> None:
+    if arguments.json:
+        print(json.dumps({"error": message}))
+    else:
+        print(f"sagen meter: {message}", file=sys.stderr)
 
 
 def _share(text: str) -> float:
@@ -101,15 +133,13 @@ def _window(arguments: argparse.Namespace) -> int:
 
 
 def _examine(arguments: argparse.Namespace) -> int:
-    from sagen.model.errors import SagenError
-
     failed = False
     for name in arguments.files:
         try:
             examination, suspects = _examined(name, arguments.sheet)[2:4]
-        except SagenError as error:
+        except Exception as error:
             failed = True
-            message = str(error)
+            message = _in_a_sentence(error)
             print(
                 json.dumps({"capture": name, "error": message})
                 if arguments.json
@@ -189,18 +219,13 @@ def _print_plain(name: str, examination, suspects) -> None:
 def _report(arguments: argparse.Namespace) -> int:
     from pathlib import Path
 
-    from sagen.model.errors import SagenError
     from sagen.reason.checks import next_checks
     from sagen.report.printed import Case, write_report
 
-    try:
-        capture, sheet, examination, suspects, weighed, posterior = _examined(arguments.file, arguments.sheet)
-        checks = next_checks(weighed, posterior)
-        case = Case(capture=capture, sheet=sheet, examination=examination, suspects=suspects, checks=checks)
-        write_report(Path(arguments.output), case)
-    except SagenError as error:
-        print(f"{arguments.file}: {error}", file=sys.stderr)
-        return 1
+    capture, sheet, examination, suspects, weighed, posterior = _examined(arguments.file, arguments.sheet)
+    checks = next_checks(weighed, posterior)
+    case = Case(capture=capture, sheet=sheet, examination=examination, suspects=suspects, checks=checks)
+    write_report(Path(arguments.output), case)
     return 0
 
 
@@ -214,44 +239,38 @@ def _simulate(arguments: argparse.Namespace) -> int:
     from sagen.machine.record import MOST_SAMPLES, record
     from sagen.model.errors import SagenError, unknown_name
 
-    try:
-        engine, spec = read_circuit(arguments.circuit)
-        if arguments.faults:
-            for one in possible(spec):
-                row = {"fault": one.name, "cause": one.cause, "changes": one.changes}
-                print(json.dumps(row) if arguments.json else f"{one.name} ({one.cause}): {one.changes}")
-            return 0
-        rig = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
-        rig.cylinders = engine.cylinders or 4
-        if arguments.meter:
-            reading = read(rig, arguments.meter, arguments.state or "key_on")
-            unit = "V" if reading.quantity == "volts" else "ohm"
-            over = " (over range)" if reading.over_range else ""
-            print(
-                json.dumps(reading.as_row())
-                if arguments.json
-                else f"{reading.value:.4g} {unit} at {reading.point}, {reading.state}{over}"
-            )
-            return 0
-        if not arguments.output:
-            print("sagen simulate: give -o OUT.csv, --meter POINT or --faults", file=sys.stderr)
-            return 2
-        state = arguments.state or {"speed": "rolling", "knock": "strike"}.get(spec.role, "cranking")
-        if state not in RECORDED_STATES:
-            raise SagenError(unknown_name("state", state, RECORDED_STATES))
-        if arguments.seconds * arguments.rate > MOST_SAMPLES:
-            raise SagenError(f"{arguments.seconds:g} s at {arguments.rate:g} Hz are more than {MOST_SAMPLES:,} samples")
-        output = Path(arguments.output)
-        capture, sheet = record(
-            rig, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=rig.cylinders, name=output.name
+    engine, spec = read_circuit(arguments.circuit)
+    if arguments.faults:
+        for one in possible(spec):
+            row = {"fault": one.name, "cause": one.cause, "changes": one.changes}
+            print(json.dumps(row) if arguments.json else f"{one.name} ({one.cause}): {one.changes}")
+        return 0
+    rig = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
+    rig.cylinders = engine.cylinders or 4
+    if arguments.meter:
+        reading = read(rig, arguments.meter, arguments.state or "key_on")
+        unit = "V" if reading.quantity == "volts" else "ohm"
+        over = " (over range)" if reading.over_range else ""
+        print(
+            json.dumps(reading.as_row())
+            if arguments.json
+            else f"{reading.value:.4g} {unit} at {reading.point}, {reading.state}{over}"
         )
-        write_capture(output, capture)
-        write_sheet(sheet_path(output), sheet)
-    except SagenError as error:
-        if arguments.json:
-            print(json.dumps({"circuit": arguments.circuit, "error": str(error)}))
-        print(f"sagen simulate: {error}", file=sys.stderr)
-        return 1
+        return 0
+    if not arguments.output:
+        print("sagen simulate: give -o OUT.csv, --meter POINT or --faults", file=sys.stderr)
+        return 2
+    state = arguments.state or {"speed": "rolling", "knock": "strike"}.get(spec.role, "cranking")
+    if state not in RECORDED_STATES:
+        raise SagenError(unknown_name("state", state, RECORDED_STATES))
+    if arguments.seconds * arguments.rate > MOST_SAMPLES:
+        raise SagenError(f"{arguments.seconds:g} s at {arguments.rate:g} Hz are more than {MOST_SAMPLES:,} samples")
+    output = Path(arguments.output)
+    capture, sheet = record(
+        rig, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=rig.cylinders, name=output.name
+    )
+    write_capture(output, capture)
+    write_sheet(sheet_path(output), sheet)
     return 0
 
 
@@ -261,23 +280,17 @@ RECORDED_STATES = ("key_on", "cranking", "start", "running", "rolling", "strike"
 
 def _convert(arguments: argparse.Namespace) -> int:
     from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
-    from sagen.model.errors import SagenError
 
-    try:
-        sheet = read_sheet(arguments.file)
-        write_capture(arguments.output, read_capture(arguments.file))
-        if sheet is not None:
-            write_sheet(sheet_path(arguments.output), sheet)
-    except SagenError as error:
-        print(f"{arguments.file}: {error}", file=sys.stderr)
-        return 1
+    sheet = read_sheet(arguments.file)
+    write_capture(arguments.output, read_capture(arguments.file))
+    if sheet is not None:
+        write_sheet(sheet_path(arguments.output), sheet)
     return 0
 
 
 def _reason(arguments: argparse.Namespace) -> int:
     from sagen.codes.lookup import beside
     from sagen.files.jobs import read_job
-    from sagen.model.errors import SagenError
     from sagen.reason.checks import advice, next_checks
     from sagen.reason.jobs import case_of
     from sagen.reason.weigh import weigh
@@ -289,9 +302,9 @@ def _reason(arguments: argparse.Namespace) -> int:
             case = case_of(job)
             suspects, posterior = weigh(case)
             checks = next_checks(case, posterior)
-        except SagenError as error:
+        except Exception as error:
             failed = True
-            said = str(error)
+            said = _in_a_sentence(error)
             print(json.dumps({"job": name, "error": said}) if arguments.json else f"{name}\n  cannot be read: {said}")
             continue
         if arguments.json:
@@ -318,19 +331,11 @@ def _reason(arguments: argparse.Namespace) -> int:
 
 def _meter(arguments: argparse.Namespace) -> int:
     from sagen.meter import Accuracy, judge
-    from sagen.model.errors import SagenError
 
-    try:
-        accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else None
-        verdict = judge(
-            arguments.value, arguments.unit, *arguments.limits, at=arguments.at, temperature=arguments.temperature,
-            material=arguments.material, leads=arguments.leads, accuracy=accuracy,
-        )  # fmt: skip
-    except SagenError as error:
-        print(
-            json.dumps({"error": str(error)}) if arguments.json else f"sagen meter: {error}",
-            file=sys.stdout if arguments.json else sys.stderr,
-        )
-        return 1
+    accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else None
+    verdict = judge(
+        arguments.value, arguments.unit, *arguments.limits, at=arguments.at, temperature=arguments.temperature,
+        material=arguments.material, leads=arguments.leads, accuracy=accuracy,
+    )  # fmt: skip
     print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
     return 0

@@ -27,7 +27,7 @@ VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.025, 0.025, 0.02, 0.9
 #: machines outside what was drawn: a share of them, about bells so much wider
 TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
 #: how engines differ in cranking speed beyond what the model draws (logarithm), and how well a swing is known
-ENGINES_DIFFER, SWING_FLOOR = 0.12, 0.015
+ENGINES_DIFFER, SWING_FLOOR = 0.18, 0.015
 ALPHA = 1.5  #: weight of independence against the counted sets
 
 
