@@ -7,6 +7,8 @@ import sys
 import pypdfium2
 import pytest
 
+from sagen.cli import main
+
 
 def sagen(*arguments, cwd=None):
     return subprocess.run(
