@@ -9,11 +9,19 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from sagen.machine.faults import broken
+import numpy as np
+
+from sagen.machine.faults import broken, possible
+from sagen.machine.meter import read
 from sagen.machine.record import record
+from sagen.machine.rig import Rig
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
+from sagen.model.job import Job
 from sagen.model.sheet import Sheet
+from sagen.reason.facts import cause_of, knowledge
+from sagen.reason.jobs import part_of
+from sagen.reason.log_case import circuit_of_job
 from sagen.signal.examine import examine
 from sagen.store.log import JobLog
 
@@ -154,3 +162,50 @@ def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] 
                 log.add_entry(job.id, *step)
     log.forget_steps()
     return log
+
+
+# The stand-in: what the demo's instruments are clipped to ----------------------------------------------
+
+
+def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
+    """What is wrong with the machine that stands in for a job's own.
+
+    A demo job's machine has the fault that its capture was made with, any other job's one drawn by how common
+    they are, always the same for the same job. Once the part that it lies in has been changed it is gone.
+    """
+    told = next((one for one in JOBS if one.machine == job.machine), None)
+    made = next((one for one in told.trail if isinstance(one, DemoCapture)), None) if told else None
+    if made is not None:
+        faults = made.faults
+    else:
+        rng = np.random.default_rng([job.id, 41])
+        names = [one.name for one in possible(spec)]
+        weights = np.array([knowledge().priors[one].weight for one in names])
+        faults = ((str(rng.choice(names, p=weights / weights.sum())), float(rng.uniform(0.4, 1.0))),)
+    parts = knowledge().parts
+    mended = {cause for one in job.of("repair") for cause in parts.get(part_of(one.data.get("part", "")), ())}
+    return tuple(one for one in faults if cause_of(one[0]) not in mended)
+
+
+def stand_in(job: Job) -> Rig:
+    """The simulated machine that stands in for a job's own."""
+    spec = circuit_of_job(job)
+    known = {one.name for one in possible(spec)}
+    rig = broken(spec, [one for one in faults_of(job, spec) if one[0] in known], 200 + job.id)
+    rig.cylinders = job.cylinders or 4
+    return rig
+
+
+def meter_on_stand_in(job: Job, point: str, state: str) -> tuple[float, str]:
+    """What a meter shows there, and whether that is "volts" or "ohms"; raises SagenError where nothing can be read."""
+    reading = read(stand_in(job), point, state)
+    return reading.value, reading.quantity
+
+
+def recorder_on_stand_in(job: Job, state: str) -> tuple[Capture, Sheet]:
+    """What a recorder takes there in a state."""
+    rig = stand_in(job)
+    # Each recording is another one of the same machine.
+    rig.rng = np.random.default_rng([job.id, len(job.entries), 5])
+    seconds = {"wiggle": 8.0, "cranking": 4.0}.get(state, 3.0)
+    return record(rig, state, seconds=seconds, sfreq=40_000.0, cylinders=rig.cylinders, name=f"stand-in-{state}.csv")

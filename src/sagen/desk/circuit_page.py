@@ -36,6 +36,7 @@ class CircuitPage(QWidget):
     arithmetic_wanted = Signal()
     load_wanted = Signal()
     save_wanted = Signal()
+    stand_in_wanted = Signal(str, str)  #: point, state
     expect_wanted = Signal(object, str, str)  #: spec, point, state: what would a sound circuit read?
 
     def __init__(self, parent: QWidget | None = None):
@@ -156,6 +157,11 @@ class CircuitPage(QWidget):
         self.keep_button = QPushButton("Put on the trail")
         self.keep_button.setObjectName("first")
         self.keep_button.clicked.connect(self.keep)
+        self.stand_in = QPushButton("Read the stand-in")
+        self.stand_in.setToolTip("The meter on the demo's simulated machine: fills the reading in, for practice")
+        self.stand_in.clicked.connect(lambda: self.stand_in_wanted.emit(self.view.point, self.state))
+        self.stand_in.hide()
+        buttons.addWidget(self.stand_in)
         buttons.addWidget(self.open)
         buttons.addWidget(self.keep_button, 1)
         left.addLayout(buttons)
@@ -239,6 +245,14 @@ class CircuitPage(QWidget):
 
     def show_expected(self, text: str) -> None:
         self.expect.setText(f"A sound circuit: {text}")
+
+    def show_reading(self, value: float, quantity: str) -> None:
+        """What a meter shows, put in as if it had been typed; it goes on the trail when the user says so."""
+        if quantity == "ohms" and value >= 3e7:
+            self.value.setText("OL")
+        else:
+            self.value.setText(f"{value / float(self.unit.currentData() or 1.0):.4g}")
+        self.value.setFocus()
 
     # typing -------------------------------------------------------------------------------
 

@@ -46,7 +46,7 @@ class Form(QDialog):
         self.message.setWordWrap(True)
         self.message.hide()
         layout.addWidget(self.message)
-        row = QHBoxLayout()
+        row = self.buttons = QHBoxLayout()
         row.addStretch(1)
         cancel = QPushButton("Cancel")
         self.ok = QPushButton(accept)
@@ -273,3 +273,32 @@ class LookForm(Form):
 
     def answer(self) -> dict:
         return {"check": self.check.name, "outcome": self.outcome.currentData()}
+
+
+class CaptureForm(Form):
+    """What to set on the recorder for a check, and where its capture comes from."""
+
+    def __init__(self, check, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False):
+        super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
+        told = QLabel(check.text)
+        told.setWordWrap(True)
+        self.fields.addRow(told)
+        for name, words in settings:
+            line = QLabel(words)
+            line.setWordWrap(True)
+            self.fields.addRow(name, line)
+        if check.cautions:
+            mind = QLabel("Mind: " + " ".join(check.cautions))
+            mind.setObjectName("caution")
+            mind.setWordWrap(True)
+            self.fields.addRow(mind)
+        self.from_stand_in = False
+        self.record = QPushButton("Record from the stand-in")
+        self.record.setToolTip("A simulated machine with a fault of its own, to practise on")
+        self.record.clicked.connect(self._record)
+        self.record.setVisible(stand_in)
+        self.buttons.insertWidget(1, self.record)
+
+    def _record(self) -> None:
+        self.from_stand_in = True
+        self.accept()

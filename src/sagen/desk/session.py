@@ -206,6 +206,23 @@ class Session(QObject):
 
         return self.work.ask(lambda request: read_incoming(path), done=came, failed=failed)
 
+    def record_stand_in(self, state: str) -> None:
+        """Record from the demo's simulated machine; `incoming` follows as for a file."""
+        job = self.job
+        self._tell("Recording from the stand-in", 0.0)
+
+        def work(_request: Request) -> Incoming:
+            from sagen.demo import recorder_on_stand_in
+
+            capture, sheet = recorder_on_stand_in(job, state)
+            return Incoming(Path(capture.name), capture, sheet, pyramids=build_pyramids(capture))
+
+        def came(incoming: Incoming) -> None:
+            self._tell("", 1.0)
+            self.incoming.emit(incoming)
+
+        self.work.ask(work, done=came, failed=self._failed)
+
     def keep(self, incoming: Incoming, sheet: Sheet) -> None:
         """Examine a capture under its sheet, keep it on the trail and open it on the bench."""
         log, job_id = self.log, self.job.id

@@ -13,7 +13,6 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk import theme
-from sagen.model.words import STATES
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -200,6 +199,8 @@ class MainWindow(QMainWindow):
         page.arithmetic_wanted.connect(self._arithmetic)
         page.load_wanted.connect(self._load_circuit)
         page.save_wanted.connect(self._save_circuit)
+        page.stand_in_wanted.connect(self._read_stand_in)
+        page.stand_in.setVisible(self.session.demo)
 
     def _wire_report(self, page) -> None:
         page.left.connect(self._back_to_job)
@@ -396,10 +397,34 @@ class MainWindow(QMainWindow):
             page.aim(check.point, check.state)
 
     def _do_capture(self, check) -> None:
-        self.message.say(
-            f"Record {STATES[check.state]} for at least {6 if check.state == 'cranking' else 3} turns of the wheel and more, 50 kS/s or faster, signal with feed and return; then choose the file."
-        )
-        self.choose_files()
+        from sagen.desk.forms import CaptureForm
+        from sagen.reason.checks import recorder_settings
+        from sagen.reason.log_case import circuit_of_job
+
+        spec = circuit_of_job(self.session.job)
+        form = CaptureForm(check, recorder_settings(check, spec), self, stand_in=self.session.demo)
+        if not form.exec():
+            return
+        if form.from_stand_in:
+            self.session.record_stand_in(check.state)
+        else:
+            self.choose_files()
+
+    def _read_stand_in(self, point: str, state: str) -> None:
+        """The meter on the demo's simulated machine, off the interface thread."""
+        job = self.session.job
+
+        def work(_request):
+            from sagen.demo import meter_on_stand_in
+
+            return meter_on_stand_in(job, point, state)
+
+        def done(answer) -> None:
+            page = self.page("circuit")
+            if (page.view.point, page.state) == (point, state):
+                page.show_reading(*answer)
+
+        self.session.work.ask(work, done=done, failed=self.message.say)
 
     def _do_look(self, check) -> None:
         from sagen.desk.forms import LookForm

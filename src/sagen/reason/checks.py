@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.machine.meter import OHM_POINTS
+from sagen.model.circuit import CircuitSpec
 from sagen.reason.evidence import NEEDS_PATTERN, STATES_SAID, Captured, Looked, Reading, _range
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
 from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
@@ -273,6 +274,35 @@ def advice(case: Case, posterior: Posterior) -> Advice:
     return Advice(
         False,
         f"Not yet: the leading cause stands at {100 * causes[lead]:.0f} %, and a repair on that would be wrong too often.",
+    )
+
+
+#: rpm to be ready for, and seconds to record, by state
+RECORDED = {"cranking": (300.0, 6.0), "running": (3000.0, 5.0), "rolling": (800.0, 10.0), "wiggle": (1500.0, 30.0)}
+SAMPLES_A_TOOTH = 25
+
+
+def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, str], ...]:
+    """What to set on a recorder for a check: where, how high, how fast, how long. Common practice, no published source."""
+    rpm, seconds = RECORDED.get(check.state, (1000.0, 5.0))
+    wheel = spec.declared_wheel
+    teeth_s = (wheel.slots if wheel and spec.role != "cam" else 60) * rpm / 60
+    rate = next(
+        one for one in (10e3, 20e3, 50e3, 100e3, 200e3, 500e3, 1e6) if one >= min(SAMPLES_A_TOOTH * teeth_s, 1e6)
+    )
+    high = {
+        "hall": f"\u00b1{2 * (spec.pull_up or 5.0):g} V, so that the remains of a square can be seen",
+        "reluctance": "\u00b15 V while cranking, \u00b150 V with the engine running; a coil's height grows with speed",
+        "current": f"\u00b12.5 V across {spec.values.get('shunt_ohm', 100.0):g} ohm in the feed",
+        "piezo": "\u00b15 V, with the module or 20 to 50 kilohm across it",
+    }[spec.sensor]
+    beside = {"cam": "signal, and the crank's signal beside it", "knock": "signal"}.get(spec.role, "signal")
+    fed = spec.sensor in ("hall", "current")
+    return (
+        ("Probes", f"{beside}{', feed and return' if fed else ''}; beside the sealed pins, ground at battery negative"),
+        ("Height", high),
+        ("Rate", f"{rate / 1000:g} kS/s a channel or faster"),
+        ("Length", f"{seconds:g} s or longer"),
     )
 
 

@@ -1,0 +1,164 @@
+"""The simulated machine that the demo's instruments are clipped to, and what to set on a real recorder."""
+
+import pytest
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from sagen.demo import JOBS, faults_of, make_demo_log, meter_on_stand_in, recorder_on_stand_in, stand_in
+from sagen.desk import forms
+from sagen.desk.app import demo_log
+from sagen.machine.faults import possible
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
+from sagen.reason.checks import RECORDED, SAMPLES_A_TOOTH, recorder_settings
+from sagen.reason.facts import cause_of, knowledge
+from sagen.reason.log_case import circuit_of_job
+from sagen.signal.examine import examine
+from test_window import app, desk, settle, spin  # noqa: F401
+
+
+@pytest.fixture(scope="module")
+def jobs(tmp_path_factory):
+    log = make_demo_log(tmp_path_factory.mktemp("demo"))
+    yield {one.machine: one for one in log.jobs()}
+    log.close()
+
+
+def test_a_demo_machine_has_the_fault_of_its_capture(jobs):
+    job = jobs["Tarnbeck Fell 1.8"]
+    assert faults_of(job, circuit_of_job(job)) == (("tooth missing", 0.7),)
+    capture, sheet = recorder_on_stand_in(job, "cranking")
+    assert "extra_gap" in [one.kind for one in examine(capture, sheet).findings]
+
+
+def test_a_repaired_machine_is_sound(jobs):
+    # The Drake's earth eyelet was mended on its trail.
+    job = jobs["Quillaby Drake 1.4"]
+    assert faults_of(job, circuit_of_job(job)) == ()
+    value, quantity = meter_on_stand_in(job, "ground", "key_on")
+    assert quantity == "volts"
+    # Common practice, no published source: below about 100 mV.
+    assert abs(value) < 0.1
+
+
+@pytest.mark.parametrize("machine", [one.machine for one in JOBS])
+def test_every_demo_machine_can_be_measured_and_recorded(jobs, machine):
+    job = jobs[machine]
+    spec = circuit_of_job(job)
+    assert {one for one, _ in faults_of(job, spec)} <= {one.name for one in possible(spec)} | {"return open"}
+    state = "rolling" if spec.role == "speed" else "cranking"
+    capture, sheet = recorder_on_stand_in(job, state)
+    assert capture.seconds >= 3.0
+    assert sheet.channel[0].role == spec.role
+    assert stand_in(job).cylinders == job.cylinders
+
+
+def test_another_jobs_fault_is_drawn_and_stays_the_same(jobs):
+    job = jobs["Ostrel Heron 3 twin"]
+    spec = circuit_of_job(job)
+    assert faults_of(job, spec) == faults_of(job, spec)
+    assert cause_of(faults_of(job, spec)[0][0]) != "none"
+
+
+def test_a_point_that_cannot_be_read_is_one_sentence(jobs):
+    with pytest.raises(SagenError):
+        meter_on_stand_in(jobs["Ostrel Heron 3 twin"], "nowhere", "key_on")
+
+
+# settings -----------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("state", RECORDED)
+@pytest.mark.parametrize("spec", [
+    CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="60-2"),
+    CircuitSpec(role="crank", sensor="reluctance", wheel="36-1"),
+    CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48"),
+    CircuitSpec(role="knock", sensor="piezo"),
+    CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0, wheel="4"),
+])  # fmt: skip
+def test_settings_suit_the_wheel_and_the_signal(spec, state):
+    check = next(one for one in knowledge().checks if one.kind == "capture")
+    check = type(check)(**{**check.__dict__, "state": state})
+    told = dict(recorder_settings(check, spec))
+    rate = float(told["Rate"].split()[0]) * 1000
+    teeth = (spec.declared_wheel.slots if spec.wheel and spec.role != "cam" else 60) * RECORDED[state][0] / 60
+    assert rate >= min(SAMPLES_A_TOOTH * teeth, 1e6)
+    # At least ten turns at half of that speed's lower end: three are the least that a tooth is judged by.
+    assert float(told["Length"].split()[0]) * RECORDED[state][0] / 60 > 10
+    assert ("feed" in told["Probes"]) == (spec.sensor in ("hall", "current"))
+    assert ("crank" in told["Probes"]) == (spec.role == "cam")
+    assert "battery negative" in told["Probes"]
+
+
+# in the window ---------------------------------------------------------------------------------------------------
+
+
+def in_form(act, kind=forms.Form, tries=200):
+    def look(left=tries):
+        form = QApplication.activeModalWidget()
+        if isinstance(form, kind):
+            act(form)
+        elif left:
+            QTimer.singleShot(15, lambda: look(left - 1))
+
+    QTimer.singleShot(15, look)
+
+
+def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa: F811
+    window = desk(demo_log, demo=True)
+    jobs = {one.machine: one for one in window.session.log.jobs()}
+    window.session.add_job("Practice 1", "", 4, "no_start", ["P0335"])
+    settle(window)
+    truth = faults_of(window.session.job, circuit_of_job(window.session.job))[0][0]
+    done = set()
+    for _ in range(14):
+        if "Good enough" in window.suspects.advice.text():
+            break
+        check = window.suspects.card.checks[window.suspects.card.at].check
+        done.add(check.kind)
+        if check.kind == "capture":
+            in_form(lambda form: form.record.click(), forms.CaptureForm)
+            window.do_check(window.suspects.card.checks[window.suspects.card.at])
+            settle(window)
+            page = window.page("incoming")
+            assert window.stack.currentWidget() is page
+            page._keep()
+        elif check.kind == "meter":
+            window.do_check(window.suspects.card.checks[window.suspects.card.at])
+            settle(window)
+            page = window.page("circuit")
+            QTest.mouseClick(page.stand_in, Qt.MouseButton.LeftButton)
+            settle(window)
+            assert page.value.text()
+            page.keep()
+        else:
+            shares = {name: row.get(truth, 0.0) for name, row in check.outcome.items()}
+            best = max(shares, key=shares.get, default="")
+            wanted = best if shares.get(best, 0) >= 0.5 else ""
+
+            def answer(form, wanted=wanted):
+                form.outcome.setCurrentIndex(form.outcome.findData(wanted))
+                form.ok.click()
+
+            in_form(answer, forms.LookForm)
+            window.do_check(window.suspects.card.checks[window.suspects.card.at])
+        settle(window)
+        spin(60)
+    lead = window.session.last_weighed.suspects[0]
+    assert lead.cause == cause_of(truth)
+    assert done & {"meter", "capture"}
+    assert jobs
+
+
+def test_outside_the_demo_there_is_no_stand_in(desk):  # noqa: F811
+    window = desk()
+    window.session.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
+    settle(window)
+    page = window.show_circuit()
+    assert page.stand_in.isHidden()
+    seen = []
+    in_form(lambda form: (seen.append(form.record.isVisible()), form.reject()), forms.CaptureForm)
+    check = next(one for one in window.suspects.card.checks if one.check.kind == "capture")
+    window.do_check(check)
+    assert seen == [False]
