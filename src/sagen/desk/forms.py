@@ -58,6 +58,14 @@ class Form(QDialog):
         cancel.clicked.connect(self.reject)
         self.ok.clicked.connect(self._try)
 
+    def showEvent(self, event) -> None:
+        """As tall as the words need: a form's layout does not ask wrapped lines for their height."""
+        super().showEvent(event)
+        for label in self.findChildren(QLabel):
+            if label.wordWrap() and label.isVisible():
+                label.setMinimumHeight(label.heightForWidth(label.width()))
+        self.adjustSize()
+
     def add(self, name: str, field: QWidget) -> QWidget:
         label = QLabel(name)
         label.setBuddy(field)

@@ -279,7 +279,7 @@ def advice(case: Case, posterior: Posterior) -> Advice:
 
 #: rpm to be ready for, and seconds to record, by state
 RECORDED = {"cranking": (300.0, 6.0), "running": (3000.0, 5.0), "rolling": (800.0, 10.0), "wiggle": (1500.0, 30.0)}
-SAMPLES_A_TOOTH = 25
+SAMPLES_A_TOOTH = 100
 
 
 def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, str], ...]:
