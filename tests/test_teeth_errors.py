@@ -120,7 +120,9 @@ def test_surprise_of_a_sound_wheel_is_about_normal():
     for seed in range(30):
         times = tooth_times(10, jitter=0.02, seed=seed)
         teeth = read_teeth(times, WHEEL)
-        surprise = by_place(teeth, lateness(teeth, times)).surprise()
+        errors = by_place(teeth, lateness(teeth, times))
+        off = errors.by_place - np.median(errors.by_place)
+        surprise = off / errors.standard_error(1.4826 * float(np.median(np.abs(off))))
         beyond += int((np.abs(surprise) > 3).sum())
         places += len(surprise)
     assert beyond / places < 2 * stats.t.sf(3, 20) * 1.2
@@ -148,7 +150,8 @@ def test_orders_are_taken_off_without_bending_round_an_odd_tooth():
     wave = 0.05 * np.cos(angle + 1) + 0.03 * np.sin(2 * angle)
     odd = np.where(number == 21, 0.3, 0.0)
     errors = ToothErrors(np.tile(wave + odd, (5, 1)), wave + odd, 0.0, number)
-    rest = without_orders(errors, 60, (1, 2))
+    fit, rest = without_orders(errors, 60, (1, 2))
+    assert np.hypot(fit[1], fit[2]) == pytest.approx(0.05, rel=0.05)
     assert rest[20] - np.median(rest) == pytest.approx(0.3, rel=0.03)
     assert np.abs(np.delete(rest, 20)).max() < 0.012
 

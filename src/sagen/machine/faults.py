@@ -384,6 +384,15 @@ def _(rig: Rig, severity: float) -> None:
     rig.values.ground_wire_ohm = base * _growing(0.6, 10.0, severity)
 
 
+@fault("return contact bad", "ground", "a loose contact of the return makes and breaks", ("hall",), TURNING)
+def _(rig: Rig, severity: float) -> None:
+    share = 0.12 * rig.values.sensor_ohm
+    rig.values.ground_wire_ohm += share * _between(0.02, 0.12, severity)
+    rig.bad_return_ohm = share * _growing(1.5, 30.0, severity)
+    starts = np.sort(rig.rng.uniform(0.1, 0.85, int(rig.rng.integers(1, 4))))
+    rig.return_drops = tuple((float(a), float(a) + _between(0.03, 0.2, severity)) for a in starts)
+
+
 @fault(
     "ground lifts when cranking", "ground", "the engine's earth strap carries the starter's current badly", ("hall",)
 )

@@ -237,6 +237,8 @@ def _parted(rig: Rig, state: str, count: int) -> dict[str, list[tuple[int, int]]
     parted: dict[str, list[tuple[int, int]]] = {}
     if rig.feed_drops:
         parted["supply"] = _spans(rig.feed_drops, count)
+    if rig.return_drops:
+        parted["return contact"] = _spans(rig.return_drops, count)
     if rig.wiggle and state == "wiggle":
         rng = rig.rng
         spans = []
@@ -247,10 +249,15 @@ def _parted(rig: Rig, state: str, count: int) -> dict[str, list[tuple[int, int]]
 
 
 def _with_open(rig: Rig, wire: str) -> Rig:
-    names = {"supply": "feed_pin_ohm", "signal": "signal_pin_ohm", "ground": "ground_pin_ohm"}
+    # The feed is lost upstream of the probe and a bad contact lies below it, the others are lost at the plug.
+    name, ohm = {
+        "supply": ("feed_wire_ohm", OPEN),
+        "signal": ("signal_pin_ohm", OPEN),
+        "ground": ("ground_pin_ohm", OPEN),
+        "return contact": ("ground_wire_ohm", rig.bad_return_ohm),
+    }[wire]
     other = rig.copy()
-    # The feed is lost upstream of the probe, the others at the plug.
-    setattr(other.values, "feed_wire_ohm" if wire == "supply" else names[wire], OPEN)
+    setattr(other.values, name, ohm)
     return other
 
 

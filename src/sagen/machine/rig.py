@@ -60,6 +60,8 @@ class Rig:
     drops: tuple[tuple[float, float], ...] = ()  #: shares of the recording without a signal
     drop_level: str = "high"
     feed_drops: tuple[tuple[float, float], ...] = ()
+    return_drops: tuple[tuple[float, float], ...] = ()  #: shares in which the return's contact is bad
+    bad_return_ohm: float = 0.0  #: what that contact then has
     ground_lifts: tuple[tuple[float, float, float], ...] = ()  #: start, end (shares), volts
     wiggle: str = ""  #: which wire parts when it is moved: "signal", "supply", "ground"
     # cam

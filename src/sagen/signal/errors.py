@@ -33,16 +33,11 @@ class ToothErrors:
         the wheel: it scatters less than chance would, is the same every turn and does not average out."""
         return replace(self, locked=error * coarse if self.scatter < 0.2 * coarse else 0.0)
 
-    def surprise(self) -> np.ndarray:
-        """By how many standard errors each place strays from the others.
-
-        The standard error joins the scatter from turn to turn, pooled over all places so that it holds
-        for three turns as for three hundred, with what the other places stray among themselves.
-        """
-        centre = np.median(self.by_place)
-        spread = 1.4826 * np.median(np.abs(self.by_place - centre))
-        error = np.hypot(np.hypot(spread, self.locked), self.scatter / np.sqrt(max(self.turns, 1)))
-        return (self.by_place - centre) / max(error, 1e-9)
+    def standard_error(self, spread: float) -> float:
+        """How well one place is known, where the places stray by `spread` (standard deviation) among themselves:
+        with the scatter from turn to turn, pooled over all places so that it holds for three turns as for three
+        hundred."""
+        return max(float(np.hypot(np.hypot(spread, self.locked), self.scatter / np.sqrt(max(self.turns, 1)))), 1e-9)
 
 
 def lateness(teeth: Teeth, times: np.ndarray) -> np.ndarray:
@@ -110,22 +105,24 @@ def _median_of_seen(values: np.ndarray) -> np.ndarray:
 
 def swing_once_a_turn(errors: ToothErrors, slots: int) -> tuple[float, float]:
     """Amplitude of the once-a-turn swing of a measure and the share of its variance that it explains."""
-    fit, rest = _without_orders(errors, slots, (1,))
+    fit, rest = without_orders(errors, slots, (1,))
     total = float(np.var(errors.by_place))
     return float(np.hypot(*fit[1:3])), 1.0 - float(np.var(rest)) / total if total > 0 else 0.0
 
 
-def without_orders(errors: ToothErrors, slots: int, orders: tuple[int, ...]) -> np.ndarray:
-    """The measure by place without waves of so many periods a turn: what an engine or an eccentric
-    wheel does to it, not a single tooth."""
-    return _without_orders(errors, slots, orders)[1]
+def waves(number: np.ndarray, slots: int, orders: tuple[int, ...]) -> np.ndarray:
+    """A constant, and cosine and sine of so many periods a turn at each tooth: shape (teeth, 1 + 2 orders)."""
+    angle = 2 * np.pi * (number - 1) / slots
+    return np.column_stack(
+        [np.ones_like(angle), *(wave(order * angle) for order in orders for wave in (np.cos, np.sin))]
+    )
 
 
-def _without_orders(errors: ToothErrors, slots: int, orders: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
-    angle = 2 * np.pi * (errors.number - 1) / slots
-    waves = [wave(order * angle) for order in orders for wave in (np.cos, np.sin)]
-    design = np.column_stack([np.ones_like(angle), *waves])
-    weight = np.ones(len(angle))
+def without_orders(errors: ToothErrors, slots: int, orders: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """Waves of so many periods a turn, as the factors of `waves`, and what they leave of the measure: what an
+    engine or an eccentric wheel does to it, and what single teeth do."""
+    design = waves(errors.number, slots, orders)
+    weight = np.ones(len(design))
     for _ in range(3):
         # An odd tooth must not bend the waves that are taken off.
         fit, *_ = np.linalg.lstsq(design * weight[:, None], errors.by_place * weight, rcond=None)

@@ -17,6 +17,7 @@ FAINT = 0.12
 FAINTEST = 0.01
 SMOOTHINGS = (1, 5, 17, 51, 151)
 FEWEST_EDGES = 5
+PACE = 5.0  #: samples from tooth to tooth for each one averaged: noise crosses its own middle more often than that
 #: a pulse this much narrower than its like is no tooth; a cam's windows differ widely among themselves
 GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
@@ -85,7 +86,7 @@ def _plainly_two_state(levels: Levels, expected: float) -> bool:
 def _wheel_shows(reading: Reading) -> bool:
     """Whether faint edges come as teeth do: the gap returns, or the spaces hardly differ."""
     teeth = reading.teeth
-    if len(teeth.times) < 8:
+    if len(teeth.times) < 8 or float(np.median(np.diff(teeth.times))) * reading.sfreq < PACE * reading.smoothing:
         return False
     if teeth.alike >= 0.6:
         return True
@@ -126,8 +127,9 @@ def _row(starts: np.ndarray, ends: np.ndarray, sheet: ChannelSheet) -> tuple[np.
 
 
 def _inverted(starts: np.ndarray, ends: np.ndarray, teeth: Teeth) -> bool:
-    """Whether what was taken for the tooth before each gap reaches through the gap."""
-    before = teeth.anchors - 1
+    """Whether what was taken for the tooth before each gap (an even wheel: each lost tooth) reaches through it."""
+    before = teeth.anchors - 1 if len(teeth.anchors) else np.flatnonzero(teeth.spans > 1)
+    before = before[np.isfinite(ends[before])]
     if not len(before):
         return False
     pitch = np.diff(starts)[before] / np.maximum(teeth.ratio[before], 1e-9)

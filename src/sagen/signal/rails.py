@@ -33,6 +33,8 @@ class Rail:
     blocks: np.ndarray
     block_s: float
     seconds: float
+    channel: Channel
+    sfreq: float
 
 
 def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
@@ -45,15 +47,15 @@ def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
     stride = max(1, size // 64)
     part = channel.raw[: count * size].reshape(count, size)[:, ::stride].astype(np.float32)
     blocks = np.median(part, axis=1).astype(np.float64) * channel.scale + channel.offset
-    return Rail(sheet, channel.unit, state_levels(channel), blocks, size / sfreq, len(channel.raw) / sfreq)
+    seconds = len(channel.raw) / sfreq
+    return Rail(sheet, channel.unit, state_levels(channel), blocks, size / sfreq, seconds, channel, sfreq)
 
 
 def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
     nominal = rail.sheet.nominal or _likely_nominal(rail)
     kind = "regulated" if nominal < REGULATED_V else "cranking" if context.cranking else "battery"
     limit = FALLEN[kind] * nominal
-    for start, end, level in _events(rail, -rail.blocks, -limit):
-        level = -level
+    for start, end, level in _events(rail, -1.0, limit):
         whole = end - start >= 0.98 * rail.seconds
         when = "for the whole recording" if whole else f"from {start:.4f} s to {end:.4f} s"
         yield Finding(
@@ -67,7 +69,7 @@ def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
 
 def ground_lift(rail: Rail, context: Context) -> Iterator[Finding]:
     limit = LIFT_CRANKING_V if context.cranking else LIFT_V
-    for start, end, level in _events(rail, rail.blocks, limit):
+    for start, end, level in _events(rail, 1.0, limit):
         whole = end - start >= 0.98 * rail.seconds
         when = "for the whole recording" if whole else f"from {start:.4f} s to {end:.4f} s"
         yield Finding(
@@ -84,9 +86,10 @@ def _likely_nominal(rail: Rail) -> float:
     return 5.0 if top < 6.5 else 12.4 if top < 16 else 24.8
 
 
-def _events(rail: Rail, blocks: np.ndarray, limit: float) -> list[tuple[float, float, float]]:
-    """Stretches in which `blocks` lies above `limit`: start and end in s, and the typical level within."""
-    beyond = blocks > limit
+def _events(rail: Rail, sign: float, limit: float) -> list[tuple[float, float, float]]:
+    """Stretches in which the rail lies above `limit` (`sign` 1) or below it (-1): start and end in s, and the
+    typical level within."""
+    beyond = sign * rail.blocks > sign * limit
     edges = np.diff(np.concatenate([[0], beyond.view(np.int8), [0]]))
     starts, ends = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
     if not len(starts):
@@ -100,11 +103,23 @@ def _events(rail: Rail, blocks: np.ndarray, limit: float) -> list[tuple[float, f
     if len(starts) > MOST_EVENTS:
         longest = np.sort(np.argsort(ends - starts)[-MOST_EVENTS:])
         starts, ends = starts[longest], ends[longest]
-    out = []
-    for start, end in zip(starts, ends, strict=True):
-        level = float(np.median(blocks[start:end]))
-        out.append((start * rail.block_s, min(end * rail.block_s, rail.seconds), level))
-    return out
+    return [
+        (_to_the_sample(rail, start, sign, limit, False), _to_the_sample(rail, end, sign, limit, True),
+         float(np.median(rail.blocks[start:end])))
+        for start, end in zip(starts, ends, strict=True)
+    ]  # fmt: skip
+
+
+def _to_the_sample(rail: Rail, block: int, sign: float, limit: float, leaves: bool) -> float:
+    """When (s) the rail passes `limit` around the start of `block`: by how many samples of the two blocks that meet
+    there lie on either side, so that a spike moves it by its own width only."""
+    if block in (0, len(rail.blocks)):
+        return 0.0 if block == 0 else rail.seconds
+    size = round(rail.block_s * rail.sfreq)
+    first = (block - 1) * size
+    volts = rail.channel.raw[first : first + 2 * size] * rail.channel.scale + rail.channel.offset
+    before = np.count_nonzero((sign * volts > sign * limit) == leaves)
+    return (first + before) / rail.sfreq
 
 
 #: rules for each role of a rail

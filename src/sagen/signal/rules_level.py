@@ -224,13 +224,14 @@ def noise(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     false_edges = _extra_pulses(reading)
     count, teeth = len(false_edges), max(1, len(reading.falls))
-    # A rail that moves takes the levels with it; that is not a disturbance of the signal.
+    # A rail that moves takes the levels with it, and where teeth wander some pulses are too short for a slow
+    # output to reach its level: neither is a disturbance of the signal.
     moved = any(one.kind in ("ground_lift", "supply_loss") for one in context.found)
-    near = 0 if moved else reading.near_misses
+    near = 0 if moved or reading.teeth.wanders else reading.near_misses
     swing = reading.levels.swing
     loud = reading.levels.noise > 0.085 * swing and reading.smoothing == 1
     many = count >= 3 and count >= 0.004 * teeth
-    nearly = near >= 8 and near >= 0.02 * teeth
+    nearly = near >= 4 and near >= 0.004 * teeth
     if not (loud or many or nearly):
         return
     level = reading.levels.noise * 3 if loud else swing * (0.7 if many else 0.35)

@@ -6,19 +6,20 @@ Limits are common practice (no published source) unless a rule says otherwise.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from math import comb
 
 import numpy as np
 
 from sagen.model.finding import Finding, Span
+from sagen.model.wheel import Wheel
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.errors import (
     ToothErrors,
     by_place,
     irregular_teeth,
     swing_once_a_turn,
-    without_orders,
+    waves,
 )
 from sagen.signal.reading import Reading
 
@@ -29,6 +30,7 @@ GAP_IN_TURNS = 0.6  #: share of its turns in which a tooth must be absent
 COIL_COARSE = 0.2  #: a coil crosses slowly, between two samples its place is known that much better
 IRREGULAR = 0.15  #: pitches
 ERRATIC_SHARE = 0.03
+HEIGHT_STRAYS, HEIGHT_SHARE = 0.2, 0.1  #: logarithm of a coil's height; share of its teeth that must stray so
 RUNOUT_WIDTH, RUNOUT_HEIGHT, RUNOUT_EXPLAINED = 0.05, 0.10, 0.55
 STEADY = 2.0  #: the speed beside an interruption must not have fallen by more than this factor
 
@@ -126,22 +128,15 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
         if gap < LEAST_GAP:
             continue  # an even space that strong ripple counted as two
         many = f"Teeth {group[0]} to {group[-1]} are" if len(group) > 1 else f"Tooth {number} is"
-        beside = number in (1, wheel.slots - wheel.missing)
-        twin = not beside and len(group) == wheel.missing
+        even = not wheel.missing
         yield Finding(
             "extra_gap",
             reading.column,
             float(np.clip(share if repeats else 0.4, 0, 1)),
-            f"{many} missing in {len(spans)} of {max(turns, len(spans))} turns, {angle:.0f}° after the "
-            f"reference gap: the space there is {gap:.2f} pitches long, the spaces beside it are even."
-            + (
-                " It lies next to the reference gap, so it may be the tooth on the gap's other side."
-                if beside
-                else " Both gaps are equally long: this one could as well be the reference gap, and what is missing "
-                f"then starts at tooth {wheel.slots - 2 * wheel.missing - number + 2}."
-                if twin
-                else ""
-            ),
+            f"{many} missing in {len(spans)} of {max(turns, len(spans))} turns, "
+            f"{'seen on a wheel that should have no gap' if even else f'{angle:.0f}° after the reference gap'}: "
+            f"the space there is {gap:.2f} pitches long, the spaces beside it are even."
+            + _what_else_it_may_be(wheel, group),
             {"tooth": int(number), "angle_deg": round(angle, 2), "repeats": repeats},
             tuple(Span(float(teeth.times[i]), float(teeth.times[i + 1])) for i in spans[:MOST_SPANS]),
             "Turn the engine by hand and look at that tooth through the sensor's hole; "
@@ -149,6 +144,24 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
             if repeats
             else "Record at least three turns: one gap seen once may be an interruption.",
         )
+
+
+def _what_else_it_may_be(wheel: Wheel, group: list[int]) -> str:
+    """What one capture cannot tell about teeth missing beside a reference gap or like one."""
+    number = group[0]
+    if not wheel.missing:
+        return " Teeth are counted from the one behind it."
+    if number in (1, wheel.slots - wheel.missing):
+        return " It lies next to the reference gap, so it may be the tooth on the gap's other side."
+    if len(group) != wheel.missing:
+        return ""
+    other = wheel.slots - 2 * wheel.missing - number + 2
+    if other == number:
+        return f" It lies opposite the reference gap: a {wheel.slots // 2}-{wheel.missing} wheel would show the same."
+    return (
+        " Both gaps are equally long: this one could as well be the reference gap, and what is missing then starts "
+        f"at tooth {other}."
+    )
 
 
 def _by_chance(teeth, group: list[int], share: float, turns: int) -> bool:
@@ -193,7 +206,8 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
         if errors.turns < FEWEST_TURNS:
             continue
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
-        orders = _orders(wheel.slots, context.cylinders)
+        # The speed at the tooth itself is taken out of its width and height: what is left swings once a turn.
+        orders = _orders(wheel.slots, context.cylinders) if name.startswith("late") else (1,)
         for place, size, surprise in outstanding(
             errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("late")
         ):
@@ -234,27 +248,38 @@ def _orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
 def outstanding(
     errors: ToothErrors, limit: np.ndarray, sure: float, slots: int, orders: tuple[int, ...], *, spread: bool
 ) -> Iterator[tuple[int, float, float]]:
-    """Places that stray significantly, largest first. A late tooth makes its neighbours look early by two
-    thirds (the cubic through them): where that footprint fits best is the tooth, and it is taken off before the
-    next is sought."""
-    rest = without_orders(errors, slots, orders)
-    # The spread of a dozen teeth is known worse than that of sixty: about Student's t against the normal law.
-    sure *= 1 + max(0.0, 8 / len(rest) - 8 / 30)
+    """Places that stray significantly, largest first: place, size, and standard errors beyond the others.
+
+    Each place in turn is fitted together with the waves of `orders` a turn and with the places found before; the
+    one that explains most is the odd one. A late tooth makes its neighbours look early by two thirds (the cubic
+    through them): with `spread` that whole footprint is fitted. What is left over tells how well it is known.
+    """
+    value = errors.by_place - np.median(errors.by_place)
+    count = len(value)
     footprint = {-2: 1 / 6, -1: -2 / 3, 0: 1.0, 1: -2 / 3, 2: 1 / 6} if spread else {0: 1.0}
+    prints = sum(share * np.roll(np.eye(count), offset, axis=0) for offset, share in footprint.items())
+    taken = waves(errors.number, slots, orders)
+    if count < taken.shape[1] + 4:
+        return
+    # The spread of a dozen teeth is known worse than that of sixty: about Student's t against the normal law.
+    sure *= 1 + max(0.0, 8 / count - 8 / 30)
     for _ in range(3):
-        now = replace(errors, by_place=rest)
-        surprise = now.surprise()
-        strong = (np.abs(surprise) > sure) & (np.abs(rest - np.median(rest)) > limit)
-        if not strong.any():
+        basis = np.linalg.qr(taken)[0]
+        free, rest = prints - basis @ (basis.T @ prints), value - basis @ (basis.T @ value)
+        room = (free**2).sum(axis=0)  # little is left of a print that the waves can make as well
+        size = np.where(room > 0.2, (free * rest[:, None]).sum(axis=0) / np.maximum(room, 0.2), 0.0)
+        place = int(np.argmax(size**2 * room / limit**2))
+        left = rest - free[:, place] * size[place]
+        scatter = 1.4826 * float(np.median(np.abs(left - np.median(left))))
+        scatter *= np.sqrt(count / (count - taken.shape[1] - 1))
+        error = errors.standard_error(scatter) / min(1.0, float(np.sqrt(room[place])))
+        # Rounding to samples mimics the print of a small shift: the tooth itself must stray as far.
+        itself = float(left[place] + size[place])
+        least = min(abs(itself), abs(float(size[place])))
+        if least < max(sure * error, limit[place]):
             return
-        fit = sum(share * np.roll(rest - np.median(rest), -offset) for offset, share in footprint.items())
-        worst = int(np.argmax(np.where(strong, np.abs(rest - np.median(rest)) / limit, 0)))
-        near = (worst + np.array([0, -1, 1] if spread else [0])) % len(rest)
-        place = int(near[np.argmax(np.abs(fit[near]) / limit[near])])
-        size = float(rest[place] - np.median(rest))
-        yield place, size, float(abs(surprise[place]))
-        for offset, share in footprint.items():
-            rest[(place + offset) % len(rest)] -= share * size
+        yield place, itself, least / error
+        taken = np.column_stack([taken, prints[:, place]])
 
 
 def odd_words(name: str, size: float, than: str = "than the others") -> str:
@@ -321,6 +346,7 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
         known[1:] &= teeth.spans == 1
         known[:-1] &= teeth.spans == 1
     irregular = known & irregular_teeth(np.where(known, late, 0.0), np.full(len(late), limit))
+    irregular |= known & _heights_wander(reading, context)
     stray = _stray_gaps(reading)
     # A tooth beside a stray gap is not counted a second time.
     irregular[np.clip(np.concatenate([stray + k for k in (-1, 0, 1, 2)]), 0, len(irregular) - 1)] = False
@@ -338,6 +364,27 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
         tuple(Span(max(0.0, float(teeth.times[i]) - half), float(teeth.times[i]) + half) for i in at),
         "Look at the sensor's seat: rust under the flange, a loose bolt, a struck tip; then capture again.",
     )  # fmt: skip
+
+
+def _heights_wander(reading: Reading, context: Context) -> np.ndarray:
+    """A coil's teeth whose height for their speed strays from that tooth's usual one, each turn's own level left
+    out (a drift is not wandering); none where it is so few that a spike or a gap explains them."""
+    none, teeth = np.zeros(len(reading.teeth.times), bool), reading.teeth
+    known = measures(reading, context).get("height")
+    if known is None or context.has(reading, "clipped"):
+        return none
+    errors = known[0]
+    usual = np.full(teeth.wheel.slots + 1, np.nan)
+    usual[errors.number] = errors.by_place
+    off = height_for_speed(reading) / usual[teeth.number]
+    turn = teeth.turn - teeth.turn.min()
+    counted = np.isfinite(off)
+    order = np.flatnonzero(counted)[np.argsort(turn[counted], kind="stable")]
+    for entries in np.split(order, np.flatnonzero(np.diff(turn[order])) + 1):
+        if len(entries):
+            off[entries] /= np.median(off[entries])
+    strays = counted & (np.abs(np.log(np.maximum(np.nan_to_num(off, nan=1.0), 1e-6))) > HEIGHT_STRAYS)
+    return strays if strays.sum() >= HEIGHT_SHARE * max(counted.sum(), 1) else none
 
 
 def _ripple_error(reading: Reading, context: Context) -> float:

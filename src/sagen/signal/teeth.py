@@ -280,10 +280,14 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
 
 
 def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
-    """A wheel of half or a third of the slots, where the same gap stands there in every part of the turn."""
+    """A wheel of half or a third of the slots, where the same gap stands there in every part of the turn.
+
+    Half a wheel with one tooth missing looks like the whole one with the tooth opposite its gap lost too; a lost
+    tooth is far the likelier (common practice, no published source).
+    """
     if len(fit.anchors) < 3:
         return None
-    for parts in (2, 3, 4):
+    for parts in (3, 4) if declared.missing == 1 else (2, 3, 4):
         if declared.slots % parts == 0 and declared.slots // parts > 2 * declared.missing + 2:
             smaller = Wheel(declared.slots // parts, declared.missing)
             other = _fit(row, smaller)
