@@ -12,6 +12,7 @@ from sagen.signal.teeth import Teeth
 CYCLE = 720.0
 FAR = 60.0  #: degrees: a cam farther off than this is not the same cam
 APART = 20.0  #: degrees: edges closer than this, of one direction, are the same edge in other cycles
+STRANGE = 30.0  #: degrees from its cycle's others: no edge of the cam
 MATCHED = 6.0  #: degrees: two patterns whose edges lie closer than this on average are of one shape
 
 
@@ -38,12 +39,20 @@ class CamTrack:
         return float(self.angle[-1] - self.angle[0]) / CYCLE
 
     def by_cycle(self) -> tuple[np.ndarray, np.ndarray]:
-        """Mean lateness of each cycle's edges and how far the edges stray about it (1 sigma), degrees."""
+        """Mean lateness of each cycle's edges and how far the edges stray about it (1 sigma), degrees. An edge
+        farther from its place than a cam can wander within one cycle is a disturbance's and left out."""
         which = np.floor((self.angle - self.angle[0]) / CYCLE).astype(int)
+        borders = np.searchsorted(which, np.arange(which[-1] + 2))
+        middle = _medians(self.late[np.lexsort((self.late, which))], borders)
+        own = np.abs(self.late - middle[which]) < STRANGE
+        which, late = which[own], self.late[own]
         count = np.bincount(which)
-        mean = np.bincount(which, self.late) / np.maximum(count, 1)
-        rest = np.abs(self.late - mean[which])
-        return mean[count > 0], 1.4826 * float(np.median(rest))
+        mean = np.bincount(which, late) / np.maximum(count, 1)
+        rest = late - mean[which]
+        usual = 1.4826 * float(np.median(np.abs(rest)))
+        rest = rest[np.abs(rest) <= max(4 * usual, 3.0)]
+        freedom = max(len(rest) - np.count_nonzero(count), 1)
+        return mean[count > 0], float(np.sqrt((rest**2).sum() / freedom))
 
 
 def crank_angle(teeth: Teeth, at: np.ndarray) -> np.ndarray:

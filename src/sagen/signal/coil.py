@@ -9,7 +9,7 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
-from sagen.signal.levels import Levels, piled_up, sample_runs, smoothed, state_levels
+from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import Reading
 from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth, spread
 
@@ -134,12 +134,6 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     return Lobes(edges.at[second], edges.rising[second], height[first] + height[second], edges.at[:-1][narrow])
 
 
-def noise_of(sampled: np.ndarray) -> float:
-    """Standard deviation of white noise under a smooth signal, from third differences."""
-    third = np.diff(sampled, 3)
-    return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
-
-
 def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], sheet: ChannelSheet) -> tuple[bool, bool]:
     """Whether the tooth's centre is the falling crossing, and whether that is certain.
 
@@ -161,18 +155,24 @@ def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], shee
 
 
 def _half_waves_beside(raw: np.ndarray, at: np.ndarray, height: np.ndarray, anchors: np.ndarray) -> float:
-    """The lesser of the signal a quarter pitch before and after the first crossing behind each gap, in
-    half heights, from the signal at the crossing; the median over the turns."""
-    anchors = anchors[anchors < len(at) - 1]
+    """The least of the signal a quarter pitch before and after the crossings on both sides of each gap, in half
+    heights, from the signal at the crossing; the median over the turns. The kind that is not the tooth has one of
+    the two within the gap, where the signal lies flat."""
+    anchors = anchors[(anchors >= 2) & (anchors < len(at) - 1)]
     if not len(anchors):
         return 0.0
-    quarter = 0.25 * (at[anchors + 1] - at[anchors])
-    values = [
-        raw[np.clip(np.round(at[anchors] + side * quarter).astype(int), 0, len(raw) - 1)].astype(np.float64)
-        for side in (-1, 0, 1)
-    ]
-    half = np.maximum(0.5 * height[anchors], 1e-12)
-    return float(np.median(np.minimum(np.abs(values[0] - values[1]), np.abs(values[2] - values[1])) / half))
+    least = np.inf
+    for end, quarter in (
+        (anchors, 0.25 * (at[anchors + 1] - at[anchors])),
+        (anchors - 1, 0.25 * (at[anchors - 1] - at[anchors - 2])),
+    ):
+        before, here, after = (
+            raw[np.clip(np.round(at[end] + side * quarter).astype(int), 0, len(raw) - 1)].astype(np.float64)
+            for side in (-1, 0, 1)
+        )
+        half = np.maximum(0.5 * height[end], 1e-12)
+        least = np.minimum(least, np.minimum(np.abs(before - here), np.abs(after - here)) / half)
+    return float(np.median(least))
 
 
 def _by_gap_length(rows: dict[bool, Teeth], assumed: bool) -> tuple[bool, bool]:

@@ -7,7 +7,7 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, without_glitches
-from sagen.signal.levels import Levels, piled_up, smoothed, state_levels
+from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import Reading
 from sagen.signal.teeth import Teeth, read_teeth
 
@@ -51,7 +51,7 @@ def read_two_state(
     A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
     when it is two-state and the wheel shows in it; otherwise the line counts as flat.
     """
-    if _plainly_two_state(levels, expected):
+    if _plainly_two_state(levels, expected, channel):
         return _with_edges(capture, channel, sheet, levels, expected, 1, kind)
     for width in SMOOTHINGS:
         if width * 8 > capture.samples:
@@ -73,14 +73,13 @@ def read_two_state(
     )  # fmt: skip
 
 
-def _plainly_two_state(levels: Levels, expected: float) -> bool:
+def _plainly_two_state(levels: Levels, expected: float, channel: Channel) -> bool:
     """A swing so large against pull-up, noise and recorder step that nothing else makes it."""
-    return (
-        levels.swing >= FAINT * expected
-        and levels.swing >= 6 * levels.noise
-        and levels.swing >= 4 * levels.step
-        and levels.between < 0.25
-    )
+    large = levels.swing >= FAINT * expected and levels.swing >= 4 * levels.step and levels.between < 0.25
+    if not large or levels.swing >= 6 * levels.noise:
+        return large
+    # A level that moves (a return that lifts) looks like noise beside it, but not from one sample to the next.
+    return levels.swing >= 6 * abs(channel.scale) * noise_of(sample_runs(channel.raw).astype(np.float64))
 
 
 def _wheel_shows(reading: Reading) -> bool:

@@ -142,6 +142,12 @@ def _tails(sampled: np.ndarray) -> tuple[float, float]:
     return float(parted[low]), float(parted[high])
 
 
+def noise_of(sampled: np.ndarray) -> float:
+    """Standard deviation of white noise under a smooth signal, from third differences."""
+    third = np.diff(sampled, 3)
+    return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
+
+
 def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
     """Share of samples that lie exactly on the largest or smallest value, and that value in the channel's unit.
 

@@ -16,6 +16,7 @@ OFFSET_DEG = 3.0
 SCATTER_DEG = 1.3
 LOST_EDGE_DEG = 14.0  #: an edge farther than this from where it is due did not come
 MOST_LOSSES = 12
+FEWEST_CYCLES = 2.4  #: in a capture of six turns three cycles begin
 MOVES_DEG = 5.0  #: a cam that travels farther than this, smoothly, is driven by a phaser
 
 
@@ -104,7 +105,7 @@ def crank_angle_end(crank: Reading) -> float:
 
 def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
     track = context.cams.get(reading.column)
-    if track is None or track.cycles < 3 or context.has(reading, "weak_amplitude", "undersampled"):
+    if track is None or track.cycles < FEWEST_CYCLES or context.has(reading, "weak_amplitude", "undersampled"):
         return
     if context.has(reading, "dropout"):
         # Edges that belong to a lost window, or to none, do not tell how the others stray.

@@ -82,15 +82,16 @@ def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     declared = reading.sheet.declared_wheel
     wheel = reading.wheel or declared
-    if wheel is None:
-        return
-    if len(reading.teeth.times) < 5:
+    if wheel is None or len(reading.teeth.times) < 2:
         return
     wheel = declared or wheel
-    turn_s = float(np.median(np.diff(reading.teeth.times))) * wheel.slots
-    turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / turn_s
+    pitch = float(np.median(np.diff(reading.teeth.times)))
+    turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / (pitch * wheel.slots)
     if turns >= FEWEST_TURNS:
         return
+    if len(reading.teeth.times) < 5 and seconds > FEWEST_TURNS * pitch * wheel.slots:
+        return  # it stands still, or stops
+    turn_s = pitch * wheel.slots
     yield _short(
         reading,
         f"Only {turns:.1f} turns of the wheel are in it: whether something repeats every turn cannot be said.",
@@ -229,7 +230,7 @@ def noise(reading: Reading, context: Context) -> Iterator[Finding]:
     moved = any(one.kind in ("ground_lift", "supply_loss") for one in context.found)
     near = 0 if moved or reading.teeth.wanders else reading.near_misses
     swing = reading.levels.swing
-    loud = reading.levels.noise > 0.085 * swing and reading.smoothing == 1
+    loud = not moved and reading.levels.noise > max(0.085 * swing, 2 * reading.levels.step) and reading.smoothing == 1
     many = count >= 3 and count >= 0.004 * teeth
     nearly = near >= 4 and near >= 0.004 * teeth
     if not (loud or many or nearly):

@@ -26,6 +26,7 @@ from sagen.signal.reading import Reading
 FEWEST_TURNS = 3
 SURE_SHARE = 0.85  #: the same, where the teeth wander
 LEAST_GAP = 1.4  #: pitches
+CUT_AWAY = 0.4  #: share of a coil's samples at the end of the range above which its crossings tell nothing
 GAP_IN_TURNS = 0.6  #: share of its turns in which a tooth must be absent
 COIL_COARSE = 0.2  #: a coil crosses slowly, between two samples its place is known that much better
 IRREGULAR = 0.15  #: pitches
@@ -110,6 +111,8 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if not reading.switching or teeth.wheel is None or context.has(reading, "wrong_pattern", "undersampled"):
         return
+    if reading.kind == "reluctance" and reading.piled[0] > CUT_AWAY:
+        return
     wheel = teeth.wheel
     turns = len(teeth.anchors)
     plain = [n for n, share in sorted(teeth.lost.items()) if share >= GAP_IN_TURNS]
@@ -118,7 +121,7 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
         number = group[0]
         spans = _spans_over(teeth, number)
         repeats = len(spans) >= 2
-        if not repeats and turns > 1:
+        if not repeats and (turns > 1 or context.has(reading, "too_short")):
             continue
         share = teeth.lost[number]
         if _by_chance(teeth, group, share, turns) or (teeth.wanders and share < SURE_SHARE):
@@ -262,7 +265,7 @@ def outstanding(
     if count < taken.shape[1] + 4:
         return
     # The spread of a dozen teeth is known worse than that of sixty: about Student's t against the normal law.
-    sure *= 1 + max(0.0, 8 / count - 8 / 30)
+    sure *= 1 + max(0.0, 5 / count - 5 / 30)
     for _ in range(3):
         basis = np.linalg.qr(taken)[0]
         free, rest = prints - basis @ (basis.T @ prints), value - basis @ (basis.T @ value)
@@ -328,6 +331,8 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
     if not reading.switching or reading.smoothing > 1 or len(teeth.times) < 20:
         return
     if context.has(reading, "wrong_pattern", "undersampled", "noise"):
+        return
+    if reading.kind == "reluctance" and reading.piled[0] > CUT_AWAY:
         return
     if teeth.wheel is None and reading.sheet.role == "cam":
         return
@@ -403,7 +408,7 @@ def _ripple_error(reading: Reading, context: Context) -> float:
 def _stray_gaps(reading: Reading) -> np.ndarray:
     """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
     teeth = reading.teeth
-    if teeth.wheel is None or not len(teeth.anchors):
+    if teeth.wheel is None or not (len(teeth.anchors) or not teeth.wheel.missing):
         return np.empty(0, int)
     skipping = np.flatnonzero((teeth.spans > 1) & (teeth.spans <= 4))
     first = teeth.number[skipping] % teeth.wheel.slots + 1

@@ -100,6 +100,9 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     fit = None
     if declared and declared.missing:
         row, fit = _best_fit(rows, declared, chained=wanders)
+        better = _plainly_another(rows, row, declared, fit) if fit.confirmed >= CONFIRMED else None
+        if better:
+            return _numbered(*_best_fit(rows, better), better)
         if fit.confirmed >= CONFIRMED:
             part = None if declared.others else _part_of_turn(row, declared, fit)
             return _numbered(row, *((_fit(row, part), part) if part else (fit, declared)))
@@ -277,6 +280,20 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
     slot[anchors[-1] :] = row.slot[anchors[-1] :] - row.slot[anchors[-1]] + slot[anchors[-1]]
     fit = _Fit(np.zeros(len(row.times), np.int64), anchors, len(chain) / max(turns, len(chain)))
     return replace(row, slot=slot), fit
+
+
+def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
+    """Another wheel than the declared one that explains all the gaps, where the declared one leaves many: in a
+    short capture the gaps of a 24-1 wheel fall in with those of a 36-1 wheel every third turn."""
+    gaps = np.count_nonzero((row.ratio >= LONG) & (row.ratio < row.still))
+    if declared.others or gaps < 1.3 * len(fit.anchors):
+        return None
+    found = _find_wheel(rows)
+    # A part of the declared wheel is told by `_part_of_turn`.
+    if found is None or not found.missing or declared.slots % found.slots == 0:
+        return None
+    other = _best_fit(rows, found)[1]
+    return found if other.confirmed > 0.9 and len(other.anchors) >= 0.9 * gaps else None
 
 
 def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
