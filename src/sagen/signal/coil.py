@@ -141,16 +141,19 @@ def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], shee
     other crossing has the gap on one side of it there. An even wheel has no gap: nothing is certain.
     """
     assumed = sheet.polarity != "rising"
-    # Teeth that wander leave neither crossing at its place.
-    if any(teeth.wanders for teeth in rows.values()):
+    # Teeth that wander leave neither crossing at its place, unless the gaps return all the same.
+    wander = any(teeth.wanders for teeth in rows.values())
+    if wander and min(teeth.alike for teeth in rows.values()) < 0.95:
         return assumed, False
     beside = {}
     for falling, teeth in rows.items():
         if teeth.wheel is None or not len(teeth.anchors) or len(teeth.times) < 12:
             return _by_gap_length(rows, assumed)
         beside[falling] = _half_waves_beside(channel.raw, *lobes.of(falling), teeth.anchors)
-    if max(beside.values()) > 0.2 and max(beside.values()) > 1.6 * min(beside.values()):
+    if max(beside.values()) > 0.2 and max(beside.values()) > (5.0 if wander else 1.6) * min(beside.values()):
         return beside[True] > beside[False], True
+    if wander:
+        return assumed, False
     return _by_gap_length(rows, assumed)
 
 

@@ -84,7 +84,8 @@ def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
     wheel = reading.wheel or declared
     if wheel is None or len(reading.teeth.times) < 2:
         return
-    wheel = declared or wheel
+    if not (reading.wheel and len(reading.teeth.anchors) >= 3):
+        wheel = declared or wheel
     pitch = float(np.median(np.diff(reading.teeth.times)))
     turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / (pitch * wheel.slots)
     if turns >= FEWEST_TURNS:

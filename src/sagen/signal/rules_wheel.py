@@ -128,8 +128,9 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
             continue
         angle = (number - 1) * wheel.pitch_deg
         gap = float(np.median(teeth.ratio[spans])) if len(spans) else 0.0
-        if gap < LEAST_GAP:
-            continue  # an even space that strong ripple counted as two
+        beside = wheel.missing and number in (1, wheel.slots - wheel.missing)
+        if gap < (wheel.missing + 1.5 + 1.2 * _breathing(reading) if beside else LEAST_GAP):
+            continue  # an even space, or the reference gap itself, that strong ripple counted as one more
         many = f"Teeth {group[0]} to {group[-1]} are" if len(group) > 1 else f"Tooth {number} is"
         even = not wheel.missing
         yield Finding(
@@ -396,13 +397,18 @@ def _ripple_error(reading: Reading, context: Context) -> float:
     """What compression leaves of a tooth's lateness on a coarse wheel: the cubic's error for a wave of
     2 / cylinders turns, r (2 pi / n)^3 / 6 for n teeth a wave and a ripple r."""
     slots = reading.wheel.slots if reading.wheel else 60
+    per_wave = 2 * slots / (context.cylinders or 8)
+    return min(0.6, 1.5 * _breathing(reading) * (2 * np.pi / max(per_wave, 2.5)) ** 3 / 6)
+
+
+def _breathing(reading: Reading) -> float:
+    """By what share the speed swings about its middle (5 % to 95 % quantile)."""
     speed = reading.teeth.speed_rpm()
     speed = speed[np.isfinite(speed)]
     if len(speed) < 5:
         return 0.0
     low, high = np.quantile(speed, [0.05, 0.95])
-    per_wave = 2 * slots / (context.cylinders or 8)
-    return min(0.6, 1.5 * float((high - low) / (high + low)) * (2 * np.pi / max(per_wave, 2.5)) ** 3 / 6)
+    return float((high - low) / (high + low))
 
 
 def _stray_gaps(reading: Reading) -> np.ndarray:
@@ -502,10 +508,12 @@ def wrong_pattern(reading: Reading, context: Context) -> Iterator[Finding]:
     teeth, declared = reading.teeth, reading.sheet.declared_wheel
     if context.has(reading, "undersampled"):
         return
-    if not reading.switching or declared is None or len(teeth.times) < 2 * declared.slots:
+    if not reading.switching or declared is None:
         return
     wheel = teeth.wheel
     if wheel is None:
+        if len(teeth.times) < 2 * declared.slots:
+            return
         plain = np.mean(np.abs(np.log(np.maximum(teeth.ratio, 1e-3))) < 0.25)
         if declared.missing and plain > 0.97:
             yield _wrong(reading, declared, f"an even wheel: no gap in {len(teeth.times)} teeth", None, 0)

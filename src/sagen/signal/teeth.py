@@ -289,8 +289,7 @@ def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _F
     if declared.others or gaps < 1.3 * len(fit.anchors):
         return None
     found = _find_wheel(rows)
-    # A part of the declared wheel is told by `_part_of_turn`.
-    if found is None or not found.missing or declared.slots % found.slots == 0:
+    if found is None or not found.missing or (declared.missing == 1 and 2 * found.slots == declared.slots):
         return None
     other = _best_fit(rows, found)[1]
     return found if other.confirmed > 0.9 and len(other.anchors) >= 0.9 * gaps else None
