@@ -96,8 +96,8 @@ class CircuitView(QWidget):
         if self.spec is not None and self.spec.sensor == "hall":
             painter.setFont(theme.font(8.5))
             painter.setPen(QColor(look.quiet))
-            pull = f"pull-up {self.spec.pull_up:g} V" if self.spec.pull_up else "pull-up"
-            painter.drawText(QRectF(0.02 * wide, 0.70 * tall, 0.15 * wide, 16), Qt.AlignmentFlag.AlignCenter, pull)
+            pull = f"pull-up\n{self.spec.pull_up:g} V" if self.spec.pull_up else "pull-up"
+            painter.drawText(QRectF(0.02 * wide, 0.70 * tall, 0.15 * wide, 32), Qt.AlignmentFlag.AlignCenter, pull)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(look.quiet))
         painter.drawText(

@@ -66,7 +66,8 @@ class EngineView(QWidget):
                 if first:
                     painter.drawText(QRectF(at.x() - 10, at.y() - 8, 20, 16), Qt.AlignmentFlag.AlignCenter, "1")
             painter.setPen(QColor(look.quiet))
-            painter.drawText(QRectF(box.right() + 4, middle - 8, 40, 16), Qt.AlignmentFlag.AlignLeft, f"b {bank + 1}")
+            under = QRectF(box.left(), middle + radius + 2, box.width(), 16)
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, f"bank {bank + 1}")
         order = FIRING.get((self.cylinders, rows))
         if order:
             under = QRectF(2, self.height() - 19, self.width() - 4, 16)
