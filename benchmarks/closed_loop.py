@@ -60,8 +60,7 @@ def second_fault(name: str, seed: int, first: str) -> str | None:
     """For the study of two faults at once: another fault mode of another cause, by the priors."""
     rng = np.random.default_rng([seed, 11, *name.encode()])
     names = [one.name for one in possible(CIRCUITS[name]) if first != SOUND and one.cause != cause_of(first)]
-    weights = np.array([knowledge().priors[one].weight for one in names])
-    return str(rng.choice(names, p=weights / weights.sum())) if names else None
+    return str(rng.choice(names, p=knowledge().weights(names, CIRCUITS[name].role))) if names else None
 
 
 def draw_machine(name: str, seed: int) -> tuple[CircuitSpec, str, float]:
@@ -69,8 +68,7 @@ def draw_machine(name: str, seed: int) -> tuple[CircuitSpec, str, float]:
     rng = np.random.default_rng([seed, *name.encode()])
     spec = CIRCUITS[name]
     names = [SOUND, *(one.name for one in possible(spec))]
-    weights = np.array([knowledge().priors[one].weight for one in names])
-    return spec, str(rng.choice(names, p=weights / weights.sum())), float(rng.uniform(0.15, 1.0))
+    return spec, str(rng.choice(names, p=knowledge().weights(names, spec.role))), float(rng.uniform(0.15, 1.0))
 
 
 def first_pieces(spec: CircuitSpec, fault: str, rng) -> list:

@@ -170,10 +170,22 @@ def test_of_two_faults_the_one_that_shows_more_counts():
 def test_a_finding_read_elsewhere_is_a_share_of_the_table(finding):
     facts, lab = knowledge(), lab_for(HALL)
     piece = ReadElsewhere("", finding, finding.split(":")[0], "cranking")
-    row = facts.seen["crank.hall.cranking"]["tooth missing"]
-    seen = sum(n for one, n in row.items() if finding in one.split("+"))
-    wanted = (seen + 0.15) / (sum(row.values()) + 0.6)
+
+    def share(state):
+        row = facts.seen[f"crank.hall.{state}"]["tooth missing"]
+        return sum(n for one, n in row.items() if finding in one.split("+")) / sum(row.values())
+
+    # The state's own table, four hundredths of the mean of the other states, and six tenths of a capture never seen.
+    mixed = 40 * (share("cranking") + 0.04 * (share("running") + share("wiggle")) / 2)
+    wanted = (mixed + 0.6 * 0.05) / (40 * 1.04 + 0.6)
     assert piece.likelihood(("tooth missing",), lab, facts) == pytest.approx(wanted)
+
+
+def test_a_disturbance_read_elsewhere_counts_though_the_model_drowns_it_in_that_state():
+    # A running coil is far taller than the spikes that the model draws; another engine's spikes may be stronger.
+    lab, facts = lab_for(COIL), knowledge()
+    heard = ReadElsewhere("", "noise", "noise", "running")
+    assert heard.likelihood(("ignition disturbs",), lab, facts) > 10 * heard.likelihood(("tooth missing",), lab, facts)
 
 
 # the posterior ----------------------------------------------------------------------------------------------------

@@ -207,7 +207,7 @@ def test_every_fault_changes_something_and_the_seed_decides_all(name):
 
 
 def test_several_faults_at_once():
-    rig = broken(HALL, [("tooth missing", 1.0), ("return high resistance", 0.3)], 3)
+    rig = broken(HALL, [("tooth missing", 1.0), ("return high resistance", 0.6)], 3)
     kinds = {one.kind for one in examine(*record(rig)).findings}
     assert {"extra_gap", "low_not_pulled_down", "ground_lift"} <= kinds
 

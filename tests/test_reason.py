@@ -13,6 +13,7 @@ from sagen.reason.apart import Apart
 from sagen.reason.checks import ENOUGH, advice, next_checks
 from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading
 from sagen.reason.facts import SOUND, knowledge
+from sagen.reason.jobs import code_pieces
 from sagen.reason.lab import neighbour_distance
 from sagen.reason.weigh import Case, Replaced, infer, lab_for, normalised, suspects, with_trail
 
@@ -62,7 +63,8 @@ def test_posterior_is_bayes_rule_over_the_case():
     case, lab, facts = Case(HALL, pieces), lab_for(HALL), knowledge()
     by_hand = np.array(
         [
-            facts.priors[one].weight * np.prod([piece.likelihood((one,), lab, facts) for piece in pieces])
+            (facts.priors[one].crank or facts.priors[one].weight)
+            * np.prod([piece.likelihood((one,), lab, facts) for piece in pieces])
             for one in lab.faults
         ]
     )
@@ -338,3 +340,40 @@ def test_knowledge_names_only_what_exists():
     assert SOUND in facts.priors
     for table in facts.seen.values():
         assert set(table) <= set(facts.priors)
+
+
+def test_both_cam_sensors_at_once_point_at_what_they_share():
+    # Common practice, no published source: intake and exhaust sensor together, so their feed or return.
+    cam = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0)
+    one, both = (causes(cam, *code_pieces(codes, cam)) for codes in (["P0340"], ["P0340", "P0365"]))
+    assert max(one, key=one.get) == "sensor"
+    assert both["supply"] + both["ground"] > 0.5
+    assert both["sensor"] < 0.1
+    # Two sensors of another role say nothing of this one.
+    assert code_pieces(["P0340", "P0365"], HALL) == []
+
+
+def test_a_correlation_code_beside_a_crank_code_points_at_timing_parts():
+    # Common practice, no published source.
+    alone, beside = (causes(HALL, *code_pieces(codes, HALL)) for codes in (["P0335"], ["P0335", "P0016"]))
+    assert alone["timing"] < 0.01
+    assert max(beside, key=beside.get) == "timing"
+
+
+@pytest.mark.parametrize(("volts_there", "least", "most"), [(0.03, 0.0, 0.06), (0.4, 0.7, 1.0), (1.0, 0.9, 1.0)])
+def test_a_return_of_tens_of_millivolts_is_good_and_of_half_a_volt_is_not(volts_there, least, most):
+    # Common practice, no published source: below about 100 mV; 40 mV is good.
+    p = causes(HALL, volts("ground", "key_on", volts_there))["ground"]
+    assert least <= p <= most
+
+
+@pytest.mark.parametrize(
+    ("ohms", "fault"),
+    [(60.0, "coil turns shorted"), (420.0, "coil turns shorted"), (2_500.0, "coil open"), (4e7, "coil open")],
+)
+def test_ohms_beyond_the_published_ones_condemn_the_coil(ohms, fault):
+    coil = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
+    found = infer(Case(coil, (Reading("", "sensor", "unplugged", ohms, True),)))
+    by_fault = found.by_fault()
+    assert max(by_fault, key=by_fault.get) == fault
+    assert found.by_cause()["sensor"] > 0.85

@@ -180,8 +180,7 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
     else:
         rng = np.random.default_rng([job.id, 41])
         names = [one.name for one in possible(spec)]
-        weights = np.array([knowledge().priors[one].weight for one in names])
-        faults = ((str(rng.choice(names, p=weights / weights.sum())), float(rng.uniform(0.4, 1.0))),)
+        faults = ((str(rng.choice(names, p=knowledge().weights(names, spec.role))), float(rng.uniform(0.4, 1.0))),)
     parts = knowledge().parts
     mended = {cause for one in job.of("repair") for cause in parts.get(part_of(one.data.get("part", "")), ())}
     return tuple(one for one in faults if cause_of(one[0]) not in mended)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -74,6 +75,15 @@ def meaning(code: str) -> CodeMeaning | None:
     return table().get(parse_code(code))
 
 
+def silent_sensors(known: Iterable[CodeMeaning]) -> dict[tuple, str]:
+    """The sensors that codes say give no usable signal, each with a code that says so."""
+    return {
+        (one.role, one.bank, one.position, one.sensor): one.code
+        for one in known
+        if one.kind in ("circuit", "low", "high", "intermittent")
+    }
+
+
 def beside(codes: list[str]) -> list[str]:
     """What several codes together would mean, a sentence each."""
     known = []
@@ -85,11 +95,7 @@ def beside(codes: list[str]) -> list[str]:
         if found is not None:
             known.append(found)
     said = []
-    sensors = {
-        (one.role, one.bank, one.position, one.sensor)
-        for one in known
-        if one.kind in ("circuit", "low", "high", "intermittent")
-    }
+    sensors = silent_sensors(known)
     if any(one.kind == "correlation" for one in known) and sensors:
         said.append(
             "A correlation code beside a sensor code points at timing parts: look at belt, chain and tensioner first."

@@ -152,15 +152,15 @@ def _(rig: Rig, severity: float) -> None:
     "coil turns shorted", "sensor", "turns of the coil touch: less resistance, inductance and voltage", ("reluctance",)
 )
 def _(rig: Rig, severity: float) -> None:
-    left = _between(0.75, 0.25, severity)
+    left = _between(0.8, 0.05, severity)
     rig.values.coil_ohm *= left
     rig.values.coil_h *= left**2
     rig.values.coil_v *= left
 
 
-@fault("coil open", "sensor", "the coil is parted", ("reluctance",))
+@fault("coil open", "sensor", "the coil is parted, or hangs by a bad joint", ("reluctance",))
 def _(rig: Rig, severity: float) -> None:
-    rig.values.coil_ohm = OPEN
+    rig.values.coil_ohm = OPEN if severity > 0.4 else rig.values.coil_ohm * _growing(1.6, 60.0, (severity / 0.4) ** 2)
 
 
 @fault("tip cracked", "sensor", "the tip has been struck: less field, and it varies", ROTATING, TURNING)
@@ -380,14 +380,15 @@ def _(rig: Rig, severity: float) -> None:
 
 @fault("return high resistance", "ground", "a poor contact lies in the return", ("hall", "reluctance", "piezo"))
 def _(rig: Rig, severity: float) -> None:
-    base = 0.12 * (rig.values.sensor_ohm if rig.spec.sensor == "hall" else 20_000.0)
-    rig.values.ground_wire_ohm = base * _growing(0.6, 10.0, severity)
+    # A switching sensor's own current shows a few ohms as tens of millivolts; a coil's hardly shows any.
+    least, base = (0.08, 0.12 * rig.values.sensor_ohm) if rig.spec.sensor == "hall" else (0.6, 2_400.0)
+    rig.values.ground_wire_ohm = base * _growing(least, 10.0, severity)
 
 
 @fault("return contact bad", "ground", "a loose contact of the return makes and breaks", ("hall",), TURNING)
 def _(rig: Rig, severity: float) -> None:
     share = 0.12 * rig.values.sensor_ohm
-    rig.values.ground_wire_ohm += share * _between(0.02, 0.12, severity)
+    rig.values.ground_wire_ohm += share * _between(0.02, 0.25, severity)
     rig.bad_return_ohm = share * _growing(1.5, 30.0, severity)
     starts = np.sort(rig.rng.uniform(0.1, 0.85, int(rig.rng.integers(1, 4))))
     rig.return_drops = tuple((float(a), float(a) + _between(0.03, 0.2, severity)) for a in starts)
@@ -432,7 +433,7 @@ def _(rig: Rig, severity: float) -> None:
 # Timing -------------------------------------------------------------------------------------------
 
 
-@fault("belt or chain off", "timing", "the belt or chain stands off by whole teeth", ROTATING, ("cam",))
+@fault("belt or chain off", "timing", "the belt or chain stands off by whole teeth", ROTATING, ("crank", "cam"))
 def _(rig: Rig, severity: float) -> None:
     rig.cam_late += float(rig.rng.choice([-1, 1])) * (360.0 / 22.0) * (1 + round(1.4 * severity))
 
@@ -443,7 +444,7 @@ def _(rig: Rig, severity: float) -> None:
     rig.cam_wander += _between(2.2, 5.5, severity)
 
 
-@fault("crank key sheared", "timing", "the crank's sprocket has turned on its shaft", ROTATING, ("cam",))
+@fault("crank key sheared", "timing", "the crank's sprocket has turned on its shaft", ROTATING, ("crank", "cam"))
 def _(rig: Rig, severity: float) -> None:
     rig.cam_late += _between(8.0, 40.0, severity) * float(rig.rng.choice([-1, 1]))
 

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import tomllib
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
+
+import numpy as np
 
 from sagen.machine.faults import FAULTS
 from sagen.model.circuit import CircuitSpec
@@ -28,6 +31,7 @@ class Prior:
     weight: float
     part: str
     do: str
+    crank: float | None = None  #: the weight in a job about the crank sensor without a correlation code
 
     def __post_init__(self):
         if self.name != SOUND and self.name not in FAULTS:
@@ -94,6 +98,13 @@ class Knowledge:
     checks: tuple[CheckFacts, ...]
     #: CIRCUIT.STATE -> fault -> how often each set of findings came out
     seen: dict[str, dict[str, Counter]]
+
+    def weights(self, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:
+        """How common fault modes are in a circuit of a role, adding up to 1; `correlated`: with a correlation code."""
+        crank = role == "crank" and not correlated
+        rows = [self.priors[one] for one in faults]
+        weight = np.array([one.crank if crank and one.crank is not None else one.weight for one in rows])
+        return weight / weight.sum() if len(weight) else weight
 
 
 def probability(where: str, value: float) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from pathlib import Path
 
-from sagen.codes import meaning
+from sagen.codes import meaning, silent_sensors
 from sagen.files.jobs import PART_WORDS, CaptureEntry, FindingEntry, JobFile, ReadingEntry, RepairEntry, ReplacedEntry
 from sagen.meter.judge import MATERIALS, Accuracy
 from sagen.model.circuit import CircuitSpec
@@ -29,6 +29,9 @@ def code_pieces(codes: Iterable[str], spec: CircuitSpec) -> list[Evidence]:
         here = found.role in (spec.role, "supply") or (found.kind == "correlation" and spec.role in ("crank", "cam"))
         if here and (found.bank is None or spec.bank is None or found.bank == spec.bank):
             kinds.setdefault(found.kind, code)
+    silent = silent_sensors(found for _, found in known)
+    if len(silent) > 1 and spec.role in {sensor[0] for sensor in silent} and "correlation" not in kinds:
+        kinds["several"] = ", ".join(sorted(silent.values()))
     if len(kinds) > 1:
         kinds.pop("circuit", None)
     return [Code("", code, kind) for kind, code in kinds.items()]

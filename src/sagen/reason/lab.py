@@ -29,6 +29,9 @@ TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
 #: how engines differ in cranking speed beyond what the model draws (logarithm), and how well a swing is known
 ENGINES_DIFFER, SWING_FLOOR = 0.18, 0.015
 ALPHA = 1.5  #: weight of independence against the counted sets
+#: what counts for a finding that was never counted under a fault, and as how many captures that weighs
+UNCOUNTED, CAPTURES = 0.05, 0.6
+OTHER_STATES = 0.04  #: share that a fault's other states have: a machine's fault may be stronger than those drawn
 
 
 class Lab:
@@ -39,6 +42,7 @@ class Lab:
         self.faults: tuple[str, ...] = (SOUND, *(one.name for one in possible(spec)))
         self._rigs: dict[tuple[str, ...], list[Rig]] = {}
         self._samples: dict[tuple, np.ndarray | None] = {}
+        self._believed: dict[str, dict[str, Counter]] = {}
 
     # readings -----------------------------------------------------------------------------
 
@@ -79,7 +83,11 @@ class Lab:
         value = float(ohm_scale(np.array(value))) if ohms else value
         own = OHM_FLOOR if ohms else VOLTS_FLOOR + VOLTS_SHARE * abs(value)
         width = np.hypot(np.hypot(own, spread), KERNEL * neighbour_distance(drawn))
-        wide = WIDER * width + (WIDE_OHM if ohms else WIDE_VOLTS)
+        if point == "sensor" and self.spec.ohms:
+            wide = 1.5 * width + OHM_FLOOR  # published limits hold for every machine of the kind
+        else:
+            # What is tens of millivolts on every drawn machine is no half volt on another.
+            wide = WIDER * width + (WIDE_OHM if ohms else np.minimum(WIDE_VOLTS, 0.04 + 0.2 * np.abs(drawn)))
         density = (1 - TAIL) * _bells(value, drawn, width) + TAIL * _bells(value, drawn, wide)
         return (1 - SLIP) * float(density) + SLIP / (OHM_DECADES if ohms else VOLTS_RANGE)
 
@@ -112,20 +120,38 @@ class Lab:
 
     def table(self, state: str) -> dict[str, Counter]:
         """The kept table that fits this circuit best in a state."""
+        return self.facts.seen[self._table_name(state)]
+
+    def _table_name(self, state: str) -> str:
         state = {"start": "cranking"}.get(state, state)
         spec, seen = self.spec, self.facts.seen
         for role in (spec.role, "speed", "crank", "cam"):
             for sensor in (spec.sensor, "hall"):
                 for tried in (state, "rolling" if spec.role == "speed" else "cranking"):
                     if f"{role}.{sensor}.{tried}" in seen:
-                        return seen[f"{role}.{sensor}.{tried}"]
-        return seen["crank.hall.cranking"]
+                        return f"{role}.{sensor}.{tried}"
+        return "crank.hall.cranking"
+
+    def believed(self, state: str) -> dict[str, Counter]:
+        """The kept table with a small share of what each fault shows in the circuit's other states."""
+        name = self._table_name(state)
+        if name not in self._believed:
+            seen, circuit = self.facts.seen, name.rsplit(".", 1)[0]
+            others = [table for one, table in seen.items() if one != name and one.startswith(circuit + ".")]
+            self._believed[name] = {fault: Counter(row) for fault, row in seen[name].items()}
+            for table in others:
+                for fault, row in table.items():
+                    if fault in seen[name]:
+                        share = OTHER_STATES * sum(seen[name][fault].values()) / (len(others) * sum(row.values()))
+                        for one, times in row.items():
+                            self._believed[name][fault][one] += share * times
+        return self._believed[name]
 
     def capture_likelihood(
         self, found: frozenset[str], state: str, unseen: frozenset[str], faults: tuple[str, ...]
     ) -> float:
         """Probability of a set of findings under fault modes; findings in `unseen` cannot show in this capture."""
-        table = self.table(state)
+        table = self.believed(state)
         rows = [projected(table.get(one, table[SOUND]), unseen) for one in faults] or [projected(table[SOUND], unseen)]
         row = rows[0]
         for other in rows[1:]:
@@ -134,10 +160,8 @@ class Lab:
 
     def share_seen(self, finding: str, state: str, fault: str) -> float:
         """How often a finding is among those of a capture under a fault mode."""
-        table = self.table(state)
-        row = table.get(fault, table[SOUND])
-        total = sum(row.values())
-        return (sum(n for one, n in row.items() if finding in one.split("+")) + 0.15) / (total + 0.6)
+        table = self.believed(state)
+        return share_of(table.get(fault, table[SOUND]), finding)
 
 
 def _bells(value: float, centres: np.ndarray, width: np.ndarray) -> float:
@@ -192,12 +216,18 @@ def vocabulary(table: dict[str, Counter]) -> frozenset[str]:
     return _vocabulary(tuple(sorted({one for row in table.values() for one in row})))
 
 
+def share_of(row: Counter, kind: str) -> float:
+    """How often a kind of finding is among those of a row, never quite never."""
+    times = sum(times for one, times in row.items() if kind in one.split("+"))
+    return (times + CAPTURES * UNCOUNTED) / (sum(row.values()) + CAPTURES)
+
+
 def smoothed(row: Counter, found: frozenset[str], known: frozenset[str]) -> float:
     """Probability of a set: as often as it was counted, with a share for its findings coming independently."""
     total = sum(row.values())
     alone = 1.0
     for kind in known:
-        share = (sum(times for one, times in row.items() if kind in one.split("+")) + 0.15) / (total + 0.6)
+        share = share_of(row, kind)
         alone *= share if kind in found else 1 - share
     times = row.get("+".join(sorted(found & known)), 0)
     # What the table does not know of can only be a surprise to every fault alike.

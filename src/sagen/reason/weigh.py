@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Reason, Suspect
-from sagen.reason.evidence import Evidence, Reading
+from sagen.reason.evidence import Code, Evidence, Reading
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
 from sagen.reason.lab import Lab
 
@@ -101,8 +101,8 @@ def infer(case: Case, *, lab: Lab | None = None, facts: Knowledge | None = None)
     facts = facts or knowledge()
     lab = lab or lab_for(case.spec)
     hypotheses: list[tuple[str, ...]] = [(one,) for one in lab.faults]
-    weights = np.array([facts.priors[one].weight for one in lab.faults])
-    log = np.log(weights / weights.sum())
+    correlated = any(isinstance(one, Code) and one.kind == "correlation" for one in case.trail)
+    log = np.log(facts.weights(lab.faults, case.spec.role, correlated=correlated))
     told: dict[tuple, int] = {}
     used, odd = [], []
     for piece in case.trail:
@@ -150,8 +150,7 @@ def _after_change(change: Replaced, hypotheses, p: np.ndarray, lab: Lab, facts: 
             kept.setdefault(("",), 0.0)
             kept[("",)] += float(share)
     cured = kept.pop(("",), 0.0)
-    usual = np.array([facts.priors[one].weight for one in modes])
-    usual = usual / usual.sum() if len(modes) else usual
+    usual = facts.weights(modes, lab.spec.role)
     top = [modes[k] for k in np.argsort(-usual)[:3]]
     out: dict[tuple[str, ...], float] = {}
     for faults, share in kept.items():
@@ -186,8 +185,7 @@ def _reasons(fault: str, posterior: Posterior, lab: Lab, facts: Knowledge) -> tu
     """Each piece's weight: its likelihood under the fault against that under all others, in bits."""
     found: dict[str, Reason] = {}
     others = [one for one in lab.faults if one != fault]
-    weight = np.array([facts.priors[one].weight for one in others])
-    weight = weight / weight.sum()
+    weight = facts.weights(others, lab.spec.role)
     for piece in posterior.used:
         here = piece.likelihood((fault,), lab, facts)
         there = np.array([piece.likelihood((one,), lab, facts) or 0.0 for one in others])
