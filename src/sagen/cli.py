@@ -168,8 +168,9 @@ def _examined(name: str, sheet_name: str | None):
     reference = _reference(sheet_name or name, sheet)
     examination = examine(capture, sheet, reference=reference)
     complete = complete_sheet(capture, sheet)
-    piece = examined_piece(examination.findings, complete, capture.name, referenced=reference is not None)
-    case = Case(spec_of(complete), (piece,) if piece is not None else ())
+    spec = spec_of(complete, examination.findings)
+    piece = examined_piece(examination.findings, complete, spec, capture.name, referenced=reference is not None)
+    case = Case(spec, (piece,) if piece is not None else ())
     suspects, posterior = weigh(case)
     return capture, complete, examination, suspects, case, posterior
 

@@ -438,7 +438,7 @@ def _(rig: Rig, severity: float) -> None:
     rig.cam_late += float(rig.rng.choice([-1, 1])) * (360.0 / 22.0) * (1 + round(1.4 * severity))
 
 
-@fault("chain stretched", "timing", "the chain has grown and its tensioner lets it swing", ROTATING, ("cam",))
+@fault("chain stretched", "timing", "the chain has grown and its tensioner lets it swing", ROTATING, ("crank", "cam"))
 def _(rig: Rig, severity: float) -> None:
     rig.cam_late += _between(2.0, 5.0, severity)
     rig.cam_wander += _between(2.2, 5.5, severity)
@@ -449,7 +449,7 @@ def _(rig: Rig, severity: float) -> None:
     rig.cam_late += _between(8.0, 40.0, severity) * float(rig.rng.choice([-1, 1]))
 
 
-@fault("phaser stuck", "timing", "the cam's phaser stands off its resting place", ROTATING, ("cam",))
+@fault("phaser stuck", "timing", "the cam's phaser stands off its resting place", ROTATING, ("crank", "cam"))
 def _(rig: Rig, severity: float) -> None:
     rig.cam_late -= _between(8.0, 35.0, severity)
 

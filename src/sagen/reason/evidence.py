@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from sagen.reason.facts import SOUND, Knowledge, cause_of
 from sagen.reason.lab import Lab
-from sagen.reason.signature import ABOUT_CAPTURE
+from sagen.reason.signature import ABOUT_CAPTURE, ABOUT_TIMING
 
 STATES_SAID = {
     "key_on": "key on", "key_on_unplugged": "key on, unplugged", "cranking": "while cranking", "running": "while running", "wiggle": "while it is moved",
@@ -23,6 +23,11 @@ class Evidence(ABC):
 
     #: pieces with the same key repeat one another and count less each time
     key: tuple = field(default=(), init=False, repr=False)
+
+    @property
+    def about_timing(self) -> bool:
+        """Whether this asks how cam and crank stand to one another, so that timing parts are in question."""
+        return False
 
     @abstractmethod
     def likelihood(self, faults: tuple[str, ...], lab: Lab, facts: Knowledge) -> float | None:
@@ -43,6 +48,10 @@ class Code(Evidence):
     @property
     def key(self):
         return ("code",)
+
+    @property
+    def about_timing(self):
+        return self.kind == "correlation"
 
     def likelihood(self, faults, lab, facts):
         return max(facts.codes[self.kind].of(one) for one in faults)
@@ -106,6 +115,10 @@ class Captured(Evidence):
     def key(self):
         return ("capture", self.state)
 
+    @property
+    def about_timing(self):
+        return not self.unseen >= ABOUT_TIMING
+
     def likelihood(self, faults, lab, facts):
         if self.state in ("key_on", "strike"):
             return None
@@ -156,6 +169,10 @@ class ReadElsewhere(Evidence):
     @property
     def key(self):
         return ("elsewhere", self.kind, self.state)
+
+    @property
+    def about_timing(self):
+        return self.kind in ABOUT_TIMING
 
     def likelihood(self, faults, lab, facts):
         table = facts.elsewhere.get(self.kind)
@@ -227,7 +244,7 @@ def captured(
     if "ground" not in roles:
         unseen.add("ground_lift")
     if not ("cam" in roles and "crank" in roles):
-        unseen |= {"timing_offset", "timing_scatter"}
+        unseen |= ABOUT_TIMING
     unseen |= NEEDS_PATTERN[coil] if not referenced else set()
     return Captured(source, found, state, frozenset(unseen) - found)
 

@@ -15,7 +15,7 @@ from sagen.model.errors import SagenError
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
 from sagen.reason.evidence import Code, Complaint, Cranked, Evidence, ReadElsewhere, Reading, captured
-from sagen.reason.signature import picture
+from sagen.reason.signature import ABOUT_TIMING, picture
 from sagen.reason.weigh import Case, Replaced
 
 SENSOR_ANSWERS_NOTHING = ("hall", "current")
@@ -73,17 +73,32 @@ def finding_piece(entry: FindingEntry) -> ReadElsewhere:
     return ReadElsewhere("", picture(entry.finding, fields), entry.finding, entry.state or "")
 
 
-def examined_piece(findings: Iterable[Finding], sheet: Sheet, source: str = "", *, referenced: bool = False):
-    """A capture's findings as evidence; None where it is not fit to judge by."""
-    roles = {one.role for one in sheet.channel}
+def examined_piece(
+    findings: Iterable[Finding], sheet: Sheet, spec: CircuitSpec, source: str = "", *, referenced: bool = False
+):
+    """A capture's findings as evidence about a circuit; None where it is not fit to judge by."""
     return captured(
-        [(one.kind, one.fields) for one in findings],
+        [(one.kind, one.fields) for one in _of_circuit(findings, sheet, spec)],
         sheet.conditions.state,
-        roles,
+        {one.role for one in sheet.channel},
         referenced=referenced,
         coil=any(one.sensor == "reluctance" for one in sheet.channel),
         source=source,
     )
+
+
+def _of_circuit(findings: Iterable[Finding], sheet: Sheet, spec: CircuitSpec) -> list[Finding]:
+    """The findings on this circuit's own channel and on its rails, and how a cam stands against its crank; what
+    another sensor in the same capture shows besides is its own affair."""
+    roles = {one.column: one.role for one in sheet.channel}
+    if spec.role not in roles.values():
+        return list(findings)
+    about = (spec.role, "supply", "ground", "other")
+    return [
+        one
+        for one in findings
+        if roles.get(one.channel) in about or (spec.role == "crank" and one.kind in ABOUT_TIMING)
+    ]
 
 
 def cranked_piece(told: dict | None, source: str = "") -> Cranked | None:
@@ -135,19 +150,11 @@ def _capture(entry: CaptureEntry, job: JobFile):
         good = Path(path).parent / sheet.reference
         reference = (read_capture(good), read_sheet(good) or sheet)
     examined = examine(capture, sheet, reference=reference)
-    own = _of_circuit(examined.findings, sheet, job.circuit)
     heard = asdict(examined.cadence) if examined.cadence else None
     return (
-        examined_piece(own, sheet, entry.capture, referenced=reference is not None),
+        examined_piece(examined.findings, sheet, job.circuit, entry.capture, referenced=reference is not None),
         cranked_piece(heard, entry.capture),
     )
-
-
-def _of_circuit(findings, sheet: Sheet, spec: CircuitSpec):
-    """The findings on this circuit's own channel and on its rails; another sensor's in the same capture are its own affair."""
-    roles = {one.column: one.role for one in sheet.channel}
-    own = spec.role if spec.role in roles.values() else None
-    return [one for one in findings if own is None or roles.get(one.channel) in (own, "supply", "ground", "other")]
 
 
 #: how each kind of entry becomes evidence; a new kind is a row

@@ -16,7 +16,8 @@ from sagen.machine.meter import read
 from sagen.machine.rig import Rig
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
-from sagen.reason.facts import SOUND, Knowledge, knowledge
+from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
+from sagen.reason.signature import ABOUT_TIMING
 
 DRAWS = 14
 #: share of readings that are slips: the wrong pin, a loose clip, a misread scale
@@ -28,6 +29,7 @@ VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.025, 0.025, 0.02, 0.9
 TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
 #: how engines differ in cranking speed beyond what the model draws (logarithm), and how well a swing is known
 ENGINES_DIFFER, SWING_FLOOR = 0.18, 0.015
+TURNS_APART = frozenset({"timing", "reluctor"})  #: causes that move a cam against its crank
 ALPHA = 1.5  #: weight of independence against the counted sets
 #: what counts for a finding that was never counted under a fault, and as how many captures that weighs
 UNCOUNTED, CAPTURES = 0.05, 0.6
@@ -43,6 +45,7 @@ class Lab:
         self._rigs: dict[tuple[str, ...], list[Rig]] = {}
         self._samples: dict[tuple, np.ndarray | None] = {}
         self._believed: dict[str, dict[str, Counter]] = {}
+        self._cam: Lab | None = None
 
     # readings -----------------------------------------------------------------------------
 
@@ -151,12 +154,29 @@ class Lab:
         self, found: frozenset[str], state: str, unseen: frozenset[str], faults: tuple[str, ...]
     ) -> float:
         """Probability of a set of findings under fault modes; findings in `unseen` cannot show in this capture."""
+        if self.spec.role == "crank" and not unseen >= ABOUT_TIMING:
+            return self._beside_a_cam(found, state, unseen, faults)
+        return self._as_counted(found, state, unseen, faults)
+
+    def _as_counted(self, found, state: str, unseen: frozenset[str], faults: tuple[str, ...]) -> float:
         table = self.believed(state)
         rows = [projected(table.get(one, table[SOUND]), unseen) for one in faults] or [projected(table[SOUND], unseen)]
         row = rows[0]
         for other in rows[1:]:
             row = union(row, other)
         return smoothed(row, found, vocabulary(table) - unseen)
+
+    def _beside_a_cam(self, found, state: str, unseen: frozenset[str], faults: tuple[str, ...]) -> float:
+        """A crank's own findings, and how its cam stands: only what turns the two apart shows in that."""
+        self._cam = self._cam or Lab(CircuitSpec(role="cam", sensor="hall"), self.facts)
+        cam = self._cam.believed(state)
+        own = self._as_counted(found - ABOUT_TIMING, state, unseen | ABOUT_TIMING, faults)
+        for kind in ABOUT_TIMING - unseen:
+            share = max(
+                share_of(cam[one if one in cam and cause_of(one) in TURNS_APART else SOUND], kind) for one in faults
+            )
+            own *= share if kind in found else 1 - share
+        return own
 
     def share_seen(self, finding: str, state: str, fault: str) -> float:
         """How often a finding is among those of a capture under a fault mode."""

@@ -37,7 +37,8 @@ def circuit_of_job(job: Job) -> CircuitSpec:
     captures = job.of("capture")
     if captures:
         try:
-            return spec_of(Sheet.from_data(captures[-1].data["sheet"], where="stored sheet"))
+            findings = [Finding.from_data(one) for one in captures[-1].data["findings"]]
+            return spec_of(Sheet.from_data(captures[-1].data["sheet"], where="stored sheet"), findings)
         except (SagenError, KeyError):
             pass
     for entry in job.of("code"):
@@ -79,7 +80,7 @@ def _capture(entry: Entry, spec: CircuitSpec):
     sheet = Sheet.from_data(entry.data["sheet"], where="stored sheet")
     name = entry.data["name"]
     return (
-        examined_piece(findings, sheet, name, referenced="reference" in entry.data),
+        examined_piece(findings, sheet, spec, name, referenced="reference" in entry.data),
         cranked_piece(entry.data.get("cadence"), name),
     )
 

@@ -10,6 +10,10 @@ from sagen.model.finding import Finding
 ABOUT_CAPTURE = frozenset({"undersampled", "clipped", "too_short"})
 
 
+#: findings that compare a cam with its crank
+ABOUT_TIMING = frozenset({"timing_offset", "timing_scatter"})
+
+
 def picture(kind: str, fields: dict) -> str:
     """A finding as the table counts it: its kind, for a flat line with where it is held."""
     return f"{kind}:{fields['held']}" if kind == "no_signal" and "held" in fields else kind

@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Reason, Suspect
-from sagen.reason.evidence import Code, Evidence, Reading
+from sagen.reason.evidence import Evidence, Reading
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
 from sagen.reason.lab import Lab
 
@@ -101,7 +101,7 @@ def infer(case: Case, *, lab: Lab | None = None, facts: Knowledge | None = None)
     facts = facts or knowledge()
     lab = lab or lab_for(case.spec)
     hypotheses: list[tuple[str, ...]] = [(one,) for one in lab.faults]
-    correlated = any(isinstance(one, Code) and one.kind == "correlation" for one in case.trail)
+    correlated = any(one.about_timing for one in case.trail if isinstance(one, Evidence))
     log = np.log(facts.weights(lab.faults, case.spec.role, correlated=correlated))
     told: dict[tuple, int] = {}
     used, odd = [], []
