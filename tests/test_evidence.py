@@ -10,9 +10,12 @@ from sagen.machine.faults import FAULTS
 from sagen.machine.meter import read
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.finding import Finding
+from sagen.model.sheet import Sheet
 from sagen.reason.checks import ENOUGH, LEAST_LIKELY, NextCheck, advice, next_checks, proves
 from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading, captured
 from sagen.reason.facts import SOUND, CheckFacts, KnowledgeError, Prior, Share, cause_of, knowledge, probability
+from sagen.reason.jobs import examined_piece
 from sagen.reason.lab import (
     Lab,
     neighbour_distance,
@@ -22,6 +25,7 @@ from sagen.reason.lab import (
     union,
     vocabulary,
 )
+from sagen.reason.sheets import spec_of
 from sagen.reason.weigh import Case, Posterior, Replaced, infer, lab_for, normalised, suspects, with_trail
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
@@ -350,3 +354,52 @@ def test_with_trail_leaves_the_case_as_it_was():
     case = Case(HALL)
     more = with_trail(case, [Complaint("", "no_start")])
     assert (len(case.trail), len(more.trail)) == (0, 1)
+
+
+# a crank and its cam in one capture -------------------------------------------------------------------------------
+
+BOTH = Sheet.from_data(
+    {
+        "conditions": {"state": "cranking"},
+        "channel": [
+            {"column": "A", "role": "crank", "sensor": "hall", "pull_up": 5.0, "wheel": "60-2"},
+            {"column": "C", "role": "cam", "sensor": "hall", "pull_up": 5.0},
+        ],
+    }
+)
+JUMPED = Finding("timing_offset", "C", 0.9, "", {"offset_deg": 17.0})
+CHIPPED = Finding("odd_tooth", "A", 0.8, "", {"tooth": 9})
+
+
+def test_a_capture_is_about_the_sensor_with_the_gravest_finding():
+    assert spec_of(BOTH).role == "crank"
+    assert spec_of(BOTH, [CHIPPED]).role == "crank"
+    assert spec_of(BOTH, [CHIPPED, JUMPED]).role == "cam"
+    # What says that the capture is unfit says nothing of where the fault lies.
+    assert spec_of(BOTH, [CHIPPED, Finding("clipped", "C", 1.0, "")]).role == "crank"
+
+
+@pytest.mark.parametrize("role", ["crank", "cam"])
+def test_a_cam_that_moved_against_its_crank_is_timing_whichever_circuit_the_job_is_about(role):
+    spec = CircuitSpec(role=role, sensor="hall", supply=5.0, pull_up=5.0, wheel="60-2" if role == "crank" else None)
+    piece = examined_piece([JUMPED], BOTH, spec, referenced=True)
+    rows = suspects(Case(spec, (piece,)), infer(Case(spec, (piece,))))
+    assert rows[0].cause == "timing"
+    assert rows[0].probability > 0.75
+
+
+def test_another_sensors_finding_in_the_same_capture_is_its_own_affair():
+    cam = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0)
+    assert examined_piece([CHIPPED], BOTH, cam).found == frozenset()
+    crank = CircuitSpec(role="crank", sensor="hall", pull_up=5.0)
+    assert examined_piece([CHIPPED, JUMPED], BOTH, crank, referenced=True).found == {"odd_tooth", "timing_offset"}
+    dead = Finding("no_signal", "C", 1.0, "", {"held": "high"})
+    assert examined_piece([dead], BOTH, crank).found == frozenset()
+
+
+def test_a_crank_that_turns_true_beside_its_cam_speaks_against_timing():
+    crank = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
+    code = Code("", "P0016", "correlation")
+    before = infer(Case(crank, (code,))).by_cause()["timing"]
+    after = infer(Case(crank, (code, examined_piece([], BOTH, crank, referenced=True)))).by_cause()["timing"]
+    assert after < 0.2 * before

@@ -267,7 +267,7 @@ def test_less_than_a_handful_of_teeth_is_too_short():
 
 def cam_beside(one, late=0.0, wander=0.0, spikes=0):
     windows = ((20, 60), (200, 270), (380, 480), (560, 630))
-    own = late + (one.rng.normal(0, wander, 64)[(one.angle // 90).astype(int) % 64] if wander else 0.0)
+    own = late + (one.rng.normal(0, wander, 64)[((one.angle + 45) // 90).astype(int) % 64] if wander else 0.0)
     at = (one.angle - own) % 720
     volts = one.switched(np.any([(at >= a) & (at < b) for a, b in windows], axis=0))
     for place in one.rng.integers(100, len(volts) - 100, spikes):

@@ -13,6 +13,7 @@ CYCLE = 720.0
 FAR = 60.0  #: degrees: a cam farther off than this is not the same cam
 APART = 20.0  #: degrees: edges closer than this, of one direction, are the same edge in other cycles
 STRANGE = 30.0  #: degrees from its cycle's others: no edge of the cam
+NARROWEST = 2.5  #: degrees of the crank: no cam's window or gap is so narrow
 MATCHED = 6.0  #: degrees: two patterns whose edges lie closer than this on average are of one shape
 
 
@@ -98,6 +99,9 @@ def track(cam: Reading, crank: Reading) -> CamTrack | None:
     angle = crank_angle(crank.teeth, times)
     known = np.isfinite(angle)
     times, rising, angle = times[known], rising[known], angle[known]
+    if cam.kind != "reluctance":
+        window = _windows(angle)
+        times, rising, angle = times[window], rising[window], angle[window]
     if len(angle) < 3 or angle[-1] - angle[0] < 1.3 * CYCLE:
         return None
     # Two ways to the cycle: edges counted through it (a phaser may move them all), and edges gathered at
@@ -111,6 +115,15 @@ def track(cam: Reading, crank: Reading) -> CamTrack | None:
     step = float(np.nanquantile(speed, 0.98)) * 6.0 / crank.sfreq
     referenced = bool(len(crank.teeth.anchors))
     return CamTrack(cam.column, times, angle, rising, template, template_rising, late, step, referenced)
+
+
+def _windows(angle: np.ndarray) -> np.ndarray:
+    """Which edges are a window's: a pulse of less than `NARROWEST` is a spike, and both its edges go."""
+    kept = np.ones(len(angle), bool)
+    for one in np.flatnonzero(np.diff(angle) < NARROWEST):
+        if kept[one] and kept[one + 1]:
+            kept[one : one + 2] = False
+    return kept
 
 
 def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

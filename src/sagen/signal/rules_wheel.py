@@ -389,7 +389,9 @@ def _heights_wander(reading: Reading, context: Context) -> np.ndarray:
     for entries in np.split(order, np.flatnonzero(np.diff(turn[order])) + 1):
         if len(entries):
             off[entries] /= np.median(off[entries])
-    strays = counted & (np.abs(np.log(np.maximum(np.nan_to_num(off, nan=1.0), 1e-6))) > HEIGHT_STRAYS)
+    # What noise does to two peaks grows as the signal weakens; that is no wandering either.
+    limit = HEIGHT_STRAYS + 5.0 * float(reading.levels.noise) / max(float(np.median(reading.heights)), 1e-12)
+    strays = counted & (np.abs(np.log(np.maximum(np.nan_to_num(off, nan=1.0), 1e-6))) > limit)
     return strays if strays.sum() >= HEIGHT_SHARE * max(counted.sum(), 1) else none
 
 
