@@ -63,27 +63,32 @@ def second_fault(name: str, seed: int, first: str) -> str | None:
     return str(rng.choice(names, p=knowledge().weights(names, CIRCUITS[name].role))) if names else None
 
 
-def draw_machine(name: str, seed: int) -> tuple[CircuitSpec, str, float]:
-    """A circuit, its fault by the priors, and a severity."""
+def draw_machine(name: str, seed: int) -> tuple[CircuitSpec, str, float, list]:
+    """A circuit, its fault by the priors, a severity, and the code and complaint that it came in with: a machine
+    whose fault sets neither does not come in."""
     rng = np.random.default_rng([seed, *name.encode()])
-    spec = CIRCUITS[name]
+    spec, facts = CIRCUITS[name], knowledge()
     names = [SOUND, *(one.name for one in possible(spec))]
-    return spec, str(rng.choice(names, p=knowledge().weights(names, spec.role))), float(rng.uniform(0.15, 1.0))
+    weights = facts.weights(names, spec.role)
+    while True:
+        fault = str(rng.choice(names, p=weights))
+        pieces = [
+            make(one)
+            for table, make in (
+                (facts.complaints, lambda one: Complaint("", one)),
+                (facts.codes, lambda one: Code("", "P0000", one)),
+            )
+            if (one := _drawn(table, fault, rng))
+        ]
+        if len(pieces) == 2:
+            return spec, fault, float(rng.uniform(0.15, 1.0)), pieces
 
 
-def first_pieces(spec: CircuitSpec, fault: str, rng) -> list:
-    """The code and the complaint that a machine with this fault comes with."""
-    facts = knowledge()
-    out: list = []
-    for table, make in (
-        (facts.complaints, lambda one: Complaint("", one)),
-        (facts.codes, lambda one: Code("", "P0000", one)),
-    ):
-        names = list(table)
-        shares = np.array([table[one].of(fault) for one in names])
-        if rng.uniform() < min(shares.sum(), 1.0):
-            out.append(make(str(rng.choice(names, p=shares / shares.sum()))))
-    return out
+def _drawn(table: dict, fault: str, rng) -> str | None:
+    """One of a table's rows by its share under a fault, or none."""
+    names = list(table)
+    shares = np.array([table[one].of(fault) for one in names])
+    return str(rng.choice(names, p=shares / shares.sum())) if rng.uniform() < min(shares.sum(), 1.0) else None
 
 
 def answer(
@@ -117,12 +122,12 @@ def answer(
 
 def run(task: tuple[str, int, str]) -> Run:
     name, seed, way = task
-    spec, fault, severity = draw_machine(name, seed)
+    spec, fault, severity, came = draw_machine(name, seed)
     rng = np.random.default_rng([seed, 77])
     second = second_fault(name, seed, fault) if way == "two" else None
     # Of every other machine's circuit a known-good capture is on the shelf.
     good = seed % 2 == 0
-    case = Case(spec, tuple(first_pieces(spec, fault, rng)), referenced=good)
+    case = Case(spec, tuple(came), referenced=good)
     minutes, wrong, mended, count = 0.0, 0, False, 0
     if way == "swap":
         minutes += 20.0
@@ -141,7 +146,7 @@ def run(task: tuple[str, int, str]) -> Run:
         ranked = [one for one in next_checks(case, posterior, lab=lab) if one.check.kind != "swap"]
         if way == "flow":
             ranked = [one for step in flow for one in ranked if one.check.name == step] or ranked
-        elif not ranked or ranked[0].gain_bits < LEAST_GAIN:
+        elif not ranked or not ranked[0].pays or ranked[0].gain_bits < LEAST_GAIN:
             break
         if not ranked:
             break

@@ -148,10 +148,11 @@ class CheckCard(QWidget):
         for one in (over, self.title, self.body, self.caution):
             one.setWordWrap(True)
             layout.addWidget(one)
-        row = QHBoxLayout()
-        row.addWidget(self.do, 1)
-        row.addWidget(self.other)
-        layout.addLayout(row)
+        #: the pane keeps these in sight below the card, which scrolls
+        self.actions = QHBoxLayout()
+        self.actions.setContentsMargins(0, 0, 6, 0)
+        self.actions.addWidget(self.do, 1)
+        self.actions.addWidget(self.other)
         self.checks: tuple = ()
         self.at = 0
         self.other.clicked.connect(self._next)
@@ -170,7 +171,8 @@ class CheckCard(QWidget):
             self.wanted.emit(self.checks[self.at])
 
     def _show(self) -> None:
-        self.setVisible(bool(self.checks))
+        for one in (self, self.do, self.other):
+            one.setVisible(bool(self.checks))
         if not self.checks:
             return
         best = self.checks[self.at]
@@ -232,6 +234,7 @@ class SuspectsPane(QWidget):
         self.layout_.addStretch(1)
         self.scroll.setWidget(inside)
         outer.addWidget(self.scroll, 1)
+        outer.addLayout(self.card.actions)
         row = QHBoxLayout()
         row.setSpacing(4)
         row.setContentsMargins(0, 0, 6, 0)

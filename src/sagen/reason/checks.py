@@ -14,14 +14,14 @@ from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
 from sagen.reason.weigh import Case, Posterior, Replaced, lab_for
 
 #: minutes that a bit of doubt between fault modes still costs, and what a wrong repair costs
-MINUTES_A_BIT = 7.0
-WRONG_REPAIR = 110.0
+MINUTES_A_BIT = 20.0
+WRONG_REPAIR = 200.0
 PRICE_MINUTES = 15.0
 STRATEGY = {"most": {}, "meter": {"scope": 1.8}, "scope": {"meter": 1.8}}
 #: hypotheses below this are left out when checks are ranked
 LEAST_LIKELY = 2e-4
 #: from this probability on the leading cause is good enough to repair, and the proof is owed afterwards
-ENOUGH = 0.975
+ENOUGH = 0.985
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,7 @@ class NextCheck:
     separates: tuple[str, ...]
     expect: str
     why: str
+    pays: bool = True  #: whether it is expected to save more minutes than it takes
 
     def as_row(self) -> dict:
         return {
@@ -88,13 +89,18 @@ def next_checks(
         minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
         names = _separated(outcomes, posterior)
         expect = _expected(check, lab)
-        why = _why(check, gain, names, now - after)
+        pays = minutes + after < now
+        why = _why(check, gain, names, pays)
         if closed and proves(check, leading):
             why = f"Why this one: it proves or clears the leading suspect, {leading}."
-        ranked.append(NextCheck(check, gain, minutes + after, names, expect, why))
-    return tuple(
-        sorted(ranked, key=lambda one: (not (closed and proves(one.check, leading)), one.gain_bits < 0.004, one.cost))
-    )
+        ranked.append(NextCheck(check, gain, minutes + after, names, expect, why, pays))
+
+    def order(one: NextCheck) -> tuple:
+        # Where no check pays for itself any more and the case is still open, what tells most a minute comes first.
+        worth = one.cost if one.pays else -one.gain_bits / one.check.total_minutes
+        return (not (closed and proves(one.check, leading)), one.gain_bits < 0.004, not one.pays, worth)
+
+    return tuple(sorted(ranked, key=order))
 
 
 def proves(check: CheckFacts, fault: str) -> bool:
@@ -251,11 +257,12 @@ def _expected(check: CheckFacts, lab: Lab) -> str:
     return f"{_range(values, unit)}. {check.expect}"
 
 
-def _why(check: CheckFacts, gain: float, names: tuple[str, ...], saved: float) -> str:
+def _why(check: CheckFacts, gain: float, names: tuple[str, ...], pays: bool) -> str:
     if not names or gain < 0.004:
         return "It would tell little that is not known by now."
     told = ", ".join(names[:3])
-    return f"Why this one: it tells {told} from the rest ({gain:.2f} bits in {check.total_minutes:.0f} minutes)."
+    dear = "" if pays else " It is likely to take longer than it saves."
+    return f"Why this one: it tells {told} from the rest ({gain:.2f} bits in {check.total_minutes:.0f} minutes).{dear}"
 
 
 def advice(case: Case, posterior: Posterior) -> Advice:
