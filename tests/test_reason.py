@@ -377,3 +377,33 @@ def test_ohms_beyond_the_published_ones_condemn_the_coil(ohms, fault):
     by_fault = found.by_fault()
     assert max(by_fault, key=by_fault.get) == fault
     assert found.by_cause()["sensor"] > 0.85
+
+
+def test_a_correlation_code_in_a_crank_job_asks_for_the_cam_beside_the_crank():
+    case = Case(HALL, tuple(code_pieces(["P0016", "P0335"], HALL)))
+    names = [one.check.name for one in next_checks(case, infer(case))[:6]]
+    assert "cam beside the crank" in names
+    plain = Case(HALL, tuple(code_pieces(["P0335"], HALL)))
+    assert "cam beside the crank" not in [one.check.name for one in next_checks(plain, infer(plain))[:6]]
+
+
+def test_what_costs_more_than_it_saves_is_said_to_and_comes_after_what_pays():
+    open_case = Case(HALL, tuple(code_pieces(["P0335"], HALL)))
+    first = next_checks(open_case, infer(open_case))
+    assert first[0].pays
+    assert [one.pays for one in first if one.gain_bits >= 0.004] == sorted(
+        (one.pays for one in first if one.gain_bits >= 0.004), reverse=True
+    )
+    dear = [one for one in first if not one.pays and one.gain_bits >= 0.004]
+    assert dear
+    assert all("longer than it saves" in one.why or "tell little" in one.why for one in dear)
+    # A case as good as closed has nothing left that pays.
+    shut = Case(
+        HALL,
+        (
+            *code_pieces(["P0335"], HALL),
+            volts("supply", "key_on", 0.01),
+            Looked("", "fuse and relay of the feed", "dead_fuse"),
+        ),
+    )
+    assert not any(one.pays for one in next_checks(shut, infer(shut)))
