@@ -13,7 +13,7 @@ from collections import Counter
 from benchmarks.made_up import KINDS, MadeUp, draw
 from sagen.signal.examine import Examination, examine
 
-HELD_OUT = 4_000_000
+HELD_OUT = 6_000_000
 
 
 def verdict(one: MadeUp, examination: Examination) -> str:

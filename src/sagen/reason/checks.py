@@ -14,14 +14,14 @@ from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
 from sagen.reason.weigh import Case, Posterior, Replaced, lab_for
 
 #: minutes that a bit of doubt between fault modes still costs, and what a wrong repair costs
-MINUTES_A_BIT = 20.0
-WRONG_REPAIR = 200.0
+MINUTES_A_BIT = 30.0
+WRONG_REPAIR = 300.0
 PRICE_MINUTES = 15.0
 STRATEGY = {"most": {}, "meter": {"scope": 1.8}, "scope": {"meter": 1.8}}
 #: hypotheses below this are left out when checks are ranked
 LEAST_LIKELY = 2e-4
 #: from this probability on the leading cause is good enough to repair, and the proof is owed afterwards
-ENOUGH = 0.985
+ENOUGH = 0.975
 
 
 @dataclass(frozen=True)
