@@ -210,8 +210,7 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
         if errors.turns < FEWEST_TURNS:
             continue
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
-        # The speed at the tooth itself is taken out of its width and height: what is left swings once a turn.
-        orders = _orders(wheel.slots, context.cylinders) if name.startswith("late") else (1,)
+        orders = _orders(wheel.slots, context.cylinders)
         for place, size, surprise in outstanding(
             errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("late")
         ):
