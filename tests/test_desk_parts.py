@@ -338,3 +338,14 @@ def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
         spin(5)
         assert QApplication.activeModalWidget() is None
     assert window.session.job is None
+
+
+def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):
+    from sagen.desk.suspects import SuspectsPane
+    from sagen.model.finding import Suspect
+
+    pane = SuspectsPane()
+    shares = (0.3, 0.2, 0.15, 0.1, 0.09, 0.08, 0.05, 0.02, 0.004)
+    causes = ("sensor", "wiring", "supply", "ground", "module", "air_gap", "reluctor", "timing", "engine")
+    pane.show_weighed(tuple(Suspect(cause, "one fault", p) for cause, p in zip(causes, shares, strict=True)), ())
+    assert pane.others.text() == "Less likely: reluctor, timing. All but ruled out: engine."

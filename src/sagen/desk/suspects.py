@@ -270,8 +270,15 @@ class SuspectsPane(QWidget):
             if index < len(shown):
                 row.show_suspect(shown[index])
         self.empty.setVisible(not shown)
-        rest = [CAUSES[one.cause].lower() for one in suspects if one not in shown]
-        self.others.setText(f"All but ruled out: {', '.join(rest)}." if rest else "")
+        rest = [one for one in suspects if one not in shown]
+        said = []
+        for words, some in (
+            ("Less likely", [one for one in rest if one.probability >= LEAST_SHOWN]),
+            ("All but ruled out", [one for one in rest if one.probability < LEAST_SHOWN]),
+        ):
+            if some:
+                said.append(f"{words}: {', '.join(CAUSES[one.cause].lower() for one in some)}.")
+        self.others.setText(" ".join(said))
         self.others.setVisible(bool(rest))
         told = [*odd, *([advice.text] if advice is not None and advice.enough else [])]
         self.advice.setText("\n\n".join(told))
