@@ -340,7 +340,7 @@ def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
     assert window.session.job is None
 
 
-def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):
+def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):  # noqa: F811
     from sagen.desk.suspects import SuspectsPane
     from sagen.model.finding import Suspect
 

@@ -14,8 +14,10 @@ from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
 from sagen.reason.weigh import Case, Posterior, Replaced, lab_for
 
 #: minutes that a bit of doubt between fault modes still costs, and what a wrong repair costs
-MINUTES_A_BIT = 30.0
-WRONG_REPAIR = 300.0
+MINUTES_A_BIT = 7.0
+WRONG_REPAIR = 110.0
+#: how many times those a check may take before it is said not to pay: a machine that comes back costs more than minutes
+PATIENCE = 3.0
 PRICE_MINUTES = 15.0
 STRATEGY = {"most": {}, "meter": {"scope": 1.8}, "scope": {"meter": 1.8}}
 #: hypotheses below this are left out when checks are ranked
@@ -89,7 +91,7 @@ def next_checks(
         minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
         names = _separated(outcomes, posterior)
         expect = _expected(check, lab)
-        pays = minutes + after < now
+        pays = minutes < PATIENCE * (now - after)
         why = _why(check, gain, names, pays)
         if closed and proves(check, leading):
             why = f"Why this one: it proves or clears the leading suspect, {leading}."
