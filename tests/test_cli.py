@@ -1,5 +1,6 @@
 """The command-line contract, to the letter, in processes of their own."""
 
+import io
 import json
 import subprocess
 import sys
@@ -148,3 +149,14 @@ def test_something_unforeseen_is_one_sentence_and_the_next_file_is_read(verb, ma
     assert "Traceback" not in told.out + told.err
     if verb == "examine":
         assert "wheel 60-2" in told.out
+
+
+def test_a_reader_of_the_output_that_goes_away_is_no_failure(monkeypatch):
+    def gone(arguments):
+        raise BrokenPipeError
+
+    told = io.StringIO()
+    monkeypatch.setattr("sagen.cli._meter", gone)
+    monkeypatch.setattr("sys.stderr", told)
+    assert main(["meter", "700", "ohm", "--limits", "600", "800"]) == 0
+    assert told.closed  # nothing was said, nor can the interpreter say anything on its way out

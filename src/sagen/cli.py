@@ -16,15 +16,15 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = _parser().parse_args(argv)
     try:
         return arguments.run(arguments)
+    except BrokenPipeError:
+        # The reader of our output went away; there is nobody left to tell.
+        sys.stderr.close()
+        return 0
     except Exception as error:
         arguments.fail(arguments, _in_a_sentence(error))
         return 1
     except KeyboardInterrupt:
         return 130
-    except BrokenPipeError:
-        # The reader of our output went away; there is nobody left to tell.
-        sys.stderr.close()
-        return 0
 
 
 def _parser() -> argparse.ArgumentParser:
