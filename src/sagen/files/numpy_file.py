@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+import zlib
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,10 @@ import numpy as np
 from sagen.files.arrays import MOST_BYTES, capture_of
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
+
+#: what NumPy and zipfile raise on a broken or hostile archive; zipfile answers a way of packing that it does not know
+#: with NotImplementedError (a RuntimeError), and an encrypted member with RuntimeError itself
+UNSOUND = (ValueError, EOFError, OSError, KeyError, RuntimeError, zipfile.BadZipFile, zlib.error)
 
 
 def recognise_npy(head: bytes) -> bool:
@@ -43,12 +48,8 @@ def read_npz(path: Path) -> Capture:
                 raise CaptureFileError(f"the arrays would fill {total >> 30} GiB; at most {MOST_BYTES >> 30} are read")
         with np.load(path, allow_pickle=False) as archive:
             arrays = {name: archive[name] for name in archive.files}
-    except (ValueError, EOFError, OSError, KeyError, zipfile.BadZipFile, NotImplementedError, RuntimeError) as error:
+    except UNSOUND as error:
         raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
-    except Exception as error:
-        if type(error).__module__ == "zlib":
-            raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
-        raise
     return capture_of(path.name, arrays)
 
 

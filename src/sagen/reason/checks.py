@@ -36,7 +36,7 @@ class NextCheck:
     separates: tuple[str, ...]
     expect: str
     why: str
-    pays: bool = True  #: whether it is expected to save more minutes than it takes
+    pays: bool = True  #: whether it takes less than `PATIENCE` times the minutes it is expected to save
 
     def as_row(self) -> dict:
         return {

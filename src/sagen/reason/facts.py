@@ -31,7 +31,9 @@ class Prior:
     weight: float
     part: str
     do: str
-    crank: float | None = None  #: the weight in a job about the crank sensor without a correlation code
+    crank: float | None = (
+        None  #: the weight in a job about the crank sensor without a correlation code or a cam beside it
+    )
 
     def __post_init__(self):
         if self.name != SOUND and self.name not in FAULTS:

@@ -29,6 +29,7 @@ VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.025, 0.025, 0.02, 0.9
 TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
 #: how engines differ in cranking speed beyond what the model draws (logarithm), and how well a swing is known
 ENGINES_DIFFER, SWING_FLOOR = 0.18, 0.015
+CAM = CircuitSpec(role="cam", sensor="hall")
 TURNS_APART = frozenset({"timing", "reluctor"})  #: causes that move a cam against its crank
 ALPHA = 1.5  #: weight of independence against the counted sets
 #: what counts for a finding that was never counted under a fault, and as how many captures that weighs
@@ -45,7 +46,6 @@ class Lab:
         self._rigs: dict[tuple[str, ...], list[Rig]] = {}
         self._samples: dict[tuple, np.ndarray | None] = {}
         self._believed: dict[str, dict[str, Counter]] = {}
-        self._cam: Lab | None = None
 
     # readings -----------------------------------------------------------------------------
 
@@ -123,11 +123,11 @@ class Lab:
 
     def table(self, state: str) -> dict[str, Counter]:
         """The kept table that fits this circuit best in a state."""
-        return self.facts.seen[self._table_name(state)]
+        return self.facts.seen[self._table_name(state, self.spec)]
 
-    def _table_name(self, state: str) -> str:
+    def _table_name(self, state: str, spec: CircuitSpec) -> str:
         state = {"start": "cranking"}.get(state, state)
-        spec, seen = self.spec, self.facts.seen
+        seen = self.facts.seen
         for role in (spec.role, "speed", "crank", "cam"):
             for sensor in (spec.sensor, "hall"):
                 for tried in (state, "rolling" if spec.role == "speed" else "cranking"):
@@ -135,9 +135,10 @@ class Lab:
                         return f"{role}.{sensor}.{tried}"
         return "crank.hall.cranking"
 
-    def believed(self, state: str) -> dict[str, Counter]:
-        """The kept table with a small share of what each fault shows in the circuit's other states."""
-        name = self._table_name(state)
+    def believed(self, state: str, spec: CircuitSpec | None = None) -> dict[str, Counter]:
+        """The kept table with a small share of what each fault shows in the circuit's other states; of another
+        circuit than its own where one is given."""
+        name = self._table_name(state, spec or self.spec)
         if name not in self._believed:
             seen, circuit = self.facts.seen, name.rsplit(".", 1)[0]
             others = [table for one, table in seen.items() if one != name and one.startswith(circuit + ".")]
@@ -168,8 +169,7 @@ class Lab:
 
     def _beside_a_cam(self, found, state: str, unseen: frozenset[str], faults: tuple[str, ...]) -> float:
         """A crank's own findings, and how its cam stands: only what turns the two apart shows in that."""
-        self._cam = self._cam or Lab(CircuitSpec(role="cam", sensor="hall"), self.facts)
-        cam = self._cam.believed(state)
+        cam = self.believed(state, CAM)
         own = self._as_counted(found - ABOUT_TIMING, state, unseen | ABOUT_TIMING, faults)
         for kind in ABOUT_TIMING - unseen:
             share = max(

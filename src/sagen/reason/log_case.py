@@ -22,7 +22,7 @@ from sagen.reason.jobs import (
     part_of,
     reading_piece,
 )
-from sagen.reason.sheets import spec_of
+from sagen.reason.sheets import SENSORS, spec_of
 from sagen.reason.weigh import Case, Replaced
 
 
@@ -43,7 +43,7 @@ def circuit_of_job(job: Job) -> CircuitSpec:
             pass
     for entry in job.of("code"):
         found = _meaning(entry.data.get("code", ""))
-        if found is not None and found.role in ("crank", "cam", "speed", "knock"):
+        if found is not None and found.role in SENSORS:
             kind = {"knock": "piezo", "speed": "current"}.get(found.role, "hall")
             return CircuitSpec(role=found.role, sensor=kind, bank=found.bank, position=found.position)
     return CircuitSpec()

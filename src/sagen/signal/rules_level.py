@@ -86,13 +86,12 @@ def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     if not (reading.wheel and len(reading.teeth.anchors) >= 3):
         wheel = declared or wheel
-    pitch = float(np.median(np.diff(reading.teeth.times)))
-    turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / (pitch * wheel.slots)
+    turn_s = float(np.median(np.diff(reading.teeth.times))) * wheel.slots
+    turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / turn_s
     if turns >= FEWEST_TURNS:
         return
-    if len(reading.teeth.times) < 5 and seconds > FEWEST_TURNS * pitch * wheel.slots:
+    if len(reading.teeth.times) < 5 and seconds > FEWEST_TURNS * turn_s:
         return  # it stands still, or stops
-    turn_s = pitch * wheel.slots
     yield _short(
         reading,
         f"Only {turns:.1f} turns of the wheel are in it: whether something repeats every turn cannot be said.",

@@ -111,7 +111,7 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if not reading.switching or teeth.wheel is None or context.has(reading, "wrong_pattern", "undersampled"):
         return
-    if reading.kind == "reluctance" and reading.piled[0] > CUT_AWAY:
+    if _cut_away(reading):
         return
     wheel = teeth.wheel
     turns = len(teeth.anchors)
@@ -128,8 +128,8 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
             continue
         angle = (number - 1) * wheel.pitch_deg
         gap = float(np.median(teeth.ratio[spans])) if len(spans) else 0.0
-        beside = wheel.missing and number in (1, wheel.slots - wheel.missing)
-        if gap < (wheel.missing + 1.5 + 1.2 * _breathing(reading) if beside else LEAST_GAP):
+        least = wheel.missing + 1.5 + 1.2 * _breathing(reading) if _beside_reference(wheel, number) else LEAST_GAP
+        if gap < least:
             continue  # an even space, or the reference gap itself, that strong ripple counted as one more
         many = f"Teeth {group[0]} to {group[-1]} are" if len(group) > 1 else f"Tooth {number} is"
         even = not wheel.missing
@@ -150,12 +150,21 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
         )
 
 
+def _cut_away(reading: Reading) -> bool:
+    """Whether the recorder's range cut off so much of a coil that its crossings tell nothing."""
+    return reading.kind == "reluctance" and reading.piled[0] > CUT_AWAY
+
+
+def _beside_reference(wheel: Wheel, number: int) -> bool:
+    return bool(wheel.missing) and number in (1, wheel.slots - wheel.missing)
+
+
 def _what_else_it_may_be(wheel: Wheel, group: list[int]) -> str:
     """What one capture cannot tell about teeth missing beside a reference gap or like one."""
     number = group[0]
     if not wheel.missing:
         return " Teeth are counted from the one behind it."
-    if number in (1, wheel.slots - wheel.missing):
+    if _beside_reference(wheel, number):
         return " It lies next to the reference gap, so it may be the tooth on the gap's other side."
     if len(group) != wheel.missing:
         return ""
@@ -332,7 +341,7 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
         return
     if context.has(reading, "wrong_pattern", "undersampled", "noise"):
         return
-    if reading.kind == "reluctance" and reading.piled[0] > CUT_AWAY:
+    if _cut_away(reading):
         return
     if teeth.wheel is None and reading.sheet.role == "cam":
         return

@@ -102,7 +102,7 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
         row, fit = _best_fit(rows, declared, chained=wanders)
         better = _plainly_another(rows, row, declared, fit) if fit.confirmed >= CONFIRMED else None
         if better:
-            return _numbered(*_best_fit(rows, better), better)
+            return _numbered(*better)
         if fit.confirmed >= CONFIRMED:
             part = None if declared.others else _part_of_turn(row, declared, fit)
             return _numbered(row, *((_fit(row, part), part) if part else (fit, declared)))
@@ -282,8 +282,8 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
     return replace(row, slot=slot), fit
 
 
-def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
-    """Another wheel than the declared one that explains all the gaps, where the declared one leaves many: in a
+def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _Fit) -> tuple | None:
+    """Another wheel than the declared one, with the row it lies on and its fit, that explains all the gaps, where the declared one leaves many: in a
     short capture the gaps of a 24-1 wheel fall in with those of a 36-1 wheel every third turn."""
     gaps = np.count_nonzero((row.ratio >= LONG) & (row.ratio < row.still))
     if declared.others or gaps < 1.3 * len(fit.anchors):
@@ -291,8 +291,8 @@ def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _F
     found = _find_wheel(rows)
     if found is None or not found.missing or (declared.missing == 1 and 2 * found.slots == declared.slots):
         return None
-    other = _best_fit(rows, found)[1]
-    return found if other.confirmed > 0.9 and len(other.anchors) >= 0.9 * gaps else None
+    on, other = _best_fit(rows, found)
+    return (on, other, found) if other.confirmed > 0.9 and len(other.anchors) >= 0.9 * gaps else None
 
 
 def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
