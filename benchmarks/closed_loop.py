@@ -24,7 +24,7 @@ from sagen.reason.checks import ENOUGH, next_checks
 from sagen.reason.evidence import Code, Complaint, Looked, Reading, captured
 from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.jobs import cranked_piece, flat
-from sagen.reason.weigh import Case, Replaced, infer, lab_for, with_trail
+from sagen.reason.weigh import Case, Replaced, infer, likelihood_model, with_trail
 from sagen.signal.examine import examine
 
 CIRCUITS = {
@@ -137,13 +137,13 @@ def run(task: tuple[str, int, str]) -> Run:
             return Run(True, minutes, 0, 1, 1.0, "sensor", "sensor")
         case = with_trail(case, [Replaced("sensor", "original")])
     flow = list(FLOW)
-    lab = lab_for(spec)
+    model = likelihood_model(spec)
     for _ in range(MOST_CHECKS):
-        posterior = infer(case, lab=lab)
+        posterior = infer(case, model=model)
         causes = posterior.by_cause()
         if max(causes.values()) >= ENOUGH:
             break
-        ranked = [one for one in next_checks(case, posterior, lab=lab) if one.check.kind != "swap"]
+        ranked = [one for one in next_checks(case, posterior, model=model) if one.check.kind != "swap"]
         if way == "flow":
             ranked = [one for step in flow for one in ranked if one.check.name == step] or ranked
         elif not ranked or not ranked[0].pays or ranked[0].gain_bits < LEAST_GAIN:
@@ -156,7 +156,7 @@ def run(task: tuple[str, int, str]) -> Run:
         count += 1
         piece = answer(check, spec, fault, severity, seed, rng, mended, second, good)
         case = with_trail(case, flat(piece))
-    causes = infer(case, lab=lab).by_cause()
+    causes = infer(case, model=model).by_cause()
     cause = max(causes, key=causes.get)
     right = cause in (cause_of(fault), cause_of(second) if second else cause_of(fault))
     return Run(right, minutes, wrong + (not right and cause != "none"), count, causes[cause], cause, cause_of(fault))

@@ -18,7 +18,7 @@ import numpy as np
 from sagen.machine.faults import FAULTS, broken, possible
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
-from sagen.reason.signature import signature
+from sagen.reason.finding_sets import finding_set
 from sagen.signal.examine import examine
 
 ROOT = Path(__file__).parents[1]
@@ -45,9 +45,9 @@ def one_row(task: tuple[str, str, str, int]) -> tuple[str, str, str, Counter]:
     reference = record(broken(spec, [], 9_999), state, seconds=2.4, sfreq=20_000.0)
     for seed in range(seeds):
         severity = float(np.random.default_rng([seed, 5]).uniform(0.15, 1.0))
-        rig = broken(spec, [(fault, severity)] if fault != SOUND else [], seed)
-        capture, sheet = record(rig, state, seconds=2.4, sfreq=20_000.0)
-        counts[signature(examine(capture, sheet, reference=reference).findings)] += 1
+        machine = broken(spec, [(fault, severity)] if fault != SOUND else [], seed)
+        capture, sheet = record(machine, state, seconds=2.4, sfreq=20_000.0)
+        counts[finding_set(examine(capture, sheet, reference=reference).findings)] += 1
     return name, state, fault, counts
 
 

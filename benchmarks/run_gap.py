@@ -29,7 +29,7 @@ def longest_gap(window, start, most_s: float = 120.0) -> tuple[float, float]:
         loop = QEventLoop()
         QTimer.singleShot(30, loop.quit)
         loop.exec()
-        if window.session.work.idle:
+        if window.workspace.work.idle:
             break
     took = time.perf_counter() - began
     # What follows the work is laid out and painted within the next turns of the loop.
@@ -54,8 +54,8 @@ def main() -> None:
     folder = Path(tempfile.mkdtemp(prefix="sagen-gap-"))
     window = make_window(QSettings(str(folder / "s.ini"), QSettings.Format.IniFormat))
     window.show()
-    longest_gap(window, lambda: window.session.open_log(own_log(folder / "log")))
-    window.session.add_job("Bench", "", 4, "", [])
+    longest_gap(window, lambda: window.workspace.open_log(own_log(folder / "log")))
+    window.workspace.add_job("Bench", "", 4, "", [])
     for _ in range(20):  # what a technician needs to reach for a file: pages are made ready meanwhile
         longest_gap(window, lambda: None)
     volts = crank_samples(10_000_000)
@@ -69,7 +69,7 @@ def main() -> None:
     for name in ("ten.npz", "two.mf4"):
         reading, keeping = [], []
         for _ in range(5):
-            reading.append(longest_gap(window, lambda name=name: window.session.bring_in(folder / name)))
+            reading.append(longest_gap(window, lambda name=name: window.workspace.bring_in(folder / name)))
             keeping.append(longest_gap(window, window.page("incoming")._keep))
         _row(f"reading {name}", iter(reading).__next__, 5)
         _row(f"examining and keeping {name}", iter(keeping).__next__, 5)

@@ -9,7 +9,7 @@ from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.checks import next_checks
 from sagen.reason.evidence import Code, Reading
-from sagen.reason.lab import Lab
+from sagen.reason.likelihood import LikelihoodModel
 from sagen.reason.weigh import Case, infer
 
 SPECS = {
@@ -25,19 +25,19 @@ def main() -> None:
         "| circuit | record 2 s at 50 kHz, ms | meter reading, ms | fault modes | weigh a fresh job, s | weigh again, ms |\n|---|---|---|---|---|---|"
     )
     for name, spec in SPECS.items():
-        rig = broken(spec, [], 1)
+        machine = broken(spec, [], 1)
         state = "rolling" if spec.role == "speed" else "cranking"
-        recorded = seconds(lambda rig=rig, state=state: record(rig, state), 5)
-        metered = seconds(lambda rig=rig: read(rig, "signal", "key_on"), 20)
+        recorded = seconds(lambda machine=machine, state=state: record(machine, state), 5)
+        metered = seconds(lambda machine=machine: read(machine, "signal", "key_on"), 20)
         case = Case(spec, (Code("", "P0335", "circuit"), Reading("", "signal", "key_on_unplugged", 4.9)))
 
-        def weighed(lab, case=case):
-            return next_checks(case, infer(case, lab=lab), lab=lab)
+        def weighed(model, case=case):
+            return next_checks(case, infer(case, model=model), model=model)
 
-        fresh = seconds(lambda spec=spec, weighed=weighed: weighed(Lab(spec)), 1)
-        lab = Lab(spec)
-        weighed(lab)
-        again = seconds(lambda lab=lab, weighed=weighed: weighed(lab), 5)
+        fresh = seconds(lambda spec=spec, weighed=weighed: weighed(LikelihoodModel(spec)), 1)
+        model = LikelihoodModel(spec)
+        weighed(model)
+        again = seconds(lambda model=model, weighed=weighed: weighed(model), 5)
         print(
             f"| {name} | {1e3 * recorded:.0f} | {1e3 * metered:.2f} | {len(possible(spec))} | {fresh:.1f} | {1e3 * again:.0f} |",
             flush=True,

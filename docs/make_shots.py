@@ -28,13 +28,13 @@ class Camera:
         self.folder = passing
         self.window = make_window(settings, demo=True)
         self.window.show()
-        self.window.session.open_log(demo_log)
+        self.window.workspace.open_log(demo_log)
         self.settle()
 
     def settle(self, extra: int = 500) -> None:
         for _ in range(400):
             self.spin(30)
-            if self.window.session.work.idle:
+            if self.window.workspace.work.idle:
                 break
         self.spin(extra)
 
@@ -49,8 +49,8 @@ class Camera:
         self.window.grab().save(str(FOLDER / f"{name}.png"))
 
     def job(self, machine: str) -> None:
-        jobs = self.window.session.log.jobs()
-        self.window.session.open_job(next(one.id for one in jobs if one.machine == machine), open_capture=True)
+        jobs = self.window.workspace.log.jobs()
+        self.window.workspace.open_job(next(one.id for one in jobs if one.machine == machine), open_capture=True)
         self.settle()
 
 

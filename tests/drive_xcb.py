@@ -21,11 +21,11 @@ def settle():
         loop = QEventLoop()
         QTimer.singleShot(40, loop.quit)
         loop.exec()
-        if window.session.work.idle:
+        if window.workspace.work.idle:
             return
 
 
-window.session.open_log(demo_log)
+window.workspace.open_log(demo_log)
 settle()
 print("platform", app.platformName())
 window.bring_in([sys.argv[1]])

@@ -144,7 +144,7 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
     hand.control(KEY.Key_N)
     assert not wrong
     settle(window)
-    job = window.session.job
+    job = window.workspace.job
     assert (job.machine, [one.kind for one in job.entries]) == ("Brindle 2", ["complaint", "code"])
 
     # The circuit as the drawing of the machine has it.
@@ -165,7 +165,7 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
         check = window.suspects.card.checks[window.suspects.card.at].check
         answer_by_keys(window, hand, machine, fault, check)
         settle(window)
-    lead = window.session.last_weighed.suspects[0]
+    lead = window.workspace.last_weighed.suspects[0]
     assert (
         lead.cause == {"return high resistance": "ground", "fuse blown": "supply", "signal wire open": "wiring"}[fault]
     )
@@ -197,10 +197,10 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
     hand.control(KEY.Key_E)
     assert not wrong
     settle(window)
-    last = window.session.job.entries[-1]
+    last = window.workspace.job.entries[-1]
     assert last.kind == "proof"
     assert last.data["done"] == list(forms.OWED)
-    now = {one.cause: one.probability for one in window.session.last_weighed.suspects}
+    now = {one.cause: one.probability for one in window.workspace.last_weighed.suspects}
     assert now[lead.cause] < 0.35
 
 
@@ -244,7 +244,7 @@ def test_by_presses_alone(desk):  # noqa: F811
     hand.press(window.page("log").new)
     assert not wrong
     settle(window)
-    job = window.session.job
+    job = window.workspace.job
     assert job.machine.startswith("Machine of ")
     assert [one.data.get("code", one.data.get("text")) for one in job.entries] == ["stalls", "P0335"]
 
@@ -283,7 +283,7 @@ def test_by_presses_alone(desk):  # noqa: F811
             hand.press(card.other)
         settle(window)
     assert done
-    lead = window.session.last_weighed.suspects[0]
+    lead = window.workspace.last_weighed.suspects[0]
     assert lead.cause == "ground"
 
     def mend(form):
@@ -300,13 +300,13 @@ def test_by_presses_alone(desk):  # noqa: F811
         hand.press(window.trail.buttons[kind])
         assert not wrong
         settle(window)
-    assert [one.kind for one in window.session.job.entries][-2:] == ["repair", "proof"]
-    assert window.session.job.of("proof")[0].data["done"] == list(forms.OWED)
+    assert [one.kind for one in window.workspace.job.entries][-2:] == ["repair", "proof"]
+    assert window.workspace.job.of("proof")[0].data["done"] == list(forms.OWED)
 
 
 def test_an_empty_proof_is_not_a_proof(desk):  # noqa: F811
     window = desk()
-    window.session.add_job("Brindle 2", "", 4, "no_start", [])
+    window.workspace.add_job("Brindle 2", "", 4, "no_start", [])
     settle(window)
     seen = []
 
@@ -319,7 +319,7 @@ def test_an_empty_proof_is_not_a_proof(desk):  # noqa: F811
     window.add_entry("proof")
     assert not wrong
     assert seen == [(True, "There is nothing to put on the trail yet.")]
-    assert not window.session.job.of("proof")
+    assert not window.workspace.job.of("proof")
 
 
 def test_a_proof_of_earlier_years_keeps_its_words_when_corrected(app):  # noqa: F811

@@ -12,7 +12,7 @@ from sagen.model.sheet import Sheet
 from sagen.reason.evidence import Cranked
 from sagen.reason.facts import SOUND, knowledge
 from sagen.reason.jobs import cranked_piece, flat
-from sagen.reason.lab import Lab
+from sagen.reason.likelihood import LikelihoodModel
 from sagen.reason.weigh import Case, infer
 from sagen.signal.examine import examine
 
@@ -85,9 +85,9 @@ def test_it_is_kept_with_the_capture_and_comes_back_as_evidence():
     (78.0, 0.01, "cranks slowly"), (195.0, 0.14, "cranks unevenly"), (200.0, 0.008, SOUND),
 ])  # fmt: skip
 def test_it_speaks_for_the_starter_the_cylinder_or_neither(rpm, uneven, lead):
-    lab, facts = Lab(SPEC), knowledge()
+    model, facts = LikelihoodModel(SPEC), knowledge()
     piece = Cranked("", rpm, uneven)
-    likely = {one: piece.likelihood((one,), lab, facts) for one in (SOUND, "cranks slowly", "cranks unevenly")}
+    likely = {one: piece.likelihood((one,), model, facts) for one in (SOUND, "cranks slowly", "cranks unevenly")}
     assert max(likely, key=likely.get) == lead
     others = sorted(likely.values())
     assert others[-1] > 4 * others[-2]
@@ -95,17 +95,17 @@ def test_it_speaks_for_the_starter_the_cylinder_or_neither(rpm, uneven, lead):
 
 def test_a_slow_diesel_is_not_condemned():
     # Engines differ: 150 rpm is slow for one and sound for another, so it moves the suspects only a little.
-    lab, facts = Lab(SPEC), knowledge()
+    model, facts = LikelihoodModel(SPEC), knowledge()
     piece = Cranked("", 150.0, None)
-    ratio = piece.likelihood(("cranks slowly",), lab, facts) / piece.likelihood((SOUND,), lab, facts)
+    ratio = piece.likelihood(("cranks slowly",), model, facts) / piece.likelihood((SOUND,), model, facts)
     assert 0.05 < ratio < 4
 
 
 def test_words_say_speed_and_beat():
-    lab, facts = Lab(SPEC), knowledge()
-    assert Cranked("", 87.4, None).words(SOUND, lab, facts) == "The starter turns the engine at 87 rpm."
-    assert Cranked("", 190.0, 0.11).words(SOUND, lab, facts).endswith("with a beat of 11 % once in two turns.")
-    assert Cranked("", 190.0, 0.01).words(SOUND, lab, facts).endswith("evenly.")
+    model, facts = LikelihoodModel(SPEC), knowledge()
+    assert Cranked("", 87.4, None).words(SOUND, model, facts) == "The starter turns the engine at 87 rpm."
+    assert Cranked("", 190.0, 0.11).words(SOUND, model, facts).endswith("with a beat of 11 % once in two turns.")
+    assert Cranked("", 190.0, 0.01).words(SOUND, model, facts).endswith("evenly.")
 
 
 @pytest.mark.parametrize("fault", ["cranks slowly", "cranks unevenly"])

@@ -174,8 +174,8 @@ def test_another_check_goes_round_and_comes_back(app):  # noqa: F811
 @pytest.fixture
 def wheel(desk):  # noqa: F811
     window = desk(demo_log, demo=True)
-    jobs = window.session.log.jobs()
-    window.session.open_job(next(one.id for one in jobs if one.machine == "Plover Dray 4"), open_capture=True)
+    jobs = window.workspace.log.jobs()
+    window.workspace.open_job(next(one.id for one in jobs if one.machine == "Plover Dray 4"), open_capture=True)
     settle(window)
     spin(100)
     page = window.page("capture")
@@ -198,11 +198,11 @@ def test_another_capture_is_never_shown_with_the_teeth_of_the_last(wheel):
     window, page = wheel
     page.show_lens("wheel")
     before = page.wheel.look
-    window.session.open_job(next(one.id for one in window.session.log.jobs() if one.machine != "Plover Dray 4" and one.of("capture")), open_capture=True)  # fmt: skip
+    window.workspace.open_job(next(one.id for one in window.workspace.log.jobs() if one.machine != "Plover Dray 4" and one.of("capture")), open_capture=True)  # fmt: skip
     settle(window)
     spin(100)
     assert page.wheel.look is not before
-    assert page.wheel.look.reading in [one.reading for one in window.session.opened.examination.channels]
+    assert page.wheel.look.reading in [one.reading for one in window.workspace.opened.examination.channels]
 
 
 def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
@@ -337,7 +337,7 @@ def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
         QTest.keyClick(window, key, Qt.KeyboardModifier.ControlModifier)
         spin(5)
         assert QApplication.activeModalWidget() is None
-    assert window.session.job is None
+    assert window.workspace.job is None
 
 
 def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):  # noqa: F811

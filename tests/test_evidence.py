@@ -16,8 +16,8 @@ from sagen.reason.checks import ENOUGH, LEAST_LIKELY, NextCheck, advice, next_ch
 from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading, captured
 from sagen.reason.facts import SOUND, CheckFacts, KnowledgeError, Prior, Share, cause_of, knowledge, probability
 from sagen.reason.jobs import examined_piece
-from sagen.reason.lab import (
-    Lab,
+from sagen.reason.likelihood import (
+    LikelihoodModel,
     neighbour_distance,
     ohm_scale,
     projected,
@@ -26,35 +26,35 @@ from sagen.reason.lab import (
     vocabulary,
 )
 from sagen.reason.sheets import spec_of
-from sagen.reason.weigh import Case, Posterior, Replaced, infer, lab_for, normalised, suspects, with_trail
+from sagen.reason.weigh import Case, Posterior, Replaced, infer, likelihood_model, normalised, suspects, with_trail
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(700.0, 900.0))
 
 
 @pytest.fixture(scope="module")
-def lab():
-    return lab_for(HALL)
+def model():
+    return likelihood_model(HALL)
 
 
-# the lab --------------------------------------------------------------------------------------------------------
+# the model --------------------------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("point", ["supply", "ground", "signal"])
-def test_the_density_of_readings_adds_up_to_one(lab, point):
+def test_the_density_of_readings_adds_up_to_one(model, point):
     # A density over all that a meter could show: integrated by the trapezoid rule.
     volts = np.linspace(-4.0, 20.0, 6001)
     for fault in (SOUND, "return open", "fuse blown"):
-        density = [lab.reading_likelihood(point, "key_on", float(v), False, (fault,)) for v in volts[::4]]
+        density = [model.reading_likelihood(point, "key_on", float(v), False, (fault,)) for v in volts[::4]]
         mass = np.trapezoid(density, volts[::4])
         # The meter's error is taken at the value read, not at the one that was there: good to a few percent.
         assert mass == pytest.approx(1.0, abs=0.04)
 
 
-def test_what_the_model_draws_is_what_the_meter_of_such_a_machine_reads(lab):
+def test_what_the_model_draws_is_what_the_meter_of_such_a_machine_reads(model):
     for fault in ("return open", "signal wire open", SOUND):
-        drawn = lab.samples("signal", "key_on", (fault,))
-        again = [read(rig, "signal", "key_on").value for rig in lab.rigs((fault,))]
+        drawn = model.samples("signal", "key_on", (fault,))
+        again = [read(machine, "signal", "key_on").value for machine in model.machines((fault,))]
         np.testing.assert_allclose(drawn, again)
 
 
@@ -72,11 +72,11 @@ def test_distance_to_the_second_nearest():
     assert list(neighbour_distance(np.array([1.0, 4.0]))) == [3.0, 3.0]
 
 
-def test_expected_of_a_sound_circuit_is_what_practice_says(lab):
+def test_expected_of_a_sound_circuit_is_what_practice_says(model):
     # Common practice, no published source: the return to tens of millivolts, the feed at the battery's.
-    low, middle, high = lab.expected("ground", "key_on")
+    low, middle, high = model.expected("ground", "key_on")
     assert 0 <= low <= middle <= high < 0.1
-    low, middle, high = lab.expected("supply", "key_on")
+    low, middle, high = model.expected("supply", "key_on")
     assert 11.3 < low <= high < 13.0
 
 
@@ -140,39 +140,39 @@ def test_an_unfit_capture_is_no_evidence_but_what_it_shows_all_the_same_is():
 
 
 @pytest.mark.parametrize("state", ["key_on", "strike"])
-def test_a_capture_at_rest_says_nothing_of_motion(lab, state):
-    assert Captured("", frozenset(), state).likelihood((SOUND,), lab, knowledge()) is None
+def test_a_capture_at_rest_says_nothing_of_motion(model, state):
+    assert Captured("", frozenset(), state).likelihood((SOUND,), model, knowledge()) is None
 
 
 # looks, codes, complaints -----------------------------------------------------------------------------------------
 
 
 def test_outcomes_of_every_look_leave_room_for_the_expected():
-    facts, lab = knowledge(), lab_for(HALL)
+    facts, model = knowledge(), likelihood_model(HALL)
     looks = [one for one in facts.checks if one.kind == "look"]
     assert len(looks) > 8
     for check in looks:
         for fault in (SOUND, *FAULTS):
-            shares = [Looked("", check.name, name).likelihood((fault,), lab, facts) for name in check.outcome]
-            rest = Looked("", check.name, "").likelihood((fault,), lab, facts)
+            shares = [Looked("", check.name, name).likelihood((fault,), model, facts) for name in check.outcome]
+            rest = Looked("", check.name, "").likelihood((fault,), model, facts)
             assert rest == pytest.approx(max(0.005, 1 - sum(shares)))
             assert all(0 < one <= 1 for one in shares)
 
 
 def test_a_look_that_is_not_known_says_nothing():
-    assert Looked("", "no such check", "").likelihood((SOUND,), lab_for(HALL), knowledge()) is None
+    assert Looked("", "no such check", "").likelihood((SOUND,), likelihood_model(HALL), knowledge()) is None
 
 
 def test_of_two_faults_the_one_that_shows_more_counts():
-    facts, lab = knowledge(), lab_for(HALL)
+    facts, model = knowledge(), likelihood_model(HALL)
     for piece in (Code("", "P0335", "circuit"), Complaint("", "no_start")):
-        one, other = (piece.likelihood((fault,), lab, facts) for fault in ("sensor dead", "tooth missing"))
-        assert piece.likelihood(("sensor dead", "tooth missing"), lab, facts) == max(one, other)
+        one, other = (piece.likelihood((fault,), model, facts) for fault in ("sensor dead", "tooth missing"))
+        assert piece.likelihood(("sensor dead", "tooth missing"), model, facts) == max(one, other)
 
 
 @pytest.mark.parametrize("finding", ["dropout", "extra_gap", "no_signal:high"])
 def test_a_finding_read_elsewhere_is_a_share_of_the_table(finding):
-    facts, lab = knowledge(), lab_for(HALL)
+    facts, model = knowledge(), likelihood_model(HALL)
     piece = ReadElsewhere("", finding, finding.split(":")[0], "cranking")
 
     def share(state):
@@ -182,14 +182,16 @@ def test_a_finding_read_elsewhere_is_a_share_of_the_table(finding):
     # The state's own table, four hundredths of the mean of the other states, and six tenths of a capture never seen.
     mixed = 40 * (share("cranking") + 0.04 * (share("running") + share("wiggle")) / 2)
     wanted = (mixed + 0.6 * 0.05) / (40 * 1.04 + 0.6)
-    assert piece.likelihood(("tooth missing",), lab, facts) == pytest.approx(wanted)
+    assert piece.likelihood(("tooth missing",), model, facts) == pytest.approx(wanted)
 
 
 def test_a_disturbance_read_elsewhere_counts_though_the_model_drowns_it_in_that_state():
     # A running coil is far taller than the spikes that the model draws; another engine's spikes may be stronger.
-    lab, facts = lab_for(COIL), knowledge()
+    model, facts = likelihood_model(COIL), knowledge()
     heard = ReadElsewhere("", "noise", "noise", "running")
-    assert heard.likelihood(("ignition disturbs",), lab, facts) > 10 * heard.likelihood(("tooth missing",), lab, facts)
+    assert heard.likelihood(("ignition disturbs",), model, facts) > 10 * heard.likelihood(
+        ("tooth missing",), model, facts
+    )
 
 
 # the posterior ----------------------------------------------------------------------------------------------------
@@ -341,13 +343,13 @@ def test_a_check_fits_its_sensors_and_roles():
     assert check.total_minutes == 1.0
 
 
-def test_a_lab_of_another_kind_of_circuit_is_another(lab):
-    assert lab_for(HALL) is lab
-    assert lab_for(HALL.model_copy(update={"bank": 2})) is lab
-    assert lab_for(COIL) is not lab
-    assert isinstance(lab_for(COIL), Lab)
-    assert "coil open" in lab_for(COIL).faults
-    assert "coil open" not in lab.faults
+def test_a_lab_of_another_kind_of_circuit_is_another(model):
+    assert likelihood_model(HALL) is model
+    assert likelihood_model(HALL.model_copy(update={"bank": 2})) is model
+    assert likelihood_model(COIL) is not model
+    assert isinstance(likelihood_model(COIL), LikelihoodModel)
+    assert "coil open" in likelihood_model(COIL).faults
+    assert "coil open" not in model.faults
 
 
 def test_with_trail_leaves_the_case_as_it_was():

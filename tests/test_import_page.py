@@ -3,7 +3,7 @@
 import pytest
 
 from sagen.desk.import_page import EXTRA, KINDS, first_look
-from sagen.desk.session import Incoming, read_incoming
+from sagen.desk.workspace import Incoming, read_incoming
 from sagen.model.sheet import Sheet
 from test_window import app, desk, settle, spin  # noqa: F401
 
@@ -14,8 +14,8 @@ def brought(desk, make_csv):  # noqa: F811
 
     def bring(**teeth):
         window = desk()
-        window.session.add_job("Brindle 2", "", 4, "", [])
-        window.session.bring_in(make_csv(**teeth))
+        window.workspace.add_job("Brindle 2", "", 4, "", [])
+        window.workspace.bring_in(make_csv(**teeth))
         settle(window)
         return window, window.page("incoming")
 
@@ -47,7 +47,7 @@ def test_a_nonsense_wheel_is_named_and_holds_the_capture_back(brought, wheel, sa
     assert not page.accept.isEnabled()
     assert said in page.told.text()
     page._keep()
-    assert not window.session.job.of("capture")
+    assert not window.workspace.job.of("capture")
     page.wheel.setText("60-2")
     page._answered()
     assert page.accept.isEnabled()
@@ -84,7 +84,7 @@ def test_a_look_at_a_capture_that_was_left_is_not_shown(brought, make_csv):
     window, page = brought(lost=(9,))
     old = page.incoming
     first, strip = first_look(old, page.sheet())
-    window.session.bring_in(make_csv("other.csv", lost=(20,), seconds=1.0))
+    window.workspace.bring_in(make_csv("other.csv", lost=(20,), seconds=1.0))
     settle(window)
     told, shown = page.told.text(), page.preview.strip
     page._previewed(old, first, strip)
@@ -115,7 +115,7 @@ def test_a_bad_known_good_file_is_told_and_the_capture_stays(brought, tmp_path):
     assert page.accept.isEnabled()
     page._keep()
     settle(window)
-    assert [one.data["name"] for one in window.session.job.of("capture")] == ["a.csv"]
+    assert [one.data["name"] for one in window.workspace.job.of("capture")] == ["a.csv"]
 
 
 def test_a_good_file_for_a_capture_that_was_left_changes_nothing(brought, make_csv):
@@ -140,8 +140,8 @@ def test_a_broken_sheet_beside_a_sound_file_is_told_and_asked_for(desk, make_csv
     path = make_csv()
     path.with_name("a.sheet.toml").write_text('[[channel]]\ncolumn = "CH1"\nrole = "crnk"\n')
     window = desk()
-    window.session.add_job("Brindle 2", "", 4, "", [])
-    window.session.bring_in(path)
+    window.workspace.add_job("Brindle 2", "", 4, "", [])
+    window.workspace.bring_in(path)
     settle(window)
     page = window.page("incoming")
     assert "crnk" in page.problem.text()

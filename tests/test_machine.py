@@ -11,7 +11,7 @@ from sagen.machine.faults import FAULTS, broken, possible
 from sagen.machine.meter import read
 from sagen.machine.network import GROUND, Network
 from sagen.machine.record import coil_emf, coil_response, record, shaft_turns
-from sagen.machine.rig import build
+from sagen.machine.simulated import build
 from sagen.machine.solve import solve
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError
@@ -96,9 +96,9 @@ def test_coil_with_load_has_the_response_of_a_published_method():
     # REFERENCES item 7, scipy.signal.freqs: R 900, L 0.4 H, C 1 nF, load 100 kohm: peak 4.0939 at 7873.7 Hz.
     from scipy.signal import freqs
 
-    rig = build(CircuitSpec(sensor="reluctance", values={"coil_ohm": 900.0, "coil_h": 0.4}), plain=True)
-    rig.temperature_c = 20.0
-    top, bottom = coil_response(rig, 100_000.0, 1e-9)
+    machine = build(CircuitSpec(sensor="reluctance", values={"coil_ohm": 900.0, "coil_h": 0.4}), plain=True)
+    machine.temperature_c = 20.0
+    top, bottom = coil_response(machine, 100_000.0, 1e-9)
     hertz = np.linspace(7000, 9000, 20_001)
     gain = np.abs(freqs(top, bottom, 2 * np.pi * hertz)[1])
     assert gain.max() == pytest.approx(4.0939, abs=1e-3)
@@ -107,17 +107,17 @@ def test_coil_with_load_has_the_response_of_a_published_method():
 
 def test_coil_height_is_proportional_to_speed():
     # Faraday's law.
-    rig = build(COIL, plain=True)
-    rig.gap_wander = rig.runout = rig.place_wander = 0.0
+    machine = build(COIL, plain=True)
+    machine.gap_wander = machine.runout = machine.place_wander = 0.0
     turns = np.linspace(0, 2, 20_000)
-    heights = [np.abs(coil_emf(rig, turns, np.full(20_000, hz))).max() for hz in (2.0, 6.0, 30.0)]
+    heights = [np.abs(coil_emf(machine, turns, np.full(20_000, hz))).max() for hz in (2.0, 6.0, 30.0)]
     np.testing.assert_allclose(np.array(heights) / heights[0], [1.0, 3.0, 15.0], rtol=1e-9)
 
 
 def test_tooth_frequency_is_teeth_times_speed_and_the_cam_turns_at_half():
     times = np.arange(100_000) / 50_000
-    rig = build(HALL, seed=2)
-    turns, _ = shaft_turns(rig, "running", times)
+    machine = build(HALL, seed=2)
+    turns, _ = shaft_turns(machine, "running", times)
     rpm = (turns[-1] - turns[0]) / times[-1] * 60
     teeth = examine(*record(build(HALL, seed=2), "running")).channels[0].reading
     assert 60 * rpm / 60 == pytest.approx(teeth.teeth.spans.sum() / np.ptp(teeth.teeth.times), rel=0.01)
@@ -130,12 +130,12 @@ def test_tooth_frequency_is_teeth_times_speed_and_the_cam_turns_at_half():
 
 def test_piezo_rings_at_its_own_frequency():
     # A damped oscillation's frequency by an independent method: the peak of its spectrum, finely padded.
-    rig = build(KNOCK, plain=True)
-    capture, _ = record(rig, "strike", sfreq=200_000.0)
+    machine = build(KNOCK, plain=True)
+    capture, _ = record(machine, "strike", sfreq=200_000.0)
     volts = capture.channels[0].values()
     first = int(0.1 * 200_000) + 4
     spectrum = np.abs(np.fft.rfft(volts[first : first + 2000] * np.hanning(2000), 1 << 18))
-    assert np.argmax(spectrum) * 200_000 / (1 << 18) == pytest.approx(rig.values.piezo_hz, rel=0.01)
+    assert np.argmax(spectrum) * 200_000 / (1 << 18) == pytest.approx(machine.values.piezo_hz, rel=0.01)
 
 
 # Readings that practitioners give (common practice, no published source) ---------------------------
@@ -143,13 +143,13 @@ def test_piezo_rings_at_its_own_frequency():
 
 @pytest.mark.parametrize("seed", range(8))
 def test_readings_of_a_sound_circuit(seed):
-    rig = build(HALL, seed)
-    assert 12.2 < read(rig, "supply", "key_on").value < 13.0
-    assert read(rig, "ground", "key_on").value < 0.1
-    assert read(rig, "ground", "cranking").value < 0.3
-    assert read(rig, "signal", "key_on_unplugged").value == pytest.approx(5.0, abs=0.2)
-    assert read(rig, "signal", "metal_away").value == pytest.approx(4.9, abs=0.25)
-    assert read(rig, "signal", "metal_near").value < 0.5
+    machine = build(HALL, seed)
+    assert 12.2 < read(machine, "supply", "key_on").value < 13.0
+    assert read(machine, "ground", "key_on").value < 0.1
+    assert read(machine, "ground", "cranking").value < 0.3
+    assert read(machine, "signal", "key_on_unplugged").value == pytest.approx(5.0, abs=0.2)
+    assert read(machine, "signal", "metal_away").value == pytest.approx(4.9, abs=0.25)
+    assert read(machine, "signal", "metal_near").value < 0.5
     coil = read(build(COIL, seed), "sensor", "unplugged")
     assert coil.quantity == "ohms"
     assert 780 * 0.9 < coil.value < 960 * 1.25  # its own tolerance, and copper's at its temperature
@@ -201,14 +201,14 @@ def test_every_fault_changes_something_and_the_seed_decides_all(name):
     sound = repr(vars(build(spec, 5)) | {"rng": None})
     for mode in possible(spec):
         once, again = (broken(spec, [(mode.name, 0.6)], 5) for _ in range(2))
-        one, other = (repr(vars(rig) | {"rng": None}) for rig in (once, again))
+        one, other = (repr(vars(machine) | {"rng": None}) for machine in (once, again))
         assert one == other, mode.name
         assert one != sound, mode.name
 
 
 def test_several_faults_at_once():
-    rig = broken(HALL, [("tooth missing", 1.0), ("return high resistance", 0.6)], 3)
-    kinds = {one.kind for one in examine(*record(rig)).findings}
+    machine = broken(HALL, [("tooth missing", 1.0), ("return high resistance", 0.6)], 3)
+    kinds = {one.kind for one in examine(*record(machine)).findings}
     assert {"extra_gap", "low_not_pulled_down", "ground_lift"} <= kinds
 
 

@@ -14,8 +14,8 @@ from sagen.reason.checks import ENOUGH, advice, next_checks
 from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading
 from sagen.reason.facts import SOUND, knowledge
 from sagen.reason.jobs import code_pieces
-from sagen.reason.lab import neighbour_distance
-from sagen.reason.weigh import Case, Replaced, infer, lab_for, normalised, suspects, with_trail
+from sagen.reason.likelihood import neighbour_distance
+from sagen.reason.weigh import Case, Replaced, infer, likelihood_model, normalised, suspects, with_trail
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
@@ -60,12 +60,12 @@ def test_agrees_with_an_independent_exact_inference_library(seed):
 
 def test_posterior_is_bayes_rule_over_the_case():
     pieces = (Code("", "P0335", "circuit"), volts("supply", "key_on", 12.5))
-    case, lab, facts = Case(HALL, pieces), lab_for(HALL), knowledge()
+    case, model, facts = Case(HALL, pieces), likelihood_model(HALL), knowledge()
     by_hand = np.array(
         [
             (facts.priors[one].crank or facts.priors[one].weight)
-            * np.prod([piece.likelihood((one,), lab, facts) for piece in pieces])
-            for one in lab.faults
+            * np.prod([piece.likelihood((one,), model, facts) for piece in pieces])
+            for one in model.faults
         ]
     )
     np.testing.assert_allclose(infer(case).p, by_hand / by_hand.sum(), atol=1e-12)

@@ -7,7 +7,7 @@ from scipy import signal
 from sagen.machine.faults import broken
 from sagen.machine.meter import read
 from sagen.machine.record import _settled, coil_emf, record, shaft_turns, strike_charge
-from sagen.machine.rig import build
+from sagen.machine.simulated import build
 from sagen.model.circuit import CircuitSpec
 from sagen.signal.edges import find_edges
 
@@ -24,10 +24,10 @@ CAM = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0, wheel="4")
 @pytest.mark.parametrize("state", ["cranking", "running", "start"])
 @pytest.mark.parametrize("cylinders", [3, 4, 6])
 def test_speed_is_the_slope_of_the_angle(state, cylinders):
-    rig = build(HALL, 3)
-    rig.cylinders = cylinders
+    machine = build(HALL, 3)
+    machine.cylinders = cylinders
     times = np.arange(60_000) / 20_000
-    turns, speed = shaft_turns(rig, state, times)
+    turns, speed = shaft_turns(machine, state, times)
     slope = np.gradient(turns, times)
     inside = slice(4000, -50) if state == "start" else slice(50, -50)
     np.testing.assert_allclose(slope[inside], speed[inside], rtol=0.06 if state == "start" else 0.012)
@@ -35,10 +35,10 @@ def test_speed_is_the_slope_of_the_angle(state, cylinders):
 
 @pytest.mark.parametrize("cylinders", [3, 4, 6, 8])
 def test_compression_comes_half_the_cylinders_times_a_turn(cylinders):
-    rig = build(HALL, 3, plain=True)
-    rig.cylinders, rig.ripple = cylinders, 0.2
+    machine = build(HALL, 3, plain=True)
+    machine.cylinders, machine.ripple = cylinders, 0.2
     times = np.arange(200_000) / 20_000
-    turns, speed = shaft_turns(rig, "cranking", times)
+    turns, speed = shaft_turns(machine, "cranking", times)
     # By shaft angle, not by time: the strongest order of the speed along the turn.
     even = np.arange(turns[0], turns[-1], 1 / 256)
     along = np.interp(even, turns, speed)
@@ -58,8 +58,8 @@ def test_at_rest_nothing_turns(state):
 
 
 def test_teeth_a_turn_are_those_of_the_wheel():
-    rig = build(HALL, 5)
-    capture, _ = record(rig, "running", seconds=3.0)
+    machine = build(HALL, 5)
+    capture, _ = record(machine, "running", seconds=3.0)
     volts = capture.channels[0].raw
     falls = len(find_edges(volts, lower=1.5, upper=3.5).falls)
     turns, _ = shaft_turns(build(HALL, 5), "running", np.arange(len(volts)) / 50_000)
@@ -68,8 +68,8 @@ def test_teeth_a_turn_are_those_of_the_wheel():
 
 def test_levels_are_those_that_the_meter_reads_at_rest():
     # The recorder and the meter see the same circuit: clear of metal it rests at the pull-up.
-    rig = build(HALL, 7, plain=True)
-    capture, _ = record(rig, "cranking", seconds=1.0)
+    machine = build(HALL, 7, plain=True)
+    capture, _ = record(machine, "cranking", seconds=1.0)
     volts = capture.channels[0].raw
     high, low = np.median(volts[volts > 2.5]), np.median(volts[volts < 2.5])
     assert high == pytest.approx(read(build(HALL, 7, plain=True), "signal", "metal_away").value, abs=0.05)
@@ -100,9 +100,9 @@ def test_feed_and_return_are_beside_the_signal_with_their_roles():
 
 @pytest.mark.parametrize("bits", [6, 8])
 def test_a_recorder_of_so_many_bits_has_so_many_steps(bits):
-    rig = build(HALL, 1)
-    rig.bits = bits
-    raw = record(rig, "cranking", seconds=1.0)[0].channels[0].raw.astype(np.float64)
+    machine = build(HALL, 1)
+    machine.bits = bits
+    raw = record(machine, "cranking", seconds=1.0)[0].channels[0].raw.astype(np.float64)
     steps = np.unique(np.round(np.diff(np.unique(raw)), 6))
     step = steps[steps > 1e-6].min()
     assert np.allclose(raw / step, np.round(raw / step), atol=1e-2)
@@ -111,8 +111,8 @@ def test_a_recorder_of_so_many_bits_has_so_many_steps(bits):
 
 def test_two_levels_of_current_across_the_resistor():
     # Common practice, no published source: about 7 and 14 mA.
-    rig = build(CURRENT, 4)
-    capture, sheet = record(rig, "rolling", seconds=1.0)
+    machine = build(CURRENT, 4)
+    capture, sheet = record(machine, "rolling", seconds=1.0)
     shunt = sheet.channel[0].shunt_ohm
     low, high = np.quantile(capture.channels[0].raw, [0.1, 0.9]) / shunt * 1000
     assert low == pytest.approx(7.0, rel=0.12)
@@ -142,9 +142,9 @@ def test_flux_comes_back_each_tooth():
 
 def test_crossed_wires_turn_the_signal_over():
     times = np.arange(8000) / 8000
-    rig, crossed = build(COIL, 2, plain=True), build(COIL, 2, plain=True)
+    machine, crossed = build(COIL, 2, plain=True), build(COIL, 2, plain=True)
     crossed.reversed = True
-    np.testing.assert_allclose(coil_emf(crossed, times, np.ones(8000)), -coil_emf(rig, times, np.ones(8000)))
+    np.testing.assert_allclose(coil_emf(crossed, times, np.ones(8000)), -coil_emf(machine, times, np.ones(8000)))
 
 
 @pytest.mark.parametrize("gap", [1.35, 1.7, 2.4])
@@ -160,14 +160,14 @@ def test_a_wider_gap_is_a_lower_signal_and_never_a_higher(gap):
 
 
 def test_a_tap_rings_at_the_elements_frequency_and_dies_by_its_damping():
-    rig = build(PIEZO, 3, plain=True)
+    machine = build(PIEZO, 3, plain=True)
     times = np.arange(20_000) / 400_000
-    volts = strike_charge(rig, times, (0.005,))
+    volts = strike_charge(machine, times, (0.005,))
     assert not volts[times < 0.005].any()
     crossings = np.flatnonzero((volts[:-1] < 0) & (volts[1:] >= 0))
     hertz = 400_000 / np.median(np.diff(crossings[:40]))
-    zeta = rig.values.piezo_zeta
-    assert hertz == pytest.approx(rig.values.piezo_hz * np.sqrt(1 - zeta**2), rel=0.01)
+    zeta = machine.values.piezo_zeta
+    assert hertz == pytest.approx(machine.values.piezo_hz * np.sqrt(1 - zeta**2), rel=0.01)
     # Logarithmic decrement: 2 pi zeta / sqrt(1 - zeta^2) from one peak to the next.
     peaks, _ = signal.find_peaks(volts)
     decrement = np.log(volts[peaks[0]] / volts[peaks[5]]) / 5

@@ -149,9 +149,9 @@ def test_one_wild_tooth_does_not_take_all_the_colour():
 
 
 @pytest.mark.parametrize(("what", "value", "kind", "said"), [
-    ("late", 3.26, "hall", "3.3 % of a pitch late"), ("late", -3.0, "hall", "3.0 % of a pitch early"),
+    ("phase_error", 3.26, "hall", "3.3 % of a pitch late"), ("phase_error", -3.0, "hall", "3.0 % of a pitch early"),
     ("size", 12.0, "reluctance", "12.0 % taller than the median"), ("size", -9.0, "hall", "9.0 % narrower than the median"),
-    ("late", float("nan"), "hall", "no tooth seen"),
+    ("phase_error", float("nan"), "hall", "no tooth seen"),
 ])  # fmt: skip
 def test_deviations_are_said_aloud(what, value, kind, said):
     assert in_words(what, value, kind) == said

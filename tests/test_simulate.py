@@ -174,10 +174,10 @@ def test_table_of_teeth_has_the_lost_one_empty_and_the_others_even():
     _, reading = read_crank(lost=(17,), ripple=0.15)
     table = tooth_table(reading)
     assert table.seen[16] == pytest.approx(0.0)
-    assert np.isnan(table.late[16])
-    assert np.isnan(table.late[58:]).all()  # the reference gap
+    assert np.isnan(table.phase_error[16])
+    assert np.isnan(table.phase_error[58:]).all()  # the reference gap
     there = np.delete(np.arange(58), 16)
-    assert np.abs(table.late[there]).max() < 2.0  # percent of a pitch; one sample is 0.4
+    assert np.abs(table.phase_error[there]).max() < 2.0  # percent of a pitch; one sample is 0.4
     np.testing.assert_allclose(table.size[there], 1.0, atol=0.02)
     np.testing.assert_allclose(table.angle_deg, np.arange(60) * 6.0)
 
@@ -189,12 +189,12 @@ def test_table_against_a_known_good_wheel():
     assert table.has_pattern
     # Every tooth is wider alike, so relative to the median none differs.
     assert np.nanmax(np.abs(table.size_against)) < 0.03
-    assert np.nanmax(np.abs(table.late_against)) < 2.0
+    assert np.nanmax(np.abs(table.phase_error_against)) < 2.0
 
 
 def test_rows_of_turns_put_every_tooth_in_its_column():
     _, reading = read_crank(lost=(17,))
-    values, entry = turn_rows(reading, "late")
+    values, entry = turn_rows(reading, "phase_error")
     teeth = reading.teeth
     assert values.shape[1] == 60
     for row, column in ((2, 4), (3, 40), (5, 57)):

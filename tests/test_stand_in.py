@@ -107,10 +107,10 @@ def in_form(act, kind=forms.Form, tries=200):
 
 def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa: F811
     window = desk(demo_log, demo=True)
-    jobs = {one.machine: one for one in window.session.log.jobs()}
-    window.session.add_job("Practice 1", "", 4, "no_start", ["P0335"])
+    jobs = {one.machine: one for one in window.workspace.log.jobs()}
+    window.workspace.add_job("Practice 1", "", 4, "no_start", ["P0335"])
     settle(window)
-    truth = faults_of(window.session.job, circuit_of_job(window.session.job))[0][0]
+    truth = faults_of(window.workspace.job, circuit_of_job(window.workspace.job))[0][0]
     done = set()
     for _ in range(14):
         if "Good enough" in window.suspects.advice.text():
@@ -145,7 +145,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
             window.do_check(window.suspects.card.checks[window.suspects.card.at])
         settle(window)
         spin(60)
-    lead = window.session.last_weighed.suspects[0]
+    lead = window.workspace.last_weighed.suspects[0]
     assert lead.cause == cause_of(truth)
     assert done & {"meter", "capture"}
     assert jobs
@@ -153,7 +153,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
 
 def test_outside_the_demo_there_is_no_stand_in(desk):  # noqa: F811
     window = desk()
-    window.session.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
+    window.workspace.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
     settle(window)
     page = window.show_circuit()
     assert page.stand_in.isHidden()

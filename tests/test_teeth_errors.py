@@ -1,4 +1,4 @@
-"""What is known of single teeth: lateness, width, what repeats and what does not, and one wheel against another.
+"""What is known of single teeth: place, width, what repeats and what does not, and one wheel against another.
 
 Tooth times are made by arithmetic; what should come out is known in closed form, or comes from NumPy and SciPy.
 """
@@ -14,7 +14,14 @@ from sagen.model.sheet import Sheet
 from sagen.model.wheel import Wheel
 from sagen.signal.cam import _medians
 from sagen.signal.compare import compare, teeth_apart
-from sagen.signal.errors import ToothErrors, by_place, irregular_teeth, lateness, swing_once_a_turn, without_orders
+from sagen.signal.deviation import (
+    ToothDeviations,
+    by_place,
+    irregular_teeth,
+    phase_errors,
+    swing_once_a_turn,
+    without_orders,
+)
 from sagen.signal.examine import examine
 from sagen.signal.rules_wheel import LEAST, odd_words, outstanding
 from sagen.signal.teeth import read_teeth
@@ -34,7 +41,7 @@ def tooth_times(turns=12, *, slots=60, missing=2, pitch=0.005, moved=None, jitte
     return course((place + late)[there] * pitch)
 
 
-# lateness -------------------------------------------------------------------------------------------------
+# phase errors -------------------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("course", [
@@ -46,7 +53,7 @@ def test_smooth_changes_of_speed_are_no_lateness(course):
     # A cubic through four points is exact for every time course up to the third power: speeding up at a
     # changing rate shows nothing, neither in the row nor beside the gap.
     times = tooth_times(course=course)
-    late = lateness(read_teeth(times, WHEEL), times)
+    late = phase_errors(read_teeth(times, WHEEL), times)
     assert np.isfinite(late).sum() == len(times) - 4
     assert np.nanmax(np.abs(late)) < 1e-6
 
@@ -56,7 +63,7 @@ def test_smooth_changes_of_speed_are_no_lateness(course):
 def test_a_tooth_out_of_place_is_late_by_its_own_displacement(tooth, by):
     times = tooth_times(moved={tooth: by})
     teeth = read_teeth(times, WHEEL)
-    errors = by_place(teeth, lateness(teeth, times))
+    errors = by_place(teeth, phase_errors(teeth, times))
     at = int(np.flatnonzero(errors.number == tooth)[0])
     # The cubic through the two neighbours on each side: weights 2/3, 2/3, -1/6, -1/6.
     assert errors.by_place[at - 2 : at + 3] == pytest.approx(by * np.array([1 / 6, -2 / 3, 1, -2 / 3, 1 / 6]), rel=0.12)
@@ -69,7 +76,7 @@ def test_weights_beside_the_gap_are_those_of_lagrange():
     rng = np.random.default_rng(4)
     times = np.sort(tooth_times(4) + rng.uniform(0, 5e-4, 4 * 58))
     teeth = read_teeth(times, WHEEL)
-    late = lateness(teeth, times)
+    late = phase_errors(teeth, times)
     first = int(np.flatnonzero(teeth.number == 1)[1])
     slots = np.array([-4.0, -3.0, 1.0, 2.0])
     near = times[[first - 2, first - 1, first + 1, first + 2]]
@@ -84,7 +91,7 @@ def test_nothing_is_said_beside_an_interruption():
     cut = np.delete(times, np.arange(200, 260))
     teeth = read_teeth(cut, WHEEL)
     assert (teeth.spans == 0).sum() == 1
-    late = lateness(teeth, cut)
+    late = phase_errors(teeth, cut)
     lost = int(np.flatnonzero(teeth.spans == 0)[0])
     assert np.isnan(late[lost - 1 : lost + 3]).all()
     assert np.nanmax(np.abs(late)) < 1e-6
@@ -99,7 +106,7 @@ def test_scatter_from_turn_to_turn_is_the_noise_put_in(turns):
     gain = np.sqrt(1 + 8 / 9 + 2 / 36)
     times = tooth_times(turns + 2, jitter=0.02, seed=turns)
     teeth = read_teeth(times, WHEEL)
-    errors = by_place(teeth, lateness(teeth, times))
+    errors = by_place(teeth, phase_errors(teeth, times))
     assert errors.turns >= turns
     assert errors.scatter == pytest.approx(0.02 * gain, rel=0.18 if turns > 3 else 0.4)
 
@@ -120,7 +127,7 @@ def test_surprise_of_a_sound_wheel_is_about_normal():
     for seed in range(30):
         times = tooth_times(10, jitter=0.02, seed=seed)
         teeth = read_teeth(times, WHEEL)
-        errors = by_place(teeth, lateness(teeth, times))
+        errors = by_place(teeth, phase_errors(teeth, times))
         off = errors.by_place - np.median(errors.by_place)
         surprise = off / errors.standard_error(1.4826 * float(np.median(np.abs(off))))
         beyond += int((np.abs(surprise) > 3).sum())
@@ -129,7 +136,7 @@ def test_surprise_of_a_sound_wheel_is_about_normal():
 
 
 def test_sampling_in_step_with_the_wheel_does_not_average_out():
-    errors = ToothErrors(np.zeros((50, 58)), np.zeros(58), 0.001, np.arange(1, 59))
+    errors = ToothDeviations(np.zeros((50, 58)), np.zeros(58), 0.001, np.arange(1, 59))
     assert errors.sampled(0.2, 1 / 6).locked == pytest.approx(0.2 / 6)
     assert errors.sampled(0.2, 1e-4).locked == 0.0
 
@@ -138,7 +145,7 @@ def test_sampling_in_step_with_the_wheel_does_not_average_out():
 def test_swing_once_a_turn_is_the_wave_put_in(height, phase):
     number = np.arange(1, 59)
     wave = 1 + height * np.cos(2 * np.pi * (number - 1) / 60 + phase)
-    errors = ToothErrors(np.tile(wave, (5, 1)), wave, 0.0, number)
+    errors = ToothDeviations(np.tile(wave, (5, 1)), wave, 0.0, number)
     amplitude, explained = swing_once_a_turn(errors, 60)
     assert amplitude == pytest.approx(height, rel=1e-3)
     assert explained > 0.999
@@ -149,7 +156,7 @@ def test_orders_are_taken_off_without_bending_round_an_odd_tooth():
     angle = 2 * np.pi * (number - 1) / 60
     wave = 0.05 * np.cos(angle + 1) + 0.03 * np.sin(2 * angle)
     odd = np.where(number == 21, 0.3, 0.0)
-    errors = ToothErrors(np.tile(wave + odd, (5, 1)), wave + odd, 0.0, number)
+    errors = ToothDeviations(np.tile(wave + odd, (5, 1)), wave + odd, 0.0, number)
     fit, rest = without_orders(errors, 60, (1, 2))
     assert np.hypot(fit[1], fit[2]) == pytest.approx(0.05, rel=0.05)
     assert rest[20] - np.median(rest) == pytest.approx(0.3, rel=0.03)
@@ -163,7 +170,7 @@ def test_the_footprint_points_at_the_tooth_and_not_at_its_neighbour(place):
     wave = rng.normal(0, 0.004, 58)
     wave[place - 2 : place + 3] += 0.15 * np.array([1 / 6, -2 / 3, 1, -2 / 3, 1 / 6])
     wave[place + 1] -= 0.06
-    errors = ToothErrors(np.tile(wave, (6, 1)), wave, 0.004, np.arange(1, 59))
+    errors = ToothDeviations(np.tile(wave, (6, 1)), wave, 0.004, np.arange(1, 59))
     found = list(outstanding(errors, np.full(58, 0.05), 5.0, 60, (1,), spread=True))
     assert found[0][0] == place
 
@@ -176,7 +183,7 @@ def test_a_dozen_teeth_need_more_than_sixty():
         wave = rng.normal(0, 0.01, teeth)
         wave = (wave - np.median(wave)) / (1.4826 * np.median(np.abs(wave - np.median(wave)))) * 0.01
         wave[5] = 0.055
-        errors = ToothErrors(np.tile(wave, (6, 1)), wave, 0.0, np.arange(1, teeth + 1))
+        errors = ToothDeviations(np.tile(wave, (6, 1)), wave, 0.0, np.arange(1, teeth + 1))
         said[teeth] = [one[0] for one in outstanding(errors, np.full(teeth, 0.02), 4.0, teeth + 1, (), spread=False)]
     assert 5 in said[58]
     assert 5 not in said[11]

@@ -35,10 +35,10 @@ def spin(milliseconds=30):
 def settle(window, most=300):
     spin()
     for _ in range(most):
-        if window.session.work.idle:
+        if window.workspace.work.idle:
             break
         spin()
-    assert window.session.work.idle
+    assert window.workspace.work.idle
     spin()
 
 
@@ -51,14 +51,14 @@ def desk(app, tmp_path):
         window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), demo=demo)
         window.show()
         made.append(window)
-        window.session.open_log(make or own_log(tmp_path / "log"))
+        window.workspace.open_log(make or own_log(tmp_path / "log"))
         settle(window)
         return window
 
     yield open_desk
     for window in made:
         window.close()
-        assert window.session.work.finish(5000)
+        assert window.workspace.work.finish(5000)
         window.deleteLater()
     spin()
 
@@ -79,7 +79,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
         forms.JobForm, "exec", lambda self: (self.machine.setText("Brindle 2"), self.codes.setText("P0335"), 1)[-1]
     )
     QTest.mouseClick(window.page("log").new, Qt.MouseButton.LeftButton)
-    assert [one.kind for one in window.session.job.entries] == ["complaint", "code"]
+    assert [one.kind for one in window.workspace.job.entries] == ["complaint", "code"]
 
     drop(window, make_csv(sheet=False, lost=(31,), ripple=0.2))
     settle(window)
@@ -122,48 +122,48 @@ def test_everything_is_there_after_reopening(desk, make_csv, tmp_path):
     settle(window)
     window.page("incoming").accept.click()
     settle(window)
-    before = [(one.cause, one.probability) for one in window.session.last_weighed.suspects]
+    before = [(one.cause, one.probability) for one in window.workspace.last_weighed.suspects]
     window.close()
     again = desk(own_log(tmp_path / "log"))
-    assert again.session.job.machine == "Machine of a.csv"
-    assert [(one.cause, one.probability) for one in again.session.last_weighed.suspects] == before
+    assert again.workspace.job.machine == "Machine of a.csv"
+    assert [(one.cause, one.probability) for one in again.workspace.last_weighed.suspects] == before
     assert again.page("capture").view.strip.samples == 100_000
 
 
 def test_withdrawn_evidence_no_longer_counts_and_undo_brings_it_back(desk):
     window = desk(demo_log, demo=True)
     assert window.suspects.rows[0].bar.cause == "reluctor"
-    window.trail.choose(window.session.job.of("capture")[0].id)
+    window.trail.choose(window.workspace.job.of("capture")[0].id)
     window.trail.list.setFocus()
     QTest.keyClick(window.trail.list, Qt.Key.Key_Delete)
     settle(window)
-    assert window.session.last_weighed.suspects[0].probability < 0.6
-    assert window.session.job.entries[-1].withdrawn
+    assert window.workspace.last_weighed.suspects[0].probability < 0.6
+    assert window.workspace.job.entries[-1].withdrawn
     assert window.trail.withdraw_button.text() == "Restore"
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     settle(window)
-    assert window.session.last_weighed.suspects[0].cause == "reluctor"
-    assert window.session.last_weighed.suspects[0].probability > 0.9
+    assert window.workspace.last_weighed.suspects[0].cause == "reluctor"
+    assert window.workspace.last_weighed.suspects[0].probability > 0.9
 
 
 def test_a_file_that_cannot_be_read_is_told_and_nothing_is_kept(desk, tmp_path):
     window = desk(demo_log, demo=True)
-    entries = len(window.session.job.entries)
+    entries = len(window.workspace.job.entries)
     bad = tmp_path / "bad.csv"
     bad.write_text("Time,A\n" + "".join(f"{i},{i}\n" for i in range(30)) + "31,oops\n32,1\n")
     drop(window, bad)
     settle(window)
     assert window.message.isVisible()
     assert "bad.csv: line 32: 'oops' is not a number" in window.message.text.text()
-    window.session.reload()
-    assert len(window.session.job.entries) == entries
+    window.workspace.reload()
+    assert len(window.workspace.job.entries) == entries
 
 
 def test_a_damaged_stored_capture_is_told(desk):
     window = desk(demo_log, demo=True)
-    entry = window.session.job.of("capture")[0]
-    shutil.rmtree(window.session.log.shelf.folder / entry.data["token"])
-    window.session.open_entry(entry)
+    entry = window.workspace.job.of("capture")[0]
+    shutil.rmtree(window.workspace.log.shelf.folder / entry.data["token"])
+    window.workspace.open_entry(entry)
     settle(window)
     assert "damaged or gone" in window.message.text.text()
 
@@ -300,7 +300,7 @@ def test_clicks_and_types_under_xvfb(make_csv):
 def test_three_lenses_show_one_tooth_under_one_pointer(desk):
     window = desk(demo_log, demo=True)
     page = window.page("capture")
-    finding = window.session.opened.examination.findings[0]
+    finding = window.workspace.opened.examination.findings[0]
     tooth = finding.fields["tooth"]
     QTest.keyClick(window, Qt.Key.Key_2)
     spin(250)
@@ -330,12 +330,12 @@ def test_table_of_teeth_sorts_and_copies(desk):
     page.show_lens("turns")
     table = page.table
     table.sortByColumn(5, Qt.SortOrder.AscendingOrder)
-    tooth = window.session.opened.examination.findings[0].fields["tooth"]
+    tooth = window.workspace.opened.examination.findings[0].fields["tooth"]
     assert tooth in [int(table.proxy.index(row, 0).data()) for row in range(4)]
     QTest.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     lines = QApplication.clipboard().text().splitlines()
     assert lines[0].startswith("Tooth\t")
-    assert len(lines) == 1 + window.session.opened.examination.channels[0].reading.wheel.slots
+    assert len(lines) == 1 + window.workspace.opened.examination.channels[0].reading.wheel.slots
 
 
 def test_cursors_snap_to_edges(desk):
@@ -352,9 +352,9 @@ def test_cursors_snap_to_edges(desk):
 
 def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeypatch):
     window = desk()
-    window.session.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
+    window.workspace.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
     settle(window)
-    window.session.add(
+    window.workspace.add(
         "circuit", {"spec": {"role": "crank", "sensor": "hall", "supply": 12.0, "pull_up": 5.0, "wheel": "60-2"}}
     )
     settle(window)
@@ -376,7 +376,7 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
     QTest.keyClicks(page.value, "12,3")
     QTest.keyClick(page.value, Qt.Key.Key_Return)
     settle(window)
-    assert window.session.job.of("reading")[0].data["entry"]["value"] == pytest.approx(12.3)
+    assert window.workspace.job.of("reading")[0].data["entry"]["value"] == pytest.approx(12.3)
     assert window.suspects.rows[0].bar.cause == "ground"
     assert "Good enough to repair" in window.suspects.advice.text()
     # Repair and proof, each a form that is filled in by keys.
@@ -392,9 +392,9 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
         )
         window.add_entry(kind)
         settle(window)
-    assert [one.kind for one in window.session.job.entries][-2:] == ["repair", "proof"]
+    assert [one.kind for one in window.workspace.job.entries][-2:] == ["repair", "proof"]
     # After the repair the old evidence about the return no longer accuses it.
-    assert {one.cause: one.probability for one in window.session.last_weighed.suspects}["ground"] < 0.2
+    assert {one.cause: one.probability for one in window.workspace.last_weighed.suspects}["ground"] < 0.2
     assert before
 
 
@@ -426,8 +426,8 @@ def test_trail_of_twenty_entries_reads_at_1280_by_800(desk):
     window = desk(demo_log, demo=True)
     window.resize(1280, 800)
     for index in range(20):
-        window.session.log.add_entry(window.session.job.id, "note", {"text": f"entry {index}"})
-    window.session.reload()
+        window.workspace.log.add_entry(window.workspace.job.id, "note", {"text": f"entry {index}"})
+    window.workspace.reload()
     settle(window)
     assert window.trail.model.rowCount() >= 20
     assert window.trail.list.verticalScrollBar().maximum() > 0
@@ -471,14 +471,14 @@ def test_a_makers_own_code_is_tied_by_hand(desk):
     from sagen.reason.log_case import case_of_job
 
     window = desk()
-    window.session.add_job("Brindle 2", "", 4, "stalls", [])
+    window.workspace.add_job("Brindle 2", "", 4, "stalls", [])
     settle(window)
     form = forms.EntryForm("code")
     form.text.setText("P1345")
     form.meaning.setText("cam sensor, plausibility")
     form.tied.setCurrentIndex(form.tied.findData("correlation"))
     assert form.problem() == ""
-    window.session.add("code", form.answer())
+    window.workspace.add("code", form.answer())
     settle(window)
-    case = case_of_job(window.session.job, ("meter",), "most")
+    case = case_of_job(window.workspace.job, ("meter",), "most")
     assert [one.kind for one in case.trail if hasattr(one, "code")] == ["correlation"]

@@ -6,8 +6,8 @@ import time
 import pytest
 from PySide6.QtCore import QThread
 
-from sagen.desk.session import Session, Weighed
 from sagen.desk.work import Work
+from sagen.desk.workspace import Weighed, Workspace
 from sagen.model.errors import SagenError
 from sagen.store.log import JobLog
 from test_window import app, spin  # noqa: F401
@@ -135,25 +135,25 @@ def test_finishing_stops_what_runs(app):  # noqa: F811
 
 
 def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch):  # noqa: F811
-    from sagen.desk import session as module
+    from sagen.desk import workspace as module
 
     weighed = []
     monkeypatch.setattr(
         module, "weigh_job", lambda job, gear, strategy: (weighed.append(len(job.entries)), Weighed())[-1]
     )
-    session = Session()
-    session.log = JobLog(tmp_path / "log")
-    session.add_job("Brindle 2", "", 4, "no_start", [])
+    workspace = Workspace()
+    workspace.log = JobLog(tmp_path / "log")
+    workspace.add_job("Brindle 2", "", 4, "no_start", [])
     for words in "one", "two", "three":
-        session.add("note", {"text": words})
-    wait(session.work)
+        workspace.add("note", {"text": words})
+    wait(workspace.work)
     # Four changes within a moment: what was asked before the last was stopped in its pause.
     assert weighed == [4]
-    session.close()
+    workspace.close()
 
 
 def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  # noqa: F811
-    from sagen.desk import session as module
+    from sagen.desk import workspace as module
 
     gates = {1: threading.Event(), 2: threading.Event()}
 
@@ -162,17 +162,17 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
         return Weighed(pieces=len(job.entries))
 
     monkeypatch.setattr(module, "weigh_job", slow)
-    session = Session()
-    session.log = JobLog(tmp_path / "log")
+    workspace = Workspace()
+    workspace.log = JobLog(tmp_path / "log")
     heard = []
-    session.weighed.connect(lambda one: heard.append(one.pieces))
-    session.add_job("Brindle 2", "", 4, "no_start", [])
+    workspace.weighed.connect(lambda one: heard.append(one.pieces))
+    workspace.add_job("Brindle 2", "", 4, "no_start", [])
     time.sleep(0.2)  # the first weighing is under way
-    session.add("note", {"text": "one more"})
+    workspace.add("note", {"text": "one more"})
     gates[2].set()
     spin(300)
     gates[1].set()
-    wait(session.work)
+    wait(workspace.work)
     assert heard[-1] == 2
     assert 1 not in heard
-    session.close()
+    workspace.close()

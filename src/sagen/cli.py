@@ -246,10 +246,10 @@ def _simulate(arguments: argparse.Namespace) -> int:
             row = {"fault": one.name, "cause": one.cause, "changes": one.changes}
             print(json.dumps(row) if arguments.json else f"{one.name} ({one.cause}): {one.changes}")
         return 0
-    rig = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
-    rig.cylinders = engine.cylinders or 4
+    machine = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
+    machine.cylinders = engine.cylinders or 4
     if arguments.meter:
-        reading = read(rig, arguments.meter, arguments.state or "key_on")
+        reading = read(machine, arguments.meter, arguments.state or "key_on")
         unit = "V" if reading.quantity == "volts" else "ohm"
         over = " (over range)" if reading.over_range else ""
         print(
@@ -268,7 +268,7 @@ def _simulate(arguments: argparse.Namespace) -> int:
         raise SagenError(f"{arguments.seconds:g} s at {arguments.rate:g} Hz are more than {MOST_SAMPLES:,} samples")
     output = Path(arguments.output)
     capture, sheet = record(
-        rig, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=rig.cylinders, name=output.name
+        machine, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=machine.cylinders, name=output.name
     )
     write_capture(output, capture)
     write_sheet(sheet_path(output), sheet)

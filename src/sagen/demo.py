@@ -14,7 +14,7 @@ import numpy as np
 from sagen.machine.faults import broken, possible
 from sagen.machine.meter import read
 from sagen.machine.record import record
-from sagen.machine.rig import Rig
+from sagen.machine.simulated import SimulatedMachine
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
@@ -43,8 +43,10 @@ class DemoCapture:
     good_seed: int | None = None  #: compared with a sound machine of this seed
 
     def make(self) -> tuple[Capture, Sheet]:
-        rig = broken(self.spec, self.faults, self.seed)
-        return record(rig, self.state, seconds=self.seconds, sfreq=self.sfreq, cylinders=self.cylinders, name=self.name)
+        machine = broken(self.spec, self.faults, self.seed)
+        return record(
+            machine, self.state, seconds=self.seconds, sfreq=self.sfreq, cylinders=self.cylinders, name=self.name
+        )
 
     def make_good(self) -> tuple[Capture, Sheet] | None:
         if self.good_seed is None:
@@ -186,13 +188,13 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
     return tuple(one for one in faults if cause_of(one[0]) not in mended)
 
 
-def stand_in(job: Job) -> Rig:
+def stand_in(job: Job) -> SimulatedMachine:
     """The simulated machine that stands in for a job's own."""
     spec = circuit_of_job(job)
     known = {one.name for one in possible(spec)}
-    rig = broken(spec, [one for one in faults_of(job, spec) if one[0] in known], 200 + job.id)
-    rig.cylinders = job.cylinders or 4
-    return rig
+    machine = broken(spec, [one for one in faults_of(job, spec) if one[0] in known], 200 + job.id)
+    machine.cylinders = job.cylinders or 4
+    return machine
 
 
 def meter_on_stand_in(job: Job, point: str, state: str) -> tuple[float, str]:
@@ -203,8 +205,10 @@ def meter_on_stand_in(job: Job, point: str, state: str) -> tuple[float, str]:
 
 def recorder_on_stand_in(job: Job, state: str) -> tuple[Capture, Sheet]:
     """What a recorder takes there in a state."""
-    rig = stand_in(job)
+    machine = stand_in(job)
     # Each recording is another one of the same machine.
-    rig.rng = np.random.default_rng([job.id, len(job.entries), 5])
+    machine.rng = np.random.default_rng([job.id, len(job.entries), 5])
     seconds = {"wiggle": 8.0, "cranking": 4.0}.get(state, 3.0)
-    return record(rig, state, seconds=seconds, sfreq=40_000.0, cylinders=rig.cylinders, name=f"stand-in-{state}.csv")
+    return record(
+        machine, state, seconds=seconds, sfreq=40_000.0, cylinders=machine.cylinders, name=f"stand-in-{state}.csv"
+    )

@@ -63,7 +63,7 @@ def run(*, demo: bool = False, files: list[str] | None = None) -> int:
         window.fill(demo=demo)
         if files:
             window.bring_in([os.path.abspath(one) for one in files])
-        window.session.open_log(demo_log if demo else own_log())
+        window.workspace.open_log(demo_log if demo else own_log())
 
     # After the first paint: a shell on the screen answers sooner than a full window that is not there yet.
     QTimer.singleShot(0, fill)

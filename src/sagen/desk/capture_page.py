@@ -20,11 +20,11 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk import theme
-from sagen.desk.session import OpenCapture
 from sagen.desk.strip import Lane, Marked, Place, Strip, StripView, Underlay
 from sagen.desk.teeth_table import TeethTable
 from sagen.desk.turns import TurnsView
 from sagen.desk.wheel import WheelView
+from sagen.desk.workspace import OpenCapture
 from sagen.model.words import FINDING_TITLES, ROLES, STATES
 
 
@@ -182,7 +182,7 @@ class CapturePage(QWidget):
         super().__init__(parent)
         self.opened: OpenCapture | None = None
         self.finding_at = -1
-        self.lens, self.column, self.what = "strip", "", "late"
+        self.lens, self.column, self.what = "strip", "", "phase_error"
         self._looked_at = False  #: whether Turns, Wheel and the table show the present capture
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -335,7 +335,7 @@ class CapturePage(QWidget):
             self.channel_box.addItem(f"{one.sheet.column} · {ROLES[one.sheet.role]}", one.sheet.column)
         known = [index for index, one in enumerate(rows) if one.reading.wheel is not None]
         self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
-        for name, words in (("late", "Place"), ("size", "Size")):
+        for name, words in (("phase_error", "Place"), ("size", "Size")):
             self.what_box.addItem(words, name)
         # What was found decides what is looked at first: a wheel that runs out shows in the size.
         found = {one.kind for one in self.opened.examination.findings}
@@ -351,7 +351,7 @@ class CapturePage(QWidget):
     def _channel_chosen(self) -> None:
         if self.opened is None:
             return
-        self.column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "late"
+        self.column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "phase_error"
         self._looked_at = False
         if self.lens != "strip":
             self._show_look()

@@ -19,9 +19,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk.session import Incoming, OpenCapture
 from sagen.desk.strip import StripView
 from sagen.desk.work import Request, Work
+from sagen.desk.workspace import Incoming, OpenCapture
 from sagen.model.errors import SagenError
 from sagen.model.words import ROLES, SENSORS, STATES
 

@@ -11,19 +11,19 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from sagen.desk import theme
 from sagen.signal.per_tooth import ToothTable, tooth_table, turn_rows
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 LEAST_SCALE = 6.0  #: percent: smaller deviations than this are never blown up to full colour
-MEASURES = {"late": "place", "size": "size"}
+MEASURES = {"phase_error": "place", "size": "size"}
 
 
 @dataclass(frozen=True)
 class Look:
     """One rotating channel, ready for Turns, Wheel and the table."""
 
-    reading: Reading
+    reading: RotatingReading
     table: ToothTable | None
-    pattern: Reading | None = None
+    pattern: RotatingReading | None = None
     #: tooth number -> label of the finding that names it
     teeth: dict[int, str] = field(default_factory=dict)
     #: (start_s, end_s, label) of findings that lie in time
@@ -94,7 +94,7 @@ def in_words(what: str, value: float, kind: str) -> str:
     """A deviation as it would be said aloud."""
     if not np.isfinite(value):
         return "no tooth seen"
-    if what == "late":
+    if what == "phase_error":
         return f"{abs(value):.1f} % of a pitch {'late' if value >= 0 else 'early'}"
     size = "taller" if kind == "reluctance" else "wider"
     small = "lower" if kind == "reluctance" else "narrower"

@@ -24,7 +24,7 @@ class TeethModel(QAbstractTableModel):
         self.columns: list[tuple[str, str, np.ndarray, str]] = [
             ("Tooth", "number from the reference gap", table.number, "{:.0f}"),
             ("°", "degrees of the wheel from tooth 1", table.angle_deg, "{:.1f}"),
-            ("Late", "percent of a pitch, median over the turns; minus is early", table.late, "{:+.1f}"),
+            ("Late", "percent of a pitch, median over the turns; minus is early", table.phase_error, "{:+.1f}"),
             ("±", "how far it wanders from turn to turn, percent of a pitch", table.wander, "{:.1f}"),
             (table.size_name.capitalize(), "of the median of all teeth", 100 * table.size, "{:.0f}"),
             ("Seen", "share of the turns in which the tooth was there", 100 * table.seen, "{:.0f}"),
@@ -32,7 +32,12 @@ class TeethModel(QAbstractTableModel):
         if table.has_pattern:
             self.columns.insert(
                 3,
-                ("Δ good", "late against the known-good capture, percent of a pitch", table.late_against, "{:+.1f}"),
+                (
+                    "Δ good",
+                    "late against the known-good capture, percent of a pitch",
+                    table.phase_error_against,
+                    "{:+.1f}",
+                ),
             )
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:

@@ -22,13 +22,13 @@ class TurnsView(LensView):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__("Turns: one row a revolution, one column a tooth", parent)
-        self.what = "late"
+        self.what = "phase_error"
         self.scale = 1.0
         self._values = np.empty((0, 0), np.float32)
         self._entry = np.empty((0, 0), np.int64)
         self._image: QImage | None = None
 
-    def show_look(self, look: Look | None, what: str = "late") -> None:
+    def show_look(self, look: Look | None, what: str = "phase_error") -> None:
         self.look, self.what, self._image = look, what, None
         found = look.rows(what) if look is not None else None
         self._values, self._entry = (
@@ -161,7 +161,7 @@ class TurnsView(LensView):
         painter.drawRect(bar)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(look.quiet))
-        words = ("early", "late") if self.what == "late" else ("less", "more")
+        words = ("early", "late") if self.what == "phase_error" else ("less", "more")
         under = QRectF(bar.left() - 30, bar.bottom() + 3, bar.width() + 60, 14)
         painter.drawText(under.adjusted(30, 0, 0, 0), Qt.AlignmentFlag.AlignLeft, f"−{self.scale:.0f} % {words[0]}")
         painter.drawText(under.adjusted(0, 0, -30, 0), Qt.AlignmentFlag.AlignRight, f"{words[1]} +{self.scale:.0f} %")

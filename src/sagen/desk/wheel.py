@@ -88,18 +88,18 @@ class WheelView(LensView):
     def _paint_teeth(self, painter: QPainter) -> None:
         look, table, reading = theme.look(), self.look.table, self.look.reading
         pitch = reading.wheel.pitch_deg
-        deviation = np.fmax(np.abs(table.late), np.abs(100 * (table.size - 1)))
+        deviation = np.fmax(np.abs(table.phase_error), np.abs(100 * (table.size - 1)))
         sign = np.where(
-            np.abs(np.nan_to_num(table.late)) >= np.abs(np.nan_to_num(100 * (table.size - 1))),
-            table.late,
+            np.abs(np.nan_to_num(table.phase_error)) >= np.abs(np.nan_to_num(100 * (table.size - 1))),
+            table.phase_error,
             100 * (table.size - 1),
         )
         pixels = coloured(np.where(np.isfinite(deviation), sign, np.nan), 20.0, QColor(look.quiet).rgb())
         coil = reading.kind == "reluctance"
         last = reading.wheel.slots - reading.wheel.missing
         for index in range(reading.wheel.slots):
-            number, absent = index + 1, not np.isfinite(table.late[index])
-            start = table.angle_deg[index] + (0.0 if absent else table.late[index] / 100 * pitch)
+            number, absent = index + 1, not np.isfinite(table.phase_error[index])
+            start = table.angle_deg[index] + (0.0 if absent else table.phase_error[index] / 100 * pitch)
             share = 0.5 if coil or absent else float(np.clip(0.5 * table.size[index], 0.08, 0.92))
             first = start - (0.5 * share * pitch if coil else 0.0)
             tall = float(np.clip(table.size[index], 0.05, TALLEST)) if coil and not absent else 1.0
@@ -122,7 +122,7 @@ class WheelView(LensView):
     def _paint_expected(self, painter: QPainter, index: int, pitch: float, coil: bool) -> None:
         """The same tooth of the known-good wheel, as a thin outline behind."""
         table = self.look.table
-        late = table.late[index] - table.late_against[index]
+        late = table.phase_error[index] - table.phase_error_against[index]
         size = table.size[index] - table.size_against[index]
         share = 0.5 if coil else float(np.clip(0.5 * size, 0.08, 0.92))
         first = table.angle_deg[index] + late / 100 * pitch - (0.5 * share * pitch if coil else 0.0)
@@ -197,11 +197,11 @@ class WheelView(LensView):
         table, index = self.look.table, number - 1
         if number > self.look.reading.wheel.slots - self.look.reading.wheel.missing:
             return f"slot {number}, {table.angle_deg[index]:.1f}°: part of the reference gap"
-        if not np.isfinite(table.late[index]):
+        if not np.isfinite(table.phase_error[index]):
             return f"tooth {number}, {table.angle_deg[index]:.1f}°: not seen"
         kind = self.look.reading.kind
         return (
-            f"tooth {number}, {table.angle_deg[index]:.1f}°: {in_words('late', table.late[index], kind)}, wandering ±{table.wander[index]:.1f} %; "
+            f"tooth {number}, {table.angle_deg[index]:.1f}°: {in_words('late', table.phase_error[index], kind)}, wandering ±{table.wander[index]:.1f} %; "
             f"{in_words('size', 100 * (table.size[index] - 1), kind)}"
         )
 

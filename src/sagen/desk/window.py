@@ -26,7 +26,7 @@ ENTRY_KEYS = (("Ctrl+K", "code"), ("Ctrl+R", "repair"), ("Ctrl+E", "proof"))
 
 
 class MainWindow(QMainWindow):
-    """Header, three panes, and the wiring between them and the session."""
+    """Header, three panes, and the wiring between them and the workspace."""
 
     def __init__(self, settings: QSettings):
         super().__init__()
@@ -34,7 +34,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Sagen")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.session = None
+        self.workspace = None
         self._pages: dict[str, QWidget] = {}
         self._waiting: list[str] = []
         geometry = settings.value("window/geometry")
@@ -63,17 +63,17 @@ class MainWindow(QMainWindow):
         outer.addLayout(row, 1)
 
     def fill(self, *, demo: bool = False) -> None:
-        """Bring in panes and session; nothing is opened yet."""
+        """Bring in panes and workspace; nothing is opened yet."""
         from PySide6.QtWidgets import QSplitter
 
         from sagen.desk.parts import Bench, Header
-        from sagen.desk.session import Session
         from sagen.desk.suspects import SuspectsPane
         from sagen.desk.trail import TrailPane
+        from sagen.desk.workspace import Workspace
 
         theme.load_fonts()
-        self.session = Session(self)
-        self.session.demo = demo
+        self.workspace = Workspace(self)
+        self.workspace.demo = demo
         middle = QWidget()
         outer = QVBoxLayout(middle)
         outer.setContentsMargins(8, 8, 8, 8)
@@ -115,8 +115,8 @@ class MainWindow(QMainWindow):
             ("Ctrl+D", self.suspects.card._do),
             ("Ctrl+Shift+D", self.suspects.card._next),
             *((keys, lambda kind=kind: self._add_to_job(kind)) for keys, kind in ENTRY_KEYS),
-            ("Ctrl+Z", self.session.undo),
-            ("Ctrl+Shift+Z", self.session.redo),
+            ("Ctrl+Z", self.workspace.undo),
+            ("Ctrl+Shift+Z", self.workspace.redo),
             ("Ctrl+L", self.toggle_look),
             ("F1", self.show_keys),
             ("F6", self.next_pane),
@@ -134,16 +134,16 @@ class MainWindow(QMainWindow):
         self.trail.list.addAction(gone)
 
     def _listen(self) -> None:
-        session = self.session
-        session.job_changed.connect(self._job_changed)
-        session.jobs_changed.connect(self._jobs_changed)
-        session.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
-        session.capture_opened.connect(self._capture_opened)
-        session.incoming.connect(self._incoming)
-        session.failed.connect(self.message.say)
-        session.working.connect(self.header.show_work)
-        session.log_opened.connect(self._log_opened)
-        session.said.connect(self.message.say)
+        workspace = self.workspace
+        workspace.job_changed.connect(self._job_changed)
+        workspace.jobs_changed.connect(self._jobs_changed)
+        workspace.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
+        workspace.capture_opened.connect(self._capture_opened)
+        workspace.incoming.connect(self._incoming)
+        workspace.failed.connect(self.message.say)
+        workspace.working.connect(self.header.show_work)
+        workspace.log_opened.connect(self._log_opened)
+        workspace.said.connect(self.message.say)
         self.header.job_button.clicked.connect(self.show_log)
         self.header.capture_button.clicked.connect(self.choose_files)
         self.bench.start_button.clicked.connect(self.choose_files)
@@ -151,10 +151,10 @@ class MainWindow(QMainWindow):
         self.header.meter_button.clicked.connect(self.show_circuit)
         self.suspects.card.wanted.connect(self.do_check)
         self.suspects.wishes.connect(self._wishes)
-        self.header.undo_button.clicked.connect(session.undo)
-        self.header.redo_button.clicked.connect(session.redo)
+        self.header.undo_button.clicked.connect(workspace.undo)
+        self.header.redo_button.clicked.connect(workspace.redo)
         self.header.look_button.clicked.connect(self.toggle_look)
-        self.header.stop.clicked.connect(session.stop_work)
+        self.header.stop.clicked.connect(workspace.stop_work)
         self.trail.opened.connect(self.open_entry)
         self.trail.correct.connect(self.correct_entry)
         self.trail.withdraw.connect(self.withdraw_entry)
@@ -180,11 +180,11 @@ class MainWindow(QMainWindow):
         return self._pages[name]
 
     def _wire_log(self, page) -> None:
-        page.chosen.connect(lambda job_id: self.session.open_job(job_id, open_capture=True))
+        page.chosen.connect(lambda job_id: self.workspace.open_job(job_id, open_capture=True))
         page.new_wanted.connect(self.new_job)
 
     def _wire_incoming(self, page) -> None:
-        page.work = self.session.work
+        page.work = self.workspace.work
         page.kept.connect(self._keep)
         page.left.connect(self._leave_incoming)
 
@@ -200,7 +200,7 @@ class MainWindow(QMainWindow):
         page.load_wanted.connect(self._load_circuit)
         page.save_wanted.connect(self._save_circuit)
         page.stand_in_wanted.connect(self._read_stand_in)
-        page.stand_in.setVisible(self.session.demo)
+        page.stand_in.setVisible(self.workspace.demo)
 
     def _wire_report(self, page) -> None:
         page.left.connect(self._back_to_job)
@@ -212,11 +212,11 @@ class MainWindow(QMainWindow):
         self.stack.setCurrentWidget(page)
         return page
 
-    # what the session announces -----------------------------------------------------------
+    # what the workspace announces -----------------------------------------------------------
 
     def _log_opened(self) -> None:
         # What the first capture will need is brought in while nobody waits for it.
-        self.session.work.ask(_preload, done=lambda _: self._make_ready("incoming", "capture"))
+        self.workspace.work.ask(_preload, done=lambda _: self._make_ready("incoming", "capture"))
         waiting, self._waiting = self._waiting, []
         if waiting:
             self.bring_in(waiting)
@@ -242,8 +242,8 @@ class MainWindow(QMainWindow):
         name = job.machine if job else "Job log"
         full = f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else "")
         self.header.job_button.setText(full.replace("&", "&&"))
-        self.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.session.demo else ""))
-        if job is not None and not job.of("capture") and self.session.opened is None:
+        self.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.workspace.demo else ""))
+        if job is not None and not job.of("capture") and self.workspace.opened is None:
             self.bench.show_empty()
         self._update_buttons()
 
@@ -260,34 +260,34 @@ class MainWindow(QMainWindow):
         self.message.hide()
         from sagen.reason.log_case import circuit_of_job
 
-        job = self.session.job
+        job = self.workspace.job
         page = self.show_page("incoming")
         # Only what was stated on the trail may answer for a file; a guess from a code may not.
         page.circuit = circuit_of_job(job) if job is not None and (job.of("circuit") or job.of("capture")) else None
         page.show_incoming(incoming)
 
     def _update_buttons(self) -> None:
-        log = self.session.log
+        log = self.workspace.log
         self.header.show_steps(log)
         self.header.capture_button.setEnabled(log is not None)
-        self.header.meter_button.setEnabled(self.session.job is not None)
-        self.header.report_button.setEnabled(self.session.opened is not None)
+        self.header.meter_button.setEnabled(self.workspace.job is not None)
+        self.header.report_button.setEnabled(self.workspace.opened is not None)
 
     # what the user does -------------------------------------------------------------------
 
     def show_log(self) -> None:
-        if self.session.log is not None:
-            self.session.refresh_jobs()
+        if self.workspace.log is not None:
+            self.workspace.refresh_jobs()
             self.show_page("log").list.setFocus()
 
     def new_job(self) -> None:
-        if self.session.log is None:
+        if self.workspace.log is None:
             return
         from sagen.desk.forms import JobForm
 
         form = JobForm(self)
         if form.exec():
-            self.session.add_job(
+            self.workspace.add_job(
                 form.name(),
                 form.owner.text(),
                 form.cylinders.currentData(),
@@ -297,7 +297,7 @@ class MainWindow(QMainWindow):
 
     def show_circuit(self):
         """The circuit drawing with a meter entry; answers the page, or None without a job."""
-        job = self.session.job
+        job = self.workspace.job
         if job is None:
             return None
         from sagen.reason.log_case import circuit_of_job
@@ -309,7 +309,7 @@ class MainWindow(QMainWindow):
         return page
 
     def _keep_circuit(self, data: dict) -> None:
-        self.session.add("circuit", {"spec": data})
+        self.workspace.add("circuit", {"spec": data})
         self.show_circuit()
 
     def _arithmetic(self) -> None:
@@ -352,13 +352,13 @@ class MainWindow(QMainWindow):
         from sagen.model.errors import SagenError
 
         try:
-            write_circuit(path, self.page("circuit").spec, self.session.job.cylinders)
+            write_circuit(path, self.page("circuit").spec, self.workspace.job.cylinders)
             self.message.say(f"Written: {path}")
         except SagenError as error:
             self.message.say(str(error))
 
     def _keep_reading(self, data: dict) -> None:
-        self.session.add("reading", data)
+        self.workspace.add("reading", data)
         page = self.show_circuit()
         page.value.setFocus()
 
@@ -367,9 +367,9 @@ class MainWindow(QMainWindow):
 
         def work(_request) -> str:
             from sagen.reason.evidence import _range
-            from sagen.reason.weigh import lab_for
+            from sagen.reason.weigh import likelihood_model
 
-            values = lab_for(spec).expected(point, state)
+            values = likelihood_model(spec).expected(point, state)
             return (
                 _range(values, "ohm" if point in ("sensor", "supply_wire", "signal_wire", "ground_wire") else "V")
                 if values
@@ -381,7 +381,7 @@ class MainWindow(QMainWindow):
             if (page.view.point, page.state) == (point, state):
                 page.show_expected(text)
 
-        self.session.work.ask(work, done=done)
+        self.workspace.work.ask(work, done=done)
 
     def do_check(self, best) -> None:
         """Bring up what the check on the card needs."""
@@ -401,18 +401,18 @@ class MainWindow(QMainWindow):
         from sagen.reason.checks import recorder_settings
         from sagen.reason.log_case import circuit_of_job
 
-        spec = circuit_of_job(self.session.job)
-        form = CaptureForm(check, recorder_settings(check, spec), self, stand_in=self.session.demo)
+        spec = circuit_of_job(self.workspace.job)
+        form = CaptureForm(check, recorder_settings(check, spec), self, stand_in=self.workspace.demo)
         if not form.exec():
             return
         if form.from_stand_in:
-            self.session.record_stand_in(check.state)
+            self.workspace.record_stand_in(check.state)
         else:
             self.choose_files()
 
     def _read_stand_in(self, point: str, state: str) -> None:
         """The meter on the demo's simulated machine, off the interface thread."""
-        job = self.session.job
+        job = self.workspace.job
 
         def work(_request):
             from sagen.demo import meter_on_stand_in
@@ -424,27 +424,27 @@ class MainWindow(QMainWindow):
             if (page.view.point, page.state) == (point, state):
                 page.show_reading(*answer)
 
-        self.session.work.ask(work, done=done, failed=self.message.say)
+        self.workspace.work.ask(work, done=done, failed=self.message.say)
 
     def _do_look(self, check) -> None:
         from sagen.desk.forms import LookForm
 
         form = LookForm(check, self)
         if form.exec():
-            self.session.add("look", form.answer())
+            self.workspace.add("look", form.answer())
 
     def _do_swap(self, check) -> None:
         from sagen.desk.forms import EntryForm
 
         form = EntryForm("repair", {"part": check.part, "text": "Swapped to try."}, parent=self)
         if form.exec():
-            self.session.add("repair", form.answer())
+            self.workspace.add("repair", form.answer())
 
     def _wishes(self, strategy: str, gear) -> None:
-        self.session.strategy, self.session.gear = strategy, tuple(gear)
+        self.workspace.strategy, self.workspace.gear = strategy, tuple(gear)
         self.settings.setValue("reason/strategy", strategy)
         self.settings.setValue("reason/gear", self.suspects.gear.currentIndex())
-        self.session.reweigh()
+        self.workspace.reweigh()
 
     def choose_files(self) -> None:
         folder = self.settings.value("files/folder", str(Path.home()))
@@ -462,16 +462,16 @@ class MainWindow(QMainWindow):
 
     def bring_in(self, names: list[str]) -> None:
         """Read captures one after the other; each goes through the import sheet."""
-        if self.session.log is None:
+        if self.workspace.log is None:
             self._waiting += names
             return
-        if self.session.job is None:
-            self.session.add_job(f"Machine of {Path(names[0]).name}", "", None, "", [])
+        if self.workspace.job is None:
+            self.workspace.add_job(f"Machine of {Path(names[0]).name}", "", None, "", [])
         self._waiting = list(names[1:])
-        self.session.bring_in(names[0])
+        self.workspace.bring_in(names[0])
 
     def _keep(self, incoming, sheet) -> None:
-        self.session.keep(incoming, sheet)
+        self.workspace.keep(incoming, sheet)
         self._next_waiting()
 
     def _leave_incoming(self) -> None:
@@ -483,18 +483,18 @@ class MainWindow(QMainWindow):
             self.bring_in(self._waiting)
 
     def _back_to_job(self) -> None:
-        if self.session.opened is not None:
+        if self.workspace.opened is not None:
             self.show_page("capture")
         else:
             self.bench.show_empty()
 
     def open_entry(self, entry: Entry) -> None:
         if entry.kind == "capture":
-            shown = self.session.opened
+            shown = self.workspace.opened
             if shown is not None and shown.entry is not None and shown.entry.id == entry.id:
                 self.show_page("capture")
             else:
-                self.session.open_entry(entry)
+                self.workspace.open_entry(entry)
 
     def add_entry(self, kind: str) -> None:
         if kind == "reading":
@@ -504,10 +504,10 @@ class MainWindow(QMainWindow):
 
         form = EntryForm(kind, parent=self)
         if form.exec():
-            self.session.add(kind, form.answer())
+            self.workspace.add(kind, form.answer())
 
     def _add_to_job(self, kind: str) -> None:
-        if self.session.job is not None:
+        if self.workspace.job is not None:
             self.add_entry(kind)
 
     def correct_entry(self, entry: Entry) -> None:
@@ -521,10 +521,10 @@ class MainWindow(QMainWindow):
 
         form = EntryForm(entry.kind, entry.data, parent=self)
         if form.exec():
-            self.session.correct(entry, form.answer())
+            self.workspace.correct(entry, form.answer())
 
     def withdraw_entry(self, entry: Entry) -> None:
-        self.session.withdraw(entry, not entry.withdrawn)
+        self.workspace.withdraw(entry, not entry.withdrawn)
 
     def _with_entry(self, action) -> None:
         entry = self.trail.chosen()
@@ -533,10 +533,10 @@ class MainWindow(QMainWindow):
 
     def show_report(self) -> None:
         """Make the printed finding of the capture on the bench, off the interface thread."""
-        opened, job = self.session.opened, self.session.job
+        opened, job = self.workspace.opened, self.workspace.job
         if opened is None or job is None:
             return
-        weighed = self.session.last_weighed
+        weighed = self.workspace.last_weighed
         ratio = self.devicePixelRatioF()
 
         def work(_request):
@@ -553,11 +553,11 @@ class MainWindow(QMainWindow):
             self.show_page("report").show_report(*answer, name)
 
         self.header.show_work("Making the printed finding", 0.0)
-        self.session.work.ask(work, done=done, failed=self.session._failed)
+        self.workspace.work.ask(work, done=done, failed=self.workspace._failed)
 
     def export_capture(self) -> None:
         """Write the capture on the bench in an open format, off the interface thread."""
-        opened = self.session.opened
+        opened = self.workspace.opened
         if opened is None:
             return
         from PySide6.QtWidgets import QFileDialog
@@ -568,7 +568,7 @@ class MainWindow(QMainWindow):
             self, "Write the capture", str(folder / f"{stem}.csv"), "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
         )
         if name:
-            self.session.export(Path(name))
+            self.workspace.export(Path(name))
 
     def toggle_look(self) -> None:
         from PySide6.QtWidgets import QApplication
@@ -577,7 +577,7 @@ class MainWindow(QMainWindow):
         self.settings.setValue("look", name)
         theme.apply(QApplication.instance(), name)
         self._dress()
-        self.session.weighed.emit(self.session.last_weighed)
+        self.workspace.weighed.emit(self.workspace.last_weighed)
         for widget in self.findChildren(QWidget):
             widget.update()
 
@@ -606,9 +606,9 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("window/geometry", self.saveGeometry())
-        if self.session is not None:
+        if self.workspace is not None:
             self.settings.setValue("window/panes", self.splitter.saveState())
-            self.session.close()
+            self.workspace.close()
         event.accept()
 
 

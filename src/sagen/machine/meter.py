@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sagen.machine.rig import Rig
+from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import NODES, OHM_POINTS, OPEN, copper, solve
 from sagen.model.errors import SagenError, unknown_name
 
@@ -28,7 +28,7 @@ class MeterReading:
         return row | ({"over_range": True} if self.over_range else {})
 
 
-def read(rig: Rig, point: str, state: str) -> MeterReading:
+def read(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
     """A reading at a point in a state: volts against battery negative, or, of the sensor and of each wire, ohms.
 
     Raises
@@ -41,43 +41,43 @@ def read(rig: Rig, point: str, state: str) -> MeterReading:
     if state not in STATES:
         raise SagenError(unknown_name("state", state, STATES))
     if point in OHM_POINTS:
-        return _ohms(rig, point, state)
-    kind = rig.spec.sensor
+        return _ohms(machine, point, state)
+    kind = machine.spec.sensor
     if point == "supply" and kind not in ("hall", "current"):
         raise SagenError(f"a {kind} sensor has no feed")
     if point == "ground" and kind == "current":
         raise SagenError("a two-wire current sensor has no return of its own: its signal wire is the return")
     node = NODES[point]
     values = [
-        solve(rig, state, conducting=on, instrument=(node, rig.values.meter_ohm)).volts(node)
-        for on in _positions(rig, state)
+        solve(machine, state, conducting=on, instrument=(node, machine.values.meter_ohm)).volts(node)
+        for on in _positions(machine, state)
     ]
     value = values[0] if len(values) == 1 else DUTY * values[0] + (1 - DUTY) * values[1]
     return MeterReading(point, state, "volts", float(value))
 
 
-def _positions(rig: Rig, state: str) -> tuple[bool, ...]:
+def _positions(machine: SimulatedMachine, state: str) -> tuple[bool, ...]:
     """Whether the output conducts: both by turns while the shaft turns, one by chance while it stands."""
     if state in ("cranking", "running", "wiggle"):
-        return (True, False) if rig.turns and seen(rig) else (False,)
+        return (True, False) if machine.turns and seen(machine) else (False,)
     if state == "metal_near":
-        return (rig.output != "high",)
+        return (machine.output != "high",)
     if state == "key_on":
-        return (bool(int(1e6 * rig.values.on_ohm + 1e3 * rig.gap_mm) % 2) and seen(rig),)
+        return (bool(int(1e6 * machine.values.on_ohm + 1e3 * machine.gap_mm) % 2) and seen(machine),)
     return (False,)
 
 
-def seen(rig: Rig) -> bool:
+def seen(machine: SimulatedMachine) -> bool:
     """Whether a tooth at the present gap is strong enough to switch the sensor."""
-    return rig.field_strength * float(rig.teeth.tall.max()) > 0.5
+    return machine.field_strength * float(machine.teeth.tall.max()) > 0.5
 
 
-def _ohms(rig: Rig, point: str, state: str) -> MeterReading:
-    values, kind = rig.values, rig.spec.sensor
+def _ohms(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
+    values, kind = machine.values, machine.spec.sensor
     if point == "sensor":
         if kind in ("hall", "current"):
             raise SagenError(f"the ohms of a {kind} sensor say nothing: its output is a switch, not a resistance")
-        ohm = copper(rig, values.coil_ohm) if kind == "reluctance" else values.piezo_ohm
+        ohm = copper(machine, values.coil_ohm) if kind == "reluctance" else values.piezo_ohm
     else:
         if point == "supply_wire" and kind not in ("hall", "current"):
             raise SagenError(f"a {kind} sensor has no feed wire")
@@ -86,6 +86,6 @@ def _ohms(rig: Rig, point: str, state: str) -> MeterReading:
             "signal_wire": ("signal_wire_ohm",),
             "ground_wire": ("ground_wire_ohm",),
         }
-        ohm = copper(rig, sum(getattr(values, name) for name in names[point]))
+        ohm = copper(machine, sum(getattr(values, name) for name in names[point]))
     over = ohm >= min(OVER_RANGE_OHM, OPEN)
     return MeterReading(point, state, "ohms", min(float(ohm), OVER_RANGE_OHM), over)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.machine.network import Transfer
-from sagen.machine.rig import Rig
+from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import ENGINE_RUNS, OPEN, STARTING, copper, solve
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
@@ -14,18 +14,22 @@ FIRING_A = 0.35  #: how far the starter's current follows compression
 MOST_SAMPLES = 200_000_000
 
 
-def shaft_turns(rig: Rig, state: str, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def shaft_turns(machine: SimulatedMachine, state: str, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Angle (turns) and speed (turns a second) of the crank, or of the wheel's own shaft, at each time (s).
 
     In closed form: the base speed, compression `cylinders / 2` times a turn, one weak cylinder once in two.
     """
-    spec = rig.spec
-    rpm = {"running": rig.idle_rpm, "wiggle": rig.idle_rpm, "rolling": rig.roll_rpm}.get(state, rig.crank_rpm)
+    spec = machine.spec
+    rpm = {"running": machine.idle_rpm, "wiggle": machine.idle_rpm, "rolling": machine.roll_rpm}.get(
+        state, machine.crank_rpm
+    )
     if spec.role == "speed":
-        rpm = rig.roll_rpm
-    if not rig.turns or state in ("key_on", "strike"):
+        rpm = machine.roll_rpm
+    if not machine.turns or state in ("key_on", "strike"):
         return np.zeros(len(times)), np.zeros(len(times))
-    ripple, uneven = (rig.ripple, rig.uneven) if state in STARTING else (0.12 * rig.ripple, 0.1 * rig.uneven)
+    ripple, uneven = (
+        (machine.ripple, machine.uneven) if state in STARTING else (0.12 * machine.ripple, 0.1 * machine.uneven)
+    )
     if spec.role == "speed":
         ripple = uneven = 0.002
     began = np.maximum(times - 0.12, 0.0) if state == "start" else times
@@ -36,12 +40,12 @@ def shaft_turns(rig: Rig, state: str, times: np.ndarray) -> tuple[np.ndarray, np
         # From rest within a quarter of a second; fires after a second and a half and runs up to idle.
         run_up = 0.22
         turning = np.where(began < run_up, began**2 / (2 * run_up), began - run_up / 2)
-        fires, idle = 1.5, rig.idle_rpm / 60.0
+        fires, idle = 1.5, machine.idle_rpm / 60.0
         after = np.maximum(began - fires, 0.0)
         gained = (idle - hz) * (after - 0.5 * (1 - np.exp(-after / 0.5)))
         turns = hz * turning + gained
         speed = hz * np.minimum(began / run_up, 1.0) + (idle - hz) * (1 - np.exp(-after / 0.5))
-    order = max(rig.cylinders, 1) / 2
+    order = max(machine.cylinders, 1) / 2
     phase = 2 * np.pi * turns
     angle = (
         turns
@@ -49,11 +53,11 @@ def shaft_turns(rig: Rig, state: str, times: np.ndarray) -> tuple[np.ndarray, np
         + uneven / 0.5 * np.sin(0.5 * phase + 1.1) / (2 * np.pi)
     )
     speed = speed * (1 + ripple * np.cos(order * phase + 0.4) + uneven * np.cos(0.5 * phase + 1.1))
-    return angle + float(rig.rng.uniform()), speed
+    return angle + float(machine.rng.uniform()), speed
 
 
 def record(
-    rig: Rig,
+    machine: SimulatedMachine,
     state: str = "cranking",
     *,
     seconds: float = 2.0,
@@ -74,25 +78,25 @@ def record(
     """
     count = int(np.clip(round(seconds * sfreq), 16, MOST_SAMPLES))
     times = np.arange(count) / sfreq
-    rig.cylinders = cylinders
-    turns, speed = shaft_turns(rig, state, times)
-    columns, tables = _RECORDERS[rig.spec.sensor](rig, state, times, turns, speed, sfreq)
-    channels = tuple(Channel(f"CH{i + 1}", _digitised(rig, volts), "V") for i, volts in enumerate(columns))
+    machine.cylinders = cylinders
+    turns, speed = shaft_turns(machine, state, times)
+    columns, tables = _RECORDERS[machine.spec.sensor](machine, state, times, turns, speed, sfreq)
+    channels = tuple(Channel(f"CH{i + 1}", _digitised(machine, volts), "V") for i, volts in enumerate(columns))
     rows = [{"column": f"CH{i + 1}", **table} for i, table in enumerate(tables)]
     sheet = Sheet.from_data(
-        {"engine": {"cylinders": cylinders}, "conditions": {"state": _sheet_state(rig, state)}, "channel": rows}
+        {"engine": {"cylinders": cylinders}, "conditions": {"state": _sheet_state(machine, state)}, "channel": rows}
     )
     return Capture(name, sfreq, channels), sheet
 
 
-def _sheet_state(rig: Rig, state: str) -> str:
+def _sheet_state(machine: SimulatedMachine, state: str) -> str:
     return {"metal_near": "key_on", "metal_away": "key_on"}.get(state, state)
 
 
-def _digitised(rig: Rig, volts: np.ndarray) -> np.ndarray:
-    if rig.bits:
+def _digitised(machine: SimulatedMachine, volts: np.ndarray) -> np.ndarray:
+    if machine.bits:
         top = 1.2 * max(float(np.abs(volts).max()), 0.05)
-        step = 2 * top / 2**rig.bits
+        step = 2 * top / 2**machine.bits
         volts = np.round(volts / step) * step
     return volts.astype(np.float32)
 
@@ -100,26 +104,28 @@ def _digitised(rig: Rig, volts: np.ndarray) -> np.ndarray:
 # Teeth before the sensor --------------------------------------------------------------------------
 
 
-def _tooth_place(rig: Rig, turns: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _tooth_place(machine: SimulatedMachine, turns: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Pitches from the nearest tooth's centre, and its strength there (0 where there is none), by sample."""
-    slots, teeth = rig.wheel.slots, rig.teeth
+    slots, teeth = machine.wheel.slots, machine.teeth
     place = turns * slots
     index = np.floor(place).astype(np.int64)
     slot = index % slots
     first, last = int(index.min(initial=0)), int(index.max(initial=0))
     many = last - first + 1
-    rng = rig.rng
-    moved = teeth.shift[np.arange(first, last + 1) % slots] + rig.place_wander * rng.normal(size=many)
+    rng = machine.rng
+    moved = teeth.shift[np.arange(first, last + 1) % slots] + machine.place_wander * rng.normal(size=many)
     strength = np.where(teeth.there, teeth.tall, 0.0)[np.arange(first, last + 1) % slots]
-    once = 1 + rig.runout * np.cos(2 * np.pi * (np.arange(first, last + 1) / slots - 0.3))
-    strength = strength * once * np.maximum(1 + rig.gap_wander * rng.normal(size=many), 0.0) * rig.field_strength
+    once = 1 + machine.runout * np.cos(2 * np.pi * (np.arange(first, last + 1) / slots - 0.3))
+    strength = (
+        strength * once * np.maximum(1 + machine.gap_wander * rng.normal(size=many), 0.0) * machine.field_strength
+    )
     within = place - index - 0.5 - np.clip(moved, -0.45, 0.45)[index - first]
     return within / teeth.wide[slot], strength[index - first]
 
 
-def _switched(rig: Rig, turns: np.ndarray) -> np.ndarray:
+def _switched(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
     """Whether the field is strong enough for the output to conduct: half a pitch wide at the usual gap."""
-    within, strength = _tooth_place(rig, turns)
+    within, strength = _tooth_place(machine, turns)
     with np.errstate(divide="ignore", invalid="ignore"):
         half = np.arccos(np.clip(1.0 / np.maximum(strength, 1e-9) - 1.0, -1.0, 1.0)) / (2 * np.pi)
     return (np.abs(within) < half) & (strength > 0.5)
@@ -128,36 +134,36 @@ def _switched(rig: Rig, turns: np.ndarray) -> np.ndarray:
 # Switching and current sensors ---------------------------------------------------------------------
 
 
-def _record_powered(rig: Rig, state: str, times, turns, speed, sfreq):
+def _record_powered(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
     """A fed sensor: the output switches between two solved circuits; the wire's charge follows."""
-    if rig.spec.role == "cam":
-        conducting = _cam_low(rig, turns, times)
+    if machine.spec.role == "cam":
+        conducting = _cam_low(machine, turns, times)
     elif state == "metal_near":
         conducting = np.ones(len(times), bool)
     else:
-        conducting = _switched(rig, turns) if speed.any() else np.zeros(len(times), bool)
+        conducting = _switched(machine, turns) if speed.any() else np.zeros(len(times), bool)
     count = len(times)
-    crank = rig.values.crank_a * rig.crank_sag if state in STARTING else 0.0
+    crank = machine.values.crank_a * machine.crank_sag if state in STARTING else 0.0
     amps = crank * (1 + FIRING_A * np.cos(2 * np.pi * turns * 2)) if crank else np.zeros(count)
     if state == "start":
         amps = amps * (times < 1.62)
     live = {
-        "battery": (rig.values.running_v if state in ENGINE_RUNS else rig.values.battery_v)
-        - amps * rig.values.battery_ohm,
-        "lift": amps * rig.values.strap_ohm + rig.values.ground_offset_v + _lifts(rig, count),
+        "battery": (machine.values.running_v if state in ENGINE_RUNS else machine.values.battery_v)
+        - amps * machine.values.battery_ohm,
+        "lift": amps * machine.values.strap_ohm + machine.values.ground_offset_v + _lifts(machine, count),
     }
     signal, supply, ground = (np.empty(count) for _ in range(3))
     kind = np.zeros(count, np.int8)
-    topologies = [rig]
-    for cause, spans in _parted(rig, state, count).items():
-        topologies.append(_with_open(rig, cause))
+    topologies = [machine]
+    for cause, spans in _parted(machine, state, count).items():
+        topologies.append(_with_open(machine, cause))
         for start, end in spans:
             kind[start:end] = len(topologies) - 1
-    gone = _spans(rig.drops, count)
+    gone = _spans(machine.drops, count)
     for start, end in gone:
-        conducting[start:end] = rig.drop_level == "low"
+        conducting[start:end] = machine.drop_level == "low"
     lag = np.empty((len(topologies), 2))
-    probe = ("plug_signal", rig.values.recorder_ohm)
+    probe = ("plug_signal", machine.values.recorder_ohm)
     target = np.empty(count)
     for index, topology in enumerate(topologies):
         for on in (False, True):
@@ -167,35 +173,35 @@ def _record_powered(rig: Rig, state: str, times, turns, speed, sfreq):
             target[chosen] = solved.volts("plug_signal", **here)
             supply[chosen] = solved.volts("plug_supply", **here)
             ground[chosen] = solved.volts("plug_ground", **here)
-            farads = rig.values.input_f + rig.values.wire_f + rig.values.recorder_f
+            farads = machine.values.input_f + machine.values.wire_f + machine.values.recorder_f
             lag[index, int(on)] = solved.network.resistance("plug_signal", "0") * min(farads, 1e-6)
     signal[:] = _settled(target, kind * 2 + conducting, lag.ravel(), sfreq)
-    rng = rig.rng
-    signal += _disturbed(rig, state, times, sfreq) + rng.normal(0, rig.noise_v, count)
-    supply += rng.normal(0, rig.noise_v, count) + _whine(rig, state, times)
-    ground += rng.normal(0, 0.5 * rig.noise_v, count)
-    columns, tables = [signal], [_signal_table(rig)]
-    if rig.spec.role == "cam":
-        columns.append(_crank_beside(rig, turns))
+    rng = machine.rng
+    signal += _disturbed(machine, state, times, sfreq) + rng.normal(0, machine.noise_v, count)
+    supply += rng.normal(0, machine.noise_v, count) + _whine(machine, state, times)
+    ground += rng.normal(0, 0.5 * machine.noise_v, count)
+    columns, tables = [signal], [_signal_table(machine)]
+    if machine.spec.role == "cam":
+        columns.append(_crank_beside(machine, turns))
         tables.append(dict(_CRANK_TABLE))
     columns.append(supply)
-    tables.append({"role": "supply", "nominal": 5.0 if rig.spec.regulated else max(rig.spec.supply_v, 12.0)})
-    if rig.spec.sensor == "hall":
+    tables.append({"role": "supply", "nominal": 5.0 if machine.spec.regulated else max(machine.spec.supply_v, 12.0)})
+    if machine.spec.sensor == "hall":
         columns.append(ground)
         tables.append({"role": "ground"})
     return columns, tables
 
 
-def _signal_table(rig: Rig) -> dict:
-    spec = rig.spec
+def _signal_table(machine: SimulatedMachine) -> dict:
+    spec = machine.spec
     table = {"role": spec.role, "sensor": spec.sensor}
     if spec.role != "cam" and spec.role != "knock":
-        table["wheel"] = str(spec.declared_wheel or rig.wheel)
+        table["wheel"] = str(spec.declared_wheel or machine.wheel)
     if spec.sensor == "hall":
-        table["pull_up"] = spec.pull_up or rig.values.pull_up_v
+        table["pull_up"] = spec.pull_up or machine.values.pull_up_v
         table["pull_up"] = round(float(table["pull_up"]), 2)
     elif spec.sensor == "current":
-        table["shunt_ohm"] = round(rig.values.shunt_ohm, 1)
+        table["shunt_ohm"] = round(machine.values.shunt_ohm, 1)
     elif spec.sensor == "reluctance":
         table["polarity"] = "falling"
     return table
@@ -225,50 +231,50 @@ def _spans(shares, count: int) -> list[tuple[int, int]]:
     return [(int(a * count), int(b * count)) for a, b in shares]
 
 
-def _lifts(rig: Rig, count: int) -> np.ndarray:
+def _lifts(machine: SimulatedMachine, count: int) -> np.ndarray:
     lift = np.zeros(count)
-    for start, end, volts in rig.ground_lifts:
+    for start, end, volts in machine.ground_lifts:
         lift[int(start * count) : int(end * count)] += volts
     return lift
 
 
-def _parted(rig: Rig, state: str, count: int) -> dict[str, list[tuple[int, int]]]:
+def _parted(machine: SimulatedMachine, state: str, count: int) -> dict[str, list[tuple[int, int]]]:
     """Stretches of the recording in which a wire is parted."""
     parted: dict[str, list[tuple[int, int]]] = {}
-    if rig.feed_drops:
-        parted["supply"] = _spans(rig.feed_drops, count)
-    if rig.return_drops:
-        parted["return contact"] = _spans(rig.return_drops, count)
-    if rig.wiggle and state == "wiggle":
-        rng = rig.rng
+    if machine.feed_drops:
+        parted["supply"] = _spans(machine.feed_drops, count)
+    if machine.return_drops:
+        parted["return contact"] = _spans(machine.return_drops, count)
+    if machine.wiggle and state == "wiggle":
+        rng = machine.rng
         spans = []
         for start in np.sort(rng.uniform(0.05, 0.9, int(rng.integers(3, 7)))):
             spans.append((int(start * count), int(min(start + rng.uniform(0.01, 0.06), 1.0) * count)))
-        parted.setdefault(rig.wiggle, []).extend(spans)
+        parted.setdefault(machine.wiggle, []).extend(spans)
     return parted
 
 
-def _with_open(rig: Rig, wire: str) -> Rig:
+def _with_open(machine: SimulatedMachine, wire: str) -> SimulatedMachine:
     # The feed is lost upstream of the probe and a bad contact lies below it, the others are lost at the plug.
     name, ohm = {
         "supply": ("feed_wire_ohm", OPEN),
         "signal": ("signal_pin_ohm", OPEN),
         "ground": ("ground_pin_ohm", OPEN),
-        "return contact": ("ground_wire_ohm", rig.bad_return_ohm),
+        "return contact": ("ground_wire_ohm", machine.bad_return_ohm),
     }[wire]
-    other = rig.copy()
+    other = machine.copy()
     setattr(other.values, name, ohm)
     return other
 
 
-def _disturbed(rig: Rig, state: str, times: np.ndarray, sfreq: float) -> np.ndarray:
+def _disturbed(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: float) -> np.ndarray:
     """Ignition spikes and what the alternator adds to the signal."""
-    out = _whine(rig, state, times)
-    rng = rig.rng
-    for at in rng.uniform(0, times[-1], rng.poisson(rig.spikes * times[-1])) if rig.spikes else ():
+    out = _whine(machine, state, times)
+    rng = machine.rng
+    for at in rng.uniform(0, times[-1], rng.poisson(machine.spikes * times[-1])) if machine.spikes else ():
         first, length = int(at * sfreq), max(2, int(rng.uniform(50e-6, 220e-6) * sfreq))
         ring = (
-            rig.spike_v
+            machine.spike_v
             * np.exp(-np.arange(length) / (length / 2.5))
             * np.cos(np.arange(length) * 1.15)
             * rng.choice([-1, 1])
@@ -277,12 +283,12 @@ def _disturbed(rig: Rig, state: str, times: np.ndarray, sfreq: float) -> np.ndar
     return out
 
 
-def _whine(rig: Rig, state: str, times: np.ndarray) -> np.ndarray:
-    if not rig.whine_v or state not in ENGINE_RUNS:
+def _whine(machine: SimulatedMachine, state: str, times: np.ndarray) -> np.ndarray:
+    if not machine.whine_v or state not in ENGINE_RUNS:
         return np.zeros(len(times))
     # Six pulses a turn of a six-pole-pair alternator that turns 2.4 times as fast as the crank.
-    hertz = rig.idle_rpm / 60 * 2.4 * 36
-    return rig.whine_v * (np.abs(np.sin(np.pi * hertz * times)) - 0.637)
+    hertz = machine.idle_rpm / 60 * 2.4 * 36
+    return machine.whine_v * (np.abs(np.sin(np.pi * hertz * times)) - 0.637)
 
 
 # Cam ----------------------------------------------------------------------------------------------
@@ -292,97 +298,99 @@ def _whine(rig: Rig, state: str, times: np.ndarray) -> np.ndarray:
 _CRANK_TABLE = {"role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0}
 
 
-def _cam_lateness(rig: Rig, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
+def _cam_lateness(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
     """By how many crank degrees the cam is late at each sample: its offset, its wander, and a phaser's travel."""
     cycles = int(turns.max(initial=0.0) / 2) + 3
-    wander = np.interp(turns / 2, np.arange(cycles), rig.cam_wander * rig.rng.normal(size=cycles))
-    moved = rig.phaser_deg / (1 + np.exp(-(times - 0.5 * times[-1]) / 0.1)) if rig.phaser_deg else 0.0
-    return rig.cam_late + wander + moved
+    wander = np.interp(turns / 2, np.arange(cycles), machine.cam_wander * machine.rng.normal(size=cycles))
+    moved = machine.phaser_deg / (1 + np.exp(-(times - 0.5 * times[-1]) / 0.1)) if machine.phaser_deg else 0.0
+    return machine.cam_late + wander + moved
 
 
-def _cam_low(rig: Rig, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
-    angle = turns * 360.0 - _cam_lateness(rig, turns, times)
+def _cam_low(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
+    angle = turns * 360.0 - _cam_lateness(machine, turns, times)
     cycle = np.floor(angle / 720.0).astype(np.int64)
     first = int(cycle.min())
     low = np.zeros(len(turns), bool)
-    for start, end in rig.windows:
+    for start, end in machine.windows:
         # A gap that changes moves the edges of a window, or loses it, anew in each cycle.
         many = int(cycle.max()) - first + 1
-        strength = rig.field_strength * np.maximum(1 + rig.gap_wander * rig.rng.normal(size=many), 0.0)
-        moved = 60.0 * rig.place_wander * rig.rng.normal(size=(2, many))
+        strength = machine.field_strength * np.maximum(1 + machine.gap_wander * machine.rng.normal(size=many), 0.0)
+        moved = 60.0 * machine.place_wander * machine.rng.normal(size=(2, many))
         now = cycle - first
         within = angle - 720.0 * cycle
         low |= (within >= start + moved[0][now]) & (within < end + moved[1][now]) & (strength[now] > 0.5)
     return low
 
 
-def _crank_beside(rig: Rig, turns: np.ndarray) -> np.ndarray:
+def _crank_beside(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
     place = (turns % 1.0) * 60
     low = (place % 1.0 < 0.5) & (place < 58)
-    return np.where(low, 0.12, 4.93) + rig.rng.normal(0, 0.012, len(turns))
+    return np.where(low, 0.12, 4.93) + machine.rng.normal(0, 0.012, len(turns))
 
 
 # Coils ---------------------------------------------------------------------------------------------
 
 
-def coil_emf(rig: Rig, turns: np.ndarray, speed: np.ndarray) -> np.ndarray:
+def coil_emf(machine: SimulatedMachine, turns: np.ndarray, speed: np.ndarray) -> np.ndarray:
     """Open volts of a coil: the slope of the flux as teeth pass, in proportion to speed (Faraday)."""
-    within, strength = _tooth_place(rig, turns)
+    within, strength = _tooth_place(machine, turns)
     width = 0.21
     bump = -within / width * np.exp(0.5 - 0.5 * (within / width) ** 2)
-    volts = rig.values.coil_v * speed * rig.wheel.slots / 200.0 * strength * bump
-    return -volts if rig.reversed else volts
+    volts = machine.values.coil_v * speed * machine.wheel.slots / 200.0 * strength * bump
+    return -volts if machine.reversed else volts
 
 
-def coil_response(rig: Rig, load_ohm: float, farads: float) -> tuple[np.ndarray, np.ndarray]:
+def coil_response(machine: SimulatedMachine, load_ohm: float, farads: float) -> tuple[np.ndarray, np.ndarray]:
     """Numerator and denominator in s of load volts over open volts: R and L in series, load and C across it."""
-    values = rig.values
-    ohm, henry = copper(rig, values.coil_ohm), values.coil_h
+    values = machine.values
+    ohm, henry = copper(machine, values.coil_ohm), values.coil_h
     return np.array([1.0]), np.array([henry * farads, henry / load_ohm + ohm * farads, 1.0 + ohm / load_ohm])
 
 
-def _record_coil(rig: Rig, state: str, times, turns, speed, sfreq):
+def _record_coil(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
     from scipy.signal import bilinear, lfilter
 
-    values = rig.values
-    if rig.spec.role == "cam":
+    values = machine.values
+    if machine.spec.role == "cam":
         # A cam's wheel turns at half the crank's speed, late by what belt and phaser make of it.
-        emf = coil_emf(rig, (turns - _cam_lateness(rig, turns, times) / 360.0) / 2, speed / 2)
+        emf = coil_emf(machine, (turns - _cam_lateness(machine, turns, times) / 360.0) / 2, speed / 2)
     else:
-        emf = coil_emf(rig, turns, speed)
-    for start, end in _spans(rig.drops, len(times)):
+        emf = coil_emf(machine, turns, speed)
+    for start, end in _spans(machine.drops, len(times)):
         emf[start:end] = 0.0
     probe = ("plug_signal", values.recorder_ohm)
-    solved = solve(rig, state, conducting=False, instrument=probe)
+    solved = solve(machine, state, conducting=False, instrument=probe)
     transfer: Transfer = solved.transfer
     still = float(solved.volts("plug_signal"))
     gain = float(transfer.matrix[transfer.place["plug_signal"], transfer.names.index("coil")])
     load = max(solved.network.resistance("plug_signal", "0"), 1.0)
     farads = values.input_f + values.wire_f + values.recorder_f
-    top, bottom = coil_response(rig, max(load, values.coil_ohm * 1.01), farads)
+    top, bottom = coil_response(machine, max(load, values.coil_ohm * 1.01), farads)
     zeros, poles = bilinear(top * bottom[-1], bottom, sfreq)
     volts = still + gain * lfilter(zeros, poles, emf)
-    for cause, spans in _parted(rig, state, len(times)).items():
-        parted = solve(_with_open(rig, cause), state, conducting=False, instrument=probe).volts("plug_signal")
+    for cause, spans in _parted(machine, state, len(times)).items():
+        parted = solve(_with_open(machine, cause), state, conducting=False, instrument=probe).volts("plug_signal")
         for start, end in spans:
             volts[start:end] = parted
     if state in STARTING:
-        volts = volts + values.crank_a * rig.crank_sag * values.strap_ohm
+        volts = volts + values.crank_a * machine.crank_sag * values.strap_ohm
     swing = float(np.abs(volts - still).max())
     volts = (
-        volts + _disturbed(rig, state, times, sfreq) + rig.rng.normal(0, 0.25 * rig.noise_v + 0.003 * swing, len(times))
+        volts
+        + _disturbed(machine, state, times, sfreq)
+        + machine.rng.normal(0, 0.25 * machine.noise_v + 0.003 * swing, len(times))
     )
-    if rig.spec.role == "cam":
-        return [volts, _crank_beside(rig, turns)], [_signal_table(rig), dict(_CRANK_TABLE)]
-    return [volts], [_signal_table(rig)]
+    if machine.spec.role == "cam":
+        return [volts, _crank_beside(machine, turns)], [_signal_table(machine), dict(_CRANK_TABLE)]
+    return [volts], [_signal_table(machine)]
 
 
 # Piezo ---------------------------------------------------------------------------------------------
 
 
-def strike_charge(rig: Rig, times: np.ndarray, at: tuple[float, ...]) -> np.ndarray:
+def strike_charge(machine: SimulatedMachine, times: np.ndarray, at: tuple[float, ...]) -> np.ndarray:
     """Open volts of a piezo element rung by taps: a damped oscillation at its own frequency."""
-    values = rig.values
+    values = machine.values
     omega, decay = 2 * np.pi * values.piezo_hz, 2 * np.pi * values.piezo_hz * values.piezo_zeta
     volts = np.zeros(len(times))
     for when in at:
@@ -396,18 +404,18 @@ def strike_charge(rig: Rig, times: np.ndarray, at: tuple[float, ...]) -> np.ndar
     return volts
 
 
-def _record_piezo(rig: Rig, state: str, times, turns, speed, sfreq):
+def _record_piezo(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
     from scipy.signal import bilinear, lfilter
 
-    values = rig.values
+    values = machine.values
     taps = tuple(np.arange(0.1, times[-1], 0.35)) if state == "strike" else ()
-    net = solve(rig, state, conducting=False, instrument=("plug_signal", values.recorder_ohm)).network
+    net = solve(machine, state, conducting=False, instrument=("plug_signal", values.recorder_ohm)).network
     load = net.resistance("sensor_signal", "sensor_ground") if state != "key_on_unplugged" else values.recorder_ohm
     rc = load * (values.piezo_f + values.wire_f)
     divided = values.piezo_f / (values.piezo_f + values.wire_f)
     zeros, poles = bilinear([rc, 0.0], [rc, 1.0], sfreq)
-    volts = divided * lfilter(zeros, poles, strike_charge(rig, times, taps))
-    return [volts + rig.rng.normal(0, 0.3 * rig.noise_v, len(times))], [_signal_table(rig)]
+    volts = divided * lfilter(zeros, poles, strike_charge(machine, times, taps))
+    return [volts + machine.rng.normal(0, 0.3 * machine.noise_v, len(times))], [_signal_table(machine)]
 
 
 #: how each sensor kind is recorded; a new kind is a row

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from sagen.machine.network import GROUND, Network, Transfer
-from sagen.machine.rig import COPPER_PER_K, Rig
+from sagen.machine.simulated import COPPER_PER_K, SimulatedMachine
 
 OPEN = 1e9  #: ohm, what a parted wire still has
 #: states in which the sensor's plug is open
@@ -34,12 +34,14 @@ class Solved:
         return self.transfer.volts(node, {**self.sources, **over})
 
 
-def copper(rig: Rig, ohm: float) -> float:
-    """A copper resistance, stated at 20 degC, at the rig's temperature (IEC 60028, from memory)."""
-    return ohm * (1 + COPPER_PER_K * (rig.temperature_c - 20.0))
+def copper(machine: SimulatedMachine, ohm: float) -> float:
+    """A copper resistance, stated at 20 degC, at the machine's temperature (IEC 60028, from memory)."""
+    return ohm * (1 + COPPER_PER_K * (machine.temperature_c - 20.0))
 
 
-def network(rig: Rig, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None) -> Network:
+def network(
+    machine: SimulatedMachine, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None
+) -> Network:
     """The circuit's network.
 
     Parameters
@@ -49,13 +51,13 @@ def network(rig: Rig, state: str, *, conducting: bool, instrument: tuple[str, fl
     instrument : (node, ohm) or None
         what is clipped on, to battery negative
     """
-    values, kind = rig.values, rig.spec.sensor
+    values, kind = machine.values, machine.spec.sensor
     net = Network()
     net.voltage("battery", "battery", GROUND, values.battery_ohm)
     net.voltage("lift", "module_ground", GROUND, 0.004)
     plugged = state not in UNPLUGGED
     if kind in ("hall", "current"):
-        if rig.spec.regulated:
+        if machine.spec.regulated:
             net.voltage("regulator", "feed", "module_ground", values.regulator_ohm)
             net.resistor("feed", "module_ground", values.other_load_ohm)
         else:
@@ -71,16 +73,16 @@ def network(rig: Rig, state: str, *, conducting: bool, instrument: tuple[str, fl
         net.resistor("plug_ground", "sensor_ground", values.ground_pin_ohm)
         if kind in ("hall", "current"):
             net.resistor("plug_supply", "sensor_supply", values.feed_pin_ohm)
-    _INPUTS[kind](net, rig)
+    _INPUTS[kind](net, machine)
     if plugged:
-        _SENSORS[kind](net, rig, conducting)
+        _SENSORS[kind](net, machine, conducting)
     if instrument is not None:
         net.resistor(instrument[0], GROUND, instrument[1])
     return net
 
 
-def _hall_input(net: Network, rig: Rig) -> None:
-    values = rig.values
+def _hall_input(net: Network, machine: SimulatedMachine) -> None:
+    values = machine.values
     if values.pull_up_v >= 8.0:
         # A pull-up to the battery follows it; what it falls short of the battery is the module's own.
         net.resistor("battery", "module_signal", values.pull_up_ohm)
@@ -89,35 +91,35 @@ def _hall_input(net: Network, rig: Rig) -> None:
     net.resistor("module_signal", "module_ground", values.input_ohm)
 
 
-def _coil_input(net: Network, rig: Rig) -> None:
-    net.resistor("module_signal", "module_ground", rig.values.load_ohm)
-    net.voltage("bias", "module_signal", "module_ground", rig.values.bias_ohm)
+def _coil_input(net: Network, machine: SimulatedMachine) -> None:
+    net.resistor("module_signal", "module_ground", machine.values.load_ohm)
+    net.voltage("bias", "module_signal", "module_ground", machine.values.bias_ohm)
 
 
-def _current_input(net: Network, rig: Rig) -> None:
-    net.resistor("module_signal", "module_ground", rig.values.shunt_ohm)
+def _current_input(net: Network, machine: SimulatedMachine) -> None:
+    net.resistor("module_signal", "module_ground", machine.values.shunt_ohm)
 
 
-def _piezo_input(net: Network, rig: Rig) -> None:
-    net.resistor("module_signal", "module_ground", rig.values.load_ohm)
+def _piezo_input(net: Network, machine: SimulatedMachine) -> None:
+    net.resistor("module_signal", "module_ground", machine.values.load_ohm)
 
 
-def _hall_sensor(net: Network, rig: Rig, conducting: bool) -> None:
-    values = rig.values
+def _hall_sensor(net: Network, machine: SimulatedMachine, conducting: bool) -> None:
+    values = machine.values
     net.resistor("sensor_supply", "sensor_ground", values.sensor_ohm)
     net.resistor("sensor_signal", "sensor_ground", values.on_ohm if conducting else values.off_ohm)
 
 
-def _coil_sensor(net: Network, rig: Rig, conducting: bool) -> None:
-    net.voltage("coil", "sensor_signal", "sensor_ground", copper(rig, rig.values.coil_ohm))
+def _coil_sensor(net: Network, machine: SimulatedMachine, conducting: bool) -> None:
+    net.voltage("coil", "sensor_signal", "sensor_ground", copper(machine, machine.values.coil_ohm))
 
 
-def _current_sensor(net: Network, rig: Rig, conducting: bool) -> None:
+def _current_sensor(net: Network, machine: SimulatedMachine, conducting: bool) -> None:
     net.current("draw", "sensor_signal", "sensor_supply")
 
 
-def _piezo_sensor(net: Network, rig: Rig, conducting: bool) -> None:
-    net.resistor("sensor_signal", "sensor_ground", rig.values.piezo_ohm)
+def _piezo_sensor(net: Network, machine: SimulatedMachine, conducting: bool) -> None:
+    net.resistor("sensor_signal", "sensor_ground", machine.values.piezo_ohm)
 
 
 #: how each sensor kind hangs on the module and on the plug; a new kind is a row in both
@@ -125,10 +127,10 @@ _INPUTS = {"hall": _hall_input, "reluctance": _coil_input, "current": _current_i
 _SENSORS = {"hall": _hall_sensor, "reluctance": _coil_sensor, "current": _current_sensor, "piezo": _piezo_sensor}
 
 
-def sources(rig: Rig, state: str, *, conducting: bool) -> dict[str, float]:
+def sources(machine: SimulatedMachine, state: str, *, conducting: bool) -> dict[str, float]:
     """The strength of every source in a state, V and A."""
-    values = rig.values
-    amps = values.crank_a * rig.crank_sag if state in STARTING else 0.0
+    values = machine.values
+    amps = values.crank_a * machine.crank_sag if state in STARTING else 0.0
     emf = values.running_v if state in ENGINE_RUNS else values.battery_v - amps * values.battery_ohm
     live = state not in KEY_OFF
     return {
@@ -142,27 +144,29 @@ def sources(rig: Rig, state: str, *, conducting: bool) -> dict[str, float]:
     }
 
 
-def solve(rig: Rig, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None) -> Solved:
+def solve(
+    machine: SimulatedMachine, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None
+) -> Solved:
     """The circuit in a state. A sensor that its feed or return leaves without power neither conducts nor draws."""
-    wanted = rig.output == "low" or (conducting and rig.output == "works")
-    solved = _solved(rig, state, wanted, instrument)
-    if rig.spec.sensor in ("hall", "current") and state not in UNPLUGGED and not powered(rig, state, solved):
-        dark = replace(rig, output="high")
+    wanted = machine.output == "low" or (conducting and machine.output == "works")
+    solved = _solved(machine, state, wanted, instrument)
+    if machine.spec.sensor in ("hall", "current") and state not in UNPLUGGED and not powered(machine, state, solved):
+        dark = replace(machine, output="high")
         solved = _solved(dark, state, False, instrument)
-        if rig.spec.sensor == "current":
+        if machine.spec.sensor == "current":
             solved.sources["draw"] = 0.0
     return solved
 
 
-def powered(rig: Rig, state: str, solved: Solved | None = None) -> bool:
+def powered(machine: SimulatedMachine, state: str, solved: Solved | None = None) -> bool:
     """Whether enough voltage stands across a switching or current sensor."""
-    solved = solved or _solved(rig, state, False, None)
-    low = "sensor_ground" if rig.spec.sensor == "hall" else "sensor_signal"
-    if rig.output == "dead":
+    solved = solved or _solved(machine, state, False, None)
+    low = "sensor_ground" if machine.spec.sensor == "hall" else "sensor_signal"
+    if machine.output == "dead":
         return False
-    return solved.volts("sensor_supply") - solved.volts(low) >= rig.values.least_supply_v
+    return solved.volts("sensor_supply") - solved.volts(low) >= machine.values.least_supply_v
 
 
-def _solved(rig: Rig, state: str, conducting: bool, instrument: tuple[str, float] | None) -> Solved:
-    net = network(rig, state, conducting=conducting, instrument=instrument)
-    return Solved(net.transfer(), sources(rig, state, conducting=conducting), net)
+def _solved(machine: SimulatedMachine, state: str, conducting: bool, instrument: tuple[str, float] | None) -> Solved:
+    net = network(machine, state, conducting=conducting, instrument=instrument)
+    return Solved(net.transfer(), sources(machine, state, conducting=conducting), net)

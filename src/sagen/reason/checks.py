@@ -10,8 +10,8 @@ from sagen.machine.meter import OHM_POINTS
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.evidence import NEEDS_PATTERN, STATES_SAID, Captured, Looked, Reading, _range
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
-from sagen.reason.lab import OHM_FLOOR, VOLTS_FLOOR, Lab, projected, vocabulary
-from sagen.reason.weigh import Case, Posterior, Replaced, lab_for
+from sagen.reason.likelihood import OHM_FLOOR, VOLTS_FLOOR, LikelihoodModel, projected, vocabulary
+from sagen.reason.weigh import Case, Posterior, Replaced, likelihood_model
 
 #: minutes that a bit of doubt between fault modes still costs, and what a wrong repair costs
 MINUTES_A_BIT = 7.0
@@ -58,11 +58,11 @@ class Advice:
 
 
 def next_checks(
-    case: Case, posterior: Posterior, *, lab: Lab | None = None, facts: Knowledge | None = None
+    case: Case, posterior: Posterior, *, model: LikelihoodModel | None = None, facts: Knowledge | None = None
 ) -> tuple[NextCheck, ...]:
     """Checks that the gear allows and that have not been done, the cheapest expected road first."""
     facts = facts or knowledge()
-    lab = lab or lab_for(case.spec)
+    model = model or likelihood_model(case.spec)
     # What is all but ruled out moves no check's worth, and after a repair it is most of the pairs.
     posterior = posterior.likely(LEAST_LIKELY)
     done = _done(case)
@@ -84,13 +84,13 @@ def next_checks(
             continue
         if check.point == "sensor" and check.kind == "meter" and case.spec.ohms is None:
             continue  # without a published value the ohms of a coil say little
-        outcomes = OUTCOMES[check.kind](check, posterior, lab, facts, case.referenced)
+        outcomes = OUTCOMES[check.kind](check, posterior, model, facts, case.referenced)
         if outcomes is None:
             continue
         gain, after = _gain(outcomes, posterior)
         minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
         names = _separated(outcomes, posterior)
-        expect = _expected(check, lab)
+        expect = _expected(check, model)
         pays = minutes < PATIENCE * (now - after)
         why = _why(check, gain, names, pays)
         if closed and proves(check, leading):
@@ -129,10 +129,10 @@ def _done(case: Case) -> set[tuple]:
 
 
 def _meter_outcomes(
-    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
 ) -> np.ndarray | None:
     """Readings sorted into as many bins as the meter can tell apart, shape (bins, hypotheses)."""
-    drawn = [lab.samples(check.point, check.state, one) for one in posterior.faults]
+    drawn = [model.samples(check.point, check.state, one) for one in posterior.faults]
     if any(one is None for one in drawn):
         return None
     ohms = check.point in OHM_POINTS
@@ -146,7 +146,7 @@ def _meter_outcomes(
     if len(borders) < 2:
         return np.ones((1, len(drawn)))  # all alike: it can be taken, but tells nothing
     # Wide clusters are cut where the sound circuit's readings end.
-    sound = lab.samples(check.point, check.state, (SOUND,))
+    sound = model.samples(check.point, check.state, (SOUND,))
     spread = 3 * (0.4 * sound.std() + floor)
     borders = np.unique([*borders, sound.min() - spread, sound.max() + spread, np.inf])
     table = np.stack([np.histogram(one, borders)[0] + 0.02 for one in drawn], axis=1)
@@ -154,14 +154,14 @@ def _meter_outcomes(
 
 
 def _capture_outcomes(
-    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
 ) -> np.ndarray | None:
-    table = lab.table(check.state)
-    unseen = frozenset() if lab.spec.role == "cam" else frozenset({"timing_scatter"})
-    if not referenced or lab.spec.role != "cam":
+    table = model.table(check.state)
+    unseen = frozenset() if model.spec.role == "cam" else frozenset({"timing_scatter"})
+    if not referenced or model.spec.role != "cam":
         unseen |= {"timing_offset"}
     if not referenced:
-        unseen |= NEEDS_PATTERN[lab.spec.sensor == "reluctance"]
+        unseen |= NEEDS_PATTERN[model.spec.sensor == "reluctance"]
     rows = {name: projected(row, unseen) for name, row in table.items()}
     sets = sorted({one for row in rows.values() for one in row})
     known = vocabulary(table) - unseen
@@ -181,7 +181,7 @@ def _capture_outcomes(
 
 
 def _look_outcomes(
-    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
 ) -> np.ndarray | None:
     rows = [
         [max(row.get(one, row["other"]) for one in faults) for faults in posterior.faults]
@@ -194,7 +194,7 @@ def _look_outcomes(
 
 
 def _swap_outcomes(
-    check: CheckFacts, posterior: Posterior, lab: Lab, facts: Knowledge, referenced: bool
+    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
 ) -> np.ndarray | None:
     causes, bad = facts.parts[check.part], facts.origins["original"]
     cured = np.array(
@@ -250,9 +250,9 @@ def _separated(outcomes: np.ndarray, posterior: Posterior) -> tuple[str, ...]:
     return tuple(names[:4])
 
 
-def _expected(check: CheckFacts, lab: Lab) -> str:
+def _expected(check: CheckFacts, model: LikelihoodModel) -> str:
     """What a sound circuit should read, computed from the model before the probe goes on."""
-    values = lab.expected(check.point, check.state) if check.kind == "meter" else None
+    values = model.expected(check.point, check.state) if check.kind == "meter" else None
     if values is None:
         return check.expect
     unit = "ohm" if check.point in OHM_POINTS else "V"

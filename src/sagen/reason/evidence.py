@@ -6,8 +6,8 @@ from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 
 from sagen.reason.facts import SOUND, Knowledge, cause_of
-from sagen.reason.lab import Lab
-from sagen.reason.signature import ABOUT_CAPTURE, ABOUT_TIMING
+from sagen.reason.finding_sets import ABOUT_CAPTURE, ABOUT_TIMING
+from sagen.reason.likelihood import LikelihoodModel
 
 STATES_SAID = {
     "key_on": "key on", "key_on_unplugged": "key on, unplugged", "cranking": "while cranking", "running": "while running", "wiggle": "while it is moved",
@@ -30,11 +30,11 @@ class Evidence(ABC):
         return False
 
     @abstractmethod
-    def likelihood(self, faults: tuple[str, ...], lab: Lab, facts: Knowledge) -> float | None:
+    def likelihood(self, faults: tuple[str, ...], model: LikelihoodModel, facts: Knowledge) -> float | None:
         """Probability (or density) under fault modes; None where this says nothing."""
 
     @abstractmethod
-    def words(self, fault: str, lab: Lab, facts: Knowledge) -> str:
+    def words(self, fault: str, model: LikelihoodModel, facts: Knowledge) -> str:
         """Why this speaks for or against a fault mode, as a technician would say it."""
 
 
@@ -53,10 +53,10 @@ class Code(Evidence):
     def about_timing(self):
         return self.kind == "correlation"
 
-    def likelihood(self, faults, lab, facts):
+    def likelihood(self, faults, model, facts):
         return max(facts.codes[self.kind].of(one) for one in faults)
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         return f"{facts.codes[self.kind].seen} ({self.code})."
 
 
@@ -68,10 +68,10 @@ class Complaint(Evidence):
     def key(self):
         return ("complaint",)
 
-    def likelihood(self, faults, lab, facts):
+    def likelihood(self, faults, model, facts):
         return max(facts.complaints[self.name].of(one) for one in faults)
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         return f"{facts.complaints[self.name].seen}."
 
 
@@ -89,14 +89,14 @@ class Reading(Evidence):
     def key(self):
         return ("reading", self.point, self.state)
 
-    def likelihood(self, faults, lab, facts):
-        return lab.reading_likelihood(self.point, self.state, self.value, self.ohms, faults, self.spread)
+    def likelihood(self, faults, model, facts):
+        return model.reading_likelihood(self.point, self.state, self.value, self.ohms, faults, self.spread)
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         unit = "ohm" if self.ohms else "V"
         where = f"{self.point.replace('_', ' ')}, {STATES_SAID.get(self.state, self.state)}"
         said = f"{where[0].upper()}{where[1:]}: {self.value:.3g} {unit}"
-        sound, here = lab.expected(self.point, self.state), lab.expected(self.point, self.state, fault)
+        sound, here = model.expected(self.point, self.state), model.expected(self.point, self.state, fault)
         if sound is None or here is None:
             return said + "."
         said += f"; a sound circuit shows {_range(sound, unit)}"
@@ -119,12 +119,12 @@ class Captured(Evidence):
     def about_timing(self):
         return not self.unseen >= ABOUT_TIMING
 
-    def likelihood(self, faults, lab, facts):
+    def likelihood(self, faults, model, facts):
         if self.state in ("key_on", "strike"):
             return None
-        return lab.capture_likelihood(self.found, self.state, self.unseen, faults)
+        return model.capture_likelihood(self.found, self.state, self.unseen, faults)
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         from sagen.model.words import FINDING_TITLES
 
         name = f"{self.source}: " if self.source else ""
@@ -148,10 +148,10 @@ class Cranked(Evidence):
     def key(self):
         return ("cranked",)
 
-    def likelihood(self, faults, lab, facts):
-        return lab.cadence_likelihood(self.rpm, self.uneven, faults)
+    def likelihood(self, faults, model, facts):
+        return model.cadence_likelihood(self.rpm, self.uneven, faults)
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         beat = ""
         if self.uneven is not None:
             beat = f", with a beat of {100 * self.uneven:.0f} % once in two turns" if self.uneven > 0.03 else ", evenly"
@@ -174,7 +174,7 @@ class ReadElsewhere(Evidence):
     def about_timing(self):
         return self.kind in ABOUT_TIMING
 
-    def likelihood(self, faults, lab, facts):
+    def likelihood(self, faults, model, facts):
         table = facts.elsewhere.get(self.kind)
         if table is not None:
             row = table.get(self.state, table) if isinstance(table.get(self.state), dict) else table
@@ -182,11 +182,11 @@ class ReadElsewhere(Evidence):
                 row.get(one, row.get("other", 0.03)) if one != SOUND else row.get("other", 0.03) for one in faults
             )
         return max(
-            lab.share_seen(self.finding, self.state or ("rolling" if lab.spec.role == "speed" else "cranking"), one)
+            model.share_seen(self.finding, self.state or ("rolling" if model.spec.role == "speed" else "cranking"), one)
             for one in faults
         )
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         from sagen.model.words import FINDING_TITLES
 
         return f"Read elsewhere: {FINDING_TITLES.get(self.kind, self.kind.replace('_', ' ')).lower()}."
@@ -203,7 +203,7 @@ class Looked(Evidence):
     def key(self):
         return ("look", self.check)
 
-    def likelihood(self, faults, lab, facts):
+    def likelihood(self, faults, model, facts):
         check = next((one for one in facts.checks if one.name == self.check), None)
         if check is None or not check.outcome:
             return None
@@ -212,7 +212,7 @@ class Looked(Evidence):
             return shares[self.outcome]
         return max(0.005, 1.0 - sum(shares.values()))
 
-    def words(self, fault, lab, facts):
+    def words(self, fault, model, facts):
         return f"{self.check[0].upper()}{self.check[1:]}: {self.outcome.replace('_', ' ') if self.outcome else 'as expected'}."
 
 
@@ -233,9 +233,9 @@ def captured(
     referenced, coil : bool
         whether it was read against a known-good capture, without which a coil's weakness hardly shows
     """
-    from sagen.reason.signature import picture
+    from sagen.reason.finding_sets import finding_label
 
-    found = frozenset(picture(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
+    found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
     if any(kind in ("undersampled", "too_short") for kind, _ in findings) and not found:
         return None
     unseen = set()

@@ -15,7 +15,7 @@ from sagen.model.errors import SagenError
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
 from sagen.reason.evidence import Code, Complaint, Cranked, Evidence, ReadElsewhere, Reading, captured
-from sagen.reason.signature import ABOUT_TIMING, picture
+from sagen.reason.finding_sets import ABOUT_TIMING, finding_label
 from sagen.reason.weigh import Case, Replaced
 
 SENSOR_ANSWERS_NOTHING = ("hall", "current")
@@ -70,7 +70,7 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> R
 
 def finding_piece(entry: FindingEntry) -> ReadElsewhere:
     fields = entry.model_extra or {}
-    return ReadElsewhere("", picture(entry.finding, fields), entry.finding, entry.state or "")
+    return ReadElsewhere("", finding_label(entry.finding, fields), entry.finding, entry.state or "")
 
 
 def examined_piece(

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
-from sagen.reason.signature import ABOUT_CAPTURE
+from sagen.reason.finding_sets import ABOUT_CAPTURE
 
 SENSORS = ("crank", "cam", "speed", "knock")
 

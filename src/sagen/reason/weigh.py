@@ -12,7 +12,7 @@ from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Reason, Suspect
 from sagen.reason.evidence import Evidence, Reading
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
-from sagen.reason.lab import Lab
+from sagen.reason.likelihood import LikelihoodModel
 
 #: a reason weaker than this many bits is not worth a sentence
 LEAST_BITS = 0.35
@@ -74,16 +74,16 @@ class Posterior:
         return out
 
 
-_LABS: dict[str, Lab] = {}
+_LABS: dict[str, LikelihoodModel] = {}
 
 
-def lab_for(spec: CircuitSpec) -> Lab:
-    """The lab of a kind of circuit, made once: drawing its machines takes a moment."""
+def likelihood_model(spec: CircuitSpec) -> LikelihoodModel:
+    """The model of a kind of circuit, made once: drawing its machines takes a moment."""
     key = spec.model_dump_json(exclude={"bank", "position"})
     if key not in _LABS:
         if len(_LABS) > 12:
             _LABS.clear()
-        _LABS[key] = Lab(spec)
+        _LABS[key] = LikelihoodModel(spec)
     return _LABS[key]
 
 
@@ -93,24 +93,24 @@ def normalised(log: np.ndarray) -> np.ndarray:
     return weight / weight.sum()
 
 
-def infer(case: Case, *, lab: Lab | None = None, facts: Knowledge | None = None) -> Posterior:
+def infer(case: Case, *, model: LikelihoodModel | None = None, facts: Knowledge | None = None) -> Posterior:
     """The exact posterior over single faults and, once a part was changed, pairs with a bad new one.
 
     Pieces of evidence are independent given the faults; what repeats an earlier piece counts less.
     """
     facts = facts or knowledge()
-    lab = lab or lab_for(case.spec)
-    hypotheses: list[tuple[str, ...]] = [(one,) for one in lab.faults]
+    model = model or likelihood_model(case.spec)
+    hypotheses: list[tuple[str, ...]] = [(one,) for one in model.faults]
     correlated = any(one.about_timing for one in case.trail if isinstance(one, Evidence))
-    log = np.log(facts.weights(lab.faults, case.spec.role, correlated=correlated))
+    log = np.log(facts.weights(model.faults, case.spec.role, correlated=correlated))
     told: dict[tuple, int] = {}
     used, odd = [], []
     for piece in case.trail:
         if isinstance(piece, Replaced):
-            hypotheses, log = _after_change(piece, hypotheses, normalised(log), lab, facts)
+            hypotheses, log = _after_change(piece, hypotheses, normalised(log), model, facts)
             told = {key: times for key, times in told.items() if key[0] in ("code", "complaint")}
             continue
-        values = [piece.likelihood(one, lab, facts) for one in hypotheses]
+        values = [piece.likelihood(one, model, facts) for one in hypotheses]
         if any(one is None for one in values):
             continue
         times = told.get(piece.key, 0)
@@ -119,27 +119,27 @@ def infer(case: Case, *, lab: Lab | None = None, facts: Knowledge | None = None)
         likelihood = np.log(np.maximum(np.array(values), 1e-12))
         log = log + powers[min(times, len(powers) - 1)] * likelihood
         used.append(piece)
-        if isinstance(piece, Reading) and _unexplained(piece, values, lab):
+        if isinstance(piece, Reading) and _unexplained(piece, values, model):
             odd.append(
-                f"{piece.words(SOUND, lab, facts).rstrip('.')}: no fault explains this reading well. Take it again before building on it."
+                f"{piece.words(SOUND, model, facts).rstrip('.')}: no fault explains this reading well. Take it again before building on it."
             )
     return Posterior(tuple(hypotheses), normalised(log), tuple(used), tuple(odd))
 
 
-def _unexplained(piece: Reading, values: Sequence[float], lab: Lab) -> bool:
-    from sagen.reason.lab import OHM_DECADES, SLIP, VOLTS_RANGE
+def _unexplained(piece: Reading, values: Sequence[float], model: LikelihoodModel) -> bool:
+    from sagen.reason.likelihood import OHM_DECADES, SLIP, VOLTS_RANGE
 
     return max(values) < 3.0 * SLIP / (OHM_DECADES if piece.ohms else VOLTS_RANGE)
 
 
-def _after_change(change: Replaced, hypotheses, p: np.ndarray, lab: Lab, facts: Knowledge):
+def _after_change(change: Replaced, hypotheses, p: np.ndarray, model: LikelihoodModel, facts: Knowledge):
     """Beliefs after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
     if change.part not in facts.parts:
         raise SagenError(unknown_name("part", change.part, facts.parts))
     if change.origin not in facts.origins:
         raise SagenError(unknown_name("origin", change.origin, facts.origins))
     causes, bad = facts.parts[change.part], facts.origins[change.origin]
-    modes = [one for one in lab.faults if cause_of(one) in causes]
+    modes = [one for one in model.faults if cause_of(one) in causes]
     kept: dict[tuple[str, ...], float] = {}
     for faults, share in zip(hypotheses, p, strict=True):
         left = tuple(one for one in faults if cause_of(one) not in causes and one != SOUND) or (SOUND,)
@@ -150,7 +150,7 @@ def _after_change(change: Replaced, hypotheses, p: np.ndarray, lab: Lab, facts: 
             kept.setdefault(("",), 0.0)
             kept[("",)] += float(share)
     cured = kept.pop(("",), 0.0)
-    usual = facts.weights(modes, lab.spec.role)
+    usual = facts.weights(modes, model.spec.role)
     top = [modes[k] for k in np.argsort(-usual)[:3]]
     out: dict[tuple[str, ...], float] = {}
     for faults, share in kept.items():
@@ -167,31 +167,36 @@ def _after_change(change: Replaced, hypotheses, p: np.ndarray, lab: Lab, facts: 
 
 
 def suspects(
-    case: Case, posterior: Posterior, *, lab: Lab | None = None, facts: Knowledge | None = None, most_reasons: int = 8
+    case: Case,
+    posterior: Posterior,
+    *,
+    model: LikelihoodModel | None = None,
+    facts: Knowledge | None = None,
+    most_reasons: int = 8,
 ) -> tuple[Suspect, ...]:
     """Causes, likeliest first, each named by its likeliest fault mode and with its evidence for and against."""
     facts = facts or knowledge()
-    lab = lab or lab_for(case.spec)
+    model = model or likelihood_model(case.spec)
     by_fault, by_cause = posterior.by_fault(), posterior.by_cause()
     rows = []
     for cause, p in by_cause.items():
         top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
-        reasons = _reasons(top, posterior, lab, facts)[:most_reasons]
+        reasons = _reasons(top, posterior, model, facts)[:most_reasons]
         rows.append(Suspect(cause, top, p, reasons, facts.priors[top].do))
     return tuple(sorted(rows, key=lambda one: -one.probability))
 
 
-def _reasons(fault: str, posterior: Posterior, lab: Lab, facts: Knowledge) -> tuple[Reason, ...]:
+def _reasons(fault: str, posterior: Posterior, model: LikelihoodModel, facts: Knowledge) -> tuple[Reason, ...]:
     """Each piece's weight: its likelihood under the fault against that under all others, in bits."""
     found: dict[str, Reason] = {}
-    others = [one for one in lab.faults if one != fault]
-    weight = facts.weights(others, lab.spec.role)
+    others = [one for one in model.faults if one != fault]
+    weight = facts.weights(others, model.spec.role)
     for piece in posterior.used:
-        here = piece.likelihood((fault,), lab, facts)
-        there = np.array([piece.likelihood((one,), lab, facts) or 0.0 for one in others])
+        here = piece.likelihood((fault,), model, facts)
+        there = np.array([piece.likelihood((one,), model, facts) or 0.0 for one in others])
         bits = float(np.log2(max(here, 1e-9) / max(float(weight @ there), 1e-9)))
         if abs(bits) >= LEAST_BITS:
-            text = piece.words(fault, lab, facts)
+            text = piece.words(fault, model, facts)
             found[text] = Reason(text, bits)
     return tuple(sorted(found.values(), key=lambda one: -abs(one.bits)))
 

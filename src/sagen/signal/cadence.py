@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 LEAST_CYCLES = 2.0  #: below this a swing once in two turns is not told from a change of speed
 
@@ -20,7 +20,7 @@ class Cadence:
     uneven: float | None
 
 
-def cadence(reading: Reading) -> Cadence | None:
+def cadence(reading: RotatingReading) -> Cadence | None:
     """The cadence of a crankshaft's channel; None where its wheel is not known or no whole cycle was seen.
 
     The swing is fitted by least squares over whole cycles of 720 degrees together with a steady change of

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 from sagen.signal.teeth import Teeth
 
 CYCLE = 720.0
@@ -22,7 +22,7 @@ class CamTrack:
     """A cam's edges over the crank's angle.
 
     Angles are in crank degrees from tooth 1 of the first turn; `template` holds where each edge of one
-    cycle usually lies (0 to 720, climbing), `late` by how much each edge seen comes after its own.
+    cycle usually lies (0 to 720, climbing), `phase_error` by how much each edge seen comes after its own.
     """
 
     column: str
@@ -31,7 +31,7 @@ class CamTrack:
     rising: np.ndarray  #: bool, shape (n,)
     template: np.ndarray  #: shape (k,)
     template_rising: np.ndarray  #: bool, shape (k,)
-    late: np.ndarray  #: crank degrees, shape (n,)
+    phase_error: np.ndarray  #: crank degrees, shape (n,)
     step_deg: float  #: crank degrees that pass from one sample to the next at top speed
     referenced: bool  #: whether the crank's wheel has a reference, so that angles compare across captures
 
@@ -40,13 +40,13 @@ class CamTrack:
         return float(self.angle[-1] - self.angle[0]) / CYCLE
 
     def by_cycle(self) -> tuple[np.ndarray, np.ndarray]:
-        """Mean lateness of each cycle's edges and how far the edges stray about it (1 sigma), degrees. An edge
+        """Mean phase_errors of each cycle's edges and how far the edges stray about it (1 sigma), degrees. An edge
         farther from its place than a cam can wander within one cycle is a disturbance's and left out."""
         which = np.floor((self.angle - self.angle[0]) / CYCLE).astype(int)
         borders = np.searchsorted(which, np.arange(which[-1] + 2))
-        middle = _medians(self.late[np.lexsort((self.late, which))], borders)
-        own = np.abs(self.late - middle[which]) < STRANGE
-        which, late = which[own], self.late[own]
+        middle = _medians(self.phase_error[np.lexsort((self.phase_error, which))], borders)
+        own = np.abs(self.phase_error - middle[which]) < STRANGE
+        which, late = which[own], self.phase_error[own]
         count = np.bincount(which)
         mean = np.bincount(which, late) / np.maximum(count, 1)
         rest = late - mean[which]
@@ -88,7 +88,7 @@ def crank_angle(teeth: Teeth, at: np.ndarray) -> np.ndarray:
     return np.where(inside & climbing, out, np.nan)
 
 
-def track(cam: Reading, crank: Reading) -> CamTrack | None:
+def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     """Place a cam's edges on the crank; None where either gives too little to go by."""
     if crank.wheel is None or not crank.switching or not cam.switching or len(crank.teeth.times) < 8:
         return None

@@ -1,4 +1,4 @@
-"""Reading a coil (reluctance) channel: lobes, the sharp crossing at each tooth, heights against speed."""
+"""RotatingReading a coil (reluctance) channel: lobes, the sharp crossing at each tooth, heights against speed."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth, spread
 
 #: crossings that tell which of the two kinds is the tooth's centre
@@ -51,7 +51,7 @@ class Lobes:
 NO_LOBES = Lobes(np.empty(0), np.empty(0, bool), np.empty(0), np.empty(0))
 
 
-def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
+def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> RotatingReading:
     """Read one coil channel.
 
     The tooth's centre is the crossing at which the reference gap spans a whole number of pitches; the
@@ -75,7 +75,7 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
     flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes))
     if flat:
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
-        return Reading(
+        return RotatingReading(
             sheet, channel.unit, capture.sfreq, capture.samples, levels, 0.0, False,
             Edges(np.empty(0), np.empty(0, bool)), empty, kind="reluctance",
         )  # fmt: skip
@@ -94,7 +94,7 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Readin
         levels.high if width > 1 else float(np.median(height)) * scale / 2 + levels.middle,
         noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
-    return Reading(
+    return RotatingReading(
         sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
         teeth, times, between, smoothing=width, kind="reluctance",
         false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,

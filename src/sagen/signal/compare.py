@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.signal.errors import ToothErrors
-from sagen.signal.reading import Reading
+from sagen.signal.deviation import ToothDeviations
+from sagen.signal.reading import RotatingReading
 from sagen.signal.rules_wheel import LEAST, odd_words, outstanding, tooth_measures
 
 STEPS_A_PITCH = 24
@@ -33,7 +33,7 @@ class Comparison:
     text: str
 
 
-def low_over_angle(reading: Reading) -> np.ndarray | None:
+def low_over_angle(reading: RotatingReading) -> np.ndarray | None:
     """Share of turns in which the signal is low, on a grid of 24 steps a pitch, shape (24 * slots,).
 
     None where the wheel is unknown or no whole turn was seen.
@@ -61,7 +61,7 @@ def _coverage(first: np.ndarray, last: np.ndarray, steps: int) -> np.ndarray:
     return np.roll(over.reshape(-1, steps).sum(axis=0), base % steps)
 
 
-def compare(reading: Reading, pattern: Reading) -> Comparison | None:
+def compare(reading: RotatingReading, pattern: RotatingReading) -> Comparison | None:
     """Compare a channel with the same channel of a known-good capture; None where either has no turns."""
     here, there = low_over_angle(reading), low_over_angle(pattern)
     if here is None or there is None or len(here) != len(there):
@@ -86,7 +86,7 @@ def compare(reading: Reading, pattern: Reading) -> Comparison | None:
     return Comparison(reading.column, likeness, teeth, low, high, text)
 
 
-def teeth_apart(reading: Reading, pattern: Reading) -> dict[int, str]:
+def teeth_apart(reading: RotatingReading, pattern: RotatingReading) -> dict[int, str]:
     """Numbers of the teeth whose place, width or height differs from the pattern's, and how in words."""
     if reading.wheel != pattern.wheel or reading.kind != pattern.kind:
         return {}
@@ -105,9 +105,11 @@ def teeth_apart(reading: Reading, pattern: Reading) -> dict[int, str]:
         # What sampling can do to either adds up; what a fine sampling leaves counts once.
         limit = np.full(len(number), least + their_least - LEAST[name].size)
         scatter = np.hypot(here.scatter / np.sqrt(here.turns), there.scatter / np.sqrt(there.turns))
-        errors = ToothErrors(difference[None], difference, scatter, number, float(np.hypot(here.locked, there.locked)))
+        errors = ToothDeviations(
+            difference[None], difference, scatter, number, float(np.hypot(here.locked, there.locked))
+        )
         for place, size, _ in outstanding(
-            errors, limit, LEAST[name].sure, reading.wheel.slots, (1,), spread=name.startswith("late")
+            errors, limit, LEAST[name].sure, reading.wheel.slots, (1,), spread=name.startswith("phase_error")
         ):
             one, weight = int(number[place]), abs(size) / limit[place]
             if one not in found or weight > found[one][0]:

@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding
 from sagen.model.words import TURNING
 from sagen.signal.cam import CamTrack
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 MOST_SPANS = 400
 
@@ -20,11 +20,11 @@ class Context:
     """The capture around one channel. `found` grows as rules fire, so that later rules see it."""
 
     state: str
-    readings: tuple[Reading, ...] = ()
+    readings: tuple[RotatingReading, ...] = ()
     cylinders: int | None = None
     sprocket: int | None = None  #: teeth of the crank's belt or chain sprocket
     #: readings of the known-good capture
-    patterns: tuple[Reading, ...] = ()
+    patterns: tuple[RotatingReading, ...] = ()
     #: cam channels over the crank's angle, by column; the known-good capture's under the same names
     cams: dict[str, CamTrack] = field(default_factory=dict)
     pattern_cams: dict[str, CamTrack] = field(default_factory=dict)
@@ -40,14 +40,14 @@ class Context:
     def cranking(self) -> bool:
         return self.state in ("cranking", "start")
 
-    def has(self, reading: Reading, *kinds: str) -> bool:
+    def has(self, reading: RotatingReading, *kinds: str) -> bool:
         return any(one.kind in kinds and one.channel == reading.column for one in self.found)
 
-    def pattern(self, reading: Reading) -> Reading | None:
+    def pattern(self, reading: RotatingReading) -> RotatingReading | None:
         """The same channel of the known-good capture: by name, else by its place among its role."""
         return twin(reading, self.readings, self.patterns)
 
-    def lost_in_pattern(self, reading: Reading) -> frozenset[int]:
+    def lost_in_pattern(self, reading: RotatingReading) -> frozenset[int]:
         """Tooth numbers that the known-good capture lacks as well."""
         pattern = self.pattern(reading)
         return frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
@@ -70,7 +70,9 @@ class Context:
         return said
 
 
-def twin(reading: Reading, own: tuple[Reading, ...], others: tuple[Reading, ...]) -> Reading | None:
+def twin(
+    reading: RotatingReading, own: tuple[RotatingReading, ...], others: tuple[RotatingReading, ...]
+) -> RotatingReading | None:
     """The channel of another capture that stands for `reading`: same role and name, else same place."""
     alike = [one for one in others if one.sheet.role == reading.sheet.role]
     named = next((one for one in alike if one.column == reading.column), None)
@@ -85,4 +87,4 @@ def grade(beyond: float, plain: float) -> float:
     return float(np.clip(0.4 + 0.6 * beyond / plain, 0.4, 1.0))
 
 
-Rule = Callable[[Reading, Context], Iterator[Finding]]
+Rule = Callable[[RotatingReading, Context], Iterator[Finding]]

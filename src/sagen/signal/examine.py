@@ -18,10 +18,14 @@ from sagen.signal.context import Context, Rule, twin
 from sagen.signal.hall import read_current, read_hall
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.rails import RAIL_RULES, Rail, read_rail
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 #: a reader for every sensor kind; a new kind is a new row
-READERS: dict[str, Callable[..., Reading]] = {"hall": read_hall, "reluctance": read_coil, "current": read_current}
+READERS: dict[str, Callable[..., RotatingReading]] = {
+    "hall": read_hall,
+    "reluctance": read_coil,
+    "current": read_current,
+}
 #: roles of a rotating sensor; the others are only measured
 ROTATING = ("crank", "cam", "speed")
 #: asked in this order: what makes a capture unfit comes first, so that later rules can hold back
@@ -44,7 +48,7 @@ class ChannelResult:
     sheet: ChannelSheet
     unit: str
     levels: Levels
-    reading: Reading | None = None
+    reading: RotatingReading | None = None
     rail: Rail | None = None
     comparison: Comparison | None = None
 
@@ -145,7 +149,7 @@ def examine(
 
 
 def _read_channels(
-    capture: Capture, sheet: Sheet, patterns: tuple[Reading, ...], tell: Callable[[float], bool]
+    capture: Capture, sheet: Sheet, patterns: tuple[RotatingReading, ...], tell: Callable[[float], bool]
 ) -> list[ChannelResult]:
     results: list[ChannelResult] = []
     described = complete_sheet(capture, sheet).channel
@@ -156,14 +160,14 @@ def _read_channels(
     return results
 
 
-def _cams(readings: tuple[Reading, ...]) -> dict[str, CamTrack]:
+def _cams(readings: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
     """Every cam channel placed on the crank, where there is a crank to place it on."""
     crank = next((one for one in readings if one.sheet.role == "crank" and one.wheel and one.switching), None)
     tracks = {one.column: track(one, crank) for one in readings if one.sheet.role == "cam"} if crank else {}
     return {name: one for name, one in tracks.items() if one is not None}
 
 
-def _pattern_cams(readings: tuple[Reading, ...], patterns: tuple[Reading, ...]) -> dict[str, CamTrack]:
+def _pattern_cams(readings: tuple[RotatingReading, ...], patterns: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
     """The known-good capture's cam tracks, under the names that the cams have in this one."""
     tracks, named = _cams(patterns), {}
     for one in readings:
@@ -186,7 +190,7 @@ def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
     return sheet
 
 
-def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[Reading, ...]) -> ChannelResult:
+def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[RotatingReading, ...]) -> ChannelResult:
     channel = capture.channel(sheet.column)
     if sheet.factor != 1.0:
         # A probe factor scales what the recorder wrote, its offset included.

@@ -1,4 +1,4 @@
-"""Reading a two-state channel (hall, two-wire current): does it switch, between which levels, and when."""
+"""RotatingReading a two-state channel (hall, two-wire current): does it switch, between which levels, and when."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, without_glitches
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 from sagen.signal.teeth import Teeth, read_teeth
 
 #: a swing below this share of the pull-up counts as a signal only if the wheel shows in it
@@ -31,13 +31,13 @@ def likely_pull_up(levels: Levels) -> float:
     return 5.0 if levels.high <= 5.8 else 12.0
 
 
-def read_hall(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
+def read_hall(capture: Capture, channel: Channel, sheet: ChannelSheet) -> RotatingReading:
     """Read one switching channel; see `read_two_state`."""
     levels = state_levels(channel)
     return read_two_state(capture, channel, sheet, levels, sheet.pull_up or likely_pull_up(levels), "hall")
 
 
-def read_current(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Reading:
+def read_current(capture: Capture, channel: Channel, sheet: ChannelSheet) -> RotatingReading:
     """Read a two-wire current sensor across its resistor: 7 and 14 mA are its two levels (common practice)."""
     per_amp = 1.0 if channel.unit == "A" else sheet.shunt_ohm or DEFAULT_SHUNT
     return read_two_state(capture, channel, sheet, state_levels(channel), HIGH_CURRENT * per_amp, "current")
@@ -45,7 +45,7 @@ def read_current(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Rea
 
 def read_two_state(
     capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, kind: str
-) -> Reading:
+) -> RotatingReading:
     """Read one two-state channel whose high level should be `expected`.
 
     A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
@@ -67,7 +67,7 @@ def read_two_state(
         reading = _with_edges(capture, calm, sheet, levels_now, expected, width, kind)
         if _wheel_shows(reading):
             return reading
-    return Reading(
+    return RotatingReading(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, False,
         Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)), kind=kind,
     )  # fmt: skip
@@ -82,7 +82,7 @@ def _plainly_two_state(levels: Levels, expected: float, channel: Channel) -> boo
     return levels.swing >= 6 * abs(channel.scale) * noise_of(sample_runs(channel.raw).astype(np.float64))
 
 
-def _wheel_shows(reading: Reading) -> bool:
+def _wheel_shows(reading: RotatingReading) -> bool:
     """Whether faint edges come as teeth do: the gap returns, or the spaces hardly differ."""
     teeth = reading.teeth
     if len(teeth.times) < 8 or float(np.median(np.diff(teeth.times))) * reading.sfreq < PACE * reading.smoothing:
@@ -98,7 +98,7 @@ def _wheel_shows(reading: Reading) -> bool:
 
 def _with_edges(
     capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, width: int, kind: str
-) -> Reading:
+) -> RotatingReading:
     quarter = 0.25 * levels.swing
     bounds = sorted((channel.to_raw(levels.low + quarter), channel.to_raw(levels.high - quarter)))
     edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(levels.middle))
@@ -111,7 +111,7 @@ def _with_edges(
         # The line is low through the reference gap: here a tooth holds it high, from its rise to its fall.
         starts, ends, teeth = _row(rises, falls, sheet)
     switching = len(edges) >= FEWEST_EDGES
-    return Reading(
+    return RotatingReading(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, switching, edges, teeth,
         starts, ends, false_edges / capture.sfreq, width, kind, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 else 0,

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.signal.errors import by_place
-from sagen.signal.reading import Reading
+from sagen.signal.deviation import by_place
+from sagen.signal.reading import RotatingReading
 from sagen.signal.rules_wheel import height_for_speed
 
 
@@ -16,27 +16,27 @@ class ToothTable:
     """One row a slot of the wheel, 1..slots; NaN where a slot has no tooth or nothing is known.
 
     `size` is the height at each tooth (coil) or how long the signal is low there (others), relative to the
-    median of all; `late` and `wander` are in percent of a pitch: the median over the turns, and the standard
+    median of all; `phase_error` and `wander` are in percent of a pitch: the median over the turns, and the standard
     deviation from turn to turn. `seen` is the share of turns in which the tooth was there. The two
     `..._against` columns are the difference from the known-good capture.
     """
 
     number: np.ndarray
     angle_deg: np.ndarray
-    late: np.ndarray
+    phase_error: np.ndarray
     wander: np.ndarray
     size: np.ndarray
     seen: np.ndarray
-    late_against: np.ndarray
+    phase_error_against: np.ndarray
     size_against: np.ndarray
     size_name: str
 
     @property
     def has_pattern(self) -> bool:
-        return bool(np.isfinite(self.late_against).any())
+        return bool(np.isfinite(self.phase_error_against).any())
 
 
-def tooth_table(reading: Reading, pattern: Reading | None = None) -> ToothTable | None:
+def tooth_table(reading: RotatingReading, pattern: RotatingReading | None = None) -> ToothTable | None:
     """The table of a channel; None where its wheel is not known or less than two turns were seen."""
     own = _columns(reading)
     if own is None:
@@ -53,10 +53,10 @@ def tooth_table(reading: Reading, pattern: Reading | None = None) -> ToothTable 
     )  # fmt: skip
 
 
-def _columns(reading: Reading) -> tuple[np.ndarray, ...] | None:
+def _columns(reading: RotatingReading) -> tuple[np.ndarray, ...] | None:
     if reading.wheel is None or not reading.switching:
         return None
-    lates = by_place(reading.teeth, reading.late_middle)
+    lates = by_place(reading.teeth, reading.phase_error_middle)
     sizes = by_place(reading.teeth, _size(reading))
     if lates is None or sizes is None:
         return None
@@ -74,16 +74,16 @@ def _columns(reading: Reading) -> tuple[np.ndarray, ...] | None:
     return late, wander, size, seen
 
 
-def _size(reading: Reading) -> np.ndarray:
+def _size(reading: RotatingReading) -> np.ndarray:
     return height_for_speed(reading) if reading.kind == "reluctance" else reading.low_width
 
 
-def turn_rows(reading: Reading, what: str) -> tuple[np.ndarray, np.ndarray] | None:
+def turn_rows(reading: RotatingReading, what: str) -> tuple[np.ndarray, np.ndarray] | None:
     """A row a turn and a column a slot: the deviation of each tooth from what is expected of it.
 
     Parameters
     ----------
-    what : "late" (percent of a pitch) or "size" (percent of the median height or width)
+    what : "phase_error" (percent of a pitch) or "size" (percent of the median height or width)
 
     Returns
     -------
@@ -94,8 +94,8 @@ def turn_rows(reading: Reading, what: str) -> tuple[np.ndarray, np.ndarray] | No
     teeth = reading.teeth
     if teeth.wheel is None or not len(teeth.number):
         return None
-    if what == "late":
-        measure = 100 * reading.late_middle
+    if what == "phase_error":
+        measure = 100 * reading.phase_error_middle
     else:
         size = _size(reading)
         measure = np.append(size, np.full(len(teeth.times) - len(size), np.nan))
@@ -113,7 +113,9 @@ def turn_rows(reading: Reading, what: str) -> tuple[np.ndarray, np.ndarray] | No
     return values, entry
 
 
-def wave_over_turn(raw: np.ndarray, reading: Reading, steps_a_pitch: int = 24, turns: int = 24) -> np.ndarray | None:
+def wave_over_turn(
+    raw: np.ndarray, reading: RotatingReading, steps_a_pitch: int = 24, turns: int = 24
+) -> np.ndarray | None:
     """The mean waveform over one turn, raw units, shape (slots * steps_a_pitch,): a synchronous average.
 
     The angle grid is mapped to time, never every sample to an angle. None where the wheel is not known.

@@ -9,14 +9,14 @@ import numpy as np
 
 from sagen.model.sheet import ChannelSheet
 from sagen.model.wheel import Wheel
+from sagen.signal.deviation import phase_errors
 from sagen.signal.edges import Edges, median_of_five
-from sagen.signal.errors import lateness
 from sagen.signal.levels import Levels
 from sagen.signal.teeth import Teeth
 
 
 @dataclass(frozen=True)
-class Reading:
+class RotatingReading:
     """One channel as read. Times in s from the start of the capture, levels in `unit`."""
 
     sheet: ChannelSheet
@@ -84,16 +84,16 @@ class Reading:
         return out
 
     @cached_property
-    def late(self) -> np.ndarray:
-        """Lateness of every tooth's edge, pitches, shape (teeth,); see `errors.lateness`."""
-        return lateness(self.teeth, self.teeth.times)
+    def phase_error(self) -> np.ndarray:
+        """Lateness of every tooth's edge, pitches, shape (teeth,); see `errors.phase_errors`."""
+        return phase_errors(self.teeth, self.teeth.times)
 
     @cached_property
-    def late_middle(self) -> np.ndarray:
+    def phase_error_middle(self) -> np.ndarray:
         """Lateness of the middle of every tooth, for a sensor that shows both its ends; else of its edge."""
         if self.kind == "reluctance" or len(self.rises) != len(self.teeth.times):
-            return self.late
-        return 0.5 * (self.late + lateness(self.teeth, self.rises))
+            return self.phase_error
+        return 0.5 * (self.phase_error + phase_errors(self.teeth, self.rises))
 
     @cached_property
     def samples_a_tooth(self) -> float:

@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.signal.cam import CamTrack, shift_between
 from sagen.signal.context import Context, grade
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 OFFSET_DEG = 3.0
 SCATTER_DEG = 1.3
@@ -20,7 +20,7 @@ FEWEST_CYCLES = 2.4  #: in a capture of six turns three cycles begin
 MOVES_DEG = 5.0  #: a cam that travels farther than this, smoothly, is driven by a phaser
 
 
-def _coarse(reading: Reading) -> float:
+def _coarse(reading: RotatingReading) -> float:
     """A coil crosses slowly at cranking speed, so the place of a cam's few teeth is known that much worse."""
     return 2.0 if reading.kind == "reluctance" else 1.0
 
@@ -50,14 +50,14 @@ def scatter(track: CamTrack, context: Context) -> float:
         return 0.0
     if travel(track, context):
         moves = 1.4826 * float(np.median(np.abs(np.diff(by_cycle)))) / np.sqrt(2)
-        within = min(within, 1.4826 * float(np.median(np.abs(track.late - np.interp(
+        within = min(within, 1.4826 * float(np.median(np.abs(track.phase_error - np.interp(
             track.angle, track.angle[0] + 720.0 * (np.arange(len(by_cycle)) + 0.5), by_cycle)))))  # fmt: skip
     else:
         moves = float(np.std(by_cycle, ddof=1))
     return float(np.hypot(moves, within))
 
 
-def cam_dropout(reading: Reading, context: Context) -> Iterator[Finding]:
+def cam_dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Windows of a cam that do not come though the crank turns on: every edge of the cycle has its crank angle."""
     track = context.cams.get(reading.column)
     crank = next((one for one in context.readings if one.sheet.role == "crank" and one.wheel), None)
@@ -73,7 +73,7 @@ def cam_dropout(reading: Reading, context: Context) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def lost_edges(track: CamTrack, crank: Reading) -> list[tuple[float, float, int]]:
+def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, float, int]]:
     """Stretches (s) in which two or more edges in a row did not come where the cycle has them, and how many."""
     first, last = float(track.angle[0]), crank_angle_end(crank)
     cycles = np.arange(np.floor((first - 720) / 720), np.ceil(last / 720) + 1)
@@ -83,7 +83,8 @@ def lost_edges(track: CamTrack, crank: Reading) -> list[tuple[float, float, int]
     away = np.minimum(np.abs(track.angle[place] - due), np.abs(track.angle[place - 1] - due))
     # A cam that has moved or wanders is late, not lost.
     lost = away > max(
-        LOST_EDGE_DEG, 4 * float(np.median(np.abs(track.late))) + float(np.ptp(np.quantile(track.late, [0.05, 0.95])))
+        LOST_EDGE_DEG,
+        4 * float(np.median(np.abs(track.phase_error))) + float(np.ptp(np.quantile(track.phase_error, [0.05, 0.95]))),
     )
     edges = np.diff(np.concatenate([[0], lost.astype(int), [0]]))
     found = []
@@ -98,20 +99,24 @@ def lost_edges(track: CamTrack, crank: Reading) -> list[tuple[float, float, int]
     return found[:MOST_LOSSES]
 
 
-def crank_angle_end(crank: Reading) -> float:
+def crank_angle_end(crank: RotatingReading) -> float:
     """Crank degrees at the last tooth seen."""
     return float(crank.teeth.angle_deg()[-1])
 
 
-def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
+def timing_scatter(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     track = context.cams.get(reading.column)
     if track is None or track.cycles < FEWEST_CYCLES or context.has(reading, "weak_amplitude", "undersampled"):
         return
     if context.has(reading, "dropout"):
         # Edges that belong to a lost window, or to none, do not tell how the others stray.
-        near = np.abs(track.late) < 12.0
+        near = np.abs(track.phase_error) < 12.0
         track = replace(
-            track, time=track.time[near], angle=track.angle[near], rising=track.rising[near], late=track.late[near]
+            track,
+            time=track.time[near],
+            angle=track.angle[near],
+            rising=track.rising[near],
+            phase_error=track.phase_error[near],
         )
         if len(track.angle) < 6:
             return
@@ -119,7 +124,7 @@ def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
     limit = max(SCATTER_DEG * _coarse(reading), 0.6 * track.step_deg)
     if size < limit:
         return
-    low, high = np.quantile(track.late, [0.02, 0.98])
+    low, high = np.quantile(track.phase_error, [0.02, 0.98])
     yield Finding(
         "timing_scatter", reading.column, grade(size - limit, 3 * limit),
         f"The cam's edges wander against the crank by {high - low:.1f}° of the crank (standard deviation {size:.1f}°) "
@@ -129,7 +134,7 @@ def timing_scatter(reading: Reading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
+def timing_offset(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     here, good = context.cams.get(reading.column), context.pattern_cams.get(reading.column)
     if here is None or good is None or context.has(reading, "weak_amplitude", "undersampled"):
         return  # a weak coil's crossings lie where the noise has them
@@ -140,7 +145,7 @@ def timing_offset(reading: Reading, context: Context) -> Iterator[Finding]:
     moved = travel(here, context)
     if moved:
         # Of a moving cam the place nearest to the known-good one counts: only what never gets there has jumped.
-        low, high = np.quantile(here.late, [0.05, 0.95])
+        low, high = np.quantile(here.phase_error, [0.05, 0.95])
         reach = np.array([low, high]) + offset
         offset = 0.0 if reach[0] <= OFFSET_DEG and reach[1] >= -OFFSET_DEG else float(reach[np.abs(reach).argmin()])
     unsure = 4.0 * scatter(here, context) / np.sqrt(max(here.cycles, 1.0))

@@ -13,7 +13,7 @@ import numpy as np
 
 from sagen.model.finding import Finding, Span
 from sagen.signal.context import MOST_SPANS, Context, grade
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 LOW_LIMIT_V = 0.8
 LOW_LIMIT_SHARE = 0.12
@@ -33,7 +33,7 @@ WEAK_AGAINST_PATTERN = 0.55
 WEAK_CURRENT = 0.65  #: share of the usual 7 mA between the two levels
 
 
-def undersampled(reading: Reading, context: Context) -> Iterator[Finding]:
+def undersampled(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     if not reading.switching or len(reading.edges) < 12:
         return
     least = reading.samples_a_tooth
@@ -55,7 +55,7 @@ def _rate(hertz: float) -> str:
     return f"{hertz / 1e6:g} MS/s" if hertz >= 1e6 else f"{hertz / 1e3:g} kS/s"
 
 
-def clipped(reading: Reading, context: Context) -> Iterator[Finding]:
+def clipped(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Samples pile up at the end of the recorder's range, where the waveform would have gone on."""
     share, level = reading.piled
     if reading.kind == "hall" and (level >= RESTS_SHARE * reading.expected or level <= LOW_LIMIT_V):
@@ -72,7 +72,7 @@ def clipped(reading: Reading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
+def too_short(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     seconds = reading.samples / reading.sfreq
     if not context.turning or context.has(reading, "undersampled"):
         return
@@ -99,13 +99,13 @@ def too_short(reading: Reading, context: Context) -> Iterator[Finding]:
     )
 
 
-def _short(reading: Reading, text: str, wanted_s: float) -> Finding:
+def _short(reading: RotatingReading, text: str, wanted_s: float) -> Finding:
     return Finding(
         "too_short", reading.column, 0.7, text, {}, (), f"Record at least {wanted_s:g} s: six turns or more."
     )
 
 
-def no_signal(reading: Reading, context: Context) -> Iterator[Finding]:
+def no_signal(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     if reading.switching or not context.turning or context.has(reading, "too_short"):
         return
     level = reading.levels.middle
@@ -119,7 +119,7 @@ def no_signal(reading: Reading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _held_switch(level: float, reading: Reading, context: Context) -> tuple[str, str]:
+def _held_switch(level: float, reading: RotatingReading, context: Context) -> tuple[str, str]:
     if level >= _high_limit(reading, context):
         return "high", f"held high, near the pull-up of {reading.expected:g} V"
     if level <= max(LOW_LIMIT_V, LOW_LIMIT_SHARE * reading.expected):
@@ -127,13 +127,13 @@ def _held_switch(level: float, reading: Reading, context: Context) -> tuple[str,
     return "middle", f"hanging between ground and the pull-up of {reading.expected:g} V"
 
 
-def _held_coil(level: float, reading: Reading, context: Context) -> tuple[str, str]:
+def _held_coil(level: float, reading: RotatingReading, context: Context) -> tuple[str, str]:
     if abs(level) < 0.35:
         return "low", "the coil makes no voltage"
     return "middle", "only the module's bias stands on the wire, the coil adds nothing"
 
 
-def _held_current(level: float, reading: Reading, context: Context) -> tuple[str, str]:
+def _held_current(level: float, reading: RotatingReading, context: Context) -> tuple[str, str]:
     milliamp = 14.0 * level / reading.expected
     if milliamp < 3.5:
         return "low", f"{milliamp:.1f} mA, no sensor draws so little: open circuit or no feed"
@@ -145,7 +145,7 @@ def _held_current(level: float, reading: Reading, context: Context) -> tuple[str
 _HELD = {"hall": _held_switch, "reluctance": _held_coil, "current": _held_current}
 
 
-def low_not_pulled_down(reading: Reading, context: Context) -> Iterator[Finding]:
+def low_not_pulled_down(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     if reading.kind != "hall" or not reading.switching:
         return
     low, limit = reading.levels.low, max(LOW_LIMIT_V, LOW_LIMIT_SHARE * reading.expected)
@@ -161,7 +161,7 @@ def low_not_pulled_down(reading: Reading, context: Context) -> Iterator[Finding]
     )  # fmt: skip
 
 
-def high_not_reached(reading: Reading, context: Context) -> Iterator[Finding]:
+def high_not_reached(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     if reading.kind != "hall" or not reading.switching or context.has(reading, "clipped"):
         return
     high, limit = reading.levels.high, _high_limit(reading, context)
@@ -177,12 +177,12 @@ def high_not_reached(reading: Reading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _high_limit(reading: Reading, context: Context) -> float:
+def _high_limit(reading: RotatingReading, context: Context) -> float:
     cranking = context.cranking and reading.expected >= BATTERY_PULL_UP_V
     return (HIGH_LIMIT_CRANKING if cranking else HIGH_LIMIT_SHARE) * reading.expected
 
 
-def weak_coil(reading: Reading, context: Context) -> Iterator[Finding]:
+def weak_coil(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     if reading.kind != "reluctance" or not reading.switching or len(reading.teeth.times) < 5:
         return
     height, rate = float(np.median(reading.heights)), 1 / float(np.median(np.diff(reading.teeth.times)))
@@ -197,7 +197,7 @@ def weak_coil(reading: Reading, context: Context) -> Iterator[Finding]:
         yield _weak(reading, height, limit, against)
 
 
-def weak_current(reading: Reading, context: Context) -> Iterator[Finding]:
+def weak_current(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     if reading.kind != "current" or not reading.switching:
         return
     milliamp = 14.0 / reading.expected
@@ -210,7 +210,7 @@ def weak_current(reading: Reading, context: Context) -> Iterator[Finding]:
         yield _weak(reading, swing, WEAK_CURRENT * 0.5 * reading.expected, against)
 
 
-def _weak(reading: Reading, height: float, limit: float, against: str) -> Finding:
+def _weak(reading: RotatingReading, height: float, limit: float, against: str) -> Finding:
     return Finding(
         "weak_amplitude", reading.column, grade(limit - height, limit),
         f"The signal swings by only {height:.3g} {reading.unit} from peak to peak; {against}.",
@@ -219,7 +219,7 @@ def _weak(reading: Reading, height: float, limit: float, against: str) -> Findin
     )  # fmt: skip
 
 
-def noise(reading: Reading, context: Context) -> Iterator[Finding]:
+def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Pulses too narrow for teeth that cross both thresholds, or a disturbance near to doing so."""
     if not reading.switching or context.has(reading, "undersampled"):
         return
@@ -252,7 +252,7 @@ def noise(reading: Reading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _extra_pulses(reading: Reading) -> np.ndarray:
+def _extra_pulses(reading: RotatingReading) -> np.ndarray:
     """Narrow pulses (s) without which the teeth are even; where one is lacking then, it was a tooth."""
     teeth, at = reading.teeth, reading.false_edges
     if len(teeth.times) < 3 or not len(at):
@@ -266,7 +266,7 @@ def _extra_pulses(reading: Reading) -> np.ndarray:
     return at[even] if reading.sheet.role != "cam" else at
 
 
-def expected_bands(reading: Reading, state: str) -> tuple[tuple[float, float, str], ...]:
+def expected_bands(reading: RotatingReading, state: str) -> tuple[tuple[float, float, str], ...]:
     """Where the levels of a sound circuit lie: low end, high end (in the reading's unit), name."""
     if reading.kind == "reluctance":
         return ()

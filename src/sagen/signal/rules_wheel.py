@@ -14,14 +14,14 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.wheel import Wheel
 from sagen.signal.context import MOST_SPANS, Context, grade
-from sagen.signal.errors import (
-    ToothErrors,
+from sagen.signal.deviation import (
+    ToothDeviations,
     by_place,
     irregular_teeth,
     swing_once_a_turn,
     waves,
 )
-from sagen.signal.reading import Reading
+from sagen.signal.reading import RotatingReading
 
 FEWEST_TURNS = 3
 SURE_SHARE = 0.85  #: the same, where the teeth wander
@@ -53,34 +53,38 @@ class Least:
     locked: float
     in_step: float
 
-    def limit(self, errors: ToothErrors, coarse: float) -> float:
+    def limit(self, errors: ToothDeviations, coarse: float) -> float:
         """The least size that counts, for a sampling of one sample in `coarse` pitches."""
         return max(self.size, (self.in_step if errors.locked else self.samples) * coarse)
 
 
 LEAST = {
-    "late": Least(0.05, 0.75, 5.0, 0.2, 1.35),
-    "late middle": Least(0.05, 0.8, 4.5, 0.1, 1.2),  # both ends of a tooth tell of its place
+    "phase_error": Least(0.05, 0.75, 5.0, 0.2, 1.35),
+    "phase_error_middle": Least(0.05, 0.8, 4.5, 0.1, 1.2),  # both ends of a tooth tell of its place
     "width": Least(0.07, 1.15, 4.0, 0.2, 1.35),  # both ends err, by one sample at most
     "height": Least(0.16, 0.0, 5.0, 0.0, 0.0),
 }
 
 
-def measures(reading: Reading, context: Context) -> dict[str, tuple[ToothErrors, float]]:
+def measures(reading: RotatingReading, context: Context) -> dict[str, tuple[ToothDeviations, float]]:
     """What is known of every tooth, lined up by place, with the least size that counts; worked out once."""
     if reading.column not in context.memo:
         context.memo[reading.column] = tooth_measures(reading)
     return context.memo[reading.column]
 
 
-def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
+def tooth_measures(reading: RotatingReading) -> dict[str, tuple[ToothDeviations, float]]:
     """What is known of every tooth, lined up by place, with the least size that counts."""
     teeth, coarse = reading.teeth, 1.0 / reading.samples_a_tooth
     if reading.kind == "reluctance":
         coarse *= COIL_COARSE
-        values = {"late": reading.late, "height": height_for_speed(reading)}
+        values = {"phase_error": reading.phase_error, "height": height_for_speed(reading)}
     else:
-        values = {"late": reading.late, "late middle": reading.late_middle, "width": reading.low_width}
+        values = {
+            "phase_error": reading.phase_error,
+            "phase_error_middle": reading.phase_error_middle,
+            "width": reading.low_width,
+        }
     found = {}
     for name, value in values.items():
         errors, least = by_place(teeth, value), LEAST[name]
@@ -90,7 +94,7 @@ def tooth_measures(reading: Reading) -> dict[str, tuple[ToothErrors, float]]:
     return found
 
 
-def height_for_speed(reading: Reading) -> np.ndarray:
+def height_for_speed(reading: RotatingReading) -> np.ndarray:
     """Height at each tooth over the speed there, relative to the median: a coil's height grows with speed."""
     teeth = reading.teeth
     if len(teeth.times) < 5:
@@ -107,7 +111,7 @@ def height_for_speed(reading: Reading) -> np.ndarray:
     return ratio / np.median(ratio)
 
 
-def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
+def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if not reading.switching or teeth.wheel is None or context.has(reading, "wrong_pattern", "undersampled"):
         return
@@ -150,7 +154,7 @@ def extra_gap(reading: Reading, context: Context) -> Iterator[Finding]:
         )
 
 
-def _cut_away(reading: Reading) -> bool:
+def _cut_away(reading: RotatingReading) -> bool:
     """Whether the recorder's range cut off so much of a coil that its crossings tell nothing."""
     return reading.kind == "reluctance" and reading.piled[0] > CUT_AWAY
 
@@ -206,7 +210,7 @@ def _neighbours(numbers) -> Iterator[list[int]]:
         yield group
 
 
-def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
+def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     wheel = reading.wheel
     if (
         wheel is None
@@ -221,7 +225,7 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
         limit = least * np.where(_beside_gap(errors.number, reading), 3.0, 1.0)
         orders = _orders(wheel.slots, context.cylinders)
         for place, size, surprise in outstanding(
-            errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("late")
+            errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("phase_error")
         ):
             number = int(errors.number[place])
             weight = abs(size) / least
@@ -245,7 +249,7 @@ def odd_tooth(reading: Reading, context: Context) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _beside_gap(number: np.ndarray, reading: Reading) -> np.ndarray:
+def _beside_gap(number: np.ndarray, reading: RotatingReading) -> np.ndarray:
     """Teeth next to a gap: their field and their spacing differ on a sound wheel too."""
     after = np.roll(number, -1) - number != 1
     return after | np.roll(after, 1)
@@ -258,7 +262,7 @@ def _orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
 
 
 def outstanding(
-    errors: ToothErrors, limit: np.ndarray, sure: float, slots: int, orders: tuple[int, ...], *, spread: bool
+    errors: ToothDeviations, limit: np.ndarray, sure: float, slots: int, orders: tuple[int, ...], *, spread: bool
 ) -> Iterator[tuple[int, float, float]]:
     """Places that stray significantly, largest first: place, size, and standard errors beyond the others.
 
@@ -297,26 +301,26 @@ def outstanding(
 def odd_words(name: str, size: float, than: str = "than the others") -> str:
     """How a tooth differs, for a measure of `LEAST`."""
     percent = f"{abs(100 * size):.0f} %"
-    if name.startswith("late"):
+    if name.startswith("phase_error"):
         return f"comes {percent} of a pitch {'late' if size > 0 else 'early'}"
     if name == "width":
         return f"holds the signal low {percent} of a pitch {'longer' if size > 0 else 'shorter'} {than}"
     return f"is {percent} {'taller' if size > 0 else 'lower'} {than} for its speed"
 
 
-def _spans_at(reading: Reading, number: int) -> tuple[Span, ...]:
+def _spans_at(reading: RotatingReading, number: int) -> tuple[Span, ...]:
     teeth = reading.teeth
     at = np.flatnonzero(teeth.number == number)[:MOST_SPANS]
     half = 0.5 * float(np.median(np.diff(teeth.times)))
     return tuple(Span(max(0.0, float(teeth.times[i]) - half), float(teeth.times[i]) + half) for i in at)
 
 
-def runout(reading: Reading, context: Context) -> Iterator[Finding]:
+def runout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     wheel = reading.wheel
     if wheel is None or wheel.slots < 8 or context.has(reading, "wrong_pattern", "undersampled", "clipped"):
         return
     for name, (errors, _) in measures(reading, context).items():
-        if name.startswith("late") or errors.turns < 2:
+        if name.startswith("phase_error") or errors.turns < 2:
             continue
         amplitude, explained = swing_once_a_turn(errors, wheel.slots)
         least = RUNOUT_HEIGHT if name == "height" else RUNOUT_WIDTH
@@ -335,7 +339,7 @@ def runout(reading: Reading, context: Context) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
+def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if not reading.switching or reading.smoothing > 1 or len(teeth.times) < 20:
         return
@@ -346,9 +350,9 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
     if teeth.wheel is None and reading.sheet.role == "cam":
         return
     # Both ends of a tooth tell of its place; their mean halves what the sampling adds.
-    late = reading.late_middle
+    late = reading.phase_error_middle
     limit = IRREGULAR + 0.5 / reading.samples_a_tooth + _ripple_error(reading, context)
-    errors = measures(reading, context).get("late middle" if reading.kind != "reluctance" else "late")
+    errors = measures(reading, context).get("phase_error_middle" if reading.kind != "reluctance" else "phase_error")
     if errors is not None:
         errors = errors[0]
         usual = np.zeros(teeth.wheel.slots + 1)
@@ -380,7 +384,7 @@ def erratic(reading: Reading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _heights_wander(reading: Reading, context: Context) -> np.ndarray:
+def _heights_wander(reading: RotatingReading, context: Context) -> np.ndarray:
     """A coil's teeth whose height for their speed strays from that tooth's usual one, each turn's own level left
     out (a drift is not wandering); none where it is so few that a spike or a gap explains them."""
     none, teeth = np.zeros(len(reading.teeth.times), bool), reading.teeth
@@ -403,15 +407,15 @@ def _heights_wander(reading: Reading, context: Context) -> np.ndarray:
     return strays if strays.sum() >= HEIGHT_SHARE * max(counted.sum(), 1) else none
 
 
-def _ripple_error(reading: Reading, context: Context) -> float:
-    """What compression leaves of a tooth's lateness on a coarse wheel: the cubic's error for a wave of
+def _ripple_error(reading: RotatingReading, context: Context) -> float:
+    """What compression leaves of a tooth's phase_errors on a coarse wheel: the cubic's error for a wave of
     2 / cylinders turns, r (2 pi / n)^3 / 6 for n teeth a wave and a ripple r."""
     slots = reading.wheel.slots if reading.wheel else 60
     per_wave = 2 * slots / (context.cylinders or 8)
     return min(0.6, 1.5 * _breathing(reading) * (2 * np.pi / max(per_wave, 2.5)) ** 3 / 6)
 
 
-def _breathing(reading: Reading) -> float:
+def _breathing(reading: RotatingReading) -> float:
     """By what share the speed swings about its middle (5 % to 95 % quantile)."""
     speed = reading.teeth.speed_rpm()
     speed = speed[np.isfinite(speed)]
@@ -421,7 +425,7 @@ def _breathing(reading: Reading) -> float:
     return float((high - low) / (high + low))
 
 
-def _stray_gaps(reading: Reading) -> np.ndarray:
+def _stray_gaps(reading: RotatingReading) -> np.ndarray:
     """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
     teeth = reading.teeth
     if teeth.wheel is None or not (len(teeth.anchors) or not teeth.wheel.missing):
@@ -434,7 +438,7 @@ def _stray_gaps(reading: Reading) -> np.ndarray:
     return skipping[usual & ~reference] if len(skipping) else skipping
 
 
-def dropout(reading: Reading, context: Context) -> Iterator[Finding]:
+def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if not reading.switching or context.state in ("key_on", "strike") or len(teeth.times) < 12:
         return
@@ -456,7 +460,7 @@ def dropout(reading: Reading, context: Context) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def interruptions(reading: Reading, beyond: float = 0.0) -> list[tuple[float, float, bool]]:
+def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[tuple[float, float, bool]]:
     """Stretches (s) in which a turning shaft gave no signal, and whether it came back.
 
     A shaft that comes to rest slows down before, and one that starts is slow after; neither counts.
@@ -498,7 +502,7 @@ def _pitch_near(teeth, k: int, side: int) -> float | None:
     return float(np.median(spaces[good] / spans[good])) if np.count_nonzero(good) >= 2 else None
 
 
-def _cam_interruptions(reading: Reading) -> list[tuple[float, float, bool]]:
+def _cam_interruptions(reading: RotatingReading) -> list[tuple[float, float, bool]]:
     """A cam's spaces repeat once a turn; one far longer than the longest usual one is an interruption."""
     spaces = np.diff(reading.teeth.times)
     if len(spaces) < 8:
@@ -514,7 +518,7 @@ def _cam_interruptions(reading: Reading) -> list[tuple[float, float, bool]]:
     return found
 
 
-def wrong_pattern(reading: Reading, context: Context) -> Iterator[Finding]:
+def wrong_pattern(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth, declared = reading.teeth, reading.sheet.declared_wheel
     if context.has(reading, "undersampled"):
         return
@@ -534,7 +538,7 @@ def wrong_pattern(reading: Reading, context: Context) -> Iterator[Finding]:
         yield _wrong(reading, declared, f"{wheel}, the same in {len(teeth.anchors)} turns", wheel.slots, wheel.missing)
 
 
-def _wrong(reading: Reading, declared, seen: str, slots: int | None, missing: int) -> Finding:
+def _wrong(reading: RotatingReading, declared, seen: str, slots: int | None, missing: int) -> Finding:
     return Finding(
         "wrong_pattern", reading.column, 0.9,
         f"The wheel is sound but not the one expected: {declared} is stated, the signal shows {seen}.",
@@ -543,7 +547,7 @@ def _wrong(reading: Reading, declared, seen: str, slots: int | None, missing: in
     )  # fmt: skip
 
 
-def reversed_polarity(reading: Reading, context: Context) -> Iterator[Finding]:
+def reversed_polarity(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     declared = reading.sheet.polarity
     if reading.kind != "reluctance" or not reading.switching or declared is None or not reading.polarity_sure:
         return

@@ -10,8 +10,8 @@ from sagen.signal.teeth import Teeth
 
 
 @dataclass(frozen=True)
-class ToothErrors:
-    """A measure of every tooth (lateness in pitches, height, width), over the turns.
+class ToothDeviations:
+    """A measure of every tooth (phase_errors in pitches, height, width), over the turns.
 
     `by_place` has one entry a tooth of the turn, in the order of `Teeth.places`; `scatter` is the
     standard deviation of one tooth's measure from turn to turn, pooled over all teeth; `values` is
@@ -28,7 +28,7 @@ class ToothErrors:
     def turns(self) -> int:
         return len(self.values)
 
-    def sampled(self, error: float, coarse: float) -> ToothErrors:
+    def sampled(self, error: float, coarse: float) -> ToothDeviations:
         """With the standard error that one sample in `coarse` pitches leaves where the sampling is in step with
         the wheel: it scatters less than chance would, is the same every turn and does not average out."""
         return replace(self, locked=error * coarse if self.scatter < 0.2 * coarse else 0.0)
@@ -40,7 +40,7 @@ class ToothErrors:
         return max(float(np.hypot(np.hypot(spread, self.locked), self.scatter / np.sqrt(max(self.turns, 1)))), 1e-9)
 
 
-def lateness(teeth: Teeth, times: np.ndarray) -> np.ndarray:
+def phase_errors(teeth: Teeth, times: np.ndarray) -> np.ndarray:
     """How late the edge of each tooth at `times` (s, one a tooth) comes, in pitches, against the cubic through its two neighbours on each side.
 
     Compression, acceleration and a run-up are smooth over five teeth and fall out; a misplaced tooth
@@ -77,7 +77,7 @@ def lateness(teeth: Teeth, times: np.ndarray) -> np.ndarray:
     return out
 
 
-def by_place(teeth: Teeth, measure: np.ndarray) -> ToothErrors | None:
+def by_place(teeth: Teeth, measure: np.ndarray) -> ToothDeviations | None:
     """Line a measure of every tooth up by its place on the wheel; None with fewer than two whole turns."""
     if len(teeth.whole) < 2:
         return None
@@ -92,7 +92,7 @@ def by_place(teeth: Teeth, measure: np.ndarray) -> ToothErrors | None:
     # A median of few turns hugs them; the factor restores the pooled scatter's size.
     grow = np.sqrt(len(values) / (len(values) - 1))
     scatter = 1.4826 * float(np.median(np.abs(off))) * grow
-    return ToothErrors(values, centre, scatter, teeth.places)
+    return ToothDeviations(values, centre, scatter, teeth.places)
 
 
 def _median_of_seen(values: np.ndarray) -> np.ndarray:
@@ -103,7 +103,7 @@ def _median_of_seen(values: np.ndarray) -> np.ndarray:
     return 0.5 * (low + high)
 
 
-def swing_once_a_turn(errors: ToothErrors, slots: int) -> tuple[float, float]:
+def swing_once_a_turn(errors: ToothDeviations, slots: int) -> tuple[float, float]:
     """Amplitude of the once-a-turn swing of a measure and the share of its variance that it explains."""
     fit, rest = without_orders(errors, slots, (1,))
     total = float(np.var(errors.by_place))
@@ -118,7 +118,7 @@ def waves(number: np.ndarray, slots: int, orders: tuple[int, ...]) -> np.ndarray
     )
 
 
-def without_orders(errors: ToothErrors, slots: int, orders: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
+def without_orders(errors: ToothDeviations, slots: int, orders: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
     """Waves of so many periods a turn, as the factors of `waves`, and what they leave of the measure: what an
     engine or an eccentric wheel does to it, and what single teeth do."""
     design = waves(errors.number, slots, orders)

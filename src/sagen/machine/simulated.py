@@ -32,7 +32,7 @@ class Teeth:
 
 
 @dataclass
-class Rig:
+class SimulatedMachine:
     """Everything that a fault may change. Lengths in mm, angles in crank degrees, speeds in rpm."""
 
     spec: CircuitSpec
@@ -77,8 +77,8 @@ class Rig:
     whine_v: float = 0.0  #: alternator ripple on the signal
     crank_sag: float = 1.0  #: factor on the starter's current
 
-    def copy(self) -> Rig:
-        """A rig of its own that may be changed."""
+    def copy(self) -> SimulatedMachine:
+        """A machine of its own that may be changed."""
         teeth = Teeth(*(one.copy() for one in (self.teeth.there, self.teeth.shift, self.teeth.tall, self.teeth.wide)))
         return replace(self, values=replace(self.values), teeth=teeth)
 
@@ -99,7 +99,9 @@ class Nuisance:
     extra: dict = field(default_factory=dict)
 
 
-def build(spec: CircuitSpec, seed: int = 1, nuisance: Nuisance | None = None, *, plain: bool = False) -> Rig:
+def build(
+    spec: CircuitSpec, seed: int = 1, nuisance: Nuisance | None = None, *, plain: bool = False
+) -> SimulatedMachine:
     """A sound machine with this circuit; every draw comes from `seed`.
 
     Parameters
@@ -123,11 +125,11 @@ def build(spec: CircuitSpec, seed: int = 1, nuisance: Nuisance | None = None, *,
     if spec.role == "knock" and "load_ohm" not in named:
         values.load_ohm = 470_000.0
     wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
-    rig = Rig(spec, values, rng, wheel, Teeth.sound(wheel))
-    rig.windows = _windows(wheel) if spec.role == "cam" else ()
+    machine = SimulatedMachine(spec, values, rng, wheel, Teeth.sound(wheel))
+    machine.windows = _windows(wheel) if spec.role == "cam" else ()
     if not plain:
-        _draw(rig, nuisance or Nuisance(), named)
-    return rig
+        _draw(machine, nuisance or Nuisance(), named)
+    return machine
 
 
 def _windows(wheel: Wheel) -> tuple[tuple[float, float], ...]:
@@ -137,8 +139,8 @@ def _windows(wheel: Wheel) -> tuple[tuple[float, float], ...]:
     return tuple((k * each + 20.0, k * each + 20.0 + widths[k % 4] * min(each, 180.0)) for k in range(wheel.slots))
 
 
-def _draw(rig: Rig, nuisance: Nuisance, named: set[str]) -> None:
-    rng, values = rig.rng, rig.values
+def _draw(machine: SimulatedMachine, nuisance: Nuisance, named: set[str]) -> None:
+    rng, values = machine.rng, machine.values
     wires = (
         "fuse_ohm",
         "relay_ohm",
@@ -159,21 +161,21 @@ def _draw(rig: Rig, nuisance: Nuisance, named: set[str]) -> None:
                  "crank_a", "piezo_f", "piezo_v", "piezo_hz", "piezo_ohm", "shunt_ohm", "low_a", "high_a"):  # fmt: skip
         if name not in named:
             setattr(values, name, getattr(values, name) * float(np.exp(rng.normal(0, spread.get(name, nuisance.ohms)))))
-    if rig.spec.ohms and rig.spec.sensor in ("reluctance", "piezo"):
+    if machine.spec.ohms and machine.spec.sensor in ("reluctance", "piezo"):
         # A sound part lies within what its maker publishes.
-        name = "piezo_ohm" if rig.spec.sensor == "piezo" else "coil_ohm"
+        name = "piezo_ohm" if machine.spec.sensor == "piezo" else "coil_ohm"
         if name not in named:
-            setattr(values, name, float(np.clip(getattr(values, name), *rig.spec.ohms)))
+            setattr(values, name, float(np.clip(getattr(values, name), *machine.spec.ohms)))
     values.pull_up_v *= 1 + float(rng.normal(0, nuisance.pull_up_v))
     if "battery_v" not in named:
         values.battery_v += float(np.clip(rng.normal(0, nuisance.battery_v), -0.3, 0.3))
-    rig.temperature_c = float(rng.uniform(5, 70))
-    rig.crank_rpm *= float(np.exp(rng.normal(0, 0.1)))
-    rig.idle_rpm *= float(np.exp(rng.normal(0, 0.05)))
-    rig.roll_rpm *= float(np.exp(rng.normal(0, 0.2)))
-    rig.ripple *= float(np.exp(rng.normal(0, 0.3)))
-    rig.gap_mm += float(rng.normal(0, 0.06))
-    rig.teeth.shift += rng.normal(0, 0.004, rig.wheel.slots)
-    rig.teeth.tall *= 1 + rng.normal(0, 0.01, rig.wheel.slots)
-    rig.bits = int(rng.choice([0, 8, 12]))
-    rig.noise_v *= float(np.exp(rng.normal(0, 0.4)))
+    machine.temperature_c = float(rng.uniform(5, 70))
+    machine.crank_rpm *= float(np.exp(rng.normal(0, 0.1)))
+    machine.idle_rpm *= float(np.exp(rng.normal(0, 0.05)))
+    machine.roll_rpm *= float(np.exp(rng.normal(0, 0.2)))
+    machine.ripple *= float(np.exp(rng.normal(0, 0.3)))
+    machine.gap_mm += float(rng.normal(0, 0.06))
+    machine.teeth.shift += rng.normal(0, 0.004, machine.wheel.slots)
+    machine.teeth.tall *= 1 + rng.normal(0, 0.01, machine.wheel.slots)
+    machine.bits = int(rng.choice([0, 8, 12]))
+    machine.noise_v *= float(np.exp(rng.normal(0, 0.4)))

@@ -13,11 +13,11 @@ import numpy as np
 
 from sagen.machine.faults import broken, possible
 from sagen.machine.meter import read
-from sagen.machine.rig import Rig
+from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
-from sagen.reason.signature import ABOUT_TIMING
+from sagen.reason.finding_sets import ABOUT_TIMING
 
 DRAWS = 14
 #: share of readings that are slips: the wrong pin, a loose clip, a misread scale
@@ -37,38 +37,38 @@ UNCOUNTED, CAPTURES = 0.05, 0.6
 OTHER_STATES = 0.04  #: share that a fault's other states have: a machine's fault may be stronger than those drawn
 
 
-class Lab:
+class LikelihoodModel:
     """One kind of circuit, ready to be asked. Everything asked once is remembered."""
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, draws: int = DRAWS):
         self.spec, self.facts, self.draws = spec, facts or knowledge(), draws
         self.faults: tuple[str, ...] = (SOUND, *(one.name for one in possible(spec)))
-        self._rigs: dict[tuple[str, ...], list[Rig]] = {}
+        self._machines: dict[tuple[str, ...], list[SimulatedMachine]] = {}
         self._samples: dict[tuple, np.ndarray | None] = {}
         self._believed: dict[str, dict[str, Counter]] = {}
 
     # readings -----------------------------------------------------------------------------
 
-    def rigs(self, faults: tuple[str, ...]) -> list[Rig]:
+    def machines(self, faults: tuple[str, ...]) -> list[SimulatedMachine]:
         """Machines with these fault modes, each of its own seed and severity."""
-        if faults not in self._rigs:
+        if faults not in self._machines:
             severities = (np.arange(self.draws) + 0.5) / self.draws * 0.85 + 0.15
             order = np.random.default_rng(len(faults)).permutation(self.draws)
             active = [one for one in faults if one != SOUND]
-            self._rigs[faults] = [
+            self._machines[faults] = [
                 broken(self.spec, [(one, float(severities[order[k]])) for one in active], seed=1000 + k)
                 for k in range(self.draws)
             ]
-            for rig in self._rigs[faults]:
-                rig.temperature_c = 20.0  # readings are brought to the limits' own temperature
-        return self._rigs[faults]
+            for machine in self._machines[faults]:
+                machine.temperature_c = 20.0  # readings are brought to the limits' own temperature
+        return self._machines[faults]
 
     def samples(self, point: str, state: str, faults: tuple[str, ...]) -> np.ndarray | None:
         """What a meter reads on each of those machines (volts, or log10 of ohms); None where it cannot be read."""
         key = (point, state, faults)
         if key not in self._samples:
             try:
-                readings = [read(rig, point, state) for rig in self.rigs(faults)]
+                readings = [read(machine, point, state) for machine in self.machines(faults)]
             except SagenError:
                 self._samples[key] = None
             else:
@@ -106,12 +106,12 @@ class Lab:
 
     def cadence_likelihood(self, rpm: float, uneven: float | None, faults: tuple[str, ...]) -> float:
         """Density of a cranking speed (per natural logarithm) and of its swing once in two turns, under fault modes."""
-        rigs = [one for one in self.rigs(faults) if one.turns]
-        if not rigs:
+        machines = [one for one in self.machines(faults) if one.turns]
+        if not machines:
             return SLIP
-        speeds = np.log([one.crank_rpm for one in rigs])
-        swings = np.array([one.uneven for one in rigs])
-        wide, narrow = np.full(len(rigs), ENGINES_DIFFER), np.full(len(rigs), SWING_FLOOR)
+        speeds = np.log([one.crank_rpm for one in machines])
+        swings = np.array([one.uneven for one in machines])
+        wide, narrow = np.full(len(machines), ENGINES_DIFFER), np.full(len(machines), SWING_FLOOR)
         # The tails of a speed that no starter of these machines has say little more than what is far out.
         speed = (1 - TAIL) * _bells(np.log(rpm), speeds, wide) + TAIL * _bells(np.log(rpm), speeds, WIDER * wide)
         if uneven is None:

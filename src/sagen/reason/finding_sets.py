@@ -14,11 +14,11 @@ ABOUT_CAPTURE = frozenset({"undersampled", "clipped", "too_short"})
 ABOUT_TIMING = frozenset({"timing_offset", "timing_scatter"})
 
 
-def picture(kind: str, fields: dict) -> str:
+def finding_label(kind: str, fields: dict) -> str:
     """A finding as the table counts it: its kind, for a flat line with where it is held."""
     return f"{kind}:{fields['held']}" if kind == "no_signal" and "held" in fields else kind
 
 
-def signature(findings: Iterable[Finding]) -> str:
+def finding_set(findings: Iterable[Finding]) -> str:
     """The set of findings, sorted and joined by "+"; "" for none."""
-    return "+".join(sorted({picture(one.kind, one.fields) for one in findings if one.kind not in ABOUT_CAPTURE}))
+    return "+".join(sorted({finding_label(one.kind, one.fields) for one in findings if one.kind not in ABOUT_CAPTURE}))

@@ -61,7 +61,7 @@ class Incoming:
     pyramids: dict[str, object] = field(default_factory=dict)
 
 
-class Session(QObject):
+class Workspace(QObject):
     """The model behind the window. Every change of the log goes through here and is announced."""
 
     log_opened = Signal()
