@@ -15,11 +15,11 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.machine.faults import FAULTS, broken, possible
+from sagen.kinds import broken, examine
+from sagen.machine.faults import all_faults
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.finding_sets import finding_set
-from sagen.signal.examine import examine
 
 ROOT = Path(__file__).parents[1]
 KEPT = ROOT / "src" / "sagen" / "reason" / "knowledge" / "seen.toml"
@@ -34,13 +34,19 @@ CIRCUITS: dict[str, tuple[CircuitSpec, tuple[str, ...]]] = {
     "speed.reluctance": (CircuitSpec(role="speed", sensor="reluctance", wheel="48"), ("rolling", "wiggle")),
     "speed.current": (CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48"), ("rolling", "wiggle")),
 }  # fmt: skip
-SOUND = "nothing wrong in this circuit"
+SOUND = "sound"
+
+
+def fed_for(spec: CircuitSpec, fault: str) -> CircuitSpec:
+    """The circuit in which a fault mode can be: one of a regulated feed needs that feed."""
+    mode = all_faults().get(fault)
+    return spec.model_copy(update={"supply": 5.0}) if mode and mode.regulated else spec
 
 
 def one_row(task: tuple[str, str, str, int]) -> tuple[str, str, str, Counter]:
     """The sets of findings of one fault mode of one circuit in one state."""
     name, state, fault, seeds = task
-    spec = CIRCUITS[name][0]
+    spec = fed_for(CIRCUITS[name][0], fault)
     counts: Counter = Counter()
     reference = record(broken(spec, [], 9_999), state, seconds=2.4, sfreq=20_000.0)
     for seed in range(seeds):
@@ -66,7 +72,7 @@ def main() -> None:
         (name, state, fault, arguments.seeds)
         for name, (spec, states) in CIRCUITS.items()
         for state in states
-        for fault in (SOUND, *(one.name for one in possible(spec)))
+        for fault in (SOUND, *(one.slug for one in all_faults().values() if one.fits(fed_for(spec, one.slug))))
     ]
     todo = [task for task in tasks if arguments.faults is None or task[2] in arguments.faults or task[:3] not in kept]
     with Pool(2) as pool:
@@ -88,7 +94,7 @@ def _toml(rows, seeds: int) -> str:
             group = (name, state)
             lines += ["", f'["{name}.{state}"]']
         inside = ", ".join(f'"{one}" = {times}' for one, times in sorted(counts.items(), key=lambda row: -row[1]))
-        lines.append(f'"{fault}" = {{ {inside} }}')
+        lines.append(f'{fault} = {{ {inside} }}')
     return "\n".join(lines) + "\n"
 
 
@@ -118,7 +124,9 @@ def _markdown(rows, seeds: int) -> str:
             f"{kind.replace('_', ' ').replace(':', ' ')} {100 * times / seeds:.0f} %"
             for kind, times in share.most_common(5)
         )
-        lines.append(f"| {fault} | {FAULTS[fault].cause.replace('_', ' ') if fault in FAULTS else 'none'} | {told} |")
+        mode = all_faults().get(fault)
+        cause = mode.cause.replace("_", " ") if mode else "none"
+        lines.append(f"| {mode.title if mode else 'nothing wrong in this circuit'} | {cause} | {told} |")
     return "\n".join(lines) + "\n"
 
 

@@ -3,14 +3,16 @@
 `read_capture(path)` looks at the content, not the name; a format is one row of `FORMATS`.
 """
 
-from sagen.files.door import FORMATS, read_capture, write_capture
+from sagen.files.door import FORMATS, Format, read_capture, register_format, write_capture
 from sagen.files.sheets import load_sheet, read_sheet, sheet_path, write_sheet
 
 __all__ = [
     "FORMATS",
+    "Format",
     "load_sheet",
     "read_capture",
     "read_sheet",
+    "register_format",
     "sheet_path",
     "write_capture",
     "write_sheet",

@@ -139,3 +139,21 @@ def _bounded(size: int, path: Path, what: str) -> None:
 
 READERS: dict[str, Callable[[Path], Capture]] = {"MATLAB 5": read_mat, "HDF5": read_hdf5, "MDF4": read_mdf4}
 WRITERS: dict[str, Callable[[Path, Capture], None]] = {"MDF4": write_mdf4}
+
+
+def _import_scipy() -> None:
+    import scipy.io  # noqa: F401
+
+
+def _import_h5py() -> None:
+    import h5py  # noqa: F401
+
+
+def _import_asammdf() -> None:
+    import asammdf  # noqa: F401
+
+
+#: what a waiting process of `aside` imports before it is asked for anything
+IMPORTS: dict[str, Callable[[], None]] = {
+    "MATLAB 5": _import_scipy, "HDF5": _import_h5py, "MDF4": _import_asammdf,
+}  # fmt: skip

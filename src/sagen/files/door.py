@@ -10,6 +10,7 @@ from sagen.files import csv_table, numpy_file, wav
 from sagen.files.aside import read_aside, write_aside
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
+from sagen.model.extensions import load_extensions
 
 HEAD_BYTES = 1 << 16
 LARGEST_FILE = 16 << 30
@@ -34,7 +35,7 @@ class Format:
 
 
 #: asked in this order; the first that recognises the content reads it. Text comes last: nearly anything may be text.
-FORMATS = (
+FORMATS: list[Format] = [
     Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_aside("MDF4"), write_aside("MDF4")),
     Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_aside("HDF5")),
     Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5")),
@@ -42,7 +43,18 @@ FORMATS = (
     Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
     Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz),
     Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
-)  # fmt: skip
+]  # fmt: skip
+
+
+def register_format(one: Format) -> None:
+    """Add a format; it is asked before those that ship with the program."""
+    FORMATS.insert(0, one)
+
+
+def all_formats() -> list[Format]:
+    """Every format, those of extensions among them."""
+    load_extensions()
+    return FORMATS
 
 
 def read_capture(path: str | Path) -> Capture:
@@ -74,7 +86,7 @@ def read_capture(path: str | Path) -> Capture:
             raise CaptureFileError(f"the file is larger than {LARGEST_FILE >> 30} GiB")
         with path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
-        for one in FORMATS:
+        for one in all_formats():
             if one.recognise(head):
                 return one.read(path)
         raise CaptureFileError("this is not a capture in a format that Sagen knows (" + _known() + ")")
@@ -87,7 +99,7 @@ def read_capture(path: str | Path) -> Capture:
 def write_capture(path: str | Path, capture: Capture) -> None:
     """Write a capture in the format that the suffix of `path` names; raises CaptureFileError."""
     path = Path(path)
-    for one in FORMATS:
+    for one in all_formats():
         if path.suffix.lower() in one.suffixes and one.write:
             try:
                 one.write(path, capture)
@@ -98,4 +110,4 @@ def write_capture(path: str | Path, capture: Capture) -> None:
 
 
 def _known() -> str:
-    return ", ".join(one.name for one in FORMATS)
+    return ", ".join(one.name for one in all_formats())

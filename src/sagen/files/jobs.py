@@ -2,94 +2,69 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Annotated, Literal
-
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from sagen.files.circuits import circuit_of, engine_of, load_toml
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SheetError, unknown_name
-from sagen.model.sheet import EngineSheet, first_fault
-from sagen.model.words import COMPLAINTS, FINDING_TITLES
+from sagen.model.errors import SagenError, SheetError, unknown_name
+from sagen.model.sheet import EngineSheet
+from sagen.model.trail import (
+    CaptureFile,
+    CodeEntry,
+    ComplaintEntry,
+    FindingEntry,
+    InspectionEntry,
+    ReadingEntry,
+    Record,
+    RepairEntry,
+    ReplacedEntry,
+)
+from sagen.model.vocabulary import CHOSEN_GEAR, FINDING_FIELDS, Complaint, Gear, Strategy, word
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
-Part = Literal["sensor", "harness", "wiring", "wheel", "reluctor", "module", "supply", "fuse", "relay", "ground", "timing", "belt", "chain", "engine", "battery", "starter", "seat", "air_gap"]  # fmt: skip
-#: other words for the parts of evidence.toml
-PART_WORDS = {
-    "wiring": "harness", "reluctor": "wheel", "fuse": "supply", "relay": "supply", "belt": "timing", "chain": "timing",
-    "battery": "engine", "starter": "engine", "air_gap": "seat",
-}  # fmt: skip
-Origin = Literal["original", "aftermarket", "unknown", "used"]
-KNOCK_FINDINGS = ("weak_strike", "ring_mismatch", "loaded_down")
-
-
-class _Entry(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class ReplacedEntry(_Entry):
-    replaced: Part
-    origin: Origin = "unknown"
+AS_EXPECTED = "as expected"
 
 
-class RepairEntry(_Entry):
-    repair: Part
-    origin: Origin = "original"
+@dataclass(frozen=True)
+class EntryForm:
+    """How an entry is written in a job file: its record, the field that its first key is, and its other keys."""
+
+    record: type[Record]
+    first: str
+    keys: tuple[str, ...]
 
 
-class ReadingEntry(_Entry):
-    reading: Literal["volts", "ohms"]
-    point: Literal["supply", "signal", "ground", "shield", "sensor", "supply_wire", "signal_wire", "ground_wire"]
-    state: Literal[
-        "key_on", "key_on_unplugged", "cranking", "running", "wiggle", "metal_near", "metal_away", "unplugged"
-    ]
-    value: float
-    temperature_c: Annotated[float, Field(ge=-60, le=250)] | None = None
-    leads_ohm: Annotated[float, Field(ge=0, le=10)] = 0.0
-    accuracy: str | None = None
+#: by the first key of a `[[trail]]` table
+ENTRIES: dict[str, EntryForm] = {
+    "replaced": EntryForm(ReplacedEntry, "part", ("origin",)),
+    "repair": EntryForm(RepairEntry, "part", ("origin",)),
+    "reading": EntryForm(
+        ReadingEntry, "reading", ("point", "state", "value", "temperature_c", "leads_ohm", "accuracy")
+    ),
+    "capture": EntryForm(CaptureFile, "capture", ("sheet",)),
+    "finding": EntryForm(FindingEntry, "finding", ("state", *FINDING_FIELDS, "channel", "severity", "text")),
+    "inspection": EntryForm(InspectionEntry, "check", ("outcome",)),
+}
 
 
-class CaptureEntry(_Entry):
-    capture: Annotated[str, Field(min_length=1)]
-    sheet: str | None = None
+@dataclass(frozen=True)
+class JobFile:
+    """A checked job file. `trail` begins with its complaints and codes; `folder` is where its captures are looked
+    for."""
 
-
-class FindingEntry(BaseModel):
-    """A finding read elsewhere: its kind, its fields as DESIGN.md lists them, and the capture's state."""
-
-    model_config = ConfigDict(extra="allow", frozen=True)
-
-    finding: str
-    state: (
-        Literal["key_on", "cranking", "start", "running", "rolling", "strike", "wiggle", "unplugged", "loaded"] | None
-    ) = None
-
-
-ENTRIES: dict[str, type[BaseModel]] = {
-    "replaced": ReplacedEntry, "repair": RepairEntry, "reading": ReadingEntry, "capture": CaptureEntry, "finding": FindingEntry,
-}  # fmt: skip
-FINDING_FIELDS = (
-    "held", "level_v", "tooth", "angle_deg", "repeats", "depth", "share", "start_s", "end_s", "slots", "missing", "offset_deg", "belt_teeth",
-    "scatter_deg", "ratio", "frequency_hz", "channel", "severity", "text",
-)  # fmt: skip
-
-
-class JobFile(BaseModel):
-    """A checked job file; `folder` is where its captures are looked for."""
-
-    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
-
-    engine: EngineSheet = EngineSheet()
     circuit: CircuitSpec
-    codes: tuple[str, ...] = ()
-    complaints: tuple[str, ...] = ()
-    gear: tuple[str, ...] = ("meter", "scope")
-    trail: tuple[BaseModel, ...] = ()
+    engine: EngineSheet = field(default_factory=EngineSheet)
+    gear: tuple[Gear, ...] = CHOSEN_GEAR
+    strategy: Strategy = Strategy.MOST
+    trail: tuple[Record, ...] = ()
     folder: Path = Path()
 
+    @property
+    def codes(self) -> tuple[str, ...]:
+        return tuple(one.code for one in self.trail if isinstance(one, CodeEntry))
 
-_KEYS = ("codes", "complaints", "gear", "engine", "circuit", "trail", "strategy")
+
+_KEYS = ("codes", "complaints", "gear", "strategy", "engine", "circuit", "trail")
 
 
 def read_job(path: str | Path) -> JobFile:
@@ -100,49 +75,64 @@ def read_job(path: str | Path) -> JobFile:
         if key not in _KEYS:
             raise SheetError(f"{where}: {unknown_name('key', key, _KEYS)}")
     engine, circuit = engine_of(data.get("engine"), where=where), circuit_of(data.get("circuit"), where=where)
-    codes = _words(data, "codes", where)
-    complaints = _words(data, "complaints", where, COMPLAINTS)
-    gear = _words(data, "gear", where, ("meter", "scope")) if "gear" in data else ("meter", "scope")
+    told: list[Record] = [ComplaintEntry(one) for one in _words(data, "complaints", where, Complaint)]
+    told += [CodeEntry(one) for one in _codes(data, where)]
+    gear = tuple(_words(data, "gear", where, Gear, CHOSEN_GEAR)) if "gear" in data else CHOSEN_GEAR
+    try:
+        strategy = word(Strategy, data.get("strategy", Strategy.MOST), "strategy")
+    except ValueError as error:
+        raise SheetError(f"{where}: {error}") from None
     rows = data.get("trail", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise SheetError(f"{where}: trail must be tables, written [[trail]]")
-    trail = tuple(_entry(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1))
-    return JobFile(
-        engine=engine, circuit=circuit, codes=codes, complaints=complaints, gear=gear, trail=trail, folder=path.parent
-    )
+    trail = [entry_of(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1)]
+    return JobFile(circuit, engine, gear, strategy, (*told, *trail), path.parent)
 
 
-def _words(data: dict, key: str, where: str, known=None) -> tuple[str, ...]:
+def _list(data: dict, key: str, where: str) -> list[str]:
     values = data.get(key, [])
     if not isinstance(values, list) or not all(isinstance(one, str) for one in values):
         raise SheetError(f"{where}: {key} must be a list of words")
-    for one in values:
-        if known is not None and one not in known:
-            raise SheetError(f"{where}: {key}: {unknown_name('value', one, known)}")
-    if key == "codes":
-        from sagen.codes import parse_code
-        from sagen.model.errors import SagenError
-
-        try:
-            return tuple(parse_code(one) for one in values)
-        except SagenError as error:
-            raise SheetError(f"{where}: {error}") from None
-    return tuple(values)
+    return values
 
 
-def _entry(row: dict, where: str) -> BaseModel:
+def _words(data: dict, key: str, where: str, kind, among=None) -> list:
+    try:
+        return [word(kind, one, key, among) for one in _list(data, key, where)]
+    except ValueError as error:
+        raise SheetError(f"{where}: {error}") from None
+
+
+def _codes(data: dict, where: str) -> list[str]:
+    from sagen.codes import parse_code
+
+    try:
+        return [parse_code(one) for one in _list(data, "codes", where)]
+    except SagenError as error:
+        raise SheetError(f"{where}: {error}") from None
+
+
+def entry_of(row: dict, where: str) -> Record:
+    """One `[[trail]]` table as a record; raises SheetError."""
     kind = next((key for key in row if key in ENTRIES), None)
     if kind is None:
-        first = next(iter(row), "")
-        raise SheetError(f"{where}: {unknown_name('entry', first, ENTRIES)}")
-    if kind == "finding":
-        known = (*FINDING_TITLES, *KNOCK_FINDINGS)
-        if row["finding"] not in known:
-            raise SheetError(f"{where}: {unknown_name('finding', row['finding'], known)}")
-        for key in row:
-            if key not in ("finding", "state", *FINDING_FIELDS):
-                raise SheetError(f"{where}: {unknown_name('key', key, ('finding', 'state', *FINDING_FIELDS))}")
+        raise SheetError(f"{where}: {unknown_name('entry', next(iter(row), ''), ENTRIES)}")
+    form = ENTRIES[kind]
+    for key in row:
+        if key not in (kind, *form.keys):
+            raise SheetError(f"{where}: {unknown_name('key', key, (kind, *form.keys))}")
+    data = {form.first if key == kind else key: value for key, value in row.items()}
+    if form.record is FindingEntry:
+        fields = {key: value for key, value in data.items() if key not in ("finding", "state")}
+        data = {"finding": data["finding"], "state": data.get("state"), "fields": fields}
+    if form.record is InspectionEntry and data.get("outcome") == AS_EXPECTED:
+        data["outcome"] = ""
     try:
-        return ENTRIES[kind].model_validate(row)
-    except ValidationError as error:
-        raise SheetError(f"{where}: {first_fault(error, ENTRIES[kind])}") from None
+        return form.record.of(data)
+    except ValueError as error:
+        raise SheetError(f"{where}: {_as_written(str(error), form.first, kind)}") from None
+
+
+def _as_written(message: str, first: str, kind: str) -> str:
+    """A record's complaint in the words of the file: its first key is named as it stands there."""
+    return kind + message.removeprefix(first) if message.startswith(f"{first}: ") else message

@@ -28,8 +28,9 @@ def recognise_npz(head: bytes) -> bool:
 def read_npy(path: Path) -> Capture:
     """One array: columns of a table whose first climbs evenly (time), or a record array with named fields."""
     try:
-        array = np.load(path, mmap_mode="r", allow_pickle=False)
-    except (ValueError, EOFError, OSError) as error:
+        # Read, not mapped: a stick that is pulled must not take the program down with it.
+        array = np.load(path, allow_pickle=False)
+    except (ValueError, EOFError, OSError, MemoryError) as error:
         raise CaptureFileError(f"not a sound .npy file: {_plain(error)}") from None
     if array.dtype.names:
         return capture_of(path.name, {name: array[name] for name in array.dtype.names})

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.network import Transfer
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import ENGINE_RUNS, OPEN, STARTING, copper, solve
+from sagen.machine.solve import OPEN, solve
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import ENGINE_RUNS, STARTING, Role, SensorKind, State
 
 FIRING_A = 0.35  #: how far the starter's current follows compression
 MOST_SAMPLES = 200_000_000
@@ -20,23 +20,23 @@ def shaft_turns(machine: SimulatedMachine, state: str, times: np.ndarray) -> tup
     In closed form: the base speed, compression `cylinders / 2` times a turn, one weak cylinder once in two.
     """
     spec = machine.spec
-    rpm = {"running": machine.idle_rpm, "wiggle": machine.idle_rpm, "rolling": machine.roll_rpm}.get(
+    rpm = {State.RUNNING: machine.idle_rpm, State.WIGGLE: machine.idle_rpm, State.ROLLING: machine.roll_rpm}.get(
         state, machine.crank_rpm
     )
-    if spec.role == "speed":
+    if spec.role == Role.SPEED:
         rpm = machine.roll_rpm
-    if not machine.turns or state in ("key_on", "strike"):
+    if not machine.turns or state in (State.KEY_ON, State.STRIKE):
         return np.zeros(len(times)), np.zeros(len(times))
     ripple, uneven = (
         (machine.ripple, machine.uneven) if state in STARTING else (0.12 * machine.ripple, 0.1 * machine.uneven)
     )
-    if spec.role == "speed":
+    if spec.role == Role.SPEED:
         ripple = uneven = 0.002
-    began = np.maximum(times - 0.12, 0.0) if state == "start" else times
+    began = np.maximum(times - 0.12, 0.0) if state == State.START else times
     hz = rpm / 60.0
     turns = hz * began
     speed = np.full(len(times), hz)
-    if state == "start":
+    if state == State.START:
         # From rest within a quarter of a second; fires after a second and a half and runs up to idle.
         run_up = 0.22
         turning = np.where(began < run_up, began**2 / (2 * run_up), began - run_up / 2)
@@ -80,7 +80,7 @@ def record(
     times = np.arange(count) / sfreq
     machine.cylinders = cylinders
     turns, speed = shaft_turns(machine, state, times)
-    columns, tables = _RECORDERS[machine.spec.sensor](machine, state, times, turns, speed, sfreq)
+    columns, tables = machine.part.record(machine, state, times, turns, speed, sfreq)
     channels = tuple(Channel(f"CH{i + 1}", _digitised(machine, volts), "V") for i, volts in enumerate(columns))
     rows = [{"column": f"CH{i + 1}", **table} for i, table in enumerate(tables)]
     sheet = Sheet.from_data(
@@ -90,7 +90,7 @@ def record(
 
 
 def _sheet_state(machine: SimulatedMachine, state: str) -> str:
-    return {"metal_near": "key_on", "metal_away": "key_on"}.get(state, state)
+    return {State.METAL_NEAR: State.KEY_ON, State.METAL_AWAY: State.KEY_ON}.get(state, state)
 
 
 def _digitised(machine: SimulatedMachine, volts: np.ndarray) -> np.ndarray:
@@ -104,7 +104,7 @@ def _digitised(machine: SimulatedMachine, volts: np.ndarray) -> np.ndarray:
 # Teeth before the sensor --------------------------------------------------------------------------
 
 
-def _tooth_place(machine: SimulatedMachine, turns: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def tooth_place(machine: SimulatedMachine, turns: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Pitches from the nearest tooth's centre, and its strength there (0 where there is none), by sample."""
     slots, teeth = machine.wheel.slots, machine.teeth
     place = turns * slots
@@ -125,7 +125,7 @@ def _tooth_place(machine: SimulatedMachine, turns: np.ndarray) -> tuple[np.ndarr
 
 def _switched(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
     """Whether the field is strong enough for the output to conduct: half a pitch wide at the usual gap."""
-    within, strength = _tooth_place(machine, turns)
+    within, strength = tooth_place(machine, turns)
     with np.errstate(divide="ignore", invalid="ignore"):
         half = np.arccos(np.clip(1.0 / np.maximum(strength, 1e-9) - 1.0, -1.0, 1.0)) / (2 * np.pi)
     return (np.abs(within) < half) & (strength > 0.5)
@@ -134,18 +134,18 @@ def _switched(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
 # Switching and current sensors ---------------------------------------------------------------------
 
 
-def _record_powered(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
+def record_powered(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
     """A fed sensor: the output switches between two solved circuits; the wire's charge follows."""
-    if machine.spec.role == "cam":
+    if machine.spec.role == Role.CAM:
         conducting = _cam_low(machine, turns, times)
-    elif state == "metal_near":
+    elif state == State.METAL_NEAR:
         conducting = np.ones(len(times), bool)
     else:
         conducting = _switched(machine, turns) if speed.any() else np.zeros(len(times), bool)
     count = len(times)
     crank = machine.values.crank_a * machine.crank_sag if state in STARTING else 0.0
     amps = crank * (1 + FIRING_A * np.cos(2 * np.pi * turns * 2)) if crank else np.zeros(count)
-    if state == "start":
+    if state == State.START:
         amps = amps * (times < 1.62)
     live = {
         "battery": (machine.values.running_v if state in ENGINE_RUNS else machine.values.battery_v)
@@ -155,11 +155,11 @@ def _record_powered(machine: SimulatedMachine, state: str, times, turns, speed, 
     signal, supply, ground = (np.empty(count) for _ in range(3))
     kind = np.zeros(count, np.int8)
     topologies = [machine]
-    for cause, spans in _parted(machine, state, count).items():
-        topologies.append(_with_open(machine, cause))
-        for start, end in spans:
+    for cause, stretches in parted(machine, state, count).items():
+        topologies.append(with_open(machine, cause))
+        for start, end in stretches:
             kind[start:end] = len(topologies) - 1
-    gone = _spans(machine.drops, count)
+    gone = spans(machine.drops, count)
     for start, end in gone:
         conducting[start:end] = machine.drop_level == "low"
     lag = np.empty((len(topologies), 2))
@@ -177,34 +177,28 @@ def _record_powered(machine: SimulatedMachine, state: str, times, turns, speed, 
             lag[index, int(on)] = solved.network.resistance("plug_signal", "0") * min(farads, 1e-6)
     signal[:] = _settled(target, kind * 2 + conducting, lag.ravel(), sfreq)
     rng = machine.rng
-    signal += _disturbed(machine, state, times, sfreq) + rng.normal(0, machine.noise_v, count)
+    signal += disturbed(machine, state, times, sfreq) + rng.normal(0, machine.noise_v, count)
     supply += rng.normal(0, machine.noise_v, count) + _whine(machine, state, times)
     ground += rng.normal(0, 0.5 * machine.noise_v, count)
-    columns, tables = [signal], [_signal_table(machine)]
-    if machine.spec.role == "cam":
-        columns.append(_crank_beside(machine, turns))
-        tables.append(dict(_CRANK_TABLE))
+    columns, tables = [signal], [signal_table(machine)]
+    if machine.spec.role == Role.CAM:
+        columns.append(crank_beside(machine, turns))
+        tables.append(dict(CRANK_TABLE))
     columns.append(supply)
-    tables.append({"role": "supply", "nominal": 5.0 if machine.spec.regulated else max(machine.spec.supply_v, 12.0)})
-    if machine.spec.sensor == "hall":
+    tables.append({"role": Role.SUPPLY, "nominal": 5.0 if machine.spec.regulated else max(machine.spec.supply_v, 12.0)})
+    if machine.part.own_return:
         columns.append(ground)
-        tables.append({"role": "ground"})
+        tables.append({"role": Role.GROUND})
     return columns, tables
 
 
-def _signal_table(machine: SimulatedMachine) -> dict:
+def signal_table(machine: SimulatedMachine) -> dict:
+    """The row of the sheet that describes the signal's channel."""
     spec = machine.spec
     table = {"role": spec.role, "sensor": spec.sensor}
-    if spec.role != "cam" and spec.role != "knock":
+    if spec.role in (Role.CRANK, Role.SPEED):
         table["wheel"] = str(spec.declared_wheel or machine.wheel)
-    if spec.sensor == "hall":
-        table["pull_up"] = spec.pull_up or machine.values.pull_up_v
-        table["pull_up"] = round(float(table["pull_up"]), 2)
-    elif spec.sensor == "current":
-        table["shunt_ohm"] = round(machine.values.shunt_ohm, 1)
-    elif spec.sensor == "reluctance":
-        table["polarity"] = "falling"
-    return table
+    return table | machine.part.described(machine)
 
 
 def _settled(target: np.ndarray, state: np.ndarray, lag: np.ndarray, sfreq: float) -> np.ndarray:
@@ -227,7 +221,7 @@ def _settled(target: np.ndarray, state: np.ndarray, lag: np.ndarray, sfreq: floa
     return target + start[which] * np.exp(-np.minimum(since / tau[which], 700.0))
 
 
-def _spans(shares, count: int) -> list[tuple[int, int]]:
+def spans(shares, count: int) -> list[tuple[int, int]]:
     return [(int(a * count), int(b * count)) for a, b in shares]
 
 
@@ -238,23 +232,23 @@ def _lifts(machine: SimulatedMachine, count: int) -> np.ndarray:
     return lift
 
 
-def _parted(machine: SimulatedMachine, state: str, count: int) -> dict[str, list[tuple[int, int]]]:
+def parted(machine: SimulatedMachine, state: str, count: int) -> dict[str, list[tuple[int, int]]]:
     """Stretches of the recording in which a wire is parted."""
-    parted: dict[str, list[tuple[int, int]]] = {}
+    found: dict[str, list[tuple[int, int]]] = {}
     if machine.feed_drops:
-        parted["supply"] = _spans(machine.feed_drops, count)
+        found["supply"] = spans(machine.feed_drops, count)
     if machine.return_drops:
-        parted["return contact"] = _spans(machine.return_drops, count)
-    if machine.wiggle and state == "wiggle":
+        found["return contact"] = spans(machine.return_drops, count)
+    if machine.wiggle and state == State.WIGGLE:
         rng = machine.rng
-        spans = []
+        stretches = []
         for start in np.sort(rng.uniform(0.05, 0.9, int(rng.integers(3, 7)))):
-            spans.append((int(start * count), int(min(start + rng.uniform(0.01, 0.06), 1.0) * count)))
-        parted.setdefault(machine.wiggle, []).extend(spans)
-    return parted
+            stretches.append((int(start * count), int(min(start + rng.uniform(0.01, 0.06), 1.0) * count)))
+        found.setdefault(machine.wiggle, []).extend(stretches)
+    return found
 
 
-def _with_open(machine: SimulatedMachine, wire: str) -> SimulatedMachine:
+def with_open(machine: SimulatedMachine, wire: str) -> SimulatedMachine:
     # The feed is lost upstream of the probe and a bad contact lies below it, the others are lost at the plug.
     name, ohm = {
         "supply": ("feed_wire_ohm", OPEN),
@@ -267,7 +261,7 @@ def _with_open(machine: SimulatedMachine, wire: str) -> SimulatedMachine:
     return other
 
 
-def _disturbed(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: float) -> np.ndarray:
+def disturbed(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: float) -> np.ndarray:
     """Ignition spikes and what the alternator adds to the signal."""
     out = _whine(machine, state, times)
     rng = machine.rng
@@ -295,10 +289,10 @@ def _whine(machine: SimulatedMachine, state: str, times: np.ndarray) -> np.ndarr
 
 
 #: what the crank channel recorded beside a cam is
-_CRANK_TABLE = {"role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0}
+CRANK_TABLE = {"role": Role.CRANK, "sensor": SensorKind.HALL, "wheel": "60-2", "pull_up": 5.0}
 
 
-def _cam_lateness(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
+def cam_lateness(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
     """By how many crank degrees the cam is late at each sample: its offset, its wander, and a phaser's travel."""
     cycles = int(turns.max(initial=0.0) / 2) + 3
     wander = np.interp(turns / 2, np.arange(cycles), machine.cam_wander * machine.rng.normal(size=cycles))
@@ -307,7 +301,7 @@ def _cam_lateness(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarra
 
 
 def _cam_low(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
-    angle = turns * 360.0 - _cam_lateness(machine, turns, times)
+    angle = turns * 360.0 - cam_lateness(machine, turns, times)
     cycle = np.floor(angle / 720.0).astype(np.int64)
     first = int(cycle.min())
     low = np.zeros(len(turns), bool)
@@ -322,101 +316,7 @@ def _cam_low(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) ->
     return low
 
 
-def _crank_beside(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
+def crank_beside(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
     place = (turns % 1.0) * 60
     low = (place % 1.0 < 0.5) & (place < 58)
     return np.where(low, 0.12, 4.93) + machine.rng.normal(0, 0.012, len(turns))
-
-
-# Coils ---------------------------------------------------------------------------------------------
-
-
-def coil_emf(machine: SimulatedMachine, turns: np.ndarray, speed: np.ndarray) -> np.ndarray:
-    """Open volts of a coil: the slope of the flux as teeth pass, in proportion to speed (Faraday)."""
-    within, strength = _tooth_place(machine, turns)
-    width = 0.21
-    bump = -within / width * np.exp(0.5 - 0.5 * (within / width) ** 2)
-    volts = machine.values.coil_v * speed * machine.wheel.slots / 200.0 * strength * bump
-    return -volts if machine.reversed else volts
-
-
-def coil_response(machine: SimulatedMachine, load_ohm: float, farads: float) -> tuple[np.ndarray, np.ndarray]:
-    """Numerator and denominator in s of load volts over open volts: R and L in series, load and C across it."""
-    values = machine.values
-    ohm, henry = copper(machine, values.coil_ohm), values.coil_h
-    return np.array([1.0]), np.array([henry * farads, henry / load_ohm + ohm * farads, 1.0 + ohm / load_ohm])
-
-
-def _record_coil(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
-    from scipy.signal import bilinear, lfilter
-
-    values = machine.values
-    if machine.spec.role == "cam":
-        # A cam's wheel turns at half the crank's speed, late by what belt and phaser make of it.
-        emf = coil_emf(machine, (turns - _cam_lateness(machine, turns, times) / 360.0) / 2, speed / 2)
-    else:
-        emf = coil_emf(machine, turns, speed)
-    for start, end in _spans(machine.drops, len(times)):
-        emf[start:end] = 0.0
-    probe = ("plug_signal", values.recorder_ohm)
-    solved = solve(machine, state, conducting=False, instrument=probe)
-    transfer: Transfer = solved.transfer
-    still = float(solved.volts("plug_signal"))
-    gain = float(transfer.matrix[transfer.place["plug_signal"], transfer.names.index("coil")])
-    load = max(solved.network.resistance("plug_signal", "0"), 1.0)
-    farads = values.input_f + values.wire_f + values.recorder_f
-    top, bottom = coil_response(machine, max(load, values.coil_ohm * 1.01), farads)
-    zeros, poles = bilinear(top * bottom[-1], bottom, sfreq)
-    volts = still + gain * lfilter(zeros, poles, emf)
-    for cause, spans in _parted(machine, state, len(times)).items():
-        parted = solve(_with_open(machine, cause), state, conducting=False, instrument=probe).volts("plug_signal")
-        for start, end in spans:
-            volts[start:end] = parted
-    if state in STARTING:
-        volts = volts + values.crank_a * machine.crank_sag * values.strap_ohm
-    swing = float(np.abs(volts - still).max())
-    volts = (
-        volts
-        + _disturbed(machine, state, times, sfreq)
-        + machine.rng.normal(0, 0.25 * machine.noise_v + 0.003 * swing, len(times))
-    )
-    if machine.spec.role == "cam":
-        return [volts, _crank_beside(machine, turns)], [_signal_table(machine), dict(_CRANK_TABLE)]
-    return [volts], [_signal_table(machine)]
-
-
-# Piezo ---------------------------------------------------------------------------------------------
-
-
-def strike_charge(machine: SimulatedMachine, times: np.ndarray, at: tuple[float, ...]) -> np.ndarray:
-    """Open volts of a piezo element rung by taps: a damped oscillation at its own frequency."""
-    values = machine.values
-    omega, decay = 2 * np.pi * values.piezo_hz, 2 * np.pi * values.piezo_hz * values.piezo_zeta
-    volts = np.zeros(len(times))
-    for when in at:
-        since = times - when
-        after = since >= 0
-        volts[after] += (
-            values.piezo_v
-            * np.exp(-decay * since[after])
-            * np.sin(omega * np.sqrt(1 - values.piezo_zeta**2) * since[after])
-        )
-    return volts
-
-
-def _record_piezo(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
-    from scipy.signal import bilinear, lfilter
-
-    values = machine.values
-    taps = tuple(np.arange(0.1, times[-1], 0.35)) if state == "strike" else ()
-    net = solve(machine, state, conducting=False, instrument=("plug_signal", values.recorder_ohm)).network
-    load = net.resistance("sensor_signal", "sensor_ground") if state != "key_on_unplugged" else values.recorder_ohm
-    rc = load * (values.piezo_f + values.wire_f)
-    divided = values.piezo_f / (values.piezo_f + values.wire_f)
-    zeros, poles = bilinear([rc, 0.0], [rc, 1.0], sfreq)
-    volts = divided * lfilter(zeros, poles, strike_charge(machine, times, taps))
-    return [volts + machine.rng.normal(0, 0.3 * machine.noise_v, len(times))], [_signal_table(machine)]
-
-
-#: how each sensor kind is recorded; a new kind is a row
-_RECORDERS = {"hall": _record_powered, "current": _record_powered, "reluctance": _record_coil, "piezo": _record_piezo}

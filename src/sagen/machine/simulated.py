@@ -6,12 +6,14 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from sagen.machine.part import SensorPart
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
+from sagen.model.vocabulary import Role
 from sagen.model.wheel import Wheel
 
 COPPER_PER_K = 0.00393  #: IEC 60028 (from memory), at 20 degC
-USUAL_WHEEL = {"crank": Wheel(60, 2), "speed": Wheel(48), "cam": Wheel(4), "knock": Wheel(1)}
+USUAL_WHEEL = {Role.CRANK: Wheel(60, 2), Role.SPEED: Wheel(48), Role.CAM: Wheel(4), Role.KNOCK: Wheel(1)}
 
 
 @dataclass
@@ -36,6 +38,7 @@ class SimulatedMachine:
     """Everything that a fault may change. Lengths in mm, angles in crank degrees, speeds in rpm."""
 
     spec: CircuitSpec
+    part: SensorPart
     values: Values
     rng: np.random.Generator
     wheel: Wheel
@@ -99,14 +102,16 @@ class Nuisance:
     extra: dict = field(default_factory=dict)
 
 
-def build(
-    spec: CircuitSpec, seed: int = 1, nuisance: Nuisance | None = None, *, plain: bool = False
+def build_machine(
+    spec: CircuitSpec, part: SensorPart, seed: int = 1, nuisance: Nuisance | None = None, *, plain: bool = False
 ) -> SimulatedMachine:
     """A sound machine with this circuit; every draw comes from `seed`.
 
     Parameters
     ----------
     spec : CircuitSpec
+    part : SensorPart
+        of the spec's kind of sensor
     seed : int
     plain : bool
         no nuisance at all: every value as stated
@@ -116,17 +121,13 @@ def build(
     named = set(spec.values)
     if spec.pull_up is not None and "pull_up_v" not in named:
         values.pull_up_v = spec.pull_up
-    if spec.ohms and "coil_ohm" not in named and "piezo_ohm" not in named:
-        middle = 0.5 * (spec.ohms[0] + spec.ohms[1])
-        if spec.sensor == "piezo":
-            values.piezo_ohm = middle
-        else:
-            values.coil_ohm = middle
-    if spec.role == "knock" and "load_ohm" not in named:
+    if spec.ohms and part.ohms_field and part.ohms_field not in named:
+        setattr(values, part.ohms_field, 0.5 * (spec.ohms[0] + spec.ohms[1]))
+    if spec.role == Role.KNOCK and "load_ohm" not in named:
         values.load_ohm = 470_000.0
     wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
-    machine = SimulatedMachine(spec, values, rng, wheel, Teeth.sound(wheel))
-    machine.windows = _windows(wheel) if spec.role == "cam" else ()
+    machine = SimulatedMachine(spec, part, values, rng, wheel, Teeth.sound(wheel))
+    machine.windows = _windows(wheel) if spec.role == Role.CAM else ()
     if not plain:
         _draw(machine, nuisance or Nuisance(), named)
     return machine
@@ -161,11 +162,10 @@ def _draw(machine: SimulatedMachine, nuisance: Nuisance, named: set[str]) -> Non
                  "crank_a", "piezo_f", "piezo_v", "piezo_hz", "piezo_ohm", "shunt_ohm", "low_a", "high_a"):  # fmt: skip
         if name not in named:
             setattr(values, name, getattr(values, name) * float(np.exp(rng.normal(0, spread.get(name, nuisance.ohms)))))
-    if machine.spec.ohms and machine.spec.sensor in ("reluctance", "piezo"):
+    name = machine.part.ohms_field
+    if machine.spec.ohms and name and name not in named:
         # A sound part lies within what its maker publishes.
-        name = "piezo_ohm" if machine.spec.sensor == "piezo" else "coil_ohm"
-        if name not in named:
-            setattr(values, name, float(np.clip(getattr(values, name), *machine.spec.ohms)))
+        setattr(values, name, float(np.clip(getattr(values, name), *machine.spec.ohms)))
     values.pull_up_v *= 1 + float(rng.normal(0, nuisance.pull_up_v))
     if "battery_v" not in named:
         values.battery_v += float(np.clip(rng.normal(0, nuisance.battery_v), -0.3, 0.3))

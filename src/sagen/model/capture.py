@@ -27,6 +27,13 @@ class Channel:
         """Samples start..stop in `unit`, shape (stop - start,), float64."""
         return self.raw[start:stop].astype(np.float64) * self.scale + self.offset
 
+    def about(self) -> dict:
+        """Everything but the samples, as plain data."""
+        return {
+            "column": self.column, "unit": self.unit, "scale": self.scale, "offset": self.offset,
+            "over_range": self.over_range,
+        }  # fmt: skip
+
     def to_raw(self, value: float) -> float:
         """A value in `unit` brought to the scale of `raw`."""
         return (value - self.offset) / self.scale

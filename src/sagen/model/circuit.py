@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
 
+from sagen.model.sheet import one_of
+from sagen.model.vocabulary import CIRCUIT_ROLES, Position, Role, SensorKind
 from sagen.model.wheel import Wheel
 
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
@@ -22,10 +24,10 @@ class CircuitSpec(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    role: Literal["crank", "cam", "speed", "knock"] = "crank"
-    sensor: Literal["hall", "reluctance", "current", "piezo"] = "hall"
+    role: Annotated[Role, one_of(Role, CIRCUIT_ROLES)] = Role.CRANK
+    sensor: Annotated[SensorKind, one_of(SensorKind)] = SensorKind.HALL
     bank: Annotated[int, Field(ge=1, le=4)] | None = None
-    position: Literal["intake", "exhaust"] | None = None
+    position: Annotated[Position, one_of(Position)] | None = None
     supply: Annotated[Positive, Field(le=60)] | None = None
     pull_up: Annotated[Positive, Field(le=60)] | None = None
     wheel: str | None = None

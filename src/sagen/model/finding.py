@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from sagen.model import finding_words
+from sagen.model.vocabulary import Cause, FindingKind
+
 
 @dataclass(frozen=True)
 class Span:
@@ -17,43 +20,49 @@ class Span:
 class Finding:
     """One finding.
 
-    `fields` holds what DESIGN.md lists for the kind (tooth, angle_deg, level_v, ...); `spans`
-    are the places to mark in the picture; `likely` says what it would take to be sure.
+    `fields` holds what DESIGN.md lists for the kind (tooth, angle_deg, level_v, ...), `facts` what its sentence says
+    beside that; `spans` are the places to mark in the picture. The sentences are made of them in `finding_words.py`;
+    only what an older log kept as a sentence stays one (`said`, `said_sure`).
     """
 
-    kind: str
+    kind: FindingKind
     channel: str
     severity: float  #: 0 (barely) to 1 (plain)
-    text: str
     fields: dict = field(default_factory=dict)
+    facts: dict = field(default_factory=dict)
     spans: tuple[Span, ...] = ()
-    sure: str = ""
+    said: str = ""
+    said_sure: str = ""
+
+    @property
+    def text(self) -> str:
+        """What was found, as a technician would say it."""
+        return self.said or finding_words.sentence(self)
+
+    @property
+    def sure(self) -> str:
+        """What it would take to be sure."""
+        return self.said_sure or finding_words.to_be_sure(self)
 
     def as_row(self) -> dict:
         """The finding as the command line prints it."""
         return {
-            "kind": self.kind,
+            "kind": str(self.kind),
             "channel": self.channel,
             **self.fields,
             "severity": round(self.severity, 3),
             "text": self.text,
         }
 
-    def as_data(self) -> dict:
-        """The finding as the store keeps it."""
-        return {
-            "kind": self.kind,
-            "channel": self.channel,
-            "severity": self.severity,
-            "text": self.text,
-            "fields": self.fields,
-            "spans": [[one.start_s, one.end_s] for one in self.spans],
-            "sure": self.sure,
-        }
 
-    @classmethod
-    def from_data(cls, data: dict) -> Finding:
-        return cls(**{**data, "spans": tuple(Span(*one) for one in data.get("spans", ()))})
+@dataclass(frozen=True)
+class Cadence:
+    """How the starter turns the engine: speed of the crankshaft in rpm, and the share of it by which it swings once
+    in two turns (one cylinder that does not compress as the others do comes round once a cycle; None after less than
+    two cycles)."""
+
+    rpm: float
+    uneven: float | None
 
 
 @dataclass(frozen=True)
@@ -66,13 +75,14 @@ class Reason:
 
 @dataclass(frozen=True)
 class Suspect:
-    """A cause with its present probability, named by its likeliest fault mode."""
+    """A cause with its present probability, named by its likeliest fault mode: its slug, and its title in words."""
 
-    cause: str
+    cause: Cause
     fault: str
     probability: float
     reasons: tuple[Reason, ...] = ()
     advice: str = ""
+    title: str = ""
 
     def as_row(self) -> dict:
-        return {"cause": self.cause, "fault": self.fault, "probability": round(self.probability, 6)}
+        return {"cause": str(self.cause), "fault": self.title or self.fault, "probability": round(self.probability, 6)}

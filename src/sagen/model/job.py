@@ -2,19 +2,38 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
+from enum import StrEnum
+from typing import TypeVar
+
+from sagen.model.trail import CaptureEntry, ProofEntry, Record, RepairEntry
+from sagen.model.vocabulary import EntryKind
+
+AnyRecord = TypeVar("AnyRecord", bound=Record)
 
 
 @dataclass(frozen=True)
 class Entry:
-    """One entry of the trail. `data` is what its kind needs; a withdrawn entry stays but no longer counts."""
+    """A record at its place on a trail. A withdrawn entry stays but no longer counts."""
 
     id: int
-    kind: str  #: a key of ENTRY_TITLES
     created: datetime
-    data: dict
+    record: Record
     withdrawn: bool = False
+
+    @property
+    def kind(self) -> EntryKind:
+        return self.record.kind
+
+
+class Stage(StrEnum):
+    """How far a job has come, as the log shows it."""
+
+    OPEN = "open"
+    FOUND = "finding"
+    REPAIRED = "repaired"
+    PROVEN = "proven"
 
 
 @dataclass(frozen=True)
@@ -31,27 +50,35 @@ class Job:
         """The entries that count."""
         return tuple(one for one in self.entries if not one.withdrawn)
 
-    def of(self, kind: str) -> tuple[Entry, ...]:
+    def of(self, kind: type[Record]) -> tuple[Entry, ...]:
         """Standing entries of one kind, oldest first."""
-        return tuple(one for one in self.standing if one.kind == kind)
+        return tuple(one for one in self.standing if isinstance(one.record, kind))
+
+    def records(self, kind: type[AnyRecord] = Record) -> tuple[AnyRecord, ...]:
+        """What standing entries of one kind say, oldest first."""
+        return tuple(one.record for one in self.of(kind))
 
     def entry(self, entry_id: int) -> Entry | None:
         return next((one for one in self.entries if one.id == entry_id), None)
 
-    def with_entries(self, entries) -> Job:
-        return replace(self, entries=tuple(entries))
+    @property
+    def stage(self) -> Stage:
+        if self.of(ProofEntry):
+            return Stage.PROVEN
+        if self.of(RepairEntry):
+            return Stage.REPAIRED
+        return Stage.FOUND if any(one.findings for one in self.records(CaptureEntry)) else Stage.OPEN
 
 
-#: an entry's kind in words
-ENTRY_TITLES = {
-    "complaint": "Complaint",
-    "code": "Trouble code",
-    "capture": "Capture",
-    "note": "Note",
-    "repair": "Repair",
-    "proof": "Proof",
-    "reading": "Reading",
-    "look": "Looked at",
-    "replaced": "Replaced before",
-    "circuit": "Circuit",
-}
+@dataclass(frozen=True)
+class JobSummary:
+    """A job as the log lists it: the columns shown, and nothing else."""
+
+    id: int
+    created: datetime
+    machine: str
+    owner: str = ""
+    about: str = ""  #: complaint and codes in one line
+    entries: int = 0
+    stage: Stage = Stage.OPEN
+    damaged: str = ""  #: why its row cannot be read whole

@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
 
 from sagen.model.errors import SheetError, unknown_name
+from sagen.model.vocabulary import CAPTURE_STATES, Role, SensorKind, State, word
 from sagen.model.wheel import Wheel
 
-State = Literal["key_on", "cranking", "start", "running", "rolling", "strike", "wiggle"]
-Role = Literal["crank", "cam", "speed", "knock", "supply", "ground", "other"]
-SensorKind = Literal["hall", "reluctance", "current", "piezo"]
+
+def one_of(kind, among: Iterable | None = None) -> BeforeValidator:
+    """A word of a closed set, or of a part of one; what it is not is told with the nearest."""
+
+    def check(value: object) -> object:
+        try:
+            return word(kind, value, "", among)
+        except ValueError as error:
+            raise ValueError(str(error).removeprefix(": ")) from None
+
+    return BeforeValidator(check)
+
+
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 
 
@@ -33,15 +45,15 @@ class EngineSheet(_Table):
 
 
 class Conditions(_Table):
-    state: State = "cranking"
+    state: Annotated[State, one_of(State, CAPTURE_STATES)] = State.CRANKING
 
 
 class ChannelSheet(_Table):
     """One `[[channel]]` table. Voltages in volts, `shunt_ohm` in ohms."""
 
     column: Annotated[str, Field(min_length=1, max_length=200)]
-    role: Role = "other"
-    sensor: SensorKind | None = None
+    role: Annotated[Role, one_of(Role)] = Role.OTHER
+    sensor: Annotated[SensorKind, one_of(SensorKind)] | None = None
     wheel: str | None = None
     pull_up: Annotated[Positive, Field(le=60)] | None = None
     shunt_ohm: Positive | None = None
@@ -118,4 +130,6 @@ def first_fault(error: ValidationError, table: type[BaseModel]) -> str:
     if fault["type"] == "literal_error":
         known = [one.strip("'\" ") for one in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
         return f"{'.'.join(place)}: {unknown_name('value', fault['input'], known)}"
-    return f"{'.'.join(place)}: {fault['msg'].removeprefix('Value error, ')} (found {fault['input']!r})"
+    said = fault["msg"].removeprefix("Value error, ")
+    found = "" if "did you mean" in said or "known are" in said else f" (found {fault['input']!r})"
+    return f"{'.'.join(place)}: {said}{found}"

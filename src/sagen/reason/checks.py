@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.machine.meter import OHM_POINTS
+from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
-from sagen.reason.evidence import NEEDS_PATTERN, STATES_SAID, Captured, Looked, Reading, _range
+from sagen.model.vocabulary import OHM_POINTS, Cause, CheckKind, FindingKind, Gear, Origin, Point, Role, State, Strategy
+from sagen.reason import words
+from sagen.reason.evidence import Captured, Inspected, MeterReading
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
 from sagen.reason.likelihood import OHM_FLOOR, VOLTS_FLOOR, LikelihoodModel, projected, vocabulary
 from sagen.reason.weigh import Case, Posterior, Replaced, likelihood_model
@@ -19,7 +21,8 @@ WRONG_REPAIR = 110.0
 #: how many times those a check may take before it is said not to pay: a machine that comes back costs more than minutes
 PATIENCE = 3.0
 PRICE_MINUTES = 15.0
-STRATEGY = {"most": {}, "meter": {"scope": 1.8}, "scope": {"meter": 1.8}}
+#: how much longer a check counts under a strategy that prefers other gear
+STRATEGY = {Strategy.MOST: {}, Strategy.METER: {Gear.SCOPE: 1.8}, Strategy.SCOPE: {Gear.METER: 1.8}}
 #: hypotheses below this are left out when checks are ranked
 LEAST_LIKELY = 2e-4
 #: from this probability on the leading cause is good enough to repair, and the proof is owed afterwards
@@ -66,7 +69,7 @@ def next_checks(
     # What is all but ruled out moves no check's worth, and after a repair it is most of the pairs.
     posterior = posterior.likely(LEAST_LIKELY)
     done = _done(case)
-    able = {*case.gear, "eyes", "parts"}
+    able = {*case.gear, Gear.EYES, Gear.PARTS}
     slower = STRATEGY.get(case.strategy, {})
     now = _to_go(posterior.p, _cause_matrix(posterior))
     # Once the case is as good as closed, what would prove or clear the leading fault comes first.
@@ -78,11 +81,11 @@ def next_checks(
         if (
             check.gear not in able
             or not check.fits(case.spec)
-            or (check.kind, check.name) in done
+            or (check.kind, check.slug) in done
             or (check.kind, check.point, check.state) in done
         ):
             continue
-        if check.point == "sensor" and check.kind == "meter" and case.spec.ohms is None:
+        if check.point == Point.SENSOR and check.kind == CheckKind.METER and case.spec.ohms is None:
             continue  # without a published value the ohms of a coil say little
         outcomes = OUTCOMES[check.kind](check, posterior, model, facts, case.referenced)
         if outcomes is None:
@@ -90,17 +93,17 @@ def next_checks(
         gain, after = _gain(outcomes, posterior)
         minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
         names = _separated(outcomes, posterior)
-        expect = _expected(check, model)
+        expect = words.expected(check, _readings(check, model))
         pays = minutes < PATIENCE * (now - after)
-        why = _why(check, gain, names, pays)
+        why = words.why(check, gain, names, pays)
         if closed and proves(check, leading):
-            why = f"Why this one: it proves or clears the leading suspect, {leading}."
+            why = words.why_proof(leading)
         ranked.append(NextCheck(check, gain, minutes + after, names, expect, why, pays))
 
     def order(one: NextCheck) -> tuple:
         # Where no check pays for itself any more and the case is still open, what tells most a minute comes first.
         worth = one.cost if one.pays else -one.gain_bits / one.check.total_minutes
-        return (not (closed and proves(one.check, leading)), one.gain_bits < 0.004, not one.pays, worth)
+        return (not (closed and proves(one.check, leading)), one.gain_bits < words.TELLS_LITTLE, not one.pays, worth)
 
     return tuple(sorted(ranked, key=order))
 
@@ -116,12 +119,12 @@ def _done(case: Case) -> set[tuple]:
     for piece in case.trail:
         if isinstance(piece, Replaced):
             done = set() if not piece.earlier else done
-        elif isinstance(piece, Reading):
-            done.add(("meter", piece.point, piece.state))
+        elif isinstance(piece, MeterReading):
+            done.add((CheckKind.METER, piece.point, piece.state))
         elif isinstance(piece, Captured):
-            done.add(("capture", "signal", piece.state))
-        elif isinstance(piece, Looked):
-            done.add(("look", piece.check))
+            done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
+        elif isinstance(piece, Inspected):
+            done.add((CheckKind.LOOK, check_slug(piece.check)))
     return done
 
 
@@ -157,11 +160,12 @@ def _capture_outcomes(
     check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
 ) -> np.ndarray | None:
     table = model.table(check.state)
-    unseen = frozenset() if model.spec.role == "cam" else frozenset({"timing_scatter"})
-    if not referenced or model.spec.role != "cam":
-        unseen |= {"timing_offset"}
+    cam = model.spec.role == Role.CAM
+    unseen: frozenset[str] = frozenset() if cam else frozenset({FindingKind.TIMING_SCATTER})
+    if not referenced or not cam:
+        unseen |= {FindingKind.TIMING_OFFSET}
     if not referenced:
-        unseen |= NEEDS_PATTERN[model.spec.sensor == "reluctance"]
+        unseen |= kind_of(model.spec.sensor).needs_pattern
     rows = {name: projected(row, unseen) for name, row in table.items()}
     sets = sorted({one for row in rows.values() for one in row})
     known = vocabulary(table) - unseen
@@ -196,7 +200,7 @@ def _look_outcomes(
 def _swap_outcomes(
     check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
 ) -> np.ndarray | None:
-    causes, bad = facts.parts[check.part], facts.origins["original"]
+    causes, bad = facts.parts[check.part], facts.origins[Origin.ORIGINAL]
     cured = np.array(
         [(1 - bad) if all(cause_of(one) in causes for one in faults) else 0.02 for faults in posterior.faults]
     )
@@ -204,7 +208,10 @@ def _swap_outcomes(
 
 
 #: how each kind of check comes to its outcomes; a new kind is a row
-OUTCOMES = {"meter": _meter_outcomes, "capture": _capture_outcomes, "look": _look_outcomes, "swap": _swap_outcomes}
+OUTCOMES = {
+    CheckKind.METER: _meter_outcomes, CheckKind.CAPTURE: _capture_outcomes, CheckKind.LOOK: _look_outcomes,
+    CheckKind.SWAP: _swap_outcomes,
+}  # fmt: skip
 
 
 # What it would be worth -------------------------------------------------------------------------------
@@ -250,70 +257,53 @@ def _separated(outcomes: np.ndarray, posterior: Posterior) -> tuple[str, ...]:
     return tuple(names[:4])
 
 
-def _expected(check: CheckFacts, model: LikelihoodModel) -> str:
+def _readings(check: CheckFacts, model: LikelihoodModel) -> tuple[float, float, float] | None:
     """What a sound circuit should read, computed from the model before the probe goes on."""
-    values = model.expected(check.point, check.state) if check.kind == "meter" else None
-    if values is None:
-        return check.expect
-    unit = "ohm" if check.point in OHM_POINTS else "V"
-    return f"{_range(values, unit)}. {check.expect}"
+    return model.expected(check.point, check.state) if check.kind == CheckKind.METER else None
 
 
-def _why(check: CheckFacts, gain: float, names: tuple[str, ...], pays: bool) -> str:
-    if not names or gain < 0.004:
-        return "It would tell little that is not known by now."
-    told = ", ".join(names[:3])
-    dear = "" if pays else " It is likely to take longer than it saves."
-    return f"Why this one: it tells {told} from the rest ({gain:.2f} bits in {check.total_minutes:.0f} minutes).{dear}"
+def check_slug(name: str) -> str:
+    """The slug of a check, by slug or by the name that older logs and files use; a name that is not known stays."""
+    found = knowledge().check(name)
+    return found.slug if found else name
 
 
 def advice(case: Case, posterior: Posterior) -> Advice:
     """When to stop measuring, and the proof that is owed after the repair."""
-    causes = posterior.by_cause()
+    causes, faults = posterior.by_cause(), posterior.by_fault()
     lead = max(causes, key=causes.get)
-    fault = max((one for one in posterior.by_fault() if cause_of(one) == lead), key=posterior.by_fault().get)
-    proof = "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as the complaint was, and read again."
-    if causes[lead] >= ENOUGH and lead != "none":
-        return Advice(
-            True,
-            f"Good enough to repair: {fault} at {100 * causes[lead]:.0f} %. {knowledge().priors[fault].do} {proof}",
-        )
-    if causes[lead] >= ENOUGH:
-        return Advice(True, "This circuit is cleared. Buy nothing for it; look at what else sets the code.")
-    return Advice(
-        False,
-        f"Not yet: the leading cause stands at {100 * causes[lead]:.0f} %, and a repair on that would be wrong too often.",
-    )
+    fault = max((one for one in faults if cause_of(one) == lead), key=faults.get)
+    if causes[lead] < ENOUGH:
+        return Advice(False, words.not_yet(causes[lead]))
+    if lead == Cause.NONE:
+        return Advice(True, words.cleared())
+    return Advice(True, words.good_enough(fault, causes[lead], knowledge().priors[fault].do))
 
 
 #: rpm to be ready for, and seconds to record, by state
-RECORDED = {"cranking": (300.0, 6.0), "running": (3000.0, 5.0), "rolling": (800.0, 10.0), "wiggle": (1500.0, 30.0)}
+RECORDED = {
+    State.CRANKING: (300.0, 6.0), State.RUNNING: (3000.0, 5.0), State.ROLLING: (800.0, 10.0),
+    State.WIGGLE: (1500.0, 30.0),
+}  # fmt: skip
 SAMPLES_A_TOOTH = 100
 
 
 def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, str], ...]:
     """What to set on a recorder for a check: where, how high, how fast, how long. Common practice, no published source."""
+    kind = kind_of(spec.sensor)
     rpm, seconds = RECORDED.get(check.state, (1000.0, 5.0))
     wheel = spec.declared_wheel
-    teeth_s = (wheel.slots if wheel and spec.role != "cam" else 60) * rpm / 60
+    teeth_s = (wheel.slots if wheel and spec.role != Role.CAM else 60) * rpm / 60
     rate = next(
         one for one in (10e3, 20e3, 50e3, 100e3, 200e3, 500e3, 1e6) if one >= min(SAMPLES_A_TOOTH * teeth_s, 1e6)
     )
-    high = {
-        "hall": f"\u00b1{2 * (spec.pull_up or 5.0):g} V, so that the remains of a square can be seen",
-        "reluctance": "\u00b15 V while cranking, \u00b150 V with the engine running; a coil's height grows with speed",
-        "current": f"\u00b12.5 V across {spec.values.get('shunt_ohm', 100.0):g} ohm in the feed",
-        "piezo": "\u00b15 V, with the module or 20 to 50 kilohm across it",
-    }[spec.sensor]
-    beside = {"cam": "signal, and the crank's signal beside it", "knock": "signal"}.get(spec.role, "signal")
-    fed = spec.sensor in ("hall", "current")
+    beside = "signal, and the crank's signal beside it" if spec.role == Role.CAM else "signal"
     return (
-        ("Probes", f"{beside}{', feed and return' if fed else ''}; beside the sealed pins, ground at battery negative"),
-        ("Height", high),
+        (
+            "Probes",
+            f"{beside}{', feed and return' if kind.fed else ''}; beside the sealed pins, ground at battery negative",
+        ),
+        ("Height", kind.height_setting(spec)),
         ("Rate", f"{rate / 1000:g} kS/s a channel or faster"),
         ("Length", f"{seconds:g} s or longer"),
     )
-
-
-def states_said(state: str) -> str:
-    return STATES_SAID.get(state, state.replace("_", " "))

@@ -1,18 +1,25 @@
-"""Pieces of evidence: one class a kind, each telling how likely it is under every hypothesis, and in words why."""
+"""Pieces of evidence: one class a kind, each telling how likely it is under every hypothesis. Why, in words, is
+`words.py`."""
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from sagen.reason.facts import SOUND, Knowledge, cause_of
-from sagen.reason.finding_sets import ABOUT_CAPTURE, ABOUT_TIMING
+from sagen.model.vocabulary import (
+    ABOUT_CAPTURE,
+    ABOUT_TIMING,
+    CodeKind,
+    Complaint,
+    FindingKind,
+    Point,
+    Role,
+    State,
+)
+from sagen.reason.facts import Knowledge
+from sagen.reason.finding_sets import finding_label
 from sagen.reason.likelihood import LikelihoodModel
-
-STATES_SAID = {
-    "key_on": "key on", "key_on_unplugged": "key on, unplugged", "cranking": "while cranking", "running": "while running", "wiggle": "while it is moved",
-    "metal_near": "steel at the tip", "metal_away": "clear of metal", "unplugged": "unplugged",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -33,17 +40,13 @@ class Evidence(ABC):
     def likelihood(self, faults: tuple[str, ...], model: LikelihoodModel, facts: Knowledge) -> float | None:
         """Probability (or density) under fault modes; None where this says nothing."""
 
-    @abstractmethod
-    def words(self, fault: str, model: LikelihoodModel, facts: Knowledge) -> str:
-        """Why this speaks for or against a fault mode, as a technician would say it."""
-
 
 @dataclass(frozen=True)
 class Code(Evidence):
-    """A trouble code's kind of failure."""
+    """A trouble code's kind of failure; `kind` is a CodeKind or, of several sensors at once, "several"."""
 
     code: str = ""
-    kind: str = ""
+    kind: CodeKind | str = ""
 
     @property
     def key(self):
@@ -51,18 +54,15 @@ class Code(Evidence):
 
     @property
     def about_timing(self):
-        return self.kind == "correlation"
+        return self.kind == CodeKind.CORRELATION
 
     def likelihood(self, faults, model, facts):
         return max(facts.codes[self.kind].of(one) for one in faults)
 
-    def words(self, fault, model, facts):
-        return f"{facts.codes[self.kind].seen} ({self.code})."
-
 
 @dataclass(frozen=True)
-class Complaint(Evidence):
-    name: str = ""
+class Complained(Evidence):
+    name: Complaint | str = ""
 
     @property
     def key(self):
@@ -71,16 +71,13 @@ class Complaint(Evidence):
     def likelihood(self, faults, model, facts):
         return max(facts.complaints[self.name].of(one) for one in faults)
 
-    def words(self, fault, model, facts):
-        return f"{facts.complaints[self.name].seen}."
-
 
 @dataclass(frozen=True)
-class Reading(Evidence):
+class MeterReading(Evidence):
     """A meter reading; ohms brought to 20 degC with the leads taken off."""
 
-    point: str = ""
-    state: str = ""
+    point: Point | str = ""
+    state: State | str = ""
     value: float = 0.0
     ohms: bool = False
     spread: float = 0.0
@@ -92,23 +89,13 @@ class Reading(Evidence):
     def likelihood(self, faults, model, facts):
         return model.reading_likelihood(self.point, self.state, self.value, self.ohms, faults, self.spread)
 
-    def words(self, fault, model, facts):
-        unit = "ohm" if self.ohms else "V"
-        where = f"{self.point.replace('_', ' ')}, {STATES_SAID.get(self.state, self.state)}"
-        said = f"{where[0].upper()}{where[1:]}: {self.value:.3g} {unit}"
-        sound, here = model.expected(self.point, self.state), model.expected(self.point, self.state, fault)
-        if sound is None or here is None:
-            return said + "."
-        said += f"; a sound circuit shows {_range(sound, unit)}"
-        return said + (f", with {fault} {_range(here, unit)}." if fault != SOUND else ".")
-
 
 @dataclass(frozen=True)
 class Captured(Evidence):
     """What a capture showed, and what it could not have shown."""
 
     found: frozenset[str] = frozenset()
-    state: str = "cranking"
+    state: State | str = State.CRANKING
     unseen: frozenset[str] = frozenset()
 
     @property
@@ -120,21 +107,9 @@ class Captured(Evidence):
         return not self.unseen >= ABOUT_TIMING
 
     def likelihood(self, faults, model, facts):
-        if self.state in ("key_on", "strike"):
+        if self.state in (State.KEY_ON, State.STRIKE):
             return None
         return model.capture_likelihood(self.found, self.state, self.unseen, faults)
-
-    def words(self, fault, model, facts):
-        from sagen.model.words import FINDING_TITLES
-
-        name = f"{self.source}: " if self.source else ""
-        if not self.found:
-            return f"{name}nothing wrong in the recording."
-        told = ", ".join(
-            FINDING_TITLES.get(one.split(":")[0], one).lower() + (f" ({one.split(':')[1]})" if ":" in one else "")
-            for one in sorted(self.found)
-        )
-        return f"{name}{told}."
 
 
 @dataclass(frozen=True)
@@ -151,20 +126,14 @@ class Cranked(Evidence):
     def likelihood(self, faults, model, facts):
         return model.cadence_likelihood(self.rpm, self.uneven, faults)
 
-    def words(self, fault, model, facts):
-        beat = ""
-        if self.uneven is not None:
-            beat = f", with a beat of {100 * self.uneven:.0f} % once in two turns" if self.uneven > 0.03 else ", evenly"
-        return f"The starter turns the engine at {self.rpm:.0f} rpm{beat}."
-
 
 @dataclass(frozen=True)
 class ReadElsewhere(Evidence):
-    """A finding that somebody read with other means."""
+    """A finding that somebody read with other means; `finding` is its label in the counted tables."""
 
     finding: str = ""
-    kind: str = ""
-    state: str = ""
+    kind: FindingKind | str = ""
+    state: State | str = ""
 
     @property
     def key(self):
@@ -177,24 +146,18 @@ class ReadElsewhere(Evidence):
     def likelihood(self, faults, model, facts):
         table = facts.elsewhere.get(self.kind)
         if table is not None:
-            row = table.get(self.state, table) if isinstance(table.get(self.state), dict) else table
-            return max(
-                row.get(one, row.get("other", 0.03)) if one != SOUND else row.get("other", 0.03) for one in faults
-            )
+            return max(table.of(one, self.state) for one in faults)
         return max(
-            model.share_seen(self.finding, self.state or ("rolling" if model.spec.role == "speed" else "cranking"), one)
+            model.share_seen(
+                self.finding, self.state or (State.ROLLING if model.spec.role == Role.SPEED else State.CRANKING), one
+            )
             for one in faults
         )
 
-    def words(self, fault, model, facts):
-        from sagen.model.words import FINDING_TITLES
-
-        return f"Read elsewhere: {FINDING_TITLES.get(self.kind, self.kind.replace('_', ' ')).lower()}."
-
 
 @dataclass(frozen=True)
-class Looked(Evidence):
-    """What a check by eye or hand came to: one of its outcomes, or "as expected"."""
+class Inspected(Evidence):
+    """What a check by eye or hand came to: one of its outcomes, or "" for as expected."""
 
     check: str = ""
     outcome: str = ""
@@ -204,7 +167,7 @@ class Looked(Evidence):
         return ("look", self.check)
 
     def likelihood(self, faults, model, facts):
-        check = next((one for one in facts.checks if one.name == self.check), None)
+        check = facts.check(self.check)
         if check is None or not check.outcome:
             return None
         shares = {name: max(row.get(one, row["other"]) for one in faults) for name, row in check.outcome.items()}
@@ -212,16 +175,14 @@ class Looked(Evidence):
             return shares[self.outcome]
         return max(0.005, 1.0 - sum(shares.values()))
 
-    def words(self, fault, model, facts):
-        return f"{self.check[0].upper()}{self.check[1:]}: {self.outcome.replace('_', ' ') if self.outcome else 'as expected'}."
-
-
-#: what shows only against a known-good capture: of a switching or current sensor, and of a coil
-NEEDS_PATTERN = (frozenset({"timing_offset"}), frozenset({"timing_offset", "weak_amplitude"}))
-
 
 def captured(
-    findings, state: str, roles: set[str], *, referenced: bool, coil: bool = False, source: str = ""
+    findings: Iterable[tuple[FindingKind, dict]],
+    state: State,
+    roles: set[Role],
+    *,
+    needs_pattern: frozenset[FindingKind] = frozenset(),
+    source: str = "",
 ) -> Captured | None:
     """The evidence in a capture's findings; None where the capture is not fit to judge by.
 
@@ -230,43 +191,19 @@ def captured(
     findings : iterable of (kind, fields)
     roles : set
         the roles of its channels: without a feed channel a loss of the feed cannot show
-    referenced, coil : bool
-        whether it was read against a known-good capture, without which a coil's weakness hardly shows
+    needs_pattern : frozenset
+        what shows only against a known-good capture, of one that was read without
     """
-    from sagen.reason.finding_sets import finding_label
-
+    findings = list(findings)
     found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
-    if any(kind in ("undersampled", "too_short") for kind, _ in findings) and not found:
+    unfit = (FindingKind.UNDERSAMPLED, FindingKind.TOO_SHORT)
+    if any(kind in unfit for kind, _ in findings) and not found:
         return None
-    unseen = set()
-    if "supply" not in roles:
-        unseen.add("supply_loss")
-    if "ground" not in roles:
-        unseen.add("ground_lift")
-    if not ("cam" in roles and "crank" in roles):
+    unseen: set[str] = set(needs_pattern)
+    if Role.SUPPLY not in roles:
+        unseen.add(FindingKind.SUPPLY_LOSS)
+    if Role.GROUND not in roles:
+        unseen.add(FindingKind.GROUND_LIFT)
+    if not (Role.CAM in roles and Role.CRANK in roles):
         unseen |= ABOUT_TIMING
-    unseen |= NEEDS_PATTERN[coil] if not referenced else set()
     return Captured(source, found, state, frozenset(unseen) - found)
-
-
-def _range(values: tuple[float, float, float], unit: str) -> str:
-    low, middle, high = values
-    if unit == "ohm" and middle > 1e6:
-        return "no path"
-    if high - low < 0.06 * abs(middle) + 0.03:
-        return f"about {middle:.3g} {unit}"
-    return f"{low:.3g} to {high:.3g} {unit}"
-
-
-__all__ = [
-    "Captured",
-    "Code",
-    "Complaint",
-    "Cranked",
-    "Evidence",
-    "Looked",
-    "ReadElsewhere",
-    "Reading",
-    "captured",
-    "cause_of",
-]

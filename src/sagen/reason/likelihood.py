@@ -6,18 +6,20 @@ likelihoods of captures from the kept table of what the reader finds (`seen.toml
 
 from __future__ import annotations
 
+import threading
 from collections import Counter
 from functools import lru_cache
 
 import numpy as np
 
-from sagen.machine.faults import broken, possible
+from sagen.kinds.machines import broken
+from sagen.machine.faults import possible
 from sagen.machine.meter import read
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.vocabulary import ABOUT_TIMING, OHM_POINTS, Cause, Point, Quantity, Role, SensorKind, State
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
-from sagen.reason.finding_sets import ABOUT_TIMING
 
 DRAWS = 14
 #: share of readings that are slips: the wrong pin, a loose clip, a misread scale
@@ -29,8 +31,8 @@ VOLTS_FLOOR, VOLTS_SHARE, OHM_FLOOR, KERNEL = 0.025, 0.025, 0.02, 0.9
 TAIL, WIDER, WIDE_VOLTS, WIDE_OHM = 0.12, 3.0, 0.25, 0.15
 #: how engines differ in cranking speed beyond what the model draws (logarithm), and how well a swing is known
 ENGINES_DIFFER, SWING_FLOOR = 0.18, 0.015
-CAM = CircuitSpec(role="cam", sensor="hall")
-TURNS_APART = frozenset({"timing", "reluctor"})  #: causes that move a cam against its crank
+CAM = CircuitSpec(role=Role.CAM, sensor=SensorKind.HALL)
+TURNS_APART = frozenset({Cause.TIMING, Cause.RELUCTOR})  #: causes that move a cam against its crank
 ALPHA = 1.5  #: weight of independence against the counted sets
 #: what counts for a finding that was never counted under a fault, and as how many captures that weighs
 UNCOUNTED, CAPTURES = 0.05, 0.6
@@ -42,7 +44,9 @@ class LikelihoodModel:
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, draws: int = DRAWS):
         self.spec, self.facts, self.draws = spec, facts or knowledge(), draws
-        self.faults: tuple[str, ...] = (SOUND, *(one.name for one in possible(spec)))
+        self.faults: tuple[str, ...] = (SOUND, *(one.slug for one in possible(spec)))
+        # Asked from the window's two threads at once.
+        self._lock = threading.RLock()
         self._machines: dict[tuple[str, ...], list[SimulatedMachine]] = {}
         self._samples: dict[tuple, np.ndarray | None] = {}
         self._believed: dict[str, dict[str, Counter]] = {}
@@ -51,30 +55,32 @@ class LikelihoodModel:
 
     def machines(self, faults: tuple[str, ...]) -> list[SimulatedMachine]:
         """Machines with these fault modes, each of its own seed and severity."""
-        if faults not in self._machines:
-            severities = (np.arange(self.draws) + 0.5) / self.draws * 0.85 + 0.15
-            order = np.random.default_rng(len(faults)).permutation(self.draws)
-            active = [one for one in faults if one != SOUND]
-            self._machines[faults] = [
-                broken(self.spec, [(one, float(severities[order[k]])) for one in active], seed=1000 + k)
-                for k in range(self.draws)
-            ]
-            for machine in self._machines[faults]:
-                machine.temperature_c = 20.0  # readings are brought to the limits' own temperature
-        return self._machines[faults]
+        with self._lock:
+            if faults not in self._machines:
+                severities = (np.arange(self.draws) + 0.5) / self.draws * 0.85 + 0.15
+                order = np.random.default_rng(len(faults)).permutation(self.draws)
+                active = [one for one in faults if one != SOUND]
+                self._machines[faults] = [
+                    broken(self.spec, [(one, float(severities[order[k]])) for one in active], seed=1000 + k)
+                    for k in range(self.draws)
+                ]
+                for machine in self._machines[faults]:
+                    machine.temperature_c = 20.0  # readings are brought to the limits' own temperature
+            return self._machines[faults]
 
     def samples(self, point: str, state: str, faults: tuple[str, ...]) -> np.ndarray | None:
         """What a meter reads on each of those machines (volts, or log10 of ohms); None where it cannot be read."""
-        key = (point, state, faults)
-        if key not in self._samples:
-            try:
-                readings = [read(machine, point, state) for machine in self.machines(faults)]
-            except SagenError:
-                self._samples[key] = None
-            else:
-                values = np.array([one.value for one in readings])
-                self._samples[key] = ohm_scale(values) if readings[0].quantity == "ohms" else values
-        return self._samples[key]
+        with self._lock:
+            key = (point, state, faults)
+            if key not in self._samples:
+                try:
+                    readings = [read(machine, point, state) for machine in self.machines(faults)]
+                except SagenError:
+                    self._samples[key] = None
+                else:
+                    values = np.array([one.value for one in readings])
+                    self._samples[key] = ohm_scale(values) if readings[0].quantity == Quantity.OHMS else values
+            return self._samples[key]
 
     def reading_likelihood(
         self, point: str, state: str, value: float, ohms: bool, faults: tuple[str, ...], spread: float = 0.0
@@ -86,7 +92,7 @@ class LikelihoodModel:
         value = float(ohm_scale(np.array(value))) if ohms else value
         own = OHM_FLOOR if ohms else VOLTS_FLOOR + VOLTS_SHARE * abs(value)
         width = np.hypot(np.hypot(own, spread), KERNEL * neighbour_distance(drawn))
-        if point == "sensor" and self.spec.ohms:
+        if point == Point.SENSOR and self.spec.ohms:
             wide = 1.5 * width + OHM_FLOOR  # published limits hold for every machine of the kind
         else:
             # What is tens of millivolts on every drawn machine is no half volt on another.
@@ -100,7 +106,7 @@ class LikelihoodModel:
         if drawn is None:
             return None
         low, middle, high = np.quantile(drawn, [0.03, 0.5, 0.97])
-        if point in ("sensor", "supply_wire", "signal_wire", "ground_wire"):
+        if point in OHM_POINTS:
             low, middle, high = (10.0**one - OHM_SHIFT for one in (low, middle, high))
         return float(low), float(middle), float(high)
 
@@ -126,11 +132,11 @@ class LikelihoodModel:
         return self.facts.seen[self._table_name(state, self.spec)]
 
     def _table_name(self, state: str, spec: CircuitSpec) -> str:
-        state = {"start": "cranking"}.get(state, state)
+        state = State.CRANKING if state == State.START else state
         seen = self.facts.seen
-        for role in (spec.role, "speed", "crank", "cam"):
-            for sensor in (spec.sensor, "hall"):
-                for tried in (state, "rolling" if spec.role == "speed" else "cranking"):
+        for role in (spec.role, Role.SPEED, Role.CRANK, Role.CAM):
+            for sensor in (spec.sensor, SensorKind.HALL):
+                for tried in (state, State.ROLLING if spec.role == Role.SPEED else State.CRANKING):
                     if f"{role}.{sensor}.{tried}" in seen:
                         return f"{role}.{sensor}.{tried}"
         return "crank.hall.cranking"
@@ -138,24 +144,25 @@ class LikelihoodModel:
     def believed(self, state: str, spec: CircuitSpec | None = None) -> dict[str, Counter]:
         """The kept table with a small share of what each fault shows in the circuit's other states; of another
         circuit than its own where one is given."""
-        name = self._table_name(state, spec or self.spec)
-        if name not in self._believed:
-            seen, circuit = self.facts.seen, name.rsplit(".", 1)[0]
-            others = [table for one, table in seen.items() if one != name and one.startswith(circuit + ".")]
-            self._believed[name] = {fault: Counter(row) for fault, row in seen[name].items()}
-            for table in others:
-                for fault, row in table.items():
-                    if fault in seen[name]:
-                        share = OTHER_STATES * sum(seen[name][fault].values()) / (len(others) * sum(row.values()))
-                        for one, times in row.items():
-                            self._believed[name][fault][one] += share * times
-        return self._believed[name]
+        with self._lock:
+            name = self._table_name(state, spec or self.spec)
+            if name not in self._believed:
+                seen, circuit = self.facts.seen, name.rsplit(".", 1)[0]
+                others = [table for one, table in seen.items() if one != name and one.startswith(circuit + ".")]
+                self._believed[name] = {fault: Counter(row) for fault, row in seen[name].items()}
+                for table in others:
+                    for fault, row in table.items():
+                        if fault in seen[name]:
+                            share = OTHER_STATES * sum(seen[name][fault].values()) / (len(others) * sum(row.values()))
+                            for one, times in row.items():
+                                self._believed[name][fault][one] += share * times
+            return self._believed[name]
 
     def capture_likelihood(
         self, found: frozenset[str], state: str, unseen: frozenset[str], faults: tuple[str, ...]
     ) -> float:
         """Probability of a set of findings under fault modes; findings in `unseen` cannot show in this capture."""
-        if self.spec.role == "crank" and not unseen >= ABOUT_TIMING:
+        if self.spec.role == Role.CRANK and not unseen >= ABOUT_TIMING:
             return self._beside_a_cam(found, state, unseen, faults)
         return self._as_counted(found, state, unseen, faults)
 

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Reason, Suspect
-from sagen.reason.evidence import Evidence, Reading
-from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge
+from sagen.model.vocabulary import CHOSEN_GEAR, Cause, Gear, Origin, Part, Strategy
+from sagen.reason import words
+from sagen.reason.evidence import Evidence, MeterReading
+from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge, title_of
 from sagen.reason.likelihood import LikelihoodModel
 
 #: a reason weaker than this many bits is not worth a sentence
@@ -27,8 +29,8 @@ PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks
 class Replaced:
     """A part was changed: before the job (`earlier`) or in it. Its old faults are gone; the new one may be bad."""
 
-    part: str
-    origin: str = "unknown"
+    part: Part
+    origin: Origin = Origin.UNKNOWN
     earlier: bool = False
 
 
@@ -38,8 +40,8 @@ class Case:
 
     spec: CircuitSpec = field(default_factory=CircuitSpec)
     trail: tuple[Evidence | Replaced, ...] = ()
-    gear: tuple[str, ...] = ("meter", "scope")
-    strategy: str = "most"  #: most (separated per minute), meter or scope first
+    gear: tuple[Gear, ...] = CHOSEN_GEAR
+    strategy: Strategy = Strategy.MOST
     referenced: bool = False  #: whether a known-good capture of this circuit is at hand
 
 
@@ -58,7 +60,7 @@ class Posterior:
         faults = tuple(self.faults[k] for k in kept)
         return Posterior(faults, self.p[kept] / self.p[kept].sum(), self.used, self.odd)
 
-    def by_cause(self) -> dict[str, float]:
+    def by_cause(self) -> dict[Cause, float]:
         """Probability of each cause; a pair counts half for either of its causes."""
         out: dict[str, float] = {}
         for faults, p in zip(self.faults, self.p, strict=True):
@@ -74,17 +76,20 @@ class Posterior:
         return out
 
 
-_LABS: dict[str, LikelihoodModel] = {}
+_MODELS: dict[str, LikelihoodModel] = {}
+_MODELS_LOCK = threading.Lock()
+MOST_MODELS = 12
 
 
 def likelihood_model(spec: CircuitSpec) -> LikelihoodModel:
-    """The model of a kind of circuit, made once: drawing its machines takes a moment."""
+    """The likelihood model of a kind of circuit, made once: drawing its machines takes a moment."""
     key = spec.model_dump_json(exclude={"bank", "position"})
-    if key not in _LABS:
-        if len(_LABS) > 12:
-            _LABS.clear()
-        _LABS[key] = LikelihoodModel(spec)
-    return _LABS[key]
+    with _MODELS_LOCK:
+        if key not in _MODELS:
+            if len(_MODELS) >= MOST_MODELS:
+                _MODELS.clear()
+            _MODELS[key] = LikelihoodModel(spec)
+        return _MODELS[key]
 
 
 def normalised(log: np.ndarray) -> np.ndarray:
@@ -119,14 +124,12 @@ def infer(case: Case, *, model: LikelihoodModel | None = None, facts: Knowledge 
         likelihood = np.log(np.maximum(np.array(values), 1e-12))
         log = log + powers[min(times, len(powers) - 1)] * likelihood
         used.append(piece)
-        if isinstance(piece, Reading) and _unexplained(piece, values, model):
-            odd.append(
-                f"{piece.words(SOUND, model, facts).rstrip('.')}: no fault explains this reading well. Take it again before building on it."
-            )
+        if isinstance(piece, MeterReading) and _unexplained(piece, values, model):
+            odd.append(words.unexplained(piece, model, facts))
     return Posterior(tuple(hypotheses), normalised(log), tuple(used), tuple(odd))
 
 
-def _unexplained(piece: Reading, values: Sequence[float], model: LikelihoodModel) -> bool:
+def _unexplained(piece: MeterReading, values: Sequence[float], model: LikelihoodModel) -> bool:
     from sagen.reason.likelihood import OHM_DECADES, SLIP, VOLTS_RANGE
 
     return max(values) < 3.0 * SLIP / (OHM_DECADES if piece.ohms else VOLTS_RANGE)
@@ -134,11 +137,7 @@ def _unexplained(piece: Reading, values: Sequence[float], model: LikelihoodModel
 
 def _after_change(change: Replaced, hypotheses, p: np.ndarray, model: LikelihoodModel, facts: Knowledge):
     """Beliefs after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
-    if change.part not in facts.parts:
-        raise SagenError(unknown_name("part", change.part, facts.parts))
-    if change.origin not in facts.origins:
-        raise SagenError(unknown_name("origin", change.origin, facts.origins))
-    causes, bad = facts.parts[change.part], facts.origins[change.origin]
+    causes, bad = facts.parts[Part(change.part)], facts.origins[Origin(change.origin)]
     modes = [one for one in model.faults if cause_of(one) in causes]
     kept: dict[tuple[str, ...], float] = {}
     for faults, share in zip(hypotheses, p, strict=True):
@@ -182,7 +181,7 @@ def suspects(
     for cause, p in by_cause.items():
         top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
         reasons = _reasons(top, posterior, model, facts)[:most_reasons]
-        rows.append(Suspect(cause, top, p, reasons, facts.priors[top].do))
+        rows.append(Suspect(cause, top, p, reasons, facts.priors[top].do, title_of(top)))
     return tuple(sorted(rows, key=lambda one: -one.probability))
 
 
@@ -196,7 +195,7 @@ def _reasons(fault: str, posterior: Posterior, model: LikelihoodModel, facts: Kn
         there = np.array([piece.likelihood((one,), model, facts) or 0.0 for one in others])
         bits = float(np.log2(max(here, 1e-9) / max(float(weight @ there), 1e-9)))
         if abs(bits) >= LEAST_BITS:
-            text = piece.words(fault, model, facts)
+            text = words.reason(piece, fault, model, facts)
             found[text] = Reason(text, bits)
     return tuple(sorted(found.values(), key=lambda one: -abs(one.bits)))
 

@@ -1,49 +1,33 @@
-"""The waveform as SVG, with expected levels as bands and findings marked."""
+"""A lane of a scene as SVG, with expected levels as bands and findings marked."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
 import numpy as np
 
-from sagen.model.capture import Channel
+from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
-from sagen.signal.pyramid import Pyramid
 
 INK, GRID, WAVE, MARK, BAND = "#1b2328", "#d5dbde", "#0072b2", "#d55e00", "#009e73"
 LEFT, RIGHT, TOP, BOTTOM = 46, 8, 22, 26
+MOST_MARKS = 60
+#: a mark that is longer than this share of the capture would only tint the picture
+LONGEST_MARK = 0.5
 
 
-@dataclass(frozen=True)
-class Mark:
-    """A stretch to mark, s, with its name."""
-
-    start_s: float
-    end_s: float
-    label: str
-
-
-def waveform_svg(
-    channel: Channel,
-    sfreq: float,
-    *,
-    start_s: float,
-    end_s: float,
-    marks: tuple[Mark, ...] = (),
-    bands: tuple[tuple[float, float, str], ...] = (),
-    width: int = 700,
-    height: int = 190,
+def lane_svg(
+    strip: Strip, lane: Lane, *, start_s: float, end_s: float, width: int = 700, height: int = 190
 ) -> str:
-    """One channel from start_s to end_s as an SVG picture of width x height points.
-
-    `bands` are expected levels: low end, high end (in the channel's unit) and a name.
-    """
+    """One lane from start_s to end_s as an SVG picture of width x height points."""
     inner = width - LEFT - RIGHT
     tall = height - TOP - BOTTOM
-    low, high = Pyramid(channel.raw).view(start_s * sfreq, end_s * sfreq, inner * 2)
-    low, high = low * channel.scale + channel.offset, high * channel.scale + channel.offset
+    low, high = strip.columns(lane, start_s, end_s, inner * 2)
+    low, high = low * lane.scale + lane.offset, high * lane.scale + lane.offset
+    if lane.scale < 0:
+        low, high = high, low
     shown = np.isfinite(low)
+    bands, unit = lane.bands, lane.unit
     bottom = min(float(low[shown].min(initial=0.0)), 0.0, *(one[0] for one in bands))
     top = max(float(high[shown].max(initial=1.0)), *(one[1] for one in bands), bottom + 1e-3)
     bottom, top = bottom - 0.06 * (top - bottom), top + 0.06 * (top - bottom)
@@ -75,21 +59,21 @@ def waveform_svg(
             f'<line x1="{x(value):.1f}" x2="{x(value):.1f}" y1="{TOP}" y2="{height - BOTTOM}" stroke="{GRID}"/>'
             f'<text x="{x(value):.1f}" y="{height - BOTTOM + 12}" text-anchor="middle" fill="{INK}">{value:.6g}</text>'
         )
-    parts.append(f'<text x="{LEFT - 5}" y="{TOP - 8}" text-anchor="end" fill="{INK}">{escape(channel.unit)}</text>')
+    parts.append(f'<text x="{LEFT - 5}" y="{TOP - 8}" text-anchor="end" fill="{INK}">{escape(unit)}</text>')
     parts.append(f'<text x="{width - RIGHT}" y="{height - 3}" text-anchor="end" fill="{INK}">s</text>')
-    for mark in marks:
-        first, last = max(x(mark.start_s), LEFT), min(x(mark.end_s), width - RIGHT)
+    for label, span in _marks(strip, lane):
+        first, last = max(x(span[0]), LEFT), min(x(span[1]), width - RIGHT)
         if last < LEFT or first > width - RIGHT:
             continue
         parts.append(
             f'<rect x="{first:.1f}" y="{TOP}" width="{max(last - first, 1.5):.1f}" height="{tall}" fill="{MARK}" '
             f'fill-opacity="0.22" stroke="{MARK}" stroke-dasharray="3 2" stroke-width="0.7"/>'
         )
-        if mark.label:
+        if label:
             anchor = "end" if first > width * 0.75 else "start"
             parts.append(
                 f'<text x="{first:.1f}" y="{TOP - 8}" text-anchor="{anchor}" font-weight="bold" fill="{MARK}">'
-                f"{escape(mark.label)}</text>"
+                f"{escape(label)}</text>"
             )
     columns = LEFT + np.arange(inner * 2) / 2
     steps = [
@@ -103,3 +87,14 @@ def waveform_svg(
         parts.append(f'<text {place} fill="#00664b">{escape(name)}</text>')
     parts.append("</svg>")
     return "".join(parts)
+
+
+def _marks(strip: Strip, lane: Lane) -> list[tuple[str, tuple[float, float]]]:
+    """The stretches to mark in a lane; the first of each finding bears its name."""
+    own = [mark for mark in strip.marks if strip.lanes[mark.lane] is lane]
+    return [
+        (mark.label if index == 0 else "", span)
+        for mark in own
+        for index, span in enumerate(mark.spans[:MOST_MARKS])
+        if span[1] - span[0] < LONGEST_MARK * strip.seconds
+    ]

@@ -9,26 +9,24 @@ from importlib.resources import files
 from pathlib import Path
 
 from sagen import __version__
+from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
 from sagen.model.finding import Suspect
 from sagen.model.sheet import Sheet
-from sagen.model.words import CAUSES, FINDING_TITLES, ROLES, SENSORS, STATES
+from sagen.model.vocabulary import Cause
+from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES
 from sagen.reason.checks import NextCheck
-from sagen.report.plot import Mark, waveform_svg
-from sagen.signal.examine import ChannelResult, Examination
-from sagen.signal.rules_level import expected_bands
-
-MOST_MARKS = 60
+from sagen.report.plot import LONGEST_MARK, lane_svg
+from sagen.report.scene import Lane, Strip
 
 
 @dataclass(frozen=True)
-class Case:
+class FindingPage:
     """Everything that goes on the page."""
 
-    capture: Capture
-    sheet: Sheet
     examination: Examination
+    scene: Strip
     suspects: tuple[Suspect, ...]
     checks: tuple[NextCheck, ...]
     machine: str = ""
@@ -39,25 +37,33 @@ class Case:
     notes: tuple[str, ...] = ()
     made: datetime = field(default_factory=datetime.now)
 
+    @property
+    def capture(self) -> Capture:
+        return self.examination.capture
 
-def render_html(case: Case) -> str:
+    @property
+    def sheet(self) -> Sheet:
+        return self.examination.sheet
+
+
+def render_html(page: FindingPage) -> str:
     """The report as one self-contained HTML page."""
     from jinja2 import Environment, StrictUndefined
 
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     template = environment.from_string(files("sagen.report").joinpath("finding.html").read_text(encoding="utf-8"))
     return template.render(
-        case=case,
+        case=page,
         version=__version__,
-        verdict=_verdict(case),
-        channels=[_channel_part(case, one) for one in case.examination.channels],
-        suspects=[one for one in case.suspects if one.probability >= 0.02][:4],
-        check=case.checks[0] if case.checks else None,
-        later=case.checks[1:3],
-        cautions=sorted({one for check in case.checks[:3] for one in check.check.cautions}),
+        verdict=_verdict(page),
+        channels=[_channel_part(page, one) for one in page.examination.channels],
+        suspects=[one for one in page.suspects if one.probability >= 0.02][:4],
+        check=page.checks[0] if page.checks else None,
+        later=page.checks[1:3],
+        cautions=sorted({one for check in page.checks[:3] for one in check.check.cautions}),
         causes=CAUSES,
         titles=FINDING_TITLES,
-        state=STATES[case.sheet.conditions.state],
+        state=STATES[page.sheet.conditions.state],
     )
 
 
@@ -83,7 +89,7 @@ def render_pdf(html: str) -> bytes:
     return HTML(string=html, url_fetcher=in_page).write_pdf(stylesheets=[style], font_config=fonts)
 
 
-def write_report(path: Path, case: Case) -> None:
+def write_report(path: Path, page: FindingPage) -> None:
     """Write the report as the suffix of `path` says, .html or .pdf.
 
     Raises
@@ -94,7 +100,7 @@ def write_report(path: Path, case: Case) -> None:
     suffix = path.suffix.lower()
     if suffix not in (".html", ".pdf"):
         raise SagenError(f"a report is written as .html or .pdf, not '{path.suffix}'")
-    html = render_html(case)
+    html = render_html(page)
     data = html.encode() if suffix == ".html" else render_pdf(html)
     save_whole(path, data)
 
@@ -110,56 +116,53 @@ def save_whole(path: Path, data: bytes) -> None:
         raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
 
 
-def _verdict(case: Case) -> str:
-    top = case.suspects[0] if case.suspects else None
-    if not case.examination.findings:
+def _verdict(page: FindingPage) -> str:
+    top = page.suspects[0] if page.suspects else None
+    if not page.examination.findings:
         return "This capture shows nothing wrong."
-    first = FINDING_TITLES[case.examination.findings[0].kind]
-    if top is None or top.cause == "none":
+    first = FINDING_TITLES[page.examination.findings[0].kind]
+    if top is None or top.cause == Cause.NONE:
         return f"{first}."
-    return f"{first}. Most likely {CAUSES[top.cause].lower()}: {top.fault} ({100 * top.probability:.0f} %)."
+    return f"{first}. Most likely {CAUSES[top.cause].lower()}: {top.title} ({100 * top.probability:.0f} %)."
 
 
-def _channel_part(case: Case, result: ChannelResult) -> dict:
+def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
     """One channel's row of figures and its pictures."""
-    channel = case.capture.channel(result.sheet.column)
-    own = [one for one in case.examination.findings if one.channel == result.sheet.column]
-    marks = [
-        Mark(span.start_s, span.end_s, FINDING_TITLES.get(one.kind, one.kind) if index == 0 else "")
-        for one in own
-        for index, span in enumerate(one.spans[:MOST_MARKS])
-        if span.end_s - span.start_s < 0.5 * case.capture.seconds
-    ]
-    bands = expected_bands(result.reading, case.sheet.conditions.state) if result.reading else ()
-    pictures = [("The whole capture", _picture(channel, case, 0.0, case.capture.seconds, marks, bands))]
-    closer = _closer(case, result, marks)
+    lane = next(one for one in page.scene.lanes if one.column == result.sheet.column)
+    pictures = [("The whole capture", _picture(page.scene, lane, 0.0, page.capture.seconds))]
+    closer = _closer(page, result)
     if closer:
-        pictures.append(("A closer look", _picture(channel, case, *closer, marks, bands)))
-    row = result.as_row()
+        pictures.append(("A closer look", _picture(page.scene, lane, *closer)))
+    reading = result.reading
     return {
-        "row": row,
-        "role": ROLES[result.sheet.role],
+        "row": result.as_row(),
+        "name": lane.name,
         "sensor": SENSORS.get(result.sheet.sensor or "", ""),
-        "wheel": str(result.reading.wheel) if result.reading and result.reading.wheel else "",
-        "expected": result.reading.expected if result.reading else None,
+        "wheel": str(reading.wheel) if reading and reading.wheel else "",
+        "expected": reading.expected if reading else None,
         "comparison": result.comparison,
         "pictures": pictures,
     }
 
 
-def _closer(case: Case, result: ChannelResult, marks: list[Mark]) -> tuple[float, float] | None:
+def _closer(page: FindingPage, result: ChannelResult) -> tuple[float, float] | None:
     """About a turn around the first mark, or the middle of the capture."""
     if result.reading is None or len(result.reading.teeth.times) < 4:
         return None
     times = result.reading.teeth.times
-    middle = 0.5 * (marks[0].start_s + marks[0].end_s) if marks else float(times[len(times) // 2])
+    spans = [
+        span
+        for one in page.examination.findings
+        if one.channel == result.sheet.column
+        for span in one.spans
+        if span.end_s - span.start_s < LONGEST_MARK * page.capture.seconds
+    ]
+    middle = 0.5 * (spans[0].start_s + spans[0].end_s) if spans else float(times[len(times) // 2])
     slots = result.reading.wheel.slots if result.reading.wheel else 20
     reach = 0.4 * slots * float(times[-1] - times[0]) / len(times)
-    return max(0.0, middle - reach), min(case.capture.seconds, middle + reach)
+    return max(0.0, middle - reach), min(page.capture.seconds, middle + reach)
 
 
-def _picture(channel, case: Case, start_s: float, end_s: float, marks, bands) -> str:
-    svg = waveform_svg(
-        channel, case.capture.sfreq, start_s=start_s, end_s=end_s, marks=tuple(marks), bands=tuple(bands)
-    )
+def _picture(strip: Strip, lane: Lane, start_s: float, end_s: float) -> str:
+    svg = lane_svg(strip, lane, start_s=start_s, end_s=end_s)
     return "data:image/svg+xml;base64," + base64.b64encode(svg.encode()).decode()

@@ -2,22 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
+from sagen.model.finding import Cadence
 from sagen.signal.reading import RotatingReading
 
 LEAST_CYCLES = 2.0  #: below this a swing once in two turns is not told from a change of speed
-
-
-@dataclass(frozen=True)
-class Cadence:
-    """Speed of the crankshaft in rpm, and the share of it by which it swings once in two turns: one
-    cylinder that does not compress as the others do comes round once a cycle. None after less than two cycles."""
-
-    rpm: float
-    uneven: float | None
 
 
 def cadence(reading: RotatingReading) -> Cadence | None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.signal.reading import RotatingReading
-from sagen.signal.teeth import Teeth
+from sagen.signal.slots import Teeth
 
 CYCLE = 720.0
 FAR = 60.0  #: degrees: a cam farther off than this is not the same cam
@@ -92,14 +92,11 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     """Place a cam's edges on the crank; None where either gives too little to go by."""
     if crank.wheel is None or not crank.switching or not cam.switching or len(crank.teeth.times) < 8:
         return None
-    times, rising = cam.edges.at / cam.sfreq, cam.edges.rising
-    if cam.kind == "reluctance":
-        # A coil's sharp crossing is the tooth; the other one only lies somewhere between teeth.
-        times, rising = cam.falls, np.zeros(len(cam.falls), bool)
+    times, rising = cam.cam_edges()
     angle = crank_angle(crank.teeth, times)
     known = np.isfinite(angle)
     times, rising, angle = times[known], rising[known], angle[known]
-    if cam.kind != "reluctance":
+    if rising.any():
         window = _windows(angle)
         times, rising, angle = times[window], rising[window], angle[window]
     if len(angle) < 3 or angle[-1] - angle[0] < 1.3 * CYCLE:

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sagen.model.finding_words import comparison_words, odd_words
 from sagen.signal.deviation import ToothDeviations
+from sagen.signal.measures import LEAST, tooth_measures
+from sagen.signal.outliers import outstanding
 from sagen.signal.reading import RotatingReading
-from sagen.signal.rules_wheel import LEAST, odd_words, outstanding, tooth_measures
 
 STEPS_A_PITCH = 24
 
@@ -30,7 +32,12 @@ class Comparison:
     teeth: tuple[int, ...]
     low_difference: float  #: this less the pattern, in the channel's unit
     high_difference: float
-    text: str
+    named: tuple[tuple[int, str], ...] = ()  #: the same numbers, each with how that tooth differs, where it is known
+
+    @property
+    def text(self) -> str:
+        """The comparison in a sentence."""
+        return comparison_words(self)
 
 
 def low_over_angle(reading: RotatingReading) -> np.ndarray | None:
@@ -73,22 +80,12 @@ def compare(reading: RotatingReading, pattern: RotatingReading) -> Comparison | 
     teeth = tuple(sorted({int(one) + 1 for one in np.flatnonzero(a_slot > 0.25)} | set(apart)))
     low = reading.levels.low - pattern.levels.low
     high = reading.levels.high - pattern.levels.high
-    named = [f"{one} ({apart[one]})" if one in apart else str(one) for one in teeth[:6]]
-    where = (
-        "at no tooth"
-        if not teeth
-        else f"at tooth {', '.join(named)}" + (f" and {len(teeth) - 6} more" if len(teeth) > 6 else "")
-    )
-    text = (
-        f"{100 * likeness:.1f} % alike over a turn, differing {where}; low level {low:+.2f} V, "
-        f"high level {high:+.2f} V against the known-good capture."
-    )
-    return Comparison(reading.column, likeness, teeth, low, high, text)
+    return Comparison(reading.column, likeness, teeth, low, high, tuple((one, apart.get(one, "")) for one in teeth))
 
 
 def teeth_apart(reading: RotatingReading, pattern: RotatingReading) -> dict[int, str]:
     """Numbers of the teeth whose place, width or height differs from the pattern's, and how in words."""
-    if reading.wheel != pattern.wheel or reading.kind != pattern.kind:
+    if reading.wheel != pattern.wheel or type(reading) is not type(pattern):
         return {}
     found: dict[int, tuple[float, str]] = {}
     theirs = tooth_measures(pattern)

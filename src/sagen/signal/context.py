@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from sagen.model.finding import Finding
-from sagen.model.words import TURNING
+from sagen.model.vocabulary import STARTING, TURNING, FindingKind, State
 from sagen.signal.cam import CamTrack
+from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 
-MOST_SPANS = 400
+_LIMIT = limits("context")
+MOST_SPANS = _LIMIT.most_spans
 
 
 @dataclass
 class Context:
     """The capture around one channel. `found` grows as rules fire, so that later rules see it."""
 
-    state: str
+    state: State
     readings: tuple[RotatingReading, ...] = ()
     cylinders: int | None = None
     sprocket: int | None = None  #: teeth of the crank's belt or chain sprocket
@@ -38,9 +39,9 @@ class Context:
 
     @property
     def cranking(self) -> bool:
-        return self.state in ("cranking", "start")
+        return self.state in STARTING
 
-    def has(self, reading: RotatingReading, *kinds: str) -> bool:
+    def has(self, reading: RotatingReading, *kinds: FindingKind) -> bool:
         return any(one.kind in kinds and one.channel == reading.column for one in self.found)
 
     def pattern(self, reading: RotatingReading) -> RotatingReading | None:
@@ -50,24 +51,22 @@ class Context:
     def lost_in_pattern(self, reading: RotatingReading) -> frozenset[int]:
         """Tooth numbers that the known-good capture lacks as well."""
         pattern = self.pattern(reading)
-        return frozenset(n for n, share in pattern.teeth.lost.items() if share > 0.5) if pattern else frozenset()
+        lost = pattern.teeth.lost.items() if pattern else ()
+        return frozenset(number for number, share in lost if share > _LIMIT.lost_in_pattern)
 
-    def rails_say(self, start_s: float, end_s: float, tooth_s: float) -> str:
-        """What feed and return did around a loss of signal, and which came first, to within one tooth."""
-        said = ""
+    def rails_around(self, start_s: float, end_s: float, tooth_s: float) -> list[dict]:
+        """What feed and return did around a loss of signal, and by how many seconds before it (None: within a tooth)."""
+        found, reach = [], _LIMIT.rail_reach_s
         for one in self.found:
-            if one.kind not in ("supply_loss", "ground_lift") or not one.fields["start_s"] <= end_s + 0.02:
+            if one.kind not in (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT):
                 continue
-            if one.fields["end_s"] < start_s - 0.02:
+            if one.fields["start_s"] > end_s + reach or one.fields["end_s"] < start_s - reach:
                 continue
-            what = "the supply fell" if one.kind == "supply_loss" else "the return rose"
             # The signal went somewhere between its last tooth and the next one due.
             ahead = start_s + 0.5 * tooth_s - one.fields["start_s"]
-            order = "at the same tooth"
-            if abs(ahead) > 0.6 * tooth_s:
-                order = f"{1000 * abs(ahead):.1f} ms {'before' if ahead > 0 else 'after'} that"
-            said += f" On {one.channel} {what} {order}."
-        return said
+            apart = abs(ahead) > _LIMIT.same_tooth * tooth_s
+            found.append({"channel": one.channel, "kind": str(one.kind), "ahead_s": ahead if apart else None})
+        return found
 
 
 def twin(
@@ -84,7 +83,5 @@ def twin(
 
 def grade(beyond: float, plain: float) -> float:
     """Severity from how far a value lies beyond its limit; `plain` is where it is beyond doubt."""
-    return float(np.clip(0.4 + 0.6 * beyond / plain, 0.4, 1.0))
-
-
-Rule = Callable[[RotatingReading, Context], Iterator[Finding]]
+    least = _LIMIT.least_severity
+    return float(np.clip(least + (1 - least) * beyond / plain, least, 1.0))

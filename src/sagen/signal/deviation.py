@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from sagen.signal.teeth import Teeth
+from sagen.signal.slots import Teeth
 
 
 @dataclass(frozen=True)

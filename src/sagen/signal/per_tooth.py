@@ -8,7 +8,6 @@ import numpy as np
 
 from sagen.signal.deviation import by_place
 from sagen.signal.reading import RotatingReading
-from sagen.signal.rules_wheel import height_for_speed
 
 
 @dataclass(frozen=True)
@@ -49,7 +48,7 @@ def tooth_table(reading: RotatingReading, pattern: RotatingReading | None = None
     return ToothTable(
         number, (number - 1) * reading.wheel.pitch_deg, late, wander, size, seen,
         blank if theirs is None else late - theirs[0], blank if theirs is None else size - theirs[2],
-        "height" if reading.kind == "reluctance" else "width",
+        reading.size_name,
     )  # fmt: skip
 
 
@@ -57,7 +56,7 @@ def _columns(reading: RotatingReading) -> tuple[np.ndarray, ...] | None:
     if reading.wheel is None or not reading.switching:
         return None
     lates = by_place(reading.teeth, reading.phase_error_middle)
-    sizes = by_place(reading.teeth, _size(reading))
+    sizes = by_place(reading.teeth, reading.size)
     if lates is None or sizes is None:
         return None
     slots = reading.wheel.slots
@@ -72,10 +71,6 @@ def _columns(reading: RotatingReading) -> tuple[np.ndarray, ...] | None:
         seen[number - 1] = 1.0 - share
     seen[[one - 1 for one in reading.wheel.others]] = np.nan
     return late, wander, size, seen
-
-
-def _size(reading: RotatingReading) -> np.ndarray:
-    return height_for_speed(reading) if reading.kind == "reluctance" else reading.low_width
 
 
 def turn_rows(reading: RotatingReading, what: str) -> tuple[np.ndarray, np.ndarray] | None:
@@ -97,7 +92,7 @@ def turn_rows(reading: RotatingReading, what: str) -> tuple[np.ndarray, np.ndarr
     if what == "phase_error":
         measure = 100 * reading.phase_error_middle
     else:
-        size = _size(reading)
+        size = reading.size
         measure = np.append(size, np.full(len(teeth.times) - len(size), np.nan))
         measure = 100 * (measure / np.nanmedian(measure) - 1)
     known = np.flatnonzero(teeth.number > 0)

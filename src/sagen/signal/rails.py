@@ -10,17 +10,12 @@ import numpy as np
 from sagen.model.capture import Channel
 from sagen.model.finding import Finding, Span
 from sagen.model.sheet import ChannelSheet
+from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.context import Context, grade
 from sagen.signal.levels import Levels, state_levels
+from sagen.signal.limits import limits
 
-BLOCK_S = 1.0e-3  #: what is shorter than a few of these is a spike, not a fall or a lift
-JOIN_S = 8.0e-3  #: two stretches closer than this are one
-MOST_EVENTS = 12
-#: a good return stays below 0.1 V (common practice); while the starter turns its current lifts the block
-LIFT_V, LIFT_CRANKING_V = 0.2, 0.35
-#: share of its nominal below which a regulated feed, a battery at rest, and one under the starter has fallen
-FALLEN = {"regulated": 0.85, "battery": 0.8, "cranking": 0.58}
-REGULATED_V = 9.0
+_SUPPLY, _GROUND, _EVENTS = limits("supply_loss"), limits("ground_lift"), limits("rail_events")
 
 
 @dataclass(frozen=True)
@@ -40,7 +35,7 @@ class Rail:
 def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
     """Reduce a rail to a level a block. Within a block a quantile towards the sound side is taken, so
     that ignition spikes (a few percent of the time) do not count while a lift that lasts does."""
-    size = max(4, round(BLOCK_S * sfreq))
+    size = max(4, round(_EVENTS.block_s * sfreq))
     size = min(size, max(1, len(channel.raw) // 8))
     count = len(channel.raw) // size
     # At high rates a few dozen samples tell a block's level as well as all of them.
@@ -52,38 +47,37 @@ def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
 
 
 def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
+    """The feed falls."""
     nominal = rail.sheet.nominal or _likely_nominal(rail)
-    kind = "regulated" if nominal < REGULATED_V else "cranking" if context.cranking else "battery"
-    limit = FALLEN[kind] * nominal
+    kind = "regulated" if nominal < _SUPPLY.regulated_v else "cranking" if context.cranking else "battery"
+    limit = getattr(_SUPPLY, f"fallen_{kind}") * nominal
     for start, end, level in _events(rail, -1.0, limit):
-        whole = end - start >= 0.98 * rail.seconds
-        when = "for the whole recording" if whole else f"from {start:.4f} s to {end:.4f} s"
-        yield Finding(
-            "supply_loss", rail.sheet.column, grade(limit - level, 0.5 * limit),
-            f"The feed falls to {level:.2f} V {when} ({1000 * (end - start):.0f} ms); {nominal:g} V is nominal, "
-            f"and below {limit:.1f} V the sensor cannot be relied on.",
-            {"start_s": round(start, 5), "end_s": round(end, 5), "level_v": round(level, 3)}, (Span(start, end),),
-            "Measure the feed at fuse, relay and plug under load, and see who else shares it.",
+        yield _finding(
+            rail, FindingKind.SUPPLY_LOSS, grade(limit - level, _SUPPLY.plain * limit), start, end, level,
+            {"nominal": nominal, "limit": limit},
         )  # fmt: skip
 
 
 def ground_lift(rail: Rail, context: Context) -> Iterator[Finding]:
-    limit = LIFT_CRANKING_V if context.cranking else LIFT_V
+    """The return rises."""
+    limit = _GROUND.lift_cranking_v if context.cranking else _GROUND.lift_v
     for start, end, level in _events(rail, 1.0, limit):
-        whole = end - start >= 0.98 * rail.seconds
-        when = "for the whole recording" if whole else f"from {start:.4f} s to {end:.4f} s"
-        yield Finding(
-            "ground_lift", rail.sheet.column, grade(level - limit, 1.0),
-            f"The return rises to {level:.2f} V above battery negative {when} ({1000 * (end - start):.0f} ms); "
-            "a good one stays below 0.1 V.",
-            {"start_s": round(start, 5), "end_s": round(end, 5), "level_v": round(level, 3)}, (Span(start, end),),
-            "Measure the drop along the return under load, from plug to battery negative, while wiggling the harness.",
-        )  # fmt: skip
+        severity = grade(level - limit, _GROUND.plain_v)
+        yield _finding(rail, FindingKind.GROUND_LIFT, severity, start, end, level, {})
+
+
+def _finding(rail: Rail, kind: FindingKind, severity: float, start: float, end: float, level: float, facts: dict):
+    whole = end - start >= _EVENTS.whole_share * rail.seconds
+    return Finding(
+        kind, rail.sheet.column, severity,
+        {"start_s": round(start, 5), "end_s": round(end, 5), "level_v": round(level, 3)},
+        {"whole": whole, **facts}, (Span(start, end),),
+    )  # fmt: skip
 
 
 def _likely_nominal(rail: Rail) -> float:
-    top = float(np.quantile(rail.blocks, 0.9))
-    return 5.0 if top < 6.5 else 12.4 if top < 16 else 24.8
+    top = float(np.quantile(rail.blocks, _SUPPLY.usual_quantile))
+    return 5.0 if top < _SUPPLY.least_battery_v else 12.4 if top < _SUPPLY.most_twelve_v else 24.8
 
 
 def _events(rail: Rail, sign: float, limit: float) -> list[tuple[float, float, float]]:
@@ -94,14 +88,14 @@ def _events(rail: Rail, sign: float, limit: float) -> list[tuple[float, float, f
     starts, ends = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
     if not len(starts):
         return []
-    join = max(1, round(JOIN_S / rail.block_s))
+    join = max(1, round(_EVENTS.join_s / rail.block_s))
     first = np.concatenate([[True], starts[1:] - ends[:-1] > join])
     starts, ends = starts[first], ends[np.concatenate([np.flatnonzero(first)[1:] - 1, [len(ends) - 1]])]
     # One or two blocks beyond are a spike that a median let through.
-    lasting = ends - starts >= 3
+    lasting = ends - starts >= _EVENTS.least_blocks
     starts, ends = starts[lasting], ends[lasting]
-    if len(starts) > MOST_EVENTS:
-        longest = np.sort(np.argsort(ends - starts)[-MOST_EVENTS:])
+    if len(starts) > _EVENTS.most:
+        longest = np.sort(np.argsort(ends - starts)[-_EVENTS.most :])
         starts, ends = starts[longest], ends[longest]
     return [
         (_to_the_sample(rail, start, sign, limit, False), _to_the_sample(rail, end, sign, limit, True),
@@ -123,4 +117,4 @@ def _to_the_sample(rail: Rail, block: int, sign: float, limit: float, leaves: bo
 
 
 #: rules for each role of a rail
-RAIL_RULES = {"supply": supply_loss, "ground": ground_lift}
+RAIL_RULES = {Role.SUPPLY: supply_loss, Role.GROUND: ground_lift}

@@ -1,9 +1,16 @@
-"""What the reader makes of one channel, before any judgement: levels, edges, teeth, speed."""
+"""What the reader makes of one channel, before any judgement.
+
+A `ChannelReading` is one channel as read; a `RotatingReading` has teeth and turns, a `StrikeReading` has bursts. What
+differs from one kind of sensor to the next is asked of the reading itself: each kind in `kinds/` has its own class, and
+no rule compares names of kinds.
+"""
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import ClassVar
 
 import numpy as np
 
@@ -12,38 +19,122 @@ from sagen.model.wheel import Wheel
 from sagen.signal.deviation import phase_errors
 from sagen.signal.edges import Edges, median_of_five
 from sagen.signal.levels import Levels
-from sagen.signal.teeth import Teeth
+from sagen.signal.slots import Teeth
+
+Band = tuple[float, float, str]  #: low end, high end (in the reading's unit), name
 
 
 @dataclass(frozen=True)
-class RotatingReading:
-    """One channel as read. Times in s from the start of the capture, levels in `unit`."""
+class ChannelReading:
+    """One channel as read. Levels in `unit`."""
 
     sheet: ChannelSheet
     unit: str
-    sfreq: float
+    sfreq: float  #: Hz
     samples: int
     levels: Levels
-    expected: float  #: what the high level should be: the declared pull-up, else the likeliest one
-    switching: bool
+
+    @property
+    def column(self) -> str:
+        return self.sheet.column
+
+    @property
+    def seconds(self) -> float:
+        return self.samples / self.sfreq
+
+
+@dataclass(frozen=True)
+class StrikeReading(ChannelReading):
+    """A channel that answers to light taps: how far its tallest burst stands above what is there without one."""
+
+    floor: float = 0.0  #: standard deviation while nothing rings
+    peak: float = 0.0  #: largest distance from the resting level
+
+
+@dataclass(frozen=True)
+class RotatingReading(ChannelReading, ABC):
+    """A sensor that reads a turning wheel. Times in s from the start of the capture."""
+
+    expected: (
+        float  #: what the high level should be: the declared pull-up, else the likeliest one; 0 where there is none
+    )
+    switching: bool  #: whether there is a signal at all
     edges: Edges
     teeth: Teeth
     falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, where each tooth begins, as `teeth.times`
     rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, where each tooth ends, NaN where unknown
     false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
     smoothing: int = 1  #: samples averaged before the edges were found
-    kind: str = "hall"  #: sensor kind that it was read as
-    #: coil: peak-to-peak height at each tooth, in `unit`
-    heights: np.ndarray = field(default_factory=lambda: np.empty(0))
-    falling: bool = True  #: coil: whether the tooth's centre is the falling crossing
-    polarity_sure: bool = False  #: coil: whether that was seen, not assumed
     #: share of samples that lie exactly at the end of the recorder's range, and that level in `unit`
     piled: tuple[float, float] = (0.0, 0.0)
     near_misses: int = 0  #: disturbances that come near to making a false edge
 
+    #: what `size` is, and how more and less of it are said
+    size_name: ClassVar[str]
+    size_more: ClassVar[str]
+    size_less: ClassVar[str]
+    #: the same in the middle of a sentence about a swing once a turn
+    size_in_words: ClassVar[str]
+    #: how much worse than a switching sensor's edge the place of a cam's tooth is known
+    cam_coarse: ClassVar[float] = 1.0
+    #: samples by which the place of an edge is known, in sample intervals
+    place_coarse: ClassVar[float] = 1.0
+    grows_with_speed: ClassVar[bool] = False
+    #: the name of the measure that tells a tooth's place best
+    place_measure: ClassVar[str] = "phase_error"
+
+    # what each kind says of itself ----------------------------------------------------------
+
     @property
-    def column(self) -> str:
-        return self.sheet.column
+    @abstractmethod
+    def size(self) -> np.ndarray:
+        """What is known of each tooth's size, relative to nothing in particular; shape (teeth,) or (teeth - 1,)."""
+
+    @abstractmethod
+    def measures(self) -> dict[str, np.ndarray]:
+        """What is known of every tooth, by the names of `measures.LEAST`, one value a tooth."""
+
+    @abstractmethod
+    def held(self, cranking: bool) -> tuple[str, str]:
+        """A flat line: where it is held (high, low, middle), and what that means in words."""
+
+    @abstractmethod
+    def bands(self, cranking: bool) -> tuple[Band, ...]:
+        """Where the levels of a sound circuit lie."""
+
+    def rests_at(self, level: float) -> bool:
+        """Whether a signal may rest at a level for long without being cut off there."""
+        return False
+
+    @property
+    def height_scale(self) -> float:
+        """The least height scale (±, in `unit`) at which nothing of this signal is cut off."""
+        return 1.3 * max(1.6 * abs(self.piled[1]), abs(self.piled[1]))
+
+    @property
+    def relative_noise(self) -> float:
+        """The noise's standard deviation as a share of the usual size of a tooth."""
+        return 0.0
+
+    @property
+    def cut_away(self) -> bool:
+        """Whether the recorder's range cut off so much that the crossings tell nothing."""
+        return False
+
+    def cam_edges(self) -> tuple[np.ndarray, np.ndarray]:
+        """The edges (s, and whether they rise) that tell where a cam stands."""
+        return self.edges.at / self.sfreq, self.edges.rising
+
+    @property
+    def phase_error_middle(self) -> np.ndarray:
+        """Phase error of the middle of every tooth, for a sensor that shows both its ends; else of its edge."""
+        return self.phase_error
+
+    # what all have in common ------------------------------------------------------------------
+
+    @property
+    def unsmoothed(self) -> bool:
+        return self.smoothing == 1
 
     @property
     def wheel(self) -> Wheel | None:
@@ -55,45 +146,9 @@ class RotatingReading:
         return (self.rises[: len(spaces)] - self.falls[:-1]) / spaces if len(spaces) else np.empty(0)
 
     @cached_property
-    def low_width(self) -> np.ndarray:
-        """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,).
-
-        NaN at the ends and beside interrupted or miscounted spaces, where the speed is not known.
-        """
-        falls, spans = self.falls, self.teeth.spans
-        out = np.full(max(len(falls) - 1, 0), np.nan)
-        if len(falls) < 4:
-            return out
-        # From one tooth before to one after, so that a tooth's own displacement does not count; the change of
-        # speed, from the two spaces outside where they are single, brings that to the middle of the low.
-        before, after = spans[:-1].astype(float), spans[1:].astype(float)
-        lasted = np.diff(falls)
-        pitch = (falls[2:] - falls[:-2]) / np.maximum(before + after, 1)
-        each = lasted / np.maximum(spans, 1)
-        low = self.rises[1 : len(falls) - 1] - falls[1:-1]
-        change = 2 * (each[1:] - each[:-1]) / np.maximum(before + after, 1)
-        # Distance in slots between the middles of the spaces outside.
-        apart = 0.5 * (spans[:-3] + spans[3:]) + before[1:-1] + after[1:-1]
-        even = (spans[:-3] == 1) & (spans[3:] == 1)
-        change[1:-1] = np.where(even, (each[3:] - each[:-3]) / np.maximum(apart, 1), change[1:-1])
-        at = 0.5 * low / np.maximum(pitch, 1e-12) - 0.5 * (after - before)
-        out[1:] = low / (pitch + change * at)
-        # A space that does not look as long as it is counted was miscounted: its speed is not known.
-        known = (spans > 0) & (np.abs(np.log(np.maximum(self.teeth.ratio, 1e-9) / np.maximum(spans, 1))) < 0.33)
-        out[1:][~(known[:-1] & known[1:])] = np.nan
-        return out
-
-    @cached_property
     def phase_error(self) -> np.ndarray:
         """Lateness of every tooth's edge, pitches, shape (teeth,); see `errors.phase_errors`."""
         return phase_errors(self.teeth, self.teeth.times)
-
-    @cached_property
-    def phase_error_middle(self) -> np.ndarray:
-        """Lateness of the middle of every tooth, for a sensor that shows both its ends; else of its edge."""
-        if self.kind == "reluctance" or len(self.rises) != len(self.teeth.times):
-            return self.phase_error
-        return 0.5 * (self.phase_error + phase_errors(self.teeth, self.rises))
 
     @cached_property
     def samples_a_tooth(self) -> float:

@@ -1,23 +1,27 @@
-"""The job log. Every change is one committed transaction and can be undone."""
+"""The job log. Every change is one committed transaction and can be undone, job by job."""
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from importlib.resources import files
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine, event, select
+from sqlalchemy import create_engine, event, update
 from sqlalchemy.engine import Engine, make_url
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
-from sagen.model.job import Entry, Job
+from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.trail import CaptureEntry, Record
+from sagen.store.codecs import decode, encode
+from sagen.store.reading import one_entry, one_job, refresh, summaries
 from sagen.store.shelf import CaptureShelf
 from sagen.store.tables import EntryRow, JobRow
 
@@ -31,6 +35,14 @@ class Step:
     redo: Callable[[], None]
 
 
+@dataclass
+class Steps:
+    """What was done in a job, and what was undone."""
+
+    done: list[Step] = field(default_factory=list)
+    undone: list[Step] = field(default_factory=list)
+
+
 def default_folder() -> Path:
     """The user's own log lies in the user's data folder."""
     import platformdirs
@@ -40,6 +52,8 @@ def default_folder() -> Path:
 
 class JobLog:
     """Jobs, their trails and captures, under one folder (SQLite) or in a database named by URL.
+
+    Methods may be called from any thread.
 
     Raises
     ------
@@ -52,26 +66,27 @@ class JobLog:
         self.shelf = CaptureShelf(folder / "captures")
         self._engine = _open(url or f"sqlite:///{folder / 'jobs.sqlite'}")
         self._session = sessionmaker(self._engine, expire_on_commit=False)
-        self._done: list[Step] = []
-        self._undone: list[Step] = []
+        self._steps: dict[int, Steps] = {}
+        self._steps_lock = threading.RLock()
+        self._last_job_undone: int | None = None
 
     def close(self) -> None:
         self._engine.dispose()
+        self.shelf.close()
 
     # reading ------------------------------------------------------------------------------
 
-    def jobs(self) -> list[Job]:
-        """All jobs with their trails, newest first."""
+    def jobs(self, search: str = "") -> list[JobSummary]:
+        """Every job as the list shows it, newest first; with `search`, those that hold all its words."""
         with self._work() as session:
-            rows = session.scalars(select(JobRow).order_by(JobRow.created.desc(), JobRow.id.desc())).all()
-            return [_job(row) for row in rows]
+            return summaries(session, search)
 
     def job(self, job_id: int) -> Job:
         with self._work() as session:
-            row = session.get(JobRow, job_id)
-            if row is None:
-                raise StoreError(f"there is no job {job_id}")
-            return _job(row)
+            found = one_job(session, job_id)
+        if found is None:
+            raise StoreError(f"there is no job {job_id}")
+        return found
 
     def capture(self, token: str) -> Capture:
         return self.shelf.get(token)
@@ -85,35 +100,59 @@ class JobLog:
             row = JobRow(machine=machine.strip()[:200], owner=owner.strip()[:200], cylinders=cylinders)
             session.add(row)
             session.commit()
-            return _job(row)
-
-    def add_entry(self, job_id: int, kind: str, data: dict) -> Entry:
-        """Put an entry at the end of a job's trail. Undoing it withdraws it: nothing recorded is lost."""
-        with self._work() as session:
-            row = EntryRow(job_id=job_id, kind=kind, data=data, withdrawn=False)
-            session.add(row)
-            session.commit()
-            entry = _entry(row)
+            job = Job(row.id, row.created, row.machine, row.owner, row.cylinders)
         self._did(
+            job.id,
+            "new job",
+            lambda: self._withdraw_job(job.id, True),
+            lambda: self._withdraw_job(job.id, False),
+        )
+        return job
+
+    def add_entry(self, job_id: int, record: Record) -> Entry:
+        """Put a record at the end of a job's trail. Undoing it withdraws it: nothing recorded is lost."""
+        kind, version, data = encode(record)
+        with self._work() as session:
+            row = EntryRow(job_id=job_id, kind=kind, version=version, data=data, withdrawn=False)
+            session.add(row)
+            session.flush()
+            refresh(session, job_id)
+            session.commit()
+            entry = Entry(row.id, row.created, decode(kind, version, data))
+        self._did(
+            job_id,
             f"add {kind}",
             lambda: self._set_withdrawn(entry.id, True),
             lambda: self._set_withdrawn(entry.id, False),
         )
         return entry
 
-    def add_capture(self, job_id: int, capture: Capture, data: dict) -> Entry:
+    def add_capture(self, job_id: int, capture: Capture, record: CaptureEntry) -> Entry:
         """Keep a capture's samples, then put it on the trail."""
-        return self.add_entry(job_id, "capture", {**data, "token": self.shelf.put(capture), "name": capture.name})
+        return self.add_entry(job_id, replace(record, token=self.shelf.put(capture), name=capture.name))
 
-    def correct(self, entry_id: int, data: dict) -> None:
-        """Replace what an entry says."""
-        before = self._set_data(entry_id, data)
-        self._did("correct entry", lambda: self._set_data(entry_id, before), lambda: self._set_data(entry_id, data))
+    def correct(self, entry_id: int, record: Record) -> None:
+        """Replace what an entry says; raises StoreError for one that a newer Sagen wrote."""
+        job_id, entry = self._entry(entry_id)
+        before = entry.record
+        try:
+            encode(before)
+        except TypeError:
+            raise StoreError("this entry can be seen and withdrawn, but not changed here") from None
+        self._set_record(entry_id, record)
+        self._did(
+            job_id,
+            "correct entry",
+            lambda: self._set_record(entry_id, before),
+            lambda: self._set_record(entry_id, record),
+        )
 
     def withdraw(self, entry_id: int, withdrawn: bool = True) -> None:
         """Take an entry out of the evidence, or put it back; it stays on the trail."""
+        job_id, _ = self._entry(entry_id)
         self._set_withdrawn(entry_id, withdrawn)
         self._did(
+            job_id,
             "withdraw entry" if withdrawn else "restore entry",
             lambda: self._set_withdrawn(entry_id, not withdrawn),
             lambda: self._set_withdrawn(entry_id, withdrawn),
@@ -121,55 +160,81 @@ class JobLog:
 
     # undo ---------------------------------------------------------------------------------
 
-    @property
-    def can_undo(self) -> str | None:
-        """What undo would take back, or None."""
-        return self._done[-1].text if self._done else None
+    def can_undo(self, job_id: int | None) -> str | None:
+        """What undo in a job would take back, or None."""
+        with self._steps_lock:
+            steps = self._steps.get(job_id)
+            return steps.done[-1].text if steps and steps.done else None
 
-    @property
-    def can_redo(self) -> str | None:
-        return self._undone[-1].text if self._undone else None
+    def can_redo(self, job_id: int | None) -> str | None:
+        """What redo in a job would do again; without a job open, that of the job whose adding was undone last."""
+        with self._steps_lock:
+            steps = self._steps.get(self._last_job_undone if job_id is None else job_id)
+            return steps.undone[-1].text if steps and steps.undone else None
 
-    def undo(self) -> None:
-        if self._done:
-            self._done[-1].undo()
-            self._undone.append(self._done.pop())
+    def undo(self, job_id: int) -> bool:
+        """Take back the last change of a job; False when the job itself is gone with it."""
+        with self._steps_lock:
+            steps = self._steps.get(job_id)
+            if not steps or not steps.done:
+                return True
+            step = steps.done[-1]
+            step.undo()
+            steps.undone.append(steps.done.pop())
+            gone = step.text == "new job"
+            if gone:
+                self._last_job_undone = job_id
+            return not gone
 
-    def redo(self) -> None:
-        if self._undone:
-            self._undone[-1].redo()
-            self._done.append(self._undone.pop())
+    def redo(self, job_id: int | None) -> int | None:
+        """Do again what was undone last in a job, or add the job again that was undone last; answers the job."""
+        with self._steps_lock:
+            job_id = self._last_job_undone if job_id is None else job_id
+            steps = self._steps.get(job_id)
+            if job_id is not None and steps and steps.undone:
+                steps.undone[-1].redo()
+                steps.done.append(steps.undone.pop())
+            return job_id
 
     def forget_steps(self) -> None:
         """Make what was done so far the starting point: nothing before it can be undone."""
-        self._done.clear()
-        self._undone.clear()
+        with self._steps_lock:
+            self._steps.clear()
+            self._last_job_undone = None
 
-    def _did(self, text: str, undo: Callable[[], None], redo: Callable[[], None]) -> None:
-        self._done.append(Step(text, undo, redo))
-        self._undone.clear()
+    def _did(self, job_id: int, text: str, undo: Callable[[], None], redo: Callable[[], None]) -> None:
+        with self._steps_lock:
+            steps = self._steps.setdefault(job_id, Steps())
+            steps.done.append(Step(text, undo, redo))
+            steps.undone.clear()
 
     # --------------------------------------------------------------------------------------
 
-    def _set_withdrawn(self, entry_id: int, withdrawn: bool) -> None:
+    def _entry(self, entry_id: int) -> tuple[int, Entry]:
         with self._work() as session:
-            self._row(session, entry_id).withdrawn = withdrawn
-            session.commit()
-
-    def _set_data(self, entry_id: int, data: dict) -> dict:
-        with self._work() as session:
-            row = self._row(session, entry_id)
-            before = dict(row.data)
-            row.data = dict(data)
-            session.commit()
-            return before
-
-    @staticmethod
-    def _row(session: Session, entry_id: int) -> EntryRow:
-        row = session.get(EntryRow, entry_id)
-        if row is None:
+            found = one_entry(session, entry_id)
+        if found is None:
             raise StoreError(f"there is no entry {entry_id}")
-        return row
+        return found
+
+    def _withdraw_job(self, job_id: int, withdrawn: bool) -> None:
+        with self._work() as session:
+            session.execute(update(JobRow).where(JobRow.id == job_id).values(withdrawn=withdrawn))
+            session.commit()
+
+    def _set_withdrawn(self, entry_id: int, withdrawn: bool) -> None:
+        self._change(entry_id, {"withdrawn": withdrawn})
+
+    def _set_record(self, entry_id: int, record: Record) -> None:
+        kind, version, data = encode(record)
+        self._change(entry_id, {"kind": kind, "version": version, "data": data})
+
+    def _change(self, entry_id: int, values: dict) -> None:
+        job_id, _ = self._entry(entry_id)
+        with self._work() as session:
+            session.execute(update(EntryRow).where(EntryRow.id == entry_id).values(**values))
+            refresh(session, job_id)
+            session.commit()
 
     @contextmanager
     def _work(self) -> Iterator[Session]:
@@ -178,6 +243,9 @@ class JobLog:
                 yield session
         except SQLAlchemyError as error:
             raise StoreError(f"the job log refused: {_plain(error)}") from error
+        except (ValueError, TypeError, KeyError, OverflowError) as error:
+            # What a driver or a type of the database makes of damaged rows has no root of its own.
+            raise StoreError(f"the job log holds something that cannot be read: {error}") from error
 
 
 def _open(url: str) -> Engine:
@@ -209,12 +277,3 @@ def _sqlite_settings(connection, _record) -> None:
 
 def _plain(error: SQLAlchemyError) -> str:
     return str(getattr(error, "orig", None) or error).splitlines()[0]
-
-
-def _entry(row: EntryRow) -> Entry:
-    return Entry(row.id, row.kind, row.created, dict(row.data), bool(row.withdrawn))
-
-
-def _job(row: JobRow) -> Job:
-    entries = tuple(_entry(one) for one in row.entries)
-    return Job(row.id, row.created, row.machine, row.owner, row.cylinders, entries)

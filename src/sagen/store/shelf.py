@@ -1,14 +1,19 @@
 """Captures on disk: planar samples as .npy, mapped into memory, with what they are in JSON beside them.
 
 A capture is written to a folder of its own under a passing name and renamed when it is whole, so a
-crash leaves either all of it or nothing.
+crash leaves either all of it or nothing. A passing name carries the mark of the process that writes it; what a
+process left behind is swept by the next one, but never what another one is still writing: each holds a lock on its
+mark for as long as it lives.
 """
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
+import re
 import shutil
+import time
 import uuid
 from pathlib import Path
 
@@ -17,7 +22,9 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 
-_PASSING = ".part"
+_PASSING, _MARK = ".part", ".writing"
+JUST_MADE_S = 5.0
+_TOKEN = re.compile(r"[0-9a-f]{32}")
 
 
 class CaptureShelf:
@@ -27,15 +34,41 @@ class CaptureShelf:
         self.folder = folder
         try:
             folder.mkdir(parents=True, exist_ok=True)
-            for left in folder.glob(f"*{_PASSING}"):
-                shutil.rmtree(left, ignore_errors=True)
+            self._mark = uuid.uuid4().hex[:12]
+            self._lock = (folder / (self._mark + _MARK)).open("wb")
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            self._sweep()
         except OSError as error:
             raise StoreError(f"the folder {folder} cannot be used: {error.strerror or error}") from None
+
+    def close(self) -> None:
+        """Give up the mark of this process."""
+        (self.folder / (self._mark + _MARK)).unlink(missing_ok=True)
+        self._lock.close()
+
+    def _sweep(self) -> None:
+        """Remove what processes that are gone left behind."""
+        alive = {self._mark}
+        for mark in self.folder.glob(f"*{_MARK}"):
+            if mark.stem == self._mark:
+                continue
+            if time.time() - mark.stat().st_mtime < JUST_MADE_S:
+                alive.add(mark.stem)  # its process may not have locked it yet
+                continue
+            with mark.open("rb") as stream:
+                try:
+                    fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    mark.unlink(missing_ok=True)
+                except OSError:
+                    alive.add(mark.stem)
+        for left in self.folder.glob(f"*{_PASSING}"):
+            if left.stem.rpartition(".")[2] not in alive:
+                shutil.rmtree(left, ignore_errors=True)
 
     def put(self, capture: Capture) -> str:
         """Keep a capture; answers its token. Raises StoreError when the disk refuses."""
         token = uuid.uuid4().hex
-        passing = self.folder / (token + _PASSING)
+        passing = self.folder / f"{token}.{self._mark}{_PASSING}"
         try:
             passing.mkdir()
             about = {
@@ -49,15 +82,7 @@ class CaptureShelf:
                     np.save(stream, one.raw, allow_pickle=False)
                     stream.flush()
                     os.fsync(stream.fileno())
-                about["channels"].append(
-                    {
-                        "column": one.column,
-                        "unit": one.unit,
-                        "scale": one.scale,
-                        "offset": one.offset,
-                        "over_range": one.over_range,
-                    }
-                )
+                about["channels"].append(one.about())
             with (passing / "capture.json").open("w", encoding="utf-8") as stream:
                 json.dump(about, stream)
                 stream.flush()
@@ -96,11 +121,13 @@ class CaptureShelf:
         """The capture behind a token, its samples mapped, not read. Raises StoreError when it is gone or broken."""
         folder = self.folder / token
         try:
+            if not _TOKEN.fullmatch(token):
+                raise ValueError("its token is none")
             about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
             channels = tuple(
                 Channel(raw=np.load(folder / f"{index}.npy", mmap_mode="r", allow_pickle=False), **one)
                 for index, one in enumerate(about["channels"])
             )
             return Capture(about["name"], about["sfreq"], channels, tuple(about["notes"]))
-        except (OSError, ValueError, KeyError, TypeError) as error:
+        except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
             raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from sqlalchemy import JSON, Boolean, DateTime, ForeignKey, Integer, String
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
 class Base(DeclarativeBase):
@@ -17,6 +17,8 @@ def _now() -> datetime:
 
 
 class JobRow(Base):
+    """A job, with the columns that the list of jobs shows kept beside it: they change with each entry."""
+
     __tablename__ = "job"
 
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -24,7 +26,10 @@ class JobRow(Base):
     machine: Mapped[str] = mapped_column(String(200))
     owner: Mapped[str] = mapped_column(String(200), default="")
     cylinders: Mapped[int | None] = mapped_column(Integer, nullable=True)
-    entries: Mapped[list[EntryRow]] = relationship(back_populates="job", order_by="EntryRow.id")
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    about: Mapped[str] = mapped_column(String(400), default="")
+    entries: Mapped[int] = mapped_column(Integer, default=0)
+    stage: Mapped[str] = mapped_column(String(20), default="open")
 
 
 class EntryRow(Base):
@@ -33,7 +38,7 @@ class EntryRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
     kind: Mapped[str] = mapped_column(String(20))
+    version: Mapped[int] = mapped_column(Integer, default=1)
     created: Mapped[datetime] = mapped_column(DateTime, default=_now)
     data: Mapped[dict] = mapped_column(JSON)
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
-    job: Mapped[JobRow] = relationship(back_populates="entries")

@@ -1,54 +1,46 @@
-"""The whole reading of a capture: every channel, then every rule."""
+"""The whole reading of a capture: every channel by its kind, then every rule."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
+from functools import cache
 
+from sagen.kinds.kind import KINDS, kind_of
 from sagen.model.capture import Capture
-from sagen.model.errors import SheetError, unknown_name
-from sagen.model.finding import Finding
+from sagen.model.finding import Cadence, Finding
 from sagen.model.sheet import ChannelSheet, Sheet
-from sagen.signal import rules_cam, rules_level, rules_wheel
-from sagen.signal.cadence import Cadence, cadence
+from sagen.model.vocabulary import ROTATING_ROLES, Role, SensorKind, State
+from sagen.signal import rules_cam, rules_capture, rules_line, rules_wheel
+from sagen.signal.cadence import cadence
 from sagen.signal.cam import CamTrack, track
-from sagen.signal.coil import read_coil
 from sagen.signal.compare import Comparison, compare
-from sagen.signal.context import Context, Rule, twin
-from sagen.signal.hall import read_current, read_hall
+from sagen.signal.context import Context, twin
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.rails import RAIL_RULES, Rail, read_rail
-from sagen.signal.reading import RotatingReading
+from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
+from sagen.signal.rule import Rule, in_order
+from sagen.signal.true_units import in_true_units
 
-#: a reader for every sensor kind; a new kind is a new row
-READERS: dict[str, Callable[..., RotatingReading]] = {
-    "hall": read_hall,
-    "reluctance": read_coil,
-    "current": read_current,
-}
-#: roles of a rotating sensor; the others are only measured
-ROTATING = ("crank", "cam", "speed")
-#: asked in this order: what makes a capture unfit comes first, so that later rules can hold back
-RULES: tuple[Rule, ...] = (
-    rules_level.undersampled, rules_level.clipped, rules_level.too_short,
-    rules_level.no_signal, rules_level.low_not_pulled_down, rules_level.high_not_reached,
-    rules_level.weak_coil, rules_level.weak_current, rules_level.noise,
-    rules_wheel.wrong_pattern, rules_wheel.reversed_polarity, rules_wheel.extra_gap,
-    rules_wheel.erratic,
-    rules_wheel.dropout, rules_wheel.odd_tooth, rules_wheel.runout,
-    rules_cam.cam_dropout,
-    rules_cam.timing_scatter, rules_cam.timing_offset,
-)  # fmt: skip
+Pair = tuple[Capture, Sheet]
+
+
+@cache
+def all_rules() -> tuple[Rule, ...]:
+    """Every rule, those of the kinds among them, in the order that their declarations ask for."""
+    own = [rule for kind in KINDS.values() for rule in kind.rules]
+    return in_order([*rules_capture.RULES, *rules_line.RULES, *own, *rules_wheel.RULES, *rules_cam.RULES])
 
 
 @dataclass(frozen=True)
 class ChannelResult:
-    """One channel's part of an examination; `reading` is None for channels that are only measured."""
+    """One channel's part of an examination; `reading` is None for what does not rotate."""
 
     sheet: ChannelSheet
     unit: str
     levels: Levels
     reading: RotatingReading | None = None
+    strikes: StrikeReading | None = None
     rail: Rail | None = None
     comparison: Comparison | None = None
 
@@ -58,7 +50,7 @@ class ChannelResult:
         wheel = reading.wheel if reading else None
         return {
             "column": self.sheet.column,
-            "role": self.sheet.role,
+            "role": str(self.sheet.role),
             "low": round(self.levels.low, 4),
             "high": round(self.levels.high, 4),
             "unit": self.unit,
@@ -69,28 +61,30 @@ class ChannelResult:
 
 @dataclass(frozen=True)
 class Examination:
-    capture: str
+    """A capture as read. `capture` and `sheet` are in true units: what is drawn and printed is drawn of them."""
+
+    capture: Capture
+    sheet: Sheet
     channels: tuple[ChannelResult, ...]
     findings: tuple[Finding, ...]
     cams: dict[str, CamTrack] = field(default_factory=dict)
-    notes: tuple[str, ...] = ()
     cadence: Cadence | None = None  #: how the starter turns the engine, where it was cranking
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        return self.capture.notes
+
+    @property
+    def compared(self) -> tuple[str, ...]:
+        """Each channel against the known-good capture, in words."""
+        return tuple(one.comparison.text for one in self.channels if one.comparison)
 
     def as_row(self) -> dict:
         return {
-            "capture": self.capture,
+            "capture": self.capture.name,
             "channels": [one.as_row() for one in self.channels],
             "findings": [one.as_row() for one in self.findings],
         }
-
-    def as_data(self, sheet: Sheet) -> dict:
-        """What the trail keeps of an examined capture."""
-        return {
-            "sheet": sheet.model_dump(mode="json", exclude_none=True),
-            "findings": [one.as_data() for one in self.findings],
-            "channels": [one.as_row() for one in self.channels],
-            "compared": [one.comparison.text for one in self.channels if one.comparison],
-        } | ({"cadence": asdict(self.cadence)} if self.cadence else {})
 
 
 class Stopped(Exception):
@@ -101,7 +95,7 @@ def examine(
     capture: Capture,
     sheet: Sheet | None = None,
     *,
-    reference: tuple[Capture, Sheet] | None = None,
+    reference: Pair | None = None,
     progress: Callable[[float], bool] | None = None,
 ) -> Examination:
     """Read a capture down to the tooth and say what it shows.
@@ -123,9 +117,9 @@ def examine(
     Stopped
         when `progress` says so.
     """
-    sheet = complete_sheet(capture, sheet)
+    capture, sheet = in_true_units(capture, sheet)
     tell = progress or (lambda share: True)
-    good = _read_channels(*reference, (), lambda share: True) if reference else []
+    good = _read_channels(*in_true_units(*reference), (), lambda share: True) if reference else []
     patterns = tuple(one.reading for one in good if one.reading and one.reading.switching)
     results = _read_channels(capture, sheet, patterns, lambda share: tell(0.9 * share))
     readings = tuple(one.reading for one in results if one.reading)
@@ -137,24 +131,25 @@ def examine(
     for one in results:
         if one.rail is not None:
             context.found += RAIL_RULES[one.sheet.role](one.rail, context)
-    for reading in readings:
-        for rule in RULES:
+    for reading in (*readings, *(one.strikes for one in results if one.strikes)):
+        for rule in all_rules():
             context.found += rule(reading, context)
     results = [_compared(one, context) for one in results]
-    tell(1.0)
+    if not tell(1.0):
+        raise Stopped
     findings = sorted(context.found, key=lambda one: -one.severity)
-    cranks = (one for one in readings if one.sheet.role == "crank" and one.switching)
-    heard = next((told for one in cranks if (told := cadence(one))), None) if context.state == "cranking" else None
-    return Examination(capture.name, tuple(results), tuple(findings), cams, capture.notes, heard)
+    cranks = (one for one in readings if one.sheet.role == Role.CRANK and one.switching)
+    cranking = context.state == State.CRANKING
+    heard = next((told for one in cranks if (told := cadence(one))), None) if cranking else None
+    return Examination(capture, sheet, tuple(results), tuple(findings), cams, heard)
 
 
 def _read_channels(
     capture: Capture, sheet: Sheet, patterns: tuple[RotatingReading, ...], tell: Callable[[float], bool]
 ) -> list[ChannelResult]:
     results: list[ChannelResult] = []
-    described = complete_sheet(capture, sheet).channel
-    for index, one in enumerate(described):
-        if not tell(index / len(described)):
+    for index, one in enumerate(sheet.channel):
+        if not tell(index / len(sheet.channel)):
             raise Stopped
         results.append(_channel_result(capture, one, patterns))
     return results
@@ -162,8 +157,8 @@ def _read_channels(
 
 def _cams(readings: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
     """Every cam channel placed on the crank, where there is a crank to place it on."""
-    crank = next((one for one in readings if one.sheet.role == "crank" and one.wheel and one.switching), None)
-    tracks = {one.column: track(one, crank) for one in readings if one.sheet.role == "cam"} if crank else {}
+    crank = next((one for one in readings if one.sheet.role == Role.CRANK and one.wheel and one.switching), None)
+    tracks = {one.column: track(one, crank) for one in readings if one.sheet.role == Role.CAM} if crank else {}
     return {name: one for name, one in tracks.items() if one is not None}
 
 
@@ -171,42 +166,39 @@ def _pattern_cams(readings: tuple[RotatingReading, ...], patterns: tuple[Rotatin
     """The known-good capture's cam tracks, under the names that the cams have in this one."""
     tracks, named = _cams(patterns), {}
     for one in readings:
-        other = twin(one, readings, patterns) if one.sheet.role == "cam" else None
+        other = twin(one, readings, patterns) if one.sheet.role == Role.CAM else None
         if other is not None and other.column in tracks:
             named[one.column] = tracks[other.column]
     return named
 
 
-def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
-    """The sheet with a row for the capture's channels; raises SheetError for one that is not there."""
-    if sheet is None or not sheet.channel:
-        first = ChannelSheet(column=capture.channels[0].column, role="crank", sensor="hall")
-        rest = tuple(ChannelSheet(column=one.column) for one in capture.channels[1:])
-        return (sheet or Sheet()).model_copy(update={"channel": (first, *rest)})
-    columns = [one.column for one in capture.channels]
-    for one in sheet.channel:
-        if capture.channel(one.column) is None:
-            raise SheetError(f"{capture.name}: {unknown_name('channel', one.column, columns)}")
-    return sheet
-
-
 def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[RotatingReading, ...]) -> ChannelResult:
     channel = capture.channel(sheet.column)
-    if sheet.factor != 1.0:
-        # A probe factor scales what the recorder wrote, its offset included.
-        channel = replace(channel, scale=channel.scale * sheet.factor, offset=channel.offset * sheet.factor)
     if sheet.role in RAIL_RULES:
         rail = read_rail(channel, sheet, capture.sfreq)
         return ChannelResult(sheet, channel.unit, rail.levels, rail=rail)
-    reader = READERS.get(sheet.sensor or "hall") if sheet.role in ROTATING else None
-    if reader is None:
+    kind = _kind_of_channel(sheet)
+    if kind is None:
         return ChannelResult(sheet, channel.unit, state_levels(channel))
-    if sheet.wheel is None and sheet.role != "cam":
+    if kind.rotating and sheet.wheel is None and sheet.role != Role.CAM:
         pattern = next((one for one in patterns if one.sheet.role == sheet.role and one.wheel), None)
         if pattern is not None:
             sheet = sheet.model_copy(update={"wheel": str(pattern.wheel)})
-    reading = reader(capture, channel, sheet)
-    return ChannelResult(sheet, channel.unit, reading.levels, reading)
+    reading: ChannelReading = kind.read(capture, channel, sheet)
+    if isinstance(reading, RotatingReading):
+        return ChannelResult(sheet, channel.unit, reading.levels, reading)
+    return ChannelResult(sheet, channel.unit, reading.levels, strikes=reading)
+
+
+def _kind_of_channel(sheet: ChannelSheet):
+    """The kind by which a channel is read; None where it is only measured."""
+    if sheet.role in ROTATING_ROLES:
+        kind = kind_of(sheet.sensor or SensorKind.HALL)
+        return kind if kind.rotating else None
+    if sheet.role == Role.KNOCK:
+        kind = kind_of(sheet.sensor or SensorKind.PIEZO)
+        return None if kind.rotating else kind
+    return None
 
 
 def _compared(result: ChannelResult, context: Context) -> ChannelResult:

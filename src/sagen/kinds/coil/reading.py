@@ -1,8 +1,9 @@
-"""RotatingReading a coil (reluctance) channel: lobes, the sharp crossing at each tooth, heights against speed."""
+"""Reading a coil's channel: lobes, the sharp crossing at each tooth, heights against speed."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -10,8 +11,10 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
-from sagen.signal.reading import RotatingReading
-from sagen.signal.teeth import Teeth, pitch_ratio, read_teeth, spread
+from sagen.signal.limits import limits
+from sagen.signal.reading import Band, RotatingReading
+from sagen.signal.slots import Teeth, pitch_ratio, spread
+from sagen.signal.wheel_search import read_teeth
 
 #: crossings that tell which of the two kinds is the tooth's centre
 TELLING = 12_000
@@ -23,6 +26,66 @@ FEWEST_LOBES = 6
 #: how much wider the gap must be at one kind of crossing than at the other to tell them apart
 SHARPER = 1.15
 REGULAR = 0.33  #: teeth stray less than this from even (median, logarithm); noise strays by 0.6
+
+
+_LIMIT = limits("coil")
+
+
+@dataclass(frozen=True)
+class CoilReading(RotatingReading):
+    """An alternating signal whose height grows with speed; only one of its crossings is the tooth's centre."""
+
+    #: peak-to-peak height at each tooth, in `unit`
+    heights: np.ndarray = field(default_factory=lambda: np.empty(0))
+    falling: bool = True  #: whether the tooth's centre is the falling crossing
+    polarity_sure: bool = False  #: whether that was seen, not assumed
+
+    size_name = "height"
+    size_more, size_less = "taller", "lower"
+    size_in_words = "height"
+    cam_coarse = _LIMIT.cam_coarse
+    place_coarse = _LIMIT.place_coarse
+    grows_with_speed = True
+
+    @cached_property
+    def size(self) -> np.ndarray:
+        """Height at each tooth over the speed there, relative to the median: a coil's height grows with speed."""
+        teeth = self.teeth
+        if len(teeth.times) < 5:
+            return np.full(len(teeth.times), np.nan)
+        pitch = np.diff(teeth.times) / np.maximum(teeth.spans, 1)
+        around = np.empty(len(teeth.times))
+        around[1:-1] = 0.5 * (pitch[1:] + pitch[:-1])
+        around[0], around[-1] = pitch[0], pitch[-1]
+        # Over a gap the mean speed says little of the speed at its ends.
+        beside = np.flatnonzero(teeth.spans > 1)
+        around[beside] = pitch[np.maximum(beside - 1, 0)]
+        around[np.minimum(beside + 1, len(around) - 1)] = pitch[np.minimum(beside + 1, len(pitch) - 1)]
+        ratio = self.heights * around
+        return ratio / np.median(ratio)
+
+    def measures(self) -> dict[str, np.ndarray]:
+        return {"phase_error": self.phase_error, "height": self.size}
+
+    def held(self, cranking: bool) -> tuple[str, str]:
+        if abs(self.levels.middle) < _LIMIT.no_bias_v:
+            return "low", "the coil makes no voltage"
+        return "middle", "only the module's bias stands on the wire, the coil adds nothing"
+
+    def bands(self, cranking: bool) -> tuple[Band, ...]:
+        return ()
+
+    @property
+    def relative_noise(self) -> float:
+        return float(self.levels.noise) / max(float(np.median(self.heights)), 1e-12)
+
+    @property
+    def cut_away(self) -> bool:
+        return self.piled[0] > _LIMIT.cut_away
+
+    def cam_edges(self) -> tuple[np.ndarray, np.ndarray]:
+        # The sharp crossing is the tooth; the other one only lies somewhere between teeth.
+        return self.falls, np.zeros(len(self.falls), bool)
 
 
 @dataclass(frozen=True)
@@ -51,7 +114,7 @@ class Lobes:
 NO_LOBES = Lobes(np.empty(0), np.empty(0, bool), np.empty(0), np.empty(0))
 
 
-def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> RotatingReading:
+def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilReading:
     """Read one coil channel.
 
     The tooth's centre is the crossing at which the reference gap spans a whole number of pitches; the
@@ -75,9 +138,9 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Rotati
     flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes))
     if flat:
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
-        return RotatingReading(
+        return CoilReading(
             sheet, channel.unit, capture.sfreq, capture.samples, levels, 0.0, False,
-            Edges(np.empty(0), np.empty(0, bool)), empty, kind="reluctance",
+            Edges(np.empty(0), np.empty(0, bool)), empty,
         )  # fmt: skip
     part = lobes.middle_part(TELLING)
     rows = {one: read_teeth(part.of(one)[0] / capture.sfreq, sheet.declared_wheel) for one in (True, False)}
@@ -94,9 +157,9 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> Rotati
         levels.high if width > 1 else float(np.median(height)) * scale / 2 + levels.middle,
         noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
-    return RotatingReading(
+    return CoilReading(
         sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
-        teeth, times, between, smoothing=width, kind="reluctance",
+        teeth, times, between, smoothing=width,
         false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,
         piled=piled,
     )  # fmt: skip

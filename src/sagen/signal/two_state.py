@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TypeVar
+
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
+from sagen.model.vocabulary import Role
+from sagen.signal.deviation import phase_errors
 from sagen.signal.edges import Edges, find_edges, without_glitches
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import RotatingReading
-from sagen.signal.teeth import Teeth, read_teeth
+from sagen.signal.slots import Teeth
+from sagen.signal.wheel_search import read_teeth
 
 #: a swing below this share of the pull-up counts as a signal only if the wheel shows in it
 FAINT = 0.12
@@ -22,37 +29,76 @@ PACE = 5.0  #: samples from tooth to tooth for each one averaged: noise crosses 
 GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
 STRETCH, STRETCHES = 1 << 16, 8
-HIGH_CURRENT = 0.014  #: A
-DEFAULT_SHUNT = 100.0  #: ohm, where the sheet names none
+
+Made = TypeVar("Made", bound="TwoStateReading")
 
 
-def likely_pull_up(levels: Levels) -> float:
-    """The pull-up where the sheet names none: 5 V, or 12 V for what lies above it."""
-    return 5.0 if levels.high <= 5.8 else 12.0
+@dataclass(frozen=True)
+class TwoStateReading(RotatingReading):
+    """A sensor whose output is low while a tooth stands before it: both ends of a tooth tell of it."""
 
+    size_name = "width"
+    size_more, size_less = "wider", "narrower"
+    size_in_words = "share of each pitch that the signal is low"
+    place_measure = "phase_error_middle"
 
-def read_hall(capture: Capture, channel: Channel, sheet: ChannelSheet) -> RotatingReading:
-    """Read one switching channel; see `read_two_state`."""
-    levels = state_levels(channel)
-    return read_two_state(capture, channel, sheet, levels, sheet.pull_up or likely_pull_up(levels), "hall")
+    @property
+    def size(self) -> np.ndarray:
+        return self.low_width
 
+    def measures(self) -> dict[str, np.ndarray]:
+        return {
+            "phase_error": self.phase_error,
+            "phase_error_middle": self.phase_error_middle,
+            "width": self.low_width,
+        }
 
-def read_current(capture: Capture, channel: Channel, sheet: ChannelSheet) -> RotatingReading:
-    """Read a two-wire current sensor across its resistor: 7 and 14 mA are its two levels (common practice)."""
-    per_amp = 1.0 if channel.unit == "A" else sheet.shunt_ohm or DEFAULT_SHUNT
-    return read_two_state(capture, channel, sheet, state_levels(channel), HIGH_CURRENT * per_amp, "current")
+    @cached_property
+    def phase_error_middle(self) -> np.ndarray:
+        if len(self.rises) != len(self.teeth.times):
+            return self.phase_error
+        return 0.5 * (self.phase_error + phase_errors(self.teeth, self.rises))
+
+    @cached_property
+    def low_width(self) -> np.ndarray:
+        """How long the signal is low at each tooth, in pitches of its neighbourhood, shape (teeth - 1,).
+
+        NaN at the ends and beside interrupted or miscounted spaces, where the speed is not known.
+        """
+        falls, spans = self.falls, self.teeth.spans
+        out = np.full(max(len(falls) - 1, 0), np.nan)
+        if len(falls) < 4:
+            return out
+        # From one tooth before to one after, so that a tooth's own displacement does not count; the change of
+        # speed, from the two spaces outside where they are single, brings that to the middle of the low.
+        before, after = spans[:-1].astype(float), spans[1:].astype(float)
+        lasted = np.diff(falls)
+        pitch = (falls[2:] - falls[:-2]) / np.maximum(before + after, 1)
+        each = lasted / np.maximum(spans, 1)
+        low = self.rises[1 : len(falls) - 1] - falls[1:-1]
+        change = 2 * (each[1:] - each[:-1]) / np.maximum(before + after, 1)
+        # Distance in slots between the middles of the spaces outside.
+        apart = 0.5 * (spans[:-3] + spans[3:]) + before[1:-1] + after[1:-1]
+        even = (spans[:-3] == 1) & (spans[3:] == 1)
+        change[1:-1] = np.where(even, (each[3:] - each[:-3]) / np.maximum(apart, 1), change[1:-1])
+        at = 0.5 * low / np.maximum(pitch, 1e-12) - 0.5 * (after - before)
+        out[1:] = low / (pitch + change * at)
+        # A space that does not look as long as it is counted was miscounted: its speed is not known.
+        known = (spans > 0) & (np.abs(np.log(np.maximum(self.teeth.ratio, 1e-9) / np.maximum(spans, 1))) < 0.33)
+        out[1:][~(known[:-1] & known[1:])] = np.nan
+        return out
 
 
 def read_two_state(
-    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, kind: str
-) -> RotatingReading:
+    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, make: type[Made]
+) -> Made:
     """Read one two-state channel whose high level should be `expected`.
 
     A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
     when it is two-state and the wheel shows in it; otherwise the line counts as flat.
     """
     if _plainly_two_state(levels, expected, channel):
-        return _with_edges(capture, channel, sheet, levels, expected, 1, kind)
+        return _with_edges(capture, channel, sheet, levels, expected, 1, make)
     for width in SMOOTHINGS:
         if width * 8 > capture.samples:
             break
@@ -64,12 +110,12 @@ def read_two_state(
             continue
         if levels_now.swing < 5 * levels_now.noise or levels_now.parted < 0.85:
             continue
-        reading = _with_edges(capture, calm, sheet, levels_now, expected, width, kind)
+        reading = _with_edges(capture, calm, sheet, levels_now, expected, width, make)
         if _wheel_shows(reading):
             return reading
-    return RotatingReading(
+    return make(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, False,
-        Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)), kind=kind,
+        Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)),
     )  # fmt: skip
 
 
@@ -97,8 +143,14 @@ def _wheel_shows(reading: RotatingReading) -> bool:
 
 
 def _with_edges(
-    capture: Capture, channel: Channel, sheet: ChannelSheet, levels: Levels, expected: float, width: int, kind: str
-) -> RotatingReading:
+    capture: Capture,
+    channel: Channel,
+    sheet: ChannelSheet,
+    levels: Levels,
+    expected: float,
+    width: int,
+    make: type[Made],
+) -> Made:
     quarter = 0.25 * levels.swing
     bounds = sorted((channel.to_raw(levels.low + quarter), channel.to_raw(levels.high - quarter)))
     edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(levels.middle))
@@ -111,9 +163,9 @@ def _with_edges(
         # The line is low through the reference gap: here a tooth holds it high, from its rise to its fall.
         starts, ends, teeth = _row(rises, falls, sheet)
     switching = len(edges) >= FEWEST_EDGES
-    return RotatingReading(
+    return make(
         sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, switching, edges, teeth,
-        starts, ends, false_edges / capture.sfreq, width, kind, piled=piled_up(channel, two_state=True),
+        starts, ends, false_edges / capture.sfreq, width, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 else 0,
     )  # fmt: skip
 
@@ -157,7 +209,7 @@ def _rises(channel: Channel, raw: np.ndarray, levels: Levels, lower: float, uppe
 
 def counts_teeth(sheet: ChannelSheet) -> bool:
     """A cam's few uneven windows are no row of like teeth; without a declared wheel they are not counted."""
-    return sheet.role != "cam" or sheet.wheel is not None
+    return sheet.role != Role.CAM or sheet.wheel is not None
 
 
 def _uncounted(falls: np.ndarray) -> Teeth:

@@ -1,0 +1,141 @@
+"""File, sheet and known-good capture to an examination: the one place where they meet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from sagen.files import load_sheet, read_capture, read_sheet, sheet_path
+from sagen.kinds import Examination, Pair, examine
+from sagen.model.capture import Capture
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import CaptureFileError, SagenError, SheetError
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, CaptureFile, CodeEntry, ComplaintEntry, KeptReference, Record
+from sagen.signal.pyramid import Pyramid
+from sagen.signal.true_units import in_true_units
+
+Progress = Callable[[float], bool]
+
+
+@dataclass(frozen=True)
+class Incoming:
+    """A capture file on its way in: read, not yet kept. `problem` says what is wrong with what lies beside it."""
+
+    path: Path
+    capture: Capture
+    sheet: Sheet | None = None
+    reference: Pair | None = None
+    problem: str = ""
+    pyramids: dict[str, Pyramid] = field(default_factory=dict)
+
+
+def read_pair(path: str | Path, sheet_file: str | Path | None = None) -> tuple[Capture, Sheet | None, Pair | None]:
+    """A capture, its sheet, and the known-good capture that the sheet names.
+
+    The sheet is the one given, else the one beside the capture; a known-good capture is looked for beside the sheet
+    that names it.
+
+    Raises
+    ------
+    SagenError
+        for any of the files that cannot be read.
+    """
+    path = Path(path)
+    sheet = load_sheet(sheet_file) if sheet_file else read_sheet(path)
+    capture = read_capture(path)
+    return capture, sheet, reference_of(sheet, Path(sheet_file) if sheet_file else sheet_path(path))
+
+
+def reference_of(sheet: Sheet | None, sheet_file: Path) -> Pair | None:
+    """The known-good capture that a sheet names, with its own sheet, else with this one; None where it names none."""
+    if sheet is None or not sheet.reference:
+        return None
+    path = sheet_file.parent / sheet.reference
+    try:
+        return read_capture(path), read_sheet(path) or sheet
+    except CaptureFileError as error:
+        raise CaptureFileError(f"known-good capture '{sheet.reference}': {error}") from None
+    except SheetError as error:
+        raise SheetError(f"known-good capture '{sheet.reference}': {error}") from None
+
+
+def read_incoming(path: Path) -> Incoming:
+    """Read a capture and what lies beside it; what is wrong with its sheet is told, since the samples are sound."""
+    capture = read_capture(path)
+    sheet, reference, problem = None, None, ""
+    try:
+        sheet = read_sheet(path)
+        reference = reference_of(sheet, sheet_path(path))
+    except SagenError as error:
+        problem = str(error)
+    return Incoming(path, capture, sheet, reference, problem, build_pyramids(capture))
+
+
+def build_pyramids(capture: Capture) -> dict[str, Pyramid]:
+    """What draws each channel quickly, by column."""
+    return {one.column: Pyramid(one.raw) for one in capture.channels}
+
+
+def capture_entry(examination: Examination, reference: KeptReference | None = None) -> CaptureEntry:
+    """What a trail keeps of an examined capture."""
+    return CaptureEntry(
+        name=examination.capture.name,
+        sheet=examination.sheet,
+        findings=examination.findings,
+        channels=tuple(one.as_row() for one in examination.channels),
+        compared=examination.compared,
+        cadence=examination.cadence,
+        reference=reference,
+    )
+
+
+def kept_name(pair: Pair | None, token: str = "") -> KeptReference | None:
+    """How a trail names the known-good capture that another one was examined against."""
+    if pair is None:
+        return None
+    capture, sheet = in_true_units(*pair)
+    return KeptReference(capture.name, token, sheet)
+
+
+def stated_sheet(capture: Capture, spec: CircuitSpec, cylinders: int | None) -> Sheet:
+    """The sheet of a capture that has none, from what its job states."""
+    from sagen.kinds import kind_of
+
+    row = {"column": capture.channels[0].column, "role": spec.role, "sensor": spec.sensor}
+    kind = kind_of(spec.sensor)
+    row |= {"wheel": spec.wheel} if spec.wheel and kind.rotating else {}
+    row |= kind.stated(spec)
+    return Sheet.from_data({"channel": [row], "engine": {"cylinders": cylinders} if cylinders else {}})
+
+
+def with_captures_read(
+    records: tuple[Record, ...], folder: Path, spec: CircuitSpec, cylinders: int | None
+) -> tuple[Record, ...]:
+    """A job file's trail with the captures that it names read and examined; raises SagenError naming the entry."""
+    ready: list[Record] = []
+    first = next((index for index, one in enumerate(records) if _of_the_trail(one)), 0)
+    for index, one in enumerate(records):
+        if not isinstance(one, CaptureFile):
+            ready.append(one)
+            continue
+        try:
+            sheet_file = folder / one.sheet if one.sheet else None
+            capture, sheet, reference = read_pair(folder / one.capture, sheet_file)
+            done = examine(capture, sheet or stated_sheet(capture, spec, cylinders), reference=reference)
+        except SagenError as error:
+            raise SagenError(f"trail entry {index - first + 1}: {error}") from None
+        ready.append(capture_entry(done, kept_name(reference)))
+    return tuple(ready)
+
+
+def _of_the_trail(record: Record) -> bool:
+    """Whether a record stands in the file's trail, not among its codes and complaints."""
+    return not isinstance(record, CodeEntry | ComplaintEntry)
+
+
+__all__ = [
+    "Incoming", "Pair", "build_pyramids", "capture_entry", "kept_name", "read_incoming", "read_pair", "reference_of",
+    "stated_sheet", "with_captures_read",
+]  # fmt: skip

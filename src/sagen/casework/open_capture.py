@@ -1,0 +1,61 @@
+"""A capture on the bench with everything that is drawn of it, worked out away from the interface."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from sagen.kinds import Examination, Pair, examine
+from sagen.model.capture import Capture
+from sagen.model.job import Entry
+from sagen.model.sheet import Sheet
+from sagen.report.look import Look, look_at
+from sagen.report.scene import Strip, strip_scene
+from sagen.signal.pyramid import Pyramid
+from sagen.signal.true_units import in_true_units
+
+
+@dataclass(frozen=True)
+class OpenCapture:
+    """An examined capture of a job, and its scene."""
+
+    job_id: int | None
+    entry: Entry | None
+    examination: Examination
+    strip: Strip
+    looks: Mapping[str, Look] = field(default_factory=dict)  #: by column
+    pyramids: Mapping[str, Pyramid] = field(default_factory=dict)
+    #: the known-good capture in true units, and what it shows itself
+    reference: Pair | None = None
+    reference_done: Examination | None = None
+
+    @property
+    def capture(self) -> Capture:
+        return self.examination.capture
+
+    @property
+    def sheet(self) -> Sheet:
+        return self.examination.sheet
+
+    @property
+    def entry_id(self) -> int | None:
+        return self.entry.id if self.entry else None
+
+
+def opened_capture(
+    job_id: int | None,
+    entry: Entry | None,
+    done: Examination,
+    pyramids: Mapping[str, Pyramid],
+    reference: Pair | None = None,
+) -> OpenCapture:
+    """Work out all that is drawn of a capture, so that the interface thread only has to paint."""
+    true = in_true_units(*reference) if reference else None
+    reference_done = examine(*true) if true else None
+    columns = [one.sheet.column for one in done.channels if one.reading is not None]
+    looks = {one: look_at(done, one, reference_done) for one in columns}
+    for one in done.channels:
+        if one.reading is not None:
+            one.reading.speed_range()
+    strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, looks=looks)
+    return OpenCapture(job_id, entry, done, strip, looks, pyramids, true, reference_done)

@@ -1,0 +1,289 @@
+"""What can be asked of a job log: a frozen request a deed, and a frozen answer that names the job it is of.
+
+`perform` may be called from any thread. A request that `writes` runs to its end once it is begun, unless its own Stop
+comes in time; then it says that nothing was kept.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import ClassVar
+
+from sagen.casework.examination import (
+    Incoming,
+    Pair,
+    Progress,
+    build_pyramids,
+    capture_entry,
+    kept_name,
+    read_incoming,
+)
+from sagen.casework.open_capture import OpenCapture, opened_capture
+from sagen.codes.lookup import beside
+from sagen.kinds import examine
+from sagen.model.capture import Capture
+from sagen.model.errors import SagenError
+from sagen.model.finding import Suspect
+from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, CodeEntry
+from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
+from sagen.signal.pyramid import Pyramid
+from sagen.store.log import JobLog
+
+
+def _go_on(_share: float) -> bool:
+    return True
+
+
+@dataclass(frozen=True)
+class Request:
+    """Base of all requests; `job_id` is the job that it is about."""
+
+    job_id: int | None
+    writes: ClassVar[bool] = False
+
+    @property
+    def doing(self) -> str:
+        """What is being done meanwhile, in words; "" for what takes no time."""
+        return ""
+
+    def perform(self, log: JobLog, progress: Progress = _go_on):
+        """Do it; raises SagenError, or `Stopped` when `progress` says so."""
+        raise TypeError(f"{type(self).__name__} does nothing")
+
+
+# listing and weighing ----------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class JobsListed:
+    search: str
+    jobs: tuple[JobSummary, ...]
+
+
+@dataclass(frozen=True)
+class ListJobs(Request):
+    """The jobs of the log, newest first; with `search`, those that hold all its words."""
+
+    search: str = ""
+
+    def perform(self, log, progress=_go_on) -> JobsListed:
+        return JobsListed(self.search, tuple(log.jobs(self.search)))
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """The suspects and checks of a job as its standing evidence has them."""
+
+    job_id: int | None = None
+    suspects: tuple[Suspect, ...] = ()
+    checks: tuple = ()
+    pieces: int = 0  #: how many pieces of evidence count
+    advice: object = None
+    odd: tuple[str, ...] = ()  #: what codes mean together, and readings that no fault explains
+
+
+@dataclass(frozen=True)
+class Weigh(Request):
+    """Weigh everything that stands on a job's trail."""
+
+    job: Job
+    gear: tuple[Gear, ...] = CHOSEN_GEAR
+    strategy: Strategy = Strategy.MOST
+
+    def perform(self, log=None, progress=_go_on) -> Weighed:
+        return weigh_job(self.job, self.gear, self.strategy)
+
+
+def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy = Strategy.MOST) -> Weighed:
+    """The suspects of a job, and what to check next."""
+    from sagen.reason.case import case_of
+    from sagen.reason.checks import advice, next_checks
+    from sagen.reason.weigh import weigh
+
+    records = job.records()
+    case = case_of(records, None, gear, strategy)
+    if not case.trail:
+        return Weighed(job.id)
+    suspects, posterior = weigh(case)
+    checks = next_checks(case, posterior)
+    together = tuple(beside([one.code for one in job.records(CodeEntry) if not one.says]))
+    return Weighed(job.id, suspects, checks, len(posterior.used), advice(case, posterior), together + posterior.odd)
+
+
+# captures ----------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Brought:
+    """A file as read, for the job that was open when it was asked for."""
+
+    job_id: int | None
+    incoming: Incoming
+
+
+@dataclass(frozen=True)
+class BringIn(Request):
+    """Read a capture file and what lies beside it."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Reading {self.path.name}"
+
+    def perform(self, log=None, progress=_go_on) -> Brought:
+        return Brought(self.job_id, read_incoming(self.path))
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A capture that was kept, ready to be put on the bench of its job."""
+
+    job_id: int
+    entry: Entry
+    opened: OpenCapture
+
+
+@dataclass(frozen=True)
+class Keep(Request):
+    """Examine a capture under its sheet and keep it on a job's trail."""
+
+    incoming: Incoming
+    sheet: Sheet
+    writes: ClassVar[bool] = True
+
+    @property
+    def doing(self) -> str:
+        return f"Examining {self.incoming.capture.name}"
+
+    def perform(self, log, progress=_go_on) -> Kept:
+        incoming = self.incoming
+        done = examine(incoming.capture, self.sheet, reference=incoming.reference, progress=progress)
+        # Kept in true units, as everything on the shelf is.
+        token = log.shelf.put(_true(incoming.reference)) if incoming.reference else ""
+        entry = log.add_capture(self.job_id, done.capture, capture_entry(done, kept_name(incoming.reference, token)))
+        pyramids = incoming.pyramids or build_pyramids(done.capture)
+        keep_pyramids(log, entry.record.token, done.capture, pyramids)
+        opened = opened_capture(self.job_id, entry, done, pyramids, incoming.reference)
+        return Kept(self.job_id, entry, opened)
+
+
+def _true(pair: Pair) -> Capture:
+    from sagen.signal.true_units import in_true_units
+
+    return in_true_units(*pair)[0]
+
+
+@dataclass(frozen=True)
+class OpenEntry(Request):
+    """Put a capture of a trail on the bench."""
+
+    entry: Entry
+
+    @property
+    def doing(self) -> str:
+        return f"Opening {self.entry.record.name}"
+
+    def perform(self, log, progress=_go_on) -> OpenCapture:
+        record: CaptureEntry = self.entry.record
+        capture, good = log.capture(record.token), None
+        if record.reference is not None:
+            good = (log.capture(record.reference.token), record.reference.sheet)
+        done = examine(capture, record.sheet, reference=good, progress=progress)
+        # What was found when the capture came in stays; a newer reader must not rewrite the record.
+        done = replace(done, findings=record.findings)
+        pyramids = stored_pyramids(log, record.token, done.capture)
+        return opened_capture(self.job_id, self.entry, done, pyramids, good)
+
+
+def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, Pyramid]:
+    """The pyramids kept beside a capture; built, and kept, where there are none."""
+    kept = log.shelf.get_pyramids(token, len(capture.channels))
+    try:
+        if kept is not None:
+            return {
+                one.column: Pyramid.unpacked(one.raw, *packed)
+                for one, packed in zip(capture.channels, kept, strict=True)
+            }
+    except ValueError:
+        pass
+    pyramids = build_pyramids(capture)
+    keep_pyramids(log, token, capture, pyramids)
+    return pyramids
+
+
+def keep_pyramids(log: JobLog, token: str, capture: Capture, pyramids: dict[str, Pyramid]) -> None:
+    """Keep what draws a capture quickly beside it."""
+    log.shelf.put_pyramids(token, [pyramids[one.column].packed() for one in capture.channels])
+
+
+@dataclass(frozen=True)
+class Exported:
+    job_id: int | None
+    path: Path
+
+
+@dataclass(frozen=True)
+class Export(Request):
+    """Write a capture with its sheet beside it, in the format that the path's suffix names."""
+
+    opened: OpenCapture
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Writing {self.path.name}"
+
+    def perform(self, log=None, progress=_go_on) -> Exported:
+        from sagen.files import sheet_path, write_capture, write_sheet
+
+        write_capture(self.path, self.opened.capture)
+        write_sheet(sheet_path(self.path), self.opened.sheet)
+        return Exported(self.job_id, self.path)
+
+
+# paper -------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Printed:
+    job_id: int
+    html: str
+    pdf: bytes
+    name: str  #: a file name for it, without suffix
+
+
+@dataclass(frozen=True)
+class Print(Request):
+    """Make the printed finding of a capture on the bench."""
+
+    job: Job
+    opened: OpenCapture
+    weighed: Weighed
+
+    @property
+    def doing(self) -> str:
+        return "Making the printed finding"
+
+    def perform(self, log=None, progress=_go_on) -> Printed:
+        from sagen.casework.paper import finding_of_job
+        from sagen.report.printed import render_html, render_pdf
+
+        if self.opened.job_id not in (None, self.job.id):
+            raise SagenError("the capture on the bench is of another job")
+        html = render_html(finding_of_job(self.job, self.opened, self.weighed))
+        return Printed(self.job.id, html, render_pdf(html), file_name(self.job.machine))
+
+
+def file_name(title: str) -> str:
+    """A job's title as a file name, without suffix."""
+    return "".join(one if one.isalnum() else "-" for one in title).strip("-")[:80] or "finding"
+
+
+__all__ = [
+    "BringIn", "Brought", "Export", "Exported", "JobsListed", "Keep", "Kept", "ListJobs", "OpenEntry", "Print",
+    "Printed", "Request", "Weigh", "Weighed", "weigh_job",
+]  # fmt: skip

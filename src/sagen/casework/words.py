@@ -1,0 +1,129 @@
+"""What the entries of a trail say, in a few words; and what was done with a heap of files."""
+
+from __future__ import annotations
+
+from functools import singledispatch
+
+from sagen.codes import meaning
+from sagen.model.errors import SagenError
+from sagen.model.trail import (
+    CaptureEntry,
+    CircuitEntry,
+    CodeEntry,
+    ComplaintEntry,
+    DamagedEntry,
+    FindingEntry,
+    InspectionEntry,
+    NewerEntry,
+    NoteEntry,
+    ProofEntry,
+    ReadingEntry,
+    Record,
+    RepairEntry,
+    ReplacedEntry,
+)
+from sagen.model.words import COMPLAINTS, FINDING_TITLES, ORIGINS, OWED, PARTS, ROLES, SENSORS, STATES_THEN
+
+
+@singledispatch
+def entry_text(record: Record) -> str:
+    """What an entry says, in a few words."""
+    raise TypeError(f"no words for {type(record).__name__}")
+
+
+@entry_text.register
+def _(one: CaptureEntry) -> str:
+    found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in one.findings]
+    return f"{one.name}\n" + (", ".join(found) if found else "Nothing wrong seen")
+
+
+@entry_text.register
+def _(one: CodeEntry) -> str:
+    said = one.meaning or generic_meaning(one.code)
+    return one.code + (f" {said}" if said else "")
+
+
+def generic_meaning(code: str) -> str:
+    """What a generic code means; nothing for a maker's own."""
+    try:
+        found = meaning(code)
+    except SagenError:
+        return ""
+    return found.text if found else ""
+
+
+@entry_text.register
+def _(one: ComplaintEntry) -> str:
+    return COMPLAINTS[one.complaint] if one.complaint else one.text
+
+
+@entry_text.register
+def _(one: NoteEntry) -> str:
+    return one.text
+
+
+@entry_text.register
+def _(one: RepairEntry) -> str:
+    part = PARTS[one.part] if one.part else ""
+    return one.text or (f"{part}, {ORIGINS[one.origin].lower()}" if part else "Repair")
+
+
+@entry_text.register
+def _(one: ProofEntry) -> str:
+    return "\n".join([*(OWED[key] for key in one.done if key in OWED), *([one.more] if one.more else [])])
+
+
+@entry_text.register
+def _(one: ReadingEntry) -> str:
+    shown = one.shown or f"{one.value:g} {'Ω' if one.ohms else 'V'}"
+    return f"{shown} at {one.point.replace('_', ' ')}\n{STATES_THEN[one.state]}"
+
+
+@entry_text.register
+def _(one: InspectionEntry) -> str:
+    name = one.check.replace("_", " ")
+    return f"{name[:1].upper()}{name[1:]}: {one.outcome.replace('_', ' ') or 'as expected'}"
+
+
+@entry_text.register
+def _(one: FindingEntry) -> str:
+    state = f", {STATES_THEN[one.state]}" if one.state else ""
+    return f"{FINDING_TITLES[one.finding]}{state}"
+
+
+@entry_text.register
+def _(one: ReplacedEntry) -> str:
+    return f"{PARTS[one.part]}, {ORIGINS[one.origin].lower()}" + (f"\n{one.text}" if one.text else "")
+
+
+@entry_text.register
+def _(one: CircuitEntry) -> str:
+    spec = one.spec
+    told = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
+    told += [f"feed {spec.supply:g} V"] if spec.supply else []
+    told += [f"pull-up {spec.pull_up:g} V"] if spec.pull_up else []
+    return ", ".join(told)
+
+
+@entry_text.register
+def _(one: DamagedEntry) -> str:
+    was = f"It was a {one.was[:40]}. " if one.was else ""
+    return f"{was}It cannot be read ({one.why}) and counts for nothing."
+
+
+@entry_text.register
+def _(one: NewerEntry) -> str:
+    return f"A {one.was[:40]} that a newer Sagen wrote: kept as it is, not weighed."
+
+
+def heap_summary(kept: int, left: int, failed: list[tuple[str, str]]) -> str:
+    """What became of files that were brought in together."""
+    total = kept + left + len(failed)
+    said = [f"{kept} of {total} kept"]
+    if left:
+        said.append(f"{left} left out")
+    if failed:
+        told = "; ".join(f"{name}: {why}" for name, why in failed[:4])
+        more = f"; and {len(failed) - 4} more" if len(failed) > 4 else ""
+        said.append(f"{len(failed)} could not be read: {told}{more}")
+    return "; ".join(said) + "."

@@ -1,0 +1,78 @@
+"""The same core without a screen: one file a verb.
+
+A verb's module has `NAME`, `add(parser)` for its arguments and `run(arguments)`, which answers the exit status.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from importlib import import_module
+
+from sagen import __version__
+
+#: in the order of the help
+VERBS = ("open", "demo", "examine", "simulate", "reason", "meter", "convert", "report")
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
+    arguments = _parser().parse_args(argv)
+    try:
+        return arguments.run(arguments)
+    except BrokenPipeError:
+        # The reader of our output went away; there is nobody left to tell.
+        sys.stderr.close()
+        return 0
+    except KeyboardInterrupt:
+        return 130
+    except Exception as error:
+        arguments.fail(arguments, in_a_sentence(error))
+        return 1
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="sagen", description="From a sensor code to a proven repair. Without a command: the window."
+    )
+    parser.add_argument("--version", action="version", version=f"sagen {__version__}")
+    window = import_module("sagen.cli.open_window")
+    parser.set_defaults(run=window.run, fail=say_what_failed, demo=False, files=[])
+    verbs = parser.add_subparsers(metavar="COMMAND")
+    for name in VERBS:
+        verb = import_module(f"sagen.cli.{_MODULES.get(name, name)}")
+        verb.add(verbs)
+    return parser
+
+
+_MODULES = {"open": "open_window", "demo": "open_demo"}
+
+
+def in_a_sentence(error: Exception) -> str:
+    """What went wrong; of something unforeseen, too, no traceback reaches the user, only a log that asks for it."""
+    from sagen.casework.fault_log import note, start
+
+    start()
+    return note(error)
+
+
+def say_what_failed(arguments: argparse.Namespace, message: str) -> None:
+    """What is wrong, of a verb that reads one file; `examine` and `reason` go on with the next one instead."""
+    print(f"{getattr(arguments, 'file', 'sagen')}: {message}", file=sys.stderr)
+
+
+def share(text: str) -> float:
+    """An argument from 0 to 1."""
+    value = float(text)
+    if not 0 <= value <= 1:
+        raise argparse.ArgumentTypeError(f"{text} is not from 0 to 1")
+    return value
+
+
+def positive(text: str) -> float:
+    """An argument above 0."""
+    value = float(text)
+    if not 0 < value < 1e10:
+        raise argparse.ArgumentTypeError(f"{text} is not a number above 0")
+    return value

@@ -1,0 +1,20 @@
+"""`sagen convert FILE -o OUT`: a capture in another format."""
+
+from __future__ import annotations
+
+
+def add(verbs) -> None:
+    parser = verbs.add_parser("convert", help="read a capture of any known format and write it as CSV, WAV or MDF4")
+    parser.add_argument("file", metavar="FILE")
+    parser.add_argument("-o", "--output", required=True, metavar="OUT.csv|OUT.wav|OUT.mf4")
+    parser.set_defaults(run=run)
+
+
+def run(arguments) -> int:
+    from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
+
+    sheet = read_sheet(arguments.file)
+    write_capture(arguments.output, read_capture(arguments.file))
+    if sheet is not None:
+        write_sheet(sheet_path(arguments.output), sheet)
+    return 0

@@ -1,0 +1,55 @@
+"""`sagen reason JOB.toml...`: suspects and the next best check."""
+
+from __future__ import annotations
+
+import json
+import sys
+
+MOST_CHECKS = 12
+
+
+def add(verbs) -> None:
+    parser = verbs.add_parser("reason", help="weigh jobs: suspects and the next best check")
+    parser.add_argument("files", nargs="+", metavar="JOB.toml")
+    parser.add_argument("--json", action="store_true", help="one object a line and a file")
+    parser.set_defaults(run=run)
+
+
+def run(arguments) -> int:
+    from sagen.casework.headless import weighed_file
+    from sagen.cli import in_a_sentence
+
+    failed = False
+    for name in arguments.files:
+        try:
+            found = weighed_file(name)
+        except Exception as error:
+            failed = True
+            said = in_a_sentence(error)
+            print(json.dumps({"job": name, "error": said}) if arguments.json else f"{name}\n  cannot be read: {said}")
+            continue
+        if arguments.json:
+            row = {
+                "job": name,
+                "suspects": [one.as_row() for one in found.suspects],
+                "next": [one.as_row() for one in found.checks[:MOST_CHECKS]],
+                "notes": list(found.odd),
+            }
+            print(json.dumps(row, ensure_ascii=False))
+        else:
+            _print_plain(name, found)
+        sys.stdout.flush()
+    return 1 if failed else 0
+
+
+def _print_plain(name: str, found) -> None:
+    print(name)
+    for one in found.suspects[:5]:
+        print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.title}")
+        for reason in one.reasons[:3]:
+            print(f"           {'for' if reason.bits > 0 else 'against'}: {reason.text}")
+    for odd in found.odd:
+        print(f"  note: {odd}")
+    print(f"  {found.advice.text}")
+    for one in found.checks[:3]:
+        print(f"  next: {one.check.name} ({one.check.total_minutes:.0f} min). {one.why} Sound: {one.expect}")

@@ -1,0 +1,90 @@
+"""`sagen simulate CIRCUIT.toml`: what a recorder or a meter would see on the simulated machine."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+from sagen.cli import positive, share
+
+
+def add(verbs) -> None:
+    parser = verbs.add_parser("simulate", help="what a recorder or a meter would see on the simulated machine")
+    parser.add_argument("circuit", metavar="CIRCUIT.toml")
+    parser.add_argument("--fault", action="append", default=[], metavar="NAME", help="may be given several times")
+    parser.add_argument("--severity", type=share, default=0.7, metavar="0..1")
+    parser.add_argument("--state", default=None, help="cranking where not given; key_on for a meter")
+    parser.add_argument("--seconds", type=positive, default=2.0)
+    parser.add_argument("--rate", type=positive, default=50_000.0, metavar="HZ")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("-o", "--output", metavar="OUT.csv")
+    parser.add_argument("--meter", metavar="POINT")
+    parser.add_argument("--faults", action="store_true", help="list the fault modes that the circuit can have")
+    parser.add_argument("--json", action="store_true")
+    parser.set_defaults(run=run, fail=_failed)
+
+
+def run(arguments) -> int:
+    from sagen.files.circuits import read_circuit
+    from sagen.kinds import broken
+
+    engine, spec = read_circuit(arguments.circuit)
+    if arguments.faults:
+        return _list_faults(spec, arguments.json)
+    machine = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
+    machine.cylinders = engine.cylinders or 4
+    if arguments.meter:
+        return _read_meter(machine, arguments.meter, arguments.state, arguments.json)
+    if not arguments.output:
+        print("sagen simulate: give -o OUT.csv, --meter POINT or --faults", file=sys.stderr)
+        return 2
+    return _record(machine, arguments)
+
+
+def _list_faults(spec, as_json: bool) -> int:
+    from sagen.machine.faults import possible
+
+    for one in possible(spec):
+        row = {"fault": one.title, "cause": str(one.cause), "changes": one.changes}
+        print(json.dumps(row) if as_json else f"{one.title} ({one.cause}): {one.changes}")
+    return 0
+
+
+def _read_meter(machine, point: str, state: str | None, as_json: bool) -> int:
+    from sagen.machine.meter import read
+    from sagen.model.vocabulary import Quantity, State
+
+    reading = read(machine, point, state or State.KEY_ON)
+    unit = "V" if reading.quantity == Quantity.VOLTS else "ohm"
+    over = " (over range)" if reading.over_range else ""
+    plain = f"{reading.value:.4g} {unit} at {reading.point}, {reading.state}{over}"
+    print(json.dumps(reading.as_row()) if as_json else plain)
+    return 0
+
+
+def _record(machine, arguments) -> int:
+    from sagen.files import sheet_path, write_capture, write_sheet
+    from sagen.machine.record import MOST_SAMPLES, record
+    from sagen.model.errors import SagenError, unknown_name
+    from sagen.model.vocabulary import RECORDED_STATES, Role, State
+
+    usual = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
+    state = arguments.state or usual.get(machine.spec.role, State.CRANKING)
+    if state not in RECORDED_STATES:
+        raise SagenError(unknown_name("state", state, RECORDED_STATES))
+    if arguments.seconds * arguments.rate > MOST_SAMPLES:
+        raise SagenError(f"{arguments.seconds:g} s at {arguments.rate:g} Hz are more than {MOST_SAMPLES:,} samples")
+    output = Path(arguments.output)
+    capture, sheet = record(
+        machine, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=machine.cylinders, name=output.name
+    )
+    write_capture(output, capture)
+    write_sheet(sheet_path(output), sheet)
+    return 0
+
+
+def _failed(arguments, message: str) -> None:
+    if arguments.json:
+        print(json.dumps({"circuit": arguments.circuit, "error": message}))
+    print(f"sagen simulate: {message}", file=sys.stderr)

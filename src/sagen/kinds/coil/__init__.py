@@ -1,0 +1,1 @@
+"""Coils (reluctance): a voltage of their own that grows with speed."""

@@ -1,0 +1,36 @@
+"""The kind `reluctance`."""
+
+from __future__ import annotations
+
+from sagen.kinds.coil.part import CoilPart
+from sagen.kinds.coil.reading import CoilReading, read_coil
+from sagen.kinds.coil.rules import RULES
+from sagen.model.capture import Capture, Channel
+from sagen.model.circuit import CircuitSpec
+from sagen.model.sheet import ChannelSheet
+from sagen.model.vocabulary import FindingKind, Point, SensorKind
+
+
+class Coil:
+    """A coil that makes its own voltage."""
+
+    slug = SensorKind.RELUCTANCE
+    rotating, fed, pulled_up, crossable, ohms_tell = True, False, False, True, True
+    material = "copper"
+    form = None
+    #: without a known-good capture a coil's weakness hardly shows
+    needs_pattern = frozenset({FindingKind.TIMING_OFFSET, FindingKind.WEAK_AMPLITUDE})
+    rules = RULES
+    part = CoilPart()
+
+    def read(self, capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilReading:
+        return read_coil(capture, channel, sheet)
+
+    def points(self, spec: CircuitSpec) -> tuple[Point, ...]:
+        return Point.SIGNAL, Point.GROUND, Point.SENSOR, Point.SIGNAL_WIRE, Point.GROUND_WIRE
+
+    def height_setting(self, spec: CircuitSpec) -> str:
+        return "±5 V while cranking, ±50 V with the engine running; a coil's height grows with speed"
+
+    def stated(self, spec: CircuitSpec) -> dict:
+        return {}

@@ -1,0 +1,107 @@
+"""The coil and the module's input in the simulated machine."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sagen.machine.network import Network, Transfer
+from sagen.machine.part import SensorPart
+from sagen.machine.record import (
+    CRANK_TABLE,
+    cam_lateness,
+    crank_beside,
+    disturbed,
+    parted,
+    signal_table,
+    spans,
+    tooth_place,
+    with_open,
+)
+from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.solve import copper, solve
+from sagen.machine.values import Values
+from sagen.model.vocabulary import STARTING, Role
+
+
+class CoilPart(SensorPart):
+    """A coil in series with its own resistance; the input watches it through a bias and a load."""
+
+    name = "coil"
+    ohms_field = "coil_ohm"
+    ohms_by_temperature = True
+
+    def input(self, net: Network, machine: SimulatedMachine) -> None:
+        net.resistor("module_signal", "module_ground", machine.values.load_ohm)
+        net.voltage("bias", "module_signal", "module_ground", machine.values.bias_ohm)
+
+    def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
+        net.voltage("coil", "sensor_signal", "sensor_ground", copper(machine, machine.values.coil_ohm))
+
+    def record(self, machine, state, times, turns, speed, sfreq):
+        return record_coil(machine, state, times, turns, speed, sfreq)
+
+    def described(self, machine: SimulatedMachine) -> dict:
+        return {"polarity": "falling"}
+
+    def line_ohm(self, values: Values) -> float:
+        return values.coil_ohm
+
+    def spike_v(self, values: Values) -> float:
+        return values.coil_v
+
+    def whine_v(self, values: Values) -> float:
+        return values.coil_v
+
+
+def coil_emf(machine: SimulatedMachine, turns: np.ndarray, speed: np.ndarray) -> np.ndarray:
+    """Open volts of a coil: the slope of the flux as teeth pass, in proportion to speed (Faraday)."""
+    within, strength = tooth_place(machine, turns)
+    width = 0.21
+    bump = -within / width * np.exp(0.5 - 0.5 * (within / width) ** 2)
+    volts = machine.values.coil_v * speed * machine.wheel.slots / 200.0 * strength * bump
+    return -volts if machine.reversed else volts
+
+
+def coil_response(machine: SimulatedMachine, load_ohm: float, farads: float) -> tuple[np.ndarray, np.ndarray]:
+    """Numerator and denominator in s of load volts over open volts: R and L in series, load and C across it."""
+    values = machine.values
+    ohm, henry = copper(machine, values.coil_ohm), values.coil_h
+    return np.array([1.0]), np.array([henry * farads, henry / load_ohm + ohm * farads, 1.0 + ohm / load_ohm])
+
+
+def record_coil(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
+    from scipy.signal import bilinear, lfilter
+
+    values = machine.values
+    if machine.spec.role == Role.CAM:
+        # A cam's wheel turns at half the crank's speed, late by what belt and phaser make of it.
+        emf = coil_emf(machine, (turns - cam_lateness(machine, turns, times) / 360.0) / 2, speed / 2)
+    else:
+        emf = coil_emf(machine, turns, speed)
+    for start, end in spans(machine.drops, len(times)):
+        emf[start:end] = 0.0
+    probe = ("plug_signal", values.recorder_ohm)
+    solved = solve(machine, state, conducting=False, instrument=probe)
+    transfer: Transfer = solved.transfer
+    still = float(solved.volts("plug_signal"))
+    gain = float(transfer.matrix[transfer.place["plug_signal"], transfer.names.index("coil")])
+    load = max(solved.network.resistance("plug_signal", "0"), 1.0)
+    farads = values.input_f + values.wire_f + values.recorder_f
+    top, bottom = coil_response(machine, max(load, values.coil_ohm * 1.01), farads)
+    zeros, poles = bilinear(top * bottom[-1], bottom, sfreq)
+    volts = still + gain * lfilter(zeros, poles, emf)
+    for cause, stretches in parted(machine, state, len(times)).items():
+        still_there = solve(with_open(machine, cause), state, conducting=False, instrument=probe).volts("plug_signal")
+        for start, end in stretches:
+            volts[start:end] = still_there
+    if state in STARTING:
+        volts = volts + values.crank_a * machine.crank_sag * values.strap_ohm
+    swing = float(np.abs(volts - still).max())
+    volts = (
+        volts
+        + disturbed(machine, state, times, sfreq)
+        + machine.rng.normal(0, 0.25 * machine.noise_v + 0.003 * swing, len(times))
+    )
+    if machine.spec.role == Role.CAM:
+        return [volts, crank_beside(machine, turns)], [signal_table(machine), dict(CRANK_TABLE)]
+    return [volts], [signal_table(machine)]

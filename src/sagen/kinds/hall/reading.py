@@ -1,0 +1,54 @@
+"""What a switching sensor's channel shows, and where its levels should lie."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sagen.signal.levels import Levels
+from sagen.signal.limits import limits
+from sagen.signal.reading import Band
+from sagen.signal.two_state import TwoStateReading
+
+_LIMIT = limits("hall")
+
+
+def likely_pull_up(levels: Levels) -> float:
+    """The pull-up where the sheet names none: 5 V, or 12 V for what lies above it."""
+    return 5.0 if levels.high <= _LIMIT.most_of_five_v else 12.0
+
+
+@dataclass(frozen=True)
+class HallReading(TwoStateReading):
+    """A switching output under a pull-up."""
+
+    @property
+    def low_limit(self) -> float:
+        """Highest sound low level, V."""
+        return max(_LIMIT.low_v, _LIMIT.low_share * self.expected)
+
+    def high_limit(self, cranking: bool) -> float:
+        """Lowest sound high level, V: a pull-up to the battery sags with it while the starter turns."""
+        sags = cranking and self.expected >= _LIMIT.battery_pull_up_v
+        return (_LIMIT.high_share_cranking if sags else _LIMIT.high_share) * self.expected
+
+    def held(self, cranking: bool) -> tuple[str, str]:
+        level = self.levels.middle
+        if level >= self.high_limit(cranking):
+            return "high", f"held high, near the pull-up of {self.expected:g} V"
+        if level <= self.low_limit:
+            return "low", "held low, near ground"
+        return "middle", f"hanging between ground and the pull-up of {self.expected:g} V"
+
+    def bands(self, cranking: bool) -> tuple[Band, ...]:
+        top, bottom = _LIMIT.band_above * self.expected, -_LIMIT.band_below * self.expected
+        return (
+            (self.high_limit(cranking), top, "expected high"),
+            (bottom, self.low_limit, "expected low"),
+        )
+
+    def rests_at(self, level: float) -> bool:
+        return level >= _LIMIT.rests_share * self.expected or level <= _LIMIT.low_v
+
+    @property
+    def height_scale(self) -> float:
+        return 1.3 * max(self.expected, abs(self.piled[1]))

@@ -1,0 +1,1 @@
+"""Piezo sensors (knock): a burst that rings down after each tap."""

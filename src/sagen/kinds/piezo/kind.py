@@ -1,0 +1,45 @@
+"""The kind `piezo`."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sagen.kinds.piezo.part import PiezoPart
+from sagen.model.capture import Capture, Channel
+from sagen.model.circuit import CircuitSpec
+from sagen.model.sheet import ChannelSheet
+from sagen.model.vocabulary import FindingKind, Point, SensorKind
+from sagen.signal.levels import noise_of, sample_runs, state_levels
+from sagen.signal.reading import StrikeReading
+from sagen.signal.rule import Rule
+
+
+class Piezo:
+    """An element that answers to a tap."""
+
+    slug = SensorKind.PIEZO
+    rotating, fed, pulled_up, crossable, ohms_tell = False, False, False, False, True
+    material = "none"
+    form = None
+    needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
+    rules: tuple[Rule, ...] = ()
+    part = PiezoPart()
+
+    def read(self, capture: Capture, channel: Channel, sheet: ChannelSheet) -> StrikeReading:
+        scale = abs(channel.scale)
+        low, high = float(channel.raw.min()), float(channel.raw.max())
+        rest = float(np.median(sample_runs(channel.raw)))
+        return StrikeReading(
+            sheet, channel.unit, capture.sfreq, capture.samples, state_levels(channel),
+            floor=scale * noise_of(sample_runs(channel.raw).astype(np.float64)),
+            peak=scale * max(high - rest, rest - low),
+        )  # fmt: skip
+
+    def points(self, spec: CircuitSpec) -> tuple[Point, ...]:
+        return Point.SIGNAL, Point.GROUND, Point.SENSOR, Point.SIGNAL_WIRE, Point.GROUND_WIRE
+
+    def height_setting(self, spec: CircuitSpec) -> str:
+        return "±5 V, with the module or 20 to 50 kilohm across it"
+
+    def stated(self, spec: CircuitSpec) -> dict:
+        return {}

@@ -1,0 +1,139 @@
+"""Fault modes: each changes what it physically changes in a machine, and nothing else; a file a cause.
+
+A mode is a function of a machine and a severity (0, barely, to 1, plain) under `@fault(slug, cause, changes, ...)`.
+Several can be switched on at once; each draws what it needs from the machine's own generator. Files and the command
+line may name a mode by its slug (`tooth_missing`) or its title ("tooth missing").
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cache
+from importlib import import_module
+
+import numpy as np
+
+from sagen.machine.part import SensorPart
+from sagen.machine.simulated import SimulatedMachine, build_machine
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError, unknown_name
+from sagen.model.extensions import load_extensions
+from sagen.model.vocabulary import CIRCUIT_ROLES, Cause, Role, SensorKind
+
+Apply = Callable[[SimulatedMachine, float], None]
+
+ALL = tuple(SensorKind)
+FED = (SensorKind.HALL, SensorKind.CURRENT)
+SWITCHING = (SensorKind.HALL,)
+COIL = (SensorKind.RELUCTANCE,)
+PIEZO = (SensorKind.PIEZO,)
+ROTATING = (SensorKind.HALL, SensorKind.RELUCTANCE, SensorKind.CURRENT)
+TURNING_ROLES = (Role.CRANK, Role.CAM, Role.SPEED)
+NOT_CAM = (Role.CRANK, Role.SPEED)
+TIMED = (Role.CRANK, Role.CAM)
+
+
+@dataclass(frozen=True)
+class FaultMode:
+    """One concrete way to fail."""
+
+    slug: str
+    cause: Cause
+    changes: str  #: what it physically changes, in words
+    kinds: tuple[SensorKind, ...]
+    roles: tuple[Role, ...]
+    apply: Apply
+    title: str
+    regulated: bool = False  #: only where the feed is the module's own
+
+    def fits(self, spec: CircuitSpec) -> bool:
+        """Whether a circuit can have it."""
+        return spec.sensor in self.kinds and spec.role in self.roles and (spec.regulated or not self.regulated)
+
+
+#: a file a cause, in the order in which fault modes are listed
+CAUSE_FILES = (
+    "sensor", "air_gap", "reluctor", "wiring", "supply", "ground", "module", "timing", "engine", "interference",
+)  # fmt: skip
+#: every fault mode by slug
+FAULTS: dict[str, FaultMode] = {}
+
+
+def fault(
+    slug: str,
+    cause: Cause,
+    changes: str,
+    kinds: tuple[SensorKind, ...] = ALL,
+    roles: tuple[Role, ...] = CIRCUIT_ROLES,
+    *,
+    title: str = "",
+    regulated: bool = False,
+) -> Callable[[Apply], Apply]:
+    """Make a function a fault mode; its title is the slug in words where none is given."""
+
+    def keep(apply: Apply) -> Apply:
+        named = title or slug.replace("_", " ")
+        FAULTS[slug] = FaultMode(slug, Cause(cause), changes, tuple(kinds), tuple(roles), apply, named, regulated)
+        return apply
+
+    return keep
+
+
+@cache
+def all_faults() -> dict[str, FaultMode]:
+    """Every fault mode by slug, those of extensions among them."""
+    for name in CAUSE_FILES:
+        import_module(f"sagen.machine.faults.{name}")
+    load_extensions()
+    return FAULTS
+
+
+def possible(spec: CircuitSpec) -> tuple[FaultMode, ...]:
+    """The fault modes that a circuit can have."""
+    return tuple(one for one in all_faults().values() if one.fits(spec))
+
+
+def fault_called(name: str, among: Iterable[FaultMode] | None = None) -> FaultMode:
+    """The fault mode of a slug or title.
+
+    Raises
+    ------
+    SagenError
+        for a name that is not known; names the nearest that `among` has.
+    """
+    known = all_faults()
+    found = known.get(name) or next((one for one in known.values() if one.title == name), None)
+    if found is None:
+        raise SagenError(unknown_name("fault", name, [one.title for one in among or known.values()]))
+    return found
+
+
+def break_machine(
+    spec: CircuitSpec, part: SensorPart, faults: Iterable[tuple[str, float]], seed: int = 1
+) -> SimulatedMachine:
+    """A machine with this circuit and these fault modes (slug or title, severity).
+
+    Raises
+    ------
+    SagenError
+        for a name that is not known, or that this circuit cannot have; names the nearest that it can.
+    """
+    machine = build_machine(spec, part, seed)
+    can = possible(spec)
+    for name, severity in faults:
+        mode = fault_called(name, can)
+        if mode not in can:
+            raise SagenError(f"fault '{name}' is not one that this circuit can have")
+        mode.apply(machine, float(np.clip(severity, 0.0, 1.0)))
+    return machine
+
+
+def between(low: float, high: float, severity: float) -> float:
+    """Between two values by difference."""
+    return low + (high - low) * severity
+
+
+def growing(low: float, high: float, severity: float) -> float:
+    """Between two values by ratio rather than by difference."""
+    return float(low * (high / low) ** severity)

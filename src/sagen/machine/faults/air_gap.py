@@ -1,0 +1,45 @@
+"""Fault modes of the air gap."""
+
+from __future__ import annotations
+
+from sagen.machine.faults import NOT_CAM, ROTATING, TURNING_ROLES, between, fault
+from sagen.machine.simulated import SimulatedMachine
+from sagen.model.vocabulary import Cause
+
+
+@fault("gap_too_wide", Cause.AIR_GAP, "the sensor sits too far from the wheel", ROTATING, TURNING_ROLES)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.gap_mm += between(0.32, 1.7, severity)
+    machine.gap_wander += 0.12
+
+
+@fault("sensor_loose", Cause.AIR_GAP, "the gap changes as the engine shakes", ROTATING, TURNING_ROLES)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.gap_mm += 0.18
+    machine.gap_wander += between(0.2, 0.5, severity)
+    machine.place_wander += between(0.06, 0.13, severity)
+
+
+@fault("rust_under_the_flange", Cause.AIR_GAP, "rust lifts the sensor and lets it rock", ROTATING, TURNING_ROLES)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.gap_mm += between(0.25, 0.5, severity)
+    machine.gap_wander += between(0.12, 0.3, severity)
+    machine.place_wander += between(0.05, 0.1, severity)
+
+
+@fault("sensor_not_seated", Cause.AIR_GAP, "the sensor stands off its seat", ROTATING, TURNING_ROLES)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.gap_mm += between(0.5, 2.2, severity)
+    machine.gap_wander += 0.08
+
+
+@fault(
+    "wheel_walks_along_its_shaft",
+    Cause.AIR_GAP,
+    "the wheel moves out from under the sensor and back",
+    ROTATING,
+    NOT_CAM,
+)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    start = float(machine.rng.uniform(0.25, 0.55))
+    machine.drops = ((start, start + between(0.08, 0.3, severity)),)

@@ -1,0 +1,64 @@
+"""Fault modes of the reluctor."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sagen.machine.faults import FED, NOT_CAM, ROTATING, TIMED, between, fault
+from sagen.machine.simulated import SimulatedMachine, Teeth
+from sagen.model.vocabulary import Cause, Role
+from sagen.model.wheel import Wheel
+
+
+def _any_tooth(machine: SimulatedMachine) -> int:
+    """A tooth that stands away from the gaps: its neighbours are there on both sides."""
+    there, slots = machine.teeth.there, machine.wheel.slots
+    around = np.all([np.roll(there, k) for k in range(-2, 3)], axis=0) if slots > 8 else there
+    return int(machine.rng.choice(np.flatnonzero(around)))
+
+
+@fault("tooth_missing", Cause.RELUCTOR, "a tooth has broken off", ROTATING, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.teeth.there[_any_tooth(machine)] = False
+
+
+@fault("tooth_chipped", Cause.RELUCTOR, "part of a tooth is gone", ROTATING, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    tooth = _any_tooth(machine)
+    machine.teeth.tall[tooth] *= between(0.78, 0.56, severity)
+    machine.teeth.shift[tooth] += between(0.07, 0.12, severity)
+
+
+@fault("tooth_bent", Cause.RELUCTOR, "a tooth stands out of its place", ROTATING, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.teeth.shift[_any_tooth(machine)] += float(machine.rng.choice([-1, 1])) * between(0.1, 0.25, severity)
+
+
+@fault("debris_between_teeth", Cause.RELUCTOR, "something magnetic bridges two teeth", ROTATING, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    tooth = _any_tooth(machine)
+    machine.teeth.wide[tooth] *= between(1.3, 1.8, severity)
+    machine.teeth.shift[tooth] += between(0.08, 0.15, severity)
+
+
+@fault("wheel_runs_out", Cause.RELUCTOR, "the wheel does not run true", ROTATING, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.runout += between(0.22, 0.42, severity)
+
+
+@fault("magnet_lost", Cause.RELUCTOR, "a magnet of an encoder ring has lost its strength", FED, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.teeth.tall[_any_tooth(machine)] = between(0.3, 0.05, severity)
+
+
+@fault("wrong_wheel", Cause.RELUCTOR, "a wheel with another count of teeth is fitted", ROTATING, NOT_CAM)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    other = Wheel(36, 1) if machine.wheel.missing and machine.wheel.slots != 36 else Wheel(60, 2)
+    if machine.spec.role == Role.SPEED:
+        other = Wheel(52) if machine.wheel.slots != 52 else Wheel(43)
+    machine.wheel, machine.teeth = other, Teeth.sound(other)
+
+
+@fault("wheel_slipped_on_its_shaft", Cause.RELUCTOR, "the whole wheel has turned against its shaft", ROTATING, TIMED)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.cam_late += between(7.0, 30.0, severity) * float(machine.rng.choice([-1, 1]))

@@ -1,0 +1,82 @@
+"""What a kind of sensor puts into the simulated machine: its branch of the network, what a recorder and a meter see of
+it, and how faults that every circuit can have come out in it. Each kind in `kinds/` has its own."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from sagen.machine.network import Network
+    from sagen.machine.simulated import SimulatedMachine
+    from sagen.machine.values import Values
+
+
+class SensorPart(ABC):
+    """The sensor and the module's input as a part of the circuit."""
+
+    name: str  #: in sentences
+    fed: bool = False  #: whether a feed reaches the sensor
+    own_return: bool = True  #: whether it has a return wire of its own
+    ohms_field: str | None = None  #: the value of `Values` that a meter reads across the sensor; None: it says nothing
+    ohms_by_temperature: bool = False  #: whether that is copper
+
+    # the network ----------------------------------------------------------------------------
+
+    @abstractmethod
+    def input(self, net: Network, machine: SimulatedMachine) -> None:
+        """Hang the module's input on the signal wire."""
+
+    @abstractmethod
+    def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
+        """Hang the sensor on its plug."""
+
+    def power_node(self) -> str:
+        """The node below a fed sensor: what stands between it and the feed decides whether the sensor works."""
+        return "sensor_ground"
+
+    def unpowered(self, sources: dict[str, float]) -> None:
+        """Take out of the sources what a sensor without power does not drive."""
+        sources.pop("", None)
+
+    # recorder -------------------------------------------------------------------------------
+
+    @abstractmethod
+    def record(
+        self,
+        machine: SimulatedMachine,
+        state: str,
+        times: np.ndarray,
+        turns: np.ndarray,
+        speed: np.ndarray,
+        sfreq: float,
+    ) -> tuple[list[np.ndarray], list[dict]]:
+        """Volts of every channel, and the row of the sheet that describes it."""
+
+    @abstractmethod
+    def described(self, machine: SimulatedMachine) -> dict:
+        """What the sheet says of the signal's channel beside role, sensor and wheel."""
+
+    # faults that come out differently --------------------------------------------------------
+
+    @abstractmethod
+    def line_ohm(self, values: Values) -> float:
+        """The resistance that feeds the signal wire: what a load has to be compared with."""
+
+    def load_input(self, values: Values, severity: float, heavy_ohm: float) -> None:
+        """Let the module's input hold the wire down."""
+        values.load_ohm = heavy_ohm
+
+    def return_scale(self, values: Values) -> tuple[float, float]:
+        """A poor return that just shows, as a share of, and the base (ohm) that it is a share of."""
+        return 0.6, 2_400.0
+
+    @abstractmethod
+    def spike_v(self, values: Values) -> float:
+        """How tall ignition spikes are on the signal, V."""
+
+    @abstractmethod
+    def whine_v(self, values: Values) -> float:
+        """How far the signal swings that an alternator's ripple is compared with, V."""

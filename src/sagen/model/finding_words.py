@@ -1,0 +1,351 @@
+"""What findings say: one sentence a kind, and what it would take to be sure, made of their typed fields.
+
+A sentence needs `fields` and `facts` of its finding; a finding that was read elsewhere carries neither and is told by
+its kind alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from sagen.model.vocabulary import FindingKind
+
+
+def sentence(finding) -> str:
+    """What was found."""
+    return _said(_SENTENCES, finding)
+
+
+def to_be_sure(finding) -> str:
+    """What would settle it."""
+    return _said(_SURE, finding)
+
+
+def _said(table: dict, finding) -> str:
+    made = table.get(finding.kind, "")
+    if isinstance(made, str):
+        return made
+    try:
+        return made({**finding.fields, **finding.facts})
+    except KeyError:
+        return ""  # a finding without what its sentence is made of
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.0f} %"
+
+
+def _rate(hertz: float) -> str:
+    return f"{hertz / 1e6:g} MS/s" if hertz >= 1e6 else f"{hertz / 1e3:g} kS/s"
+
+
+# the capture itself ------------------------------------------------------------------------
+
+
+def _undersampled(f: dict) -> str:
+    return (
+        f"Only {f['samples_a_tooth']:.1f} samples from tooth to tooth at top speed: teeth cannot be told apart for "
+        f"certain, and what looks like a fault may be the sampling. {f['good']:g} a tooth are good."
+    )
+
+
+def _clipped(f: dict) -> str:
+    return (
+        f"The recorder's range ends at {f['level']:.2f} {f['unit']}: {_percent(f['share_cut'])} of the samples lie "
+        "exactly there, so heights and levels beyond it are unknown."
+    )
+
+
+def _clipped_sure(f: dict) -> str:
+    scale = float(f"{f['scale']:.1g}")
+    return f"Record again with a height scale of at least ±{scale:g} {f['unit']}, or with a probe of a higher factor."
+
+
+def _too_short(f: dict) -> str:
+    if f["turns"] is None:
+        return f"{1000 * f['seconds']:.0f} ms of a line without pulses prove nothing."
+    return f"Only {f['turns']:.1f} turns of the wheel are in it: whether something repeats every turn cannot be said."
+
+
+# levels ------------------------------------------------------------------------------------
+
+
+def _no_signal(f: dict) -> str:
+    return (
+        f"Flat at {f['level_v']:.2f} {f['unit']} for the whole {f['seconds']:.3g} s while the shaft should turn: "
+        f"{f['where']}."
+    )
+
+
+def _low_not_pulled_down(f: dict) -> str:
+    return (
+        f"Switches, but comes down only to {f['level_v']:.2f} V; a sound sensor pulls to about 0.5 V or less. "
+        f"{f['pulses']} pulses look alike in this."
+    )
+
+
+def _high_not_reached(f: dict) -> str:
+    return (
+        f"Switches, but rises only to {f['level_v']:.2f} V, {_percent(f['level_v'] / f['expected'])} of the "
+        f"{f['expected']:g} V pull-up: something holds the line down."
+    )
+
+
+def _weak_amplitude(f: dict) -> str:
+    return f"The signal swings by only {f['level_v']:.3g} {f['unit']} from peak to peak; {_usual_height(f)}."
+
+
+def _usual_height(f: dict) -> str:
+    if "milliamps" in f:
+        low, high = f["milliamps"]
+        return f"its levels are {low:.1f} and {high:.1f} mA where about 7 and 14 mA are usual"
+    if f.get("known_good") is not None:
+        return f"the known-good capture gives {f['known_good']:.2f} V for this speed"
+    return f"at {f['teeth_a_second']:.0f} teeth a second at least {f['least']:.2g} V is usual"
+
+
+def _noise(f: dict) -> str:
+    what = []
+    if f["false_pulses"]:
+        what.append(f"{f['false_pulses']} pulses too narrow to be teeth lie between {f['teeth']} teeth")
+    if f["near_misses"]:
+        what.append(f"{f['near_misses']} disturbances come near to making false edges")
+    if f["loud"]:
+        what.append(f"noise of ±{f['level_v']:.2f} {f['unit']} rides on the signal")
+    said = "; ".join(what)
+    return said[:1].upper() + said[1:] + "."
+
+
+def _rail(falls: bool) -> Callable[[dict], str]:
+    def said(f: dict) -> str:
+        when = "for the whole recording" if f["whole"] else f"from {f['start_s']:.4f} s to {f['end_s']:.4f} s"
+        long = f"({1000 * (f['end_s'] - f['start_s']):.0f} ms)"
+        if falls:
+            return (
+                f"The feed falls to {f['level_v']:.2f} V {when} {long}; {f['nominal']:g} V is nominal, and below "
+                f"{f['limit']:.1f} V the sensor cannot be relied on."
+            )
+        return (
+            f"The return rises to {f['level_v']:.2f} V above battery negative {when} {long}; a good one stays below "
+            "0.1 V."
+        )
+
+    return said
+
+
+# the wheel ---------------------------------------------------------------------------------
+
+
+def _extra_gap(f: dict) -> str:
+    many = f"Teeth {f['tooth']} to {f['last_tooth']} are" if f["last_tooth"] != f["tooth"] else f"Tooth {f['tooth']} is"
+    where = (
+        "seen on a wheel that should have no gap"
+        if f["even_wheel"]
+        else f"{f['angle_deg']:.0f}° after the reference gap"
+    )
+    return (
+        f"{many} missing in {f['seen']} of {f['turns']} turns, {where}: the space there is {f['pitches']:.2f} pitches "
+        f"long, the spaces beside it are even.{_what_else_a_gap_may_be(f)}"
+    )
+
+
+def _what_else_a_gap_may_be(f: dict) -> str:
+    """What one capture cannot tell about teeth missing beside a reference gap or like one."""
+    if f["even_wheel"]:
+        return " Teeth are counted from the one behind it."
+    if f["beside_reference"]:
+        return " It lies next to the reference gap, so it may be the tooth on the gap's other side."
+    if f.get("half_wheel"):
+        return f" It lies opposite the reference gap: a {f['half_wheel']} wheel would show the same."
+    if f.get("other_tooth"):
+        return (
+            " Both gaps are equally long: this one could as well be the reference gap, and what is missing then "
+            f"starts at tooth {f['other_tooth']}."
+        )
+    return ""
+
+
+def _extra_gap_sure(f: dict) -> str:
+    if not f["repeats"]:
+        return "Record at least three turns: one gap seen once may be an interruption."
+    return (
+        "Turn the engine by hand and look at that tooth through the sensor's hole; on a magnet ring use a viewing card."
+    )
+
+
+def odd_words(measure: str, size: float, than: str = "than the others") -> str:
+    """How a tooth differs, for a measure of `signal.measures.LEAST`."""
+    percent = f"{abs(100 * size):.0f} %"
+    if measure.startswith("phase_error"):
+        return f"comes {percent} of a pitch {'late' if size > 0 else 'early'}"
+    if measure == "width":
+        return f"holds the signal low {percent} of a pitch {'longer' if size > 0 else 'shorter'} {than}"
+    return f"is {percent} {'taller' if size > 0 else 'lower'} {than} for its speed"
+
+
+def _odd_tooth(f: dict) -> str:
+    return (
+        f"Tooth {f['tooth']}, {f['angle_deg']:.0f}° after the reference gap, {odd_words(f['measure'], f['size'])} in "
+        f"each of {f['turns']} turns ({f['surprise']:.0f} standard errors beyond the other teeth)."
+    )
+
+
+def _runout(f: dict) -> str:
+    return (
+        f"The {f['what']} swings by ±{_percent(f['depth'])} of its mean once a turn, in all {f['turns']} turns: wheel "
+        "or shaft does not run true."
+    )
+
+
+def _erratic(f: dict) -> str:
+    return (
+        f"{_percent(f['share_seen'])} of {f['teeth']} teeth come irregularly, at another place each turn: not the "
+        "wheel, which would repeat."
+    )
+
+
+def _dropout(f: dict) -> str:
+    long = f"{1000 * (f['end_s'] - f['start_s']):.0f} ms"
+    if "edges" in f:
+        return (
+            f"The cam's signal stops at {f['start_s']:.4f} s for {long} ({f['edges']} edges of its cycle do not come) "
+            "while the crank turns on."
+        )
+    ending = "comes back at once at full speed" if f["back"] else "does not come back"
+    return (
+        f"The signal stops at {f['start_s']:.4f} s for {long} (about {f['teeth']:.0f} teeth) while the shaft turns "
+        f"steadily, and {ending}.{''.join(_rail_did(one) for one in f['rails'])}"
+    )
+
+
+def _rail_did(did: dict) -> str:
+    what = "the supply fell" if did["kind"] == FindingKind.SUPPLY_LOSS else "the return rose"
+    ahead = did["ahead_s"]
+    order = "at the same tooth"
+    if ahead is not None:
+        order = f"{1000 * abs(ahead):.1f} ms {'before' if ahead > 0 else 'after'} that"
+    return f" On {did['channel']} {what} {order}."
+
+
+def _wrong_pattern(f: dict) -> str:
+    seen = (
+        f"an even wheel: no gap in {f['teeth']} teeth"
+        if f["slots"] is None
+        else f"{f['wheel']}, the same in {f['turns']} turns"
+    )
+    return f"The wheel is sound but not the one expected: {f['declared']} is stated, the signal shows {seen}."
+
+
+def _reversed_polarity(f: dict) -> str:
+    return (
+        f"The sharp crossing at each tooth is {f['seen']}, where {f['declared']} is stated, and the gap shows the "
+        "wrong way round: the two wires are crossed."
+    )
+
+
+# cam against crank --------------------------------------------------------------------------
+
+
+def _timing_scatter(f: dict) -> str:
+    return (
+        f"The cam's edges wander against the crank by {f['wide_deg']:.1f}° of the crank (standard deviation "
+        f"{f['scatter_deg']:.1f}°) over {f['cycles']:.0f} cycles, not to one side: chain or belt has play."
+    )
+
+
+def _timing_offset(f: dict) -> str:
+    offset = f["offset_deg"]
+    if f["belt_teeth"] is not None:
+        belt = f" That is {f['belt_teeth']:g} teeth of the {f['sprocket']}-tooth crank sprocket."
+    else:
+        belt = (
+            f" One tooth of an N-tooth crank sprocket is 360/N: {abs(offset):.0f}° would be one of "
+            f"{360 / abs(offset):.0f}."
+        )
+    beside = {None: "", True: " The other cam is where it should be.", False: " The other cam has moved as well."}
+    return (
+        f"All {f['edges']} cam edges come {abs(offset):.1f}° of the crank {'late' if offset > 0 else 'early'} against "
+        f"the known-good capture, steadily over {f['cycles']:.0f} cycles.{belt}{beside[f['others_on_time']]}"
+    )
+
+
+_SENTENCES: dict[FindingKind, Callable[[dict], str]] = {
+    FindingKind.UNDERSAMPLED: _undersampled,
+    FindingKind.CLIPPED: _clipped,
+    FindingKind.TOO_SHORT: _too_short,
+    FindingKind.NO_SIGNAL: _no_signal,
+    FindingKind.LOW_NOT_PULLED_DOWN: _low_not_pulled_down,
+    FindingKind.HIGH_NOT_REACHED: _high_not_reached,
+    FindingKind.WEAK_AMPLITUDE: _weak_amplitude,
+    FindingKind.NOISE: _noise,
+    FindingKind.SUPPLY_LOSS: _rail(True),
+    FindingKind.GROUND_LIFT: _rail(False),
+    FindingKind.EXTRA_GAP: _extra_gap,
+    FindingKind.ODD_TOOTH: _odd_tooth,
+    FindingKind.RUNOUT: _runout,
+    FindingKind.ERRATIC: _erratic,
+    FindingKind.DROPOUT: _dropout,
+    FindingKind.WRONG_PATTERN: _wrong_pattern,
+    FindingKind.REVERSED_POLARITY: _reversed_polarity,
+    FindingKind.TIMING_SCATTER: _timing_scatter,
+    FindingKind.TIMING_OFFSET: _timing_offset,
+}
+
+_SURE: dict[FindingKind, str | Callable[[dict], str]] = {
+    FindingKind.UNDERSAMPLED: lambda f: f"Record again with at least {_rate(f['rate_hz'])}.",
+    FindingKind.CLIPPED: _clipped_sure,
+    FindingKind.TOO_SHORT: lambda f: f"Record at least {f['wanted_s']:g} s: six turns or more.",
+    FindingKind.NO_SIGNAL: (
+        "Make sure that the engine turned during the recording and that the probe sat on the signal wire."
+    ),
+    FindingKind.LOW_NOT_PULLED_DOWN: (
+        "Measure the sensor's return against battery negative while cranking: if it stays below 0.1 V, the sensor "
+        "itself does not pull down."
+    ),
+    FindingKind.HIGH_NOT_REACHED: (
+        "Unplug the sensor with the key on: if the harness side now shows the full pull-up, the sensor loads it; if "
+        "not, the wire or the module does."
+    ),
+    FindingKind.WEAK_AMPLITUDE: (
+        "Check the gap to the wheel, then the sensor's resistance against the maker's value at its temperature."
+    ),
+    FindingKind.NOISE: (
+        "Move the harness away from ignition and alternator leads, check the shield's ground, and capture again."
+    ),
+    FindingKind.SUPPLY_LOSS: "Measure the feed at fuse, relay and plug under load, and see who else shares it.",
+    FindingKind.GROUND_LIFT: (
+        "Measure the drop along the return under load, from plug to battery negative, while wiggling the harness."
+    ),
+    FindingKind.EXTRA_GAP: _extra_gap_sure,
+    FindingKind.ODD_TOOTH: (
+        "Look at that tooth through the sensor's hole: chipped, bent, or something stuck to it."
+    ),
+    FindingKind.RUNOUT: "Set a dial gauge on the wheel and turn the engine by hand.",
+    FindingKind.ERRATIC: (
+        "Look at the sensor's seat: rust under the flange, a loose bolt, a struck tip; then capture again."
+    ),
+    FindingKind.DROPOUT: (
+        "Record signal, feed and return together for a long time and wiggle plug and harness."
+    ),
+    FindingKind.WRONG_PATTERN: (
+        "Compare the part number of wheel, flywheel or bearing with the maker's list for this engine."
+    ),
+    FindingKind.REVERSED_POLARITY: (
+        "Compare wire colours at the plug with the drawing, and make sure the probe's own leads are not swapped."
+    ),
+    FindingKind.TIMING_SCATTER: "Check the tensioner and the chain's length; compare with the other bank.",
+    FindingKind.TIMING_OFFSET: (
+        "Set the engine to its timing marks and look before anything else: cranking on may bend valves."
+    ),
+}  # fmt: skip
+
+
+def comparison_words(one) -> str:
+    """How a channel differs from the known-good capture."""
+    named = [f"{number} ({how})" if how else str(number) for number, how in one.named[:6]]
+    more = f" and {len(one.teeth) - 6} more" if len(one.teeth) > 6 else ""
+    where = f"at tooth {', '.join(named)}{more}" if one.teeth else "at no tooth"
+    return (
+        f"{100 * one.likeness:.1f} % alike over a turn, differing {where}; low level {one.low_difference:+.2f} V, "
+        f"high level {one.high_difference:+.2f} V against the known-good capture."
+    )

@@ -1,0 +1,232 @@
+"""What is drawn of a capture, on the screen and on paper alike: lanes with levels, bands, marks and a known-good turn
+beneath. Values are in true units; nothing here knows of Qt."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from sagen.kinds import Examination, Pair
+from sagen.model.vocabulary import STARTING, Role
+from sagen.model.words import CHANNELS, FINDING_TITLES
+from sagen.report.look import Look
+from sagen.signal.pyramid import Pyramid
+from sagen.signal.reading import Band, RotatingReading
+
+RAIL_WEIGHT = 0.45
+MARGIN = 0.05  #: share of a lane's range above and below what it holds
+AROUND_FOUND = 14.0  #: a capture opens with as many times a finding's length in sight
+WHOLE_SHARE = 0.5  #: a finding that lasts longer than this share of the capture is looked at as a whole
+WAVE_STEPS = 1440
+
+
+@dataclass(frozen=True)
+class Underlay:
+    """A known-good waveform over `turns` turns of a shaft whose angle `reading` tells, a value a step, in a lane's unit."""
+
+    reading: RotatingReading
+    wave: np.ndarray
+    turns: int = 1
+    ahead: float = 0.0  #: turns by which this capture's count is ahead of the wave's
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One channel of the strip. `pyramid` holds raw samples; a value is raw * scale + offset."""
+
+    name: str  #: what the channel is
+    role: Role
+    unit: str
+    pyramid: Pyramid
+    scale: float = 1.0
+    offset: float = 0.0
+    bottom: float = 0.0
+    top: float = 5.0
+    bands: tuple[Band, ...] = ()
+    reading: RotatingReading | None = None  #: tells angle and tooth at a time, where the wheel is known
+    pattern: Underlay | None = None  #: the known-good capture, laid under the waveform
+    column: str = ""  #: as the file names it
+
+    @property
+    def weight(self) -> float:
+        """Share of the height: feed and return only have to be seen to be steady."""
+        return RAIL_WEIGHT if self.role in (Role.SUPPLY, Role.GROUND, Role.OTHER) else 1.0
+
+
+@dataclass(frozen=True)
+class Marked:
+    """A finding in the picture: its name and stretches, s."""
+
+    label: str
+    lane: int
+    spans: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Place:
+    """What lies under a cursor."""
+
+    time_s: float
+    values: tuple[tuple[str, float, str], ...]  #: channel, value, unit
+    angle_deg: float | None = None
+    tooth: int | None = None
+
+
+@dataclass
+class Strip:
+    """A capture ready to be drawn."""
+
+    sfreq: float
+    samples: int
+    lanes: tuple[Lane, ...]
+    marks: tuple[Marked, ...] = ()
+    cursors: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def seconds(self) -> float:
+        return self.samples / self.sfreq
+
+    def place(self, time_s: float) -> Place:
+        """What every channel shows at a time, and where the wheel stands then."""
+        index = int(np.clip(round(time_s * self.sfreq), 0, self.samples - 1))
+        values = tuple(
+            (one.name, float(one.pyramid.raw[index]) * one.scale + one.offset, one.unit) for one in self.lanes
+        )
+        for one in self.lanes:
+            found = one.reading.place(time_s) if one.reading is not None else None
+            if found:
+                return Place(time_s, values, *found)
+        return Place(time_s, values)
+
+    def columns(self, lane: Lane, start_s: float, end_s: float, count: int) -> tuple[np.ndarray, np.ndarray]:
+        """Lowest and highest raw value in each of `count` columns of a stretch; NaN outside the capture."""
+        start, end = start_s * self.sfreq, end_s * self.sfreq
+        if (end - start) / count >= 2:
+            return lane.pyramid.view(start, end, count)
+        # Between samples the line is straight; each column spans what the line does within it.
+        first = max(int(start) - 1, 0)
+        part = lane.pyramid.raw[first : int(end) + 3].astype(np.float32)
+        at = start + (end - start) / count * np.arange(count + 1)
+        borders = np.interp(at, first + np.arange(len(part)), part)
+        low, high = np.minimum(borders[:-1], borders[1:]), np.maximum(borders[:-1], borders[1:])
+        column = ((first + np.arange(len(part)) - start) * count / (end - start)).astype(int)
+        inside = (column >= 0) & (column < count)
+        np.minimum.at(low, column[inside], part[inside])
+        np.maximum.at(high, column[inside], part[inside])
+        return low, high
+
+    def opening(self) -> tuple[float, float]:
+        """The stretch (s) at which a capture opens: what was found first in the gravest finding that has a place,
+        else the whole of it."""
+        for mark in self.marks:
+            for start, end in mark.spans:
+                if end - start < WHOLE_SHARE * self.seconds:
+                    reach = min(max((end - start) * AROUND_FOUND, 24 / self.sfreq), self.seconds) / 2
+                    middle = 0.5 * (start + end)
+                    first = float(np.clip(middle - reach, 0.0, self.seconds - 2 * reach))
+                    return first, first + 2 * reach
+        return 0.0, self.seconds
+
+
+def strip_scene(
+    done: Examination,
+    pyramids: Mapping[str, Pyramid],
+    *,
+    reference: Pair | None = None,
+    reference_done: Examination | None = None,
+    looks: Mapping[str, Look] | None = None,
+) -> Strip:
+    """What the Strip draws of an examined capture: described channels first, in the sheet's order.
+
+    Parameters
+    ----------
+    pyramids : by column, of the capture's raw samples
+    reference, reference_done : the known-good capture in true units, and what it shows itself
+    """
+    lanes, places, names = [], {}, channel_names(done)
+    cranking = done.sheet.conditions.state in STARTING
+    for result in done.channels:
+        channel = done.capture.channel(result.sheet.column)
+        bands = result.reading.bands(cranking) if result.reading else ()
+        pyramid = pyramids[channel.column]
+        seen = [channel.scale * one + channel.offset for one in pyramid.extremes()]
+        low = min([*seen, *(one[0] for one in bands), 0.0])
+        high = max([*seen, *(one[1] for one in bands)])
+        margin = MARGIN * (high - low) or 0.5
+        places[result.sheet.column] = len(lanes)
+        look = (looks or {}).get(result.sheet.column)
+        under = pattern_of(done, result, look, reference, reference_done) if reference and look else None
+        lanes.append(
+            Lane(
+                names[channel.column], result.sheet.role, channel.unit, pyramid, channel.scale, channel.offset,
+                low - margin, high + margin, bands, result.reading, under, channel.column,
+            )
+        )  # fmt: skip
+    marks = []
+    for index, one in enumerate(done.findings, start=1):
+        spans = tuple((span.start_s, span.end_s) for span in one.spans)
+        label = f"{index}  {FINDING_TITLES.get(one.kind, one.kind)}"
+        if "tooth" in one.fields:
+            label += f": tooth {one.fields['tooth']}"
+        marks.append(Marked(label, places.get(one.channel, 0), spans))
+    return Strip(done.capture.sfreq, done.capture.samples, tuple(lanes), tuple(marks))
+
+
+def channel_names(done: Examination) -> dict[str, str]:
+    """What each channel is called, by column; numbered where several are the same."""
+    many = Counter(one.sheet.role for one in done.channels)
+    seen: Counter = Counter()
+    names = {}
+    for one in done.channels:
+        role = one.sheet.role
+        seen[role] += 1
+        names[one.sheet.column] = CHANNELS[role] + (f" {seen[role]}" if many[role] > 1 else "")
+    return names
+
+
+def pattern_of(
+    done: Examination, result, look: Look, reference: Pair, reference_done: Examination | None
+) -> Underlay | None:
+    """The known-good capture's same channel in this one's unit, over the angle of the shaft."""
+    if look.pattern is None or result.reading is None:
+        return None
+    if result.reading.wheel is not None and look.pattern.wheel == result.reading.wheel:
+        return _tooth_underlay(result, look, reference)
+    return _cam_underlay(done, result, look, reference_done) if reference_done else None
+
+
+def _tooth_underlay(result, look: Look, reference: Pair) -> Underlay | None:
+    from sagen.signal.per_tooth import wave_over_turn
+
+    channel = reference[0].channel(look.pattern.column)
+    wave = wave_over_turn(channel.raw, look.pattern)
+    if wave is None:
+        return None
+    values = wave * channel.scale + channel.offset
+    speeds = [one.speed_range() for one in (result.reading, look.pattern)]
+    if result.reading.grows_with_speed and all(speeds):
+        values = values * speeds[0]["median"] / speeds[1]["median"]
+    return Underlay(result.reading, values)
+
+
+def _cam_underlay(done: Examination, result, look: Look, reference_done: Examination) -> Underlay | None:
+    """Where the known-good cam's edges lie over two turns of this capture's crank."""
+    from sagen.signal.cam import best_turn
+
+    here = done.cams.get(result.sheet.column)
+    good = reference_done.cams.get(look.pattern.column)
+    crank = next((one.reading for one in done.channels if one.sheet.role == Role.CRANK and one.reading), None)
+    if here is None or good is None or crank is None or crank.wheel is None or len(good.template) < 2:
+        return None
+    grid = np.arange(WAVE_STEPS) * 720.0 / WAVE_STEPS
+    # The state after the last edge before each step, carried round the cycle.
+    before = np.searchsorted(good.template, grid, "right") - 1
+    high = good.template_rising[before]
+    levels = look.pattern.levels
+    return Underlay(crank, np.where(high, levels.high, levels.low), 2, best_turn(here, good) / 360.0)
+
+
+__all__ = ["Lane", "Marked", "Place", "Strip", "Underlay", "channel_names", "strip_scene"]

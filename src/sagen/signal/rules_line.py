@@ -1,0 +1,78 @@
+"""Findings of any signal line: flat where pulses are due, or disturbed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from sagen.model.finding import Finding, Span
+from sagen.model.vocabulary import FindingKind, Role
+from sagen.signal.context import MOST_SPANS, Context, grade
+from sagen.signal.limits import limits
+from sagen.signal.reading import RotatingReading
+from sagen.signal.rule import rule
+
+_NOISE = limits("noise")
+
+
+@rule(FindingKind.NO_SIGNAL, silenced_by=(FindingKind.TOO_SHORT,))
+def no_signal(reading: RotatingReading, context: Context) -> Iterator[Finding]:
+    """Flat while the shaft should turn."""
+    if reading.switching or not context.turning:
+        return
+    level = reading.levels.middle
+    held, where = reading.held(context.cranking)
+    yield Finding(
+        FindingKind.NO_SIGNAL, reading.column, 1.0,
+        {"held": held, "level_v": round(level, 3)},
+        {"unit": reading.unit, "seconds": reading.seconds, "where": where},
+        (Span(0.0, reading.seconds),),
+    )  # fmt: skip
+
+
+@rule(FindingKind.NOISE, needs=("switching",), silenced_by=(FindingKind.UNDERSAMPLED,))
+def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
+    """Pulses too narrow for teeth that cross both thresholds, or a disturbance near to doing so."""
+    false_edges = _extra_pulses(reading)
+    count, teeth = len(false_edges), max(1, len(reading.falls))
+    # A rail that moves takes the levels with it, and where teeth wander some pulses are too short for a slow
+    # output to reach its level: neither is a disturbance of the signal.
+    moved = any(one.kind in (FindingKind.GROUND_LIFT, FindingKind.SUPPLY_LOSS) for one in context.found)
+    near = 0 if moved or reading.teeth.wanders else reading.near_misses
+    swing = reading.levels.swing
+    beyond = reading.levels.noise > max(_NOISE.loud_share * swing, _NOISE.loud_steps * reading.levels.step)
+    loud = beyond and not moved and reading.unsmoothed
+    many = count >= _NOISE.fewest_pulses and count >= _NOISE.share_of_teeth * teeth
+    nearly = near >= _NOISE.fewest_near and near >= _NOISE.share_of_teeth * teeth
+    if not (loud or many or nearly):
+        return
+    level = (
+        reading.levels.noise * _NOISE.reach_sigmas
+        if loud
+        else swing * (_NOISE.pulse_height if many else _NOISE.near_height)
+    )
+    half = _NOISE.mark_pitches * float(np.median(np.diff(reading.falls))) if len(reading.falls) > 2 else _NOISE.mark_s
+    yield Finding(
+        FindingKind.NOISE, reading.column, grade((count + _NOISE.near_weight * near) / teeth, _NOISE.plain),
+        {"level_v": round(float(level), 3)},
+        {"false_pulses": count, "near_misses": near, "loud": bool(loud), "teeth": teeth, "unit": reading.unit},
+        tuple(Span(max(0.0, float(t) - half), float(t) + half) for t in false_edges[:MOST_SPANS]),
+    )  # fmt: skip
+
+
+def _extra_pulses(reading: RotatingReading) -> np.ndarray:
+    """Narrow pulses (s) without which the teeth are even; where one is lacking then, it was a tooth."""
+    teeth, at = reading.teeth, reading.false_edges
+    if len(teeth.times) < 3 or not len(at):
+        return at
+    space = np.clip(np.searchsorted(teeth.times, at, "right") - 1, 0, len(teeth.ratio) - 1)
+    missing = reading.wheel.missing if reading.wheel else 0
+    ratio = teeth.ratio[space]
+    if teeth.wanders:
+        return at[:0]  # what is narrow here is two teeth close together
+    even = (np.abs(ratio - 1) < _NOISE.even_pitches) | (np.abs(ratio - missing - 1) < _NOISE.even_gap)
+    return at[even] if reading.sheet.role != Role.CAM else at
+
+
+RULES = (no_signal, noise)

@@ -1,0 +1,44 @@
+"""Where a capture and its sheet meet: rows for every channel, and values in true units. Nothing later knows of probe
+factors."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from sagen.model.capture import Capture
+from sagen.model.errors import SheetError, unknown_name
+from sagen.model.sheet import ChannelSheet, Sheet
+from sagen.model.vocabulary import Role, SensorKind
+
+
+def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
+    """The sheet with a row for the capture's channels; raises SheetError for one that is not there."""
+    if sheet is None or not sheet.channel:
+        first = ChannelSheet(column=capture.channels[0].column, role=Role.CRANK, sensor=SensorKind.HALL)
+        rest = tuple(ChannelSheet(column=one.column) for one in capture.channels[1:])
+        return (sheet or Sheet()).model_copy(update={"channel": (first, *rest)})
+    columns = [one.column for one in capture.channels]
+    for one in sheet.channel:
+        if capture.channel(one.column) is None:
+            raise SheetError(f"{capture.name}: {unknown_name('channel', one.column, columns)}")
+    return sheet
+
+
+def in_true_units(capture: Capture, sheet: Sheet | None) -> tuple[Capture, Sheet]:
+    """The capture with its probe factors applied, and its complete sheet without them.
+
+    A probe factor scales what the recorder wrote, its offset included. Applied to what is true already it changes
+    nothing. Raises SheetError for a channel that the capture does not have.
+    """
+    sheet = complete_sheet(capture, sheet)
+    factors = {one.column: one.factor for one in sheet.channel if one.factor != 1.0}
+    if not factors:
+        return capture, sheet
+    channels = tuple(
+        replace(one, scale=one.scale * factors[one.column], offset=one.offset * factors[one.column])
+        if one.column in factors
+        else one
+        for one in capture.channels
+    )
+    rows = tuple(one.model_copy(update={"factor": 1.0}) for one in sheet.channel)
+    return replace(capture, channels=channels), sheet.model_copy(update={"channel": rows})
