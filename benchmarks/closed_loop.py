@@ -15,17 +15,17 @@ from dataclasses import asdict, dataclass
 from multiprocessing import Pool
 
 import numpy as np
+from sagen.reason.jobs import cranked_piece, flat
 
-from sagen.machine.faults import broken, possible
+from sagen.kinds import broken, examine
+from sagen.machine.faults import possible
 from sagen.machine.meter import read
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.checks import ENOUGH, next_checks
 from sagen.reason.evidence import Code, Complaint, Looked, Reading, captured
 from sagen.reason.facts import SOUND, cause_of, knowledge
-from sagen.reason.jobs import cranked_piece, flat
 from sagen.reason.weigh import Case, Replaced, infer, likelihood_model, with_trail
-from sagen.signal.examine import examine
 
 CIRCUITS = {
     "crank hall": CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2"),

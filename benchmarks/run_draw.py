@@ -11,9 +11,9 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
 from benchmarks.timing import crank_samples, seconds
-from sagen.desk import theme
 from sagen.desk.app import make_application
-from sagen.desk.strip import Lane, Strip, StripView
+from sagen.desk.lenses.strip import Lane, Strip, StripView
+from sagen.desk.look import theme
 from sagen.signal.pyramid import Pyramid
 
 

@@ -11,13 +11,13 @@ import numpy as np
 
 from benchmarks.timing import crank_samples, one_pass, seconds
 from sagen.files import read_capture
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.signal.edges import find_edges
-from sagen.signal.examine import examine
 from sagen.signal.levels import state_levels
 from sagen.signal.pyramid import Pyramid
-from sagen.signal.teeth import read_teeth
+from sagen.signal.wheel_search import read_teeth
 
 SHEET = Sheet.from_data(
     {

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from benchmarks.timing import seconds
-from sagen.machine.faults import broken, possible
+from sagen.kinds import broken
+from sagen.machine.faults import possible
 from sagen.machine.meter import read
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec

@@ -19,7 +19,7 @@ SHELL = """
 import tempfile
 from PySide6.QtCore import QSettings, QTimer
 from sagen.desk.app import make_application, make_shell
-from sagen.desk.window import MainWindow
+from sagen.desk.shell import MainWindow
 seen = MainWindow.paintEvent
 app = make_application()
 def paint(self, event):
@@ -31,7 +31,7 @@ PLOTS = """
 import numpy as np, tempfile
 from PySide6.QtCore import QSettings, QTimer
 from sagen.desk.app import make_application, make_window
-from sagen.desk.strip import StripView, Strip, Lane
+from sagen.desk.lenses.strip import StripView, Strip, Lane
 from sagen.signal.pyramid import Pyramid
 app = make_application()
 w = make_window(QSettings(tempfile.mktemp(), QSettings.Format.IniFormat))

@@ -11,7 +11,7 @@ import argparse
 from collections import Counter
 
 from benchmarks.made_up import KINDS, MadeUp, draw
-from sagen.signal.examine import Examination, examine
+from sagen.kinds import Examination, examine
 
 HELD_OUT = 6_000_000
 

@@ -11,7 +11,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEventLoop, QSettings, QTimer
 
-from sagen.demo import JOBS, DemoCapture
+from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import demo_log, make_application, make_window
 from sagen.files import write_capture
 

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import atexit
 import os
+import shutil
+import tempfile
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 import pytest
 from hypothesis import settings
+
+from sagen.model.trail import CodeEntry, ComplaintEntry
 
 # The same examples every time, and no time limit of their own: a busy machine is not a defect.
 settings.register_profile("sagen", deadline=None, derandomize=True)
@@ -52,3 +58,33 @@ def make_csv(tmp_path):
         return path
 
     return make
+
+
+_TEMPLATE: list = []
+
+
+def demo_log(_task=None):
+    """The demo log, made once a test process and copied: each test may change its own."""
+    from sagen.casework.demo import make_demo_log
+    from sagen.store.log import JobLog
+
+    if not _TEMPLATE:
+        folder = Path(tempfile.mkdtemp(prefix="sagen-test-demo-"))
+        atexit.register(shutil.rmtree, folder, ignore_errors=True)
+        make_demo_log(folder).close()
+        _TEMPLATE.append(folder)
+    copy = Path(tempfile.mkdtemp(prefix="sagen-test-log-"))
+    atexit.register(shutil.rmtree, copy, ignore_errors=True)
+    shutil.copytree(_TEMPLATE[0], copy, dirs_exist_ok=True)
+    return JobLog(copy)
+
+
+def told(complaint="", *codes):
+    """What a job's trail begins with."""
+    first = [ComplaintEntry(complaint)] if complaint else []
+    return [*first, *(CodeEntry(one) for one in codes)]
+
+
+def full_jobs(log):
+    """Every job of a log with its trail, by machine."""
+    return {one.machine: log.job(one.id) for one in log.jobs()}

@@ -10,8 +10,9 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
+from conftest import told
 from sagen.desk import forms
-from sagen.machine.faults import broken
+from sagen.kinds import broken
 from sagen.machine.meter import read
 from sagen.model.circuit import CircuitSpec
 from test_window import app, desk, settle, spin  # noqa: F401
@@ -306,7 +307,7 @@ def test_by_presses_alone(desk):  # noqa: F811
 
 def test_an_empty_proof_is_not_a_proof(desk):  # noqa: F811
     window = desk()
-    window.workspace.add_job("Brindle 2", "", 4, "no_start", [])
+    window.workspace.add_job("Brindle 2", "", 4, told("no_start"))
     settle(window)
     seen = []
 

@@ -5,10 +5,10 @@ import pytest
 from scipy.interpolate import CubicHermiteSpline
 
 from conftest import square_teeth
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.signal.cam import CYCLE, best_turn, crank_angle, shift_between
-from sagen.signal.examine import examine
 from sagen.signal.rails import read_rail
 from test_rotating import CAM, CRANK, SFREQ, WINDOWS, cam_windows
 

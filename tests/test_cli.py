@@ -125,9 +125,10 @@ def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
 
 @pytest.mark.parametrize("verb", ["examine", "reason", "convert", "report", "simulate"])
 def test_something_unforeseen_is_one_sentence_and_the_next_file_is_read(verb, make_csv, capsys, monkeypatch, tmp_path):
+    import sagen.casework.examination
+    import sagen.casework.headless
     import sagen.files
     import sagen.files.circuits
-    import sagen.files.jobs
 
     first, second = make_csv("first.csv"), make_csv("second.csv")
     real = sagen.files.read_capture
@@ -138,8 +139,9 @@ def test_something_unforeseen_is_one_sentence_and_the_next_file_is_read(verb, ma
         return real(path)
 
     monkeypatch.setattr(sagen.files, "read_capture", read)
+    monkeypatch.setattr(sagen.casework.examination, "read_capture", read)
     monkeypatch.setattr(sagen.files.circuits, "read_circuit", read)
-    monkeypatch.setattr(sagen.files.jobs, "read_job", read)
+    monkeypatch.setattr(sagen.casework.headless, "read_job", read)
     out = ["-o", str(tmp_path / "o.csv")] if verb != "report" else ["-o", str(tmp_path / "o.pdf")]
     several = verb in ("examine", "reason")
     status = main([verb, str(first), *([str(second)] if verb == "examine" else []), *([] if several else out)])
@@ -156,7 +158,7 @@ def test_a_reader_of_the_output_that_goes_away_is_no_failure(monkeypatch):
         raise BrokenPipeError
 
     told = io.StringIO()
-    monkeypatch.setattr("sagen.cli._meter", gone)
+    monkeypatch.setattr("sagen.cli.meter.run", gone)
     monkeypatch.setattr("sys.stderr", told)
     assert main(["meter", "700", "ohm", "--limits", "600", "800"]) == 0
     assert told.closed  # nothing was said, nor can the interpreter say anything on its way out

@@ -7,14 +7,14 @@ from PySide6.QtGui import QColor, QFontMetrics
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from conftest import demo_log
 from sagen.desk import forms, theme
-from sagen.desk.app import demo_log
 from sagen.desk.arithmetic import SUMS, ArithmeticForm
-from sagen.desk.circuit_page import NAMES, STATES
-from sagen.desk.circuit_view import CircuitView
-from sagen.desk.engine_view import FIRING, EngineView
+from sagen.desk.pages.circuit_page import NAMES, STATES
+from sagen.desk.pages.circuit_view import CircuitView
+from sagen.desk.pages.engine_view import FIRING, EngineView
+from sagen.desk.panes.suspects import CheckCard, SuspectBar, SuspectRow, SuspectsPane, _reason_line
 from sagen.desk.parts import KEYS
-from sagen.desk.suspects import CheckCard, SuspectBar, SuspectRow, SuspectsPane, _reason_line
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect
 from sagen.reason.evidence import Code
@@ -246,7 +246,7 @@ def test_the_head_of_the_table_is_whole_and_sorts_both_ways(wheel):
 def test_words_against_the_known_good_agree_with_the_table(wheel):
     _, page = wheel
     page.show_lens("wheel")
-    words = page.words.text()
+    words = page.words()
     table = page.wheel.look.table
     worst = int(np.nanargmax(np.abs(table.size_against))) + 1
     assert f"differing at tooth {worst}" in words
@@ -341,7 +341,7 @@ def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
 
 
 def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):  # noqa: F811
-    from sagen.desk.suspects import SuspectsPane
+    from sagen.desk.panes.suspects import SuspectsPane
     from sagen.model.finding import Suspect
 
     pane = SuspectsPane()

@@ -6,11 +6,11 @@ from benchmarks.made_up import KINDS, draw
 from benchmarks.study import verdict
 
 from conftest import square_teeth
+from sagen.kinds import Stopped, examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SheetError
 from sagen.model.sheet import Sheet
 from sagen.signal.compare import compare
-from sagen.signal.examine import Stopped, examine
 
 SFREQ = 50_000.0
 

@@ -203,8 +203,8 @@ def test_every_sniffer_leaves_the_other_formats_alone(tmp_path):
 
 
 def test_wav_of_a_crank_is_examined_with_its_probe_factor(tmp_path):
+    from sagen.kinds import examine
     from sagen.model.sheet import Sheet
-    from sagen.signal.examine import examine
 
     place = np.arange(40_000) / 20_000 * 4 % 1 * 60
     samples = np.where((place % 1 < 0.5) & (place < 58), 0.02, 0.5)

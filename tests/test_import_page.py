@@ -2,7 +2,8 @@
 
 import pytest
 
-from sagen.desk.import_page import EXTRA, KINDS, first_look
+from conftest import told
+from sagen.desk.pages.import_page import EXTRA, KINDS, first_look
 from sagen.desk.workspace import Incoming, read_incoming
 from sagen.model.sheet import Sheet
 from test_window import app, desk, settle, spin  # noqa: F401
@@ -14,7 +15,7 @@ def brought(desk, make_csv):  # noqa: F811
 
     def bring(**teeth):
         window = desk()
-        window.workspace.add_job("Brindle 2", "", 4, "", [])
+        window.workspace.add_job("Brindle 2", "", 4, told(""))
         window.workspace.bring_in(make_csv(**teeth))
         settle(window)
         return window, window.page("incoming")
@@ -140,7 +141,7 @@ def test_a_broken_sheet_beside_a_sound_file_is_told_and_asked_for(desk, make_csv
     path = make_csv()
     path.with_name("a.sheet.toml").write_text('[[channel]]\ncolumn = "CH1"\nrole = "crnk"\n')
     window = desk()
-    window.workspace.add_job("Brindle 2", "", 4, "", [])
+    window.workspace.add_job("Brindle 2", "", 4, told(""))
     window.workspace.bring_in(path)
     settle(window)
     page = window.page("incoming")

@@ -7,15 +7,15 @@ import subprocess
 import numpy as np
 import pytest
 
-from sagen.machine.faults import FAULTS, broken, possible
+from sagen.kinds import broken, build, examine
+from sagen.kinds.coil.part import coil_emf, coil_response
+from sagen.machine.faults import all_faults, possible
 from sagen.machine.meter import read
 from sagen.machine.network import GROUND, Network
-from sagen.machine.record import coil_emf, coil_response, record, shaft_turns
-from sagen.machine.simulated import build
+from sagen.machine.record import record, shaft_turns
 from sagen.machine.solve import solve
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError
-from sagen.signal.examine import examine
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
@@ -55,17 +55,17 @@ def ngspice(net: Network, sources: dict[str, float]) -> dict[str, float]:
 CASES = [
     ("divider of the pull-up", HALL, [], "key_on", True),
     ("signal at rest", HALL, [], "key_on", False),
-    ("leaking signal wire", HALL, [("signal wire leaking", 0.5)], "key_on_unplugged", False),
-    ("open return floats high", HALL, [("return open", 1.0)], "key_on", False),
-    ("return of high resistance", HALL, [("return high resistance", 0.7)], "cranking", True),
-    ("feed of high resistance", HALL, [("feed wire high resistance", 0.6)], "cranking", False),
-    ("signal touches the feed", HALL, [("signal wire shorted to feed", 0.5)], "key_on", True),
-    ("module input loads", HALL, [("input loads the line", 0.5)], "key_on", False),
+    ("leaking signal wire", HALL, [("signal_wire_leaking", 0.5)], "key_on_unplugged", False),
+    ("open return floats high", HALL, [("return_open", 1.0)], "key_on", False),
+    ("return of high resistance", HALL, [("return_high_resistance", 0.7)], "cranking", True),
+    ("feed of high resistance", HALL, [("feed_wire_high_resistance", 0.6)], "cranking", False),
+    ("signal touches the feed", HALL, [("signal_wire_shorted_to_feed", 0.5)], "key_on", True),
+    ("module input loads", HALL, [("input_loads_the_line", 0.5)], "key_on", False),
     ("coil into its load", COIL, [], "cranking", False),
-    ("open coil under its bias", COIL, [("coil open", 1.0)], "key_on", False),
+    ("open coil under its bias", COIL, [("coil_open", 1.0)], "key_on", False),
     ("current across the resistor", CURRENT, [], "rolling", True),
-    ("loaded piezo", KNOCK, [("signal wire leaking", 0.5)], "key_on", False),
-    ("shared feed pulled down", CAM, [("shared 5 V pulled down", 0.8)], "key_on", False),
+    ("loaded piezo", KNOCK, [("signal_wire_leaking", 0.5)], "key_on", False),
+    ("shared feed pulled down", CAM, [("shared_5_v_pulled_down", 0.8)], "key_on", False),
 ]  # fmt: skip
 
 
@@ -163,24 +163,24 @@ def test_readings_of_faults_as_practitioners_give_them():
     def volts(fault, point, state, severity=0.6):
         return read(broken(HALL, [(fault, severity)], 2), point, state).value
 
-    assert volts("return open", "ground", "key_on") > 5.0
-    assert volts("return open", "signal", "metal_near") > 4.5
-    assert volts("fuse blown", "supply", "key_on") < 0.5
-    assert volts("pull-up lost", "signal", "key_on_unplugged") < 0.3
-    assert volts("signal wire shorted to ground", "signal", "key_on_unplugged") < 0.3
+    assert volts("return_open", "ground", "key_on") > 5.0
+    assert volts("return_open", "signal", "metal_near") > 4.5
+    assert volts("fuse_blown", "supply", "key_on") < 0.5
+    assert volts("pull_up_lost", "signal", "key_on_unplugged") < 0.3
+    assert volts("signal_wire_shorted_to_ground", "signal", "key_on_unplugged") < 0.3
     assert (
-        0.4 < volts("output cannot release", "signal", "metal_away", 0.8) < 2.5
+        0.4 < volts("output_cannot_release", "signal", "metal_away", 0.8) < 2.5
     )  # a quarter to half of its pull-up at rest
-    assert volts("output cannot pull down", "signal", "metal_near") > 1.0
-    assert volts("signal wire shorted to feed", "signal", "key_on_unplugged") > 8.0
-    assert volts("sensor dead", "supply", "key_on") > 12.0
-    crossed = read(broken(COIL, [("coil open", 1.0)], 2), "sensor", "unplugged")
+    assert volts("output_cannot_pull_down", "signal", "metal_near") > 1.0
+    assert volts("signal_wire_shorted_to_feed", "signal", "key_on_unplugged") > 8.0
+    assert volts("sensor_dead", "supply", "key_on") > 12.0
+    crossed = read(broken(COIL, [("coil_open", 1.0)], 2), "sensor", "unplugged")
     assert crossed.over_range
 
 
 def test_there_are_forty_fault_modes_of_every_cause():
-    assert len(FAULTS) >= 40
-    causes = {one.cause for one in FAULTS.values()}
+    assert len(all_faults()) >= 40
+    causes = {one.cause for one in all_faults().values()}
     assert causes == {
         "sensor",
         "air_gap",
@@ -200,14 +200,14 @@ def test_every_fault_changes_something_and_the_seed_decides_all(name):
     spec = SPECS[name]
     sound = repr(vars(build(spec, 5)) | {"rng": None})
     for mode in possible(spec):
-        once, again = (broken(spec, [(mode.name, 0.6)], 5) for _ in range(2))
+        once, again = (broken(spec, [(mode.slug, 0.6)], 5) for _ in range(2))
         one, other = (repr(vars(machine) | {"rng": None}) for machine in (once, again))
-        assert one == other, mode.name
-        assert one != sound, mode.name
+        assert one == other, mode.slug
+        assert one != sound, mode.slug
 
 
 def test_several_faults_at_once():
-    machine = broken(HALL, [("tooth missing", 1.0), ("return high resistance", 0.6)], 3)
+    machine = broken(HALL, [("tooth_missing", 1.0), ("return_high_resistance", 0.6)], 3)
     kinds = {one.kind for one in examine(*record(machine)).findings}
     assert {"extra_gap", "low_not_pulled_down", "ground_lift"} <= kinds
 
@@ -216,7 +216,7 @@ def test_unknown_names_answer_with_the_nearest():
     with pytest.raises(SagenError, match="did you mean 'tooth missing'"):
         broken(HALL, [("toth missing", 1.0)])
     with pytest.raises(SagenError, match="not one that this circuit"):
-        broken(HALL, [("coil open", 1.0)])
+        broken(HALL, [("coil_open", 1.0)])
     with pytest.raises(SheetError, match="did you mean 'pull_up_ohm'"):
         build(CircuitSpec(values={"pullup_ohm": 1.0}))
     with pytest.raises(SagenError, match="did you mean 'ground'"):

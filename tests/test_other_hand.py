@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from other_hand import drawn
-from sagen.signal.examine import examine
+from sagen.kinds import examine
 
 HALL = {"role": "crank", "sensor": "hall", "pull_up": 5.0}
 COIL = {"role": "crank", "sensor": "reluctance", "polarity": "falling"}

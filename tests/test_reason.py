@@ -10,10 +10,10 @@ from sagen.cli import main
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError
 from sagen.reason.apart import Apart
+from sagen.reason.case import code_pieces
 from sagen.reason.checks import ENOUGH, advice, next_checks
-from sagen.reason.evidence import Captured, Code, Complaint, Looked, ReadElsewhere, Reading
+from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, ReadElsewhere
 from sagen.reason.facts import SOUND, knowledge
-from sagen.reason.jobs import code_pieces
 from sagen.reason.likelihood import neighbour_distance
 from sagen.reason.weigh import Case, Replaced, infer, likelihood_model, normalised, suspects, with_trail
 
@@ -27,11 +27,11 @@ def causes(spec, *pieces):
 
 
 def volts(point, state, value):
-    return Reading("", point, state, value)
+    return MeterReading("", point, state, value)
 
 
 def ohms(point, value):
-    return Reading("", point, "unplugged", value, ohms=True)
+    return MeterReading("", point, "unplugged", value, ohms=True)
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -77,7 +77,7 @@ PRACTICE = [
     ("no feed", HALL, (volts("supply", "key_on", 0.1),), "supply"),
     ("open return reads high", HALL, (volts("ground", "key_on", 11.9),), "ground"),
     ("return of volts under load", HALL, (volts("ground", "cranking", 2.6), volts("supply", "key_on", 12.5)), "ground"),
-    ("harness dead, wire proven", HALL, (volts("signal", "key_on_unplugged", 0.01), ohms("signal_wire", 0.2), Looked("", "unplug the module, measure wire to ground", "")), "module"),
+    ("harness dead, wire proven", HALL, (volts("signal", "key_on_unplugged", 0.01), ohms("signal_wire", 0.2), Inspected("", "unplug the module, measure wire to ground", "")), "module"),
     ("harness dead, wire open", HALL, (volts("signal", "key_on_unplugged", 0.01), ohms("signal_wire", 4e7)), "wiring"),
     ("line above its pull-up", HALL, (volts("signal", "key_on_unplugged", 12.3),), "wiring"),
     ("does not pull down, rails good", HALL, (volts("supply", "key_on", 12.5), volts("ground", "key_on", 0.03), volts("signal", "metal_near", 3.4), volts("signal", "key_on_unplugged", 5.0)), "sensor"),
@@ -99,8 +99,8 @@ def test_readings_make_likely_what_practice_says(spec, pieces, cause):
 
 
 def test_ohms_of_a_switching_sensor_are_declined():
-    from sagen.files.jobs import ReadingEntry
-    from sagen.reason.jobs import reading_piece
+    from sagen.model.trail import ReadingEntry
+    from sagen.reason.case import reading_piece
 
     entry = ReadingEntry(reading="ohms", point="sensor", state="unplugged", value=900.0)
     assert reading_piece(entry, HALL) is None
@@ -108,8 +108,8 @@ def test_ohms_of_a_switching_sensor_are_declined():
 
 
 def test_coil_reading_is_brought_to_the_makers_temperature_and_the_leads_taken_off():
-    from sagen.files.jobs import ReadingEntry
-    from sagen.reason.jobs import reading_piece
+    from sagen.model.trail import ReadingEntry
+    from sagen.reason.case import reading_piece
 
     # 870 ohm of copper at 20 degC are 870 x (1 + 0.00393 x 60) at 80 degC (IEC 60028); the leads add 0.4.
     hot = ReadingEntry(
@@ -164,7 +164,7 @@ def test_a_reading_that_no_fault_explains_is_said_to_be_odd():
 
 
 def test_every_reason_has_the_sign_of_its_effect_and_says_figures():
-    case = Case(HALL, (volts("ground", "key_on", 11.9), Complaint("", "no_start")))
+    case = Case(HALL, (volts("ground", "key_on", 11.9), Complained("", "no_start")))
     rows = suspects(case, infer(case))
     top = rows[0]
     assert top.cause == "ground"
@@ -298,7 +298,9 @@ def test_reason_weighs_job_files_to_the_letter_of_the_contract(tmp_path, capsys)
     )
     assert len({one["cause"] for one in first["suspects"]}) == len(first["suspects"])
     assert sum(one["probability"] for one in first["suspects"]) == pytest.approx(1.0, abs=1e-4)
-    assert set(first["next"][0]) == {"check", "point", "state", "minutes", "gain_bits", "text"}
+    assert set(first["next"][0]) == {
+        "check", "kind", "point", "state", "minutes", "access_minutes", "gain_bits", "outcomes", "text",
+    }  # fmt: skip
     assert "did you mean 'supply'" in second["error"]
 
 
@@ -369,11 +371,11 @@ def test_a_return_of_tens_of_millivolts_is_good_and_of_half_a_volt_is_not(volts_
 
 @pytest.mark.parametrize(
     ("ohms", "fault"),
-    [(60.0, "coil turns shorted"), (420.0, "coil turns shorted"), (2_500.0, "coil open"), (4e7, "coil open")],
+    [(60.0, "coil_turns_shorted"), (420.0, "coil_turns_shorted"), (2_500.0, "coil_open"), (4e7, "coil_open")],
 )
 def test_ohms_beyond_the_published_ones_condemn_the_coil(ohms, fault):
     coil = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
-    found = infer(Case(coil, (Reading("", "sensor", "unplugged", ohms, True),)))
+    found = infer(Case(coil, (MeterReading("", "sensor", "unplugged", ohms, True),)))
     by_fault = found.by_fault()
     assert max(by_fault, key=by_fault.get) == fault
     assert found.by_cause()["sensor"] > 0.85
@@ -403,7 +405,7 @@ def test_what_costs_more_than_it_saves_is_said_to_and_comes_after_what_pays():
         (
             *code_pieces(["P0335"], HALL),
             volts("supply", "key_on", 0.01),
-            Looked("", "fuse and relay of the feed", "dead_fuse"),
+            Inspected("", "fuse and relay of the feed", "dead_fuse"),
         ),
     )
     assert not any(one.pays for one in next_checks(shut, infer(shut)))

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from sagen.machine.faults import broken
+from sagen.kinds import broken, build
+from sagen.kinds.coil.part import coil_emf
+from sagen.kinds.piezo.part import strike_charge
 from sagen.machine.meter import read
-from sagen.machine.record import _settled, coil_emf, record, shaft_turns, strike_charge
-from sagen.machine.simulated import build
+from sagen.machine.record import _settled, record, shaft_turns
 from sagen.model.circuit import CircuitSpec
 from sagen.signal.edges import find_edges
 

@@ -12,14 +12,14 @@ from lxml import etree
 from PySide6.QtGui import QColor
 
 from conftest import square_teeth
-from sagen.desk import theme
-from sagen.desk.lens import colour_steps, coloured, in_words, scale_of
+from sagen.desk.lenses.lens import colour_steps, coloured, in_words, scale_of
+from sagen.desk.look import theme
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SagenError, StoreError
 from sagen.model.sheet import Sheet
 from sagen.report.plot import Mark, waveform_svg
 from sagen.report.printed import Case, render_html, save_whole, write_report
-from sagen.signal.examine import examine
 from sagen.signal.pyramid import Pyramid
 from sagen.store.shelf import CaptureShelf
 from test_window import app  # noqa: F401

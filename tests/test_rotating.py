@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from conftest import square_teeth
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
-from sagen.signal.examine import examine
 
 SFREQ = 50_000.0
 

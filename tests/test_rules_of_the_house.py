@@ -9,7 +9,7 @@ import pytest
 import wcag_contrast_ratio
 from colorspacious import cspace_convert, deltaE
 
-from sagen.desk.theme import LOOKS
+from sagen.desk.look.theme import LOOKS
 
 CORE = """
 import sys, importlib, pkgutil, sagen

@@ -10,7 +10,7 @@ from sagen.model.wheel import Wheel
 from sagen.signal.edges import find_edges, median_of_five, without_glitches
 from sagen.signal.levels import smoothed, state_levels
 from sagen.signal.pyramid import Pyramid
-from sagen.signal.teeth import read_teeth
+from sagen.signal.wheel_search import read_teeth
 
 
 def fall_times(volts, sfreq, low=1.3, high=3.7):

@@ -9,11 +9,11 @@ from conftest import square_teeth
 from sagen.cli import main
 from sagen.files import read_capture, read_sheet
 from sagen.files.circuits import read_circuit, write_circuit
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SheetError
 from sagen.model.sheet import Sheet
 from sagen.model.wheel import Wheel
-from sagen.signal.examine import examine
 from sagen.signal.per_tooth import tooth_table, turn_rows, wave_over_turn
 from sagen.signal.pyramid import Pyramid
 from sagen.store.shelf import CaptureShelf

@@ -5,65 +5,69 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from sagen.demo import JOBS, faults_of, make_demo_log, meter_on_stand_in, recorder_on_stand_in, stand_in
+from conftest import demo_log, full_jobs, told
+from sagen.casework.demo import JOBS, faults_of, make_demo_log, stand_in
 from sagen.desk import forms
-from sagen.desk.app import demo_log
+from sagen.instruments.stand_in import recorded
+from sagen.kinds import examine
 from sagen.machine.faults import possible
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.vocabulary import State
+from sagen.reason.case import circuit_of
 from sagen.reason.checks import RECORDED, SAMPLES_A_TOOTH, recorder_settings
 from sagen.reason.facts import cause_of, knowledge
-from sagen.reason.log_case import circuit_of_job
-from sagen.signal.examine import examine
 from test_window import app, desk, settle, spin  # noqa: F401
 
 
 @pytest.fixture(scope="module")
 def jobs(tmp_path_factory):
     log = make_demo_log(tmp_path_factory.mktemp("demo"))
-    yield {one.machine: one for one in log.jobs()}
+    yield full_jobs(log)
     log.close()
 
 
 def test_a_demo_machine_has_the_fault_of_its_capture(jobs):
     job = jobs["Tarnbeck Fell 1.8"]
-    assert faults_of(job, circuit_of_job(job)) == (("tooth missing", 0.7),)
-    capture, sheet = recorder_on_stand_in(job, "cranking")
+    assert faults_of(job, circuit_of(job.records())) == (("tooth_missing", 0.7),)
+    recorder = stand_in(job).recorder("cranking")
+    capture, sheet = recorded(recorder, "a.csv"), recorder.sheet()
     assert "extra_gap" in [one.kind for one in examine(capture, sheet).findings]
 
 
 def test_a_repaired_machine_is_sound(jobs):
     # The Drake's earth eyelet was mended on its trail.
     job = jobs["Quillaby Drake 1.4"]
-    assert faults_of(job, circuit_of_job(job)) == ()
-    value, quantity = meter_on_stand_in(job, "ground", "key_on")
-    assert quantity == "volts"
+    assert faults_of(job, circuit_of(job.records())) == ()
+    taken = stand_in(job).meter.read("ground", "key_on")
+    assert taken.quantity == "volts"
     # Common practice, no published source: below about 100 mV.
-    assert abs(value) < 0.1
+    assert abs(taken.value) < 0.1
 
 
 @pytest.mark.parametrize("machine", [one.machine for one in JOBS])
 def test_every_demo_machine_can_be_measured_and_recorded(jobs, machine):
     job = jobs[machine]
-    spec = circuit_of_job(job)
-    assert {one for one, _ in faults_of(job, spec)} <= {one.name for one in possible(spec)} | {"return open"}
+    spec = circuit_of(job.records())
+    assert {one for one, _ in faults_of(job, spec)} <= {one.slug for one in possible(spec)} | {"return_open"}
     state = "rolling" if spec.role == "speed" else "cranking"
-    capture, sheet = recorder_on_stand_in(job, state)
+    recorder = stand_in(job).recorder(state)
+    capture, sheet = recorded(recorder, "a.csv"), recorder.sheet()
     assert capture.seconds >= 3.0
     assert sheet.channel[0].role == spec.role
-    assert stand_in(job).cylinders == job.cylinders
+    assert stand_in(job).machine.cylinders == job.cylinders
 
 
 def test_another_jobs_fault_is_drawn_and_stays_the_same(jobs):
     job = jobs["Ostrel Heron 3 twin"]
-    spec = circuit_of_job(job)
+    spec = circuit_of(job.records())
     assert faults_of(job, spec) == faults_of(job, spec)
     assert cause_of(faults_of(job, spec)[0][0]) != "none"
 
 
 def test_a_point_that_cannot_be_read_is_one_sentence(jobs):
     with pytest.raises(SagenError):
-        meter_on_stand_in(jobs["Ostrel Heron 3 twin"], "nowhere", "key_on")
+        stand_in(jobs["Ostrel Heron 3 twin"]).read("nowhere", "key_on")
 
 
 # settings -----------------------------------------------------------------------------------------------------------
@@ -79,7 +83,7 @@ def test_a_point_that_cannot_be_read_is_one_sentence(jobs):
 ])  # fmt: skip
 def test_settings_suit_the_wheel_and_the_signal(spec, state):
     check = next(one for one in knowledge().checks if one.kind == "capture")
-    check = type(check)(**{**check.__dict__, "state": state})
+    check = check.model_copy(update={"state": State(state)})
     told = dict(recorder_settings(check, spec))
     rate = float(told["Rate"].split()[0]) * 1000
     teeth = (spec.declared_wheel.slots if spec.wheel and spec.role != "cam" else 60) * RECORDED[state][0] / 60
@@ -107,13 +111,13 @@ def in_form(act, kind=forms.Form, tries=200):
 
 def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa: F811
     window = desk(demo_log, demo=True)
-    jobs = {one.machine: one for one in window.workspace.log.jobs()}
-    window.workspace.add_job("Practice 1", "", 4, "no_start", ["P0335"])
+    jobs = full_jobs(window.workspace.log)
+    window.workspace.add_job("Practice 1", "", 4, told("no_start", "P0335"))
     settle(window)
-    truth = faults_of(window.workspace.job, circuit_of_job(window.workspace.job))[0][0]
+    truth = faults_of(window.workspace.job, circuit_of(window.workspace.job.records()))[0][0]
     done = set()
     for _ in range(14):
-        if "Good enough" in window.suspects.advice.text():
+        if "Good enough" in window.suspects.headline.text():
             break
         check = window.suspects.card.checks[window.suspects.card.at].check
         done.add(check.kind)
@@ -153,7 +157,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
 
 def test_outside_the_demo_there_is_no_stand_in(desk):  # noqa: F811
     window = desk()
-    window.workspace.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
+    window.workspace.add_job("Brindle 2", "", 4, told("no_start", "P0335"))
     settle(window)
     page = window.show_circuit()
     assert page.stand_in.isHidden()

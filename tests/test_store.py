@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from conftest import square_teeth
-from sagen.demo import JOBS, make_demo_log
+from sagen.casework.demo import JOBS, make_demo_log
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 from sagen.store.log import JobLog

@@ -9,7 +9,9 @@ from scipy import stats
 from scipy.interpolate import lagrange
 
 from conftest import square_teeth
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
+from sagen.model.finding_words import odd_words
 from sagen.model.sheet import Sheet
 from sagen.model.wheel import Wheel
 from sagen.signal.cam import _medians
@@ -22,9 +24,9 @@ from sagen.signal.deviation import (
     swing_once_a_turn,
     without_orders,
 )
-from sagen.signal.examine import examine
-from sagen.signal.rules_wheel import LEAST, odd_words, outstanding
-from sagen.signal.teeth import read_teeth
+from sagen.signal.measures import LEAST
+from sagen.signal.outliers import outstanding
+from sagen.signal.wheel_search import read_teeth
 
 WHEEL = Wheel(60, 2)
 

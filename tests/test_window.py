@@ -14,10 +14,10 @@ from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from conftest import square_teeth
+from conftest import demo_log, square_teeth, told
 from sagen.desk import forms
-from sagen.desk.app import demo_log, make_application, make_window, own_log
-from sagen.desk.strip import Lane, Strip, StripView
+from sagen.desk.app import make_application, make_window, own_log
+from sagen.desk.lenses.strip import Lane, Strip, StripView
 from sagen.signal.pyramid import Pyramid
 
 
@@ -99,7 +99,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     page = window.page("capture")
     assert window.stack.currentWidget() is page
     assert [one.label for one in page.view.strip.marks] == ["1  Tooth missing: tooth 31"]
-    assert "Tooth 31 is missing" in page.words.text()
+    assert "Tooth 31 is missing" in page.words()
     assert window.suspects.rows[0].bar.cause == "reluctor"
     QTest.mouseClick(window.suspects.rows[0].bar, Qt.MouseButton.LeftButton)
     assert window.suspects.rows[0].evidence.isVisible()
@@ -230,7 +230,7 @@ def test_waveform_is_where_the_axis_says(strip):
     image = QImage(view.size(), QImage.Format.Format_RGB32)
     view.render(image)
     rect = view.lane_rects()[0]
-    from sagen.desk import theme
+    from sagen.desk.look import theme
 
     for share in (0.2, 0.5, 0.8):
         x = rect.left() + share * rect.width()
@@ -352,7 +352,7 @@ def test_cursors_snap_to_edges(desk):
 
 def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeypatch):
     window = desk()
-    window.workspace.add_job("Brindle 2", "", 4, "no_start", ["P0335"])
+    window.workspace.add_job("Brindle 2", "", 4, told("no_start", "P0335"))
     settle(window)
     window.workspace.add(
         "circuit", {"spec": {"role": "crank", "sensor": "hall", "supply": 12.0, "pull_up": 5.0, "wheel": "60-2"}}
@@ -471,7 +471,7 @@ def test_a_makers_own_code_is_tied_by_hand(desk):
     from sagen.reason.log_case import case_of_job
 
     window = desk()
-    window.workspace.add_job("Brindle 2", "", 4, "stalls", [])
+    window.workspace.add_job("Brindle 2", "", 4, told("stalls"))
     settle(window)
     form = forms.EntryForm("code")
     form.text.setText("P1345")

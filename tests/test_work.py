@@ -6,6 +6,7 @@ import time
 import pytest
 from PySide6.QtCore import QThread
 
+from conftest import told
 from sagen.desk.work import Work
 from sagen.desk.workspace import Weighed, Workspace
 from sagen.model.errors import SagenError
@@ -143,7 +144,7 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
     )
     workspace = Workspace()
     workspace.log = JobLog(tmp_path / "log")
-    workspace.add_job("Brindle 2", "", 4, "no_start", [])
+    workspace.add_job("Brindle 2", "", 4, told("no_start"))
     for words in "one", "two", "three":
         workspace.add("note", {"text": words})
     wait(workspace.work)
@@ -166,7 +167,7 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
     workspace.log = JobLog(tmp_path / "log")
     heard = []
     workspace.weighed.connect(lambda one: heard.append(one.pieces))
-    workspace.add_job("Brindle 2", "", 4, "no_start", [])
+    workspace.add_job("Brindle 2", "", 4, told("no_start"))
     time.sleep(0.2)  # the first weighing is under way
     workspace.add("note", {"text": "one more"})
     gates[2].set()

@@ -20,7 +20,5 @@ def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
         owner=job.owner,
         complaint="; ".join(entry_text(one) for one in job.records(ComplaintEntry)),
         codes=tuple(one.code for one in job.records(CodeEntry)),
-        notes=tuple(
-            entry_text(one) for kind in (NoteEntry, RepairEntry, ProofEntry) for one in job.records(kind)
-        ),
+        notes=tuple(entry_text(one) for kind in (NoteEntry, RepairEntry, ProofEntry) for one in job.records(kind)),
     )

@@ -9,17 +9,27 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-from sagen.model.errors import SagenError
+from sagen.model.errors import KnowledgeError, SagenError
+from sagen.model.vocabulary import CodeKind, Position, Role, word
 
+#: each kind of failure as it is chosen by hand
+CODE_KINDS = {
+    CodeKind.CIRCUIT: "No usable signal", CodeKind.RANGE: "Pulses not as expected", CodeKind.LOW: "Signal too low",
+    CodeKind.HIGH: "Signal too high", CodeKind.INTERMITTENT: "Comes and goes",
+    CodeKind.CORRELATION: "Cam and crank disagree", CodeKind.FEED: "5 V out of range",
+}  # fmt: skip
 #: each kind of failure in words, and what it makes likely
 KINDS = {
-    "circuit": ("no usable signal", "sensor, its wires, its feed or its return"),
-    "range": ("range or performance: pulses come, but not as expected", "wheel, air gap, disturbance, or timing parts"),
-    "low": ("signal too low", "signal wire at ground, or a sensor that holds it down"),
-    "high": ("signal too high", "open return, open signal wire, or a dead output"),
-    "intermittent": ("comes and goes", "a plug, a wire that moves, a loose sensor, or one that stops when warm"),
-    "correlation": ("cam and crank do not agree", "belt, chain, tensioner or phaser before any sensor"),
-    "feed": ("the shared 5 V is out of range", "any sensor or wire on that feed"),
+    CodeKind.CIRCUIT: ("no usable signal", "sensor, its wires, its feed or its return"),
+    CodeKind.RANGE: (
+        "range or performance: pulses come, but not as expected",
+        "wheel, air gap, disturbance, or timing parts",
+    ),
+    CodeKind.LOW: ("signal too low", "signal wire at ground, or a sensor that holds it down"),
+    CodeKind.HIGH: ("signal too high", "open return, open signal wire, or a dead output"),
+    CodeKind.INTERMITTENT: ("comes and goes", "a plug, a wire that moves, a loose sensor, or one that stops when warm"),
+    CodeKind.CORRELATION: ("cam and crank do not agree", "belt, chain, tensioner or phaser before any sensor"),
+    CodeKind.FEED: ("the shared 5 V is out of range", "any sensor or wire on that feed"),
 }
 
 
@@ -28,11 +38,11 @@ class CodeMeaning:
     """A generic code. `bank` and `position` are None where the code does not tell them."""
 
     code: str
-    kind: str
-    role: str
+    kind: CodeKind
+    role: Role
     name: str
     bank: int | None = None
-    position: str | None = None
+    position: Position | None = None
     sensor: str = ""
 
     @property
@@ -64,10 +74,19 @@ def table() -> dict[str, CodeMeaning]:
         shared = {key: family[key] for key in ("role", "name", "bank", "position", "sensor") if key in family}
         for step, kind in enumerate(family["kinds"]):
             code = f"P{first + step:04d}"
-            found[code] = CodeMeaning(code, kind, **shared)
+            found[code] = _meaning(code=code, kind=kind, **shared)
     for row in data["single"]:
-        found[row["code"]] = CodeMeaning(**row)
+        found[row["code"]] = _meaning(**row)
     return found
+
+
+def _meaning(*, kind: str, role: str, position: str | None = None, **rest) -> CodeMeaning:
+    """One row of the table, its words checked; raises KnowledgeError."""
+    try:
+        where = word(Position, position, "position") if position else None
+        return CodeMeaning(kind=word(CodeKind, kind, "kind"), role=word(Role, role, "role"), position=where, **rest)
+    except (ValueError, TypeError) as error:
+        raise KnowledgeError(f"codes.toml, {rest.get('code', '?')}: {error}") from None
 
 
 def meaning(code: str) -> CodeMeaning | None:
@@ -80,7 +99,7 @@ def silent_sensors(known: Iterable[CodeMeaning]) -> dict[tuple, str]:
     return {
         (one.role, one.bank, one.position, one.sensor): one.code
         for one in known
-        if one.kind in ("circuit", "low", "high", "intermittent")
+        if one.kind in (CodeKind.CIRCUIT, CodeKind.LOW, CodeKind.HIGH, CodeKind.INTERMITTENT)
     }
 
 
@@ -96,7 +115,7 @@ def beside(codes: list[str]) -> list[str]:
             known.append(found)
     said = []
     sensors = silent_sensors(known)
-    if any(one.kind == "correlation" for one in known) and sensors:
+    if any(one.kind == CodeKind.CORRELATION for one in known) and sensors:
         said.append(
             "A correlation code beside a sensor code points at timing parts: look at belt, chain and tensioner first."
         )

@@ -8,8 +8,11 @@ import sys
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from sagen.desk import theme
-from sagen.desk.window import MainWindow
+from sagen.casework import fault_log
+from sagen.desk.look import theme
+from sagen.desk.shell import MainWindow
+
+STAND_IN = "stand-in"  #: the instruments of the demo
 
 
 def make_application() -> QApplication:
@@ -31,21 +34,26 @@ def make_shell(settings: QSettings) -> MainWindow:
 def make_window(settings: QSettings, *, demo: bool = False) -> MainWindow:
     """The window with its panes; no log is opened yet."""
     window = make_shell(settings)
-    window.fill(demo=demo)
+    window.fill(instruments=bench_instruments(demo))
     return window
 
 
-def demo_log(request):
-    """The demo log is made anew in a passing folder, so that it never touches the user's own."""
-    from sagen.demo import make_demo_log
+def bench_instruments(demo: bool) -> str:
+    """The name of the instruments on the bench: in the demo the stand-in."""
+    return STAND_IN if demo else ""
 
-    return make_demo_log(progress=request.tell)
+
+def demo_log(task):
+    """The demo log is made anew in a passing folder, so that it never touches the user's own."""
+    from sagen.casework.demo import make_demo_log
+
+    return make_demo_log(progress=task.tell)
 
 
 def own_log(folder=None):
     """Opens the log in `folder`, by default the user's own."""
 
-    def make(_request):
+    def make(_task):
         from sagen.store.log import JobLog, default_folder
 
         return JobLog(folder or default_folder(), os.environ.get("SAGEN_STORE"))
@@ -60,7 +68,8 @@ def run(*, demo: bool = False, files: list[str] | None = None) -> int:
     window.show()
 
     def fill() -> None:
-        window.fill(demo=demo)
+        window.fill(instruments=bench_instruments(demo))
+        fault_log.start(window.workspace.failed.emit)
         if files:
             window.bring_in([os.path.abspath(one) for one in files])
         window.workspace.open_log(demo_log if demo else own_log())

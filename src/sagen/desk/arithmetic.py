@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from sagen.desk.look.plain import Label
 from sagen.meter import arithmetic as work
 from sagen.model.errors import SagenError
 from sagen.reason.apart import Apart
@@ -71,7 +72,7 @@ class ArithmeticForm(QDialog):
         layout.addWidget(self.kind)
         self.form = QFormLayout()
         layout.addLayout(self.form)
-        self.answer = QLabel()
+        self.answer = Label()
         self.answer.setObjectName("heading")
         self.answer.setWordWrap(True)
         self.answer.setMinimumHeight(56)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import datetime
+from typing import ClassVar
 
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -11,7 +12,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -19,10 +19,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.model.job import ENTRY_TITLES
-from sagen.model.words import COMPLAINTS
+from sagen.casework.words import generic_meaning
+from sagen.codes import meaning, parse_code
+from sagen.codes.lookup import CODE_KINDS
+from sagen.desk.look.plain import Label
+from sagen.model.errors import SagenError
+from sagen.model.trail import (
+    CodeEntry,
+    ComplaintEntry,
+    InspectionEntry,
+    NoteEntry,
+    ProofEntry,
+    Record,
+    RepairEntry,
+    ReplacedEntry,
+)
+from sagen.model.vocabulary import CodeKind, EntryKind, Origin, Part
+from sagen.model.words import COMPLAINTS, ENTRY_TITLES, ORIGINS, OWED, PARTS
 
-CODE = re.compile(r"[PCBU][0-3][0-9A-F]{3}")
+NOTHING_YET = "There is nothing to put on the trail yet."
 
 
 class Form(QDialog):
@@ -34,14 +49,14 @@ class Form(QDialog):
         self.setMinimumWidth(460)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 16, 18, 16)
-        head = QLabel(title)
+        head = Label(title)
         head.setObjectName("heading")
         layout.addWidget(head)
         self._first: QWidget | None = None
         self.fields = QFormLayout()
         self.fields.setHorizontalSpacing(14)
         layout.addLayout(self.fields)
-        self.message = QLabel()
+        self.message = Label()
         self.message.setObjectName("error")
         self.message.setWordWrap(True)
         self.message.hide()
@@ -61,13 +76,13 @@ class Form(QDialog):
     def showEvent(self, event) -> None:
         """As tall as the words need: a form's layout does not ask wrapped lines for their height."""
         super().showEvent(event)
-        for label in self.findChildren(QLabel):
+        for label in self.findChildren(Label):
             if label.wordWrap() and label.isVisible():
                 label.setMinimumHeight(label.heightForWidth(label.width()))
         self.adjustSize()
 
     def add(self, name: str, field: QWidget) -> QWidget:
-        label = QLabel(name)
+        label = Label(name)
         label.setBuddy(field)
         self.fields.addRow(label, field)
         if self._first is None:
@@ -85,16 +100,6 @@ class Form(QDialog):
         self.message.setVisible(bool(wrong))
         if not wrong:
             self.accept()
-
-
-#: what is owed after a repair, in the order in which it is done
-OWED = {
-    "measured": "The same measurements taken again, and sound",
-    "cleared": "Codes cleared",
-    "relearn": "Relearn done, where the maker calls for one",
-    "driven": "Driven as the complaint was",
-    "stayed_away": "Read again: the code stayed away",
-}
 
 
 class CodePick(QComboBox):
@@ -143,79 +148,73 @@ class JobForm(Form):
         return [one for one in re.split(r"[\s,;]+", self.codes.text().upper()) if one]
 
     def problem(self) -> str:
-        wrong = [one for one in self.code_list() if not CODE.fullmatch(one)]
-        return f"'{wrong[0]}' is not a trouble code such as P0335." if wrong else ""
+        for one in self.code_list():
+            try:
+                parse_code(one)
+            except SagenError:
+                return f"'{one}' is not a trouble code such as P0335."
+        return ""
+
+    def records(self) -> list[Record]:
+        """What the new job's trail begins with."""
+        return [ComplaintEntry(self.complaint.currentData()), *(code_entry(one) for one in self.code_list())]
 
 
-PARTS = {
-    "sensor": "Sensor", "harness": "Harness or plug", "wheel": "Wheel or ring", "seat": "Seat, flange, gap", "module": "Module", "supply": "Fuse, relay, feed",
-    "ground": "Return or earth", "timing": "Belt, chain, phaser", "engine": "Battery, starter, engine",
-}  # fmt: skip
-ORIGINS = {
-    "original": "Original part",
-    "aftermarket": "Other maker's part",
-    "unknown": "Not known",
-    "used": "Used part",
-}
+def code_entry(text: str, meant: str = "", says: CodeKind | None = None) -> CodeEntry:
+    """A code's entry, with what a generic code means; raises SagenError for what is no code."""
+    code = parse_code(text)
+    return CodeEntry(code, meant or generic_meaning(code), says)
 
 
 class EntryForm(Form):
-    """One entry of the trail, new or to be corrected."""
+    """One entry of the trail, new or to be corrected. Each kind has its own fields and gives its own record."""
 
-    def __init__(self, kind: str, data: dict | None = None, parent: QWidget | None = None):
-        title = ENTRY_TITLES[kind]
-        super().__init__(title, "Put on the trail" if data is None else "Correct", parent)
-        self.kind, self.data = kind, dict(data or {})
-        self.part = self.origin = self.tied = None
-        self.owed: dict[str, QCheckBox] = {}
-        if kind == "code":
-            self.text = self.add("Code", QLineEdit(self.data.get("code", "")))
-            self.pick = self.add("", CodePick(self.text.setText))
-            self.meaning = self.add("Meaning", QLineEdit(self.data.get("meaning", "")))
-            self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
-            self.tied = self.add("It says", QComboBox())
-            for key, words in (("", "As the generic code says"), ("circuit", "No usable signal"), ("range", "Pulses not as expected"), ("low", "Signal too low"),
-                               ("high", "Signal too high"), ("intermittent", "Comes and goes"), ("correlation", "Cam and crank disagree"), ("feed", "5 V out of range")):  # fmt: skip
-                self.tied.addItem(words, key)
-            self.tied.setToolTip("A maker's own code is tied to this job's circuit by hand")
-            self.tied.setCurrentIndex(max(0, self.tied.findData(self.data.get("kind", ""))))
-            self.likely = QLabel()
-            self.likely.setWordWrap(True)
-            self.likely.setObjectName("quiet")
-            self.fields.addRow(self.likely)
-            self.text.textChanged.connect(lambda _: self._told())
-            self._told()
-        elif kind == "complaint":
-            self.text = self.add("Complaint", QComboBox())
-            for key, words in COMPLAINTS.items():
-                self.text.addItem(words, key)
-            self.text.setCurrentIndex(max(0, self.text.findData(self.data.get("text"))))
-        else:
-            if kind in ("repair", "replaced"):
-                self.part, self.origin = self.add("Part", QComboBox()), self.add("Its origin", QComboBox())
-                for box, table, chosen in ((self.part, PARTS, "part"), (self.origin, ORIGINS, "origin")):
-                    for key, words in table.items():
-                        box.addItem(words, key)
-                    box.setCurrentIndex(
-                        max(0, box.findData(self.data.get(chosen, "unknown" if kind == "replaced" else "original")))
-                    )
-                if kind == "repair":
-                    self.add("", QLabel("From here on evidence about the old part no longer counts."))
-            if kind == "proof":
-                for key, words in OWED.items():
-                    self.owed[key] = QCheckBox(words)
-                    self.owed[key].setChecked(key in self.data.get("done", ()))
-                    self.fields.addRow(self.owed[key])
-            self.text = self.add(
-                "More" if kind == "proof" else "What", QPlainTextEdit(self.data.get("more", self.data.get("text", "")))
-            )
-            self.text.setMinimumHeight(90)
-            self.text.setTabChangesFocus(True)
+    record: ClassVar[type[Record]]
+
+    def __init__(self, old: Record | None = None, parent: QWidget | None = None):
+        super().__init__(ENTRY_TITLES[self.record.kind], "Put on the trail" if old is None else "Correct", parent)
+        self.build(old)
+
+    def build(self, old: Record | None) -> None:
+        """Make the fields and fill them from the entry that is corrected."""
+        raise TypeError(f"{type(self).__name__} has no fields")
+
+    def answer(self) -> Record:
+        """The record as answered."""
+        raise TypeError(f"{type(self).__name__} gives no record")
+
+    def choice(self, name: str, words: dict, chosen) -> QComboBox:
+        """A box with the words of a closed set."""
+        box = self.add(name, QComboBox())
+        for key, said in words.items():
+            box.addItem(said, key)
+        box.setCurrentIndex(max(0, box.findData(chosen)))
+        return box
+
+    def lines(self, name: str, text: str) -> QPlainTextEdit:
+        """A field for several lines; Tab leaves it."""
+        field = self.add(name, QPlainTextEdit(text))
+        field.setMinimumHeight(90)
+        field.setTabChangesFocus(True)
+        return field
+
+
+class CodeForm(EntryForm):
+    record = CodeEntry
+
+    def build(self, old: CodeEntry | None) -> None:
+        self.text = self.add("Code", QLineEdit(old.code if old else ""))
+        self.pick = self.add("", CodePick(self.text.setText))
+        self.meaning = self.add("Meaning", QLineEdit(old.meaning if old else ""))
+        self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
+        self.tied = self.choice("It says", {"": "As the generic code says", **CODE_KINDS}, old.says if old else "")
+        self.tied.setToolTip("A maker's own code is tied to this job's circuit by hand")
+        self.likely = Label(name="quiet", wrap=True)
+        self.fields.addRow(self.likely)
+        self.text.textChanged.connect(lambda _: self._told())
+        self._told()
 
     def _told(self) -> None:
-        from sagen.codes import meaning
-        from sagen.model.errors import SagenError
-
         try:
             found = meaning(self.text.text()) if self.text.text().strip() else None
         except SagenError:
@@ -224,40 +223,88 @@ class EntryForm(Form):
         if found and not self.meaning.text():
             self.meaning.setPlaceholderText(found.text)
 
-    def answer(self) -> dict:
-        if self.kind == "code":
-            from sagen.codes import meaning, parse_code
+    def problem(self) -> str:
+        try:
+            parse_code(self.text.text())
+        except SagenError as error:
+            return str(error)
+        return ""
 
-            code = parse_code(self.text.text())
-            found = meaning(code)
-            told = {**self.data, "code": code, "meaning": self.meaning.text().strip() or (found.text if found else "")}
-            told.pop("kind", None)
-            return told | ({"kind": self.tied.currentData()} if self.tied.currentData() else {})
-        if self.kind == "complaint":
-            return {**self.data, "text": self.text.currentData()}
-        told = {**self.data, "text": self.text.toPlainText().strip()}
-        if self.owed:
-            done = [key for key, box in self.owed.items() if box.isChecked()]
-            told |= {"done": done, "more": told["text"]}
-            told["text"] = "\n".join([*(OWED[key] for key in done), *filter(None, [told["more"]])])
-        if self.part is not None:
-            told |= {"part": self.part.currentData(), "origin": self.origin.currentData()}
-        return told
+    def answer(self) -> CodeEntry:
+        return code_entry(self.text.text(), self.meaning.text().strip(), self.tied.currentData() or None)
+
+
+class ComplaintForm(EntryForm):
+    record = ComplaintEntry
+
+    def build(self, old: ComplaintEntry | None) -> None:
+        self.text = self.choice("Complaint", COMPLAINTS, old.complaint if old else None)
+
+    def answer(self) -> ComplaintEntry:
+        return ComplaintEntry(self.text.currentData())
+
+
+class NoteForm(EntryForm):
+    record = NoteEntry
+
+    def build(self, old: NoteEntry | None) -> None:
+        self.text = self.lines("What", old.text if old else "")
 
     def problem(self) -> str:
-        if self.kind == "code":
-            from sagen.codes import parse_code
-            from sagen.model.errors import SagenError
+        return "" if self.text.toPlainText().strip() else NOTHING_YET
 
-            try:
-                parse_code(self.text.text())
-            except SagenError as error:
-                return str(error)
-            return ""
+    def answer(self) -> NoteEntry:
+        return NoteEntry(self.text.toPlainText().strip())
+
+
+class ReplacedForm(EntryForm):
+    record = ReplacedEntry
+    usual_origin: ClassVar[Origin] = Origin.UNKNOWN
+
+    def build(self, old) -> None:
+        self.part = self.choice("Part", PARTS, old.part if old else Part.SENSOR)
+        self.origin = self.choice("Its origin", ORIGINS, old.origin if old else self.usual_origin)
+        self.text = self.lines("What", old.text if old else "")
+
+    def answer(self) -> Record:
+        return self.record(
+            part=self.part.currentData(), origin=self.origin.currentData(), text=self.text.toPlainText().strip()
+        )
+
+
+class RepairForm(ReplacedForm):
+    record = RepairEntry
+    usual_origin = Origin.ORIGINAL
+
+    def build(self, old: RepairEntry | None) -> None:
+        super().build(old)
+        self.fields.insertRow(2, "", Label("From here on evidence about the old part no longer counts.", wrap=True))
+
+
+class ProofForm(EntryForm):
+    record = ProofEntry
+
+    def build(self, old: ProofEntry | None) -> None:
+        self.owed: dict[str, QCheckBox] = {}
+        for key, words in OWED.items():
+            self.owed[key] = QCheckBox(words)
+            self.owed[key].setChecked(old is not None and key in old.done)
+            self.fields.addRow(self.owed[key])
+        self.text = self.lines("More", old.more if old else "")
+
+    def problem(self) -> str:
         ticked = any(box.isChecked() for box in self.owed.values())
-        if self.kind in ("note", "proof") and not ticked and not self.text.toPlainText().strip():
-            return "There is nothing to put on the trail yet."
-        return ""
+        return "" if ticked or self.text.toPlainText().strip() else NOTHING_YET
+
+    def answer(self) -> ProofEntry:
+        done = tuple(key for key, box in self.owed.items() if box.isChecked())
+        return ProofEntry(done, self.text.toPlainText().strip())
+
+
+#: by the kind of entry that they make; other kinds are entered elsewhere
+FORMS: dict[EntryKind, type[EntryForm]] = {
+    one.record.kind: one for one in (CodeForm, ComplaintForm, NoteForm, ReplacedForm, RepairForm, ProofForm)
+}
 
 
 class LookForm(Form):
@@ -266,11 +313,11 @@ class LookForm(Form):
     def __init__(self, check, parent: QWidget | None = None):
         super().__init__(check.name[:1].upper() + check.name[1:], "Put on the trail", parent)
         self.check = check
-        told = QLabel(f"{check.text}\n\nSound: {check.expect}")
+        told = Label(f"{check.text}\n\nSound: {check.expect}")
         told.setWordWrap(True)
         self.fields.addRow(told)
         if check.cautions:
-            mind = QLabel("Mind: " + " ".join(check.cautions))
+            mind = Label("Mind: " + " ".join(check.cautions))
             mind.setObjectName("caution")
             mind.setWordWrap(True)
             self.fields.addRow(mind)
@@ -279,8 +326,8 @@ class LookForm(Form):
         for name in check.outcome:
             self.outcome.addItem(name.replace("_", " ").capitalize(), name)
 
-    def answer(self) -> dict:
-        return {"check": self.check.name, "outcome": self.outcome.currentData()}
+    def answer(self) -> InspectionEntry:
+        return InspectionEntry(self.check.slug, self.outcome.currentData())
 
 
 class CaptureForm(Form):
@@ -288,15 +335,15 @@ class CaptureForm(Form):
 
     def __init__(self, check, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False):
         super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
-        told = QLabel(check.text)
+        told = Label(check.text)
         told.setWordWrap(True)
         self.fields.addRow(told)
         for name, words in settings:
-            line = QLabel(words)
+            line = Label(words)
             line.setWordWrap(True)
             self.fields.addRow(name, line)
         if check.cautions:
-            mind = QLabel("Mind: " + " ".join(check.cautions))
+            mind = Label("Mind: " + " ".join(check.cautions))
             mind.setObjectName("caution")
             mind.setWordWrap(True)
             self.fields.addRow(mind)

@@ -5,8 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
-    QMessageBox,
     QProgressBar,
     QPushButton,
     QSizePolicy,
@@ -16,18 +14,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk import theme
-
-KEYS = (
-    ("Ctrl+J", "job log"), ("Ctrl+N", "new job"), ("Ctrl+O", "bring a capture in"), ("Ctrl+P", "printed finding"),
-    ("Ctrl+Z / Ctrl+Shift+Z", "undo / redo"), ("F1", "these keys"), ("F6", "next pane"), ("Ctrl+L", "light or dark"),
-    ("", ""), ("Left / Right", "look earlier / later"), ("Up / Down or + / \u2212", "closer / further"), ("Home", "the whole capture"),
-    ("A / B", "set a cursor at the pointer"), ("Esc", "take the cursors away"), ("N / P", "next / previous place of a finding"),
-    ("1 / 2 / 3", "Strip, Turns, Wheel"), ("Shift with A or B", "without snapping to an edge"),
-    ("Ctrl+M", "circuit and meter"), ("Ctrl+D / Ctrl+Shift+D", "do the check on the card / show another"),
-    ("Ctrl+K / Ctrl+R / Ctrl+E", "put a code / a repair / a proof on the trail"),
-    ("", ""), ("Enter", "open an entry of the trail"), ("F2", "correct it"), ("Del", "withdraw or restore it"),
-)  # fmt: skip
+from sagen.desk.look import theme
+from sagen.desk.look.plain import Label
 
 
 class Message(QWidget):
@@ -37,7 +25,7 @@ class Message(QWidget):
         super().__init__(parent)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.text = QLabel()
+        self.text = Label()
         self.text.setObjectName("error")
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -62,14 +50,14 @@ class Header(QWidget):
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
-        row.setContentsMargins(8, 5, 8, 5)
+        row.setContentsMargins(6, 3, 6, 3)
         row.setSpacing(6)
         self.job_button = QPushButton("Sagen")
         self.job_button.setObjectName("job")
         self.job_button.setToolTip("Open the job log (Ctrl+J)")
         self.job_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         row.addWidget(self.job_button, 1)
-        self.progress_text = QLabel()
+        self.progress_text = Label()
         self.progress_text.setObjectName("quiet")
         self.progress = QProgressBar()
         self.progress.setFixedWidth(110)
@@ -117,12 +105,9 @@ class Header(QWidget):
         self.progress.setRange(0, 100 if share > 0 else 0)
         self.progress.setValue(int(100 * share))
 
-    def show_steps(self, log) -> None:
+    def show_steps(self, undo: str | None, redo: str | None) -> None:
         """What undo and redo would do."""
-        for button, text, word in (
-            (self.undo_button, log.can_undo if log else None, "Undo"),
-            (self.redo_button, log.can_redo if log else None, "Redo"),
-        ):
+        for button, text, word in ((self.undo_button, undo, "Undo"), (self.redo_button, redo, "Redo")):
             button.setEnabled(text is not None)
             button.setToolTip(f"{word}: {text}" if text else f"Nothing to {word.lower()}")
             button.setAccessibleName(word)
@@ -136,12 +121,12 @@ class Bench(QWidget):
         self.setObjectName("pane")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 10, 12, 10)
+        layout.setContentsMargins(10, 8, 10, 8)
         self.message = Message()
         layout.addWidget(self.message)
         self.stack = QStackedWidget()
         self.start = QWidget()
-        self.start_text = QLabel("Opening the job log")
+        self.start_text = Label("Opening the job log")
         self.start_text.setObjectName("quiet")
         self.start_text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.start_button = QPushButton("Bring a capture in")
@@ -163,21 +148,6 @@ class Bench(QWidget):
         )
         self.start_button.show()
         self.stack.setCurrentWidget(self.start)
-
-
-def show_keys(parent: QWidget) -> None:
-    """The list of keys."""
-    rows = "".join(
-        f"<tr><td style='padding-right:18px'><b>{keys}</b></td><td>{what}</td></tr>"
-        if keys
-        else "<tr><td>&nbsp;</td></tr>"
-        for keys, what in KEYS
-    )
-    box = QMessageBox(parent)
-    box.setWindowTitle("Keys")
-    box.setTextFormat(Qt.TextFormat.RichText)
-    box.setText(f"<table>{rows}</table>")
-    box.exec()
 
 
 def focus_next(panes: tuple[QWidget, ...], focus: QWidget | None) -> None:

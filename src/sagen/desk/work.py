@@ -1,9 +1,12 @@
-"""Slow work off the interface thread: a request runs, can be stopped, and its answer is delivered
-on the interface thread. An answer that comes after its request was stopped is dropped."""
+"""Slow work off the interface thread: a task runs, can be stopped, and its answer is delivered on the interface thread.
+
+Work that only looks (reading, weighing, drawing) runs on two threads, and an answer that comes after its task was
+stopped is dropped. Work that writes runs one after the other on a thread of its own; its answer is always delivered,
+since what was written was written.
+"""
 
 from __future__ import annotations
 
-import logging
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -11,21 +14,23 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 
-from sagen.model.errors import SagenError
+from sagen.casework.fault_log import note
 
 
 @dataclass(eq=False)
-class Request:
+class Task:
     """One piece of work and who is to be told."""
 
-    work: Callable[[Request], Any]
+    work: Callable[[Task], Any]
     done: Callable[[Any], None] | None = None
     failed: Callable[[str], None] | None = None
     progress: Callable[[float], None] | None = None
+    writes: bool = False
     _stop: threading.Event = field(default_factory=threading.Event)
     _post: Callable[[str, Any], None] | None = None
 
     def stop(self) -> None:
+        """Ask it to stop: at once, where it has not begun to write."""
         self._stop.set()
 
     @property
@@ -44,66 +49,65 @@ class Request:
 
 
 class _Runner(QRunnable):
-    def __init__(self, request: Request):
+    def __init__(self, task: Task):
         super().__init__()
-        self._request = request
+        self._task = task
 
     def run(self) -> None:
-        request = self._request
+        task = self._task
         try:
-            request._post("done", request.work(request))
-        except SagenError as error:
-            request._post("failed", str(error))
+            task._post("done", task.work(task))
         except Exception as error:
-            # No traceback reaches the user; it goes to the log that a developer can ask for.
-            if not request.stopped:
-                logging.getLogger("sagen").debug("unexpected", exc_info=True)
-            request._post("failed", f"something unexpected went wrong ({type(error).__name__}: {error})")
+            # What a stopped task died of is of no interest; `Stopped` among it.
+            task._post("failed", "" if task.stopped else note(error))
 
 
 class Work(QObject):
-    """Hands out work to two threads and delivers the answers."""
+    """Hands out work and delivers the answers."""
 
     busy = Signal(bool)
     _came = Signal(object, str, object)
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(2)
-        self._alive: set[Request] = set()
+        self._readers, self._writer = QThreadPool(self), QThreadPool(self)
+        self._readers.setMaxThreadCount(2)
+        self._writer.setMaxThreadCount(1)
+        self._alive: set[Task] = set()
         self._came.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
     def ask(
         self,
-        work: Callable[[Request], Any],
+        work: Callable[[Task], Any],
         *,
         done: Callable[[Any], None] | None = None,
         failed: Callable[[str], None] | None = None,
         progress: Callable[[float], None] | None = None,
-    ) -> Request:
+        writes: bool = False,
+    ) -> Task:
         """Start work; the callables are called on the interface thread."""
-        request = Request(work, done, failed, progress)
-        request._post = lambda kind, value: self._came.emit(request, kind, value)
-        self._alive.add(request)
+        task = Task(work, done, failed, progress, writes)
+        task._post = lambda kind, value: self._came.emit(task, kind, value)
+        self._alive.add(task)
         self.busy.emit(True)
-        self._pool.start(_Runner(request))
-        return request
+        (self._writer if writes else self._readers).start(_Runner(task))
+        return task
 
     @property
     def idle(self) -> bool:
         return not self._alive
 
-    def finish(self, milliseconds: int = 20_000) -> bool:
-        """Stop everything and wait for the threads; True when none is left."""
-        for request in self._alive:
-            request.stop()
-        return self._pool.waitForDone(milliseconds)
+    def finish(self, milliseconds: int = 60_000) -> bool:
+        """Stop what only looks, let what writes come to its end; True when no thread is left."""
+        for task in self._alive:
+            if not task.writes:
+                task.stop()
+        return self._writer.waitForDone(milliseconds) and self._readers.waitForDone(milliseconds)
 
-    def _deliver(self, request: Request, kind: str, value: object) -> None:
-        told = getattr(request, kind)
+    def _deliver(self, task: Task, kind: str, value: object) -> None:
+        told = getattr(task, kind)
         if kind != "progress":
-            self._alive.discard(request)
+            self._alive.discard(task)
             self.busy.emit(bool(self._alive))
-        if told is not None and not request.stopped:
+        if told is not None and (task.writes or not task.stopped):
             told(value)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -60,3 +60,33 @@ class Capture:
     def channel(self, column: str) -> Channel | None:
         """The channel named `column`, or None."""
         return next((one for one in self.channels if one.column == column), None)
+
+
+class GrowingCapture:
+    """A capture that grows by blocks. Room is doubled as it fills, so that each sample is copied about once."""
+
+    def __init__(self, name: str, sfreq: float, channels: tuple[Channel, ...]):
+        self.name, self.sfreq = name, sfreq
+        self._channels = channels
+        self._room = [np.empty(1 << 14, one.raw.dtype) for one in channels]
+        self.samples = 0
+
+    def append(self, raw: np.ndarray) -> None:
+        """Add a block, shape (channels, n), in the channels' raw units; raises ValueError for another count of rows."""
+        if raw.ndim != 2 or len(raw) != len(self._channels):
+            raise ValueError(f"a block of {len(self._channels)} rows is due, not one of shape {raw.shape}")
+        end = self.samples + raw.shape[1]
+        for index, row in enumerate(raw):
+            if end > len(self._room[index]):
+                grown = np.empty(max(end, 2 * len(self._room[index])), self._room[index].dtype)
+                grown[: self.samples] = self._room[index][: self.samples]
+                self._room[index] = grown
+            self._room[index][self.samples : end] = row
+        self.samples = end
+
+    def capture(self) -> Capture:
+        """The capture so far. Its samples stay as they are while more is added."""
+        channels = tuple(
+            replace(one, raw=room[: self.samples]) for one, room in zip(self._channels, self._room, strict=True)
+        )
+        return Capture(self.name, self.sfreq, channels)

@@ -116,20 +116,25 @@ _TABLES = {"engine": EngineSheet, "conditions": Conditions, "channel": ChannelSh
 
 
 def _first_fault(error: ValidationError) -> str:
-    place = error.errors()[0]["loc"]
+    faults = error.errors(include_url=False)
+    place = next((one for one in faults if one["type"] == "extra_forbidden"), faults[0])["loc"]
     inside = f"in [{place[0]}], " if len(place) > 1 and place[0] in _TABLES else ""
     return inside + first_fault(error, _TABLES.get(str(place[0]), Sheet) if len(place) > 1 else Sheet)
 
 
 def first_fault(error: ValidationError, table: type[BaseModel]) -> str:
     """The first thing wrong with a table, in words; an unknown key or value with the nearest known one."""
-    fault = error.errors()[0]
+    faults = error.errors(include_url=False)
+    # A misspelt key explains the one that is missing.
+    fault = next((one for one in faults if one["type"] == "extra_forbidden"), faults[0])
     place = [str(part) for part in fault["loc"]]
     if fault["type"] == "extra_forbidden":
         return unknown_name("key", place[-1], table.model_fields)
     if fault["type"] == "literal_error":
         known = [one.strip("'\" ") for one in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
         return f"{'.'.join(place)}: {unknown_name('value', fault['input'], known)}"
+    if fault["type"] == "missing":
+        return f"{'.'.join(place)} is missing"
     said = fault["msg"].removeprefix("Value error, ")
-    found = "" if "did you mean" in said or "known are" in said else f" (found {fault['input']!r})"
+    found = "" if "did you mean" in said or "known are" in said else f" (found {repr(fault['input'])[:80]})"
     return f"{'.'.join(place)}: {said}{found}"

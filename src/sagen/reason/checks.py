@@ -29,6 +29,10 @@ LEAST_LIKELY = 2e-4
 ENOUGH = 0.975
 
 
+#: kinds of check as the command line calls them
+KIND_WORDS = {CheckKind.LOOK: "inspection"}
+
+
 @dataclass(frozen=True)
 class NextCheck:
     """A check with what it would separate."""
@@ -42,13 +46,17 @@ class NextCheck:
     pays: bool = True  #: whether it takes less than `PATIENCE` times the minutes it is expected to save
 
     def as_row(self) -> dict:
+        check = self.check
         return {
-            "check": self.check.name,
-            "point": self.check.point,
-            "state": self.check.state,
-            "minutes": round(self.check.total_minutes, 1),
+            "check": check.name,
+            "kind": KIND_WORDS.get(check.kind, str(check.kind)),
+            "point": str(check.point),
+            "state": str(check.state),
+            "minutes": round(check.minutes, 1),
+            "access_minutes": round(check.access, 1),
             "gain_bits": round(self.gain_bits, 4),
-            "text": f"{self.check.text} {self.why}",
+            "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
+            "text": f"{check.text} {self.why}",
         }
 
 
@@ -58,6 +66,16 @@ class Advice:
 
     enough: bool
     text: str
+
+    @property
+    def headline(self) -> str:
+        """The first sentence."""
+        return self.text.split(". ")[0].rstrip(".") + "."
+
+    @property
+    def rest(self) -> str:
+        """What follows it."""
+        return self.text.partition(". ")[2]
 
 
 def next_checks(

@@ -16,9 +16,7 @@ MOST_MARKS = 60
 LONGEST_MARK = 0.5
 
 
-def lane_svg(
-    strip: Strip, lane: Lane, *, start_s: float, end_s: float, width: int = 700, height: int = 190
-) -> str:
+def lane_svg(strip: Strip, lane: Lane, *, start_s: float, end_s: float, width: int = 700, height: int = 190) -> str:
     """One lane from start_s to end_s as an SVG picture of width x height points."""
     inner = width - LEFT - RIGHT
     tall = height - TOP - BOTTOM

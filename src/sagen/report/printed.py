@@ -73,7 +73,7 @@ def render_pdf(html: str) -> bytes:
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher
 
-    folder = files("sagen.desk").joinpath("fonts")
+    folder = files("sagen.report").joinpath("fonts")
     in_page = URLFetcher(allowed_protocols=["data"])
     shipped = URLFetcher(allowed_protocols=["file", "data"])
     fonts = FontConfiguration()

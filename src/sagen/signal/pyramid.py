@@ -18,15 +18,7 @@ class Pyramid:
 
     def __init__(self, raw: np.ndarray):
         self.raw = raw
-        self.levels: list[tuple[int, np.ndarray, np.ndarray]] = []
-        low, high = _reduce_base(raw)
-        size = BASE
-        while len(low):
-            self.levels.append((size, low, high))
-            if len(low) <= FACTOR:
-                break
-            low, high = _reduce(low, np.minimum), _reduce(high, np.maximum)
-            size *= FACTOR
+        self.levels = _levels(*_reduce_base(raw))
 
     def packed(self) -> tuple[np.ndarray, np.ndarray]:
         """All levels as one array, shape (2, n), and their lengths, to be kept beside the samples."""
@@ -81,6 +73,18 @@ class Pyramid:
         )
 
 
+def _levels(low: np.ndarray, high: np.ndarray) -> list[tuple[int, np.ndarray, np.ndarray]]:
+    """Blocks of 16 samples reduced to blocks of 64, 256, ..."""
+    levels, size = [], BASE
+    while len(low):
+        levels.append((size, low, high))
+        if len(low) <= FACTOR:
+            break
+        low, high = _reduce(low, np.minimum), _reduce(high, np.maximum)
+        size *= FACTOR
+    return levels
+
+
 def _reduce_spans(values, first, last, how, outside) -> np.ndarray:
     """`how` over values[first:last] for each span; NaN where `outside`."""
     out = np.full(len(first), np.nan, np.float32)
@@ -114,3 +118,41 @@ def _reduce_base(raw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 def _reduce(values: np.ndarray, how) -> np.ndarray:
     starts = np.arange(0, len(values), FACTOR)
     return how.reduceat(values, starts)
+
+
+class GrowingPyramid:
+    """A pyramid that grows by blocks: only blocks of 16 that a new block touches are reduced anew."""
+
+    def __init__(self, dtype: np.dtype):
+        self._raw = np.empty(1 << 14, dtype)
+        self._length = 0
+        self._low, self._high = np.empty(1 << 10, dtype), np.empty(1 << 10, dtype)
+
+    def append(self, samples: np.ndarray) -> None:
+        """Add samples, shape (n,), of the same type."""
+        if not len(samples):
+            return
+        start, self._length = self._length, self._length + len(samples)
+        self._raw = _with_room(self._raw, self._length)
+        self._raw[start : self._length] = samples
+        first, blocks = start // BASE, -(-self._length // BASE)
+        self._low, self._high = _with_room(self._low, blocks), _with_room(self._high, blocks)
+        low, high = _reduce_base(self._raw[first * BASE : self._length])
+        self._low[first:blocks], self._high[first:blocks] = low, high
+
+    def pyramid(self) -> Pyramid:
+        """The pyramid so far; the same as one built from all samples at once."""
+        blocks = -(-self._length // BASE)
+        made = Pyramid.__new__(Pyramid)
+        made.raw = self._raw[: self._length]
+        made.levels = _levels(self._low[:blocks].copy(), self._high[:blocks].copy())
+        return made
+
+
+def _with_room(values: np.ndarray, needed: int) -> np.ndarray:
+    """An array of at least that length that begins with `values`."""
+    if needed <= len(values):
+        return values
+    grown = np.empty(max(needed, 2 * len(values)), values.dtype)
+    grown[: len(values)] = values
+    return grown

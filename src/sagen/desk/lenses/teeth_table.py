@@ -7,8 +7,8 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyMod
 from PySide6.QtGui import QColor, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QWidget
 
-from sagen.desk import theme
-from sagen.desk.lens import Look
+from sagen.desk.look import theme
+from sagen.report.look import Look
 from sagen.signal.per_tooth import ToothTable
 
 SORT = Qt.ItemDataRole.UserRole

@@ -6,18 +6,15 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk import theme
+from sagen.desk.look import theme
+from sagen.model.vocabulary import OHM_POINTS, Point
+from sagen.model.words import POINTS
 
-#: points in the order the keyboard walks through them, and their places (share of width and height)
-POINTS = {
-    "supply": (0.60, 0.20), "signal": (0.60, 0.50), "ground": (0.60, 0.80), "sensor": (0.885, 0.50),
-    "supply_wire": (0.40, 0.20), "signal_wire": (0.40, 0.50), "ground_wire": (0.40, 0.80),
+#: places of the points (share of width and height)
+PLACES = {
+    Point.SUPPLY: (0.60, 0.20), Point.SIGNAL: (0.60, 0.50), Point.GROUND: (0.60, 0.80), Point.SENSOR: (0.885, 0.50),
+    Point.SUPPLY_WIRE: (0.40, 0.20), Point.SIGNAL_WIRE: (0.40, 0.50), Point.GROUND_WIRE: (0.40, 0.80),
 }  # fmt: skip
-NAMES = {
-    "supply": "feed at the plug", "signal": "signal at the plug", "ground": "return at the plug", "sensor": "across the sensor",
-    "supply_wire": "feed wire, end to end", "signal_wire": "signal wire, end to end", "ground_wire": "return wire, end to end",
-}  # fmt: skip
-OHM_POINTS = ("sensor", "supply_wire", "signal_wire", "ground_wire")
 REACH = 24  #: px around a point that count as touching it
 
 
@@ -28,29 +25,30 @@ class CircuitView(QWidget):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.spec, self.point, self.told = None, "supply", {}
-        self.unplugged = False
-        self.setMinimumSize(420, 210)
+        self.spec, self.point, self.told = None, Point.SUPPLY, {}
+        self.unplugged = self.pulled_up = False
+        self.setMinimumSize(300, 150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Circuit drawing with probe points")
 
     def show_circuit(self, spec, told: dict[str, str]) -> None:
         """`told` holds the last reading at each point, in words."""
+        from sagen.kinds import kind_of
+
         self.spec, self.told = spec, told
+        self.pulled_up = kind_of(spec.sensor).pulled_up
         if self.point not in self.points():
             self.choose(self.points()[0])
         self.update()
 
     def points(self) -> tuple[str, ...]:
-        """The points that this kind of sensor has."""
+        """The points that this kind of sensor has, in the order in which the keyboard walks through them."""
         if self.spec is None:
-            return tuple(POINTS)
-        fed, two = self.spec.sensor in ("hall", "current"), self.spec.sensor == "current"
-        gone = set() if fed else {"supply", "supply_wire"}
-        gone |= {"ground", "ground_wire"} if two else set()
-        gone |= {"sensor"} if fed and not self.spec.ohms else set()
-        return tuple(one for one in POINTS if one not in gone)
+            return tuple(PLACES)
+        from sagen.kinds import kind_of
+
+        return kind_of(self.spec.sensor).points(self.spec)
 
     def choose(self, point: str) -> None:
         self.point = point
@@ -58,7 +56,7 @@ class CircuitView(QWidget):
         self.update()
 
     def _at(self, point: str) -> QPointF:
-        x, y = POINTS[point]
+        x, y = PLACES[point]
         return QPointF(x * self.width(), y * self.height())
 
     def paintEvent(self, _event) -> None:
@@ -76,7 +74,7 @@ class CircuitView(QWidget):
         for name, colour in colours.items():
             if (name == "supply" and name not in points) or (name == "ground" and name not in points):
                 continue
-            y = POINTS[name][1] * tall
+            y = PLACES[name][1] * tall
             painter.setPen(QPen(QColor(colour), 3))
             painter.drawLine(QPointF(0.17 * wide, y), QPointF(0.57 * wide, y))
             right = Qt.PenStyle.DotLine if self.unplugged else Qt.PenStyle.SolidLine
@@ -93,7 +91,7 @@ class CircuitView(QWidget):
             painter.setFont(theme.font(9.5, bold=True))
             where = box if name != "sensor" else QRectF(box.left(), box.top() + 6, box.width(), 18)
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
-        if self.spec is not None and self.spec.sensor == "hall":
+        if self.spec is not None and self.pulled_up:
             painter.setFont(theme.font(8.5))
             painter.setPen(QColor(look.quiet))
             pull = f"pull-up\n{self.spec.pull_up:g} V" if self.spec.pull_up else "pull-up"
@@ -147,7 +145,7 @@ class CircuitView(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         near = [(one, (self._at(one) - event.position()).manhattanLength()) for one in self.points()]
         point, away = min(near, key=lambda one: one[1])
-        self.setToolTip(NAMES[point] if away < 2 * REACH else "")
+        self.setToolTip(POINTS[point] if away < 2 * REACH else "")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}.get(event.key())

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk import theme
+from sagen.desk.look import theme
 
 #: usual firing orders by cylinders and banks (common practice, no published source); the maker's counts
 FIRING = {
@@ -21,7 +21,7 @@ class EngineView(QWidget):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.cylinders, self.banks, self.spec = 4, 1, None
-        self.setMinimumSize(220, 110)
+        self.setMinimumSize(150, 90)
         self.setAccessibleName("Engine from above")
 
     def show_engine(self, cylinders: int, banks: int, spec) -> None:

@@ -2,53 +2,62 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
+    QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from sagen.desk.circuit_view import NAMES, OHM_POINTS, CircuitView
-from sagen.desk.engine_view import EngineView
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.pages.circuit_view import CircuitView
+from sagen.desk.pages.engine_view import EngineView
 from sagen.model.errors import SagenError
-from sagen.model.words import ROLES, SENSORS
+from sagen.model.trail import OVER_RANGE_OHM, CircuitEntry, ReadingEntry
+from sagen.model.vocabulary import CIRCUIT_ROLES, OHM_POINTS, PLUG_OPEN, Point, Quantity, State
+from sagen.model.words import POINTS, ROLES, SENSORS
 
 STATES = {
-    "key_on": "Key on", "key_on_unplugged": "Key on, unplugged", "cranking": "Cranking", "running": "Running", "metal_near": "Steel at the tip",
-    "metal_away": "Clear of metal", "wiggle": "Moving it", "unplugged": "Unplugged, ohms",
+    State.KEY_ON: "Key on", State.KEY_ON_UNPLUGGED: "Key on, unplugged", State.CRANKING: "Cranking",
+    State.RUNNING: "Running", State.METAL_NEAR: "Steel at the tip", State.METAL_AWAY: "Clear of metal",
+    State.WIGGLE: "Moving it", State.UNPLUGGED: "Unplugged, ohms",
 }  # fmt: skip
-UNITS = {"volts": (("V", 1.0), ("mV", 1e-3)), "ohms": (("Ω", 1.0), ("kΩ", 1e3), ("MΩ", 1e6))}
+UNITS = {Quantity.VOLTS: (("V", 1.0), ("mV", 1e-3)), Quantity.OHMS: (("Ω", 1.0), ("kΩ", 1e3), ("MΩ", 1e6))}
+OVER_RANGE_WORDS = ("OL", "O.L", "0L")
+MOST_VOLTS = 60  #: more than this no sensor circuit has
+CIRCUIT_FILES = "Circuits (*.toml)"
 KEYS = ("7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "⌫")
 
 
-class CircuitPage(QWidget):
+class CircuitPage(Page):
     """Choose a point and a state, type the reading with big keys, keep it."""
 
-    kept = Signal(dict)  #: data of a reading's entry
-    circuit_kept = Signal(dict)  #: a changed CircuitSpec as data
+    name, title = "circuit", "Circuit and meter"
+    kept = Signal(object)  #: ReadingEntry
+    circuit_kept = Signal(object)  #: a changed CircuitSpec
     left = Signal()
     arithmetic_wanted = Signal()
     load_wanted = Signal()
     save_wanted = Signal()
-    stand_in_wanted = Signal(str, str)  #: point, state
+    instruments_wanted = Signal(str, str)  #: point, state
     expect_wanted = Signal(object, str, str)  #: spec, point, state: what would a sound circuit read?
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.spec, self.state, self._filling = None, "key_on", False
+        self.spec, self.state, self._filling = None, State.KEY_ON, False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         head = QHBoxLayout()
-        self.title = QLabel("Circuit and meter")
-        self.title.setObjectName("heading")
-        head.addWidget(self.title, 1)
+        head.addWidget(Label("Circuit and meter", name="heading"), 1)
         for words, tip, signal in (
             (
                 "Arithmetic",
@@ -86,14 +95,14 @@ class CircuitPage(QWidget):
         layout.addLayout(states)
         layout.addLayout(self._entry())
         self.view.chosen.connect(lambda _: self._point_chosen())
-        self.state_buttons["key_on"].setChecked(True)
+        self.state_buttons[State.KEY_ON].setChecked(True)
 
     def _settings(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(1)
         self.role, self.sensor = QComboBox(), QComboBox()
-        for one in ("crank", "cam", "speed", "knock"):
+        for one in CIRCUIT_ROLES:
             self.role.addItem(ROLES[one].capitalize(), one)
         for one, words in SENSORS.items():
             self.sensor.addItem(words.capitalize(), one)
@@ -106,7 +115,7 @@ class CircuitPage(QWidget):
         for column, (field, (name, tip)) in enumerate(
             {self.role: ("It is", ""), self.sensor: ("Sensor", ""), **told}.items()
         ):
-            label = QLabel(name)
+            label = Label(name)
             label.setObjectName("quiet")
             label.setBuddy(field)
             field.setToolTip(tip)
@@ -124,12 +133,11 @@ class CircuitPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(12)
         left = QVBoxLayout()
-        self.where, self.expect, self.verdict = QLabel(), QLabel(), QLabel()
+        self.where, self.expect, self.verdict = Label(), Label(), Label()
         self.where.setObjectName("heading")
         for one in (self.where, self.expect, self.verdict):
             one.setWordWrap(True)
             left.addWidget(one)
-        self.verdict.setTextFormat(Qt.TextFormat.PlainText)
         extras = QHBoxLayout()
         self.temperature, self.leads = QLineEdit(), QLineEdit()
         self.temperature.setPlaceholderText("part °C")
@@ -159,7 +167,7 @@ class CircuitPage(QWidget):
         self.keep_button.clicked.connect(self.keep)
         self.stand_in = QPushButton("Read the stand-in")
         self.stand_in.setToolTip("The meter on the demo's simulated machine: fills the reading in, for practice")
-        self.stand_in.clicked.connect(lambda: self.stand_in_wanted.emit(self.view.point, self.state))
+        self.stand_in.clicked.connect(lambda: self.instruments_wanted.emit(self.view.point, self.state))
         self.stand_in.hide()
         buttons.addWidget(self.stand_in)
         buttons.addWidget(self.open)
@@ -195,8 +203,11 @@ class CircuitPage(QWidget):
         self.pull_up.setText(f"{spec.pull_up:g}" if spec.pull_up else "")
         self.ohms.setText(f"{spec.ohms[0]:g}-{spec.ohms[1]:g}" if spec.ohms else "")
         self._filling = False
-        self.supply.setEnabled(spec.sensor in ("hall", "current"))
-        self.pull_up.setEnabled(spec.sensor == "hall")
+        from sagen.kinds import kind_of
+
+        kind = kind_of(spec.sensor)
+        self.supply.setEnabled(kind.fed)
+        self.pull_up.setEnabled(kind.pulled_up)
         self.engine.show_engine(engine[0], engine[1], spec)
         self.view.show_circuit(spec, told)
         self._point_chosen()
@@ -205,14 +216,14 @@ class CircuitPage(QWidget):
         """Put point and state as a check wants them, ready to type."""
         if point in self.view.points():
             self.view.choose(point)
-        self.set_state(state if state in STATES else "key_on")
+        self.set_state(state if state in STATES else State.KEY_ON)
         self.value.clear()
         self.value.setFocus()
 
     def set_state(self, state: str) -> None:
-        self.state = state
+        self.state = State(state)
         self.state_buttons[state].setChecked(True)
-        self.view.unplugged = state in ("key_on_unplugged", "unplugged")
+        self.view.unplugged = state in PLUG_OPEN
         self.view.update()
         self._ask()
 
@@ -221,22 +232,22 @@ class CircuitPage(QWidget):
         return self.view.point in OHM_POINTS
 
     def _point_chosen(self) -> None:
-        units = UNITS["ohms" if self.ohmic else "volts"]
+        units = UNITS[Quantity.OHMS if self.ohmic else Quantity.VOLTS]
         if [self.unit.itemText(i) for i in range(self.unit.count())] != [one for one, _ in units]:
             self.unit.clear()
             for one, factor in units:
                 self.unit.addItem(one, factor)
         for one in (self.temperature, self.leads, self.open):
             one.setVisible(self.ohmic)
-        if self.ohmic and self.state != "unplugged":
-            self.set_state("unplugged")
-        elif not self.ohmic and self.state == "unplugged":
-            self.set_state("key_on")
+        if self.ohmic and self.state != State.UNPLUGGED:
+            self.set_state(State.UNPLUGGED)
+        elif not self.ohmic and self.state == State.UNPLUGGED:
+            self.set_state(State.KEY_ON)
         else:
             self._ask()
 
     def _ask(self) -> None:
-        name = NAMES[self.view.point]
+        name = POINTS[self.view.point]
         self.where.setText(f"{name[0].upper()}{name[1:]}, {STATES[self.state].lower()}")
         self.expect.setText("A sound circuit: …")
         if self.spec is not None:
@@ -246,12 +257,12 @@ class CircuitPage(QWidget):
     def show_expected(self, text: str) -> None:
         self.expect.setText(f"A sound circuit: {text}")
 
-    def show_reading(self, value: float, quantity: str) -> None:
+    def show_reading(self, taken) -> None:
         """What a meter shows, put in as if it had been typed; it goes on the trail when the user says so."""
-        if quantity == "ohms" and value >= 3e7:
+        if taken.over_range:
             self.value.setText("OL")
         else:
-            self.value.setText(f"{value / float(self.unit.currentData() or 1.0):.4g}")
+            self.value.setText(f"{taken.value / float(self.unit.currentData() or 1.0):.4g}")
         self.value.setFocus()
 
     # typing -------------------------------------------------------------------------------
@@ -267,11 +278,11 @@ class CircuitPage(QWidget):
         self.value.setText(text)
         self.value.setFocus()
 
-    def reading(self) -> dict:
+    def reading(self) -> ReadingEntry:
         """The entry as typed; raises SagenError for what makes no sense."""
         text = self.value.text().strip().replace(",", ".")
-        if text.upper() in ("OL", "O.L", "0L"):
-            number = 4e7
+        if text.upper() in OVER_RANGE_WORDS:
+            number = OVER_RANGE_OHM
         else:
             try:
                 number = float(text) * float(self.unit.currentData() or 1.0)
@@ -279,13 +290,15 @@ class CircuitPage(QWidget):
                 raise SagenError("type the figure that the meter shows") from None
         if self.ohmic and number < 0:
             raise SagenError("ohms cannot be negative: short the leads and take their own resistance off")
-        if not self.ohmic and abs(number) > 60:
+        if not self.ohmic and abs(number) > MOST_VOLTS:
             raise SagenError(f"{number:g} V is more than this circuit can have; is the unit right?")
+        over = self.value.text().strip().upper() in OVER_RANGE_WORDS
         entry = {
-            "reading": "ohms" if self.ohmic else "volts",
+            "reading": Quantity.OHMS if self.ohmic else Quantity.VOLTS,
             "point": self.view.point,
             "state": self.state,
             "value": number,
+            "shown": "no path" if over else f"{self.value.text().strip()} {self.unit.currentText()}",
         }
         if self.ohmic:
             for key, line, low, high in (
@@ -299,7 +312,10 @@ class CircuitPage(QWidget):
                         raise SagenError(f"'{line.text()}' is not a number") from None
                     if not low <= entry[key] <= high:
                         raise SagenError(f"{entry[key]:g} makes no sense for {line.placeholderText()}")
-        return entry
+        try:
+            return ReadingEntry.of(entry)
+        except ValueError as error:
+            raise SagenError(str(error)) from None
 
     def _typed(self) -> None:
         self.verdict.setText("")
@@ -312,17 +328,18 @@ class CircuitPage(QWidget):
             self.verdict.setText(str(error))
             self.keep_button.setEnabled(False)
             return
-        if entry["point"] == "sensor" and self.spec.ohms:
+        if entry.point == Point.SENSOR and self.spec.ohms:
+            from sagen.kinds import kind_of
             from sagen.meter import judge
 
             try:
                 said = judge(
-                    entry["value"],
+                    entry.value,
                     "ohm",
                     *self.spec.ohms,
-                    temperature=entry.get("temperature_c"),
-                    leads=entry.get("leads_ohm", 0.0),
-                    material="none" if self.spec.sensor == "piezo" else "copper",
+                    temperature=entry.temperature_c,
+                    leads=entry.leads_ohm,
+                    material=kind_of(self.spec.sensor).material,
                 )
                 self.verdict.setText(said.text)
             except SagenError as error:
@@ -336,14 +353,7 @@ class CircuitPage(QWidget):
         except SagenError as error:
             self.verdict.setText(str(error))
             return
-        self.kept.emit(
-            {
-                "entry": entry,
-                "shown": f"{self.value.text().strip()} {self.unit.currentText()}"
-                if self.value.text().strip().upper() != "OL"
-                else "no path",
-            }
-        )
+        self.kept.emit(entry)
         self.value.clear()
 
     def _circuit_changed(self) -> None:
@@ -364,5 +374,116 @@ class CircuitPage(QWidget):
         except ValueError:
             self.verdict.setText("Feed and pull-up are volts; ohms are two figures such as 610-740.")
             return
-        if data != self.spec.model_dump(exclude_none=True):
-            self.circuit_kept.emit(data)
+        if data == self.spec.model_dump(exclude_none=True):
+            return
+        from pydantic import ValidationError
+
+        from sagen.model.circuit import CircuitSpec
+        from sagen.model.sheet import first_fault
+
+        try:
+            self.circuit_kept.emit(CircuitSpec.model_validate(data))
+        except ValidationError as error:
+            self.verdict.setText(first_fault(error, CircuitSpec))
+
+    # the shell ----------------------------------------------------------------------------
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.left.connect(shell.back_to_job)
+        self.kept.connect(self._keep_reading)
+        self.circuit_kept.connect(self.keep_circuit)
+        self.expect_wanted.connect(self._expect)
+        self.arithmetic_wanted.connect(self._arithmetic)
+        self.load_wanted.connect(self._load)
+        self.save_wanted.connect(self._save)
+        self.instruments_wanted.connect(self._read_instruments)
+        self.stand_in.setVisible(bool(shell.workspace.instruments))
+
+    def show_job(self, job) -> None:
+        """The circuit of a job, with its last reading at each point."""
+        from sagen.reason.case import circuit_of
+
+        told = {one.point: one.shown for one in job.records(ReadingEntry)}
+        cylinders = job.cylinders or 4
+        self.show_circuit(circuit_of(job.records()), (cylinders, 2 if cylinders > 5 else 1), told)
+        self.view.setFocus()
+
+    def _keep_reading(self, entry: ReadingEntry) -> None:
+        self.shell.workspace.add(entry)
+        self.show_job(self.shell.workspace.job)
+        self.value.setFocus()
+
+    def keep_circuit(self, spec) -> None:
+        """Put a circuit on the trail."""
+        self.shell.workspace.add(CircuitEntry(spec))
+        self.show_job(self.shell.workspace.job)
+
+    def _arithmetic(self) -> None:
+        from sagen.desk.arithmetic import ArithmeticForm
+
+        ArithmeticForm(self).exec()
+
+    def _load(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Take the circuit from a file", str(Path.home()), CIRCUIT_FILES)
+        if name:
+            self.load_circuit(Path(name))
+
+    def load_circuit(self, path: Path) -> None:
+        """Put the circuit of a TOML file on the trail."""
+        from sagen.files.circuits import read_circuit
+
+        try:
+            _, spec = read_circuit(path)
+        except SagenError as error:
+            self.shell.message.say(str(error))
+            return
+        self.keep_circuit(spec)
+
+    def _save(self) -> None:
+        start = str(Path.home() / "circuit.toml")
+        name, _ = QFileDialog.getSaveFileName(self, "Keep the circuit", start, CIRCUIT_FILES)
+        if name:
+            self.save_circuit(Path(name))
+
+    def save_circuit(self, path: Path) -> None:
+        """Write the circuit as TOML."""
+        from sagen.files.circuits import write_circuit
+
+        try:
+            write_circuit(path, self.spec, self.shell.workspace.job.cylinders)
+            self.shell.message.say(f"Written: {path}")
+        except SagenError as error:
+            self.shell.message.say(str(error))
+
+    def _in_sight(self, point: str, state: str) -> bool:
+        return (self.view.point, self.state) == (point, state)
+
+    def _expect(self, spec, point: str, state: str) -> None:
+        """Ask the model, off the interface thread, what a sound circuit reads."""
+
+        def work(_task) -> str:
+            from sagen.reason.weigh import likelihood_model
+            from sagen.reason.words import unit_at, value_range
+
+            values = likelihood_model(spec).expected(point, state)
+            return value_range(values, unit_at(point)) if values else "nothing to read here"
+
+        self.shell.workspace.work.ask(
+            work, done=lambda text: self.show_expected(text) if self._in_sight(point, state) else None
+        )
+
+    def _read_instruments(self, point: str, state: str) -> None:
+        """Take a reading with the meter on the bench, off the interface thread."""
+        job, name = self.shell.workspace.job, self.shell.workspace.instruments
+
+        def work(_task):
+            from sagen.instruments import instruments_called
+
+            return instruments_called(name, job).meter.read(point, state)
+
+        self.shell.workspace.work.ask(
+            work,
+            done=lambda taken: self.show_reading(taken) if self._in_sight(point, state) else None,
+            failed=self.shell.message.say,
+        )

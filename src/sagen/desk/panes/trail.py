@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPixmap
+from PySide6.QtGui import QAction, QColor, QFontMetrics, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
-    QGridLayout,
-    QLabel,
+    QHBoxLayout,
     QListView,
+    QMenu,
     QPushButton,
     QStyle,
     QStyledItemDelegate,
@@ -16,75 +16,47 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk import theme
-from sagen.model.job import ENTRY_TITLES, Entry, Job
-from sagen.model.words import COMPLAINTS, FINDING_TITLES
+from sagen.casework.words import entry_text
+from sagen.desk.look import theme
+from sagen.desk.look.plain import Label, plain_tip
+from sagen.model.job import Entry, Job
+from sagen.model.trail import CaptureEntry, CodeEntry, RepairEntry
+from sagen.model.vocabulary import EntryKind
+from sagen.model.words import ENTRY_TITLES
 
 ICONS = {
-    "complaint": "message-square",
-    "code": "hash",
-    "capture": "activity",
-    "note": "clipboard-list",
-    "repair": "wrench",
-    "proof": "check",
-    "reading": "gauge",
-    "look": "eye",
-    "replaced": "wrench",
-    "circuit": "list",
+    EntryKind.COMPLAINT: "message-square",
+    EntryKind.CODE: "hash",
+    EntryKind.CAPTURE: "activity",
+    EntryKind.FINDING: "activity",
+    EntryKind.NOTE: "clipboard-list",
+    EntryKind.REPAIR: "wrench",
+    EntryKind.PROOF: "check",
+    EntryKind.READING: "gauge",
+    EntryKind.INSPECTION: "eye",
+    EntryKind.REPLACED: "wrench",
+    EntryKind.CIRCUIT: "list",
+    EntryKind.DAMAGED: "x",
+    EntryKind.NEWER: "clipboard-list",
 }
+#: what can be put on the trail by hand, in the order of the menu; a reading is entered on the circuit page
+ADDED_BY_HAND = (
+    EntryKind.READING, EntryKind.CODE, EntryKind.COMPLAINT, EntryKind.REPLACED, EntryKind.NOTE, EntryKind.REPAIR,
+    EntryKind.PROOF,
+)  # fmt: skip
+SHORT = {
+    EntryKind.READING: "Reading", EntryKind.CODE: "Code", EntryKind.COMPLAINT: "Complaint", EntryKind.REPLACED: "Replaced before",
+    EntryKind.NOTE: "Note", EntryKind.REPAIR: "Repair", EntryKind.PROOF: "Proof",
+}  # fmt: skip
 
 
-def entry_text(entry: Entry) -> str:
-    """What an entry says, in a few words."""
-    data = entry.data
-    if entry.kind == "capture":
-        found = [FINDING_TITLES.get(one["kind"], one["kind"]) for one in data.get("findings", ())]
-        return f"{data['name']}\n" + (", ".join(found) if found else "Nothing wrong seen")
-    if entry.kind == "code":
-        meaning = data.get("meaning", "") or _generic(data["code"])
-        return data["code"] + (f" {meaning}" if meaning else "")
-    if entry.kind == "complaint":
-        return COMPLAINTS.get(data["text"], data["text"])
-    if entry.kind in _WORDS:
-        return _WORDS[entry.kind](data)
-    return str(data.get("text", ""))
-
-
-def _generic(code: str) -> str:
-    """What a generic code means; nothing for a maker's own."""
-    from sagen.codes import meaning
-    from sagen.model.errors import SagenError
-
-    try:
-        found = meaning(code)
-    except SagenError:
-        return ""
-    return found.text if found else ""
-
-
-def _reading_words(data: dict) -> str:
-    entry = data["entry"]
-    return (
-        f"{data.get('shown', entry['value'])} at {entry['point'].replace('_', ' ')}\n{entry['state'].replace('_', ' ')}"
-    )
-
-
-#: how kinds with data of their own are said; the others have a text
-_WORDS = {
-    "reading": _reading_words,
-    "look": lambda data: (
-        f"{data['check'][:1].upper()}{data['check'][1:]}: {data.get('outcome', '').replace('_', ' ') or 'as expected'}"
-    ),
-    "replaced": lambda data: (
-        f"{data['part'].capitalize()}, {data.get('origin', 'unknown')} part"
-        + (f"\n{data['text']}" if data.get("text") else "")
-    ),
-    "circuit": lambda data: ", ".join(
-        f"{key} {value}"
-        for key, value in data.get("spec", {}).items()
-        if key in ("role", "sensor", "supply", "pull_up")
-    ),
-}
+def fitting(job: Job | None) -> tuple[EntryKind, EntryKind]:
+    """The two kinds of entry that fit the moment: what the job lacks, else what is measured or done next."""
+    if job is None or not job.records(CodeEntry):
+        return EntryKind.CODE, EntryKind.READING
+    if job.records(RepairEntry):
+        return EntryKind.READING, EntryKind.PROOF
+    return EntryKind.READING, EntryKind.REPAIR
 
 
 class TrailModel(QAbstractListModel):
@@ -112,9 +84,9 @@ class TrailModel(QAbstractListModel):
             return entry
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             gone = " (withdrawn)" if entry.withdrawn else ""
-            return f"{ENTRY_TITLES[entry.kind]}{gone}: {entry_text(entry)}"
+            return f"{ENTRY_TITLES[entry.kind]}{gone}: {entry_text(entry.record)}"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return entry_text(entry)
+            return plain_tip(entry_text(entry.record))
         return None
 
 
@@ -129,7 +101,7 @@ class CardDelegate(QStyledItemDelegate):
         wide = self.parent().viewport().width()
         metrics = QFontMetrics(theme.font(10))
         room = QRect(0, 0, max(60, wide - self.BESIDE), 10_000)
-        text = metrics.boundingRect(room, Qt.TextFlag.TextWordWrap, entry_text(index.data(TrailModel.ENTRY)))
+        text = metrics.boundingRect(room, Qt.TextFlag.TextWordWrap, entry_text(index.data(TrailModel.ENTRY).record))
         return QSize(wide, self.AROUND + min(text.height(), self.MOST_LINES * metrics.lineSpacing()))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
@@ -152,10 +124,10 @@ class CardDelegate(QStyledItemDelegate):
             painter, QRect(card.left() + 9, card.top() + 9, 20, 20)
         )
         title = ENTRY_TITLES[entry.kind] + (" \u2013 withdrawn" if faded else "")
-        text = entry_text(entry)
+        text = entry_text(entry.record)
         colour = QColor(look.quiet if faded else look.ink)
-        if not faded and entry.kind == "capture":
-            found = bool(entry.data.get("findings"))
+        if not faded and isinstance(entry.record, CaptureEntry):
+            found = bool(entry.record.findings)
             paint_tag(painter, card, "finding" if found else "sound", look.mark if found else look.sound)
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
@@ -186,7 +158,7 @@ class TrailPane(QWidget):
     opened = Signal(object)  #: Entry
     correct = Signal(object)
     withdraw = Signal(object)
-    add = Signal(str)  #: kind of entry to add
+    add = Signal(str)  #: EntryKind to add
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -201,39 +173,55 @@ class TrailPane(QWidget):
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setMouseTracking(True)
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
-        self.empty = QLabel("No job is open.\nChoose one from the log, or start a new one.")
+        self.empty = Label("No job is open.\nChoose one from the log, or start a new one.")
         self.empty.setObjectName("quiet")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setWordWrap(True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 8, 10)
-        head = QLabel("TRAIL")
+        head = Label("TRAIL")
         head.setObjectName("over")
         layout.addWidget(head)
         layout.addWidget(self.list, 1)
         layout.addWidget(self.empty, 1)
-        self.buttons: dict[str, QPushButton] = {}
-        grid = QGridLayout()
-        grid.setSpacing(6)
-        for column, kind in enumerate(("reading", "code", "replaced", "note", "repair", "proof")):
-            button = QPushButton(ENTRY_TITLES[kind].removeprefix("Trouble ").removesuffix(" before").capitalize())
-            button.setToolTip(f"Put a {ENTRY_TITLES[kind].lower()} on the trail")
-            button.clicked.connect(lambda _=False, kind=kind: self.add.emit(kind))
-            self.buttons[kind] = button
-            grid.addWidget(button, column // 2, column % 2)
-        self.correct_button = QPushButton("Correct")
-        self.withdraw_button = QPushButton("Withdraw")
+        layout.addLayout(self._add_row())
+        chosen = QHBoxLayout()
+        chosen.setSpacing(6)
+        self.correct_button, self.withdraw_button = QPushButton("Correct"), QPushButton("Withdraw")
         self.correct_button.setToolTip("Change what the chosen entry says (F2)")
         self.withdraw_button.setToolTip("Take the chosen entry out of the evidence, or put it back (Del)")
-        grid.addWidget(self.correct_button, 3, 0)
-        grid.addWidget(self.withdraw_button, 3, 1)
-        layout.addLayout(grid)
+        chosen.addWidget(self.correct_button)
+        chosen.addWidget(self.withdraw_button)
+        layout.addLayout(chosen)
         self.correct_button.clicked.connect(lambda: self._with_chosen(self.correct))
         self.withdraw_button.clicked.connect(lambda: self._with_chosen(self.withdraw))
         self.list.activated.connect(lambda index: self.opened.emit(index.data(TrailModel.ENTRY)))
         self.list.clicked.connect(lambda index: self.opened.emit(index.data(TrailModel.ENTRY)))
         self.list.selectionModel().selectionChanged.connect(lambda *_: self._update_buttons())
         self.show_job(None)
+
+    def _add_row(self) -> QHBoxLayout:
+        """One row: the two entries that fit the moment, and a menu with all."""
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self.quick = [QPushButton(), QPushButton()]
+        for index, button in enumerate(self.quick):
+            button.setObjectName("tight")
+            button.clicked.connect(lambda _=False, index=index: self.add.emit(self.offered[index]))
+            row.addWidget(button, 1)
+        self.more = QPushButton("Add")
+        self.more.setObjectName("tight")
+        self.more.setToolTip("Everything that can be put on the trail")
+        menu = QMenu(self.more)
+        self.entries: dict[EntryKind, QAction] = {}
+        for kind in ADDED_BY_HAND:
+            action = menu.addAction(SHORT[kind])
+            action.triggered.connect(lambda _=False, kind=kind: self.add.emit(kind))
+            self.entries[kind] = action
+        self.more.setMenu(menu)
+        row.addWidget(self.more)
+        self.offered = fitting(None)
+        return row
 
     def chosen(self) -> Entry | None:
         index = self.list.currentIndex()
@@ -252,7 +240,11 @@ class TrailPane(QWidget):
         self.empty.setVisible(not (job and job.entries))
         if job is not None:
             self.empty.setText("Nothing on the trail yet.\nAdd a code or a reading, or drop a capture file here.")
-        for button in self.buttons.values():
+        self.offered = fitting(job)
+        for button, kind in zip(self.quick, self.offered, strict=True):
+            button.setText(SHORT[kind])
+            button.setToolTip(f"Put a {ENTRY_TITLES[kind].lower()} on the trail")
+        for button in (*self.quick, self.more):
             button.setEnabled(job is not None)
         if before is not None:
             self.choose(before.id)
@@ -286,3 +278,5 @@ class TrailPane(QWidget):
         self.withdraw_button.setEnabled(entry is not None)
         self.withdraw_button.setText("Restore" if entry and entry.withdrawn else "Withdraw")
         self.correct_button.setEnabled(entry is not None)
+        for button in (self.correct_button, self.withdraw_button):
+            button.setVisible(entry is not None)

@@ -7,8 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk import theme
-from sagen.desk.lens import LensView, Look, coloured, in_words
+from sagen.desk.lenses.lens import LensView, coloured
+from sagen.desk.look import theme
+from sagen.report.look import Look, in_words
 
 HUB, ROOT, TIP = 0.46, 0.62, 0.86  #: radii as shares of half the widget
 TALLEST = 1.6  #: sizes beyond this many medians are drawn no larger
@@ -95,7 +96,7 @@ class WheelView(LensView):
             100 * (table.size - 1),
         )
         pixels = coloured(np.where(np.isfinite(deviation), sign, np.nan), 20.0, QColor(look.quiet).rgb())
-        coil = reading.kind == "reluctance"
+        coil = reading.grows_with_speed
         last = reading.wheel.slots - reading.wheel.missing
         for index in range(reading.wheel.slots):
             number, absent = index + 1, not np.isfinite(table.phase_error[index])
@@ -199,10 +200,10 @@ class WheelView(LensView):
             return f"slot {number}, {table.angle_deg[index]:.1f}°: part of the reference gap"
         if not np.isfinite(table.phase_error[index]):
             return f"tooth {number}, {table.angle_deg[index]:.1f}°: not seen"
-        kind = self.look.reading.kind
+        reading = self.look.reading
         return (
-            f"tooth {number}, {table.angle_deg[index]:.1f}°: {in_words('late', table.phase_error[index], kind)}, wandering ±{table.wander[index]:.1f} %; "
-            f"{in_words('size', 100 * (table.size[index] - 1), kind)}"
+            f"tooth {number}, {table.angle_deg[index]:.1f}°: {in_words('phase_error', table.phase_error[index], reading)}, wandering ±{table.wander[index]:.1f} %; "
+            f"{in_words('size', 100 * (table.size[index] - 1), reading)}"
         )
 
     def time_of(self, number: int) -> float | None:

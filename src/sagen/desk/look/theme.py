@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
 from PySide6.QtWidgets import QApplication
 
 HERE = Path(__file__).parent
+FONTS = HERE.parents[1] / "report" / "fonts"
 FAMILY = "B612"
 MONO = "B612 Mono"
 TOUCH = 40  #: px, the least height of anything that is pressed
@@ -83,7 +84,7 @@ def look() -> Look:
 
 def load_fonts() -> None:
     for name in ("B612-Regular.otf", "B612-Bold.otf", "B612Mono-Regular.otf"):
-        QFontDatabase.addApplicationFont(str(HERE / "fonts" / name))
+        QFontDatabase.addApplicationFont(str(FONTS / name))
 
 
 def font(points: float = 10.5, *, bold: bool = False, mono: bool = False) -> QFont:
@@ -162,8 +163,13 @@ QLabel { color: %(ink)s; background: transparent; }
 QLabel#quiet { color: %(quiet)s; }
 QLabel#heading { font-size: 12.5pt; font-weight: 700; }
 QLabel#over { color: %(quiet)s; font-size: 9pt; font-weight: 700; letter-spacing: 1px; }
+QLabel#strong, QLabel#sign, QLabel#number { font-weight: 700; }
+QLabel#number { color: %(mark)s; }
+QLabel#sound { color: %(sound)s; font-size: 9.5pt; }
+QLabel#small { color: %(quiet)s; font-size: 9pt; }
+QLabel#advice { font-style: italic; }
 QLabel#mono { font-family: "B612 Mono"; }
-QLabel#caution { background: %(raised)s; border-left: 4px solid %(mark)s; padding: 6px 8px; font-size: 9.5pt; }
+QLabel#caution { background: %(raised)s; border-left: 4px solid %(mark)s; padding: 3px 6px; font-size: 9pt; }
 QLabel#error { background: %(raised)s; color: %(ink)s; border: 2px solid %(mark)s; border-radius: 6px; padding: 8px 10px; }
 QPushButton, QToolButton { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 6px;
   padding: 0 12px; min-height: %(touch)spx; }
@@ -176,6 +182,16 @@ QPushButton:disabled, QToolButton:disabled { color: %(line)s; background: %(pane
 QPushButton:checked, QToolButton:checked { background: %(accent)s; color: %(on_accent)s; border-color: %(accent)s; }
 QPushButton#first { background: %(accent)s; color: %(on_accent)s; border-color: %(accent)s; font-weight: 700; }
 QPushButton#first:disabled { background: %(line)s; color: %(pane)s; border-color: %(line)s; }
+QPushButton#row { text-align: left; padding: 0; min-height: 40px; background: transparent; border: 1px solid transparent; }
+QPushButton#row:hover { border-color: %(line)s; }
+QPushButton#row:focus { border: 2px solid %(accent)s; }
+QPushButton#tight { padding: 0 5px; }
+QComboBox#tight { padding: 0 2px 0 7px; font-size: 9pt; }
+QComboBox#tight::drop-down { width: 22px; }
+QPushButton::menu-indicator { subcontrol-position: right center; subcontrol-origin: padding; right: 6px; width: 12px; image: url("%(arrow)s"); }
+QMenu { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px; }
+QMenu::item { padding: 9px 26px 9px 14px; border-radius: 4px; }
+QMenu::item:selected { background: %(accent)s; color: %(on_accent)s; }
 QPushButton#plain, QToolButton#plain { background: transparent; border-color: transparent; }
 QPushButton#plain:hover, QToolButton#plain:hover { border-color: %(line)s; }
 QPushButton#job { background: transparent; border: 1px solid transparent; text-align: left; font-size: 12.5pt; font-weight: 700; padding: 0 8px; }

@@ -2,61 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from sagen.desk import theme
-from sagen.signal.per_tooth import ToothTable, tooth_table, turn_rows
-from sagen.signal.reading import RotatingReading
+from sagen.desk.look import theme
+from sagen.desk.look.plain import plain_tip
+from sagen.report.look import Look
 
 LEAST_SCALE = 6.0  #: percent: smaller deviations than this are never blown up to full colour
-MEASURES = {"phase_error": "place", "size": "size"}
-
-
-@dataclass(frozen=True)
-class Look:
-    """One rotating channel, ready for Turns, Wheel and the table."""
-
-    reading: RotatingReading
-    table: ToothTable | None
-    pattern: RotatingReading | None = None
-    #: tooth number -> label of the finding that names it
-    teeth: dict[int, str] = field(default_factory=dict)
-    #: (start_s, end_s, label) of findings that lie in time
-    stretches: tuple[tuple[float, float, str], ...] = ()
-    #: what Turns draws, by measure
-    turned: dict[str, tuple] = field(default_factory=dict)
-
-    def rows(self, what: str):
-        return self.turned.get(what)
-
-
-def look_at(opened, column: str) -> Look | None:
-    """What the lenses show of a channel of an open capture; None where it has no reading."""
-    result = next((one for one in opened.examination.channels if one.sheet.column == column), None)
-    if result is None or result.reading is None:
-        return None
-    pattern = None
-    if opened.reference is not None:
-        from sagen.signal.context import twin
-
-        own = tuple(one.reading for one in opened.examination.channels if one.reading)
-        theirs = tuple(one.reading for one in opened.reference[2].channels if one.reading)
-        pattern = twin(result.reading, own, theirs)
-    teeth, stretches = {}, []
-    for index, finding in enumerate(opened.examination.findings, start=1):
-        if finding.channel != column:
-            continue
-        if "tooth" in finding.fields:
-            teeth[int(finding.fields["tooth"])] = f"{index}"
-        elif "start_s" in finding.fields:
-            stretches.append((finding.fields["start_s"], finding.fields["end_s"], f"{index}"))
-    turned = {what: turn_rows(result.reading, what) for what in MEASURES}
-    return Look(result.reading, tooth_table(result.reading, pattern), pattern, teeth, tuple(stretches), turned)
 
 
 def scale_of(values: np.ndarray) -> float:
@@ -88,17 +43,6 @@ def coloured(values: np.ndarray, scale: float, unseen: int) -> np.ndarray:
     steps = colour_steps()
     place = np.clip(np.nan_to_num(values) / scale * 127 + 127, 0, 254).astype(np.int64)
     return np.where(np.isfinite(values), steps[place], np.uint32(unseen))
-
-
-def in_words(what: str, value: float, kind: str) -> str:
-    """A deviation as it would be said aloud."""
-    if not np.isfinite(value):
-        return "no tooth seen"
-    if what == "phase_error":
-        return f"{abs(value):.1f} % of a pitch {'late' if value >= 0 else 'early'}"
-    size = "taller" if kind == "reluctance" else "wider"
-    small = "lower" if kind == "reluctance" else "narrower"
-    return f"{abs(value):.1f} % {size if value >= 0 else small} than the median"
 
 
 class LensView(QWidget):
@@ -146,7 +90,7 @@ class LensView(QWidget):
         part = self.part_at(event.position())
         if part is None:
             return
-        QToolTip.showText(event.globalPosition().toPoint(), self.words_at(*part), self)
+        QToolTip.showText(event.globalPosition().toPoint(), plain_tip(self.words_at(*part)), self)
         self.pointed.emit(self.time_of(*part))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:

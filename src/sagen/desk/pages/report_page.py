@@ -6,8 +6,10 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPixmap
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
 from sagen.model.errors import SagenError
 
 SCALE = 1.6  #: preview pixels a point
@@ -28,22 +30,21 @@ def page_images(pdf: bytes, scale: float = SCALE) -> list[QImage]:
     return images
 
 
-class ReportPage(QWidget):
+class ReportPage(Page):
     """Preview, save as PDF or HTML, print."""
 
+    name, title = "report", "Printed finding"
     left = Signal()
     failed = Signal(str)
     saved = Signal(str)
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self.html, self.pdf, self.name = "", b"", "finding"
+        self.html, self.pdf, self.file_name = "", b"", "finding"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        self.title = QLabel("Printed finding")
-        self.title.setObjectName("heading")
-        row.addWidget(self.title, 1)
+        row.addWidget(Label("Printed finding", name="heading"), 1)
         self.buttons: dict[str, QPushButton] = {}
         for name, words, action in (
             ("back", "Back to capture", self.left.emit),
@@ -68,12 +69,17 @@ class ReportPage(QWidget):
         self.scroll.setWidget(self.pages)
         layout.addWidget(self.scroll, 1)
 
+    def wire(self, shell) -> None:
+        self.left.connect(shell.back_to_job)
+        self.failed.connect(shell.message.say)
+        self.saved.connect(shell.message.say)
+
     def show_report(self, html: str, pdf: bytes, images: list[QImage], name: str) -> None:
-        self.html, self.pdf, self.name = html, pdf, name
+        self.html, self.pdf, self.file_name = html, pdf, name
         while self.pages_layout.count():
             self.pages_layout.takeAt(0).widget().deleteLater()
         for number, image in enumerate(images, start=1):
-            label = QLabel()
+            label = Label()
             wide = max(300, min(image.width(), self.width() - 36))
             ratio = self.devicePixelRatioF()
             picture = QPixmap.fromImage(image).scaledToWidth(
@@ -91,7 +97,7 @@ class ReportPage(QWidget):
         save_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
 
     def _ask_and_save(self, suffix: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the finding", self.name + suffix, f"*{suffix}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the finding", self.file_name + suffix, f"*{suffix}")
         if not name:
             return
         path = Path(name if name.lower().endswith(suffix) else name + suffix)

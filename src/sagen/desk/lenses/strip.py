@@ -3,63 +3,22 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk import theme
+from sagen.desk.look import theme
+from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM = 62, 10, 42, 30
 GAP = 10
 CLOSEST_SAMPLES = 8.0
 ZOOM = 1.35
-RAIL_WEIGHT = 0.45
 SNAP = 9  #: px within which a cursor jumps to an edge
-
-
-@dataclass(frozen=True)
-class Underlay:
-    """A known-good waveform over `turns` turns of a shaft whose angle `reading` tells, a value a step, in a lane's unit."""
-
-    reading: object
-    wave: np.ndarray
-    turns: int = 1
-    ahead: float = 0.0  #: turns by which this capture's count is ahead of the wave's
-
-
-@dataclass(frozen=True)
-class Lane:
-    """One channel of the strip. `pyramid` holds raw samples; a value is raw * scale + offset."""
-
-    name: str
-    role: str
-    unit: str
-    pyramid: object
-    scale: float = 1.0
-    offset: float = 0.0
-    bottom: float = 0.0
-    top: float = 5.0
-    bands: tuple[tuple[float, float, str], ...] = ()
-    reading: object = None  #: tells angle and tooth at a time, where the wheel is known
-    pattern: Underlay | None = None  #: the known-good capture, laid under the waveform
-
-    @property
-    def weight(self) -> float:
-        """Share of the height: feed and return only have to be seen to be steady."""
-        return RAIL_WEIGHT if self.role in ("supply", "ground", "other") else 1.0
-
-
-@dataclass(frozen=True)
-class Marked:
-    """A finding in the picture: its name and stretches, s."""
-
-    label: str
-    lane: int
-    spans: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass
@@ -74,40 +33,9 @@ class View:
         return self.end - self.start
 
 
-@dataclass(frozen=True)
-class Place:
-    """What lies under a cursor."""
-
-    time_s: float
-    values: tuple[tuple[str, float, str], ...]  #: channel, value, unit
-    angle_deg: float | None = None
-    tooth: int | None = None
-
-
-@dataclass
-class Strip:
-    """A capture ready to be drawn."""
-
-    sfreq: float
-    samples: int
-    lanes: tuple[Lane, ...]
-    marks: tuple[Marked, ...] = ()
-    cursors: dict[str, float] = field(default_factory=dict)
-
-    @property
-    def seconds(self) -> float:
-        return self.samples / self.sfreq
-
-    def place(self, time_s: float) -> Place:
-        index = int(np.clip(round(time_s * self.sfreq), 0, self.samples - 1))
-        values = tuple(
-            (one.name, float(one.pyramid.raw[index]) * one.scale + one.offset, one.unit) for one in self.lanes
-        )
-        for one in self.lanes:
-            found = one.reading.place(time_s) if one.reading is not None else None
-            if found:
-                return Place(time_s, values, *found)
-        return Place(time_s, values)
+def _two_lines(name: str) -> str:
+    """A channel's name for the narrow margin: a word a line."""
+    return "\n".join(word[:9] for word in name.split()[:2])
 
 
 class StripView(QWidget):
@@ -138,6 +66,11 @@ class StripView(QWidget):
         self._pointer = None
         self.next_cursor = "A"
         self.fit()
+
+    def open_at_what_was_found(self) -> None:
+        """The stretch that a capture opens at."""
+        if self.strip is not None:
+            self._look_at(*self.strip.opening())
 
     def fit(self) -> None:
         """The whole capture."""
@@ -301,9 +234,9 @@ class StripView(QWidget):
         painter.setFont(theme.font(9, bold=True))
         painter.setPen(look.role(lane.role))
         painter.drawText(
-            QRectF(4, rect.top() - 2, LEFT - 8, 30),
+            QRectF(4, rect.top() - 2, LEFT - 8, 44),
             Qt.AlignmentFlag.AlignLeft,
-            f"{lane.name[:7]}\n{lane.unit}",
+            f"{_two_lines(lane.name)}\n{lane.unit}",
         )
 
     def _paint_pattern(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
@@ -374,19 +307,7 @@ class StripView(QWidget):
 
     def columns(self, lane: Lane, count: int) -> tuple[np.ndarray, np.ndarray]:
         """Lowest and highest raw value in each of `count` pixel columns of the present view."""
-        start, end = self.view.start * self.strip.sfreq, self.view.end * self.strip.sfreq
-        if (end - start) / count >= 2:
-            return lane.pyramid.view(start, end, count)
-        # Between samples the line is straight; each column spans what the line does within it.
-        first = max(int(start) - 1, 0)
-        part = lane.pyramid.raw[first : int(end) + 3].astype(np.float32)
-        borders = np.interp(start + (end - start) / count * np.arange(count + 1), first + np.arange(len(part)), part)
-        low, high = np.minimum(borders[:-1], borders[1:]), np.maximum(borders[:-1], borders[1:])
-        column = ((first + np.arange(len(part)) - start) * count / (end - start)).astype(int)
-        inside = (column >= 0) & (column < count)
-        np.minimum.at(low, column[inside], part[inside])
-        np.maximum.at(high, column[inside], part[inside])
-        return low, high
+        return self.strip.columns(lane, self.view.start, self.view.end, count)
 
     def _paint_teeth(self, painter: QPainter) -> None:
         """Tooth numbers along the top where they fit, else the turns."""
@@ -542,3 +463,72 @@ class StripView(QWidget):
         self._pointer = time_s
         self.cursor_moved.emit(self.strip.place(time_s))
         self.update()
+
+
+class Overview(QWidget):
+    """The whole capture as a thin strip: its first signal, what was found, and which part of it is in sight."""
+
+    moved = Signal(float)  #: s, the middle of what is wanted in sight
+    HEIGHT = 30
+
+    def __init__(self, view: StripView, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.of = view
+        self.setFixedHeight(self.HEIGHT)
+        self.setAccessibleName("The whole capture; press to look there")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self._ground: tuple[object, QImage] | None = None
+        view.view_changed.connect(self.update)
+
+    def paintEvent(self, _event) -> None:
+        look, painter, strip = theme.look(), QPainter(self), self.of.strip
+        painter.fillRect(self.rect(), QColor(look.raised))
+        if strip is None or not strip.lanes:
+            return
+        painter.drawImage(0, 0, self._picture(strip))
+        mark = QColor(look.mark)
+        for one in strip.marks:
+            for start, end in one.spans:
+                x0, x1 = self._x(start), self._x(end)
+                painter.fillRect(QRectF(x0, 0, max(x1 - x0, 2.0), 5), mark)
+        seen = QRectF(self._x(self.of.view.start), 1, 0, self.height() - 2)
+        seen.setRight(max(self._x(self.of.view.end), seen.left() + 4))
+        veil = QColor(look.ground)
+        veil.setAlpha(150)
+        painter.fillRect(QRectF(0, 0, seen.left(), self.height()), veil)
+        painter.fillRect(QRectF(seen.right(), 0, self.width() - seen.right(), self.height()), veil)
+        painter.setPen(QPen(QColor(look.accent), 2))
+        painter.drawRect(seen)
+
+    def _x(self, time_s: float) -> float:
+        return self.width() * time_s / self.of.strip.seconds
+
+    def _picture(self, strip: Strip) -> QImage:
+        """The waveform of the first lane, drawn once for each capture, size and look."""
+        key = (id(strip), self.width(), theme.look().name)
+        if self._ground is None or self._ground[0] != key:
+            image = QImage(self.size(), QImage.Format.Format_RGB32)
+            image.fill(QColor(theme.look().raised))
+            lane, wide, tall = strip.lanes[0], self.width(), self.height()
+            low, high = strip.columns(lane, 0.0, strip.seconds, wide)
+            scale = (tall - 12) / (lane.top - lane.bottom)
+            a = 8 + (lane.top - (high * lane.scale + lane.offset)) * scale
+            b = 8 + (lane.top - (low * lane.scale + lane.offset)) * scale
+            painter = QPainter(image)
+            painter.setPen(QPen(theme.look().role(lane.role), 1))
+            shown = np.flatnonzero(np.isfinite(a) & np.isfinite(b))
+            painter.drawLines([QLineF(float(x), float(a[x]), float(x), float(b[x]) + 1.0) for x in shown])
+            painter.end()
+            self._ground = (key, image)
+        return self._ground[1]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._go(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._go(event)
+
+    def _go(self, event: QMouseEvent) -> None:
+        if self.of.strip is not None:
+            self.moved.emit(self.of.strip.seconds * event.position().x() / max(self.width(), 1))

@@ -11,21 +11,23 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.machine.faults import broken, possible
-from sagen.machine.meter import read
+from sagen.casework.examination import capture_entry, kept_name
+from sagen.instruments import register_instruments
+from sagen.instruments.stand_in import StandIn
+from sagen.kinds import broken, examine
+from sagen.machine.faults import fault_called, possible
 from sagen.machine.record import record
-from sagen.machine.simulated import SimulatedMachine
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
 from sagen.model.sheet import Sheet
+from sagen.model.trail import CodeEntry, ComplaintEntry, NoteEntry, ProofEntry, Record, RepairEntry, ReplacedEntry
+from sagen.reason.case import circuit_of
 from sagen.reason.facts import cause_of, knowledge
-from sagen.reason.jobs import part_of
-from sagen.reason.log_case import circuit_of_job
-from sagen.signal.examine import examine
 from sagen.store.log import JobLog
 
 WORKSHOP = "Quernstone Lane Garage"
+STAND_IN = "stand-in"  #: the name of the simulated instruments
 
 
 @dataclass(frozen=True)
@@ -62,8 +64,8 @@ class DemoJob:
     machine: str
     owner: str
     cylinders: int
-    #: (kind, data) or a DemoCapture, oldest first
-    trail: tuple = field(default=())
+    #: records and DemoCaptures, oldest first
+    trail: tuple[Record | DemoCapture, ...] = field(default=())
 
 
 _FELL = CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="44-2")
@@ -79,62 +81,62 @@ JOBS = (
     DemoJob(
         "Ostrel Heron 3 twin", "Fenwick Allotments", 2,
         (
-            ("complaint", {"text": "lamp_only"}),
-            ("note", {"text": "Came in on its own wheels. Nothing measured yet."}),
+            ComplaintEntry("lamp_only"),
+            NoteEntry("Came in on its own wheels. Nothing measured yet."),
         ),
     ),
     DemoJob(
         "Marrick Marlin estate", "Halloran Rural Post", 4,
         (
-            ("complaint", {"text": "no_speed_display"}),
-            ("code", {"code": "P0500"}),
+            ComplaintEntry("no_speed_display"),
+            CodeEntry("P0500"),
             DemoCapture("marlin-rolling.csv", _MARLIN, (("wheel runs out", 0.7),), "rolling", seconds=4.0, sfreq=20_000.0, seed=11),
         ),
     ),
     DemoJob(
         "Skerry Lantern 2.2", "Brightwater Taxis", 4,
         (
-            ("complaint", {"text": "runs_rough"}),
-            ("code", {"code": "P0016"}),
-            ("note", {"text": "Chain noise for a week; oil was low when it came in."}),
+            ComplaintEntry("runs_rough"),
+            CodeEntry("P0016"),
+            NoteEntry("Chain noise for a week; oil was low when it came in."),
             DemoCapture("lantern-cam.csv", _SKERRY, (("belt or chain off", 0.2),), seconds=3.0, seed=7, good_seed=21),
         ),
     ),
     DemoJob(
         "Plover Dray 4", "Tanner's Yard", 4,
         (
-            ("complaint", {"text": "stalls"}),
-            ("code", {"code": "P0336"}),
+            ComplaintEntry("stalls"),
+            CodeEntry("P0336"),
             DemoCapture("dray-idle.csv", _PLOVER, (("tooth chipped", 0.9),), "running", seconds=1.6, seed=9, good_seed=22),
         ),
     ),
     DemoJob(
         "Velmora Courier 2.6", "Pell & Daughters Bakery", 6,
         (
-            ("complaint", {"text": "long_crank"}),
-            ("code", {"code": "P0335"}),
-            ("replaced", {"part": "sensor", "origin": "unknown", "text": "By the owner, from a parcel without a name. No better."}),
+            ComplaintEntry("long_crank"),
+            CodeEntry("P0335"),
+            ReplacedEntry("sensor", "unknown", "By the owner, from a parcel without a name. No better."),
             DemoCapture("courier-cranking.csv", _COURIER, (("signal wire leaking", 0.6),), cylinders=6, seed=3),
         ),
     ),
     DemoJob(
         "Quillaby Drake 1.4", "Ms. Oduya", 3,
         (
-            ("complaint", {"text": "no_start"}),
-            ("code", {"code": "P0335"}),
+            ComplaintEntry("no_start"),
+            CodeEntry("P0335"),
             DemoCapture("drake-cranking.csv", _DRAKE, (("return open", 1.0),), cylinders=3, seed=5),
-            ("note", {"text": "Green crust in the body earth behind the battery tray."}),
-            ("repair", {"text": "Earth eyelet cleaned, crimped anew and sealed.", "part": "ground"}),
+            NoteEntry("Green crust in the body earth behind the battery tray."),
+            RepairEntry("ground", text="Earth eyelet cleaned, crimped anew and sealed."),
             DemoCapture("drake-after-repair.csv", _DRAKE, (), cylinders=3, seed=6),
-            ("proof", {"text": "Codes cleared, driven 14 km as the complaint was, none came back."}),
+            ProofEntry(("cleared", "driven", "stayed_away"), "Codes cleared, driven 14 km as the complaint was, none came back."),
         ),
     ),
     DemoJob(
         "Tarnbeck Fell 1.8", "Mr. Lindqvist-Rao", 4,
         (
-            ("complaint", {"text": "no_start"}),
-            ("code", {"code": "P0336"}),
-            ("note", {"text": "Timing belt done 300 km ago elsewhere; a pry mark on the pulley guard."}),
+            ComplaintEntry("no_start"),
+            CodeEntry("P0336"),
+            NoteEntry("Timing belt done 300 km ago elsewhere; a pry mark on the pulley guard."),
             DemoCapture("fell-cranking.csv", _FELL, (("tooth missing", 0.7),), seed=2),
         ),
     ),
@@ -155,13 +157,11 @@ def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] 
             if isinstance(step, DemoCapture):
                 capture, sheet = step.make()
                 good = step.make_good()
-                data = examine(capture, sheet, reference=good).as_data(sheet)
-                if good is not None:
-                    kept = good[1].model_dump(mode="json", exclude_none=True)
-                    data["reference"] = {"name": good[0].name, "token": log.shelf.put(good[0]), "sheet": kept}
-                log.add_capture(job.id, capture, data)
+                token = log.shelf.put(good[0]) if good else ""
+                done = examine(capture, sheet, reference=good)
+                log.add_capture(job.id, done.capture, capture_entry(done, kept_name(good, token)))
             else:
-                log.add_entry(job.id, *step)
+                log.add_entry(job.id, step)
     log.forget_steps()
     return log
 
@@ -178,37 +178,26 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
     told = next((one for one in JOBS if one.machine == job.machine), None)
     made = next((one for one in told.trail if isinstance(one, DemoCapture)), None) if told else None
     if made is not None:
-        faults = made.faults
+        faults = tuple((fault_called(name).slug, severity) for name, severity in made.faults)
     else:
         rng = np.random.default_rng([job.id, 41])
-        names = [one.name for one in possible(spec)]
-        faults = ((str(rng.choice(names, p=knowledge().weights(names, spec.role))), float(rng.uniform(0.4, 1.0))),)
+        slugs = [one.slug for one in possible(spec)]
+        drawn = str(rng.choice(slugs, p=knowledge().weights(slugs, spec.role)))
+        faults = ((drawn, float(rng.uniform(0.4, 1.0))),)
     parts = knowledge().parts
-    mended = {cause for one in job.of("repair") for cause in parts.get(part_of(one.data.get("part", "")), ())}
+    mended = {cause for one in job.records(RepairEntry) if one.part for cause in parts[one.part]}
     return tuple(one for one in faults if cause_of(one[0]) not in mended)
 
 
-def stand_in(job: Job) -> SimulatedMachine:
-    """The simulated machine that stands in for a job's own."""
-    spec = circuit_of_job(job)
-    known = {one.name for one in possible(spec)}
-    machine = broken(spec, [one for one in faults_of(job, spec) if one[0] in known], 200 + job.id)
+def stand_in(job: Job) -> StandIn:
+    """The simulated instruments of a job's own machine."""
+    spec = circuit_of(job.records())
+    able = {one.slug for one in possible(spec)}
+    machine = broken(spec, [one for one in faults_of(job, spec) if one[0] in able], 200 + job.id)
     machine.cylinders = job.cylinders or 4
-    return machine
-
-
-def meter_on_stand_in(job: Job, point: str, state: str) -> tuple[float, str]:
-    """What a meter shows there, and whether that is "volts" or "ohms"; raises SagenError where nothing can be read."""
-    reading = read(stand_in(job), point, state)
-    return reading.value, reading.quantity
-
-
-def recorder_on_stand_in(job: Job, state: str) -> tuple[Capture, Sheet]:
-    """What a recorder takes there in a state."""
-    machine = stand_in(job)
     # Each recording is another one of the same machine.
     machine.rng = np.random.default_rng([job.id, len(job.entries), 5])
-    seconds = {"wiggle": 8.0, "cranking": 4.0}.get(state, 3.0)
-    return record(
-        machine, state, seconds=seconds, sfreq=40_000.0, cylinders=machine.cylinders, name=f"stand-in-{state}.csv"
-    )
+    return StandIn(machine)
+
+
+register_instruments(STAND_IN, stand_in)

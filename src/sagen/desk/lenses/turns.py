@@ -10,8 +10,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk import theme
-from sagen.desk.lens import LensView, Look, colour_steps, coloured, in_words, scale_of
+from sagen.desk.lenses.lens import LensView, colour_steps, coloured, scale_of
+from sagen.desk.look import theme
+from sagen.report.look import Look, in_words
 from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM = 52, 12, 46, 54
@@ -191,7 +192,7 @@ class TurnsView(LensView):
         """What a cell says."""
         reading = self.look.reading
         angle = column * reading.wheel.pitch_deg
-        return f"turn {row + 1}, tooth {column + 1}, {angle:.1f}°: {in_words(self.what, float(self._values[row, column]), reading.kind)}"
+        return f"turn {row + 1}, tooth {column + 1}, {angle:.1f}°: {in_words(self.what, float(self._values[row, column]), reading)}"
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}

@@ -5,42 +5,45 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QCompleter,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
-    QWidget,
 )
 
-from sagen.desk.strip import StripView
-from sagen.desk.work import Request, Work
-from sagen.desk.workspace import Incoming, OpenCapture
+from sagen.casework.examination import Incoming
+from sagen.desk.lenses.strip import StripView
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.work import Task, Work
+from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
+from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Role, SensorKind, State
 from sagen.model.words import ROLES, SENSORS, STATES
 
-KINDS = ("hall", "reluctance", "current", "piezo")
-ROLES_OFFERED = ("crank", "cam", "speed", "knock", "supply", "ground", "other")
-#: what one number more a channel needs, by sensor kind or, for rails, by role: key, label, hint, unit
-EXTRA = {
-    "hall": ("pull_up", "Pull-up", "volts, or empty to guess", "v"),
-    "current": ("shunt_ohm", "Resistor", "ohms, 100 where empty", "ohm"),
-    "supply": ("nominal", "Nominal", "volts, or empty to guess", "v"),
-}
+#: what a rail's row of the sheet needs beside its role: key, label, hint, unit
+RAIL_FIELDS = {Role.SUPPLY: FormField("nominal", "Nominal", "volts, or empty to guess", "v")}
 #: names that recorders and people give channels, and what they then are
-LIKELY = (("cam", "cam"), ("crank", "crank"), ("knock", "knock"), ("ground", "ground"), ("gnd", "ground"),
-          ("return", "ground"), ("supply", "supply"), ("feed", "supply"), ("bat", "supply"), ("speed", "speed"))  # fmt: skip
+LIKELY = (
+    ("cam", Role.CAM), ("crank", Role.CRANK), ("knock", Role.KNOCK), ("ground", Role.GROUND), ("gnd", Role.GROUND),
+    ("return", Role.GROUND), ("supply", Role.SUPPLY), ("feed", Role.SUPPLY), ("bat", Role.SUPPLY),
+    ("speed", Role.SPEED),
+)  # fmt: skip
+#: how a capture of a role is most often taken
+USUAL_STATE = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
+HEAD = 400_000  #: samples that the preview looks at
 
 
-class ImportPage(QWidget):
+class ImportPage(Page):
     """The import sheet with a live preview: one channel at a time, all kept as the capture's sheet."""
 
+    name, title = "incoming", "Bring in"
     kept = Signal(object, object)  #: Incoming, Sheet
     left = Signal()
 
@@ -51,19 +54,18 @@ class ImportPage(QWidget):
         self.answers: dict[str, dict] = {}
         self._filling = False
         self.work: Work | None = None  #: where slow work goes; the window gives it
-        self._looking: Request | None = None
+        self._looking: Task | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        self.title, self.about, self.problem, self.told = QLabel(), QLabel(), QLabel(), QLabel()
-        for label, name in ((self.title, "heading"), (self.about, "quiet"), (self.problem, "error")):
+        self.head, self.about, self.problem, self.told = Label(), Label(), Label(), Label()
+        for label, name in ((self.head, "heading"), (self.about, "quiet"), (self.problem, "error")):
             label.setObjectName(name)
             label.setWordWrap(True)
             layout.addWidget(label)
         self.preview = StripView()
         layout.addWidget(self.preview, 1)
         self.told.setWordWrap(True)
-        self.told.setTextFormat(Qt.TextFormat.RichText)
         self.told.setMinimumHeight(40)
         layout.addWidget(self.told)
         layout.addLayout(self._form())
@@ -84,12 +86,12 @@ class ImportPage(QWidget):
         self.good = QPushButton()
         self.good.setToolTip("A capture of the same circuit that is known to be good, with its own sheet beside it")
         self.good.clicked.connect(self._choose_good)
-        self.extra_name = QLabel()
-        for role in ROLES_OFFERED:
+        self.extra_name = Label()
+        for role in Role:
             self.role.addItem(ROLES[role].capitalize(), role)
-        for kind in KINDS:
+        for kind in SensorKind:
             self.sensor.addItem(SENSORS[kind].capitalize(), kind)
-        for state in STATES:
+        for state in CAPTURE_STATES:
             self.state.addItem(STATES[state].capitalize(), state)
         self.polarity.addItem("Not stated", None)
         self.polarity.addItem("Falling at the tooth's centre", "falling")
@@ -102,7 +104,7 @@ class ImportPage(QWidget):
             (right, "Wheel", self.wheel), (right, self.extra_name, self.extra), (right, "Polarity", self.polarity),
             (right, "Cylinders", self.cylinders), (right, "Known-good", self.good),
         ):  # fmt: skip
-            label = name if isinstance(name, QLabel) else QLabel(name)
+            label = name if isinstance(name, Label) else Label(name)
             label.setBuddy(field)
             one.addRow(label, field)
         self.right = right
@@ -118,12 +120,19 @@ class ImportPage(QWidget):
             line.returnPressed.connect(self._keep)
         return columns
 
+    # the shell ----------------------------------------------------------------------------
+
+    def wire(self, shell) -> None:
+        self.work = shell.workspace.work
+        self.kept.connect(shell.keep_incoming)
+        self.left.connect(shell.leave_incoming)
+
     # filling ------------------------------------------------------------------------------
 
     def show_incoming(self, incoming: Incoming) -> None:
         self.incoming, self._filling = incoming, True
         capture = incoming.capture
-        self.title.setText(f"Bring in {capture.name}")
+        self.head.setText(f"Bring in {capture.name}")
         notes = "".join(f" Note: {one}." for one in capture.notes)
         self.about.setText(
             f"{len(capture.channels)} channel{'s' * (len(capture.channels) != 1)}, {capture.samples:,} samples, "
@@ -144,13 +153,11 @@ class ImportPage(QWidget):
         for one in capture.channels:
             self.column.addItem(f"{one.column} ({one.unit})", one.column)
         sheet = incoming.sheet
-        usual = {"speed": "rolling", "knock": "strike"}.get(self.circuit.role if self.circuit else "", "cranking")
+        usual = USUAL_STATE.get(self.circuit.role if self.circuit else None, State.CRANKING)
         self.state.setCurrentIndex(max(0, self.state.findData(sheet.conditions.state if sheet else usual)))
         self.cylinders.setText(str(sheet.engine.cylinders) if sheet and sheet.engine.cylinders else "")
         self._show_good()
-        first = next(
-            (name for name, one in self.answers.items() if one["role"] in ("crank", "cam", "speed", "knock")), None
-        )
+        first = next((name for name, one in self.answers.items() if one["role"] in CIRCUIT_ROLES), None)
         self.column.setCurrentIndex(max(0, self.column.findData(first)))
         self._filling = False
         self._show_channel()
@@ -165,23 +172,23 @@ class ImportPage(QWidget):
             if described is not None:
                 answers[one.column] = described.model_dump(exclude_none=True)
                 continue
-            role = next((role for word, role in LIKELY if word in one.column.lower()), "other")
+            role = next((role for word, role in LIKELY if word in one.column.lower()), Role.OTHER)
             answers[one.column] = {"column": one.column, "role": role}
-        if not sheet and not any(one["role"] in ("crank", "cam", "speed", "knock") for one in answers.values()):
+        if not sheet and not any(one["role"] in CIRCUIT_ROLES for one in answers.values()):
             ranges = {
                 name: abs(capture.channel(name).scale) * (high - low)
                 for name, p in self.incoming.pyramids.items()
                 for low, high in [p.extremes()]
             }
-            answers[max(ranges, key=ranges.get)]["role"] = self.circuit.role if self.circuit else "crank"
+            answers[max(ranges, key=ranges.get)]["role"] = self.circuit.role if self.circuit else Role.CRANK
         if not sheet and self.circuit is not None:
-            told = self.circuit.model_dump(include={"sensor", "wheel", "pull_up"}, exclude_none=True)
+            kind = kind_of(self.circuit.sensor)
+            told = {"sensor": kind.slug} | ({"wheel": self.circuit.wheel} if self.circuit.wheel else {})
+            told |= kind.stated(self.circuit)
             for one in answers.values():
                 if one["role"] == self.circuit.role:
-                    one |= (
-                        told if self.circuit.sensor == "hall" else {key: told[key] for key in told if key != "pull_up"}
-                    )
-                elif one["role"] == "supply" and self.circuit.supply:
+                    one |= told
+                elif one["role"] == Role.SUPPLY and self.circuit.supply:
                     one["nominal"] = self.circuit.supply
         return answers
 
@@ -191,32 +198,33 @@ class ImportPage(QWidget):
             return
         self._filling = True
         answer = self.answers[self.column.currentData()]
-        self.role.setCurrentIndex(max(0, self.role.findData(answer.get("role", "other"))))
-        usual = "piezo" if answer.get("role") == "knock" else "hall"
+        self.role.setCurrentIndex(max(0, self.role.findData(answer.get("role", Role.OTHER))))
+        usual = USUAL[Role.KNOCK] if answer.get("role") == Role.KNOCK else USUAL[Role.CRANK]
         self.sensor.setCurrentIndex(max(0, self.sensor.findData(answer.get("sensor", usual))))
         self.wheel.setText(answer.get("wheel", ""))
         self.polarity.setCurrentIndex(max(0, self.polarity.findData(answer.get("polarity"))))
         extra = self._extra()
-        self.extra.setText(f"{answer[extra[0]]:g}" if extra and extra[0] in answer else "")
+        given = answer.get(extra.key, "") if extra else ""
+        self.extra.setText(given if isinstance(given, str) else f"{given:g}")
         self._filling = False
         self._fit_fields()
         self._preview()
 
-    def _extra(self) -> tuple[str, str, str, str] | None:
+    def _extra(self) -> FormField | None:
         role = self.role.currentData()
-        return EXTRA.get(self.sensor.currentData() if role in ("crank", "cam", "speed") else role)
+        return kind_of(self.sensor.currentData()).form if role in ROTATING_ROLES else RAIL_FIELDS.get(role)
 
     def _fit_fields(self) -> None:
         """Show only what this role and sensor need."""
-        rotating = self.role.currentData() in ("crank", "cam", "speed")
-        self.sensor.setEnabled(rotating or self.role.currentData() == "knock")
+        rotating = self.role.currentData() in ROTATING_ROLES
+        self.sensor.setEnabled(rotating or self.role.currentData() == Role.KNOCK)
         self.wheel.setEnabled(rotating)
         extra = self._extra()
         self.right.setRowVisible(self.extra, extra is not None)
-        self.right.setRowVisible(self.polarity, rotating and self.sensor.currentData() == "reluctance")
+        self.right.setRowVisible(self.polarity, rotating and kind_of(self.sensor.currentData()).crossable)
         if extra:
-            self.extra_name.setText(extra[1])
-            self.extra.setPlaceholderText(extra[2])
+            self.extra_name.setText(extra.label)
+            self.extra.setPlaceholderText(extra.hint)
 
     def _answered(self) -> None:
         """Take the fields as the answers for the channel shown."""
@@ -226,14 +234,14 @@ class ImportPage(QWidget):
         answer: dict = {"column": self.column.currentData(), "role": role}
         if "factor" in self.answers[answer["column"]]:
             answer["factor"] = self.answers[answer["column"]]["factor"]
-        if role in ("crank", "cam", "speed", "knock"):
+        if role in CIRCUIT_ROLES:
             answer["sensor"] = self.sensor.currentData()
-        if role in ("crank", "cam", "speed") and self.wheel.text().strip():
+        if role in ROTATING_ROLES and self.wheel.text().strip():
             answer["wheel"] = self.wheel.text().strip()
         extra = self._extra()
         if extra and self.extra.text().strip():
-            answer[extra[0]] = self.extra.text().lower().rstrip(extra[3]).replace(",", ".").strip()
-        if self.polarity.currentData() and answer.get("sensor") == "reluctance":
+            answer[extra.key] = self.extra.text().lower().rstrip(extra.unit).replace(",", ".").strip()
+        if self.polarity.currentData() and "sensor" in answer and kind_of(answer["sensor"]).crossable:
             answer["polarity"] = self.polarity.currentData()
         self.answers[answer["column"]] = answer
         self._fit_fields()
@@ -252,7 +260,7 @@ class ImportPage(QWidget):
         """Compare with this capture; its own sheet is used, or, where it has none, the answers here."""
         incoming, answers = self.incoming, self.sheet
 
-        def read(_request):
+        def read(_task):
             from sagen.files import read_capture, read_sheet
 
             return read_capture(path), read_sheet(path)
@@ -318,14 +326,14 @@ class ImportPage(QWidget):
         if self._looking is not None:
             self._looking.stop()
         self._looking = self.work.ask(
-            lambda _request: first_look(incoming, sheet),
+            lambda _task: first_look(incoming, sheet),
             done=lambda look: self._previewed(incoming, *look),
             failed=self._refuse,
         )
 
     def _refuse(self, message: str) -> None:
         self.accept.setEnabled(False)
-        self.told.setText(f"<b>{message}</b>")
+        self.told.setText(message)
 
     def _previewed(self, incoming: Incoming, first, strip) -> None:
         if incoming is not self.incoming:
@@ -361,20 +369,22 @@ class ImportPage(QWidget):
         try:
             sheet = self.sheet()
         except SagenError as error:
-            self.told.setText(f"<b>{error}</b>")
+            self.told.setText(str(error))
             return
         self.kept.emit(self.incoming, sheet)
 
 
 def first_look(incoming: Incoming, sheet):
-    """What the first part of a capture shows under a sheet, and what is drawn of it."""
-    from sagen.desk.capture_page import strip_of
-    from sagen.signal.examine import examine
+    """What the first part of a capture shows under a sheet, and what is drawn of the whole of it."""
+    from sagen.kinds import examine
+    from sagen.report.scene import strip_scene
+    from sagen.signal.true_units import in_true_units
 
     first = examine(_head(incoming.capture), sheet)
-    return first, strip_of(OpenCapture(incoming.capture, sheet, first, incoming.pyramids))
+    whole, _ = in_true_units(incoming.capture, sheet)
+    return first, strip_scene(replace(first, capture=whole), incoming.pyramids)
 
 
-def _head(capture, most: int = 400_000):
+def _head(capture, most: int = HEAD):
     """The first part of a capture, so that the preview answers at once."""
     return replace(capture, channels=tuple(replace(one, raw=one.raw[:most]) for one in capture.channels))

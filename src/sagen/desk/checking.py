@@ -1,0 +1,51 @@
+"""What each kind of check brings up when it is done from its card."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from sagen.model.trail import RepairEntry
+from sagen.model.vocabulary import CheckKind
+
+
+def _meter(shell, check) -> None:
+    page = shell.show_circuit()
+    if page is not None:
+        page.aim(check.point, check.state)
+
+
+def _capture(shell, check) -> None:
+    from sagen.desk.forms import CaptureForm
+    from sagen.reason.case import circuit_of
+    from sagen.reason.checks import recorder_settings
+
+    spec = circuit_of(shell.workspace.job.records())
+    form = CaptureForm(check, recorder_settings(check, spec), shell, stand_in=bool(shell.workspace.instruments))
+    if not form.exec():
+        return
+    if form.from_stand_in:
+        shell.workspace.record_from_instruments(check.state)
+    else:
+        shell.choose_files()
+
+
+def _look(shell, check) -> None:
+    from sagen.desk.forms import LookForm
+
+    form = LookForm(check, shell)
+    if form.exec():
+        shell.workspace.add(form.answer())
+
+
+def _swap(shell, check) -> None:
+    from sagen.desk.forms import RepairForm
+
+    form = RepairForm(RepairEntry(check.part, text="Swapped to try."), parent=shell)
+    if form.exec():
+        shell.workspace.add(form.answer())
+
+
+#: by the kind of check; a new kind is a row
+DOING: dict[CheckKind, Callable] = {
+    CheckKind.METER: _meter, CheckKind.CAPTURE: _capture, CheckKind.LOOK: _look, CheckKind.SWAP: _swap,
+}  # fmt: skip

@@ -1,0 +1,1 @@
+"""How the desk looks: colours, type, icons, and labels that never take text for markup."""

@@ -1,0 +1,55 @@
+"""Text from a file or a person is never markup: labels and tips that show every letter as it is."""
+
+from __future__ import annotations
+
+from html import escape
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFontMetrics
+from PySide6.QtWidgets import QLabel, QSizePolicy, QWidget
+
+
+class Label(QLabel):
+    """A label of plain text; every label of the desk is one."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None, *, name: str = "", wrap: bool = False):
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+        if name:
+            self.setObjectName(name)
+        self.setWordWrap(wrap)
+
+
+class ElidedLabel(Label):
+    """One line that gives way: what does not fit is cut with an ellipsis, and the whole stands in the tip."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None, *, name: str = ""):
+        super().__init__("", parent, name=name)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.setMinimumWidth(40)
+        self._whole = ""
+        self.setText(text)
+
+    def setText(self, text: str) -> None:
+        self._whole = text.replace("\n", "  ")
+        self._fit()
+
+    def whole(self) -> str:
+        """The text, uncut."""
+        return self._whole
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        shown = QFontMetrics(self.font()).elidedText(self._whole, Qt.TextElideMode.ElideRight, max(self.width(), 40))
+        super().setText(shown)
+        self.setToolTip(plain_tip(self._whole) if shown != self._whole else "")
+
+
+def plain_tip(text: str) -> str:
+    """A tip that shows `text` letter by letter: Qt guesses whether a tip is rich text, and this leaves it nothing to
+    guess."""
+    return f"<qt>{escape(text).replace(chr(10), '<br>')}</qt>" if Qt.mightBeRichText(text) else text

@@ -1,0 +1,69 @@
+"""Pages of the bench. A page says its name, its keys and how it is wired in its own file; `register_page` adds one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from importlib import import_module
+from typing import ClassVar
+
+from PySide6.QtWidgets import QWidget
+
+from sagen.desk.actions import Action, Hint
+from sagen.model.extensions import load_extensions
+
+
+class Page(QWidget):
+    """Base of all pages."""
+
+    name: ClassVar[str]
+    title: ClassVar[str] = ""
+    actions: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
+    hints: ClassVar[tuple[Hint, ...]] = ()
+
+    def wire(self, shell) -> None:
+        """Connect the page with the shell that it is a page of; called once, when the page is made."""
+
+    def dress(self) -> None:
+        """Take on the icons and colours of the present look."""
+
+    def settle(self) -> None:
+        """Come into sight."""
+
+
+Maker = Callable[[], Page]
+
+#: the shipped pages, by name: module and class, imported when they are first asked for
+_SHIPPED = {
+    "capture": ("sagen.desk.pages.capture_page", "CapturePage"),
+    "circuit": ("sagen.desk.pages.circuit_page", "CircuitPage"),
+    "incoming": ("sagen.desk.pages.import_page", "ImportPage"),
+    "log": ("sagen.desk.pages.log_page", "LogPage"),
+    "report": ("sagen.desk.pages.report_page", "ReportPage"),
+}
+_ADDED: dict[str, Maker] = {}
+
+
+def register_page(name: str, make: Maker) -> None:
+    """Add a page; `make` gives it."""
+    _ADDED[name] = make
+
+
+def page_names() -> tuple[str, ...]:
+    """The names of all pages, those of extensions among them."""
+    load_extensions()
+    return (*_SHIPPED, *_ADDED)
+
+
+def added_pages() -> tuple[str, ...]:
+    """The names of pages that extensions brought: the shell offers them in its menu."""
+    load_extensions()
+    return tuple(_ADDED)
+
+
+def make_page(name: str) -> Page:
+    """A page by name; raises KeyError for one that is not there."""
+    if name not in _SHIPPED:
+        load_extensions()
+        return _ADDED[name]()
+    module, cls = _SHIPPED[name]
+    return getattr(import_module(module), cls)()

@@ -1,0 +1,446 @@
+"""A capture on the bench: its three lenses with their tools, one line of figures, and the findings as rows that jump."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.casework.open_capture import OpenCapture
+from sagen.desk.actions import Hint
+from sagen.desk.lenses.strip import Overview, StripView
+from sagen.desk.lenses.teeth_table import TeethTable
+from sagen.desk.lenses.turns import TurnsView
+from sagen.desk.lenses.wheel import WheelView
+from sagen.desk.look import theme
+from sagen.desk.look.plain import ElidedLabel, Label
+from sagen.desk.pages import Page
+from sagen.model.vocabulary import FindingKind
+from sagen.model.words import FINDING_TITLES, ROLES, STATES
+from sagen.report.scene import Place
+
+LENSES = (
+    ("strip", "Strip", "1", "Channels over time"),
+    ("turns", "Turns", "2", "One row a revolution, one column a tooth"),
+    ("wheel", "Wheel", "3", "The wheel as the sensor saw it"),
+)
+FORMATS = "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
+WORDS_HEIGHT = 92  #: px of the findings below the picture; more scrolls
+
+
+class FindingRow(QPushButton):
+    """A finding in words, numbered as in the picture; a press jumps to its place."""
+
+    def __init__(self, number: int, title: str, text: str, sure: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("row")
+        self.setAccessibleName(f"{number} {title}. {text}")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(8)
+        self.number = Label(str(number), name="number")
+        self.number.setAlignment(Qt.AlignmentFlag.AlignTop)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        self.text = Label(f"{title}. {text}", wrap=True)
+        self.sure = Label(f"To be sure: {sure}" if sure else "", name="quiet", wrap=True)
+        self.sure.setVisible(bool(sure))
+        for one in (self.number, self.text, self.sure):
+            one.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        words.addWidget(self.text)
+        words.addWidget(self.sure)
+        row.addWidget(self.number)
+        row.addLayout(words, 1)
+
+    def sizeHint(self):
+        return self.layout().sizeHint()
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self.layout().heightForWidth(width)
+
+
+class CapturePage(Page):
+    """A capture under its three lenses, linked by one pointer."""
+
+    name, title = "capture", "Capture"
+    hints = (
+        Hint("Left / Right", "look earlier / later"),
+        Hint("Up / Down or + / \u2212", "closer / further"),
+        Hint("Home", "the whole capture"),
+        Hint("A / B", "set a cursor at the pointer"),
+        Hint("Shift with A or B", "without snapping to an edge"),
+        Hint("Esc", "take the cursors away"),
+        Hint("N / P", "next / previous place of a finding"),
+        Hint("1 / 2 / 3", "Strip, Turns, Wheel"),
+    )
+    export_wanted = Signal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.opened: OpenCapture | None = None
+        self.finding_at = -1
+        self.lens, self.column, self.what = "strip", "", "phase_error"
+        self._looked_at = False  #: whether Turns, Wheel and the table show the present capture
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        self.title_label, self.about = ElidedLabel(name="heading"), ElidedLabel(name="quiet")
+        head = QHBoxLayout()
+        head.setSpacing(10)
+        head.addWidget(self.title_label, 2)
+        head.addWidget(self.about, 3)
+        layout.addLayout(head)
+        layout.addLayout(self._lens_bar())
+        self.view, self.turns, self.wheel, self.table = StripView(), TurnsView(), WheelView(), TeethTable()
+        self.overview = Overview(self.view)
+        layout.addWidget(self.overview)
+        self.round = QStackedWidget()
+        self.round.addWidget(self.turns)
+        self.round.addWidget(self.wheel)
+        self.beside = QSplitter()
+        self.beside.setHandleWidth(8)
+        self.beside.addWidget(self.round)
+        self.beside.addWidget(self.table)
+        self.beside.setSizes([350, 320])
+        self.beside.setStretchFactor(0, 1)
+        self.beside.setChildrenCollapsible(False)
+        self.lenses = QStackedWidget()
+        self.lenses.addWidget(self.view)
+        self.lenses.addWidget(self.beside)
+        layout.addWidget(self.lenses, 1)
+        self.figures = ElidedLabel(name="mono")
+        self.figures.setFixedHeight(20)
+        self.figures.setAccessibleName("Figures under the pointer and between the cursors")
+        layout.addWidget(self.figures)
+        layout.addWidget(self._words())
+        self._pointed: Place | None = None
+        self.view.cursor_moved.connect(self._strip_points)
+        self.view.measured.connect(self._show_figures)
+        self.overview.moved.connect(self._look_around)
+        for one in (self.turns, self.wheel):
+            one.pointed.connect(self.point_at)
+            one.pressed.connect(self._press)
+        self.table.chosen.connect(self._tooth_chosen)
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.export_wanted.connect(self._export)
+
+    def _export(self) -> None:
+        """Write the capture on the bench in an open format, off the interface thread."""
+        if self.opened is None:
+            return
+        folder = self.shell.folder()
+        stem = "".join(one for one in self.opened.capture.name.rsplit(".", 1)[0] if one not in "/\\\0")
+        name, _ = QFileDialog.getSaveFileName(self, "Write the capture", str(folder / f"{stem}.csv"), FORMATS)
+        if name:
+            from pathlib import Path
+
+            self.shell.workspace.export(Path(name))
+
+    # building -----------------------------------------------------------------------------
+
+    def _words(self) -> QScrollArea:
+        inside = QWidget()
+        self.rows = QVBoxLayout(inside)
+        self.rows.setContentsMargins(0, 0, 4, 0)
+        self.rows.setSpacing(3)
+        scroll = QScrollArea()
+        scroll.setWidget(inside)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFixedHeight(WORDS_HEIGHT)
+        return scroll
+
+    def _lens_bar(self) -> QHBoxLayout:
+        """Which lens, of which channel, and which measure; and the tools."""
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self.lens_buttons: dict[str, QPushButton] = {}
+        for name, words, key, tip in LENSES:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setToolTip(f"{tip} ({key})")
+            button.setShortcut(QKeySequence(key))
+            button.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(lambda _=False, name=name: self.show_lens(name))
+            self.lens_buttons[name] = button
+            row.addWidget(button)
+        self.lens_buttons["strip"].setChecked(True)
+        self.channel_box, self.what_box = QComboBox(), QComboBox()
+        self.channel_box.setAccessibleName("Channel of the lens")
+        self.what_box.setAccessibleName("Measure of the lens")
+        for box in (self.channel_box, self.what_box):
+            box.setMinimumWidth(70)
+            box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+            box.currentIndexChanged.connect(lambda _=0: self._channel_chosen())
+            row.addWidget(box)
+        row.addStretch(1)
+        self._tools(row)
+        self.dress()
+        return row
+
+    def _tools(self, row: QHBoxLayout) -> None:
+        self.buttons: dict[str, QToolButton] = {}
+        for name, icon, tip, key, action in (
+            ("previous", "arrow-left", "Previous place of a finding", "P", lambda: self.step_finding(-1)),
+            ("next", "arrow-right", "Next place of a finding", "N", lambda: self.step_finding(1)),
+            ("out", "zoom-out", "Show more", None, lambda: self.view.zoom(1.8)),
+            ("in", "zoom-in", "Show less, closer", None, lambda: self.view.zoom(1 / 1.8)),
+            ("fit", "maximize", "The whole capture (Home)", None, lambda: self.view.fit()),
+            ("export", "file-down", "Write the capture as CSV, WAV or MDF4", None, self.export_wanted.emit),
+        ):
+            button = QToolButton()
+            button.setToolTip(tip + (f" ({key})" if key else ""))
+            button.setAccessibleName(tip)
+            button.setProperty("icon_name", icon)
+            button.clicked.connect(action)
+            if key:
+                button.setShortcut(QKeySequence(key))
+            self.buttons[name] = button
+            row.addWidget(button)
+
+    def dress(self) -> None:
+        for button in self.buttons.values():
+            button.setIcon(theme.icon(button.property("icon_name")))
+        if self.opened is not None:
+            self.turns.dress()
+            self.wheel.dress()
+
+    # what is shown ------------------------------------------------------------------------
+
+    def show_capture(self, opened: OpenCapture) -> None:
+        self.opened, self.finding_at, self._pointed = opened, -1, None
+        capture = opened.capture
+        self.title_label.setText(capture.name)
+        rows = [one for one in opened.examination.channels if one.reading is not None]
+        parts = [
+            f"{capture.seconds:.3g} s at {capture.sfreq / 1000:.6g} kHz",
+            STATES[opened.sheet.conditions.state],
+        ]
+        for one in rows[:2]:
+            speed = one.reading.speed_range()
+            wheel = f" {one.reading.wheel}" if one.reading.wheel else ""
+            parts.append(f"{ROLES[one.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
+        self.about.setText("  ·  ".join(parts))
+        self.view.show_strip(opened.strip)
+        self.view.open_at_what_was_found()
+        spans = any(one.spans for one in opened.examination.findings)
+        for name in ("previous", "next"):
+            self.buttons[name].setEnabled(spans)
+        self._fill_channels(rows)
+        self._show_words()
+        self._show_figures()
+
+    def _fill_channels(self, rows) -> None:
+        names = {one.column: one.name for one in self.opened.strip.lanes}
+        for box in (self.channel_box, self.what_box):
+            box.blockSignals(True)
+            box.clear()
+        for one in rows:
+            self.channel_box.addItem(f"{names[one.sheet.column]} ({one.sheet.column})", one.sheet.column)
+        known = [index for index, one in enumerate(rows) if one.reading.wheel is not None]
+        self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
+        for name, words in (("phase_error", "Place"), ("size", "Size")):
+            self.what_box.addItem(words, name)
+        # What was found decides what is looked at first: a wheel that runs out shows in the size.
+        found = {one.kind for one in self.opened.examination.findings}
+        self.what_box.setCurrentIndex(1 if FindingKind.RUNOUT in found else 0)
+        for box in (self.channel_box, self.what_box):
+            box.blockSignals(False)
+        for name in ("turns", "wheel"):
+            self.lens_buttons[name].setEnabled(bool(rows))
+        if not rows and self.lens != "strip":
+            self.show_lens("strip")
+        self._channel_chosen()
+
+    def _channel_chosen(self) -> None:
+        if self.opened is None:
+            return
+        self.column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "phase_error"
+        self._looked_at = False
+        if self.lens != "strip":
+            self._show_look()
+        self._show_boxes()
+
+    def _show_look(self) -> None:
+        """What Turns, Wheel and the table show: made when one of them is first looked at."""
+        if self._looked_at or self.opened is None:
+            return
+        self._looked_at = True
+        look = self.opened.looks.get(self.column)
+        self.turns.show_look(look, self.what)
+        self.wheel.show_look(look)
+        self.table.show_look(look)
+
+    def _show_boxes(self) -> None:
+        self.channel_box.setVisible(self.lens != "strip" and self.channel_box.count() > 1)
+        self.what_box.setVisible(self.lens == "turns")
+        self.overview.setVisible(self.lens == "strip")
+        for name in ("out", "in", "fit"):
+            self.buttons[name].setVisible(self.lens == "strip")
+
+    def show_lens(self, name: str) -> None:
+        """Strip, turns or wheel over the same data."""
+        self.lens = name
+        self.lens_buttons[name].setChecked(True)
+        self.lenses.setCurrentWidget(self.view if name == "strip" else self.beside)
+        if name != "strip":
+            self._show_look()
+            self.round.setCurrentWidget(getattr(self, name))
+        self._show_boxes()
+        getattr(self, "view" if name == "strip" else name).setFocus()
+
+    # findings -----------------------------------------------------------------------------
+
+    def _show_words(self) -> None:
+        """The findings as rows, then how the capture compares, then what the reader did on the way in."""
+        while self.rows.count():
+            item = self.rows.takeAt(0)
+            if item.widget():
+                item.widget().deleteLater()
+        done = self.opened.examination
+        self.finding_rows: list[FindingRow] = []
+        for index, one in enumerate(done.findings):
+            row = FindingRow(index + 1, FINDING_TITLES.get(one.kind, one.kind), one.text, one.sure)
+            row.clicked.connect(lambda _=False, index=index: self.jump_to(index))
+            self.finding_rows.append(row)
+            self.rows.addWidget(row)
+        if not done.findings:
+            said = (
+                "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
+            )
+            self.rows.addWidget(Label(said, name="sound", wrap=True))
+        entry = self.opened.entry
+        for one in entry.record.compared if entry else done.compared:
+            self.rows.addWidget(Label(f"Against the known-good capture: {one}", wrap=True))
+        for one in self.opened.capture.notes:
+            self.rows.addWidget(Label(f"Note: {one}.", name="quiet", wrap=True))
+        self.rows.addStretch(1)
+
+    def words(self) -> str:
+        """Everything that stands below the picture."""
+        labels = [self.rows.itemAt(index).widget() for index in range(self.rows.count())]
+        told = []
+        for one in labels:
+            if isinstance(one, FindingRow):
+                told += [f"{one.number.text()} {one.text.text()}", one.sure.text()]
+            elif isinstance(one, Label):
+                told.append(one.text())
+        return "\n".join(told)
+
+    def jump_to(self, index: int) -> None:
+        """Bring the first place of a finding to the middle."""
+        finding = self.opened.examination.findings[index]
+        if finding.spans:
+            self._go_to(finding.spans[0].start_s, finding.spans[0].end_s)
+
+    def step_finding(self, step: int) -> None:
+        """Bring the next or previous place of a finding to the middle."""
+        if self.opened is None:
+            return
+        places = sorted((span.start_s, span.end_s) for one in self.opened.examination.findings for span in one.spans)
+        if not places:
+            return
+        self.finding_at = (self.finding_at + step) % len(places) if self.finding_at >= 0 else (0 if step > 0 else -1)
+        self.finding_at %= len(places)
+        self._go_to(*places[self.finding_at])
+
+    def _go_to(self, start_s: float, end_s: float) -> None:
+        self.view.look_at_span(start_s, end_s, around=14.0)
+        if self.lens != "strip":
+            self.point_at(start_s)
+
+    # the shared pointer -------------------------------------------------------------------
+
+    def point_at(self, time_s: float | None) -> None:
+        """One pointer for all lenses and the line of figures."""
+        for one in (self.view, self.turns, self.wheel):
+            one.set_pointer(time_s)
+        strip = self.view.strip
+        self._pointed = strip.place(time_s) if strip is not None and time_s is not None else None
+        self._show_figures()
+
+    def _strip_points(self, place: Place | None) -> None:
+        self._pointed = place
+        self._show_figures()
+        for one in (self.turns, self.wheel):
+            one.set_pointer(place.time_s if place is not None else None)
+
+    def _press(self, time_s: float) -> None:
+        """A press in Turns or Wheel sets a cursor there, as one in the Strip does, and brings the place to its middle."""
+        self.view.set_cursor_at(self.view.next_cursor, time_s)
+        self.view.next_cursor = "B" if self.view.next_cursor == "A" else "A"
+        reading = self.turns.look.reading if self.turns.look else None
+        if reading is not None and len(reading.teeth.times) > 3:
+            pitch = float(np.median(np.diff(reading.teeth.times)))
+            self.view.look_at_span(time_s - pitch, time_s + pitch, around=9.0)
+
+    def _look_around(self, time_s: float) -> None:
+        """Bring a time to the middle without coming closer; from the whole capture, come closer first."""
+        span = self.view.view.span
+        if self.view.strip is not None and span > 0.9 * self.view.strip.seconds:
+            span = 0.1 * self.view.strip.seconds
+        self.view.look_at_span(time_s - span / 2, time_s + span / 2, around=1.0)
+
+    def _tooth_chosen(self, number: int) -> None:
+        time = self.wheel.time_of(number) if self.wheel.look and self.wheel.look.table else None
+        if time is not None:
+            self.point_at(time)
+
+    def _show_figures(self) -> None:
+        """One line: what lies between the cursors, else under one of them, else under the pointer; else nothing."""
+        strip = self.view.strip
+        places = {name: strip.place(strip.cursors[name]) for name in "AB" if strip and name in strip.cursors}
+        parts = [f"{name} {_place(place)}" for name, place in places.items()]
+        if len(places) == 2:
+            parts.append(f"B \u2212 A {_difference(places['A'], places['B'])}")
+        elif self._pointed is not None:
+            parts.append(_place(self._pointed))
+        self.figures.setText("   ".join(parts))
+
+
+def _place(place: Place) -> str:
+    """What a cursor tells."""
+    told = [_time(place.time_s), *(f"{value:.2f} {unit}" for _, value, unit in place.values[:3])]
+    if place.angle_deg is not None:
+        told.append(f"{place.angle_deg:.1f}°")
+    if place.tooth is not None:
+        told.append(f"tooth {place.tooth}")
+    return "  ".join(told)
+
+
+def _difference(first: Place, second: Place) -> str:
+    """What lies between two cursors."""
+    apart = second.time_s - first.time_s
+    told = [_time(apart)]
+    told += [f"{b[1] - a[1]:+.2f} {a[2]}" for a, b in zip(first.values[:3], second.values[:3], strict=True)]
+    if first.angle_deg is not None and second.angle_deg is not None:
+        told.append(f"{(second.angle_deg - first.angle_deg) % 360:.1f}°")
+    if apart:
+        told.append(f"{1 / abs(apart):.1f} Hz")
+    return "  ".join(told)
+
+
+def _time(seconds: float) -> str:
+    return f"{seconds * 1000:.3f} ms" if abs(seconds) < 10 else f"{seconds:.4f} s"

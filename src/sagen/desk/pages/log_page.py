@@ -1,0 +1,131 @@
+"""The job log on the bench: every job as a card."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout
+
+from sagen.desk.look import theme
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.panes.trail import CardDelegate, paint_tag
+from sagen.model.job import JobSummary, Stage
+
+JOB = Qt.ItemDataRole.UserRole
+TYPING_MS = 120  #: a search waits so long for the next letter
+
+
+class JobsModel(QAbstractListModel):
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.jobs: tuple[JobSummary, ...] = ()
+
+    def show_jobs(self, jobs: tuple[JobSummary, ...]) -> None:
+        self.beginResetModel()
+        self.jobs = tuple(jobs)
+        self.endResetModel()
+
+    def rowCount(self, parent=None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.jobs)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole):
+        if not index.isValid():
+            return None
+        job = self.jobs[index.row()]
+        if role == JOB:
+            return job
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{job.machine} {job.owner} {job.about}"
+        return None
+
+
+class JobDelegate(CardDelegate):
+    HEIGHT = 82
+
+    def sizeHint(self, option, index) -> QSize:
+        return QSize(option.rect.width(), self.HEIGHT)
+
+    def paint_card(self, painter: QPainter, card: QRect, index: QModelIndex) -> None:
+        look = theme.look()
+        job: JobSummary = index.data(JOB)
+        inner = card.adjusted(14, 9, -12, -8)
+        painter.setPen(QColor(look.ink))
+        painter.setFont(theme.font(12, bold=True))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, job.machine)
+        painter.setFont(theme.font(10))
+        about = job.about or "no complaint entered"
+        painter.drawText(inner.adjusted(0, 24, 0, 0), Qt.AlignmentFlag.AlignLeft, about)
+        painter.setPen(QColor(look.quiet))
+        painter.setFont(theme.font(9))
+        who = f"{job.owner}, " if job.owner else ""
+        last = job.damaged or f"{job.created:%d %b %Y}, {job.entries} entries"
+        painter.drawText(inner.adjusted(0, 46, 0, 0), Qt.AlignmentFlag.AlignLeft, f"{who}{last}")
+        colours = {Stage.PROVEN: look.sound, Stage.REPAIRED: look.accent, Stage.FOUND: look.mark}
+        if job.damaged:
+            paint_tag(painter, card, "damaged", look.mark)
+        elif job.stage in colours:
+            paint_tag(painter, card, str(job.stage), colours[job.stage])
+
+
+class LogPage(Page):
+    """All jobs, newest first, with a search line. Listing and searching are done by the log, not here."""
+
+    name, title = "log", "Job log"
+    chosen = Signal(int)
+    new_wanted = Signal()
+    search_wanted = Signal(str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        row.addWidget(Label("Job log", name="heading"), 1)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search machine, customer, code")
+        self.search.setClearButtonEnabled(True)
+        self.search.setMinimumWidth(200)
+        row.addWidget(self.search)
+        self.new = QPushButton("New job")
+        self.new.setObjectName("first")
+        row.addWidget(self.new)
+        layout.addLayout(row)
+        self.model = JobsModel(self)
+        self.list = QListView()
+        self.list.setAccessibleName("Job log")
+        # All cards are alike: ten thousand are laid out without asking each how tall it is.
+        self.list.setUniformItemSizes(True)
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(JobDelegate(self.list))
+        layout.addWidget(self.list, 1)
+        self.empty = Label(name="quiet")
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout.addWidget(self.empty, 1)
+        self.new.clicked.connect(self.new_wanted)
+        self.list.clicked.connect(lambda index: self.chosen.emit(index.data(JOB).id))
+        self.list.activated.connect(lambda index: self.chosen.emit(index.data(JOB).id))
+        self._typing = QTimer(self, singleShot=True, interval=TYPING_MS)
+        self._typing.timeout.connect(lambda: self.search_wanted.emit(self.search.text()))
+        self.search.textChanged.connect(lambda _: self._typing.start())
+
+    def wire(self, shell) -> None:
+        self.chosen.connect(lambda job_id: shell.workspace.open_job(job_id, open_capture=True))
+        self.new_wanted.connect(shell.new_job)
+        self.search_wanted.connect(shell.workspace.list_jobs)
+
+    def settle(self) -> None:
+        self.list.setFocus()
+
+    def show_jobs(self, listed) -> None:
+        """Show a list of jobs, unless the search line has moved on."""
+        if listed.search != self.search.text():
+            return
+        self.model.show_jobs(listed.jobs)
+        self.list.setVisible(bool(listed.jobs))
+        self.empty.setVisible(not listed.jobs)
+        self.empty.setText(
+            "No job holds all of these words."
+            if listed.search
+            else "No jobs yet.\n\nStart one with New job, then drop a capture file anywhere on this window."
+        )

@@ -1,0 +1,1 @@
+"""What is always in sight beside the bench: the trail, the next check and the suspects."""

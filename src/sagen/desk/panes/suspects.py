@@ -1,0 +1,320 @@
+"""The right side of the window: what to do next, wholly in sight; below it the ranked causes as bars, one of them
+unfolded into its evidence."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEasingCurve, QRectF, QSize, Qt, QVariantAnimation, Signal
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QComboBox,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.desk.look import theme
+from sagen.desk.look.plain import Label
+from sagen.model.vocabulary import Cause, Gear, Strategy
+from sagen.model.words import CAUSES
+
+LEAST_SHOWN = 0.01
+MOST_BARS = 6
+MOST_CHECKS = 6
+GEAR_WORDS = {
+    Gear.METER: "with a meter", Gear.SCOPE: "with a recorder", Gear.EYES: "by eye and hand", Gear.PARTS: "with a part",
+}  # fmt: skip
+
+
+class SuspectBar(QAbstractButton):
+    """One cause: name, likeliest fault mode, probability as figure and bar. Pressing it unfolds the evidence."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setCheckable(True)
+        self.setMinimumHeight(46)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.cause, self.fault, self.shown = Cause.NONE, "", 0.0
+        self._moving = QVariantAnimation(self)
+        self._moving.setDuration(350)
+        self._moving.setEasingCurve(QEasingCurve.Type.OutCubic)
+        self._moving.valueChanged.connect(self._moved)
+
+    def show_suspect(self, suspect) -> None:
+        self.cause, self.fault = suspect.cause, suspect.title or suspect.fault
+        self.setAccessibleName(f"{CAUSES[suspect.cause]}: {self.fault}, {100 * suspect.probability:.0f} percent")
+        self.setToolTip("Press to see the evidence for and against")
+        self._moving.stop()
+        self._moving.setStartValue(self.shown)
+        self._moving.setEndValue(float(suspect.probability))
+        self._moving.start()
+
+    def _moved(self, value: float) -> None:
+        self.shown = value
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, 46)
+
+    def paintEvent(self, _event) -> None:
+        look = theme.look()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.setBrush(QColor(look.raised))
+        painter.setPen(QColor(look.accent if self.hasFocus() or self.underMouse() else look.line))
+        painter.drawRoundedRect(box, 6, 6)
+        track = QRectF(box.left() + 10, box.bottom() - 11, box.width() - 20, 6)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(look.ground))
+        painter.drawRoundedRect(track, 3, 3)
+        colour = QColor(look.sound if self.cause == Cause.NONE else look.accent)
+        painter.setBrush(colour)
+        painter.drawRoundedRect(QRectF(track.left(), track.top(), max(3.0, track.width() * self.shown), 7), 3, 3)
+        text = box.adjusted(10, 4, -10, -13)
+        painter.setPen(QColor(look.ink))
+        painter.setFont(theme.font(10.5, bold=True))
+        figure = f"{100 * self.shown:.0f} %"
+        painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
+        name = CAUSES[self.cause]
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+        left = painter.fontMetrics().horizontalAdvance(name) + 8
+        right = painter.fontMetrics().horizontalAdvance(figure) + 8
+        painter.setFont(theme.font(9))
+        painter.setPen(QColor(look.quiet))
+        room = text.adjusted(left, 1, -right, 0)
+        fault = "" if self.cause == Cause.NONE else self.fault
+        shown = painter.fontMetrics().elidedText(fault, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+class ReasonLine(QWidget):
+    """One sentence for or against, with its sign and how strongly it speaks, in words, never by colour alone."""
+
+    def __init__(self, text: str, bits: float, parent=None):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        sign = Label("+" if bits > 0 else "\u2212", name="sign")
+        sign.setAlignment(Qt.AlignmentFlag.AlignTop)
+        sign.setFixedWidth(12)
+        self.text = Label(f"{text} ({strength(bits)})", wrap=True)
+        row.addWidget(sign)
+        row.addWidget(self.text, 1)
+
+
+def strength(bits: float) -> str:
+    """How strongly a reason speaks, and for which side."""
+    size = abs(bits)
+    words = "slightly" if size < 1 else "clearly" if size < 3.5 else "strongly"
+    return f"{words} {'for it' if bits > 0 else 'against it'}"
+
+
+class SuspectRow(QWidget):
+    """A bar and, when unfolded, its evidence."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        self.bar = SuspectBar()
+        self.evidence = QWidget()
+        self.lines = QVBoxLayout(self.evidence)
+        self.lines.setContentsMargins(10, 4, 6, 8)
+        self.lines.setSpacing(4)
+        self.evidence.hide()
+        layout.addWidget(self.bar)
+        layout.addWidget(self.evidence)
+        self.bar.toggled.connect(self.evidence.setVisible)
+
+    def show_suspect(self, suspect) -> None:
+        self.bar.show_suspect(suspect)
+        while self.lines.count():
+            self.lines.takeAt(0).widget().deleteLater()
+        title = suspect.title or suspect.fault
+        if suspect.cause != Cause.NONE:
+            self.lines.addWidget(Label(f"{title[:1].upper()}{title[1:]}", name="strong", wrap=True))
+        for one in suspect.reasons:
+            self.lines.addWidget(ReasonLine(one.text, one.bits))
+        if not suspect.reasons:
+            self.lines.addWidget(Label("Nothing measured so far speaks for or against it.", wrap=True))
+        self.lines.addWidget(Label(suspect.advice, name="advice", wrap=True))
+
+    def told(self) -> str:
+        """Everything that the unfolded row says."""
+        return "\n".join(one.text() for one in self.evidence.findChildren(Label))
+
+
+class CheckCard(QWidget):
+    """The one clear thing to do next: title, what to do, what a sound one shows, minutes, cautions, and its keys."""
+
+    wanted = Signal(object)  #: NextCheck that is to be done
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 10, 8)
+        layout.setSpacing(4)
+        self.over = Label("NEXT CHECK", name="over")
+        self.title = Label(name="heading", wrap=True)
+        self.what, self.sound = Label(wrap=True), Label(name="sound", wrap=True)
+        self.why, self.caution = Label(name="small", wrap=True), Label(name="caution", wrap=True)
+        for one in (self.over, self.title, self.what, self.sound, self.why, self.caution):
+            layout.addWidget(one)
+        self.do = QPushButton("Do this check")
+        self.do.setObjectName("first")
+        self.do.setToolTip("Open what it needs: the meter entry, a capture, or the question (Ctrl+D)")
+        self.other = QPushButton("Another")
+        self.other.setToolTip("Show the next best check instead (Ctrl+Shift+D)")
+        row = QHBoxLayout()
+        row.addWidget(self.do, 1)
+        row.addWidget(self.other)
+        layout.addLayout(row)
+        self.checks: tuple = ()
+        self.at = 0
+        self.other.clicked.connect(self.show_another)
+        self.do.clicked.connect(self.do_it)
+
+    def show_checks(self, checks: tuple) -> None:
+        self.checks, self.at = checks, 0
+        self._show()
+
+    def show_another(self) -> None:
+        """The next best check instead; after a handful the best again."""
+        self.at = (self.at + 1) % max(1, min(len(self.checks), MOST_CHECKS))
+        self._show()
+
+    def do_it(self) -> None:
+        if self.checks:
+            self.wanted.emit(self.checks[self.at])
+
+    def _show(self) -> None:
+        self.setVisible(bool(self.checks))
+        if not self.checks:
+            return
+        best = self.checks[self.at]
+        check = best.check
+        shown = min(len(self.checks), MOST_CHECKS)
+        which = "NEXT CHECK" if self.at == 0 else f"CHECK {self.at + 1} OF {shown}"
+        self.over.setText(f"{which} · {check.total_minutes:g} MIN · {GEAR_WORDS[check.gear].upper()}")
+        self.title.setText(check.name[:1].upper() + check.name[1:])
+        self.what.setText(check.text)
+        self.sound.setText(f"Sound: {best.expect}")
+        self.why.setText(best.why)
+        self.caution.setText("Mind: " + " ".join(check.cautions))
+        self.caution.setVisible(bool(check.cautions))
+        self.do.setAccessibleName(f"Do this check: {check.name}")
+
+
+class SuspectsPane(QWidget):
+    """The right side of the window."""
+
+    wishes = Signal(str, object)  #: strategy, gear
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("pane")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(8, 8, 4, 8)
+        outer.setSpacing(6)
+        self.card = CheckCard()
+        outer.addWidget(self.card)
+        outer.addLayout(self._wishes_row())
+        self.scroll = QScrollArea()
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll.setMinimumHeight(96)
+        inside = QWidget()
+        self.layout_ = QVBoxLayout(inside)
+        self.layout_.setContentsMargins(0, 0, 6, 0)
+        self.layout_.setSpacing(5)
+        self.empty = Label(
+            "No evidence yet.\n\nSuspects are weighed as soon as a code, a reading or a capture is on the trail.",
+            name="quiet",
+            wrap=True,
+        )
+        self.headline, self.advice = Label(name="caution", wrap=True), Label(name="caution", wrap=True)
+        self.others = Label(name="quiet", wrap=True)
+        self.rows: list[SuspectRow] = []
+        for one in (self.empty, self.headline, self.advice, self.others):
+            self.layout_.addWidget(one)
+        self.layout_.addStretch(1)
+        self.scroll.setWidget(inside)
+        outer.addWidget(self.scroll, 1)
+        self.show_weighed((), ())
+
+    def _wishes_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.setContentsMargins(0, 0, 4, 0)
+        row.addWidget(Label("SUSPECTS", name="over"), 1)
+        self.strategy, self.gear = QComboBox(), QComboBox()
+        for key, words in (
+            (Strategy.MOST, "Best first"), (Strategy.METER, "Meter first"), (Strategy.SCOPE, "Scope first"),
+        ):  # fmt: skip
+            self.strategy.addItem(words, key)
+        for key, words in (
+            ((Gear.METER, Gear.SCOPE), "All gear"), ((Gear.METER,), "Meter only"), ((Gear.SCOPE,), "Scope only"),
+            ((), "Eyes only"),
+        ):  # fmt: skip
+            self.gear.addItem(words, key)
+        self.strategy.setToolTip("How checks are ranked: both schools by what they separate per minute")
+        self.gear.setToolTip("What is at hand")
+        for box in (self.strategy, self.gear):
+            box.setAccessibleName(box.toolTip())
+            box.setObjectName("tight")
+            box.setMinimumWidth(74)
+            box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+            row.addWidget(box)
+            box.currentIndexChanged.connect(
+                lambda _=0: self.wishes.emit(self.strategy.currentData(), self.gear.currentData())
+            )
+        return row
+
+    def _row(self, index: int) -> SuspectRow:
+        """The row at a place, made when it is first needed; of all rows one at most is unfolded."""
+        while len(self.rows) <= index:
+            row = SuspectRow()
+            row.bar.toggled.connect(lambda on, row=row: self._fold_others(row) if on else None)
+            self.rows.append(row)
+            self.layout_.insertWidget(1 + len(self.rows), row)
+        return self.rows[index]
+
+    def _fold_others(self, unfolded: SuspectRow) -> None:
+        for row in self.rows:
+            if row is not unfolded:
+                row.bar.setChecked(False)
+
+    def show_weighed(self, suspects, checks, advice=None, odd=()) -> None:
+        shown = [one for one in suspects if one.probability >= LEAST_SHOWN][:MOST_BARS]
+        for index, one in enumerate(shown):
+            self._row(index).show_suspect(one)
+        for index, row in enumerate(self.rows):
+            row.setVisible(index < len(shown))
+        self.empty.setVisible(not shown)
+        rest = [one for one in suspects if one not in shown]
+        said = []
+        for words, some in (
+            ("Less likely", [one for one in rest if one.probability >= LEAST_SHOWN]),
+            ("All but ruled out", [one for one in rest if one.probability < LEAST_SHOWN]),
+        ):
+            if some:
+                said.append(f"{words}: {', '.join(CAUSES[one.cause].lower() for one in some)}.")
+        self.others.setText(" ".join(said))
+        self.others.setVisible(bool(rest))
+        enough = advice is not None and advice.enough
+        self.headline.setText(advice.headline if enough else "")
+        self.headline.setVisible(enough)
+        told = [*odd, *([advice.rest] if enough and advice.rest else [])]
+        self.advice.setText("\n\n".join(told))
+        self.advice.setVisible(bool(told))
+        self.card.show_checks(tuple(checks))

@@ -1,0 +1,524 @@
+"""The one window: Trail, Bench, Next check and suspects.
+
+It is made in two steps. The bare shell paints at once; `fill` then brings in the panes and everything
+they need. The bench's pages are made when they are first asked for.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
+
+from sagen.desk.look import theme
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+
+    from sagen.desk.pages import Page
+    from sagen.model.job import Entry, Job
+
+#: px at 1280 of trail, bench, and next check with suspects; and the least that each takes
+PANES = (226, 724, 298)
+LEAST = (196, 440, 244)
+#: px inside the frame: it fits a screen of 1280 x 800 with its title bar and a panel
+SIZE = (1280, 720)
+LEAST_SIZE = (1024, 640)
+CAPTURES = "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)"
+
+
+class MainWindow(QMainWindow):
+    """Header, three panes, and the wiring between them and the workspace."""
+
+    def __init__(self, settings: QSettings):
+        super().__init__()
+        self.settings = settings
+        self.setWindowTitle("Sagen")
+        self.resize(*SIZE)
+        self.setMinimumSize(*LEAST_SIZE)
+        self.setAcceptDrops(True)
+        self.workspace = None
+        self._pages: dict[str, Page] = {}
+        geometry = settings.value("window/geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        self._frame()
+
+    # building -----------------------------------------------------------------------------
+
+    def _frame(self) -> None:
+        """The empty shell: the same frames in the same places as the panes that follow."""
+        middle = QWidget()
+        self.setCentralWidget(middle)
+        outer = QVBoxLayout(middle)
+        outer.setContentsMargins(6, 6, 6, 6)
+        outer.setSpacing(6)
+        bar, row = QWidget(), QHBoxLayout()
+        bar.setObjectName("bar")
+        bar.setFixedHeight(48)
+        row.setSpacing(6)
+        for wide in PANES:
+            pane = QWidget()
+            pane.setObjectName("pane")
+            row.addWidget(pane, wide)
+        outer.addWidget(bar)
+        outer.addLayout(row, 1)
+
+    def fill(self, *, instruments: str = "") -> None:
+        """Bring in panes and workspace; nothing is opened yet. `instruments` names what is on the bench."""
+        from PySide6.QtWidgets import QSplitter
+
+        from sagen.casework.heap import Heap
+        from sagen.desk.panes.suspects import SuspectsPane
+        from sagen.desk.panes.trail import TrailPane
+        from sagen.desk.parts import Bench, Header
+        from sagen.desk.workspace import Workspace
+
+        theme.load_fonts()
+        self.workspace, self.heap = Workspace(self), Heap()
+        self.workspace.instruments = instruments
+        middle = QWidget()
+        outer = QVBoxLayout(middle)
+        outer.setContentsMargins(6, 6, 6, 6)
+        outer.setSpacing(6)
+        self.header, self.trail, self.suspects, self.bench = Header(), TrailPane(), SuspectsPane(), Bench()
+        self.stack, self.message = self.bench.stack, self.bench.message
+        outer.addWidget(self.header)
+        self.splitter = QSplitter()
+        self.splitter.setHandleWidth(6)
+        for index, (pane, least) in enumerate(zip((self.trail, self.bench, self.suspects), LEAST, strict=True)):
+            self.splitter.addWidget(pane)
+            self.splitter.setStretchFactor(index, int(pane is self.bench))
+            self.splitter.setCollapsible(index, False)
+            pane.setMinimumWidth(least)
+        self.splitter.setSizes(list(PANES))
+        panes = self.settings.value("window/panes")
+        if panes is not None:
+            self.splitter.restoreState(panes)
+        outer.addWidget(self.splitter, 1)
+        self.setCentralWidget(middle)
+        self._keys()
+        self._listen()
+        self.suspects.strategy.setCurrentIndex(
+            max(0, self.suspects.strategy.findData(self.settings.value("reason/strategy", "most")))
+        )
+        self.suspects.gear.setCurrentIndex(_whole(self.settings.value("reason/gear", 0)))
+        self._dress()
+
+    def _keys(self) -> None:
+        from PySide6.QtCore import Qt
+        from PySide6.QtGui import QAction, QKeySequence
+
+        from sagen.desk.actions import bind
+
+        bind(self, ACTIONS, self)
+        gone = QAction(self.trail.list)
+        gone.setShortcut(QKeySequence("Del"))
+        gone.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        gone.triggered.connect(lambda: self._with_entry(self.withdraw_entry))
+        self.trail.list.addAction(gone)
+
+    def _listen(self) -> None:
+        workspace = self.workspace
+        workspace.job_changed.connect(self._job_changed)
+        workspace.jobs_changed.connect(self._jobs_changed)
+        workspace.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
+        workspace.capture_opened.connect(self._capture_opened)
+        workspace.incoming.connect(self._incoming)
+        workspace.failed.connect(self.message.say)
+        workspace.working.connect(self.header.show_work)
+        workspace.log_opened.connect(self._log_opened)
+        workspace.said.connect(self.message.say)
+        workspace.unreadable.connect(self._unreadable)
+        workspace.kept.connect(self._kept)
+        workspace.not_kept.connect(self._not_kept)
+        self.header.job_button.clicked.connect(self.show_log)
+        self.header.capture_button.clicked.connect(self.choose_files)
+        self.bench.start_button.clicked.connect(self.choose_files)
+        self.header.report_button.clicked.connect(self.show_report)
+        self.header.meter_button.clicked.connect(self.show_circuit)
+        self.suspects.card.wanted.connect(self.do_check)
+        self.suspects.wishes.connect(self._wishes)
+        self.header.undo_button.clicked.connect(workspace.undo)
+        self.header.redo_button.clicked.connect(workspace.redo)
+        self.header.look_button.clicked.connect(self.toggle_look)
+        self.header.stop.clicked.connect(workspace.stop_work)
+        self.trail.opened.connect(self.open_entry)
+        self.trail.correct.connect(self.correct_entry)
+        self.trail.withdraw.connect(self.withdraw_entry)
+        self.trail.add.connect(self.add_entry)
+
+    def _dress(self) -> None:
+        self.header.dress()
+        for page in self._pages.values():
+            page.dress()
+        self._update_buttons()
+
+    # pages --------------------------------------------------------------------------------
+
+    def page(self, name: str) -> Page:
+        """A page of the bench, made when it is first asked for."""
+        if name not in self._pages:
+            from sagen.desk.actions import bind
+            from sagen.desk.pages import make_page
+
+            page = make_page(name)
+            self._pages[name] = page
+            self.stack.addWidget(page)
+            bind(page, page.actions, page)
+            page.wire(self)
+        return self._pages[name]
+
+    def show_page(self, name: str) -> Page:
+        page = self.page(name)
+        self.stack.setCurrentWidget(page)
+        page.settle()
+        return page
+
+    def back_to_job(self) -> None:
+        """The capture on the bench, else what says how to get one."""
+        if self.workspace.opened is not None:
+            self.show_page("capture")
+        else:
+            self.bench.show_empty()
+
+    # what the workspace announces -----------------------------------------------------------
+
+    def _log_opened(self) -> None:
+        # What the first capture will need is brought in while nobody waits for it.
+        self.workspace.work.ask(_preload, done=lambda _: self._make_ready("incoming", "capture"))
+        self._next_incoming()
+
+    def _make_ready(self, *names: str) -> None:
+        """Make pages and lay them out, one a turn of the event loop: the first showing of one costs a while."""
+        if not names:
+            self.trail.warm()
+            return
+        if names[0] not in self._pages:
+            page = self.page(names[0])
+            page.resize(self.stack.size())
+            page.grab()
+        QTimer.singleShot(30, self, lambda: self._make_ready(*names[1:]))
+
+    def _jobs_changed(self, listed) -> None:
+        self.page("log").show_jobs(listed)
+        if not listed.jobs and not listed.search:
+            self.show_page("log")
+
+    def _job_changed(self, job: Job | None) -> None:
+        from sagen.model.trail import CaptureEntry
+
+        self.trail.show_job(job)
+        name = job.machine if job else "Job log"
+        full = f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else "")
+        self.header.job_button.setText(full.replace("&", "&&"))
+        self.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.workspace.instruments else ""))
+        if job is None:
+            self.show_page("log")
+        elif not job.of(CaptureEntry) and self.workspace.opened is None and not self.heap.busy:
+            self.bench.show_empty()
+        self._update_buttons()
+
+    def _capture_opened(self, opened) -> None:
+        page = self.page("capture")
+        page.show_capture(opened)
+        self._update_buttons()
+        if self.heap.busy:
+            return  # what was kept does not turn the page under the next file's questions
+        self.message.hide()
+        self.show_page("capture")
+        page.view.setFocus()
+        if opened.entry_id is not None:
+            self.trail.choose(opened.entry_id)
+
+    def _update_buttons(self) -> None:
+        log = self.workspace.log
+        self.header.show_steps(*self.workspace.steps())
+        self.header.capture_button.setEnabled(log is not None)
+        self.header.meter_button.setEnabled(self.workspace.job is not None)
+        self.header.report_button.setEnabled(self.workspace.opened is not None)
+
+    # files on their way in ------------------------------------------------------------------
+
+    def bring_in(self, names: list[str]) -> None:
+        """Read captures one after the other; each goes through the import sheet."""
+        self.heap.add([Path(one) for one in names])
+        self._next_incoming()
+
+    def _next_incoming(self) -> None:
+        """The next file of the heap, once the log is open and no other one is on the bench; at the end, what became
+        of them."""
+        workspace = self.workspace
+        if workspace.log is None:
+            return
+        path = self.heap.next()
+        if path is not None:
+            if workspace.job is None:
+                workspace.add_job(f"Machine of {path.name}", "", None, [])
+            workspace.bring_in(path)
+            return
+        summary = self.heap.summary()
+        if summary:
+            self.message.say(summary)
+
+    def _incoming(self, incoming) -> None:
+        from sagen.model.trail import CaptureEntry, CircuitEntry
+        from sagen.reason.case import circuit_of
+
+        job = self.workspace.job
+        page = self.show_page("incoming")
+        # Only what was stated on the trail may answer for a file; a guess from a code may not.
+        stated = job is not None and (job.of(CircuitEntry) or job.of(CaptureEntry))
+        page.circuit = circuit_of(job.records()) if stated else None
+        page.show_incoming(incoming)
+
+    def keep_incoming(self, incoming, sheet) -> None:
+        """The answers are given: keep the capture, and go on with the next file."""
+        self.workspace.keep(incoming, sheet)
+        self.heap.keeping()
+        if not self.heap.busy:
+            self.back_to_job()
+        self._next_incoming()
+
+    def leave_incoming(self) -> None:
+        """The file on the bench is left."""
+        self.heap.left()
+        self.back_to_job()
+        self._next_incoming()
+
+    def _unreadable(self, name: str, why: str) -> None:
+        self.message.say(f"{name}: {why}")
+        self.heap.failed(why)
+        if not self.heap.busy:
+            self.back_to_job()
+        self._next_incoming()
+
+    def _kept(self, _name: str) -> None:
+        self.heap.kept()
+        self._next_incoming()
+
+    def _not_kept(self, name: str, why: str) -> None:
+        self.message.say(f"{name} was not kept: {why}")
+        self.heap.not_kept(name, why)
+        self._next_incoming()
+
+    # what the user does -------------------------------------------------------------------
+
+    def folder(self) -> Path:
+        """Where files were last chosen."""
+        return Path(str(self.settings.value("files/folder", str(Path.home()))))
+
+    def show_log(self) -> None:
+        if self.workspace.log is not None:
+            self.workspace.list_jobs(self.page("log").search.text())
+            self.show_page("log")
+
+    def new_job(self) -> None:
+        if self.workspace.log is None:
+            return
+        from sagen.desk.forms import JobForm
+
+        form = JobForm(self)
+        if form.exec():
+            self.workspace.add_job(form.name(), form.owner.text(), form.cylinders.currentData(), form.records())
+
+    def show_circuit(self):
+        """The circuit drawing with a meter entry; answers the page, or None without a job."""
+        job = self.workspace.job
+        if job is None:
+            return None
+        page = self.show_page("circuit")
+        page.show_job(job)
+        return page
+
+    def do_check(self, best) -> None:
+        """Bring up what the check on the card needs."""
+        from sagen.desk.checking import DOING
+
+        DOING[best.check.kind](self, best.check)
+
+    def _wishes(self, strategy, gear) -> None:
+        self.workspace.strategy, self.workspace.gear = strategy, tuple(gear)
+        self.settings.setValue("reason/strategy", str(strategy))
+        self.settings.setValue("reason/gear", self.suspects.gear.currentIndex())
+        self.workspace.reweigh()
+
+    def choose_files(self) -> None:
+        from PySide6.QtWidgets import QFileDialog
+
+        names, _ = QFileDialog.getOpenFileNames(self, "Bring captures in", str(self.folder()), CAPTURES)
+        if names:
+            self.settings.setValue("files/folder", str(Path(names[0]).parent))
+            self.bring_in(names)
+
+    def open_entry(self, entry: Entry) -> None:
+        from sagen.model.trail import CaptureEntry
+
+        if not isinstance(entry.record, CaptureEntry):
+            return
+        shown = self.workspace.opened
+        if shown is not None and shown.entry_id == entry.id:
+            self.show_page("capture")
+        else:
+            self.workspace.open_entry(entry)
+
+    def add_entry(self, kind) -> None:
+        from sagen.desk.forms import FORMS
+
+        if self.workspace.job is None:
+            return
+        if kind not in FORMS:
+            self.show_circuit()
+            return
+        form = FORMS[kind](parent=self)
+        if form.exec():
+            self.workspace.add(form.answer())
+
+    def correct_entry(self, entry: Entry) -> None:
+        from sagen.desk.forms import FORMS
+        from sagen.model.vocabulary import EntryKind
+
+        if entry.kind == EntryKind.CAPTURE:
+            self.message.say("A capture is corrected by bringing it in again; withdraw this one afterwards.")
+        elif entry.kind in (EntryKind.DAMAGED, EntryKind.NEWER):
+            self.message.say("This entry can be seen and withdrawn (Del), but not changed here.")
+        elif entry.kind not in FORMS:
+            self.message.say("Enter it again as it should be, and withdraw this one (Del).")
+        else:
+            form = FORMS[entry.kind](entry.record, parent=self)
+            if form.exec():
+                self.workspace.correct(entry, form.answer())
+
+    def withdraw_entry(self, entry: Entry) -> None:
+        self.workspace.withdraw(entry, not entry.withdrawn)
+
+    def _with_entry(self, action) -> None:
+        entry = self.trail.chosen()
+        if entry is not None:
+            action(entry)
+
+    def show_report(self) -> None:
+        """Make the printed finding of the capture on the bench, off the interface thread."""
+        from sagen.casework.requests import Print, Weighed
+
+        opened, job = self.workspace.opened, self.workspace.job
+        if opened is None or job is None:
+            return
+        ratio = self.devicePixelRatioF()
+
+        def made(printed) -> None:
+            if self.workspace.job is None or printed.job_id != self.workspace.job.id:
+                return
+            from sagen.desk.pages.report_page import page_images
+
+            self.workspace.work.ask(
+                lambda _task: page_images(printed.pdf, 1.6 * max(1.0, ratio)),
+                done=lambda images: self.show_page("report").show_report(
+                    printed.html, printed.pdf, images, printed.name
+                ),
+                failed=self.message.say,
+            )
+
+        weighed = self.workspace.last_weighed or Weighed()
+        self.workspace.ask(Print(job.id, job, opened, weighed), made, slot="paper")
+
+    def toggle_look(self) -> None:
+        from PySide6.QtWidgets import QApplication
+
+        name = "dark" if theme.look().name == "light" else "light"
+        self.settings.setValue("look", name)
+        theme.apply(QApplication.instance(), name)
+        self._dress()
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+    def keys_dialog(self):
+        """The list of keys: the window's, then those of each page that has some."""
+        from sagen.desk.actions import Hint, KeysDialog
+        from sagen.desk.pages import page_names
+
+        groups = [("WINDOW", ACTIONS), ("TRAIL", TRAIL_HINTS)]
+        for name in page_names():
+            page = self.page(name)
+            rows = [*page.actions, *page.hints]
+            if rows:
+                groups.append((page.title.upper(), rows))
+        return KeysDialog(
+            [(title, [one for one in rows if isinstance(one, Hint) or one.words]) for title, rows in groups], self
+        )
+
+    def show_keys(self) -> None:
+        self.keys_dialog().exec()
+
+    def next_pane(self) -> None:
+        from PySide6.QtWidgets import QApplication
+
+        from sagen.desk.parts import focus_next
+
+        focus_next((self.trail, self.bench, self.suspects), QApplication.focusWidget())
+
+    # Qt ------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        names = [one.toLocalFile() for one in event.mimeData().urls() if one.isLocalFile()]
+        if names:
+            self.bring_in(names)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.settings.setValue("window/geometry", self.saveGeometry())
+        if self.workspace is not None:
+            self.settings.setValue("window/panes", self.splitter.saveState())
+            self.workspace.close()
+        event.accept()
+
+
+def _whole(value: object) -> int:
+    """A remembered number; 0 for what is none."""
+    try:
+        return int(value)
+    except (TypeError, ValueError):
+        return 0
+
+
+def _preload(_task) -> None:
+    """Import, off the interface thread, what the bench will need."""
+    import sagen.casework.requests
+    import sagen.desk.pages.capture_page
+    import sagen.desk.pages.import_page
+    import sagen.reason.checks  # noqa: F401
+
+
+def _actions():
+    from sagen.desk.actions import Action, Hint
+    from sagen.model.vocabulary import EntryKind
+
+    actions = (
+        Action("Ctrl+J", "job log", MainWindow.show_log),
+        Action("Ctrl+N", "new job", MainWindow.new_job),
+        Action("Ctrl+O", "bring a capture in", MainWindow.choose_files),
+        Action("Ctrl+M", "circuit and meter", MainWindow.show_circuit),
+        Action("Ctrl+P", "printed finding", MainWindow.show_report),
+        Action("Ctrl+D", "do the check on the card", lambda shell: shell.suspects.card.do_it()),
+        Action("Ctrl+Shift+D", "show another check", lambda shell: shell.suspects.card.show_another()),
+        Action("Ctrl+K", "put a code on the trail", lambda shell: shell.add_entry(EntryKind.CODE)),
+        Action("Ctrl+R", "put a repair on the trail", lambda shell: shell.add_entry(EntryKind.REPAIR)),
+        Action("Ctrl+E", "put a proof on the trail", lambda shell: shell.add_entry(EntryKind.PROOF)),
+        Action("Ctrl+Z", "undo", lambda shell: shell.workspace.undo()),
+        Action("Ctrl+Shift+Z", "redo", lambda shell: shell.workspace.redo()),
+        Action("F2", "correct the chosen entry", lambda shell: shell._with_entry(shell.correct_entry)),
+        Action("F6", "next pane", MainWindow.next_pane),
+        Action("Ctrl+L", "light or dark", MainWindow.toggle_look),
+        Action("F1", "these keys", MainWindow.show_keys),
+        Action("Ctrl+Q", "close", MainWindow.close),
+    )
+    hints = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
+    return actions, hints
+
+
+ACTIONS, TRAIL_HINTS = _actions()
