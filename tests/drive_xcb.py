@@ -7,7 +7,8 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 
-from sagen.desk.app import demo_log, make_application, make_window
+from sagen.casework.demo import make_demo_log
+from sagen.desk.app import make_application, make_window
 
 app = make_application()
 settings = QSettings(str(Path(tempfile.mkdtemp()) / "s.ini"), QSettings.Format.IniFormat)
@@ -25,7 +26,7 @@ def settle():
             return
 
 
-window.workspace.open_log(demo_log)
+window.workspace.open_log(lambda _: make_demo_log())
 settle()
 print("platform", app.platformName())
 window.bring_in([sys.argv[1]])
@@ -42,6 +43,5 @@ view = window.page("capture").view
 print("finding", view.strip.marks[0].label)
 print("suspect", window.suspects.rows[0].bar.cause)
 QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(view.width() // 2, view.height() // 2))
-cells = window.page("capture").readout.cells
-print("cursor A", cells["A", "time"].text(), cells["A", "volts"].text())
+print("cursor", window.page("capture").figures.whole())
 window.close()

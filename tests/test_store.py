@@ -1,18 +1,37 @@
 """The job log survives closing, crashing and full disks, and every change can be undone."""
 
+import shutil
 import signal
+import sqlite3
 import subprocess
 import sys
+import threading
 import time
+import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
+from sqlalchemy import event
 
-from conftest import square_teeth
+from conftest import full_jobs, square_teeth
 from sagen.casework.demo import JOBS, make_demo_log
 from sagen.model.capture import Capture, Channel
+from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import StoreError
+from sagen.model.finding import Finding, Span
+from sagen.model.job import Stage
+from sagen.model.sheet import Sheet
+from sagen.model.trail import (
+    CaptureEntry, CircuitEntry, CodeEntry, ComplaintEntry, DamagedEntry, FindingEntry, InspectionEntry, NewerEntry,
+    NoteEntry, ProofEntry, ReadingEntry, RepairEntry, ReplacedEntry,
+)  # fmt: skip
+from sagen.model.vocabulary import FindingKind
+from sagen.store import shelf
+from sagen.store.codecs import decode, encode
 from sagen.store.log import JobLog
+
+SHEET = Sheet.from_data({"conditions": {"state": "cranking"}}, where="test")
 
 
 @pytest.fixture
@@ -28,39 +47,196 @@ def small_capture():
 
 def test_all_comes_back_after_closing(tmp_path, log):
     job = log.add_job("Tarnbeck", owner="someone", cylinders=3)
-    log.add_entry(job.id, "code", {"code": "P0335"})
-    entry = log.add_capture(job.id, small_capture(), {"sheet": {}, "findings": []})
+    log.add_entry(job.id, CodeEntry("P0335"))
+    entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
     log.close()
     again = JobLog(tmp_path)
-    [back] = again.jobs()
+    [listed] = again.jobs()
+    assert (listed.machine, listed.owner, listed.about, listed.entries) == ("Tarnbeck", "someone", "P0335", 2)
+    back = again.job(listed.id)
     assert (back.machine, back.owner, back.cylinders) == ("Tarnbeck", "someone", 3)
     assert [one.kind for one in back.entries] == ["code", "capture"]
-    capture = again.capture(back.entries[1].data["token"])
+    capture = again.capture(back.entries[1].record.token)
     np.testing.assert_array_equal(capture.channels[0].raw, small_capture().channels[0].raw)
     assert (capture.channels[0].scale, capture.notes) == (0.5, ("a note",))
-    assert entry.data == back.entries[1].data
+    assert entry.record == back.entries[1].record
 
 
 def test_withdraw_restore_correct_undo_redo(log):
     job = log.add_job("x")
-    entry = log.add_entry(job.id, "note", {"text": "one"})
+    entry = log.add_entry(job.id, NoteEntry("one"))
     log.withdraw(entry.id)
     assert log.job(job.id).standing == ()
-    log.undo()
+    log.undo(job.id)
     assert len(log.job(job.id).standing) == 1
-    log.redo()
+    log.redo(job.id)
     assert log.job(job.id).standing == ()
     log.withdraw(entry.id, False)
-    log.correct(entry.id, {"text": "two"})
-    log.undo()
-    assert log.job(job.id).entries[0].data == {"text": "one"}
-    assert log.can_redo == "correct entry"
-    log.undo()
-    log.undo()
-    log.undo()
-    assert log.can_undo is None
+    log.correct(entry.id, NoteEntry("two"))
+    log.undo(job.id)
+    assert log.job(job.id).entries[0].record == NoteEntry("one")
+    assert log.can_redo(job.id) == "correct entry"
+    for _ in range(3):
+        log.undo(job.id)
     assert log.job(job.id).entries[0].withdrawn
-    log.undo()
+    assert log.can_undo(job.id) == "new job"
+
+
+def test_undo_is_of_the_job_that_is_open(log):
+    first, second = log.add_job("first"), log.add_job("second")
+    log.add_entry(second.id, NoteEntry("of the second"))
+    log.add_entry(first.id, NoteEntry("of the first"))
+    log.undo(second.id)
+    assert [one.withdrawn for one in log.job(first.id).entries] == [False]
+    assert [one.withdrawn for one in log.job(second.id).entries] == [True]
+
+
+def test_adding_a_job_can_be_undone_and_done_again(log):
+    kept, gone = log.add_job("kept"), log.add_job("gone")
+    assert log.undo(gone.id) is False
+    assert [one.machine for one in log.jobs()] == ["kept"]
+    assert log.redo(None) == gone.id
+    assert {one.id for one in log.jobs()} == {kept.id, gone.id}
+
+
+def test_one_undo_list_serves_many_threads(log):
+    jobs = [log.add_job(f"job {number}") for number in range(4)]
+
+    def busy(job):
+        for number in range(12):
+            log.add_entry(job.id, NoteEntry(str(number)))
+            if number % 3 == 2:
+                log.undo(job.id)
+
+    threads = [threading.Thread(target=busy, args=(job,)) for job in jobs]
+    for one in threads:
+        one.start()
+    for one in threads:
+        one.join()
+    for job in jobs:
+        trail = log.job(job.id)
+        assert [one.record.text for one in trail.entries if one.withdrawn] == ["2", "5", "8", "11"]
+        assert len(trail.entries) == 12
+
+
+def test_jobs_are_listed_and_searched_in_one_statement_however_many(log):
+    for number in range(30):
+        job = log.add_job(f"Machine {number}", owner="100% _sure_" if number == 7 else "")
+        log.add_entry(job.id, CodeEntry("P0335" if number % 2 else "P0340"))
+    said = []
+    event.listen(log._engine, "before_cursor_execute", lambda _c, _u, statement, *_: said.append(statement))
+    assert len(log.jobs()) == 30
+    assert len(log.jobs("machine P0340")) == 15
+    # A wildcard of the database is only a letter to the person who searches.
+    assert [one.machine for one in log.jobs("100%")] == ["Machine 7"]
+    assert [one.machine for one in log.jobs("_sure_")] == ["Machine 7"]
+    selects = [one for one in said if "SELECT" in one.upper()]
+    assert len(selects) == 4
+    assert not any("entry" in one.split("FROM")[1].split() for one in selects)
+
+
+EVERY_KIND = (
+    ComplaintEntry("no_start"), ComplaintEntry(None, "stalls in the rain"), CodeEntry("P1390", "cam", "correlation"),
+    NoteEntry("<b>one</b>"), ReplacedEntry("sensor", "aftermarket"), RepairEntry("harness"), RepairEntry(None, "unknown", "?"),
+    ProofEntry(("codes cleared",), "more"), ReadingEntry("volts", "signal", "key_on", 4.9, accuracy="0.8%+2"),
+    InspectionEntry("smell the fluid", ""), FindingEntry("dropout", "running", {"share": 0.1}),
+    CircuitEntry(CircuitSpec(role="crank", sensor="hall", wheel="60-2")),
+    CaptureEntry("a", SHEET, (Finding(FindingKind.DROPOUT, "CH1", 0.5, {"share": 0.1}, {}, (Span(0.1, 0.2),)),)),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("record", EVERY_KIND, ids=lambda one: one.kind)
+def test_every_entry_is_read_back_as_it_was_written(log, record):
+    job = log.add_job("x")
+    log.add_entry(job.id, record)
+    assert log.job(job.id).entries[0].record == record
+
+
+def test_an_entry_of_a_newer_version_is_shown_and_kept_as_it_is(tmp_path, log):
+    job = log.add_job("x")
+    entries = [log.add_entry(job.id, NoteEntry("mine")) for _ in range(4)]
+    log.add_entry(job.id, NoteEntry("still mine"))
+    changes = [
+        ("version = 99", entries[0]), ("data = '{\"text\": \"a\", \"voice\": \"b\"}'", entries[1]),
+        ("kind = 'hologram'", entries[2]),
+        ("kind = 'capture', data = '{\"name\": \"a\", \"sheet\": {}, \"findings\": [{\"kind\": \"dropout\", \"colour\": 1}]}'",
+         entries[3]),
+    ]  # fmt: skip
+    with sqlite3.connect(tmp_path / "jobs.sqlite") as file:
+        for change, entry in changes:
+            file.execute(f"update entry set {change} where id = {entry.id}")
+    back = log.job(job.id)
+    assert [type(one.record) for one in back.entries] == [NewerEntry] * 4 + [NoteEntry]
+    with pytest.raises(StoreError, match="not changed here"):
+        log.correct(entries[1].id, NoteEntry("overwritten"))
+    log.withdraw(entries[1].id)
+    with sqlite3.connect(tmp_path / "jobs.sqlite") as file:
+        [(kept,)] = file.execute(f"select data from entry where id = {entries[1].id}").fetchall()
+    assert "voice" in kept
+
+
+DAMAGES = (
+    "data = 'no json {'", "data = '[]'", "data = '{\"text\": 5}'", "version = 'two'", "data = x'ff00fe'",
+    "created = 'yesterday'", "withdrawn = 'perhaps'",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("damage", DAMAGES)
+def test_a_damaged_row_hides_nothing_else(tmp_path, log, damage):
+    job, other = log.add_job("x"), log.add_job("other")
+    entry = log.add_entry(job.id, NoteEntry("to be damaged"))
+    log.add_entry(job.id, NoteEntry("whole"))
+    with sqlite3.connect(tmp_path / "jobs.sqlite") as file:
+        file.execute(f"update entry set {damage} where id = {entry.id}")
+    assert {one.machine for one in log.jobs()} == {"x", "other"}
+    first, second = log.job(job.id).entries
+    assert second.record == NoteEntry("whole")
+    if damage.startswith(("data", "version")):
+        assert isinstance(first.record, DamagedEntry)
+        log.withdraw(entry.id)
+        assert log.job(job.id).entries[0].withdrawn
+    log.add_entry(job.id, NoteEntry("and it goes on"))
+    assert log.job(other.id).entries == ()
+
+
+def test_a_damaged_job_row_is_listed_with_a_word(tmp_path, log):
+    for name in ("sound", "bad date", "bad count"):
+        log.add_job(name)
+    with sqlite3.connect(tmp_path / "jobs.sqlite") as file:
+        file.execute("update job set created = 'soon' where machine = 'bad date'")
+        file.execute("update job set stage = 'flying', cylinders = 'many' where machine = 'bad count'")
+    listed = {one.machine: one for one in log.jobs()}
+    assert {name: bool(one.damaged) for name, one in listed.items()} == {
+        "sound": False, "bad date": True, "bad count": True,
+    }  # fmt: skip
+    assert log.job(listed["bad count"].id).cylinders is None
+
+
+def test_a_log_of_version_0_1_0_opens_with_all_it_held(tmp_path):
+    # Written by that version before anything was rebuilt, and never touched since.
+    with zipfile.ZipFile(Path(__file__).parent / "data" / "log-of-version-0.1.0.zip") as file:
+        file.extractall(tmp_path)
+    [folder] = {one.parent for one in tmp_path.rglob("jobs.sqlite")}
+    log = JobLog(folder)
+    jobs = full_jobs(log)
+    entries = [entry for job in jobs.values() for entry in job.entries]
+    assert len(jobs) == 2
+    kinds = {one.kind for one in entries}
+    assert kinds == {
+        "complaint", "code", "note", "replaced", "repair", "proof", "reading", "inspection", "circuit", "capture",
+    }  # fmt: skip
+    assert sum(one.withdrawn for one in entries) == 1
+    captures = [one.record for one in entries if isinstance(one.record, CaptureEntry)]
+    assert len(captures) == 2
+    assert any(one.findings and all(finding.text for finding in one.findings) for one in captures)
+    assert [bool(one.reference) for one in captures].count(True) == 1
+    for one in captures:
+        assert len(log.capture(one.token).channels[0].values()) > 1000
+    for entry in entries:
+        assert decode(*encode(entry.record)) == entry.record
+    assert {one.machine: one.stage for one in log.jobs()} == {name: job.stage for name, job in jobs.items()}
+    assert Stage.PROVEN in {one.stage for one in log.jobs()}
+    log.close()
 
 
 CRASHING = """
@@ -68,13 +244,16 @@ import sys
 from pathlib import Path
 import numpy as np
 from sagen.model.capture import Capture, Channel
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry
 from sagen.store.log import JobLog
 log = JobLog(Path(sys.argv[1]))
 job = log.add_job("crash")
+entry = CaptureEntry("", Sheet.from_data({}, where="test"))
 count = 0
 raw = np.zeros(400_000, np.float32)
 while True:
-    log.add_capture(job.id, Capture(f"{count}", 1e4, (Channel("A", raw + count),)), {"n": count})
+    log.add_capture(job.id, Capture(f"{count}", 1e4, (Channel("A", raw + count),)), entry)
     count += 1
     print(count, flush=True)
 """
@@ -90,10 +269,10 @@ def test_kill_9_during_a_save_loses_at_most_that_entry(tmp_path, delay):
     rest, _ = process.communicate()
     told = max([told, *(int(one) for one in rest.split())])
     log = JobLog(tmp_path)
-    [job] = log.jobs()
+    [job] = full_jobs(log).values()
     assert told <= len(job.entries) <= told + 1
     for number, entry in enumerate(job.entries):
-        assert log.capture(entry.data["token"]).channels[0].raw[-1] == number
+        assert log.capture(entry.record.token).channels[0].raw[-1] == number
     assert not list((tmp_path / "captures").glob("*.part"))
     log.close()
 
@@ -104,14 +283,16 @@ from pathlib import Path
 import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.store.log import JobLog
 log = JobLog(Path(sys.argv[1]))
 job = log.add_job("full")
-log.add_entry(job.id, "note", {"text": "kept"})
+log.add_entry(job.id, NoteEntry("kept"))
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000))
 try:
-    log.add_capture(job.id, Capture("big", 1e4, (Channel("A", np.zeros(400_000, np.float32)),)), {})
+    log.add_capture(job.id, Capture("big", 1e4, (Channel("A", np.zeros(400_000, np.float32)),)), CaptureEntry("", Sheet.from_data({}, where="t")))
 except StoreError as error:
     print("told:", error)
 print(len(log.job(job.id).entries))
@@ -123,16 +304,16 @@ def test_a_disk_that_takes_no_more_is_told_and_nothing_is_lost(tmp_path):
     first, second = done.stdout.splitlines()
     assert first.startswith("told: the capture could not be kept")
     assert second == "1"
-    assert not list((tmp_path / "captures").iterdir())
+    assert not [one for one in (tmp_path / "captures").iterdir() if one.is_dir()]
 
 
 def test_damaged_capture_and_log_are_told(tmp_path, log):
     job = log.add_job("x")
-    entry = log.add_capture(job.id, small_capture(), {})
-    folder = tmp_path / "captures" / entry.data["token"]
+    entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
+    folder = tmp_path / "captures" / entry.record.token
     (folder / "0.npy").write_bytes(b"not an array")
     with pytest.raises(StoreError, match="damaged or gone"):
-        log.capture(entry.data["token"])
+        log.capture(entry.record.token)
     log.close()
     for left in tmp_path.glob("jobs.sqlite*"):
         left.write_bytes(b"this is no database at all, only words" * 50)
@@ -140,20 +321,69 @@ def test_damaged_capture_and_log_are_told(tmp_path, log):
         JobLog(tmp_path)
 
 
-def test_missing_rows_are_told(log):
-    for call in (lambda: log.job(99), lambda: log.withdraw(99), lambda: log.add_job("  ")):
-        with pytest.raises(StoreError):
-            call()
+@pytest.mark.parametrize(("call", "said"), [
+    (lambda log: log.job(99), "there is no job 99"),
+    (lambda log: log.withdraw(99), "there is no entry 99"),
+    (lambda log: log.add_job("  "), "needs a machine"),
+    (lambda log: log.add_entry(99, NoteEntry("for no job")), "FOREIGN KEY"),
+    (lambda log: log.capture("../../etc"), "damaged or gone"),
+])  # fmt: skip
+def test_what_is_not_there_is_told(log, call, said):
+    with pytest.raises(StoreError, match=said):
+        call(log)
+
+
+def test_a_stored_capture_cut_short_is_told_and_never_a_crash(tmp_path, log):
+    job = log.add_job("x")
+    entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
+    file = tmp_path / "captures" / entry.record.token / "0.npy"
+    file.write_bytes(file.read_bytes()[:-4000])
+    with pytest.raises(StoreError, match="damaged or gone"):
+        log.capture(entry.record.token)
+    shutil.rmtree(file.parent)
+    with pytest.raises(StoreError, match="damaged or gone"):
+        log.capture(entry.record.token)
+
+
+KEEPING = """
+import sys
+from pathlib import Path
+from sagen.store.shelf import CaptureShelf
+shelf = CaptureShelf(Path(sys.argv[1]))
+(shelf.folder / f"half.{shelf._mark}.part").mkdir()
+print("keeping", flush=True)
+sys.stdin.read()
+"""
+
+
+def test_a_second_window_leaves_alone_what_the_first_is_keeping(tmp_path, monkeypatch):
+    monkeypatch.setattr(shelf, "JUST_MADE_S", 0.0)
+    first = subprocess.Popen(
+        [sys.executable, "-c", KEEPING, str(tmp_path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    first.stdout.readline()
+    second = shelf.CaptureShelf(tmp_path)
+    assert len(list(tmp_path.glob("half.*.part"))) == 1
+    # Once the first is gone, without a word, the next one sweeps what it left.
+    first.kill()
+    first.communicate()
+    third = shelf.CaptureShelf(tmp_path)
+    assert not list(tmp_path.glob("half.*.part"))
+    second.close()
+    third.close()
+    assert not list(tmp_path.iterdir())
 
 
 def test_demo_log_never_touches_the_users_own(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "own"))
     log = make_demo_log()
-    jobs = log.jobs()
+    jobs = full_jobs(log)
     log.close()
     assert len(jobs) == len(JOBS) >= 3
     assert not (tmp_path / "own").exists()
-    found = {one.machine: [f["kind"] for e in one.of("capture") for f in e.data["findings"]] for one in jobs}
+    found = {
+        name: [str(f.kind) for one in job.records(CaptureEntry) for f in one.findings] for name, job in jobs.items()
+    }
     assert found["Tarnbeck Fell 1.8"] == ["extra_gap"]
     assert found["Velmora Courier 2.6"] == ["high_not_reached"]
     assert sorted(found["Quillaby Drake 1.4"]) == ["ground_lift", "no_signal"]

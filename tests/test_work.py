@@ -1,15 +1,24 @@
 """Slow work off the interface thread: answers, failures, stopping, and never two answers of which one is old."""
 
+import logging
+import sys
 import threading
 import time
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QThread
 
 from conftest import told
+from sagen.casework import fault_log, requests
+from sagen.casework.examination import read_incoming
+from sagen.casework.heap import Heap
+from sagen.casework.requests import Weighed
 from sagen.desk.work import Work
-from sagen.desk.workspace import Weighed, Workspace
+from sagen.desk.workspace import Workspace
+from sagen.kinds.examine import Stopped
 from sagen.model.errors import SagenError
+from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.store.log import JobLog
 from test_window import app, spin  # noqa: F401
 
@@ -136,17 +145,15 @@ def test_finishing_stops_what_runs(app):  # noqa: F811
 
 
 def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch):  # noqa: F811
-    from sagen.desk import workspace as module
-
     weighed = []
     monkeypatch.setattr(
-        module, "weigh_job", lambda job, gear, strategy: (weighed.append(len(job.entries)), Weighed())[-1]
+        requests, "weigh_job", lambda job, *_: (weighed.append(len(job.entries)), Weighed(job.id))[-1]
     )
     workspace = Workspace()
     workspace.log = JobLog(tmp_path / "log")
     workspace.add_job("Brindle 2", "", 4, told("no_start"))
     for words in "one", "two", "three":
-        workspace.add("note", {"text": words})
+        workspace.add(NoteEntry(words))
     wait(workspace.work)
     # Four changes within a moment: what was asked before the last was stopped in its pause.
     assert weighed == [4]
@@ -154,22 +161,20 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
 
 
 def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  # noqa: F811
-    from sagen.desk import workspace as module
-
     gates = {1: threading.Event(), 2: threading.Event()}
 
     def slow(job, gear, strategy):
         gates[len(job.entries)].wait(5)
-        return Weighed(pieces=len(job.entries))
+        return Weighed(job.id, pieces=len(job.entries))
 
-    monkeypatch.setattr(module, "weigh_job", slow)
+    monkeypatch.setattr(requests, "weigh_job", slow)
     workspace = Workspace()
     workspace.log = JobLog(tmp_path / "log")
     heard = []
     workspace.weighed.connect(lambda one: heard.append(one.pieces))
     workspace.add_job("Brindle 2", "", 4, told("no_start"))
     time.sleep(0.2)  # the first weighing is under way
-    workspace.add("note", {"text": "one more"})
+    workspace.add(NoteEntry("one more"))
     gates[2].set()
     spin(300)
     gates[1].set()
@@ -177,3 +182,212 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
     assert heard[-1] == 2
     assert 1 not in heard
     workspace.close()
+
+
+# what is written is written -----------------------------------------------------------------------------
+
+
+@pytest.fixture
+def workspace(app, tmp_path):  # noqa: F811
+    made = Workspace()
+    made.log = JobLog(tmp_path / "log")
+    made.add_job("Brindle 2", "", 4, told("no_start"))
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def slow_examine(monkeypatch):
+    """Examining waits for its gate, and answers its Stop, as that of a long capture does."""
+    gate, begun, real = threading.Event(), threading.Event(), requests.examine
+
+    def examine(capture, sheet, *, reference=None, progress=None):
+        begun.set()
+        while not gate.wait(0.005):
+            if not progress(0.1):
+                raise Stopped
+        return real(capture, sheet, reference=reference, progress=progress)
+
+    monkeypatch.setattr(requests, "examine", examine)
+    yield gate, begun
+    gate.set()
+
+
+def trail(workspace, job_id):
+    return [one.record.name for one in workspace.log.job(job_id).of(CaptureEntry)]
+
+
+def test_two_captures_kept_one_upon_the_other_are_both_on_the_trail(workspace, make_csv, slow_examine):
+    gate, _ = slow_examine
+    heard = []
+    workspace.kept.connect(heard.append)
+    for name in ("one.csv", "two.csv"):
+        incoming = read_incoming(make_csv(name))
+        workspace.keep(incoming, incoming.sheet)
+    gate.set()
+    wait(workspace.work)
+    assert trail(workspace, workspace.job.id) == heard == ["one.csv", "two.csv"]
+
+
+def test_opening_an_entry_while_one_is_being_kept_drops_neither(workspace, make_csv, slow_examine):
+    gate, begun = slow_examine
+    gate.set()
+    incoming = read_incoming(make_csv("first.csv"))
+    workspace.keep(incoming, incoming.sheet)
+    wait(workspace.work)
+    gate.clear()
+    begun.clear()
+    incoming = read_incoming(make_csv("second.csv"))
+    workspace.keep(incoming, incoming.sheet)
+    begun.wait(5)
+    [first] = workspace.job.of(CaptureEntry)
+    workspace.open_entry(first)
+    gate.set()
+    wait(workspace.work)
+    assert trail(workspace, workspace.job.id) == ["first.csv", "second.csv"]
+
+
+def test_a_keeping_that_is_stopped_says_so_and_leaves_nothing(workspace, make_csv, slow_examine):
+    _, begun = slow_examine
+    told_so = []
+    workspace.not_kept.connect(lambda name, why: told_so.append((name, why)))
+    incoming = read_incoming(make_csv("long.csv"))
+    workspace.keep(incoming, incoming.sheet)
+    begun.wait(5)
+    workspace.stop_work()
+    wait(workspace.work)
+    assert told_so == [("long.csv", "stopped before it was kept")]
+    assert trail(workspace, workspace.job.id) == []
+
+
+def test_a_stop_that_comes_too_late_still_shows_what_was_kept(workspace, make_csv, monkeypatch):
+    # Stop is pressed after the entry was written and before its answer came.
+    written, gate, real = threading.Event(), threading.Event(), requests.keep_pyramids
+
+    def slow(*arguments):
+        real(*arguments)
+        written.set()
+        gate.wait(5)
+
+    monkeypatch.setattr(requests, "keep_pyramids", slow)
+    kept, shown = [], []
+    workspace.kept.connect(kept.append)
+    workspace.job_changed.connect(lambda job: shown.append(len(job.of(CaptureEntry))))
+    incoming = read_incoming(make_csv("late.csv"))
+    workspace.keep(incoming, incoming.sheet)
+    assert written.wait(30)
+    workspace.stop_work()
+    gate.set()
+    wait(workspace.work)
+    assert kept == ["late.csv"]
+    assert shown[-1] == len(trail(workspace, workspace.job.id)) == 1
+
+
+def test_what_was_examined_for_one_job_never_reaches_the_bench_of_another(workspace, make_csv, slow_examine):
+    gate, begun = slow_examine
+    opened = []
+    workspace.capture_opened.connect(opened.append)
+    first = workspace.job
+    incoming = read_incoming(make_csv("of the first.csv"))
+    workspace.keep(incoming, incoming.sheet)
+    begun.wait(5)
+    workspace.add_job("Tallow Ten", "", 4, told("stalls"))
+    gate.set()
+    wait(workspace.work)
+    spin(50)
+    assert workspace.job.machine == "Tallow Ten"
+    assert workspace.opened is None
+    assert opened == []
+    assert trail(workspace, first.id) == ["of the first.csv"]
+    assert trail(workspace, workspace.job.id) == []
+
+
+def test_paper_refuses_a_capture_of_another_job(workspace, make_csv):
+    incoming = read_incoming(make_csv("a.csv"))
+    workspace.keep(incoming, incoming.sheet)
+    wait(workspace.work)
+    opened = workspace.opened
+    workspace.add_job("Tallow Ten", "", 4, told("stalls"))
+    with pytest.raises(SagenError, match="of another job"):
+        requests.Print(workspace.job.id, workspace.job, opened, Weighed(workspace.job.id)).perform()
+
+
+def test_undo_in_one_job_leaves_the_other_and_takes_back_a_job(workspace):
+    first = workspace.job
+    workspace.add(NoteEntry("of the first"))
+    workspace.add_job("Tallow Ten", "", 4, [])
+    assert workspace.steps()[0] == "new job"
+    workspace.undo()
+    assert workspace.job is None
+    assert [one.machine for one in workspace.log.jobs()] == ["Brindle 2"]
+    assert not any(one.withdrawn for one in workspace.log.job(first.id).entries)
+    workspace.redo()
+    assert workspace.job.machine == "Tallow Ten"
+
+
+# a heap of files ------------------------------------------------------------------------------------------
+
+
+def test_a_heap_goes_on_at_kept_left_and_failed_and_sums_up_once():
+    heap = Heap()
+    heap.add([Path(f"{number}.csv") for number in range(8)])
+    summaries = []
+    for number in range(8):
+        assert heap.next() == Path(f"{number}.csv")
+        assert heap.next() is None, "one at a time"
+        if number in (0, 5):
+            heap.failed("no samples")
+        elif number == 3:
+            heap.left()
+        else:
+            heap.keeping()
+            # What is being kept is written while the next file is already open.
+            heap.kept()
+        summaries.append(heap.summary())
+    assert summaries[:-1] == [None] * 7
+    assert summaries[-1].startswith("5 of 8 kept")
+    assert all(word in summaries[-1] for word in ("0.csv", "5.csv", "no samples", "1 left"))
+    assert heap.summary() is None
+
+
+def test_a_heap_of_one_says_nothing_more_and_waits_for_what_is_being_written():
+    heap = Heap()
+    heap.add([Path("a"), Path("b")])
+    heap.next()
+    heap.keeping()
+    heap.next()
+    heap.left()
+    assert heap.summary() is None, "the first is still being written"
+    heap.not_kept("a", "the disk is full")
+    assert "the disk is full" in heap.summary()
+    heap.add([Path("c")])
+    heap.next()
+    heap.keeping()
+    heap.kept()
+    assert heap.summary() is None
+
+
+# what nobody expected -------------------------------------------------------------------------------------
+
+
+def test_a_fault_of_the_program_is_written_down_and_told_in_one_sentence(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    logger = logging.getLogger("sagen")
+    monkeypatch.setattr(logger, "handlers", [])
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    monkeypatch.setattr(threading, "excepthook", threading.excepthook)
+    heard = []
+    fault_log.start(heard.append)
+    thread = threading.Thread(target=lambda: 1 // 0)
+    thread.start()
+    thread.join()
+    try:
+        [][1]
+    except IndexError as error:
+        sys.excepthook(type(error), error, error.__traceback__)
+    assert len(heard) == 2
+    assert all(one.startswith("something unexpected went wrong") and "\n" not in one for one in heard)
+    [file] = tmp_path.rglob("*.log")
+    assert "ZeroDivisionError" in file.read_text()
+    assert "IndexError" in file.read_text()
+    assert "Traceback" not in capsys.readouterr().err

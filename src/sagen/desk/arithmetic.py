@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -11,6 +12,9 @@ from sagen.desk.look.plain import Label
 from sagen.meter import arithmetic as work
 from sagen.model.errors import SagenError
 from sagen.reason.apart import Apart
+
+
+MOST = 1e12  #: no figure on a job card is larger
 
 
 @dataclass(frozen=True)
@@ -42,6 +46,11 @@ SUMS = (
         lambda v: Apart(int(v[0]), int(v[1]), *v[2:]).text(),
     ),
 )  # fmt: skip
+
+
+def _may_be_below(field: str) -> bool:
+    """Whether a figure may lie below zero: a temperature, a voltage, a reading."""
+    return field.startswith("Readings") or field.endswith(("°C", "V"))
 
 
 def _odd(values: list[float]) -> str:
@@ -106,9 +115,20 @@ class ArithmeticForm(QDialog):
             self.answer.setText("")
             return
         try:
-            self.answer.setText(kind.answer([float(one) for one in texts]))
+            figures = [float(one) for one in texts]
         except ValueError:
-            self.answer.setText("Only figures, please.")
-        except (SagenError, OverflowError) as error:
+            figures = [math.nan]
+        if not all(abs(one) < MOST for one in figures):
+            self.answer.setText("Only figures, please." if any(map(math.isnan, figures)) else "No such figure.")
+            return
+        below = [name for name, one in zip(kind.fields, figures, strict=False) if one < 0 and not _may_be_below(name)]
+        if below:
+            self.answer.setText(f"{below[0].split(',')[0]}: this is never below zero.")
+            return
+        try:
+            self.answer.setText(kind.answer(figures))
+        except SagenError as error:
             said = str(error)
             self.answer.setText(said[:1].upper() + said[1:] + ".")
+        except (ArithmeticError, ValueError):
+            self.answer.setText("These figures give no answer: one of them is zero, negative or far too large.")

@@ -205,7 +205,9 @@ class CodeForm(EntryForm):
     def build(self, old: CodeEntry | None) -> None:
         self.text = self.add("Code", QLineEdit(old.code if old else ""))
         self.pick = self.add("", CodePick(self.text.setText))
-        self.meaning = self.add("Meaning", QLineEdit(old.meaning if old else ""))
+        # The generic meaning goes with the code: kept as typed, it would stay when the code is corrected.
+        own = old.meaning if old and old.meaning != generic_meaning(old.code) else ""
+        self.meaning = self.add("Meaning", QLineEdit(own))
         self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
         self.tied = self.choice("It says", {"": "As the generic code says", **CODE_KINDS}, old.says if old else "")
         self.tied.setToolTip("A maker's own code is tied to this job's circuit by hand")
@@ -238,10 +240,15 @@ class ComplaintForm(EntryForm):
     record = ComplaintEntry
 
     def build(self, old: ComplaintEntry | None) -> None:
-        self.text = self.choice("Complaint", COMPLAINTS, old.complaint if old else None)
+        told = {**COMPLAINTS, "": "Something else"}
+        self.text = self.choice("Complaint", told, (old.complaint or "") if old else None)
+        self.words = self.add("In words", QLineEdit(old.text if old else ""))
+
+    def problem(self) -> str:
+        return "" if self.text.currentData() or self.words.text().strip() else "What is it, in words?"
 
     def answer(self) -> ComplaintEntry:
-        return ComplaintEntry(self.text.currentData())
+        return ComplaintEntry(self.text.currentData() or None, self.words.text().strip())
 
 
 class NoteForm(EntryForm):

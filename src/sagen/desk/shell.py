@@ -167,7 +167,7 @@ class MainWindow(QMainWindow):
             page = make_page(name)
             self._pages[name] = page
             self.stack.addWidget(page)
-            bind(page, page.actions, page)
+            bind(page, page.deeds, page)
             page.wire(self)
         return self._pages[name]
 
@@ -442,7 +442,7 @@ class MainWindow(QMainWindow):
         groups = [("WINDOW", ACTIONS), ("TRAIL", TRAIL_HINTS)]
         for name in page_names():
             page = self.page(name)
-            rows = [*page.actions, *page.hints]
+            rows = [*page.deeds, *page.hints]
             if rows:
                 groups.append((page.title.upper(), rows))
         return KeysDialog(

@@ -2,7 +2,7 @@
 
 A record checks itself when it is made and raises ValueError with what is wrong. None of it needs more than the
 standard library, so that the window can show a trail before anything heavy is imported. How a record is kept in the
-log is `store/codecs.py`, what it says to a person is `trail_words.py`, what it is evidence of is `reason/case.py`.
+log is `store/codecs.py`, what it says to a person is `casework/words.py`, what it is evidence of is `reason/case.py`.
 """
 
 from __future__ import annotations

@@ -6,6 +6,7 @@ from html import escape
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFontMetrics
+from PySide6.QtGui import Qt as QtText
 from PySide6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 
@@ -52,4 +53,4 @@ class ElidedLabel(Label):
 def plain_tip(text: str) -> str:
     """A tip that shows `text` letter by letter: Qt guesses whether a tip is rich text, and this leaves it nothing to
     guess."""
-    return f"<qt>{escape(text).replace(chr(10), '<br>')}</qt>" if Qt.mightBeRichText(text) else text
+    return f"<qt>{escape(text).replace(chr(10), '<br>')}</qt>" if QtText.mightBeRichText(text) else text

@@ -57,12 +57,12 @@ class FindingRow(QPushButton):
         self.number.setAlignment(Qt.AlignmentFlag.AlignTop)
         words = QVBoxLayout()
         words.setSpacing(1)
-        self.text = Label(f"{title}. {text}", wrap=True)
-        self.sure = Label(f"To be sure: {sure}" if sure else "", name="quiet", wrap=True)
+        self.told = Label(f"{title}. {text}", wrap=True)
+        self.sure = Label(f"To be sure: {sure}" if sure else "", self, name="quiet", wrap=True)
         self.sure.setVisible(bool(sure))
-        for one in (self.number, self.text, self.sure):
+        for one in (self.number, self.told, self.sure):
             one.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        words.addWidget(self.text)
+        words.addWidget(self.told)
         words.addWidget(self.sure)
         row.addWidget(self.number)
         row.addLayout(words, 1)
@@ -344,7 +344,7 @@ class CapturePage(Page):
         told = []
         for one in labels:
             if isinstance(one, FindingRow):
-                told += [f"{one.number.text()} {one.text.text()}", one.sure.text()]
+                told += [f"{one.number.text()} {one.told.text()}", one.sure.text()]
             elif isinstance(one, Label):
                 told.append(one.text())
         return "\n".join(told)
