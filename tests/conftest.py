@@ -5,7 +5,10 @@ from __future__ import annotations
 import atexit
 import os
 import shutil
+import sys
 import tempfile
+import threading
+import traceback
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -58,6 +61,16 @@ def make_csv(tmp_path):
         return path
 
     return make
+
+
+@pytest.fixture(autouse=True)
+def nothing_goes_wrong_unseen(monkeypatch):
+    """What is raised in a slot or a thread is only told to the hooks: here it fails the test."""
+    raised = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: raised.append(error))
+    monkeypatch.setattr(threading, "excepthook", lambda what: raised.append(what.exc_value))
+    yield
+    assert not raised, "".join(traceback.format_exception(raised[0]))
 
 
 _TEMPLATE: list = []

@@ -3,9 +3,11 @@
 import pytest
 
 from conftest import told
-from sagen.desk.pages.import_page import EXTRA, KINDS, first_look
-from sagen.desk.workspace import Incoming, read_incoming
+from sagen.casework.examination import Incoming, read_incoming
+from sagen.desk.pages.import_page import first_look
+from sagen.kinds import KINDS
 from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry
 from test_window import app, desk, settle, spin  # noqa: F401
 
 
@@ -15,7 +17,7 @@ def brought(desk, make_csv):  # noqa: F811
 
     def bring(**teeth):
         window = desk()
-        window.workspace.add_job("Brindle 2", "", 4, told(""))
+        window.workspace.add_job("Brindle 2", "", 4, told())
         window.workspace.bring_in(make_csv(**teeth))
         settle(window)
         return window, window.page("incoming")
@@ -48,7 +50,7 @@ def test_a_nonsense_wheel_is_named_and_holds_the_capture_back(brought, wheel, sa
     assert not page.accept.isEnabled()
     assert said in page.told.text()
     page._keep()
-    assert not window.workspace.job.of("capture")
+    assert not window.workspace.job.of(CaptureEntry)
     page.wheel.setText("60-2")
     page._answered()
     assert page.accept.isEnabled()
@@ -58,13 +60,13 @@ def test_a_nonsense_wheel_is_named_and_holds_the_capture_back(brought, wheel, sa
 
 def test_fields_fit_the_role_and_the_sensor(brought):
     window, page = brought(sheet=False)
+    asked = {}
     for kind in KINDS:
         page.sensor.setCurrentIndex(page.sensor.findData(kind))
-        wanted = EXTRA.get(kind)
-        assert page.right.isRowVisible(page.extra) == (wanted is not None)
         assert page.right.isRowVisible(page.polarity) == (kind == "reluctance")
-        if wanted:
-            assert page.extra_name.text() == wanted[1]
+        asked[str(kind)] = page.extra_name.text() if page.right.isRowVisible(page.extra) else None
+    # Common practice: an open collector needs its pull-up to be judged, a current loop the resistor that it flows through; a coil needs neither.
+    assert asked == {"hall": "Pull-up", "reluctance": None, "current": "Resistor", "piezo": None}
     page.role.setCurrentIndex(page.role.findData("supply"))
     assert not page.wheel.isEnabled()
     assert page.extra_name.text() == "Nominal"
@@ -116,7 +118,7 @@ def test_a_bad_known_good_file_is_told_and_the_capture_stays(brought, tmp_path):
     assert page.accept.isEnabled()
     page._keep()
     settle(window)
-    assert [one.data["name"] for one in window.workspace.job.of("capture")] == ["a.csv"]
+    assert [one.record.name for one in window.workspace.job.of(CaptureEntry)] == ["a.csv"]
 
 
 def test_a_good_file_for_a_capture_that_was_left_changes_nothing(brought, make_csv):
@@ -141,7 +143,7 @@ def test_a_broken_sheet_beside_a_sound_file_is_told_and_asked_for(desk, make_csv
     path = make_csv()
     path.with_name("a.sheet.toml").write_text('[[channel]]\ncolumn = "CH1"\nrole = "crnk"\n')
     window = desk()
-    window.workspace.add_job("Brindle 2", "", 4, told(""))
+    window.workspace.add_job("Brindle 2", "", 4, told())
     window.workspace.bring_in(path)
     settle(window)
     page = window.page("incoming")

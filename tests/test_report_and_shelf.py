@@ -12,14 +12,18 @@ from lxml import etree
 from PySide6.QtGui import QColor
 
 from conftest import square_teeth
-from sagen.desk.lenses.lens import colour_steps, coloured, in_words, scale_of
+from sagen.desk.lenses.lens import colour_steps, coloured, scale_of
 from sagen.desk.look import theme
-from sagen.kinds import examine
+from sagen.kinds import build, examine
+from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
+from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, StoreError
 from sagen.model.sheet import Sheet
-from sagen.report.plot import Mark, waveform_svg
-from sagen.report.printed import Case, render_html, save_whole, write_report
+from sagen.report.look import in_words
+from sagen.report.plot import lane_svg
+from sagen.report.printed import FindingPage, render_html, save_whole, write_report
+from sagen.report.scene import Lane, Marked, Strip, strip_scene
 from sagen.signal.pyramid import Pyramid
 from sagen.store.shelf import CaptureShelf
 from test_window import app  # noqa: F401
@@ -34,7 +38,13 @@ def case(**over):
     sheet = Sheet.from_data({"engine": {"cylinders": 4}, "conditions": {"state": "cranking"}, "channel": [row]})
     capture = Capture("brindle.csv", SFREQ, (Channel("CH1", volts),))
     kept = {"machine": "Brindle 2", "owner": "Tarn Farm", "codes": ("P0336",), "made": datetime(2026, 3, 4, 9, 5)}
-    return Case(capture, sheet, examine(capture, sheet), (), (), **(kept | over))
+    return page_of(capture, sheet, **(kept | over))
+
+
+def page_of(capture, sheet, **told):
+    done = examine(capture, sheet)
+    scene = strip_scene(done, {one.column: Pyramid(one.raw) for one in capture.channels})
+    return FindingPage(done, scene, (), (), **told)
 
 
 # the page ---------------------------------------------------------------------------------------------------------
@@ -67,7 +77,7 @@ def test_a_sound_capture_is_said_to_show_nothing_wrong():
     sound = case()
     volts = square_teeth()
     capture = Capture("sound.csv", SFREQ, (Channel("CH1", volts),))
-    html = render_html(Case(capture, sound.sheet, examine(capture, sound.sheet), (), ()))
+    html = render_html(page_of(capture, sound.sheet))
     assert "This capture shows nothing wrong." in html
     assert 'class="verdict sound"' in html
 
@@ -95,8 +105,9 @@ def test_a_page_is_whole_or_not_there(tmp_path):
 @pytest.mark.parametrize("raw", [square_teeth(), (1000 * np.sin(np.arange(5000) / 9)).astype(np.int16), np.zeros(40, np.float32)])  # fmt: skip
 def test_a_picture_is_sound_svg_and_marks_lie_where_they_belong(raw):
     seconds = len(raw) / SFREQ
-    mark = Mark(0.25 * seconds, 0.5 * seconds, "one & <two>")
-    svg = waveform_svg(Channel("A", raw), SFREQ, start_s=0.0, end_s=seconds, marks=(mark,), bands=((0.0, 0.5, "low"),))
+    mark = Marked("one & <two>", 0, ((0.25 * seconds, 0.5 * seconds),))
+    lane = Lane("A", "crank", "V", Pyramid(raw), bottom=float(raw.min()) - 1, top=float(raw.max()) + 1, bands=((0.0, 0.5, "low"),))
+    svg = lane_svg(Strip(SFREQ, len(raw), (lane,), (mark,)), lane, start_s=0.0, end_s=seconds)
     root = etree.fromstring(svg.encode())
     assert root.get("width") == "700"
     assert "one & <two>" in "".join(root.itertext())
@@ -154,7 +165,8 @@ def test_one_wild_tooth_does_not_take_all_the_colour():
     ("phase_error", float("nan"), "hall", "no tooth seen"),
 ])  # fmt: skip
 def test_deviations_are_said_aloud(what, value, kind, said):
-    assert in_words(what, value, kind) == said
+    seen = examine(*record(build(CircuitSpec(role="crank", sensor=kind, wheel="60-2"), 1), "cranking", seconds=1.5))
+    assert in_words(what, value, seen.channels[0].reading) == said
 
 
 # on disk ------------------------------------------------------------------------------------------------------------
@@ -180,10 +192,11 @@ def test_a_capture_comes_back_sample_for_sample(tmp_path):
 def test_what_a_crash_left_half_written_is_swept_away(tmp_path):
     shelf = CaptureShelf(tmp_path)
     token = shelf.put(capture())
-    (tmp_path / "deadbeef.part").mkdir()
-    (tmp_path / "deadbeef.part" / "0.npy").write_bytes(b"half")
+    for left in ("deadbeef.part", "deadbeef.cafe.part"):
+        (tmp_path / left).mkdir()
+        (tmp_path / left / "0.npy").write_bytes(b"half")
     CaptureShelf(tmp_path)
-    assert sorted(one.name for one in tmp_path.iterdir()) == [token]
+    assert sorted(one.name for one in tmp_path.iterdir() if one.is_dir()) == [token]
 
 
 @pytest.mark.parametrize("harm", ["gone", "cut", "words", "key", "pickle"])

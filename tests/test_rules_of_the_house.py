@@ -12,10 +12,13 @@ from colorspacious import cspace_convert, deltaE
 from sagen.desk.look.theme import LOOKS
 
 CORE = """
-import sys, importlib, pkgutil, sagen
-for found in pkgutil.walk_packages(sagen.__path__, "sagen."):
-    if not found.name.startswith(("sagen.desk", "sagen.__main__", "sagen.store.migrations")):
-        importlib.import_module(found.name)
+import sys, importlib, sagen
+from pathlib import Path
+house = Path(sagen.__file__).parent
+for file in sorted(house.rglob("*.py")):
+    parts = file.relative_to(house.parent).with_suffix("").parts
+    if parts[1] not in ("desk", "__main__") and "migrations" not in parts:
+        importlib.import_module(".".join(parts).removesuffix(".__init__"))
 print([name for name in sys.modules if name.split(".")[0] in ("PySide6", "shiboken6")])
 """
 

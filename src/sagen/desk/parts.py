@@ -141,10 +141,13 @@ class Bench(QWidget):
         self.stack.addWidget(self.start)
         layout.addWidget(self.stack, 1)
 
-    def show_empty(self) -> None:
-        """A job without a capture: say how to get one."""
+    def show_empty(self, captures: int = 0) -> None:
+        """No capture on the bench: say how to get one."""
         self.start_text.setText(
-            "Nothing on the bench yet.\n\nFollow the next check on the right, enter a meter reading,\nor drop a recorder's file anywhere on this window."
+            "Open a capture of the trail to see it here,\nor drop a recorder's file anywhere on this window."
+            if captures
+            else "Nothing on the bench yet.\n\nFollow the next check on the right, enter a meter reading,\n"
+            "or drop a recorder's file anywhere on this window."
         )
         self.start_button.show()
         self.stack.setCurrentWidget(self.start)

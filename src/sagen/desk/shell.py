@@ -13,6 +13,7 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk.look import theme
+from sagen.model.trail import CaptureEntry, CircuitEntry
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -41,6 +42,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.workspace = None
         self._pages: dict[str, Page] = {}
+        self._job_shown: int | None = None
         geometry = settings.value("window/geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
@@ -182,7 +184,8 @@ class MainWindow(QMainWindow):
         if self.workspace.opened is not None:
             self.show_page("capture")
         else:
-            self.bench.show_empty()
+            job = self.workspace.job
+            self.bench.show_empty(len(job.of(CaptureEntry)) if job else 0)
 
     # what the workspace announces -----------------------------------------------------------
 
@@ -208,8 +211,6 @@ class MainWindow(QMainWindow):
             self.show_page("log")
 
     def _job_changed(self, job: Job | None) -> None:
-        from sagen.model.trail import CaptureEntry
-
         self.trail.show_job(job)
         name = job.machine if job else "Job log"
         full = f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else "")
@@ -217,8 +218,10 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.workspace.instruments else ""))
         if job is None:
             self.show_page("log")
-        elif not job.of(CaptureEntry) and self.workspace.opened is None and not self.heap.busy:
-            self.bench.show_empty()
+        elif job.id != self._job_shown and not self.heap.busy:
+            # Whatever page is up shows the job before; it may not stand under this one's name.
+            self.back_to_job()
+        self._job_shown = job.id if job else None
         self._update_buttons()
 
     def _capture_opened(self, opened) -> None:
@@ -264,7 +267,6 @@ class MainWindow(QMainWindow):
             self.message.say(summary)
 
     def _incoming(self, incoming) -> None:
-        from sagen.model.trail import CaptureEntry, CircuitEntry
         from sagen.reason.case import circuit_of
 
         job = self.workspace.job
@@ -354,8 +356,6 @@ class MainWindow(QMainWindow):
             self.bring_in(names)
 
     def open_entry(self, entry: Entry) -> None:
-        from sagen.model.trail import CaptureEntry
-
         if not isinstance(entry.record, CaptureEntry):
             return
         shown = self.workspace.opened

@@ -249,7 +249,7 @@ class ImportPage(Page):
 
     def _choose_good(self) -> None:
         if self.incoming.reference is not None:
-            self.incoming.reference = None
+            self.incoming = replace(self.incoming, reference=None)
             self._show_good()
             return
         name, _ = QFileDialog.getOpenFileName(self, "A capture known to be good", str(self.incoming.path.parent))
@@ -269,7 +269,7 @@ class ImportPage(Page):
             if self.incoming is not incoming:
                 return
             try:
-                incoming.reference = (good[0], good[1] or answers())
+                self.incoming = replace(incoming, reference=(good[0], good[1] or answers()))
             except SagenError as error:
                 failed(str(error))
                 return
