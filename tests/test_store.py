@@ -27,9 +27,9 @@ from sagen.model.trail import (
     NoteEntry, ProofEntry, ReadingEntry, RepairEntry, ReplacedEntry,
 )  # fmt: skip
 from sagen.model.vocabulary import FindingKind
-from sagen.store import shelf
 from sagen.store.codecs import decode, encode
 from sagen.store.log import JobLog
+from sagen.store.shelf import CaptureShelf
 
 SHEET = Sheet.from_data({"conditions": {"state": "cranking"}}, where="test")
 
@@ -356,18 +356,17 @@ sys.stdin.read()
 """
 
 
-def test_a_second_window_leaves_alone_what_the_first_is_keeping(tmp_path, monkeypatch):
-    monkeypatch.setattr(shelf, "JUST_MADE_S", 0.0)
+def test_a_second_window_leaves_alone_what_the_first_is_keeping(tmp_path):
     first = subprocess.Popen(
         [sys.executable, "-c", KEEPING, str(tmp_path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
     )
     first.stdout.readline()
-    second = shelf.CaptureShelf(tmp_path)
+    second = CaptureShelf(tmp_path)
     assert len(list(tmp_path.glob("half.*.part"))) == 1
     # Once the first is gone, without a word, the next one sweeps what it left.
     first.kill()
     first.communicate()
-    third = shelf.CaptureShelf(tmp_path)
+    third = CaptureShelf(tmp_path)
     assert not list(tmp_path.glob("half.*.part"))
     second.close()
     third.close()

@@ -30,7 +30,7 @@ def work(app):  # noqa: F811
     assert made.finish(5000)
 
 
-def wait(work, most=200):
+def wait(work, most=3000):
     for _ in range(most):
         if work.idle:
             return

@@ -13,7 +13,6 @@ import json
 import os
 import re
 import shutil
-import time
 import uuid
 from pathlib import Path
 
@@ -23,7 +22,6 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 
 _PASSING, _MARK = ".part", ".writing"
-JUST_MADE_S = 5.0
 _TOKEN = re.compile(r"[0-9a-f]{32}")
 
 
@@ -35,8 +33,11 @@ class CaptureShelf:
         try:
             folder.mkdir(parents=True, exist_ok=True)
             self._mark = uuid.uuid4().hex[:12]
-            self._lock = (folder / (self._mark + _MARK)).open("wb")
+            # Locked before it has its name: nobody ever sees a mark of a living process unlocked.
+            nameless = folder / f"{self._mark}.new"
+            self._lock = nameless.open("wb")
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            nameless.rename(folder / (self._mark + _MARK))
             self._sweep()
         except OSError as error:
             raise StoreError(f"the folder {folder} cannot be used: {error.strerror or error}") from None
@@ -48,20 +49,19 @@ class CaptureShelf:
 
     def _sweep(self) -> None:
         """Remove what processes that are gone left behind."""
+        # What is half written is listed before the marks are: its writer's mark is older than it.
+        half_written = list(self.folder.glob(f"*{_PASSING}"))
         alive = {self._mark}
         for mark in self.folder.glob(f"*{_MARK}"):
             if mark.stem == self._mark:
                 continue
-            if time.time() - mark.stat().st_mtime < JUST_MADE_S:
-                alive.add(mark.stem)  # its process may not have locked it yet
-                continue
-            with mark.open("rb") as stream:
-                try:
+            try:
+                with mark.open("rb") as stream:
                     fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
                     mark.unlink(missing_ok=True)
-                except OSError:
-                    alive.add(mark.stem)
-        for left in self.folder.glob(f"*{_PASSING}"):
+            except OSError:
+                alive.add(mark.stem)
+        for left in half_written:
             if left.stem.rpartition(".")[2] not in alive:
                 shutil.rmtree(left, ignore_errors=True)
 
