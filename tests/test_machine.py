@@ -1,5 +1,6 @@
 """The simulated machine against an independent circuit solver, physics and the readings of the trade."""
 
+import contextlib
 import re
 import shutil
 import subprocess
@@ -7,6 +8,7 @@ import subprocess
 import numpy as np
 import pytest
 
+from sagen.instruments.stand_in import shown_rpm
 from sagen.kinds import broken, build, examine
 from sagen.kinds.coil.part import coil_emf, coil_response
 from sagen.machine.faults import all_faults, possible
@@ -22,6 +24,15 @@ COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0,
 CURRENT = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48")
 CAM = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0)
 KNOCK = CircuitSpec(role="knock", sensor="piezo", ohms=(190_000.0, 230_000.0))
+#: the states in which a machine with a sensor of a role is recorded
+RECORDED = {"crank": ("cranking", "running", "wiggle"), "cam": ("cranking", "running", "wiggle"),
+            "speed": ("rolling", "wiggle"), "knock": ("strike",)}  # fmt: skip
+#: how the crank stands to the cam shows in no signal of the crank alone; the cam's machine shows it
+TIMED = {"wheel_slipped_on_its_shaft", "belt_or_chain_off", "chain_stretched", "crank_key_sheared", "phaser_stuck"}
+#: a strike is recorded with the engine at rest, where neither ignition nor alternator disturbs; a knock input filters
+#: and does not switch
+AT_REST = {"shield_open", "ignition_disturbs", "alternator_disturbs", "input_threshold_shifted"}
+UNSEEN = {"hall": TIMED, "reluctance": TIMED, "piezo": AT_REST}
 SPECS = {"hall": HALL, "reluctance": COIL, "current": CURRENT, "cam": CAM, "piezo": KNOCK}
 
 
@@ -114,18 +125,22 @@ def test_coil_height_is_proportional_to_speed():
     np.testing.assert_allclose(np.array(heights) / heights[0], [1.0, 3.0, 15.0], rtol=1e-9)
 
 
-def test_tooth_frequency_is_teeth_times_speed_and_the_cam_turns_at_half():
-    times = np.arange(100_000) / 50_000
+def crossings(volts, level):
+    """How often a waveform falls through a level, counted sample by sample."""
+    return int(np.sum((volts[:-1] >= level) & (volts[1:] < level)))
+
+
+def test_a_tooth_passes_as_often_as_teeth_times_turns_and_the_cam_turns_at_half():
+    # Teeth and windows are counted in the volts themselves: 58 to a turn of the crank, 4 to two turns.
     machine = build(HALL, seed=2)
-    turns, _ = shaft_turns(machine, "running", times)
-    rpm = (turns[-1] - turns[0]) / times[-1] * 60
-    teeth = examine(*record(build(HALL, seed=2), "running")).channels[0].reading
-    assert 60 * rpm / 60 == pytest.approx(teeth.teeth.spans.sum() / np.ptp(teeth.teeth.times), rel=0.01)
-    cam = examine(*record(build(CAM, seed=4), "cranking", seconds=4))
-    falls = cam.channels[0].reading.falls
-    crank = next(one.reading for one in cam.channels if one.sheet.role == "crank")
-    # Four windows a cam turn: as many falls in two turns of the crank.
-    assert len(falls) / np.ptp(falls) == pytest.approx(4 / 2 * crank.speed_range()["median"] / 60, rel=0.15)
+    capture, _ = record(machine, "running", seconds=2.0, sfreq=50_000.0)
+    turns, _ = shaft_turns(build(HALL, seed=2), "running", np.arange(capture.samples) / capture.sfreq)
+    assert crossings(capture.channels[0].values(), 2.5) == pytest.approx(58 * (turns[-1] - turns[0]), abs=3)
+    capture, sheet = record(build(CAM, seed=4), "cranking", seconds=4)
+    volts = {one.role: capture.channel(one.column).values() for one in sheet.channel}
+    crank_turns = crossings(volts["crank"], 2.5) / 58
+    assert crank_turns > 8
+    assert crossings(volts["cam"], 2.5) == pytest.approx(4 / 2 * crank_turns, abs=2)
 
 
 def test_piezo_rings_at_its_own_frequency():
@@ -195,15 +210,45 @@ def test_there_are_forty_fault_modes_of_every_cause():
     }
 
 
+def measured(machine):
+    """What instruments show of a machine, one after the other, as numbers."""
+    for point, state in (("signal", "key_on"), ("supply", "key_on"), ("ground", "key_on"), ("sensor", "unplugged"),
+                         ("signal", "key_on_unplugged"), ("harness", "unplugged")):  # fmt: skip
+        with contextlib.suppress(SagenError):
+            yield np.array([read(machine, point, state).value])
+    for state in RECORDED[machine.spec.role]:
+        capture, _ = record(machine, state, seconds=2.0, sfreq=20_000.0)
+        yield np.concatenate([one.values() for one in capture.channels])
+    for state in RECORDED[machine.spec.role]:
+        with contextlib.suppress(SagenError):
+            yield np.array([shown_rpm(machine, state)])
+
+
 @pytest.mark.parametrize("name", SPECS)
-def test_every_fault_changes_something_and_the_seed_decides_all(name):
+def test_every_fault_shows_on_an_instrument_and_the_seed_decides_all(name):
     spec = SPECS[name]
-    sound = repr(vars(build(spec, 5)) | {"rng": None})
     for mode in possible(spec):
-        once, again = (broken(spec, [(mode.slug, 0.6)], 5) for _ in range(2))
-        one, other = (repr(vars(machine) | {"rng": None}) for machine in (once, again))
-        assert one == other, mode.slug
-        assert one != sound, mode.slug
+        sound, once, again = build(spec, 10), *(broken(spec, [(mode.slug, 0.9)], 10) for _ in range(2))
+        shown = False
+        for whole, one, other in zip(measured(sound), measured(once), measured(again), strict=True):
+            np.testing.assert_array_equal(one, other, err_msg=mode.slug)
+            # The same seed makes the same noise: what differs is the fault's.
+            shown = shown or one.shape != whole.shape or not np.allclose(one, whole, rtol=1e-3, atol=2e-3 * np.ptp(whole))
+            if shown:
+                break
+        assert shown != (mode.slug in UNSEEN.get(name, ())), mode.slug
+
+
+@pytest.mark.parametrize("spec", [HALL, COIL, CAM], ids=["hall", "reluctance", "cam"])
+def test_the_module_shows_the_speed_and_a_shifted_threshold_shows_in_it(spec):
+    machine = build(spec, 2)
+    turns, _ = shaft_turns(build(spec, 2), "running", np.arange(40_000) / 20_000)
+    assert shown_rpm(machine, "running") == pytest.approx(30 * (turns[-1] - turns[0]), rel=0.02)
+    # A threshold above all that the signal reaches, or a hysteresis wider than it swings, lets no pulse pass.
+    for name, value in (("threshold_v", 600.0), ("hysteresis_v", 800.0)):
+        deaf = build(spec, 2)
+        setattr(deaf.values, name, value)
+        assert shown_rpm(deaf, "running") == 0.0
 
 
 def test_several_faults_at_once():

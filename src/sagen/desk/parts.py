@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
+    QMenu,
     QProgressBar,
     QPushButton,
     QSizePolicy,
@@ -74,17 +77,31 @@ class Header(QWidget):
         self.report_button = QPushButton(" Print")
         self.report_button.setToolTip("The finding on one or two pages (Ctrl+P)")
         self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
+        self.more_button = QToolButton()
+        self.more_button.setText("More")
+        self.more_button.setToolTip("Pages that extensions brought")
+        self.more_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.more_button.hide()
         self.look_button.setAccessibleName("Light or dark")
         self.look_button.setToolTip("Light or dark (Ctrl+L)")
         for one in (
             self.capture_button,
             self.meter_button,
             self.report_button,
+            self.more_button,
             self.undo_button,
             self.redo_button,
             self.look_button,
         ):
             row.addWidget(one)
+
+    def offer(self, pages: tuple[tuple[str, Callable], ...]) -> None:
+        """Put pages, by title and what brings them up, behind a button of their own."""
+        menu = QMenu(self.more_button)
+        for title, show in pages:
+            menu.addAction(title).triggered.connect(show)
+        self.more_button.setMenu(menu)
+        self.more_button.setVisible(bool(pages))
 
     def dress(self) -> None:
         """Icons in the ink of the present look."""

@@ -191,8 +191,13 @@ class MainWindow(QMainWindow):
 
     def _log_opened(self) -> None:
         # What the first capture will need is brought in while nobody waits for it.
-        self.workspace.work.ask(_preload, done=lambda _: self._make_ready("incoming", "capture"))
+        self.workspace.work.ask(_preload, done=self._preloaded)
         self._next_incoming()
+
+    def _preloaded(self, added: tuple[str, ...]) -> None:
+        show = [(name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name)) for name in added]
+        self.header.offer(tuple(show))
+        self._make_ready("incoming", "capture")
 
     def _make_ready(self, *names: str) -> None:
         """Make pages and lay them out, one a turn of the event loop: the first showing of one costs a while."""
@@ -486,12 +491,15 @@ def _whole(value: object) -> int:
         return 0
 
 
-def _preload(_task) -> None:
-    """Import, off the interface thread, what the bench will need."""
+def _preload(_task) -> tuple[str, ...]:
+    """Import, off the interface thread, what the bench will need; answers the pages that extensions brought."""
     import sagen.casework.requests
     import sagen.desk.pages.capture_page
     import sagen.desk.pages.import_page
     import sagen.reason.checks  # noqa: F401
+    from sagen.desk.pages import added_pages
+
+    return added_pages()
 
 
 def _actions():

@@ -14,7 +14,7 @@ from sagen.machine.simulated import SimulatedMachine
 from sagen.model.capture import Capture, Channel, GrowingCapture
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.sheet import Sheet
-from sagen.model.vocabulary import Point, State
+from sagen.model.vocabulary import Point, Role, State
 from sagen.signal.edges import find_edges
 
 SFREQ = 40_000.0
@@ -58,21 +58,21 @@ class StandIn:
 
 
 def shown_rpm(machine: SimulatedMachine, state: str) -> float:
-    """Engine speed as the module shows it, rpm; 0 where no pulse passes both of its thresholds.
+    """Speed of the engine, or of a speed sensor's wheel, as the module shows it, rpm.
 
-    The module sees a rise when the signal passes half its hysteresis above its threshold, and a fall as far below;
-    what stays on one side of either is no pulse to it.
+    The module sees a rise and a fall where the signal passes its input's upper and lower level; what stays on one
+    side of either is no pulse to it, and without pulses it shows 0.
     """
     capture, _ = record(machine.copy(), state, seconds=WATCHED_S, sfreq=WATCHED_HZ, cylinders=machine.cylinders)
     volts = capture.channels[0].raw
-    values = machine.values
-    lower, upper = values.threshold_v - 0.5 * values.hysteresis_v, values.threshold_v + 0.5 * values.hysteresis_v
+    lower, upper = machine.part.input_levels(machine.values)
     falls = find_edges(volts, lower=min(lower, upper - 1e-6), upper=upper).falls / WATCHED_HZ
     if len(falls) < 3:
         return 0.0
     teeth = np.count_nonzero(machine.teeth.there)
     pulses_a_second = (len(falls) - 1) / (falls[-1] - falls[0])
-    return float(60.0 * pulses_a_second / max(teeth, 1))
+    turns_a_pulse = (2.0 if machine.spec.role == Role.CAM else 1.0) / max(teeth, 1)
+    return float(60.0 * pulses_a_second * turns_a_pulse)
 
 
 _LIVE = {

@@ -59,6 +59,10 @@ class SensorPart(ABC):
     def described(self, machine: SimulatedMachine) -> dict:
         """What the sheet says of the signal's channel beside role, sensor and wheel."""
 
+    def input_levels(self, values: Values) -> tuple[float, float]:
+        """Below and above which the module's input sees a low and a high, V."""
+        return values.threshold_v - 0.5 * values.hysteresis_v, values.threshold_v + 0.5 * values.hysteresis_v
+
     # faults that come out differently --------------------------------------------------------
 
     @abstractmethod

@@ -117,6 +117,10 @@ class CheckFacts(_Row):
             for fault in row:
                 if fault != "other" and fault not in all_faults():
                     raise ValueError(unknown_name("fault", fault, all_faults()))
+        for fault in {one for row in value.values() for one in row}:
+            shares = sum(row.get(fault, row["other"]) for row in value.values())
+            if shares > 1 + 1e-9:
+                raise ValueError(f"the outcomes of '{fault}' add up to {shares:g}: only one of them can come true")
         return value
 
     @property
@@ -221,7 +225,10 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         for name, row in _table(where, data, "fault").items():
             _known(where, f"[fault.{name}]", "fault", name, (SOUND, *all_faults()))
             priors[name] = _row(where, f"[fault.{name}]", Prior, row)
-        for row in data.get("check", []):
+        rows = data.get("check", [])
+        if not isinstance(rows, list):
+            raise KnowledgeError(f"{where}: a check is written [[check]], with two brackets")
+        for row in rows:
             checks.append(_check(where, row, cautions))
         for key, table in data.items():
             if "." in key:

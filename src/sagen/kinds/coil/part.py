@@ -23,6 +23,9 @@ from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING, Role
 
 
+ARMS_V = 0.8  #: what a coil's input takes for a tooth
+
+
 class CoilPart(SensorPart):
     """A coil in series with its own resistance; the input watches it through a bias and a load."""
 
@@ -42,6 +45,12 @@ class CoilPart(SensorPart):
 
     def described(self, machine: SimulatedMachine) -> dict:
         return {"polarity": "falling"}
+
+    def input_levels(self, values: Values) -> tuple[float, float]:
+        # It arms on a rise of a few tenths of a volt and counts where the signal falls through zero.
+        whole = Values()
+        arms = ARMS_V * values.threshold_v / whole.threshold_v
+        return -0.1 * arms * values.hysteresis_v / whole.hysteresis_v, arms
 
     def line_ohm(self, values: Values) -> float:
         return values.coil_ohm

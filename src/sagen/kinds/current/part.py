@@ -34,6 +34,13 @@ class CurrentPart(SensorPart):
     def described(self, machine: SimulatedMachine) -> dict:
         return {"shunt_ohm": round(machine.values.shunt_ohm, 1)}
 
+    def input_levels(self, values: Values) -> tuple[float, float]:
+        # Midway between 7 and 14 mA through the resistor that is meant to be there; a fault of the input shifts it.
+        whole = Values()
+        middle = 0.0105 * whole.shunt_ohm * values.threshold_v / whole.threshold_v
+        band = 0.0025 * whole.shunt_ohm * values.hysteresis_v / whole.hysteresis_v
+        return middle - 0.5 * band, middle + 0.5 * band
+
     def line_ohm(self, values: Values) -> float:
         return values.shunt_ohm
 
