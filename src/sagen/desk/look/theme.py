@@ -10,6 +10,8 @@ from PySide6.QtCore import QByteArray, QSize
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
 from PySide6.QtWidgets import QApplication
 
+from sagen.model.vocabulary import Role
+
 HERE = Path(__file__).parent
 FONTS = HERE.parents[1] / "report" / "fonts"
 FAMILY = "B612"
@@ -32,10 +34,10 @@ class Look:
     on_accent: str
     sound: str
     mark: str  #: findings
-    roles: dict[str, str]
+    roles: dict[Role, str]
 
-    def role(self, role: str) -> QColor:
-        return QColor(self.roles.get(role, self.roles["other"]))
+    def role(self, role: Role) -> QColor:
+        return QColor(self.roles.get(role, self.roles[Role.OTHER]))
 
 
 LIGHT = Look(
@@ -51,8 +53,8 @@ LIGHT = Look(
     sound="#00664b",
     mark="#b84800",
     roles={
-        "crank": "#0072b2", "cam": "#b84800", "speed": "#00664b", "knock": "#8f3a78",
-        "supply": "#a0600a", "ground": "#4d5a57", "other": "#5b6764",
+        Role.CRANK: "#0072b2", Role.CAM: "#b84800", Role.SPEED: "#00664b", Role.KNOCK: "#8f3a78",
+        Role.SUPPLY: "#a0600a", Role.GROUND: "#4d5a57", Role.OTHER: "#5b6764",
     },
 )  # fmt: skip
 DARK = Look(
@@ -68,8 +70,8 @@ DARK = Look(
     sound="#3fce9f",
     mark="#ff8f3f",
     roles={
-        "crank": "#56b4e9", "cam": "#ff8f3f", "speed": "#009e73", "knock": "#c77ab5",
-        "supply": "#e69f00", "ground": "#b9c4c2", "other": "#a5b4b1",
+        Role.CRANK: "#56b4e9", Role.CAM: "#ff8f3f", Role.SPEED: "#009e73", Role.KNOCK: "#c77ab5",
+        Role.SUPPLY: "#e69f00", Role.GROUND: "#b9c4c2", Role.OTHER: "#a5b4b1",
     },
 )  # fmt: skip
 LOOKS = {"light": LIGHT, "dark": DARK}

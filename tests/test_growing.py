@@ -1,0 +1,123 @@
+"""What grows by blocks is as if it had come at once; rules and limits say what they are."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import square_teeth
+from sagen.kinds import KINDS, examine
+from sagen.model.capture import Capture, Channel, GrowingCapture
+from sagen.model.errors import KnowledgeError, SagenError
+from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import FindingKind
+from sagen.signal.limits import all_limits, limits, parse_limits
+from sagen.signal.pyramid import GrowingPyramid, Pyramid
+from sagen.signal.rule import in_order, rule
+from sagen.signal.true_units import in_true_units
+
+RAW = np.cumsum(np.random.default_rng(5).normal(0, 1, 70_000)).astype(np.float32)
+
+
+@given(st.lists(st.integers(0, 4000), min_size=1, max_size=25))
+def test_a_pyramid_that_grew_is_the_one_built_at_once(blocks):
+    growing, at = GrowingPyramid(RAW.dtype), 0
+    for block in blocks:
+        growing.append(RAW[at : at + block])
+        at += block
+    if not at:
+        return
+    grew, whole = growing.pyramid(), Pyramid(RAW[:at].copy())
+    np.testing.assert_array_equal(grew.raw, whole.raw)
+    assert len(grew.levels) == len(whole.levels)
+    for mine, theirs in zip(grew.levels, whole.levels, strict=True):
+        for one, other in zip(mine, theirs, strict=True):
+            np.testing.assert_array_equal(one, other)
+
+
+def test_a_capture_that_grew_is_examined_as_the_whole_and_stays_as_it_was_taken():
+    volts = square_teeth(lost=(12,))
+    growing = GrowingCapture("live", 50_000.0, (Channel("CH1", np.zeros(0, np.float32), "V", 2.0),))
+    taken = None
+    for at in range(0, len(volts), 4099):
+        growing.append(0.5 * volts[np.newaxis, at : at + 4099])
+        if at > len(volts) / 2 and taken is None:
+            taken = growing.capture()
+            then = taken.channels[0].raw.copy()
+    np.testing.assert_array_equal(taken.channels[0].raw, then)
+    whole = growing.capture()
+    np.testing.assert_allclose(whole.channels[0].values(), volts, rtol=1e-6)
+    row = {"column": "CH1", "role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0}
+    sheet = Sheet.from_data({"channel": [row], "conditions": {"state": "cranking"}})
+    assert [one.fields["tooth"] for one in examine(whole, sheet).findings] == [12]
+
+
+def test_a_block_of_another_shape_is_refused():
+    growing = GrowingCapture("live", 1e3, (Channel("A", np.zeros(0, np.float32)),))
+    with pytest.raises(ValueError, match="rows"):
+        growing.append(np.zeros((2, 5), np.float32))
+
+
+@pytest.mark.parametrize("factor", [10.0, 0.1])
+def test_true_units_are_made_once_and_the_samples_stay(factor):
+    capture = Capture("a", 1e3, (Channel("A", np.array([0, 1, 2], np.int16), "V", 0.5, 0.1), Channel("B", RAW[:3])))
+    sheet = Sheet.from_data({"channel": [{"column": "A", "role": "crank", "sensor": "hall", "factor": factor}]})
+    once, told = in_true_units(capture, sheet)
+    again, _ = in_true_units(once, told)
+    np.testing.assert_allclose(once.channels[0].values(), factor * capture.channels[0].values(), rtol=1e-6)
+    np.testing.assert_array_equal(again.channels[0].values(), once.channels[0].values())
+    assert once.channels[0].raw is capture.channels[0].raw
+    assert told.channel[0].factor == 1.0
+
+
+# rules and limits -------------------------------------------------------------------------------------------------
+
+
+def declared(finding, **said):
+    return rule(finding, **said)(lambda reading, context: iter(()))
+
+
+def test_rules_are_ordered_by_what_they_declare():
+    heard = declared(FindingKind.EXTRA_GAP)
+    silenced = declared(FindingKind.ERRATIC, silenced_by=[FindingKind.NO_SIGNAL])
+    first = declared(FindingKind.NO_SIGNAL, hears=[FindingKind.EXTRA_GAP])
+    for given_order in ([silenced, first, heard], [heard, silenced, first], [first, heard, silenced]):
+        ordered = in_order(given_order)
+        assert [one.finding for one in ordered] == ["extra_gap", "no_signal", "erratic"]
+
+
+def test_rules_that_wait_for_one_another_are_told():
+    one = declared(FindingKind.ERRATIC, silenced_by=[FindingKind.DROPOUT])
+    other = declared(FindingKind.DROPOUT, silenced_by=[FindingKind.ERRATIC])
+    with pytest.raises(SagenError, match="erratic"):
+        in_order([one, other])
+
+
+@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda one: str(one.slug))
+def test_every_kind_s_rules_come_after_what_silences_them(kind):
+    settled = set()
+    later = [one.finding for one in kind.rules]
+    for one in kind.rules:
+        later.remove(one.finding)
+        assert not {*one.silenced_by, *one.hears} & set(later) - {one.finding}, one.finding
+        settled.add(one.finding)
+
+
+def test_every_limit_says_its_unit_reason_and_source():
+    found = [one for table in all_limits().values() for one in table.values()]
+    assert len(found) > 150
+    assert limits("undersampled").samples_a_tooth == 4.0
+    assert {one.source for one in found} >= {"common practice", "statistics", "geometry"}
+
+
+@pytest.mark.parametrize(("text", "said"), [
+    ('[a]\nb = { value = 1, unit = "V", reason = "because it is so" }', r"x.toml, \[a\] b: .*source"),
+    ('[a]\nb = { value = "1", unit = "V", reason = "because it is so", source = "statistics" }', r"\[a\] b.*value"),
+    ('[a]\nb = { value = nan, unit = "V", reason = "because it is so", source = "statistics" }', r"\[a\] b.*value"),
+    ('[a]\nb = { value = 1, unit = "V", reason = "because it is so", source = "hearsay" }', "hearsay"),
+    ('[a]\nb = { value = 1, unt = "V", reason = "because it is so", source = "statistics" }', "did you mean 'unit'"),
+    ("[a\n", "x.toml: "),
+])  # fmt: skip
+def test_a_slip_in_the_limits_is_named(text, said):
+    with pytest.raises(KnowledgeError, match=said):
+        parse_limits(text, "x.toml")
