@@ -1,9 +1,12 @@
-"""The command-line contract, to the letter, in processes of their own."""
+"""The command-line contract, to the letter: in this process but for one."""
 
 import io
 import json
 import subprocess
 import sys
+from contextlib import chdir, redirect_stderr, redirect_stdout
+from pathlib import Path
+from types import SimpleNamespace
 
 import pypdfium2
 import pytest
@@ -12,9 +15,22 @@ from sagen.cli import main
 
 
 def sagen(*arguments, cwd=None):
-    return subprocess.run(
-        [sys.executable, "-m", "sagen", *map(str, arguments)], capture_output=True, text=True, cwd=cwd, timeout=100
-    )
+    """What the command does: its exit status and what it prints."""
+    out, err = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(err), chdir(cwd or "."):
+        try:
+            status = main([str(one) for one in arguments])
+        except SystemExit as error:
+            status = error.code
+    return SimpleNamespace(returncode=status, stdout=out.getvalue(), stderr=err.getvalue())
+
+
+def test_the_installed_command_is_the_same_one(make_csv):
+    path = make_csv(lost=(31,))
+    command = [str(Path(sys.executable).with_name("sagen")), "examine", str(path), "--json"]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=100)
+    inside = sagen("examine", path, "--json")
+    assert (done.returncode, done.stdout, done.stderr) == (inside.returncode, inside.stdout, inside.stderr)
 
 
 def test_examine_json_to_the_letter(make_csv):

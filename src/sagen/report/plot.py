@@ -21,9 +21,6 @@ def lane_svg(strip: Strip, lane: Lane, *, start_s: float, end_s: float, width: i
     inner = width - LEFT - RIGHT
     tall = height - TOP - BOTTOM
     low, high = strip.columns(lane, start_s, end_s, inner * 2)
-    low, high = low * lane.scale + lane.offset, high * lane.scale + lane.offset
-    if lane.scale < 0:
-        low, high = high, low
     shown = np.isfinite(low)
     bands, unit = lane.bands, lane.unit
     bottom = min(float(low[shown].min(initial=0.0)), 0.0, *(one[0] for one in bands))

@@ -102,7 +102,13 @@ class Strip:
         return Place(time_s, values)
 
     def columns(self, lane: Lane, start_s: float, end_s: float, count: int) -> tuple[np.ndarray, np.ndarray]:
-        """Lowest and highest raw value in each of `count` columns of a stretch; NaN outside the capture."""
+        """Lowest and highest value, in the lane's unit, in each of `count` columns of a stretch; NaN outside the
+        capture."""
+        low, high = self._raw_columns(lane, start_s, end_s, count)
+        low, high = low * lane.scale + lane.offset, high * lane.scale + lane.offset
+        return (low, high) if lane.scale >= 0 else (high, low)
+
+    def _raw_columns(self, lane: Lane, start_s: float, end_s: float, count: int) -> tuple[np.ndarray, np.ndarray]:
         start, end = start_s * self.sfreq, end_s * self.sfreq
         if (end - start) / count >= 2:
             return lane.pyramid.view(start, end, count)

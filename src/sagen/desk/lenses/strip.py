@@ -291,10 +291,7 @@ class StripView(QWidget):
             return
         low, high = self.columns(lane, wide)
         scale = tall / (lane.top - lane.bottom)
-        first = (lane.top - (high * lane.scale + lane.offset)) * scale
-        last = (lane.top - (low * lane.scale + lane.offset)) * scale
-        if lane.scale < 0:
-            first, last = last, first
+        first, last = (lane.top - high) * scale, (lane.top - low) * scale
         # Two device pixels thick at least, so that a flat line is seen at arm's length. Columns outside
         # the capture are NaN and stay empty.
         first = np.where(np.isnan(first), tall + 1, np.clip(np.floor(first - 0.5), -1, tall + 1)).astype(np.int16)
@@ -306,7 +303,7 @@ class StripView(QWidget):
         area[:] = np.where(inside, np.uint32(theme.look().role(lane.role).rgb()), area)
 
     def columns(self, lane: Lane, count: int) -> tuple[np.ndarray, np.ndarray]:
-        """Lowest and highest raw value in each of `count` pixel columns of the present view."""
+        """Lowest and highest value in each of `count` pixel columns of the present view."""
         return self.strip.columns(lane, self.view.start, self.view.end, count)
 
     def _paint_teeth(self, painter: QPainter) -> None:
@@ -505,22 +502,21 @@ class Overview(QWidget):
 
     def _picture(self, strip: Strip) -> QImage:
         """The waveform of the first lane, drawn once for each capture, size and look."""
-        key = (id(strip), self.width(), theme.look().name)
-        if self._ground is None or self._ground[0] != key:
+        key = (self.width(), theme.look().name)
+        if self._ground is None or self._ground[0] is not strip or self._ground[1] != key:
             image = QImage(self.size(), QImage.Format.Format_RGB32)
             image.fill(QColor(theme.look().raised))
             lane, wide, tall = strip.lanes[0], self.width(), self.height()
             low, high = strip.columns(lane, 0.0, strip.seconds, wide)
             scale = (tall - 12) / (lane.top - lane.bottom)
-            a = 8 + (lane.top - (high * lane.scale + lane.offset)) * scale
-            b = 8 + (lane.top - (low * lane.scale + lane.offset)) * scale
+            a, b = 8 + (lane.top - high) * scale, 8 + (lane.top - low) * scale
             painter = QPainter(image)
             painter.setPen(QPen(theme.look().role(lane.role), 1))
             shown = np.flatnonzero(np.isfinite(a) & np.isfinite(b))
             painter.drawLines([QLineF(float(x), float(a[x]), float(x), float(b[x]) + 1.0) for x in shown])
             painter.end()
-            self._ground = (key, image)
-        return self._ground[1]
+            self._ground = (strip, key, image)
+        return self._ground[2]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._go(event)
