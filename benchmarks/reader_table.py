@@ -94,7 +94,7 @@ def _toml(rows, seeds: int) -> str:
             group = (name, state)
             lines += ["", f'["{name}.{state}"]']
         inside = ", ".join(f'"{one}" = {times}' for one, times in sorted(counts.items(), key=lambda row: -row[1]))
-        lines.append(f'{fault} = {{ {inside} }}')
+        lines.append(f"{fault} = {{ {inside} }}")
     return "\n".join(lines) + "\n"
 
 

@@ -17,7 +17,6 @@ from sagen.desk.pages.engine_view import FIRING, EngineView
 from sagen.desk.panes.suspects import CheckCard, ReasonLine, SuspectBar, SuspectRow, SuspectsPane
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect
-from sagen.model.trail import NoteEntry
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import POINTS
 from sagen.reason.evidence import Code
@@ -303,7 +302,13 @@ def test_the_job_log_is_searched_by_machine_customer_and_code(desk):  # noqa: F8
     page = window.page("log")
     settle(window)
     everything = page.model.rowCount()
-    for words, found in (("plover", 1), ("P0335", 2), ("velmora P0335", 1), ("no such machine anywhere", 0), ("", everything)):
+    for words, found in (
+        ("plover", 1),
+        ("P0335", 2),
+        ("velmora P0335", 1),
+        ("no such machine anywhere", 0),
+        ("", everything),
+    ):
         page.search.setText(words)
         spin(350)
         settle(window)

@@ -20,7 +20,7 @@ def read(path):
 
 register_format(Format("tally", (".tally",), lambda head: head.startswith(b"TALLY"), read))
 ''',
-    "toy_fault": '''
+    "toy_fault": """
 from sagen.machine.faults import fault
 from sagen.reason.facts import extend_knowledge, knowledge, _shipped
 import tomllib
@@ -35,7 +35,7 @@ rows = "".join(
     for key, table in tomllib.loads(_shipped("seen.toml")).items() if "signal_wire_open" in table
 )
 extend_knowledge('[fault.magpie_in_the_loom]\\nweight = 5000.0\\npart = "harness"\\ndo = "Take the nest out of the loom."\\n' + rows, "toy_fault")
-''',
+""",
     "toy_check": '''
 from sagen.reason.facts import extend_knowledge
 extend_knowledge("""
@@ -54,7 +54,7 @@ sensor_dead = 0.9
 other = 0.01
 """, "toy_check")
 ''',
-    "toy_page": '''
+    "toy_page": """
 from PySide6.QtWidgets import QVBoxLayout
 from sagen.desk.actions import Action
 from sagen.desk.look.plain import Label
@@ -74,8 +74,8 @@ class ToyPage(Page):
     deeds = (Action("Ctrl+T", "press the toy", press),)
 
 register_page("toy", ToyPage)
-''',
-    "toy_instrument": '''
+""",
+    "toy_instrument": """
 import numpy as np
 from sagen.instruments import Block, MeterValue, register_instruments
 from sagen.model.capture import Channel
@@ -103,10 +103,10 @@ class Toy:
         return MeterValue(point, state, "volts", 4.2)
 
 register_instruments("toy", Toy)
-''',
+""",
 }
 
-TOLD = '''
+TOLD = """
 import json, sys, tempfile
 from pathlib import Path
 from sagen.files import read_capture
@@ -172,7 +172,7 @@ if "toy_page" in sys.argv:
     told["keys"] = "press the toy" in window.keys_dialog().told()
     window.close()
 print(json.dumps(told))
-'''
+"""
 
 
 @pytest.fixture

@@ -233,7 +233,9 @@ def test_every_fault_shows_on_an_instrument_and_the_seed_decides_all(name):
         for whole, one, other in zip(measured(sound), measured(once), measured(again), strict=True):
             np.testing.assert_array_equal(one, other, err_msg=mode.slug)
             # The same seed makes the same noise: what differs is the fault's.
-            shown = shown or one.shape != whole.shape or not np.allclose(one, whole, rtol=1e-3, atol=2e-3 * np.ptp(whole))
+            shown = (
+                shown or one.shape != whole.shape or not np.allclose(one, whole, rtol=1e-3, atol=2e-3 * np.ptp(whole))
+            )
             if shown:
                 break
         assert shown != (mode.slug in UNSEEN.get(name, ())), mode.slug

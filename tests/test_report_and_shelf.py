@@ -106,7 +106,15 @@ def test_a_page_is_whole_or_not_there(tmp_path):
 def test_a_picture_is_sound_svg_and_marks_lie_where_they_belong(raw):
     seconds = len(raw) / SFREQ
     mark = Marked("one & <two>", 0, ((0.25 * seconds, 0.5 * seconds),))
-    lane = Lane("A", "crank", "V", Pyramid(raw), bottom=float(raw.min()) - 1, top=float(raw.max()) + 1, bands=((0.0, 0.5, "low"),))
+    lane = Lane(
+        "A",
+        "crank",
+        "V",
+        Pyramid(raw),
+        bottom=float(raw.min()) - 1,
+        top=float(raw.max()) + 1,
+        bands=((0.0, 0.5, "low"),),
+    )
     svg = lane_svg(Strip(SFREQ, len(raw), (lane,), (mark,)), lane, start_s=0.0, end_s=seconds)
     root = etree.fromstring(svg.encode())
     assert root.get("width") == "700"

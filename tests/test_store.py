@@ -23,8 +23,19 @@ from sagen.model.finding import Finding, Span
 from sagen.model.job import Stage
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
-    CaptureEntry, CircuitEntry, CodeEntry, ComplaintEntry, DamagedEntry, FindingEntry, InspectionEntry, NewerEntry,
-    NoteEntry, ProofEntry, ReadingEntry, RepairEntry, ReplacedEntry,
+    CaptureEntry,
+    CircuitEntry,
+    CodeEntry,
+    ComplaintEntry,
+    DamagedEntry,
+    FindingEntry,
+    InspectionEntry,
+    NewerEntry,
+    NoteEntry,
+    ProofEntry,
+    ReadingEntry,
+    RepairEntry,
+    ReplacedEntry,
 )  # fmt: skip
 from sagen.model.vocabulary import FindingKind
 from sagen.store.codecs import decode, encode

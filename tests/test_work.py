@@ -146,9 +146,7 @@ def test_finishing_stops_what_runs(app):  # noqa: F811
 
 def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch):  # noqa: F811
     weighed = []
-    monkeypatch.setattr(
-        requests, "weigh_job", lambda job, *_: (weighed.append(len(job.entries)), Weighed(job.id))[-1]
-    )
+    monkeypatch.setattr(requests, "weigh_job", lambda job, *_: (weighed.append(len(job.entries)), Weighed(job.id))[-1])
     workspace = Workspace()
     workspace.log = JobLog(tmp_path / "log")
     workspace.add_job("Brindle 2", "", 4, told("no_start"))

@@ -13,7 +13,6 @@ from sagen.meter import arithmetic as work
 from sagen.model.errors import SagenError
 from sagen.reason.apart import Apart
 
-
 MOST = 1e12  #: no figure on a job card is larger
 
 

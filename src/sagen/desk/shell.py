@@ -195,7 +195,9 @@ class MainWindow(QMainWindow):
         self._next_incoming()
 
     def _preloaded(self, added: tuple[str, ...]) -> None:
-        show = [(name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name)) for name in added]
+        show = [
+            (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name)) for name in added
+        ]
         self.header.offer(tuple(show))
         self._make_ready("incoming", "capture")
 

@@ -22,7 +22,6 @@ from sagen.machine.solve import copper, solve
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING, Role
 
-
 ARMS_V = 0.8  #: what a coil's input takes for a tooth
 
 
