@@ -222,7 +222,7 @@ def test_columns_hold_what_the_samples_do_at_every_zoom(strip):
     view, samples = strip
     for span in (2.0, 0.4, 0.03, 0.001):
         view.look_at_span(0.7, 0.7 + span, around=1.0)
-        low, high = view.columns(view.strip.lanes[0], 800)
+        low, high = view.frame().columns(view.strip.lanes[0], 800)
         first, last = int(np.ceil(view.view.start * 50_000)), int(view.view.end * 50_000)
         assert np.nanmin(low) == pytest.approx(samples[first : last + 1].min(), abs=1e-5)
         assert np.nanmax(high) == pytest.approx(samples[first : last + 1].max(), abs=1e-5)
@@ -233,13 +233,13 @@ def test_waveform_is_where_the_axis_says(strip):
     view.look_at_span(0.1, 0.104, around=1.0)
     image = QImage(view.size(), QImage.Format.Format_RGB32)
     view.render(image)
-    rect = view.lane_rects()[0]
+    rect = view.frame().lane_rects()[0]
     from sagen.desk.look import theme
 
     for share in (0.2, 0.5, 0.8):
         x = rect.left() + share * rect.width()
         value = samples[round(view.time_at(x) * 50_000)]
-        y = view._y(rect, view.strip.lanes[0], value)
+        y = view.frame().y_of(rect, view.strip.lanes[0], value)
         near = [image.pixelColor(int(x) + dx, int(y) + dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)]
         assert theme.look().role("crank") in near
 

@@ -22,7 +22,8 @@ from PySide6.QtWidgets import (
 
 from sagen.casework.open_capture import OpenCapture
 from sagen.desk.actions import Hint
-from sagen.desk.lenses.strip import Overview, StripView
+from sagen.desk.lenses.overview import Overview
+from sagen.desk.lenses.strip import StripView
 from sagen.desk.lenses.teeth_table import TeethTable
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
