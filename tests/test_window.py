@@ -206,6 +206,25 @@ def test_nothing_is_cut_off_at_1280_by_720(desk):
         assert pane.geometry().right() <= window.splitter.width()
 
 
+@pytest.mark.parametrize("size", [(1280, 720), (1024, 640)])
+def test_lens_buttons_and_the_next_check_are_whole(desk, size):
+    window = desk(demo_log, demo=True)
+    window.resize(*size)
+    spin(80)
+    assert (window.width(), window.height()) == size, "nothing inside asks for more room"
+    for button in window.page("capture").lens_buttons.values():
+        assert button.width() >= button.fontMetrics().horizontalAdvance(button.text()) + 16
+    card = window.suspects.card
+    for _ in range(6):
+        spin(20)
+        for label in (card.title, card.what, card.sound, card.caution):
+            assert not label.isVisible() or label.height() >= label.heightForWidth(label.width()), label.text()
+        assert card.rect().contains(card.do.geometry())
+        assert card.geometry().bottom() < window.suspects.scroll.geometry().top()
+        assert window.suspects.rect().contains(window.suspects.scroll.geometry())
+        card.show_another()
+
+
 # the strip -------------------------------------------------------------------------------
 
 

@@ -23,10 +23,11 @@ if TYPE_CHECKING:
 
 #: px at 1280 of trail, bench, and next check with suspects; and the least that each takes
 PANES = (226, 724, 298)
-LEAST = (196, 440, 244)
+LEAST = (206, 440, 266)
 #: px inside the frame: it fits a screen of 1280 x 800 with its title bar and a panel
 SIZE = (1280, 720)
 LEAST_SIZE = (1024, 640)
+NARROW = 1180  #: px of the window below which all room there is goes to the bench
 CAPTURES = "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)"
 
 
@@ -476,6 +477,13 @@ class MainWindow(QMainWindow):
         names = [one.toLocalFile() for one in event.mimeData().urls() if one.isLocalFile()]
         if names:
             self.bring_in(names)
+
+    def resizeEvent(self, event) -> None:
+        """On a narrow screen the panes beside the bench give way first."""
+        super().resizeEvent(event)
+        if self.workspace is not None and self.width() < NARROW:
+            trail, _, suspects = LEAST
+            self.splitter.setSizes([trail, self.width() - trail - suspects, suspects])
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("window/geometry", self.saveGeometry())

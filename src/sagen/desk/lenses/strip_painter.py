@@ -16,6 +16,7 @@ from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM = 62, 10, 42, 30
 GAP = 10
+TOOTH_APART = 21  #: px that a tooth's number takes
 
 
 @dataclass(frozen=True)
@@ -233,22 +234,20 @@ class StripPainter:
         painter.setFont(theme.font(8))
         painter.setPen(QColor(look.quiet))
         apart = rect.width() / max(1, last - first)
-        if apart >= 17:
-            shown = range(first, last)
+        every = next((one for one in (1, 2, 5, 10) if one * apart >= TOOTH_APART), None)
+        if every is not None:
+            shown = [one for one in range(first, last) if every == 1 or teeth.number[one] % every == 0]
         else:
             shown = [one for one in range(first, last) if teeth.number[one] == 1] if last - first < 20_000 else []
             least = rect.width() / max(1, len(shown))
             shown = shown[:: max(1, int(np.ceil(52 / max(least, 1e-6))))]
         for index in shown:
             x = self._frame.x_of(float(teeth.times[index]))
-            text = str(teeth.number[index]) if apart >= 17 else f"turn {teeth.turn[index] + 1}"
+            text = str(teeth.number[index]) if every is not None else f"turn {teeth.turn[index] + 1}"
             painter.drawLine(QPointF(x, rect.top() - 5), QPointF(x, rect.top()))
             painter.drawText(QRectF(x - 30, rect.top() - 18, 60, 12), Qt.AlignmentFlag.AlignHCenter, text)
-        painter.drawText(
-            QRectF(4, rect.top() - 19, LEFT - 8, 14),
-            Qt.AlignmentFlag.AlignLeft,
-            "tooth" if apart >= 17 else "",
-        )
+        if every is not None:
+            painter.drawText(QRectF(4, rect.top() - 19, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, "tooth")
 
     def _paint_marks(self, painter: QPainter) -> None:
         look, rects = theme.look(), self._frame.lane_rects()

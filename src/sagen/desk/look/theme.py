@@ -188,6 +188,7 @@ QPushButton#row { text-align: left; padding: 0; min-height: 40px; background: tr
 QPushButton#row:hover { border-color: %(line)s; }
 QPushButton#row:focus { border: 2px solid %(accent)s; }
 QPushButton#tight { padding: 0 5px; }
+QPushButton#tight::menu-indicator { width: 0; image: none; }
 QComboBox#tight { padding: 0 2px 0 7px; font-size: 9pt; }
 QComboBox#tight::drop-down { width: 22px; }
 QPushButton::menu-indicator { subcontrol-position: right center; subcontrol-origin: padding; right: 6px; width: 12px; image: url("%(arrow)s"); }

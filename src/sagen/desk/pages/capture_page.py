@@ -410,14 +410,18 @@ class CapturePage(Page):
             self.point_at(time)
 
     def _show_figures(self) -> None:
-        """One line: what lies between the cursors, else under one of them, else under the pointer; else nothing."""
+        """One line: what lies between the cursors, else under one of them, else under the pointer; else nothing.
+
+        With both set the difference is what was asked for; what a narrow window cuts off is the least of it.
+        """
         strip = self.view.strip
         places = {name: strip.place(strip.cursors[name]) for name in "AB" if strip and name in strip.cursors}
-        parts = [f"{name} {_place(place)}" for name, place in places.items()]
         if len(places) == 2:
-            parts.append(f"B \u2212 A {_difference(places['A'], places['B'])}")
-        elif self._pointed is not None:
-            parts.append(_place(self._pointed))
+            parts = [f"B \u2212 A {_difference(places['A'], places['B'])}"]
+            parts += [f"{name} {_time(place.time_s)}" for name, place in places.items()]
+        else:
+            parts = [f"{name} {_place(place)}" for name, place in places.items()]
+            parts += [_place(self._pointed)] if self._pointed is not None else []
         self.figures.setText("   ".join(parts))
 
 
@@ -435,11 +439,11 @@ def _difference(first: Place, second: Place) -> str:
     """What lies between two cursors."""
     apart = second.time_s - first.time_s
     told = [_time(apart)]
-    told += [f"{b[1] - a[1]:+.2f} {a[2]}" for a, b in zip(first.values[:3], second.values[:3], strict=True)]
     if first.angle_deg is not None and second.angle_deg is not None:
         told.append(f"{(second.angle_deg - first.angle_deg) % 360:.1f}°")
     if apart:
         told.append(f"{1 / abs(apart):.1f} Hz")
+    told += [f"{b[1] - a[1]:+.2f} {a[2]}" for a, b in zip(first.values[:3], second.values[:3], strict=True)]
     return "  ".join(told)
 
 

@@ -49,7 +49,7 @@ class JobDelegate(CardDelegate):
     def paint_card(self, painter: QPainter, card: QRect, index: QModelIndex) -> None:
         look = theme.look()
         job: JobSummary = index.data(JOB)
-        inner = card.adjusted(14, 9, -12, -8)
+        inner = card.adjusted(14, 8, -12, -2)
         painter.setPen(QColor(look.ink))
         painter.setFont(theme.font(12, bold=True))
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, job.machine)
@@ -85,7 +85,7 @@ class LogPage(Page):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search machine, customer, code")
         self.search.setClearButtonEnabled(True)
-        self.search.setMinimumWidth(200)
+        self.search.setMinimumWidth(300)
         row.addWidget(self.search)
         self.new = QPushButton("New job")
         self.new.setObjectName("first")

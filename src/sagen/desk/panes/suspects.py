@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk.look import theme
-from sagen.desk.look.plain import Label
+from sagen.desk.look.plain import Label, plain_tip
 from sagen.model.vocabulary import Cause, Gear, Strategy
 from sagen.model.words import CAUSES
 
@@ -25,8 +25,13 @@ LEAST_SHOWN = 0.01
 MOST_BARS = 6
 MOST_CHECKS = 6
 GEAR_WORDS = {
-    Gear.METER: "with a meter", Gear.SCOPE: "with a recorder", Gear.EYES: "by eye and hand", Gear.PARTS: "with a part",
+    Gear.METER: "meter", Gear.SCOPE: "recorder", Gear.EYES: "by eye", Gear.PARTS: "spare part",
 }  # fmt: skip
+
+
+DO_TIP = "Open what it needs: the meter entry, a capture, or the question (Ctrl+D)"
+#: px of the pane's height that are the suspects' at least
+LEAST_SUSPECTS = 150
 
 
 class SuspectBar(QAbstractButton):
@@ -171,7 +176,7 @@ class CheckCard(QWidget):
             layout.addWidget(one)
         self.do = QPushButton("Do this check")
         self.do.setObjectName("first")
-        self.do.setToolTip("Open what it needs: the meter entry, a capture, or the question (Ctrl+D)")
+        self.do.setToolTip(DO_TIP)
         self.other = QPushButton("Another")
         self.other.setToolTip("Show the next best check instead (Ctrl+Shift+D)")
         row = QHBoxLayout()
@@ -212,6 +217,24 @@ class CheckCard(QWidget):
         self.caution.setText("Mind: " + " ".join(check.cautions))
         self.caution.setVisible(bool(check.cautions))
         self.do.setAccessibleName(f"Do this check: {check.name}")
+        self.stand_whole()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.stand_whole()
+
+    def stand_whole(self) -> None:
+        """As tall as its words are at this width: what is to be minded is never cut off."""
+        room = self.parentWidget().height() - LEAST_SUSPECTS if self.parentWidget() else 0
+        for why in (True, False):
+            # In a low window the reason for the check gives way first; its tip still tells it.
+            self.why.setVisible(why)
+            tall = self.layout().heightForWidth(self.width())
+            if tall <= room:
+                break
+        self.do.setToolTip(plain_tip(f"{self.why.text()}\n\n{DO_TIP}".strip()))
+        if tall > 0 and tall != self.minimumHeight():
+            self.setFixedHeight(tall)
 
 
 class SuspectsPane(QWidget):
@@ -232,7 +255,7 @@ class SuspectsPane(QWidget):
         self.scroll = QScrollArea()
         self.scroll.setWidgetResizable(True)
         self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.scroll.setMinimumHeight(96)
+        self.scroll.setMinimumHeight(40)
         inside = QWidget()
         self.layout_ = QVBoxLayout(inside)
         self.layout_.setContentsMargins(0, 0, 6, 0)
@@ -251,6 +274,10 @@ class SuspectsPane(QWidget):
         self.scroll.setWidget(inside)
         outer.addWidget(self.scroll, 1)
         self.show_weighed((), ())
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.card.stand_whole()
 
     def _wishes_row(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -90,10 +90,13 @@ class TrailModel(QAbstractListModel):
         return None
 
 
+TAG_ROOM = 58  #: px of a card's title line that a tag takes
+
+
 class CardDelegate(QStyledItemDelegate):
     """Draws a row as a card: icon, a small title line, and as many lines of text as it takes."""
 
-    MOST_LINES = 5
+    MOST_LINES = 7
     AROUND = 40  #: px of a card's height that are not text
     BESIDE = 54  #: px of a card's width that are not text
 
@@ -126,13 +129,16 @@ class CardDelegate(QStyledItemDelegate):
         title = ENTRY_TITLES[entry.kind] + (" \u2013 withdrawn" if faded else "")
         text = entry_text(entry.record)
         colour = QColor(look.quiet if faded else look.ink)
-        if not faded and isinstance(entry.record, CaptureEntry):
+        tagged = not faded and isinstance(entry.record, CaptureEntry)
+        if tagged:
             found = bool(entry.record.findings)
             paint_tag(painter, card, "finding" if found else "sound", look.mark if found else look.sound)
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(look.quiet))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, f"{title}   {entry.created:%H:%M}")
+        room, when = inner.width() - (TAG_ROOM if tagged else 0), f"{title}  {entry.created:%H:%M}"
+        whole = painter.fontMetrics().horizontalAdvance(when) <= room
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, when if whole else title)
         struck = theme.font(10)
         struck.setStrikeOut(faded)
         painter.setFont(struck)
@@ -209,7 +215,7 @@ class TrailPane(QWidget):
             button.setObjectName("tight")
             button.clicked.connect(lambda _=False, index=index: self.add.emit(self.offered[index]))
             row.addWidget(button, 1)
-        self.more = QPushButton("Add")
+        self.more = QPushButton("More")
         self.more.setObjectName("tight")
         self.more.setToolTip("Everything that can be put on the trail")
         menu = QMenu(self.more)
