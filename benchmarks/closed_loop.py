@@ -11,19 +11,20 @@ from __future__ import annotations
 
 import argparse
 from collections import Counter
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from multiprocessing import Pool
 
 import numpy as np
-from sagen.reason.jobs import cranked_piece, flat
 
+from sagen.casework.examination import capture_entry, kept_name
 from sagen.kinds import broken, examine
 from sagen.machine.faults import possible
 from sagen.machine.meter import read
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
+from sagen.reason.case import capture_piece, cranked_piece
 from sagen.reason.checks import ENOUGH, next_checks
-from sagen.reason.evidence import Code, Complaint, Looked, Reading, captured
+from sagen.reason.evidence import Code, Complained, Inspected, MeterReading
 from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.weigh import Case, Replaced, infer, likelihood_model, with_trail
 
@@ -59,7 +60,7 @@ class Run:
 def second_fault(name: str, seed: int, first: str) -> str | None:
     """For the study of two faults at once: another fault mode of another cause, by the priors."""
     rng = np.random.default_rng([seed, 11, *name.encode()])
-    names = [one.name for one in possible(CIRCUITS[name]) if first != SOUND and one.cause != cause_of(first)]
+    names = [one.slug for one in possible(CIRCUITS[name]) if first != SOUND and one.cause != cause_of(first)]
     return str(rng.choice(names, p=knowledge().weights(names, CIRCUITS[name].role))) if names else None
 
 
@@ -68,14 +69,14 @@ def draw_machine(name: str, seed: int) -> tuple[CircuitSpec, str, float, list]:
     whose fault sets neither does not come in."""
     rng = np.random.default_rng([seed, *name.encode()])
     spec, facts = CIRCUITS[name], knowledge()
-    names = [SOUND, *(one.name for one in possible(spec))]
+    names = [SOUND, *(one.slug for one in possible(spec))]
     weights = facts.weights(names, spec.role)
     while True:
         fault = str(rng.choice(names, p=weights))
         pieces = [
             make(one)
             for table, make in (
-                (facts.complaints, lambda one: Complaint("", one)),
+                (facts.complaints, lambda one: Complained("", one)),
                 (facts.codes, lambda one: Code("", "P0000", one)),
             )
             if (one := _drawn(table, fault, rng))
@@ -103,21 +104,17 @@ def answer(
         value = reading.value * (1 + rng.normal(0, 0.004)) + rng.normal(
             0, 0.004 if reading.quantity == "volts" else 0.05
         )
-        return Reading("", check.point, check.state, float(value), reading.quantity == "ohms")
+        return [MeterReading("", check.point, check.state, float(value), reading.quantity == "ohms")]
     if check.kind == "capture":
         capture, sheet = record(broken(spec, active, seed), check.state, seconds=2.4, sfreq=20_000.0)
         pattern = record(broken(spec, [], 9_999), check.state, seconds=2.4, sfreq=20_000.0) if good else None
-        seen = examine(capture, sheet, reference=pattern)
-        found = [(one.kind, one.fields) for one in seen.findings]
-        piece = captured(
-            found, check.state, {one.role for one in sheet.channel}, referenced=good, coil=spec.sensor == "reluctance"
-        )
-        return piece, cranked_piece(asdict(seen.cadence) if seen.cadence else None)
+        entry = capture_entry(examine(capture, sheet, reference=pattern), kept_name(pattern))
+        return [one for one in (capture_piece(entry, spec), cranked_piece(entry.cadence)) if one is not None]
     shown = [SOUND if mended else fault, *([second] if second else [])]
     for name, row in check.outcome.items():
         if rng.uniform() < max(row.get(one, row["other"]) for one in shown):
-            return Looked("", check.name, name)
-    return Looked("", check.name, "")
+            return [Inspected("", check.slug, name)]
+    return [Inspected("", check.slug, "")]
 
 
 def run(task: tuple[str, int, str]) -> Run:
@@ -154,8 +151,7 @@ def run(task: tuple[str, int, str]) -> Run:
         flow = [one for one in flow if one != check.name]
         minutes += check.total_minutes
         count += 1
-        piece = answer(check, spec, fault, severity, seed, rng, mended, second, good)
-        case = with_trail(case, flat(piece))
+        case = with_trail(case, answer(check, spec, fault, severity, seed, rng, mended, second, good))
     causes = infer(case, model=model).by_cause()
     cause = max(causes, key=causes.get)
     right = cause in (cause_of(fault), cause_of(second) if second else cause_of(fault))

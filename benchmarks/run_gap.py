@@ -55,7 +55,7 @@ def main() -> None:
     window = make_window(QSettings(str(folder / "s.ini"), QSettings.Format.IniFormat))
     window.show()
     longest_gap(window, lambda: window.workspace.open_log(own_log(folder / "log")))
-    window.workspace.add_job("Bench", "", 4, "", [])
+    window.workspace.add_job("Bench", "", 4, [])
     for _ in range(20):  # what a technician needs to reach for a file: pages are made ready meanwhile
         longest_gap(window, lambda: None)
     volts = crank_samples(10_000_000)

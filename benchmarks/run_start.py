@@ -31,7 +31,8 @@ PLOTS = """
 import numpy as np, tempfile
 from PySide6.QtCore import QSettings, QTimer
 from sagen.desk.app import make_application, make_window
-from sagen.desk.lenses.strip import StripView, Strip, Lane
+from sagen.desk.lenses.strip import StripView
+from sagen.report.scene import Strip, Lane
 from sagen.signal.pyramid import Pyramid
 app = make_application()
 w = make_window(QSettings(tempfile.mktemp(), QSettings.Format.IniFormat))

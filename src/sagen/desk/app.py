@@ -8,7 +8,6 @@ import sys
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from sagen.casework import fault_log
 from sagen.desk.look import theme
 from sagen.desk.shell import MainWindow
 
@@ -68,6 +67,8 @@ def run(*, demo: bool = False, files: list[str] | None = None) -> int:
     window.show()
 
     def fill() -> None:
+        from sagen.casework import fault_log
+
         window.fill(instruments=bench_instruments(demo))
         fault_log.start(window.workspace.failed.emit)
         if files:

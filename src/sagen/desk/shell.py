@@ -13,7 +13,6 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk.look import theme
-from sagen.model.trail import CaptureEntry, CircuitEntry
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -115,6 +114,7 @@ class MainWindow(QMainWindow):
         from PySide6.QtGui import QAction, QKeySequence
 
         from sagen.desk.actions import bind
+        from sagen.desk.window_actions import ACTIONS
 
         bind(self, ACTIONS, self)
         gone = QAction(self.trail.list)
@@ -185,6 +185,8 @@ class MainWindow(QMainWindow):
         if self.workspace.opened is not None:
             self.show_page("capture")
         else:
+            from sagen.model.trail import CaptureEntry
+
             job = self.workspace.job
             self.bench.show_empty(len(job.of(CaptureEntry)) if job else 0)
 
@@ -275,6 +277,7 @@ class MainWindow(QMainWindow):
             self.message.say(summary)
 
     def _incoming(self, incoming) -> None:
+        from sagen.model.trail import CaptureEntry, CircuitEntry
         from sagen.reason.case import circuit_of
 
         job = self.workspace.job
@@ -364,6 +367,8 @@ class MainWindow(QMainWindow):
             self.bring_in(names)
 
     def open_entry(self, entry: Entry) -> None:
+        from sagen.model.trail import CaptureEntry
+
         if not isinstance(entry.record, CaptureEntry):
             return
         shown = self.workspace.opened
@@ -446,6 +451,7 @@ class MainWindow(QMainWindow):
         """The list of keys: the window's, then those of each page that has some."""
         from sagen.desk.actions import Hint, KeysDialog
         from sagen.desk.pages import page_names
+        from sagen.desk.window_actions import ACTIONS, TRAIL_HINTS
 
         groups = [("WINDOW", ACTIONS), ("TRAIL", TRAIL_HINTS)]
         for name in page_names():
@@ -510,33 +516,3 @@ def _preload(_task) -> tuple[str, ...]:
     from sagen.desk.pages import added_pages
 
     return added_pages()
-
-
-def _actions():
-    from sagen.desk.actions import Action, Hint
-    from sagen.model.vocabulary import EntryKind
-
-    actions = (
-        Action("Ctrl+J", "job log", MainWindow.show_log),
-        Action("Ctrl+N", "new job", MainWindow.new_job),
-        Action("Ctrl+O", "bring a capture in", MainWindow.choose_files),
-        Action("Ctrl+M", "circuit and meter", MainWindow.show_circuit),
-        Action("Ctrl+P", "printed finding", MainWindow.show_report),
-        Action("Ctrl+D", "do the check on the card", lambda shell: shell.suspects.card.do_it()),
-        Action("Ctrl+Shift+D", "show another check", lambda shell: shell.suspects.card.show_another()),
-        Action("Ctrl+K", "put a code on the trail", lambda shell: shell.add_entry(EntryKind.CODE)),
-        Action("Ctrl+R", "put a repair on the trail", lambda shell: shell.add_entry(EntryKind.REPAIR)),
-        Action("Ctrl+E", "put a proof on the trail", lambda shell: shell.add_entry(EntryKind.PROOF)),
-        Action("Ctrl+Z", "undo", lambda shell: shell.workspace.undo()),
-        Action("Ctrl+Shift+Z", "redo", lambda shell: shell.workspace.redo()),
-        Action("F2", "correct the chosen entry", lambda shell: shell._with_entry(shell.correct_entry)),
-        Action("F6", "next pane", MainWindow.next_pane),
-        Action("Ctrl+L", "light or dark", MainWindow.toggle_look),
-        Action("F1", "these keys", MainWindow.show_keys),
-        Action("Ctrl+Q", "close", MainWindow.close),
-    )
-    hints = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
-    return actions, hints
-
-
-ACTIONS, TRAIL_HINTS = _actions()

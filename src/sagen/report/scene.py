@@ -6,15 +6,18 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from sagen.kinds import Examination, Pair
 from sagen.model.vocabulary import STARTING, Role
 from sagen.model.words import CHANNELS, FINDING_TITLES
-from sagen.report.look import Look
 from sagen.signal.pyramid import Pyramid
-from sagen.signal.reading import Band, RotatingReading
+
+if TYPE_CHECKING:
+    from sagen.kinds import Examination, Pair
+    from sagen.report.look import Look
+    from sagen.signal.reading import Band, RotatingReading
 
 RAIL_WEIGHT = 0.45
 MARGIN = 0.05  #: share of a lane's range above and below what it holds

@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSize
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
 from PySide6.QtWidgets import QApplication
 
-from sagen.model.vocabulary import Role
+if TYPE_CHECKING:
+    from sagen.model.vocabulary import Role
 
 HERE = Path(__file__).parent
 FONTS = HERE.parents[1] / "report" / "fonts"
@@ -34,9 +36,18 @@ class Look:
     on_accent: str
     sound: str
     mark: str  #: findings
-    roles: dict[Role, str]
+
+    @property
+    def roles(self) -> dict[Role, str]:
+        """The colour of each role's signal."""
+        # Imported when a signal is drawn: the first paint needs no words of the trade.
+        from sagen.desk.look.roles import ROLES
+
+        return ROLES[self.name]
 
     def role(self, role: Role) -> QColor:
+        from sagen.model.vocabulary import Role
+
         return QColor(self.roles.get(role, self.roles[Role.OTHER]))
 
 
@@ -52,10 +63,6 @@ LIGHT = Look(
     on_accent="#ffffff",
     sound="#00664b",
     mark="#b84800",
-    roles={
-        Role.CRANK: "#0072b2", Role.CAM: "#b84800", Role.SPEED: "#00664b", Role.KNOCK: "#8f3a78",
-        Role.SUPPLY: "#a0600a", Role.GROUND: "#4d5a57", Role.OTHER: "#5b6764",
-    },
 )  # fmt: skip
 DARK = Look(
     name="dark",
@@ -69,10 +76,6 @@ DARK = Look(
     on_accent="#06262c",
     sound="#3fce9f",
     mark="#ff8f3f",
-    roles={
-        Role.CRANK: "#56b4e9", Role.CAM: "#ff8f3f", Role.SPEED: "#009e73", Role.KNOCK: "#c77ab5",
-        Role.SUPPLY: "#e69f00", Role.GROUND: "#b9c4c2", Role.OTHER: "#a5b4b1",
-    },
 )  # fmt: skip
 LOOKS = {"light": LIGHT, "dark": DARK}
 
