@@ -1,6 +1,6 @@
 """Every timing, as it stands in RESULTS.md."""
 
-from benchmarks import run_draw, run_examine, run_gap, run_machine, run_start
+from benchmarks import run_draw, run_examine, run_gap, run_log, run_machine, run_start
 
 if __name__ == "__main__":
     run_start.main()
@@ -12,3 +12,5 @@ if __name__ == "__main__":
     run_machine.main()
     print()
     run_gap.main()
+    print()
+    run_log.main()

@@ -96,6 +96,8 @@ class LogPage(Page):
         self.list.setAccessibleName("Job log")
         # All cards are alike: ten thousand are laid out without asking each how tall it is.
         self.list.setUniformItemSizes(True)
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)
+        self.list.setBatchSize(1000)
         self.list.setModel(self.model)
         self.list.setItemDelegate(JobDelegate(self.list))
         layout.addWidget(self.list, 1)
