@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections import deque
 from pathlib import Path
 
-from sagen.casework.words import heap_summary
-
 
 class Heap:
     """The files that wait to be brought in. One is `current` from when it is read until it is kept, left or failed;
@@ -63,6 +61,8 @@ class Heap:
         """Once all are settled: what became of them, where there were several; and the count starts anew."""
         if self.busy or self._writing:
             return None
+        from sagen.casework.words import heap_summary
+
         kept, left, failed = self._kept, self._left, self._failed
         self._kept, self._left, self._failed = 0, 0, []
         return heap_summary(kept, left, failed) if kept + left + len(failed) > 1 else None

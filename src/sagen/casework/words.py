@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from functools import singledispatch
 
-from sagen.codes import meaning
 from sagen.model.errors import SagenError
 from sagen.model.trail import (
     CaptureEntry,
@@ -45,6 +44,9 @@ def _(one: CodeEntry) -> str:
 
 def generic_meaning(code: str) -> str:
     """What a generic code means; nothing for a maker's own."""
+    # The table of codes is read when the first one is told, not when the window is built.
+    from sagen.codes import meaning
+
     try:
         found = meaning(code)
     except SagenError:

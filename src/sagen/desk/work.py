@@ -14,8 +14,6 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 
-from sagen.casework.fault_log import note
-
 
 @dataclass(eq=False)
 class Task:
@@ -58,6 +56,8 @@ class _Runner(QRunnable):
         try:
             task._post("done", task.work(task))
         except Exception as error:
+            from sagen.casework.fault_log import note
+
             # What a stopped task died of is of no interest; `Stopped` among it.
             task._post("failed", "" if task.stopped else note(error))
 

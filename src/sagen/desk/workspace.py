@@ -11,13 +11,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from sagen.desk.work import Task, Work
 from sagen.model.errors import SagenError
-from sagen.model.job import Entry, Job
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
 
 if TYPE_CHECKING:
     from sagen.casework.examination import Incoming
     from sagen.casework.open_capture import OpenCapture
     from sagen.casework.requests import Request, Weighed
+    from sagen.model.job import Entry, Job
     from sagen.model.sheet import Sheet
     from sagen.model.trail import Record
     from sagen.store.log import JobLog

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QFontMetrics, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
@@ -16,13 +18,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.casework.words import entry_text
 from sagen.desk.look import theme
 from sagen.desk.look.plain import Label, plain_tip
-from sagen.model.job import Entry, Job
-from sagen.model.trail import CaptureEntry, CodeEntry, RepairEntry
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import ENTRY_TITLES
+
+if TYPE_CHECKING:
+    from sagen.model.job import Entry, Job
+    from sagen.model.trail import Record
 
 ICONS = {
     EntryKind.COMPLAINT: "message-square",
@@ -50,11 +53,19 @@ SHORT = {
 }  # fmt: skip
 
 
+def entry_text(record: Record) -> str:
+    """What an entry says; its words are imported with the first trail that is shown, after the first paint."""
+    from sagen.casework.words import entry_text
+
+    return entry_text(record)
+
+
 def fitting(job: Job | None) -> tuple[EntryKind, EntryKind]:
     """The two kinds of entry that fit the moment: what the job lacks, else what is measured or done next."""
-    if job is None or not job.records(CodeEntry):
+    kinds = {one.kind for one in job.standing} if job else set()
+    if EntryKind.CODE not in kinds:
         return EntryKind.CODE, EntryKind.READING
-    if job.records(RepairEntry):
+    if EntryKind.REPAIR in kinds:
         return EntryKind.READING, EntryKind.PROOF
     return EntryKind.READING, EntryKind.REPAIR
 
@@ -129,7 +140,7 @@ class CardDelegate(QStyledItemDelegate):
         title = ENTRY_TITLES[entry.kind] + (" \u2013 withdrawn" if faded else "")
         text = entry_text(entry.record)
         colour = QColor(look.quiet if faded else look.ink)
-        tagged = not faded and isinstance(entry.record, CaptureEntry)
+        tagged = not faded and entry.kind == EntryKind.CAPTURE
         if tagged:
             found = bool(entry.record.findings)
             paint_tag(painter, card, "finding" if found else "sound", look.mark if found else look.sound)
