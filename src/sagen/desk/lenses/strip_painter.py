@@ -14,7 +14,7 @@ from sagen.desk.look import theme
 from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
 
-LEFT, RIGHT, TOP, BOTTOM = 62, 10, 42, 30
+LEFT, RIGHT, TOP, BOTTOM = 70, 10, 42, 30
 GAP = 10
 TOOTH_APART = 21  #: px that a tooth's number takes
 
