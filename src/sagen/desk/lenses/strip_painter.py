@@ -159,6 +159,12 @@ class StripPainter:
             Qt.AlignmentFlag.AlignLeft,
             f"{_two_lines(lane.name)}\n{lane.unit}",
         )
+        if lane.column and rect.height() >= 84:
+            # What the file calls it comes second.
+            painter.setFont(theme.font(8))
+            painter.setPen(QColor(look.quiet))
+            column = painter.fontMetrics().elidedText(lane.column, Qt.TextElideMode.ElideRight, LEFT - 12)
+            painter.drawText(QRectF(4, rect.top() + 46, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, column)
 
     def _paint_pattern(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         """The known-good turn under the waveform, laid over this capture's own teeth, where it can be told apart."""
