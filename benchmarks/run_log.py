@@ -60,12 +60,13 @@ def main() -> None:
     window.show_page("log")
     print(f"{JOBS} jobs with {ENTRIES} entries each\n")
     print("| while | statements | longest gap, ms: median | worst | answered after, ms |\n|---|---|---|---|---|")
+    shown: list[float] = []
+    window.workspace.jobs_changed.connect(lambda _: shown.append(time.perf_counter()))
     for words in ("", "machine 77", "P0350 owner 5", "nothing of the kind"):
         gaps, took = [], []
         for _ in range(5):
             statements.clear()
-            shown = []
-            window.workspace.jobs_changed.connect(lambda _: shown.append(time.perf_counter()))
+            shown.clear()
             page.search.blockSignals(True)
             page.search.setText(words)
             page.search.blockSignals(False)
