@@ -16,6 +16,7 @@ from sqlalchemy import event, insert
 
 from benchmarks.run_gap import longest_gap
 from sagen.desk.app import make_application, make_window
+from sagen.desk.collector import Collector
 from sagen.store.log import JobLog
 from sagen.store.tables import EntryRow, JobRow
 
@@ -56,6 +57,7 @@ def main() -> None:
     longest_gap(window, lambda: window.workspace.open_log(lambda _: log))
     for _ in range(20):
         longest_gap(window, lambda: None)
+    Collector(lambda: window.workspace.work.idle, window)
     page = window.page("log")
     window.show_page("log")
     print(f"{JOBS} jobs with {ENTRIES} entries each\n")

@@ -56,6 +56,64 @@ def test_shell_paints_before_anything_heavy_is_imported(tmp_path):
     assert fresh(SHELL, str(tmp_path / "s.ini")) == "[]"
 
 
+ON_WORKERS = """
+import sys, tempfile, threading
+from pathlib import Path
+seen = []
+def heard(event, what):
+    name = what[0] if event == "import" else ""
+    if name.split(".")[0] in ("PySide6", "shiboken6") or name.startswith("sagen.desk"):
+        if threading.current_thread() is not threading.main_thread():
+            seen.append(name)
+sys.addaudithook(heard)
+from PySide6.QtCore import QEventLoop, QSettings, QTimer
+from sagen.desk.app import demo_log, make_application, make_window
+app = make_application()
+window = make_window(QSettings(sys.argv[1], QSettings.Format.IniFormat), demo=True)
+window.show()
+window.workspace.open_log(demo_log)
+for _ in range(600):
+    loop = QEventLoop(); QTimer.singleShot(20, loop.quit); loop.exec()
+    if window.workspace.work.idle and {"capture", "incoming"} <= set(window._pages):
+        break
+window.show_report()
+for _ in range(600):
+    loop = QEventLoop(); QTimer.singleShot(20, loop.quit); loop.exec()
+    if window.workspace.work.idle:
+        break
+print(seen, "report" in window._pages)
+window.close()
+"""
+
+
+def test_no_part_of_qt_is_imported_on_a_workers_thread(tmp_path):
+    # PySide6 makes its types when they are first imported; two threads doing so at once crash one start in twenty.
+    assert fresh(ON_WORKERS, str(tmp_path / "s.ini")) == "[] True"
+
+
+COLLECTED = """
+import gc, threading
+from PySide6.QtCore import QEventLoop, QTimer
+from sagen.desk.app import make_application
+from sagen.desk.collector import Collector
+app = make_application()
+where = []
+gc.callbacks.append(lambda phase, info: where.append(threading.current_thread() is threading.main_thread()))
+collector = Collector(lambda: True)
+def litter():
+    for _ in range(200_000):
+        one = []; one.append(one)
+thread = threading.Thread(target=litter); thread.start(); thread.join()
+in_thread = len(where)
+loop = QEventLoop(); QTimer.singleShot(1500, loop.quit); loop.exec()
+print(in_thread, len(where) > 0, all(where), gc.isenabled())
+"""
+
+
+def test_garbage_is_collected_on_the_interface_thread_alone():
+    assert fresh(COLLECTED) == "0 True True False"
+
+
 def test_qt_counts_its_references_to_none():
     # PySide6 6.12.0 on Python 3.11 drops one reference to None with every call that returns it, and aborts
     # after some thousands.

@@ -68,9 +68,11 @@ def run(*, demo: bool = False, files: list[str] | None = None) -> int:
 
     def fill() -> None:
         from sagen.casework import fault_log
+        from sagen.desk.collector import Collector
 
         window.fill(instruments=bench_instruments(demo))
         fault_log.start(window.workspace.failed.emit)
+        Collector(lambda: window.workspace.work.idle, window)
         if files:
             window.bring_in([os.path.abspath(one) for one in files])
         window.workspace.open_log(demo_log if demo else own_log())

@@ -6,6 +6,7 @@ they need. The bench's pages are made when they are first asked for.
 
 from __future__ import annotations
 
+from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,6 +27,11 @@ LEAST = (206, 440, 266)
 #: px inside the frame: it fits a screen of 1280 x 800 with its title bar and a panel
 SIZE = (1280, 720)
 LEAST_SIZE = (1024, 640)
+#: what is made ready once the log is open: modules, then pages
+READY = (
+    "sagen.desk.lenses.strip", "sagen.desk.lenses.turns", "sagen.desk.lenses.wheel", "sagen.desk.lenses.teeth_table",
+    "sagen.desk.pages.import_page", "incoming", "sagen.desk.pages.capture_page", "capture",
+)  # fmt: skip
 NARROW = 1180  #: px of the window below which all room there is goes to the bench
 CAPTURES = "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)"
 
@@ -193,23 +199,28 @@ class MainWindow(QMainWindow):
     # what the workspace announces -----------------------------------------------------------
 
     def _log_opened(self) -> None:
-        # What the first capture will need is brought in while nobody waits for it.
-        self.workspace.work.ask(_preload, done=self._preloaded)
-        self._next_incoming()
+        from sagen.desk.pages import added_pages
 
-    def _preloaded(self, added: tuple[str, ...]) -> None:
         show = [
-            (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name)) for name in added
+            (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name))
+            for name in added_pages()
         ]
         self.header.offer(tuple(show))
-        self._make_ready("incoming", "capture")
+        # What the first capture will need is brought in while nobody waits for it.
+        self.workspace.work.ask(_preload, done=lambda _: self._make_ready(*READY))
+        self._next_incoming()
 
     def _make_ready(self, *names: str) -> None:
-        """Make pages and lay them out, one a turn of the event loop: the first showing of one costs a while."""
+        """Import modules and make pages, one a turn of the event loop: the first showing of one costs a while.
+
+        Both here and not in a worker: two threads that bring in parts of Qt at once bring the program down.
+        """
         if not names:
             self.trail.warm()
             return
-        if names[0] not in self._pages:
+        if "." in names[0]:
+            import_module(names[0])
+        elif names[0] not in self._pages:
             page = self.page(names[0])
             page.resize(self.stack.size())
             page.grab()
@@ -507,12 +518,7 @@ def _whole(value: object) -> int:
         return 0
 
 
-def _preload(_task) -> tuple[str, ...]:
-    """Import, off the interface thread, what the bench will need; answers the pages that extensions brought."""
+def _preload(_task) -> None:
+    """Import, off the interface thread, what the bench will need and what has nothing to do with Qt."""
     import sagen.casework.requests
-    import sagen.desk.pages.capture_page
-    import sagen.desk.pages.import_page
     import sagen.reason.checks  # noqa: F401
-    from sagen.desk.pages import added_pages
-
-    return added_pages()

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from sagen.desk.work import Task, Work
 from sagen.model.errors import SagenError
+from sagen.model.extensions import load_extensions
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
 
 if TYPE_CHECKING:
@@ -102,6 +103,8 @@ class Workspace(QObject):
 
     def open_log(self, make: Callable[[Task], JobLog]) -> None:
         """Open the log that `make` gives, off the interface thread."""
+        # Extensions may bring pages: whatever imports Qt is imported on the interface thread.
+        load_extensions()
 
         def work(task: Task):
             log = make(task)
