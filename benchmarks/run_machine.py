@@ -9,7 +9,7 @@ from sagen.machine.meter import read
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.checks import next_checks
-from sagen.reason.evidence import Code, Reading
+from sagen.reason.evidence import Code, MeterReading
 from sagen.reason.likelihood import LikelihoodModel
 from sagen.reason.weigh import Case, infer
 
@@ -30,7 +30,7 @@ def main() -> None:
         state = "rolling" if spec.role == "speed" else "cranking"
         recorded = seconds(lambda machine=machine, state=state: record(machine, state), 5)
         metered = seconds(lambda machine=machine: read(machine, "signal", "key_on"), 20)
-        case = Case(spec, (Code("", "P0335", "circuit"), Reading("", "signal", "key_on_unplugged", 4.9)))
+        case = Case(spec, (Code("", "P0335", "circuit"), MeterReading("", "signal", "key_on_unplugged", 4.9)))
 
         def weighed(model, case=case):
             return next_checks(case, infer(case, model=model), model=model)
