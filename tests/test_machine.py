@@ -217,7 +217,7 @@ def measured(machine):
         with contextlib.suppress(SagenError):
             yield np.array([read(machine, point, state).value])
     for state in RECORDED[machine.spec.role]:
-        capture, _ = record(machine, state, seconds=2.0, sfreq=20_000.0)
+        capture, _ = record(machine, state, seconds=1.4, sfreq=20_000.0)
         yield np.concatenate([one.values() for one in capture.channels])
     for state in RECORDED[machine.spec.role]:
         with contextlib.suppress(SagenError):

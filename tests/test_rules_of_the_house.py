@@ -13,6 +13,7 @@ import wcag_contrast_ratio
 from colorspacious import cspace_convert, deltaE
 
 import sagen
+from conftest import demo_log
 from sagen.desk.look.theme import LOOKS
 from sagen.model.vocabulary import SensorKind
 
@@ -67,11 +68,11 @@ def heard(event, what):
             seen.append(name)
 sys.addaudithook(heard)
 from PySide6.QtCore import QEventLoop, QSettings, QTimer
-from sagen.desk.app import demo_log, make_application, make_window
+from sagen.desk.app import make_application, make_window, own_log
 app = make_application()
 window = make_window(QSettings(sys.argv[1], QSettings.Format.IniFormat), demo=True)
 window.show()
-window.workspace.open_log(demo_log)
+window.workspace.open_log(own_log(Path(sys.argv[2])))
 for _ in range(600):
     loop = QEventLoop(); QTimer.singleShot(20, loop.quit); loop.exec()
     if window.workspace.work.idle and {"capture", "incoming"} <= set(window._pages):
@@ -88,7 +89,9 @@ window.close()
 
 def test_no_part_of_qt_is_imported_on_a_workers_thread(tmp_path):
     # PySide6 makes its types when they are first imported; two threads doing so at once crash one start in twenty.
-    assert fresh(ON_WORKERS, str(tmp_path / "s.ini")) == "[] True"
+    log = demo_log()
+    log.close()
+    assert fresh(ON_WORKERS, str(tmp_path / "s.ini"), str(log.shelf.folder.parent)) == "[] True"
 
 
 COLLECTED = """
