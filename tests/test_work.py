@@ -258,6 +258,22 @@ def test_a_keeping_that_is_stopped_says_so_and_leaves_nothing(workspace, make_cs
     assert trail(workspace, workspace.job.id) == []
 
 
+def test_stop_stops_what_is_shown_and_nothing_else(workspace, make_csv, slow_examine):
+    gate, begun = slow_examine
+    shown = []
+    workspace.working.connect(lambda what, share: shown.append((what, share)))
+    for name in ("first.csv", "second.csv"):
+        incoming = read_incoming(make_csv(name))
+        workspace.keep(incoming, incoming.sheet)
+    begun.wait(5)
+    assert shown[-1][0] == "Examining second.csv"
+    workspace.stop_work()
+    gate.set()
+    wait(workspace.work)
+    assert trail(workspace, workspace.job.id) == ["first.csv"]
+    assert shown[-1] == ("", 1.0)
+
+
 def test_a_stop_that_comes_too_late_still_shows_what_was_kept(workspace, make_csv, monkeypatch):
     # Stop is pressed after the entry was written and before its answer came.
     written, gate, real = threading.Event(), threading.Event(), requests.keep_pyramids

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk.look import theme
 from sagen.desk.look.plain import Label
+from sagen.desk.window_actions import with_key
 
 
 class Message(QWidget):
@@ -57,7 +58,7 @@ class Header(QWidget):
         row.setSpacing(6)
         self.job_button = QPushButton("Sagen")
         self.job_button.setObjectName("job")
-        self.job_button.setToolTip("Open the job log (Ctrl+J)")
+        self.job_button.setToolTip(with_key("Open the job log", "job log"))
         self.job_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         row.addWidget(self.job_button, 1)
         self.progress_text = Label()
@@ -71,11 +72,11 @@ class Header(QWidget):
             row.addWidget(one)
             one.hide()
         self.capture_button = QPushButton(" Capture")
-        self.capture_button.setToolTip("Bring a capture file in (Ctrl+O), or drop one on the window")
+        self.capture_button.setToolTip(with_key("Bring a file in, or drop one on the window", "bring a capture in"))
         self.meter_button = QPushButton(" Meter")
-        self.meter_button.setToolTip("The circuit, its probe points and a meter reading (Ctrl+M)")
+        self.meter_button.setToolTip(with_key("The circuit, its probe points and a reading", "circuit and meter"))
         self.report_button = QPushButton(" Print")
-        self.report_button.setToolTip("The finding on one or two pages (Ctrl+P)")
+        self.report_button.setToolTip(with_key("The finding on one or two pages", "printed finding"))
         self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         self.more_button = QToolButton()
         self.more_button.setText("More")
@@ -83,7 +84,7 @@ class Header(QWidget):
         self.more_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.more_button.hide()
         self.look_button.setAccessibleName("Light or dark")
-        self.look_button.setToolTip("Light or dark (Ctrl+L)")
+        self.look_button.setToolTip(with_key("Light or dark", "light or dark"))
         for one in (
             self.capture_button,
             self.meter_button,
@@ -126,7 +127,7 @@ class Header(QWidget):
         """What undo and redo would do."""
         for button, text, word in ((self.undo_button, undo, "Undo"), (self.redo_button, redo, "Redo")):
             button.setEnabled(text is not None)
-            button.setToolTip(f"{word}: {text}" if text else f"Nothing to {word.lower()}")
+            button.setToolTip(with_key(f"{word}: {text}", word.lower()) if text else f"Nothing to {word.lower()}")
             button.setAccessibleName(word)
 
 

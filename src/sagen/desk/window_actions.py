@@ -25,3 +25,9 @@ ACTIONS = (
     Action("Ctrl+Q", "close", lambda shell: shell.close()),
 )
 TRAIL_HINTS = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
+_KEYS = {one.words: one.keys for one in ACTIONS}
+
+
+def with_key(tip: str, words: str) -> str:
+    """A tip with the key of the action of these words behind it; raises KeyError where there is no such action."""
+    return f"{tip} ({_KEYS[words]})"

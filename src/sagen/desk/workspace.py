@@ -57,7 +57,8 @@ class Workspace(QObject):
         self.strategy = Strategy.MOST
         #: work that only looks, by what it is about: a newer asking stops an older one
         self._looking: dict[str, Task] = {}
-        self._keeping: list[Task] = []
+        #: what takes a while, oldest first, with its name in words: the last one is shown, and Stop is its own
+        self._doing: list[tuple[str, Task]] = []
         self._reading: tuple[str, Task] | None = None
 
     # asking ---------------------------------------------------------------------------------
@@ -74,30 +75,46 @@ class Workspace(QObject):
         """Have a request done. Of those that only look and share a slot, a newer one stops an older one; one that
         writes is never superseded."""
         log, doing = self.log, request.doing
-        if doing:
-            self._tell(doing, 0.0)
 
         def answered(answer) -> None:
-            if doing:
-                self._tell("", 1.0)
+            self._ended(task)
             done(answer)
 
         def refused(message: str) -> None:
-            if doing:
-                self._tell("", 1.0)
+            self._ended(task)
             (failed or self.failed.emit)(message)
 
         def work(task: Task):
             return None if breath and task.pause(breath) else request.perform(log, task.tell)
 
         if slot and slot in self._looking:
-            self._looking[slot].stop()
+            self._drop(self._looking.pop(slot))
         task = self.work.ask(
-            work, done=answered, failed=refused, progress=lambda share: self._tell(doing, share), writes=request.writes
+            work,
+            done=answered,
+            failed=refused,
+            progress=lambda share: self._went_on(task, share),
+            writes=request.writes,
         )
         if slot:
             self._looking[slot] = task
+        if doing:
+            self._doing.append((doing, task))
+            self._tell(doing, 0.0)
         return task
+
+    def _drop(self, task: Task) -> None:
+        """Stop work that only looks: no answer of it will come."""
+        task.stop()
+        self._ended(task)
+
+    def _ended(self, task: Task) -> None:
+        self._doing = [one for one in self._doing if one[1] is not task]
+        self._tell(*((self._doing[-1][0], 0.0) if self._doing else ("", 1.0)))
+
+    def _went_on(self, task: Task, share: float) -> None:
+        if self._doing and self._doing[-1][1] is task:
+            self._tell(self._doing[-1][0], share)
 
     # the log ------------------------------------------------------------------------------
 
@@ -157,7 +174,7 @@ class Workspace(QObject):
         """What is still being looked at belongs to the job that is left."""
         for slot in ("bench", "weighing"):
             if slot in self._looking:
-                self._looking.pop(slot).stop()
+                self._drop(self._looking.pop(slot))
         self.opened = None
 
     def add_job(self, machine: str, owner: str, cylinders: int | None, records: list[Record]) -> None:
@@ -289,7 +306,6 @@ class Workspace(QObject):
         name, machine = incoming.capture.name, self.job.machine
 
         def kept(answer) -> None:
-            self._keeping.remove(task)
             if self.job is None or answer.job_id != self.job.id:
                 self.said.emit(f"{name} is kept in the job {machine}.")
                 self.list_jobs()
@@ -298,12 +314,9 @@ class Workspace(QObject):
             self.kept.emit(name)
 
         def refused(why: str) -> None:
-            self._keeping.remove(task)
             self.not_kept.emit(name, why or "stopped before it was kept")
 
-        task = self.ask(Keep(self.job.id, incoming, sheet), kept, failed=refused)
-        self._keeping.append(task)
-        return task
+        return self.ask(Keep(self.job.id, incoming, sheet), kept, failed=refused)
 
     def open_entry(self, entry: Entry) -> None:
         """Put a capture of the trail on the bench."""
@@ -329,15 +342,18 @@ class Workspace(QObject):
         self.ask(request, lambda done: self.said.emit(f"Written: {done.path}, with its sheet beside it."))
 
     def stop_work(self) -> None:
-        """The user pressed Stop: what is on the bench, and what is being kept but not yet written."""
-        for task in (*self._looking.values(), *self._keeping):
-            task.stop()
-        if self._reading is not None:
-            name, task = self._reading
-            self._reading = None
-            task.stop()
+        """The user pressed Stop: it stops what is shown as being done, and nothing else."""
+        if not self._doing:
+            self._tell("", 1.0)
+            return
+        _, task = self._doing[-1]
+        if task.writes:
+            task.stop()  # its answer says whether it came in time
+            return
+        self._drop(task)
+        if self._reading is not None and self._reading[1] is task:
+            name, self._reading = self._reading[0], None
             self.unreadable.emit(name, "stopped")
-        self._tell("", 1.0)
 
     # --------------------------------------------------------------------------------------
 

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk.look import theme
 from sagen.desk.look.plain import Label, plain_tip
+from sagen.desk.window_actions import with_key
 from sagen.model.vocabulary import Cause, Gear, Strategy
 from sagen.model.words import CAUSES
 
@@ -29,7 +30,7 @@ GEAR_WORDS = {
 }  # fmt: skip
 
 
-DO_TIP = "Open what it needs: the meter entry, a capture, or the question (Ctrl+D)"
+DO_TIP = with_key("Open what it needs: the meter entry, a capture, or the question", "do the check on the card")
 #: px of the pane's height that are the suspects' at least
 LEAST_SUSPECTS = 150
 
@@ -178,7 +179,7 @@ class CheckCard(QWidget):
         self.do.setObjectName("first")
         self.do.setToolTip(DO_TIP)
         self.other = QPushButton("Another")
-        self.other.setToolTip("Show the next best check instead (Ctrl+Shift+D)")
+        self.other.setToolTip(with_key("Show the next best check instead", "show another check"))
         row = QHBoxLayout()
         row.addWidget(self.do, 1)
         row.addWidget(self.other)
