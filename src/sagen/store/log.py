@@ -64,7 +64,11 @@ class JobLog:
 
     def __init__(self, folder: Path, url: str | None = None):
         self.shelf = CaptureShelf(folder / "captures")
-        self._engine = _open(url or f"sqlite:///{folder / 'jobs.sqlite'}")
+        try:
+            self._engine = _open(url or f"sqlite:///{folder / 'jobs.sqlite'}")
+        except StoreError:
+            self.shelf.close()
+            raise
         self._session = sessionmaker(self._engine, expire_on_commit=False)
         self._steps: dict[int, Steps] = {}
         self._steps_lock = threading.RLock()
