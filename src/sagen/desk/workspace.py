@@ -109,7 +109,10 @@ class Workspace(QObject):
         self._ended(task)
 
     def _ended(self, task: Task) -> None:
-        self._doing = [one for one in self._doing if one[1] is not task]
+        left = [one for one in self._doing if one[1] is not task]
+        if len(left) == len(self._doing):
+            return  # nothing was shown of it: what is shown goes on as it is
+        self._doing = left
         self._tell(*((self._doing[-1][0], 0.0) if self._doing else ("", 1.0)))
 
     def _went_on(self, task: Task, share: float) -> None:
