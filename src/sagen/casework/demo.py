@@ -26,7 +26,6 @@ from sagen.reason.case import circuit_of
 from sagen.reason.facts import cause_of, knowledge
 from sagen.store.log import JobLog
 
-WORKSHOP = "Quernstone Lane Garage"
 STAND_IN = "stand-in"  #: the name of the simulated instruments
 
 

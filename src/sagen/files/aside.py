@@ -24,7 +24,7 @@ from pathlib import Path
 import numpy as np
 
 from sagen.files.arrays import MOST_BYTES
-from sagen.model.capture import Capture, Channel
+from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
 
 LONGEST_S = 300
@@ -130,21 +130,16 @@ def close_all() -> None:
 
 def packed(folder: Path, capture: Capture) -> None:
     """Lay a capture down in a folder."""
-    about = {"name": capture.name, "sfreq": capture.sfreq, "notes": list(capture.notes), "channels": []}
     for index, one in enumerate(capture.channels):
         np.save(folder / f"{index}.npy", one.raw, allow_pickle=False)
-        about["channels"].append(one.about())
-    (folder / "capture.json").write_text(json.dumps(about), encoding="utf-8")
+    (folder / "capture.json").write_text(json.dumps(capture.about()), encoding="utf-8")
 
 
 def unpacked(folder: Path) -> Capture:
     """The capture in a folder, its samples mapped."""
     about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
-    channels = tuple(
-        Channel(raw=np.load(folder / f"{index}.npy", mmap_mode="r", allow_pickle=False), **one)
-        for index, one in enumerate(about["channels"])
-    )
-    return Capture(about["name"], about["sfreq"], channels, tuple(about["notes"]))
+    files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
+    return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
 
 
 # the waiting process ------------------------------------------------------------------------

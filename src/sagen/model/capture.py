@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -48,6 +49,20 @@ class Capture:
     channels: tuple[Channel, ...]
     #: what the reader did on the way in, a line each (left-out rows, resampling, ...)
     notes: tuple[str, ...] = field(default=())
+
+    def about(self) -> dict:
+        """Everything but the samples, as plain data."""
+        return {
+            "name": self.name, "sfreq": self.sfreq, "notes": list(self.notes),
+            "channels": [one.about() for one in self.channels],
+        }  # fmt: skip
+
+    @classmethod
+    def of(cls, about: dict, samples: Iterable[np.ndarray]) -> Capture:
+        """The capture that `about` tells of, with its samples, an array a channel; raises KeyError, TypeError or
+        ValueError for what does not fit."""
+        channels = tuple(Channel(raw=raw, **one) for one, raw in zip(about["channels"], samples, strict=True))
+        return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]))
 
     @property
     def samples(self) -> int:

@@ -30,7 +30,6 @@ from sagen.model.vocabulary import (
     CHOSEN_GEAR,
     CIRCUIT_ROLES,
     CodeKind,
-    Complaint,
     FindingKind,
     Gear,
     Point,
@@ -148,11 +147,6 @@ def code_pieces(codes: Iterable[str], spec: CircuitSpec) -> list[Evidence]:
     if len(kinds) > 1:
         kinds.pop(CodeKind.CIRCUIT, None)
     return [Code("", code, kind) for kind, code in kinds.items()]
-
-
-def complaint_pieces(names: Iterable[Complaint]) -> list[Evidence]:
-    """What complaints say."""
-    return [Complained("", one) for one in names]
 
 
 def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> MeterReading | None:

@@ -18,7 +18,7 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.model.capture import Capture, Channel
+from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 
 _PASSING, _MARK = ".part", ".writing"
@@ -71,20 +71,13 @@ class CaptureShelf:
         passing = self.folder / f"{token}.{self._mark}{_PASSING}"
         try:
             passing.mkdir()
-            about = {
-                "name": capture.name,
-                "sfreq": capture.sfreq,
-                "notes": list(capture.notes),
-                "channels": [],
-            }
             for index, one in enumerate(capture.channels):
                 with (passing / f"{index}.npy").open("wb") as stream:
                     np.save(stream, one.raw, allow_pickle=False)
                     stream.flush()
                     os.fsync(stream.fileno())
-                about["channels"].append(one.about())
             with (passing / "capture.json").open("w", encoding="utf-8") as stream:
-                json.dump(about, stream)
+                json.dump(capture.about(), stream)
                 stream.flush()
                 os.fsync(stream.fileno())
             passing.rename(self.folder / token)
@@ -124,10 +117,7 @@ class CaptureShelf:
             if not _TOKEN.fullmatch(token):
                 raise ValueError("its token is none")
             about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
-            channels = tuple(
-                Channel(raw=np.load(folder / f"{index}.npy", mmap_mode="r", allow_pickle=False), **one)
-                for index, one in enumerate(about["channels"])
-            )
-            return Capture(about["name"], about["sfreq"], channels, tuple(about["notes"]))
+            files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
+            return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
             raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None
