@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sagen.casework.examination import build_pyramids, capture_entry, kept_name, read_pair, with_captures_read
-from sagen.codes.lookup import beside
+from sagen.codes.lookup import beside, unknown_codes
 from sagen.files.jobs import read_job
 from sagen.kinds import Examination, Pair, examine
 from sagen.model.finding import Suspect
@@ -61,7 +61,8 @@ def weighed_file(path: str | Path) -> WeighedFile:
     """Weigh one job file, its captures read and examined; raises SagenError naming what is wrong and where."""
     job = read_job(path)
     records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders)
-    case = case_of(records, job.circuit, job.gear, job.strategy)
+    case = case_of(records, job.circuit, job.gear, job.strategy, job.access, job.opened)
     suspects, posterior = weigh(case)
-    odd = (*beside(list(job.codes)), *posterior.odd)
-    return WeighedFile(suspects, next_checks(case, posterior), advice(case, posterior), odd)
+    checks = next_checks(case, posterior)
+    odd = (*job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *posterior.odd)
+    return WeighedFile(suspects, checks, advice(case, posterior, checks), odd)

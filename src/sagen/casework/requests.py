@@ -20,7 +20,7 @@ from sagen.casework.examination import (
     read_incoming,
 )
 from sagen.casework.open_capture import OpenCapture, opened_capture
-from sagen.codes.lookup import beside
+from sagen.codes.lookup import beside, unknown_codes
 from sagen.kinds import examine
 from sagen.model.capture import Capture
 from sagen.model.errors import SagenError
@@ -109,8 +109,10 @@ def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy
         return Weighed(job.id)
     suspects, posterior = weigh(case)
     checks = next_checks(case, posterior)
-    together = tuple(beside([one.code for one in job.records(CodeEntry) if not one.says]))
-    return Weighed(job.id, suspects, checks, len(posterior.used), advice(case, posterior), together + posterior.odd)
+    codes = [one.code for one in job.records(CodeEntry) if not one.says]
+    together = (*unknown_codes(codes), *beside(codes))
+    said = advice(case, posterior, checks)
+    return Weighed(job.id, suspects, checks, len(posterior.used), said, together + posterior.odd)
 
 
 # captures ----------------------------------------------------------------------------------

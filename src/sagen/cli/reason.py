@@ -10,7 +10,8 @@ MOST_CHECKS = 12
 
 def add(verbs) -> None:
     parser = verbs.add_parser("reason", help="weigh jobs: suspects and the next best check")
-    parser.add_argument("files", nargs="+", metavar="JOB.toml")
+    parser.add_argument("files", nargs="*", metavar="JOB.toml")
+    parser.add_argument("--stdin", action="store_true", help="read one job path a line from standard input")
     parser.add_argument("--json", action="store_true", help="one object a line and a file")
     parser.set_defaults(run=run)
 
@@ -19,16 +20,22 @@ def run(arguments) -> int:
     from sagen.casework.headless import weighed_file
     from sagen.cli import in_a_sentence
 
+    if bool(arguments.files) == arguments.stdin:
+        print("sagen reason: name job files, or give --stdin and their paths a line each", file=sys.stderr)
+        return 2
     failed = False
-    for name in arguments.files:
+    paths = (line.rstrip("\r\n") for line in sys.stdin) if arguments.stdin else arguments.files
+    for name in paths:
+        if not name:
+            continue
         try:
             found = weighed_file(name)
         except Exception as error:
             failed = True
             said = in_a_sentence(error)
-            print(json.dumps({"job": name, "error": said}) if arguments.json else f"{name}\n  cannot be read: {said}")
+            print(json.dumps({"job": name, "error": said}) if arguments.json or arguments.stdin else f"{name}\n  cannot be read: {said}", flush=True)
             continue
-        if arguments.json:
+        if arguments.json or arguments.stdin:
             row = {
                 "job": name,
                 "suspects": [one.as_row() for one in found.suspects],
@@ -43,13 +50,15 @@ def run(arguments) -> int:
 
 
 def _print_plain(name: str, found) -> None:
+    from sagen.reason.words import strength
+
     print(name)
     for one in found.suspects[:5]:
         print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.title}")
         for reason in one.reasons[:3]:
-            print(f"           {'for' if reason.bits > 0 else 'against'}: {reason.text}")
+            print(f"           {strength(reason.bits)}: {reason.text}")
     for odd in found.odd:
         print(f"  note: {odd}")
     print(f"  {found.advice.text}")
     for one in found.checks[:3]:
-        print(f"  next: {one.check.name} ({one.check.total_minutes:.0f} min). {one.why} Sound: {one.expect}")
+        print(f"  next: {one.check.name} ({one.total_minutes:.0f} min). {one.why} Sound: {one.expect}")

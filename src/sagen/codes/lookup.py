@@ -10,13 +10,16 @@ from functools import cache
 from importlib.resources import files
 
 from sagen.model.errors import KnowledgeError, SagenError
-from sagen.model.vocabulary import CodeKind, Position, Role, word
+from sagen.model.vocabulary import CodeKind, Position, Role, SensorKind, word
 
 #: each kind of failure as it is chosen by hand
 CODE_KINDS = {
     CodeKind.CIRCUIT: "No usable signal", CodeKind.RANGE: "Pulses not as expected", CodeKind.LOW: "Signal too low",
     CodeKind.HIGH: "Signal too high", CodeKind.INTERMITTENT: "Comes and goes",
     CodeKind.CORRELATION: "Cam and crank disagree", CodeKind.FEED: "5 V out of range",
+    CodeKind.PHASER: "Cam not where it was sent", CodeKind.VOLTAGE: "System voltage",
+    CodeKind.POWER: "Module's own supply", CodeKind.STARTER: "Starter circuit", CodeKind.MODULE: "Module itself",
+    CodeKind.RELEARN: "Wheel not learned",
 }  # fmt: skip
 #: each kind of failure in words, and what it makes likely
 KINDS = {
@@ -30,6 +33,12 @@ KINDS = {
     CodeKind.INTERMITTENT: ("comes and goes", "a plug, a wire that moves, a loose sensor, or one that stops when warm"),
     CodeKind.CORRELATION: ("cam and crank do not agree", "belt, chain, tensioner or phaser before any sensor"),
     CodeKind.FEED: ("the shared 5 V is out of range", "any sensor or wire on that feed"),
+    CodeKind.PHASER: ("the cam is not where it was sent", "oil, valve, phaser or chain before any sensor"),
+    CodeKind.VOLTAGE: ("the system voltage is out of range", "battery, charging, main ground"),
+    CodeKind.POWER: ("the module's own supply fails", "main relay, its fuse and contact, the module's ground"),
+    CodeKind.STARTER: ("the starter's circuit fails", "starter relay, battery, the starter itself"),
+    CodeKind.MODULE: ("the module finds fault with itself", "its feeds and grounds before the module"),
+    CodeKind.RELEARN: ("the wheel is not learned", "a relearn that is owed, not a part"),
 }
 
 
@@ -44,6 +53,7 @@ class CodeMeaning:
     bank: int | None = None
     position: Position | None = None
     sensor: str = ""
+    usual: SensorKind | None = None  #: the kind of sensor that such a circuit usually has
 
     @property
     def text(self) -> str:
@@ -57,11 +67,25 @@ class CodeMeaning:
 def parse_code(text: str) -> str:
     """A code in its usual form, "P0335"; raises SagenError for what cannot be one."""
     clean = text.strip().upper().replace(" ", "")
-    if re.fullmatch(r"[PCBU][0-9A-F]{4}", clean):
-        return clean
+    if match := re.fullmatch(r"([PCBU][0-9A-F]{4})(?:[-:][0-9A-F]{2})?", clean):
+        return match[1]  # what follows the dash is the failure's type, or how often it came
     if re.fullmatch(r"[0-9]{3,4}", clean):
         return "P" + clean.zfill(4)
+    if re.fullmatch(r"[0-9]{5}", clean):
+        return _five_digits(int(clean))
     raise SagenError(f"'{text}' is not a trouble code: a letter P, C, B or U and four digits, such as P0335")
+
+
+#: a maker's five digits are the generic number counted on from here (common practice, no published source)
+FIVE_DIGITS = ((16_384, 0, 1000), (16_408, 1000, 2000))
+
+
+def _five_digits(number: int) -> str:
+    """A code that a maker's tool shows as five digits; one that is no generic code stays as it is."""
+    for start, low, high in FIVE_DIGITS:
+        if low <= number - start < high:
+            return f"P{number - start:04d}"
+    return f"{number:05d}"
 
 
 @cache
@@ -71,7 +95,7 @@ def table() -> dict[str, CodeMeaning]:
     found: dict[str, CodeMeaning] = {}
     for family in data["family"]:
         first = int(family["first"][1:])
-        shared = {key: family[key] for key in ("role", "name", "bank", "position", "sensor") if key in family}
+        shared = {key: family[key] for key in ("role", "name", "bank", "position", "sensor", "usual") if key in family}
         for step, kind in enumerate(family["kinds"]):
             code = f"P{first + step:04d}"
             found[code] = _meaning(code=code, kind=kind, **shared)
@@ -84,7 +108,10 @@ def _meaning(*, kind: str, role: str, position: str | None = None, **rest) -> Co
     """One row of the table, its words checked; raises KnowledgeError."""
     try:
         where = word(Position, position, "position") if position else None
-        return CodeMeaning(kind=word(CodeKind, kind, "kind"), role=word(Role, role, "role"), position=where, **rest)
+        usual = word(SensorKind, rest.pop("usual"), "usual") if "usual" in rest else None
+        return CodeMeaning(
+            kind=word(CodeKind, kind, "kind"), role=word(Role, role, "role"), position=where, usual=usual, **rest
+        )  # fmt: skip
     except (ValueError, TypeError) as error:
         raise KnowledgeError(f"codes.toml, {rest.get('code', '?')}: {error}") from None
 
@@ -92,6 +119,19 @@ def _meaning(*, kind: str, role: str, position: str | None = None, **rest) -> Co
 def meaning(code: str) -> CodeMeaning | None:
     """What a generic code means; None for a maker's own or an unknown one. Raises SagenError for no code at all."""
     return table().get(parse_code(code))
+
+
+def unknown_codes(codes: Iterable[str]) -> list[str]:
+    """Codes that are kept and weigh nothing, a sentence each."""
+    out = []
+    for code in codes:
+        try:
+            known = meaning(code) is not None
+        except SagenError:
+            known = False
+        if not known:
+            out.append(f"{code} is not a code known here: it is kept and weighs nothing. Tie it to this circuit by hand.")
+    return out
 
 
 def silent_sensors(known: Iterable[CodeMeaning]) -> dict[tuple, str]:
@@ -125,4 +165,6 @@ def beside(codes: list[str]) -> list[str]:
         said.append(
             "The shared 5 V is out of range: unplug what hangs on it one after another before judging a sensor."
         )
+    if any(one.kind == CodeKind.RELEARN for one in known):
+        said.append("The wheel is not learned: a relearn is owed, and no part is bought for that code.")
     return said

@@ -19,8 +19,22 @@ from sagen.model.trail import (
     Record,
     RepairEntry,
     ReplacedEntry,
+    ScanEntry,
+    StayedEntry,
 )
-from sagen.model.vocabulary import CHOSEN_GEAR, FINDING_FIELDS, Complaint, Gear, Strategy, word
+from sagen.model.vocabulary import (
+    CHOSEN_GEAR,
+    FINDING_FIELDS,
+    Complaint,
+    EngineRuns,
+    Gear,
+    Occasion,
+    Place,
+    Role,
+    SensorKind,
+    Strategy,
+    word,
+)
 
 AS_EXPECTED = "as expected"
 
@@ -36,14 +50,16 @@ class EntryForm:
 
 #: by the first key of a `[[trail]]` table
 ENTRIES: dict[str, EntryForm] = {
-    "replaced": EntryForm(ReplacedEntry, "part", ("origin",)),
+    "replaced": EntryForm(ReplacedEntry, "part", ("origin", "began")),
     "repair": EntryForm(RepairEntry, "part", ("origin",)),
     "reading": EntryForm(
         ReadingEntry, "reading", ("point", "state", "value", "temperature_c", "leads_ohm", "accuracy")
     ),
     "capture": EntryForm(CaptureFile, "capture", ("sheet",)),
     "finding": EntryForm(FindingEntry, "finding", ("state", *FINDING_FIELDS, "channel", "severity", "text")),
-    "inspection": EntryForm(InspectionEntry, "check", ("outcome",)),
+    "inspection": EntryForm(InspectionEntry, "check", ("outcome", "part", "seen", "certain")),
+    "scan": EntryForm(ScanEntry, "scan", ("value",)),
+    "stayed": EntryForm(StayedEntry, "stayed", ()),
 }
 
 
@@ -58,13 +74,16 @@ class JobFile:
     strategy: Strategy = Strategy.MOST
     trail: tuple[Record, ...] = ()
     folder: Path = Path()
+    access: dict[str, float] = field(default_factory=dict)  #: minutes to get at a place
+    opened: tuple[str, ...] = ()  #: places that are open now
+    notes: tuple[str, ...] = ()  #: what was taken for granted, in words
 
     @property
     def codes(self) -> tuple[str, ...]:
         return tuple(one.code for one in self.trail if isinstance(one, CodeEntry))
 
 
-_KEYS = ("codes", "complaints", "gear", "strategy", "engine", "circuit", "trail")
+_KEYS = ("codes", "complaints", "when", "gear", "strategy", "engine", "circuit", "access", "trail")
 
 
 def read_job(path: str | Path) -> JobFile:
@@ -74,9 +93,18 @@ def read_job(path: str | Path) -> JobFile:
     for key in data:
         if key not in _KEYS:
             raise SheetError(f"{where}: {unknown_name('key', key, _KEYS)}")
-    engine, circuit = engine_of(data.get("engine"), where=where), circuit_of(data.get("circuit"), where=where)
+    engine, runs = _engine(data.get("engine"), where)
+    codes = _codes(data, where)
+    circuit, notes = circuit_of(data.get("circuit"), where=where), []
+    if "sensor" not in data["circuit"]:
+        circuit, note = _likely_sensor(circuit, codes)
+        notes.append(note)
     told: list[Record] = [ComplaintEntry(one) for one in _words(data, "complaints", where, Complaint)]
-    told += [CodeEntry(one) for one in _codes(data, where)]
+    when = tuple(_words(data, "when", where, Occasion))
+    if when or runs is not None:
+        told.append(ComplaintEntry(None, "", when, runs))
+    told += codes
+    access, opened = _access(data.get("access"), where)
     gear = tuple(_words(data, "gear", where, Gear, CHOSEN_GEAR)) if "gear" in data else CHOSEN_GEAR
     try:
         strategy = word(Strategy, data.get("strategy", Strategy.MOST), "strategy")
@@ -86,7 +114,9 @@ def read_job(path: str | Path) -> JobFile:
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise SheetError(f"{where}: trail must be tables, written [[trail]]")
     trail = [entry_of(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1)]
-    return JobFile(circuit, engine, gear, strategy, (*told, *trail), path.parent)
+    return JobFile(
+        circuit, engine, gear, strategy, (*told, *trail), path.parent, access, opened, tuple(notes)
+    )  # fmt: skip
 
 
 def _list(data: dict, key: str, where: str) -> list[str]:
@@ -103,13 +133,97 @@ def _words(data: dict, key: str, where: str, kind, among=None) -> list:
         raise SheetError(f"{where}: {error}") from None
 
 
-def _codes(data: dict, where: str) -> list[str]:
+def _codes(data: dict, where: str) -> list[CodeEntry]:
+    """Codes as words, or as tables with a status. One that cannot be a code is kept as it stands."""
     from sagen.codes import parse_code
 
+    rows = data.get("codes", [])
+    if not isinstance(rows, list):
+        raise SheetError(f"{where}: codes must be a list")
+    out = []
+    for row in rows:
+        table = row if isinstance(row, dict) else {"code": row}
+        for key in table:
+            if key not in ("code", "status"):
+                raise SheetError(f"{where}: in codes, {unknown_name('key', key, ('code', 'status'))}")
+        text = table.get("code")
+        if not isinstance(text, str) or not text.strip():
+            raise SheetError(f"{where}: codes must be a list of words, or of tables with a code")
+        try:
+            code = parse_code(text)
+        except SagenError:
+            code = text.strip()[:MOST_CODE]
+        try:
+            out.append(CodeEntry(code, status=table.get("status")))
+        except ValueError as error:
+            raise SheetError(f"{where}: code {code}: {error}") from None
+    return out
+
+
+MOST_CODE = 40  #: characters
+
+
+def _engine(data: object, where: str) -> tuple[EngineSheet, EngineRuns | None]:
+    """The engine, and what is known of whether it runs: true, false or "at times"."""
+    if not isinstance(data, dict) or "runs" not in data:
+        return engine_of(data, where=where), None
+    said = data["runs"]
+    runs = {True: EngineRuns.YES, False: EngineRuns.NO}.get(said) if isinstance(said, bool) else said
     try:
-        return [parse_code(one) for one in _list(data, "codes", where)]
-    except SagenError as error:
-        raise SheetError(f"{where}: {error}") from None
+        runs = word(EngineRuns, runs, "runs")
+    except ValueError:
+        raise SheetError(f'{where}: in [engine], runs must be true, false or "at times", not {said!r}') from None
+    return engine_of({key: value for key, value in data.items() if key != "runs"}, where=where), runs
+
+
+def _access(data: object, where: str) -> tuple[dict[str, float], tuple[str, ...]]:
+    """`[access]`: minutes to get at places, and which are open."""
+    if data is None:
+        return {}, ()
+    if not isinstance(data, dict):
+        raise SheetError(f"{where}: [access] is not a table")
+    minutes, opened = {}, ()
+    for key, value in data.items():
+        if key == "open":
+            if not isinstance(value, list):
+                raise SheetError(f"{where}: in [access], open must be a list of places")
+            opened = tuple(_words({"open": value}, "open", f"{where}: in [access]", Place))
+            continue
+        if key not in set(Place):
+            raise SheetError(f"{where}: in [access], {unknown_name('place', key, [*Place, 'open'])}")
+        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 100_000:
+            raise SheetError(f"{where}: in [access], {key}: {value!r} is not a number of minutes")
+        minutes[key] = float(value)
+    return minutes, opened
+
+
+#: kinds of sensor that circuits of so many wires usually have, the commonest first; 0: not stated
+LIKELY_SENSORS = {
+    (Role.CRANK, 2): SensorKind.RELUCTANCE, (Role.CAM, 2): SensorKind.RELUCTANCE, (Role.SPEED, 2): SensorKind.RELUCTANCE,
+    (Role.KNOCK, 2): SensorKind.PIEZO,
+}  # fmt: skip
+
+
+def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[CircuitSpec, str]:
+    """A circuit whose kind of sensor is not stated, with the kind that it most likely has, and that said."""
+    from sagen.codes import meaning
+    from sagen.kinds.kind import USUAL
+    from sagen.model.words import SENSORS
+
+    usual = LIKELY_SENSORS.get((circuit.role, circuit.wires))
+    for one in codes if usual is None else ():
+        try:
+            found = meaning(one.code)
+        except SagenError:
+            continue
+        if found is not None and found.role == circuit.role:
+            usual = usual or found.usual
+    usual = usual or (SensorKind.HALL if circuit.wires == 3 and circuit.role != Role.KNOCK else USUAL[circuit.role])
+    return (
+        circuit.model_copy(update={"sensor": usual}),
+        f"The kind of sensor is not stated: taken as {SENSORS[usual]}, as is usual for such a circuit. "
+        "Count its wires, and state it.",
+    )
 
 
 def entry_of(row: dict, where: str) -> Record:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import NODES, OPEN, copper, solve
+from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import METER_STATES, OHM_POINTS, Point, Quantity, State
@@ -13,6 +15,8 @@ from sagen.model.vocabulary import METER_STATES, OHM_POINTS, Point, Quantity, St
 POINTS = (*NODES, *OHM_POINTS)
 #: share of the time that a tooth stands before a turning sensor
 DUTY = 0.5
+#: states in which a meter sees the mean of a turning shaft
+TURNING_STATES = (State.CRANKING, State.RUNNING, State.WIGGLE, State.ROLLING)
 
 
 @dataclass(frozen=True)
@@ -47,27 +51,36 @@ def read(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
         raise SagenError(f"a {part.name} has no feed")
     if point == Point.GROUND and not part.own_return:
         raise SagenError(f"a {part.name} has no return of its own: its signal wire is the return")
-    node = NODES[point]
-    values = [
-        solve(machine, state, conducting=on, instrument=(node, machine.values.meter_ohm)).volts(node)
-        for on in _positions(machine, state)
-    ]
-    value = values[0] if len(values) == 1 else DUTY * values[0] + (1 - DUTY) * values[1]
-    return MeterReading(point, state, Quantity.VOLTS, float(value))
+    return MeterReading(point, state, Quantity.VOLTS, float(volts_read(machine, state, (NODES[point],))[NODES[point]]))
 
 
-def _positions(machine: SimulatedMachine, state: str) -> tuple[bool, ...]:
-    """Whether the output conducts: both by turns while the shaft turns, one by chance while it stands."""
-    if state in (State.CRANKING, State.RUNNING, State.WIGGLE):
-        return (True, False) if machine.turns and seen(machine) else (False,)
+def volts_read(
+    machine: SimulatedMachine, state: str, nodes: tuple[str, ...], alive: bool | np.ndarray | None = None
+) -> dict[str, float | np.ndarray]:
+    """What a meter held to the first of `nodes` reads there, and what then stands at the others: V against battery
+    negative, the mean over a tooth and a gap where the shaft turns. Of one machine, or of all that its arrays hold."""
+    clip = (nodes[0], machine.values.meter_ohm)
+    share = at_teeth(machine, state)
+    alive = powered(machine, state) if alive is None else alive
+    ever = volts_at(machine, state, conducting=share > 0, instrument=clip, alive=alive)
+    if not np.any((share > 0) & (share < 1)):
+        return {node: ever[node] for node in nodes}
+    always = volts_at(machine, state, conducting=share >= 1, instrument=clip, alive=alive)
+    return {node: DUTY * ever[node] + (1 - DUTY) * always[node] for node in nodes}
+
+
+def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:
+    """Share of the time in which a tooth, or steel, stands before the tip: 0, 1 or `DUTY`."""
+    if state in TURNING_STATES:
+        return either(machine.turns & seen(machine), DUTY, 0.0)
     if state == State.METAL_NEAR:
-        return (machine.output != "high",)
+        return np.float64(1.0)
     if state == State.KEY_ON:
-        return (bool(int(1e6 * machine.values.on_ohm + 1e3 * machine.gap_mm) % 2) and seen(machine),)
-    return (False,)
+        return either(machine.at_tooth & seen(machine), 1.0, 0.0)
+    return np.float64(0.0)
 
 
-def seen(machine: SimulatedMachine) -> bool:
+def seen(machine: SimulatedMachine) -> bool | np.ndarray:
     """Whether a tooth at the present gap is strong enough to switch the sensor."""
     return machine.field_strength * float(machine.teeth.tall.max()) > 0.5
 

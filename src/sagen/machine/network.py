@@ -1,12 +1,13 @@
 """Nodal analysis of a linear network of resistors and sources.
 
-A network is solved once for every source of unit strength, so that any course of the sources over time is a
-matrix product: volts(t) = transfer @ sources(t).
+Nodes are eliminated one by one (star to mesh), with numbers or whole arrays as elements: one machine and twenty
+thousand particles are solved by the same steps. Conductances are only added, multiplied and divided, never
+subtracted, so that a node that hangs by a thousand megohm keeps its voltage to the last digit.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,22 +15,30 @@ import numpy as np
 GROUND = "0"
 #: every node leaks this much to ground, S: what is cut off from everything then has a voltage
 LEAST_SIEMENS = 1e-12
+LEAST_OHM = 1e-6
+
+Number = float | np.ndarray
+
+
+def _siemens(ohm: Number) -> Number:
+    return 1.0 / (np.maximum(ohm, LEAST_OHM) if isinstance(ohm, np.ndarray) else max(float(ohm), LEAST_OHM))
 
 
 @dataclass
 class Network:
-    """Resistors and named sources between named nodes; node "0" is the reference."""
+    """Resistors and named sources between named nodes; node "0" is the reference. Ohms may be arrays of one shape, or
+    shapes that broadcast: then every element is a network of its own."""
 
-    resistors: list[tuple[str, str, float]] = field(default_factory=list)
-    sources: list[tuple[str, str, str, float]] = field(default_factory=list)
+    resistors: list[tuple[str, str, Number]] = field(default_factory=list)
+    sources: list[tuple[str, str, str, Number]] = field(default_factory=list)
     currents: list[tuple[str, str, str]] = field(default_factory=list)
 
-    def resistor(self, one: str, other: str, ohm: float) -> None:
-        self.resistors.append((one, other, max(float(ohm), 1e-6)))
+    def resistor(self, one: str, other: str, ohm: Number) -> None:
+        self.resistors.append((one, other, ohm))
 
-    def voltage(self, name: str, plus: str, minus: str, ohm: float) -> None:
+    def voltage(self, name: str, plus: str, minus: str, ohm: Number) -> None:
         """A voltage source called `name` behind its own resistance (ohm > 0)."""
-        self.sources.append((name, plus, minus, max(float(ohm), 1e-6)))
+        self.sources.append((name, plus, minus, ohm))
 
     def current(self, name: str, into: str, out_of: str) -> None:
         """A current source called `name` that drives from `out_of` into `into`."""
@@ -40,40 +49,86 @@ class Network:
         ends += [n for _, a, b, _ in self.sources for n in (a, b)] + [n for _, a, b in self.currents for n in (a, b)]
         return sorted(set(ends) - {GROUND})
 
+    def volts(self, strengths: Mapping[str, Number]) -> dict[str, Number]:
+        """Volts at every node with every source at its strength (V or A)."""
+        return {node: columns[0] for node, columns in self._solved([strengths]).items()}
+
     def transfer(self) -> Transfer:
-        """Volts at every node for one volt (or ampere) of every source."""
-        nodes = self.nodes()
-        place = {name: index for index, name in enumerate(nodes)}
+        """Volts at every node for one volt (or ampere) of every source; ohms must be numbers."""
         names = [one[0] for one in self.sources] + [one[0] for one in self.currents]
-        matrix = np.diag(np.full(len(nodes), LEAST_SIEMENS))
-        drive = np.zeros((len(nodes), len(names)))
-
-        def stamp(one: str, other: str, siemens: float) -> None:
-            for a, b in ((one, other), (other, one)):
-                if a != GROUND:
-                    matrix[place[a], place[a]] += siemens
-                    if b != GROUND:
-                        matrix[place[a], place[b]] -= siemens
-
-        for one, other, ohm in self.resistors:
-            stamp(one, other, 1.0 / ohm)
-        for column, (_, plus, minus, ohm) in enumerate(self.sources):
-            stamp(plus, minus, 1.0 / ohm)
-            for node, sign in ((plus, 1.0), (minus, -1.0)):
-                if node != GROUND:
-                    drive[place[node], column] += sign / ohm
-        for column, (_, into, out_of) in enumerate(self.currents, start=len(self.sources)):
-            for node, sign in ((into, 1.0), (out_of, -1.0)):
-                if node != GROUND:
-                    drive[place[node], column] += sign
-        return Transfer(place, names, np.linalg.solve(matrix, drive))
+        unit = [{name: 1.0 if name == driven else 0.0 for name in names} for driven in names]
+        found = self._solved(unit)
+        nodes = self.nodes()
+        matrix = np.array([found[node] for node in nodes]) if names else np.zeros((len(nodes), 0))
+        return Transfer({name: index for index, name in enumerate(nodes)}, names, matrix)
 
     def resistance(self, one: str, other: str) -> float:
         """Ohms seen between two nodes with every source at rest."""
         probe = Network(list(self.resistors) + [(a, b, ohm) for _, a, b, ohm in self.sources])
         probe.current("test", one, other)
-        solved = probe.transfer()
-        return solved.volts(one, {"test": 1.0}) - solved.volts(other, {"test": 1.0})
+        found = probe.volts({"test": 1.0})
+        return found.get(one, 0.0) - found.get(other, 0.0)
+
+    def _solved(self, drives: Iterable[Mapping[str, Number]]) -> dict[str, list[Number]]:
+        """Volts at every node, one for each drive."""
+        drives = list(drives)
+        nodes = self.nodes()
+        to_ground: dict[str, Number] = dict.fromkeys(nodes, LEAST_SIEMENS)
+        between: dict[str, dict[str, Number]] = {node: {} for node in nodes}
+        amps: dict[str, list[Number]] = {node: [0.0] * len(drives) for node in nodes}
+
+        def join(one: str, other: str, siemens: Number) -> None:
+            if GROUND in (one, other):
+                node = other if one == GROUND else one
+                if node != GROUND:
+                    to_ground[node] = to_ground[node] + siemens
+            elif one != other:
+                for a, b in ((one, other), (other, one)):
+                    between[a][b] = between[a][b] + siemens if b in between[a] else siemens
+
+        def drive(name: str, into: str, out_of: str, siemens: Number) -> None:
+            for column, strengths in enumerate(drives):
+                here = siemens * strengths[name]
+                for node, sign in ((into, 1.0), (out_of, -1.0)):
+                    if node != GROUND:
+                        amps[node][column] = amps[node][column] + sign * here
+
+        for one, other, ohm in self.resistors:
+            join(one, other, _siemens(ohm))
+        for name, plus, minus, ohm in self.sources:
+            siemens = _siemens(ohm)
+            join(plus, minus, siemens)
+            drive(name, plus, minus, siemens)
+        for name, into, out_of in self.currents:
+            drive(name, into, out_of, 1.0)
+
+        left, steps = set(nodes), []
+        while left:
+            # The node with fewest neighbours first: the circuit is nearly a tree, so that hardly anything is filled in.
+            node = min(left, key=lambda one: (len(between[one]), one))
+            left.remove(node)
+            arms = between.pop(node)
+            total = to_ground[node]
+            for siemens in arms.values():
+                total = total + siemens
+            names = list(arms)
+            for index, a in enumerate(names):
+                del between[a][node]
+                share = arms[a] / total
+                to_ground[a] = to_ground[a] + share * to_ground[node]
+                amps[a] = [mine + share * theirs for mine, theirs in zip(amps[a], amps[node], strict=True)]
+                for b in names[index + 1 :]:
+                    added = share * arms[b]
+                    for one, other in ((a, b), (b, a)):
+                        between[one][other] = between[one][other] + added if other in between[one] else added
+            steps.append((node, total, arms))
+        found: dict[str, list[Number]] = {}
+        for node, total, arms in reversed(steps):
+            found[node] = [
+                (own + sum(siemens * found[other][column] for other, siemens in arms.items())) / total
+                for column, own in enumerate(amps[node])
+            ]
+        return found
 
 
 @dataclass(frozen=True)
@@ -84,7 +139,7 @@ class Transfer:
     names: list[str]
     matrix: np.ndarray  #: shape (nodes, sources)
 
-    def volts(self, node: str, sources: Mapping[str, float | np.ndarray]) -> float | np.ndarray:
+    def volts(self, node: str, sources: Mapping[str, Number]) -> Number:
         """Volts at a node; each source a number or an array over time, shape as the arrays."""
         if node == GROUND:
             return 0.0

@@ -6,12 +6,17 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    import numpy as np
+import numpy as np
 
+if TYPE_CHECKING:
     from sagen.machine.network import Network
     from sagen.machine.simulated import SimulatedMachine
     from sagen.machine.values import Values
+
+
+def smooth(beyond: float | np.ndarray, width: float | np.ndarray) -> np.ndarray:
+    """Probability that something is found which lies `beyond` a limit that is `width` wide: a logistic step."""
+    return 0.5 * (1.0 + np.tanh(0.5 * np.clip(beyond / width, -60, 60)))
 
 
 class SensorPart(ABC):
@@ -37,10 +42,6 @@ class SensorPart(ABC):
         """The node below a fed sensor: what stands between it and the feed decides whether the sensor works."""
         return "sensor_ground"
 
-    def unpowered(self, sources: dict[str, float]) -> None:
-        """Take out of the sources what a sensor without power does not drive."""
-        sources.pop("", None)
-
     # recorder -------------------------------------------------------------------------------
 
     @abstractmethod
@@ -63,19 +64,24 @@ class SensorPart(ABC):
         """Below and above which the module's input sees a low and a high, V."""
         return values.threshold_v - 0.5 * values.hysteresis_v, values.threshold_v + 0.5 * values.hysteresis_v
 
+    def shown(self, machine: SimulatedMachine, state: str, node: str) -> dict[str, np.ndarray]:
+        """How likely the circuit's levels alone make each finding of a recording with the probe at a node: labels of
+        findings and probabilities, of one machine or of all that its arrays hold."""
+        return {}
+
     # faults that come out differently --------------------------------------------------------
 
     @abstractmethod
     def line_ohm(self, values: Values) -> float:
         """The resistance that feeds the signal wire: what a load has to be compared with."""
 
-    def load_input(self, values: Values, severity: float, heavy_ohm: float) -> None:
-        """Let the module's input hold the wire down."""
-        values.load_ohm = heavy_ohm
+    def load_input(self, values: Values, ohm: float) -> None:
+        """Let the module's input hold the wire down through so many ohms."""
+        values.load_ohm = ohm
 
-    def return_scale(self, values: Values) -> tuple[float, float]:
-        """A poor return that just shows, as a share of, and the base (ohm) that it is a share of."""
-        return 0.6, 2_400.0
+    def least_return_ohm(self, values: Values) -> float:
+        """The resistance in the return from which on it is worth a thought."""
+        return 100.0
 
     @abstractmethod
     def spike_v(self, values: Values) -> float:

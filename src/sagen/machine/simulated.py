@@ -35,7 +35,11 @@ class Teeth:
 
 @dataclass
 class SimulatedMachine:
-    """Everything that a fault may change. Lengths in mm, angles in crank degrees, speeds in rpm."""
+    """Everything that a fault may change. Lengths in mm, angles in crank degrees, speeds in rpm.
+
+    What a meter sees of it (`values`, `regulated`, `dead`, `at_tooth`, `turns`, `gap_mm`, `crank_sag`) may also be arrays that
+    broadcast against one another: then this is as many machines, read together.
+    """
 
     spec: CircuitSpec
     part: SensorPart
@@ -58,8 +62,9 @@ class SimulatedMachine:
     runout: float = 0.015  #: share by which the field varies once a turn
     place_wander: float = 0.004  #: pitches by which a tooth is seen away from its place, anew each time
     reversed: bool = False
-    # output: "works", "high" or "low" (stuck), "dead" (draws nothing), and when it drops out
-    output: str = "works"
+    regulated: bool = False  #: whether the feed is the module's own rather than the battery's
+    dead: bool = False  #: the sensor draws nothing and its output never conducts
+    at_tooth: bool = False  #: whether a tooth stands before the sensor while the shaft stands still
     drops: tuple[tuple[float, float], ...] = ()  #: shares of the recording without a signal
     drop_level: str = "high"
     feed_drops: tuple[tuple[float, float], ...] = ()
@@ -88,7 +93,8 @@ class SimulatedMachine:
     @property
     def field_strength(self) -> float:
         """What the sensor feels of the wheel, 1 at the usual gap; falls by e within 0.7 mm."""
-        return float(np.exp(-(self.gap_mm - 1.0) / 0.7))
+        strength = np.exp(-(self.gap_mm - 1.0) / 0.7)
+        return strength if np.ndim(strength) else float(strength)
 
 
 @dataclass(frozen=True)
@@ -123,13 +129,17 @@ def build_machine(
         values.pull_up_v = spec.pull_up
     if spec.ohms and part.ohms_field and part.ohms_field not in named:
         setattr(values, part.ohms_field, 0.5 * (spec.ohms[0] + spec.ohms[1]))
-    if spec.role == Role.KNOCK and "load_ohm" not in named:
-        values.load_ohm = 470_000.0
+    if spec.role == Role.KNOCK:
+        for name, ohm in (("load_ohm", 470_000.0), ("bias_ohm", 1e9)):
+            if name not in named:
+                setattr(values, name, ohm)
     wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
-    machine = SimulatedMachine(spec, part, values, rng, wheel, Teeth.sound(wheel))
+    machine = SimulatedMachine(spec, part, values, rng, wheel, Teeth.sound(wheel), regulated=spec.regulated)
     machine.windows = _windows(wheel) if spec.role == Role.CAM else ()
     if not plain:
         _draw(machine, nuisance or Nuisance(), named)
+    # Where the shaft stands still is chance.
+    machine.at_tooth = bool(int(1e6 * values.on_ohm + 1e3 * machine.gap_mm) % 2)
     return machine
 
 

@@ -1,14 +1,21 @@
-"""The circuit as a network, in every state, and what stands at its points."""
+"""The circuit as a network, in every state, and what stands at its points.
+
+A machine's values may be arrays (see `SimulatedMachine`): then every element is a machine of its own, and all are
+solved together by `volts_at`.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+
+import numpy as np
 
 from sagen.machine.network import GROUND, Network, Transfer
 from sagen.machine.simulated import COPPER_PER_K, SimulatedMachine
 from sagen.model.vocabulary import ENGINE_RUNS, PLUG_OPEN, STARTING, Point, State
 
 OPEN = 1e9  #: ohm, what a parted wire still has
+ABSENT = 1e12  #: ohm, where nothing is fitted
 #: states in which nothing is fed
 KEY_OFF = frozenset({State.UNPLUGGED})
 
@@ -16,6 +23,11 @@ KEY_OFF = frozenset({State.UNPLUGGED})
 NODES = {
     Point.SUPPLY: "plug_supply", Point.SIGNAL: "plug_signal", Point.GROUND: "plug_ground", Point.SHIELD: "shield",
 }  # fmt: skip
+
+
+def either(which: bool | np.ndarray, one, other):
+    """`one` where `which` holds, else `other`; of arrays element by element."""
+    return np.where(which, one, other) if isinstance(which, np.ndarray) else (one if which else other)
 
 
 @dataclass(frozen=True)
@@ -37,13 +49,13 @@ def copper(machine: SimulatedMachine, ohm: float) -> float:
 
 
 def network(
-    machine: SimulatedMachine, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None
+    machine: SimulatedMachine, state: str, *, conducting: bool | np.ndarray, instrument: tuple[str, float] | None = None
 ) -> Network:
     """The circuit's network.
 
     Parameters
     ----------
-    conducting : bool
+    conducting : bool or array of bool
         whether the sensor's output is on
     instrument : (node, ohm) or None
         what is clipped on, to battery negative
@@ -54,15 +66,15 @@ def network(
     net.voltage("lift", "module_ground", GROUND, 0.004)
     plugged = state not in PLUG_OPEN
     if part.fed:
-        if machine.spec.regulated:
-            net.voltage("regulator", "feed", "module_ground", values.regulator_ohm)
-            net.resistor("feed", "module_ground", values.other_load_ohm)
-        else:
-            net.resistor("battery", "feed", values.fuse_ohm + values.relay_ohm)
+        own = machine.regulated
+        net.voltage("regulator", "feed", "module_ground", either(own, values.regulator_ohm, ABSENT))
+        net.resistor("feed", "module_ground", either(own, values.other_load_ohm, ABSENT))
+        net.resistor("battery", "feed", either(own, ABSENT, values.fuse_ohm + values.relay_ohm))
         net.resistor("feed", "plug_supply", values.feed_wire_ohm)
         net.resistor("plug_signal", "plug_supply", values.touch_ohm)
     net.resistor("module_signal", "plug_signal", values.signal_wire_ohm)
-    net.resistor("plug_ground", "module_ground", values.ground_wire_ohm)
+    net.resistor("plug_ground", "module_return", values.ground_wire_ohm)
+    net.resistor("module_return", "module_ground", values.return_ohm)
     net.resistor("plug_signal", GROUND, values.leak_ohm)
     net.resistor("shield", GROUND, values.shield_ohm)
     if plugged:
@@ -78,8 +90,8 @@ def network(
     return net
 
 
-def sources(machine: SimulatedMachine, state: str, *, conducting: bool) -> dict[str, float]:
-    """The strength of every source in a state, V and A."""
+def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict[str, float | np.ndarray]:
+    """The strength of every source in a state, V and A; `alive`: whether the sensor has power."""
     values = machine.values
     amps = values.crank_a * machine.crank_sag if state in STARTING else 0.0
     emf = values.running_v if state in ENGINE_RUNS else values.battery_v - amps * values.battery_ohm
@@ -90,32 +102,44 @@ def sources(machine: SimulatedMachine, state: str, *, conducting: bool) -> dict[
         "regulator": values.regulator_v if live else 0.0,
         "pull_up": values.pull_up_v if live else 0.0,
         "bias": values.bias_v if live else 0.0,
+        "return_bias": values.bias_v if live else 0.0,
         "coil": 0.0,
-        "draw": values.high_a if conducting else values.low_a,
+        "low": either(conducting, values.low_v, 0.0),
+        "draw": either(alive, either(conducting, values.high_a, values.low_a), 0.0),
     }
 
 
 def solve(
     machine: SimulatedMachine, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None
 ) -> Solved:
-    """The circuit in a state. A sensor that its feed or return leaves without power neither conducts nor draws."""
-    wanted = machine.output == "low" or (conducting and machine.output == "works")
-    solved = _solved(machine, state, wanted, instrument)
-    if machine.part.fed and state not in PLUG_OPEN and not powered(machine, state, solved):
-        dark = replace(machine, output="high")
-        solved = _solved(dark, state, False, instrument)
-        machine.part.unpowered(solved.sources)
-    return solved
+    """The circuit of one machine in a state. A sensor that its feed or return leaves without power neither conducts
+    nor draws."""
+    alive = bool(powered(machine, state))
+    net = network(machine, state, conducting=conducting and alive, instrument=instrument)
+    return Solved(net.transfer(), sources(machine, state, conducting=conducting, alive=alive), net)
 
 
-def powered(machine: SimulatedMachine, state: str, solved: Solved | None = None) -> bool:
-    """Whether enough voltage stands across a switching or current sensor."""
-    solved = solved or _solved(machine, state, False, None)
-    if machine.output == "dead":
-        return False
-    return solved.volts("sensor_supply") - solved.volts(machine.part.power_node()) >= machine.values.least_supply_v
-
-
-def _solved(machine: SimulatedMachine, state: str, conducting: bool, instrument: tuple[str, float] | None) -> Solved:
+def volts_at(
+    machine: SimulatedMachine,
+    state: str,
+    *,
+    conducting: bool | np.ndarray,
+    instrument: tuple[str, float] | None = None,
+    alive: bool | np.ndarray | None = None,
+) -> dict[str, float | np.ndarray]:
+    """Volts at every node, of one machine or of all that its arrays hold; the sensor conducts where it is alive
+    (`powered`, unless it is known already)."""
+    alive = powered(machine, state) if alive is None else alive
+    conducting = conducting & alive
     net = network(machine, state, conducting=conducting, instrument=instrument)
-    return Solved(net.transfer(), sources(machine, state, conducting=conducting), net)
+    return net.volts(sources(machine, state, conducting=conducting, alive=alive))
+
+
+def powered(machine: SimulatedMachine, state: str) -> bool | np.ndarray:
+    """Whether enough voltage stands across a switching or current sensor; sensors that need no feed always work."""
+    if not machine.part.fed or state in PLUG_OPEN:
+        return True
+    net = network(machine, state, conducting=False)
+    volts = net.volts(sources(machine, state, conducting=False, alive=True))
+    across = volts["sensor_supply"] - volts[machine.part.power_node()]
+    return (across >= machine.values.least_supply_v) & np.logical_not(machine.dead)

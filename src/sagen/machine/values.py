@@ -27,6 +27,7 @@ class Values:
     sensor_ohm: float = 1_600.0  #: what a switching sensor draws
     least_supply_v: float = 3.4  #: below this a switching or current sensor is dead
     on_ohm: float = 38.0
+    low_v: float = 0.0  #: what the conducting output holds besides its resistance
     off_ohm: float = 4e6
     coil_ohm: float = 870.0
     coil_h: float = 0.36
@@ -58,6 +59,8 @@ class Values:
     hysteresis_v: float = 0.7
     bias_v: float = 5.0  #: a coil's input is watched through this
     bias_ohm: float = 47_000.0
+    return_ohm: float = 0.001  #: the module's return pin to its ground; a differential input has some there
+    return_bias_ohm: float = 1e9  #: through which such an input lifts the return as well
     load_ohm: float = 22_000.0  #: coil and piezo input
     shunt_ohm: float = 100.0
     # instruments

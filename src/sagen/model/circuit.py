@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
 
@@ -30,6 +30,7 @@ class CircuitSpec(BaseModel):
     position: Annotated[Position, one_of(Position)] | None = None
     supply: Annotated[Positive, Field(le=60)] | None = None
     pull_up: Annotated[Positive, Field(le=60)] | None = None
+    wires: Literal[2, 3] | None = None
     wheel: str | None = None
     ohms: Annotated[tuple[float, float], AfterValidator(_ordered)] | None = None
     values: dict[str, object] = Field(default_factory=dict)

@@ -74,6 +74,22 @@ class Reason:
 
 
 @dataclass(frozen=True)
+class Estimate:
+    """How large a fault is: a quantity (its unit ends its name), with the ends between which it lies in four of five
+    such machines."""
+
+    quantity: str
+    value: float
+    low: float
+    high: float
+
+    def as_row(self) -> dict:
+        return {"quantity": self.quantity} | {
+            name: float(f"{getattr(self, name):.4g}") for name in ("value", "low", "high")
+        }
+
+
+@dataclass(frozen=True)
 class Suspect:
     """A cause with its present probability, named by its likeliest fault mode: its slug, and its title in words."""
 
@@ -83,6 +99,8 @@ class Suspect:
     reasons: tuple[Reason, ...] = ()
     advice: str = ""
     title: str = ""
+    estimate: Estimate | None = None
 
     def as_row(self) -> dict:
-        return {"cause": str(self.cause), "fault": self.title or self.fault, "probability": round(self.probability, 6)}
+        row = {"cause": str(self.cause), "fault": self.title or self.fault, "probability": round(self.probability, 6)}
+        return row | ({"estimate": self.estimate.as_row()} if self.estimate else {})

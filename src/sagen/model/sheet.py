@@ -46,6 +46,8 @@ class EngineSheet(_Table):
 
 class Conditions(_Table):
     state: Annotated[State, one_of(State, CAPTURE_STATES)] = State.CRANKING
+    #: where on the signal wire the probe sat
+    end: Literal["sensor", "module"] = "sensor"
 
 
 class ChannelSheet(_Table):

@@ -19,14 +19,21 @@ from sagen.model.vocabulary import (
     METER_STATES,
     PART_ALIASES,
     CodeKind,
+    CodesBack,
+    CodeStatus,
     Complaint,
+    EngineRuns,
     EntryKind,
     FindingKind,
+    Occasion,
     Origin,
     Part,
+    Place,
     Point,
     Quantity,
+    Scan,
     State,
+    Thing,
     word,
 )
 
@@ -37,6 +44,9 @@ if TYPE_CHECKING:
 MOST_TEXT = 20_000  #: characters of a note
 MOST_VALUE = 1e12  #: a reading beyond this is no reading; over range is kept as what the meter would show at most
 OVER_RANGE_OHM = 4e7  #: what "over range" counts as
+
+
+NOTHING_FOUND = "none"  #: what a file calls a recording that shows nothing wrong
 
 
 class UnknownField(ValueError):
@@ -73,6 +83,11 @@ class Record:
             raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
         object.__setattr__(self, name, float(value))
 
+    def _truth(self, name: str) -> None:
+        value = getattr(self, name)
+        if value is not None and not isinstance(value, bool):
+            raise ValueError(f"{name}: {value!r} is not true or false")
+
     def _text(self, *names: str) -> None:
         for name in names:
             value = getattr(self, name)
@@ -83,16 +98,21 @@ class Record:
 
 @dataclass(frozen=True)
 class ComplaintEntry(Record):
-    """One of the known complaints, or free words."""
+    """One of the known complaints, or free words; when it comes, and what is known of whether the engine runs."""
 
     kind = EntryKind.COMPLAINT
     complaint: Complaint | None = None
     text: str = ""
+    when: tuple[Occasion, ...] = ()
+    runs: EngineRuns | None = None
 
     def __post_init__(self):
         self._text("text")
         if self.complaint is not None:
             self._word("complaint", Complaint)
+        if self.runs is not None:
+            self._word("runs", EngineRuns)
+        object.__setattr__(self, "when", tuple(word(Occasion, one, "when") for one in self.when))
 
 
 @dataclass(frozen=True)
@@ -103,11 +123,14 @@ class CodeEntry(Record):
     code: str
     meaning: str = ""
     says: CodeKind | None = None
+    status: CodeStatus | None = None
 
     def __post_init__(self):
         self._text("code", "meaning")
         if self.says is not None:
             self._word("says", CodeKind)
+        if self.status is not None:
+            self._word("status", CodeStatus)
 
 
 @dataclass(frozen=True)
@@ -129,17 +152,26 @@ def word_of_part(text: object) -> Part:
         raise ValueError(f"part: {unknown_name('value', str(text), [*Part, *PART_ALIASES])}") from None
 
 
+#: what stands open after a part was changed
+PLACE_OF_PART = {
+    Part.SENSOR: Place.SENSOR, Part.SEAT: Place.SENSOR, Part.WHEEL: Place.WHEEL, Part.MODULE: Place.MODULE,
+    Part.TIMING: Place.TIMING, Part.SUPPLY: Place.FUSE,
+}  # fmt: skip
+
+
 @dataclass(frozen=True)
 class ReplacedEntry(Record):
-    """A part that was changed before this job."""
+    """A part that was changed before this job; `began`: whether the complaint began with that, None: not known."""
 
     kind = EntryKind.REPLACED
     part: Part
     origin: Origin = Origin.UNKNOWN
     text: str = ""
+    began: bool | None = None
 
     def __post_init__(self):
         self._text("text")
+        self._truth("began")
         object.__setattr__(self, "part", word_of_part(self.part))
         self._word("origin", Origin)
 
@@ -208,27 +240,66 @@ class ReadingEntry(Record):
 
 @dataclass(frozen=True)
 class InspectionEntry(Record):
-    """What a check by eye or hand came to: one of its outcomes, "" for as expected."""
+    """What a check by eye or hand came to: one of its outcomes, "" for as expected. Or, in free words, what was looked
+    at (`part`, one of `LOOKED_AT`) and what was seen of it; `certain` makes it a fact."""
 
     kind = EntryKind.INSPECTION
     check: str
     outcome: str = ""
+    part: Thing | None = None
+    seen: str = ""
+    certain: bool = False
 
     def __post_init__(self):
-        self._text("check", "outcome")
+        self._text("check", "outcome", "seen")
+        self._truth("certain")
+        if self.part is not None:
+            self._word("part", Thing)
+
+
+@dataclass(frozen=True)
+class ScanEntry(Record):
+    """What the module itself shows: a speed while cranking in rpm (0: none), or when a cleared code came back."""
+
+    kind = EntryKind.SCAN
+    scan: Scan
+    value: float | CodesBack = 0.0
+
+    def __post_init__(self):
+        self._word("scan", Scan)
+        if self.scan == Scan.CODES_BACK:
+            self._word("value", CodesBack)
+        else:
+            self._number("value", 0, 20_000)
+
+
+@dataclass(frozen=True)
+class StayedEntry(Record):
+    """After a repair: whether the complaint is still there."""
+
+    kind = EntryKind.STAYED
+    stayed: bool = True
+
+    def __post_init__(self):
+        if not isinstance(self.stayed, bool):
+            raise ValueError(f"stayed: {self.stayed!r} is not true or false")
 
 
 @dataclass(frozen=True)
 class FindingEntry(Record):
-    """A finding that was read elsewhere, with its fields as the command line's contract lists them."""
+    """A finding that was read elsewhere, with its fields as the command line's contract lists them; "none": a recording
+    that showed nothing wrong."""
 
     kind = EntryKind.FINDING
-    finding: FindingKind
+    finding: FindingKind | None
     state: State | None = None
     fields: dict = field(default_factory=dict)
 
     def __post_init__(self):
-        self._word("finding", FindingKind)
+        if self.finding in (None, NOTHING_FOUND):
+            object.__setattr__(self, "finding", None)
+        else:
+            self._word("finding", FindingKind)
         if self.state is not None:
             self._word("state", State, FINDING_STATES)
         for key in self.fields:

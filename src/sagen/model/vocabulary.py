@@ -121,6 +121,27 @@ PART_ALIASES = {
 }  # fmt: skip
 
 
+class Thing(StrEnum):
+    """What can be looked at in free words; a key of `[looked]` in evidence.toml."""
+
+    SENSOR = "sensor"
+    TIP = "tip"
+    SEAT = "seat"
+    WHEEL = "wheel"
+    PLUG = "plug"
+    SIGNAL_WIRE = "signal_wire"
+    SUPPLY_WIRE = "supply_wire"
+    GROUND_WIRE = "ground_wire"
+    HARNESS = "harness"
+    SHIELD = "shield"
+    FUSE = "fuse"
+    RELAY = "relay"
+    GROUND_POINT = "ground_point"
+    MODULE = "module"
+    TIMING = "timing"
+    ENGINE = "engine"
+
+
 class Origin(StrEnum):
     ORIGINAL = "original"
     AFTERMARKET = "aftermarket"
@@ -143,6 +164,12 @@ class CodeKind(StrEnum):
     INTERMITTENT = "intermittent"
     CORRELATION = "correlation"
     FEED = "feed"
+    PHASER = "phaser"
+    VOLTAGE = "voltage"
+    POWER = "power"
+    STARTER = "starter"
+    MODULE = "module"
+    RELEARN = "relearn"
 
 
 class Complaint(StrEnum):
@@ -155,17 +182,55 @@ class Complaint(StrEnum):
     NO_SPEED_DISPLAY = "no_speed_display"
 
 
+class Occasion(StrEnum):
+    """When a complaint comes."""
+
+    HOT = "hot"
+    COLD = "cold"
+    WET = "wet"
+    REVVED = "revved"
+    BUMPS = "bumps"
+    ALWAYS = "always"
+
+
+class Scan(StrEnum):
+    """What the module itself shows."""
+
+    RPM_CRANKING = "rpm_cranking"
+    CODES_BACK = "codes_back"
+
+
+class CodesBack(StrEnum):
+    """When a code comes back after it was cleared."""
+
+    AT_ONCE = "at once"
+    ON_A_DRIVE = "on a drive"
+    NEVER = "never"
+
+
 class Gear(StrEnum):
-    """What a check takes; eyes and parts are always at hand."""
+    """What a check takes; eyes, parts and what the codes were read with are always at hand."""
 
     METER = "meter"
     SCOPE = "scope"
     EYES = "eyes"
     PARTS = "parts"
+    TESTER = "tester"
 
 
 #: gear that may be missing
 CHOSEN_GEAR = (Gear.METER, Gear.SCOPE)
+
+
+class Place(StrEnum):
+    """What has to be got at before something can be done there; open until it is closed."""
+
+    PLUG = "plug"
+    SENSOR = "sensor"
+    WHEEL = "wheel"
+    MODULE = "module"
+    FUSE = "fuse"
+    TIMING = "timing"
 
 
 class Strategy(StrEnum):
@@ -180,6 +245,7 @@ class CheckKind(StrEnum):
     METER = "meter"
     CAPTURE = "capture"
     LOOK = "look"
+    SCAN = "scan"
     SWAP = "swap"
 
 
@@ -233,6 +299,20 @@ FINDING_FIELDS = (
 )  # fmt: skip
 
 
+class CodeStatus(StrEnum):
+    STORED = "stored"
+    PENDING = "pending"
+    PERMANENT = "permanent"
+
+
+class EngineRuns(StrEnum):
+    """What is known of whether the engine runs."""
+
+    YES = "yes"
+    NO = "no"
+    AT_TIMES = "at times"
+
+
 class EntryKind(StrEnum):
     """Kinds of trail entries, as the log keeps them."""
 
@@ -247,6 +327,8 @@ class EntryKind(StrEnum):
     INSPECTION = "inspection"
     REPLACED = "replaced"
     CIRCUIT = "circuit"
+    SCAN = "scan"
+    STAYED = "stayed"
     DAMAGED = "damaged"  #: a row that cannot be read
     NEWER = "newer"  #: written by a newer Sagen
 

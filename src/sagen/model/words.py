@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+
+from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     Cause,
     Complaint,
@@ -158,3 +161,52 @@ OWED = {
     "driven": "Driven as the complaint was",
     "stayed_away": "Read again: the code stayed away",
 }
+
+
+def said_number(value: float, digits: int = 3) -> str:
+    """A number to so many figures, without powers of ten.
+
+    >>> said_number(1234.5), said_number(0.00123), said_number(12.0)
+    ('1230', '0.00123', '12.0')
+    """
+    if not value:
+        return "0"
+    places = digits - 1 - math.floor(math.log10(abs(value)))
+    text = f"{round(value, places):.{max(places, 0)}f}"
+    return text
+
+
+def said_ohms(ohm: float) -> str:
+    """A resistance as a technician says it.
+
+    >>> said_ohms(0.35), said_ohms(860.0), said_ohms(2200.0), said_ohms(1.3e6), said_ohms(4e7)
+    ('0.35 ohm', '860 ohm', '2.20 kohm', '1.30 Mohm', 'over range')
+    """
+    if ohm >= OVER_RANGE_OHM:
+        return "over range"
+    for factor, unit in ((1e6, "Mohm"), (1e3, "kohm")):
+        if ohm >= factor:
+            return f"{said_number(ohm / factor)} {unit}"
+    return f"{said_number(ohm, 2 if ohm < 10 else 3)} ohm"
+
+
+def said_volts(volts: float) -> str:
+    """A voltage as a technician says it: millivolts below a tenth of a volt.
+
+    >>> said_volts(0.042), said_volts(4.8), said_volts(12.55)
+    ('42 mV', '4.80 V', '12.6 V')
+    """
+    return f"{1e3 * volts:.0f} mV" if abs(volts) < 0.1 else f"{said_number(volts)} V"
+
+
+def said_range(low: float, high: float, ohms: bool) -> str:
+    """A range of readings.
+
+    >>> said_range(0.002, 0.06, False), said_range(780, 960, True), said_range(4.9, 5.0, False)
+    ('2 to 60 mV', '780 to 960 ohm', '4.90 to 5.00 V')
+    """
+    one, other = (said_ohms(low), said_ohms(high)) if ohms else (said_volts(low), said_volts(high))
+    if one == other:
+        return one if one == "over range" else f"about {one}"
+    first, _, unit = one.rpartition(" ")
+    return f"{first} to {other}" if other.endswith(" " + unit) else f"{one} to {other}"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 from sagen.codes import meaning, silent_sensors
 from sagen.kinds.kind import USUAL, kind_of
@@ -23,6 +23,8 @@ from sagen.model.trail import (
     Record,
     RepairEntry,
     ReplacedEntry,
+    ScanEntry,
+    StayedEntry,
 )
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
@@ -30,25 +32,32 @@ from sagen.model.vocabulary import (
     CHOSEN_GEAR,
     CIRCUIT_ROLES,
     CodeKind,
+    CodeStatus,
     FindingKind,
     Gear,
     Point,
     Role,
     SensorKind,
+    State,
     Strategy,
 )
 from sagen.reason.evidence import (
     Captured,
     Code,
+    Comes,
     Complained,
     Cranked,
     Evidence,
     Inspected,
     MeterReading,
     ReadElsewhere,
+    Scanned,
+    Seen,
+    Stayed,
     captured,
 )
-from sagen.reason.finding_sets import finding_label
+from sagen.reason.facts import knowledge
+from sagen.reason.pictures import finding_label
 from sagen.reason.weigh import Case, Replaced
 
 COLD_TO_HOT = 0.045  #: of its decade: a coil whose temperature is not known may be anything from cold to hot
@@ -69,7 +78,8 @@ def circuit_of(records: Iterable[Record]) -> CircuitSpec:
     for one in records:
         found = _meaning(one.code) if isinstance(one, CodeEntry) else None
         if found is not None and found.role in CIRCUIT_ROLES:
-            return CircuitSpec(role=found.role, sensor=USUAL[found.role], bank=found.bank, position=found.position)
+            usual = found.usual or USUAL[found.role]
+            return CircuitSpec(role=found.role, sensor=usual, bank=found.bank, position=found.position)
     return CircuitSpec()
 
 
@@ -109,6 +119,8 @@ def case_of(
     spec: CircuitSpec | None = None,
     gear: Iterable[Gear] = CHOSEN_GEAR,
     strategy: Strategy = Strategy.MOST,
+    access: Mapping[str, float] | None = None,
+    opened: Iterable[str] = (),
 ) -> Case:
     """The case of a trail, oldest record first: complaints and codes, which are said together, come before the rest.
 
@@ -119,34 +131,54 @@ def case_of(
     """
     records = list(records)
     spec = spec or circuit_of(records)
-    trail: list[Evidence | Replaced] = [
-        Complained("", one.complaint) for one in records if isinstance(one, ComplaintEntry) and one.complaint
-    ]
+    complaints = [one for one in records if isinstance(one, ComplaintEntry)]
+    trail: list[Evidence | Replaced] = [Complained("", one.complaint) for one in complaints if one.complaint]
+    trail += [Comes("", when) for when in dict.fromkeys(when for one in complaints for when in one.when)]
     codes = [one for one in records if isinstance(one, CodeEntry)]
-    trail += code_pieces((one.code for one in codes if not one.says), spec)
+    trail += code_pieces([(one.code, one.status) for one in codes if not one.says], spec)
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
-    trail += [Code("", one.code, one.says) for one in codes if one.says]
+    trail += [Code("", one.code, one.says, one.status == CodeStatus.PENDING) for one in codes if one.says]
     for one in records:
         trail += PIECES.get(type(one), _nothing)(one, spec)
     referenced = any(isinstance(one, CaptureEntry) and one.reference is not None for one in records)
-    return Case(spec, tuple(trail), tuple(gear), Strategy(strategy), referenced)
+    runs = next((str(one.runs) for one in reversed(complaints) if one.runs), "")
+    owed = ("relearn",) if any(_kind(one) == CodeKind.RELEARN for one in codes) else ()
+    return Case(
+        spec, tuple(trail), tuple(gear), Strategy(strategy), referenced, runs, dict(access or {}), frozenset(opened), owed
+    )  # fmt: skip
 
 
-def code_pieces(codes: Iterable[str], spec: CircuitSpec) -> list[Evidence]:
+def _kind(entry: CodeEntry) -> CodeKind | None:
+    found = _meaning(entry.code)
+    return entry.says or (found.kind if found else None)
+
+
+def code_pieces(codes: Iterable[tuple[str, CodeStatus | None]], spec: CircuitSpec) -> list[Evidence]:
     """What codes say of this circuit; a more particular kind makes a general one of the same sensor needless."""
-    known = [(code, found) for code in codes if (found := _meaning(code)) is not None]
-    kinds: dict[str, str] = {}
-    for code, found in known:
-        correlated = found.kind == CodeKind.CORRELATION and spec.role in (Role.CRANK, Role.CAM)
-        here = found.role in (spec.role, Role.SUPPLY) or correlated
-        if here and (found.bank is None or spec.bank is None or found.bank == spec.bank):
-            kinds.setdefault(found.kind, code)
-    silent = silent_sensors(found for _, found in known)
+    known = [(code, status, found) for code, status in codes if (found := _meaning(code)) is not None]
+    kinds: dict[str, tuple[str, bool]] = {}
+    for code, status, found in known:
+        if found.kind == CodeKind.RELEARN:
+            continue  # it is owed, and says nothing of what is wrong
+        timed = found.kind in (CodeKind.CORRELATION, CodeKind.PHASER) and spec.role in (Role.CRANK, Role.CAM)
+        here = found.role in (spec.role, *SHARED_ROLES) or timed
+        if here and _same_bank(found, spec):
+            kinds.setdefault(found.kind, (code, status == CodeStatus.PENDING))
+    silent = silent_sensors(found for _, _, found in known)
     if len(silent) > 1 and spec.role in {sensor[0] for sensor in silent} and CodeKind.CORRELATION not in kinds:
-        kinds["several"] = ", ".join(sorted(silent.values()))
+        kinds["several"] = (", ".join(sorted(silent.values())), False)
     if len(kinds) > 1:
         kinds.pop(CodeKind.CIRCUIT, None)
-    return [Code("", code, kind) for kind, code in kinds.items()]
+    return [Code("", code, kind, pending) for kind, (code, pending) in kinds.items()]
+
+
+#: roles of codes that concern every circuit
+SHARED_ROLES = (Role.SUPPLY, Role.GROUND, Role.OTHER)
+
+
+def _same_bank(found, spec: CircuitSpec) -> bool:
+    """Whether a code is about this circuit's bank; "bank 1" is also the only one of a straight engine."""
+    return found.bank is None or spec.bank is None or found.bank == spec.bank
 
 
 def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> MeterReading | None:
@@ -155,7 +187,7 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
     None for ohms that say nothing: those of a sensor across which nothing is published.
     """
     kind, here = kind_of(spec.sensor), entry.point == Point.SENSOR
-    if entry.ohms and here and not kind.ohms_tell:
+    if entry.ohms and here and kind.part.ohms_field is None and not kind.ohms_tell:
         return None
     value, spread = entry.value, 0.0
     accuracy = Accuracy.parse(entry.accuracy) if entry.accuracy else None
@@ -187,6 +219,7 @@ def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
         {one.role for one in entry.sheet.channel},
         needs_pattern=needs,
         source=entry.name,
+        end=entry.sheet.conditions.end,
     )
 
 
@@ -217,14 +250,34 @@ def _some(*pieces) -> list:
     return [one for one in pieces if one is not None]
 
 
+def _inspection(entry: InspectionEntry, spec: CircuitSpec) -> list:
+    """A look as evidence: by the outcome of a known check, and by what was seen of a part."""
+    pieces: list[Evidence] = []
+    check = knowledge().check(entry.check)
+    if check is not None:
+        pieces.append(Inspected("", check.slug, entry.outcome, entry.certain))
+    if entry.part is not None and (check is None or entry.seen):
+        pieces.append(Seen("", entry.part, entry.seen or entry.check, bool(entry.outcome or entry.seen), entry.certain))
+    return pieces
+
+
+def _finding(entry: FindingEntry, spec: CircuitSpec) -> list:
+    if entry.finding is None:
+        state = entry.state or (State.ROLLING if spec.role == Role.SPEED else State.CRANKING)
+        return [Captured("", frozenset(), state, frozenset(ABOUT_TIMING | RAIL_FINDINGS))]
+    return [ReadElsewhere("", finding_label(entry.finding, entry.fields), entry.finding, entry.state or "")]
+
+
+RAIL_FINDINGS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})
+
 #: how each kind of record becomes evidence; kinds without a row are told but not weighed
 PIECES: dict[type[Record], Callable[[Record, CircuitSpec], list]] = {
     CaptureEntry: lambda one, spec: _some(capture_piece(one, spec), cranked_piece(one.cadence, one.name)),
     ReadingEntry: lambda one, spec: _some(reading_piece(one, spec)),
-    InspectionEntry: lambda one, spec: [Inspected("", one.check, one.outcome)],
-    FindingEntry: lambda one, spec: [
-        ReadElsewhere("", finding_label(one.finding, one.fields), one.finding, one.state or "")
-    ],
-    ReplacedEntry: lambda one, spec: [Replaced(one.part, one.origin, earlier=True)],
+    InspectionEntry: _inspection,
+    FindingEntry: _finding,
+    ScanEntry: lambda one, spec: [Scanned("", one.scan, one.value)],
+    StayedEntry: lambda one, spec: [Stayed("", one.stayed)],
+    ReplacedEntry: lambda one, spec: [Replaced(one.part, one.origin, True, bool(one.began))],
     RepairEntry: lambda one, spec: [Replaced(one.part, one.origin)] if one.part else [],
 }

@@ -1,49 +1,81 @@
-"""The next best check: by expected cost to a proven repair."""
+"""The next best check: by the minutes that it saves, for each minute that it takes."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import OHM_POINTS, Cause, CheckKind, FindingKind, Gear, Origin, Point, Role, State, Strategy
+from sagen.model.trail import PLACE_OF_PART
+from sagen.model.vocabulary import (
+    OHM_POINTS,
+    CheckKind,
+    CodesBack,
+    FindingKind,
+    Gear,
+    Origin,
+    Place,
+    Point,
+    Role,
+    Scan,
+    State,
+    Strategy,
+)
 from sagen.reason import words
-from sagen.reason.evidence import Captured, Inspected, MeterReading
-from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
-from sagen.reason.likelihood import OHM_FLOOR, VOLTS_FLOOR, LikelihoodModel, projected, vocabulary
-from sagen.reason.weigh import Case, Posterior, Replaced, likelihood_model
+from sagen.reason.crowd import Crowd
+from sagen.reason.evidence import (
+    Captured,
+    Code,
+    Inspected,
+    MeterReading,
+    Scanned,
+    Stayed,
+    outcome_shares,
+    pulses_unseen,
+    softened,
+)
+from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
+from sagen.reason.pictures import label_kind, readable
+from sagen.reason.scales import on_scale
+from sagen.reason.weigh import Case, Posterior, Replaced, World, world_of
 
-#: minutes that a bit of doubt between fault modes still costs, and what a wrong repair costs
-MINUTES_A_BIT = 7.0
-WRONG_REPAIR = 110.0
-#: how many times those a check may take before it is said not to pay: a machine that comes back costs more than minutes
-PATIENCE = 3.0
-PRICE_MINUTES = 15.0
+#: particles of each hypothesis that a check's outcomes are foreseen on
+FORESEEN = 48
+#: hypotheses below this are left out when checks are ranked
+LEAST_LIKELY = 4e-4
+#: width of a bin in which readings are told apart, on the scale of comparison
+BIN = {False: 0.25, True: 0.2}
+#: share of foreseen readings that fall anywhere
+ANYWHERE = 0.02
 #: how much longer a check counts under a strategy that prefers other gear
 STRATEGY = {Strategy.MOST: {}, Strategy.METER: {Gear.SCOPE: 1.8}, Strategy.SCOPE: {Gear.METER: 1.8}}
-#: hypotheses below this are left out when checks are ranked
-LEAST_LIKELY = 2e-4
-#: from this probability on the leading cause is good enough to repair, and the proof is owed afterwards
-ENOUGH = 0.975
-
-
+#: a kind of finding that earlier recordings of this machine could have shown and did not, is this much rarer now
+NOT_SEEN_BEFORE = 0.2
 #: kinds of check as the command line calls them
 KIND_WORDS = {CheckKind.LOOK: "inspection"}
 
 
 @dataclass(frozen=True)
 class NextCheck:
-    """A check with what it would separate."""
+    """A check with what it would separate, in a job as it stands."""
 
     check: CheckFacts
+    minutes: float  #: with what has to be set up for it
+    access: float  #: and to get at its place, where that is not open
     gain_bits: float
-    cost: float  #: expected minutes to a proven repair if this is done next
+    saves: float  #: minutes to a proven repair that it is expected to save
     separates: tuple[str, ...]
     expect: str
     why: str
-    pays: bool = True  #: whether it takes less than `PATIENCE` times the minutes it is expected to save
+    text: str
+    pays: bool = True
+
+    @property
+    def total_minutes(self) -> float:
+        return self.minutes + self.access
 
     def as_row(self) -> dict:
         check = self.check
@@ -52,17 +84,17 @@ class NextCheck:
             "kind": KIND_WORDS.get(check.kind, str(check.kind)),
             "point": str(check.point),
             "state": str(check.state),
-            "minutes": round(check.minutes, 1),
-            "access_minutes": round(check.access, 1),
+            "minutes": round(self.minutes, 1),
+            "access_minutes": round(self.access, 1),
             "gain_bits": round(self.gain_bits, 4),
             "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
-            "text": f"{check.text} {self.why}",
+            "text": f"{self.text} {self.why}",
         }
 
 
 @dataclass(frozen=True)
 class Advice:
-    """Whether the case is good enough to repair, and what is owed afterwards."""
+    """Whether the case is good enough to repair, or to stop, and what is owed afterwards."""
 
     enough: bool
     text: str
@@ -78,57 +110,71 @@ class Advice:
         return self.text.partition(". ")[2]
 
 
-def next_checks(
-    case: Case, posterior: Posterior, *, model: LikelihoodModel | None = None, facts: Knowledge | None = None
-) -> tuple[NextCheck, ...]:
-    """Checks that the gear allows and that have not been done, the cheapest expected road first."""
-    facts = facts or knowledge()
-    model = model or likelihood_model(case.spec)
-    # What is all but ruled out moves no check's worth, and after a repair it is most of the pairs.
-    posterior = posterior.likely(LEAST_LIKELY)
-    done = _done(case)
-    able = {*case.gear, Gear.EYES, Gear.PARTS}
-    slower = STRATEGY.get(case.strategy, {})
-    now = _to_go(posterior.p, _cause_matrix(posterior))
-    # Once the case is as good as closed, what would prove or clear the leading fault comes first.
-    by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
-    leading = max(by_fault, key=by_fault.get)
-    closed = max(by_cause.values()) >= ENOUGH and leading != SOUND
-    ranked = []
-    for check in facts.checks:
-        if (
-            check.gear not in able
-            or not check.fits(case.spec)
-            or (check.kind, check.slug) in done
-            or (check.kind, check.point, check.state) in done
-        ):
-            continue
-        if check.point == Point.SENSOR and check.kind == CheckKind.METER and case.spec.ohms is None:
-            continue  # without a published value the ohms of a coil say little
-        outcomes = OUTCOMES[check.kind](check, posterior, model, facts, case.referenced)
-        if outcomes is None:
-            continue
-        gain, after = _gain(outcomes, posterior)
-        minutes = check.total_minutes * slower.get(check.gear, 1.0) + check.price * PRICE_MINUTES
-        names = _separated(outcomes, posterior)
-        expect = words.expected(check, _readings(check, model))
-        pays = minutes < PATIENCE * (now - after)
-        why = words.why(check, gain, names, pays)
-        if closed and proves(check, leading):
-            why = words.why_proof(leading)
-        ranked.append(NextCheck(check, gain, minutes + after, names, expect, why, pays))
+@dataclass(frozen=True)
+class Outlook:
+    """The leading hypotheses with some particles of each, on which outcomes are foreseen."""
 
-    def order(one: NextCheck) -> tuple:
-        # Where no check pays for itself any more and the case is still open, what tells most a minute comes first.
-        worth = one.cost if one.pays else -one.gain_bits / one.check.total_minutes
-        return (not (closed and proves(one.check, leading)), one.gain_bits < words.TELLS_LITTLE, not one.pays, worth)
+    case: Case
+    world: World
+    faults: tuple[tuple[str, ...], ...]
+    p: np.ndarray
+    crowd: Crowd
+    causes: np.ndarray = field(repr=False)  #: which causes each hypothesis is of, shape (causes, hypotheses)
 
-    return tuple(sorted(ranked, key=order))
+    @classmethod
+    def of(cls, case: Case, posterior: Posterior, world: World) -> Outlook:
+        kept = np.flatnonzero(posterior.p >= min(LEAST_LIKELY, float(posterior.p.max())))
+        p = posterior.p[kept] / posterior.p[kept].sum()
+        # The same places along the weights for every hypothesis: those that are alike are foreseen alike.
+        at = (np.arange(FORESEEN) + 0.5) / FORESEEN
+        cubes = []
+        for k in kept:
+            cloud = posterior.clouds[k]
+            chosen = np.searchsorted(np.cumsum(cloud.weights), at * cloud.weights.sum(), "right")
+            cubes.append(cloud.cube[np.clip(chosen, 0, len(cloud.weights) - 1)])
+        rows = tuple(posterior.clouds[k].row for k in kept)
+        faults = tuple(posterior.faults[k] for k in kept)
+        crowd = world.crowd_of(rows, np.array(cubes), posterior.generations)
+        return cls(case, world, faults, p, crowd, cause_matrix(faults))
 
 
-def proves(check: CheckFacts, fault: str) -> bool:
-    """Whether one outcome of a look all but singles a fault mode out."""
-    return any(row.get(fault, 0.0) >= 0.8 and row["other"] <= 0.05 for row in check.outcome.values())
+def cause_matrix(faults: tuple[tuple[str, ...], ...]) -> np.ndarray:
+    """Which causes each hypothesis is of, shape (causes, hypotheses); a pair is half of either."""
+    causes = sorted({cause_of(one) for some in faults for one in some})
+    out = np.zeros((len(causes), len(faults)))
+    for column, some in enumerate(faults):
+        for one in some:
+            out[causes.index(cause_of(one)), column] += 1 / len(some)
+    return out
+
+
+# What may be asked ----------------------------------------------------------------------------------------
+
+
+#: whether what a check needs is given; a new need is a row
+NEEDS: dict[Need, Callable[[Case], bool]] = {
+    Need.RUNS: lambda case: case.engine_runs != "no",
+    Need.WHEEL_GAP: lambda case: case.spec.declared_wheel is None or bool(case.spec.declared_wheel.missing),
+    Need.NO_WHEEL_GAP: lambda case: case.spec.declared_wheel is not None and not case.spec.declared_wheel.missing,
+    Need.PUBLISHED: lambda case: case.spec.ohms is not None,
+    Need.CODE: lambda case: any(isinstance(one, Code) for one in case.trail),
+    Need.NO_SCOPE: lambda case: Gear.SCOPE not in case.gear,
+    Need.BATTERY_FEED: lambda case: case.spec.supply is None or not case.spec.regulated,
+    Need.OWN_FEED: lambda case: case.spec.supply is None or case.spec.regulated,
+    Need.REPAIRED: lambda case: any(isinstance(one, Replaced) and not one.earlier for one in case.trail),
+}
+
+
+def can_be_asked(check: CheckFacts, case: Case, done: set[tuple]) -> bool:
+    """Whether a check fits the circuit, the gear and the engine, and has not been answered."""
+    able = {*case.gear, Gear.EYES, Gear.PARTS, Gear.TESTER}
+    return (
+        check.gear in able
+        and check.fits(case.spec)
+        and all(NEEDS[one](case) for one in check.needs)
+        and (check.kind, check.slug) not in done
+        and (check.kind, check.point, check.state) not in done
+    )
 
 
 def _done(case: Case) -> set[tuple]:
@@ -141,143 +187,233 @@ def _done(case: Case) -> set[tuple]:
             done.add((CheckKind.METER, piece.point, piece.state))
         elif isinstance(piece, Captured):
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
+            # A rail that was recorded beside the signal need not be measured again.
+            for rail, kind in ((Point.SUPPLY, FindingKind.SUPPLY_LOSS), (Point.GROUND, FindingKind.GROUND_LIFT)):
+                if kind not in piece.unseen:
+                    done |= {(CheckKind.METER, rail, state) for state in (piece.state, State.KEY_ON)}
         elif isinstance(piece, Inspected):
             done.add((CheckKind.LOOK, check_slug(piece.check)))
+        elif isinstance(piece, Scanned):
+            done.add((CheckKind.SCAN, piece.what))
+        elif isinstance(piece, Stayed):
+            done.add((CheckKind.LOOK, "complaint_after_the_repair"))
     return done
+
+
+def opened(case: Case, facts: Knowledge) -> set[Place]:
+    """The places that are open: as said, and what an earlier check of the job had to open."""
+    out = {Place(one) for one in case.opened}
+    for piece in case.trail:
+        slug = piece.check if isinstance(piece, Inspected) else None
+        found = facts.check(slug) if slug else None
+        if isinstance(piece, MeterReading):
+            found = next((one for one in facts.checks if (one.point, one.state) == (piece.point, piece.state)), None)
+        elif isinstance(piece, Captured):
+            out.add(Place.PLUG)
+        if isinstance(piece, Replaced) and not piece.earlier:
+            out = {Place(one) for one in case.opened} | {PLACE_OF_PART.get(piece.part, Place.PLUG)}
+        if found is not None and found.place is not None:
+            out.add(found.place)
+    return out
+
+
+def cost(check: CheckFacts, case: Case, facts: Knowledge, open_places: set[Place]) -> tuple[float, float]:
+    """Minutes of a check as a technician spends them here and now, what has to be set up once among them; and those to
+    get at its place."""
+    minutes = check.minutes
+    if check.gear == Gear.SCOPE and not any(isinstance(one, Captured) for one in case.trail):
+        minutes += facts.stakes.scope_set_up
+    access = 0.0
+    if check.place is not None and check.place not in open_places:
+        access = float(case.access.get(check.place, facts.places[check.place]))
+    return minutes, access
+
+
+def next_checks(case: Case, posterior: Posterior, *, world: World | None = None) -> tuple[NextCheck, ...]:
+    """Checks that the gear allows and that have not been done, the one that saves most for its minutes first."""
+    world = world or world_of(case.spec)
+    facts = world.facts
+    with world.lock:
+        outlook = Outlook.of(case, posterior, world)
+        done, open_places = _done(case), opened(case, facts)
+        slower = STRATEGY.get(case.strategy, {})
+        stakes = facts.stakes
+        by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
+        leading = max(by_fault, key=by_fault.get)
+        # Once the case is as good as closed, what would prove or clear the leading fault comes first.
+        closed = max(by_cause.values()) >= stakes.enough and leading != SOUND
+        ranked = []
+        for check in facts.checks:
+            if not can_be_asked(check, case, done):
+                continue
+            outcomes = OUTCOMES[check.kind](check, outlook)
+            if outcomes is None:
+                continue
+            gain, saves = _gain(outcomes, outlook, facts)
+            minutes, access = cost(check, case, facts, open_places)
+            spent = (minutes + access) * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
+            names = _separated(outcomes, outlook)
+            pays = spent < stakes.patience * saves
+            why = words.why(gain, names, minutes + access, pays)
+            proof = closed and proves(check, leading)
+            if proof:
+                why = words.why_proof(leading)
+            ohms = words.is_ohms(check.point)
+            drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
+            made = NextCheck(
+                check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
+                check.said(case.spec), pays,
+            )  # fmt: skip
+            ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, -saves / spent), made))
+    return tuple(made for _, made in sorted(ranked, key=lambda one: one[0]))
+
+
+def proves(check: CheckFacts, fault: str) -> bool:
+    """Whether one outcome of a look all but singles a fault mode out."""
+    return any(row.get(fault, 0.0) >= 0.8 and row["other"] <= 0.05 for row in check.outcome.values())
 
 
 # What a check may come to -----------------------------------------------------------------------------
 
 
-def _meter_outcomes(
-    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
-) -> np.ndarray | None:
-    """Readings sorted into as many bins as the meter can tell apart, shape (bins, hypotheses)."""
-    drawn = [model.samples(check.point, check.state, one) for one in posterior.faults]
-    if any(one is None for one in drawn):
-        return None
+def _meter_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
+    """Readings sorted into bins that a meter can tell apart, shape (bins, hypotheses)."""
     ohms = check.point in OHM_POINTS
-    everything = np.sort(np.concatenate(drawn))
-    floor = OHM_FLOOR if ohms else VOLTS_FLOOR
-    borders, last = [-np.inf], everything[0]
-    for value in everything:
-        if value - last > 6 * floor + 0.03 * abs(last):
-            borders.append(0.5 * (value + last))
-        last = value
-    if len(borders) < 2:
-        return np.ones((1, len(drawn)))  # all alike: it can be taken, but tells nothing
-    # Wide clusters are cut where the sound circuit's readings end.
-    sound = model.samples(check.point, check.state, (SOUND,))
-    spread = 3 * (0.4 * sound.std() + floor)
-    borders = np.unique([*borders, sound.min() - spread, sound.max() + spread, np.inf])
-    table = np.stack([np.histogram(one, borders)[0] + 0.02 for one in drawn], axis=1)
-    return table / table.sum(axis=0)
-
-
-def _capture_outcomes(
-    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
-) -> np.ndarray | None:
-    table = model.table(check.state)
-    cam = model.spec.role == Role.CAM
-    unseen: frozenset[str] = frozenset() if cam else frozenset({FindingKind.TIMING_SCATTER})
-    if not referenced or not cam:
-        unseen |= {FindingKind.TIMING_OFFSET}
-    if not referenced:
-        unseen |= kind_of(model.spec.sensor).needs_pattern
-    rows = {name: projected(row, unseen) for name, row in table.items()}
-    sets = sorted({one for row in rows.values() for one in row})
-    known = vocabulary(table) - unseen
-    if not known:
+    drawn = outlook.crowd.reading(check.point, check.state, ohms)
+    if drawn is None:
         return None
-    cache: dict[str, np.ndarray] = {}
-
-    def row_of(fault: str) -> np.ndarray:
-        if fault not in cache:
-            row = rows.get(fault, rows[SOUND])
-            total = sum(row.values())
-            cache[fault] = np.array([(row.get(one, 0) + 0.05) / (total + 0.05 * len(sets)) for one in sets])
-        return cache[fault]
-
-    out = np.stack([np.mean([row_of(one) for one in faults], axis=0) for faults in posterior.faults], axis=1)
-    return out / out.sum(axis=0)
+    scaled = on_scale(drawn, ohms)
+    place = np.floor((scaled - scaled.min()) / BIN[ohms]).astype(int)
+    bins = int(place.max()) + 3
+    index = np.arange(len(scaled))[:, None] * bins + place + 1
+    counted = np.bincount(index.ravel(), minlength=len(scaled) * bins).reshape(len(scaled), bins).astype(float)
+    # A reading near the border of a bin may fall to either side of it.
+    spread = 0.5 * counted + 0.25 * (np.roll(counted, 1, axis=1) + np.roll(counted, -1, axis=1))
+    table = (1 - ANYWHERE) * spread / spread.sum(axis=1, keepdims=True) + ANYWHERE / bins
+    return table.T
 
 
-def _look_outcomes(
-    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
-) -> np.ndarray | None:
-    rows = [
-        [max(row.get(one, row["other"]) for one in faults) for faults in posterior.faults]
-        for row in check.outcome.values()
-    ]
-    table = np.array(rows)
-    rest = np.maximum(1.0 - table.sum(axis=0), 0.005)
-    table = np.vstack([table, rest])
-    return table / table.sum(axis=0)
+#: findings of the signal itself, the gravest first: of several in one recording the first is its headline
+HEADLINES = (
+    FindingKind.NO_SIGNAL, FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED, FindingKind.WEAK_AMPLITUDE,
+    FindingKind.DROPOUT, FindingKind.EXTRA_GAP, FindingKind.WRONG_PATTERN, FindingKind.REVERSED_POLARITY,
+    FindingKind.TIMING_OFFSET, FindingKind.TIMING_SCATTER, FindingKind.ODD_TOOTH, FindingKind.RUNOUT, FindingKind.ERRATIC,
+    FindingKind.NOISE, FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN,
+)  # fmt: skip
+RAILS = (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT)
 
 
-def _swap_outcomes(
-    check: CheckFacts, posterior: Posterior, model: LikelihoodModel, facts: Knowledge, referenced: bool
-) -> np.ndarray | None:
+def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
+    """What a recording would show first of the signal, with what it shows of the rails."""
+    case, crowd = outlook.case, outlook.crowd
+    unseen = _not_in_a_recording(case)
+    before = [one for one in case.trail if isinstance(one, Captured)]
+    kinds = [one for one in readable(case.spec.sensor) if one not in unseen]
+    levels = crowd.shown(check.state)
+
+    def share(kind: FindingKind) -> np.ndarray:
+        shape = crowd.shape_share(kind, check.state)
+        shapes = crowd.facts.shapes[kind]
+        if not shapes.by_state and any(kind not in one.unseen and kind not in one.found for one in before):
+            shape = NOT_SEEN_BEFORE * shape
+        level = sum((one for label, one in levels.items() if label_kind(label) == kind), np.zeros(crowd.shape))
+        return np.clip(1 - (1 - np.clip(level, 0, 1)) * (1 - shape), 0.0, 1.0)
+
+    left, signal = np.ones(crowd.shape), []
+    for kind in HEADLINES:
+        if kind not in kinds:
+            continue
+        held = [one for label, one in levels.items() if label.startswith(f"{kind}:")]
+        here = share(kind)
+        if len(held) > 1:
+            total = sum(held) + 1e-9
+            signal += [left * here * one / total for one in held]
+        else:
+            signal.append(left * here)
+        left = left * (1 - here)
+    signal.append(left)
+    rails = [share(kind) if kind in kinds else np.zeros(crowd.shape) for kind in RAILS]
+    of_rails = [(1 - rails[0]) * (1 - rails[1]), rails[0], (1 - rails[0]) * rails[1]]
+    joint = np.array([(one * other).mean(axis=1) for one in signal for other in of_rails])
+    outside = crowd.facts.picture.outside + crowd.facts.picture.slip
+    joint = (1 - outside) * joint + outside / len(joint)
+    return joint / joint.sum(axis=0)
+
+
+def _not_in_a_recording(case: Case) -> frozenset[FindingKind]:
+    """What a recording of this circuit would not show: how a cam stands without its crank or a known-good pattern."""
+    cam = case.spec.role == Role.CAM
+    unseen: frozenset[FindingKind] = frozenset() if cam else frozenset({FindingKind.TIMING_SCATTER})
+    if not case.referenced or not cam:
+        unseen |= {FindingKind.TIMING_OFFSET}
+    if not case.referenced:
+        unseen |= kind_of(case.spec.sensor).needs_pattern
+    return unseen
+
+
+def _look_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
+    shares = outcome_shares(check, outlook.crowd)
+    return softened(np.broadcast_to(shares, (len(shares), *outlook.crowd.shape)).mean(axis=2))
+
+
+def _swap_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
+    facts = outlook.world.facts
     causes, bad = facts.parts[check.part], facts.origins[Origin.ORIGINAL]
     cured = np.array(
-        [(1 - bad) if all(cause_of(one) in causes for one in faults) else 0.02 for faults in posterior.faults]
+        [(1 - bad) if all(cause_of(one) in causes for one in faults) else 0.02 for faults in outlook.faults]
     )
     return np.stack([cured, 1 - cured])
+
+
+def _scan_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
+    crowd = outlook.crowd
+    if check.slug == Scan.RPM_CRANKING:
+        unseen = np.clip(np.broadcast_to(pulses_unseen(crowd), crowd.shape), 0.04, 0.96).mean(axis=1)
+        return np.stack([unseen, 1 - unseen])
+    rows = [Scanned("", Scan.CODES_BACK, str(one)).likelihood(crowd, None, crowd.facts) for one in CodesBack]
+    table = np.array([np.broadcast_to(one, crowd.shape).mean(axis=1) for one in rows])
+    return table / table.sum(axis=0)
 
 
 #: how each kind of check comes to its outcomes; a new kind is a row
 OUTCOMES = {
     CheckKind.METER: _meter_outcomes, CheckKind.CAPTURE: _capture_outcomes, CheckKind.LOOK: _look_outcomes,
-    CheckKind.SWAP: _swap_outcomes,
+    CheckKind.SWAP: _swap_outcomes, CheckKind.SCAN: _scan_outcomes,
 }  # fmt: skip
 
 
 # What it would be worth -------------------------------------------------------------------------------
 
 
-def _cause_matrix(posterior: Posterior) -> np.ndarray:
-    """Which causes each hypothesis is of, shape (causes, hypotheses)."""
-    causes = sorted({cause_of(one) for faults in posterior.faults for one in faults})
-    out = np.zeros((len(causes), len(posterior.faults)))
-    for column, faults in enumerate(posterior.faults):
-        for one in faults:
-            out[causes.index(cause_of(one)), column] += 1 / len(faults)
-    return out
-
-
 def _entropy(p: np.ndarray, axis: int = 0) -> np.ndarray:
     return -(p * np.log2(np.maximum(p, 1e-12))).sum(axis=axis)
 
 
-def _to_go(p: np.ndarray, causes: np.ndarray) -> np.ndarray:
-    """Minutes that a state of belief still costs: doubt, and the price of a wrong repair."""
-    return MINUTES_A_BIT * _entropy(p) + WRONG_REPAIR * (1 - (causes @ p).max(axis=0))
+def to_go(p: np.ndarray, causes: np.ndarray, facts: Knowledge) -> np.ndarray:
+    """Minutes that a state of belief still costs: doubt, and the price of a wrong repair, come-back included."""
+    return facts.stakes.minutes_a_bit * _entropy(p) + facts.stakes.wrong_repair * (1 - (causes @ p).max(axis=0))
 
 
-def _gain(outcomes: np.ndarray, posterior: Posterior) -> tuple[float, float]:
-    """Bits that a check tells about the fault modes (mutual information), and the expected minutes left after it."""
-    joint = outcomes * posterior.p
+def _gain(outcomes: np.ndarray, outlook: Outlook, facts: Knowledge) -> tuple[float, float]:
+    """Bits that a check tells about the fault modes (mutual information), and the minutes that it is expected to save."""
+    joint = outcomes * outlook.p
     share = joint.sum(axis=1)
     after = (joint / np.maximum(share[:, None], 1e-300)).T
-    gain = float(_entropy(posterior.p) - share @ _entropy(after))
-    return max(gain, 0.0), float(share @ _to_go(after, _cause_matrix(posterior)))
+    gain = float(_entropy(outlook.p) - share @ _entropy(after))
+    now = float(to_go(outlook.p, outlook.causes, facts))
+    return max(gain, 0.0), max(now - float(share @ to_go(after, outlook.causes, facts)), 0.0)
 
 
-def _separated(outcomes: np.ndarray, posterior: Posterior) -> tuple[str, ...]:
+def _separated(outcomes: np.ndarray, outlook: Outlook) -> tuple[str, ...]:
     """The fault modes that an unexpected answer would point at, likeliest first."""
-    usual = int((outcomes * posterior.p).sum(axis=1).argmax())
-    unexpected = (1 - outcomes[usual]) * posterior.p
+    usual = int((outcomes * outlook.p).sum(axis=1).argmax())
+    unexpected = (1 - outcomes[usual]) * outlook.p
     names: list[str] = []
     for index in np.argsort(-unexpected):
-        for one in posterior.faults[index]:
+        for one in outlook.faults[index]:
             if unexpected[index] > 0.004 and one != SOUND and one not in names:
                 names.append(one)
     return tuple(names[:4])
-
-
-def _readings(check: CheckFacts, model: LikelihoodModel) -> tuple[float, float, float] | None:
-    """What a sound circuit should read, computed from the model before the probe goes on."""
-    return model.expected(check.point, check.state) if check.kind == CheckKind.METER else None
 
 
 def check_slug(name: str) -> str:
@@ -286,16 +422,50 @@ def check_slug(name: str) -> str:
     return found.slug if found else name
 
 
-def advice(case: Case, posterior: Posterior) -> Advice:
-    """When to stop measuring, and the proof that is owed after the repair."""
+# When to stop -----------------------------------------------------------------------------------------
+
+
+def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ()) -> Advice:
+    """When to stop measuring, and what is owed afterwards.
+
+    Parameters
+    ----------
+    checks : tuple of NextCheck
+        what could be asked next: a call that hangs on one reading waits for a confirmation only where one can be had
+        for less than being wrong would cost
+    """
+    facts = knowledge()
+    stakes = facts.stakes
     causes, faults = posterior.by_cause(), posterior.by_fault()
     lead = max(causes, key=causes.get)
     fault = max((one for one in faults if cause_of(one) == lead), key=faults.get)
-    if causes[lead] < ENOUGH:
+    owed = words.RELEARN_OWED if "relearn" in case.owed else ""
+    changed = next((one for one in reversed(case.trail) if isinstance(one, Replaced) and not one.earlier), None)
+    if fault == SOUND:
+        return _when_sound(posterior, checks, changed, owed, facts)
+    if causes[lead] < stakes.enough:
         return Advice(False, words.not_yet(causes[lead]))
-    if lead == Cause.NONE:
-        return Advice(True, words.cleared())
-    return Advice(True, words.good_enough(fault, causes[lead], knowledge().priors[fault].do))
+    doubt = stakes.wrong_repair * (1.0 - posterior.survives)
+    confirm = [one for one in checks if one.gain_bits >= words.TELLS_LITTLE and one.total_minutes < doubt]
+    if posterior.survives < stakes.survives and confirm:
+        return Advice(False, words.hangs_on_one(causes[lead]))
+    return Advice(True, words.good_enough(fault, causes[lead], facts.priors[fault].do, owed))
+
+
+def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advice:
+    """The advice where nothing shows."""
+    stakes, faults = facts.stakes, posterior.by_fault()
+    sound = faults[SOUND]
+    if changed is not None and sound >= stakes.sound_after_repair:
+        left = max(posterior.left, key=posterior.left.get, default="") if posterior.left else ""
+        return Advice(True, words.after_change(changed.part, left))
+    if sound >= stakes.enough:
+        return Advice(True, words.cleared(owed))
+    coming = sorted((one for one in faults if one in facts.comings), key=faults.get, reverse=True)
+    hidden = sum(faults[one] for one in coming)
+    if sound >= stakes.sound_for_now and sound + hidden >= stakes.nothing_shows and not any(one.pays for one in checks):
+        return Advice(True, words.cleared_for_now(sound, tuple(coming[:2])))
+    return Advice(False, words.not_yet(sound))
 
 
 #: rpm to be ready for, and seconds to record, by state

@@ -1,4 +1,4 @@
-"""Pieces of evidence: one class a kind, each telling how likely it is under every hypothesis. Why, in words, is
+"""Pieces of evidence: one class a kind, each telling how likely it is for every particle of a crowd. Why, in words, is
 `words.py`."""
 
 from __future__ import annotations
@@ -7,6 +7,8 @@ from abc import ABC, abstractmethod
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,
@@ -14,12 +16,21 @@ from sagen.model.vocabulary import (
     Complaint,
     FindingKind,
     Point,
+    Quantity,
     Role,
     State,
 )
-from sagen.reason.facts import Knowledge
-from sagen.reason.finding_sets import finding_label
-from sagen.reason.likelihood import LikelihoodModel
+from sagen.reason.crowd import Crowd
+from sagen.reason.facts import SOUND, Knowledge
+from sagen.reason.pictures import Pictures, finding_label, label_kind
+from sagen.reason.scales import LEAST, SLIP, bell, density, on_scale, spread_on_scale
+
+MISJUDGED = 0.06  #: of twenty looks one is misjudged, and now and then the outcome is entered wrongly
+CERTAIN = 0.003  #: of what was seen and is certain, still this much is not so
+#: how engines differ in cranking speed beyond what is drawn (logarithm), and how well a swing is known
+SPEED_SPREAD, SWING_SPREAD = 0.12, 0.015
+#: share of cadences that nothing in a crowd explains
+CADENCE_OUTSIDE, CADENCE_DENSITY = 0.03, 1.0
 
 
 @dataclass(frozen=True)
@@ -28,8 +39,8 @@ class Evidence(ABC):
 
     source: str = ""
 
-    #: pieces with the same key repeat one another and count less each time
-    key: tuple = field(default=(), init=False, repr=False)
+    #: what is told at the complaint's own words and codes counts less the more of it there is
+    told: bool = field(default=False, init=False, repr=False)
 
     @property
     def about_timing(self) -> bool:
@@ -37,8 +48,9 @@ class Evidence(ABC):
         return False
 
     @abstractmethod
-    def likelihood(self, faults: tuple[str, ...], model: LikelihoodModel, facts: Knowledge) -> float | None:
-        """Probability (or density) under fault modes; None where this says nothing."""
+    def likelihood(self, crowd: Crowd, pictures: Pictures, facts: Knowledge) -> np.ndarray | None:
+        """Probability (or density) for every particle, shape (rows, particles) or (rows, 1); None where this says
+        nothing. `pictures` holds what earlier recordings of the same machine have told."""
 
 
 @dataclass(frozen=True)
@@ -47,34 +59,45 @@ class Code(Evidence):
 
     code: str = ""
     kind: CodeKind | str = ""
+    pending: bool = False  #: only stored as pending: seen once, not yet confirmed
 
-    @property
-    def key(self):
-        return ("code",)
+    told = True
 
     @property
     def about_timing(self):
         return self.kind == CodeKind.CORRELATION
 
-    def likelihood(self, faults, model, facts):
-        return max(facts.codes[self.kind].of(one) for one in faults)
+    def likelihood(self, crowd, pictures, facts):
+        shares = crowd.by_row(lambda fault: facts.codes[self.kind].of(fault))
+        return np.sqrt(shares) if self.pending else shares
 
 
 @dataclass(frozen=True)
 class Complained(Evidence):
     name: Complaint | str = ""
 
-    @property
-    def key(self):
-        return ("complaint",)
+    told = True
 
-    def likelihood(self, faults, model, facts):
-        return max(facts.complaints[self.name].of(one) for one in faults)
+    def likelihood(self, crowd, pictures, facts):
+        return crowd.by_row(lambda fault: facts.complaints[self.name].of(fault))
+
+
+@dataclass(frozen=True)
+class Comes(Evidence):
+    """When the complaint comes: hot, cold, wet, revved, over bumps, always."""
+
+    when: str = ""
+
+    told = True
+
+    def likelihood(self, crowd, pictures, facts):
+        return crowd.by_row(lambda fault: facts.comes[self.when].of(fault))
 
 
 @dataclass(frozen=True)
 class MeterReading(Evidence):
-    """A meter reading; ohms brought to 20 degC with the leads taken off."""
+    """A meter reading; ohms brought to 20 degC with the leads taken off. `spread` is its standard uncertainty, in V or,
+    of ohms, in decades."""
 
     point: Point | str = ""
     state: State | str = ""
@@ -83,11 +106,24 @@ class MeterReading(Evidence):
     spread: float = 0.0
 
     @property
-    def key(self):
-        return ("reading", self.point, self.state)
+    def quantity(self) -> Quantity:
+        return Quantity.OHMS if self.ohms else Quantity.VOLTS
 
-    def likelihood(self, faults, model, facts):
-        return model.reading_likelihood(self.point, self.state, self.value, self.ohms, faults, self.spread)
+    def likelihood(self, crowd, pictures, facts):
+        predicted = crowd.reading(self.point, self.state, self.ohms)
+        if predicted is None:
+            return None
+        here = float(on_scale(self.value, self.ohms))
+        width = spread_on_scale(self.value, self.ohms, self.spread)
+        own = density(here, on_scale(predicted, self.ohms), width)
+        slips = LEAST
+        if not self.ohms:
+            others = [
+                bell(here, on_scale(one, self.ohms), width) for one in crowd.other_volts(self.point, self.state)
+            ]
+            if others:
+                slips = LEAST + np.mean(others, axis=0)
+        return (1 - SLIP) * own + SLIP * slips
 
 
 @dataclass(frozen=True)
@@ -97,19 +133,14 @@ class Captured(Evidence):
     found: frozenset[str] = frozenset()
     state: State | str = State.CRANKING
     unseen: frozenset[str] = frozenset()
-
-    @property
-    def key(self):
-        return ("capture", self.state)
+    end: str = "sensor"
 
     @property
     def about_timing(self):
         return not self.unseen >= ABOUT_TIMING
 
-    def likelihood(self, faults, model, facts):
-        if self.state in (State.KEY_ON, State.STRIKE):
-            return None
-        return model.capture_likelihood(self.found, self.state, self.unseen, faults)
+    def likelihood(self, crowd, pictures, facts):
+        return pictures.told(crowd, self.found, self.state, self.unseen, self.end)
 
 
 @dataclass(frozen=True)
@@ -119,40 +150,30 @@ class Cranked(Evidence):
     rpm: float = 0.0
     uneven: float | None = None  #: share of the speed, once in two turns; None where too little was seen
 
-    @property
-    def key(self):
-        return ("cranked",)
-
-    def likelihood(self, faults, model, facts):
-        return model.cadence_likelihood(self.rpm, self.uneven, faults)
+    def likelihood(self, crowd, pictures, facts):
+        machine = crowd.machine
+        speed = density(np.log(self.rpm), np.log(machine.crank_rpm), SPEED_SPREAD)
+        swing = 1.0 if self.uneven is None else density(self.uneven, machine.uneven, SWING_SPREAD) / 40.0
+        turning = np.broadcast_to(machine.turns, crowd.shape)
+        inside = np.where(turning, speed * swing, 0.0)
+        return (1 - CADENCE_OUTSIDE) * inside + CADENCE_OUTSIDE * CADENCE_DENSITY * (1.0 if self.uneven is None else 0.3)
 
 
 @dataclass(frozen=True)
 class ReadElsewhere(Evidence):
-    """A finding that somebody read with other means; `finding` is its label in the counted tables."""
+    """A finding that somebody read with other means; `finding` is its label."""
 
     finding: str = ""
     kind: FindingKind | str = ""
     state: State | str = ""
 
     @property
-    def key(self):
-        return ("elsewhere", self.kind, self.state)
-
-    @property
     def about_timing(self):
         return self.kind in ABOUT_TIMING
 
-    def likelihood(self, faults, model, facts):
-        table = facts.elsewhere.get(self.kind)
-        if table is not None:
-            return max(table.of(one, self.state) for one in faults)
-        return max(
-            model.share_seen(
-                self.finding, self.state or (State.ROLLING if model.spec.role == Role.SPEED else State.CRANKING), one
-            )
-            for one in faults
-        )
+    def likelihood(self, crowd, pictures, facts):
+        state = self.state or {Role.SPEED: State.ROLLING, Role.KNOCK: State.KEY_ON}.get(crowd.spec.role, State.CRANKING)
+        return pictures.told(crowd, frozenset({self.finding}), state, None, "sensor")
 
 
 @dataclass(frozen=True)
@@ -161,19 +182,174 @@ class Inspected(Evidence):
 
     check: str = ""
     outcome: str = ""
+    certain: bool = False
 
-    @property
-    def key(self):
-        return ("look", self.check)
-
-    def likelihood(self, faults, model, facts):
+    def likelihood(self, crowd, pictures, facts):
         check = facts.check(self.check)
         if check is None or not check.outcome:
             return None
-        shares = {name: max(row.get(one, row["other"]) for one in faults) for name, row in check.outcome.items()}
-        if self.outcome in shares:
-            return shares[self.outcome]
-        return max(0.005, 1.0 - sum(shares.values()))
+        shares = outcome_shares(check, crowd)
+        names = [*check.outcome, ""]
+        if self.outcome not in names:
+            return None
+        return softened(shares, self.certain)[names.index(self.outcome)]
+
+
+@dataclass(frozen=True)
+class Seen(Evidence):
+    """Something that was looked at in free words: a part, what was seen of it, and whether that is certain."""
+
+    thing: str = ""
+    words: str = ""
+    bad: bool = True
+    certain: bool = False
+
+    def likelihood(self, crowd, pictures, facts):
+        faults = facts.looked.get(self.thing)
+        if faults is None:
+            return None
+        missed = CERTAIN if self.certain else SEEN_ELSEWHERE
+        with_fault, without = (SEEN_OF_FAULT, missed) if self.bad else (1 - SEEN_OF_FAULT, 1 - missed)
+        return crowd.by_row(lambda fault: with_fault if fault in faults else without)
+
+
+#: how often something wrong is seen where the fault is, and where it is not
+SEEN_OF_FAULT, SEEN_ELSEWHERE = 0.65, 0.08
+
+
+@dataclass(frozen=True)
+class Scanned(Evidence):
+    """What the module itself shows: "rpm_cranking" with a speed, 0 for none, or "codes_back" with when."""
+
+    what: str = ""
+    value: float | str = 0.0
+
+    def likelihood(self, crowd, pictures, facts):
+        if self.what == "rpm_cranking":
+            unseen = pulses_unseen(crowd)
+            return np.clip(unseen if not self.value else 1 - unseen, SCAN_SLIP, 1 - SCAN_SLIP)
+        shares = crowd.by_row(lambda fault: facts.codes_back[str(self.value)].of(fault))
+        steady = np.broadcast_to(shares, crowd.shape).copy()
+        for index, row in enumerate(crowd.rows):
+            for fault, slot in row:
+                if fault in facts.comings:
+                    # What hardly ever shows does not bring the code back either.
+                    shows = crowd.shows(fault, slot, State.RUNNING)
+                    shows = shows[index] if shows.ndim == 2 else shows
+                    by_value = {"at once": 0.75 * shows, "on a drive": 0.2 + 0.5 * shows * (1 - shows), "never": 1 - shows}
+                    steady[index] = np.clip(by_value[str(self.value)], SCAN_SLIP, 1 - SCAN_SLIP)
+        return steady
+
+
+SCAN_SLIP = 0.04  #: a tester that shows no speed in time, or one carried over
+
+
+def pulses_unseen(crowd: Crowd) -> np.ndarray:
+    """How likely it is that no pulse reaches the module while the starter turns."""
+    state = State.ROLLING if crowd.spec.role == Role.SPEED else State.CRANKING
+    levels = crowd.shown(state, "module")
+    flat = sum(share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL)
+    poor = np.maximum(levels.get("low_not_pulled_down", 0.0), levels.get("high_not_reached", 0.0))
+    poor = np.maximum(poor, levels.get("weak_amplitude", 0.0))
+    deaf = crowd.by_row(lambda fault: 0.6 if fault == "input_threshold_shifted" else 0.0)
+    return 1 - (1 - np.clip(flat, 0, 1)) * (1 - 0.5 * poor) * (1 - deaf)
+
+
+@dataclass(frozen=True)
+class Stayed(Evidence):
+    """After a repair: whether the complaint is still there."""
+
+    stayed: bool = True
+
+    def likelihood(self, crowd, pictures, facts):
+        def of(fault: str) -> float:
+            if fault == SOUND:
+                return STAYS_SOUND
+            return STAYS_COMING if fault in facts.comings else STAYS_FAULTY
+
+        there = crowd.by_row(of)
+        return there if self.stayed else 1 - there
+
+
+#: how often a complaint is still there: with the circuit sound, with a fault that comes and goes, with one that stays
+STAYS_SOUND, STAYS_COMING, STAYS_FAULTY = 0.12, 0.7, 0.93
+
+
+# looks ------------------------------------------------------------------------------------------------------
+
+
+def outcome_shares(check, crowd: Crowd) -> np.ndarray:
+    """How likely each outcome of a look is for every particle, the last one being "as expected"; shape (outcomes,
+    rows, particles or 1). What the circuit itself decides is computed, the rest is the check's own table."""
+    computed = COMPUTED.get(check.slug)
+    if computed is not None:
+        shares = computed(crowd, tuple(check.outcome))
+    else:
+        shares = np.array([crowd.by_row(lambda fault, row=row: row.get(fault, row["other"])) for row in check.outcome.values()])
+        coming = _coming(check, crowd)
+        if coming is not None:
+            shares = shares * coming
+    shares = np.clip(shares, 0.0, 1.0)
+    rest = np.maximum(1.0 - shares.sum(axis=0), 0.0)
+    return np.concatenate([shares, rest[None]])
+
+
+def _coming(check, crowd: Crowd) -> np.ndarray | None:
+    """Of faults that come and go, whether they do while one watches; None where the check waits for none."""
+    named = {fault for row in check.outcome.values() for fault in row if fault in crowd.facts.comings}
+    if not named:
+        return None
+    out = np.ones(crowd.shape)
+    for index, row in enumerate(crowd.rows):
+        for fault, slot in row:
+            if fault in named:
+                shows = crowd.shows(fault, slot, check.state)
+                shows = shows[index] if shows.ndim == 2 else shows
+                longer = max(check.minutes * 60.0 / crowd.facts.picture.seconds / 3.0, 1.0)
+                out[index] = 1 - (1 - shows) ** longer
+    return out
+
+
+def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
+    """Shares of outcomes with those that were misjudged: any outcome then, one as likely as the other."""
+    wrong = CERTAIN if certain else MISJUDGED
+    return (1 - wrong) * shares + wrong / len(shares)
+
+
+def _loaded_line(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
+    """2.2 kilohm from the unplugged signal wire to ground: does it fall to a small part of what it was?"""
+    from sagen.machine.part import smooth
+
+    values = crowd.machine.values
+    open_volts = crowd.volts(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
+    ahead = values.pull_up_ohm + values.signal_wire_ohm
+    left = LOAD_OHM / (LOAD_OHM + ahead)
+    falls = smooth(COLLAPSED - left, 0.04) * (open_volts > 0.3)
+    dead = smooth(0.12 - open_volts / 5.0, 0.02)
+    return np.array([np.broadcast_to(np.maximum(falls, dead), crowd.shape)])
+
+
+def _wire_alone(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
+    """The signal wire unplugged at both ends: a path to ground or to the feed below a megohm."""
+    from sagen.machine.part import smooth
+
+    values = crowd.machine.values
+    found = {"to_ground": values.leak_ohm, "to_feed": values.touch_ohm}
+    return np.array(
+        [np.broadcast_to(smooth(np.log10(PATH_OHM / found[one]), 0.15), crowd.shape) for one in outcomes]
+    )
+
+
+#: what is hung on the unplugged line, the share of itself that it then falls below, and what counts as a path
+LOAD_OHM, COLLAPSED, PATH_OHM = 2_200.0, 0.16, 3e5
+#: looks whose outcome the circuit decides
+COMPUTED = {
+    "load_the_unplugged_signal_wire": _loaded_line,
+    "unplug_the_module_measure_wire_to_ground": _wire_alone,
+}
+
+
+# captures ----------------------------------------------------------------------------------------------------
 
 
 def captured(
@@ -183,6 +359,7 @@ def captured(
     *,
     needs_pattern: frozenset[FindingKind] = frozenset(),
     source: str = "",
+    end: str = "sensor",
 ) -> Captured | None:
     """The evidence in a capture's findings; None where the capture is not fit to judge by.
 
@@ -193,6 +370,8 @@ def captured(
         the roles of its channels: without a feed channel a loss of the feed cannot show
     needs_pattern : frozenset
         what shows only against a known-good capture, of one that was read without
+    end : str
+        at which end of the wire the probe sat, "sensor" or "module"
     """
     findings = list(findings)
     found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
@@ -206,4 +385,5 @@ def captured(
         unseen.add(FindingKind.GROUND_LIFT)
     if not (Role.CAM in roles and Role.CRANK in roles):
         unseen |= ABOUT_TIMING
-    return Captured(source, found, state, frozenset(unseen) - found)
+    return Captured(source, found, state, frozenset(unseen) - found, end or "sensor")
+

@@ -1,38 +1,42 @@
 """The knowledge files, checked when they are loaded: nothing that the program does not know the word for gets in.
 
-`priors.toml`, `evidence.toml`, `checks.toml` and `seen.toml` ship with the program; a person's own files lie in
-`knowledge/` of the user's configuration folder, and extensions hand theirs to `extend_knowledge`. All may hold the
-tables `[fault.X]`, `[caution]`, `[[check]]` and `["CIRCUIT.STATE"]`, and go through the same check.
+`priors.toml`, `evidence.toml`, `checks.toml`, `shapes.toml` and `world.toml` ship with the program; a person's own
+files lie in `knowledge/` of the user's configuration folder, and extensions hand theirs to `extend_knowledge`. All may
+hold the tables `[fault.X]`, `[caution]`, `[[check]]`, `[shape.X]` and `[comes_and_goes]`, and go through the same check.
 """
 
 from __future__ import annotations
 
 import threading
 import tomllib
-from collections import Counter
 from collections.abc import Iterable
+from enum import StrEnum
 from importlib.resources import files
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
+from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError, unknown_name
 from sagen.model.extensions import load_extensions
 from sagen.model.sheet import first_fault, one_of
 from sagen.model.vocabulary import (
-    CAPTURE_STATES,
+    ABOUT_CAPTURE,
     CIRCUIT_ROLES,
     Cause,
     CheckKind,
     CodeKind,
+    CodesBack,
     Complaint,
     FindingKind,
     Gear,
+    Occasion,
     Origin,
     Part,
+    Place,
     Point,
     Role,
     SensorKind,
@@ -78,14 +82,44 @@ class Prior(_Row):
 
 
 class Share(_Row):
-    """How often machines with a fault of each cause show something."""
+    """How often machines with a fault of each cause, or with a fault mode of its own row, show something."""
 
     seen: Words
     other: Probability
     by_cause: dict[Annotated[Cause, one_of(Cause)], Probability] = Field(default_factory=dict)
+    by_fault: dict[str, Probability] = Field(default_factory=dict)
 
     def of(self, fault: str) -> float:
-        return self.by_cause.get(cause_of(fault), self.other)
+        return self.by_fault.get(fault, self.by_cause.get(cause_of(fault), self.other))
+
+
+class Need(StrEnum):
+    """What a check needs beside its gear."""
+
+    RUNS = "runs"  #: the engine runs, or nobody knows that it does not
+    WHEEL_GAP = "wheel_gap"  #: the wheel has a reference gap
+    NO_WHEEL_GAP = "no_wheel_gap"
+    PUBLISHED = "published"  #: ohms are published for the sensor
+    CODE = "code"
+    NO_SCOPE = "no_scope"
+    BATTERY_FEED = "battery_feed"
+    OWN_FEED = "own_feed"  #: the feed is the module's own, shared with other sensors
+    REPAIRED = "repaired"  #: a part was changed in this job
+
+
+class Stakes(_Row):
+    """What time and mistakes cost; see checks.toml."""
+
+    minutes_a_bit: Positive
+    wrong_repair: Positive
+    price_minutes: Positive
+    scope_set_up: Annotated[float, Field(ge=0)]
+    patience: Positive
+    enough: Probability
+    survives: Probability
+    sound_after_repair: Probability
+    sound_for_now: Probability
+    nothing_shows: Probability
 
 
 class CheckFacts(_Row):
@@ -101,7 +135,9 @@ class CheckFacts(_Row):
     minutes: Positive
     expect: Words
     cautions: tuple[str, ...] = ()
-    access: Annotated[float, Field(ge=0)] = 0.0
+    place: Annotated[Place, one_of(Place)] | None = None
+    needs: tuple[Annotated[Need, one_of(Need)], ...] = ()
+    was: tuple[str, ...] = ()
     price: Annotated[float, Field(ge=0)] = 0.0
     part: Annotated[Part, one_of(Part)] | None = None
     sensors: tuple[Annotated[SensorKind, one_of(SensorKind)], ...] = ()
@@ -123,26 +159,79 @@ class CheckFacts(_Row):
                 raise ValueError(f"the outcomes of '{fault}' add up to {shares:g}: only one of them can come true")
         return value
 
-    @property
-    def total_minutes(self) -> float:
-        return self.minutes + self.access
+    def said(self, spec: CircuitSpec) -> str:
+        """What to do, naming only the wires that a circuit has."""
+        return self.text.replace("{wires}", _wires(spec))
 
     def fits(self, spec: CircuitSpec) -> bool:
         return (not self.sensors or spec.sensor in self.sensors) and (not self.roles or spec.role in self.roles)
 
 
-class Elsewhere(_Row):
-    """How often a finding that was read elsewhere comes with each fault mode, also by the state it was read in."""
+def _wires(spec: CircuitSpec) -> str:
+    part = kind_of(spec.sensor).part
+    named = ["signal", *(["feed"] if part.fed else []), *(["return"] if part.own_return else [])]
+    return named[0] if len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}"
+
+
+class Shape(_Row):
+    """How often a finding is made in the shape of a recording under each fault mode, also by state."""
 
     other: Probability
     by_fault: dict[str, Probability] = Field(default_factory=dict)
     by_state: dict[Annotated[State, one_of(State)], dict[str, Probability]] = Field(default_factory=dict)
 
     def of(self, fault: str, state: str) -> float:
-        row = self.by_state.get(state) if state else None
-        if row is not None:
-            return row.get(fault, row.get("other", self.other))
-        return self.by_fault.get(fault, self.other)
+        plain = self.by_fault.get(fault, self.other)
+        return self.by_state.get(state, {}).get(fault, plain)
+
+    def spoken_of(self) -> set[str]:
+        """The fault modes that it names anywhere."""
+        return set(self.by_fault) | {one for row in self.by_state.values() for one in row}
+
+
+class Picture(_Row):
+    """What is thought of recordings as such; see shapes.toml."""
+
+    outside: Probability
+    slip: Probability
+    seconds: Positive
+
+
+class Comings(_Row):
+    """How often in a minute a fault that comes and goes shows: from the machine that hardly does to the one that always
+    does; `times` in some states."""
+
+    few: Positive
+    many: Positive
+    times: dict[Annotated[State, one_of(State)], Positive] = Field(default_factory=dict)
+
+
+class Range(_Row):
+    """Where a value that is not known may lie."""
+
+    where: tuple[tuple[Probability, float, float], ...]
+    scale: Literal["log", "linear"]
+    reason: Words
+    sensors: tuple[Annotated[SensorKind, one_of(SensorKind)], ...] = ()
+    part: Annotated[Part, one_of(Part)] | None = None
+
+    @field_validator("where")
+    @classmethod
+    def _shares(cls, value: tuple) -> tuple:
+        if not value or abs(sum(one[0] for one in value) - 1.0) > 1e-9:
+            raise ValueError("the shares of its ranges do not add up to 1")
+        if any(low > high for _, low, high in value):
+            raise ValueError("a range is written low first")
+        return value
+
+    def at(self, place: np.ndarray) -> np.ndarray:
+        """Values for places from 0 to 1, shape as they are."""
+        shares = np.array([one[0] for one in self.where])
+        begins = np.concatenate([[0.0], np.cumsum(shares)[:-1]])
+        which = np.clip(np.searchsorted(begins, place, "right") - 1, 0, len(shares) - 1)
+        within = np.clip((place - begins[which]) / np.maximum(shares[which], 1e-12), 0.0, 1.0)
+        low, high = (np.array([one[k] for one in self.where])[which] for k in (1, 2))
+        return low * (high / low) ** within if self.scale == "log" else low + (high - low) * within
 
 
 class Knowledge:
@@ -153,21 +242,33 @@ class Knowledge:
         priors: dict[str, Prior],
         codes: dict[str, Share],
         complaints: dict[str, Share],
+        comes: dict[str, Share],
+        codes_back: dict[str, Share],
         parts: dict[Part, tuple[Cause, ...]],
         origins: dict[Origin, float],
-        elsewhere: dict[str, Elsewhere],
         checks: tuple[CheckFacts, ...],
-        seen: dict[str, dict[str, Counter]],
+        shapes: dict[str, Shape],
+        comings: dict[str, Comings],
+        picture: Picture,
+        world: dict[str, Range],
+        looked: dict[str, tuple[str, ...]],
+        stakes: Stakes,
+        places: dict[Place, float],
     ):
         self.priors, self.codes, self.complaints = priors, codes, complaints
-        self.parts, self.origins, self.elsewhere = parts, origins, elsewhere
+        self.comes, self.codes_back = comes, codes_back
+        self.parts, self.origins = parts, origins
         self.checks = checks
-        #: CIRCUIT.STATE -> fault -> how often each set of findings came out
-        self.seen = seen
+        self.shapes, self.comings, self.picture = shapes, comings, picture
+        #: value of the circuit -> where it may lie
+        self.world = world
+        #: what can be looked at in free words -> the fault modes that something wrong there would be
+        self.looked = looked
+        self.stakes, self.places = stakes, places
 
     def check(self, name: str) -> CheckFacts | None:
         """The check of a slug, or of the name that older files use; None where there is none."""
-        return next((one for one in self.checks if name in (one.slug, one.name)), None)
+        return next((one for one in self.checks if name in (one.slug, one.name, *one.was)), None)
 
     def weights(self, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:
         """How common fault modes are in a circuit of a role, adding up to 1; `correlated`: with a correlation code."""
@@ -198,29 +299,31 @@ def knowledge() -> Knowledge:
         return _KNOWN[0]
 
 
-SHIPPED = ("priors.toml", "evidence.toml", "checks.toml", "seen.toml")
+SHIPPED = ("priors.toml", "evidence.toml", "checks.toml", "shapes.toml", "world.toml")
 
 
 def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) -> Knowledge:
-    """Knowledge from the texts of the four files, by name, and from others (name, text).
+    """Knowledge from the texts of the shipped files, by name, and from others (name, text).
 
     Raises
     ------
     KnowledgeError
-        with the file, the table, and the nearest known word; also where a fault mode has no prior, or no counted row
-        in a table of a circuit that can have it.
+        with the file, the table, and the nearest known word; also where a fault mode has no prior, or nothing
+        would ever tell of it.
     """
     sources = [(name, _parsed(name, text)) for name, text in (*texts.items(), *more)]
     evidence_file, evidence = next((one for one in sources if one[0] == "evidence.toml"), ("evidence.toml", {}))
-    _only(evidence_file, evidence, ("code", "complaint", "part", "origin", "elsewhere"))
+    _only(evidence_file, evidence, ("code", "complaint", "comes", "codes_back", "part", "origin", "looked"))
+    world_file, world_data = next((one for one in sources if one[0] == "world.toml"), ("world.toml", {}))
+    _only(world_file, world_data, ("value",))
     cautions: dict[str, str] = {}
     for where, data in sources:
-        if where != evidence_file:
-            _only(where, {key: None for key in data if "." not in key}, ("fault", "caution", "check"))
+        if where not in (evidence_file, world_file):
+            _only(where, data, ("fault", "caution", "check", "shape", "comes_and_goes", "picture", "place", "stakes"))
             cautions |= _cautions(where, data.get("caution", {}))
-    priors, checks, seen = {}, [], {}
+    priors, checks, shapes, comings, picture, stakes, places = {}, [], {}, {}, None, None, {}
     for where, data in sources:
-        if where == evidence_file:
+        if where in (evidence_file, world_file):
             continue
         for name, row in _table(where, data, "fault").items():
             _known(where, f"[fault.{name}]", "fault", name, (SOUND, *all_faults()))
@@ -230,19 +333,39 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
             raise KnowledgeError(f"{where}: a check is written [[check]], with two brackets")
         for row in rows:
             checks.append(_check(where, row, cautions))
-        for key, table in data.items():
-            if "." in key:
-                _counted(where, key, table, seen.setdefault(key, {}))
-    _complete(priors, checks, seen)
+        for name, row in _table(where, data, "shape").items():
+            shapes[name] = _shape(where, name, row, shapes.get(name))
+        comings |= _comings(where, data.get("comes_and_goes", {}))
+        for name, minutes in _place_minutes(where, data.get("place", {})):
+            places[name] = minutes
+        if "stakes" in data:
+            stakes = _row(where, "[stakes]", Stakes, data["stakes"])
+        if "picture" in data:
+            picture = _row(where, "[picture]", Picture, data["picture"])
+    for name, there in (("shapes.toml: there is no table [picture]", picture), ("checks.toml: there is no table [stakes]", stakes)):
+        if there is None:
+            raise KnowledgeError(name)
+    for one in Place:
+        if one not in places:
+            raise KnowledgeError(f"checks.toml, [place]: there is no {one}")
+    _complete(priors, checks, shapes, comings)
+    looked = {name: _looked(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()}
     return Knowledge(
         priors,
         _shares(evidence_file, evidence, "code", (*CodeKind, *CODES_TOGETHER)),
         _shares(evidence_file, evidence, "complaint", Complaint),
+        _shares(evidence_file, evidence, "comes", Occasion),
+        _shares(evidence_file, evidence, "codes_back", CodesBack),
         {Part(name): causes for name, causes in _parts(evidence_file, evidence)},
         {Origin(name): bad for name, bad in _origins(evidence_file, evidence)},
-        _elsewhere(evidence_file, evidence),
         tuple(checks),
-        seen,
+        shapes,
+        comings,
+        picture,
+        {name: _row(world_file, f"[value.{name}]", Range, row) for name, row in _table(world_file, world_data, "value").items()},
+        looked,
+        stakes,
+        places,
     )
 
 
@@ -332,15 +455,27 @@ def _check(where: str, row: object, cautions: dict[str, str]) -> CheckFacts:
     return made
 
 
+def _place_minutes(where: str, table: object):
+    if not isinstance(table, dict):
+        raise KnowledgeError(f"{where}: [place] is not a table")
+    for name, minutes in table.items():
+        _known(where, "[place]", "place", name, Place)
+        if isinstance(minutes, bool) or not isinstance(minutes, int | float) or not 0 <= minutes <= 10_000:
+            raise KnowledgeError(f"{where}, [place] {name}: {minutes!r} is not a number of minutes")
+        yield Place(name), float(minutes)
+
+
 def _shares(where: str, data: dict, key: str, known) -> dict[str, Share]:
     out = {}
     for name, row in _table(where, data, key).items():
         _known(where, f"[{key}.{name}]", key, name, known)
-        causes = {cause: share for cause, share in row.items() if cause not in ("seen", "other")}
-        for cause in causes:
-            _known(where, f"[{key}.{name}]", "cause", cause, Cause)
+        shares = {one: share for one, share in row.items() if one not in ("seen", "other")}
+        causes = {one: share for one, share in shares.items() if one in set(Cause)}
+        modes = {one: share for one, share in shares.items() if one not in causes}
+        for one in modes:
+            _known(where, f"[{key}.{name}]", "cause or fault", one, (*Cause, *all_faults()))
         told = {one: row[one] for one in ("seen", "other") if one in row}
-        out[name] = _row(where, f"[{key}.{name}]", Share, {**told, "by_cause": causes})
+        out[name] = _row(where, f"[{key}.{name}]", Share, {**told, "by_cause": causes, "by_fault": modes})
     for name in known:
         if name not in out:
             raise KnowledgeError(f"{where}: there is no table [{key}.{name}]")
@@ -366,54 +501,64 @@ def _origins(where: str, data: dict):
         yield name, bad
 
 
-def _elsewhere(where: str, data: dict) -> dict[str, Elsewhere]:
+def _looked(where: str, name: str, row: dict) -> tuple[str, ...]:
+    faults = row.get("faults")
+    if set(row) != {"faults"} or not isinstance(faults, list):
+        raise KnowledgeError(f"{where}, [looked.{name}]: needs faults, and nothing else")
+    for fault in faults:
+        _known(where, f"[looked.{name}]", "fault", str(fault), all_faults())
+    return tuple(str(one) for one in faults)
+
+
+def _shape(where: str, name: str, row: dict, known: Shape | None) -> Shape:
+    """One table of shares; a later file adds to an earlier one's."""
+    table = f"[shape.{name}]"
+    _known(where, table, "finding", name, FindingKind)
+    by_state = {key: value for key, value in row.items() if isinstance(value, dict)}
+    by_fault = {key: value for key, value in row.items() if key not in by_state and key != "other"}
+    for state in by_state:
+        _known(where, table, "state", state, State)
+    for fault in (*by_fault, *(one for states in by_state.values() for one in states)):
+        _known(where, table, "fault", fault, all_faults())
+    told = {"other": row["other"]} if "other" in row else ({"other": known.other} if known else {})
+    if known:
+        by_fault = {**known.by_fault, **by_fault}
+        by_state = {**known.by_state, **by_state}
+    return _row(where, table, Shape, {**told, "by_fault": by_fault, "by_state": by_state})
+
+
+def _comings(where: str, table: object) -> dict[str, Comings]:
+    if not isinstance(table, dict):
+        raise KnowledgeError(f"{where}: [comes_and_goes] is not a table")
+    states = {key: value for key, value in table.items() if isinstance(value, dict)}
     out = {}
-    for name, row in _table(where, data, "elsewhere").items():
-        table = f"[elsewhere.{name}]"
-        _known(where, table, "finding", name, FindingKind)
-        by_state = {key: value for key, value in row.items() if isinstance(value, dict)}
-        by_fault = {key: value for key, value in row.items() if key not in by_state and key != "other"}
-        for state in by_state:
-            _known(where, table, "state", state, State)
-        for fault in (*by_fault, *(one for states in by_state.values() for one in states if one != "other")):
-            _known(where, table, "fault", fault, all_faults())
-        told = {"other": row["other"]} if "other" in row else {}
-        out[name] = _row(where, table, Elsewhere, {**told, "by_fault": by_fault, "by_state": by_state})
+    for state, row in states.items():
+        _known(where, "[comes_and_goes]", "state", state, State)
+        for fault in row:
+            _known(where, f"[comes_and_goes.{state}]", "fault", fault, [one for one in table if one not in states])
+    for fault, pair in table.items():
+        if fault in states:
+            continue
+        _known(where, "[comes_and_goes]", "fault", fault, all_faults())
+        if not isinstance(pair, list) or len(pair) != 2:
+            raise KnowledgeError(f"{where}, [comes_and_goes] {fault}: needs two numbers, few and many")
+        times = {state: row[fault] for state, row in states.items() if fault in row}
+        out[fault] = _row(where, f"[comes_and_goes] {fault}", Comings, {"few": pair[0], "many": pair[1], "times": times})
     return out
 
 
-def _counted(where: str, key: str, table: object, into: dict[str, Counter]) -> None:
-    """One table of counted captures."""
-    role, _, rest = key.partition(".")
-    sensor, _, state = rest.partition(".")
-    _known(where, f'["{key}"]', "role", role, CIRCUIT_ROLES)
-    _known(where, f'["{key}"]', "sensor", sensor, SensorKind)
-    _known(where, f'["{key}"]', "state", state, CAPTURE_STATES)
-    if not isinstance(table, dict):
-        raise KnowledgeError(f'{where}: ["{key}"] is not a table')
-    for fault, row in table.items():
-        _known(where, f'["{key}"]', "fault", fault, (SOUND, *all_faults()))
-        if not isinstance(row, dict) or not row:
-            raise KnowledgeError(f'{where}, ["{key}"] {fault}: nothing was counted')
-        for found, times in row.items():
-            for one in filter(None, found.split("+")):
-                _known(where, f'["{key}"] {fault}', "finding", one.split(":")[0], FindingKind)
-            if isinstance(times, bool) or not isinstance(times, int) or times < 1:
-                raise KnowledgeError(f'{where}, ["{key}"] {fault}: {times!r} is not how often it was counted')
-        into[fault] = Counter(row)
-
-
-def _complete(priors: dict, checks: list[CheckFacts], seen: dict[str, dict[str, Counter]]) -> None:
-    """Every fault mode has a prior, and a row in each table of a circuit that can have it; names are unique."""
+def _complete(priors: dict, checks: list[CheckFacts], shapes: dict[str, Shape], comings: dict[str, Comings]) -> None:
+    """Every fault mode has a prior and something that tells of it; every finding has a table; names are unique."""
+    named = {one for shape in shapes.values() for one in shape.spoken_of()} | set(comings)
+    named |= {fault for one in checks for row in one.outcome.values() for fault in row}
     for fault in (SOUND, *all_faults()):
         if fault not in priors:
             raise KnowledgeError(f"priors.toml: there is no row [fault.{fault}]")
-    for key, table in seen.items():
-        role, sensor, _ = key.split(".")
-        able = [one.slug for one in all_faults().values() if sensor in one.kinds and role in one.roles]
-        for fault in (SOUND, *able):
-            if fault not in table:
-                raise KnowledgeError(f'seen.toml, ["{key}"]: there is no counted row for {fault}')
+        if fault != SOUND and not all_faults()[fault].computed and fault not in named:
+            raise KnowledgeError(f"shapes.toml: nothing would ever tell of {fault}: no shape and no check names it")
+    for kind in FindingKind:
+        if kind not in ABOUT_CAPTURE and kind not in shapes:
+            raise KnowledgeError(f"shapes.toml: there is no table [shape.{kind}]")
     slugs = [one.slug for one in checks]
     twice = next((one for one in slugs if slugs.count(one) > 1), None)
     if twice is not None:

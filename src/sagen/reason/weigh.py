@@ -1,28 +1,56 @@
-"""Suspects by Bayes' rule: one posterior over fault modes, single and in pairs with a bad new part."""
+"""Suspects by Bayes' rule over whole machines: fault modes, pairs of them, and what a changed part brought.
+
+Every hypothesis is a course: which fault modes the machine had before the first repair of the job, and after each.
+The evidence of each stretch is weighed on the particles of that stretch, all of it jointly, so that what one reading
+tells of the battery or the pull-up counts in the next. Where few particles are left that explain the evidence, those
+are moved and multiplied by tempering (an annealed importance sampler: Neal, Statistics and Computing 11, 2001; Del
+Moral, Doucet, Jasra, J. R. Statist. Soc. B 68, 2006), and two halves of the draws that disagree make the answer less
+sure, never more.
+"""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from itertools import combinations
 
 import numpy as np
 
+from sagen.machine.faults import all_faults, possible
 from sagen.model.circuit import CircuitSpec
-from sagen.model.finding import Reason, Suspect
-from sagen.model.vocabulary import CHOSEN_GEAR, Cause, Gear, Origin, Part, Strategy
+from sagen.model.finding import Estimate, Reason, Suspect
+from sagen.model.vocabulary import CHOSEN_GEAR, ENGINE_RUNS, Cause, Complaint, Gear, Origin, Part, Strategy
 from sagen.reason import words
-from sagen.reason.evidence import Evidence, MeterReading
+from sagen.reason.crowd import END_SHARE, SOUND_ROW, Crowd, Places, Row
+from sagen.reason.evidence import Captured, Complained, Evidence, MeterReading
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge, title_of
-from sagen.reason.likelihood import LikelihoodModel
+from sagen.reason.magnitude import estimate
+from sagen.reason.pictures import Pictures
+from sagen.reason.scales import LEAST, SLIP
 
+PARTICLES = 400  #: a fault mode
+SEED = 20_11
 #: a reason weaker than this many bits is not worth a sentence
 LEAST_BITS = 0.35
-#: what repeats an earlier piece counts by these powers: the same machine, asked the same question again
-REPEATS = (1.0, 0.35, 0.2, 0.1)
 #: what else stands in a code's or a complaint's row says much the same
 TOLD_TOGETHER = (1.0, 0.6, 0.4, 0.3)
 PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks against a sound circuit
+#: two faults at once: how much rarer than either would have it, how many leading ones are paired, and from which
+#: explanation of the evidence on that is worth while (nats worse than a usual one)
+BOTH, PAIRED = 0.25, 6
+PAIRED_AFTER_CHANGE = 4
+#: where fewer particles than this share the weight of a leading hypothesis they are moved and multiplied
+STARVED = 40.0
+MOVED, MOST_MOVED_PARTICLES = 6, 160  #: hypotheses, particles
+MOVED_WITHIN = 9.0  #: nats of the best
+STEPS, SWEEPS, KEPT_SHARE = 20, 1, 0.4
+#: bins of a guess, particles that it is learned from, standard deviations beyond chance, what stays flat; how many
+BINS, LEARNED_FROM, TOLD_SIGMAS, STILL_FLAT, GUESSES = 40, 40.0, 3.0, 0.15, 4
+#: a step of differential evolution (ter Braak, Statistics and Computing 16, 2006): its length, how many coordinates it
+#: touches, and what is added to it
+STRIDE, TOUCHED, JITTER = 2.38, (0.03, 0.1, 0.3), 0.01
+KEPT_CROWDS = 24
 
 
 @dataclass(frozen=True)
@@ -32,6 +60,10 @@ class Replaced:
     part: Part
     origin: Origin = Origin.UNKNOWN
     earlier: bool = False
+    began: bool = False  #: the complaint began with it
+
+
+BEGAN_WITH_IT, MOST_BAD = 4.0, 0.6  #: how much likelier the new part, or what was touched, is bad then
 
 
 @dataclass
@@ -43,6 +75,41 @@ class Case:
     gear: tuple[Gear, ...] = CHOSEN_GEAR
     strategy: Strategy = Strategy.MOST
     referenced: bool = False  #: whether a known-good capture of this circuit is at hand
+    runs: str = ""  #: "yes", "no" or "at times"; "" where nobody said
+    access: Mapping[str, float] = field(default_factory=dict)  #: minutes to get at a place, where stated
+    opened: frozenset[str] = frozenset()  #: places that are open now
+    owed: tuple[str, ...] = ()  #: what codes say is still owed: "relearn"
+
+    @property
+    def engine_runs(self) -> str:
+        """What is known of whether the engine runs: as said, else as the complaint has it."""
+        if self.runs:
+            return self.runs
+        told = {one.name for one in self.trail if isinstance(one, Complained)}
+        if any(isinstance(one, Captured | MeterReading) and one.state in ENGINE_RUNS for one in self.trail):
+            return "yes"
+        return "no" if Complaint.NO_START in told else ""
+
+
+@dataclass(frozen=True)
+class Course:
+    """A hypothesis: the fault modes in every stretch of the job, and the logarithm of its prior."""
+
+    stretches: tuple[Row, ...]
+    log: float
+
+    @property
+    def now(self) -> Row:
+        return self.stretches[-1]
+
+
+@dataclass(frozen=True)
+class Cloud:
+    """The particles of one hypothesis as the evidence left them: places, shape (particles, columns), and weights."""
+
+    row: Row
+    cube: np.ndarray
+    weights: np.ndarray
 
 
 @dataclass(frozen=True)
@@ -53,43 +120,99 @@ class Posterior:
     p: np.ndarray
     used: tuple[Evidence, ...] = ()
     odd: tuple[str, ...] = ()  #: readings that no fault explains, said in words
-
-    def likely(self, least: float) -> Posterior:
-        """Without the hypotheses that are less probable than `least`; the rest adds up to 1 again."""
-        kept = np.flatnonzero(self.p >= min(least, float(self.p.max())))
-        faults = tuple(self.faults[k] for k in kept)
-        return Posterior(faults, self.p[kept] / self.p[kept].sum(), self.used, self.odd)
+    clouds: tuple[Cloud, ...] = ()
+    #: the least that the leading cause would have without any one reading, look or recording
+    survives: float = 1.0
+    #: for every piece used, its likelihood under each fault mode by itself
+    alone: tuple[dict[str, float], ...] = ()
+    generations: Mapping[Part, int] = field(default_factory=dict)
+    #: where nothing is wrong any more: what there was before the last repair, and how likely
+    left: Mapping[str, float] = field(default_factory=dict)
 
     def by_cause(self) -> dict[Cause, float]:
         """Probability of each cause; a pair counts half for either of its causes."""
-        out: dict[str, float] = {}
-        for faults, p in zip(self.faults, self.p, strict=True):
-            for one in faults:
-                out[cause_of(one)] = out.get(cause_of(one), 0.0) + float(p) / len(faults)
-        return out
+        return self._shared(cause_of)
 
     def by_fault(self) -> dict[str, float]:
-        out: dict[str, float] = {}
+        return self._shared(str)
+
+    def _shared(self, name_of) -> dict:
+        out: dict = {}
         for faults, p in zip(self.faults, self.p, strict=True):
             for one in faults:
-                out[one] = out.get(one, 0.0) + float(p) / len(faults)
+                out[name_of(one)] = out.get(name_of(one), 0.0) + float(p) / len(faults)
         return out
 
+    def cloud_of(self, fault: str) -> Cloud | None:
+        """The particles of the likeliest hypothesis in which a fault mode stands now."""
+        best = max(
+            (k for k, faults in enumerate(self.faults) if fault in faults), key=lambda k: self.p[k], default=None
+        )
+        return self.clouds[best] if best is not None and best < len(self.clouds) else None
 
-_MODELS: dict[str, LikelihoodModel] = {}
-_MODELS_LOCK = threading.Lock()
-MOST_MODELS = 12
+
+class World:
+    """One kind of circuit, ready to be asked. Crowds once made, and what was read of them, are remembered."""
+
+    def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, particles: int = PARTICLES, seed: int = SEED):
+        self.spec, self.facts, self.particles = spec, facts or knowledge(), particles
+        self.faults: tuple[str, ...] = (SOUND, *(one.slug for one in possible(spec)))
+        self.places = Places(spec, self.facts)
+        self.cube = self.places.cube(particles, seed)
+        # Asked from the window's two threads at once.
+        self.lock = threading.RLock()
+        self._crowds: dict[tuple, Crowd] = {}
+
+    def crowd(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> Crowd:
+        """The particles of some rows on the world's own cube."""
+        with self.lock:
+            key = (rows, tuple(sorted((generations or {}).items())))
+            if key not in self._crowds:
+                if len(self._crowds) >= KEPT_CROWDS:
+                    first = next(iter(self._crowds))
+                    del self._crowds[first]
+                self._crowds[key] = self.crowd_of(rows, self.cube, generations)
+            return self._crowds[key]
+
+    def crowd_of(self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None) -> Crowd:
+        """The particles of some rows on a cube of their own."""
+        return Crowd(self.spec, self.facts, self.places, rows, cube, generations)
+
+    def singles(self) -> Crowd:
+        """Every fault mode by itself, the sound circuit first."""
+        return self.crowd(tuple(row_of(one) for one in self.faults))
+
+    def expected(self, point: str, state: str, fault: str = SOUND, *, ohms: bool = False) -> np.ndarray | None:
+        """What would be read under a fault mode before anything is measured, V or ohm, sorted; None where it cannot
+        be read."""
+        with self.lock:
+            found = self.singles().reading(point, state, ohms)
+            return None if found is None else np.sort(found[self.faults.index(fault)])
 
 
-def likelihood_model(spec: CircuitSpec) -> LikelihoodModel:
-    """The likelihood model of a kind of circuit, made once: drawing its machines takes a moment."""
+_WORLDS: dict[str, World] = {}
+_WORLDS_LOCK = threading.Lock()
+MOST_WORLDS = 12
+
+
+def world_of(spec: CircuitSpec) -> World:
+    """The world of a kind of circuit, made once."""
     key = spec.model_dump_json(exclude={"bank", "position"})
-    with _MODELS_LOCK:
-        if key not in _MODELS:
-            if len(_MODELS) >= MOST_MODELS:
-                _MODELS.clear()
-            _MODELS[key] = LikelihoodModel(spec)
-        return _MODELS[key]
+    with _WORLDS_LOCK:
+        if key not in _WORLDS:
+            if len(_WORLDS) >= MOST_WORLDS:
+                _WORLDS.clear()
+            _WORLDS[key] = World(spec)
+        return _WORLDS[key]
+
+
+def row_of(fault: str, slot: int = 0) -> Row:
+    return SOUND_ROW if fault == SOUND else ((fault, slot),)
+
+
+def faults_of(row: Row) -> tuple[str, ...]:
+    """The fault modes of a row by name; those of a sound circuit are one, `sound`."""
+    return tuple(dict.fromkeys(fault for fault, _ in row)) or (SOUND,)
 
 
 def normalised(log: np.ndarray) -> np.ndarray:
@@ -98,104 +221,454 @@ def normalised(log: np.ndarray) -> np.ndarray:
     return weight / weight.sum()
 
 
-def infer(case: Case, *, model: LikelihoodModel | None = None, facts: Knowledge | None = None) -> Posterior:
-    """The exact posterior over single faults and, once a part was changed, pairs with a bad new one.
+def _log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
+    top = log.max(axis=axis, keepdims=True)
+    return np.squeeze(top, axis) + np.log(np.exp(log - top).mean(axis=axis))
 
-    Pieces of evidence are independent given the faults; what repeats an earlier piece counts less.
-    """
-    facts = facts or knowledge()
-    model = model or likelihood_model(case.spec)
-    hypotheses: list[tuple[str, ...]] = [(one,) for one in model.faults]
+
+# the courses --------------------------------------------------------------------------------------------------
+
+
+def _prior(case: Case, world: World) -> list[Course]:
     correlated = any(one.about_timing for one in case.trail if isinstance(one, Evidence))
-    log = np.log(facts.weights(model.faults, case.spec.role, correlated=correlated))
-    told: dict[tuple, int] = {}
-    used, odd = [], []
-    for piece in case.trail:
-        if isinstance(piece, Replaced):
-            hypotheses, log = _after_change(piece, hypotheses, normalised(log), model, facts)
-            told = {key: times for key, times in told.items() if key[0] in ("code", "complaint")}
-            continue
-        values = [piece.likelihood(one, model, facts) for one in hypotheses]
-        if any(one is None for one in values):
-            continue
-        times = told.get(piece.key, 0)
-        told[piece.key] = times + 1
-        powers = TOLD_TOGETHER if piece.key[0] in ("code", "complaint") else REPEATS
-        likelihood = np.log(np.maximum(np.array(values), 1e-12))
-        log = log + powers[min(times, len(powers) - 1)] * likelihood
-        used.append(piece)
-        if isinstance(piece, MeterReading) and _unexplained(piece, values, model):
-            odd.append(words.unexplained(piece, model, facts))
-    return Posterior(tuple(hypotheses), normalised(log), tuple(used), tuple(odd))
+    weights = world.facts.weights(world.faults, case.spec.role, correlated=correlated)
+    return [Course((row_of(one),), float(np.log(p))) for one, p in zip(world.faults, weights, strict=True)]
 
 
-def _unexplained(piece: MeterReading, values: Sequence[float], model: LikelihoodModel) -> bool:
-    from sagen.reason.likelihood import OHM_DECADES, SLIP, VOLTS_RANGE
-
-    return max(values) < 3.0 * SLIP / (OHM_DECADES if piece.ohms else VOLTS_RANGE)
+def _slot(row: Row) -> int:
+    return max((slot for _, slot in row), default=-1) + 1
 
 
-def _after_change(change: Replaced, hypotheses, p: np.ndarray, model: LikelihoodModel, facts: Knowledge):
-    """Beliefs after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
+def _after_change(change: Replaced, courses: list[Course], world: World) -> list[Course]:
+    """Courses after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
+    facts = world.facts
     causes, bad = facts.parts[Part(change.part)], facts.origins[Origin(change.origin)]
-    modes = [one for one in model.faults if cause_of(one) in causes]
-    kept: dict[tuple[str, ...], float] = {}
-    for faults, share in zip(hypotheses, p, strict=True):
-        left = tuple(one for one in faults if cause_of(one) not in causes and one != SOUND) or (SOUND,)
-        gone = change.earlier and left == (SOUND,) and faults != (SOUND,)
-        # Of machines whose fault left with the part none would have come in with the complaint still there.
-        kept[left] = kept.get(left, 0.0) + (0.0 if gone else float(share))
-        if gone:
-            kept.setdefault(("",), 0.0)
-            kept[("",)] += float(share)
-    cured = kept.pop(("",), 0.0)
-    usual = facts.weights(modes, model.spec.role)
-    top = [modes[k] for k in np.argsort(-usual)[:3]]
-    out: dict[tuple[str, ...], float] = {}
-    for faults, share in kept.items():
-        if faults == (SOUND,):
-            out[faults] = share * (1 - bad) * (PERSISTS if change.earlier else 1.0)
-            for one, part in zip(modes, usual, strict=True):
-                out[(one,)] = out.get((one,), 0.0) + (share + cured) * bad * float(part)
+    if change.began:
+        bad = min(BEGAN_WITH_IT * bad, MOST_BAD)
+    modes = [one for one in world.faults if one != SOUND and cause_of(one) in causes]
+    usual = facts.weights(modes, world.spec.role)
+    likely = [modes[k] for k in np.argsort(-usual)[:PAIRED_AFTER_CHANGE]]
+    out: dict[tuple[Row, ...], float] = {}
+
+    def add(stretches: tuple[Row, ...], p: float) -> None:
+        if p > 0:
+            out[stretches] = out.get(stretches, 0.0) + p
+
+    def follow(course: Course, row: Row) -> tuple[Row, ...]:
+        # What was changed before the job has no evidence of its own stretch.
+        return (row,) if change.earlier else (*course.stretches, row)
+
+    for course in courses:
+        p = float(np.exp(course.log))
+        left = tuple(one for one in course.now if cause_of(one[0]) not in causes)
+        gone = left != course.now
+        slot = min(_slot(course.now), 2)
+        cured = change.earlier and gone and not left
+        if left:
+            add(follow(course, left), p * (1 - bad if modes else 1.0))
+            for one in likely if len(left) == 1 else ():
+                add(follow(course, (*left, (one, slot))), p * bad / len(likely))
         else:
-            out[faults] = share * (1 - bad if modes else 1.0)
-            for one in top if len(faults) == 1 else ():
-                out[(*faults, one)] = share * bad / len(top)
-    names = list(out)
-    return names, np.log(np.maximum(np.array([out[one] for one in names]), 1e-15))
+            # Of machines whose fault left with the part none would have come in with the complaint still there.
+            add(follow(course, SOUND_ROW), 0.0 if cured else p * (1 - bad) * (PERSISTS if change.earlier else 1.0))
+            for one, share in zip(modes, usual, strict=True):
+                add(follow(course, row_of(one, 0 if change.earlier else slot)), p * bad * float(share))
+    total = sum(out.values())
+    return [Course(stretches, float(np.log(p / total))) for stretches, p in out.items()]
 
 
-def suspects(
-    case: Case,
-    posterior: Posterior,
-    *,
-    model: LikelihoodModel | None = None,
-    facts: Knowledge | None = None,
-    most_reasons: int = 8,
-) -> tuple[Suspect, ...]:
+def _courses(case: Case, world: World) -> tuple[list[Course], list[tuple[int, Evidence]], list[dict[Part, int]]]:
+    """Every course, each piece of evidence with its stretch, and how often each part had been changed by then."""
+    courses, pieces, generations = _prior(case, world), [], [{}]
+    for one in case.trail:
+        if isinstance(one, Replaced):
+            courses = _after_change(one, courses, world)
+            if not one.earlier:
+                generations.append({**generations[-1], one.part: generations[-1].get(one.part, 0) + 1})
+        else:
+            pieces.append((len(generations) - 1, one))
+    return courses, pieces, generations
+
+
+def _pairs(courses: list[Course], logs: np.ndarray, world: World) -> list[Course]:
+    """Two faults at once, of the leading ones of different causes: rarer than either, but a machine may have them."""
+    order = [k for k in np.argsort(-logs) if len(courses[k].now) == 1 and len(courses[k].stretches) == 1][:PAIRED]
+    out = []
+    for a, b in combinations(order, 2):
+        (one, _), (other, _) = courses[a].now[0], courses[b].now[0]
+        if cause_of(one) != cause_of(other):
+            rows = (((one, 0), (other, 1)),)
+            out.append(Course(rows, courses[a].log + courses[b].log + np.log(BOTH)))
+    return out
+
+
+# the weights --------------------------------------------------------------------------------------------------
+
+
+def _weighed(
+    courses: list[Course],
+    pieces: list[tuple[int, Evidence]],
+    generations: list[dict[Part, int]],
+    world: World,
+    cube: np.ndarray | None = None,
+) -> tuple[list[Evidence], np.ndarray]:
+    """The pieces that say anything, and their log-likelihoods, shape (pieces, courses, particles).
+
+    `cube`, shape (courses, particles, columns), gives each course its own particles instead of the world's.
+    """
+    used, logs = [], []
+    told = 0
+    for stretch, parts in enumerate(generations):
+        rows = [one.stretches[min(stretch, len(one.stretches) - 1)] for one in courses]
+        if cube is None:
+            unique = tuple(dict.fromkeys(rows))
+            crowd, place = world.crowd(unique, parts), [unique.index(one) for one in rows]
+        else:
+            crowd, place = world.crowd_of(rows, cube, parts), None
+        pictures = Pictures()
+        for when, piece in pieces:
+            if when != stretch:
+                continue
+            found = piece.likelihood(crowd, pictures, world.facts)
+            if found is None:
+                continue
+            log = np.log(np.maximum(np.broadcast_to(found, crowd.shape), 1e-12))
+            if piece.told:
+                log = log * TOLD_TOGETHER[min(told, len(TOLD_TOGETHER) - 1)]
+                told += 1
+            used.append(piece)
+            logs.append(log if place is None else log[place])
+    shape = (len(courses), cube.shape[1] if cube is not None else world.particles)
+    return used, np.array(logs).reshape(len(logs), *shape)
+
+
+def _effective(log: np.ndarray) -> np.ndarray:
+    """Effective number of particles of each course."""
+    weight = np.exp(log - log.max(axis=1, keepdims=True))
+    return weight.sum(axis=1) ** 2 / (weight**2).sum(axis=1)
+
+
+def infer(case: Case, *, world: World | None = None) -> Posterior:
+    """The posterior over fault modes, pairs of leading ones, and what a changed part brought."""
+    world = world or world_of(case.spec)
+    with world.lock:
+        return _infer(case, world)
+
+
+def _infer(case: Case, world: World) -> Posterior:
+    courses, pieces, generations = _courses(case, world)
+    used, logs = _weighed(courses, pieces, generations, world)
+    total = logs.sum(axis=0)
+    prior = np.array([one.log for one in courses])
+    if any(isinstance(one, MeterReading | Captured) for one in used):
+        more = _pairs(courses, prior + _log_mean(total), world)
+        if more:
+            _, extra = _weighed(more, pieces, generations, world)
+            courses, logs = [*courses, *more], np.concatenate([logs, extra], axis=1)
+            total = logs.sum(axis=0)
+            prior = np.array([one.log for one in courses])
+    evidence = _log_mean(total)
+    half = world.particles // 2
+    halves = [_log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
+    clouds = [Cloud(one.now, world.cube, normalised(row)) for one, row in zip(courses, total, strict=True)]
+    moved = _starved(prior, evidence, total)
+    if len(moved):
+        chosen = [courses[k] for k in moved]
+        # Two batches, each led for itself: where they disagree the answer is less sure.
+        estimates, cubes, ends = _tempered(
+            [*chosen, *chosen], pieces, generations, world, np.concatenate([total[moved], total[moved]])
+        )
+        for index, k in enumerate(moved):
+            pair = estimates[[index, index + len(moved)]]
+            halves[0][k], halves[1][k] = pair
+            evidence[k] = np.logaddexp(*pair) - np.log(2)
+            both = np.concatenate([cubes[index], cubes[index + len(moved)]])
+            weight = np.exp(np.repeat(pair, cubes.shape[1]) - evidence[k])
+            clouds[k] = Cloud(courses[k].now, both, weight / weight.sum())
+        logs = _with_moved(logs, moved, ends)
+    p = _humble(prior, evidence, halves)
+    faults = tuple(faults_of(one.now) for one in courses)
+    posterior = Posterior(
+        faults, p, tuple(used), _odd(used, logs, world), tuple(clouds), generations=generations[-1], left=_left(courses, p)
+    )
+    alone = tuple(_alone(row, courses) for row in logs)
+    return replace(posterior, survives=_survives(posterior, used, logs, prior, clouds), alone=alone)
+
+
+def _humble(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -> np.ndarray:
+    """Probabilities from all draws, drawn towards the mean of both halves where those are less sure of the leading."""
+    p = normalised(prior + evidence)
+    mean = np.mean([normalised(prior + one) for one in halves], axis=0)
+    return mean if mean.max() < p.max() else p
+
+
+def _starved(prior: np.ndarray, evidence: np.ndarray, total: np.ndarray) -> np.ndarray:
+    """The courses whose particles have to be moved: few are left, and they matter, or would if they were not starved."""
+    effective = _effective(total)
+    # A starved course is known too little: half of its evidence tells whether it may yet come to lead.
+    softened = prior + np.maximum(evidence, 2.0 * _log_mean(0.5 * total) - 1.0)
+    order = np.argsort(-softened)[:MOVED]
+    close = order[softened[order] > softened.max() - MOVED_WITHIN]
+    return close if np.any(effective[close] < STARVED) else order[:0]
+
+
+class _Guess:
+    """Where the particles of each course are worth drawing: along every coordinate a histogram, learned from those that
+    explain the evidence; flat where they say nothing. Coordinates are taken as independent, which the steps mend."""
+
+    def __init__(self, shape: tuple[int, int]):
+        self.table = np.ones((*shape, BINS))
+        self._learned: list[tuple[int, int]] = []
+
+    def learn(self, cube: np.ndarray, weights: np.ndarray) -> None:
+        """Take the histograms of weighted particles, cube shape (courses, particles, columns), where they differ from
+        flat by more than so few particles do by chance."""
+        courses, _, columns = cube.shape
+        effective = 1.0 / (weights**2).sum(axis=1)
+        bins = _bins(cube)
+        place = (np.arange(courses)[:, None, None] * columns + np.arange(columns)) * BINS + bins
+        counted = np.bincount(place.ravel(), np.broadcast_to(weights[..., None], cube.shape).ravel(), courses * columns * BINS)
+        share = counted.reshape(courses, columns, BINS)
+        chance = effective[:, None] * ((share - 1 / BINS) ** 2).sum(axis=2) * BINS
+        told = chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))
+        # A bin beside a full one may be as good: places wrap round.
+        smooth = 0.5 * share + 0.25 * (np.roll(share, 1, axis=2) + np.roll(share, -1, axis=2))
+        learned = (1 - STILL_FLAT) * smooth * BINS + STILL_FLAT
+        self.table = np.where(told[..., None], learned, 1.0)
+        self._learned = [(int(a), int(b)) for a, b in zip(*np.nonzero(told), strict=True)]
+
+    def draw(self, even: np.ndarray) -> np.ndarray:
+        """Particles from evenly drawn ones."""
+        out = even.copy()
+        for course, column in self._learned:
+            edges = np.concatenate([[0.0], np.cumsum(self.table[course, column]) / self.table[course, column].sum()])
+            out[course, :, column] = np.interp(even[course, :, column], edges, np.arange(BINS + 1) / BINS)
+        return np.clip(out, 0.0, 1.0 - 1e-12)
+
+    def log(self, cube: np.ndarray) -> np.ndarray:
+        """Logarithm of the density that particles were drawn with, shape (courses, particles)."""
+        out = np.zeros(cube.shape[:2])
+        for course, column in self._learned:
+            table = self.table[course, column]
+            out[course] += np.log(table / table.mean())[_bins(cube[course, :, column])]
+        return out
+
+
+def _bins(places: np.ndarray) -> np.ndarray:
+    return np.minimum((places * BINS).astype(np.intp), BINS - 1)
+
+
+def _softened(log: np.ndarray, least: float) -> np.ndarray:
+    """Weights of the particles of each course, tempered until at least so many count."""
+    heat = np.ones(len(log))
+    for _ in range(30):
+        few = _effective(heat[:, None] * log) < least
+        if not few.any():
+            break
+        heat[few] *= 0.75
+    return normalised_rows(heat[:, None] * log)
+
+
+def _tempered(courses, pieces, generations, world: World, first: np.ndarray):
+    """The evidence of each course by tempering: particles are drawn where they are likely to explain the evidence, led
+    from there to the posterior in steps, multiplied where they explain much, and moved about. The second half of the
+    courses is the first once more.
+
+    Parameters
+    ----------
+    first : ndarray, shape (courses, particles)
+        log-likelihoods of the world's own particles
+
+    Returns
+    -------
+    evidence : ndarray, shape (courses,)
+    cube : ndarray, shape (courses, particles, columns), the particles at the end, of equal weight
+    logs : ndarray, shape (pieces, courses, particles)
+    """
+    rng = np.random.default_rng(SEED)
+    count = min(world.particles, MOST_MOVED_PARTICLES)
+    guess = _Guess((len(courses), len(world.places)))
+    guess.learn(np.broadcast_to(world.cube, (len(courses), *world.cube.shape)), _softened(first, LEARNED_FROM))
+    for attempt in range(GUESSES):
+        # The same places for every course of a batch, so that faults which are alike come out alike.
+        batches = [world.places.cube(count, SEED + 10 * attempt + batch) for batch in (1, 2)]
+        cube = guess.draw(np.concatenate([np.repeat(one[None], len(courses) // 2, axis=0) for one in batches]))
+        logs = _weighed(courses, pieces, generations, world, cube)[1]
+        total, drawn = logs.sum(axis=0), guess.log(cube)
+        if attempt < GUESSES - 1:
+            guess.learn(cube, _softened(total - drawn, LEARNED_FROM))
+    evidence, heat = np.zeros(len(courses)), 0.0
+    rows = np.arange(len(courses))[:, None]
+    for step in range(STEPS):
+        rise, gain = 1.0 - heat, total - drawn
+        while rise > 1e-3 and step < STEPS - 1 and _effective(rise * gain).min() < KEPT_SHARE * count:
+            rise *= 0.6
+        evidence += _log_mean(rise * gain)
+        heat += rise
+        weight = normalised_rows(rise * gain)
+        place = (rng.random((len(courses), 1)) + np.arange(count)) / count
+        chosen = np.array([np.searchsorted(np.cumsum(one), at, "right") for one, at in zip(weight, place, strict=True)])
+        chosen = np.clip(chosen, 0, count - 1)
+        cube, logs, total, drawn = cube[rows, chosen], logs[:, rows, chosen], total[rows, chosen], drawn[rows, chosen]
+        if heat >= 1.0 - 1e-9 and step == 0:
+            break
+        for _ in range(SWEEPS):
+            # A step is a share of what lies between two others of the same course, along some coordinates: it is as
+            # long as the evidence leaves room for, and as likely as its way back, since places wrap round.
+            one, other = (cube[rows, rng.random(total.shape).argsort(axis=1)] for _ in range(2))
+            share = rng.choice(TOUCHED, size=(*total.shape, 1))
+            touched = rng.random(cube.shape) < share
+            stride = STRIDE / np.sqrt(2 * share * cube.shape[2])
+            new = (cube + touched * (stride * (one - other) + rng.normal(0, JITTER, cube.shape))) % 1.0
+            their_logs = _weighed(courses, pieces, generations, world, new)[1]
+            their_total, their_drawn = their_logs.sum(axis=0), guess.log(new)
+            gained = heat * (their_total - total) + (1 - heat) * (their_drawn - drawn)
+            taken = np.log(rng.random(total.shape)) < gained
+            cube = np.where(taken[..., None], new, cube)
+            logs, total = np.where(taken, their_logs, logs), np.where(taken, their_total, total)
+            drawn = np.where(taken, their_drawn, drawn)
+        if heat >= 1.0 - 1e-9:
+            break
+    return evidence, cube, logs
+
+
+def normalised_rows(log: np.ndarray) -> np.ndarray:
+    weight = np.exp(log - log.max(axis=1, keepdims=True))
+    return weight / weight.sum(axis=1, keepdims=True)
+
+
+def _with_moved(logs: np.ndarray, moved: np.ndarray, ends) -> np.ndarray:
+    """Log-likelihoods with those of the moved courses in place, as many particles as there were."""
+    out = logs.copy()
+    particles = logs.shape[2]
+    joined = np.concatenate([ends[:, : len(moved)], ends[:, len(moved) :]], axis=2)
+    take = np.resize(np.arange(joined.shape[2]), particles)
+    for index, k in enumerate(moved):
+        out[:, k] = joined[:, index, take]
+    return out
+
+
+def _left(courses: list[Course], p: np.ndarray) -> dict[str, float]:
+    """What there was before the last repair on the courses on which nothing is wrong any more."""
+    out: dict[str, float] = {}
+    for course, share in zip(courses, p, strict=True):
+        if not course.now and len(course.stretches) > 1:
+            for fault in faults_of(course.stretches[-2]):
+                out[fault] = out.get(fault, 0.0) + float(share)
+    return out
+
+
+def _survives(posterior: Posterior, used, logs: np.ndarray, prior: np.ndarray, clouds) -> float:
+    """The least probability of the leading cause when any one reading, look or recording is left out."""
+    causes = posterior.by_cause()
+    lead = max(causes, key=causes.get)
+    share = np.array(
+        [sum(cause_of(one) == lead for one in faults) / len(faults) for faults in posterior.faults]
+    )
+    least = causes[lead]
+    for index, piece in enumerate(used):
+        if piece.told or getattr(piece, "certain", False):
+            continue  # what was seen and is certain is a fact
+        # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
+        back = np.array(
+            [
+                np.log(np.maximum(np.exp(-row) @ _as_many(cloud.weights, len(row)), 1e-300))
+                for row, cloud in zip(logs[index], clouds, strict=True)
+            ]
+        )
+        without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back, MOST_BACK))
+        least = min(least, float(share @ without))
+    return least
+
+
+MOST_BACK = 12.0  #: nats that leaving out one piece may give back
+
+
+def _as_many(weights: np.ndarray, count: int) -> np.ndarray:
+    if len(weights) == count:
+        return weights
+    taken = np.resize(weights, count)
+    return taken / taken.sum()
+
+
+def _alone(log: np.ndarray, courses: list[Course]) -> dict[str, float]:
+    """A piece's likelihood under each fault mode by itself, as the particles of the course have it."""
+    out: dict[str, float] = {}
+    means = np.exp(_log_mean(log))
+    for course, mean in zip(courses, means, strict=True):
+        faults = faults_of(course.now)
+        if len(faults) == 1:
+            out[faults[0]] = max(out.get(faults[0], 0.0), float(mean))
+    return out
+
+
+def _odd(used, logs: np.ndarray, world: World) -> tuple[str, ...]:
+    """Readings that no fault explains, said in words."""
+    out = []
+    for piece, log in zip(used, logs, strict=True):
+        if isinstance(piece, MeterReading) and np.exp(log).mean(axis=1).max() < UNEXPLAINED * SLIP * LEAST:
+            out.append(words.unexplained(piece, world))
+    return tuple(out)
+
+
+UNEXPLAINED = 4.0  #: times the floor of a reading's likelihood
+
+
+# what is said of it -------------------------------------------------------------------------------------------
+
+
+def suspects(case: Case, posterior: Posterior, *, world: World | None = None, most_reasons: int = 8) -> tuple[Suspect, ...]:
     """Causes, likeliest first, each named by its likeliest fault mode and with its evidence for and against."""
-    facts = facts or knowledge()
-    model = model or likelihood_model(case.spec)
+    world = world or world_of(case.spec)
     by_fault, by_cause = posterior.by_fault(), posterior.by_cause()
     rows = []
     for cause, p in by_cause.items():
         top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
-        reasons = _reasons(top, posterior, model, facts)[:most_reasons]
-        rows.append(Suspect(cause, top, p, reasons, facts.priors[top].do, title_of(top)))
+        reasons = _reasons(top, posterior, world)[:most_reasons]
+        size = _estimate(top, posterior, world)
+        rows.append(
+            Suspect(cause, top, p, reasons, world.facts.priors[top].do, _title(top, posterior, world), size)
+        )
     return tuple(sorted(rows, key=lambda one: -one.probability))
 
 
-def _reasons(fault: str, posterior: Posterior, model: LikelihoodModel, facts: Knowledge) -> tuple[Reason, ...]:
+def _title(fault: str, posterior: Posterior, world: World) -> str:
+    """A fault mode in words, by the name of its end where most of its particles have come to it: open, shorted."""
+    cloud = posterior.cloud_of(fault)
+    end = next((name for name, at in all_faults()[fault].ends.items() if at == 1.0), "") if fault != SOUND else ""
+    slot = next((slot for one, slot in cloud.row if one == fault), 0) if cloud else 0
+    if end and cloud is not None and len(posterior.used):
+        at_end = cloud.cube[:, world.places.column[f"severity.{slot}"]] < END_SHARE
+        if float(cloud.weights[at_end].sum()) > MOSTLY:
+            return end.replace("_", " ")
+    return title_of(fault)
+
+
+MOSTLY = 0.6
+
+
+def _estimate(fault: str, posterior: Posterior, world: World) -> Estimate | None:
+    cloud = posterior.cloud_of(fault)
+    measured = any(isinstance(one, MeterReading | Captured) for one in posterior.used)
+    if cloud is None or fault == SOUND or not measured:
+        return None
+    with world.lock:
+        return estimate(fault, world.crowd_of((cloud.row,), cloud.cube[None], posterior.generations), cloud.weights)
+
+
+def _reasons(fault: str, posterior: Posterior, world: World) -> tuple[Reason, ...]:
     """Each piece's weight: its likelihood under the fault against that under all others, in bits."""
     found: dict[str, Reason] = {}
-    others = [one for one in model.faults if one != fault]
-    weight = facts.weights(others, model.spec.role)
-    for piece in posterior.used:
-        here = piece.likelihood((fault,), model, facts)
-        there = np.array([piece.likelihood((one,), model, facts) or 0.0 for one in others])
-        bits = float(np.log2(max(here, 1e-9) / max(float(weight @ there), 1e-9)))
+    others = [one for one in world.faults if one != fault]
+    weight = dict(zip(others, world.facts.weights(others, world.spec.role), strict=True))
+    for piece, alone in zip(posterior.used, posterior.alone, strict=True):
+        if fault not in alone:
+            continue
+        named = [one for one in others if one in alone]
+        there = sum(weight[one] * alone[one] for one in named) / max(sum(weight[one] for one in named), 1e-9)
+        bits = float(np.log2(max(alone[fault], 1e-9) / max(there, 1e-9)))
         if abs(bits) >= LEAST_BITS:
-            text = words.reason(piece, fault, model, facts)
+            text = words.reason(piece, fault, world)
             found[text] = Reason(text, bits)
     return tuple(sorted(found.values(), key=lambda one: -abs(one.bits)))
 
@@ -209,3 +682,4 @@ def weigh(case: Case) -> tuple[tuple[Suspect, ...], Posterior]:
 def with_trail(case: Case, more: Iterable[Evidence | Replaced]) -> Case:
     """The case with entries added at its end."""
     return replace(case, trail=(*case.trail, *more))
+

@@ -3,24 +3,38 @@
 from __future__ import annotations
 
 from functools import singledispatch
+from typing import TYPE_CHECKING
 
-from sagen.model.vocabulary import OHM_POINTS
-from sagen.model.words import FINDING_TITLES, STATES_THEN
+import numpy as np
+
+from sagen.model.vocabulary import OHM_POINTS, Point
+from sagen.model.words import FINDING_TITLES, STATES_THEN, said_ohms, said_range, said_volts
 from sagen.reason.evidence import (
     Captured,
     Code,
+    Comes,
     Complained,
     Cranked,
     Evidence,
     Inspected,
     MeterReading,
     ReadElsewhere,
+    Scanned,
+    Seen,
+    Stayed,
 )
-from sagen.reason.facts import SOUND, CheckFacts, Knowledge, title_of
-from sagen.reason.likelihood import LikelihoodModel
+from sagen.reason.facts import SOUND, CheckFacts, title_of
+from sagen.reason.scales import on_scale
+
+if TYPE_CHECKING:
+    from sagen.reason.weigh import World
 
 UNEVEN_HEARD = 0.03  #: share of the speed from which a beat is told
 TELLS_LITTLE = 0.004  #: bits
+#: steps on the scale of comparison between two heaps of readings, and the least share of a heap that is told
+HEAPS_APART = {False: 0.35, True: 0.3}
+LEAST_HEAP = 0.12
+RELEARN_OWED = "A relearn of the wheel is owed as well: undone, a good part sets its own code. "
 PROOF_OWED = (
     "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as the "
     "complaint was, and read again."
@@ -31,51 +45,71 @@ def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def value_range(values: tuple[float, float, float], unit: str) -> str:
-    """A range of readings (low, middle, high) as a technician would say it."""
-    low, middle, high = values
-    if unit == "ohm" and middle > 1e6:
-        return "no path"
-    if high - low < 0.06 * abs(middle) + 0.03:
-        return f"about {middle:.3g} {unit}"
-    return f"{low:.3g} to {high:.3g} {unit}"
+def ranges(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
+    """Where readings (V or ohm, sorted) lie: from one to two heaps, each from its 4 % to its 96 %."""
+    scaled = on_scale(drawn, ohms)
+    cuts = np.flatnonzero(np.diff(scaled) > HEAPS_APART[ohms]) + 1
+    heaps = [one for one in np.split(np.asarray(drawn), cuts) if len(one) >= LEAST_HEAP * len(drawn)]
+    heaps = sorted(sorted(heaps or [np.asarray(drawn)], key=len)[-2:], key=lambda one: one[0])
+    return [tuple(float(one) for one in np.quantile(heap, [0.04, 0.96])) for heap in heaps]
 
 
-def unit_at(point: str) -> str:
-    """The unit of a reading at a point."""
-    return "ohm" if point in OHM_POINTS else "V"
+def value_range(drawn: np.ndarray, ohms: bool) -> str:
+    """Readings as a technician would say them: "4.9 to 5.1 V, or 12.0 to 12.9 V"."""
+    return ", or ".join(said_range(low, high, ohms) for low, high in ranges(drawn, ohms))
+
+
+def said(value: float, ohms: bool) -> str:
+    """One reading with its unit."""
+    return said_ohms(value) if ohms else said_volts(value)
+
+
+def is_ohms(point: str) -> bool:
+    """Whether a check at a point measures resistance."""
+    return point in OHM_POINTS
 
 
 @singledispatch
-def reason(piece: Evidence, fault: str, model: LikelihoodModel, facts: Knowledge) -> str:
+def reason(piece: Evidence, fault: str, world: World) -> str:
     """Why a piece of evidence speaks for or against a fault mode."""
     raise TypeError(f"no words for {type(piece).__name__}")
 
 
 @reason.register
-def _(piece: Code, fault, model, facts) -> str:
-    return f"{facts.codes[piece.kind].seen} ({piece.code})."
+def _(piece: Code, fault, world) -> str:
+    return f"{world.facts.codes[piece.kind].seen} ({piece.code})."
 
 
 @reason.register
-def _(piece: Complained, fault, model, facts) -> str:
-    return f"{facts.complaints[piece.name].seen}."
+def _(piece: Complained, fault, world) -> str:
+    return f"{world.facts.complaints[piece.name].seen}."
 
 
 @reason.register
-def _(piece: MeterReading, fault, model, facts) -> str:
-    unit = "ohm" if piece.ohms else "V"
+def _(piece: Comes, fault, world) -> str:
+    return f"{world.facts.comes[piece.when].seen}."
+
+
+@reason.register
+def _(piece: MeterReading, fault, world) -> str:
     where = f"{piece.point.replace('_', ' ')}, {STATES_THEN.get(piece.state, piece.state)}"
-    said = f"{_sentence(where)}: {piece.value:.3g} {unit}"
-    sound, here = model.expected(piece.point, piece.state), model.expected(piece.point, piece.state, fault)
-    if sound is None or here is None:
-        return said + "."
-    said += f"; a sound circuit shows {value_range(sound, unit)}"
-    return said + (f", with {title_of(fault)} {value_range(here, unit)}." if fault != SOUND else ".")
+    text = f"{_sentence(where)}: {said(piece.value, piece.ohms)}"
+    if piece.point == Point.SENSOR and world.spec.ohms:
+        low, high = world.spec.ohms
+        text += f"; published {said_range(low, high, True)}"
+    else:
+        sound = world.expected(piece.point, piece.state, ohms=piece.ohms)
+        if sound is None:
+            return text + "."
+        text += f"; a sound circuit shows {value_range(sound, piece.ohms)}"
+    here = world.expected(piece.point, piece.state, fault, ohms=piece.ohms)
+    if fault == SOUND or here is None:
+        return text + "."
+    return text + f", with {title_of(fault)} {value_range(here, piece.ohms)}."
 
 
 @reason.register
-def _(piece: Captured, fault, model, facts) -> str:
+def _(piece: Captured, fault, world) -> str:
     name = f"{piece.source}: " if piece.source else ""
     if not piece.found:
         return f"{name}nothing wrong in the recording."
@@ -87,7 +121,7 @@ def _(piece: Captured, fault, model, facts) -> str:
 
 
 @reason.register
-def _(piece: Cranked, fault, model, facts) -> str:
+def _(piece: Cranked, fault, world) -> str:
     beat = ""
     if piece.uneven is not None:
         beat = (
@@ -99,35 +133,65 @@ def _(piece: Cranked, fault, model, facts) -> str:
 
 
 @reason.register
-def _(piece: ReadElsewhere, fault, model, facts) -> str:
+def _(piece: ReadElsewhere, fault, world) -> str:
     return f"Read elsewhere: {FINDING_TITLES.get(piece.kind, str(piece.kind)).lower()}."
 
 
 @reason.register
-def _(piece: Inspected, fault, model, facts) -> str:
-    check = facts.check(piece.check)
+def _(piece: Inspected, fault, world) -> str:
+    check = world.facts.check(piece.check)
     name = check.name if check else piece.check
     return f"{_sentence(name)}: {piece.outcome.replace('_', ' ') if piece.outcome else 'as expected'}."
 
 
-def unexplained(piece: MeterReading, model: LikelihoodModel, facts: Knowledge) -> str:
+@reason.register
+def _(piece: Seen, fault, world) -> str:
+    sure = ", certain" if piece.certain else ""
+    return f"Looked at {piece.thing.replace('_', ' ')}: {piece.words or ('damaged' if piece.bad else 'as expected')}{sure}."
+
+
+@reason.register
+def _(piece: Scanned, fault, world) -> str:
+    if piece.what == "rpm_cranking":
+        shown = f"{piece.value:.0f} rpm" if piece.value else "no speed"
+        return f"The module shows {shown} while cranking."
+    return f"After clearing, the code comes back {piece.value}." if piece.value != "never" else "The code stays away."
+
+
+@reason.register
+def _(piece: Stayed, fault, world) -> str:
+    return "After the repair the complaint is " + ("still there." if piece.stayed else "gone.")
+
+
+def unexplained(piece: MeterReading, world: World) -> str:
     """A reading that no fault explains."""
-    said = reason(piece, SOUND, model, facts).rstrip(".")
-    return f"{said}: no fault explains this reading well. Take it again before building on it."
+    text = reason(piece, SOUND, world).rstrip(".")
+    return f"{text}: no fault explains this reading well. Take it again before building on it."
 
 
-def expected(check: CheckFacts, values: tuple[float, float, float] | None) -> str:
-    """What a sound circuit shows: computed from the model where it can be."""
-    return check.expect if values is None else f"{value_range(values, unit_at(check.point))}. {check.expect}"
+def strength(bits: float) -> str:
+    """How strongly a reason speaks, as a technician would say it."""
+    size = next(text for least, text in STRENGTHS if abs(bits) >= least)
+    return f"{size} {'for' if bits > 0 else 'against'}"
 
 
-def why(check: CheckFacts, gain: float, faults: tuple[str, ...], pays: bool) -> str:
+STRENGTHS = ((4.0, "strongly"), (1.5, "clearly"), (0.0, "a little"))
+
+
+def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float, float] | None) -> str:
+    """What a sound circuit shows: published where it is, else computed from the model where it can be."""
+    if published and check.point == Point.SENSOR:
+        return f"{said_range(*published, True)}, as published. {check.expect}"
+    return check.expect if drawn is None else f"{value_range(drawn, is_ohms(check.point))}. {check.expect}"
+
+
+def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str:
     """Why a check is worth doing next, or not."""
     if not faults or gain < TELLS_LITTLE:
         return "It would tell little that is not known by now."
     told = ", ".join(title_of(one) for one in faults[:3])
     dear = "" if pays else " It is likely to take longer than it saves."
-    return f"Why this one: it tells {told} from the rest ({gain:.2f} bits in {check.total_minutes:.0f} minutes).{dear}"
+    return f"Why this one: in {max(minutes, 1):.0f} minutes it tells {told} from the rest.{dear}"
 
 
 def why_proof(fault: str) -> str:
@@ -135,16 +199,47 @@ def why_proof(fault: str) -> str:
     return f"Why this one: it proves or clears the leading suspect, {title_of(fault)}."
 
 
-def good_enough(fault: str, share: float, do: str) -> str:
+def good_enough(fault: str, share: float, do: str, owed: str) -> str:
     """The advice to repair."""
-    return f"Good enough to repair: {title_of(fault)} at {100 * share:.0f} %. {do} {PROOF_OWED}"
+    return f"Good enough to repair: {title_of(fault)} at {_percent(share)}. {do} {owed}{PROOF_OWED}"
 
 
-def cleared() -> str:
+def cleared(owed: str = "") -> str:
     """The advice where nothing is wrong."""
-    return "This circuit is cleared. Buy nothing for it; look at what else sets the code."
+    return f"This circuit is cleared. Buy nothing for it; look at what else sets the code. {owed}".strip()
+
+
+def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
+    """The advice where nothing shows, and only what comes and goes is left."""
+    named = ", ".join(title_of(one) for one in watch)
+    return (
+        f"Cleared for now at {_percent(share)}: nothing shows, and what is left comes and goes. Buy nothing yet; let a "
+        f"long record run, drive with the recorder, or have it come back when it shows again. Watch for {named}."
+    )
+
+
+def after_change(part: str, fault: str) -> str:
+    """The advice after a repair that the evidence since then bears out; `fault` is what left with the part."""
+    named = f": {title_of(fault)}" if fault and fault != SOUND else ""
+    return (
+        f"What was wrong left with the {part}{named}. Nothing has shown since it was changed. Buy nothing more for this "
+        f"circuit. {PROOF_OWED}"
+    )
 
 
 def not_yet(share: float) -> str:
     """The advice to go on."""
-    return f"Not yet: the leading cause stands at {100 * share:.0f} %, and a repair on that would be wrong too often."
+    return f"Not yet: the leading cause stands at {_percent(share)}, and a repair on that would be wrong too often."
+
+
+def hangs_on_one(share: float) -> str:
+    """The advice to confirm what hangs on one reading."""
+    return (
+        f"Not yet: the leading cause stands at {_percent(share)}, but it hangs on one reading or look. Take that one "
+        "again, or confirm it in another way, before anything is bought."
+    )
+
+
+def _percent(share: float) -> str:
+    return f"{min(100 * share, 99):.0f} %"
+

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.machine.network import Network, Transfer
-from sagen.machine.part import SensorPart
+from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import (
     CRANK_TABLE,
     cam_lateness,
@@ -18,11 +18,15 @@ from sagen.machine.record import (
     with_open,
 )
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import copper, solve
+from sagen.machine.solve import copper, network, solve, sources
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING, Role
 
 ARMS_V = 0.8  #: what a coil's input takes for a tooth
+
+
+#: peak to peak at 200 teeth a second below which a coil is as good as still, or weak; and the least bias: common practice
+LEAST_HEIGHT_V, WEAK_HEIGHT_V, LEAST_BIAS_V = 0.06, 0.7, 0.35
 
 
 class CoilPart(SensorPart):
@@ -33,11 +37,29 @@ class CoilPart(SensorPart):
     ohms_by_temperature = True
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:
-        net.resistor("module_signal", "module_ground", machine.values.load_ohm)
-        net.voltage("bias", "module_signal", "module_ground", machine.values.bias_ohm)
+        values = machine.values
+        net.resistor("module_signal", "module_return", values.load_ohm)
+        net.voltage("bias", "module_signal", "module_ground", values.bias_ohm)
+        net.voltage("return_bias", "module_return", "module_ground", values.return_bias_ohm)
 
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         net.voltage("coil", "sensor_signal", "sensor_ground", copper(machine, machine.values.coil_ohm))
+
+    def shown(self, machine, state, node):
+        values = machine.values
+        net = network(machine, state, conducting=False, instrument=(node, values.recorder_ohm))
+        at_rest = dict.fromkeys(("battery", "lift", "pull_up", "bias", "return_bias"), 0.0)
+        gain = np.abs(net.volts(at_rest | {"coil": 1.0})[node])
+        rpm = machine.crank_rpm if state in STARTING else np.float64(machine.idle_rpm)
+        height = 2.0 * values.coil_v * machine.field_strength * gain * np.where(machine.turns, 1.0, 0.0) * rpm / 200.0
+        flat = smooth(np.log10(LEAST_HEIGHT_V / np.maximum(height, 1e-9)), 0.12)
+        rest = net.volts(sources(machine, state, conducting=False, alive=True))[node]
+        bottom = smooth(LEAST_BIAS_V - rest, 0.08)
+        return {
+            "no_signal:low": flat * bottom,
+            "no_signal:middle": flat * (1 - bottom),
+            "weak_amplitude": (1 - flat) * smooth(np.log10(WEAK_HEIGHT_V / np.maximum(height, 1e-9)), 0.1),
+        }
 
     def record(self, machine, state, times, turns, speed, sfreq):
         return record_coil(machine, state, times, turns, speed, sfreq)

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-from sagen.machine.faults import between
+import numpy as np
+
+from sagen.machine.meter import at_teeth
 from sagen.machine.network import Network
-from sagen.machine.part import SensorPart
+from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import record_powered
 from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.solve import powered, volts_at
 from sagen.machine.values import Values
+
+
+#: a step of seven milliamperes across about a hundred ohm is what is looked for: common practice
+USUAL_SHUNT_OHM, LEAST_SWING_A, WEAK_SWING_A, LEAST_LEVEL_V = 100.0, 0.0008, 0.0035, 0.35
 
 
 class CurrentPart(SensorPart):
@@ -25,8 +32,19 @@ class CurrentPart(SensorPart):
     def power_node(self) -> str:
         return "sensor_signal"
 
-    def unpowered(self, sources: dict[str, float]) -> None:
-        sources["draw"] = 0.0
+    def shown(self, machine, state, node):
+        turning, alive = at_teeth(machine, state), powered(machine, state)
+        probe = (node, machine.values.recorder_ohm)
+        one = volts_at(machine, state, conducting=turning > 0, instrument=probe, alive=alive)[node]
+        other = volts_at(machine, state, conducting=turning >= 1, instrument=probe, alive=alive)[node]
+        swing = np.abs(one - other) / USUAL_SHUNT_OHM
+        flat = smooth(LEAST_SWING_A - swing, 0.0003)
+        bottom = smooth(LEAST_LEVEL_V - np.minimum(one, other), 0.15)
+        return {
+            "no_signal:low": flat * (0.2 + 0.8 * bottom),
+            "no_signal:middle": flat * 0.8 * (1 - bottom),
+            "weak_amplitude": (1 - flat) * smooth(WEAK_SWING_A - swing, 0.0008),
+        }
 
     def record(self, machine, state, times, turns, speed, sfreq):
         return record_powered(machine, state, times, turns, speed, sfreq)
@@ -44,8 +62,9 @@ class CurrentPart(SensorPart):
     def line_ohm(self, values: Values) -> float:
         return values.shunt_ohm
 
-    def load_input(self, values: Values, severity: float, heavy_ohm: float) -> None:
-        values.shunt_ohm *= between(0.6, 0.15, severity)
+    def load_input(self, values: Values, ohm: float) -> None:
+        # What holds the wire down lies beside the shunt, across which the current is read.
+        values.shunt_ohm = values.shunt_ohm * ohm / (values.shunt_ohm + ohm)
 
     def spike_v(self, values: Values) -> float:
         return 1.4

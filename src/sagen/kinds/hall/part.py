@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import numpy as np
+
+from sagen.machine.meter import at_teeth
 from sagen.machine.network import Network
-from sagen.machine.part import SensorPart
+from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import record_powered
 from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.solve import ABSENT, either, powered, volts_at
 from sagen.machine.values import Values
+from sagen.model.vocabulary import STARTING
 
+#: levels at which a reader of recordings finds fault (shares of the pull-up, V): common practice
+LEAST_SWING, HELD_HIGH, HELD_HIGH_SAGGING, HELD_LOW, LOW_V, LOW_SHARE = 0.05, 0.8, 0.62, 0.16, 0.8, 0.12
 BATTERY_PULL_UP_V = 8.0  #: a pull-up of as many volts or more hangs on the battery
-RETURN_SHARE = 0.12  #: of the sensor's own resistance: a return of as much shows in its levels
+RETURN_SHARE = 0.007  #: of the sensor's own resistance: a return of as much shows in its levels
 
 
 class HallPart(SensorPart):
@@ -20,17 +27,38 @@ class HallPart(SensorPart):
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:
         values = machine.values
-        if values.pull_up_v >= BATTERY_PULL_UP_V:
-            # A pull-up to the battery follows it; what it falls short of the battery is the module's own.
-            net.resistor("battery", "module_signal", values.pull_up_ohm)
-        else:
-            net.voltage("pull_up", "module_signal", "module_ground", values.pull_up_ohm)
+        # A pull-up to the battery follows it; what it falls short of the battery is the module's own.
+        to_battery = values.pull_up_v >= BATTERY_PULL_UP_V
+        net.resistor("battery", "module_signal", either(to_battery, values.pull_up_ohm, ABSENT))
+        net.voltage("pull_up", "module_signal", "module_ground", either(to_battery, ABSENT, values.pull_up_ohm))
         net.resistor("module_signal", "module_ground", values.input_ohm)
 
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         values = machine.values
         net.resistor("sensor_supply", "sensor_ground", values.sensor_ohm)
-        net.resistor("sensor_signal", "sensor_ground", values.on_ohm if conducting else values.off_ohm)
+        net.voltage("low", "sensor_signal", "sensor_ground", either(conducting, values.on_ohm, values.off_ohm))
+
+    def shown(self, machine, state, node):
+        values = machine.values
+        turning, alive = at_teeth(machine, state), powered(machine, state)
+        probe = (node, values.recorder_ohm)
+        low = volts_at(machine, state, conducting=turning > 0, instrument=probe, alive=alive)[node]
+        high = volts_at(machine, state, conducting=turning >= 1, instrument=probe, alive=alive)[node]
+        expected = either(values.pull_up_v >= BATTERY_PULL_UP_V, values.battery_v, values.pull_up_v)
+        # A pull-up to the battery sags with it while the starter turns.
+        sags = (values.pull_up_v >= BATTERY_PULL_UP_V) & (state in STARTING)
+        holds = either(sags, HELD_HIGH_SAGGING, HELD_HIGH)
+        swing = np.abs(high - low)
+        flat = smooth(LEAST_SWING - swing / expected, 0.012)
+        at_top, at_bottom = smooth(high / expected - holds, 0.05), smooth(HELD_LOW - high / expected, 0.03)
+        switching = 1.0 - flat
+        return {
+            "no_signal:high": flat * at_top,
+            "no_signal:low": flat * at_bottom,
+            "no_signal:middle": flat * (1 - at_top) * (1 - at_bottom),
+            "low_not_pulled_down": switching * smooth(low - np.maximum(LOW_V, LOW_SHARE * expected), 0.03 * expected),
+            "high_not_reached": switching * smooth(holds - high / expected, 0.04),
+        }
 
     def record(self, machine, state, times, turns, speed, sfreq):
         return record_powered(machine, state, times, turns, speed, sfreq)
@@ -41,12 +69,12 @@ class HallPart(SensorPart):
     def line_ohm(self, values: Values) -> float:
         return values.pull_up_ohm
 
-    def load_input(self, values: Values, severity: float, heavy_ohm: float) -> None:
-        values.input_ohm = heavy_ohm
+    def load_input(self, values: Values, ohm: float) -> None:
+        values.input_ohm = ohm
 
-    def return_scale(self, values: Values) -> tuple[float, float]:
+    def least_return_ohm(self, values: Values) -> float:
         # Its own current shows a few ohms as tens of millivolts.
-        return 0.08, RETURN_SHARE * values.sensor_ohm
+        return RETURN_SHARE * values.sensor_ohm
 
     def spike_v(self, values: Values) -> float:
         return values.pull_up_v

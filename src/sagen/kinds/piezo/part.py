@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.machine.network import Network
-from sagen.machine.part import SensorPart
+from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import signal_table
 from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import solve
@@ -15,6 +15,10 @@ from sagen.model.vocabulary import State
 LINE_OHM = 4_000.0  #: what a load on a knock sensor's wire is compared with
 
 
+#: a sensor this much lower than its twin is weak, or as good as silent; load for tapping, and the least of a sound module
+WEAK_RATIO, SILENT_RATIO, TAP_LOAD_OHM, LEAST_LOAD_OHM = 0.75, 0.05, 22_000.0, 8_000.0
+
+
 class PiezoPart(SensorPart):
     """A piezo element with its built-in resistor."""
 
@@ -22,10 +26,36 @@ class PiezoPart(SensorPart):
     ohms_field = "piezo_ohm"
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:
-        net.resistor("module_signal", "module_ground", machine.values.load_ohm)
+        # Some modules hold the wire up to see whether it is parted; none is the plain circuit.
+        net.resistor("module_signal", "module_return", machine.values.load_ohm)
+        net.voltage("bias", "module_signal", "module_ground", machine.values.bias_ohm)
 
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         net.resistor("sensor_signal", "sensor_ground", machine.values.piezo_ohm)
+
+    def shown(self, machine, state, node):
+        # Heights are told against a sound twin of this machine under the same load.
+        ratio, alone = self._height(machine, state), self._height(machine, State.UNPLUGGED)
+        weak = smooth(WEAK_RATIO - ratio, 0.06)
+        loaded = smooth(WEAK_RATIO - ratio / np.maximum(alone, 1e-6), 0.06)
+        return {"weak_strike": weak, "loaded_down": loaded, "no_signal:middle": smooth(SILENT_RATIO - ratio, 0.02)}
+
+    def _height(self, machine: SimulatedMachine, state: str) -> np.ndarray:
+        """Height of a tap's answer against that of a sound sensor whose wires are sound."""
+        values, usual = machine.values, Values()
+        omega = 2 * np.pi * usual.piezo_hz
+        if state in (State.UNPLUGGED, State.LOADED):
+            load = TAP_LOAD_OHM if state == State.LOADED else values.recorder_ohm
+            series = 0.0
+        else:
+            shunt = 1 / values.load_ohm + 1 / values.leak_ohm
+            load, series = 1 / shunt, values.signal_wire_ohm + values.signal_pin_ohm + values.ground_wire_ohm
+        path = series + load
+        total = 1 / (1 / values.piezo_ohm + 1 / path)
+        reactance = 1 / (omega * values.piezo_f)
+        sound_load = TAP_LOAD_OHM if state == State.LOADED else np.maximum(load, LEAST_LOAD_OHM)
+        sound = 1 / np.hypot(1.0, reactance / sound_load)
+        return values.piezo_v / usual.piezo_v * (load / path) / np.hypot(1.0, reactance / total) / sound
 
     def record(self, machine, state, times, turns, speed, sfreq):
         return record_piezo(machine, state, times, turns, speed, sfreq)

@@ -3,12 +3,17 @@
 A mode is a function of a machine and a severity (0, barely, to 1, plain) under `@fault(slug, cause, changes, ...)`.
 Several can be switched on at once; each draws what it needs from the machine's own generator. Files and the command
 line may name a mode by its slug (`tooth_missing`) or its title ("tooth missing").
+
+A resistance, a leak or a load is one mode on one scale, harmless to open or short, equal ratios being equal steps; what
+lies at the end of the scale has a name of its own there (`ends`): "signal wire open" is `signal_wire_high_resistance`
+at severity 1. A mode that changes the circuit or the field (`computed`) is also applied to many machines at once: its
+severity is then an array, and so is all that it writes.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from functools import cache
 from importlib import import_module
 
@@ -16,6 +21,7 @@ import numpy as np
 
 from sagen.machine.part import SensorPart
 from sagen.machine.simulated import SimulatedMachine, build_machine
+from sagen.machine.solve import OPEN, either
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.extensions import load_extensions
@@ -32,6 +38,7 @@ ROTATING = (SensorKind.HALL, SensorKind.RELUCTANCE, SensorKind.CURRENT)
 TURNING_ROLES = (Role.CRANK, Role.CAM, Role.SPEED)
 NOT_CAM = (Role.CRANK, Role.SPEED)
 TIMED = (Role.CRANK, Role.CAM)
+NEARLY_OPEN, NEARLY_SHORT, SHORT = 2e7, 3.0, 0.5  #: ohm
 
 
 @dataclass(frozen=True)
@@ -46,10 +53,16 @@ class FaultMode:
     apply: Apply
     title: str
     regulated: bool = False  #: only where the feed is the module's own
+    computed: bool = False  #: whether what it does to the circuit or the field can be computed for many machines at once
+    ends: Mapping[str, float] = field(default_factory=dict)  #: names of places on its scale, and their severities
+
+    def severity(self, name: str, asked: float) -> float:
+        """The severity that a name stands for: its own where it names an end of the scale, else what was asked."""
+        return self.ends.get(name.replace(" ", "_").replace("-", "_"), float(np.clip(asked, 0.0, 1.0)))
 
     def fits(self, spec: CircuitSpec) -> bool:
         """Whether a circuit can have it."""
-        return spec.sensor in self.kinds and spec.role in self.roles and (spec.regulated or not self.regulated)
+        return spec.sensor in self.kinds and spec.role in self.roles and (not self.regulated or spec.supply is None or spec.regulated)
 
 
 #: a file a cause, in the order in which fault modes are listed
@@ -69,12 +82,16 @@ def fault(
     *,
     title: str = "",
     regulated: bool = False,
+    computed: bool = False,
+    ends: Mapping[str, float] | None = None,
 ) -> Callable[[Apply], Apply]:
     """Make a function a fault mode; its title is the slug in words where none is given."""
 
     def keep(apply: Apply) -> Apply:
         named = title or slug.replace("_", " ")
-        FAULTS[slug] = FaultMode(slug, Cause(cause), changes, tuple(kinds), tuple(roles), apply, named, regulated)
+        FAULTS[slug] = FaultMode(
+            slug, Cause(cause), changes, tuple(kinds), tuple(roles), apply, named, regulated, computed, dict(ends or {})
+        )  # fmt: skip
         return apply
 
     return keep
@@ -103,7 +120,8 @@ def fault_called(name: str, among: Iterable[FaultMode] | None = None) -> FaultMo
         for a name that is not known; names the nearest that `among` has.
     """
     known = all_faults()
-    found = known.get(name) or next((one for one in known.values() if one.title == name), None)
+    slug = name.replace(" ", "_").replace("-", "_")
+    found = known.get(name) or next((one for one in known.values() if one.title == name or slug in one.ends), None)
     if found is None:
         raise SagenError(unknown_name("fault", name, [one.title for one in among or known.values()]))
     return found
@@ -125,7 +143,7 @@ def break_machine(
         mode = fault_called(name, can)
         if mode not in can:
             raise SagenError(f"fault '{name}' is not one that this circuit can have")
-        mode.apply(machine, float(np.clip(severity, 0.0, 1.0)))
+        mode.apply(machine, mode.severity(name, severity))
     return machine
 
 
@@ -135,5 +153,15 @@ def between(low: float, high: float, severity: float) -> float:
 
 
 def growing(low: float, high: float, severity: float) -> float:
-    """Between two values by ratio rather than by difference."""
-    return float(low * (high / low) ** severity)
+    """Between two values by ratio rather than by difference; elements may be arrays."""
+    return low * (high / low) ** severity
+
+
+def up_to_open(low: float, severity: float) -> float:
+    """A resistance from `low` (ohm) up, parted at severity 1."""
+    return either(np.asarray(severity) >= 1.0, OPEN, growing(low, NEARLY_OPEN, severity))
+
+
+def down_to_short(high: float, severity: float) -> float:
+    """A path from `high` (ohm) down, as good as none at severity 1."""
+    return either(np.asarray(severity) >= 1.0, SHORT, growing(high, NEARLY_SHORT, severity))

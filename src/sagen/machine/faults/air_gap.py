@@ -7,9 +7,9 @@ from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
 
-@fault("gap_too_wide", Cause.AIR_GAP, "the sensor sits too far from the wheel", ROTATING, TURNING_ROLES)
+@fault("gap_too_wide", Cause.AIR_GAP, "the sensor sits too far from the wheel", ROTATING, TURNING_ROLES, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.gap_mm += between(0.32, 1.7, severity)
+    machine.gap_mm = machine.gap_mm + between(0.32, 1.7, severity)
     machine.gap_wander += 0.12
 
 
@@ -27,9 +27,9 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.place_wander += between(0.05, 0.1, severity)
 
 
-@fault("sensor_not_seated", Cause.AIR_GAP, "the sensor stands off its seat", ROTATING, TURNING_ROLES)
+@fault("sensor_not_seated", Cause.AIR_GAP, "the sensor stands off its seat", ROTATING, TURNING_ROLES, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.gap_mm += between(0.5, 2.2, severity)
+    machine.gap_mm = machine.gap_mm + between(0.25, 2.2, severity)
     machine.gap_wander += 0.08
 
 

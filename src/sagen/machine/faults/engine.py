@@ -7,19 +7,19 @@ from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
 
-@fault("cranks_slowly", Cause.ENGINE, "a weak battery or starter turns the engine too slowly", ROTATING, TIMED)
+@fault("cranks_slowly", Cause.ENGINE, "a weak battery or starter turns the engine too slowly", ROTATING, TIMED, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.crank_rpm *= between(0.6, 0.32, severity)
-    machine.ripple *= 1.5
-    machine.crank_sag *= between(1.3, 2.1, severity)
-    machine.values.battery_v -= between(0.4, 1.2, severity)
+    machine.crank_rpm = machine.crank_rpm * between(0.6, 0.32, severity)
+    machine.ripple = machine.ripple * 1.5
+    machine.crank_sag = machine.crank_sag * between(1.3, 2.1, severity)
+    machine.values.battery_v = machine.values.battery_v - between(0.4, 1.2, severity)
 
 
-@fault("cranks_unevenly", Cause.ENGINE, "one cylinder does not compress as the others do", ROTATING, TIMED)
+@fault("cranks_unevenly", Cause.ENGINE, "one cylinder does not compress as the others do", ROTATING, TIMED, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.uneven += between(0.06, 0.2, severity)
+    machine.uneven = machine.uneven + between(0.06, 0.2, severity)
 
 
-@fault("shaft_does_not_turn", Cause.ENGINE, "starter, belt or coupling turns nothing", ROTATING, TURNING_ROLES)
+@fault("shaft_does_not_turn", Cause.ENGINE, "starter, belt or coupling turns nothing", ROTATING, TURNING_ROLES, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.turns = False

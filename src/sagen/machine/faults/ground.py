@@ -4,23 +4,22 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.faults import COIL, PIEZO, SWITCHING, TURNING_ROLES, between, fault, growing
+from sagen.machine.faults import COIL, PIEZO, SWITCHING, TURNING_ROLES, between, fault, growing, up_to_open
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import OPEN
 from sagen.model.vocabulary import Cause
 
 
-@fault("return_open", Cause.GROUND, "the return wire is parted", (*SWITCHING, *COIL, *PIEZO))
-def _(machine: SimulatedMachine, severity: float) -> None:
-    # A parted wire in a damp plug still has some path.
-    machine.values.ground_wire_ohm = growing(4_000.0, OPEN, severity**0.4)
-
-
-@fault("return_high_resistance", Cause.GROUND, "a poor contact lies in the return", (*SWITCHING, *COIL, *PIEZO))
+@fault(
+    "return_high_resistance",
+    Cause.GROUND,
+    "a poor contact or a break lies in the return",
+    (*SWITCHING, *COIL, *PIEZO),
+    computed=True,
+    ends={"return_open": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     # A switching sensor's own current shows a few ohms as tens of millivolts; a coil's hardly shows any.
-    least, base = machine.part.return_scale(machine.values)
-    machine.values.ground_wire_ohm = base * growing(least, 10.0, severity)
+    machine.values.ground_wire_ohm = up_to_open(machine.part.least_return_ohm(machine.values), severity)
 
 
 @fault("return_contact_bad", Cause.GROUND, "a loose contact of the return makes and breaks", SWITCHING, TURNING_ROLES)
@@ -37,6 +36,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     Cause.GROUND,
     "the engine's earth strap carries the starter's current badly",
     SWITCHING,
+    computed=True,
 )
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.strap_ohm = growing(0.0045, 0.022, severity)
+    machine.values.strap_ohm = growing(0.0025, 0.03, severity)

@@ -2,32 +2,33 @@
 
 from __future__ import annotations
 
-from sagen.machine.faults import SWITCHING, between, fault, growing
+from sagen.machine.faults import SWITCHING, between, down_to_short, fault, up_to_open
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import OPEN
 from sagen.model.vocabulary import Cause
-
-
-@fault("pull_up_lost", Cause.MODULE, "the module no longer lifts the signal wire", SWITCHING, title="pull-up lost")
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.pull_up_ohm = OPEN
 
 
 @fault(
     "pull_up_weak",
     Cause.MODULE,
-    "the module lifts the signal wire through too much resistance",
+    "the module lifts the signal wire through too much resistance, or not at all",
     SWITCHING,
     title="pull-up weak",
+    computed=True,
+    ends={"pull_up_lost": 1.0},
 )
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.pull_up_ohm *= growing(60.0, 1_500.0, severity)
+    machine.values.pull_up_ohm = up_to_open(3.0 * machine.values.pull_up_ohm, severity)
 
 
-@fault("input_loads_the_line", Cause.MODULE, "the module's input holds the wire down")
+@fault(
+    "input_loads_the_line",
+    Cause.MODULE,
+    "the module's input holds the wire down",
+    computed=True,
+    ends={"input_shorted": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    heavy = machine.part.line_ohm(machine.values) * growing(2.2, 0.2, severity)
-    machine.part.load_input(machine.values, severity, heavy)
+    machine.part.load_input(machine.values, down_to_short(10.0 * machine.part.line_ohm(machine.values), severity))
 
 
 @fault("input_threshold_shifted", Cause.MODULE, "the module switches at another voltage than it should")

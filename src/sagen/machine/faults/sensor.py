@@ -4,41 +4,57 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.faults import COIL, FED, PIEZO, ROTATING, SWITCHING, TURNING_ROLES, between, fault, growing
+from sagen.machine.faults import (
+    COIL,
+    FED,
+    PIEZO,
+    ROTATING,
+    SWITCHING,
+    TURNING_ROLES,
+    between,
+    down_to_short,
+    fault,
+    growing,
+    up_to_open,
+)
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import OPEN
+from sagen.machine.solve import OPEN, either
 from sagen.model.vocabulary import Cause
 
 
-@fault("sensor_dead", Cause.SENSOR, "the sensor draws nothing and its output never conducts", FED)
+@fault("sensor_dead", Cause.SENSOR, "the sensor draws nothing and its output never conducts", FED, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.output = "dead"
+    machine.dead = True
     machine.values.sensor_ohm = OPEN
 
 
-@fault("output_never_switches", Cause.SENSOR, "the output transistor never conducts", SWITCHING)
+@fault(
+    "output_cannot_pull_down",
+    Cause.SENSOR,
+    "the output conducts badly, or never",
+    SWITCHING,
+    computed=True,
+    ends={"output_never_switches": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.output = "high"
+    machine.values.on_ohm = up_to_open(0.15 * machine.values.pull_up_ohm, severity)
 
 
-@fault("output_stuck_low", Cause.SENSOR, "the output transistor always conducts", SWITCHING)
+@fault(
+    "output_cannot_release",
+    Cause.SENSOR,
+    "the output leaks when it should not conduct, or always conducts",
+    SWITCHING,
+    computed=True,
+    ends={"output_stuck_low": 1.0, "output_leaking": 0.3},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.output = "low"
-
-
-@fault("output_cannot_pull_down", Cause.SENSOR, "the output transistor conducts badly", SWITCHING)
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.on_ohm = machine.values.pull_up_ohm * growing(0.35, 3.5, severity)
-
-
-@fault("output_cannot_release", Cause.SENSOR, "the output transistor leaks when it should not conduct", SWITCHING)
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.off_ohm = machine.values.pull_up_ohm * growing(1.6, 0.2, severity)
-
-
-@fault("output_leaking", Cause.SENSOR, "the output transistor leaks a little, more when warm", SWITCHING)
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.off_ohm = machine.values.pull_up_ohm * growing(12.0, 2.0, severity)
+    values = machine.values
+    values.off_ohm = either(
+        np.asarray(severity) >= 1.0,
+        values.on_ohm,
+        np.maximum(growing(15.0 * values.pull_up_ohm, 10.0, severity), values.on_ohm),
+    )
 
 
 @fault("drops_out_when_warm", Cause.SENSOR, "the sensor stops for moments", ROTATING, TURNING_ROLES)
@@ -50,24 +66,52 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     )
 
 
-@fault("coil_weak", Cause.SENSOR, "the magnet behind the coil has lost strength", COIL)
+@fault("coil_weak", Cause.SENSOR, "the magnet behind the coil has lost strength", COIL, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.coil_v *= growing(0.4, 0.06, severity)
+    machine.values.coil_v = machine.values.coil_v * growing(0.6, 0.05, severity)
 
 
-@fault("coil_turns_shorted", Cause.SENSOR, "turns of the coil touch: less resistance, inductance and voltage", COIL)
+@fault("coil_turns_shorted", Cause.SENSOR, "turns of the coil touch: less resistance, inductance and voltage", COIL, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    left = between(0.8, 0.05, severity)
-    machine.values.coil_ohm *= left
-    machine.values.coil_h *= left**2
-    machine.values.coil_v *= left
+    left = growing(0.93, 0.01, severity)
+    values = machine.values
+    values.coil_ohm, values.coil_h, values.coil_v = values.coil_ohm * left, values.coil_h * left**2, values.coil_v * left
 
 
-@fault("coil_open", Cause.SENSOR, "the coil is parted, or hangs by a bad joint", COIL)
+@fault(
+    "coil_high_resistance",
+    Cause.SENSOR,
+    "the coil is parted, or hangs by a bad joint",
+    COIL,
+    computed=True,
+    ends={"coil_open": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.coil_ohm = (
-        OPEN if severity > 0.4 else machine.values.coil_ohm * growing(1.6, 60.0, (severity / 0.4) ** 2)
-    )
+    machine.values.coil_ohm = up_to_open(1.12 * machine.values.coil_ohm, severity)
+
+
+@fault(
+    "element_high_resistance",
+    Cause.SENSOR,
+    "the element's own resistor or its joint is parted",
+    PIEZO,
+    computed=True,
+    ends={"element_open": 1.0},
+)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.values.piezo_ohm = up_to_open(1.3 * machine.values.piezo_ohm, severity)
+
+
+@fault(
+    "element_leaking",
+    Cause.SENSOR,
+    "damp in the sensor or a crack leads past the element",
+    PIEZO,
+    computed=True,
+    ends={"element_shorted": 1.0},
+)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    machine.values.piezo_ohm = down_to_short(0.7 * machine.values.piezo_ohm, severity)
 
 
 @fault("tip_cracked", Cause.SENSOR, "the tip has been struck: less field, and it varies", ROTATING, TURNING_ROLES)
@@ -77,9 +121,9 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.place_wander += between(0.05, 0.11, severity)
 
 
-@fault("piezo_weak", Cause.SENSOR, "the element gives less for the same tap", PIEZO)
+@fault("piezo_weak", Cause.SENSOR, "the element gives less for the same tap", PIEZO, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.piezo_v *= growing(0.6, 0.08, severity)
+    machine.values.piezo_v = machine.values.piezo_v * growing(0.85, 0.06, severity)
 
 
 @fault("piezo_detuned", Cause.SENSOR, "the element rings at another frequency", PIEZO)

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from sagen.machine.faults import FED, between, fault, growing
+from sagen.machine.faults import FED, between, fault, growing, up_to_open
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import OPEN
+from sagen.machine.solve import OPEN, either
 from sagen.model.vocabulary import Cause
 
+LEAST_SHARE = 0.03  #: of what the sensor draws through: from there on a contact in the feed is worth a thought
 
-@fault("fuse_blown", Cause.SUPPLY, "the fuse of the feed is open", FED)
+
+@fault("fuse_blown", Cause.SUPPLY, "the fuse of the feed is open", FED, computed=True)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    if machine.spec.regulated:
-        machine.values.regulator_ohm = OPEN
-    else:
-        machine.values.fuse_ohm = OPEN
+    values = machine.values
+    values.regulator_ohm = either(machine.regulated, OPEN, values.regulator_ohm)
+    values.fuse_ohm = either(machine.regulated, values.fuse_ohm, OPEN)
 
 
 @fault("relay_contact_bad", Cause.SUPPLY, "the relay's contact makes and breaks", FED)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    if machine.spec.regulated:
+    if machine.regulated:
         machine.values.regulator_ohm = growing(150.0, 900.0, severity)
     else:
         machine.values.relay_ohm = growing(300.0, 4_000.0, severity)
@@ -26,10 +27,16 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.feed_drops = ((start, start + between(0.04, 0.25, severity)),)
 
 
-@fault("feed_wire_high_resistance", Cause.SUPPLY, "a poor contact lies in the feed", FED)
+@fault(
+    "feed_wire_high_resistance",
+    Cause.SUPPLY,
+    "a poor contact or a break lies in the feed",
+    FED,
+    computed=True,
+    ends={"feed_wire_open": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    share = (machine.spec.supply_v - 1.0) / 3.4 - 1.0
-    machine.values.feed_wire_ohm = machine.values.sensor_ohm * between(0.35, 2.0, severity) * max(share, 0.3)
+    machine.values.feed_wire_ohm = up_to_open(LEAST_SHARE * machine.values.sensor_ohm, severity)
 
 
 @fault(
@@ -39,12 +46,10 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     FED,
     title="shared 5 V pulled down",
     regulated=True,
+    computed=True,
 )
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.regulator_ohm = 40.0
-    machine.values.other_load_ohm = growing(60.0, 6.0, severity)
-
-
-@fault("feed_wire_open", Cause.SUPPLY, "the feed wire is parted", FED)
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.feed_wire_ohm = OPEN
+    machine.regulated = machine.regulated | True
+    # A regulator that gives what it can: twenty times its usual resistance.
+    machine.values.regulator_ohm = machine.values.regulator_ohm + 40.0
+    machine.values.other_load_ohm = growing(400.0, 0.5, severity)

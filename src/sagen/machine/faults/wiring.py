@@ -2,35 +2,68 @@
 
 from __future__ import annotations
 
-from sagen.machine.faults import ALL, COIL, PIEZO, ROTATING, SWITCHING, TURNING_ROLES, between, fault, growing
+from sagen.machine.faults import (
+    COIL,
+    PIEZO,
+    ROTATING,
+    SWITCHING,
+    TURNING_ROLES,
+    between,
+    down_to_short,
+    fault,
+    up_to_open,
+)
 from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import OPEN
 from sagen.model.vocabulary import Cause
 
+SERIES_SHARE = 0.03  #: of the line's own resistance: from there on a contact in the signal path is worth a thought
+PATH_TIMES = 20.0  #: times that resistance: a path to ground or feed beyond it does no harm
 
-@fault("signal_wire_open", Cause.WIRING, "the signal wire is parted between plug and module")
+
+@fault(
+    "signal_pin_high_resistance",
+    Cause.WIRING,
+    "the signal pin makes poor contact or none in the plug: on the sensor's side of the probe",
+    computed=True,
+    ends={"signal_pin_open": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.signal_wire_ohm = OPEN
+    machine.values.signal_pin_ohm = up_to_open(SERIES_SHARE * machine.part.line_ohm(machine.values), severity)
 
 
-@fault("signal_pin_open", Cause.WIRING, "the signal pin makes no contact in the plug: parted on the sensor's side")
+@fault(
+    "signal_wire_high_resistance",
+    Cause.WIRING,
+    "a poor contact or a break lies in the signal wire between plug and module",
+    computed=True,
+    ends={"signal_wire_open": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.signal_pin_ohm = OPEN
+    machine.values.signal_wire_ohm = up_to_open(SERIES_SHARE * machine.part.line_ohm(machine.values), severity)
 
 
-@fault("signal_wire_shorted_to_ground", Cause.WIRING, "the signal wire has chafed through to the body")
+@fault(
+    "signal_wire_leaking",
+    Cause.WIRING,
+    "damp or a chafed place leads from the signal wire to the body",
+    computed=True,
+    ends={"signal_wire_shorted_to_ground": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.leak_ohm = growing(60.0, 0.5, severity)
+    machine.values.leak_ohm = down_to_short(PATH_TIMES * machine.part.line_ohm(machine.values), severity)
 
 
-@fault("signal_wire_shorted_to_feed", Cause.WIRING, "the signal wire touches the feed", SWITCHING)
+@fault(
+    "signal_wire_leaking_to_feed",
+    Cause.WIRING,
+    "damp or a chafed place leads from the signal wire to the feed",
+    SWITCHING,
+    computed=True,
+    ends={"signal_wire_shorted_to_feed": 1.0},
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.touch_ohm = growing(120.0, 2.0, severity)
-
-
-@fault("signal_wire_high_resistance", Cause.WIRING, "a poor contact lies in the signal wire", ALL)
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.signal_wire_ohm = growing(800.0, 30_000.0, severity)
+    machine.values.touch_ohm = down_to_short(PATH_TIMES * machine.part.line_ohm(machine.values), severity)
 
 
 @fault("wire_breaks_when_wiggled", Cause.WIRING, "a wire parts when the harness is moved", ROTATING, TURNING_ROLES)
@@ -53,8 +86,3 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.shield_ohm = OPEN
     machine.spikes, machine.spike_v = 25.0, between(0.4, 1.6, severity) * max(machine.values.coil_v, 1.0)
-
-
-@fault("signal_wire_leaking", Cause.WIRING, "damp or a chafed place loads the signal wire")
-def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.leak_ohm = machine.part.line_ohm(machine.values) * growing(2.2, 0.2, severity)

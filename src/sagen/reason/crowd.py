@@ -1,0 +1,309 @@
+"""Many machines thought of at once: what is not known is a place in a cube, and every place is one whole machine.
+
+A particle is a point of the unit cube. Each of its coordinates is one thing that is not known (`world.toml`): the
+battery, the pull-up, what the sensor draws, how bad the fault is, how often it shows. The same places serve every fault
+mode, so that faults which are alike to a probe get the same evidence to the last digit. A crowd is all particles of
+several fault modes, shape (modes, particles), as one `SimulatedMachine` whose values are arrays, solved together.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping, Sequence
+from copy import copy
+
+import numpy as np
+
+from sagen.kinds.kind import kind_of
+from sagen.machine.faults import all_faults
+from sagen.machine.meter import volts_read
+from sagen.machine.simulated import USUAL_WHEEL, SimulatedMachine, Teeth
+from sagen.machine.solve import ABSENT, NODES, powered
+from sagen.machine.values import Values
+from sagen.model.circuit import CircuitSpec
+from sagen.model.vocabulary import OHM_POINTS, Part, Point, State
+from sagen.reason.facts import Knowledge
+
+#: fault modes of one machine, each with the slot whose severity it takes
+Row = tuple[tuple[str, int], ...]
+SOUND_ROW: Row = ()
+
+SLOTS = 3  #: fault modes that one machine may have had in the course of a job
+GENERATIONS = 3  #: times that a part may be replaced before its values repeat
+END_SHARE = 0.35  #: of a fault that grows to open or short, the share that has come to its end
+#: stated volts of a regulated feed and of a pull-up hold to this
+STATED_FEED, STATED_PULL_UP = 0.025, 0.02
+#: a stated feed from here on is the battery's, and from here on that of a 24 V machine
+BATTERY_FEED_V, LORRY_FEED_V = 9.0, 18.0
+#: a stated pull-up from here on is the battery's
+BATTERY_PULL_UP_V = 8.0
+BEYOND_PUBLISHED = 0.01  #: a sound part lies this far beyond what its maker publishes at most
+
+#: fields of the machine, beside its values, that a fault may change
+_OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag", "uneven")
+_VALUES = tuple(one.name for one in dataclasses.fields(Values))
+
+
+class Places:
+    """Which column of the cube is what."""
+
+    def __init__(self, spec: CircuitSpec, facts: Knowledge):
+        drawn = [
+            (name, row.part)
+            for name, row in facts.world.items()
+            if not row.sensors or spec.sensor in row.sensors
+        ]
+        names = ["at_tooth"]
+        for slot in range(SLOTS):
+            names += [f"severity.{slot}", f"often.{slot}"]
+        for name, part in drawn:
+            names += [f"{name}.{generation}" for generation in range(GENERATIONS if part else 1)]
+        self.column = {name: index for index, name in enumerate(names)}
+        self.drawn = tuple(name for name, _ in drawn)
+
+    def __len__(self) -> int:
+        return len(self.column)
+
+    def cube(self, particles: int, seed: int) -> np.ndarray:
+        """Places spread evenly over every coordinate (a Latin hypercube), shape (particles, columns)."""
+        rng = np.random.default_rng(seed)
+        order = rng.random((particles, len(self))).argsort(axis=0)
+        return (order + rng.random((particles, len(self)))) / particles
+
+
+class Crowd:
+    """All particles of some rows of fault modes in one circuit.
+
+    Parameters
+    ----------
+    rows : sequence of Row
+    cube : ndarray
+        shape (particles, columns), the same for every row, or (rows, particles, columns)
+    generations : mapping of Part to int
+        how often a part was replaced: its values are then others
+    """
+
+    def __init__(
+        self,
+        spec: CircuitSpec,
+        facts: Knowledge,
+        places: Places,
+        rows: Sequence[Row],
+        cube: np.ndarray,
+        generations: Mapping[Part, int] | None = None,
+    ):
+        self.spec, self.facts, self.rows = spec, facts, tuple(rows)
+        self._places, self._cube = places, cube
+        self._generations = dict(generations or {})
+        self.particles = cube.shape[-2]
+        self.shape = (len(self.rows), self.particles)
+        self._read: dict[tuple[str, str], dict[str, np.ndarray]] = {}
+        self._alive: dict[str, np.ndarray | bool] = {}
+        self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
+        base = self._sound()
+        self.machine = self._merged(base, [self._broken(base, index) for index in range(len(self.rows))])
+
+    # coordinates --------------------------------------------------------------------------
+
+    def place(self, name: str) -> np.ndarray:
+        """Where the particles lie along one coordinate, shape (particles,) or (rows, particles)."""
+        return self._cube[..., self._places.column[name]]
+
+    def severity(self, fault: str, slot: int) -> np.ndarray:
+        """How bad a fault is, 0 to 1; some have come to the end of their scale."""
+        place = self.place(f"severity.{slot}")
+        if 1.0 not in all_faults()[fault].ends.values():
+            return place
+        return np.where(place < END_SHARE, 1.0, np.minimum((place - END_SHARE) / (1 - END_SHARE), 1.0 - 1e-9))
+
+    def of_row(self, values: np.ndarray, index: int) -> np.ndarray:
+        """The particles of one row."""
+        return values[index] if values.ndim == 2 and len(values) > 1 else values.reshape(-1)
+
+    def _value(self, name: str) -> np.ndarray:
+        row = self.facts.world[name]
+        generation = min(self._generations.get(row.part, 0), GENERATIONS - 1) if row.part else 0
+        return row.at(self.place(f"{name}.{generation}"))
+
+    # machines -----------------------------------------------------------------------------
+
+    def _sound(self) -> SimulatedMachine:
+        """The machines without any fault: values are arrays of the cube's own shape, or single numbers."""
+        spec, part = self.spec, kind_of(self.spec.sensor).part
+        drawn = {name: self._value(name) for name in self._places.drawn}
+        values = Values()
+        for name in _VALUES:
+            if name in drawn:
+                setattr(values, name, drawn[name])
+        kind = drawn["battery_kind"]
+        regulated = self._regulated(drawn)
+        if spec.supply is not None and spec.supply >= BATTERY_FEED_V:
+            kind = np.full_like(kind, 24.0 if spec.supply >= LORRY_FEED_V else 12.0)
+        values.battery_v, values.running_v = drawn["battery_v"] * kind / 12.0, drawn["running_v"] * kind / 12.0
+        if spec.supply is not None and spec.supply < BATTERY_FEED_V:
+            values.regulator_v = spec.supply * (1 + STATED_FEED * (2 * self.place("regulator_v.0") - 1))
+        if "pull_up_v" in drawn and spec.pull_up is not None:
+            generation = min(self._generations.get(Part.MODULE, 0), GENERATIONS - 1)
+            spread = STATED_PULL_UP * (2 * self.place(f"pull_up_v.{generation}") - 1)
+            own = spec.pull_up < BATTERY_PULL_UP_V
+            values.pull_up_v = spec.pull_up * (1 + spread) if own else np.full_like(spread, 12.0)
+        if spec.ohms and part.ohms_field:
+            low, high = spec.ohms[0] * (1 - BEYOND_PUBLISHED), spec.ohms[1] * (1 + BEYOND_PUBLISHED)
+            generation = min(self._generations.get(Part.SENSOR, 0), GENERATIONS - 1)
+            setattr(values, part.ohms_field, low + (high - low) * self.place(f"{part.ohms_field}.{generation}"))
+        if "bias" in drawn:
+            legs = drawn["bias"]
+            values.return_bias_ohm = np.where(legs > 1.5, values.bias_ohm, ABSENT)
+            values.return_ohm = np.where(legs > 1.5, values.return_ohm, Values().return_ohm)
+            values.bias_ohm = np.where(legs > 0.5, values.bias_ohm, ABSENT)
+        for name, stated in spec.values.items():
+            setattr(values, name, float(stated))
+        wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
+        machine = SimulatedMachine(
+            spec, part, values, np.random.default_rng(0), wheel, Teeth.sound(wheel), temperature_c=20.0
+        )
+        machine.regulated, machine.at_tooth = regulated, self.place("at_tooth") < 0.5
+        machine.turns, machine.dead = np.True_, np.False_
+        for name in ("gap_mm", "crank_rpm", "uneven", "crank_sag"):
+            setattr(machine, name, drawn[name])
+        return machine
+
+    def _regulated(self, drawn: dict[str, np.ndarray]) -> np.ndarray:
+        if self.spec.supply is not None:
+            return np.full(self._cube.shape[:-1], self.spec.supply < BATTERY_FEED_V)
+        return self.place("regulated.0") < drawn["regulated"]
+
+    def _broken(self, base: SimulatedMachine, index: int) -> SimulatedMachine:
+        """The machines of one row."""
+        machine = copy(base)
+        own = self._cube.ndim == 3
+        machine.values = copy(base.values)
+        if own:
+            for holder, names in ((machine.values, _VALUES), (machine, (*_OF_MACHINE, "at_tooth"))):
+                for name in names:
+                    value = getattr(holder, name)
+                    if isinstance(value, np.ndarray) and value.ndim == 2:
+                        setattr(holder, name, value[index])
+        for fault, slot in self.rows[index]:
+            mode = all_faults()[fault]
+            if mode.computed:
+                severity = self.severity(fault, slot)
+                mode.apply(machine, severity[index] if own else severity)
+        return machine
+
+    def _merged(self, base: SimulatedMachine, broken: list[SimulatedMachine]) -> SimulatedMachine:
+        """One machine of all rows: what no fault changes stays as it is, what one does becomes (rows, particles)."""
+        merged = copy(base)
+        merged.values = copy(base.values)
+        for take, names in ((lambda one: one.values, _VALUES), (lambda one: one, _OF_MACHINE)):
+            for name in names:
+                plain, found = getattr(take(base), name), [getattr(take(one), name) for one in broken]
+                if not all(one is plain for one in found):
+                    joined = np.empty(self.shape, np.result_type(*(np.asarray(one) for one in found)))
+                    for index, one in enumerate(found):
+                        joined[index] = one
+                    setattr(take(merged), name, joined)
+        return merged
+
+    # what instruments show ----------------------------------------------------------------
+
+    def points(self) -> tuple[Point, ...]:
+        """The points at which volts can be measured."""
+        part = self.machine.part
+        gone = (() if part.fed else (Point.SUPPLY,)) + (() if part.own_return else (Point.GROUND,))
+        return tuple(one for one in NODES if one not in gone and one != Point.SHIELD)
+
+    def volts(self, point: str, state: str) -> np.ndarray | None:
+        """What a meter at a point reads in a state, V, shape (rows, particles); None where it cannot be held."""
+        if point not in self.points():
+            return None
+        return self._all_volts(point, state)[NODES[point]]
+
+    def other_volts(self, point: str, state: str) -> list[np.ndarray]:
+        """What stands at the machine's other pins meanwhile: a probe in the wrong place reads one of them."""
+        return [volts for node, volts in self._all_volts(point, state).items() if node != NODES[point]]
+
+    def _all_volts(self, point: str, state: str) -> dict[str, np.ndarray]:
+        if (point, state) not in self._read:
+            nodes = (NODES[point], *(NODES[one] for one in self.points() if one != point))
+            if state not in self._alive:
+                self._alive[state] = powered(self.machine, state)
+            found = volts_read(self.machine, state, nodes, self._alive[state])
+            self._read[point, state] = {node: np.broadcast_to(one, self.shape) for node, one in found.items()}
+        return self._read[point, state]
+
+    def ohms(self, point: str) -> np.ndarray | None:
+        """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing."""
+        values, part = self.machine.values, self.machine.part
+        if point == Point.GROUND:
+            return np.broadcast_to(values.ground_wire_ohm + values.return_ohm, self.shape) if part.own_return else None
+        name = {
+            Point.SENSOR: part.ohms_field,
+            Point.SUPPLY_WIRE: "feed_wire_ohm" if part.fed else None,
+            Point.SIGNAL_WIRE: "signal_wire_ohm",
+            Point.GROUND_WIRE: "ground_wire_ohm" if part.own_return else None,
+        }.get(point)
+        return np.broadcast_to(getattr(values, name), self.shape) if name else None
+
+    def reading(self, point: str, state: str, ohms: bool) -> np.ndarray | None:
+        """A reading of either quantity."""
+        return self.ohms(point) if ohms or point in OHM_POINTS else self.volts(point, state)
+
+    def shown(self, state: str, end: str = "sensor") -> dict[str, np.ndarray]:
+        """Probabilities of the findings that the circuit's levels make in a recording, by label."""
+        if (state, end) not in self._shown:
+            machine = self.machine
+            node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
+            found = dict(machine.part.shown(machine, state, node))
+            found |= self._rails(state)
+            self._shown[state, end] = {label: np.broadcast_to(one, self.shape) for label, one in found.items()}
+        return self._shown[state, end]
+
+    def _rails(self, state: str) -> dict[str, np.ndarray]:
+        """A feed that is lost and a return that is lifted, as they stand during a recording."""
+        from sagen.machine.part import smooth
+
+        out: dict[str, np.ndarray] = {}
+        machine, starting = self.machine, state in (State.CRANKING, State.START)
+        feed, lift = self.volts(Point.SUPPLY, state), self.volts(Point.GROUND, state)
+        if feed is not None:
+            nominal = np.where(machine.regulated, machine.values.regulator_v, machine.values.battery_v)
+            least = np.where(machine.regulated, REGULATED_HOLDS, BATTERY_HOLDS_CRANKING if starting else BATTERY_HOLDS)
+            out["supply_loss"] = smooth(least - feed / nominal, 0.03)
+        if lift is not None and machine.part.fed:
+            out["ground_lift"] = smooth(lift - (LIFT_CRANKING_V if starting else LIFT_V), 0.04)
+        return out
+
+    def shows(self, fault: str, slot: int, state: str) -> np.ndarray:
+        """How likely a fault shows in the course of one recording: one that comes and goes hardly does on some
+        machines, and always on others."""
+        facts = self.facts
+        coming = facts.comings.get(fault)
+        if coming is None:
+            return 0.55 + 0.45 * self.severity(fault, slot)
+        often = coming.few * (coming.many / coming.few) ** self.place(f"often.{slot}") * coming.times.get(state, 1.0)
+        return 1.0 - np.exp(-often * facts.picture.seconds / 60.0)
+
+    def shape_share(self, finding: str, state: str) -> np.ndarray:
+        """How likely the shape of a recording alone makes a finding, shape (rows, particles)."""
+        shape = self.facts.shapes[finding]
+        out = np.full(self.shape, shape.other)
+        for index, row in enumerate(self.rows):
+            for fault, slot in row:
+                share = shape.of(fault, state)
+                if share > shape.other:
+                    shows = self.shows(fault, slot, state)
+                    shows = shows[index] if shows.ndim == 2 else shows
+                    out[index] = np.maximum(out[index], shape.other + (share - shape.other) * shows)
+        return out
+
+    def by_row(self, share) -> np.ndarray:
+        """A number for every row, the greatest of its fault modes', shape (rows, 1); `share` maps a slug to one."""
+        from sagen.reason.facts import SOUND
+
+        return np.array([[max((share(fault) for fault, _ in row), default=share(SOUND))] for row in self.rows])
+
+
+#: below these shares of nominal a feed is lost, above these volts a return is lifted: common practice
+REGULATED_HOLDS, BATTERY_HOLDS, BATTERY_HOLDS_CRANKING = 0.85, 0.8, 0.58
+LIFT_V, LIFT_CRANKING_V = 0.2, 0.35

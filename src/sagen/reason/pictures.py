@@ -1,0 +1,148 @@
+"""What recordings of one machine tell, finding by finding, each counting on what the earlier ones told.
+
+Whether a machine's recordings show a finding is one thing that is not known of the machine; a second recording mostly
+repeats the first. So every kind of finding is kept as two sums, "this machine shows it" and "it does not", and a
+recording moves both. Beside them stands a machine outside the model, of which any picture may come: no picture speaks
+for or against anything by more than that leaves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import cache
+
+import numpy as np
+
+from sagen.kinds.kind import kind_of
+from sagen.model.finding import Finding
+from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, FindingKind, SensorKind, State
+from sagen.reason.crowd import Crowd
+
+#: how often any finding is made of a machine outside the model, and how often it is made by mistake
+OUTSIDE_SHARE, FALSE_ALARM = 0.12, 0.03
+MIDDLING = 0.12  #: share of flat lines that are read as held elsewhere than they are
+STRIKES = frozenset({FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN})
+#: states in which a reader says that a line is flat
+_FLAT_TOLD = TURNING | {State.STRIKE, State.UNPLUGGED, State.LOADED, State.KEY_ON}
+_RAILS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})
+
+
+def finding_label(kind: str, fields: dict) -> str:
+    """A finding as it is told: its kind, for a flat line with where it is held."""
+    return f"{kind}:{fields['held']}" if kind == FindingKind.NO_SIGNAL and "held" in fields else str(kind)
+
+
+def label_kind(label: str) -> str:
+    """The kind of finding of a label."""
+    return label.partition(":")[0]
+
+
+def finding_set(findings: Iterable[Finding]) -> str:
+    """The set of findings, sorted and joined by "+"; "" for none."""
+    return "+".join(sorted({finding_label(one.kind, one.fields) for one in findings if one.kind not in ABOUT_CAPTURE}))
+
+
+@cache
+def readable(sensor: SensorKind) -> tuple[FindingKind, ...]:
+    """The findings that a recording of a kind of sensor can hold."""
+    kind = kind_of(sensor)
+    out = []
+    for one in FindingKind:
+        if one in ABOUT_CAPTURE or (one in STRIKES) == kind.rotating:
+            continue
+        if not kind.rotating and one not in STRIKES | {FindingKind.NO_SIGNAL, FindingKind.NOISE}:
+            continue
+        if one in (FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED) and not kind.pulled_up:
+            continue
+        if one == FindingKind.WEAK_AMPLITUDE and kind.pulled_up:
+            continue
+        if one == FindingKind.REVERSED_POLARITY and not kind.crossable:
+            continue
+        if one == FindingKind.SUPPLY_LOSS and not kind.fed:
+            continue
+        out.append(one)
+    return tuple(out)
+
+
+class Pictures:
+    """What the recordings of one stretch of a job have told so far, for every particle of a crowd."""
+
+    def __init__(self):
+        self._inside: dict[tuple, tuple[np.ndarray, np.ndarray]] = {}
+        self._outside: dict[tuple, tuple[float, float]] = {}
+        self._total: np.ndarray | float = 1.0
+
+    def told(
+        self, crowd: Crowd, found: frozenset[str], state: str, unseen: frozenset[str] | None, end: str
+    ) -> np.ndarray | None:
+        """How likely this recording is after those before it, shape (rows, particles).
+
+        Parameters
+        ----------
+        found : frozenset of labels
+        unseen : frozenset of kinds, or None
+            what this recording could not have shown; None: only what was found is told at all
+        """
+        kinds = {label_kind(one) for one in found}
+        asked = [one for one in readable(crowd.spec.sensor) if (one in kinds if unseen is None else one not in unseen)]
+        if state not in _FLAT_TOLD:
+            asked = [one for one in asked if one != FindingKind.NO_SIGNAL or one in kinds]
+        flat = FindingKind.NO_SIGNAL in kinds
+        moved = False
+        for kind in asked:
+            if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in kinds:
+                continue  # a flat line shows no teeth
+            held = next((one.partition(":")[2] for one in found if label_kind(one) == kind), "")
+            self._move(crowd, kind, kind in kinds, held, state, end)
+            moved = True
+        if not moved:
+            return None
+        facts = crowd.facts
+        inside = np.ones(crowd.shape)
+        for shows, not_so in self._inside.values():
+            inside = inside * (shows + not_so)
+        outside = float(np.prod([shows + not_so for shows, not_so in self._outside.values()]))
+        total = (1 - facts.picture.outside) * inside + facts.picture.outside * outside
+        gained = total / self._total
+        self._total = total
+        return gained
+
+    def _move(self, crowd: Crowd, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
+        shape = crowd.facts.shapes[kind]
+        # Where the state matters, what one state showed says little of another.
+        key = (kind, state if shape.by_state or kind in _RAILS or state == State.WIGGLE else "")
+        slip = crowd.facts.picture.slip
+        if key not in self._inside:
+            share = np.clip(self._share(crowd, kind, state, end), 0.004, 0.985)
+            self._inside[key], self._outside[key] = (share, 1 - share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
+        if seen:
+            place = self._held(crowd, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
+            now = ((1 - slip) * place, FALSE_ALARM * (1 / 3 if held else 1.0))
+        else:
+            now = (slip, 1 - FALSE_ALARM)
+        shows, not_so = self._inside[key]
+        self._inside[key] = (shows * now[0], not_so * now[1])
+        shows, not_so = self._outside[key]
+        average = (0.9 * (1 / 3 if held else 1.0), 0.1) if seen else (0.1, 0.9)
+        self._outside[key] = (shows * average[0], not_so * average[1])
+
+    def _share(self, crowd: Crowd, kind: FindingKind, state: str, end: str) -> np.ndarray:
+        """How likely a finding is in such a recording."""
+        levels = crowd.shown(state, end)
+        by_level = [share for label, share in levels.items() if label_kind(label) == kind]
+        flat = [share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL]
+        level = np.clip(sum(by_level), 0.0, 1.0) if by_level else np.zeros(crowd.shape)
+        shape = crowd.shape_share(kind, state)
+        if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in STRIKES:
+            # What never switches has no teeth to be irregular.
+            silent = np.clip(sum(flat), 0.0, 1.0)
+            shape = shape * (1 - silent) + 0.01 * silent
+        return 1 - (1 - level) * (1 - shape)
+
+    def _held(self, crowd: Crowd, held: str, state: str, end: str) -> np.ndarray:
+        """Where a flat line is held, given that it is flat."""
+        flat = {label.partition(":")[2]: share for label, share in crowd.shown(state, end).items() if label_kind(label) == FindingKind.NO_SIGNAL}
+        total = sum(flat.values()) + 1e-3
+        here = flat.get(held, np.zeros(crowd.shape)) / total
+        return (1 - MIDDLING) * here + MIDDLING / 3
+

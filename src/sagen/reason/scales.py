@@ -1,0 +1,54 @@
+"""The scales on which readings are compared, and how far a reading may lie from what was thought of.
+
+On these scales millivolts and ratios both matter: below 30 mV equal differences are equal steps, above it equal ratios
+are. A reading is a bell about each particle's own prediction with a wider tail; beside it stand slips, which read
+another pin of the same machine, and a small floor for what no particle has.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+VOLTS_SCALE = 0.03  #: V
+OHM_SHIFT = 0.3  #: ohm: below this a resistance is as good as none
+MOST_OHM = 4e7
+#: what a particle's own prediction may be off by: circuits differ in more than was thought of
+VOLTS_KERNEL, OHM_KERNEL = 0.05, 0.035
+#: an unstated meter: V, share of the reading, decades
+METER_V, METER_SHARE, METER_DECADES = 0.007, 0.008, 0.008
+#: share of readings in the wider tail, and how much wider it is
+TAIL, WIDER = 0.15, 4.0
+SLIP = 0.04  #: readings at another pin than was said
+LEAST = 0.02  #: density of a reading that nothing explains
+
+
+def on_scale(value: np.ndarray | float, ohms: bool) -> np.ndarray:
+    """Volts or ohms on the scale of comparison."""
+    value = np.asarray(value, float)
+    if ohms:
+        return np.log10(np.clip(np.nan_to_num(value, posinf=MOST_OHM), 0.0, MOST_OHM) + OHM_SHIFT)
+    return np.arcsinh(value / VOLTS_SCALE)
+
+
+def off_scale(place: np.ndarray | float, ohms: bool) -> np.ndarray:
+    """Back to volts or ohms."""
+    place = np.asarray(place, float)
+    return np.maximum(10.0**place - OHM_SHIFT, 0.0) if ohms else VOLTS_SCALE * np.sinh(place)
+
+
+def spread_on_scale(value: float, ohms: bool, spread: float = 0.0) -> float:
+    """Width of the bell about a reading, on its scale; `spread` in V or decades is the reading's own."""
+    if ohms:
+        return float(np.sqrt(OHM_KERNEL**2 + METER_DECADES**2 + spread**2))
+    meter = np.sqrt(METER_V**2 + (METER_SHARE * value) ** 2 + spread**2)
+    return float(np.sqrt(VOLTS_KERNEL**2 + (meter / np.hypot(value, VOLTS_SCALE)) ** 2))
+
+
+def bell(value: float, centre: np.ndarray, width: float) -> np.ndarray:
+    """Normal density of a value about centres."""
+    return np.exp(-0.5 * ((value - centre) / width) ** 2) / (width * np.sqrt(2 * np.pi))
+
+
+def density(value: float, centre: np.ndarray, width: float) -> np.ndarray:
+    """Density of a value about centres, with a wider tail."""
+    return (1 - TAIL) * bell(value, centre, width) + TAIL * bell(value, centre, WIDER * width)
