@@ -145,10 +145,10 @@ class OtherMachine:
         self.r_coil = float(rng.uniform(350, 2600))
         self.bias = float(rng.choice([0.0, 1.4, 2.5]))
         self.r_bias, self.r_coil_load = float(rng.uniform(5e3, 5e4)), float(rng.uniform(1e4, 2e5))
-        self.both_legs = self.bias > 0 and rng.random() < 0.3
+        self.both_legs = self.kind == "coil" and self.bias > 0 and rng.random() < 0.3
         self.low_ma, self.high_ma = 7e-3 * float(rng.normal(1, 0.04)), 14e-3 * float(rng.normal(1, 0.04))
         self.r_shunt = float(rng.choice([75.0, 100.0, 115.0]))
-        self.leak, self.to_feed, self.short_in = np.inf, np.inf, np.inf
+        self.leak, self.to_feed, self.short_in, self.leaks_inside = np.inf, np.inf, np.inf, np.inf
         self.pin, self.out = 0.02, "works"
         self.feed_v: float | None = None
         self.rpm = float(rng.normal(210, 28))
@@ -202,7 +202,7 @@ class OtherMachine:
             case "poor low":
                 self.saturates = grows(0.9, 3.6) if not self.high_pull else grows(1.6, 8.0)
             case "leaky":
-                self.leak = self.r_pull * grows(3.0, 0.25)
+                self.leaks_inside = self.r_pull * grows(3.0, 0.25)
             case "coil gone":
                 self.r_coil = 5e7 if rng.random() < 0.65 else self.r_coil * grows(1.6, 90.0)
             case "coil short":
@@ -271,6 +271,8 @@ class OtherMachine:
         on = (alive and conducts and self.out == "works") or self.out == "low"
         if not unplugged and on:
             g_s, i_s = g_s + 1 / (25.0 + self.pin), i_s + (ground + self.saturates) / (25.0 + self.pin)
+        elif not unplugged:
+            g_s, i_s = g_s + 1 / self.leaks_inside, i_s + ground / self.leaks_inside
         det = (g_m + g_wire) * (g_s + g_wire) - g_wire**2
         module = (i_m * (g_s + g_wire) + i_s * g_wire) / det
         plug = (i_s * (g_m + g_wire) + i_m * g_wire) / det
@@ -294,8 +296,6 @@ class OtherMachine:
         rng = self.rng
         if ohms:
             value = {"sensor": self.r_coil, "signal_wire": self.r_signal, "ground_wire": self.r_return, "supply_wire": self.r_feed}[point]
-            if point == "ground_wire" and self.both_legs:
-                value += 2e4
             value = min(value * float(rng.normal(1, 0.006)) + float(abs(rng.normal(0.1, 0.08))), 4e7)
             return MeterReading("", point, state, value, True)
         if rng.random() < SLIPS:
@@ -314,7 +314,7 @@ class OtherMachine:
         far = self.fault == "far away" and self.how_bad > 0.35
         if turning and not far:
             return 0.5 * (self._line(state, True)[index] + self._line(state, False)[index])
-        conducts = state == "metal_near" or (state == "key_on" and self.stood_at_tooth)
+        conducts = state == "metal_near" or (state == "key_on" and self.stood_at_tooth and not far)
         return self._line(state, conducts)[index]
 
     def record(self, state: str) -> tuple[Evidence, ...]:

@@ -46,6 +46,8 @@ from sagen.reason.weigh import Case, Posterior, Replaced, World, world_of
 FORESEEN = 48
 #: hypotheses below this are left out when checks are ranked
 LEAST_LIKELY = 4e-4
+#: how far what a call hangs on is thought to be a slip when the next check is chosen
+DOUBTED = 0.35
 #: width of a bin in which readings are told apart, on the scale of comparison
 BIN = {False: 0.25, True: 0.2}
 #: share of foreseen readings that fall anywhere
@@ -123,8 +125,12 @@ class Outlook:
 
     @classmethod
     def of(cls, case: Case, posterior: Posterior, world: World) -> Outlook:
-        kept = np.flatnonzero(posterior.p >= min(LEAST_LIKELY, float(posterior.p.max())))
-        p = posterior.p[kept] / posterior.p[kept].sum()
+        p = posterior.p
+        if posterior.doubted is not None and posterior.survives < world.facts.stakes.survives:
+            # What the call hangs on may be a slip: checks are asked that would tell without it, too.
+            p = (1 - DOUBTED) * p + DOUBTED * posterior.doubted
+        kept = np.flatnonzero(p >= min(LEAST_LIKELY, float(p.max())))
+        p = p[kept] / p[kept].sum()
         # The same places along the weights for every hypothesis: those that are alike are foreseen alike.
         at = (np.arange(FORESEEN) + 0.5) / FORESEEN
         cubes = []

@@ -123,6 +123,8 @@ class Posterior:
     clouds: tuple[Cloud, ...] = ()
     #: the least that the leading cause would have without any one reading, look or recording
     survives: float = 1.0
+    #: probabilities without the piece that the leading cause hangs on most
+    doubted: np.ndarray | None = None
     #: for every piece used, its likelihood under each fault mode by itself
     alone: tuple[dict[str, float], ...] = ()
     generations: Mapping[Part, int] = field(default_factory=dict)
@@ -392,7 +394,8 @@ def _infer(case: Case, world: World) -> Posterior:
         faults, p, tuple(used), _odd(used, logs, world), tuple(clouds), generations=generations[-1], left=_left(courses, p)
     )
     alone = tuple(_alone(row, courses) for row in logs)
-    return replace(posterior, survives=_survives(posterior, used, logs, prior, clouds), alone=alone)
+    survives, doubted = _survives(posterior, used, logs, clouds)
+    return replace(posterior, survives=survives, doubted=doubted, alone=alone)
 
 
 def _humble(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -> np.ndarray:
@@ -558,14 +561,15 @@ def _left(courses: list[Course], p: np.ndarray) -> dict[str, float]:
     return out
 
 
-def _survives(posterior: Posterior, used, logs: np.ndarray, prior: np.ndarray, clouds) -> float:
-    """The least probability of the leading cause when any one reading, look or recording is left out."""
+def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[float, np.ndarray]:
+    """The least probability of the leading cause when any one reading, look or recording is left out, and the
+    probabilities of all hypotheses then."""
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
     share = np.array(
         [sum(cause_of(one) == lead for one in faults) / len(faults) for faults in posterior.faults]
     )
-    least = causes[lead]
+    least, doubted = causes[lead], posterior.p
     for index, piece in enumerate(used):
         if piece.told or getattr(piece, "certain", False):
             continue  # what was seen and is certain is a fact
@@ -577,8 +581,9 @@ def _survives(posterior: Posterior, used, logs: np.ndarray, prior: np.ndarray, c
             ]
         )
         without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back, MOST_BACK))
-        least = min(least, float(share @ without))
-    return least
+        if float(share @ without) < least:
+            least, doubted = float(share @ without), without
+    return least, doubted
 
 
 MOST_BACK = 12.0  #: nats that leaving out one piece may give back
