@@ -167,7 +167,12 @@ class OtherMachine:
             yield name
 
     def _shares(self) -> np.ndarray:
-        share = np.array([FAULTS[one][1] * (0.25 if FAULTS[one][0] == "timing" and self.family == "crank hall" else 1.0) for one in self._possible()])
+        share = np.array(
+            [
+                FAULTS[one][1] * (0.25 if FAULTS[one][0] == "timing" and self.family == "crank hall" else 1.0)
+                for one in self._possible()
+            ]
+        )
         return share / share.sum()
 
     def _tell(self, rng) -> None:
@@ -186,7 +191,10 @@ class OtherMachine:
         if self.kind == "hall" and rng.random() < 0.5:
             stated["pull_up"] = (24.0 if self.battery > 18 else 12.0) if self.high_pull else 5.0
         if self.kind == "coil" and rng.random() < 0.8:
-            stated["ohms"] = (self.r_coil * float(rng.uniform(0.78, 0.93)), self.r_coil * float(rng.uniform(1.07, 1.22)))
+            stated["ohms"] = (
+                self.r_coil * float(rng.uniform(0.78, 0.93)),
+                self.r_coil * float(rng.uniform(1.07, 1.22)),
+            )
         self.spec = CircuitSpec(**stated)
 
     def _break(self, rng) -> None:
@@ -243,7 +251,12 @@ class OtherMachine:
 
     def _line(self, state: str, conducts: bool, end: str = "plug") -> tuple[float, float, float]:
         """Feed, return and signal at the plug (signal also at the module), by hand."""
-        battery = {"cranking": self.dips_to, "running": self.charging, "wiggle": self.charging, "rolling": self.charging}.get(state, self.battery)
+        battery = {
+            "cranking": self.dips_to,
+            "running": self.charging,
+            "wiggle": self.charging,
+            "rolling": self.charging,
+        }.get(state, self.battery)
         lift = self.lift_crank if state == "cranking" else self.lift_key
         unplugged = state == "key_on_unplugged"
         source = (self.ref if self.own_feed else battery) if self.feed_v is None else self.feed_v
@@ -255,9 +268,15 @@ class OtherMachine:
             room = max(source - 4.5, 0.0)
             amps = min(takes, room / series)
             feed = source - amps * self.r_feed if self.r_feed < 1e7 else 0.0
-            at_module = amps * self.r_shunt * (self.leak / (self.leak + self.r_signal + self.r_shunt) if np.isfinite(self.leak) else 1.0)
+            at_module = (
+                amps
+                * self.r_shunt
+                * (self.leak / (self.leak + self.r_signal + self.r_shunt) if np.isfinite(self.leak) else 1.0)
+            )
             return feed, 0.0, at_module + (amps * self.r_signal if self.r_signal < 1e7 else source * 0.9) + lift
-        amps = min(takes, max(source - self.works_from * 0.6, 0.0) / (self.r_feed + self.r_return + 1.0)) if takes else 0.0
+        amps = (
+            min(takes, max(source - self.works_from * 0.6, 0.0) / (self.r_feed + self.r_return + 1.0)) if takes else 0.0
+        )
         feed = source - amps * self.r_feed if self.r_feed < 1e7 else 0.0
         ground = lift + amps * self.r_return if self.r_return < 1e7 else (lift if unplugged else max(source - 0.8, 0.0))
         if self.kind == "coil":
@@ -282,7 +301,12 @@ class OtherMachine:
     def _coil_rest(self, unplugged: bool, lift: float) -> tuple[float, float]:
         """Return and signal of a coil at rest: what the module's bias leaves there."""
         g_load = 1 / self.r_coil_load + 1 / self.short_in
-        path = self.r_coil + self.r_signal + self.pin + (self.r_return if not self.both_legs else self.r_return + self.r_bias)
+        path = (
+            self.r_coil
+            + self.r_signal
+            + self.pin
+            + (self.r_return if not self.both_legs else self.r_return + self.r_bias)
+        )
         if self.both_legs:
             at = self.bias * (1 / self.r_bias) / (1 / self.r_bias + 1 / self.leak + 1e-7)
             return (0.9 * self.bias if self.r_return < 1e6 else 0.02) + lift, at + lift
@@ -295,7 +319,12 @@ class OtherMachine:
         """A reading, now and then at another pin or in another state."""
         rng = self.rng
         if ohms:
-            value = {"sensor": self.r_coil, "signal_wire": self.r_signal, "ground_wire": self.r_return, "supply_wire": self.r_feed}[point]
+            value = {
+                "sensor": self.r_coil,
+                "signal_wire": self.r_signal,
+                "ground_wire": self.r_return,
+                "supply_wire": self.r_feed,
+            }[point]
             value = min(value * float(rng.normal(1, 0.006)) + float(abs(rng.normal(0.1, 0.08))), 4e7)
             return MeterReading("", point, state, value, True)
         if rng.random() < SLIPS:
@@ -322,8 +351,22 @@ class OtherMachine:
         rng, found = self.rng, set()
         far = self.fault == "far away" and self.how_bad > 0.35
         on, off = self._line(state, not far), self._line(state, False)
-        pull = self.dips_to if self.high_pull and state == "cranking" else (self.battery if self.high_pull else self.ref)
-        still = {"extra_gap", "odd_tooth", "runout", "erratic", "dropout", "noise", "wrong_pattern", "timing_offset", "timing_scatter", "weak_amplitude", "reversed_polarity"}
+        pull = (
+            self.dips_to if self.high_pull and state == "cranking" else (self.battery if self.high_pull else self.ref)
+        )
+        still = {
+            "extra_gap",
+            "odd_tooth",
+            "runout",
+            "erratic",
+            "dropout",
+            "noise",
+            "wrong_pattern",
+            "timing_offset",
+            "timing_scatter",
+            "weak_amplitude",
+            "reversed_polarity",
+        }
         flat = False
         if self.kind == "hall":
             low, high = min(on[2], off[2]), max(on[2], off[2])
@@ -344,23 +387,34 @@ class OtherMachine:
                 found.add("weak_amplitude")
         else:
             load = 1 / (1 / self.r_coil_load + 1 / self.short_in + 1 / self.leak)
-            share = load / (load + self.r_coil + self.pin + self.r_signal * (0 if np.isfinite(self.leak) else 1) + self.r_return)
+            share = load / (
+                load + self.r_coil + self.pin + self.r_signal * (0 if np.isfinite(self.leak) else 1) + self.r_return
+            )
             flat = share < 0.012 or (far and self.how_bad > 0.75)
             if flat:
                 found.add("no_signal:" + ("middle" if self.bias > 0.5 else "low"))
             elif share < 0.3:
                 found.add("weak_amplitude")
         feed, ground = on[0], max(on[1], off[1])
-        if self.kind != "coil" and feed < 0.8 * (self.ref if self.own_feed else self.battery) * (0.72 if state == "cranking" and not self.own_feed else 1.0):
+        if self.kind != "coil" and feed < 0.8 * (self.ref if self.own_feed else self.battery) * (
+            0.72 if state == "cranking" and not self.own_feed else 1.0
+        ):
             found.add("supply_loss")
         if self.kind == "hall" and ground > (0.35 if state == "cranking" else 0.2):
             found.add("ground_lift")
         comes = {"quits hot", "harness moves", "relay", "return moves"}
-        showing = self.fault not in comes or rng.random() < (min(1.0, self.comes * (3.0 if state == "wiggle" and self.fault in ("harness moves", "return moves") else 1.0)))
+        showing = self.fault not in comes or rng.random() < (
+            min(
+                1.0,
+                self.comes * (3.0 if state == "wiggle" and self.fault in ("harness moves", "return moves") else 1.0),
+            )
+        )
         if showing:
             boost = 4.0 if state == "wiggle" and self.fault == "harness moves" else 1.0
             shapes = {one: min(share * boost, 0.95) for one, share in FAULTS[self.fault][3].items()}
-            if self.fault in ("quits hot", "relay", "return moves") or (self.fault == "harness moves" and state == "wiggle"):
+            if self.fault in ("quits hot", "relay", "return moves") or (
+                self.fault == "harness moves" and state == "wiggle"
+            ):
                 shapes = dict.fromkeys(shapes, 0.9)
             if self.kind == "hall" or self.kind == "current":
                 shapes.pop("weak_amplitude", None)
@@ -377,7 +431,9 @@ class OtherMachine:
             unseen |= {"supply_loss"}
         pieces: list[Evidence] = [Captured("", frozenset(found - set(unseen)), state, unseen)]
         if state == "cranking" and self.timed and not flat:
-            pieces.append(Cranked("", self.rpm * float(rng.normal(1, 0.02)), self.beat + float(abs(rng.normal(0, 0.006)))))
+            pieces.append(
+                Cranked("", self.rpm * float(rng.normal(1, 0.02)), self.beat + float(abs(rng.normal(0, 0.006))))
+            )
         return tuple(pieces)
 
     def look(self, check) -> Inspected:
@@ -413,7 +469,11 @@ class OtherMachine:
         """What the machine answers to a check."""
         kind = str(check.kind)
         if kind == "meter":
-            return (self.measure(str(check.point), str(check.state), str(check.point).endswith("_wire") or check.point == "sensor"),)
+            return (
+                self.measure(
+                    str(check.point), str(check.state), str(check.point).endswith("_wire") or check.point == "sensor"
+                ),
+            )
         if kind == "capture":
             return self.record(str(check.state))
         return (self.scan(check) if kind == "scan" else self.look(check),)

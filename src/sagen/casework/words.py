@@ -20,8 +20,23 @@ from sagen.model.trail import (
     Record,
     RepairEntry,
     ReplacedEntry,
+    ScanEntry,
+    StayedEntry,
 )
-from sagen.model.words import COMPLAINTS, FINDING_TITLES, ORIGINS, OWED, PARTS, ROLES, SENSORS, STATES_THEN
+from sagen.model.vocabulary import CodesBack, Scan
+from sagen.model.words import (
+    COMPLAINTS,
+    ENGINE_RUNS_SAID,
+    FINDING_TITLES,
+    OCCASIONS,
+    ORIGINS,
+    OWED,
+    PARTS,
+    ROLES,
+    SENSORS,
+    STATES_THEN,
+    THINGS,
+)
 
 
 @singledispatch
@@ -39,7 +54,8 @@ def _(one: CaptureEntry) -> str:
 @entry_text.register
 def _(one: CodeEntry) -> str:
     said = one.meaning or generic_meaning(one.code)
-    return one.code + (f" {said}" if said else "")
+    status = f", {one.status}" if one.status else ""
+    return one.code + status + (f" {said}" if said else "")
 
 
 def generic_meaning(code: str) -> str:
@@ -56,7 +72,11 @@ def generic_meaning(code: str) -> str:
 
 @entry_text.register
 def _(one: ComplaintEntry) -> str:
-    return COMPLAINTS[one.complaint] if one.complaint else one.text
+    told = [COMPLAINTS[one.complaint]] if one.complaint else []
+    told += [one.text] if one.text else []
+    told += [f"when {', '.join(OCCASIONS[when].lower() for when in one.when)}"] if one.when else []
+    told += [ENGINE_RUNS_SAID[one.runs]] if one.runs else []
+    return ", ".join(told)
 
 
 @entry_text.register
@@ -84,18 +104,35 @@ def _(one: ReadingEntry) -> str:
 @entry_text.register
 def _(one: InspectionEntry) -> str:
     name = one.check.replace("_", " ")
-    return f"{name[:1].upper()}{name[1:]}: {one.outcome.replace('_', ' ') or 'as expected'}"
+    if one.part is None:
+        return f"{name[:1].upper()}{name[1:]}: {one.outcome.replace('_', ' ') or 'as expected'}"
+    sure = ", certain" if one.certain else ""
+    seen = one.seen or one.outcome.replace("_", " ") or "as expected"
+    return f"Looked at {THINGS[one.part].lower()}: {seen}{sure}"
 
 
 @entry_text.register
 def _(one: FindingEntry) -> str:
     state = f", {STATES_THEN[one.state]}" if one.state else ""
-    return f"{FINDING_TITLES[one.finding]}{state}"
+    return (FINDING_TITLES[one.finding] if one.finding else "A recording showed nothing wrong") + state
 
 
 @entry_text.register
 def _(one: ReplacedEntry) -> str:
-    return f"{PARTS[one.part]}, {ORIGINS[one.origin].lower()}" + (f"\n{one.text}" if one.text else "")
+    began = "; it began with that" if one.began else ""
+    return f"{PARTS[one.part]}, {ORIGINS[one.origin].lower()}{began}" + (f"\n{one.text}" if one.text else "")
+
+
+@entry_text.register
+def _(one: ScanEntry) -> str:
+    if one.scan == Scan.CODES_BACK:
+        return "Code stays away after clearing" if one.value == CodesBack.NEVER else f"Code back {one.value}"
+    return f"{one.value:.0f} rpm shown while cranking" if one.value else "No speed shown while cranking"
+
+
+@entry_text.register
+def _(one: StayedEntry) -> str:
+    return "The complaint is still there" if one.stayed else "The complaint is gone"
 
 
 @entry_text.register

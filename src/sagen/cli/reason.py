@@ -33,7 +33,12 @@ def run(arguments) -> int:
         except Exception as error:
             failed = True
             said = in_a_sentence(error)
-            print(json.dumps({"job": name, "error": said}) if arguments.json or arguments.stdin else f"{name}\n  cannot be read: {said}", flush=True)
+            print(
+                json.dumps({"job": name, "error": said})
+                if arguments.json or arguments.stdin
+                else f"{name}\n  cannot be read: {said}",
+                flush=True,
+            )
             continue
         if arguments.json or arguments.stdin:
             row = {
@@ -50,7 +55,7 @@ def run(arguments) -> int:
 
 
 def _print_plain(name: str, found) -> None:
-    from sagen.reason.words import strength
+    from sagen.model.words import strength
 
     print(name)
     for one in found.suspects[:5]:

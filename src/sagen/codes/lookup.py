@@ -130,7 +130,9 @@ def unknown_codes(codes: Iterable[str]) -> list[str]:
         except SagenError:
             known = False
         if not known:
-            out.append(f"{code} is not a code known here: it is kept and weighs nothing. Tie it to this circuit by hand.")
+            out.append(
+                f"{code} is not a code known here: it is kept and weighs nothing. Tie it to this circuit by hand."
+            )
     return out
 
 

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from sagen.model.trail import RepairEntry
-from sagen.model.vocabulary import CheckKind
+from sagen.model.trail import RepairEntry, ScanEntry
+from sagen.model.vocabulary import CheckKind, CodesBack, Scan
 
 
-def _meter(shell, check) -> None:
+def _meter(shell, check, text) -> None:
     page = shell.show_circuit()
     if page is not None:
         page.aim(check.point, check.state)
 
 
-def _capture(shell, check) -> None:
+def _capture(shell, check, text) -> None:
     from sagen.desk.forms import CaptureForm
     from sagen.reason.case import circuit_of
     from sagen.reason.checks import recorder_settings
 
     spec = circuit_of(shell.workspace.job.records())
-    form = CaptureForm(check, recorder_settings(check, spec), shell, stand_in=bool(shell.workspace.instruments))
+    form = CaptureForm(check, text, recorder_settings(check, spec), shell, stand_in=bool(shell.workspace.instruments))
     if not form.exec():
         return
     if form.from_stand_in:
@@ -29,15 +29,15 @@ def _capture(shell, check) -> None:
         shell.choose_files()
 
 
-def _look(shell, check) -> None:
+def _look(shell, check, text) -> None:
     from sagen.desk.forms import LookForm
 
-    form = LookForm(check, shell)
+    form = LookForm(check, text, shell)
     if form.exec():
         shell.workspace.add(form.answer())
 
 
-def _swap(shell, check) -> None:
+def _swap(shell, check, text) -> None:
     from sagen.desk.forms import RepairForm
 
     form = RepairForm(RepairEntry(check.part, text="Swapped to try."), parent=shell)
@@ -45,7 +45,17 @@ def _swap(shell, check) -> None:
         shell.workspace.add(form.answer())
 
 
+def _scan(shell, check, text) -> None:
+    from sagen.desk.forms import TesterForm
+
+    form = TesterForm(ScanEntry(check.slug, CodesBack.NEVER if check.slug == Scan.CODES_BACK else 0.0), shell)
+    form.setWindowTitle(check.name[:1].upper() + check.name[1:])
+    if form.exec():
+        shell.workspace.add(form.answer())
+
+
 #: by the kind of check; a new kind is a row
 DOING: dict[CheckKind, Callable] = {
     CheckKind.METER: _meter, CheckKind.CAPTURE: _capture, CheckKind.LOOK: _look, CheckKind.SWAP: _swap,
+    CheckKind.SCAN: _scan,
 }  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import datetime
 from typing import ClassVar
 
@@ -27,16 +28,45 @@ from sagen.model.errors import SagenError
 from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
+    FindingEntry,
     InspectionEntry,
     NoteEntry,
     ProofEntry,
     Record,
     RepairEntry,
     ReplacedEntry,
+    ScanEntry,
+    StayedEntry,
 )
-from sagen.model.vocabulary import CodeKind, EntryKind, Origin, Part
-from sagen.model.words import COMPLAINTS, ENTRY_TITLES, ORIGINS, OWED, PARTS
+from sagen.model.vocabulary import (
+    ABOUT_CAPTURE,
+    FINDING_STATES,
+    CodeKind,
+    CodesBack,
+    CodeStatus,
+    EngineRuns,
+    EntryKind,
+    FindingKind,
+    Occasion,
+    Origin,
+    Part,
+    Scan,
+)
+from sagen.model.words import (
+    COMPLAINTS,
+    ENTRY_TITLES,
+    FINDING_TITLES,
+    OCCASIONS,
+    ORIGINS,
+    OWED,
+    PARTS,
+    STATES,
+    THINGS,
+)
 
+CODE_STATUS = {
+    CodeStatus.STORED: "Stored", CodeStatus.PENDING: "Pending: seen once", CodeStatus.PERMANENT: "Permanent",
+}  # fmt: skip
 NOTHING_YET = "There is nothing to put on the trail yet."
 
 
@@ -211,6 +241,7 @@ class CodeForm(EntryForm):
         self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
         self.tied = self.choice("It says", {"": "As the generic code says", **CODE_KINDS}, old.says if old else "")
         self.tied.setToolTip("A maker's own code is tied to this job's circuit by hand")
+        self.status = self.choice("Status", {None: "Not said", **CODE_STATUS}, old.status if old else None)
         self.likely = Label(name="quiet", wrap=True)
         self.fields.addRow(self.likely)
         self.text.textChanged.connect(lambda _: self._told())
@@ -233,7 +264,8 @@ class CodeForm(EntryForm):
         return ""
 
     def answer(self) -> CodeEntry:
-        return code_entry(self.text.text(), self.meaning.text().strip(), self.tied.currentData() or None)
+        made = code_entry(self.text.text(), self.meaning.text().strip(), self.tied.currentData() or None)
+        return replace(made, status=self.status.currentData())
 
 
 class ComplaintForm(EntryForm):
@@ -243,12 +275,117 @@ class ComplaintForm(EntryForm):
         told = {**COMPLAINTS, "": "Something else"}
         self.text = self.choice("Complaint", told, (old.complaint or "") if old else None)
         self.words = self.add("In words", QLineEdit(old.text if old else ""))
+        self.when: dict[Occasion, QCheckBox] = {}
+        row = QHBoxLayout()
+        for key, said in OCCASIONS.items():
+            self.when[key] = QCheckBox(said)
+            self.when[key].setChecked(old is not None and key in old.when)
+            row.addWidget(self.when[key])
+        row.addStretch(1)
+        self.fields.addRow(Label("It comes"), row)
+        runs = {None: "Not said", EngineRuns.YES: "Runs", EngineRuns.AT_TIMES: "Runs at times", EngineRuns.NO: "Does not run"}
+        self.runs = self.choice("The engine", runs, old.runs if old else None)
 
     def problem(self) -> str:
-        return "" if self.text.currentData() or self.words.text().strip() else "What is it, in words?"
+        told = self.text.currentData() or self.words.text().strip() or self.runs.currentData()
+        return "" if told or any(box.isChecked() for box in self.when.values()) else "What is it, in words?"
 
     def answer(self) -> ComplaintEntry:
-        return ComplaintEntry(self.text.currentData() or None, self.words.text().strip())
+        when = tuple(key for key, box in self.when.items() if box.isChecked())
+        return ComplaintEntry(
+            self.text.currentData() or None, self.words.text().strip(), when, self.runs.currentData()
+        )  # fmt: skip
+
+
+class LookedAtForm(EntryForm):
+    """Anything that was looked at, at any time: the part, what was seen of it, and whether that is certain."""
+
+    record = InspectionEntry
+
+    def build(self, old: InspectionEntry | None) -> None:
+        self.part = self.choice("What", THINGS, old.part if old else None)
+        self.words = self.add("What was seen", QLineEdit((old.seen or old.check) if old else ""))
+        self.words.setPlaceholderText("as chewed through behind the bracket")
+        self.outcome = self.choice("It is", {"damaged": "Not as it should be", "": "As it should be"}, old.outcome if old else "damaged")
+        self.certain = QCheckBox("Seen for certain: count it as a fact")
+        self.certain.setChecked(old is not None and old.certain)
+        self.fields.addRow(self.certain)
+
+    def problem(self) -> str:
+        return "" if self.words.text().strip() or not self.outcome.currentData() else "What was seen, in words?"
+
+    def answer(self) -> InspectionEntry:
+        seen, bad = self.words.text().strip(), self.outcome.currentData()
+        named = THINGS[self.part.currentData()].lower()
+        return InspectionEntry(
+            seen or named, bad, self.part.currentData(), seen if bad else "", self.certain.isChecked()
+        )  # fmt: skip
+
+
+class ElsewhereForm(EntryForm):
+    """A finding that was read with other means, or that such a recording showed nothing wrong."""
+
+    record = FindingEntry
+
+    def build(self, old: FindingEntry | None) -> None:
+        told = {None: "Nothing wrong", **{key: said for key, said in FINDING_TITLES.items() if key not in ABOUT_CAPTURE}}
+        self.finding = self.choice("It showed", told, old.finding if old else None)
+        self.state = self.choice("While", {None: "Not said", **{key: STATES[key] for key in FINDING_STATES}}, old.state if old else None)
+        held = {"": "Not said", "high": "Held high", "low": "Held low", "middle": "Between"}
+        self.held = self.choice("A flat line", held, old.fields.get("held", "") if old else "")
+
+    def answer(self) -> FindingEntry:
+        finding, held = self.finding.currentData(), self.held.currentData()
+        fields = {"held": held} if held and finding == FindingKind.NO_SIGNAL else {}
+        return FindingEntry(finding, self.state.currentData(), fields)
+
+
+class TesterForm(EntryForm):
+    """What the module itself shows."""
+
+    record = ScanEntry
+
+    def build(self, old: ScanEntry | None) -> None:
+        told = {Scan.RPM_CRANKING: "Speed while cranking", Scan.CODES_BACK: "Code after clearing"}
+        self.scan = self.choice("The tester shows", told, old.scan if old else None)
+        rpm = old.value if old and old.scan == Scan.RPM_CRANKING else ""
+        self.rpm = self.add("rpm, 0 for none", QLineEdit(f"{rpm:g}" if rpm != "" else ""))
+        back = {CodesBack.AT_ONCE: "Back at once", CodesBack.ON_A_DRIVE: "Back on a drive", CodesBack.NEVER: "Stays away"}
+        self.back = self.choice("The code", back, old.value if old and old.scan == Scan.CODES_BACK else None)
+        self.scan.currentIndexChanged.connect(lambda _=0: self._fitting())
+        self._fitting()
+
+    def _fitting(self) -> None:
+        speed = self.scan.currentData() == Scan.RPM_CRANKING
+        self.rpm.setEnabled(speed)
+        self.back.setEnabled(not speed)
+
+    def _entry(self) -> ScanEntry:
+        if self.scan.currentData() == Scan.CODES_BACK:
+            return ScanEntry(Scan.CODES_BACK, self.back.currentData())
+        return ScanEntry(Scan.RPM_CRANKING, float(self.rpm.text().strip().replace(",", ".")))
+
+    def problem(self) -> str:
+        try:
+            self._entry()
+        except ValueError:
+            return "Which speed does it show? 0 where it shows none."
+        return ""
+
+    def answer(self) -> ScanEntry:
+        return self._entry()
+
+
+class StayedForm(EntryForm):
+    """After a repair: is the complaint still there?"""
+
+    record = StayedEntry
+
+    def build(self, old: StayedEntry | None) -> None:
+        self.stayed = self.choice("The complaint", {True: "Is still there", False: "Is gone"}, old.stayed if old else True)
+
+    def answer(self) -> StayedEntry:
+        return StayedEntry(bool(self.stayed.currentData()))
 
 
 class NoteForm(EntryForm):
@@ -271,11 +408,15 @@ class ReplacedForm(EntryForm):
     def build(self, old) -> None:
         self.part = self.choice("Part", PARTS, old.part if old else Part.SENSOR)
         self.origin = self.choice("Its origin", ORIGINS, old.origin if old else self.usual_origin)
+        if self.record is ReplacedEntry:
+            began = {None: "Not known", True: "Yes", False: "No"}
+            self.began = self.choice("It began with that", began, old.began if old else None)
         self.text = self.lines("What", old.text if old else "")
 
     def answer(self) -> Record:
+        began = {"began": self.began.currentData()} if self.record is ReplacedEntry else {}
         return self.record(
-            part=self.part.currentData(), origin=self.origin.currentData(), text=self.text.toPlainText().strip()
+            part=self.part.currentData(), origin=self.origin.currentData(), text=self.text.toPlainText().strip(), **began
         )
 
 
@@ -310,17 +451,19 @@ class ProofForm(EntryForm):
 
 #: by the kind of entry that they make; other kinds are entered elsewhere
 FORMS: dict[EntryKind, type[EntryForm]] = {
-    one.record.kind: one for one in (CodeForm, ComplaintForm, NoteForm, ReplacedForm, RepairForm, ProofForm)
+    one.record.kind: one for one in (
+        CodeForm, ComplaintForm, NoteForm, ReplacedForm, RepairForm, ProofForm, LookedAtForm, ElsewhereForm, TesterForm,
+        StayedForm,
 }
 
 
 class LookForm(Form):
     """What a check by eye or hand came to: one press."""
 
-    def __init__(self, check, parent: QWidget | None = None):
+    def __init__(self, check, text: str, parent: QWidget | None = None):
         super().__init__(check.name[:1].upper() + check.name[1:], "Put on the trail", parent)
         self.check = check
-        told = Label(f"{check.text}\n\nSound: {check.expect}")
+        told = Label(f"{text}\n\nSound: {check.expect}")
         told.setWordWrap(True)
         self.fields.addRow(told)
         if check.cautions:
@@ -332,17 +475,19 @@ class LookForm(Form):
         self.outcome.addItem("As expected of a sound one", "")
         for name in check.outcome:
             self.outcome.addItem(name.replace("_", " ").capitalize(), name)
+        self.certain = QCheckBox("Seen for certain: count it as a fact")
+        self.fields.addRow(self.certain)
 
     def answer(self) -> InspectionEntry:
-        return InspectionEntry(self.check.slug, self.outcome.currentData())
+        return InspectionEntry(self.check.slug, self.outcome.currentData(), certain=self.certain.isChecked())
 
 
 class CaptureForm(Form):
     """What to set on the recorder for a check, and where its capture comes from."""
 
-    def __init__(self, check, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False):
+    def __init__(self, check, text: str, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False):
         super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
-        told = Label(check.text)
+        told = Label(text)
         told.setWordWrap(True)
         self.fields.addRow(told)
         for name, words in settings:

@@ -361,7 +361,7 @@ class MainWindow(QMainWindow):
         """Bring up what the check on the card needs."""
         from sagen.desk.checking import DOING
 
-        DOING[best.check.kind](self, best.check)
+        DOING[best.check.kind](self, best.check, best.text)
 
     def _wishes(self, strategy, gear) -> None:
         self.workspace.strategy, self.workspace.gear = strategy, tuple(gear)

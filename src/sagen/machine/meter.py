@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sagen.machine.part import Ends
 from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
 from sagen.model.errors import SagenError, unknown_name
@@ -57,16 +58,27 @@ def read(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
 def volts_read(
     machine: SimulatedMachine, state: str, nodes: tuple[str, ...], alive: bool | np.ndarray | None = None
 ) -> dict[str, float | np.ndarray]:
-    """What a meter held to the first of `nodes` reads there, and what then stands at the others: V against battery
-    negative, the mean over a tooth and a gap where the shaft turns. Of one machine, or of all that its arrays hold."""
+    """What stands at `nodes` while a meter is held to the first of them: V against battery negative, the mean over a
+    tooth and a gap where the shaft turns. Of one machine, or of all that its arrays hold."""
     clip = (nodes[0], machine.values.meter_ohm)
     share = at_teeth(machine, state)
     alive = powered(machine, state) if alive is None else alive
     ever = volts_at(machine, state, conducting=share > 0, instrument=clip, alive=alive)
-    if not np.any((share > 0) & (share < 1)):
+    if not machine.part.fed or not np.any((share > 0) & (share < 1)):
         return {node: ever[node] for node in nodes}
     always = volts_at(machine, state, conducting=share >= 1, instrument=clip, alive=alive)
     return {node: DUTY * ever[node] + (1 - DUTY) * always[node] for node in nodes}
+
+
+def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=None) -> Ends:
+    """Volts at every node with a recorder clipped to one, while a tooth stands before the tip and while none does."""
+    share = at_teeth(machine, state)
+    alive = powered(machine, state) if alive is None else alive
+    probe = (node, machine.values.recorder_ohm)
+    ever = volts_at(machine, state, conducting=share > 0, instrument=probe, alive=alive)
+    if not machine.part.fed:
+        return ever, ever
+    return ever, volts_at(machine, state, conducting=share >= 1, instrument=probe, alive=alive)
 
 
 def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:

@@ -19,6 +19,10 @@ def smooth(beyond: float | np.ndarray, width: float | np.ndarray) -> np.ndarray:
     return 0.5 * (1.0 + np.tanh(0.5 * np.clip(beyond / width, -60, 60)))
 
 
+#: volts by node while a tooth stands before the sensor, and while none does
+Ends = tuple[dict[str, np.ndarray], dict[str, np.ndarray]]
+
+
 class SensorPart(ABC):
     """The sensor and the module's input as a part of the circuit."""
 
@@ -64,9 +68,10 @@ class SensorPart(ABC):
         """Below and above which the module's input sees a low and a high, V."""
         return values.threshold_v - 0.5 * values.hysteresis_v, values.threshold_v + 0.5 * values.hysteresis_v
 
-    def shown(self, machine: SimulatedMachine, state: str, node: str) -> dict[str, np.ndarray]:
+    def shown(self, machine: SimulatedMachine, state: str, node: str, ends: Ends) -> dict[str, np.ndarray]:
         """How likely the circuit's levels alone make each finding of a recording with the probe at a node: labels of
-        findings and probabilities, of one machine or of all that its arrays hold."""
+        findings and probabilities, of one machine or of all that its arrays hold; `ends` are the volts of every node
+        between which a turning shaft switches them."""
         return {}
 
     # faults that come out differently --------------------------------------------------------

@@ -8,14 +8,17 @@ from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     Cause,
     Complaint,
+    EngineRuns,
     EntryKind,
     FindingKind,
+    Occasion,
     Origin,
     Part,
     Point,
     Role,
     SensorKind,
     State,
+    Thing,
 )
 
 STATES = {
@@ -150,6 +153,8 @@ ENTRY_TITLES = {
     EntryKind.INSPECTION: "Looked at",
     EntryKind.REPLACED: "Replaced before",
     EntryKind.CIRCUIT: "Circuit",
+    EntryKind.SCAN: "Tester",
+    EntryKind.STAYED: "After the repair",
     EntryKind.DAMAGED: "Damaged entry",
     EntryKind.NEWER: "From a newer Sagen",
 }
@@ -160,6 +165,39 @@ OWED = {
     "relearn": "Relearn done, where the maker calls for one",
     "driven": "Driven as the complaint was",
     "stayed_away": "Read again: the code stayed away",
+}
+
+
+OCCASIONS = {
+    Occasion.HOT: "Hot",
+    Occasion.COLD: "Cold",
+    Occasion.WET: "Wet",
+    Occasion.REVVED: "Revved",
+    Occasion.BUMPS: "Over bumps",
+    Occasion.ALWAYS: "Always",
+}
+ENGINE_RUNS_SAID = {
+    EngineRuns.YES: "the engine runs",
+    EngineRuns.NO: "the engine does not run",
+    EngineRuns.AT_TIMES: "the engine runs at times",
+}
+THINGS = {
+    Thing.SENSOR: "Sensor",
+    Thing.TIP: "Sensor's tip",
+    Thing.SEAT: "Sensor's seat",
+    Thing.WHEEL: "Wheel",
+    Thing.PLUG: "Plug and pins",
+    Thing.SIGNAL_WIRE: "Signal wire",
+    Thing.SUPPLY_WIRE: "Feed wire",
+    Thing.GROUND_WIRE: "Return wire",
+    Thing.HARNESS: "Harness",
+    Thing.SHIELD: "Shield",
+    Thing.FUSE: "Fuse",
+    Thing.RELAY: "Relay",
+    Thing.GROUND_POINT: "Ground point",
+    Thing.MODULE: "Module",
+    Thing.TIMING: "Belt or chain",
+    Thing.ENGINE: "Battery, starter, engine",
 }
 
 
@@ -210,3 +248,19 @@ def said_range(low: float, high: float, ohms: bool) -> str:
         return one if one == "over range" else f"about {one}"
     first, _, unit = one.rpartition(" ")
     return f"{first} to {other}" if other.endswith(" " + unit) else f"{one} to {other}"
+
+
+#: how strongly a reason speaks, from so many bits on
+STRENGTHS = ((4.0, "strongly"), (1.5, "clearly"), (0.0, "a little"))
+
+
+def strength(bits: float) -> str:
+    """How strongly a reason speaks, and for which side, as a technician would say it."""
+    size = next(text for least, text in STRENGTHS if abs(bits) >= least)
+    return f"{size} {'for it' if bits > 0 else 'against it'}"
+
+
+def times_likelier(bits: float) -> str:
+    """The figure behind it: "12 times likelier with it than with anything else"."""
+    times = 2.0 ** abs(bits)
+    return f"{said_number(times, 2)} times {'likelier' if bits > 0 else 'less likely'} with it than with anything else"

@@ -16,7 +16,8 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
-from sagen.machine.meter import volts_read
+from sagen.machine.meter import recorded_between, volts_read
+from sagen.machine.part import Ends, smooth
 from sagen.machine.simulated import USUAL_WHEEL, SimulatedMachine, Teeth
 from sagen.machine.solve import ABSENT, NODES, powered
 from sagen.machine.values import Values
@@ -48,11 +49,7 @@ class Places:
     """Which column of the cube is what."""
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge):
-        drawn = [
-            (name, row.part)
-            for name, row in facts.world.items()
-            if not row.sensors or spec.sensor in row.sensors
-        ]
+        drawn = [(name, row.part) for name, row in facts.world.items() if not row.sensors or spec.sensor in row.sensors]
         names = ["at_tooth"]
         for slot in range(SLOTS):
             names += [f"severity.{slot}", f"often.{slot}"]
@@ -97,7 +94,7 @@ class Crowd:
         self._generations = dict(generations or {})
         self.particles = cube.shape[-2]
         self.shape = (len(self.rows), self.particles)
-        self._read: dict[tuple[str, str], dict[str, np.ndarray]] = {}
+        self._read: dict[str, dict[str, np.ndarray]] = {}
         self._alive: dict[str, np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
         base = self._sound()
@@ -215,22 +212,24 @@ class Crowd:
 
     def volts(self, point: str, state: str) -> np.ndarray | None:
         """What a meter at a point reads in a state, V, shape (rows, particles); None where it cannot be held."""
-        if point not in self.points():
-            return None
-        return self._all_volts(point, state)[NODES[point]]
+        return self._all_volts(state)[NODES[point]] if point in self.points() else None
 
     def other_volts(self, point: str, state: str) -> list[np.ndarray]:
         """What stands at the machine's other pins meanwhile: a probe in the wrong place reads one of them."""
-        return [volts for node, volts in self._all_volts(point, state).items() if node != NODES[point]]
+        return [volts for node, volts in self._all_volts(state).items() if node != NODES[point]]
 
-    def _all_volts(self, point: str, state: str) -> dict[str, np.ndarray]:
-        if (point, state) not in self._read:
-            nodes = (NODES[point], *(NODES[one] for one in self.points() if one != point))
-            if state not in self._alive:
-                self._alive[state] = powered(self.machine, state)
-            found = volts_read(self.machine, state, nodes, self._alive[state])
-            self._read[point, state] = {node: np.broadcast_to(one, self.shape) for node, one in found.items()}
-        return self._read[point, state]
+    def _all_volts(self, state: str) -> dict[str, np.ndarray]:
+        """Volts at the plug. A meter loads the signal alone: feed and return are too stiff to feel it."""
+        if state not in self._read:
+            nodes = (NODES[Point.SIGNAL], *(NODES[one] for one in self.points() if one != Point.SIGNAL))
+            found = volts_read(self.machine, state, nodes, self._powered(state))
+            self._read[state] = {node: np.broadcast_to(one, self.shape) for node, one in found.items()}
+        return self._read[state]
+
+    def _powered(self, state: str) -> np.ndarray | bool:
+        if state not in self._alive:
+            self._alive[state] = powered(self.machine, state)
+        return self._alive[state]
 
     def ohms(self, point: str) -> np.ndarray | None:
         """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing."""
@@ -254,24 +253,23 @@ class Crowd:
         if (state, end) not in self._shown:
             machine = self.machine
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            found = dict(machine.part.shown(machine, state, node))
-            found |= self._rails(state)
+            ends = recorded_between(machine, state, node, self._powered(state))
+            found = {**machine.part.shown(machine, state, node, ends), **self._rails(state, ends)}
             self._shown[state, end] = {label: np.broadcast_to(one, self.shape) for label, one in found.items()}
         return self._shown[state, end]
 
-    def _rails(self, state: str) -> dict[str, np.ndarray]:
+    def _rails(self, state: str, ends: Ends) -> dict[str, np.ndarray]:
         """A feed that is lost and a return that is lifted, as they stand during a recording."""
-        from sagen.machine.part import smooth
-
         out: dict[str, np.ndarray] = {}
         machine, starting = self.machine, state in (State.CRANKING, State.START)
-        feed, lift = self.volts(Point.SUPPLY, state), self.volts(Point.GROUND, state)
-        if feed is not None:
+        if machine.part.fed:
+            feed = 0.5 * (ends[0][NODES[Point.SUPPLY]] + ends[1][NODES[Point.SUPPLY]])
             nominal = np.where(machine.regulated, machine.values.regulator_v, machine.values.battery_v)
             least = np.where(machine.regulated, REGULATED_HOLDS, BATTERY_HOLDS_CRANKING if starting else BATTERY_HOLDS)
             out["supply_loss"] = smooth(least - feed / nominal, 0.03)
-        if lift is not None and machine.part.fed:
-            out["ground_lift"] = smooth(lift - (LIFT_CRANKING_V if starting else LIFT_V), 0.04)
+            if machine.part.own_return:
+                lift = 0.5 * (ends[0][NODES[Point.GROUND]] + ends[1][NODES[Point.GROUND]])
+                out["ground_lift"] = smooth(lift - (LIFT_CRANKING_V if starting else LIFT_V), 0.04)
         return out
 
     def shows(self, fault: str, slot: int, state: str) -> np.ndarray:

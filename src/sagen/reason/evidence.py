@@ -118,9 +118,7 @@ class MeterReading(Evidence):
         own = density(here, on_scale(predicted, self.ohms), width)
         slips = LEAST
         if not self.ohms:
-            others = [
-                bell(here, on_scale(one, self.ohms), width) for one in crowd.other_volts(self.point, self.state)
-            ]
+            others = [bell(here, on_scale(one, self.ohms), width) for one in crowd.other_volts(self.point, self.state)]
             if others:
                 slips = LEAST + np.mean(others, axis=0)
         return (1 - SLIP) * own + SLIP * slips
@@ -156,7 +154,9 @@ class Cranked(Evidence):
         swing = 1.0 if self.uneven is None else density(self.uneven, machine.uneven, SWING_SPREAD) / 40.0
         turning = np.broadcast_to(machine.turns, crowd.shape)
         inside = np.where(turning, speed * swing, 0.0)
-        return (1 - CADENCE_OUTSIDE) * inside + CADENCE_OUTSIDE * CADENCE_DENSITY * (1.0 if self.uneven is None else 0.3)
+        return (1 - CADENCE_OUTSIDE) * inside + CADENCE_OUTSIDE * CADENCE_DENSITY * (
+            1.0 if self.uneven is None else 0.3
+        )
 
 
 @dataclass(frozen=True)
@@ -236,7 +236,11 @@ class Scanned(Evidence):
                     # What hardly ever shows does not bring the code back either.
                     shows = crowd.shows(fault, slot, State.RUNNING)
                     shows = shows[index] if shows.ndim == 2 else shows
-                    by_value = {"at once": 0.75 * shows, "on a drive": 0.2 + 0.5 * shows * (1 - shows), "never": 1 - shows}
+                    by_value = {
+                        "at once": 0.75 * shows,
+                        "on a drive": 0.2 + 0.5 * shows * (1 - shows),
+                        "never": 1 - shows,
+                    }
                     steady[index] = np.clip(by_value[str(self.value)], SCAN_SLIP, 1 - SCAN_SLIP)
         return steady
 
@@ -285,7 +289,9 @@ def outcome_shares(check, crowd: Crowd) -> np.ndarray:
     if computed is not None:
         shares = computed(crowd, tuple(check.outcome))
     else:
-        shares = np.array([crowd.by_row(lambda fault, row=row: row.get(fault, row["other"])) for row in check.outcome.values()])
+        shares = np.array(
+            [crowd.by_row(lambda fault, row=row: row.get(fault, row["other"])) for row in check.outcome.values()]
+        )
         coming = _coming(check, crowd)
         if coming is not None:
             shares = shares * coming
@@ -335,9 +341,7 @@ def _wire_alone(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
 
     values = crowd.machine.values
     found = {"to_ground": values.leak_ohm, "to_feed": values.touch_ohm}
-    return np.array(
-        [np.broadcast_to(smooth(np.log10(PATH_OHM / found[one]), 0.15), crowd.shape) for one in outcomes]
-    )
+    return np.array([np.broadcast_to(smooth(np.log10(PATH_OHM / found[one]), 0.15), crowd.shape) for one in outcomes])
 
 
 #: what is hung on the unplugged line, the share of itself that it then falls below, and what counts as a path
@@ -386,4 +390,3 @@ def captured(
     if not (Role.CAM in roles and Role.CRANK in roles):
         unseen |= ABOUT_TIMING
     return Captured(source, found, state, frozenset(unseen) - found, end or "sensor")
-

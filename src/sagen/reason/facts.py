@@ -226,6 +226,9 @@ class Range(_Row):
 
     def at(self, place: np.ndarray) -> np.ndarray:
         """Values for places from 0 to 1, shape as they are."""
+        if len(self.where) == 1:
+            _, low, high = self.where[0]
+            return low * (high / low) ** place if self.scale == "log" else low + (high - low) * place
         shares = np.array([one[0] for one in self.where])
         begins = np.concatenate([[0.0], np.cumsum(shares)[:-1]])
         which = np.clip(np.searchsorted(begins, place, "right") - 1, 0, len(shares) - 1)
@@ -342,14 +345,19 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
             stakes = _row(where, "[stakes]", Stakes, data["stakes"])
         if "picture" in data:
             picture = _row(where, "[picture]", Picture, data["picture"])
-    for name, there in (("shapes.toml: there is no table [picture]", picture), ("checks.toml: there is no table [stakes]", stakes)):
+    for name, there in (
+        ("shapes.toml: there is no table [picture]", picture),
+        ("checks.toml: there is no table [stakes]", stakes),
+    ):
         if there is None:
             raise KnowledgeError(name)
     for one in Place:
         if one not in places:
             raise KnowledgeError(f"checks.toml, [place]: there is no {one}")
     _complete(priors, checks, shapes, comings)
-    looked = {name: _looked(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()}
+    looked = {
+        name: _looked(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()
+    }
     return Knowledge(
         priors,
         _shares(evidence_file, evidence, "code", (*CodeKind, *CODES_TOGETHER)),
@@ -362,7 +370,10 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         shapes,
         comings,
         picture,
-        {name: _row(world_file, f"[value.{name}]", Range, row) for name, row in _table(world_file, world_data, "value").items()},
+        {
+            name: _row(world_file, f"[value.{name}]", Range, row)
+            for name, row in _table(world_file, world_data, "value").items()
+        },
         looked,
         stakes,
         places,
@@ -543,7 +554,9 @@ def _comings(where: str, table: object) -> dict[str, Comings]:
         if not isinstance(pair, list) or len(pair) != 2:
             raise KnowledgeError(f"{where}, [comes_and_goes] {fault}: needs two numbers, few and many")
         times = {state: row[fault] for state, row in states.items() if fault in row}
-        out[fault] = _row(where, f"[comes_and_goes] {fault}", Comings, {"few": pair[0], "many": pair[1], "times": times})
+        out[fault] = _row(
+            where, f"[comes_and_goes] {fault}", Comings, {"few": pair[0], "many": pair[1], "times": times}
+        )
     return out
 
 

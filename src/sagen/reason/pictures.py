@@ -141,8 +141,11 @@ class Pictures:
 
     def _held(self, crowd: Crowd, held: str, state: str, end: str) -> np.ndarray:
         """Where a flat line is held, given that it is flat."""
-        flat = {label.partition(":")[2]: share for label, share in crowd.shown(state, end).items() if label_kind(label) == FindingKind.NO_SIGNAL}
+        flat = {
+            label.partition(":")[2]: share
+            for label, share in crowd.shown(state, end).items()
+            if label_kind(label) == FindingKind.NO_SIGNAL
+        }
         total = sum(flat.values()) + 1e-3
         here = flat.get(held, np.zeros(crowd.shape)) / total
         return (1 - MIDDLING) * here + MIDDLING / 3
-

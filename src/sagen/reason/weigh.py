@@ -42,11 +42,11 @@ BOTH, PAIRED = 0.25, 6
 PAIRED_AFTER_CHANGE = 4
 #: where fewer particles than this share the weight of a leading hypothesis they are moved and multiplied
 STARVED = 40.0
-MOVED, MOST_MOVED_PARTICLES = 6, 160  #: hypotheses, particles
-MOVED_WITHIN = 9.0  #: nats of the best
-STEPS, SWEEPS, KEPT_SHARE = 20, 1, 0.4
+MOVED, MOST_MOVED_PARTICLES = 6, 100  #: hypotheses, particles
+MOVED_WITHIN = 6.0  #: nats of the best
+STEPS, SWEEPS, KEPT_SHARE = 20, 1, 0.3
 #: bins of a guess, particles that it is learned from, standard deviations beyond chance, what stays flat; how many
-BINS, LEARNED_FROM, TOLD_SIGMAS, STILL_FLAT, GUESSES = 40, 40.0, 3.0, 0.15, 4
+BINS, LEARNED_FROM, TOLD_SIGMAS, STILL_FLAT, GUESSES = 40, 40.0, 3.0, 0.15, 3
 #: a step of differential evolution (ter Braak, Statistics and Computing 16, 2006): its length, how many coordinates it
 #: touches, and what is added to it
 STRIDE, TOUCHED, JITTER = 2.38, (0.03, 0.1, 0.3), 0.01
@@ -391,7 +391,13 @@ def _infer(case: Case, world: World) -> Posterior:
     p = _humble(prior, evidence, halves)
     faults = tuple(faults_of(one.now) for one in courses)
     posterior = Posterior(
-        faults, p, tuple(used), _odd(used, logs, world), tuple(clouds), generations=generations[-1], left=_left(courses, p)
+        faults,
+        p,
+        tuple(used),
+        _odd(used, logs, world),
+        tuple(clouds),
+        generations=generations[-1],
+        left=_left(courses, p),
     )
     alone = tuple(_alone(row, courses) for row in logs)
     survives, doubted = _survives(posterior, used, logs, clouds)
@@ -412,7 +418,7 @@ def _starved(prior: np.ndarray, evidence: np.ndarray, total: np.ndarray) -> np.n
     softened = prior + np.maximum(evidence, 2.0 * _log_mean(0.5 * total) - 1.0)
     order = np.argsort(-softened)[:MOVED]
     close = order[softened[order] > softened.max() - MOVED_WITHIN]
-    return close if np.any(effective[close] < STARVED) else order[:0]
+    return close[effective[close] < STARVED]
 
 
 class _Guess:
@@ -430,7 +436,9 @@ class _Guess:
         effective = 1.0 / (weights**2).sum(axis=1)
         bins = _bins(cube)
         place = (np.arange(courses)[:, None, None] * columns + np.arange(columns)) * BINS + bins
-        counted = np.bincount(place.ravel(), np.broadcast_to(weights[..., None], cube.shape).ravel(), courses * columns * BINS)
+        counted = np.bincount(
+            place.ravel(), np.broadcast_to(weights[..., None], cube.shape).ravel(), courses * columns * BINS
+        )
         share = counted.reshape(courses, columns, BINS)
         chance = effective[:, None] * ((share - 1 / BINS) ** 2).sum(axis=2) * BINS
         told = chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))
@@ -566,9 +574,7 @@ def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[flo
     probabilities of all hypotheses then."""
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
-    share = np.array(
-        [sum(cause_of(one) == lead for one in faults) / len(faults) for faults in posterior.faults]
-    )
+    share = np.array([sum(cause_of(one) == lead for one in faults) / len(faults) for faults in posterior.faults])
     least, doubted = causes[lead], posterior.p
     for index, piece in enumerate(used):
         if piece.told or getattr(piece, "certain", False):
@@ -622,7 +628,9 @@ UNEXPLAINED = 4.0  #: times the floor of a reading's likelihood
 # what is said of it -------------------------------------------------------------------------------------------
 
 
-def suspects(case: Case, posterior: Posterior, *, world: World | None = None, most_reasons: int = 8) -> tuple[Suspect, ...]:
+def suspects(
+    case: Case, posterior: Posterior, *, world: World | None = None, most_reasons: int = 8
+) -> tuple[Suspect, ...]:
     """Causes, likeliest first, each named by its likeliest fault mode and with its evidence for and against."""
     world = world or world_of(case.spec)
     by_fault, by_cause = posterior.by_fault(), posterior.by_cause()
@@ -631,9 +639,7 @@ def suspects(case: Case, posterior: Posterior, *, world: World | None = None, mo
         top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
         reasons = _reasons(top, posterior, world)[:most_reasons]
         size = _estimate(top, posterior, world)
-        rows.append(
-            Suspect(cause, top, p, reasons, world.facts.priors[top].do, _title(top, posterior, world), size)
-        )
+        rows.append(Suspect(cause, top, p, reasons, world.facts.priors[top].do, _title(top, posterior, world), size))
     return tuple(sorted(rows, key=lambda one: -one.probability))
 
 
@@ -687,4 +693,3 @@ def weigh(case: Case) -> tuple[tuple[Suspect, ...], Posterior]:
 def with_trail(case: Case, more: Iterable[Evidence | Replaced]) -> Case:
     """The case with entries added at its end."""
     return replace(case, trail=(*case.trail, *more))
-

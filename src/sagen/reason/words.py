@@ -169,15 +169,6 @@ def unexplained(piece: MeterReading, world: World) -> str:
     return f"{text}: no fault explains this reading well. Take it again before building on it."
 
 
-def strength(bits: float) -> str:
-    """How strongly a reason speaks, as a technician would say it."""
-    size = next(text for least, text in STRENGTHS if abs(bits) >= least)
-    return f"{size} {'for' if bits > 0 else 'against'}"
-
-
-STRENGTHS = ((4.0, "strongly"), (1.5, "clearly"), (0.0, "a little"))
-
-
 def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float, float] | None) -> str:
     """What a sound circuit shows: published where it is, else computed from the model where it can be."""
     if published and check.point == Point.SENSOR:
@@ -242,4 +233,3 @@ def hangs_on_one(share: float) -> str:
 
 def _percent(share: float) -> str:
     return f"{min(100 * share, 99):.0f} %"
-

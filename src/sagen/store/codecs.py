@@ -32,6 +32,8 @@ from sagen.model.trail import (
     Record,
     RepairEntry,
     ReplacedEntry,
+    ScanEntry,
+    StayedEntry,
     UnknownField,
 )
 from sagen.model.vocabulary import Complaint, EntryKind, FindingKind
@@ -44,7 +46,7 @@ RECORDS: dict[EntryKind, type[Record]] = {
     one.kind: one
     for one in (
         ComplaintEntry, CodeEntry, CaptureEntry, FindingEntry, NoteEntry, RepairEntry, ProofEntry, ReadingEntry,
-        InspectionEntry, ReplacedEntry, CircuitEntry,
+        InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry,
     )
 }  # fmt: skip
 

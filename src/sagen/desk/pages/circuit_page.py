@@ -463,11 +463,11 @@ class CircuitPage(Page):
         """Ask the model, off the interface thread, what a sound circuit reads."""
 
         def work(_task) -> str:
-            from sagen.reason.weigh import likelihood_model
-            from sagen.reason.words import unit_at, value_range
+            from sagen.reason.weigh import world_of
+            from sagen.reason.words import is_ohms, value_range
 
-            values = likelihood_model(spec).expected(point, state)
-            return value_range(values, unit_at(point)) if values else "nothing to read here"
+            drawn = world_of(spec).expected(point, state, ohms=is_ohms(point))
+            return value_range(drawn, is_ohms(point)) if drawn is not None else "nothing to read here"
 
         self.shell.workspace.work.ask(
             work, done=lambda text: self.show_expected(text) if self._in_sight(point, state) else None

@@ -20,13 +20,14 @@ from sagen.desk.look import theme
 from sagen.desk.look.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.model.vocabulary import Cause, Gear, Strategy
-from sagen.model.words import CAUSES
+from sagen.model.words import CAUSES, strength, times_likelier
 
 LEAST_SHOWN = 0.01
 MOST_BARS = 6
 MOST_CHECKS = 6
 GEAR_WORDS = {
     Gear.METER: "meter", Gear.SCOPE: "recorder", Gear.EYES: "by eye", Gear.PARTS: "spare part",
+    Gear.TESTER: "tester",
 }  # fmt: skip
 
 
@@ -110,15 +111,9 @@ class ReasonLine(QWidget):
         sign.setAlignment(Qt.AlignmentFlag.AlignTop)
         sign.setFixedWidth(12)
         self.text = Label(f"{text} ({strength(bits)})", wrap=True)
+        self.text.setToolTip(plain_tip(times_likelier(bits)))
         row.addWidget(sign)
         row.addWidget(self.text, 1)
-
-
-def strength(bits: float) -> str:
-    """How strongly a reason speaks, and for which side."""
-    size = abs(bits)
-    words = "slightly" if size < 1 else "clearly" if size < 3.5 else "strongly"
-    return f"{words} {'for it' if bits > 0 else 'against it'}"
 
 
 class SuspectRow(QWidget):
@@ -210,9 +205,9 @@ class CheckCard(QWidget):
         check = best.check
         shown = min(len(self.checks), MOST_CHECKS)
         which = "NEXT CHECK" if self.at == 0 else f"CHECK {self.at + 1} OF {shown}"
-        self.over.setText(f"{which} · {check.total_minutes:g} MIN · {GEAR_WORDS[check.gear].upper()}")
+        self.over.setText(f"{which} · {best.total_minutes:.0f} MIN · {GEAR_WORDS[check.gear].upper()}")
         self.title.setText(check.name[:1].upper() + check.name[1:])
-        self.what.setText(check.text)
+        self.what.setText(best.text)
         self.sound.setText(f"Sound: {best.expect}")
         self.why.setText(best.why)
         self.caution.setText("Mind: " + " ".join(check.cautions))

@@ -39,17 +39,20 @@ ICONS = {
     EntryKind.INSPECTION: "eye",
     EntryKind.REPLACED: "wrench",
     EntryKind.CIRCUIT: "list",
+    EntryKind.SCAN: "gauge",
+    EntryKind.STAYED: "check",
     EntryKind.DAMAGED: "x",
     EntryKind.NEWER: "clipboard-list",
 }
 #: what can be put on the trail by hand, in the order of the menu; a reading is entered on the circuit page
 ADDED_BY_HAND = (
-    EntryKind.READING, EntryKind.CODE, EntryKind.COMPLAINT, EntryKind.REPLACED, EntryKind.NOTE, EntryKind.REPAIR,
-    EntryKind.PROOF,
+    EntryKind.READING, EntryKind.CODE, EntryKind.COMPLAINT, EntryKind.INSPECTION, EntryKind.FINDING, EntryKind.SCAN,
+    EntryKind.REPLACED, EntryKind.NOTE, EntryKind.REPAIR, EntryKind.STAYED, EntryKind.PROOF,
 )  # fmt: skip
 SHORT = {
     EntryKind.READING: "Reading", EntryKind.CODE: "Code", EntryKind.COMPLAINT: "Complaint", EntryKind.REPLACED: "Replaced before",
-    EntryKind.NOTE: "Note", EntryKind.REPAIR: "Repair", EntryKind.PROOF: "Proof",
+    EntryKind.INSPECTION: "Looked at", EntryKind.FINDING: "Read elsewhere", EntryKind.SCAN: "Tester shows",
+    EntryKind.NOTE: "Note", EntryKind.REPAIR: "Repair", EntryKind.STAYED: "Still there?", EntryKind.PROOF: "Proof",
 }  # fmt: skip
 
 

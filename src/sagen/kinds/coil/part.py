@@ -18,7 +18,7 @@ from sagen.machine.record import (
     with_open,
 )
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import copper, network, solve, sources
+from sagen.machine.solve import copper, network, solve
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING, Role
 
@@ -45,7 +45,7 @@ class CoilPart(SensorPart):
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         net.voltage("coil", "sensor_signal", "sensor_ground", copper(machine, machine.values.coil_ohm))
 
-    def shown(self, machine, state, node):
+    def shown(self, machine, state, node, ends):
         values = machine.values
         net = network(machine, state, conducting=False, instrument=(node, values.recorder_ohm))
         at_rest = dict.fromkeys(("battery", "lift", "pull_up", "bias", "return_bias"), 0.0)
@@ -53,7 +53,7 @@ class CoilPart(SensorPart):
         rpm = machine.crank_rpm if state in STARTING else np.float64(machine.idle_rpm)
         height = 2.0 * values.coil_v * machine.field_strength * gain * np.where(machine.turns, 1.0, 0.0) * rpm / 200.0
         flat = smooth(np.log10(LEAST_HEIGHT_V / np.maximum(height, 1e-9)), 0.12)
-        rest = net.volts(sources(machine, state, conducting=False, alive=True))[node]
+        rest = ends[0][node]
         bottom = smooth(LEAST_BIAS_V - rest, 0.08)
         return {
             "no_signal:low": flat * bottom,

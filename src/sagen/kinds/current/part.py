@@ -4,14 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.meter import at_teeth
 from sagen.machine.network import Network
 from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import record_powered
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import powered, volts_at
 from sagen.machine.values import Values
-
 
 #: a step of seven milliamperes across about a hundred ohm is what is looked for: common practice
 USUAL_SHUNT_OHM, LEAST_SWING_A, WEAK_SWING_A, LEAST_LEVEL_V = 100.0, 0.0008, 0.0035, 0.35
@@ -32,11 +29,8 @@ class CurrentPart(SensorPart):
     def power_node(self) -> str:
         return "sensor_signal"
 
-    def shown(self, machine, state, node):
-        turning, alive = at_teeth(machine, state), powered(machine, state)
-        probe = (node, machine.values.recorder_ohm)
-        one = volts_at(machine, state, conducting=turning > 0, instrument=probe, alive=alive)[node]
-        other = volts_at(machine, state, conducting=turning >= 1, instrument=probe, alive=alive)[node]
+    def shown(self, machine, state, node, ends):
+        one, other = ends[0][node], ends[1][node]
         swing = np.abs(one - other) / USUAL_SHUNT_OHM
         flat = smooth(LEAST_SWING_A - swing, 0.0003)
         bottom = smooth(LEAST_LEVEL_V - np.minimum(one, other), 0.15)

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.meter import at_teeth
 from sagen.machine.network import Network
 from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import record_powered
 from sagen.machine.simulated import SimulatedMachine
-from sagen.machine.solve import ABSENT, either, powered, volts_at
+from sagen.machine.solve import ABSENT, either
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING
 
@@ -38,12 +37,9 @@ class HallPart(SensorPart):
         net.resistor("sensor_supply", "sensor_ground", values.sensor_ohm)
         net.voltage("low", "sensor_signal", "sensor_ground", either(conducting, values.on_ohm, values.off_ohm))
 
-    def shown(self, machine, state, node):
+    def shown(self, machine, state, node, ends):
         values = machine.values
-        turning, alive = at_teeth(machine, state), powered(machine, state)
-        probe = (node, values.recorder_ohm)
-        low = volts_at(machine, state, conducting=turning > 0, instrument=probe, alive=alive)[node]
-        high = volts_at(machine, state, conducting=turning >= 1, instrument=probe, alive=alive)[node]
+        low, high = ends[0][node], ends[1][node]
         expected = either(values.pull_up_v >= BATTERY_PULL_UP_V, values.battery_v, values.pull_up_v)
         # A pull-up to the battery sags with it while the starter turns.
         sags = (values.pull_up_v >= BATTERY_PULL_UP_V) & (state in STARTING)

@@ -33,7 +33,7 @@ class PiezoPart(SensorPart):
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         net.resistor("sensor_signal", "sensor_ground", machine.values.piezo_ohm)
 
-    def shown(self, machine, state, node):
+    def shown(self, machine, state, node, ends):
         # Heights are told against a sound twin of this machine under the same load.
         ratio, alone = self._height(machine, state), self._height(machine, State.UNPLUGGED)
         weak = smooth(WEAK_RATIO - ratio, 0.06)

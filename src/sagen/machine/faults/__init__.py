@@ -53,7 +53,9 @@ class FaultMode:
     apply: Apply
     title: str
     regulated: bool = False  #: only where the feed is the module's own
-    computed: bool = False  #: whether what it does to the circuit or the field can be computed for many machines at once
+    computed: bool = (
+        False  #: whether what it does to the circuit or the field can be computed for many machines at once
+    )
     ends: Mapping[str, float] = field(default_factory=dict)  #: names of places on its scale, and their severities
 
     def severity(self, name: str, asked: float) -> float:
@@ -62,7 +64,11 @@ class FaultMode:
 
     def fits(self, spec: CircuitSpec) -> bool:
         """Whether a circuit can have it."""
-        return spec.sensor in self.kinds and spec.role in self.roles and (not self.regulated or spec.supply is None or spec.regulated)
+        return (
+            spec.sensor in self.kinds
+            and spec.role in self.roles
+            and (not self.regulated or spec.supply is None or spec.regulated)
+        )
 
 
 #: a file a cause, in the order in which fault modes are listed

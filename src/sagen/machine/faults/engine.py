@@ -7,7 +7,14 @@ from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
 
-@fault("cranks_slowly", Cause.ENGINE, "a weak battery or starter turns the engine too slowly", ROTATING, TIMED, computed=True)
+@fault(
+    "cranks_slowly",
+    Cause.ENGINE,
+    "a weak battery or starter turns the engine too slowly",
+    ROTATING,
+    TIMED,
+    computed=True,
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.crank_rpm = machine.crank_rpm * between(0.6, 0.32, severity)
     machine.ripple = machine.ripple * 1.5
@@ -15,11 +22,20 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.battery_v = machine.values.battery_v - between(0.4, 1.2, severity)
 
 
-@fault("cranks_unevenly", Cause.ENGINE, "one cylinder does not compress as the others do", ROTATING, TIMED, computed=True)
+@fault(
+    "cranks_unevenly", Cause.ENGINE, "one cylinder does not compress as the others do", ROTATING, TIMED, computed=True
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.uneven = machine.uneven + between(0.06, 0.2, severity)
 
 
-@fault("shaft_does_not_turn", Cause.ENGINE, "starter, belt or coupling turns nothing", ROTATING, TURNING_ROLES, computed=True)
+@fault(
+    "shaft_does_not_turn",
+    Cause.ENGINE,
+    "starter, belt or coupling turns nothing",
+    ROTATING,
+    TURNING_ROLES,
+    computed=True,
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.turns = False

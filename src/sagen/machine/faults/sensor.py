@@ -71,11 +71,21 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.coil_v = machine.values.coil_v * growing(0.6, 0.05, severity)
 
 
-@fault("coil_turns_shorted", Cause.SENSOR, "turns of the coil touch: less resistance, inductance and voltage", COIL, computed=True)
+@fault(
+    "coil_turns_shorted",
+    Cause.SENSOR,
+    "turns of the coil touch: less resistance, inductance and voltage",
+    COIL,
+    computed=True,
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     left = growing(0.93, 0.01, severity)
     values = machine.values
-    values.coil_ohm, values.coil_h, values.coil_v = values.coil_ohm * left, values.coil_h * left**2, values.coil_v * left
+    values.coil_ohm, values.coil_h, values.coil_v = (
+        values.coil_ohm * left,
+        values.coil_h * left**2,
+        values.coil_v * left,
+    )
 
 
 @fault(
