@@ -283,7 +283,12 @@ class ComplaintForm(EntryForm):
             row.addWidget(self.when[key])
         row.addStretch(1)
         self.fields.addRow(Label("It comes"), row)
-        runs = {None: "Not said", EngineRuns.YES: "Runs", EngineRuns.AT_TIMES: "Runs at times", EngineRuns.NO: "Does not run"}
+        runs = {
+            None: "Not said",
+            EngineRuns.YES: "Runs",
+            EngineRuns.AT_TIMES: "Runs at times",
+            EngineRuns.NO: "Does not run",
+        }
         self.runs = self.choice("The engine", runs, old.runs if old else None)
 
     def problem(self) -> str:
@@ -306,7 +311,9 @@ class LookedAtForm(EntryForm):
         self.part = self.choice("What", THINGS, old.part if old else None)
         self.words = self.add("What was seen", QLineEdit((old.seen or old.check) if old else ""))
         self.words.setPlaceholderText("as chewed through behind the bracket")
-        self.outcome = self.choice("It is", {"damaged": "Not as it should be", "": "As it should be"}, old.outcome if old else "damaged")
+        self.outcome = self.choice(
+            "It is", {"damaged": "Not as it should be", "": "As it should be"}, old.outcome if old else "damaged"
+        )
         self.certain = QCheckBox("Seen for certain: count it as a fact")
         self.certain.setChecked(old is not None and old.certain)
         self.fields.addRow(self.certain)
@@ -328,9 +335,14 @@ class ElsewhereForm(EntryForm):
     record = FindingEntry
 
     def build(self, old: FindingEntry | None) -> None:
-        told = {None: "Nothing wrong", **{key: said for key, said in FINDING_TITLES.items() if key not in ABOUT_CAPTURE}}
+        told = {
+            None: "Nothing wrong",
+            **{key: said for key, said in FINDING_TITLES.items() if key not in ABOUT_CAPTURE},
+        }
         self.finding = self.choice("It showed", told, old.finding if old else None)
-        self.state = self.choice("While", {None: "Not said", **{key: STATES[key] for key in FINDING_STATES}}, old.state if old else None)
+        self.state = self.choice(
+            "While", {None: "Not said", **{key: STATES[key] for key in FINDING_STATES}}, old.state if old else None
+        )
         held = {"": "Not said", "high": "Held high", "low": "Held low", "middle": "Between"}
         self.held = self.choice("A flat line", held, old.fields.get("held", "") if old else "")
 
@@ -350,7 +362,11 @@ class TesterForm(EntryForm):
         self.scan = self.choice("The tester shows", told, old.scan if old else None)
         rpm = old.value if old and old.scan == Scan.RPM_CRANKING else ""
         self.rpm = self.add("rpm, 0 for none", QLineEdit(f"{rpm:g}" if rpm != "" else ""))
-        back = {CodesBack.AT_ONCE: "Back at once", CodesBack.ON_A_DRIVE: "Back on a drive", CodesBack.NEVER: "Stays away"}
+        back = {
+            CodesBack.AT_ONCE: "Back at once",
+            CodesBack.ON_A_DRIVE: "Back on a drive",
+            CodesBack.NEVER: "Stays away",
+        }
         self.back = self.choice("The code", back, old.value if old and old.scan == Scan.CODES_BACK else None)
         self.scan.currentIndexChanged.connect(lambda _=0: self._fitting())
         self._fitting()
@@ -382,7 +398,9 @@ class StayedForm(EntryForm):
     record = StayedEntry
 
     def build(self, old: StayedEntry | None) -> None:
-        self.stayed = self.choice("The complaint", {True: "Is still there", False: "Is gone"}, old.stayed if old else True)
+        self.stayed = self.choice(
+            "The complaint", {True: "Is still there", False: "Is gone"}, old.stayed if old else True
+        )
 
     def answer(self) -> StayedEntry:
         return StayedEntry(bool(self.stayed.currentData()))
@@ -416,7 +434,10 @@ class ReplacedForm(EntryForm):
     def answer(self) -> Record:
         began = {"began": self.began.currentData()} if self.record is ReplacedEntry else {}
         return self.record(
-            part=self.part.currentData(), origin=self.origin.currentData(), text=self.text.toPlainText().strip(), **began
+            part=self.part.currentData(),
+            origin=self.origin.currentData(),
+            text=self.text.toPlainText().strip(),
+            **began,
         )
 
 
@@ -451,10 +472,12 @@ class ProofForm(EntryForm):
 
 #: by the kind of entry that they make; other kinds are entered elsewhere
 FORMS: dict[EntryKind, type[EntryForm]] = {
-    one.record.kind: one for one in (
+    one.record.kind: one
+    for one in (
         CodeForm, ComplaintForm, NoteForm, ReplacedForm, RepairForm, ProofForm, LookedAtForm, ElsewhereForm, TesterForm,
         StayedForm,
-}
+    )
+}  # fmt: skip
 
 
 class LookForm(Form):
@@ -485,7 +508,9 @@ class LookForm(Form):
 class CaptureForm(Form):
     """What to set on the recorder for a check, and where its capture comes from."""
 
-    def __init__(self, check, text: str, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False):
+    def __init__(
+        self, check, text: str, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False
+    ):
         super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
         told = Label(text)
         told.setWordWrap(True)
