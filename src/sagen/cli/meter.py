@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import argparse
 import json
 import sys
 
 
 def add(verbs) -> None:
     parser = verbs.add_parser("meter", help="judge one meter reading against its limits")
-    parser.add_argument("value", type=float, metavar="VALUE")
+    parser.add_argument("value", type=_number, metavar="VALUE", help="as the meter shows it; noughts at its end count")
     parser.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm, V, mV, A or mA")
-    parser.add_argument("--limits", nargs=2, type=float, required=True, metavar=("LOW", "HIGH"))
+    parser.add_argument(
+        "--limits", nargs=2, required=True, metavar=("LOW", "HIGH"), help="in the same unit, or with one of their own: 2000ohm"
+    )
     parser.add_argument("--at", type=float, default=20.0, metavar="C", help="temperature that the limits are for")
     parser.add_argument("--temperature", type=float, metavar="C", help="temperature of the part")
     parser.add_argument("--material", default="copper", help="copper or none")
@@ -20,13 +23,23 @@ def add(verbs) -> None:
     parser.set_defaults(run=run, fail=_failed)
 
 
-def run(arguments) -> int:
-    from sagen.meter import Accuracy, judge
+def _number(text: str) -> str:
+    """A number as it was typed; what is none is wrong usage."""
+    try:
+        float(text.replace(",", "."))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text} is not a number") from None
+    return text
 
-    accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else None
+
+def run(arguments) -> int:
+    from sagen.meter import Accuracy, judge, limit_of, stored_accuracy, typed_digit
+    value = float(arguments.value.replace(",", "."))
+    accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
+    low, high = (limit_of(one, arguments.unit) for one in arguments.limits)
     verdict = judge(
-        arguments.value, arguments.unit, *arguments.limits, at=arguments.at, temperature=arguments.temperature,
-        material=arguments.material, leads=arguments.leads, accuracy=accuracy,
+        value, arguments.unit, low, high, at=arguments.at, temperature=arguments.temperature,
+        material=arguments.material, leads=arguments.leads, accuracy=accuracy, digit=typed_digit(arguments.value),
     )  # fmt: skip
     print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
     return 0

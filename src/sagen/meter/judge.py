@@ -27,7 +27,7 @@ class Accuracy:
     """A meter's accuracy: a share of the reading plus counts of its last digit."""
 
     percent: float = 1.0
-    digits: float = 2.0
+    digits: float = 1.0
     digit: float | None = None  #: size of the last digit in the reading's unit; from the reading where None
 
     @classmethod
@@ -137,12 +137,16 @@ def judge(
     digit = _last_digit(value) if digit is None else digit
     parts = [(accuracy or Accuracy()).standard(value, digit) * scale]
     if leads:
-        parts.append(LEADS_U / factor * scale)
+        # The leads were measured with the same meter, and held another time.
+        held = (accuracy or Accuracy()).standard(leads / factor, digit)
+        parts.append(math.hypot(LEADS_U / factor, held) * scale)
     if temperature is not None and alpha:
         parts.append(abs(corrected) * alpha / (1 + alpha * (now - 20.0)) * TEMPERATURE_U)
     uncertainty = max(math.hypot(*parts), 1e-12)
-    inside = _normal((high - corrected) / uncertainty) - _normal((low - corrected) / uncertainty)
-    verdict = "inside" if inside >= SURE else "outside" if inside <= 1 - SURE else "too_close"
+    below, above = _normal((low - corrected) / uncertainty), _normal((corrected - high) / uncertainty)
+    inside = max(1.0 - below - above, 0.0)
+    # Outside only where one side is sure: between two limits that lie closer than the meter can tell, nothing is.
+    verdict = "inside" if inside >= SURE else "outside" if max(below, above) >= SURE else "too_close"
     return Verdict(
         value,
         corrected,
@@ -159,15 +163,63 @@ def _normal(z: float) -> float:
 
 
 def _last_digit(value: float) -> float:
-    """The size of the last digit of a number as it was written.
+    """The size of the last digit of a number, its trailing noughts not known."""
+    return typed_digit(f"{value:.10g}")
 
-    >>> _last_digit(12.34)
-    0.01
+
+def typed_digit(text: str) -> float:
+    """The size of the last digit of a number as it was typed; noughts at its end count.
+
+    >>> typed_digit("12.34"), typed_digit("0.20"), typed_digit("860")
+    (0.01, 0.01, 1.0)
     """
-    text = f"{value:.10g}"
-    if "e" in text or "." not in text:
-        return 1.0
-    return 10.0 ** -len(text.split(".")[1])
+    mantissa, _, power = text.strip().lower().replace(",", ".").partition("e")
+    shift = int(power) if power.lstrip("+-").isdigit() else 0
+    digits = len(mantissa.split(".")[1]) if "." in mantissa else 0
+    return 10.0 ** (shift - digits)
+
+
+def limit_of(text: str, unit: str) -> float:
+    """A limit in the reading's unit, from a number that may carry a unit of its own.
+
+    >>> limit_of("2000ohm", "kohm"), limit_of("0.5", "V")
+    (2.0, 0.5)
+
+    Raises
+    ------
+    SagenError
+        for what is no number, or a unit of another quantity.
+    """
+    match = re.fullmatch(r"\s*([-+]?\d+(?:[.,]\d*)?(?:[eE][-+]?\d+)?)\s*([A-Za-z\u03a9]*)\s*", text)
+    if not match:
+        raise SagenError(f"limit '{text}' is not a number, with a unit of its own or without")
+    value, own = float(match[1].replace(",", ".")), match[2] or unit
+    for one in (own, unit):
+        if one not in UNITS:
+            raise SagenError(unknown_name("unit", one, UNITS))
+    if UNITS[own][0] != UNITS[unit][0]:
+        raise SagenError(f"limit '{text}' is in {own}, the reading in {unit}")
+    return value * UNITS[own][1] / UNITS[unit][1]
+
+
+def stored_accuracy() -> Accuracy | None:
+    """The accuracy of the person's own meter, as `accuracy = "0.8% + 3"` in meter.toml of the user's configuration
+    folder; None where there is none. Raises SagenError for a file that makes no sense."""
+    import tomllib
+    from pathlib import Path
+
+    import platformdirs
+
+    path = Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "meter.toml"
+    if not path.is_file():
+        return None
+    try:
+        data = tomllib.loads(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        raise SagenError(f"{path}: {error}") from None
+    if set(data) != {"accuracy"} or not isinstance(data["accuracy"], str):
+        raise SagenError(f'{path}: needs one line, accuracy = "0.8% + 3", and nothing else')
+    return Accuracy.parse(data["accuracy"])
 
 
 def _round(value: float, uncertainty: float) -> float:

@@ -9,9 +9,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from sagen.kinds.kind import kind_of
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,
+    TURNING,
     CodeKind,
     Complaint,
     FindingKind,
@@ -25,6 +27,8 @@ from sagen.reason.facts import SOUND, Knowledge
 from sagen.reason.pictures import Pictures, finding_label, label_kind
 from sagen.reason.scales import LEAST, SLIP, bell, density, on_scale, spread_on_scale
 
+#: states in which a recording of a wheel tells something
+TELLING = TURNING | {State.WIGGLE}
 MISJUDGED = 0.06  #: of twenty looks one is misjudged, and now and then the outcome is entered wrongly
 CERTAIN = 0.003  #: of what was seen and is certain, still this much is not so
 #: how engines differ in cranking speed beyond what is drawn (logarithm), and how well a swing is known
@@ -138,6 +142,8 @@ class Captured(Evidence):
         return not self.unseen >= ABOUT_TIMING
 
     def likelihood(self, crowd, pictures, facts):
+        if self.state not in TELLING and kind_of(crowd.spec.sensor).rotating:
+            return None  # a wheel that stands still tells nothing of motion
         return pictures.told(crowd, self.found, self.state, self.unseen, self.end)
 
 

@@ -38,7 +38,7 @@ ROTATING = (SensorKind.HALL, SensorKind.RELUCTANCE, SensorKind.CURRENT)
 TURNING_ROLES = (Role.CRANK, Role.CAM, Role.SPEED)
 NOT_CAM = (Role.CRANK, Role.SPEED)
 TIMED = (Role.CRANK, Role.CAM)
-NEARLY_OPEN, NEARLY_SHORT, SHORT = 2e7, 3.0, 0.5  #: ohm
+NEARLY_OPEN, NEARLY_SHORT, SHORT = 0.8e9, 3.0, 0.5  #: ohm
 
 
 @dataclass(frozen=True)
