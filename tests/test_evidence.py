@@ -1,133 +1,173 @@
-"""Pieces of evidence one by one: likelihoods against plain formulas and counts, and what repeats or was retired."""
-
-from collections import Counter
+"""Pieces of evidence one by one, the particles behind them, and the knowledge that checks itself."""
 
 import numpy as np
 import pytest
-from scipy import stats
 
-from sagen.machine.faults import all_faults, possible
+from sagen.machine.faults import all_faults
+from sagen.machine.network import Network
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, KeptReference, ReplacedEntry
 from sagen.reason.case import capture_piece, circuit_of_sheet
-from sagen.reason.checks import ENOUGH, LEAST_LIKELY, NextCheck, advice, next_checks, proves
-from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, ReadElsewhere, captured
-from sagen.reason.facts import SHIPPED, SOUND, CheckFacts, _shipped, cause_of, knowledge, load_knowledge
-from sagen.reason.likelihood import (
-    LikelihoodModel,
-    neighbour_distance,
-    ohm_scale,
-    projected,
-    smoothed,
-    union,
-    vocabulary,
+from sagen.reason.crowd import END_SHARE
+from sagen.reason.evidence import (
+    Captured,
+    Code,
+    Complained,
+    Inspected,
+    MeterReading,
+    ReadElsewhere,
+    captured,
+    outcome_shares,
+    softened,
 )
-from sagen.reason.weigh import Case, Posterior, Replaced, infer, likelihood_model, normalised, suspects, with_trail
+from sagen.reason.facts import SHIPPED, SOUND, CheckFacts, _shipped, cause_of, knowledge, load_knowledge
+from sagen.reason.pictures import Pictures
+from sagen.reason.scales import SLIP, density, off_scale, on_scale, spread_on_scale
+from sagen.reason.weigh import Case, Posterior, Replaced, World, infer, normalised, suspects, with_trail, world_of
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(700.0, 900.0))
 
 
 @pytest.fixture(scope="module")
-def model():
-    return likelihood_model(HALL)
+def world():
+    return world_of(HALL)
 
 
-# the model --------------------------------------------------------------------------------------------------------
+def share(piece, fault, spec=HALL):
+    """The mean likelihood of a piece by itself under a fault mode."""
+    found = piece.likelihood(world_of(spec).singles(), Pictures(), knowledge())
+    return None if found is None else float(found[world_of(spec).faults.index(fault)].mean())
 
 
-@pytest.mark.parametrize("point", ["supply", "ground", "signal"])
-def test_the_density_of_readings_adds_up_to_one(model, point):
-    # A density over all that a meter could show: integrated by the trapezoid rule.
-    volts = np.linspace(-4.0, 20.0, 6001)
-    for fault in (SOUND, "return_open", "fuse_blown"):
-        density = [model.reading_likelihood(point, "key_on", float(v), False, (fault,)) for v in volts[::4]]
-        mass = np.trapezoid(density, volts[::4])
-        # The meter's error is taken at the value read, not at the one that was there: good to a few percent.
-        assert mass == pytest.approx(1.0, abs=0.04)
+# the particles ----------------------------------------------------------------------------------------------------
 
 
-def test_what_the_model_expects_of_a_meter_follows_from_the_circuit(model):
+def test_eliminating_nodes_is_solving_the_nodal_equations():
+    # A ladder with a bridge, solved by numpy.linalg of the full nodal matrix.
+    rng = np.random.default_rng(3)
+    names = ["a", "b", "c", "d"]
+    net, matrix, right = Network(), np.zeros((4, 4)), np.zeros(4)
+    for one, other in (("a", "b"), ("b", "c"), ("c", "d"), ("a", "c"), ("b", "0"), ("d", "0")):
+        ohm = float(10 ** rng.uniform(0, 5))
+        net.resistor(one, other, ohm)
+        i, j = names.index(one), names.index(other) if other != "0" else None
+        matrix[i, i] += 1 / ohm
+        if j is not None:
+            matrix[j, j] += 1 / ohm
+            matrix[i, j] -= 1 / ohm
+            matrix[j, i] -= 1 / ohm
+    net.voltage("feed", "a", "0", 47.0)
+    matrix[0, 0] += 1 / 47.0
+    right[0] = 12.0 / 47.0
+    wanted = np.linalg.solve(matrix, right)
+    found = net.volts({"feed": 12.0})
+    assert [found[one] for one in names] == pytest.approx(list(wanted), rel=1e-7)
+    assert net.transfer().volts("c", {"feed": 12.0}) == pytest.approx(wanted[2], rel=1e-7)
+
+
+def test_a_node_behind_a_thousand_megohm_keeps_its_voltage():
+    # A divider of 1e9 over 1e9 beside a source of a milliohm: half, to the last digits.
+    net = Network()
+    net.voltage("feed", "a", "0", 0.001)
+    net.resistor("a", "b", np.array([1e9, 3e9]))
+    net.resistor("b", "0", 1e9)
+    assert net.volts({"feed": 10.0})["b"] == pytest.approx([5.0, 2.5], rel=2e-3)
+
+
+def test_particles_are_read_as_the_machine_is_read(world):
+    # One particle's values put into a machine of its own, read by the meter as any other.
+    from sagen.kinds.machines import build
+    from sagen.machine.meter import read
+
+    crowd = world.singles()
+    row = world.faults.index("signal_wire_leaking")
+    machine = build(HALL, 1, plain=True)
+    machine.temperature_c = 20.0
+    for name in vars(machine.values):
+        value = getattr(crowd.machine.values, name)
+        if isinstance(value, np.ndarray):
+            setattr(machine.values, name, float(np.broadcast_to(value, crowd.shape)[row, 17]))
+    machine.crank_sag, machine.gap_mm = (
+        float(np.broadcast_to(getattr(crowd.machine, one), crowd.shape)[row, 17]) for one in ("crank_sag", "gap_mm")
+    )
+    for point, state in (("signal", "key_on_unplugged"), ("signal", "metal_near"), ("signal", "cranking")):
+        assert read(machine, point, state).value == pytest.approx(crowd.volts(point, state)[row, 17], rel=1e-6)
+    # Feed and return are too stiff to feel where the meter sits.
+    assert read(machine, "supply", "key_on").value == pytest.approx(crowd.volts("supply", "key_on")[row, 17], rel=1e-3)
+
+
+def test_faults_that_are_alike_to_a_probe_get_the_same_evidence(world):
+    piece = MeterReading("", "signal", "key_on_unplugged", 4.4)
+    assert share(piece, "tooth_missing") == share(piece, SOUND) == share(piece, "ignition_disturbs")
+
+
+def test_stated_values_narrow_and_nothing_else_does():
+    open_world = World(CircuitSpec(role="crank", sensor="hall"))
+    feed = open_world.expected("supply", "key_on")
+    assert feed.min() < 5.2 < 11.0 < feed.max()
+    stated = world_of(HALL).expected("supply", "key_on")
+    assert stated.min() > 10.0
+    assert stated.max() < 13.1
+    assert world_of(HALL).expected("signal", "key_on_unplugged").max() < 5.3
+    lorry = World(CircuitSpec(role="crank", sensor="hall", supply=24.0)).expected("supply", "key_on")
+    assert lorry.min() > 20.0
+
+
+@pytest.mark.parametrize(("fault", "name"), [("signal_wire_high_resistance", "signal_wire_ohm"), ("signal_wire_leaking", "leak_ohm"), ("return_high_resistance", "ground_wire_ohm"), ("coil_high_resistance", "coil_ohm")])  # fmt: skip
+def test_a_fault_grows_on_one_scale_from_harmless_to_its_end_without_a_hole(fault, name):
+    spec = COIL if fault == "coil_high_resistance" else HALL
+    crowd = world_of(spec).singles()
+    values = np.sort(getattr(crowd.machine.values, name)[world_of(spec).faults.index(fault)])
+    end = values[-1] if fault != "signal_wire_leaking" else values[0]
+    at_end = np.isclose(values, end, rtol=1e-6).mean()
+    assert at_end == pytest.approx(END_SHARE, abs=0.03)
+    between = np.log10(values[~np.isclose(values, end, rtol=1e-6)])
+    assert np.diff(between).max() < 0.35
+
+
+def test_the_density_of_readings_adds_up_to_one(world):
+    # A density over the scale of comparison: integrated by the trapezoid rule.
+    places = np.linspace(-9.0, 9.0, 1201)
+    for fault in (SOUND, "return_high_resistance", "fuse_blown"):
+        found = [
+            share(MeterReading("", "ground", "key_on", float(off_scale(one, False))), fault) for one in places[::3]
+        ]
+        mass = np.trapezoid(found, places[::3])
+        # The meter's error is taken at the value read, not at the one that was there: good to a tenth.
+        assert mass == pytest.approx(1.0, abs=0.1 + SLIP)
+
+
+def test_millivolts_and_ratios_both_matter_on_the_scale():
+    assert np.diff(on_scale(np.array([0.0, 0.01, 0.02]), False)) == pytest.approx([0.327, 0.298], abs=0.01)
+    assert np.diff(on_scale(np.array([4.0, 8.0, 16.0]), False)) == pytest.approx([np.log(2)] * 2, abs=1e-3)
+    assert np.diff(on_scale(np.array([10.0, 100.0, 1000.0]), True)) == pytest.approx([1.0, 1.0], abs=0.02)
+    assert on_scale(np.inf, True) == pytest.approx(np.log10(4e7), abs=1e-6)
+    for ohms in (False, True):
+        assert off_scale(on_scale(3.21, ohms), ohms) == pytest.approx(3.21)
+    assert spread_on_scale(5.0, False, 0.5) > spread_on_scale(5.0, False)
+    assert np.trapezoid(density(0.0, np.linspace(-3, 3, 2001), 0.2), dx=0.003) == pytest.approx(1.0, abs=1e-3)
+
+
+def test_what_the_model_expects_of_a_meter_follows_from_the_circuit(world):
     # Ohm and Kirchhoff: where nothing flows nothing drops, so behind a parted return the output shows the pull-up's
-    # 5 V; a parted wire leaves the meter's own 10 megohm to pull the pin to nothing (common practice).
-    assert model.samples("signal", "key_on", ("return_open",)) == pytest.approx(5.0, abs=0.4)
-    assert model.samples("signal", "key_on", ("signal_wire_open",)) == pytest.approx(0.0, abs=0.3)
+    # 5 V; a blown fuse takes the feed away, whatever else happens (common practice).
+    crowd = world.singles()
+    end = crowd.severity("return_high_resistance", 0) >= 1.0
+    high = crowd.volts("signal", "key_on")[world.faults.index("return_high_resistance")][end]
+    assert high.min() > 3.8
+    assert np.abs(world.expected("supply", "key_on", "fuse_blown")).max() < 0.5
     # A sound output rests at one of its two levels, by where the wheel stopped.
-    sound = model.samples("signal", "key_on", (SOUND,))
-    low, high = sound < 1.0, sound > 4.4
-    assert (low | high).all()
-    assert low.any()
-    assert high.any()
-    # A blown fuse takes the feed away, whatever else happens.
-    assert np.abs(model.samples("supply", "key_on", ("fuse_blown",))).max() < 0.5
-
-
-def test_ohms_are_on_a_scale_of_equal_ratios():
-    values = ohm_scale(np.array([10.0, 100.0, 1000.0, np.inf, np.nan]))
-    assert np.diff(values[:3]) == pytest.approx([1.0, 1.0], abs=0.003)
-    assert values[3] == pytest.approx(np.log10(4e7), abs=1e-6)
-    assert np.isfinite(values[4])
-
-
-def test_distance_to_the_second_nearest():
-    drawn = np.array([0.0, 0.1, 0.25, 5.0])
-    wanted = [sorted(abs(one - drawn))[2] for one in drawn]
-    np.testing.assert_allclose(neighbour_distance(drawn), wanted)
-    assert list(neighbour_distance(np.array([1.0, 4.0]))) == [3.0, 3.0]
-
-
-def test_expected_of_a_sound_circuit_is_what_practice_says(model):
-    # Common practice, no published source: the return to tens of millivolts, the feed at the battery's.
-    low, middle, high = model.expected("ground", "key_on")
-    assert 0 <= low <= middle <= high < 0.1
-    low, middle, high = model.expected("supply", "key_on")
-    assert 11.3 < low <= high < 13.0
+    sound = world.expected("signal", "key_on")
+    assert ((sound < 1.0) | (sound > 3.3)).all()
+    assert 0.3 < (sound < 1.0).mean() < 0.7
+    assert world.expected("ground", "key_on").max() < 0.12
 
 
 # captures -------------------------------------------------------------------------------------------------------
-
-
-def test_findings_that_could_not_show_are_taken_out_of_the_table():
-    row = Counter({"": 3, "dropout": 2, "dropout+supply_loss": 4, "supply_loss": 1})
-    assert projected(row, frozenset({"supply_loss"})) == Counter({"": 4, "dropout": 6})
-    assert projected(row, frozenset()) is row
-
-
-def test_probabilities_of_all_sets_add_up_to_one():
-    row = Counter({"": 5, "a": 7, "a+b": 2})
-    known = frozenset({"a", "b"})
-    total = sum(smoothed(row, frozenset(one), known) for one in (set(), {"a"}, {"b"}, {"a", "b"}))
-    assert total == pytest.approx(1.0, rel=1e-9)
-
-
-def test_a_set_never_seen_is_unlikely_but_possible():
-    row = Counter({"": 20})
-    known = frozenset({"a", "b"})
-    assert 0 < smoothed(row, frozenset({"a"}), known) < 0.02
-    assert smoothed(row, frozenset(), known) > 0.9
-
-
-def test_two_faults_show_what_either_does():
-    both = union(Counter({"a": 10}), Counter({"b": 5, "": 5}))
-    assert both == Counter({"a+b": 5.0, "a": 5.0})
-    assert sum(union(Counter({"a": 40}), Counter({"b": 40})).values()) == 40
-
-
-@pytest.mark.parametrize("circuit", knowledge().seen)
-def test_the_kept_table_has_a_row_for_every_fault_and_counts_alike(circuit):
-    table = knowledge().seen[circuit]
-    role, sensor, _ = circuit.split(".")
-    spec = CircuitSpec(role=role, sensor=sensor)
-    assert set(table) >= {SOUND} | {one.slug for one in possible(spec)}
-    assert set(table) <= {SOUND} | {one.slug for one in all_faults().values() if sensor in one.kinds}
-    totals = {sum(row.values()) for row in table.values()}
-    assert len(totals) == 1
-    assert vocabulary(table) <= {kind for row in table.values() for one in row for kind in one.split("+")}
-    # Common practice, no published source: a sound machine gives no finding.
-    assert table[SOUND][""] / sum(table[SOUND].values()) > 0.9
 
 
 @pytest.mark.parametrize(("roles", "unseen"), [
@@ -150,64 +190,83 @@ def test_an_unfit_capture_is_no_evidence_but_what_it_shows_all_the_same_is():
 
 
 @pytest.mark.parametrize("state", ["key_on", "strike"])
-def test_a_capture_at_rest_says_nothing_of_motion(model, state):
-    assert Captured("", frozenset(), state).likelihood((SOUND,), model, knowledge()) is None
+def test_a_capture_at_rest_says_nothing_of_motion(state):
+    assert share(Captured("", frozenset(), state), SOUND) is None
+
+
+def test_two_faults_show_what_either_does(world):
+    from sagen.reason.weigh import row_of
+
+    both = world.crowd(
+        (row_of("tooth_missing"), row_of("ignition_disturbs"), (("tooth_missing", 0), ("ignition_disturbs", 1)))
+    )
+    for finding in ("extra_gap", "noise"):
+        shares = both.shape_share(finding, "running").mean(axis=1)
+        assert shares[2] == pytest.approx(max(shares[0], shares[1]), abs=0.02)
+
+
+def test_at_the_modules_end_of_a_parted_wire_the_picture_is_another():
+    flat = frozenset({"no_signal:low"})
+    unseen = frozenset({"timing_offset", "timing_scatter", "supply_loss", "ground_lift"})
+    at_sensor, at_module = (
+        share(Captured("", frozenset({"no_signal:high"}), "cranking", unseen, end), "signal_pin_high_resistance")
+        for end in ("sensor", "module")
+    )
+    assert at_sensor == pytest.approx(at_module, rel=0.5)
+    assert share(Captured("", flat, "cranking", unseen, "sensor"), "signal_wire_high_resistance") > 5 * share(
+        Captured("", flat, "cranking", unseen, "module"), "signal_wire_high_resistance"
+    )
 
 
 # looks, codes, complaints -----------------------------------------------------------------------------------------
 
 
-def test_outcomes_of_every_look_leave_room_for_the_expected():
-    facts, model = knowledge(), likelihood_model(HALL)
+def test_outcomes_of_every_look_add_up_to_one():
+    facts = knowledge()
     looks = [one for one in facts.checks if one.kind == "look"]
-    assert len(looks) > 8
+    assert len(looks) > 30
     for check in looks:
-        for fault in (SOUND, *all_faults()):
-            # Exactly one outcome comes true; the floor of half a percent may be added.
-            every = [
-                Inspected("", check.slug, name).likelihood((fault,), model, facts) for name in (*check.outcome, "")
-            ]
-            assert 1.0 - 1e-9 <= sum(every) <= 1.0051, check.slug
-            assert all(0 < one <= 1 for one in every)
+        spec = next(s for s in (HALL, COIL, CircuitSpec(role="speed", sensor="hall"), CircuitSpec(role="cam", sensor="hall"), CircuitSpec(role="knock", sensor="piezo")) if check.fits(s))  # fmt: skip
+        shares = softened(outcome_shares(check, world_of(spec).singles()))
+        assert shares.sum(axis=0) == pytest.approx(1.0, abs=0.02), check.slug
+        assert shares.min() > 0.005
 
 
 def test_a_look_that_is_not_known_says_nothing():
-    assert Inspected("", "no such check", "").likelihood((SOUND,), likelihood_model(HALL), knowledge()) is None
+    assert share(Inspected("", "no such check", ""), SOUND) is None
+    assert share(Inspected("", "plug_and_pins", "no such outcome"), SOUND) is None
+
+
+def test_what_the_circuit_decides_is_computed_for_the_load_check():
+    # 2.2 kohm against a pull-up of a few kilohm leaves a third to two thirds; behind a leak or a weak pull-up far less.
+    check = "load_the_unplugged_signal_wire"
+    collapses = {one: share(Inspected("", check, "collapses"), one) for one in (SOUND, "pull_up_weak", "tooth_missing")}
+    assert collapses["pull_up_weak"] > 3 * collapses[SOUND]
+    assert collapses[SOUND] < 0.25
+    assert collapses[SOUND] == pytest.approx(collapses["tooth_missing"])
+    alone = "unplug_the_module_measure_wire_to_ground"
+    assert share(Inspected("", alone, "to_ground"), "signal_wire_leaking") > 5 * share(
+        Inspected("", alone, "to_ground"), SOUND
+    )
 
 
 def test_of_two_faults_the_one_that_shows_more_counts():
-    facts, model = knowledge(), likelihood_model(HALL)
+    facts = knowledge()
     for piece in (Code("", "P0335", "circuit"), Complained("", "no_start")):
-        one, other = (piece.likelihood((fault,), model, facts) for fault in ("sensor_dead", "tooth_missing"))
-        assert piece.likelihood(("sensor_dead", "tooth_missing"), model, facts) == max(one, other)
+        one, other = (share(piece, fault) for fault in ("sensor_dead", "tooth_missing"))
+        pair = World(HALL).crowd(((("sensor_dead", 0), ("tooth_missing", 1)),))
+        assert float(piece.likelihood(pair, None, facts)[0, 0]) == max(one, other)
 
 
 # Common practice, no published source: what a finding tells, whoever read it.
 @pytest.mark.parametrize(("finding", "state", "for_it", "against_it"), [
     ("extra_gap", "cranking", "tooth_missing", "fuse_blown"), ("no_signal:high", "cranking", "fuse_blown", "tooth_missing"),
-    ("no_signal:low", "running", "signal_wire_shorted_to_ground", "tooth_missing"),
-    ("dropout", "wiggle", "wire_breaks_when_wiggled", "tooth_missing"),
+    ("no_signal:low", "running", "signal_wire_leaking", "tooth_missing"), ("dropout", "wiggle", "wire_breaks_when_wiggled", "tooth_missing"),
 ])  # fmt: skip
 def test_a_finding_read_elsewhere_speaks_for_what_makes_it(finding, state, for_it, against_it):
-    facts, model = knowledge(), likelihood_model(HALL)
-
-    def share(fault, named=state):
-        return ReadElsewhere("", finding, finding.split(":")[0], named).likelihood((fault,), model, facts)
-
-    assert share(for_it) > 0.5
-    assert share(for_it) > 8 * share(against_it)
-    assert all(0 < share(one) < 1 for one in model.faults)
-    # A finding without the state it was read in says less.
-    assert share(against_it) / share(for_it) < share(against_it, "") / share(for_it, "") * 1.5
-
-
-def test_a_disturbance_read_elsewhere_counts_though_the_model_drowns_it_in_that_state():
-    # A running coil is far taller than the spikes that the model draws; another engine's spikes may be stronger.
-    model, facts = likelihood_model(COIL), knowledge()
-    heard = ReadElsewhere("", "noise", "noise", "running")
-    assert heard.likelihood(("ignition_disturbs",), model, facts) > 10 * heard.likelihood(
-        ("tooth_missing",), model, facts
-    )
+    told = ReadElsewhere("", finding, finding.split(":")[0], state)
+    assert share(told, for_it) > 0.2
+    assert share(told, for_it) > 8 * share(told, against_it)
 
 
 # the posterior ----------------------------------------------------------------------------------------------------
@@ -218,30 +277,6 @@ def test_normalised_logarithms_do_not_overflow():
     assert p == pytest.approx([0.25, 0.75])
 
 
-def test_leaving_out_the_unlikely_keeps_the_order_and_the_ratios():
-    posterior = Posterior((("a",), ("b",), ("c",)), np.array([0.6, 0.39995, 0.00005]))
-    left = posterior.likely(1e-3)
-    assert left.faults == (("a",), ("b",))
-    assert left.p.sum() == pytest.approx(1.0)
-    assert left.p[0] / left.p[1] == pytest.approx(0.6 / 0.39995)
-    # Even where nothing reaches the least, the likeliest stay.
-    assert len(Posterior((("a",), ("b",)), np.array([0.5, 0.5])).likely(0.9).faults) == 2
-
-
-def test_checks_ranked_without_the_unlikely_come_out_as_with_them(monkeypatch):
-    from sagen.reason import checks as module
-
-    case = Case(HALL, (Code("", "P0335", "circuit"), MeterReading("", "supply", "key_on", 12.4)))
-    short = next_checks(case, infer(case))
-    monkeypatch.setattr(module, "LEAST_LIKELY", 0.0)
-    full = next_checks(case, infer(case))
-    assert short[0].check.name == full[0].check.name
-    gains = {one.check.name: one.gain_bits for one in full}
-    for one in short[:10]:
-        assert one.gain_bits == pytest.approx(gains[one.check.name], abs=0.03)
-    assert LEAST_LIKELY < 1e-3
-
-
 def test_a_pair_counts_half_for_either_cause():
     posterior = Posterior((("fuse_blown",), ("fuse_blown", "sensor_dead")), np.array([0.4, 0.6]))
     assert posterior.by_cause() == pytest.approx({"supply": 0.7, "sensor": 0.3})
@@ -250,11 +285,9 @@ def test_a_pair_counts_half_for_either_cause():
 
 @pytest.mark.parametrize("origin", ["original", "aftermarket", "unknown", "used"])
 def test_a_new_part_is_bad_as_often_as_its_origin_is(origin):
-    facts = knowledge()
-    case = Case(HALL, (Replaced("sensor", origin),))
-    bad = sum(p for faults, p in zip(infer(case).faults, infer(case).p, strict=True)
-              if any(cause_of(one) == "sensor" for one in faults))  # fmt: skip
-    assert bad == pytest.approx(facts.origins[origin], rel=0.02)
+    found = infer(Case(HALL, (Replaced("sensor", origin),)))
+    bad = sum(p for faults, p in zip(found.faults, found.p, strict=True) if any(cause_of(one) == "sensor" for one in faults))  # fmt: skip
+    assert bad == pytest.approx(knowledge().origins[origin], rel=0.02)
 
 
 def test_origins_are_ordered_as_practitioners_order_them():
@@ -277,73 +310,15 @@ def test_suspects_add_up_and_are_sorted():
     assert [one.probability for one in rows] == sorted((one.probability for one in rows), reverse=True)
     assert len({one.cause for one in rows}) == len(rows)
     # An open coil.
-    assert (rows[0].cause, rows[0].fault) == ("sensor", "coil_open")
+    assert (rows[0].cause, rows[0].fault, rows[0].title) == ("sensor", "coil_high_resistance", "coil open")
     assert rows[0].reasons[0].bits > 3
 
 
 def test_the_order_of_independent_evidence_does_not_matter():
     pieces = [Code("", "P0335", "circuit"), MeterReading("", "ground", "key_on", 0.6), Captured("", frozenset({"erratic"}), "cranking")]  # fmt: skip
-    first = infer(Case(HALL, tuple(pieces))).p
-    second = infer(Case(HALL, tuple(pieces[::-1]))).p
-    np.testing.assert_allclose(first, second, rtol=1e-9)
-
-
-def test_more_of_the_same_never_outweighs_something_else():
-    # Ten captures of the same machine in the same state are hardly more than two.
-    piece = Captured("", frozenset({"erratic"}), "cranking")
-    few = infer(Case(HALL, (piece,) * 2)).by_cause()["air_gap"]
-    many = infer(Case(HALL, (piece,) * 10)).by_cause()["air_gap"]
-    assert many - few < 0.25
-
-
-# checks -----------------------------------------------------------------------------------------------------------
-
-
-def test_gain_is_bounded_by_what_is_in_doubt():
-    case = Case(HALL, (Code("", "P0335", "circuit"),))
-    posterior = infer(case)
-    doubt = stats.entropy(posterior.p, base=2)
-    for one in next_checks(case, posterior):
-        assert -1e-9 <= one.gain_bits <= doubt
-
-
-def test_a_check_that_tells_nothing_comes_last_but_can_be_done():
-    case = Case(HALL, (MeterReading("", "ground", "key_on", 12.3),))
-    ranked = next_checks(case, infer(case))
-    gains = [one.gain_bits >= 0.004 for one in ranked]
-    first_empty = gains.index(False)
-    assert not any(gains[first_empty + 1 :]) or any(proves(one.check, "return_open") for one in ranked)
-
-
-def test_the_row_of_a_check_is_that_of_the_contract():
-    case = Case(HALL, (Code("", "P0335", "circuit"),))
-    row = next_checks(case, infer(case))[0].as_row()
-    assert list(row) == [
-        "check",
-        "kind",
-        "point",
-        "state",
-        "minutes",
-        "access_minutes",
-        "gain_bits",
-        "outcomes",
-        "text",
-    ]
-    assert isinstance(next_checks(case, infer(case))[0], NextCheck)
-
-
-def test_a_cleared_circuit_is_said_to_buy_nothing():
-    facts = Posterior(((SOUND,), ("sensor_dead",)), np.array([ENOUGH + 0.01, 0.99 - ENOUGH]))
-    said = advice(Case(HALL), facts)
-    assert said.enough
-    assert "Buy nothing" in said.text
-
-
-@pytest.mark.parametrize("cause", ["sensor", "wiring", "ground", "module", "reluctor"])
-def test_cautions_stand_by_every_check_at_a_turning_engine(cause):
-    turning = [one for one in knowledge().checks if one.state in ("cranking", "running", "wiggle")]
-    assert turning
-    assert all(one.cautions for one in turning)
+    first = infer(Case(HALL, tuple(pieces))).by_fault()
+    second = infer(Case(HALL, tuple(pieces[::-1]))).by_fault()
+    assert first == pytest.approx(second, rel=1e-6)
 
 
 # the files check themselves ------------------------------------------------------------------------------------------
@@ -369,29 +344,36 @@ KNOWLEDGE = {name: _shipped(name) for name in SHIPPED}
     ("evidence.toml", "[code.range]", "[code.rang]", "did you mean 'range'"),
     ("evidence.toml", "reluctor = 0.5", "relucter = 0.5", "did you mean 'reluctor'"),
     ("evidence.toml", "bad = 0.02", "bad = 2.0", r"\[origin.original\]"),
-    ("evidence.toml", "[elsewhere.weak_strike]", "[elsewhere.weak_stroke]", "did you mean 'weak_strike'"),
-    ("seen.toml", '["crank.hall.cranking"]', '["crank.hall.crankin"]', "did you mean 'cranking'"),
-    ("seen.toml", "erratic = ", "eratic = ", "erratic|eratic"),
+    ("evidence.toml", "[looked.seat]\nfaults = [", '[looked.seat]\nfaults = ["rst", ', "fault"),
+    ("evidence.toml", "[comes.hot]", "[comes.hott]", "did you mean 'hot'"),
+    ("shapes.toml", "[shape.erratic]", "[shape.eratic]", "did you mean 'erratic'"),
+    ("shapes.toml", "rust_under_the_flange = 0.85", "rust_under_flange = 0.85", "did you mean 'rust_under_the_flange'"),
+    ("shapes.toml", "[shape.runout]", "[shape.runout.crankin]\nrust_under_the_flange = 0.1\n[shape.runout]", "did you mean 'cranking'"),
+    ("shapes.toml", "outside = 0.03", "outside = 3", "outside"),
+    ("world.toml", "where = [[1.0, 0.005, 0.03]]", "where = [[0.9, 0.005, 0.03]]", "shares"),
+    ("world.toml", "where = [[1.0, 0.005, 0.03]]", "where = [[1.0, 0.05, 0.03]]", "low first"),
+    ("checks.toml", 'place = "plug"', 'place = "plugg"', "did you mean 'plug'"),
+    ("checks.toml", "[place]\nplug = 2", "[place]\nplug = -2", "minutes"),
+    ("checks.toml", "enough = 0.94", "enough = 94", "enough"),
 ])  # fmt: skip
 def test_a_slip_in_a_knowledge_file_is_named_with_the_nearest_word(name, was, becomes, said):
     text = KNOWLEDGE[name]
-    if was not in text:
-        was, becomes = '"erratic" =', '"eratic" ='
+    assert was in text
     with pytest.raises(KnowledgeError, match=said):
         load_knowledge({**KNOWLEDGE, name: text.replace(was, becomes, 1)})
 
 
-@pytest.mark.parametrize(("name", "row"), [("priors.toml", "coil_weak"), ("seen.toml", "coil_weak")])
-def test_a_fault_mode_without_prior_or_counted_row_fails_the_load(name, row):
+@pytest.mark.parametrize(("name", "row"), [("priors.toml", "coil_weak"), ("shapes.toml", "pair_crossed")])
+def test_a_fault_mode_without_prior_or_anything_to_tell_of_it_fails_the_load(name, row):
     lines = KNOWLEDGE[name].splitlines()
     if name == "priors.toml":
         at = lines.index(f"[fault.{row}]")
         del lines[at : at + 4]
     else:
-        at = next(index for index, line in enumerate(lines) if line.startswith(f"{row} ="))
-        del lines[at]
+        del lines[next(index for index, line in enumerate(lines) if line.startswith(f"{row} ="))]
+    checks = KNOWLEDGE["checks.toml"].replace(f"{row} = 0.9, ", "")
     with pytest.raises(KnowledgeError, match=row):
-        load_knowledge({**KNOWLEDGE, name: "\n".join(lines)})
+        load_knowledge({**KNOWLEDGE, "checks.toml": checks, name: "\n".join(lines)})
 
 
 def test_a_check_fits_its_sensors_and_roles():
@@ -402,16 +384,15 @@ def test_a_check_fits_its_sensors_and_roles():
     assert check.fits(HALL)
     assert not check.fits(COIL)
     assert not check.fits(HALL.model_copy(update={"role": "cam"}))
-    assert check.total_minutes == 1.0
 
 
-def test_a_lab_of_another_kind_of_circuit_is_another(model):
-    assert likelihood_model(HALL) is model
-    assert likelihood_model(HALL.model_copy(update={"bank": 2})) is model
-    assert likelihood_model(COIL) is not model
-    assert isinstance(likelihood_model(COIL), LikelihoodModel)
-    assert "coil_open" in likelihood_model(COIL).faults
-    assert "coil_open" not in model.faults
+def test_a_world_of_another_kind_of_circuit_is_another(world):
+    assert world_of(HALL) is world
+    assert world_of(HALL.model_copy(update={"bank": 2})) is world
+    assert world_of(COIL) is not world
+    assert "coil_high_resistance" in world_of(COIL).faults
+    assert "coil_high_resistance" not in world.faults
+    assert set(world.faults) <= {SOUND, *all_faults()}
 
 
 def test_with_trail_leaves_the_case_as_it_was():
@@ -454,7 +435,7 @@ def test_a_cam_that_moved_against_its_crank_is_timing_whichever_circuit_the_job_
     piece = capture_piece(kept([JUMPED], referenced=True), spec)
     rows = suspects(Case(spec, (piece,)), infer(Case(spec, (piece,))))
     assert rows[0].cause == "timing"
-    assert rows[0].probability > 0.75
+    assert rows[0].probability > 0.7
 
 
 def test_another_sensors_finding_in_the_same_capture_is_its_own_affair():
@@ -469,6 +450,6 @@ def test_another_sensors_finding_in_the_same_capture_is_its_own_affair():
 def test_a_crank_that_turns_true_beside_its_cam_speaks_against_timing():
     crank = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
     code = Code("", "P0016", "correlation")
-    before = infer(Case(crank, (code,))).by_cause()["timing"]
-    after = infer(Case(crank, (code, capture_piece(kept([], referenced=True), crank)))).by_cause()["timing"]
-    assert after < 0.2 * before
+    before = infer(Case(crank, (code,))).by_cause()
+    after = infer(Case(crank, (code, capture_piece(kept([], referenced=True), crank)))).by_cause()
+    assert after["timing"] / after["none"] < 0.3 * before["timing"] / before["none"]

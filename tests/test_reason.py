@@ -17,7 +17,6 @@ from sagen.model.trail import (
     InspectionEntry,
     ReadingEntry,
     RepairEntry,
-    ReplacedEntry,
     ScanEntry,
     StayedEntry,
 )
@@ -210,7 +209,9 @@ def test_a_return_of_tens_of_millivolts_is_good_and_of_half_a_volt_is_not(value,
 
 def test_both_cam_sensors_at_once_point_at_what_they_share():
     # Common practice, no published source: intake and exhaust sensor together, so their feed or return.
-    one, both = (causes(CAM, *code_pieces([(c, None) for c in codes], CAM)) for codes in (["P0340"], ["P0340", "P0365"]))
+    one, both = (
+        causes(CAM, *code_pieces([(c, None) for c in codes], CAM)) for codes in (["P0340"], ["P0340", "P0365"])
+    )
     assert both["supply"] + both["ground"] > 2 * (one["supply"] + one["ground"])
     assert both["sensor"] < 0.5 * one["sensor"]
     # Two sensors of another role say nothing of this one.
@@ -221,11 +222,17 @@ def test_a_correlation_code_leads_to_timing_parts_once_the_sensor_answers_to_ste
     # Common practice, no published source.
     codes = [("P0016", None), ("P0368", None)]
     exhaust = CircuitSpec(role="cam", sensor="hall", bank=1, position="exhaust")
-    steel = (volts("signal", "metal_near", 0.2), volts("signal", "metal_away", 4.9), volts("signal", "key_on_unplugged", 4.95))
+    steel = (
+        volts("signal", "metal_near", 0.2),
+        volts("signal", "metal_away", 4.9),
+        volts("signal", "key_on_unplugged", 4.95),
+    )
     found = causes(exhaust, *code_pieces(codes, exhaust), *steel)
     assert max(found, key=found.get) == "timing"
     # In a crank job, too.
-    alone, beside = (causes(HALL, *code_pieces([(c, None) for c in some], HALL)) for some in (["P0335"], ["P0335", "P0016"]))
+    alone, beside = (
+        causes(HALL, *code_pieces([(c, None) for c in some], HALL)) for some in (["P0335"], ["P0335", "P0016"])
+    )
     assert alone["timing"] < 0.02
     assert max(beside, key=beside.get) == "timing"
 
@@ -331,7 +338,15 @@ DEAD = (
 
 def test_a_repair_takes_its_faults_along_and_what_is_sound_then_is_said_to_have_left():
     before = causes(HALL, *DEAD)["sensor"]
-    case = Case(HALL, (*DEAD, Replaced("sensor", "original"), Captured("", frozenset(), "cranking"), volts("signal", "metal_near", 0.2)))
+    case = Case(
+        HALL,
+        (
+            *DEAD,
+            Replaced("sensor", "original"),
+            Captured("", frozenset(), "cranking"),
+            volts("signal", "metal_near", 0.2),
+        ),
+    )
     after = infer(case)
     assert before > 0.5
     assert after.by_cause()["sensor"] < 0.2
@@ -455,7 +470,9 @@ def test_every_circuit_that_can_be_entered_has_something_to_say_of_each_fault():
             assert readable(sensor)
             for mode in possible(spec):
                 assert mode.computed or mode.slug in named | by_check, (role, sensor, mode.slug)
-            for state in ("cranking", "running", "rolling", "wiggle", "start") if role != "knock" else ("loaded", "key_on"):
+            for state in (
+                ("cranking", "running", "rolling", "wiggle", "start") if role != "knock" else ("loaded", "key_on")
+            ):
                 seen = Captured("", frozenset(), state).likelihood(world_of(spec).singles(), _pictures(), facts)
                 assert seen is not None, (role, sensor, state)
                 assert np.ptp(seen) > 0.01

@@ -12,7 +12,11 @@ def add(verbs) -> None:
     parser.add_argument("value", type=_number, metavar="VALUE", help="as the meter shows it; noughts at its end count")
     parser.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm, V, mV, A or mA")
     parser.add_argument(
-        "--limits", nargs=2, required=True, metavar=("LOW", "HIGH"), help="in the same unit, or with one of their own: 2000ohm"
+        "--limits",
+        nargs=2,
+        required=True,
+        metavar=("LOW", "HIGH"),
+        help="in the same unit, or with one of their own: 2000ohm",
     )
     parser.add_argument("--at", type=float, default=20.0, metavar="C", help="temperature that the limits are for")
     parser.add_argument("--temperature", type=float, metavar="C", help="temperature of the part")
@@ -34,6 +38,7 @@ def _number(text: str) -> str:
 
 def run(arguments) -> int:
     from sagen.meter import Accuracy, judge, limit_of, stored_accuracy, typed_digit
+
     value = float(arguments.value.replace(",", "."))
     accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
     low, high = (limit_of(one, arguments.unit) for one in arguments.limits)

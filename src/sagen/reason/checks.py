@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -48,6 +49,8 @@ FORESEEN = 48
 LEAST_LIKELY = 4e-4
 #: how far what a call hangs on is thought to be a slip when the next check is chosen
 DOUBTED = 0.35
+#: places that are opened in so few minutes are shared by up to so many checks that tell at least this much
+SHARED_ACCESS, TOGETHER, WORTH_OPENING = 3.0, 3, 0.02
 #: width of a bin in which readings are told apart, on the scale of comparison
 BIN = {False: 0.25, True: 0.2}
 #: share of foreseen readings that fall anywhere
@@ -56,6 +59,8 @@ ANYWHERE = 0.02
 STRATEGY = {Strategy.MOST: {}, Strategy.METER: {Gear.SCOPE: 1.8}, Strategy.SCOPE: {Gear.METER: 1.8}}
 #: a kind of finding that earlier recordings of this machine could have shown and did not, is this much rarer now
 NOT_SEEN_BEFORE = 0.2
+#: and one that they showed is made again this often, whatever it comes from
+SEEN_AGAIN = 0.9
 #: kinds of check as the command line calls them
 KIND_WORDS = {CheckKind.LOOK: "inspection"}
 
@@ -248,16 +253,18 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         leading = max(by_fault, key=by_fault.get)
         # Once the case is as good as closed, what would prove or clear the leading fault comes first.
         closed = max(by_cause.values()) >= stakes.enough and leading != SOUND
-        ranked = []
+        foreseen = []
         for check in facts.checks:
-            if not can_be_asked(check, case, done):
-                continue
-            outcomes = OUTCOMES[check.kind](check, outlook)
-            if outcomes is None:
-                continue
-            gain, saves = _gain(outcomes, outlook, facts)
+            outcomes = OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done) else None
+            if outcomes is not None:
+                foreseen.append((check, outcomes, *_gain(outcomes, outlook, facts)))
+        at_place = Counter(check.place for check, _, gain, _ in foreseen if gain >= WORTH_OPENING)
+        ranked = []
+        for check, outcomes, gain, saves in foreseen:
             minutes, access = cost(check, case, facts, open_places)
-            spent = (minutes + access) * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
+            # What opens one plug is shared by the readings that are then taken there together.
+            together = min(max(at_place[check.place], 1), TOGETHER) if access <= SHARED_ACCESS else 1
+            spent = (minutes + access / together) * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
             names = _separated(outcomes, outlook)
             pays = spent < stakes.patience * saves
             why = words.why(gain, names, minutes + access, pays)
@@ -322,6 +329,8 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
         shapes = crowd.facts.shapes[kind]
         if not shapes.by_state and any(kind not in one.unseen and kind not in one.found for one in before):
             shape = NOT_SEEN_BEFORE * shape
+        if not shapes.by_state and any(kind in one.found for one in before):
+            shape = np.maximum(shape, SEEN_AGAIN)
         level = sum((one for label, one in levels.items() if label_kind(label) == kind), np.zeros(crowd.shape))
         return np.clip(1 - (1 - np.clip(level, 0, 1)) * (1 - shape), 0.0, 1.0)
 

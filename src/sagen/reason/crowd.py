@@ -278,7 +278,7 @@ class Crowd:
         facts = self.facts
         coming = facts.comings.get(fault)
         if coming is None:
-            return 0.55 + 0.45 * self.severity(fault, slot)
+            return PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * self.severity(fault, slot)
         often = coming.few * (coming.many / coming.few) ** self.place(f"often.{slot}") * coming.times.get(state, 1.0)
         return 1.0 - np.exp(-often * facts.picture.seconds / 60.0)
 
@@ -302,6 +302,8 @@ class Crowd:
         return np.array([[max((share(fault) for fault, _ in row), default=share(SOUND))] for row in self.rows])
 
 
+#: a fault of the least severity shows in its shape as often as this, against a plain one
+PLAIN_AT_LEAST = 0.8
 #: below these shares of nominal a feed is lost, above these volts a return is lifted: common practice
 REGULATED_HOLDS, BATTERY_HOLDS, BATTERY_HOLDS_CRANKING = 0.85, 0.8, 0.58
 LIFT_V, LIFT_CRANKING_V = 0.2, 0.35

@@ -25,7 +25,7 @@ from sagen.model.vocabulary import (
 from sagen.reason.crowd import Crowd
 from sagen.reason.facts import SOUND, Knowledge
 from sagen.reason.pictures import Pictures, finding_label, label_kind
-from sagen.reason.scales import LEAST, SLIP, bell, density, on_scale, spread_on_scale
+from sagen.reason.scales import LEAST, SLIP, SLIP_WIDTH, bell, density, on_scale, spread_on_scale
 
 #: states in which a recording of a wheel tells something
 TELLING = TURNING | {State.WIGGLE}
@@ -122,7 +122,10 @@ class MeterReading(Evidence):
         own = density(here, on_scale(predicted, self.ohms), width)
         slips = LEAST
         if not self.ohms:
-            others = [bell(here, on_scale(one, self.ohms), width) for one in crowd.other_volts(self.point, self.state)]
+            others = [
+                bell(here, on_scale(one, self.ohms), max(width, SLIP_WIDTH))
+                for one in crowd.other_volts(self.point, self.state)
+            ]
             if others:
                 slips = LEAST + np.mean(others, axis=0)
         return (1 - SLIP) * own + SLIP * slips
@@ -302,6 +305,7 @@ def outcome_shares(check, crowd: Crowd) -> np.ndarray:
         if coming is not None:
             shares = shares * coming
     shares = np.clip(shares, 0.0, 1.0)
+    shares = shares / np.maximum(shares.sum(axis=0), 1.0)
     rest = np.maximum(1.0 - shares.sum(axis=0), 0.0)
     return np.concatenate([shares, rest[None]])
 

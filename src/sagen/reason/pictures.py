@@ -18,8 +18,9 @@ from sagen.model.finding import Finding
 from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, FindingKind, SensorKind, State
 from sagen.reason.crowd import Crowd
 
-#: how often any finding is made of a machine outside the model, and how often it is made by mistake
-OUTSIDE_SHARE, FALSE_ALARM = 0.12, 0.03
+#: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
+#: have it is made by mistake, anew in each recording
+OUTSIDE_SHARE, FALSE_ALARM = 0.12, 0.5
 MIDDLING = 0.12  #: share of flat lines that are read as held elsewhere than they are
 STRIKES = frozenset({FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN})
 #: states in which a reader says that a line is flat
@@ -111,15 +112,15 @@ class Pictures:
         shape = crowd.facts.shapes[kind]
         # Where the state matters, what one state showed says little of another.
         key = (kind, state if shape.by_state or kind in _RAILS or state == State.WIGGLE else "")
-        slip = crowd.facts.picture.slip
+        slip, alarm = crowd.facts.picture.slip, FALSE_ALARM * shape.other
         if key not in self._inside:
             share = np.clip(self._share(crowd, kind, state, end), 0.004, 0.985)
             self._inside[key], self._outside[key] = (share, 1 - share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
         if seen:
             place = self._held(crowd, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
-            now = ((1 - slip) * place, FALSE_ALARM * (1 / 3 if held else 1.0))
+            now = ((1 - slip) * place, alarm * (1 / 3 if held else 1.0))
         else:
-            now = (slip, 1 - FALSE_ALARM)
+            now = (slip, 1 - alarm)
         shows, not_so = self._inside[key]
         self._inside[key] = (shows * now[0], not_so * now[1])
         shows, not_so = self._outside[key]

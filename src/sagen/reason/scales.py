@@ -13,12 +13,13 @@ VOLTS_SCALE = 0.03  #: V
 OHM_SHIFT = 0.3  #: ohm: below this a resistance is as good as none
 MOST_OHM = 4e7
 #: what a particle's own prediction may be off by: circuits differ in more than was thought of
-VOLTS_KERNEL, OHM_KERNEL = 0.05, 0.035
+VOLTS_KERNEL, OHM_KERNEL = 0.05, 0.015
 #: an unstated meter: V, share of the reading, decades
-METER_V, METER_SHARE, METER_DECADES = 0.007, 0.008, 0.008
+METER_V, METER_SHARE, METER_DECADES = 0.02, 0.008, 0.008
 #: share of readings in the wider tail, and how much wider it is
 TAIL, WIDER = 0.15, 4.0
-SLIP = 0.04  #: readings at another pin than was said
+SLIP = 0.03  #: readings at another pin than was said
+SLIP_WIDTH = 0.25  #: and where that pin stands is known but roughly
 LEAST = 0.02  #: density of a reading that nothing explains
 
 

@@ -38,7 +38,7 @@ TOLD_TOGETHER = (1.0, 0.6, 0.4, 0.3)
 PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks against a sound circuit
 #: two faults at once: how much rarer than either would have it, how many leading ones are paired, and from which
 #: explanation of the evidence on that is worth while (nats worse than a usual one)
-BOTH, PAIRED = 0.25, 6
+BOTH, PAIRED = 0.1, 6
 PAIRED_AFTER_CHANGE = 4
 #: where fewer particles than this share the weight of a leading hypothesis they are moved and multiplied
 STARVED = 40.0

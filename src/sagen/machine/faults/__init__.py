@@ -164,8 +164,9 @@ def growing(low: float, high: float, severity: float) -> float:
 
 
 def up_to_open(low: float, severity: float) -> float:
-    """A resistance from `low` (ohm) up, parted at severity 1."""
-    return either(np.asarray(severity) >= 1.0, OPEN, growing(low, NEARLY_OPEN, severity))
+    """A resistance from `low` (ohm) up, parted at severity 1. Poor contacts of ten to a thousand times what is just
+    worth a thought are commoner than those that are all but parted."""
+    return either(np.asarray(severity) >= 1.0, OPEN, growing(low, NEARLY_OPEN, severity**2))
 
 
 def down_to_short(high: float, severity: float) -> float:
