@@ -132,11 +132,11 @@ def test_a_suspect_unfolds_into_its_evidence(app):  # noqa: F811
     assert row.evidence.isHidden()
     row.bar.setChecked(True)
     assert not row.evidence.isHidden()
-    for told in ("Return open", "0.9 V", "strongly for it", "slightly against it", "Clean the eyelet."):
+    for told in ("Return open", "0.9 V", "strongly for it", "a little against it", "Clean the eyelet."):
         assert told in row.told()
 
 
-@pytest.mark.parametrize(("bits", "words"), [(0.5, "slightly for it"), (2.0, "clearly for it"), (-6.0, "strongly against it")])  # fmt: skip
+@pytest.mark.parametrize(("bits", "words"), [(0.5, "a little for it"), (2.0, "clearly for it"), (-6.0, "strongly against it")])  # fmt: skip
 def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):  # noqa: F811
     line = ReasonLine("x", bits)
     assert words in line.text.text()
@@ -266,7 +266,11 @@ def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):  # noqa: F
     assert form.focusWidget() is form._first
     if kind == EntryKind.CODE:
         form.text.setText("p0340")
-    elif kind != EntryKind.COMPLAINT:
+    elif kind == EntryKind.INSPECTION:
+        form.words.setText("green at the seal")
+    elif kind == EntryKind.SCAN:
+        form.rpm.setText("210")
+    elif hasattr(form, "text") and hasattr(form.text, "setPlainText"):
         form.text.setPlainText("words")
     assert form.problem() == ""
     told = form.answer()

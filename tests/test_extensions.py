@@ -22,19 +22,13 @@ register_format(Format("tally", (".tally",), lambda head: head.startswith(b"TALL
 ''',
     "toy_fault": """
 from sagen.machine.faults import fault
-from sagen.reason.facts import extend_knowledge, knowledge, _shipped
-import tomllib
+from sagen.reason.facts import extend_knowledge
 
-@fault("magpie_in_the_loom", "wiring", "The signal wire is pulled out by a bird.")
+@fault("magpie_in_the_loom", "wiring", "The signal wire is pulled out by a bird.", computed=True)
 def magpie(machine, severity):
     machine.values.signal_wire_ohm = 1e9
 
-# Counted rows, here those of a signal wire that is open.
-rows = "".join(
-    f'["{key}"]\\nmagpie_in_the_loom = {{ ' + ", ".join(f'"{name}" = {times}' for name, times in table["signal_wire_open"].items()) + " }\\n"
-    for key, table in tomllib.loads(_shipped("seen.toml")).items() if "signal_wire_open" in table
-)
-extend_knowledge('[fault.magpie_in_the_loom]\\nweight = 5000.0\\npart = "harness"\\ndo = "Take the nest out of the loom."\\n' + rows, "toy_fault")
+extend_knowledge('[fault.magpie_in_the_loom]\\nweight = 5000.0\\npart = "harness"\\ndo = "Take the nest out of the loom."\\n[shape.dropout]\\nmagpie_in_the_loom = 0.4\\n', "toy_fault")
 """,
     "toy_check": '''
 from sagen.reason.facts import extend_knowledge
@@ -211,7 +205,7 @@ def test_a_fault_mode_is_one_file_with_what_is_known_of_it(with_toys):
 def test_a_check_is_one_file(with_toys):
     told = with_toys("toy_check")
     chirping, silent = told["sensor"]
-    assert chirping > 0.8 > 0.5 > silent
+    assert chirping > 0.6 > 0.5 > silent
     assert "listen_for_birds" in told["checks"]
 
 

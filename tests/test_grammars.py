@@ -141,7 +141,7 @@ def test_every_known_code_has_its_meaning_and_makes_something_likely(code):
     assert told.code == code
     assert told.text
     assert told.makes_likely
-    assert told.role in ("crank", "cam", "knock", "speed", "supply")
+    assert told.role in ("crank", "cam", "knock", "speed", "supply", "other")
 
 
 @given(st.lists(st.sampled_from([*sorted(table()), "P1234", "X", ""]), max_size=6))

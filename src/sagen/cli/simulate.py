@@ -46,8 +46,10 @@ def _list_faults(spec, as_json: bool) -> int:
     from sagen.machine.faults import possible
 
     for one in possible(spec):
-        row = {"fault": one.title, "cause": str(one.cause), "changes": one.changes}
-        print(json.dumps(row) if as_json else f"{one.title} ({one.cause}): {one.changes}")
+        # What lies along its scale has names of its own: a wire of high resistance is open in the end.
+        for title in (one.title, *(name.replace("_", " ") for name in one.ends)):
+            row = {"fault": title, "cause": str(one.cause), "changes": one.changes}
+            print(json.dumps(row) if as_json else f"{title} ({one.cause}): {one.changes}")
     return 0
 
 

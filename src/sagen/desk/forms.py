@@ -143,6 +143,9 @@ class CodePick(QComboBox):
         for code, told in sorted(table().items()):
             self.addItem(f"{code}  {told.text}", code)
         self.setMaximumWidth(420)
+        # A list that scrolls, not one as tall as the screen.
+        self.setStyleSheet("combobox-popup: 0;")
+        self.setMaxVisibleItems(14)
         self.setAccessibleName("Generic codes by their meaning")
         self.activated.connect(lambda _=0: took(self.currentData()) if self.currentData() else None)
 

@@ -41,7 +41,7 @@ from sagen.reason.evidence import (
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
 from sagen.reason.pictures import label_kind, readable
 from sagen.reason.scales import on_scale
-from sagen.reason.weigh import Case, Posterior, Replaced, World, world_of
+from sagen.reason.weigh import Case, Posterior, Replaced, World, named, world_of
 
 #: particles of each hypothesis that a check's outcomes are foreseen on
 FORESEEN = 48
@@ -464,7 +464,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     confirm = [one for one in checks if one.gain_bits >= words.TELLS_LITTLE and one.total_minutes < doubt]
     if posterior.survives < stakes.survives and confirm:
         return Advice(False, words.hangs_on_one(causes[lead]))
-    return Advice(True, words.good_enough(fault, causes[lead], facts.priors[fault].do, owed))
+    name = named(fault, posterior, world_of(case.spec))
+    return Advice(True, words.good_enough(name, causes[lead], facts.priors[fault].do, owed))
 
 
 def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advice:

@@ -6,6 +6,7 @@ import numpy as np
 
 from sagen.model.finding import Estimate
 from sagen.reason.crowd import Crowd
+from sagen.reason.scales import MOST_OHM
 
 #: fault mode -> the value of the circuit that it is, and what that is called
 QUANTITIES = {
@@ -33,7 +34,7 @@ SHARES = (0.1, 0.5, 0.9)
 
 def estimate(fault: str, crowd: Crowd, weights: np.ndarray) -> Estimate | None:
     """The weighted 10, 50 and 90 % of a fault's own quantity over the particles of one row; None where the evidence
-    leaves it open, or it has none."""
+    leaves it open, it is over any meter's range, or it has none."""
     if fault not in QUANTITIES:
         return None
     name, quantity = QUANTITIES[fault]
@@ -43,6 +44,6 @@ def estimate(fault: str, crowd: Crowd, weights: np.ndarray) -> Estimate | None:
     order = np.argsort(values)
     at = np.cumsum(weights[order]) - 0.5 * weights[order]
     low, middle, high = np.exp(np.interp(SHARES, at / weights.sum(), np.log(np.maximum(values[order], 1e-6))))
-    if np.log10(high / low) > WIDEST:
+    if np.log10(high / low) > WIDEST or middle >= MOST_OHM:
         return None
     return Estimate(quantity, float(middle), float(low), float(high))

@@ -639,11 +639,11 @@ def suspects(
         top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
         reasons = _reasons(top, posterior, world)[:most_reasons]
         size = _estimate(top, posterior, world)
-        rows.append(Suspect(cause, top, p, reasons, world.facts.priors[top].do, _title(top, posterior, world), size))
+        rows.append(Suspect(cause, top, p, reasons, world.facts.priors[top].do, named(top, posterior, world), size))
     return tuple(sorted(rows, key=lambda one: -one.probability))
 
 
-def _title(fault: str, posterior: Posterior, world: World) -> str:
+def named(fault: str, posterior: Posterior, world: World) -> str:
     """A fault mode in words, by the name of its end where most of its particles have come to it: open, shorted."""
     cloud = posterior.cloud_of(fault)
     end = next((name for name, at in all_faults()[fault].ends.items() if at == 1.0), "") if fault != SOUND else ""

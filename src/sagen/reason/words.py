@@ -190,9 +190,9 @@ def why_proof(fault: str) -> str:
     return f"Why this one: it proves or clears the leading suspect, {title_of(fault)}."
 
 
-def good_enough(fault: str, share: float, do: str, owed: str) -> str:
+def good_enough(name: str, share: float, do: str, owed: str) -> str:
     """The advice to repair."""
-    return f"Good enough to repair: {title_of(fault)} at {_percent(share)}. {do} {owed}{PROOF_OWED}"
+    return f"Good enough to repair: {name} at {_percent(share)}. {do} {owed}{PROOF_OWED}"
 
 
 def cleared(owed: str = "") -> str:
