@@ -42,6 +42,7 @@ FAULTS: dict[str, tuple[str, float, str, dict[str, float]]] = {
     "tooth gone": ("reluctor", 4, "hall coil current not cam", {"extra_gap": 0.93}),
     "tooth bent or chipped": ("reluctor", 4, "hall coil current not cam", {"odd_tooth": 0.8}),
     "rim out of true": ("reluctor", 2, "hall coil current not cam", {"runout": 0.8}),
+    "vane bent": ("reluctor", 2, "hall timed vane", {"odd_tooth": 0.6, "timing_offset": 0.3}),
     "other wheel": ("reluctor", 1, "hall coil current not cam", {"wrong_pattern": 0.8}),
     "pin spread": ("wiring", 4, "hall coil current", {}),
     "signal cut": ("wiring", 4, "hall coil current", {}),
@@ -85,6 +86,7 @@ LOOKS: dict[str, dict[str, dict[str, float]]] = {
     "unplug_the_module_measure_wire_to_ground": {"to_ground": {"signal chafed": 0.93}, "to_feed": {"signal on feed": 0.93}},
     "ask_the_starter": {"slow": {"weak starter": 0.9}, "uneven": {"lost compression": 0.85, "belt": 0.2}},
     "wheel_through_the_sensor_s_hole": {"damaged": {"tooth gone": 0.95, "tooth bent or chipped": 0.8, "other wheel": 0.4, "rim out of true": 0.2}},
+    "cam_wheel_by_eye": {"damaged": {"vane bent": 0.9}},
     "dial_gauge_on_the_wheel": {"out_of_true": {"rim out of true": 0.93}},
     "seat_and_flange_of_the_sensor": {"springs_up": {"far away": 0.5}, "rust": {"rocks on its seat": 0.5, "far away": 0.25}, "loose": {"rocks on its seat": 0.4}},
     "feeler_gauge_in_the_gap": {"too_wide": {"far away": 0.93, "rocks on its seat": 0.3}, "differs": {"rim out of true": 0.6, "rocks on its seat": 0.3}},
@@ -159,6 +161,8 @@ class OtherMachine:
         for name, (_, _, where, _) in FAULTS.items():
             words = where.split()
             if self.kind not in words or ("timed" in words and not self.timed):
+                continue
+            if "vane" in words and not self.family.startswith("cam"):
                 continue
             if ("own" in words and not self.own_feed) or (words[-1] == "cam" and self.family.startswith("cam")):
                 continue

@@ -256,7 +256,7 @@ def test_one_picture_never_speaks_a_million_to_one():
     for found in ({"extra_gap"}, {"no_signal:high"}, {"runout"}, {"erratic", "noise"}, set()):
         for spec in (HALL, COIL, CAM):
             p = infer(Case(spec, (Captured("", frozenset(found), "cranking"),)))
-            alone = np.array([one for one in p.alone[0].values()])
+            alone = np.array(list(p.alone[0].values()))
             assert alone.max() / alone.min() < 3_000
 
 
@@ -632,3 +632,20 @@ def test_knowledge_names_only_what_exists():
     facts = knowledge()
     assert set(facts.priors) == {SOUND, *all_faults()}
     assert all(row.reason for row in facts.world.values())
+
+
+def test_the_first_weighing_brings_in_nothing_heavy():
+    import subprocess
+    import sys
+
+    asked = (
+        "import sys\n"
+        "from sagen.reason.weigh import Case, infer\n"
+        "from sagen.reason.checks import next_checks\n"
+        "from sagen.reason.evidence import Code, MeterReading\n"
+        "case = Case(trail=(Code('', 'P0335', 'circuit'), MeterReading('', 'signal', 'metal_near', 4.9)))\n"
+        "assert next_checks(case, infer(case))\n"
+        "print([one for one in ('scipy', 'pandas', 'sqlalchemy', 'PySide6') if one in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, timeout=120, check=True)
+    assert done.stdout.strip() == "[]"

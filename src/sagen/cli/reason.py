@@ -55,11 +55,13 @@ def run(arguments) -> int:
 
 
 def _print_plain(name: str, found) -> None:
-    from sagen.model.words import strength
+    from sagen.model.words import estimate_text, strength
 
     print(name)
     for one in found.suspects[:5]:
         print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.title}")
+        if one.estimate is not None:
+            print(f"           {estimate_text(one.estimate)}")
         for reason in one.reasons[:3]:
             print(f"           {strength(reason.bits)}: {reason.text}")
     for odd in found.odd:

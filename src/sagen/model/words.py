@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from sagen.model.finding import Estimate
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     Cause,
@@ -264,3 +265,27 @@ def times_likelier(bits: float) -> str:
     """The figure behind it: "12 times likelier with it than with anything else"."""
     times = 2.0 ** abs(bits)
     return f"{said_number(times, 2)} times {'likelier' if bits > 0 else 'less likely'} with it than with anything else"
+
+
+#: what an estimate is of, by its quantity
+ESTIMATES = {
+    "contact_ohm": "in the contact of the signal pin",
+    "wire_ohm": "in the signal wire",
+    "leak_ohm": "from the signal wire to ground",
+    "leak_to_feed_ohm": "from the signal wire to the feed",
+    "return_ohm": "in the return",
+    "feed_ohm": "in the feed",
+    "strap_ohm": "in the engine's earth",
+    "pull_up_ohm": "before the module's pull-up",
+    "load_ohm": "at the module's input",
+    "output_on_ohm": "left in the output when it conducts",
+    "output_off_ohm": "past the output when it should not conduct",
+    "coil_ohm": "across the coil",
+    "element_ohm": "across the element",
+}
+
+
+def estimate_text(estimate: Estimate) -> str:
+    """How large a fault is: "About 1.2 kohm from the signal wire to ground (0.9 to 1.5 kohm)"."""
+    where = ESTIMATES.get(estimate.quantity, "")
+    return f"About {said_ohms(estimate.value)} {where} ({said_range(estimate.low, estimate.high, True)})."

@@ -20,7 +20,7 @@ from sagen.desk.look import theme
 from sagen.desk.look.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.model.vocabulary import Cause, Gear, Strategy
-from sagen.model.words import CAUSES, strength, times_likelier
+from sagen.model.words import CAUSES, estimate_text, strength, times_likelier
 
 LEAST_SHOWN = 0.01
 MOST_BARS = 6
@@ -141,6 +141,8 @@ class SuspectRow(QWidget):
         title = suspect.title or suspect.fault
         if suspect.cause != Cause.NONE:
             self.lines.addWidget(Label(f"{title[:1].upper()}{title[1:]}", name="strong", wrap=True))
+        if suspect.estimate is not None:
+            self.lines.addWidget(Label(estimate_text(suspect.estimate), wrap=True))
         for one in suspect.reasons:
             self.lines.addWidget(ReasonLine(one.text, one.bits))
         if not suspect.reasons:

@@ -62,3 +62,11 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 @fault("wheel_slipped_on_its_shaft", Cause.RELUCTOR, "the whole wheel has turned against its shaft", ROTATING, TIMED)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.cam_late += between(7.0, 30.0, severity) * float(machine.rng.choice([-1, 1]))
+
+
+@fault("cam_vane_damaged", Cause.RELUCTOR, "a vane of the cam's wheel is bent or gone", ROTATING, (Role.CAM,))
+def _(machine: SimulatedMachine, severity: float) -> None:
+    which = int(machine.rng.integers(len(machine.windows)))
+    start, end = machine.windows[which]
+    moved = between(6.0, 25.0, severity) * float(machine.rng.choice([-1, 1]))
+    machine.windows = (*machine.windows[:which], (start + moved, end + moved), *machine.windows[which + 1 :])
