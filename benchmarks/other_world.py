@@ -313,7 +313,11 @@ class OtherMachine:
         )
         if self.both_legs:
             at = self.bias * (1 / self.r_bias) / (1 / self.r_bias + 1 / self.leak + 1e-7)
-            return (0.9 * self.bias if self.r_return < 1e6 else 0.02) + lift, at + lift
+            back = 0.9 * self.bias if self.r_return < 1e6 else 0.02
+            if self.r_signal > 1e7:
+                # The signal's leg is cut off from its bias; plugged in, the coil brings it the other leg's.
+                at = 0.01 if unplugged or self.r_coil + self.pin > 1e6 else back
+            return back + lift, at + lift
         g_coil = 0.0 if unplugged else 1 / path
         g_bias = 1 / self.r_bias if self.bias else 0.0
         at = self.bias * g_bias / (g_bias + g_load + g_coil + 1 / self.leak + 1e-7)
@@ -433,7 +437,13 @@ class OtherMachine:
             unseen |= {"ground_lift"}
         if self.kind == "coil":
             unseen |= {"supply_loss"}
-        pieces: list[Evidence] = [Captured("", frozenset(found - set(unseen)), state, unseen)]
+        levels = []
+        if self.kind != "coil":
+            off_by = lambda: float(rng.normal(1, 0.015))  # noqa: E731
+            low, high = sorted((on[2], off[2]))
+            levels = [("low", low * off_by()), ("high", high * off_by()), ("supply", feed * off_by())]
+            levels += [("ground", ground * off_by())] if self.kind == "hall" else []
+        pieces: list[Evidence] = [Captured("", frozenset(found - set(unseen)), state, unseen, "sensor", tuple(levels))]
         if state == "cranking" and self.timed and not flat:
             pieces.append(
                 Cranked("", self.rpm * float(rng.normal(1, 0.02)), self.beat + float(abs(rng.normal(0, 0.006))))

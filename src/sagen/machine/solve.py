@@ -15,6 +15,7 @@ from sagen.machine.simulated import COPPER_PER_K, SimulatedMachine
 from sagen.model.vocabulary import ENGINE_RUNS, PLUG_OPEN, STARTING, Point, State
 
 OPEN = 1e9  #: ohm, what a parted wire still has
+STRAY_OHM = 1e7  #: what damp, or a probe, always leaves between a rail's pin and the body
 ABSENT = 1e12  #: ohm, where nothing is fitted
 #: states in which nothing is fed
 KEY_OFF = frozenset({State.UNPLUGGED})
@@ -77,6 +78,9 @@ def network(
     net.resistor("module_return", "module_ground", values.return_ohm)
     net.resistor("plug_signal", GROUND, values.leak_ohm)
     net.resistor("shield", GROUND, values.shield_ohm)
+    net.resistor("plug_ground", GROUND, STRAY_OHM)
+    if part.fed:
+        net.resistor("plug_supply", GROUND, STRAY_OHM)
     if plugged:
         net.resistor("plug_signal", "sensor_signal", values.signal_pin_ohm)
         net.resistor("plug_ground", "sensor_ground", values.ground_pin_ohm)

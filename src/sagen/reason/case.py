@@ -220,7 +220,24 @@ def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
         needs_pattern=needs,
         source=entry.name,
         end=entry.sheet.conditions.end,
+        levels=_levels(entry, spec),
     )
+
+
+def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
+    """The levels that a capture measured of this circuit: of its signal, its feed and its return."""
+    out = []
+    for row in entry.channels:
+        role, low, high = row.get("role"), row.get("low"), row.get("high")
+        if row.get("unit") != "V" or not isinstance(low, int | float) or not isinstance(high, int | float):
+            continue
+        if role == spec.role:
+            out += [("low", float(low)), ("high", float(high))]
+        elif role in (Role.SUPPLY, Role.GROUND):
+            out.append((str(role), 0.5 * (float(low) + float(high))))
+    # Of two sensors of one role, or two feeds, nobody says here which is this circuit's.
+    names = [name for name, _ in out]
+    return [one for one in out if names.count(one[0]) == 1]
 
 
 def _of_circuit(findings: Iterable[Finding], sheet: Sheet, spec: CircuitSpec) -> list[Finding]:

@@ -39,7 +39,7 @@ from sagen.reason.evidence import (
     softened,
 )
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
-from sagen.reason.pictures import label_kind, readable
+from sagen.reason.pictures import label_kind, readable, seen_next
 from sagen.reason.scales import on_scale
 from sagen.reason.weigh import Case, Posterior, Replaced, World, named, world_of
 
@@ -57,10 +57,6 @@ BIN = {False: 0.25, True: 0.2}
 ANYWHERE = 0.02
 #: how much longer a check counts under a strategy that prefers other gear
 STRATEGY = {Strategy.MOST: {}, Strategy.METER: {Gear.SCOPE: 1.8}, Strategy.SCOPE: {Gear.METER: 1.8}}
-#: a kind of finding that earlier recordings of this machine could have shown and did not, is this much rarer now
-NOT_SEEN_BEFORE = 0.2
-#: and one that they showed is made again this often, whatever it comes from
-SEEN_AGAIN = 0.9
 #: kinds of check as the command line calls them
 KIND_WORDS = {CheckKind.LOOK: "inspection"}
 
@@ -327,10 +323,9 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     def share(kind: FindingKind) -> np.ndarray:
         shape = crowd.shape_share(kind, check.state)
         shapes = crowd.facts.shapes[kind]
-        if not shapes.by_state and any(kind not in one.unseen and kind not in one.found for one in before):
-            shape = NOT_SEEN_BEFORE * shape
-        if not shapes.by_state and any(kind in one.found for one in before):
-            shape = np.maximum(shape, SEEN_AGAIN)
+        if not shapes.by_state:
+            told = [kind in one.found for one in before if kind in one.found or kind not in one.unseen]
+            shape = seen_next(shape, told, shapes.other, crowd.facts.picture.slip)
         level = sum((one for label, one in levels.items() if label_kind(label) == kind), np.zeros(crowd.shape))
         return np.clip(1 - (1 - np.clip(level, 0, 1)) * (1 - shape), 0.0, 1.0)
 

@@ -95,6 +95,7 @@ class Crowd:
         self.particles = cube.shape[-2]
         self.shape = (len(self.rows), self.particles)
         self._read: dict[str, dict[str, np.ndarray]] = {}
+        self._recorded: dict[tuple[str, str], Ends] = {}
         self._alive: dict[str, np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
         base = self._sound()
@@ -248,12 +249,33 @@ class Crowd:
         """A reading of either quantity."""
         return self.ohms(point) if ohms or point in OHM_POINTS else self.volts(point, state)
 
+    def level(self, name: str, state: str, end: str = "sensor") -> np.ndarray | None:
+        """A level of a recording, V: the signal's "low" and "high", the mean of "supply" and "ground"; None where the
+        circuit does not decide it."""
+        part = self.machine.part
+        if not part.fed or (name == "ground" and not part.own_return):
+            return None
+        one, other = self._ends(state, end)
+        if name in ("low", "high"):
+            node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
+            pick = np.minimum if name == "low" else np.maximum
+            return np.broadcast_to(pick(one[node], other[node]), self.shape)
+        node = NODES[Point.SUPPLY if name == "supply" else Point.GROUND]
+        return np.broadcast_to(0.5 * (one[node] + other[node]), self.shape)
+
+    def _ends(self, state: str, end: str) -> Ends:
+        """Volts of every node with a recorder on the signal, at a tooth and between teeth."""
+        if (state, end) not in self._recorded:
+            node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
+            self._recorded[state, end] = recorded_between(self.machine, state, node, self._powered(state))
+        return self._recorded[state, end]
+
     def shown(self, state: str, end: str = "sensor") -> dict[str, np.ndarray]:
         """Probabilities of the findings that the circuit's levels make in a recording, by label."""
         if (state, end) not in self._shown:
             machine = self.machine
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            ends = recorded_between(machine, state, node, self._powered(state))
+            ends = self._ends(state, end)
             found = {**machine.part.shown(machine, state, node, ends), **self._rails(state, ends)}
             self._shown[state, end] = {label: np.broadcast_to(one, self.shape) for label, one in found.items()}
         return self._shown[state, end]

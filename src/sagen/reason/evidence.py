@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from sagen.kinds.kind import kind_of
+from sagen.machine.faults import all_faults
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,
@@ -23,7 +24,7 @@ from sagen.model.vocabulary import (
     State,
 )
 from sagen.reason.crowd import Crowd
-from sagen.reason.facts import SOUND, Knowledge
+from sagen.reason.facts import SOUND, Knowledge, Share
 from sagen.reason.pictures import Pictures, finding_label, label_kind
 from sagen.reason.scales import LEAST, SLIP, SLIP_WIDTH, bell, density, on_scale, spread_on_scale
 
@@ -57,6 +58,21 @@ class Evidence(ABC):
         nothing. `pictures` holds what earlier recordings of the same machine have told."""
 
 
+def told_of(crowd: Crowd, share: Share) -> np.ndarray:
+    """How often machines are brought in with this told of them: with a fault that does its circuit no harm as seldom as
+    sound ones, shape (rows, particles) or (rows, 1)."""
+    shares, sound = crowd.by_row(share.of), share.of(SOUND)
+    grows = np.array([[any(all_faults()[fault].ends for fault, _ in row)] for row in crowd.rows])
+    if not grows.any():
+        return shares
+    harm = np.where(grows, np.maximum(harmed(crowd), LEAST_HARM), 1.0)
+    return harm * shares + (1 - harm) * np.minimum(shares, sound)
+
+
+#: of contacts and leaks that do no harm as they are read, so many do at other times
+LEAST_HARM = 0.08
+
+
 @dataclass(frozen=True)
 class Code(Evidence):
     """A trouble code's kind of failure; `kind` is a CodeKind or, of several sensors at once, "several"."""
@@ -72,7 +88,7 @@ class Code(Evidence):
         return self.kind == CodeKind.CORRELATION
 
     def likelihood(self, crowd, pictures, facts):
-        shares = crowd.by_row(lambda fault: facts.codes[self.kind].of(fault))
+        shares = told_of(crowd, facts.codes[self.kind])
         return np.sqrt(shares) if self.pending else shares
 
 
@@ -83,7 +99,7 @@ class Complained(Evidence):
     told = True
 
     def likelihood(self, crowd, pictures, facts):
-        return crowd.by_row(lambda fault: facts.complaints[self.name].of(fault))
+        return told_of(crowd, facts.complaints[self.name])
 
 
 @dataclass(frozen=True)
@@ -139,6 +155,7 @@ class Captured(Evidence):
     state: State | str = State.CRANKING
     unseen: frozenset[str] = frozenset()
     end: str = "sensor"
+    levels: tuple[tuple[str, float], ...] = ()  #: what it measured besides: "low", "high", "supply", "ground", in V
 
     @property
     def about_timing(self):
@@ -147,7 +164,21 @@ class Captured(Evidence):
     def likelihood(self, crowd, pictures, facts):
         if self.state not in TELLING and kind_of(crowd.spec.sensor).rotating:
             return None  # a wheel that stands still tells nothing of motion
-        return pictures.told(crowd, self.found, self.state, self.unseen, self.end)
+        told = pictures.told(crowd, self.found, self.state, self.unseen, self.end)
+        if told is None:
+            return None
+        for name, volts in self.levels:
+            predicted = crowd.level(name, self.state, self.end)
+            if predicted is not None:
+                here = float(on_scale(volts, False))
+                width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
+                told = told * ((1 - LEVEL_OUTSIDE) * density(here, on_scale(predicted, False), width) + LEVEL_OUTSIDE * LEAST)
+        return told
+
+
+#: how far a level of a recording strays from the circuit's own: ripple, sag and the reader's estimate; and how often it
+#: is another thing altogether
+LEVEL_WIDTH, LEVEL_OUTSIDE = 0.07, 0.06
 
 
 @dataclass(frozen=True)
@@ -255,6 +286,17 @@ class Scanned(Evidence):
 
 
 SCAN_SLIP = 0.04  #: a tester that shows no speed in time, or one carried over
+
+
+def harmed(crowd: Crowd) -> np.ndarray:
+    """How likely the module has something to complain of in the circuit as it stands."""
+    if kind_of(crowd.spec.sensor).rotating:
+        return np.clip(pulses_unseen(crowd), 0.0, 1.0)
+    levels = crowd.shown(State.KEY_ON, "module")
+    sound = np.ones(crowd.shape)
+    for share in levels.values():
+        sound = sound * (1 - np.clip(share, 0, 1))
+    return 1 - sound
 
 
 def pulses_unseen(crowd: Crowd) -> np.ndarray:
@@ -374,6 +416,7 @@ def captured(
     needs_pattern: frozenset[FindingKind] = frozenset(),
     source: str = "",
     end: str = "sensor",
+    levels: Iterable[tuple[str, float]] = (),
 ) -> Captured | None:
     """The evidence in a capture's findings; None where the capture is not fit to judge by.
 
@@ -386,6 +429,8 @@ def captured(
         what shows only against a known-good capture, of one that was read without
     end : str
         at which end of the wire the probe sat, "sensor" or "module"
+    levels : iterable of (name, V)
+        levels that it measured; see `Captured`
     """
     findings = list(findings)
     found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
@@ -399,4 +444,6 @@ def captured(
         unseen.add(FindingKind.GROUND_LIFT)
     if not (Role.CAM in roles and Role.CRANK in roles):
         unseen |= ABOUT_TIMING
-    return Captured(source, found, state, frozenset(unseen) - found, end or "sensor")
+    # A recorder that was cut off at its range measured no level.
+    cut = any(kind == FindingKind.CLIPPED for kind, _ in findings)
+    return Captured(source, found, state, frozenset(unseen) - found, end or "sensor", () if cut else tuple(levels))

@@ -21,6 +21,7 @@ from sagen.reason.crowd import Crowd
 #: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
 #: have it is made by mistake, anew in each recording
 OUTSIDE_SHARE, FALSE_ALARM = 0.12, 0.5
+LEAST_SHARE, MOST_SHARE = 0.004, 0.985  #: nothing is quite impossible, nothing quite sure
 MIDDLING = 0.12  #: share of flat lines that are read as held elsewhere than they are
 STRIKES = frozenset({FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN})
 #: states in which a reader says that a line is flat
@@ -63,6 +64,16 @@ def readable(sensor: SensorKind) -> tuple[FindingKind, ...]:
             continue
         out.append(one)
     return tuple(out)
+
+
+def seen_next(share: np.ndarray, told: Iterable[bool], other: float, slip: float) -> np.ndarray:
+    """How likely a finding is in the next recording of machines that show it with `share`, after those before it, each of
+    which did or did not hold it."""
+    shows, alarm = np.clip(share, LEAST_SHARE, MOST_SHARE), FALSE_ALARM * other
+    not_so = 1 - shows
+    for seen in told:
+        shows, not_so = shows * ((1 - slip) if seen else slip), not_so * (alarm if seen else 1 - alarm)
+    return (shows * (1 - slip) + not_so * alarm) / (shows + not_so)
 
 
 class Pictures:
@@ -114,7 +125,7 @@ class Pictures:
         key = (kind, state if shape.by_state or kind in _RAILS or state == State.WIGGLE else "")
         slip, alarm = crowd.facts.picture.slip, FALSE_ALARM * shape.other
         if key not in self._inside:
-            share = np.clip(self._share(crowd, kind, state, end), 0.004, 0.985)
+            share = np.clip(self._share(crowd, kind, state, end), LEAST_SHARE, MOST_SHARE)
             self._inside[key], self._outside[key] = (share, 1 - share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
         if seen:
             place = self._held(crowd, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
