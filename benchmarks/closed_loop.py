@@ -114,7 +114,7 @@ class Run:
     checks: int
     swapped: bool
     first: str
-    estimate: tuple[float, float, float] | None = None
+    hides: bool = False  #: it has a fault that hardly ever shows
     milliseconds: float = 0.0
 
     @property
@@ -160,6 +160,7 @@ def run(task: tuple[str, str, int]) -> Run:
         count,
         swapped,
         first,
+        hides=getattr(machine, "hides", False),
         milliseconds=1e3 * spent / (count + 1),
     )
 
@@ -174,6 +175,10 @@ def tell(runs: list[Run]) -> None:
     sure = [one for one in called if one.p >= 0.95]
     print(
         f"{len(runs)} machines: right {_percent([one for one in runs if one.right], runs)}, of them cured by a swap {sum(one.swapped for one in runs)}; "
+    )
+    stopped = [one for one in runs if one.hides and one.called == "none"]
+    print(
+        f"stopped at 'nothing shows' with a fault that hardly ever shows {len(stopped)} of {sum(one.hides for one in runs)} (counted as wrong); "
     )
     print(f"wrong at .9 or more {_percent([one for one in called if not one.right and one.p >= 0.9], runs)}; ")
     print(f"of {len(sure)} called at .95 or more right {_percent([one for one in sure if one.right], sure)}; ")

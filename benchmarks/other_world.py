@@ -251,6 +251,11 @@ class OtherMachine:
             case "lost compression":
                 self.beat += 0.06 + 0.1 * bad
 
+    @property
+    def hides(self) -> bool:
+        """Whether it has a fault that hardly ever shows."""
+        return self.fault in ("quits hot", "harness moves", "relay", "return moves") and self.comes < 0.1
+
     # what it answers ------------------------------------------------------------------------
 
     def _line(self, state: str, conducts: bool, end: str = "plug") -> tuple[float, float, float]:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QFormLayout,
+    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -279,13 +280,12 @@ class ComplaintForm(EntryForm):
         self.text = self.choice("Complaint", told, (old.complaint or "") if old else None)
         self.words = self.add("In words", QLineEdit(old.text if old else ""))
         self.when: dict[Occasion, QCheckBox] = {}
-        row = QHBoxLayout()
-        for key, said in OCCASIONS.items():
+        grid = QGridLayout()
+        for index, (key, said) in enumerate(OCCASIONS.items()):
             self.when[key] = QCheckBox(said)
             self.when[key].setChecked(old is not None and key in old.when)
-            row.addWidget(self.when[key])
-        row.addStretch(1)
-        self.fields.addRow(Label("It comes"), row)
+            grid.addWidget(self.when[key], index // 3, index % 3)
+        self.fields.addRow(Label("It comes"), grid)
         runs = {
             None: "Not said",
             EngineRuns.YES: "Runs",
@@ -376,8 +376,8 @@ class TesterForm(EntryForm):
 
     def _fitting(self) -> None:
         speed = self.scan.currentData() == Scan.RPM_CRANKING
-        self.rpm.setEnabled(speed)
-        self.back.setEnabled(not speed)
+        self.fields.setRowVisible(self.rpm, speed)
+        self.fields.setRowVisible(self.back, not speed)
 
     def _entry(self) -> ScanEntry:
         if self.scan.currentData() == Scan.CODES_BACK:

@@ -13,6 +13,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
+    STARTING,
     CheckKind,
     CodesBack,
     FindingKind,
@@ -194,6 +195,8 @@ def _done(case: Case) -> set[tuple]:
             done.add((CheckKind.METER, piece.point, piece.state))
         elif isinstance(piece, Captured):
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
+            if piece.state in STARTING and not any(label_kind(one) == FindingKind.NO_SIGNAL for one in piece.found):
+                done.add((CheckKind.SCAN, Scan.RPM_CRANKING))  # pulses were seen to come
             # A rail that was recorded beside the signal need not be measured again.
             for rail, kind in ((Point.SUPPLY, FindingKind.SUPPLY_LOSS), (Point.GROUND, FindingKind.GROUND_LIFT)):
                 if kind not in piece.unseen:
@@ -247,20 +250,28 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         stakes = facts.stakes
         by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
         leading = max(by_fault, key=by_fault.get)
-        # Once the case is as good as closed, what would prove or clear the leading fault comes first.
         closed = max(by_cause.values()) >= stakes.enough and leading != SOUND
         foreseen = []
         for check in facts.checks:
             outcomes = OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done) else None
             if outcomes is not None:
                 foreseen.append((check, outcomes, *_gain(outcomes, outlook, facts)))
+        # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
+
+        def spent_on(check: CheckFacts, minutes: float) -> float:
+            return minutes * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
+
+        closed |= leading != SOUND and not any(
+            spent_on(check, sum(cost(check, case, facts, open_places))) < stakes.patience * saves
+            for check, _, _, saves in foreseen
+        )
         at_place = Counter(check.place for check, _, gain, _ in foreseen if gain >= WORTH_OPENING)
         ranked = []
         for check, outcomes, gain, saves in foreseen:
             minutes, access = cost(check, case, facts, open_places)
             # What opens one plug is shared by the readings that are then taken there together.
             together = min(max(at_place[check.place], 1), TOGETHER) if access <= SHARED_ACCESS else 1
-            spent = (minutes + access / together) * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
+            spent = spent_on(check, minutes + access / together)
             names = _separated(outcomes, outlook)
             pays = spent < stakes.patience * saves
             why = words.why(gain, names, minutes + access, pays)

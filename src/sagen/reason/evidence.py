@@ -172,7 +172,9 @@ class Captured(Evidence):
             if predicted is not None:
                 here = float(on_scale(volts, False))
                 width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
-                told = told * ((1 - LEVEL_OUTSIDE) * density(here, on_scale(predicted, False), width) + LEVEL_OUTSIDE * LEAST)
+                told = told * (
+                    (1 - LEVEL_OUTSIDE) * density(here, on_scale(predicted, False), width) + LEVEL_OUTSIDE * LEAST
+                )
         return told
 
 
@@ -267,7 +269,11 @@ class Scanned(Evidence):
     def likelihood(self, crowd, pictures, facts):
         if self.what == "rpm_cranking":
             unseen = pulses_unseen(crowd)
-            return np.clip(unseen if not self.value else 1 - unseen, SCAN_SLIP, 1 - SCAN_SLIP)
+            if not self.value:
+                return np.clip(unseen, SCAN_SLIP, 1 - SCAN_SLIP)
+            speed = density(np.log(float(self.value)), np.log(crowd.machine.crank_rpm), SPEED_SPREAD)
+            speed = (1 - CADENCE_OUTSIDE) * speed + CADENCE_OUTSIDE * CADENCE_DENSITY
+            return np.clip(1 - unseen, SCAN_SLIP, 1 - SCAN_SLIP) * speed
         shares = crowd.by_row(lambda fault: facts.codes_back[str(self.value)].of(fault))
         steady = np.broadcast_to(shares, crowd.shape).copy()
         for index, row in enumerate(crowd.rows):

@@ -2,10 +2,9 @@
 
 Every hypothesis is a course: which fault modes the machine had before the first repair of the job, and after each.
 The evidence of each stretch is weighed on the particles of that stretch, all of it jointly, so that what one reading
-tells of the battery or the pull-up counts in the next. Where few particles are left that explain the evidence, those
-are moved and multiplied by tempering (an annealed importance sampler: Neal, Statistics and Computing 11, 2001; Del
-Moral, Doucet, Jasra, J. R. Statist. Soc. B 68, 2006), and two halves of the draws that disagree make the answer less
-sure, never more.
+tells of the battery or the pull-up counts in the next. Where few particles are left that explain the evidence, new ones
+are drawn near them and counted by how much likelier they were drawn (adaptive importance sampling: Lepage, J. Comput.
+Phys. 27, 1978), from the same even draws for every hypothesis, so that they stay comparable. Two halves of the draws that disagree make the answer less sure, never more.
 """
 
 from __future__ import annotations
@@ -23,7 +22,7 @@ from sagen.model.finding import Estimate, Reason, Suspect
 from sagen.model.vocabulary import CHOSEN_GEAR, ENGINE_RUNS, Cause, Complaint, Gear, Origin, Part, Strategy
 from sagen.reason import words
 from sagen.reason.crowd import END_SHARE, SOUND_ROW, Crowd, Places, Row
-from sagen.reason.evidence import Captured, Complained, Evidence, MeterReading
+from sagen.reason.evidence import Captured, Complained, Evidence, MeterReading, ReadElsewhere
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge, title_of
 from sagen.reason.magnitude import estimate
 from sagen.reason.pictures import Pictures
@@ -40,16 +39,12 @@ PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks
 #: explanation of the evidence on that is worth while (nats worse than a usual one)
 BOTH, PAIRED = 0.1, 6
 PAIRED_AFTER_CHANGE = 4
-#: where fewer particles than this share the weight of a leading hypothesis they are moved and multiplied
-STARVED = 40.0
-MOVED, MOST_MOVED_PARTICLES = 6, 100  #: hypotheses, particles
-MOVED_WITHIN = 6.0  #: nats of the best
-STEPS, SWEEPS, KEPT_SHARE = 20, 1, 0.3
-#: bins of a guess, particles that it is learned from, standard deviations beyond chance, what stays flat; how many
-BINS, LEARNED_FROM, TOLD_SIGMAS, STILL_FLAT, GUESSES = 40, 40.0, 3.0, 0.15, 3
-#: a step of differential evolution (ter Braak, Statistics and Computing 16, 2006): its length, how many coordinates it
-#: touches, and what is added to it
-STRIDE, TOUCHED, JITTER = 2.38, (0.03, 0.1, 0.3), 0.01
+#: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats), new ones are drawn
+STARVED, CLOSE = 40.0, 7.0
+#: how often, how many, and from how many the guesses are learned; bins of a guess, standard deviations beyond chance from
+#: which a coordinate counts as told, and what of a guess stays flat
+ROUNDS, REDRAWN, LEARNED_FROM = 4, 240, 50.0
+BINS, TOLD_SIGMAS, STILL_FLAT = 40, 3.0, 0.15
 KEPT_CROWDS = 24
 
 
@@ -373,21 +368,15 @@ def _infer(case: Case, world: World) -> Posterior:
     half = world.particles // 2
     halves = [_log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
     clouds = [Cloud(one.now, world.cube, normalised(row)) for one, row in zip(courses, total, strict=True)]
-    moved = _starved(prior, evidence, total)
-    if len(moved):
-        chosen = [courses[k] for k in moved]
-        # Two batches, each led for itself: where they disagree the answer is less sure.
-        estimates, cubes, ends = _tempered(
-            [*chosen, *chosen], pieces, generations, world, np.concatenate([total[moved], total[moved]])
-        )
-        for index, k in enumerate(moved):
-            pair = estimates[[index, index + len(moved)]]
-            halves[0][k], halves[1][k] = pair
-            evidence[k] = np.logaddexp(*pair) - np.log(2)
-            both = np.concatenate([cubes[index], cubes[index + len(moved)]])
-            weight = np.exp(np.repeat(pair, cubes.shape[1]) - evidence[k])
-            clouds[k] = Cloud(courses[k].now, both, weight / weight.sum())
-        logs = _with_moved(logs, moved, ends)
+    close = _close(prior, evidence, total)
+    if len(close):
+        chosen = [courses[k] for k in close]
+        again = _redrawn(chosen, pieces, generations, world, total[close])
+        for index, k in enumerate(close):
+            evidence[k] = again.evidence[index]
+            halves[0][k], halves[1][k] = again.halves[:, index]
+            clouds[k] = Cloud(courses[k].now, again.cube[index], again.weights[index])
+        logs = again.put_into(logs, close)
     p = _humble(prior, evidence, halves)
     faults = tuple(faults_of(one.now) for one in courses)
     posterior = Posterior(
@@ -411,57 +400,63 @@ def _humble(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -
     return mean if mean.max() < p.max() else p
 
 
-def _starved(prior: np.ndarray, evidence: np.ndarray, total: np.ndarray) -> np.ndarray:
-    """The courses whose particles have to be moved: few are left, and they matter, or would if they were not starved."""
-    effective = _effective(total)
+def _close(prior: np.ndarray, evidence: np.ndarray, total: np.ndarray) -> np.ndarray:
+    """The courses that are to be drawn anew: all that may yet come to lead, where some of them hang on few particles."""
     # A starved course is known too little: half of its evidence tells whether it may yet come to lead.
     softened = prior + np.maximum(evidence, 2.0 * _log_mean(0.5 * total) - 1.0)
-    order = np.argsort(-softened)[:MOVED]
-    close = order[softened[order] > softened.max() - MOVED_WITHIN]
-    return close[effective[close] < STARVED]
+    close = np.flatnonzero(softened > softened.max() - CLOSE)
+    leading = (prior + evidence)[close] > (prior + evidence).max() - CLOSE / 2
+    few = _effective(total[close]) < STARVED
+    return close if np.any(few & leading) or np.any(few & (softened[close] > softened.max() - CLOSE / 2)) else close[:0]
 
 
 class _Guess:
-    """Where the particles of each course are worth drawing: along every coordinate a histogram, learned from those that
-    explain the evidence; flat where they say nothing. Coordinates are taken as independent, which the steps mend."""
+    """Where particles are worth drawing: along some coordinates a histogram, learned from those that explain the
+    evidence; flat where they say nothing. Coordinates are taken as independent.
 
-    def __init__(self, shape: tuple[int, int]):
-        self.table = np.ones((*shape, BINS))
-        self._learned: list[tuple[int, int]] = []
+    Parameters
+    ----------
+    sets : int
+        sets of particles, each with histograms of its own
+    """
+
+    def __init__(self, sets: int):
+        self._tables: dict[tuple[int, int], np.ndarray] = {}
+        self._sets = sets
 
     def learn(self, cube: np.ndarray, weights: np.ndarray) -> None:
-        """Take the histograms of weighted particles, cube shape (courses, particles, columns), where they differ from
-        flat by more than so few particles do by chance."""
-        courses, _, columns = cube.shape
-        effective = 1.0 / (weights**2).sum(axis=1)
-        bins = _bins(cube)
-        place = (np.arange(courses)[:, None, None] * columns + np.arange(columns)) * BINS + bins
-        counted = np.bincount(
-            place.ravel(), np.broadcast_to(weights[..., None], cube.shape).ravel(), courses * columns * BINS
-        )
-        share = counted.reshape(courses, columns, BINS)
-        chance = effective[:, None] * ((share - 1 / BINS) ** 2).sum(axis=2) * BINS
-        told = chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))
-        # A bin beside a full one may be as good: places wrap round.
-        smooth = 0.5 * share + 0.25 * (np.roll(share, 1, axis=2) + np.roll(share, -1, axis=2))
-        learned = (1 - STILL_FLAT) * smooth * BINS + STILL_FLAT
-        self.table = np.where(told[..., None], learned, 1.0)
-        self._learned = [(int(a), int(b)) for a, b in zip(*np.nonzero(told), strict=True)]
+        """Take the histograms of weighted particles where they differ from flat by more than so few do by chance.
 
-    def draw(self, even: np.ndarray) -> np.ndarray:
-        """Particles from evenly drawn ones."""
-        out = even.copy()
-        for course, column in self._learned:
-            edges = np.concatenate([[0.0], np.cumsum(self.table[course, column]) / self.table[course, column].sum()])
-            out[course, :, column] = np.interp(even[course, :, column], edges, np.arange(BINS + 1) / BINS)
-        return np.clip(out, 0.0, 1.0 - 1e-12)
+        Parameters
+        ----------
+        cube : ndarray, shape (sets, particles, columns)
+        weights : ndarray, shape (sets, particles)
+        """
+        sets, _, columns = cube.shape
+        effective = 1.0 / (weights**2).sum(axis=1)
+        place = (np.arange(sets)[:, None, None] * columns + np.arange(columns)) * BINS + _bins(cube)
+        spread = np.broadcast_to(weights[..., None], cube.shape)
+        share = np.bincount(place.ravel(), spread.ravel(), sets * columns * BINS).reshape(sets, columns, BINS)
+        chance = effective[:, None] * ((share - 1 / BINS) ** 2).sum(axis=2) * BINS
+        self._tables = {}
+        for index, column in zip(*np.nonzero(chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))), strict=True):
+            one = share[index, column]
+            # A bin beside a full one may be as good.
+            smooth = 0.5 * one + 0.25 * (np.roll(one, 1) + np.roll(one, -1))
+            table = (1 - STILL_FLAT) * smooth * BINS + STILL_FLAT
+            self._tables[int(index), int(column)] = table / table.mean()
+
+    def draw(self, cube: np.ndarray) -> None:
+        """Turn evenly drawn particles, shape (sets, particles, columns), into such as are worth drawing, in place."""
+        for (index, column), table in self._tables.items():
+            edges = np.concatenate([[0.0], np.cumsum(table) / table.sum()])
+            cube[index, :, column] = np.interp(cube[index, :, column], edges, np.arange(BINS + 1) / BINS)
 
     def log(self, cube: np.ndarray) -> np.ndarray:
-        """Logarithm of the density that particles were drawn with, shape (courses, particles)."""
+        """Logarithm of the density that particles were drawn with, shape (sets, particles)."""
         out = np.zeros(cube.shape[:2])
-        for course, column in self._learned:
-            table = self.table[course, column]
-            out[course] += np.log(table / table.mean())[_bins(cube[course, :, column])]
+        for (index, column), table in self._tables.items():
+            out[index] += np.log(table[_bins(cube[index, :, column])])
         return out
 
 
@@ -470,93 +465,65 @@ def _bins(places: np.ndarray) -> np.ndarray:
 
 
 def _softened(log: np.ndarray, least: float) -> np.ndarray:
-    """Weights of the particles of each course, tempered until at least so many count."""
+    """Weights of the particles of each row, tempered until at least so many count."""
     heat = np.ones(len(log))
     for _ in range(30):
         few = _effective(heat[:, None] * log) < least
         if not few.any():
             break
         heat[few] *= 0.75
-    return normalised_rows(heat[:, None] * log)
+    return _by_row(heat[:, None] * log)
 
 
-def _tempered(courses, pieces, generations, world: World, first: np.ndarray):
-    """The evidence of each course by tempering: particles are drawn where they are likely to explain the evidence, led
-    from there to the posterior in steps, multiplied where they explain much, and moved about. The second half of the
-    courses is the first once more.
-
-    Parameters
-    ----------
-    first : ndarray, shape (courses, particles)
-        log-likelihoods of the world's own particles
-
-    Returns
-    -------
-    evidence : ndarray, shape (courses,)
-    cube : ndarray, shape (courses, particles, columns), the particles at the end, of equal weight
-    logs : ndarray, shape (pieces, courses, particles)
-    """
-    rng = np.random.default_rng(SEED)
-    count = min(world.particles, MOST_MOVED_PARTICLES)
-    guess = _Guess((len(courses), len(world.places)))
-    guess.learn(np.broadcast_to(world.cube, (len(courses), *world.cube.shape)), _softened(first, LEARNED_FROM))
-    for attempt in range(GUESSES):
-        # The same places for every course of a batch, so that faults which are alike come out alike.
-        batches = [world.places.cube(count, SEED + 10 * attempt + batch) for batch in (1, 2)]
-        cube = guess.draw(np.concatenate([np.repeat(one[None], len(courses) // 2, axis=0) for one in batches]))
-        logs = _weighed(courses, pieces, generations, world, cube)[1]
-        total, drawn = logs.sum(axis=0), guess.log(cube)
-        if attempt < GUESSES - 1:
-            guess.learn(cube, _softened(total - drawn, LEARNED_FROM))
-    evidence, heat = np.zeros(len(courses)), 0.0
-    rows = np.arange(len(courses))[:, None]
-    for step in range(STEPS):
-        rise, gain = 1.0 - heat, total - drawn
-        while rise > 1e-3 and step < STEPS - 1 and _effective(rise * gain).min() < KEPT_SHARE * count:
-            rise *= 0.6
-        evidence += _log_mean(rise * gain)
-        heat += rise
-        weight = normalised_rows(rise * gain)
-        place = (rng.random((len(courses), 1)) + np.arange(count)) / count
-        chosen = np.array([np.searchsorted(np.cumsum(one), at, "right") for one, at in zip(weight, place, strict=True)])
-        chosen = np.clip(chosen, 0, count - 1)
-        cube, logs, total, drawn = cube[rows, chosen], logs[:, rows, chosen], total[rows, chosen], drawn[rows, chosen]
-        if heat >= 1.0 - 1e-9 and step == 0:
-            break
-        for _ in range(SWEEPS):
-            # A step is a share of what lies between two others of the same course, along some coordinates: it is as
-            # long as the evidence leaves room for, and as likely as its way back, since places wrap round.
-            one, other = (cube[rows, rng.random(total.shape).argsort(axis=1)] for _ in range(2))
-            share = rng.choice(TOUCHED, size=(*total.shape, 1))
-            touched = rng.random(cube.shape) < share
-            stride = STRIDE / np.sqrt(2 * share * cube.shape[2])
-            new = (cube + touched * (stride * (one - other) + rng.normal(0, JITTER, cube.shape))) % 1.0
-            their_logs = _weighed(courses, pieces, generations, world, new)[1]
-            their_total, their_drawn = their_logs.sum(axis=0), guess.log(new)
-            gained = heat * (their_total - total) + (1 - heat) * (their_drawn - drawn)
-            taken = np.log(rng.random(total.shape)) < gained
-            cube = np.where(taken[..., None], new, cube)
-            logs, total = np.where(taken, their_logs, logs), np.where(taken, their_total, total)
-            drawn = np.where(taken, their_drawn, drawn)
-        if heat >= 1.0 - 1e-9:
-            break
-    return evidence, cube, logs
-
-
-def normalised_rows(log: np.ndarray) -> np.ndarray:
+def _by_row(log: np.ndarray) -> np.ndarray:
     weight = np.exp(log - log.max(axis=1, keepdims=True))
     return weight / weight.sum(axis=1, keepdims=True)
 
 
-def _with_moved(logs: np.ndarray, moved: np.ndarray, ends) -> np.ndarray:
-    """Log-likelihoods with those of the moved courses in place, as many particles as there were."""
-    out = logs.copy()
-    particles = logs.shape[2]
-    joined = np.concatenate([ends[:, : len(moved)], ends[:, len(moved) :]], axis=2)
-    take = np.resize(np.arange(joined.shape[2]), particles)
-    for index, k in enumerate(moved):
-        out[:, k] = joined[:, index, take]
-    return out
+@dataclass(frozen=True)
+class _Redrawn:
+    """Courses on particles of their own."""
+
+    evidence: np.ndarray  #: shape (courses,)
+    halves: np.ndarray  #: the evidence of either half of the particles, shape (2, courses)
+    cube: np.ndarray  #: shape (courses, particles, columns)
+    weights: np.ndarray  #: shape (courses, particles)
+    logs: np.ndarray  #: shape (pieces, courses, particles)
+
+    def put_into(self, logs: np.ndarray, close: np.ndarray) -> np.ndarray:
+        """Log-likelihoods of all courses with these in place, as many particles as there were."""
+        out = logs.copy()
+        take = np.resize(np.arange(self.logs.shape[2]), logs.shape[2])
+        for index, k in enumerate(close):
+            out[:, k] = self.logs[:, index, take]
+        return out
+
+
+def _redrawn(courses, pieces, generations, world: World, first: np.ndarray) -> _Redrawn:
+    """Particles drawn where they are likely to explain the evidence of each course, all from the same even draws, so that
+    courses that are alike come out alike. `first` holds the log-likelihoods of the world's own particles, shape (courses,
+    particles)."""
+    guess = _Guess(len(courses))
+    cube, gain = np.broadcast_to(world.cube, (len(courses), *world.cube.shape)), first
+    kept: list[tuple] = []
+    for attempt in range(ROUNDS):
+        guess.learn(cube, _softened(gain, LEARNED_FROM))
+        cube = np.repeat(world.places.cube(REDRAWN, SEED + attempt)[None], len(courses), axis=0)
+        guess.draw(cube)
+        logs = _weighed(courses, pieces, generations, world, cube)[1]
+        gain = logs.sum(axis=0) - guess.log(cube)
+        kept.append((cube, gain, logs))
+    # The first rounds are for learning; the last two, drawn apart from one another, are the halves.
+    (one, gain_one, logs_one), (other, gain_other, logs_other) = kept[-2:]
+    halves = np.array([_log_mean(gain_one), _log_mean(gain_other)])
+    both = np.concatenate([gain_one, gain_other], axis=1)
+    return _Redrawn(
+        _log_mean(both),
+        halves,
+        np.concatenate([one, other], axis=1),
+        _by_row(both),
+        np.concatenate([logs_one, logs_other], axis=2),
+    )
 
 
 def _left(courses: list[Course], p: np.ndarray) -> dict[str, float]:
@@ -579,6 +546,7 @@ def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[flo
     for index, piece in enumerate(used):
         if piece.told or getattr(piece, "certain", False):
             continue  # what was seen and is certain is a fact
+        most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere) else MOST_BACK
         # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
         back = np.array(
             [
@@ -586,13 +554,14 @@ def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[flo
                 for row, cloud in zip(logs[index], clouds, strict=True)
             ]
         )
-        without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back, MOST_BACK))
+        without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
         if float(share @ without) < least:
             least, doubted = float(share @ without), without
     return least, doubted
 
 
-MOST_BACK = 12.0  #: nats that leaving out one piece may give back
+#: nats that leaving out one piece may give back: of a recording the finding is in doubt, not that it was taken
+MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 3.0
 
 
 def _as_many(weights: np.ndarray, count: int) -> np.ndarray:

@@ -182,7 +182,8 @@ def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str
         return "It would tell little that is not known by now."
     told = ", ".join(title_of(one) for one in faults[:3])
     dear = "" if pays else " It is likely to take longer than it saves."
-    return f"Why this one: in {max(minutes, 1):.0f} minutes it tells {told} from the rest.{dear}"
+    took = "in a minute" if minutes < 1.5 else f"in {minutes:.0f} minutes"
+    return f"Why this one: {took} it tells {told} from the rest.{dear}"
 
 
 def why_proof(fault: str) -> str:
