@@ -55,7 +55,10 @@ def test_uncertainty_agrees_with_another_gum_library():
     uncertainties = pytest.importorskip("uncertainties")
     value, temperature, leads = 305.0, 65.0, 0.4
     r = uncertainties.ufloat(value, (0.008 * value + 3 * 0.1) / math.sqrt(3))
-    t, lead = uncertainties.ufloat(temperature, 2.0), uncertainties.ufloat(leads, math.hypot(0.02, (0.008 * leads + 3 * 0.1) / math.sqrt(3)))
+    t, lead = (
+        uncertainties.ufloat(temperature, 2.0),
+        uncertainties.ufloat(leads, math.hypot(0.02, (0.008 * leads + 3 * 0.1) / math.sqrt(3))),
+    )
     theirs = (r - lead) / (1 + 0.00393 * (t - 20.0))
     ours = judge(
         value, "ohm", 248, 372, temperature=temperature, leads=leads, accuracy=Accuracy.parse("0.8% + 3 x 0.1")

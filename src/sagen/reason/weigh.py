@@ -368,6 +368,7 @@ def _infer(case: Case, world: World) -> Posterior:
     half = world.particles // 2
     halves = [_log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
     clouds = [Cloud(one.now, world.cube, normalised(row)) for one, row in zip(courses, total, strict=True)]
+    ends = logs
     close = _close(prior, evidence, total)
     if len(close):
         chosen = [courses[k] for k in close]
@@ -376,7 +377,7 @@ def _infer(case: Case, world: World) -> Posterior:
             evidence[k] = again.evidence[index]
             halves[0][k], halves[1][k] = again.halves[:, index]
             clouds[k] = Cloud(courses[k].now, again.cube[index], again.weights[index])
-        logs = again.put_into(logs, close)
+        ends = again.put_into(logs, close)
     p = _humble(prior, evidence, halves)
     faults = tuple(faults_of(one.now) for one in courses)
     posterior = Posterior(
@@ -388,8 +389,9 @@ def _infer(case: Case, world: World) -> Posterior:
         generations=generations[-1],
         left=_left(courses, p),
     )
+    # What a piece says by itself is told by particles that no other piece has chosen.
     alone = tuple(_alone(row, courses) for row in logs)
-    survives, doubted = _survives(posterior, used, logs, clouds)
+    survives, doubted = _survives(posterior, used, ends, clouds)
     return replace(posterior, survives=survives, doubted=doubted, alone=alone)
 
 
