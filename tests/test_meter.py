@@ -212,3 +212,40 @@ def test_codes_beside_one_another():
 def test_the_wording_is_our_own():
     text = (Path(__file__).parents[1] / "src/sagen/codes/codes.toml").read_text()
     assert "Range/Performance" not in text
+
+
+def test_outside_only_where_one_side_is_sure_and_between_narrow_limits_nothing_is():
+    # JCGM 106, 7: a reading between two limits closer than the meter can tell is neither inside nor outside.
+    assert judge(5.0, "V", 4.99, 5.01, digit=0.01).verdict == "too_close"
+    assert judge(5.6, "V", 4.99, 5.01, digit=0.01).verdict == "outside"
+    assert judge(4.4, "V", 4.99, 5.01, digit=0.01).verdict == "outside"
+    assert judge(5.0, "V", 4.0, 6.0, digit=0.01).verdict == "inside"
+
+
+def test_typed_digits_are_kept_and_limits_carry_their_own_unit(capsys):
+    from sagen.meter import limit_of, typed_digit
+
+    assert [typed_digit(one) for one in ("0.20", "0.2", "200", "2.00e3", "12,34")] == [0.01, 0.1, 1.0, 10.0, 0.01]
+    assert limit_of("2000ohm", "kohm") == 2.0
+    assert limit_of("40 mV", "V") == pytest.approx(0.04)
+    with pytest.raises(SagenError, match="is in V, the reading in ohm"):
+        limit_of("5V", "ohm")
+    with pytest.raises(SagenError, match="did you mean 'kohm'"):
+        limit_of("2kohms", "ohm")
+    rows = []
+    for shown in ("0.20", "0.2"):
+        assert main(["meter", shown, "Mohm", "--limits", "100kohm", "300kohm", "--json"]) == 0
+        rows.append(json.loads(capsys.readouterr().out))
+    assert rows[0]["uncertainty"] < 0.2 * rows[1]["uncertainty"]
+    assert rows[0]["verdict"] == "inside"
+
+
+def test_a_meters_stored_accuracy_is_used_where_none_is_said(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
+    (tmp_path / "sagen").mkdir()
+    (tmp_path / "sagen" / "meter.toml").write_text('accuracy = "0.05% + 1 x 0.001"\n')
+    main(["meter", "5.000", "V", "--limits", "4.99", "5.01", "--json"])
+    assert json.loads(capsys.readouterr().out)["verdict"] == "inside"
+    (tmp_path / "sagen" / "meter.toml").write_text("acuracy = 3\n")
+    assert main(["meter", "5.000", "V", "--limits", "4.99", "5.01"]) == 1
+    assert "needs one line" in capsys.readouterr().err

@@ -328,6 +328,27 @@ def test_estimates_hold_the_truth():
     assert size.value == pytest.approx(by_hand, rel=0.15)
 
 
+@pytest.mark.parametrize(("fault", "value", "asked"), [
+    ("return_high_resistance", "ground_wire_ohm", (("ground", "key_on"), ("ground", "cranking"), ("signal", "metal_near"), ("supply", "key_on"))),
+    ("signal_wire_leaking", "leak_ohm", (("signal", "key_on_unplugged"), ("signal", "metal_away"), ("signal", "metal_near"), ("supply", "key_on"))),
+])  # fmt: skip
+def test_four_of_five_estimates_hold_what_the_machine_has(fault, value, asked):
+    from sagen.kinds import broken
+    from sagen.machine.meter import read
+
+    held, told = 0, 0
+    for seed in range(10):
+        machine = broken(HALL, [(fault, 0.3 + 0.03 * seed)], seed)
+        case = Case(HALL, tuple(volts(point, state, read(machine, point, state).value) for point, state in asked))
+        posterior = infer(case)
+        size = next((one.estimate for one in suspects(case, posterior) if one.fault == fault), None)
+        if size is not None:
+            told += 1
+            held += size.low <= getattr(machine.values, value) <= size.high
+    assert told >= 7
+    assert held >= 0.6 * told
+
+
 # Repairs ------------------------------------------------------------------------------------------------
 
 DEAD = (

@@ -39,8 +39,9 @@ PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks
 #: explanation of the evidence on that is worth while (nats worse than a usual one)
 BOTH, PAIRED = 0.1, 6
 PAIRED_AFTER_CHANGE = 4
-#: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats), new ones are drawn
-STARVED, CLOSE = 40.0, 7.0
+#: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; a starved one may be
+#: further), new ones are drawn
+STARVED, CLOSE, STARVED_CLOSE, PAIR_CLOSE = 30.0, 3.5, 6.0, 1.5
 #: how often, how many, and from how many the guesses are learned; bins of a guess, standard deviations beyond chance from
 #: which a coordinate counts as told, and what of a guess stays flat
 ROUNDS, REDRAWN, LEARNED_FROM = 4, 240, 50.0
@@ -369,7 +370,7 @@ def _infer(case: Case, world: World) -> Posterior:
     halves = [_log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
     clouds = [Cloud(one.now, world.cube, normalised(row)) for one, row in zip(courses, total, strict=True)]
     ends = logs
-    close = _close(prior, evidence, total)
+    close = _close(courses, prior, evidence, total)
     if len(close):
         chosen = [courses[k] for k in close]
         again = _redrawn(chosen, pieces, generations, world, total[close])
@@ -402,14 +403,17 @@ def _humble(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -
     return mean if mean.max() < p.max() else p
 
 
-def _close(prior: np.ndarray, evidence: np.ndarray, total: np.ndarray) -> np.ndarray:
+def _close(courses: list[Course], prior: np.ndarray, evidence: np.ndarray, total: np.ndarray) -> np.ndarray:
     """The courses that are to be drawn anew: all that may yet come to lead, where some of them hang on few particles."""
-    # A starved course is known too little: half of its evidence tells whether it may yet come to lead.
-    softened = prior + np.maximum(evidence, 2.0 * _log_mean(0.5 * total) - 1.0)
-    close = np.flatnonzero(softened > softened.max() - CLOSE)
-    leading = (prior + evidence)[close] > (prior + evidence).max() - CLOSE / 2
-    few = _effective(total[close]) < STARVED
-    return close if np.any(few & leading) or np.any(few & (softened[close] > softened.max() - CLOSE / 2)) else close[:0]
+    posterior = prior + evidence
+    behind = posterior.max() - posterior
+    few = _effective(total) < STARVED
+    # A starved course is known too little: it may be further behind and yet come to lead.
+    close = (behind < CLOSE) | (few & (behind < STARVED_CLOSE))
+    # Pairs are many, and seldom lead: only one that does is worth the time.
+    pairs = np.array([len(one.now) > 1 for one in courses])
+    close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE)))
+    return close if np.any(few[close]) else close[:0]
 
 
 class _Guess:

@@ -298,7 +298,7 @@ class CircuitPage(Page):
             "point": self.view.point,
             "state": self.state,
             "value": number,
-            "shown": "no path" if over else f"{self.value.text().strip()} {self.unit.currentText()}",
+            "shown": "over range" if over else f"{self.value.text().strip()} {self.unit.currentText()}",
         }
         if self.ohmic:
             for key, line, low, high in (
@@ -330,9 +330,11 @@ class CircuitPage(Page):
             return
         if entry.point == Point.SENSOR and self.spec.ohms:
             from sagen.kinds import kind_of
-            from sagen.meter import judge
+            from sagen.meter import judge, stored_accuracy, typed_digit
 
             try:
+                text = self.value.text().strip()
+                over = text.upper() in OVER_RANGE_WORDS
                 said = judge(
                     entry.value,
                     "ohm",
@@ -340,6 +342,8 @@ class CircuitPage(Page):
                     temperature=entry.temperature_c,
                     leads=entry.leads_ohm,
                     material=kind_of(self.spec.sensor).material,
+                    accuracy=stored_accuracy(),
+                    digit=None if over else typed_digit(text) * float(self.unit.currentData() or 1.0),
                 )
                 self.verdict.setText(said.text)
             except SagenError as error:
