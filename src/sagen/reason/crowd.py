@@ -114,10 +114,6 @@ class Crowd:
             return place
         return np.where(place < END_SHARE, 1.0, np.minimum((place - END_SHARE) / (1 - END_SHARE), 1.0 - 1e-9))
 
-    def of_row(self, values: np.ndarray, index: int) -> np.ndarray:
-        """The particles of one row."""
-        return values[index] if values.ndim == 2 and len(values) > 1 else values.reshape(-1)
-
     def _value(self, name: str) -> np.ndarray:
         row = self.facts.world[name]
         generation = min(self._generations.get(row.part, 0), GENERATIONS - 1) if row.part else 0

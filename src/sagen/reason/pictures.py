@@ -14,7 +14,6 @@ from functools import cache
 import numpy as np
 
 from sagen.kinds.kind import kind_of
-from sagen.model.finding import Finding
 from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, FindingKind, SensorKind, State
 from sagen.reason.crowd import Crowd
 
@@ -37,11 +36,6 @@ def finding_label(kind: str, fields: dict) -> str:
 def label_kind(label: str) -> str:
     """The kind of finding of a label."""
     return label.partition(":")[0]
-
-
-def finding_set(findings: Iterable[Finding]) -> str:
-    """The set of findings, sorted and joined by "+"; "" for none."""
-    return "+".join(sorted({finding_label(one.kind, one.fields) for one in findings if one.kind not in ABOUT_CAPTURE}))
 
 
 @cache

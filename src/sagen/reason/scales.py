@@ -31,12 +31,6 @@ def on_scale(value: np.ndarray | float, ohms: bool) -> np.ndarray:
     return np.arcsinh(value / VOLTS_SCALE)
 
 
-def off_scale(place: np.ndarray | float, ohms: bool) -> np.ndarray:
-    """Back to volts or ohms."""
-    place = np.asarray(place, float)
-    return np.maximum(10.0**place - OHM_SHIFT, 0.0) if ohms else VOLTS_SCALE * np.sinh(place)
-
-
 def spread_on_scale(value: float, ohms: bool, spread: float = 0.0) -> float:
     """Width of the bell about a reading, on its scale; `spread` in V or decades is the reading's own."""
     if ohms:
