@@ -42,7 +42,7 @@ from sagen.reason.evidence import (
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
 from sagen.reason.pictures import label_kind, readable, seen_next
 from sagen.reason.scales import on_scale
-from sagen.reason.weigh import Case, Posterior, Replaced, World, named, world_of
+from sagen.reason.weigh import UNCONFIRMED, Case, Posterior, Replaced, World, named, world_of
 
 #: particles of each hypothesis that a check's outcomes are foreseen on
 FORESEEN = 48
@@ -464,11 +464,12 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     changed = next((one for one in reversed(case.trail) if isinstance(one, Replaced) and not one.earlier), None)
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts)
-    if causes[lead] < stakes.enough:
+    hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
+    if causes[lead] < stakes.enough and not hangs:
         return Advice(False, words.not_yet(causes[lead]))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
     confirm = [one for one in checks if one.gain_bits >= words.TELLS_LITTLE and one.total_minutes < doubt]
-    if posterior.survives < stakes.survives and confirm:
+    if hangs and confirm:
         return Advice(False, words.hangs_on_one(causes[lead]))
     name = named(fault, posterior, world_of(case.spec))
     return Advice(True, words.good_enough(name, causes[lead], facts.priors[fault].do, owed))

@@ -38,6 +38,7 @@ STATED_FEED, STATED_PULL_UP = 0.025, 0.02
 BATTERY_FEED_V, LORRY_FEED_V = 9.0, 18.0
 #: a stated pull-up from here on is the battery's
 BATTERY_PULL_UP_V = 8.0
+TINY = 1e-12
 BEYOND_PUBLISHED = 0.01  #: a sound part lies this far beyond what its maker publishes at most
 
 #: fields of the machine, beside its values, that a fault may change
@@ -151,7 +152,8 @@ class Crowd:
             values.return_ohm = np.where(legs > 1.5, values.return_ohm, Values().return_ohm)
             values.bias_ohm = np.where(legs > 0.5, values.bias_ohm, ABSENT)
         for name, stated in spec.values.items():
-            setattr(values, name, float(stated))
+            # Nothing is quite nothing: what is stated as none would be divided by.
+            setattr(values, name, max(float(stated), TINY))
         wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
         machine = SimulatedMachine(
             spec, part, values, np.random.default_rng(0), wheel, Teeth.sound(wheel), temperature_c=20.0

@@ -393,7 +393,27 @@ def _infer(case: Case, world: World) -> Posterior:
     # What a piece says by itself is told by particles that no other piece has chosen.
     alone = tuple(_alone(row, courses) for row in logs)
     survives, doubted = _survives(posterior, used, ends, clouds)
-    return replace(posterior, survives=survives, doubted=doubted, alone=alone)
+    return replace(
+        posterior,
+        p=_unconfirmed(posterior, survives, doubted, world.facts),
+        survives=survives,
+        doubted=doubted,
+        alone=alone,
+    )
+
+
+#: what hangs on one reading, look or recording is not said surer than this: in a world outside our own model such calls
+#: were right nine times in ten (benchmarks/RESULTS.md)
+UNCONFIRMED = 0.89
+
+
+def _unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarray, facts: Knowledge) -> np.ndarray:
+    """Probabilities of a call that hangs on one piece: drawn towards what they would be without it."""
+    lead = max(posterior.by_cause().values())
+    if survives >= facts.stakes.survives or lead <= UNCONFIRMED:
+        return posterior.p
+    share = (lead - UNCONFIRMED) / (lead - min(survives, UNCONFIRMED - 0.01))
+    return (1 - share) * posterior.p + share * doubted
 
 
 def _humble(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -> np.ndarray:

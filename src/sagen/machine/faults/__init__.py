@@ -38,6 +38,7 @@ ROTATING = (SensorKind.HALL, SensorKind.RELUCTANCE, SensorKind.CURRENT)
 TURNING_ROLES = (Role.CRANK, Role.CAM, Role.SPEED)
 NOT_CAM = (Role.CRANK, Role.SPEED)
 TIMED = (Role.CRANK, Role.CAM)
+LEAST = 1e-3
 NEARLY_OPEN, NEARLY_SHORT, SHORT = 0.8e9, 3.0, 0.5  #: ohm
 
 
@@ -166,9 +167,13 @@ def growing(low: float, high: float, severity: float) -> float:
 def up_to_open(low: float, severity: float) -> float:
     """A resistance from `low` (ohm) up, parted at severity 1. Poor contacts of ten to a thousand times what is just
     worth a thought are commoner than those that are all but parted."""
-    return either(np.asarray(severity) >= 1.0, OPEN, growing(low, NEARLY_OPEN, severity**2))
+    return either(
+        np.asarray(severity) >= 1.0, OPEN, growing(np.clip(low, LEAST, NEARLY_OPEN), NEARLY_OPEN, severity**2)
+    )
 
 
 def down_to_short(high: float, severity: float) -> float:
     """A path from `high` (ohm) down, as good as none at severity 1."""
-    return either(np.asarray(severity) >= 1.0, SHORT, growing(high, NEARLY_SHORT, severity))
+    return either(
+        np.asarray(severity) >= 1.0, SHORT, growing(np.clip(high, NEARLY_SHORT, OPEN), NEARLY_SHORT, severity)
+    )
