@@ -294,6 +294,19 @@ def test_one_strong_reading_alone_is_not_good_enough_to_repair():
     assert advice(confirmed, sure, next_checks(confirmed, sure)).enough
 
 
+def test_what_hangs_on_one_reading_is_not_said_surer_than_nine_in_ten():
+    sure = infer(Case(COIL, (ohms("sensor", 4e7),)))
+    assert sure.survives < knowledge().stakes.survives
+    assert max(sure.by_cause().values()) < 0.9
+    assert sure.p.sum() == pytest.approx(1.0)
+    twice = (
+        ohms("sensor", 4e7),
+        Inspected("", "coil_s_millivolts_on_the_bench", "weak"),
+        Inspected("", "sensor_against_its_twin_on_the_bench", "weak"),
+    )
+    assert causes(COIL, *twice)["sensor"] > 0.9
+
+
 def test_a_slip_reads_another_pin_of_the_same_machine():
     # 12.4 V said to be at the return: an open return shows it, and so does a probe on the feed.
     here = MeterReading("", "ground", "key_on", 12.4)
