@@ -41,7 +41,7 @@ BOTH, PAIRED = 0.1, 6
 PAIRED_AFTER_CHANGE = 4
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; a starved one may be
 #: further), new ones are drawn
-STARVED, CLOSE, STARVED_CLOSE, PAIR_CLOSE = 30.0, 3.5, 6.0, 1.5
+STARVED, CLOSE, STARVED_CLOSE, PAIR_CLOSE = 18.0, 3.5, 6.0, 1.5
 #: how often, how many, and from how many the guesses are learned; bins of a guess, standard deviations beyond chance from
 #: which a coordinate counts as told, and what of a guess stays flat
 ROUNDS, REDRAWN, LEARNED_FROM = 4, 240, 50.0
@@ -358,7 +358,8 @@ def _infer(case: Case, world: World) -> Posterior:
     used, logs = _weighed(courses, pieces, generations, world)
     total = logs.sum(axis=0)
     prior = np.array([one.log for one in courses])
-    if any(isinstance(one, MeterReading | Captured) for one in used):
+    # One piece alone tells no two faults apart from one.
+    if sum(isinstance(one, MeterReading | Captured) for one in used) > 1:
         more = _pairs(courses, prior + _log_mean(total), world)
         if more:
             _, extra = _weighed(more, pieces, generations, world)
