@@ -251,24 +251,25 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
         leading = max(by_fault, key=by_fault.get)
         closed = max(by_cause.values()) >= stakes.enough and leading != SOUND
-        foreseen = []
-        for check in facts.checks:
-            outcomes = OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done) else None
-            if outcomes is not None:
-                foreseen.append((check, outcomes, *_gain(outcomes, outlook, facts)))
-        # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
 
         def spent_on(check: CheckFacts, minutes: float) -> float:
             return minutes * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
 
+        foreseen = []
+        for check in facts.checks:
+            outcomes = OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done) else None
+            if outcomes is not None:
+                foreseen.append(
+                    (check, outcomes, *_gain(outcomes, outlook, facts), *cost(check, case, facts, open_places))
+                )
+        # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
         closed |= leading != SOUND and not any(
-            spent_on(check, sum(cost(check, case, facts, open_places))) < stakes.patience * saves
-            for check, _, _, saves in foreseen
+            spent_on(check, minutes + access) < stakes.patience * saves
+            for check, _, _, saves, minutes, access in foreseen
         )
-        at_place = Counter(check.place for check, _, gain, _ in foreseen if gain >= WORTH_OPENING)
+        at_place = Counter(check.place for check, _, gain, *_ in foreseen if gain >= WORTH_OPENING)
         ranked = []
-        for check, outcomes, gain, saves in foreseen:
-            minutes, access = cost(check, case, facts, open_places)
+        for check, outcomes, gain, saves, minutes, access in foreseen:
             # What opens one plug is shared by the readings that are then taken there together.
             together = min(max(at_place[check.place], 1), TOGETHER) if access <= SHARED_ACCESS else 1
             spent = spent_on(check, minutes + access / together)

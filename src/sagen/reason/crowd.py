@@ -23,7 +23,11 @@ from sagen.machine.solve import ABSENT, NODES, powered
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
 from sagen.model.vocabulary import OHM_POINTS, Part, Point, State
-from sagen.reason.facts import Knowledge
+from sagen.reason.facts import SOUND, Knowledge
+from sagen.signal.limits import limits
+
+#: where a reader of recordings calls a feed lost and a return lifted
+_FEED, _LIFT = limits("supply_loss"), limits("ground_lift")
 
 #: fault modes of one machine, each with the slot whose severity it takes
 Row = tuple[tuple[str, int], ...]
@@ -285,22 +289,29 @@ class Crowd:
         if machine.part.fed:
             feed = 0.5 * (ends[0][NODES[Point.SUPPLY]] + ends[1][NODES[Point.SUPPLY]])
             nominal = np.where(machine.regulated, machine.values.regulator_v, machine.values.battery_v)
-            least = np.where(machine.regulated, REGULATED_HOLDS, BATTERY_HOLDS_CRANKING if starting else BATTERY_HOLDS)
+            least = np.where(
+                machine.regulated, _FEED.fallen_regulated, _FEED.fallen_cranking if starting else _FEED.fallen_battery
+            )
             out["supply_loss"] = smooth(least - feed / nominal, 0.03)
             if machine.part.own_return:
                 lift = 0.5 * (ends[0][NODES[Point.GROUND]] + ends[1][NODES[Point.GROUND]])
-                out["ground_lift"] = smooth(lift - (LIFT_CRANKING_V if starting else LIFT_V), 0.04)
+                out["ground_lift"] = smooth(lift - (_LIFT.lift_cranking_v if starting else _LIFT.lift_v), 0.04)
         return out
 
-    def shows(self, fault: str, slot: int, state: str) -> np.ndarray:
-        """How likely a fault shows in the course of one recording: one that comes and goes hardly does on some
+    def shows(self, index: int, fault: str, slot: int, state: str) -> np.ndarray:
+        """How likely a fault of one row shows in the course of one recording: one that comes and goes hardly does on some
         machines, and always on others."""
         facts = self.facts
         coming = facts.comings.get(fault)
         if coming is None:
-            return PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * self.severity(fault, slot)
+            return self._of_row(PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * self.severity(fault, slot), index)
         often = coming.few * (coming.many / coming.few) ** self.place(f"often.{slot}") * coming.times.get(state, 1.0)
-        return 1.0 - np.exp(-often * facts.picture.seconds / 60.0)
+        return self._of_row(1.0 - np.exp(-often * facts.picture.seconds / 60.0), index)
+
+    @staticmethod
+    def _of_row(values: np.ndarray, index: int) -> np.ndarray:
+        """The particles of one row, of values that each row has for itself or all share."""
+        return values[index] if values.ndim == 2 else values
 
     def shape_share(self, finding: str, state: str) -> np.ndarray:
         """How likely the shape of a recording alone makes a finding, shape (rows, particles)."""
@@ -310,20 +321,14 @@ class Crowd:
             for fault, slot in row:
                 share = shape.of(fault, state)
                 if share > shape.other:
-                    shows = self.shows(fault, slot, state)
-                    shows = shows[index] if shows.ndim == 2 else shows
+                    shows = self.shows(index, fault, slot, state)
                     out[index] = np.maximum(out[index], shape.other + (share - shape.other) * shows)
         return out
 
     def by_row(self, share) -> np.ndarray:
         """A number for every row, the greatest of its fault modes', shape (rows, 1); `share` maps a slug to one."""
-        from sagen.reason.facts import SOUND
-
         return np.array([[max((share(fault) for fault, _ in row), default=share(SOUND))] for row in self.rows])
 
 
 #: a fault of the least severity shows in its shape as often as this, against a plain one
 PLAIN_AT_LEAST = 0.8
-#: below these shares of nominal a feed is lost, above these volts a return is lifted: common practice
-REGULATED_HOLDS, BATTERY_HOLDS, BATTERY_HOLDS_CRANKING = 0.85, 0.8, 0.58
-LIFT_V, LIFT_CRANKING_V = 0.2, 0.35

@@ -11,6 +11,7 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
+from sagen.machine.part import smooth
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,
@@ -280,8 +281,7 @@ class Scanned(Evidence):
             for fault, slot in row:
                 if fault in facts.comings:
                     # What hardly ever shows does not bring the code back either.
-                    shows = crowd.shows(fault, slot, State.RUNNING)
-                    shows = shows[index] if shows.ndim == 2 else shows
+                    shows = crowd.shows(index, fault, slot, State.RUNNING)
                     by_value = {
                         "at once": 0.75 * shows,
                         "on a drive": 0.2 + 0.5 * shows * (1 - shows),
@@ -367,8 +367,7 @@ def _coming(check, crowd: Crowd) -> np.ndarray | None:
     for index, row in enumerate(crowd.rows):
         for fault, slot in row:
             if fault in named:
-                shows = crowd.shows(fault, slot, check.state)
-                shows = shows[index] if shows.ndim == 2 else shows
+                shows = crowd.shows(index, fault, slot, check.state)
                 longer = max(check.minutes * 60.0 / crowd.facts.picture.seconds / 3.0, 1.0)
                 out[index] = 1 - (1 - shows) ** longer
     return out
@@ -382,8 +381,6 @@ def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
 
 def _loaded_line(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
     """2.2 kilohm from the unplugged signal wire to ground: does it fall to a small part of what it was?"""
-    from sagen.machine.part import smooth
-
     values = crowd.machine.values
     open_volts = crowd.volts(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
     ahead = values.pull_up_ohm + values.signal_wire_ohm
@@ -395,8 +392,6 @@ def _loaded_line(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
 
 def _wire_alone(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
     """The signal wire unplugged at both ends: a path to ground or to the feed below a megohm."""
-    from sagen.machine.part import smooth
-
     values = crowd.machine.values
     found = {"to_ground": values.leak_ohm, "to_feed": values.touch_ohm}
     return np.array([np.broadcast_to(smooth(np.log10(PATH_OHM / found[one]), 0.15), crowd.shape) for one in outcomes])

@@ -4,7 +4,8 @@ Every hypothesis is a course: which fault modes the machine had before the first
 The evidence of each stretch is weighed on the particles of that stretch, all of it jointly, so that what one reading
 tells of the battery or the pull-up counts in the next. Where few particles are left that explain the evidence, new ones
 are drawn near them and counted by how much likelier they were drawn (adaptive importance sampling: Lepage, J. Comput.
-Phys. 27, 1978), from the same even draws for every hypothesis, so that they stay comparable. Two halves of the draws that disagree make the answer less sure, never more.
+Phys. 27, 1978), from the same even draws for every hypothesis, so that they stay comparable. Two halves of the draws
+that disagree make the answer less sure, never more.
 """
 
 from __future__ import annotations
@@ -35,8 +36,7 @@ LEAST_BITS = 0.35
 #: what else stands in a code's or a complaint's row says much the same
 TOLD_TOGETHER = (1.0, 0.6, 0.4, 0.3)
 PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks against a sound circuit
-#: two faults at once: how much rarer than either would have it, how many leading ones are paired, and from which
-#: explanation of the evidence on that is worth while (nats worse than a usual one)
+#: two faults at once: how much rarer than either would have it, and how many leading ones are paired
 BOTH, PAIRED = 0.1, 6
 PAIRED_AFTER_CHANGE = 4
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; a starved one may be
@@ -370,7 +370,7 @@ def _infer(case: Case, world: World) -> Posterior:
     half = world.particles // 2
     halves = [_log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
     clouds = [Cloud(one.now, world.cube, normalised(row)) for one, row in zip(courses, total, strict=True)]
-    ends = logs
+    ends = [logs[:, k] for k in range(len(courses))]
     close = _close(courses, prior, evidence, total)
     if len(close):
         chosen = [courses[k] for k in close]
@@ -379,7 +379,7 @@ def _infer(case: Case, world: World) -> Posterior:
             evidence[k] = again.evidence[index]
             halves[0][k], halves[1][k] = again.halves[:, index]
             clouds[k] = Cloud(courses[k].now, again.cube[index], again.weights[index])
-        ends = again.put_into(logs, close)
+            ends[k] = again.logs[:, index]
     p = _humble(prior, evidence, halves)
     faults = tuple(faults_of(one.now) for one in courses)
     posterior = Posterior(
@@ -517,14 +517,6 @@ class _Redrawn:
     weights: np.ndarray  #: shape (courses, particles)
     logs: np.ndarray  #: shape (pieces, courses, particles)
 
-    def put_into(self, logs: np.ndarray, close: np.ndarray) -> np.ndarray:
-        """Log-likelihoods of all courses with these in place, as many particles as there were."""
-        out = logs.copy()
-        take = np.resize(np.arange(self.logs.shape[2]), logs.shape[2])
-        for index, k in enumerate(close):
-            out[:, k] = self.logs[:, index, take]
-        return out
-
 
 def _redrawn(courses, pieces, generations, world: World, first: np.ndarray) -> _Redrawn:
     """Particles drawn where they are likely to explain the evidence of each course, all from the same even draws, so that
@@ -563,9 +555,9 @@ def _left(courses: list[Course], p: np.ndarray) -> dict[str, float]:
     return out
 
 
-def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[float, np.ndarray]:
+def _survives(posterior: Posterior, used, ends: list[np.ndarray], clouds) -> tuple[float, np.ndarray]:
     """The least probability of the leading cause when any one reading, look or recording is left out, and the
-    probabilities of all hypotheses then."""
+    probabilities of all hypotheses then; `ends` holds the log-likelihoods of each course, shape (pieces, particles)."""
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(one) == lead for one in faults) / len(faults) for faults in posterior.faults])
@@ -577,8 +569,8 @@ def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[flo
         # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
         back = np.array(
             [
-                np.log(np.maximum(np.exp(-row) @ _as_many(cloud.weights, len(row)), 1e-300))
-                for row, cloud in zip(logs[index], clouds, strict=True)
+                np.log(np.maximum(np.exp(-rows[index]) @ cloud.weights, 1e-300))
+                for rows, cloud in zip(ends, clouds, strict=True)
             ]
         )
         without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
@@ -589,13 +581,6 @@ def _survives(posterior: Posterior, used, logs: np.ndarray, clouds) -> tuple[flo
 
 #: nats that leaving out one piece may give back: of a recording the finding is in doubt, not that it was taken
 MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 3.0
-
-
-def _as_many(weights: np.ndarray, count: int) -> np.ndarray:
-    if len(weights) == count:
-        return weights
-    taken = np.resize(weights, count)
-    return taken / taken.sum()
 
 
 def _alone(log: np.ndarray, courses: list[Course]) -> dict[str, float]:
@@ -671,8 +656,8 @@ def _reasons(fault: str, posterior: Posterior, world: World) -> tuple[Reason, ..
     for piece, alone in zip(posterior.used, posterior.alone, strict=True):
         if fault not in alone:
             continue
-        named = [one for one in others if one in alone]
-        there = sum(weight[one] * alone[one] for one in named) / max(sum(weight[one] for one in named), 1e-9)
+        told = [one for one in others if one in alone]
+        there = sum(weight[one] * alone[one] for one in told) / max(sum(weight[one] for one in told), 1e-9)
         bits = float(np.log2(max(alone[fault], 1e-9) / max(there, 1e-9)))
         if abs(bits) >= LEAST_BITS:
             text = words.reason(piece, fault, world)

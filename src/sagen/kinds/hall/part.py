@@ -11,9 +11,11 @@ from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import ABSENT, either
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING
+from sagen.signal.limits import limits
 
-#: levels at which a reader of recordings finds fault (shares of the pull-up, V): common practice
-LEAST_SWING, HELD_HIGH, HELD_HIGH_SAGGING, HELD_LOW, LOW_V, LOW_SHARE = 0.05, 0.8, 0.62, 0.16, 0.8, 0.12
+#: shares of the pull-up below which a line is flat, or held low: common practice; the rest are the reader's own limits
+LEAST_SWING, HELD_LOW = 0.05, 0.16
+_LIMIT = limits("hall")
 BATTERY_PULL_UP_V = 8.0  #: a pull-up of as many volts or more hangs on the battery
 RETURN_SHARE = 0.007  #: of the sensor's own resistance: a return of as much shows in its levels
 
@@ -43,7 +45,7 @@ class HallPart(SensorPart):
         expected = either(values.pull_up_v >= BATTERY_PULL_UP_V, values.battery_v, values.pull_up_v)
         # A pull-up to the battery sags with it while the starter turns.
         sags = (values.pull_up_v >= BATTERY_PULL_UP_V) & (state in STARTING)
-        holds = either(sags, HELD_HIGH_SAGGING, HELD_HIGH)
+        holds = either(sags, _LIMIT.high_share_cranking, _LIMIT.high_share)
         swing = np.abs(high - low)
         flat = smooth(LEAST_SWING - swing / expected, 0.012)
         at_top, at_bottom = smooth(high / expected - holds, 0.05), smooth(HELD_LOW - high / expected, 0.03)
@@ -52,7 +54,8 @@ class HallPart(SensorPart):
             "no_signal:high": flat * at_top,
             "no_signal:low": flat * at_bottom,
             "no_signal:middle": flat * (1 - at_top) * (1 - at_bottom),
-            "low_not_pulled_down": switching * smooth(low - np.maximum(LOW_V, LOW_SHARE * expected), 0.03 * expected),
+            "low_not_pulled_down": switching
+            * smooth(low - np.maximum(_LIMIT.low_v, _LIMIT.low_share * expected), 0.03 * expected),
             "high_not_reached": switching * smooth(holds - high / expected, 0.04),
         }
 
