@@ -1,0 +1,238 @@
+"""How a struck sensor rings: damped sines under noise, and how surely their frequency is known.
+
+A burst is modes of the sensor and of the block it is bolted to, each ringing down by itself, on a slow baseline. All
+bursts of one sensor share their modes, so these are found first of all bursts together (ESPRIT: Roy and Kailath 1989,
+IEEE Trans. ASSP 37(7), on the covariance summed over bursts); then the strongest mode is fitted to each burst by least
+squares with everything linear beside it (Gauss-Newton with variable projection: Golub and Pereyra 1973, SIAM J. Numer.
+Anal. 10). Averaging whole blocks of samples leaves a damped sine a damped sine, so a fast recording costs no more.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.signal.limits import limits
+
+_LIMIT = limits("ring")
+
+
+@dataclass(frozen=True)
+class Rings:
+    """The strongest mode of each burst; every array of shape (bursts,), NaN where it cannot be read."""
+
+    hz: np.ndarray
+    hz_u: np.ndarray  #: standard uncertainty, Hz
+    decay_s: np.ndarray  #: time in which the ring falls by e
+    decay_u: np.ndarray  #: s
+    height: np.ndarray  #: of this mode at the burst's first sample, in the samples' unit
+
+    @classmethod
+    def unread(cls, bursts: int) -> Rings:
+        return cls(*(np.full(bursts, np.nan) for _ in range(5)))
+
+
+def spectrum(bursts: np.ndarray, sfreq: float, padded: int = 0) -> tuple[np.ndarray, np.ndarray]:
+    """Frequencies (Hz) and the root of the power that bursts of shape (bursts, samples) hold there on average, in the
+    samples' unit; slow movement is taken off first and the samples are padded to at least `padded`."""
+    length = bursts.shape[1]
+    shown = (steady(bursts) if length > 8 else bursts) * np.hanning(length)
+    size = max(length, padded)
+    power = (np.abs(np.fft.rfft(shown, size, axis=1)) ** 2).mean(axis=0)
+    return np.fft.rfftfreq(size, 1 / sfreq), 4 * np.sqrt(power) / length
+
+
+def _coarse(bursts: np.ndarray, sfreq: float) -> tuple[float, float]:
+    """The strongest frequency, to a bin, and the one below which nearly all of the power lies; NaN where the bursts are
+    too short."""
+    if bursts.shape[1] < _LIMIT.fewest_samples or not len(bursts):
+        return float("nan"), float("nan")
+    hertz, height = spectrum(bursts, sfreq)
+    power = np.where(hertz < _LIMIT.least_hz, 0.0, height**2)
+    below = np.cumsum(power) / max(float(power.sum()), 1e-300)
+    return float(hertz[int(power.argmax())]), float(hertz[int(np.searchsorted(below, _LIMIT.most_power))])
+
+
+@dataclass(frozen=True)
+class Modes:
+    """What all bursts of one sensor ring with, strongest first."""
+
+    poles: np.ndarray  #: decay (1/s) + 1j * angular frequency (rad/s)
+    share: np.ndarray  #: energy against the strongest one's
+    block: int = 1  #: samples that are averaged into one
+
+    @property
+    def hz(self) -> np.ndarray:
+        return self.poles.imag / (2 * np.pi)
+
+    def near(self, hz: float) -> int | None:
+        """The strongest mode within a hair of a frequency."""
+        found = np.flatnonzero(np.abs(self.hz / hz - 1) < _LIMIT.same_mode)
+        return int(found[0]) if len(found) else None
+
+
+def find_modes(bursts: np.ndarray, sfreq: float) -> Modes:
+    """The modes of one sensor's bursts, shape (bursts, samples), Hz; none where they are too short or too few a cycle."""
+    none = Modes(np.empty(0, complex), np.empty(0))
+    about, top = _coarse(bursts, sfreq)
+    if not np.isfinite(about) or about * _LIMIT.least_cycle > sfreq:
+        return none
+    block = max(1, int(sfreq / (max(about, top) * _LIMIT.samples_a_cycle)))
+    if bursts.shape[1] // block < _LIMIT.fewest_samples:
+        return none
+    thinned = _thinned(bursts, block)
+    tallest = np.argsort(-np.abs(thinned).max(axis=1))[: int(_LIMIT.most_bursts)]
+    return Modes(*_modes(thinned[tallest], block / sfreq), block)
+
+
+def fit_rings(bursts: np.ndarray, sfreq: float, modes: Modes | None = None, which: int = 0) -> Rings:
+    """One mode of each burst, the strongest unless another is asked for.
+
+    Parameters
+    ----------
+    bursts : (bursts, samples) float
+        what followed each strike, one sensor's, its resting level taken off
+    sfreq : float
+        Hz
+    modes : Modes
+        as found of the same bursts
+    """
+    modes = find_modes(bursts, sfreq) if modes is None else modes
+    if not len(modes.poles):
+        return Rings.unread(len(bursts))
+    step = modes.block / sfreq
+    order = [which, *(one for one in range(len(modes.poles)) if one != which)]
+    fit = _Fit(_thinned(bursts, modes.block), step, modes.poles[order])
+    return fit.rings(_first_of_block(fit.poles_now(), step, modes.block))
+
+
+def _thinned(bursts: np.ndarray, block: int) -> np.ndarray:
+    length = bursts.shape[1] // block
+    return bursts[:, : length * block].reshape(len(bursts), length, block).mean(axis=2)
+
+
+def _first_of_block(pole: np.ndarray, step: float, block: int) -> np.ndarray:
+    """How tall a damped sine was at a block's first sample against what the block's mean shows."""
+    within = np.exp(-pole[:, None] * (step / block) * np.arange(block))
+    return 1 / np.abs(within.mean(axis=1))
+
+
+def _baseline(length: int) -> np.ndarray:
+    """Constant, slope and bend over a burst, shape (length, 3)."""
+    return np.polynomial.legendre.legvander(np.linspace(-1, 1, length), 2)
+
+
+def steady(bursts: np.ndarray) -> np.ndarray:
+    """Bursts without what a constant, a slope and a bend explain."""
+    slow = _baseline(bursts.shape[1])
+    return bursts - bursts @ np.linalg.pinv(slow).T @ slow.T
+
+
+def _modes(bursts: np.ndarray, step: float) -> tuple[np.ndarray, np.ndarray]:
+    """Modes that all bursts share, strongest first: poles, and energies against the strongest."""
+    count, length = bursts.shape
+    slow, rest = _baseline(length), steady(bursts)
+    order = min(int(_LIMIT.most_order), length // 3)
+    hankel = np.lib.stride_tricks.sliding_window_view(rest, order, axis=1).reshape(-1, order)
+    strength, vectors = np.linalg.eigh(hankel.T @ hankel)
+    strength, vectors = strength[::-1], vectors[:, ::-1]
+    noise = float(np.median(strength[order // 2 :]))
+    above = int(np.count_nonzero(strength > max(_LIMIT.above_noise * noise, 1e-9 * strength[0])))
+    rank = int(np.clip(above + above % 2, 2, min(_LIMIT.most_modes * 2, order - 1)))
+    shifted = np.linalg.lstsq(vectors[:-1, :rank], vectors[1:, :rank], rcond=None)[0]
+    roots = np.linalg.eigvals(shifted)
+    roots = roots[(roots.imag > 1e-6) & (np.abs(roots) > 1e-6)]
+    poles = -np.log(roots.conj()) / step
+    hertz = poles.imag / (2 * np.pi)
+    fit = (hertz > _LIMIT.least_hz) & (hertz < _LIMIT.most_share / step)
+    fit &= (poles.real > -0.02 * poles.imag) & (poles.real < _LIMIT.most_damping * poles.imag)
+    poles = poles[fit]
+    if not len(poles):
+        return poles, np.empty(0)
+    design = np.hstack([_waves(np.maximum(poles.real, 1.0) + 1j * poles.imag, length, step)[0], slow])
+    found = np.linalg.lstsq(design, bursts.T, rcond=None)[0]
+    many = len(poles)
+    # The energy of a damped sine is its height squared over twice its decay.
+    heights = (found[:many] ** 2 + found[many : 2 * many] ** 2).sum(axis=1)
+    energy = heights / np.maximum(poles.real, 1.0)
+    order = np.argsort(-energy)
+    order = order[energy[order] > _LIMIT.least_energy * energy.max()]
+    return poles[order], energy[order] / energy.max()
+
+
+def _waves(poles: np.ndarray, length: int, step: float) -> tuple[np.ndarray, np.ndarray]:
+    """Cosines, then sines of modes, and the times, shapes (length, 2 * modes) and (length,)."""
+    times = step * np.arange(length)
+    wave = np.exp(-np.outer(times, poles))
+    return np.hstack([wave.real, -wave.imag]), times
+
+
+class _Fit:
+    """The strongest mode of every burst, fitted beside the others as they were found of all bursts together."""
+
+    def __init__(self, bursts: np.ndarray, step: float, poles: np.ndarray):
+        self.bursts, self.step = bursts, step
+        self.count, self.length = bursts.shape
+        self.fixed = np.hstack(
+            [_waves(poles[1:], self.length, step)[0], _baseline(self.length)] if len(poles) > 1
+            else [_baseline(self.length)]
+        )  # fmt: skip
+        self.decay = np.full(self.count, max(float(poles[0].real), 1.0))
+        self.omega = np.full(self.count, float(poles[0].imag))
+        self.first = self.decay[0], self.omega[0]
+        self._refine()
+
+    def poles_now(self) -> np.ndarray:
+        return self.decay + 1j * self.omega
+
+    def _design(self) -> tuple[np.ndarray, np.ndarray]:
+        """Linear terms (bursts, length, terms) and the times."""
+        times = self.step * np.arange(self.length)
+        wave = np.exp(-self.poles_now()[:, None] * times)
+        own = np.stack([wave.real, -wave.imag], axis=2)
+        shared = np.broadcast_to(self.fixed, (self.count, *self.fixed.shape))
+        return np.concatenate([own, shared], axis=2), times
+
+    def _refine(self) -> None:
+        for _ in range(int(_LIMIT.rounds)):
+            jacobian, residual, _, _ = self._slopes()
+            transposed = jacobian.transpose(0, 2, 1)
+            gram = transposed @ jacobian
+            gram += 1e-12 * np.trace(gram, axis1=1, axis2=2)[:, None, None] * np.eye(gram.shape[1])
+            moved = np.linalg.solve(gram, transposed @ residual[:, :, None])[:, :, 0]
+            # Decay and frequency stand first, scaled so that both are of the size of the samples.
+            self.decay = np.clip(self.decay + moved[:, 0], 0.2 * self.first[0], 5 * self.first[0])
+            self.omega = np.clip(self.omega + moved[:, 1], 0.9 * self.first[1], 1.1 * self.first[1])
+
+    def _slopes(self):
+        design, times = self._design()
+        transposed = design.transpose(0, 2, 1)
+        gram = transposed @ design
+        linear = np.linalg.solve(
+            gram + 1e-12 * np.trace(gram, axis1=1, axis2=2)[:, None, None] * np.eye(gram.shape[1]),
+            transposed @ self.bursts[:, :, None],
+        )[:, :, 0]
+        residual = self.bursts - np.einsum("blt,bt->bl", design, linear)
+        cosine, sine = linear[:, :1], linear[:, 1:2]
+        real, imaginary = design[:, :, 0], design[:, :, 1]
+        by_decay = -times * (cosine * real + sine * imaginary)
+        by_omega = times * (sine * real - cosine * imaginary)
+        jacobian = np.concatenate([by_decay[:, :, None], by_omega[:, :, None], design], axis=2)
+        return jacobian, residual, cosine[:, 0], sine[:, 0]
+
+    def rings(self, gain: np.ndarray) -> Rings:
+        jacobian, residual, cosine, sine = self._slopes()
+        gram = jacobian.transpose(0, 2, 1) @ jacobian
+        spare = max(self.length - gram.shape[1], 1)
+        variance = (residual**2).sum(axis=1) / spare
+        scale = np.sqrt(np.maximum(np.einsum("bii->bi", gram), 1e-300))
+        whole = np.linalg.pinv(gram / scale[:, :, None] / scale[:, None, :], rcond=1e-10, hermitian=True)
+        spread = np.sqrt(variance[:, None] * np.abs(np.einsum("bii->bi", whole))) / scale
+        height = np.hypot(cosine, sine) * gain
+        read = (variance > 0) | (height > 0)
+        read &= np.abs(self.omega / self.first[1] - 1) < 0.099
+        hertz = np.where(read, self.omega / (2 * np.pi), np.nan)
+        return Rings(
+            hertz, spread[:, 1] / (2 * np.pi), np.where(read, 1 / self.decay, np.nan), spread[:, 0] / self.decay**2, height
+        )  # fmt: skip

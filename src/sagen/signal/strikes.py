@@ -1,0 +1,444 @@
+"""Strikes: light taps found in channels, the same tap paired over them, and how each sensor answered it.
+
+No time is declared. A thinned, differenced copy of each channel finds where something rings: its differences leave hum
+and drift behind, and what does not last (ignition hash) or follows too soon on a taller one (a bounce) is no strike of
+its own. Only the windows that hold one are then read at the full rate.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, fields, replace
+
+import numpy as np
+
+from sagen.model.capture import Channel
+from sagen.signal.levels import noise_of, sample_runs
+from sagen.signal.limits import limits
+from sagen.signal.ring import Modes, Rings, find_modes, fit_rings, steady
+
+_LIMIT, _LIMIT_RING = limits("strike"), limits("ring")
+
+
+@dataclass(frozen=True)
+class Answers:
+    """How sensors answered strikes: arrays of shape (strikes, sensors) in V and s, NaN where it cannot be read."""
+
+    onset_s: np.ndarray
+    height: np.ndarray  #: largest distance from the resting level
+    first_peak: np.ndarray  #: the first crest that is about as tall
+    peak_to_peak: np.ndarray
+    energy: np.ndarray  #: V²s
+    noise: np.ndarray  #: standard deviation before the strike
+    heard: np.ndarray  #: bool, whether it stands above that
+    saturated: np.ndarray  #: bool, whether the recorder's range cut it off
+    ring_hz: np.ndarray
+    ring_u: np.ndarray  #: standard uncertainty
+    decay_s: np.ndarray
+    decay_u: np.ndarray
+
+    @property
+    def good(self) -> np.ndarray:
+        """Which may be judged: heard, and not cut off."""
+        return self.heard & ~self.saturated
+
+
+@dataclass(frozen=True)
+class StrikeSet:
+    """All strikes of one capture, oldest first."""
+
+    columns: tuple[str, ...]
+    unit: str
+    sfreq: float
+    time_s: np.ndarray  #: onset at the first sensor that heard it, shape (strikes,)
+    bounces: tuple[tuple[float, ...], ...]  #: times of what followed each too soon to be a strike of its own
+    answers: Answers
+    floor: np.ndarray  #: what each channel shows without a strike, standard deviation, V, shape (sensors,)
+    hum: np.ndarray  #: how far its resting level goes up and down, V, shape (sensors,)
+    window_s: float = 0.0  #: how long the rings were read from each onset
+    hash_s: tuple[float, ...] = ()  #: times of what was too short to be a ring
+
+    def __len__(self) -> int:
+        return len(self.time_s)
+
+    @property
+    def silent(self) -> np.ndarray:
+        """Which sensors answered none, or next to none, of the strikes that another one heard; shape (sensors,)."""
+        if not len(self):
+            return np.zeros(len(self.columns), bool)
+        answers = self.answers
+        tallest = np.nanmax(np.where(answers.heard, answers.height, np.nan), axis=1, initial=0.0, keepdims=True)
+        share = np.where(answers.heard, answers.height / np.maximum(tallest, 1e-12), 0.0)
+        share[answers.saturated] = 1.0
+        return np.median(share, axis=0) < _LIMIT.silent_share
+
+    def height_u(self) -> np.ndarray:
+        """Standard uncertainty of the logarithm of each height, shape (strikes, sensors): the noise, and what does not
+        repeat from one tap to the next."""
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.hypot(self.answers.noise / np.maximum(self.answers.height, 1e-12), _LIMIT.repeats)
+
+    def rows(self) -> list[dict]:
+        """The strikes as the command line prints them."""
+
+        def by_column(values: np.ndarray, known: np.ndarray, digits: int) -> dict:
+            shown = zip(self.columns, values, known, strict=True)
+            return {name: _digits(value, digits) if ok else None for name, value, ok in shown}
+
+        answers, out = self.answers, []
+        for index, at in enumerate(self.time_s):
+            unsaturated = ~answers.saturated[index]
+            read = answers.good[index] & np.isfinite(answers.ring_hz[index])
+            row = {
+                "time_s": round(float(at), 7),
+                "peaks": by_column(answers.height[index], unsaturated, 4),
+                "ring_hz": by_column(answers.ring_hz[index], read, 6),
+                "decay_s": by_column(answers.decay_s[index], read, 4),
+                "energy_v2s": by_column(answers.energy[index], unsaturated, 4),
+                "peak_to_peak": by_column(answers.peak_to_peak[index], unsaturated, 4),
+                "first_peak": by_column(answers.first_peak[index], unsaturated, 4),
+                "ring_u_hz": by_column(answers.ring_u[index], read, 2),
+            }
+            if self.bounces[index]:
+                row["bounces_s"] = [round(one, 5) for one in self.bounces[index]]
+            out.append(row)
+        return out
+
+
+def _digits(value: float, digits: int) -> float:
+    return float(f"{value:.{digits}g}")
+
+
+def find_strikes(channels: Sequence[Channel], sfreq: float) -> StrikeSet:
+    """Every strike in channels that were recorded together.
+
+    Parameters
+    ----------
+    channels : one or more Channel of the same length
+    sfreq : float
+        Hz
+    """
+    columns = tuple(one.column for one in channels)
+    thin = max(1, int(sfreq / _LIMIT.thinned_hz))
+    block = max(int(_LIMIT.block_samples), round(_LIMIT.block_s * sfreq / thin))
+    found = [_blocks(one, thin, block) for one in channels]
+    block_s = thin * block / sfreq
+    seconds = len(channels[0].raw) / sfreq
+    marks = _marks(np.stack([one.score for one in found]), block_s)
+    starts, bounces = _parted(marks, seconds)
+    unit = channels[0].unit
+    floor = np.array([one.floor for one in found])
+    hum = np.array([one.hum for one in found])
+    steps = np.array([one.step for one in found])
+    answers, window = _read(channels, sfreq, starts, bounces, steps, block_s)
+    kept = answers.heard.any(axis=1)
+    with np.errstate(invalid="ignore"):
+        clear = answers.heard & (answers.height > _LIMIT.clear * answers.noise)
+        among = np.where(clear.any(axis=1, keepdims=True), clear, answers.heard)
+        first = np.nanmin(np.where(among, answers.onset_s, np.inf), axis=1, initial=np.inf)
+    return StrikeSet(
+        columns, unit, sfreq, first[kept], tuple(one for one, keep in zip(bounces, kept, strict=True) if keep),
+        Answers(*(getattr(answers, one.name)[kept] for one in fields(Answers))), floor, hum, window,
+        tuple(one.at for one in marks if one.short),
+    )  # fmt: skip
+
+
+# where something rings ---------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class _Blocks:
+    score: np.ndarray  #: energy of each block's differences over that of a quiet one
+    floor: float  #: V
+    hum: float  #: V
+    step: float  #: V
+
+
+def _blocks(channel: Channel, thin: int, block: int) -> _Blocks:
+    """A channel's energy above what hum and drift make, in blocks."""
+    scale = abs(channel.scale)
+    few = channel.raw[::thin].astype(np.float32)
+    moved = np.diff(few, append=few[-1:])
+    whole = len(moved) // block * block
+    energy = np.einsum("ij,ij->i", *(2 * [moved[:whole].reshape(-1, block)])) / block
+    sampled = sample_runs(channel.raw, 1 << 14).astype(np.float64)
+    different = np.unique(np.abs(np.diff(sampled)))
+    step = float(different[different > 0][0]) if 0 < len(different) < 1 << 10 and different[-1] > 0 else 0.0
+    quiet = max(float(np.median(energy)) if len(energy) else 0.0, step**2 / 6, 1e-12)
+    # The resting level wherever nothing rings: the middle of each stretch of 2 ms.
+    long = max(block, round(_LIMIT.rest_s / _LIMIT.block_s) * block)
+    rest = few[: len(few) // long * long].reshape(-1, long)[:, :: max(1, long // 8)]
+    middles = np.median(rest, axis=1) if len(rest) else few[:1]
+    low, high = np.quantile(middles, [0.02, 0.98])
+    return _Blocks(
+        energy / quiet, scale * max(noise_of(sampled), step / np.sqrt(12)), scale * float(high - low), scale * step
+    )
+
+
+@dataclass(frozen=True)
+class _Mark:
+    at: float  #: s
+    tall: float  #: amplitude over a quiet block's
+    short: bool  #: whether it does not last as a ring does
+    most: float = np.inf  #: s, where the next one begins
+
+
+def _marks(score: np.ndarray, block_s: float) -> list[_Mark]:
+    """Where energy begins to stand out in any channel."""
+    together = score.max(axis=0, initial=0.0)
+    if not len(together):
+        return []
+    active = together > _LIMIT.still_rings
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], active, [False]]).astype(np.int8)))
+    starts, ends = edges[::2], edges[1::2]
+    if len(starts) > 1:  # one quiet block does not end a ring
+        apart = np.concatenate([[True], starts[1:] - ends[:-1] > 1])
+        starts, ends = starts[apart], ends[np.concatenate([apart[1:], [True]])]
+    tall = np.maximum.reduceat(together, starts) if len(starts) else np.empty(0)
+    loud = tall > _LIMIT.begins
+    starts, ends, tall = starts[loud], ends[loud], tall[loud]
+    lasting = (ends - starts) * block_s >= _LIMIT.least_ring_s - 1e-9
+    out = [_Mark(block_s * one, float(np.sqrt(high)), True) for one, high in zip(starts[~lasting], tall[~lasting], strict=True)]
+    order = np.argsort(-tall[lasting], kind="stable")[: int(_LIMIT.most)]
+    for index in np.sort(order):
+        first, last = starts[lasting][index], ends[lasting][index]
+        out += _rises(together[first:last], first, block_s)
+    return sorted(out, key=lambda one: one.at)
+
+
+def _rises(course: np.ndarray, first: int, block_s: float) -> Iterator[_Mark]:
+    """The beginning of one ring, and where a second one begins before it has died down."""
+    back, ahead = max(3, round(_LIMIT.rise_back_s / block_s)), max(2, round(_LIMIT.least_ring_s / block_s) - 1)
+    places = [0]
+    if len(course) > back + ahead:
+        lowest = np.lib.stride_tricks.sliding_window_view(course[:-ahead], back).min(axis=1)
+        after = np.lib.stride_tricks.sliding_window_view(course[back:], ahead).min(axis=1)[: len(lowest)]
+        rising = np.flatnonzero(after[: len(lowest)] > _LIMIT.rises * lowest[: len(after)]) + back
+        for one in rising:
+            if one - places[-1] > 2 * back:
+                places.append(int(one))
+    for place, end in zip(places, [*places[1:], len(course)], strict=True):
+        yield _Mark(block_s * (first + place), float(np.sqrt(course[place:end].max())), False)
+
+
+def _parted(marks: list[_Mark], seconds: float) -> tuple[list[float], list[tuple[float, ...]]]:
+    """Strikes of their own, and what followed each too soon to be one: a second touch at any height, a bounce that is
+    lower than the strike."""
+    starts: list[_Mark] = []
+    bounces: list[list[float]] = []
+    for one in marks:
+        if one.short:
+            continue
+        since = one.at - starts[-1].at if starts else np.inf
+        lower = bool(starts) and one.tall < _LIMIT.bounce_share * starts[-1].tall
+        if since < _LIMIT.touch_s or (since < _LIMIT.bounce_s and lower):
+            bounces[-1].append(one.at)
+        else:
+            starts.append(one)
+            bounces.append([])
+    return [one.at for one in starts], [tuple(one) for one in bounces]
+
+
+# one strike, one sensor --------------------------------------------------------------------------
+
+
+def _read(
+    channels: Sequence[Channel], sfreq: float, starts: list[float], bounces: list[tuple[float, ...]],
+    steps: np.ndarray, block_s: float,
+) -> tuple[Answers, float]:  # fmt: skip
+    """Every strike at the full rate. The window is as long as the rings last, and ends where a strike is followed."""
+    count, many = len(starts), len(channels)
+    samples = len(channels[0].raw)
+    before = round(_LIMIT.before_s * sfreq)
+    longest = round(_LIMIT.longest_s * sfreq)
+    begin = np.round(np.array(starts) * sfreq).astype(np.int64).reshape(count)
+    nothing = np.full((count, many), np.nan)
+    if not count:
+        none = np.zeros((0, many), bool)
+        return Answers(*(nothing for _ in range(6)), none, none, *(nothing for _ in range(4))), 0.0
+    index = begin[:, None] + np.arange(-before, longest)
+    inside = (index >= 0) & (index < samples)
+    index = np.clip(index, 0, samples - 1)
+    followed = np.array([one[0] if one else np.inf for one in bounces])
+    nxt = np.minimum(np.append(starts[1:], np.inf), followed)
+    whole = np.round(np.minimum(nxt, samples / sfreq) * sfreq).astype(np.int64) - begin - round(2 * block_s * sfreq)
+    bursts = [
+        _Bursts(channel, channel.raw[index], inside, whole, before, sfreq, float(step), block_s)
+        for channel, step in zip(channels, steps, strict=True)
+    ]
+    rings = _rings_of(bursts, sfreq)
+    parts = [one.answers(begin, ring) for one, ring in zip(bursts, rings, strict=True)]
+    joined = [np.stack([getattr(one, field.name) for one in parts], axis=1) for field in fields(Answers)]
+    return Answers(*joined), max(one.length for one in bursts) / sfreq
+
+
+class _Bursts:
+    """One sensor's windows around every strike, arrays of shape (strikes, ...)."""
+
+    def __init__(
+        self, channel: Channel, raw: np.ndarray, inside: np.ndarray, whole: np.ndarray, before: int, sfreq: float,
+        step: float, block_s: float,
+    ):  # fmt: skip
+        scale = abs(channel.scale)
+        self.sfreq, self.before, self.whole = sfreq, before, whole
+        margin = max(2, round(1.5 * block_s * sfreq))
+        volts = raw.astype(np.float64) * scale
+        rest, self.noise = _resting(volts, inside, before - margin, step)
+        self.away = volts - rest
+        self.away[~inside] = 0.0
+        end = min(before + round(_LIMIT.tallest_s * sfreq), volts.shape[1])
+        look = slice(max(before - margin, 0), end)
+        reach = np.minimum(whole + before, end)
+        self.near = np.where(np.arange(volts.shape[1])[look] < reach[:, None], self.away[:, look], 0.0)
+        size = np.abs(self.near)
+        self.tallest = size.max(axis=1)
+        self.onset = _onset(size, self.tallest, self.noise) + look.start
+        self.length = _lasts(self.away, before, self.noise, sfreq, whole)
+        spread = np.sqrt(np.mean(self.near**2, axis=1))
+        self.heard = (self.tallest > _LIMIT.heard * self.noise) & (spread > _LIMIT.heard_rms * self.noise)
+        part = raw[:, before - margin : before + self.length]
+        self.saturated = _cut_off(part, step / max(scale, 1e-300), self.noise / max(scale, 1e-300))
+
+    def ringing(self) -> tuple[np.ndarray, np.ndarray]:
+        """The bursts that may be fitted, from just behind their onset, and which strikes they are of."""
+        skip = round(_LIMIT.skip_s * self.sfreq)
+        begin = np.ceil(self.onset).astype(np.int64) + skip
+        span = max(self.length - skip, 8)
+        ends = np.minimum(self.whole + self.before, self.away.shape[1])
+        chosen = np.flatnonzero(self.heard & ~self.saturated & (begin + span <= ends))
+        return self.away[chosen[:, None], begin[chosen, None] + np.arange(span)], chosen
+
+    def answers(self, begin: np.ndarray, rings: Rings) -> Answers:
+        height, top, bottom, first = _heights(self.near, self.sfreq)
+        span = steady(self.away[:, self.before : self.before + self.length])
+        energy = np.maximum((span**2).sum(axis=1) - self.noise**2 * self.length, 0.0) / self.sfreq
+        return Answers(
+            (begin - self.before + self.onset) / self.sfreq, np.where(self.heard, height, self.tallest), first,
+            top - bottom, energy, self.noise, self.heard, self.saturated, rings.hz, rings.hz_u, rings.decay_s,
+            rings.decay_u,
+        )  # fmt: skip
+
+
+def _rings_of(bursts: list[_Bursts], sfreq: float) -> list[Rings]:
+    """The ring of every burst, sensor by sensor. Where the strongest modes of the sensors differ and there is one that
+    is strong in all of them, that one is compared."""
+    ready = [one.ringing() for one in bursts]
+    modes = [find_modes(part, sfreq) if len(part) else Modes(np.empty(0, complex), np.empty(0)) for part, _ in ready]
+    out = []
+    for (part, chosen), own, which in zip(ready, modes, _compared_mode(modes), strict=True):
+        rings = Rings.unread(len(bursts[0].away))
+        if len(own.poles):
+            read = fit_rings(part, sfreq, own, which)
+            for one in fields(Rings):
+                getattr(rings, one.name)[chosen] = getattr(read, one.name)
+        out.append(rings)
+    return out
+
+
+def _compared_mode(modes: list[Modes]) -> list[int]:
+    """Which mode of each sensor is its ring."""
+    ringing = [one for one in modes if len(one.poles)]
+    if len(ringing) < 2:
+        return [0] * len(modes)
+    best, most = None, 0.0
+    for hz in (hz for one in ringing for hz in one.hz[one.share >= _LIMIT_RING.shared_mode]):
+        places = [one.near(hz) for one in ringing]
+        if all(place is not None for place in places):
+            least = min(float(one.share[place]) for one, place in zip(ringing, places, strict=True))
+            if least > most:
+                best, most = hz, least
+    if best is None or most < _LIMIT_RING.shared_mode:
+        return [0] * len(modes)
+    return [one.near(best) or 0 if len(one.poles) else 0 for one in modes]
+
+
+def _resting(volts: np.ndarray, inside: np.ndarray, before: int, step: float) -> tuple[np.ndarray, np.ndarray]:
+    """The resting level of each window carried on in a line from what stood before the strike, shape of `volts`, and
+    the noise about it, shape (strikes,)."""
+    times = np.arange(volts.shape[1], dtype=np.float64)
+    weight = inside[:, :before].astype(np.float64)
+    total = np.maximum(weight.sum(axis=1), 1.0)
+    ahead = volts[:, :before]
+    middle_t = (weight * times[:before]).sum(axis=1) / total
+    middle = (weight * ahead).sum(axis=1) / total
+    since = times[:before] - middle_t[:, None]
+    slope = (weight * since * (ahead - middle[:, None])).sum(axis=1) / np.maximum((weight * since**2).sum(axis=1), 1e-12)
+    slope = np.where(total > _LIMIT.line_samples, slope, 0.0)
+    rest = middle[:, None] + slope[:, None] * (times - middle_t[:, None])
+    left = np.where(weight > 0, ahead - rest[:, :before], np.nan)
+    with np.errstate(invalid="ignore"):
+        noise = 1.4826 * np.nanmedian(np.abs(left), axis=1) if before else np.zeros(len(volts))
+        noise = np.maximum(noise, np.nan_to_num(np.nanstd(left, axis=1)) / 3 if before else 0.0)
+    return rest, np.maximum(np.nan_to_num(noise), max(step / np.sqrt(12), 1e-9))
+
+
+def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray) -> np.ndarray:
+    """Where each burst begins, in samples: the line of its first rise carried back to nothing."""
+    limit = np.maximum(_LIMIT.onset_noise * noise, _LIMIT.onset_share * tallest)
+    above = size > limit[:, None]
+    above[:, :-1] &= size[:, 1:] > 0.5 * limit[:, None]
+    at = np.maximum(above.argmax(axis=1), 1)
+    rows = np.arange(len(size))
+    rise = size[rows, np.minimum(at + 1, size.shape[1] - 1)] - size[rows, at]
+    back = np.where(rise > 0.5 * size[rows, at], size[rows, at] / np.maximum(rise, 1e-300), 0.5)
+    return at - np.clip(back, 0.0, 1.0)
+
+
+def _heights(near: np.ndarray, sfreq: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Largest distance, top, bottom and first peak of each burst, between its samples too (band-limited)."""
+    times = int(np.ceil(_LIMIT.fine_hz / sfreq))
+    if times > 1:
+        length = near.shape[1]
+        taper = np.ones(length)
+        last = max(2, length // 6)
+        taper[-last:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(last) + 1) / last)
+        spectrum = np.fft.rfft(near * taper, axis=1)
+        near = times * np.fft.irfft(spectrum, length * times, axis=1)[:, : (length - last) * times]
+    size = np.abs(near)
+    height = size.max(axis=1)
+    inner = size[:, 1:-1]
+    crest = (inner >= size[:, :-2]) & (inner >= size[:, 2:]) & (inner > _LIMIT.first_share * height[:, None])
+    first = inner[np.arange(len(size)), crest.argmax(axis=1)]
+    return height, near.max(axis=1), near.min(axis=1), np.where(crest.any(axis=1), first, height)
+
+
+def _lasts(away: np.ndarray, before: int, noise: np.ndarray, sfreq: float, whole: np.ndarray) -> int:
+    """Samples from the strike until its rings have sunk into the noise, the usual strike's."""
+    block = max(1, round(0.25e-3 * sfreq))
+    after = away[:, before:]
+    many = after.shape[1] // block
+    pieces = after[:, : many * block].reshape(len(after), many, block)
+    # Within a block hum is a line; what is left of it is the ring.
+    power = steady(pieces.reshape(-1, block)).var(axis=1).reshape(len(after), many)
+    level = np.median(power / np.maximum(noise[:, None] ** 2, 1e-18), axis=0)
+    quiet = np.flatnonzero(level < _LIMIT.sunk)
+    quiet = quiet[quiet >= 4]
+    end = (int(quiet[0]) if len(quiet) else many) * block
+    usual = int(np.median(whole)) if len(whole) else end
+    return int(np.clip(end, 4 * block, max(4 * block, min(after.shape[1], usual))))
+
+
+def _cut_off(part: np.ndarray, step: float, noise: np.ndarray) -> np.ndarray:
+    """Whether a burst (raw samples) runs flat at its top or bottom: alike samples that end in a jump, which no crest
+    does."""
+    found = np.zeros(len(part), bool)
+    if not part.size:
+        return found
+    limit = np.maximum(_LIMIT.jump_steps * step, 3 * noise)
+    for extreme, sign in ((part.max(axis=1), 1.0), (part.min(axis=1), -1.0)):
+        flat = part == extreme[:, None]
+        for row in np.flatnonzero(flat.sum(axis=1) >= _LIMIT.flat_samples):
+            edges = np.flatnonzero(np.diff(np.concatenate([[0], flat[row].astype(np.int8), [0]])))
+            starts, stops = edges[::2], edges[1::2]
+            long = (stops - starts >= _LIMIT.flat_samples) & (starts > 0) & (stops < part.shape[1])
+            beside = np.stack([starts[long] - 1, stops[long]])
+            fall = sign * (float(extreme[row]) - part[row, beside].astype(np.float64))
+            found[row] |= bool((fall.min(axis=0, initial=np.inf) > limit[row]).any()) if fall.size else False
+    return found
+
+
+def without(strikes: StrikeSet, kept: np.ndarray) -> StrikeSet:
+    """The strikes of which `kept` (bool, one a strike) is true."""
+    answers = Answers(*(getattr(strikes.answers, one.name)[kept] for one in fields(Answers)))
+    bounces = tuple(one for one, keep in zip(strikes.bounces, kept, strict=True) if keep)
+    return replace(strikes, time_s=strikes.time_s[kept], bounces=bounces, answers=answers)
