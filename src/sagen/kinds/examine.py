@@ -9,6 +9,7 @@ from functools import cache
 from sagen.kinds.kind import KINDS, kind_of
 from sagen.model.capture import Capture
 from sagen.model.finding import Cadence, Finding
+from sagen.model.finding_words import tap_notes
 from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.model.vocabulary import ROTATING_ROLES, Role, SensorKind, State
 from sagen.signal import rules_cam, rules_capture, rules_line, rules_wheel
@@ -17,9 +18,12 @@ from sagen.signal.cam import CamTrack, track
 from sagen.signal.compare import Comparison, compare
 from sagen.signal.context import Context, twin
 from sagen.signal.levels import Levels, state_levels
+from sagen.signal.pairs import pairs_of
 from sagen.signal.rails import RAIL_RULES, Rail, read_rail
 from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
 from sagen.signal.rule import Rule, in_order
+from sagen.signal.strikes import find_strikes
+from sagen.signal.tapped import Tapped
 from sagen.signal.true_units import in_true_units
 
 Pair = tuple[Capture, Sheet]
@@ -69,10 +73,11 @@ class Examination:
     findings: tuple[Finding, ...]
     cams: dict[str, CamTrack] = field(default_factory=dict)
     cadence: Cadence | None = None  #: how the starter turns the engine, where it was cranking
+    tapped: Tapped | None = None  #: how knock sensors answered taps; None where there are none
 
     @property
     def notes(self) -> tuple[str, ...]:
-        return self.capture.notes
+        return (*self.capture.notes, *(tap_notes(self.tapped, self.findings) if self.tapped else ()))
 
     @property
     def compared(self) -> tuple[str, ...]:
@@ -80,11 +85,15 @@ class Examination:
         return tuple(one.comparison.text for one in self.channels if one.comparison)
 
     def as_row(self) -> dict:
-        return {
+        row = {
             "capture": self.capture.name,
             "channels": [one.as_row() for one in self.channels],
             "findings": [one.as_row() for one in self.findings],
         }
+        if self.tapped is not None:
+            row["strikes"] = self.tapped.strikes.rows()
+            row["pairs"] = [one.as_row() for one in pairs_of(self.tapped.strikes)]
+        return row
 
 
 class Stopped(Exception):
@@ -126,7 +135,8 @@ def examine(
     cams = _cams(readings)
     context = Context(
         sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, patterns, cams,
-        _pattern_cams(readings, patterns),
+        _pattern_cams(readings, patterns), _tapped(capture, sheet, results),
+        _tapped(*in_true_units(*reference), good) if reference else None,
     )  # fmt: skip
     for one in results:
         if one.rail is not None:
@@ -141,7 +151,7 @@ def examine(
     cranks = (one for one in readings if one.sheet.role == Role.CRANK and one.switching)
     cranking = context.state == State.CRANKING
     heard = next((told for one in cranks if (told := cadence(one))), None) if cranking else None
-    return Examination(capture, sheet, tuple(results), tuple(findings), cams, heard)
+    return Examination(capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped)
 
 
 def _read_channels(
@@ -153,6 +163,15 @@ def _read_channels(
             raise Stopped
         results.append(_channel_result(capture, one, patterns))
     return results
+
+
+def _tapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> Tapped | None:
+    """The strikes in all knock channels together; None where there are none such."""
+    rows = tuple(one.sheet for one in results if one.strikes is not None)
+    if not rows:
+        return None
+    strikes = find_strikes([capture.channel(one.column) for one in rows], capture.sfreq)
+    return Tapped(strikes, sheet, rows)
 
 
 def _cams(readings: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:

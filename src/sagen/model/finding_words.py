@@ -43,6 +43,9 @@ def _rate(hertz: float) -> str:
 
 
 def _undersampled(f: dict) -> str:
+    if "samples_a_cycle" in f:
+        seen = f"Only {f['samples_a_cycle']:.1f} samples a cycle of the ring" if f["samples_a_cycle"] else "Too few samples"
+        return f"{seen} at {_rate(f['sfreq'])}: it may be another frequency folded down, and the crests are cut."
     return (
         f"Only {f['samples_a_tooth']:.1f} samples from tooth to tooth at top speed: teeth cannot be told apart for "
         f"certain, and what looks like a fault may be the sampling. {f['good']:g} a tooth are good."
@@ -50,6 +53,11 @@ def _undersampled(f: dict) -> str:
 
 
 def _clipped(f: dict) -> str:
+    if "cut" in f:
+        return (
+            f"{f['cut']} of {_many(f['strikes'], 'strike')} {'runs' if f['cut'] == 1 else 'run'} into the recorder's range at "
+            f"{f['level']:.2f} {f['unit']}: left out, since how tall {'it is' if f['cut'] == 1 else 'they are'} is unknown."
+        )
     return (
         f"The recorder's range ends at {f['level']:.2f} {f['unit']}: {_percent(f['share_cut'])} of the samples lie "
         "exactly there, so heights and levels beyond it are unknown."
@@ -70,11 +78,30 @@ def _too_short(f: dict) -> str:
 # levels ------------------------------------------------------------------------------------
 
 
+def _many(count: int, name: str) -> str:
+    return f"{count} {name}" if count == 1 else f"{count} {name}s"
+
+
 def _no_signal(f: dict) -> str:
+    if f.get("strikes") == 0:
+        return "No strike is to be seen on any sensor: nothing stands above the noise for as long as a ring lasts."
+    if "strikes" in f:
+        return (
+            f"Does not answer: {_many(f['strikes'], 'strike')} that another sensor heard, at most {f['level_v']:.3g} "
+            f"{f['unit']} here{_connected(f)}."
+        )
     return (
         f"Flat at {f['level_v']:.2f} {f['unit']} for the whole {f['seconds']:.3g} s while the shaft should turn: "
         f"{f['where']}."
     )
+
+
+def _no_signal_sure(f: dict) -> str:
+    if "strikes" not in f:
+        return "Make sure that the engine turned during the recording and that the probe sat on the signal wire."
+    if f["strikes"]:
+        return "Swap the two leads at the recorder and tap again: what stays with the sensor is the sensor or its wires."
+    return "Tap light and short on solid metal between the sensors, six times or more, and check the leads and the scale."
 
 
 def _low_not_pulled_down(f: dict) -> str:
@@ -104,7 +131,80 @@ def _usual_height(f: dict) -> str:
     return f"at {f['teeth_a_second']:.0f} teeth a second at least {f['least']:.2g} V is usual"
 
 
+_CONNECTED = {"unplugged": ", unplugged", "loaded": ", under a load", "plugged": ", plugged in"}
+
+
+def _connected(f: dict) -> str:
+    return _CONNECTED.get(f.get("connection", ""), "")
+
+
+def _weak_strike(f: dict) -> str:
+    beside = "the other sensor" if f["sensors"] == 2 else "the others"
+    against = " as in the known-good capture" if f["reference"] else ""
+    said = (
+        f"Answers {_percent(f['ratio'])} as tall as {beside}{against}{_connected(f)} ({_percent(f['low'])} to {_percent(f['high'])}, "
+        f"{_many(f['strikes'], 'strike')})."
+    )
+    return said if f["reference"] else said + " One place alone: a tap nearer to the other one makes some of that."
+
+
+def _weak_strike_sure(f: dict) -> str:
+    more = {
+        "unplugged": "then with 20 to 50 kilohm across each",
+        "loaded": "then plugged in",
+        "plugged": "then unplugged, to part the sensor from what loads it",
+    }
+    return f"Tap as often at a place nearer to this sensor, {more.get(f['connection'], 'unplugged and under 20 to 50 kilohm')}."
+
+
+def _loaded_down(f: dict) -> str:
+    return (
+        f"Plugged in it answers {_percent(f['ratio'])} as tall, against the other sensor, as it does unplugged "
+        f"({_percent(f['low'])} to {_percent(f['high'])}): the sensor gives, the circuit holds it down."
+    )
+
+
+_ODD_BY = {
+    "reference": "it is the one that has moved against the known-good capture",
+    "others": "the others ring alike",
+    "band": "the other one lies in the band in which this bore knocks",
+    "lower": "which of two is wrong is not certain: damage, a crack or a loose bolt lowers a ring",
+}
+
+
+def _ring_mismatch(f: dict) -> str:
+    low, high = sorted((abs(f["low"]), abs(f["high"])))
+    said = (
+        f"Rings at {f['frequency_hz']:,.0f} Hz, {f['other']} at {f['other_hz']:,.0f} Hz: {abs(f['difference']):,.0f} Hz apart "
+        f"({low:,.0f} to {high:,.0f}). However tall, they do not match; {_ODD_BY[f['odd_by']]}."
+    )
+    if f["band"]:
+        first, _, last = f["band"]
+        said += f" First mode of this bore, estimated: {first:,.0f} to {last:,.0f} Hz."
+    return said
+
+
+def tap_notes(tapped, findings) -> tuple[str, ...]:
+    """What has to be said of a capture of taps beside its findings."""
+    strikes, notes = tapped.strikes, []
+    bounced = sum(1 for one in strikes.bounces if one)
+    if bounced:
+        notes.append(f"{_many(bounced, 'strike')} bounced or came double: only the first touch counts")
+    if len(strikes.columns) == 1:
+        notes.append("one sensor alone: its height depends on how hard it was struck; record its twin beside it")
+    grave = [one for one in findings if one.kind in (FindingKind.WEAK_STRIKE, FindingKind.NO_SIGNAL)]
+    open_ = [str(tapped.connection(one)) == "unplugged" for one in range(len(strikes.columns))]
+    if len(strikes) and not grave and all(open_):
+        notes.append("open alone passes no sensor: without a load it shows its full voltage; tap again under 20 to 50 kilohm")
+    return tuple(notes)
+
+
 def _noise(f: dict) -> str:
+    if "usual" in f:
+        return (
+            f"Noise of {f['floor']:.3g} {f['unit']} and {f['hum']:.3g} {f['unit']} of hum stand against rings of "
+            f"{f['usual']:.3g} {f['unit']}; the other channel is quieter."
+        )
     what = []
     if f["false_pulses"]:
         what.append(f"{f['false_pulses']} pulses too narrow to be teeth lie between {f['teeth']} teeth")
@@ -289,14 +389,22 @@ _SENTENCES: dict[FindingKind, Callable[[dict], str]] = {
     FindingKind.REVERSED_POLARITY: _reversed_polarity,
     FindingKind.TIMING_SCATTER: _timing_scatter,
     FindingKind.TIMING_OFFSET: _timing_offset,
+    FindingKind.WEAK_STRIKE: _weak_strike,
+    FindingKind.LOADED_DOWN: _loaded_down,
+    FindingKind.RING_MISMATCH: _ring_mismatch,
 }
 
 _SURE: dict[FindingKind, str | Callable[[dict], str]] = {
     FindingKind.UNDERSAMPLED: lambda f: f"Record again with at least {_rate(f['rate_hz'])}.",
     FindingKind.CLIPPED: _clipped_sure,
     FindingKind.TOO_SHORT: lambda f: f"Record at least {f['wanted_s']:g} s: six turns or more.",
-    FindingKind.NO_SIGNAL: (
-        "Make sure that the engine turned during the recording and that the probe sat on the signal wire."
+    FindingKind.NO_SIGNAL: _no_signal_sure,
+    FindingKind.WEAK_STRIKE: _weak_strike_sure,
+    FindingKind.LOADED_DOWN: (
+        "Unplug both and tap as before; then ohms of its wires, to each other and to the shield, and the module's load."
+    ),
+    FindingKind.RING_MISMATCH: (
+        "Check its tightening torque, its seat and its part number, tap again from another place, then swap left and right."
     ),
     FindingKind.LOW_NOT_PULLED_DOWN: (
         "Measure the sensor's return against battery negative while cranking: if it stays below 0.1 V, the sensor "

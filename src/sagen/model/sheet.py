@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
 
 from sagen.model.errors import SheetError, unknown_name
-from sagen.model.vocabulary import CAPTURE_STATES, Role, SensorKind, State, word
+from sagen.model.vocabulary import CAPTURE_STATES, Connection, Role, SensorKind, State, word
 from sagen.model.wheel import Wheel
 
 
@@ -42,12 +42,17 @@ class EngineSheet(_Table):
     banks: Annotated[int, Field(ge=1, le=4)] | None = None
     #: teeth of the crank's belt or chain sprocket: turns a cam's shift into teeth
     sprocket: Annotated[int, Field(ge=8, le=120)] | None = None
+    bore_mm: Annotated[Positive, Field(ge=20, le=400)] | None = None
 
 
 class Conditions(_Table):
     state: Annotated[State, one_of(State, CAPTURE_STATES)] = State.CRANKING
     #: where on the signal wire the probe sat
     end: Literal["sensor", "module"] = "sensor"
+    #: knock: whether the sensors were unplugged, under a load, or plugged into the module; None: not stated
+    connection: Annotated[Connection, one_of(Connection)] | None = None
+    #: knock: where it was struck, in free words
+    place: Annotated[str, Field(min_length=1, max_length=60)] | None = None
 
 
 class ChannelSheet(_Table):
@@ -61,6 +66,9 @@ class ChannelSheet(_Table):
     shunt_ohm: Positive | None = None
     nominal: Annotated[Positive, Field(le=1000)] | None = None
     polarity: Literal["falling", "rising"] | None = None
+    #: knock: what stands across the sensor besides the recorder
+    load_ohm: Annotated[Positive, Field(le=1e9)] | None = None
+    bank: Annotated[int, Field(ge=1, le=8)] | None = None
     factor: Annotated[float, Field(allow_inf_nan=False), AfterValidator(_not_zero)] = 1.0
 
     @field_validator("column", "wheel", mode="before")

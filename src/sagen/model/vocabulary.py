@@ -78,6 +78,14 @@ ENGINE_RUNS = frozenset({State.RUNNING, State.WIGGLE, State.ROLLING})
 PLUG_OPEN = frozenset({State.KEY_ON_UNPLUGGED, State.UNPLUGGED})
 
 
+class Connection(StrEnum):
+    """How a knock sensor stands while it is struck."""
+
+    UNPLUGGED = "unplugged"
+    LOADED = "loaded"
+    PLUGGED = "plugged"
+
+
 class Point(StrEnum):
     """Where a probe goes."""
 

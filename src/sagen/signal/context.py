@@ -10,7 +10,8 @@ from sagen.model.finding import Finding
 from sagen.model.vocabulary import STARTING, TURNING, FindingKind, State
 from sagen.signal.cam import CamTrack
 from sagen.signal.limits import limits
-from sagen.signal.reading import RotatingReading
+from sagen.signal.reading import ChannelReading, RotatingReading
+from sagen.signal.tapped import Tapped
 
 _LIMIT = limits("context")
 MOST_SPANS = _LIMIT.most_spans
@@ -29,6 +30,9 @@ class Context:
     #: cam channels over the crank's angle, by column; the known-good capture's under the same names
     cams: dict[str, CamTrack] = field(default_factory=dict)
     pattern_cams: dict[str, CamTrack] = field(default_factory=dict)
+    #: how knock sensors answered taps; the known-good capture's likewise
+    tapped: Tapped | None = None
+    pattern_tapped: Tapped | None = None
     found: list[Finding] = field(default_factory=list)
     #: what several rules ask of a channel, worked out once
     memo: dict[str, object] = field(default_factory=dict)
@@ -41,7 +45,7 @@ class Context:
     def cranking(self) -> bool:
         return self.state in STARTING
 
-    def has(self, reading: RotatingReading, *kinds: FindingKind) -> bool:
+    def has(self, reading: ChannelReading, *kinds: FindingKind) -> bool:
         return any(one.kind in kinds and one.channel == reading.column for one in self.found)
 
     def pattern(self, reading: RotatingReading) -> RotatingReading | None:

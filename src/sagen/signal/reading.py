@@ -43,12 +43,8 @@ class ChannelReading:
         return self.samples / self.sfreq
 
 
-@dataclass(frozen=True)
 class StrikeReading(ChannelReading):
-    """A channel that answers to light taps: how far its tallest burst stands above what is there without one."""
-
-    floor: float = 0.0  #: standard deviation while nothing rings
-    peak: float = 0.0  #: largest distance from the resting level
+    """A channel that answers to light taps; the taps themselves are found in all such channels together."""
 
 
 @dataclass(frozen=True)

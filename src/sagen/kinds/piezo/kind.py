@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from sagen.kinds.piezo.part import PiezoPart
+from sagen.kinds.piezo.rules import RULES
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import FindingKind, Point, SensorKind
-from sagen.signal.levels import noise_of, sample_runs, state_levels
+from sagen.signal.levels import state_levels
 from sagen.signal.reading import StrikeReading
 from sagen.signal.rule import Rule
 
@@ -22,18 +21,11 @@ class Piezo:
     material = "none"
     form = None
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[Rule, ...] = RULES
     part = PiezoPart()
 
     def read(self, capture: Capture, channel: Channel, sheet: ChannelSheet) -> StrikeReading:
-        scale = abs(channel.scale)
-        low, high = float(channel.raw.min()), float(channel.raw.max())
-        rest = float(np.median(sample_runs(channel.raw)))
-        return StrikeReading(
-            sheet, channel.unit, capture.sfreq, capture.samples, state_levels(channel),
-            floor=scale * noise_of(sample_runs(channel.raw).astype(np.float64)),
-            peak=scale * max(high - rest, rest - low),
-        )  # fmt: skip
+        return StrikeReading(sheet, channel.unit, capture.sfreq, capture.samples, state_levels(channel))
 
     def points(self, spec: CircuitSpec) -> tuple[Point, ...]:
         return Point.SIGNAL, Point.GROUND, Point.SENSOR, Point.SIGNAL_WIRE, Point.GROUND_WIRE

@@ -1,0 +1,157 @@
+"""Sensors that answered the same strikes, against one another: heights as a ratio, rings as a difference.
+
+How hard a tap was falls out, since both sensors answered it. Intervals hold 95 % (Student's t over the strikes, never
+narrower than what a single reading is good for).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+
+from sagen.signal.limits import limits
+from sagen.signal.strikes import StrikeSet
+
+_LIMIT, _STRIKE = limits("pair"), limits("strike")
+
+
+@dataclass(frozen=True)
+class Interval:
+    """A value with the ends of its 95 % interval, and of how many strikes it is."""
+
+    value: float
+    low: float
+    high: float
+    count: int = 0
+
+    @property
+    def known(self) -> bool:
+        return bool(np.isfinite(self.value))
+
+
+UNKNOWN = Interval(float("nan"), float("nan"), float("nan"))
+
+
+@dataclass(frozen=True)
+class Pair:
+    """The second of two sensors against the first."""
+
+    columns: tuple[str, str]
+    ratio: Interval
+    ring_difference: Interval  #: Hz
+
+    def as_row(self) -> dict:
+        """The pair as the command line prints it."""
+        row = {"channels": list(self.columns), **rounded("ratio", self.ratio)}
+        return row | rounded("ring_difference", self.ring_difference, "_hz") | {"strikes": self.ratio.count}
+
+
+def rounded(name: str, interval: Interval, unit: str = "") -> dict:
+    """An interval as fields of a row: NAME with its unit, NAME_low and NAME_high; None where it is not known."""
+    values = {name + unit: interval.value, f"{name}_low": interval.low, f"{name}_high": interval.high}
+    return {key: float(f"{one:.4g}") if np.isfinite(one) else None for key, one in values.items()}
+
+
+def log_heights(strikes: StrikeSet) -> tuple[np.ndarray, np.ndarray]:
+    """Logarithms of every answer's height and their standard uncertainty, shape (strikes, sensors), NaN where it may
+    not be judged. Where the noise makes crests too tall, the height is told by the whole burst's energy."""
+    answers = strikes.answers
+    with np.errstate(divide="ignore", invalid="ignore"):
+        logs = np.log(answers.height)
+        noisy = answers.noise > _STRIKE.faint * answers.height
+        by_energy = 0.5 * np.log(answers.energy)
+    # One measure for all sensors of a strike.
+    use = noisy & answers.good
+    either = use.any(axis=1, keepdims=True) & answers.good & np.isfinite(by_energy)
+    usual = np.nanmedian(np.where(answers.good & np.isfinite(by_energy), logs - by_energy, np.nan)) if use.any() else 0.0
+    logs = np.where(either, by_energy + usual, logs)
+    return np.where(answers.good, logs, np.nan), strikes.height_u()
+
+
+def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
+    """The mean of readings with their standard uncertainties, strays left out.
+
+    Parameters
+    ----------
+    values, spread : (n,) float
+    least : float
+        standard uncertainty below which the mean of any number is not believed
+    """
+    from scipy.stats import t
+
+    known = np.isfinite(values) & np.isfinite(spread)
+    values, spread = values[known], spread[known]
+    if not len(values):
+        return UNKNOWN
+    middle = np.median(values)
+    away = np.abs(values - middle)
+    width = max(1.4826 * float(np.median(away)), float(np.median(spread)))
+    near = away <= _LIMIT.stray * width
+    values, spread = values[near], spread[near]
+    count = len(values)
+    weight = 1 / np.maximum(spread, 1e-9) ** 2
+    mean = float((weight * values).sum() / weight.sum())
+    own = 1 / np.sqrt(weight.sum())
+    if count > 1:
+        scatter = np.sqrt((weight * (values - mean) ** 2).sum() / (count - 1) / weight.sum())
+        factor = float(t.ppf(0.975, count - 1)) if scatter > own else 1.96
+        reach = factor * np.hypot(max(own, scatter), least)
+    else:
+        reach = 1.96 * np.hypot(own, _LIMIT.single * least)
+    return Interval(mean, mean - reach, mean + reach, count)
+
+
+def height_ratio(strikes: StrikeSet, one: int, other: int) -> Interval:
+    """How tall sensor `one` answers against `other`."""
+    logs, spread = log_heights(strikes)
+    told = mean_of(logs[:, one] - logs[:, other], np.hypot(spread[:, one], spread[:, other]), _LIMIT.least_log)
+    return Interval(*(float(np.exp(value)) for value in (told.value, told.low, told.high)), told.count)
+
+
+def own_ring(strikes: StrikeSet, sensor: int) -> Interval:
+    """A sensor's ring over all strikes, Hz."""
+    answers = strikes.answers
+    return mean_of(answers.ring_hz[:, sensor], answers.ring_u[:, sensor], 0.0)
+
+
+def ring_difference(strikes: StrikeSet, one: int, other: int) -> Interval:
+    """How many Hz sensor `one` rings above `other`."""
+    answers = strikes.answers
+    hertz, spread = answers.ring_hz, answers.ring_u
+    usual = np.nanmedian(hertz[:, [one, other]]) if np.isfinite(hertz[:, [one, other]]).any() else np.nan
+    return mean_of(
+        hertz[:, one] - hertz[:, other], np.hypot(spread[:, one], spread[:, other]), _LIMIT.least_ring * usual
+    )
+
+
+def pairs_of(strikes: StrikeSet) -> tuple[Pair, ...]:
+    """Every two sensors of a capture."""
+    return tuple(
+        Pair((strikes.columns[a], strikes.columns[b]), height_ratio(strikes, b, a), ring_difference(strikes, b, a))
+        for a, b in combinations(range(len(strikes.columns)), 2)
+    )
+
+
+def against_others(strikes: StrikeSet, sensor: int) -> Interval:
+    """How tall a sensor answers against the middle one of the others."""
+    others = [one for one in range(len(strikes.columns)) if one != sensor and not strikes.silent[one]]
+    if not others:
+        return UNKNOWN
+    logs, spread = log_heights(strikes)
+    known = np.isfinite(logs[:, others])
+    if not known.any():
+        return UNKNOWN
+    with np.errstate(all="ignore"):
+        middle = _row_median(np.where(known, logs[:, others], np.nan))
+    told = mean_of(logs[:, sensor] - middle, 1.4 * spread[:, sensor], _LIMIT.least_log)
+    return Interval(*(float(np.exp(value)) for value in (told.value, told.low, told.high)), told.count)
+
+
+def _row_median(values: np.ndarray) -> np.ndarray:
+    """Median of each row, NaN for rows that hold nothing."""
+    out = np.full(len(values), np.nan)
+    some = np.isfinite(values).any(axis=1)
+    out[some] = np.nanmedian(values[some], axis=1)
+    return out
