@@ -87,6 +87,7 @@ def capture_entry(examination: Examination, reference: KeptReference | None = No
         channels=tuple(one.as_row() for one in examination.channels),
         compared=examination.compared,
         cadence=examination.cadence,
+        strikes=examination.tapped.strikes.as_data() if examination.tapped else None,
         reference=reference,
     )
 

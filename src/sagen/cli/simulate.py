@@ -14,11 +14,15 @@ def add(verbs) -> None:
     parser.add_argument("circuit", metavar="CIRCUIT.toml")
     parser.add_argument("--fault", action="append", default=[], metavar="NAME", help="may be given several times")
     parser.add_argument("--severity", type=share, default=0.7, metavar="0..1")
-    parser.add_argument("--state", default=None, help="cranking where not given; key_on for a meter")
+    parser.add_argument("--state", default=None, help="cranking, rolling or strike where not given; key_on for a meter")
     parser.add_argument("--seconds", type=positive, default=2.0)
-    parser.add_argument("--rate", type=positive, default=50_000.0, metavar="HZ")
+    parser.add_argument("--rate", type=positive, default=None, metavar="HZ", help="50000; knock 200000")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("-o", "--output", metavar="OUT.csv")
+    parser.add_argument("--place", default="front", metavar="WORDS", help="knock: where the block is struck")
+    parser.add_argument(
+        "--load", default="plugged", metavar="OHM", help="knock: ohms across each sensor, 'open', or 'plugged'"
+    )
     parser.add_argument("--meter", metavar="POINT")
     parser.add_argument("--faults", action="store_true", help="list the fault modes that the circuit can have")
     parser.add_argument("--json", action="store_true")
@@ -75,15 +79,36 @@ def _record(machine, arguments) -> int:
     state = arguments.state or usual.get(machine.spec.role, State.CRANKING)
     if state not in RECORDED_STATES:
         raise SagenError(unknown_name("state", state, RECORDED_STATES))
-    if arguments.seconds * arguments.rate > MOST_SAMPLES:
-        raise SagenError(f"{arguments.seconds:g} s at {arguments.rate:g} Hz are more than {MOST_SAMPLES:,} samples")
+    rate = arguments.rate or (200_000.0 if machine.spec.role == Role.KNOCK else 50_000.0)
+    if arguments.seconds * rate > MOST_SAMPLES:
+        raise SagenError(f"{arguments.seconds:g} s at {rate:g} Hz are more than {MOST_SAMPLES:,} samples")
+    if machine.spec.role == Role.KNOCK:
+        machine.tap = _tap(arguments, machine)
     output = Path(arguments.output)
     capture, sheet = record(
-        machine, state, seconds=arguments.seconds, sfreq=arguments.rate, cylinders=machine.cylinders, name=output.name
+        machine, state, seconds=arguments.seconds, sfreq=rate, cylinders=machine.cylinders, name=output.name
     )
     write_capture(output, capture)
     write_sheet(sheet_path(output), sheet)
     return 0
+
+
+def _tap(arguments, machine):
+    from sagen.machine.knock import Tap
+    from sagen.model.errors import SagenError
+    from sagen.model.vocabulary import Connection
+
+    named = {"open": Connection.UNPLUGGED, "unplugged": Connection.UNPLUGGED, "plugged": Connection.PLUGGED}
+    place, sensors = " ".join(arguments.place.split())[:60] or "front", machine.spec.sensors or 2
+    if arguments.load in named:
+        return Tap(place, named[arguments.load], sensors=sensors)
+    try:
+        ohm = float(arguments.load)
+    except ValueError:
+        ohm = -1.0
+    if not 1.0 <= ohm <= 1e9:
+        raise SagenError(f"--load: '{arguments.load[:40]}' is neither 1 to 1e9 ohm nor one of {', '.join(named)}")
+    return Tap(place, Connection.LOADED, ohm, sensors)
 
 
 def _failed(arguments, message: str) -> None:

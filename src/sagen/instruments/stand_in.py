@@ -17,7 +17,7 @@ from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import Point, Role, State
 from sagen.signal.edges import find_edges
 
-SFREQ = 40_000.0
+SFREQ, TAPPED_SFREQ = 40_000.0, 200_000.0
 #: s that a recording in each state takes
 SECONDS = {State.WIGGLE: 8.0, State.CRANKING: 4.0}
 BLOCK = 4096  #: samples
@@ -50,8 +50,9 @@ class StandIn:
 
     def recorder(self, state: State) -> StandInRecorder:
         seconds = SECONDS.get(State(state), 3.0)
+        sfreq = SFREQ if self.machine.part.turns else TAPPED_SFREQ
         capture, sheet = record(
-            self.machine, state, seconds=seconds, sfreq=SFREQ, cylinders=self.machine.cylinders,
+            self.machine, state, seconds=seconds, sfreq=sfreq, cylinders=self.machine.cylinders,
             name=f"stand-in-{state}.csv",
         )  # fmt: skip
         return StandInRecorder(capture, sheet)

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from sagen.model.vocabulary import State
+
 if TYPE_CHECKING:
     from sagen.machine.network import Network
     from sagen.machine.simulated import SimulatedMachine
@@ -28,6 +30,9 @@ class SensorPart(ABC):
 
     name: str  #: in sentences
     fed: bool = False  #: whether a feed reaches the sensor
+    #: findings that one state shows and another does not, because what stands across the sensor is another
+    by_state: frozenset[str] = frozenset()
+    turns: bool = True  #: whether it reads what turns; else it is struck
     own_return: bool = True  #: whether it has a return wire of its own
     ohms_field: str | None = None  #: the value of `Values` that a meter reads across the sensor; None: it says nothing
     ohms_by_temperature: bool = False  #: whether that is copper
@@ -63,6 +68,10 @@ class SensorPart(ABC):
     @abstractmethod
     def described(self, machine: SimulatedMachine) -> dict:
         """What the sheet says of the signal's channel beside role, sensor and wheel."""
+
+    def conditions(self, machine: SimulatedMachine, state: str) -> dict:
+        """What the sheet of a recording in a state says of how it was taken."""
+        return {"state": {State.METAL_NEAR: State.KEY_ON, State.METAL_AWAY: State.KEY_ON}.get(State(state), state)}
 
     def input_levels(self, values: Values) -> tuple[float, float]:
         """Below and above which the module's input sees a low and a high, V."""

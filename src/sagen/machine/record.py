@@ -84,13 +84,9 @@ def record(
     channels = tuple(Channel(f"CH{i + 1}", _digitised(machine, volts), "V") for i, volts in enumerate(columns))
     rows = [{"column": f"CH{i + 1}", **table} for i, table in enumerate(tables)]
     sheet = Sheet.from_data(
-        {"engine": {"cylinders": cylinders}, "conditions": {"state": _sheet_state(machine, state)}, "channel": rows}
+        {"engine": {"cylinders": cylinders}, "conditions": machine.part.conditions(machine, state), "channel": rows}
     )
     return Capture(name, sfreq, channels), sheet
-
-
-def _sheet_state(machine: SimulatedMachine, state: str) -> str:
-    return {State.METAL_NEAR: State.KEY_ON, State.METAL_AWAY: State.KEY_ON}.get(state, state)
 
 
 def _digitised(machine: SimulatedMachine, volts: np.ndarray) -> np.ndarray:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,6 +12,9 @@ from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
 from sagen.model.vocabulary import Role
 from sagen.model.wheel import Wheel
+
+if TYPE_CHECKING:
+    from sagen.machine.knock import Tap
 
 COPPER_PER_K = 0.00393  #: IEC 60028 (from memory), at 20 degC
 USUAL_WHEEL = {Role.CRANK: Wheel(60, 2), Role.SPEED: Wheel(48), Role.CAM: Wheel(4), Role.KNOCK: Wheel(1)}
@@ -84,6 +88,9 @@ class SimulatedMachine:
     spike_v: float = 0.0
     whine_v: float = 0.0  #: alternator ripple on the signal
     crank_sag: float = 1.0  #: factor on the starter's current
+    # knock
+    seed: int = 1  #: what its twins on the same block are drawn from
+    tap: Tap | None = None  #: how the set is struck
 
     def copy(self) -> SimulatedMachine:
         """A machine of its own that may be changed."""
@@ -134,7 +141,7 @@ def build_machine(
             if name not in named:
                 setattr(values, name, ohm)
     wheel = spec.declared_wheel or USUAL_WHEEL[spec.role]
-    machine = SimulatedMachine(spec, part, values, rng, wheel, Teeth.sound(wheel), regulated=spec.regulated)
+    machine = SimulatedMachine(spec, part, values, rng, wheel, Teeth.sound(wheel), regulated=spec.regulated, seed=seed)
     machine.windows = _windows(wheel) if spec.role == Role.CAM else ()
     if not plain:
         _draw(machine, nuisance or Nuisance(), named)

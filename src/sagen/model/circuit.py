@@ -31,6 +31,8 @@ class CircuitSpec(BaseModel):
     supply: Annotated[Positive, Field(le=60)] | None = None
     pull_up: Annotated[Positive, Field(le=60)] | None = None
     wires: Literal[2, 3] | None = None
+    #: knock: how many sensors listen to one block
+    sensors: Annotated[int, Field(ge=1, le=4)] | None = None
     wheel: str | None = None
     ohms: Annotated[tuple[float, float], AfterValidator(_ordered)] | None = None
     values: dict[str, object] = Field(default_factory=dict)

@@ -145,7 +145,11 @@ def _weak_strike(f: dict) -> str:
         f"Answers {_percent(f['ratio'])} as tall as {beside}{against}{_connected(f)} ({_percent(f['low'])} to {_percent(f['high'])}, "
         f"{_many(f['strikes'], 'strike')})."
     )
-    return said if f["reference"] else said + " One place alone: a tap nearer to the other one makes some of that."
+    if f.get("places", 1) > 1:
+        return said + f" Struck at {f['places']} places, so that it is not where the tap fell."
+    if f["reference"]:
+        return said
+    return said + " One place alone: a tap nearer to the other one makes some of that."
 
 
 def _weak_strike_sure(f: dict) -> str:
@@ -173,6 +177,12 @@ _ODD_BY = {
 
 
 def _ring_mismatch(f: dict) -> str:
+    if "other" not in f:  # judged over the whole set
+        doubt = "" if f["sure"] else " Which of two is wrong is not certain: damage, a crack or a loose bolt lowers a ring."
+        return (
+            f"Rings at {f['frequency_hz']:,.0f} Hz where the other rings at {f['other_hz']:,.0f} Hz ({_many(f['strikes'], 'strike')}): "
+            f"however tall, they do not match.{doubt}"
+        )
     low, high = sorted((abs(f["low"]), abs(f["high"])))
     said = (
         f"Rings at {f['frequency_hz']:,.0f} Hz, {f['other']} at {f['other_hz']:,.0f} Hz: {abs(f['difference']):,.0f} Hz apart "

@@ -336,6 +336,7 @@ class CaptureEntry(Record):
     channels: tuple[dict, ...] = ()
     compared: tuple[str, ...] = ()  #: each channel against the known-good capture, in words
     cadence: Cadence | None = None
+    strikes: dict | None = None  #: how knock sensors answered taps, as `StrikeSet.as_data` gives it
     reference: KeptReference | None = None
     token: str = ""
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 
 from sagen.codes import meaning, silent_sensors
 from sagen.kinds.kind import USUAL, kind_of
+from sagen.kinds.piezo.verdict import judge_taps, tapped_of
 from sagen.meter.judge import MATERIALS, Accuracy
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
@@ -33,6 +35,7 @@ from sagen.model.vocabulary import (
     CIRCUIT_ROLES,
     CodeKind,
     CodeStatus,
+    Connection,
     FindingKind,
     Gear,
     Point,
@@ -99,6 +102,7 @@ def circuit_of_sheet(sheet: Sheet, findings: Iterable[Finding] = ()) -> CircuitS
         role=sensor.role,
         sensor=kind.slug,
         supply=feed,
+        bank=sensor.bank,
         pull_up=sensor.pull_up if kind.pulled_up else None,
         wheel=sensor.wheel,
     )
@@ -138,8 +142,9 @@ def case_of(
     trail += code_pieces([(one.code, one.status) for one in codes if not one.says], spec)
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
     trail += [Code("", one.code, one.says, one.status == CodeStatus.PENDING) for one in codes if one.says]
+    told = _struck_together(records, spec)
     for one in records:
-        trail += PIECES.get(type(one), _nothing)(one, spec)
+        trail += told.get(id(one), ()) if id(one) in told else PIECES.get(type(one), _nothing)(one, spec)
     referenced = any(isinstance(one, CaptureEntry) and one.reference is not None for one in records)
     runs = next((str(one.runs) for one in reversed(complaints) if one.runs), "")
     owed = ("relearn",) if any(_kind(one) == CodeKind.RELEARN for one in codes) else ()
@@ -208,20 +213,82 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
 def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
     """A capture's findings as evidence about a circuit; None where it is not fit to judge by."""
     needs: frozenset[FindingKind] = frozenset()
+    if entry.strikes is not None:
+        # One sensor alone shows no difference, and being held down shows against the same unplugged.
+        needs |= {FindingKind.LOADED_DOWN} if entry.reference is None else frozenset()
+        if len(entry.strikes["columns"]) < 2:
+            needs |= {FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN}
     if entry.reference is None:
         sensors = [one.sensor for one in entry.sheet.channel if one.sensor]
         # A channel whose kind is not stated is read as a switching one.
         own = [kind_of(one).needs_pattern for one in sensors or (SensorKind.HALL,)]
-        needs = frozenset().union(*own)
+        needs = needs.union(*own)
     return captured(
         [(one.kind, one.fields) for one in _of_circuit(entry.findings, entry.sheet, spec)],
-        entry.sheet.conditions.state,
+        _capture_state(entry.sheet),
         {one.role for one in entry.sheet.channel},
         needs_pattern=needs,
         source=entry.name,
         end=entry.sheet.conditions.end,
         levels=_levels(entry, spec),
     )
+
+
+#: how a set of knock sensors stood, and the state in which evidence speaks of that
+TAPPED_STATES = {
+    Connection.UNPLUGGED: State.UNPLUGGED, Connection.LOADED: State.LOADED, Connection.PLUGGED: State.KEY_ON,
+}  # fmt: skip
+
+
+def _capture_state(sheet: Sheet) -> State:
+    """The state that a capture's evidence is of: for knock, what stood across the sensors."""
+    stated = sheet.conditions.connection
+    if stated is None and any(one.load_ohm for one in sheet.channel):
+        stated = Connection.LOADED
+    return TAPPED_STATES.get(stated, sheet.conditions.state)
+
+
+def _struck_together(records: list[Record], spec: CircuitSpec) -> dict[int, list[Evidence]]:
+    """Captures of taps between two repairs, judged together in place of each by itself: by the identity of the record,
+    the evidence stands with the last capture of each connection."""
+    out: dict[int, list[Evidence]] = {}
+    stretch: list[CaptureEntry] = []
+    for one in [*records, None]:
+        if isinstance(one, CaptureEntry) and one.strikes is not None:
+            stretch.append(one)
+        elif one is None or isinstance(one, RepairEntry):
+            if len(stretch) > 1:
+                out |= _set_pieces(stretch, spec)
+            stretch = []
+    return out
+
+
+def _set_pieces(entries: list[CaptureEntry], spec: CircuitSpec) -> dict[int, list[Evidence]]:
+    tapped = {id(one): tapped_of(one) for one in entries}
+    verdict = judge_taps([one for one in tapped.values() if one is not None])
+    if verdict is None:
+        return {}
+    sensor = verdict.gravest(spec.bank)
+    out: dict[int, list[Evidence]] = {id(one): [] for one in entries}
+    by_state: dict[State, list[CaptureEntry]] = {}
+    for one in entries:
+        by_state.setdefault(_capture_state(one.sheet), []).append(one)
+    for state, some in by_state.items():
+        connections = {str(one.sheet.conditions.connection or "") for one in some}
+        shown = verdict.shows(sensor, sorted(connections)) if sensor is not None else frozenset()
+        noise = [one for entry in some for one in entry.findings if one.kind == FindingKind.NOISE]
+        found = [(one, {"held": "middle"} if one == FindingKind.NO_SIGNAL else {}) for one in shown]
+        found += [(one.kind, one.fields) for one in noise[:1]]
+        piece = captured(
+            found, state, {Role.KNOCK}, needs_pattern=_UNSEEN_TAPPED.get(state, frozenset()), source=some[-1].name
+        )
+        if piece is not None:
+            out[id(some[-1])] = [replace(piece, places=len([one for one in verdict.fit.places if one]))]
+    return out
+
+
+#: what taps cannot show by themselves: held down by the circuit shows only where both sides of plugging in are known
+_UNSEEN_TAPPED = {state: frozenset({FindingKind.LOADED_DOWN}) for state in (State.UNPLUGGED, State.LOADED, State.STRIKE)}
 
 
 def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
@@ -244,6 +311,10 @@ def _of_circuit(findings: Iterable[Finding], sheet: Sheet, spec: CircuitSpec) ->
     """The findings on this circuit's own channel and on its rails, and how a cam stands against its crank; what
     another sensor in the same capture shows besides is its own affair."""
     roles = {one.column: one.role for one in sheet.channel}
+    banks = {one.column: one.bank for one in sheet.channel}
+    if spec.bank is not None and spec.bank in banks.values():
+        # Another bank's sensor is its own affair.
+        findings = [one for one in findings if banks.get(one.channel) in (None, spec.bank)]
     if spec.role not in roles.values():
         return list(findings)
     about = (spec.role, Role.SUPPLY, Role.GROUND, Role.OTHER)

@@ -33,6 +33,7 @@ from sagen.reason.evidence import (
     Code,
     Inspected,
     MeterReading,
+    ReadElsewhere,
     Scanned,
     Stayed,
     outcome_shares,
@@ -156,6 +157,21 @@ def cause_matrix(faults: tuple[tuple[str, ...], ...]) -> np.ndarray:
     return out
 
 
+def _since_repair(case: Case) -> list:
+    """The evidence since a part was last changed in this job."""
+    last = max((at for at, one in enumerate(case.trail) if isinstance(one, Replaced) and not one.earlier), default=-1)
+    return list(case.trail[last + 1 :])
+
+
+def _told(piece) -> frozenset[str]:
+    """The findings that a piece of evidence holds."""
+    if isinstance(piece, Captured):
+        return piece.found
+    if isinstance(piece, Inspected) and piece.outcome == "weak":
+        return frozenset({FindingKind.WEAK_STRIKE})
+    return frozenset({piece.finding}) if isinstance(piece, ReadElsewhere) else frozenset()
+
+
 # What may be asked ----------------------------------------------------------------------------------------
 
 
@@ -169,6 +185,7 @@ NEEDS: dict[Need, Callable[[Case], bool]] = {
     Need.NO_SCOPE: lambda case: Gear.SCOPE not in case.gear,
     Need.BATTERY_FEED: lambda case: case.spec.supply is None or not case.spec.regulated,
     Need.OWN_FEED: lambda case: case.spec.supply is None or case.spec.regulated,
+    Need.WEAK_SEEN: lambda case: any(FindingKind.WEAK_STRIKE in _told(one) for one in _since_repair(case)),
     Need.REPAIRED: lambda case: any(isinstance(one, Replaced) and not one.earlier for one in case.trail),
 }
 
@@ -195,6 +212,8 @@ def _done(case: Case) -> set[tuple]:
             done.add((CheckKind.METER, piece.point, piece.state))
         elif isinstance(piece, Captured):
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
+            if piece.places > 1:
+                done.add((CheckKind.LOOK, "tap_from_another_place"))
             if piece.state in STARTING and not any(label_kind(one) == FindingKind.NO_SIGNAL for one in piece.found):
                 done.add((CheckKind.SCAN, Scan.RPM_CRANKING))  # pulses were seen to come
             # A rail that was recorded beside the signal need not be measured again.
@@ -202,7 +221,9 @@ def _done(case: Case) -> set[tuple]:
                 if kind not in piece.unseen:
                     done |= {(CheckKind.METER, rail, state) for state in (piece.state, State.KEY_ON)}
         elif isinstance(piece, Inspected):
-            done.add((CheckKind.LOOK, check_slug(piece.check)))
+            done |= {(kind, check_slug(piece.check)) for kind in (CheckKind.LOOK, CheckKind.CAPTURE)}
+        elif isinstance(piece, ReadElsewhere) and piece.state:
+            done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
         elif isinstance(piece, Scanned):
             done.add((CheckKind.SCAN, piece.what))
         elif isinstance(piece, Stayed):
@@ -286,7 +307,20 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 check.said(case.spec), pays,
             )  # fmt: skip
             ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, -saves / spent), made))
-    return tuple(made for _, made in sorted(ranked, key=lambda one: one[0]))
+    ranked.sort(key=lambda one: one[0])
+    return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
+
+
+def _one_after_the_other(ranked: list[tuple[tuple, NextCheck]], order: tuple[str, ...]) -> tuple[NextCheck, ...]:
+    """Ranked checks, those that have an order among themselves changed about until they keep it; a proof, and what
+    tells little or does not pay, stay where they are."""
+    made = [one for _, one in ranked]
+    for group in {key[:3] for key, _ in ranked}:
+        places = [at for at, (key, one) in enumerate(ranked) if key[:3] == group and one.check.slug in order]
+        kept = sorted((made[at] for at in places), key=lambda one: order.index(one.check.slug))
+        for at, one in zip(places, kept, strict=True):
+            made[at] = one
+    return tuple(made)
 
 
 def proves(check: CheckFacts, fault: str) -> bool:

@@ -282,6 +282,10 @@ class Crowd:
             self._shown[state, end] = {label: np.broadcast_to(one, self.shape) for label, one in found.items()}
         return self._shown[state, end]
 
+    def shown_by_state(self, kind: str) -> bool:
+        """Whether how the machine stands decides if a finding shows: the circuit then does, not the shape alone."""
+        return kind in self.machine.part.by_state
+
     def _rails(self, state: str, ends: Ends) -> dict[str, np.ndarray]:
         """A feed that is lost and a return that is lifted, as they stand during a recording."""
         out: dict[str, np.ndarray] = {}

@@ -157,6 +157,7 @@ class Captured(Evidence):
     unseen: frozenset[str] = frozenset()
     end: str = "sensor"
     levels: tuple[tuple[str, float], ...] = ()  #: what it measured besides: "low", "high", "supply", "ground", in V
+    places: int = 1  #: knock: at how many places it was struck
 
     @property
     def about_timing(self):

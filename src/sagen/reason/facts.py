@@ -105,6 +105,7 @@ class Need(StrEnum):
     BATTERY_FEED = "battery_feed"
     OWN_FEED = "own_feed"  #: the feed is the module's own, shared with other sensors
     REPAIRED = "repaired"  #: a part was changed in this job
+    WEAK_SEEN = "weak_seen"  #: one sensor answered a tap more weakly than another
 
 
 class Stakes(_Row):
@@ -257,6 +258,7 @@ class Knowledge:
         looked: dict[str, tuple[str, ...]],
         stakes: Stakes,
         places: dict[Place, float],
+        orders: dict[Role, tuple[str, ...]],
     ):
         self.priors, self.codes, self.complaints = priors, codes, complaints
         self.comes, self.codes_back = comes, codes_back
@@ -268,6 +270,8 @@ class Knowledge:
         #: what can be looked at in free words -> the fault modes that something wrong there would be
         self.looked = looked
         self.stakes, self.places = stakes, places
+        #: by role, the checks that are done one after the other whatever each would save
+        self.orders = orders
 
     def check(self, name: str) -> CheckFacts | None:
         """The check of a slug, or of the name that older files use; None where there is none."""
@@ -322,9 +326,9 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
     cautions: dict[str, str] = {}
     for where, data in sources:
         if where not in (evidence_file, world_file):
-            _only(where, data, ("fault", "caution", "check", "shape", "comes_and_goes", "picture", "place", "stakes"))
+            _only(where, data, ("fault", "caution", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order"))
             cautions |= _cautions(where, data.get("caution", {}))
-    priors, checks, shapes, comings, picture, stakes, places = {}, [], {}, {}, None, None, {}
+    priors, checks, shapes, comings, picture, stakes, places, orders = {}, [], {}, {}, None, None, {}, {}
     for where, data in sources:
         if where in (evidence_file, world_file):
             continue
@@ -341,6 +345,8 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         comings |= _comings(where, data.get("comes_and_goes", {}))
         for name, minutes in _place_minutes(where, data.get("place", {})):
             places[name] = minutes
+        for name, row in _orders(where, data.get("order", {})):
+            orders[name] = (where, row)
         if "stakes" in data:
             stakes = _row(where, "[stakes]", Stakes, data["stakes"])
         if "picture" in data:
@@ -377,6 +383,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         looked,
         stakes,
         places,
+        {name: _checks_named(where, name, row, checks) for name, (where, row) in orders.items()},
     )
 
 
@@ -474,6 +481,22 @@ def _place_minutes(where: str, table: object):
         if isinstance(minutes, bool) or not isinstance(minutes, int | float) or not 0 <= minutes <= 10_000:
             raise KnowledgeError(f"{where}, [place] {name}: {minutes!r} is not a number of minutes")
         yield Place(name), float(minutes)
+
+
+def _orders(where: str, table: object):
+    if not isinstance(table, dict):
+        raise KnowledgeError(f"{where}: [order] is not a table")
+    for name, row in table.items():
+        _known(where, "[order]", "role", name, CIRCUIT_ROLES)
+        if not isinstance(row, list) or not all(isinstance(one, str) for one in row):
+            raise KnowledgeError(f"{where}, [order] {name}: not a list of checks")
+        yield Role(name), tuple(row)
+
+
+def _checks_named(where: str, name: str, row: tuple[str, ...], checks: list[CheckFacts]) -> tuple[str, ...]:
+    for one in row:
+        _known(where, f"[order] {name}", "check", one, [check.slug for check in checks])
+    return row
 
 
 def _shares(where: str, data: dict, key: str, known) -> dict[str, Share]:

@@ -116,7 +116,8 @@ class Pictures:
     def _move(self, crowd: Crowd, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
         shape = crowd.facts.shapes[kind]
         # Where the state matters, what one state showed says little of another.
-        key = (kind, state if shape.by_state or kind in _RAILS or state == State.WIGGLE else "")
+        particular = shape.by_state or kind in _RAILS or state == State.WIGGLE or crowd.shown_by_state(kind)
+        key = (kind, state if particular else "")
         slip, alarm = crowd.facts.picture.slip, FALSE_ALARM * shape.other
         if key not in self._inside:
             share = np.clip(self._share(crowd, kind, state, end), LEAST_SHARE, MOST_SHARE)

@@ -105,6 +105,41 @@ class StrikeSet:
         return out
 
 
+    def as_data(self) -> dict:
+        """All of it as plain data that JSON can keep."""
+        answers = {one.name: _listed(getattr(self.answers, one.name)) for one in fields(Answers)}
+        return {
+            "columns": list(self.columns), "unit": self.unit, "sfreq": self.sfreq, "time_s": _listed(self.time_s),
+            "bounces": [list(one) for one in self.bounces], "answers": answers, "floor": _listed(self.floor),
+            "hum": _listed(self.hum), "window_s": self.window_s,
+        }  # fmt: skip
+
+    @classmethod
+    def of(cls, data: dict) -> StrikeSet:
+        """The strikes that plain data tells of; raises KeyError, TypeError or ValueError for what does not fit."""
+        shape = (len(data["time_s"]), len(data["columns"]))
+        flags = {"heard", "saturated"}
+        answers = {}
+        for one in fields(Answers):
+            rows = data["answers"][one.name]
+            values = np.array([[np.nan if cell is None else cell for cell in row] for row in rows], float).reshape(shape)
+            answers[one.name] = values.astype(bool) if one.name in flags else values
+        return cls(
+            tuple(str(one) for one in data["columns"]), str(data["unit"]), float(data["sfreq"]),
+            np.array(data["time_s"], float), tuple(tuple(float(at) for at in one) for one in data["bounces"]),
+            Answers(**answers), np.array(data["floor"], float), np.array(data["hum"], float), float(data["window_s"]),
+        )  # fmt: skip
+
+
+def _listed(values: np.ndarray) -> list:
+    """An array as lists, numbers to six digits, None for what is not known."""
+    if values.ndim > 1:
+        return [_listed(one) for one in values]
+    if values.dtype == bool:
+        return [bool(one) for one in values]
+    return [float(f"{one:.7g}") if np.isfinite(one) else None for one in values]
+
+
 def _digits(value: float, digits: int) -> float:
     return float(f"{value:.{digits}g}")
 

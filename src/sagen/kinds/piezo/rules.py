@@ -249,37 +249,46 @@ def odd_ring(tapped: Tapped, pattern: Tapped | None = None) -> tuple[int, int, I
     strikes = tapped.strikes
     rings = [own_ring(strikes, one) for one in range(len(strikes.columns))]
     least = max(1.0, _RING.read_share * len(strikes))
-    heard = [one for one, ring in enumerate(rings) if ring.known and ring.count >= least]
-    if len(heard) < 2:
+    heard = {one: ring.value for one, ring in enumerate(rings) if ring.known and ring.count >= least}
+    good = None
+    if pattern is not None and len(pattern.strikes):
+        twins = {one: _twin(tapped, one, pattern) for one in heard}
+        if None not in twins.values():
+            good = {one: own_ring(pattern.strikes, twin).value for one, twin in twins.items()}
+    odd = strange_ring(heard, tapped.sheet.engine.bore_mm, good)
+    if odd is None:
         return None
-    hertz = np.array([rings[one].value for one in heard])
-    candidate, by = _odd_one(tapped, heard, hertz, pattern)
-    other = min((one for one in heard if one != candidate), key=lambda one: abs(rings[one].value - float(np.median(hertz))))
+    candidate, other, by = odd
     apart = ring_difference(strikes, candidate, other)
-    limit = _RING.apart * rings[other].value
+    limit = _RING.apart * heard[other]
     clear = max(apart.low, -apart.high, 0.0)  # how far the interval stays away from no difference
     if not apart.known or abs(apart.value) < limit or clear < 0.5 * limit:
         return None
     return candidate, other, apart, by
 
 
-def _odd_one(tapped: Tapped, heard: list[int], hertz: np.ndarray, pattern: Tapped | None) -> tuple[int, str]:
-    """Whose ring is the strange one, and by what: by the known-good capture, by the others, by the knock band, or, of
-    two of which nothing more is known, the lower one, since damage and a loose bolt lower a ring."""
-    if pattern is not None and len(pattern.strikes):
-        twins = [_twin(tapped, one, pattern) for one in heard]
-        if all(one is not None for one in twins):
-            good = np.array([own_ring(pattern.strikes, one).value for one in twins])
-            if np.isfinite(good).all():
-                return heard[int(np.argmax(np.abs(np.log(hertz / good))))], "reference"
-    if len(heard) > 2:
-        return heard[int(np.argmax(np.abs(np.log(hertz / np.median(hertz)))))], "others"
-    if tapped.sheet.engine.bore_mm:
-        low, usual, high = knock_band(tapped.sheet.engine.bore_mm)
-        inside = (hertz > 0.9 * low) & (hertz < 1.1 * high)
+def strange_ring(
+    hertz: dict[int, float], bore_mm: float | None, good: dict[int, float] | None = None
+) -> tuple[int, int, str] | None:
+    """Whose ring is the strange one, which one it is told against, and by what: by the known-good capture, by the
+    others, by the knock band of the bore, or, of two of which nothing more is known, the lower one, since damage and a
+    loose bolt lower a ring. None for fewer than two."""
+    if len(hertz) < 2:
+        return None
+    values = np.array(list(hertz.values()))
+    by, strange = "lower", {one: -value for one, value in hertz.items()}
+    if good is not None and np.isfinite(list(good.values())).all():
+        by, strange = "reference", {one: abs(np.log(value / good[one])) for one, value in hertz.items()}
+    elif len(hertz) > 2:
+        by, strange = "others", {one: abs(np.log(value / np.median(values))) for one, value in hertz.items()}
+    elif bore_mm:
+        low, usual, high = knock_band(bore_mm)
+        inside = (values > 0.9 * low) & (values < 1.1 * high)
         if inside.any() and not inside.all():
-            return heard[int(np.argmax(np.abs(np.log(hertz / usual))))], "band"
-    return heard[int(np.argmin(hertz))], "lower"
+            by, strange = "band", {one: abs(np.log(value / usual)) for one, value in hertz.items()}
+    odd = max(strange, key=strange.get)
+    other = min((one for one in hertz if one != odd), key=lambda one: abs(hertz[one] - float(np.median(values))))
+    return odd, other, by
 
 
 RULES = (undersampled, clipped, silent, noisy, loaded_down, weak_strike, ring_mismatch)

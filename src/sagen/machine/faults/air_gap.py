@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sagen.machine.faults import NOT_CAM, ROTATING, TURNING_ROLES, between, fault
+from sagen.machine.faults import NOT_CAM, PIEZO, ROTATING, TURNING_ROLES, between, fault, growing
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
@@ -31,6 +31,14 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_mm = machine.gap_mm + between(0.25, 2.2, severity)
     machine.gap_wander += 0.08
+
+
+@fault("torque_wrong", Cause.AIR_GAP, "the sensor is not bolted down as stated: it feels less and rings lower", PIEZO, computed=True)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    values = machine.values
+    values.piezo_v = values.piezo_v * growing(0.85, 0.3, severity)
+    values.piezo_hz = values.piezo_hz * between(0.98, 0.86, severity)
+    values.piezo_zeta = values.piezo_zeta * between(1.3, 3.0, severity)
 
 
 @fault(

@@ -136,6 +136,15 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_v = machine.values.piezo_v * growing(0.85, 0.06, severity)
 
 
+@fault("element_cracked", Cause.SENSOR, "the element is cracked: less of it is left, and it rings lower", PIEZO, computed=True)
+def _(machine: SimulatedMachine, severity: float) -> None:
+    values = machine.values
+    values.piezo_v = values.piezo_v * growing(0.75, 0.12, severity)
+    values.piezo_f = values.piezo_f * between(0.8, 0.35, severity)
+    values.piezo_hz = values.piezo_hz * between(0.96, 0.8, severity)
+    values.piezo_zeta = values.piezo_zeta * between(1.2, 2.5, severity)
+
+
 @fault("piezo_detuned", Cause.SENSOR, "the element rings at another frequency", PIEZO)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_hz *= between(0.9, 0.65, severity)

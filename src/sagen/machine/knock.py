@@ -1,0 +1,135 @@
+"""Light taps on a block, and what the knock sensors bolted to it make of them.
+
+A tap rings the block's own modes and every sensor's; the way from the place of the tap to a sensor makes it taller or
+lower. What a sensor gives goes through its capacitance into whatever stands across it: open, a load, or the module.
+"""
+
+from __future__ import annotations
+
+import zlib
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.machine.simulated import SimulatedMachine, build_machine
+from sagen.model.vocabulary import Connection, State
+
+#: modes of a block beside the sensors': Hz, share of critical damping, height against the ring
+BODY = ((1_950.0, 0.035, 0.16), (3_450.0, 0.03, 0.12), (9_700.0, 0.018, 0.1))
+PATH_SPREAD = 0.14  #: standard deviation of the logarithm of a way
+SPACING_S, FIRST_S = 0.33, 0.11
+HASH_S = 60e-6
+USUAL_LOAD_OHM = 22_000.0
+#: taps by hand: standard deviation of their logarithm, and how far apart the hardest and the lightest may be
+STRENGTH, MOST_APART = 0.35, 4.0
+#: connections by the state in which a meter or a check speaks of them
+CONNECTIONS = {
+    State.UNPLUGGED: Connection.UNPLUGGED, State.LOADED: Connection.LOADED, State.KEY_ON: Connection.PLUGGED,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Tap:
+    """How a set of knock sensors is struck."""
+
+    place: str = "front"
+    connection: Connection = Connection.PLUGGED
+    load_ohm: float = USUAL_LOAD_OHM  #: across each sensor while it is `loaded`
+    sensors: int = 2
+
+    @property
+    def stated(self) -> dict:
+        """What the sheet says of it."""
+        return {"connection": str(self.connection), "place": self.place}
+
+
+def sensor_set(machine: SimulatedMachine) -> list[SimulatedMachine]:
+    """The machine's own sensor and its twins, in the order of their banks: the twins are sound, and the same ones in
+    every recording."""
+    own = max((machine.spec.bank or 1) - 1, 0)
+    count = max(machine.tap.sensors, own + 1)
+    others = [build_machine(machine.spec, machine.part, machine.seed + 7919 * (one + 1)) for one in range(count)]
+    return [machine if one == own else other for one, other in enumerate(others)]
+
+
+def ways(place: str, sensors: int) -> np.ndarray:
+    """How much of a tap at a place reaches each sensor, shape (sensors,), around 1; always the same for a place."""
+    rng = np.random.default_rng(zlib.crc32(" ".join(place.casefold().split()).encode()))
+    return np.exp(rng.normal(0, PATH_SPREAD, 8)[:sensors])
+
+
+def strengths(rng: np.random.Generator, count: int) -> np.ndarray:
+    """How hard each of some taps is, around 1, the hardest at most four times the lightest."""
+    reach = 0.5 * np.log(MOST_APART)
+    return np.exp(np.clip(rng.normal(0, STRENGTH, count), -reach, reach))
+
+
+def record_taps(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: float) -> list[np.ndarray]:
+    """Volts of every sensor of the set, in the order of their banks."""
+    rng, tap = machine.rng, machine.tap
+    struck = state in (State.STRIKE, *CONNECTIONS)
+    many = max(int((times[-1] - FIRST_S) / SPACING_S) + 1, 1) if struck and times[-1] > FIRST_S else 0
+    at = FIRST_S + SPACING_S * np.arange(many) + rng.uniform(-0.04, 0.04, many)
+    hard = strengths(rng, many)
+    members = sensor_set(machine)
+    way = ways(tap.place, len(members))
+    body = 1 + 0.3 * np.random.default_rng(zlib.crc32(tap.place.encode()) + 1).normal(size=(len(members), len(BODY)))
+    connection = CONNECTIONS.get(State(state), tap.connection)
+    out = []
+    for index, one in enumerate(members):
+        open_v = _rung(one, times, at, hard * way[index], body[index])
+        out.append(_loaded(one, open_v, connection, tap.load_ohm, sfreq) + _around(one, times, rng))
+    return out
+
+
+def _rung(machine: SimulatedMachine, times: np.ndarray, at: np.ndarray, hard: np.ndarray, body: np.ndarray) -> np.ndarray:
+    """Open volts of one element."""
+    values = machine.values
+    modes = [(values.piezo_hz, values.piezo_zeta, 1.0)]
+    modes += [(hz, zeta, height * share) for (hz, zeta, height), share in zip(BODY, body, strict=True)]
+    volts = np.zeros(len(times))
+    for when, strength in zip(at, hard, strict=True):
+        first = int(np.searchsorted(times, when))
+        since = times[first : first + int(0.025 / max(times[1] - times[0], 1e-9))] - when
+        for hz, zeta, height in modes:
+            omega = 2 * np.pi * hz
+            volts[first : first + len(since)] += (
+                values.piezo_v * strength * height * np.exp(-zeta * omega * since)
+                * np.sin(omega * np.sqrt(1 - zeta**2) * since)
+            )  # fmt: skip
+    return volts
+
+
+def _loaded(machine: SimulatedMachine, volts: np.ndarray, connection: Connection, load_ohm: float, sfreq: float) -> np.ndarray:
+    """The open volts through the element's capacitance into what stands across it, as a recorder at the plug sees them."""
+    from scipy.signal import bilinear, lfilter
+
+    values = machine.values
+    after, series, stray = values.recorder_ohm, 0.0, values.recorder_f
+    if connection == Connection.LOADED:
+        after = 1 / (1 / after + 1 / load_ohm)
+    elif connection == Connection.PLUGGED:
+        far = values.signal_wire_ohm + values.load_ohm + values.ground_wire_ohm
+        after = 1 / (1 / after + 1 / far + 1 / values.leak_ohm)
+        series = values.signal_pin_ohm + values.ground_pin_ohm
+        stray += values.wire_f
+    across = 1 / (1 / values.piezo_ohm + 1 / (series + after))
+    rc = across * (values.piezo_f + stray)
+    share = values.piezo_f / (values.piezo_f + stray) * after / (series + after)
+    zeros, poles = bilinear([rc, 0.0], [rc, 1.0], sfreq)
+    return share * lfilter(zeros, poles, volts)
+
+
+def _around(machine: SimulatedMachine, times: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Noise of the recorder; through an open shield hum of the mains and hash as well."""
+    out = rng.normal(0, 0.3 * machine.noise_v, len(times))
+    if machine.values.shield_ohm < 1e4:
+        return out
+    out += 0.6 * machine.values.piezo_v * np.sin(2 * np.pi * 50.0 * times + rng.uniform(0, 6))
+    sfreq = 1 / (times[1] - times[0])
+    length = max(2, int(HASH_S * sfreq))
+    for when in rng.uniform(0, times[-1], rng.poisson(12 * times[-1])):
+        first = int(when * sfreq)
+        burst = 0.5 * machine.values.piezo_v * np.exp(-np.arange(length) / (length / 3)) * np.cos(1.3 * np.arange(length))
+        out[first : first + length] += burst[: len(out[first : first + length])]
+    return out
