@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -9,10 +10,16 @@ from sagen.casework.examination import build_pyramids, capture_entry, kept_name,
 from sagen.codes.lookup import beside, unknown_codes
 from sagen.files.jobs import read_job
 from sagen.kinds import Examination, Pair, examine
+from sagen.kinds.piezo.verdict import TapVerdict, judge_taps, same_pair
+from sagen.kinds.piezo.words import gap_notes, verdict_row
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
+from sagen.model.vocabulary import Role, SensorKind
 from sagen.reason.case import case_of, circuit_of_sheet
 from sagen.reason.checks import Advice, NextCheck, advice, next_checks
 from sagen.reason.weigh import Case, Posterior, weigh
+from sagen.signal.tapped import Tapped
 
 
 @dataclass(frozen=True)
@@ -45,6 +52,69 @@ def page_of_file(path: str | Path, sheet_file: str | Path | None = None):
     opened = opened_capture(None, None, found.examination, build_pyramids(found.examination.capture), found.reference)
     checks = next_checks(found.case, found.posterior)
     return FindingPage(found.examination, opened.strip, found.suspects, checks)
+
+
+@dataclass(frozen=True)
+class StruckFiles:
+    """The captures of one knock job judged together."""
+
+    verdict: TapVerdict
+    suspects: tuple[Suspect, ...]
+    notes: tuple[str, ...]
+    failed: tuple[tuple[str, str], ...] = ()  #: files that could not be read, and why
+
+    def as_row(self) -> dict:
+        """All of it as the command line prints it."""
+        row = verdict_row(self.verdict)
+        row |= {"suspects": [one.as_row() for one in self.suspects], "notes": list(self.notes)}
+        return row | ({"errors": [{"capture": a, "error": b} for a, b in self.failed]} if self.failed else {})
+
+
+def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
+    """Judge the captures of one knock job together, the known-good ones that their sheets name among them; a file that
+    cannot be read is told and left out.
+
+    Raises
+    ------
+    SagenError
+        where none can be read, or no strike is in them.
+    """
+    entries, tapped, good, notes, failed = [], [], [], [], []
+    for path in paths:
+        try:
+            capture, sheet, reference = read_pair(path)
+            done = examine(capture, sheet, reference=reference)
+            if done.tapped is None:
+                raise SagenError("no channel of its sheet is a knock sensor's")
+        except SagenError as error:
+            failed.append((str(path), str(error)))
+            continue
+        entries.append(capture_entry(done, kept_name(reference)))
+        tapped.append(done.tapped)
+        notes += [f"{Path(path).name}: {one}" for one in done.notes if "open alone" not in one]
+        if reference is not None and done.pattern_tapped is not None:
+            (tapped if same_pair(done.tapped, done.pattern_tapped) else good).append(done.pattern_tapped)
+    if failed and not entries:
+        raise SagenError("; ".join(f"{path}: {why}" for path, why in failed[:3]))
+    verdict = judge_taps(_once(tapped), _once(good))
+    if verdict is None:
+        raise SagenError(f"{', '.join(Path(one).name for one in paths[:4])}: no strike stands above the noise in any of them")
+    gravest = verdict.gravest()
+    bank = verdict.sensors[gravest].bank if gravest is not None else None
+    spec = CircuitSpec(role=Role.KNOCK, sensor=SensorKind.PIEZO, bank=bank)
+    suspects, _ = weigh(case_of(entries, spec))
+    return StruckFiles(verdict, suspects, (*notes, *gap_notes(verdict)), tuple(failed))
+
+
+def _once(captures: list[Tapped]) -> list[Tapped]:
+    """Captures without those that stand twice: a known-good one is often given as a file as well."""
+    seen, out = set(), []
+    for one in captures:
+        key = (one.strikes.columns, one.strikes.time_s.tobytes(), one.strikes.answers.height.tobytes())
+        if key not in seen:
+            seen.add(key)
+            out.append(one)
+    return out
 
 
 @dataclass(frozen=True)

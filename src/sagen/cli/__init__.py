@@ -13,7 +13,7 @@ from importlib import import_module
 from sagen import __version__
 
 #: in the order of the help
-VERBS = ("open", "demo", "examine", "simulate", "reason", "meter", "convert", "report")
+VERBS = ("open", "demo", "examine", "simulate", "reason", "meter", "strikes", "convert", "report")
 
 
 def main(argv: Sequence[str] | None = None) -> int:

@@ -74,6 +74,7 @@ class Examination:
     cams: dict[str, CamTrack] = field(default_factory=dict)
     cadence: Cadence | None = None  #: how the starter turns the engine, where it was cranking
     tapped: Tapped | None = None  #: how knock sensors answered taps; None where there are none
+    pattern_tapped: Tapped | None = None  #: the known-good capture's likewise
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -151,7 +152,7 @@ def examine(
     cranks = (one for one in readings if one.sheet.role == Role.CRANK and one.switching)
     cranking = context.state == State.CRANKING
     heard = next((told for one in cranks if (told := cadence(one))), None) if cranking else None
-    return Examination(capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped)
+    return Examination(capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped)
 
 
 def _read_channels(

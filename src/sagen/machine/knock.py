@@ -16,7 +16,9 @@ from sagen.model.vocabulary import Connection, State
 
 #: modes of a block beside the sensors': Hz, share of critical damping, height against the ring
 BODY = ((1_950.0, 0.035, 0.16), (3_450.0, 0.03, 0.12), (9_700.0, 0.018, 0.1))
-PATH_SPREAD = 0.14  #: standard deviation of the logarithm of a way
+#: places by name: 1 is at the first sensor, -1 at the last; what that does to a way, and what else does, as logarithms
+NEARER = {"front": 1.0, "left": 1.0, "middle": 0.0, "between": 0.0, "rear": -1.0, "back": -1.0, "right": -1.0}
+REACH, PATH_SPREAD = 0.13, 0.06
 SPACING_S, FIRST_S = 0.33, 0.11
 HASH_S = 60e-6
 USUAL_LOAD_OHM = 22_000.0
@@ -54,8 +56,11 @@ def sensor_set(machine: SimulatedMachine) -> list[SimulatedMachine]:
 
 def ways(place: str, sensors: int) -> np.ndarray:
     """How much of a tap at a place reaches each sensor, shape (sensors,), around 1; always the same for a place."""
-    rng = np.random.default_rng(zlib.crc32(" ".join(place.casefold().split()).encode()))
-    return np.exp(rng.normal(0, PATH_SPREAD, 8)[:sensors])
+    words = place.casefold().split()
+    rng = np.random.default_rng(zlib.crc32(" ".join(words).encode()))
+    where = next((NEARER[one] for one in words if one in NEARER), float(rng.uniform(-1, 1)))
+    along = np.linspace(1, -1, sensors) if sensors > 1 else np.zeros(1)
+    return np.exp(where * REACH * along + rng.normal(0, PATH_SPREAD, 8)[:sensors])
 
 
 def strengths(rng: np.random.Generator, count: int) -> np.ndarray:

@@ -44,7 +44,7 @@ def readable(sensor: SensorKind) -> tuple[FindingKind, ...]:
     kind = kind_of(sensor)
     out = []
     for one in FindingKind:
-        if one in ABOUT_CAPTURE or (one in STRIKES) == kind.rotating:
+        if one in ABOUT_CAPTURE or (one in STRIKES and kind.rotating):
             continue
         if not kind.rotating and one not in STRIKES | {FindingKind.NO_SIGNAL, FindingKind.NOISE}:
             continue

@@ -234,6 +234,7 @@ def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> T
     own = np.array([_LIMIT.module_spread if one.plugged else _LIMIT.load_spread for one in loads])
     prior[many + spans : inner] = np.tile(1 / own**2, many)
     prior[inner : width - 1] = 1 / _LIMIT.path_spread**2
+    prior_way = slice(inner, width - 1)
     extra, varies, weight = _LIMIT.scatter, _LIMIT.strength_spread, np.ones(len(log))
     for _ in range(int(_LIMIT.rounds)):
         each = weight / (columns["spread"] ** 2 + extra**2)
@@ -246,6 +247,11 @@ def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> T
             extra = float(np.clip(scale, _LIMIT.least_scatter, _LIMIT.most_scatter))
         away = np.abs(left) / np.hypot(columns["spread"], extra)
         weight = np.minimum(1.0, _LIMIT.huber / np.maximum(away, 1e-9))
+        # Where places differ by more than is usual, a way is less sure than was thought.
+        way = solved[prior_way] ** 2 + np.diag(inverse)[prior_way]
+        seen = np.isin(np.arange(len(way)), np.unique(columns["place"] * many + columns["sensor"]))
+        spread = float(np.clip(np.sqrt(np.mean(way[seen])), _LIMIT.path_spread, _LIMIT.most_path))
+        prior[prior_way] = 1 / spread**2
         used = np.unique(columns["strike"])
         if len(used) > 3:
             varies = float(np.clip(np.std(strength[used]), _LIMIT.least_strength, _LIMIT.most_strength))

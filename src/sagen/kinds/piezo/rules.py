@@ -172,9 +172,13 @@ def _twin(tapped: Tapped, sensor: int, pattern: Tapped | None) -> int | None:
 def _loaded(tapped: Tapped, sensor: int, pattern: Tapped | None) -> bool:
     """Whether the known-good capture is of the same sensors before they were plugged in."""
     theirs = _twin(tapped, sensor, pattern)
-    if theirs is None or tapped.connection(sensor) != Connection.PLUGGED:
-        return False
-    return pattern.connection(theirs) in (Connection.UNPLUGGED, Connection.LOADED)
+    return theirs is not None and before_plugging(tapped.connection(sensor), pattern.connection(theirs))
+
+
+def before_plugging(connection: Connection | None, theirs: Connection | None) -> bool:
+    """Whether a known-good capture must be of the same sensors, not yet plugged in: it is then what shows whether the
+    circuit holds one of them down."""
+    return connection == Connection.PLUGGED and theirs in (Connection.UNPLUGGED, Connection.LOADED)
 
 
 def _weak(tapped: Tapped, sensor: int, pattern: Tapped | None) -> tuple[Interval, float] | None:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sagen.kinds.piezo.rules import before_plugging, strange_ring
 from sagen.model.finding import Finding
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import Connection, FindingKind
@@ -120,6 +121,11 @@ def tapped_of(entry: CaptureEntry) -> Tapped | None:
     strikes = StrikeSet.of(entry.strikes)
     rows = {one.column: one for one in entry.sheet.channel}
     return Tapped(strikes, entry.sheet, tuple(rows[one] for one in strikes.columns))
+
+
+def same_pair(tapped: Tapped, pattern: Tapped) -> bool:
+    """Whether a known-good capture is of the same sensors before they were plugged in."""
+    return before_plugging(tapped.connection(0), pattern.connection(0))
 
 
 def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVerdict | None:
@@ -243,20 +249,10 @@ def _loaded(fit: TapFit, own: list[int], plugged: list[int]):
     """Sensors that plugging in takes down by more than it does the others."""
     for sensor in range(len(fit.sensors)):
         load = next((one for one in plugged if fit.struck(sensor, one) and not fit.silent(sensor, one)), None)
-        before = next((one for one in reversed(own) if fit.struck(sensor, one) and not fit.silent(sensor, one)), None)
-        if load is None or before is None:
+        told = [found for before in own if load is not None and (found := _taken_down(fit, sensor, load, before))]
+        if not told:
             continue
-        others = [
-            one for one in range(len(fit.sensors))
-            if one != sensor and all(fit.struck(one, at) and not fit.silent(one, at) for at in (load, before))
-        ]  # fmt: skip
-        if not others:
-            continue
-        weights = {(sensor, load): 1.0, (sensor, before): -1.0}
-        middle = _middle(fit, others, load, before)
-        for one in middle:
-            weights |= {(one, load): -1.0 / len(middle), (one, before): 1.0 / len(middle)}
-        value, spread = fit.contrast(weights)
+        value, spread = min(told, key=lambda one: one[1])  # the same place before and after tells most
         if value < np.log(_LIMIT.several_places) and value + _LIMIT.loaded_surely * spread < np.log(_LIMIT.upper):
             yield Blame(
                 sensor, FindingKind.LOADED_DOWN, _interval(value, spread, int(fit.strikes[sensor, load].sum())),
@@ -264,12 +260,26 @@ def _loaded(fit: TapFit, own: list[int], plugged: list[int]):
             )  # fmt: skip
 
 
+def _taken_down(fit: TapFit, sensor: int, load: int, before: int) -> tuple[float, float] | None:
+    """What plugging in does to a sensor against what it does to the middle one of the others, as a logarithm."""
+    heard = [
+        one for one in range(len(fit.sensors))
+        if all(fit.struck(one, at) and not fit.silent(one, at) for at in (load, before))
+    ]  # fmt: skip
+    others = [one for one in heard if one != sensor]
+    if sensor not in heard or not others:
+        return None
+    weights = {(sensor, load): 1.0, (sensor, before): -1.0}
+    middle = _middle(fit, others, load, before)
+    for one in middle:
+        weights |= {(one, load): -1.0 / len(middle), (one, before): 1.0 / len(middle)}
+    return fit.contrast(weights)
+
+
 # rings ---------------------------------------------------------------------------------------
 
 
 def _odd_rings(fit: TapFit, rings: tuple[Interval, ...], captures: Sequence[Tapped], dead: set[int]):
-    from sagen.kinds.piezo.rules import strange_ring
-
     bore = next((one.sheet.engine.bore_mm for one in captures if one.sheet.engine.bore_mm), None)
     heard = [one for one, ring in enumerate(rings) if ring.known and one not in dead]
     for_all = {one: rings[one].value for one in heard}

@@ -1,0 +1,90 @@
+"""What the verdict on a set of knock sensors says: as a row of the command line, and what is missing, in words."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sagen.kinds.piezo.verdict import Gap, TapVerdict
+from sagen.model.vocabulary import Connection
+from sagen.signal.pairs import Interval, rounded
+
+
+def verdict_row(verdict: TapVerdict) -> dict:
+    """The verdict as the command line prints it, without suspects."""
+    return {
+        "sensors": [_sensor_row(verdict, one) for one in range(len(verdict.sensors))],
+        "places": {place or "not stated": _place_row(verdict, at) for at, place in enumerate(verdict.fit.places)},
+        "verdict": [
+            {"column": one.channel, "kind": str(one.kind), **one.fields, "text": one.text} for one in verdict.findings()
+        ],
+    }
+
+
+def _sensor_row(verdict: TapVerdict, at: int) -> dict:
+    key, source = verdict.sensors[at], verdict.sources[at]
+    relative = rounded("relative_height", verdict.relative[at])
+    row = {
+        "column": key.column, "bank": key.bank, "relative_height": relative["relative_height"],
+        "low": relative["relative_height_low"], "high": relative["relative_height_high"],
+        "strikes": verdict.relative[at].count,
+        "ring_hz": _number(verdict.rings[at].value, 6), "ring_low": _number(verdict.rings[at].low, 6),
+        "ring_high": _number(verdict.rings[at].high, 6),
+        "source_ohm": None, "passes": verdict.passes(at),
+    }  # fmt: skip
+    if source is not None:
+        row |= rounded("source", source.ohm, "_ohm") | rounded("open", source.open_v, "_v")
+        row |= {"lowest_load_ohm": _number(verdict.lowest_ohm[at]), "module_ohm": _number(verdict.module_ohm[at])}
+    return row
+
+
+def _number(value: float | None, digits: int = 3) -> float | None:
+    return float(f"{value:.{digits}g}") if value is not None and np.isfinite(value) else None
+
+
+def _place_row(verdict: TapVerdict, place: int) -> dict:
+    fit = verdict.fit
+    reach = np.exp(fit.path[place] - fit.path[place].mean())
+    return {
+        "strikes": int(fit.offered[:, :, place].sum(axis=1).max()),
+        "reaches": {one.column: _number(float(share)) for one, share in zip(fit.sensors, reach, strict=True)},
+    }
+
+
+_GAPS = {
+    "twin": "one sensor alone cannot be judged by height: record another one of the block beside it",
+    "more": "tap {strikes} more times{place}: a few taps say nothing of a sensor",
+    "place": "tap from a second place, nearer to the other sensor: one place cannot part the sensor from where the tap fell",
+    "second_place": "say in the sheet where it was struck, and tap from a second place",
+    "load": "tap with 20 to 50 kilohm across each sensor: open alone passes no sensor",
+    "unplugged": "tap unplugged or under a load, to part the sensors from what the circuit does to them",
+    "plugged": "tap plugged in: only that shows whether the circuit holds one of them down",
+}
+
+
+def gap_words(gap: Gap) -> str:
+    """What is still missing, as an instruction."""
+    place = f" at '{gap.place}'" if gap.place else ""
+    return _GAPS[gap.what].format(strikes=gap.strikes, place=place)
+
+
+def gap_notes(verdict: TapVerdict) -> tuple[str, ...]:
+    return tuple(gap_words(one) for one in verdict.gaps)
+
+
+_LOAD = {
+    Connection.UNPLUGGED: "open", Connection.LOADED: "under a load", Connection.PLUGGED: "plugged in", "": "load not stated",
+}  # fmt: skip
+
+
+def load_words(connection: str, ohm: float = -1.0) -> str:
+    """What stood across the sensors, in words."""
+    if connection == Connection.LOADED and 0 < ohm < 1e9:
+        return f"{ohm / 1000:g} kilohm"
+    return _LOAD[connection]
+
+
+def share_words(interval: Interval) -> str:
+    """A relative height with its interval."""
+    if not np.isfinite(interval.low):
+        return "not known" if interval.count == 0 else "alone"
+    return f"{100 * interval.value:.0f} % ({100 * interval.low:.0f} to {100 * interval.high:.0f})"
