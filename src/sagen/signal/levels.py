@@ -50,7 +50,7 @@ def sample_runs(raw: np.ndarray, most: int = MOST_SAMPLED) -> np.ndarray:
     return raw[(starts[:, None] + np.arange(RUN)).ravel()]
 
 
-def state_levels(channel: Channel) -> Levels:
+def state_levels(channel: Channel, most: int = MOST_SAMPLED) -> Levels:
     """Low and high state level by the histogram-mode method of IEEE Std 181-2011, 5.2.
 
     The range is split at its middle; each level is the mode of the histogram of its half,
@@ -61,13 +61,15 @@ def state_levels(channel: Channel) -> Levels:
     ----------
     channel : Channel
         any number of samples > 0
+    most : int
+        samples that are looked at, about
 
     Returns
     -------
     Levels
     """
     scale = abs(channel.scale)
-    sampled = sample_runs(channel.raw).astype(np.float64)
+    sampled = sample_runs(channel.raw, most).astype(np.float64)
     step = _smallest_step(sampled)
     bottom, top = _tails(sampled)
     if top <= bottom:

@@ -79,7 +79,7 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
     least : float
         standard uncertainty below which the mean of any number is not believed
     """
-    from scipy.stats import t
+    from scipy.special import stdtrit
 
     known = np.isfinite(values) & np.isfinite(spread)
     values, spread = values[known], spread[known]
@@ -96,7 +96,7 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
     own = 1 / np.sqrt(weight.sum())
     if count > 1:
         scatter = np.sqrt((weight * (values - mean) ** 2).sum() / (count - 1) / weight.sum())
-        factor = float(t.ppf(0.975, count - 1)) if scatter > own else 1.96
+        factor = float(stdtrit(count - 1, 0.975)) if scatter > own else 1.96
         reach = factor * np.hypot(max(own, scatter), least)
     else:
         reach = 1.96 * np.hypot(own, _LIMIT.single * least)

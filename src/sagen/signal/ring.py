@@ -75,15 +75,14 @@ class Modes:
 def find_modes(bursts: np.ndarray, sfreq: float) -> Modes:
     """The modes of one sensor's bursts, shape (bursts, samples), Hz; none where they are too short or too few a cycle."""
     none = Modes(np.empty(0, complex), np.empty(0))
-    about, top = _coarse(bursts, sfreq)
+    tallest = np.argsort(-np.abs(bursts).max(axis=1))[: int(_LIMIT.most_bursts)]
+    about, top = _coarse(bursts[tallest[: int(_LIMIT.coarse_bursts)]], sfreq)
     if not np.isfinite(about) or about * _LIMIT.least_cycle > sfreq:
         return none
     block = max(1, int(sfreq / (max(about, top) * _LIMIT.samples_a_cycle)))
     if bursts.shape[1] // block < _LIMIT.fewest_samples:
         return none
-    thinned = _thinned(bursts, block)
-    tallest = np.argsort(-np.abs(thinned).max(axis=1))[: int(_LIMIT.most_bursts)]
-    return Modes(*_modes(thinned[tallest], block / sfreq), block)
+    return Modes(*_modes(_thinned(bursts[tallest], block), block / sfreq), block)
 
 
 def fit_rings(bursts: np.ndarray, sfreq: float, modes: Modes | None = None, which: int = 0) -> Rings:
@@ -169,70 +168,67 @@ def _waves(poles: np.ndarray, length: int, step: float) -> tuple[np.ndarray, np.
 
 
 class _Fit:
-    """The strongest mode of every burst, fitted beside the others as they were found of all bursts together."""
+    """The strongest mode of every burst, fitted beside the others as they were found of all bursts together.
+
+    What the others and the baseline explain is projected out beforehand, of the samples and of the mode's own slopes:
+    the fit and its covariance are then those of the whole (Frisch and Waugh 1933, Econometrica 1).
+    """
 
     def __init__(self, bursts: np.ndarray, step: float, poles: np.ndarray):
-        self.bursts, self.step = bursts, step
+        self.step = step
         self.count, self.length = bursts.shape
-        self.fixed = np.hstack(
-            [_waves(poles[1:], self.length, step)[0], _baseline(self.length)] if len(poles) > 1
-            else [_baseline(self.length)]
-        )  # fmt: skip
+        beside = [_waves(poles[1:], self.length, step)[0]] if len(poles) > 1 else []
+        self.beside, _ = np.linalg.qr(np.hstack([*beside, _baseline(self.length)]))
+        self.bursts = bursts - bursts @ self.beside @ self.beside.T
         self.decay = np.full(self.count, max(float(poles[0].real), 1.0))
         self.omega = np.full(self.count, float(poles[0].imag))
         self.first = self.decay[0], self.omega[0]
-        self._refine()
+        for _ in range(int(_LIMIT.rounds)):
+            self._refine()
 
     def poles_now(self) -> np.ndarray:
         return self.decay + 1j * self.omega
 
-    def _design(self) -> tuple[np.ndarray, np.ndarray]:
-        """Linear terms (bursts, length, terms) and the times."""
+    def _left(self, waves: np.ndarray) -> np.ndarray:
+        """What the other modes do not explain of waves, shape (bursts, waves, length)."""
+        return waves - waves @ self.beside @ self.beside.T
+
+    def _slopes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """Slopes by decay, frequency, cosine and sine, shape (bursts, 4, length); the residual; cosine and sine."""
         times = self.step * np.arange(self.length)
         wave = np.exp(-self.poles_now()[:, None] * times)
-        own = np.stack([wave.real, -wave.imag], axis=2)
-        shared = np.broadcast_to(self.fixed, (self.count, *self.fixed.shape))
-        return np.concatenate([own, shared], axis=2), times
+        own = np.stack([wave.real, -wave.imag], axis=1)
+        left = self._left(own)
+        gram = left @ left.transpose(0, 2, 1)
+        linear = np.linalg.solve(_firm(gram), left @ self.bursts[:, :, None])
+        residual = self.bursts - (linear.transpose(0, 2, 1) @ left)[:, 0]
+        cosine, sine = linear[:, 0], linear[:, 1]
+        by_decay = -times * (cosine * own[:, 0] + sine * own[:, 1])
+        by_omega = times * (sine * own[:, 0] - cosine * own[:, 1])
+        slopes = np.concatenate([self._left(np.stack([by_decay, by_omega], axis=1)), left], axis=1)
+        return slopes, residual, cosine[:, 0], sine[:, 0]
 
     def _refine(self) -> None:
-        for _ in range(int(_LIMIT.rounds)):
-            jacobian, residual, _, _ = self._slopes()
-            transposed = jacobian.transpose(0, 2, 1)
-            gram = transposed @ jacobian
-            gram += 1e-12 * np.trace(gram, axis1=1, axis2=2)[:, None, None] * np.eye(gram.shape[1])
-            moved = np.linalg.solve(gram, transposed @ residual[:, :, None])[:, :, 0]
-            # Decay and frequency stand first, scaled so that both are of the size of the samples.
-            self.decay = np.clip(self.decay + moved[:, 0], 0.2 * self.first[0], 5 * self.first[0])
-            self.omega = np.clip(self.omega + moved[:, 1], 0.9 * self.first[1], 1.1 * self.first[1])
-
-    def _slopes(self):
-        design, times = self._design()
-        transposed = design.transpose(0, 2, 1)
-        gram = transposed @ design
-        linear = np.linalg.solve(
-            gram + 1e-12 * np.trace(gram, axis1=1, axis2=2)[:, None, None] * np.eye(gram.shape[1]),
-            transposed @ self.bursts[:, :, None],
-        )[:, :, 0]
-        residual = self.bursts - np.einsum("blt,bt->bl", design, linear)
-        cosine, sine = linear[:, :1], linear[:, 1:2]
-        real, imaginary = design[:, :, 0], design[:, :, 1]
-        by_decay = -times * (cosine * real + sine * imaginary)
-        by_omega = times * (sine * real - cosine * imaginary)
-        jacobian = np.concatenate([by_decay[:, :, None], by_omega[:, :, None], design], axis=2)
-        return jacobian, residual, cosine[:, 0], sine[:, 0]
+        slopes, residual, _, _ = self._slopes()
+        moved = np.linalg.solve(_firm(slopes @ slopes.transpose(0, 2, 1)), slopes @ residual[:, :, None])[:, :, 0]
+        self.decay = np.clip(self.decay + moved[:, 0], 0.2 * self.first[0], 5 * self.first[0])
+        self.omega = np.clip(self.omega + moved[:, 1], 0.9 * self.first[1], 1.1 * self.first[1])
 
     def rings(self, gain: np.ndarray) -> Rings:
-        jacobian, residual, cosine, sine = self._slopes()
-        gram = jacobian.transpose(0, 2, 1) @ jacobian
-        spare = max(self.length - gram.shape[1], 1)
+        slopes, residual, cosine, sine = self._slopes()
+        spare = max(self.length - 4 - self.beside.shape[1], 1)
         variance = (residual**2).sum(axis=1) / spare
-        scale = np.sqrt(np.maximum(np.einsum("bii->bi", gram), 1e-300))
-        whole = np.linalg.pinv(gram / scale[:, :, None] / scale[:, None, :], rcond=1e-10, hermitian=True)
-        spread = np.sqrt(variance[:, None] * np.abs(np.einsum("bii->bi", whole))) / scale
+        inverse = np.linalg.inv(_firm(slopes @ slopes.transpose(0, 2, 1)))
+        spread = np.sqrt(variance[:, None] * np.abs(np.einsum("bii->bi", inverse)))
         height = np.hypot(cosine, sine) * gain
-        read = (variance > 0) | (height > 0)
-        read &= np.abs(self.omega / self.first[1] - 1) < 0.099
+        read = (height > 0) & (np.abs(self.omega / self.first[1] - 1) < 0.099)
         hertz = np.where(read, self.omega / (2 * np.pi), np.nan)
         return Rings(
             hertz, spread[:, 1] / (2 * np.pi), np.where(read, 1 / self.decay, np.nan), spread[:, 0] / self.decay**2, height
         )  # fmt: skip
+
+
+def _firm(gram: np.ndarray) -> np.ndarray:
+    """Square matrices, shape (n, k, k), kept from being singular by a hair of their own diagonal."""
+    size = np.einsum("nii->ni", gram)
+    return gram + np.einsum("ni,ij->nij", 1e-11 * size + 1e-300, np.eye(gram.shape[1]))

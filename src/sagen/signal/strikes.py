@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, fields, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -58,19 +59,19 @@ class StrikeSet:
     window_s: float = 0.0  #: how long the rings were read from each onset
     hash_s: tuple[float, ...] = ()  #: times of what was too short to be a ring
 
-    def __len__(self) -> int:
-        return len(self.time_s)
-
-    @property
+    @cached_property
     def silent(self) -> np.ndarray:
         """Which sensors answered none, or next to none, of the strikes that another one heard; shape (sensors,)."""
         if not len(self):
             return np.zeros(len(self.columns), bool)
         answers = self.answers
-        tallest = np.nanmax(np.where(answers.heard, answers.height, np.nan), axis=1, initial=0.0, keepdims=True)
-        share = np.where(answers.heard, answers.height / np.maximum(tallest, 1e-12), 0.0)
+        heights = np.where(answers.heard, answers.height, 0.0)
+        share = heights / np.maximum(heights.max(axis=1, keepdims=True), 1e-12)
         share[answers.saturated] = 1.0
         return np.median(share, axis=0) < _LIMIT.silent_share
+
+    def __len__(self) -> int:
+        return len(self.time_s)
 
     def height_u(self) -> np.ndarray:
         """Standard uncertainty of the logarithm of each height, shape (strikes, sensors): the noise, and what does not
@@ -192,22 +193,37 @@ class _Blocks:
 def _blocks(channel: Channel, thin: int, block: int) -> _Blocks:
     """A channel's energy above what hum and drift make, in blocks."""
     scale = abs(channel.scale)
-    few = channel.raw[::thin].astype(np.float32)
-    moved = np.diff(few, append=few[-1:])
-    whole = len(moved) // block * block
-    energy = np.einsum("ij,ij->i", *(2 * [moved[:whole].reshape(-1, block)])) / block
-    sampled = sample_runs(channel.raw, 1 << 14).astype(np.float64)
+    few = np.empty(-(-len(channel.raw) // thin), np.float32)
+    few[:] = channel.raw[::thin]
+    energy = _energies(few, block)
+    sampled = sample_runs(channel.raw, 1 << 12).astype(np.float64)
     different = np.unique(np.abs(np.diff(sampled)))
     step = float(different[different > 0][0]) if 0 < len(different) < 1 << 10 and different[-1] > 0 else 0.0
     quiet = max(float(np.median(energy)) if len(energy) else 0.0, step**2 / 6, 1e-12)
-    # The resting level wherever nothing rings: the middle of each stretch of 2 ms.
+    # The resting level, stretch by stretch: a ring goes up as far as down.
     long = max(block, round(_LIMIT.rest_s / _LIMIT.block_s) * block)
-    rest = few[: len(few) // long * long].reshape(-1, long)[:, :: max(1, long // 8)]
-    middles = np.median(rest, axis=1) if len(rest) else few[:1]
+    rest = few[: len(few) // long * long].reshape(-1, long)[:, :: max(1, long // 16)]
+    middles = rest.mean(axis=1) if len(rest) else few[:1]
     low, high = np.quantile(middles, [0.02, 0.98])
     return _Blocks(
         energy / quiet, scale * max(noise_of(sampled), step / np.sqrt(12)), scale * float(high - low), scale * step
     )
+
+
+def _energies(few: np.ndarray, block: int) -> np.ndarray:
+    """Mean square of the differences in each block of samples, a piece that stays in the cache at a time."""
+    many = (len(few) - 1) // block
+    out = np.empty(many, np.float32)
+    piece = max(1, (1 << 14) // block)
+    room = np.empty(piece * block, np.float32)
+    for start in range(0, many, piece):
+        stop = min(start + piece, many)
+        moved = room[: (stop - start) * block]
+        first = start * block
+        np.subtract(few[first + 1 : first + 1 + len(moved)], few[first : first + len(moved)], out=moved)
+        rows = moved.reshape(-1, block)
+        out[start:stop] = np.einsum("ij,ij->i", rows, rows)
+    return out / block
 
 
 @dataclass(frozen=True)
@@ -319,8 +335,9 @@ class _Bursts:
         margin = max(2, round(1.5 * block_s * sfreq))
         volts = raw.astype(np.float64) * scale
         rest, self.noise = _resting(volts, inside, before - margin, step)
-        self.away = volts - rest
-        self.away[~inside] = 0.0
+        self.away = np.subtract(volts, rest, out=volts)
+        if not inside.all():
+            self.away[~inside] = 0.0
         end = min(before + round(_LIMIT.tallest_s * sfreq), volts.shape[1])
         look = slice(max(before - margin, 0), end)
         reach = np.minimum(whole + before, end)
@@ -400,11 +417,12 @@ def _resting(volts: np.ndarray, inside: np.ndarray, before: int, step: float) ->
     slope = (weight * since * (ahead - middle[:, None])).sum(axis=1) / np.maximum((weight * since**2).sum(axis=1), 1e-12)
     slope = np.where(total > _LIMIT.line_samples, slope, 0.0)
     rest = middle[:, None] + slope[:, None] * (times - middle_t[:, None])
-    left = np.where(weight > 0, ahead - rest[:, :before], np.nan)
-    with np.errstate(invalid="ignore"):
-        noise = 1.4826 * np.nanmedian(np.abs(left), axis=1) if before else np.zeros(len(volts))
-        noise = np.maximum(noise, np.nan_to_num(np.nanstd(left, axis=1)) / 3 if before else 0.0)
-    return rest, np.maximum(np.nan_to_num(noise), max(step / np.sqrt(12), 1e-9))
+    left = np.abs(ahead - rest[:, :before]) * weight
+    middle = np.clip((before - total / 2).astype(int), 0, before - 1)  # those outside are nought and come first
+    ranks = np.unique(middle)
+    noise = 1.4826 * np.partition(left[:, : before], ranks, axis=1)[np.arange(len(left)), middle]
+    spread = np.sqrt(np.einsum("ij,ij->i", left, left) / total)
+    return rest, np.maximum(np.maximum(noise, spread / 3), max(step / np.sqrt(12), 1e-9))
 
 
 def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray) -> np.ndarray:
@@ -443,10 +461,9 @@ def _lasts(away: np.ndarray, before: int, noise: np.ndarray, sfreq: float, whole
     after = away[:, before:]
     many = after.shape[1] // block
     pieces = after[:, : many * block].reshape(len(after), many, block)
-    # Within a block hum is a line; what is left of it is the ring.
-    power = steady(pieces.reshape(-1, block)).var(axis=1).reshape(len(after), many)
-    level = np.median(power / np.maximum(noise[:, None] ** 2, 1e-18), axis=0)
-    quiet = np.flatnonzero(level < _LIMIT.sunk)
+    power = np.einsum("ijk,ijk->ij", pieces, pieces) / block - (pieces.sum(axis=2) / block) ** 2
+    least = np.maximum(_LIMIT.sunk * noise**2, 0.5 * (_LIMIT.sunk_share * np.abs(after).max(axis=1)) ** 2)
+    quiet = np.flatnonzero(np.median(power / np.maximum(least, 1e-18)[:, None], axis=0) < 1)
     quiet = quiet[quiet >= 4]
     end = (int(quiet[0]) if len(quiet) else many) * block
     usual = int(np.median(whole)) if len(whole) else end

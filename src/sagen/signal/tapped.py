@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.model.vocabulary import Connection
+from sagen.signal.pairs import Interval, against_others, own_ring
 from sagen.signal.strikes import StrikeSet
 
 #: Draper's first circumferential mode: the first root of J1' (`scipy.special.jnp_zeros(1, 1)`); f = 1.841 c / (pi B).
@@ -26,6 +28,16 @@ class Tapped:
     strikes: StrikeSet
     sheet: Sheet
     channels: tuple[ChannelSheet, ...]
+
+    @cached_property
+    def rings(self) -> tuple[Interval, ...]:
+        """Each sensor's ring over all strikes, Hz."""
+        return tuple(own_ring(self.strikes, one) for one in range(len(self.channels)))
+
+    @cached_property
+    def against_others(self) -> tuple[Interval, ...]:
+        """How tall each sensor answers against the middle one of the others."""
+        return tuple(against_others(self.strikes, one) for one in range(len(self.channels)))
 
     @property
     def place(self) -> str | None:

@@ -13,6 +13,9 @@ from sagen.signal.reading import StrikeReading
 from sagen.signal.rule import Rule
 
 
+LOOKED_AT = 1 << 13  #: samples that show where the line rests
+
+
 class Piezo:
     """An element that answers to a tap."""
 
@@ -25,7 +28,7 @@ class Piezo:
     part = PiezoPart()
 
     def read(self, capture: Capture, channel: Channel, sheet: ChannelSheet) -> StrikeReading:
-        return StrikeReading(sheet, channel.unit, capture.sfreq, capture.samples, state_levels(channel))
+        return StrikeReading(sheet, channel.unit, capture.sfreq, capture.samples, state_levels(channel, LOOKED_AT))
 
     def points(self, spec: CircuitSpec) -> tuple[Point, ...]:
         return Point.SIGNAL, Point.GROUND, Point.SENSOR, Point.SIGNAL_WIRE, Point.GROUND_WIRE

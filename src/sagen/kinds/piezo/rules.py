@@ -15,7 +15,7 @@ from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import Connection, FindingKind, State
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
-from sagen.signal.pairs import Interval, against_others, own_ring, ring_difference
+from sagen.signal.pairs import Interval, ring_difference
 from sagen.signal.reading import StrikeReading
 from sagen.signal.rule import rule
 from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, knock_band, loaded_share
@@ -46,7 +46,7 @@ def undersampled(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     found = _sensor(reading, context)
     if found is None or not len(found[0].strikes):
         return
-    ring = own_ring(found[0].strikes, found[1])
+    ring = found[0].rings[found[1]]
     cycle = reading.sfreq / ring.value if ring.known else np.nan
     slow = reading.sfreq < _SAMPLES.least_hz
     if not slow and not (ring.known and cycle < _SAMPLES.a_cycle):
@@ -130,7 +130,7 @@ def noisy(reading: StrikeReading, context: Context) -> Iterator[Finding]:
 
 def _relative(tapped: Tapped, sensor: int) -> Interval:
     """How tall a sensor answers against the others, what unlike loads do to it taken off."""
-    told = against_others(tapped.strikes, sensor)
+    told = tapped.against_others[sensor]
     loads = tapped.loads()
     others = np.delete(loads, sensor)
     if not told.known or not np.isfinite(np.where(np.isinf(loads), 1.0, loads)).all() or np.ptp(1 / loads) == 0:
@@ -237,7 +237,7 @@ def ring_mismatch(reading: StrikeReading, context: Context) -> Iterator[Finding]
     if odd is None or odd[0] != sensor:
         return
     _, other, apart, sure = odd
-    ring, theirs = own_ring(tapped.strikes, sensor), own_ring(tapped.strikes, other)
+    ring, theirs = tapped.rings[sensor], tapped.rings[other]
     yield Finding(
         FindingKind.RING_MISMATCH, reading.column, grade(abs(apart.value) / theirs.value - _RING.apart, _RING.plain),
         {"frequency_hz": round(ring.value, 1), "ratio": round(ring.value / theirs.value, 4)},
@@ -251,14 +251,14 @@ def odd_ring(tapped: Tapped, pattern: Tapped | None = None) -> tuple[int, int, I
     """The sensor whose ring differs from the others': which, the one it is compared with, the difference, and by what
     it is the odd one; None where all ring alike."""
     strikes = tapped.strikes
-    rings = [own_ring(strikes, one) for one in range(len(strikes.columns))]
+    rings = tapped.rings
     least = max(1.0, _RING.read_share * len(strikes))
     heard = {one: ring.value for one, ring in enumerate(rings) if ring.known and ring.count >= least}
     good = None
     if pattern is not None and len(pattern.strikes):
         twins = {one: _twin(tapped, one, pattern) for one in heard}
         if None not in twins.values():
-            good = {one: own_ring(pattern.strikes, twin).value for one, twin in twins.items()}
+            good = {one: pattern.rings[twin].value for one, twin in twins.items()}
     odd = strange_ring(heard, tapped.sheet.engine.bore_mm, good)
     if odd is None:
         return None
