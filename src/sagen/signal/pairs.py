@@ -14,7 +14,7 @@ import numpy as np
 from sagen.signal.limits import limits
 from sagen.signal.strikes import StrikeSet
 
-_LIMIT, _STRIKE = limits("pair"), limits("strike")
+_LIMIT = limits("pair")
 
 
 @dataclass(frozen=True)
@@ -56,18 +56,10 @@ def rounded(name: str, interval: Interval, unit: str = "") -> dict:
 
 def log_heights(strikes: StrikeSet) -> tuple[np.ndarray, np.ndarray]:
     """Logarithms of every answer's height and their standard uncertainty, shape (strikes, sensors), NaN where it may
-    not be judged. Where the noise makes crests too tall, the height is told by the whole burst's energy."""
-    answers = strikes.answers
+    not be judged."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        logs = np.log(answers.height)
-        noisy = answers.noise > _STRIKE.faint * answers.height
-        by_energy = 0.5 * np.log(answers.energy)
-    # One measure for all sensors of a strike.
-    use = noisy & answers.good
-    either = use.any(axis=1, keepdims=True) & answers.good & np.isfinite(by_energy)
-    usual = np.nanmedian(np.where(answers.good & np.isfinite(by_energy), logs - by_energy, np.nan)) if use.any() else 0.0
-    logs = np.where(either, by_energy + usual, logs)
-    return np.where(answers.good, logs, np.nan), strikes.height_u()
+        logs = np.log(strikes.answers.height)
+    return np.where(strikes.answers.good, logs, np.nan), strikes.height_u()
 
 
 def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:

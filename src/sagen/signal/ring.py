@@ -155,9 +155,13 @@ def _modes(bursts: np.ndarray, step: float) -> tuple[np.ndarray, np.ndarray]:
     # The energy of a damped sine is its height squared over twice its decay.
     heights = (found[:many] ** 2 + found[many : 2 * many] ** 2).sum(axis=1)
     energy = heights / np.maximum(poles.real, 1.0)
+    # A soft tap rings the block more than the sensor: outside the band of knock sensors a mode counts for less.
+    hertz = poles.imag / (2 * np.pi)
+    kept = energy > _LIMIT.least_energy * energy.max()
+    poles, energy, hertz = poles[kept], energy[kept], hertz[kept]
+    energy = energy * np.where((hertz > _LIMIT.band_low_hz) & (hertz < _LIMIT.band_high_hz), 1.0, _LIMIT.outside_band)
     order = np.argsort(-energy)
-    order = order[energy[order] > _LIMIT.least_energy * energy.max()]
-    return poles[order], energy[order] / energy.max()
+    return poles[order], energy[order] / energy.max(initial=1e-300)
 
 
 def _waves(poles: np.ndarray, length: int, step: float) -> tuple[np.ndarray, np.ndarray]:

@@ -18,6 +18,7 @@ from sagen.signal.levels import noise_of, sample_runs
 from sagen.signal.limits import limits
 from sagen.signal.ring import Modes, Rings, find_modes, fit_rings, steady
 
+LATE_S = (0.0004, 0.001)  #: after the onset, where a ring still stands
 _LIMIT, _LIMIT_RING = limits("strike"), limits("ring")
 
 
@@ -199,7 +200,7 @@ def _blocks(channel: Channel, thin: int, block: int) -> _Blocks:
     sampled = sample_runs(channel.raw, 1 << 12).astype(np.float64)
     different = np.unique(np.abs(np.diff(sampled)))
     step = float(different[different > 0][0]) if 0 < len(different) < 1 << 10 and different[-1] > 0 else 0.0
-    quiet = max(float(np.median(energy)) if len(energy) else 0.0, step**2 / 6, 1e-12)
+    quiet = max(float(np.median(energy)) if len(energy) else 0.0, step**2 / 2, 1e-12)
     # The resting level, stretch by stretch: a ring goes up as far as down.
     long = max(block, round(_LIMIT.rest_s / _LIMIT.block_s) * block)
     rest = few[: len(few) // long * long].reshape(-1, long)[:, :: max(1, long // 16)]
@@ -334,7 +335,11 @@ class _Bursts:
         self.sfreq, self.before, self.whole = sfreq, before, whole
         margin = max(2, round(1.5 * block_s * sfreq))
         volts = raw.astype(np.float64) * scale
-        rest, self.noise = _resting(volts, inside, before - margin, step)
+        tail = slice(before + round(_LIMIT.tail_s * sfreq), volts.shape[1])
+        rest, self.noise = _resting(volts, inside, before - margin, tail, whole + before)
+        tall = raw[np.argsort(-np.abs(volts - rest).max(axis=1))[:4]]
+        step = max(step, scale * _step_of(tall))
+        self.noise = np.maximum(self.noise, max(step / np.sqrt(12), 1e-9))
         self.away = np.subtract(volts, rest, out=volts)
         if not inside.all():
             self.away[~inside] = 0.0
@@ -346,8 +351,11 @@ class _Bursts:
         self.tallest = size.max(axis=1)
         self.onset = _onset(size, self.tallest, self.noise) + look.start
         self.length = _lasts(self.away, before, self.noise, sfreq, whole)
-        spread = np.sqrt(np.mean(self.near**2, axis=1))
-        self.heard = (self.tallest > _LIMIT.heard * self.noise) & (spread > _LIMIT.heard_rms * self.noise)
+        late = np.round(self.onset).astype(np.int64)[:, None] + np.arange(*(round(one * sfreq) for one in LATE_S))
+        rung = np.take_along_axis(self.away, np.clip(late, 0, volts.shape[1] - 1), axis=1)
+        # Ignition hash is tall, but nothing of it is left when a ring still stands.
+        lasts = rung.std(axis=1) > np.maximum(_LIMIT.heard_rms * self.noise, _LIMIT.late_share * self.tallest)
+        self.heard = (self.tallest > _LIMIT.heard * self.noise) & lasts
         part = raw[:, before - margin : before + self.length]
         self.saturated = _cut_off(part, step / max(scale, 1e-300), self.noise / max(scale, 1e-300))
 
@@ -361,7 +369,7 @@ class _Bursts:
         return self.away[chosen[:, None], begin[chosen, None] + np.arange(span)], chosen
 
     def answers(self, begin: np.ndarray, rings: Rings) -> Answers:
-        height, top, bottom, first = _heights(self.near, self.sfreq)
+        height, top, bottom, first = _heights(self.near, self.sfreq, self.noise / np.maximum(self.tallest, 1e-12))
         span = steady(self.away[:, self.before : self.before + self.length])
         energy = np.maximum((span**2).sum(axis=1) - self.noise**2 * self.length, 0.0) / self.sfreq
         return Answers(
@@ -404,25 +412,55 @@ def _compared_mode(modes: list[Modes]) -> list[int]:
     return [one.near(best) or 0 if len(one.poles) else 0 for one in modes]
 
 
-def _resting(volts: np.ndarray, inside: np.ndarray, before: int, step: float) -> tuple[np.ndarray, np.ndarray]:
-    """The resting level of each window carried on in a line from what stood before the strike, shape of `volts`, and
-    the noise about it, shape (strikes,)."""
-    times = np.arange(volts.shape[1], dtype=np.float64)
-    weight = inside[:, :before].astype(np.float64)
-    total = np.maximum(weight.sum(axis=1), 1.0)
-    ahead = volts[:, :before]
-    middle_t = (weight * times[:before]).sum(axis=1) / total
-    middle = (weight * ahead).sum(axis=1) / total
-    since = times[:before] - middle_t[:, None]
-    slope = (weight * since * (ahead - middle[:, None])).sum(axis=1) / np.maximum((weight * since**2).sum(axis=1), 1e-12)
-    slope = np.where(total > _LIMIT.line_samples, slope, 0.0)
-    rest = middle[:, None] + slope[:, None] * (times - middle_t[:, None])
-    left = np.abs(ahead - rest[:, :before]) * weight
+def _resting(
+    volts: np.ndarray, inside: np.ndarray, before: int, tail: slice, whole: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """The resting level of each window, shape of `volts`, and the noise about it before the strike, shape (strikes,).
+
+    A cubic through what stood before the strike and what stands after its ring, in a dozen means of each; where
+    nothing stands after it, a line carried on.
+    """
+    count, length = volts.shape
+    points = 12
+    ahead = before // points
+    late = max((tail.stop - tail.start) // points, 1)
+    starts = [*(ahead * np.arange(points)), *(tail.start + late * np.arange(points))]
+    sizes = [ahead] * points + [late] * points
+    means, weight = np.empty((count, 2 * points)), np.empty((count, 2 * points))
+    for at, (start, size) in enumerate(zip(starts, sizes, strict=True)):
+        part = slice(start, min(start + size, length))
+        held = inside[:, part].all(axis=1) if part.stop > part.start else np.zeros(count, bool)
+        if at >= points:
+            held = held & (part.stop <= whole)
+        means[:, at] = volts[:, part].mean(axis=1) if part.stop > part.start else 0.0
+        weight[:, at] = held
+    centre = np.array(starts) + 0.5 * np.array(sizes)
+    scale = 2.0 / length
+    design = np.polynomial.legendre.legvander(scale * centre - 1.0, 3)
+    level = (weight * means).sum(axis=1) / np.maximum(weight.sum(axis=1), 1.0)
+    both = weight[:, points:].sum(axis=1) >= points // 2
+    # Bends are only believed where both sides hold them.
+    firm = np.where(both, 1e-6, 1e9)[:, None] * np.array([0.0, 0.0, 1.0, 1.0]) + 1e-6
+    gram = np.einsum("sp,pi,pj->sij", weight, design, design) + np.einsum("si,ij->sij", firm, np.eye(4))
+    right = np.einsum("sp,pi->si", weight * (means - level[:, None]), design)
+    solved = np.linalg.solve(gram, right[:, :, None])[:, :, 0]
+    solved[weight[:, :points].sum(axis=1) < 3] = 0.0
+    rest = solved @ np.polynomial.legendre.legvander(scale * np.arange(length) - 1.0, 3).T + level[:, None]
+    left = np.abs(volts[:, :before] - rest[:, :before]) * inside[:, :before]
+    total = np.maximum(inside[:, :before].sum(axis=1), 1)
     middle = np.clip((before - total / 2).astype(int), 0, before - 1)  # those outside are nought and come first
-    ranks = np.unique(middle)
-    noise = 1.4826 * np.partition(left[:, : before], ranks, axis=1)[np.arange(len(left)), middle]
+    noise = 1.4826 * np.partition(left, np.unique(middle), axis=1)[np.arange(count), middle]
     spread = np.sqrt(np.einsum("ij,ij->i", left, left) / total)
-    return rest, np.maximum(np.maximum(noise, spread / 3), max(step / np.sqrt(12), 1e-9))
+    return rest, np.maximum(noise, spread / 3)
+
+
+def _step_of(raw: np.ndarray) -> float:
+    """The recorder's step in raw units, from bursts; 0 where values are too many to be steps."""
+    different = np.unique(raw)
+    if not 3 <= len(different) < raw.size // 2:
+        return 0.0
+    gaps = np.diff(different.astype(np.float64))
+    return float(gaps[gaps > 1e-6 * (float(different[-1]) - float(different[0]))].min(initial=np.inf))
 
 
 def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray) -> np.ndarray:
@@ -437,15 +475,20 @@ def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray) -> np.ndarr
     return at - np.clip(back, 0.0, 1.0)
 
 
-def _heights(near: np.ndarray, sfreq: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Largest distance, top, bottom and first peak of each burst, between its samples too (band-limited)."""
-    times = int(np.ceil(_LIMIT.fine_hz / sfreq))
-    if times > 1:
+def _heights(
+    near: np.ndarray, sfreq: float, noise: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Largest distance, top, bottom and first peak of each burst, between its samples too (band-limited); where the
+    noise (a share of the height) would make crests too tall, without what no knock sensor answers."""
+    times = max(1, int(np.ceil(_LIMIT.fine_hz / sfreq)))
+    faint = noise > _LIMIT.faint
+    if times > 1 or faint.any():
         length = near.shape[1]
         taper = np.ones(length)
         last = max(2, length // 6)
         taper[-last:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(last) + 1) / last)
         spectrum = np.fft.rfft(near * taper, axis=1)
+        spectrum[np.ix_(faint, np.fft.rfftfreq(length, 1 / sfreq) > _LIMIT.crest_hz)] = 0.0
         near = times * np.fft.irfft(spectrum, length * times, axis=1)[:, : (length - last) * times]
     size = np.abs(near)
     height = size.max(axis=1)
@@ -471,21 +514,29 @@ def _lasts(away: np.ndarray, before: int, noise: np.ndarray, sfreq: float, whole
 
 
 def _cut_off(part: np.ndarray, step: float, noise: np.ndarray) -> np.ndarray:
-    """Whether a burst (raw samples) runs flat at its top or bottom: alike samples that end in a jump, which no crest
-    does."""
+    """Whether a burst (raw samples) runs flat at its top or bottom: alike samples that end in a jump.
+
+    Three alike are enough, since the crest of a sine that is as flat leaves it by a few steps. Two may be either side of
+    a crest; they count where several stand at the very end of what the channel ever shows.
+    """
     found = np.zeros(len(part), bool)
     if not part.size:
         return found
     limit = np.maximum(_LIMIT.jump_steps * step, 3 * noise)
-    for extreme, sign in ((part.max(axis=1), 1.0), (part.min(axis=1), -1.0)):
+    for extreme, whole, sign in ((part.max(axis=1), part.max(), 1.0), (part.min(axis=1), part.min(), -1.0)):
         flat = part == extreme[:, None]
-        for row in np.flatnonzero(flat.sum(axis=1) >= _LIMIT.flat_samples):
+        short: list[int] = []
+        for row in np.flatnonzero(flat.sum(axis=1) >= 2):
             edges = np.flatnonzero(np.diff(np.concatenate([[0], flat[row].astype(np.int8), [0]])))
             starts, stops = edges[::2], edges[1::2]
-            long = (stops - starts >= _LIMIT.flat_samples) & (starts > 0) & (stops < part.shape[1])
+            long = (stops - starts >= 2) & (starts > 0) & (stops < part.shape[1])
             beside = np.stack([starts[long] - 1, stops[long]])
             fall = sign * (float(extreme[row]) - part[row, beside].astype(np.float64))
-            found[row] |= bool((fall.min(axis=0, initial=np.inf) > limit[row]).any()) if fall.size else False
+            jumps = fall.min(axis=0, initial=np.inf) > limit[row] if fall.size else np.zeros(0, bool)
+            found[row] |= bool((jumps & ((stops - starts)[long] >= _LIMIT.flat_samples)).any())
+            short += [int(row)] * int(jumps.sum()) if extreme[row] == whole else []
+        if len(short) >= _LIMIT.flat_crests:
+            found[short] = True
     return found
 
 

@@ -44,7 +44,7 @@ def _marks(tapped: Tapped, sensor: int) -> tuple[Span, ...]:
 def undersampled(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     """Too few samples for one cycle of the ring: it may be another frequency folded down."""
     found = _sensor(reading, context)
-    if found is None or not len(found[0].strikes):
+    if found is None or not len(found[0].strikes) or found[0].strikes.silent[found[1]]:
         return
     ring = found[0].rings[found[1]]
     cycle = reading.sfreq / ring.value if ring.known else np.nan
@@ -253,7 +253,7 @@ def odd_ring(tapped: Tapped, pattern: Tapped | None = None) -> tuple[int, int, I
     strikes = tapped.strikes
     rings = tapped.rings
     least = max(1.0, _RING.read_share * len(strikes))
-    heard = {one: ring.value for one, ring in enumerate(rings) if ring.known and ring.count >= least}
+    heard = {one: ring.value for one, ring in enumerate(rings) if ring.known and ring.count >= least and not strikes.silent[one]}
     good = None
     if pattern is not None and len(pattern.strikes):
         twins = {one: _twin(tapped, one, pattern) for one in heard}
