@@ -11,6 +11,7 @@ from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
     DamagedEntry,
+    DecisionEntry,
     FindingEntry,
     InspectionEntry,
     NewerEntry,
@@ -142,6 +143,11 @@ def _(one: CircuitEntry) -> str:
     told += [f"feed {spec.supply:g} V"] if spec.supply else []
     told += [f"pull-up {spec.pull_up:g} V"] if spec.pull_up else []
     return ", ".join(told)
+
+
+@entry_text.register
+def _(one: DecisionEntry) -> str:
+    return f"While it is open: {one.choice}" + (f"\n{one.text}" if one.text else "")
 
 
 @entry_text.register

@@ -1,4 +1,4 @@
-"""`sagen meter VALUE UNIT`: one reading judged."""
+"""`sagen meter VALUE UNIT`: one reading judged; several values are a set of like parts."""
 
 from __future__ import annotations
 
@@ -9,12 +9,14 @@ import sys
 
 def add(verbs) -> None:
     parser = verbs.add_parser("meter", help="judge one meter reading against its limits")
-    parser.add_argument("value", type=_number, metavar="VALUE", help="as the meter shows it; noughts at its end count")
+    parser.add_argument(
+        "value", type=_number, nargs="+", metavar="VALUE",
+        help="as the meter shows it; noughts at its end count; two to eight are a set of like parts",
+    )  # fmt: skip
     parser.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm, V, mV, A or mA")
     parser.add_argument(
         "--limits",
         nargs=2,
-        required=True,
         metavar=("LOW", "HIGH"),
         help="in the same unit, or with one of their own: 2000ohm",
     )
@@ -39,13 +41,31 @@ def _number(text: str) -> str:
 def run(arguments) -> int:
     from sagen.meter import Accuracy, judge, limit_of, stored_accuracy, typed_digit
 
-    value = float(arguments.value.replace(",", "."))
+    if len(arguments.value) > 1:
+        return _set(arguments)
+    if arguments.limits is None:
+        print("sagen meter: give --limits LOW HIGH, or the other readings of the set", file=sys.stderr)
+        return 2
+    value = float(arguments.value[0].replace(",", "."))
     accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
     low, high = (limit_of(one, arguments.unit) for one in arguments.limits)
     verdict = judge(
         value, arguments.unit, low, high, at=arguments.at, temperature=arguments.temperature,
-        material=arguments.material, leads=arguments.leads, accuracy=accuracy, digit=typed_digit(arguments.value),
+        material=arguments.material, leads=arguments.leads, accuracy=accuracy, digit=typed_digit(arguments.value[0]),
     )  # fmt: skip
+    print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
+    return 0
+
+
+def _set(arguments) -> int:
+    from sagen.meter import Accuracy, limit_of, stored_accuracy, typed_digit
+    from sagen.meter.sets import compare_set
+
+    accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
+    values = [float(one.replace(",", ".")) - arguments.leads for one in arguments.value]
+    limits = tuple(limit_of(one, arguments.unit) for one in arguments.limits) if arguments.limits else None
+    digit = max(typed_digit(one) for one in arguments.value)
+    verdict = compare_set(values, arguments.unit, limits, accuracy=accuracy, digit=digit)
     print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
     return 0
 

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLineEdit, QPushB
 
 from sagen.desk.look.plain import Label
 from sagen.meter import arithmetic as work
+from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
-from sagen.reason.apart import Apart
 
 MOST = 1e12  #: no figure on a job card is larger
 
@@ -37,24 +37,14 @@ SUMS = (
     Sum("Wire by gauge", ("Length, m", "AWG", "Temperature, °C"), lambda v: f"{_ohm(work.wire_ohm(v[0], awg=int(v[1]), celsius=v[2]))} of copper."),
     Sum("Wire by cross-section", ("Length, m", "mm²", "Temperature, °C"), lambda v: f"{_ohm(work.wire_ohm(v[0], mm2=v[1], celsius=v[2]))} of copper."),
     Sum("Thermistor between two points", ("At, °C", "First °C", "First Ω", "Second °C", "Second Ω"), lambda v: f"{_ohm(work.thermistor_ohm(v[0], (v[1], v[2]), (v[3], v[4])))}."),
-    Sum("Set of like parts: which one is odd", ("Readings",), lambda v: _odd(v), "four knock sensors, say: 0.20 0.20 0.31 0.20"),
+    Sum("Set of like parts: which one is odd", ("Readings",), lambda v: compare_set(v).text, "four knock sensors, say: 0.20 0.20 0.31 0.20"),
     Sum("Potentiometer sweep: where it tears", ("Readings",), lambda v: _sweep(v), "volts from closed to open, in order"),
-    Sum(
-        "While it is apart: all of the set or only what failed",
-        ("Parts in the set", "Failed", "Price of one", "Hours in and out", "Hours each", "Labour rate", "Chance that another fails, 0-1"),
-        lambda v: Apart(int(v[0]), int(v[1]), *v[2:]).text(),
-    ),
 )  # fmt: skip
 
 
 def _may_be_below(field: str) -> bool:
     """Whether a figure may lie below zero: a temperature, a voltage, a reading."""
     return field.startswith("Readings") or field.endswith(("°C", "V"))
-
-
-def _odd(values: list[float]) -> str:
-    found = work.odd_one_out(values)
-    return f"Number {', '.join(str(one + 1) for one in found)} differs from the others." if found else "All alike."
 
 
 def _sweep(values: list[float]) -> str:

@@ -58,14 +58,6 @@ def thermistor_ohm(celsius: float, first: tuple[float, float], second: tuple[flo
     return r1 * math.exp(beta * (1 / (celsius + 273.15) - 1 / (t1 + 273.15)))
 
 
-def odd_one_out(values: Sequence[float], *, share: float = 0.15) -> list[int]:
-    """Which of a set of like parts differ from the rest: farther from the median than `share` of it."""
-    if len(values) < 3:
-        raise SagenError("at least three like parts are needed to say which one is odd")
-    middle = statistics.median(values)
-    return [index for index, one in enumerate(values) if abs(one - middle) > share * abs(middle)]
-
-
 def sweep_faults(volts: Sequence[float], *, jump: float = 0.06) -> list[int]:
     """Where a potentiometer's sweep (volts, in order) falls back or jumps by more than a share of its span."""
     span = max(volts) - min(volts) if len(volts) else 0.0

@@ -286,6 +286,29 @@ class StayedEntry(Record):
 
 
 @dataclass(frozen=True)
+class DecisionEntry(Record):
+    """What was decided while it was open: the choice taken, all that were weighed (name, fitted, cost, low, high,
+    comes_back, waits_days), and what they were weighed from."""
+
+    kind = EntryKind.DECISION
+    choice: str
+    choices: tuple[dict, ...] = ()
+    given: dict = field(default_factory=dict)
+    text: str = ""
+
+    def __post_init__(self):
+        self._text("choice", "text")
+        if not self.choice:
+            raise ValueError("choice: says nothing")
+        object.__setattr__(self, "choices", tuple(dict(one) for one in self.choices))
+        for one in self.choices:
+            for name in ("cost", "low", "high"):
+                value = one.get(name)
+                if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+                    raise ValueError(f"choices: {name} is not a number")
+
+
+@dataclass(frozen=True)
 class FindingEntry(Record):
     """A finding that was read elsewhere, with its fields as the command line's contract lists them; "none": a recording
     that showed nothing wrong."""

@@ -337,6 +337,7 @@ class EntryKind(StrEnum):
     CIRCUIT = "circuit"
     SCAN = "scan"
     STAYED = "stayed"
+    DECISION = "decision"
     DAMAGED = "damaged"  #: a row that cannot be read
     NEWER = "newer"  #: written by a newer Sagen
 

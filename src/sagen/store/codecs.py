@@ -22,6 +22,7 @@ from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
     DamagedEntry,
+    DecisionEntry,
     FindingEntry,
     InspectionEntry,
     KeptReference,
@@ -38,6 +39,7 @@ from sagen.model.trail import (
 )
 from sagen.model.vocabulary import Complaint, EntryKind, FindingKind
 from sagen.model.words import OWED
+from sagen.signal.strikes import StrikeSet
 
 #: the version that records are written in
 VERSION = 2
@@ -46,7 +48,7 @@ RECORDS: dict[EntryKind, type[Record]] = {
     one.kind: one
     for one in (
         ComplaintEntry, CodeEntry, CaptureEntry, FindingEntry, NoteEntry, RepairEntry, ProofEntry, ReadingEntry,
-        InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry,
+        InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry, DecisionEntry,
     )
 }  # fmt: skip
 
@@ -119,6 +121,8 @@ def _sheet(data: object) -> Sheet:
 
 def _capture(data: dict) -> CaptureEntry:
     cadence, reference = data.get("cadence"), data.get("reference")
+    if data.get("strikes") is not None:
+        StrikeSet.of(data["strikes"])  # what makes no sense is told now, not when it is first drawn
     return CaptureEntry.of(
         {
             **data,

@@ -1,0 +1,251 @@
+"""The decision while it is open: fit what failed, more of the set, or all of it.
+
+Each part may bring the machine back; how likely is a beta distribution from common practice (`knowledge/decision.toml`),
+moved by what was measured of the part, by its origin, and by what came back to this shop (conjugate counts: Gelman et
+al., Bayesian Data Analysis, 2.4). A choice costs its parts, its waiting, and the chance of opening everything again.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cache
+from importlib.resources import files
+from typing import Annotated
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from sagen.model.errors import KnowledgeError, SagenError
+from sagen.model.sheet import first_fault
+from sagen.model.vocabulary import Origin
+
+DRAWS = 4000  #: of the chances, for the interval
+MOST_PARTS = 8
+Share = Annotated[float, Field(gt=0, lt=1)]
+Odds = Annotated[float, Field(gt=0, le=20)]
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class _Returns(_Table):
+    comes_back: Share
+    counts_as: Annotated[float, Field(gt=0, le=1000)]
+
+
+class _Measured(_Table):
+    tall: Share
+    under_a_load: Odds
+    lower: Odds
+    open_only: Odds
+    not_measured: Odds
+
+
+class _Facts(_Table):
+    new: dict[Origin, _Returns]
+    stays: _Returns
+    measured: _Measured
+
+
+def parse_facts(text: str, where: str) -> _Facts:
+    """The table of chances; raises KnowledgeError with file and what is wrong."""
+    try:
+        facts = _Facts.model_validate(tomllib.loads(text))
+    except ValidationError as error:
+        raise KnowledgeError(f"{where}: {first_fault(error, _Facts)}") from None
+    except tomllib.TOMLDecodeError as error:
+        raise KnowledgeError(f"{where}: {error}") from None
+    missing = [one for one in Origin if one not in facts.new]
+    if missing:
+        raise KnowledgeError(f"{where}: [new] says nothing of {missing[0]}")
+    return facts
+
+
+@cache
+def decision_facts() -> _Facts:
+    text = files("sagen.reason.knowledge").joinpath("decision.toml").read_text(encoding="utf-8")
+    return parse_facts(text, "decision.toml")
+
+
+@dataclass(frozen=True)
+class PartState:
+    """One part of the set as it is now. `ratio` is its height against the others, `loaded` whether that was under a
+    load; None where it was not measured."""
+
+    name: str
+    failed: bool = False
+    ratio: float | None = None
+    loaded: bool = False
+
+
+@dataclass(frozen=True)
+class WhileOpen:
+    """What is known when the engine is open. Money in one currency; a figure that was not stated is None."""
+
+    parts: tuple[PartState, ...]
+    part_price: float
+    labour_again: float  #: what it would cost to get here once more, in and out
+    labour_each: float = 0.0  #: to change one more while it is open
+    origin: Origin = Origin.ORIGINAL  #: of the parts that would go in
+    wait_days: float = 0.0  #: until the parts that are not at hand have come
+    at_hand: int = 0  #: how many are at hand now
+    day_cost: float | None = None  #: what a day of standing costs whoever needs the machine
+    #: fitted and come back by origin, as this shop has seen
+    record: Mapping[Origin, tuple[int, int]] = field(default_factory=dict)
+
+    def __post_init__(self):
+        if not 1 <= len(self.parts) <= MOST_PARTS:
+            raise SagenError(f"a set is of one to {MOST_PARTS} parts")
+        if not any(one.failed for one in self.parts):
+            raise SagenError("say which part failed: without one there is nothing to decide")
+        money = (self.part_price, self.labour_again, self.labour_each, self.wait_days, self.day_cost or 0.0)
+        if not all(0 <= one < 1e9 for one in money):
+            raise SagenError("prices, labour and days are not below zero, and not beyond a thousand million")
+        for name, (fitted, back) in self.record.items():
+            if not 0 <= back <= fitted:
+                raise SagenError(f"of {fitted} {name} parts {back} cannot have come back")
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One way to close it again: its expected cost, and between which ends that lies in nine of ten such jobs' chances."""
+
+    name: str
+    fitted: tuple[str, ...]
+    cost: float
+    low: float
+    high: float
+    comes_back: float  #: chance that any of the set brings it back
+    waits_days: float
+
+    def as_data(self) -> dict:
+        return {
+            "name": self.name, "fitted": list(self.fitted), "cost": round(self.cost, 2), "low": round(self.low, 2),
+            "high": round(self.high, 2), "comes_back": round(self.comes_back, 4), "waits_days": self.waits_days,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Decision:
+    """All choices, cheapest first, and where the two leading ones break even."""
+
+    given: WhileOpen
+    choices: tuple[Choice, ...]
+    chances: tuple[tuple[str, float], ...]  #: of each part, as it stands in the cheapest choice
+    break_even_labour: float | None  #: cost of getting here again from which on fitting all is the cheaper
+    sure: float  #: share of the draws in which the cheapest stays it
+
+    @property
+    def best(self) -> Choice:
+        return self.choices[0]
+
+
+def decide(given: WhileOpen) -> Decision:
+    """Weigh the choices."""
+    rng = np.random.default_rng(20)
+    failed = [at for at, one in enumerate(given.parts) if one.failed]
+    rest = [at for at, one in enumerate(given.parts) if not one.failed]
+    new = _new_chance(given)
+    drawn_new = rng.beta(*new, (DRAWS, len(given.parts)))
+    drawn_old = np.stack([rng.beta(*_old_chance(one), DRAWS) for one in given.parts], axis=1)
+    ways = _ways(given, failed, rest)
+    costs, backs = [], []
+    for _, fitted in ways:
+        chance = np.where(np.isin(np.arange(len(given.parts)), fitted), drawn_new, drawn_old)
+        any_back = 1 - np.prod(1 - chance, axis=1)
+        costs.append(_now(given, len(fitted)) + any_back * _again(given))
+        backs.append(any_back)
+    order = np.argsort([float(one.mean()) for one in costs])
+    choices = tuple(
+        Choice(
+            ways[at][0], tuple(given.parts[one].name for one in ways[at][1]), float(costs[at].mean()),
+            *(float(one) for one in np.quantile(costs[at], [0.05, 0.95])), float(backs[at].mean()),
+            _waits(given, len(ways[at][1])),
+        )
+        for at in order
+    )  # fmt: skip
+    best = int(order[0])
+    chances = [
+        (one.name, float(drawn_new[:, at].mean() if at in ways[best][1] else drawn_old[:, at].mean()))
+        for at, one in enumerate(given.parts)
+    ]
+    sure = float(np.mean(np.argmin(np.stack(costs), axis=0) == best)) if len(costs) > 1 else 1.0
+    return Decision(given, choices, tuple(chances), _break_even(given, ways, backs), sure)
+
+
+def _ways(given: WhileOpen, failed: list[int], rest: list[int]) -> list[tuple[str, list[int]]]:
+    """The choices: what failed; that and the lowest of the others; the set."""
+    ways = [("fit one" if len(failed) == 1 else f"fit the {len(failed)} that failed", failed)]
+    if len(given.parts) == 2 and rest:
+        ways.append(("fit both", failed + rest))
+    elif rest:
+        lowest = min(rest, key=lambda at: given.parts[at].ratio if given.parts[at].ratio is not None else 0.5)
+        if len(rest) > 1:
+            ways.append((f"fit {len(failed) + 1}", sorted([*failed, lowest])))
+        ways.append(("fit the set", failed + rest))
+    return ways
+
+
+def _now(given: WhileOpen, count: int) -> float:
+    return count * (given.part_price + given.labour_each) + _waits(given, count) * (given.day_cost or 0.0)
+
+
+def _waits(given: WhileOpen, count: int) -> float:
+    return given.wait_days if count > given.at_hand else 0.0
+
+
+def _again(given: WhileOpen) -> float:
+    """What one come-back costs: in and out, a part, and the days until it is there."""
+    return given.labour_again + given.part_price + given.labour_each + given.wait_days * (given.day_cost or 0.0)
+
+
+def _new_chance(given: WhileOpen) -> tuple[float, float]:
+    fact = decision_facts().new[given.origin]
+    fitted, back = given.record.get(given.origin, (0, 0))
+    return fact.comes_back * fact.counts_as + back, (1 - fact.comes_back) * fact.counts_as + fitted - back
+
+
+def _old_chance(part: PartState) -> tuple[float, float]:
+    facts = decision_facts()
+    odds = facts.stays.comes_back / (1 - facts.stays.comes_back)
+    if part.ratio is None:
+        odds *= facts.measured.not_measured
+    elif not part.loaded:
+        odds *= facts.measured.open_only
+    else:
+        odds *= facts.measured.under_a_load if part.ratio >= facts.measured.tall else facts.measured.lower
+    share = odds / (1 + odds)
+    return share * facts.stays.counts_as, (1 - share) * facts.stays.counts_as
+
+
+def _break_even(given: WhileOpen, ways: Sequence[tuple[str, list[int]]], backs: list[np.ndarray]) -> float | None:
+    """Cost of getting here again at which fitting all costs as much as fitting only what failed; None where it never
+    does."""
+    if len(ways) < 2:
+        return None
+    fewer = float(backs[0].mean() - backs[-1].mean())
+    more = _now(given, len(ways[-1][1])) - _now(given, len(ways[0][1]))
+    if fewer <= 0:
+        return None
+    return max(more / fewer - (_again(given) - given.labour_again), 0.0)
+
+
+def said(decision: Decision) -> str:
+    """The decision in words."""
+    best, given = decision.best, decision.given
+    one = f"{best.name[:1].upper()}{best.name[1:]}: {best.cost:,.0f} expected ({best.low:,.0f} to {best.high:,.0f}), {100 * best.comes_back:.0f} % come back."
+    if len(decision.choices) == 1:
+        return one
+    other = decision.choices[1]
+    text = f"{one} {other.name[:1].upper()}{other.name[1:]}: {other.cost:,.0f} ({other.low:,.0f} to {other.high:,.0f}), {100 * other.comes_back:.0f} %."
+    if decision.sure < 0.8:
+        text += " The two are close: what is not known of the parts may turn it."
+    if decision.break_even_labour is not None:
+        text += f" Fitting them all pays from {decision.break_even_labour:,.0f} for getting here again; it is {given.labour_again:,.0f}."
+    if given.day_cost is None and given.wait_days:
+        days = "a day" if given.wait_days == 1 else f"{given.wait_days:g} days"
+        text += f" Waiting {days} is not counted: what a day costs was not stated."
+    return text
