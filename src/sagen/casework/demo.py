@@ -16,12 +16,24 @@ from sagen.instruments import register_instruments
 from sagen.instruments.stand_in import StandIn
 from sagen.kinds import broken, examine
 from sagen.machine.faults import fault_called, possible
+from sagen.machine.knock import Tap
 from sagen.machine.record import record
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
 from sagen.model.sheet import Sheet
-from sagen.model.trail import CodeEntry, ComplaintEntry, NoteEntry, ProofEntry, Record, RepairEntry, ReplacedEntry
+from sagen.model.trail import (
+    CaptureEntry,
+    CircuitEntry,
+    CodeEntry,
+    ComplaintEntry,
+    NoteEntry,
+    ProofEntry,
+    Record,
+    RepairEntry,
+    ReplacedEntry,
+)
+from sagen.model.vocabulary import Connection, Role
 from sagen.reason.case import circuit_of
 from sagen.reason.facts import cause_of, knowledge
 from sagen.store.log import JobLog
@@ -42,9 +54,21 @@ class DemoCapture:
     sfreq: float = 40_000.0
     seed: int = 1
     good_seed: int | None = None  #: compared with a sound machine of this seed
+    tap: Tap | None = None  #: how the set was struck
+    bore_mm: float | None = None
+    again: int = 0  #: which recording of the same machine this is
 
     def make(self) -> tuple[Capture, Sheet]:
         machine = broken(self.spec, self.faults, self.seed)
+        machine.tap = self.tap
+        if self.again:
+            machine.rng = np.random.default_rng([self.seed, self.again])
+        capture, sheet = self._recorded(machine)
+        if self.bore_mm:
+            sheet = sheet.model_copy(update={"engine": sheet.engine.model_copy(update={"bore_mm": self.bore_mm})})
+        return capture, sheet
+
+    def _recorded(self, machine) -> tuple[Capture, Sheet]:
         return record(
             machine, self.state, seconds=self.seconds, sfreq=self.sfreq, cylinders=self.cylinders, name=self.name
         )
@@ -74,9 +98,34 @@ _COURIER = CircuitSpec(
 _DRAKE = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=8.0, wheel="52-2", values={"pull_up_ohm": 1_800})
 _PLOVER = CircuitSpec(role="crank", sensor="reluctance", wheel="34-1", ohms=(610.0, 740.0))
 _SKERRY = CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0, wheel="3")
+_HALYARD = CircuitSpec(
+    role="knock", sensor="piezo", bank=1, ohms=(150_000.0, 185_000.0), values={"piezo_hz": 7_350.0, "piezo_v": 1.25}
+)
+_WEAK = (("element cracked", 0.35),)
+
+
+def _tapped(name: str, place: str, connection: Connection, again: int, faults=_WEAK) -> DemoCapture:
+    return DemoCapture(
+        name, _HALYARD, faults, "strike", 6, seconds=2.7, sfreq=200_000.0, seed=17,
+        tap=Tap(place, connection, 27_000.0), bore_mm=81.0, again=again,
+    )  # fmt: skip
+
+
 _MARLIN = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="46")
 
 JOBS = (
+    DemoJob(
+        "Halyard Curlew 2.9 six", "Brackenridge Lime Works", 6,
+        (
+            ComplaintEntry("no_power", when=("hot",)),
+            CodeEntry("P0325"),
+            CircuitEntry(_HALYARD),
+            NoteEntry("Intake manifold has to come off to get at them: three hours in and out, hoses brittle."),
+            _tapped("curlew-open-front.csv", "front", Connection.UNPLUGGED, 1),
+            _tapped("curlew-open-rear.csv", "rear", Connection.UNPLUGGED, 2),
+            _tapped("curlew-27k-rear.csv", "rear", Connection.LOADED, 3),
+        ),
+    ),
     DemoJob(
         "Ostrel Heron 3 twin", "Fenwick Allotments", 2,
         (
@@ -194,6 +243,10 @@ def stand_in(job: Job) -> StandIn:
     able = {one.slug for one in possible(spec)}
     machine = broken(spec, [one for one in faults_of(job, spec) if one[0] in able], 200 + job.id)
     machine.cylinders = job.cylinders or 4
+    if spec.role == Role.KNOCK:
+        # A careful hand taps at another place the next time.
+        taken = sum(1 for one in job.records(CaptureEntry) if one.strikes is not None)
+        machine.tap = Tap(("front", "rear")[taken % 2], sensors=spec.sensors or 2)
     # Each recording is another one of the same machine.
     machine.rng = np.random.default_rng([job.id, len(job.entries), 5])
     return StandIn(machine)

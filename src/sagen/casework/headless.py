@@ -98,7 +98,9 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
         raise SagenError("; ".join(f"{path}: {why}" for path, why in failed[:3]))
     verdict = judge_taps(_once(tapped), _once(good))
     if verdict is None:
-        raise SagenError(f"{', '.join(Path(one).name for one in paths[:4])}: no strike stands above the noise in any of them")
+        raise SagenError(
+            f"{', '.join(Path(one).name for one in paths[:4])}: no strike stands above the noise in any of them"
+        )
     gravest = verdict.gravest()
     bank = verdict.sensors[gravest].bank if gravest is not None else None
     spec = CircuitSpec(role=Role.KNOCK, sensor=SensorKind.PIEZO, bank=bank)

@@ -10,8 +10,10 @@ from sagen.model.capture import Capture
 from sagen.model.job import Entry
 from sagen.model.sheet import Sheet
 from sagen.report.look import Look, look_at
+from sagen.report.rings import RingScene, ring_scene
 from sagen.report.scene import Strip, strip_scene
 from sagen.signal.pyramid import Pyramid
+from sagen.signal.tapped import knock_band
 from sagen.signal.true_units import in_true_units
 
 
@@ -28,6 +30,7 @@ class OpenCapture:
     #: the known-good capture in true units, and what it shows itself
     reference: Pair | None = None
     reference_done: Examination | None = None
+    rings: RingScene | None = None  #: where knock sensors were struck
 
     @property
     def capture(self) -> Capture:
@@ -58,4 +61,6 @@ def opened_capture(
         if one.reading is not None:
             one.reading.speed_range()
     strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, looks=looks)
-    return OpenCapture(job_id, entry, done, strip, looks, pyramids, true, reference_done)
+    bore = done.sheet.engine.bore_mm
+    rings = ring_scene(done.capture, done.tapped, knock_band(bore) if bore else None) if done.tapped else None
+    return OpenCapture(job_id, entry, done, strip, looks, pyramids, true, reference_done, rings)

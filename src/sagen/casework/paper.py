@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from sagen.casework.open_capture import OpenCapture
+from sagen.casework.taps import JobTaps, before_and_after
 from sagen.casework.words import entry_text
+from sagen.kinds.piezo.words import gap_words, load_words, share_words
 from sagen.model.job import Job
-from sagen.model.trail import CodeEntry, ComplaintEntry, NoteEntry, ProofEntry, RepairEntry
-from sagen.report.printed import FindingPage
+from sagen.model.trail import CodeEntry, ComplaintEntry, DecisionEntry, NoteEntry, ProofEntry, RepairEntry
+from sagen.report.printed import FindingPage, TapsPart
 
 
 def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
@@ -20,5 +22,42 @@ def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
         owner=job.owner,
         complaint="; ".join(entry_text(one) for one in job.records(ComplaintEntry)),
         codes=tuple(one.code for one in job.records(CodeEntry)),
+        taps=taps_part(weighed.taps, job.records(DecisionEntry)),
         notes=tuple(entry_text(one) for kind in (NoteEntry, RepairEntry, ProofEntry) for one in job.records(kind)),
     )
+
+
+def taps_part(taps: JobTaps, decisions) -> TapsPart | None:
+    """What is printed of the taps of a job; None where there are none and nothing was decided."""
+    decided = entry_text(decisions[-1]).replace("\n", ". ") if decisions else ""
+    verdict = taps.shown
+    if verdict is None:
+        return TapsPart((), (), decision=decided) if decided else None
+    rows = []
+    for at, key in enumerate(verdict.sensors):
+        source, lowest, ring = verdict.sources[at], verdict.lowest_ohm[at], verdict.rings[at]
+        rows.append((
+            f"{key.column}, bank {key.bank}" if key.bank else key.column,
+            share_words(verdict.relative[at]),
+            f"{ring.value:,.0f} Hz" if ring.known else "not read",
+            f"{source.ohm.value / 1000:.0f} k\u03a9 ({source.ohm.low / 1000:.0f} to {source.ohm.high / 1000:.0f})" if source else "not measured",
+            f"{lowest / 1000:.0f} k\u03a9" if lowest else "not known",
+        ))  # fmt: skip
+    found = tuple(f"{one.channel}: {one.text}" for one in verdict.findings()) or (
+        "Nothing wrong with any of the sensors.",
+    )
+    connection, pairs = before_and_after(taps)
+    sides = tuple(
+        (one.name, _percent(one.before), _percent(one.after), _hertz(one.ring_before), _hertz(one.ring_after))
+        for one in pairs
+    )
+    missing = tuple(gap_words(one) for one in verdict.gaps)
+    return TapsPart(tuple(rows), found, missing, load_words(connection) if pairs else "", sides, decided)
+
+
+def _percent(share: float | None) -> str:
+    return "not taken" if share is None else f"{100 * share:.0f} %"
+
+
+def _hertz(value: float | None) -> str:
+    return "not read" if value is None else f"{value:,.0f} Hz"

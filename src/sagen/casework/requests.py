@@ -20,6 +20,7 @@ from sagen.casework.examination import (
     read_incoming,
 )
 from sagen.casework.open_capture import OpenCapture, opened_capture
+from sagen.casework.taps import NO_TAPS, JobTaps, job_taps
 from sagen.codes.lookup import beside, unknown_codes
 from sagen.kinds import examine
 from sagen.model.capture import Capture
@@ -83,6 +84,7 @@ class Weighed:
     pieces: int = 0  #: how many pieces of evidence count
     advice: object = None
     odd: tuple[str, ...] = ()  #: what codes mean together, and readings that no fault explains
+    taps: JobTaps = NO_TAPS  #: what the taps of a knock job say together
 
 
 @dataclass(frozen=True)
@@ -112,7 +114,7 @@ def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy
     codes = [one.code for one in job.records(CodeEntry) if not one.says]
     together = (*unknown_codes(codes), *beside(codes))
     said = advice(case, posterior, checks)
-    return Weighed(job.id, suspects, checks, len(posterior.used), said, together + posterior.odd)
+    return Weighed(job.id, suspects, checks, len(posterior.used), said, together + posterior.odd, job_taps(records))
 
 
 # captures ----------------------------------------------------------------------------------

@@ -16,14 +16,25 @@ def _meter(shell, check, text) -> None:
 
 def _capture(shell, check, text) -> None:
     from sagen.desk.forms import CaptureForm
+    from sagen.kinds.kind import kind_of
     from sagen.reason.case import circuit_of
     from sagen.reason.checks import recorder_settings
 
     spec = circuit_of(shell.workspace.job.records())
-    form = CaptureForm(check, text, recorder_settings(check, spec), shell, stand_in=bool(shell.workspace.instruments))
+    guide = None
+    if not kind_of(spec.sensor).rotating:
+        from sagen.desk.lenses.rings import TapGuide
+
+        weighed = shell.workspace.last_weighed
+        guide = TapGuide(weighed.taps.now if weighed else None)
+    form = CaptureForm(
+        check, text, recorder_settings(check, spec), shell, stand_in=bool(shell.workspace.instruments), guide=guide
+    )
     if not form.exec():
         return
-    if form.from_stand_in:
+    if form.by_eye:
+        _look(shell, check, text)
+    elif form.from_stand_in:
         shell.workspace.record_from_instruments(check.state)
     else:
         shell.choose_files()

@@ -512,7 +512,14 @@ class CaptureForm(Form):
     """What to set on the recorder for a check, and where its capture comes from."""
 
     def __init__(
-        self, check, text: str, settings: tuple[tuple[str, str], ...], parent: QWidget | None = None, *, stand_in=False
+        self,
+        check,
+        text: str,
+        settings: tuple[tuple[str, str], ...],
+        parent: QWidget | None = None,
+        *,
+        stand_in=False,
+        guide: QWidget | None = None,
     ):
         super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
         told = Label(text)
@@ -527,12 +534,25 @@ class CaptureForm(Form):
             mind.setObjectName("caution")
             mind.setWordWrap(True)
             self.fields.addRow(mind)
+        if guide is not None:
+            self.setMinimumWidth(680)
+            self.fields.addRow(guide)
         self.from_stand_in = False
         self.record = QPushButton("Record from the stand-in")
         self.record.setToolTip("A simulated machine with a fault of its own, to practise on")
         self.record.clicked.connect(self._record)
         self.record.setVisible(stand_in)
         self.buttons.insertWidget(1, self.record)
+        self.by_eye = False
+        self.eye = QPushButton("Read by eye")
+        self.eye.setToolTip("Enter what the recorder's own screen shows, without a file")
+        self.eye.clicked.connect(self._read_by_eye)
+        self.eye.setVisible(bool(check.outcome))
+        self.buttons.insertWidget(1, self.eye)
+
+    def _read_by_eye(self) -> None:
+        self.by_eye = True
+        self.accept()
 
     def _record(self) -> None:
         self.from_stand_in = True

@@ -133,6 +133,7 @@ class MainWindow(QMainWindow):
         workspace = self.workspace
         workspace.job_changed.connect(self._job_changed)
         workspace.jobs_changed.connect(self._jobs_changed)
+        workspace.weighed.connect(self._show_taps)
         workspace.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
         workspace.capture_opened.connect(self._capture_opened)
         workspace.incoming.connect(self._incoming)
@@ -166,6 +167,11 @@ class MainWindow(QMainWindow):
         self._update_buttons()
 
     # pages --------------------------------------------------------------------------------
+
+    def _show_taps(self, weighed) -> None:
+        page = self._pages.get("capture")
+        if page is not None:
+            page.show_taps(weighed.taps)
 
     def page(self, name: str) -> Page:
         """A page of the bench, made when it is first asked for."""
@@ -248,6 +254,8 @@ class MainWindow(QMainWindow):
     def _capture_opened(self, opened) -> None:
         page = self.page("capture")
         page.show_capture(opened)
+        if self.workspace.last_weighed is not None:
+            page.show_taps(self.workspace.last_weighed.taps)
         self._update_buttons()
         if self.heap.busy:
             return  # what was kept does not turn the page under the next file's questions
@@ -388,13 +396,35 @@ class MainWindow(QMainWindow):
         else:
             self.workspace.open_entry(entry)
 
+    def decide(self, old: Entry | None = None) -> None:
+        """Weigh what to fit while it is open, with what this shop's own jobs say of such parts."""
+        from sagen.casework.shop import AskShop
+
+        job = self.workspace.job
+        if job is not None:
+            self.workspace.ask(AskShop(job.id), lambda shop: self._decide(shop, old), slot="shop")
+
+    def _decide(self, shop, old: Entry | None) -> None:
+        from sagen.desk.decision_form import DecisionForm
+
+        if shop is None or self.workspace.job is None or shop.job_id != self.workspace.job.id:
+            return
+        weighed = self.workspace.last_weighed
+        form = DecisionForm(weighed.taps if weighed else None, shop.by_origin, self, old.record if old else None)
+        if form.exec():
+            if old is None:
+                self.workspace.add(form.answer())
+            else:
+                self.workspace.correct(old, form.answer())
+
     def add_entry(self, kind) -> None:
         from sagen.desk.forms import FORMS
+        from sagen.model.vocabulary import EntryKind
 
         if self.workspace.job is None:
             return
         if kind not in FORMS:
-            self.show_circuit()
+            {EntryKind.DECISION: self.decide}.get(kind, self.show_circuit)()
             return
         form = FORMS[kind](parent=self)
         if form.exec():
@@ -408,6 +438,8 @@ class MainWindow(QMainWindow):
             self.message.say("A capture is corrected by bringing it in again; withdraw this one afterwards.")
         elif entry.kind in (EntryKind.DAMAGED, EntryKind.NEWER):
             self.message.say("This entry can be seen and withdrawn (Del), but not changed here.")
+        elif entry.kind == EntryKind.DECISION:
+            self.decide(entry)
         elif entry.kind not in FORMS:
             self.message.say("Enter it again as it should be, and withdraw this one (Del).")
         else:

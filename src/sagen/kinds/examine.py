@@ -152,7 +152,9 @@ def examine(
     cranks = (one for one in readings if one.sheet.role == Role.CRANK and one.switching)
     cranking = context.state == State.CRANKING
     heard = next((told for one in cranks if (told := cadence(one))), None) if cranking else None
-    return Examination(capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped)
+    return Examination(
+        capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped
+    )
 
 
 def _read_channels(

@@ -9,7 +9,7 @@ from sagen.machine.part import SensorPart
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind
+from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
 from sagen.signal.reading import ChannelReading
 from sagen.signal.rule import Rule
 
@@ -48,6 +48,9 @@ class Kind(Protocol):
 
     def height_setting(self, spec: CircuitSpec) -> str:
         """The height scale to set on a recorder, in words."""
+
+    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
+        """All that is to be set on a recorder, by name, of a kind that is not recorded as what turns is; else ()."""
 
     def stated(self, spec: CircuitSpec) -> dict:
         """What a circuit's description says of its signal's channel, as a row of a sheet."""

@@ -87,7 +87,9 @@ def record_taps(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq:
     return out
 
 
-def _rung(machine: SimulatedMachine, times: np.ndarray, at: np.ndarray, hard: np.ndarray, body: np.ndarray) -> np.ndarray:
+def _rung(
+    machine: SimulatedMachine, times: np.ndarray, at: np.ndarray, hard: np.ndarray, body: np.ndarray
+) -> np.ndarray:
     """Open volts of one element."""
     values = machine.values
     modes = [(values.piezo_hz, values.piezo_zeta, 1.0)]
@@ -105,7 +107,9 @@ def _rung(machine: SimulatedMachine, times: np.ndarray, at: np.ndarray, hard: np
     return volts
 
 
-def _loaded(machine: SimulatedMachine, volts: np.ndarray, connection: Connection, load_ohm: float, sfreq: float) -> np.ndarray:
+def _loaded(
+    machine: SimulatedMachine, volts: np.ndarray, connection: Connection, load_ohm: float, sfreq: float
+) -> np.ndarray:
     """The open volts through the element's capacitance into what stands across it, as a recorder at the plug sees them."""
     from scipy.signal import bilinear, lfilter
 
@@ -135,6 +139,8 @@ def _around(machine: SimulatedMachine, times: np.ndarray, rng: np.random.Generat
     length = max(2, int(HASH_S * sfreq))
     for when in rng.uniform(0, times[-1], rng.poisson(12 * times[-1])):
         first = int(when * sfreq)
-        burst = 0.5 * machine.values.piezo_v * np.exp(-np.arange(length) / (length / 3)) * np.cos(1.3 * np.arange(length))
+        burst = (
+            0.5 * machine.values.piezo_v * np.exp(-np.arange(length) / (length / 3)) * np.cos(1.3 * np.arange(length))
+        )
         out[first : first + length] += burst[: len(out[first : first + length])]
     return out

@@ -44,7 +44,11 @@ def _rate(hertz: float) -> str:
 
 def _undersampled(f: dict) -> str:
     if "samples_a_cycle" in f:
-        seen = f"Only {f['samples_a_cycle']:.1f} samples a cycle of the ring" if f["samples_a_cycle"] else "Too few samples"
+        seen = (
+            f"Only {f['samples_a_cycle']:.1f} samples a cycle of the ring"
+            if f["samples_a_cycle"]
+            else "Too few samples"
+        )
         return f"{seen} at {_rate(f['sfreq'])}: it may be another frequency folded down, and the crests are cut."
     return (
         f"Only {f['samples_a_tooth']:.1f} samples from tooth to tooth at top speed: teeth cannot be told apart for "
@@ -100,8 +104,12 @@ def _no_signal_sure(f: dict) -> str:
     if "strikes" not in f:
         return "Make sure that the engine turned during the recording and that the probe sat on the signal wire."
     if f["strikes"]:
-        return "Swap the two leads at the recorder and tap again: what stays with the sensor is the sensor or its wires."
-    return "Tap light and short on solid metal between the sensors, six times or more, and check the leads and the scale."
+        return (
+            "Swap the two leads at the recorder and tap again: what stays with the sensor is the sensor or its wires."
+        )
+    return (
+        "Tap light and short on solid metal between the sensors, six times or more, and check the leads and the scale."
+    )
 
 
 def _low_not_pulled_down(f: dict) -> str:
@@ -178,7 +186,9 @@ _ODD_BY = {
 
 def _ring_mismatch(f: dict) -> str:
     if "other" not in f:  # judged over the whole set
-        doubt = "" if f["sure"] else " Which of two is wrong is not certain: damage, a crack or a loose bolt lowers a ring."
+        doubt = (
+            "" if f["sure"] else " Which of two is wrong is not certain: damage, a crack or a loose bolt lowers a ring."
+        )
         return (
             f"Rings at {f['frequency_hz']:,.0f} Hz where the other rings at {f['other_hz']:,.0f} Hz ({_many(f['strikes'], 'strike')}): "
             f"however tall, they do not match.{doubt}"
@@ -205,7 +215,9 @@ def tap_notes(tapped, findings) -> tuple[str, ...]:
     grave = [one for one in findings if one.kind in (FindingKind.WEAK_STRIKE, FindingKind.NO_SIGNAL)]
     open_ = [str(tapped.connection(one)) == "unplugged" for one in range(len(strikes.columns))]
     if len(strikes) and not grave and all(open_):
-        notes.append("open alone passes no sensor: without a load it shows its full voltage; tap again under 20 to 50 kilohm")
+        notes.append(
+            "open alone passes no sensor: without a load it shows its full voltage; tap again under 20 to 50 kilohm"
+        )
     return tuple(notes)
 
 

@@ -156,6 +156,7 @@ ENTRY_TITLES = {
     EntryKind.CIRCUIT: "Circuit",
     EntryKind.SCAN: "Tester",
     EntryKind.STAYED: "After the repair",
+    EntryKind.DECISION: "Decision",
     EntryKind.DAMAGED: "Damaged entry",
     EntryKind.NEWER: "From a newer Sagen",
 }

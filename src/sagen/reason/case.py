@@ -288,7 +288,9 @@ def _set_pieces(entries: list[CaptureEntry], spec: CircuitSpec) -> dict[int, lis
 
 
 #: what taps cannot show by themselves: held down by the circuit shows only where both sides of plugging in are known
-_UNSEEN_TAPPED = {state: frozenset({FindingKind.LOADED_DOWN}) for state in (State.UNPLUGGED, State.LOADED, State.STRIKE)}
+_UNSEEN_TAPPED = {
+    state: frozenset({FindingKind.LOADED_DOWN}) for state in (State.UNPLUGGED, State.LOADED, State.STRIKE)
+}
 
 
 def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:

@@ -537,6 +537,8 @@ SAMPLES_A_TOOTH = 100
 def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, str], ...]:
     """What to set on a recorder for a check: where, how high, how fast, how long. Common practice, no published source."""
     kind = kind_of(spec.sensor)
+    if own := kind.own_settings(spec, check.state):
+        return own
     rpm, seconds = RECORDED.get(check.state, (1000.0, 5.0))
     wheel = spec.declared_wheel
     teeth_s = (wheel.slots if wheel and spec.role != Role.CAM else 60) * rpm / 60

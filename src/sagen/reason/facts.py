@@ -326,7 +326,11 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
     cautions: dict[str, str] = {}
     for where, data in sources:
         if where not in (evidence_file, world_file):
-            _only(where, data, ("fault", "caution", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order"))
+            _only(
+                where,
+                data,
+                ("fault", "caution", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order"),
+            )
             cautions |= _cautions(where, data.get("caution", {}))
     priors, checks, shapes, comings, picture, stakes, places, orders = {}, [], {}, {}, None, None, {}, {}
     for where, data in sources:

@@ -22,6 +22,18 @@ from sagen.report.scene import Lane, Strip
 
 
 @dataclass(frozen=True)
+class TapsPart:
+    """The taps of a job as a table: a row a sensor; and the same taps before and after its repair, where both are."""
+
+    rows: tuple[tuple[str, ...], ...]
+    said: tuple[str, ...]
+    missing: tuple[str, ...] = ()
+    load: str = ""
+    before_after: tuple[tuple[str, ...], ...] = ()
+    decision: str = ""
+
+
+@dataclass(frozen=True)
 class FindingPage:
     """Everything that goes on the page."""
 
@@ -35,6 +47,7 @@ class FindingPage:
     complaint: str = ""
     codes: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
+    taps: TapsPart | None = None  #: what the taps of a knock job say together
     made: datetime = field(default_factory=datetime.now)
 
     @property

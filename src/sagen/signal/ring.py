@@ -130,7 +130,7 @@ def steady(bursts: np.ndarray) -> np.ndarray:
 
 def _modes(bursts: np.ndarray, step: float) -> tuple[np.ndarray, np.ndarray]:
     """Modes that all bursts share, strongest first: poles, and energies against the strongest."""
-    count, length = bursts.shape
+    length = bursts.shape[1]
     slow, rest = _baseline(length), steady(bursts)
     order = min(int(_LIMIT.most_order), length // 3)
     hankel = np.lib.stride_tricks.sliding_window_view(rest, order, axis=1).reshape(-1, order)

@@ -106,7 +106,6 @@ class StrikeSet:
             out.append(row)
         return out
 
-
     def as_data(self) -> dict:
         """All of it as plain data that JSON can keep."""
         answers = {one.name: _listed(getattr(self.answers, one.name)) for one in fields(Answers)}
@@ -124,7 +123,9 @@ class StrikeSet:
         answers = {}
         for one in fields(Answers):
             rows = data["answers"][one.name]
-            values = np.array([[np.nan if cell is None else cell for cell in row] for row in rows], float).reshape(shape)
+            values = np.array([[np.nan if cell is None else cell for cell in row] for row in rows], float).reshape(
+                shape
+            )
             answers[one.name] = values.astype(bool) if one.name in flags else values
         return cls(
             tuple(str(one) for one in data["columns"]), str(data["unit"]), float(data["sfreq"]),
@@ -250,7 +251,10 @@ def _marks(score: np.ndarray, block_s: float) -> list[_Mark]:
     loud = tall > _LIMIT.begins
     starts, ends, tall = starts[loud], ends[loud], tall[loud]
     lasting = (ends - starts) * block_s >= _LIMIT.least_ring_s - 1e-9
-    out = [_Mark(block_s * one, float(np.sqrt(high)), True) for one, high in zip(starts[~lasting], tall[~lasting], strict=True)]
+    out = [
+        _Mark(block_s * one, float(np.sqrt(high)), True)
+        for one, high in zip(starts[~lasting], tall[~lasting], strict=True)
+    ]
     order = np.argsort(-tall[lasting], kind="stable")[: int(_LIMIT.most)]
     for index in np.sort(order):
         first, last = starts[lasting][index], ends[lasting][index]

@@ -175,12 +175,21 @@ def fit_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapFit 
                 heard[sensor, load, place] += int(tapped.strikes.answers.good[:, at].sum())
                 fair = ~tapped.strikes.answers.saturated[:, at]
                 offered[sensor, load, place] += int(fair.sum())
-                hertz[0, :, sensor], hertz[1, :, sensor] = tapped.strikes.answers.ring_hz[:, at], tapped.strikes.answers.ring_u[:, at]
+                hertz[0, :, sensor], hertz[1, :, sensor] = (
+                    tapped.strikes.answers.ring_hz[:, at],
+                    tapped.strikes.answers.ring_u[:, at],
+                )
             count = int(known.sum())
             rows.log.append(logs[known, at])
             rows.spread.append(spread[known, at])
             rows.strike.append(first + np.flatnonzero(known))
-            for name, value in (("sensor", sensor), ("load", load), ("place", place), ("capture", number), ("good", not own)):
+            for name, value in (
+                ("sensor", sensor),
+                ("load", load),
+                ("place", place),
+                ("capture", number),
+                ("good", not own),
+            ):
                 getattr(rows, name).append(np.full(count, value))
         first += len(logs)
         if own:

@@ -60,7 +60,9 @@ class Tapped:
         return np.array(out)
 
 
-def loaded_share(load_ohm: np.ndarray, source_ohm: np.ndarray | float, series_ohm: np.ndarray | float = 0.0) -> np.ndarray:
+def loaded_share(
+    load_ohm: np.ndarray, source_ohm: np.ndarray | float, series_ohm: np.ndarray | float = 0.0
+) -> np.ndarray:
     """Height under a load against the open height, of a source that is a capacitor of so many ohms at its ring behind a
     resistance: R / |R + Rs - jX|, the high-pass of `scipy.signal.freqs([RC, 0], [RC, 1])` at one frequency."""
     load = np.asarray(load_ohm, dtype=float)

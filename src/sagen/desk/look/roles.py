@@ -14,3 +14,7 @@ ROLES: dict[str, dict[Role, str]] = {
         Role.SUPPLY: "#e69f00", Role.GROUND: "#b9c4c2", Role.OTHER: "#a5b4b1",
     },
 }  # fmt: skip
+#: the sensors of a set, by look, in their order
+SENSORS: dict[str, tuple[str, ...]] = {
+    name: tuple(roles[one] for one in (Role.CRANK, Role.CAM, Role.SPEED, Role.KNOCK)) for name, roles in ROLES.items()
+}

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from sagen.casework.open_capture import OpenCapture
 from sagen.desk.actions import Hint
 from sagen.desk.lenses.overview import Overview
+from sagen.desk.lenses.rings import ALL, MEAN, RingsView
 from sagen.desk.lenses.strip import StripView
 from sagen.desk.lenses.teeth_table import TeethTable
 from sagen.desk.lenses.turns import TurnsView
@@ -38,9 +39,16 @@ LENSES = (
     ("strip", "Strip", "1", "Channels over time"),
     ("turns", "Turns", "2", "One row a revolution, one column a tooth"),
     ("wheel", "Wheel", "3", "The wheel as the sensor saw it"),
+    ("rings", "Rings", "2", "Strikes laid over each other from their onset"),
 )
+#: lenses of a capture that turns, and of one that was struck
+TURNING, STRUCK = ("strip", "turns", "wheel"), ("rings", "strip")
 FORMATS = "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
 WORDS_HEIGHT = 92  #: px of the findings below the picture; more scrolls
+
+
+NOTHING_TURNED = "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
+NOTHING_STRUCK = "Nothing wrong seen: the sensors answer these taps alike, in height and in pitch."
 
 
 class FindingRow(QPushButton):
@@ -90,7 +98,8 @@ class CapturePage(Page):
         Hint("Shift with A or B", "without snapping to an edge"),
         Hint("Esc", "take the cursors away"),
         Hint("N / P", "next / previous place of a finding"),
-        Hint("1 / 2 / 3", "Strip, Turns, Wheel"),
+        Hint("1 / 2 / 3", "Strip, Turns, Wheel; of taps Strip, Rings"),
+        Hint("M", "of taps: all, or their mean"),
     )
     export_wanted = Signal()
 
@@ -99,6 +108,8 @@ class CapturePage(Page):
         self.opened: OpenCapture | None = None
         self.finding_at = -1
         self.lens, self.column, self.what = "strip", "", "phase_error"
+        self.taps = None
+        self._was_struck = False  #: whether the capture before was one of taps
         self._looked_at = False  #: whether Turns, Wheel and the table show the present capture
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -126,6 +137,10 @@ class CapturePage(Page):
         self.lenses = QStackedWidget()
         self.lenses.addWidget(self.view)
         self.lenses.addWidget(self.beside)
+        self.rings = RingsView()
+        self.lenses.addWidget(self.rings)
+        self.rings.measured.connect(self._show_figures)
+        self.rings.chosen.connect(lambda which: self.strike_box.setCurrentIndex(self.strike_box.findData(which)))
         layout.addWidget(self.lenses, 1)
         self.figures = ElidedLabel(name="mono")
         self.figures.setFixedHeight(20)
@@ -182,12 +197,17 @@ class CapturePage(Page):
             button.setCheckable(True)
             button.setAutoExclusive(True)
             button.setToolTip(f"{tip} ({key})")
-            button.setShortcut(QKeySequence(key))
+            button.setProperty("key", key)
             button.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
             button.clicked.connect(lambda _=False, name=name: self.show_lens(name))
             self.lens_buttons[name] = button
             row.addWidget(button)
         self.lens_buttons["strip"].setChecked(True)
+        self.strike_box = QComboBox()
+        self.strike_box.setAccessibleName("Which strikes are shown")
+        self.strike_box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.strike_box.activated.connect(lambda _=0: self.rings.show_strikes(self.strike_box.currentData()))
+        row.addWidget(self.strike_box)
         self.channel_box, self.what_box = QComboBox(), QComboBox()
         self.channel_box.setAccessibleName("Channel of the lens")
         self.what_box.setAccessibleName("Measure of the lens")
@@ -206,9 +226,9 @@ class CapturePage(Page):
         for name, icon, tip, key, action in (
             ("previous", "arrow-left", "Previous place of a finding", "P", lambda: self.step_finding(-1)),
             ("next", "arrow-right", "Next place of a finding", "N", lambda: self.step_finding(1)),
-            ("out", "zoom-out", "Show more", None, lambda: self.view.zoom(1.8)),
-            ("in", "zoom-in", "Show less, closer", None, lambda: self.view.zoom(1 / 1.8)),
-            ("fit", "maximize", "The whole capture (Home)", None, lambda: self.view.fit()),
+            ("out", "zoom-out", "Show more", None, lambda: self._zoom(False)),
+            ("in", "zoom-in", "Show less, closer", None, lambda: self._zoom(True)),
+            ("fit", "maximize", "The whole of it (Home)", None, lambda: self._whole()),
             ("export", "file-down", "Write the capture as CSV, WAV or MDF4", None, self.export_wanted.emit),
         ):
             button = QToolButton()
@@ -221,11 +241,28 @@ class CapturePage(Page):
             self.buttons[name] = button
             row.addWidget(button)
 
+    def _zoom(self, closer: bool) -> None:
+        if self.lens == "rings":
+            self.rings.zoom(closer)
+        else:
+            self.view.zoom(1 / 1.8 if closer else 1.8)
+
+    def _whole(self) -> None:
+        (self.rings if self.lens == "rings" else self.view).fit()
+
+    def show_taps(self, taps) -> None:
+        """What the taps of the whole job say, as they come in."""
+        self.rings.show_taps(taps)
+        self.taps = taps
+        if self.opened is not None and self.opened.rings is not None:
+            self._show_words()
+
     def dress(self) -> None:
         for button in self.buttons.values():
             button.setIcon(theme.icon(button.property("icon_name")))
         if self.opened is not None:
             self.turns.dress()
+            self.rings.dress()
             self.wheel.dress()
 
     # what is shown ------------------------------------------------------------------------
@@ -239,6 +276,7 @@ class CapturePage(Page):
             f"{capture.seconds:.3g} s at {capture.sfreq / 1000:.6g} kHz",
             STATES[opened.sheet.conditions.state],
         ]
+        parts += taken_as(opened.sheet)
         for one in rows[:2]:
             speed = one.reading.speed_range()
             wheel = f" {one.reading.wheel}" if one.reading.wheel else ""
@@ -250,8 +288,32 @@ class CapturePage(Page):
         for name in ("previous", "next"):
             self.buttons[name].setEnabled(spans)
         self._fill_channels(rows)
+        self._fill_strikes()
         self._show_words()
         self._show_figures()
+
+    def _fill_strikes(self) -> None:
+        """The lenses that this capture has: of one that was struck, its rings first."""
+        scene = self.opened.rings
+        self.rings.show_scene(scene)
+        self.strike_box.clear()
+        if scene is not None:
+            self.strike_box.addItem(f"All {len(scene.strikes)} strikes", ALL)
+            self.strike_box.addItem("Mean and band (M)", MEAN)
+            for at, when in enumerate(scene.strikes.time_s[: scene.waves.shape[1]]):
+                self.strike_box.addItem(f"Strike {at + 1}, {when:.3f} s", at)
+            self.strike_box.setCurrentIndex(self.strike_box.findData(self.rings.shown))
+        shown = STRUCK if scene is not None else TURNING
+        for name, button in self.lens_buttons.items():
+            button.setVisible(name in shown)
+            button.setShortcut(QKeySequence(button.property("key") if name in shown else ""))
+        if scene is not None and self.lens not in STRUCK:
+            self.show_lens("rings")
+        elif scene is not None:
+            self.show_lens("rings" if not self._was_struck else self.lens)
+        elif self.lens == "rings":
+            self.show_lens("strip")
+        self._was_struck = scene is not None
 
     def _fill_channels(self, rows) -> None:
         names = {one.column: one.name for one in self.opened.strip.lanes}
@@ -271,7 +333,7 @@ class CapturePage(Page):
             box.blockSignals(False)
         for name in ("turns", "wheel"):
             self.lens_buttons[name].setEnabled(bool(rows))
-        if not rows and self.lens != "strip":
+        if not rows and self.lens in ("turns", "wheel"):
             self.show_lens("strip")
         self._channel_chosen()
 
@@ -280,7 +342,7 @@ class CapturePage(Page):
             return
         self.column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "phase_error"
         self._looked_at = False
-        if self.lens != "strip":
+        if self.lens in ("turns", "wheel"):
             self._show_look()
         self._show_boxes()
 
@@ -295,21 +357,23 @@ class CapturePage(Page):
         self.table.show_look(look)
 
     def _show_boxes(self) -> None:
-        self.channel_box.setVisible(self.lens != "strip" and self.channel_box.count() > 1)
+        self.channel_box.setVisible(self.lens in ("turns", "wheel") and self.channel_box.count() > 1)
+        self.strike_box.setVisible(self.lens == "rings")
         self.what_box.setVisible(self.lens == "turns")
         self.overview.setVisible(self.lens == "strip")
         for name in ("out", "in", "fit"):
-            self.buttons[name].setVisible(self.lens == "strip")
+            self.buttons[name].setVisible(self.lens in ("strip", "rings"))
 
     def show_lens(self, name: str) -> None:
-        """Strip, turns or wheel over the same data."""
+        """One of the lenses over the same data."""
         self.lens = name
         self.lens_buttons[name].setChecked(True)
-        self.lenses.setCurrentWidget(self.view if name == "strip" else self.beside)
-        if name != "strip":
+        self.lenses.setCurrentWidget({"strip": self.view, "rings": self.rings}.get(name, self.beside))
+        if name in ("turns", "wheel"):
             self._show_look()
             self.round.setCurrentWidget(getattr(self, name))
         self._show_boxes()
+        self._show_figures()
         getattr(self, "view" if name == "strip" else name).setFocus()
 
     # findings -----------------------------------------------------------------------------
@@ -321,6 +385,8 @@ class CapturePage(Page):
             if item.widget():
                 item.widget().deleteLater()
         done = self.opened.examination
+        for said in together(self.taps) if self.opened.rings is not None else ():
+            self.rows.addWidget(Label(said, name="sound" if said.startswith(SOUND_TOGETHER) else "", wrap=True))
         self.finding_rows: list[FindingRow] = []
         for index, one in enumerate(done.findings):
             row = FindingRow(index + 1, FINDING_TITLES.get(one.kind, one.kind), one.text, one.sure)
@@ -328,14 +394,12 @@ class CapturePage(Page):
             self.finding_rows.append(row)
             self.rows.addWidget(row)
         if not done.findings:
-            said = (
-                "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
-            )
+            said = NOTHING_STRUCK if self.opened.rings is not None else NOTHING_TURNED
             self.rows.addWidget(Label(said, name="sound", wrap=True))
         entry = self.opened.entry
         for one in entry.record.compared if entry else done.compared:
             self.rows.addWidget(Label(f"Against the known-good capture: {one}", wrap=True))
-        for one in self.opened.capture.notes:
+        for one in done.notes:
             self.rows.addWidget(Label(f"Note: {one}.", name="quiet", wrap=True))
         self.rows.addStretch(1)
 
@@ -369,7 +433,9 @@ class CapturePage(Page):
 
     def _go_to(self, start_s: float, end_s: float) -> None:
         self.view.look_at_span(start_s, end_s, around=14.0)
-        if self.lens != "strip":
+        if self.lens == "rings":
+            self.rings.show_strikes(int(np.argmin(np.abs(self.opened.rings.strikes.time_s - start_s))))
+        elif self.lens != "strip":
             self.point_at(start_s)
 
     # the shared pointer -------------------------------------------------------------------
@@ -414,6 +480,9 @@ class CapturePage(Page):
 
         With both set the difference is what was asked for; what a narrow window cuts off is the least of it.
         """
+        if self.lens == "rings":
+            self.figures.setText(self.rings.figures())
+            return
         strip = self.view.strip
         places = {name: strip.place(strip.cursors[name]) for name in "AB" if strip and name in strip.cursors}
         if len(places) == 2:
@@ -423,6 +492,30 @@ class CapturePage(Page):
             parts = [f"{name} {_place(place)}" for name, place in places.items()]
             parts += [_place(self._pointed)] if self._pointed is not None else []
         self.figures.setText("   ".join(parts))
+
+
+SOUND_TOGETHER = "All taps of this job together: nothing wrong"
+
+
+def together(taps) -> list[str]:
+    """What the taps of a job say beyond one capture: a sentence a sensor; nothing where there is only one place and load."""
+    verdict = taps.shown if taps is not None else None
+    if verdict is None or len(verdict.fit.places) * len(verdict.fit.loads) < 2:
+        return []
+    found = [f"All taps of this job together, {one.channel}: {one.text}" for one in verdict.findings()]
+    return found or [f"{SOUND_TOGETHER} with any of the {len(verdict.sensors)} sensors."]
+
+
+def taken_as(sheet) -> list[str]:
+    """Where and under what a set of knock sensors was struck, in words; nothing for what turns."""
+    told = [f"struck at {sheet.conditions.place}"] if sheet.conditions.place else []
+    ohms = {one.load_ohm for one in sheet.channel if one.load_ohm}
+    connection = sheet.conditions.connection or ("loaded" if ohms else None)
+    if connection is not None:
+        from sagen.kinds.piezo.words import load_words
+
+        told.append(load_words(connection, ohms.pop() if len(ohms) == 1 else -1.0))
+    return told
 
 
 def _place(place: Place) -> str:

@@ -24,7 +24,7 @@ from sagen.desk.pages import Page
 from sagen.desk.work import Task, Work
 from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
-from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Role, SensorKind, State
+from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Connection, Role, SensorKind, State
 from sagen.model.words import ROLES, SENSORS, STATES
 
 #: what a rail's row of the sheet needs beside its role: key, label, hint, unit
@@ -35,6 +35,11 @@ LIKELY = (
     ("return", Role.GROUND), ("supply", Role.SUPPLY), ("feed", Role.SUPPLY), ("bat", Role.SUPPLY),
     ("speed", Role.SPEED),
 )  # fmt: skip
+#: how knock sensors stood while they were struck
+CONNECTIONS = {
+    Connection.UNPLUGGED: "Unplugged, open", Connection.LOADED: "Unplugged, under a load",
+    Connection.PLUGGED: "Plugged into the module",
+}  # fmt: skip
 #: how a capture of a role is most often taken
 USUAL_STATE = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
 HEAD = 400_000  #: samples that the preview looks at
@@ -53,6 +58,7 @@ class ImportPage(Page):
         self.circuit = None  #: the job's circuit: what a file without a sheet is taken to be about
         self.answers: dict[str, dict] = {}
         self._filling = False
+        self.last_taken = None  #: conditions of the capture kept before: the next one is mostly taken likewise
         self.work: Work | None = None  #: where slow work goes; the window gives it
         self._looking: Task | None = None
         layout = QVBoxLayout(self)
@@ -83,6 +89,16 @@ class ImportPage(Page):
     def _form(self) -> QHBoxLayout:
         self.column, self.role, self.sensor, self.state, self.polarity = (QComboBox() for _ in range(5))
         self.wheel, self.extra, self.cylinders = QLineEdit(), QLineEdit(), QLineEdit()
+        self.connection, self.place, self.bank, self.bore = QComboBox(), QComboBox(), QLineEdit(), QLineEdit()
+        self.connection.addItem("Not stated", None)
+        for one in Connection:
+            self.connection.addItem(CONNECTIONS[one], one)
+        self.place.setEditable(True)
+        self.place.addItems(["", "front", "rear", "middle"])
+        self.place.lineEdit().setPlaceholderText("where it was struck, in your words")
+        self.place.lineEdit().setMaxLength(60)
+        self.bank.setPlaceholderText("or empty")
+        self.bore.setPlaceholderText("mm, or empty")
         self.good = QPushButton()
         self.good.setToolTip("A capture of the same circuit that is known to be good, with its own sheet beside it")
         self.good.clicked.connect(self._choose_good)
@@ -102,7 +118,8 @@ class ImportPage(Page):
         for one, name, field in (
             (left, "Channel", self.column), (left, "It is", self.role), (left, "Sensor", self.sensor), (left, "Taken while", self.state),
             (right, "Wheel", self.wheel), (right, self.extra_name, self.extra), (right, "Polarity", self.polarity),
-            (right, "Cylinders", self.cylinders), (right, "Known-good", self.good),
+            (right, "Struck at", self.place), (right, "The sensors", self.connection), (right, "Bank", self.bank),
+            (right, "Bore", self.bore), (right, "Cylinders", self.cylinders), (right, "Known-good", self.good),
         ):  # fmt: skip
             label = name if isinstance(name, Label) else Label(name)
             label.setBuddy(field)
@@ -113,9 +130,10 @@ class ImportPage(Page):
         columns.addSpacing(16)
         columns.addLayout(right, 1)
         self.column.currentIndexChanged.connect(lambda _=0: self._show_channel())
-        for box in (self.role, self.sensor, self.state, self.polarity):
+        for box in (self.role, self.sensor, self.state, self.polarity, self.connection):
             box.currentIndexChanged.connect(lambda _=0: self._answered())
-        for line in (self.wheel, self.extra, self.cylinders):
+        self.place.editTextChanged.connect(lambda _="": self._answered())
+        for line in (self.wheel, self.extra, self.cylinders, self.bank, self.bore):
             line.textChanged.connect(lambda _="": self._answered())
             line.returnPressed.connect(self._keep)
         return columns
@@ -156,6 +174,10 @@ class ImportPage(Page):
         usual = USUAL_STATE.get(self.circuit.role if self.circuit else None, State.CRANKING)
         self.state.setCurrentIndex(max(0, self.state.findData(sheet.conditions.state if sheet else usual)))
         self.cylinders.setText(str(sheet.engine.cylinders) if sheet and sheet.engine.cylinders else "")
+        taken = sheet.conditions if sheet else self.last_taken
+        self.connection.setCurrentIndex(max(0, self.connection.findData(taken.connection if taken else None)))
+        self.place.setEditText((taken.place or "") if taken else "")
+        self.bore.setText(f"{sheet.engine.bore_mm:g}" if sheet and sheet.engine.bore_mm else "")
         self._show_good()
         first = next((name for name, one in self.answers.items() if one["role"] in CIRCUIT_ROLES), None)
         self.column.setCurrentIndex(max(0, self.column.findData(first)))
@@ -180,7 +202,10 @@ class ImportPage(Page):
                 for name, p in self.incoming.pyramids.items()
                 for low, high in [p.extremes()]
             }
-            answers[max(ranges, key=ranges.get)]["role"] = self.circuit.role if self.circuit else Role.CRANK
+            role = self.circuit.role if self.circuit else Role.CRANK
+            # A set of knock sensors is recorded together; of what turns the liveliest channel is the sensor's.
+            for name in answers if role == Role.KNOCK else [max(ranges, key=ranges.get)]:
+                answers[name]["role"] = role
         if not sheet and self.circuit is not None:
             kind = kind_of(self.circuit.sensor)
             told = {"sensor": kind.slug} | ({"wheel": self.circuit.wheel} if self.circuit.wheel else {})
@@ -206,13 +231,14 @@ class ImportPage(Page):
         extra = self._extra()
         given = answer.get(extra.key, "") if extra else ""
         self.extra.setText(given if isinstance(given, str) else f"{given:g}")
+        self.bank.setText(str(answer.get("bank", "")))
         self._filling = False
         self._fit_fields()
         self._preview()
 
     def _extra(self) -> FormField | None:
         role = self.role.currentData()
-        return kind_of(self.sensor.currentData()).form if role in ROTATING_ROLES else RAIL_FIELDS.get(role)
+        return kind_of(self.sensor.currentData()).form if role in CIRCUIT_ROLES else RAIL_FIELDS.get(role)
 
     def _fit_fields(self) -> None:
         """Show only what this role and sensor need."""
@@ -221,6 +247,10 @@ class ImportPage(Page):
         self.wheel.setEnabled(rotating)
         extra = self._extra()
         self.right.setRowVisible(self.extra, extra is not None)
+        struck = self.role.currentData() == Role.KNOCK
+        for field in (self.place, self.connection, self.bank, self.bore):
+            self.right.setRowVisible(field, struck)
+        self.right.setRowVisible(self.wheel, not struck)
         self.right.setRowVisible(self.polarity, rotating and kind_of(self.sensor.currentData()).crossable)
         if extra:
             self.extra_name.setText(extra.label)
@@ -241,6 +271,8 @@ class ImportPage(Page):
         extra = self._extra()
         if extra and self.extra.text().strip():
             answer[extra.key] = self.extra.text().lower().rstrip(extra.unit).replace(",", ".").strip()
+        if role == Role.KNOCK and self.bank.text().strip():
+            answer["bank"] = self.bank.text().strip()
         if self.polarity.currentData() and "sensor" in answer and kind_of(answer["sensor"]).crossable:
             answer["polarity"] = self.polarity.currentData()
         self.answers[answer["column"]] = answer
@@ -299,6 +331,18 @@ class ImportPage(Page):
             "engine": {"cylinders": self.cylinders.text().strip()} if self.cylinders.text().strip() else {},
             "channel": list(self.answers.values()),
         }
+        if any(one.get("role") == Role.KNOCK for one in self.answers.values()):
+            # One load stated stands across all of the set.
+            knock = [one for one in self.answers.values() if one.get("role") == Role.KNOCK]
+            loads = {one["load_ohm"] for one in knock if one.get("load_ohm")}
+            if len(loads) == 1:
+                data["channel"] = [
+                    one | {"load_ohm": next(iter(loads))} if one in knock else one for one in data["channel"]
+                ]
+            told = {"connection": self.connection.currentData(), "place": self.place.currentText().strip()}
+            data["conditions"] |= {key: value for key, value in told.items() if value}
+            if self.bore.text().strip():
+                data["engine"]["bore_mm"] = self.bore.text().lower().rstrip("m ").replace(",", ".")
         if self.incoming.sheet is not None:
             data["reference"] = self.incoming.sheet.reference
             if self.incoming.sheet.engine.sprocket:
@@ -308,7 +352,7 @@ class ImportPage(Page):
     def _preview(self) -> None:
         if self.incoming is None or self._filling:
             return
-        lines = {"wheel": self.wheel, "cylinders": self.cylinders}
+        lines = {"wheel": self.wheel, "cylinders": self.cylinders, "bank": self.bank, "bore": self.bore}
         for line in (*lines.values(), self.extra):
             line.setProperty("bad", False)
         try:
@@ -351,6 +395,8 @@ class ImportPage(Page):
             )
         elif reading:
             parts.append("no teeth are seen")
+        if first.tapped is not None and result.strikes is not None:
+            parts = [_struck(first.tapped, result.sheet.column, result.unit)]
         self.told.setText(f"{result.sheet.column}, in the first part of it: " + "; ".join(parts) + ".")
         view = self.preview.view
         again = self.preview.strip is not None and self.preview.strip.samples == incoming.capture.samples
@@ -359,7 +405,7 @@ class ImportPage(Page):
             self.preview.zoom(view.span / self.preview.view.span, view.start)
 
     def _restyle(self) -> None:
-        for line in (self.wheel, self.extra, self.cylinders):
+        for line in (self.wheel, self.extra, self.cylinders, self.bank, self.bore):
             line.style().unpolish(line)
             line.style().polish(line)
 
@@ -371,7 +417,19 @@ class ImportPage(Page):
         except SagenError as error:
             self.told.setText(str(error))
             return
+        self.last_taken = sheet.conditions
         self.kept.emit(self.incoming, sheet)
+
+
+def _struck(tapped, column: str, unit: str) -> str:
+    """How a knock channel answers, in words."""
+    strikes = tapped.strikes
+    if not len(strikes):
+        return "no strike stands above the noise"
+    sensor = strikes.columns.index(column)
+    answered = int(strikes.answers.heard[:, sensor].sum())
+    tallest = float(strikes.answers.height[:, sensor].max())
+    return f"answers {answered} of {len(strikes)} strikes, the tallest {tallest:.3g} {unit}"
 
 
 def first_look(incoming: Incoming, sheet):

@@ -41,18 +41,19 @@ ICONS = {
     EntryKind.CIRCUIT: "list",
     EntryKind.SCAN: "gauge",
     EntryKind.STAYED: "check",
+    EntryKind.DECISION: "list",
     EntryKind.DAMAGED: "x",
     EntryKind.NEWER: "clipboard-list",
 }
 #: what can be put on the trail by hand, in the order of the menu; a reading is entered on the circuit page
 ADDED_BY_HAND = (
     EntryKind.READING, EntryKind.CODE, EntryKind.COMPLAINT, EntryKind.INSPECTION, EntryKind.FINDING, EntryKind.SCAN,
-    EntryKind.REPLACED, EntryKind.NOTE, EntryKind.REPAIR, EntryKind.STAYED, EntryKind.PROOF,
+    EntryKind.REPLACED, EntryKind.NOTE, EntryKind.DECISION, EntryKind.REPAIR, EntryKind.STAYED, EntryKind.PROOF,
 )  # fmt: skip
 SHORT = {
     EntryKind.READING: "Reading", EntryKind.CODE: "Code", EntryKind.COMPLAINT: "Complaint", EntryKind.REPLACED: "Replaced before",
     EntryKind.INSPECTION: "Looked at", EntryKind.FINDING: "Read elsewhere", EntryKind.SCAN: "Tester shows",
-    EntryKind.NOTE: "Note", EntryKind.REPAIR: "Repair", EntryKind.STAYED: "Still there?", EntryKind.PROOF: "Proof",
+    EntryKind.NOTE: "Note", EntryKind.DECISION: "Decide while open", EntryKind.REPAIR: "Repair", EntryKind.STAYED: "Still there?", EntryKind.PROOF: "Proof",
 }  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from sagen.kinds.coil.rules import RULES
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind
+from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
 
 
 class Coil:
@@ -31,6 +31,9 @@ class Coil:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return "±5 V while cranking, ±50 V with the engine running; a coil's height grows with speed"
+
+    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
+        return ()
 
     def stated(self, spec: CircuitSpec) -> dict:
         return {}

@@ -9,7 +9,7 @@ from sagen.kinds.protocol import FormField
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind
+from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
 from sagen.signal.levels import state_levels
 from sagen.signal.two_state import read_two_state
 
@@ -37,6 +37,9 @@ class Current:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return f"±2.5 V across {spec.values.get('shunt_ohm', DEFAULT_SHUNT):g} ohm in the feed"
+
+    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
+        return ()
 
     def stated(self, spec: CircuitSpec) -> dict:
         return {}

@@ -9,7 +9,7 @@ from sagen.kinds.protocol import FormField
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind
+from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
 from sagen.signal.levels import state_levels
 from sagen.signal.two_state import read_two_state
 
@@ -38,6 +38,9 @@ class Hall:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return f"±{2 * (spec.pull_up or 5.0):g} V, so that the remains of a square can be seen"
+
+    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
+        return ()
 
     def stated(self, spec: CircuitSpec) -> dict:
         return {"pull_up": spec.pull_up} if spec.pull_up else {}

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from sagen.kinds.piezo.part import PiezoPart
 from sagen.kinds.piezo.rules import RULES
+from sagen.kinds.protocol import FormField
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind
+from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
 from sagen.signal.levels import state_levels
 from sagen.signal.reading import StrikeReading
 from sagen.signal.rule import Rule
-
 
 LOOKED_AT = 1 << 13  #: samples that show where the line rests
 
@@ -22,7 +22,7 @@ class Piezo:
     slug = SensorKind.PIEZO
     rotating, fed, pulled_up, crossable, ohms_tell = False, False, False, False, True
     material = "none"
-    form = None
+    form = FormField("load_ohm", "Load", "ohms across it, or empty for none", "ω")
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules: tuple[Rule, ...] = RULES
     part = PiezoPart()
@@ -35,6 +35,18 @@ class Piezo:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return "±5 V, with the module or 20 to 50 kilohm across it"
+
+    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
+        how = {
+            State.UNPLUGGED: "unplugged at the upper connectors, a channel across each sensor's own pins",
+            State.LOADED: "unplugged, a channel and 20 to 50 kilohm across each sensor's own pins, alike on all",
+        }.get(state, "plugged in, beside the sealed pins, ground at battery negative")
+        return (
+            ("Probes", f"all sensors of the set at once: {how}"),
+            ("Height", "\u00b15 V to begin with; no strike may run into its end, and none stay below a tenth of it"),
+            ("Rate", "200 kS/s a channel or faster, 100 at least"),
+            ("Length", "10 s or longer: six taps or more, half a second apart, all at one place"),
+        )
 
     def stated(self, spec: CircuitSpec) -> dict:
         return {}

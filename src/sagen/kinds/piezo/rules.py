@@ -20,7 +20,12 @@ from sagen.signal.reading import StrikeReading
 from sagen.signal.rule import rule
 from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, knock_band, loaded_share
 
-_WEAK, _RING, _NOISE, _SAMPLES = limits("weak_strike"), limits("ring_mismatch"), limits("knock_noise"), limits("knock_samples")
+_WEAK, _RING, _NOISE, _SAMPLES = (
+    limits("weak_strike"),
+    limits("ring_mismatch"),
+    limits("knock_noise"),
+    limits("knock_samples"),
+)
 
 #: states in which what a knock sensor shows is the engine, not a tap
 NOT_TAPPED = frozenset({State.RUNNING, State.ROLLING, State.START})
@@ -113,14 +118,16 @@ def noisy(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     tapped, sensor = found
     strikes = tapped.strikes
     heights = strikes.answers.height[strikes.answers.heard[:, sensor], sensor]
-    usual = float(np.median(heights)) if len(heights) else float(np.nanmedian(np.nanmax(strikes.answers.height, axis=1)))
+    usual = (
+        float(np.median(heights)) if len(heights) else float(np.nanmedian(np.nanmax(strikes.answers.height, axis=1)))
+    )
     floor, hum = float(strikes.floor[sensor]), float(strikes.hum[sensor])
     loud, humming = floor / usual - _NOISE.floor_share, hum / usual - _NOISE.hum_share
     # A slow drift is no hum, and what all channels carry alike is the recorder's or the lead's.
     others = [one for one in range(len(strikes.columns)) if one != sensor]
     alone = not others or floor > 2 * float(np.median(strikes.floor[others]))
     hums_alone = bool(others) and hum > 3 * float(np.median(strikes.hum[others]))
-    if loud > 0 and alone or (humming > 0 and hums_alone):
+    if (loud > 0 and alone) or (humming > 0 and hums_alone):
         yield Finding(
             FindingKind.NOISE, reading.column, grade(max(loud, humming if hums_alone else 0.0), _NOISE.plain),
             {"level_v": round(max(floor, 0.5 * hum if hums_alone else 0.0), 4)},
@@ -139,9 +146,13 @@ def _relative(tapped: Tapped, sensor: int) -> Interval:
     usual = np.log(loaded_share(loads, USUAL_SOURCE_OHM))
     off = usual[sensor] - float(np.median(np.delete(usual, sensor)))
     sources = USUAL_SOURCE_OHM * np.exp(SOURCE_SPREAD * np.array([-1.0, 1.0]))
-    by_source = [np.log(loaded_share(loads[sensor], one)) - np.median(np.log(loaded_share(others, one))) for one in sources]
+    by_source = [
+        np.log(loaded_share(loads[sensor], one)) - np.median(np.log(loaded_share(others, one))) for one in sources
+    ]
     reach = np.exp(abs(by_source[1] - by_source[0]))
-    return Interval(told.value / np.exp(off), told.low / np.exp(off) / reach, told.high / np.exp(off) * reach, told.count)
+    return Interval(
+        told.value / np.exp(off), told.low / np.exp(off) / reach, told.high / np.exp(off) * reach, told.count
+    )
 
 
 def _judged(tapped: Tapped, sensor: int, pattern: Tapped | None) -> tuple[Interval, Interval | None]:
@@ -253,7 +264,11 @@ def odd_ring(tapped: Tapped, pattern: Tapped | None = None) -> tuple[int, int, I
     strikes = tapped.strikes
     rings = tapped.rings
     least = max(1.0, _RING.read_share * len(strikes))
-    heard = {one: ring.value for one, ring in enumerate(rings) if ring.known and ring.count >= least and not strikes.silent[one]}
+    heard = {
+        one: ring.value
+        for one, ring in enumerate(rings)
+        if ring.known and ring.count >= least and not strikes.silent[one]
+    }
     good = None
     if pattern is not None and len(pattern.strikes):
         twins = {one: _twin(tapped, one, pattern) for one in heard}

@@ -18,8 +18,8 @@ from sagen.model.vocabulary import Connection, FindingKind
 from sagen.signal.context import grade
 from sagen.signal.limits import limits
 from sagen.signal.pairs import Interval, mean_of
-from sagen.signal.tap_fit import SensorKey, Source, TapFit, fit_taps, height_under, lowest_load, module_load, source_of
 from sagen.signal.strikes import StrikeSet
+from sagen.signal.tap_fit import SensorKey, Source, TapFit, fit_taps, height_under, lowest_load, module_load, source_of
 from sagen.signal.tapped import Tapped
 
 _WEAK, _RING, _LIMIT = limits("weak_strike"), limits("ring_mismatch"), limits("tap_verdict")
@@ -54,7 +54,9 @@ class TapVerdict:
     """All that the strikes of a job say."""
 
     fit: TapFit
-    relative: tuple[Interval, ...]  #: each sensor's own height: of two against the taller, of more against the middle one
+    relative: tuple[
+        Interval, ...
+    ]  #: each sensor's own height: of two against the taller, of more against the middle one
     rings: tuple[Interval, ...]
     sources: tuple[Source | None, ...]
     lowest_ohm: tuple[float | None, ...]
@@ -85,7 +87,11 @@ class TapVerdict:
         }  # fmt: skip
         if blame.kind == FindingKind.NO_SIGNAL:
             facts["strikes"] = int(self.fit.offered[blame.sensor].sum())
-        severity = 0.95 if blame.kind == FindingKind.NO_SIGNAL else grade(1 - min(ratio.value, 1 / max(ratio.value, 1e-9)), 0.6)
+        severity = (
+            0.95
+            if blame.kind == FindingKind.NO_SIGNAL
+            else grade(1 - min(ratio.value, 1 / max(ratio.value, 1e-9)), 0.6)
+        )
         return Finding(blame.kind, self.sensors[blame.sensor].column, severity, fields, facts)
 
     def shows(self, sensor: int, connections: Sequence[str]) -> frozenset[FindingKind]:
@@ -109,7 +115,9 @@ class TapVerdict:
 
     def passes(self, sensor: int) -> bool:
         """Whether a sensor spoke under a load as it must, and nothing is wrong with it."""
-        loaded = [at for at, one in enumerate(self.fit.loads) if one.connection in (Connection.LOADED, Connection.PLUGGED)]
+        loaded = [
+            at for at, one in enumerate(self.fit.loads) if one.connection in (Connection.LOADED, Connection.PLUGGED)
+        ]
         spoke = any(self.fit.struck(sensor, at) and not self.fit.silent(sensor, at) for at in loaded)
         return spoke and len(self.sensors) > 1 and all(one.sensor != sensor for one in self.blames)
 
@@ -153,7 +161,9 @@ def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVe
 
 def _against(fit: TapFit, sensor: int, load: int) -> tuple[float, float] | None:
     """Logarithm of a sensor's height against the middle one of the others under one load, and its uncertainty."""
-    others = [one for one in range(len(fit.sensors)) if one != sensor and fit.struck(one, load) and not fit.silent(one, load)]
+    others = [
+        one for one in range(len(fit.sensors)) if one != sensor and fit.struck(one, load) and not fit.silent(one, load)
+    ]
     if not others or not fit.struck(sensor, load):
         return None
     middle = _middle(fit, others, load)
@@ -238,11 +248,15 @@ def _silent(fit: TapFit, own: list[int], plugged: list[int]):
         quiet = [one for one in offered if fit.silent(sensor, one)]
         heard = [one for one in offered if one not in quiet]
         if quiet and not heard:
-            yield Blame(sensor, FindingKind.NO_SIGNAL, Interval(0.0, 0.0, 0.05), connection=fit.loads[quiet[-1]].connection)
+            yield Blame(
+                sensor, FindingKind.NO_SIGNAL, Interval(0.0, 0.0, 0.05), connection=fit.loads[quiet[-1]].connection
+            )
         elif quiet and all(one in plugged for one in quiet):
             yield Blame(sensor, FindingKind.LOADED_DOWN, Interval(0.0, 0.0, 0.05), connection=Connection.PLUGGED)
         elif quiet:
-            yield Blame(sensor, FindingKind.WEAK_STRIKE, Interval(0.0, 0.0, 0.05), connection=fit.loads[quiet[-1]].connection)
+            yield Blame(
+                sensor, FindingKind.WEAK_STRIKE, Interval(0.0, 0.0, 0.05), connection=fit.loads[quiet[-1]].connection
+            )
 
 
 def _loaded(fit: TapFit, own: list[int], plugged: list[int]):

@@ -33,7 +33,13 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_wander += 0.08
 
 
-@fault("torque_wrong", Cause.AIR_GAP, "the sensor is not bolted down as stated: it feels less and rings lower", PIEZO, computed=True)
+@fault(
+    "torque_wrong",
+    Cause.AIR_GAP,
+    "the sensor is not bolted down as stated: it feels less and rings lower",
+    PIEZO,
+    computed=True,
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     values = machine.values
     values.piezo_v = values.piezo_v * growing(0.85, 0.3, severity)

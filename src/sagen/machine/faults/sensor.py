@@ -136,7 +136,13 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_v = machine.values.piezo_v * growing(0.85, 0.06, severity)
 
 
-@fault("element_cracked", Cause.SENSOR, "the element is cracked: less of it is left, and it rings lower", PIEZO, computed=True)
+@fault(
+    "element_cracked",
+    Cause.SENSOR,
+    "the element is cracked: less of it is left, and it rings lower",
+    PIEZO,
+    computed=True,
+)
 def _(machine: SimulatedMachine, severity: float) -> None:
     values = machine.values
     values.piezo_v = values.piezo_v * growing(0.75, 0.12, severity)

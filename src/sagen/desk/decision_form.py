@@ -1,0 +1,192 @@
+"""The decision while it is open: what is known of the set, what parts and labour cost, and which choice is the cheapest."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+
+from sagen.desk.forms import Form
+from sagen.desk.look.plain import Label
+from sagen.model.errors import SagenError
+from sagen.model.trail import DecisionEntry
+from sagen.model.vocabulary import Origin
+from sagen.model.words import ORIGINS
+from sagen.reason.decide import Decision, PartState, WhileOpen, decide, said
+
+MOST = 1e9
+
+
+def parts_of(taps) -> tuple[PartState, ...]:
+    """The set as the taps tell of it; two sensors of which nothing is known where there are none."""
+    verdict = taps.shown if taps is not None else None
+    if verdict is None:
+        return PartState("sensor 1"), PartState("sensor 2")
+    bad = {one.sensor for one in verdict.blames}
+    loaded = any(one.connection in ("loaded", "plugged") for one in verdict.fit.loads)
+    return tuple(
+        PartState(
+            f"bank {key.bank}" if key.bank else key.column, at in bad,
+            verdict.relative[at].value if verdict.relative[at].known else None, loaded,
+        )
+        for at, key in enumerate(verdict.sensors)
+    )  # fmt: skip
+
+
+class DecisionForm(Form):
+    """Figures on the left of nothing: every choice answers as they are typed; one is put on the trail."""
+
+    def __init__(
+        self, taps=None, record: dict | None = None, parent: QWidget | None = None, old: DecisionEntry | None = None
+    ):
+        super().__init__("While it is open: fit one, or more of the set", "Put on the trail", parent)
+        self.setMinimumWidth(620)
+        self.record = record or {}
+        self.parts = parts_of(taps)
+        self.decision: Decision | None = None
+        set_of = QWidget(self)
+        grid = QGridLayout(set_of)
+        grid.setContentsMargins(0, 0, 0, 0)
+        self.failed: list[QCheckBox] = []
+        for at, one in enumerate(self.parts):
+            box = QCheckBox(f"{one.name} failed ({_measured(one)})", set_of)
+            box.setChecked(one.failed)
+            box.toggled.connect(lambda _=False: self._answer())
+            self.failed.append(box)
+            grid.addWidget(box, at // 2, at % 2)
+        self.add("The set", set_of)
+        self.origin = QComboBox()
+        for one in Origin:
+            self.origin.addItem(ORIGINS[one], one)
+        self.price, self.hours, self.rate = (
+            self._figure(one) for one in ("price, needed", "hours, needed", "an hour, needed")
+        )
+        self.each = self._figure("hours, or empty")
+        self.at_hand, self.wait, self.day = (self._figure(one) for one in ("how many", "days", "a day, or not counted"))
+        self._row("One part", self.price, self.origin)
+        self._row("To get here again", self.hours, self.rate)
+        self._row("One more now", self.each, None)
+        self._row("At hand; others come in", self.at_hand, self.wait)
+        self._row("Standing costs", self.day, None)
+        self.shop = Label(name="quiet", wrap=True)
+        self.add("This shop", self.shop)
+        self.choice = QComboBox()
+        self.add("We do", self.choice)
+        self.told = Label("Give the price and the labour.", name="caution", wrap=True)
+        self.told.setMinimumHeight(96)
+        self.fields.addRow(self.told)
+        self.origin.currentIndexChanged.connect(lambda _=0: self._answer())
+        if old is not None:
+            self._fill(old.given)
+        self._answer()
+
+    def _figure(self, hint: str) -> QLineEdit:
+        line = QLineEdit()
+        line.setPlaceholderText(hint)
+        line.textChanged.connect(lambda _="": self._answer())
+        return line
+
+    def _row(self, name: str, first: QLineEdit, second: QWidget | None) -> None:
+        """One or two fields beside each other, so that all of it stays in sight."""
+        both = QWidget(self)
+        row = QHBoxLayout(both)
+        row.setContentsMargins(0, 0, 0, 0)
+        for field in (first, second or QWidget(both)):
+            field.setAccessibleName(f"{name}: {field.placeholderText()}" if isinstance(field, QLineEdit) else name)
+            row.addWidget(field, 1)
+        self.add(name, both)
+
+    def _fill(self, given: dict) -> None:
+        lines = {
+            "price": self.price,
+            "hours": self.hours,
+            "rate": self.rate,
+            "each": self.each,
+            "at_hand": self.at_hand,
+            "wait": self.wait,
+            "day": self.day,
+        }
+        for name, line in lines.items():
+            value = given.get(name)
+            line.setText(f"{value:g}" if isinstance(value, int | float) else "")
+        self.origin.setCurrentIndex(max(0, self.origin.findData(given.get("origin"))))
+
+    def _number(self, line: QLineEdit) -> float | None:
+        """The figure of a line, None where it is empty; raises ValueError for what is none."""
+        text = line.text().strip().replace(",", ".")
+        if not text:
+            return None
+        value = float(text)
+        if not 0 <= value < MOST:
+            raise ValueError(text)
+        return value
+
+    def given(self) -> dict:
+        """The figures as typed, by name."""
+        lines = {
+            "price": self.price,
+            "hours": self.hours,
+            "rate": self.rate,
+            "each": self.each,
+            "at_hand": self.at_hand,
+            "wait": self.wait,
+            "day": self.day,
+        }
+        return {name: self._number(line) for name, line in lines.items()} | {"origin": str(self.origin.currentData())}
+
+    def _answer(self) -> None:
+        """Every choice, with its cost, as the figures stand."""
+        fitted, back = self.record.get(self.origin.currentData(), (0, 0))
+        self.shop.setText(
+            f"{fitted} of this origin fitted, {back} came back"
+            if fitted
+            else "no record of this origin yet: common practice is taken"
+        )
+        self.decision = None
+        try:
+            given = self.given()
+        except ValueError:
+            self.told.setText("Figures only, and none below zero.")
+            return
+        missing = [
+            name
+            for name, key in (("the price of a part", "price"), ("the hours", "hours"), ("the labour an hour", "rate"))
+            if given[key] is None
+        ]
+        if missing:
+            self.told.setText(f"Still needed: {', '.join(missing)}.")
+            return
+        parts = tuple(replace(one, failed=box.isChecked()) for one, box in zip(self.parts, self.failed, strict=True))
+        try:
+            self.decision = decide(
+                WhileOpen(
+                    parts, given["price"], given["hours"] * given["rate"], (given["each"] or 0.0) * given["rate"],
+                    Origin(given["origin"]), given["wait"] or 0.0, int(given["at_hand"] or 0), given["day"], self.record,
+                )
+            )  # fmt: skip
+        except SagenError as error:
+            message = str(error)
+            self.told.setText(message[:1].upper() + message[1:] + ".")
+            return
+        chosen = self.choice.currentData()
+        self.choice.clear()
+        for one in self.decision.choices:
+            self.choice.addItem(
+                f"{one.name[:1].upper()}{one.name[1:]}: {one.cost:,.0f} ({one.low:,.0f} to {one.high:,.0f})", one.name
+            )
+        self.choice.setCurrentIndex(max(0, self.choice.findData(chosen)))
+        self.told.setText(said(self.decision))
+
+    def problem(self) -> str:
+        return "" if self.decision is not None else self.told.text()
+
+    def answer(self) -> DecisionEntry:
+        """The decision for the trail."""
+        choices = tuple(one.as_data() for one in self.decision.choices)
+        return DecisionEntry(str(self.choice.currentData()), choices, self.given(), said(self.decision))
+
+
+def _measured(part: PartState) -> str:
+    if part.ratio is None:
+        return "not measured"
+    return f"{100 * part.ratio:.0f} % as tall{'' if part.loaded else ', open only'}"

@@ -1,0 +1,117 @@
+"""A small plot inside a lens: its frame, title, axes and how values come to places."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from sagen.desk.look import theme
+from sagen.signal.axis import nice_step
+
+#: how the lines of sensors differ beside their colours
+DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+
+
+def sensor_colour(index: int) -> QColor:
+    """The colour of a sensor of a set."""
+    from sagen.desk.look.roles import SENSORS
+
+    shown = SENSORS[theme.look().name]
+    return QColor(shown[index % len(shown)])
+
+
+def sensor_pen(index: int, width: float = 1.5) -> QPen:
+    return QPen(sensor_colour(index), width, DASHES[index % len(DASHES)])
+
+
+@dataclass
+class Panel:
+    """A rectangle with a title above and two scales; `log` says which of them are by ratio."""
+
+    rect: QRectF
+    x0: float
+    x1: float
+    y0: float
+    y1: float
+    title: str = ""
+    log_x: bool = False
+
+    def x(self, value):
+        low, high, value = (np.log10(one) if self.log_x else one for one in (self.x0, self.x1, value))
+        return self.rect.left() + (value - low) / (high - low) * self.rect.width()
+
+    def y(self, value):
+        return (
+            self.rect.bottom() - (np.clip(value, self.y0, self.y1) - self.y0) / (self.y1 - self.y0) * self.rect.height()
+        )
+
+    def x_back(self, at: float) -> float:
+        share = (at - self.rect.left()) / max(self.rect.width(), 1.0)
+        if self.log_x:
+            return float(self.x0 * (self.x1 / self.x0) ** share)
+        return self.x0 + share * (self.x1 - self.x0)
+
+    def frame(self, painter: QPainter, *, unit_x: str = "", unit_y: str = "", y_ticks: int = 4, x_ticks=None) -> None:
+        """Title with the unit of the heights, grid, figures along both axes, and the frame."""
+        look, rect = theme.look(), self.rect
+        painter.setFont(theme.font(8.5, bold=True))
+        painter.setPen(QColor(look.ink))
+        title = f"{self.title}, {unit_y}" if unit_y else self.title
+        painter.drawText(
+            QRectF(rect.left() - 40, rect.top() - 20, rect.width() + 50, 16), Qt.AlignmentFlag.AlignLeft, title
+        )
+        painter.setFont(theme.font(8))
+        for value in _ticks(self.y0, self.y1, y_ticks):
+            y = float(self.y(value))
+            self._grid(painter, QPointF(rect.left(), y), QPointF(rect.right(), y))
+            where = QRectF(rect.left() - 44, y - 7, 40, 14)
+            painter.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:g}")
+        if x_ticks is None:
+            x_ticks = [(one, f"{one:g}") for one in _ticks(self.x0, self.x1, max(2, int(rect.width() / 70)))]
+        for at, (value, words) in enumerate(x_ticks):
+            x = float(self.x(value))
+            self._grid(painter, QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+            said = f"{words} {unit_x}" if unit_x and at == len(x_ticks) - 1 else words
+            wide = painter.fontMetrics().horizontalAdvance(said) + 2
+            left = min(x - wide / 2, rect.right() + 8 - wide)  # the last one does not run out of the picture
+            painter.drawText(QRectF(left, rect.bottom() + 2, wide, 14), Qt.AlignmentFlag.AlignHCenter, said)
+        painter.setPen(QPen(QColor(look.line), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(rect)
+
+    @staticmethod
+    def _grid(painter: QPainter, start: QPointF, end: QPointF) -> None:
+        """A line of the grid; leaves the pen for the figure beside it."""
+        grid = QColor(theme.look().line)
+        grid.setAlpha(110)
+        painter.setPen(QPen(grid, 1))
+        painter.drawLine(start, end)
+        painter.setPen(QColor(theme.look().quiet))
+
+    def line(self, painter: QPainter, xs: np.ndarray, ys: np.ndarray, pen: QPen) -> None:
+        """A line through values, cut to the panel, with at most two points a pixel."""
+        inside = (xs >= self.x0) & (xs <= self.x1)
+        xs, ys = xs[inside], ys[inside]
+        most = max(int(2 * self.rect.width()), 16)
+        if len(xs) > 2 * most:
+            each = len(xs) // most
+            whole = len(xs) // each * each
+            parts = ys[:whole].reshape(-1, each)
+            pick = np.stack([parts.argmin(axis=1), parts.argmax(axis=1)], axis=1)
+            pick.sort(axis=1)
+            at = (np.arange(len(parts))[:, None] * each + pick).ravel()
+            xs, ys = xs[at], ys[at]
+        if len(xs) < 2:
+            return
+        painter.setPen(pen)
+        points = QPolygonF([QPointF(float(a), float(b)) for a, b in zip(self.x(xs), self.y(ys), strict=True)])
+        painter.drawPolyline(points)
+
+
+def _ticks(low: float, high: float, parts: int) -> list[float]:
+    """Round figures from `low` to `high`."""
+    step = nice_step(high - low, parts)
+    return [float(one) + 0.0 for one in np.round(np.arange(np.ceil(low / step) * step, high + 1e-9 * step, step), 9)]

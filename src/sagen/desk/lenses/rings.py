@@ -1,0 +1,553 @@
+"""The Rings lens: strikes laid over each other from their onset, sensors side by side; beside it their spectrum, the
+heights by place, and what a load does. Below it what has been tapped, and what is still missing."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from sagen.casework.taps import JobTaps, before_and_after
+from sagen.desk.lenses.panel import Panel, sensor_colour, sensor_pen
+from sagen.desk.look import theme
+from sagen.kinds.piezo.verdict import TapVerdict
+from sagen.kinds.piezo.words import gap_words, load_words
+from sagen.report.rings import RingScene
+from sagen.signal.tap_fit import height_under
+
+SPANS_MS = (0.4, 0.8, 1.5, 3.0, 6.8)
+ENOUGH = 4  #: strikes at a place under a load, from which on it counts as tapped
+ALL, MEAN = "all", "mean"
+
+
+class RingsView(QWidget):
+    """Draws the strikes of one capture, and what the whole job says of its sensors."""
+
+    measured = Signal()
+    chosen = Signal(object)  #: which strikes are shown: "all", "mean" or a number from 0
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.scene: RingScene | None = None
+        self.taps = JobTaps()
+        self.shown: str | int = ALL
+        self.span_ms = 3.0
+        self.pointer_ms: float | None = None
+        self.cursors: dict[str, float] = {}
+        self._next = "A"
+        self._ground: tuple[tuple, QPixmap] | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(420, 260)
+        self.setAccessibleName("Rings: strikes laid over each other from their onset, sensors side by side")
+
+    # what is shown ------------------------------------------------------------------------
+
+    def show_scene(self, scene: RingScene | None) -> None:
+        self.scene, self.cursors, self.pointer_ms, self._ground = scene, {}, None, None
+        self.shown = ALL if scene is None or len(scene.strikes) < 13 else MEAN
+        self.update()
+
+    def show_taps(self, taps: JobTaps) -> None:
+        self.taps, self._ground = taps, None
+        self.update()
+
+    def show_strikes(self, which: str | int) -> None:
+        self.shown, self._ground = which, None
+        self.update()
+        self.chosen.emit(which)
+
+    def dress(self) -> None:
+        self._ground = None
+        self.update()
+
+    @property
+    def strike(self) -> int | None:
+        return self.shown if isinstance(self.shown, int) else None
+
+    # geometry -----------------------------------------------------------------------------
+
+    def _areas(self) -> tuple[QRectF, QRectF, list[QRectF]]:
+        """Where the waves, the list of what was tapped, and the three pictures beside them go."""
+        wide, tall = self.width(), self.height()
+        side = float(np.clip(0.36 * wide, 190, 460))
+        below = float(np.clip(0.30 * tall, 96, 190))
+        waves = QRectF(50, 24, wide - side - 62 - 12, tall - below - 24 - 34)
+        guide = QRectF(6, tall - below + 4, wide - side - 18, below - 8)
+        each = tall / 3
+        beside = [QRectF(wide - side + 46, each * at + 24, side - 56, each - 24 - 30) for at in range(3)]
+        return waves, guide, beside
+
+    def _waves_panel(self, rect: QRectF) -> Panel:
+        reach = 1.0
+        if self.scene is not None and self.scene.waves.size:
+            waves = self.scene.waves if self.strike is None else self.scene.waves[:, self.strike : self.strike + 1]
+            reach = 1.08 * float(np.abs(waves).max()) or 1.0
+        return Panel(
+            rect, -0.04 * self.span_ms, self.span_ms, -reach, reach, f"Strikes from their onset, {self._shown_words()}"
+        )
+
+    def _shown_words(self) -> str:
+        if self.scene is None:
+            return ""
+        if self.shown == ALL:
+            return f"all {len(self.scene.strikes)}"
+        if self.shown == MEAN:
+            return f"mean of {len(self.scene.strikes)}, as if struck alike, with its band"
+        return f"number {self.shown + 1} at {self.scene.strikes.time_s[self.shown]:.3f} s"
+
+    # painting -----------------------------------------------------------------------------
+
+    def paintEvent(self, _event) -> None:
+        painter, look = QPainter(self), theme.look()
+        if self.scene is None or not len(self.scene.strikes):
+            painter.fillRect(self.rect(), QColor(look.raised))
+            painter.setPen(QColor(look.quiet))
+            painter.drawText(
+                self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                "No strike stands above the noise.\nTap light and short on solid metal, six times or more, and check leads and scale.",
+            )  # fmt: skip
+            return
+        key = (self.size().toTuple(), look.name, self.shown, self.span_ms, id(self.scene), id(self.taps))
+        if self._ground is None or self._ground[0] != key:
+            ratio = self.devicePixelRatioF()
+            picture = QPixmap(self.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(QColor(look.raised))
+            inside = QPainter(picture)
+            self._paint_all(inside)
+            inside.end()
+            self._ground = (key, picture)
+        painter.drawPixmap(0, 0, self._ground[1])
+        self._paint_cursors(painter)
+
+    def _paint_all(self, painter: QPainter) -> None:
+        waves, guide, beside = self._areas()
+        self._paint_waves(painter, self._waves_panel(waves))
+        verdict = self.taps.shown
+        self._paint_spectrum(painter, beside[0])
+        self._paint_heights(painter, beside[1], verdict)
+        if before_and_after(self.taps)[1]:
+            self._paint_before_after(painter, beside[2])
+        else:
+            self._paint_loads(painter, beside[2], verdict)
+        self._paint_guide(painter, guide, verdict)
+
+    def _paint_waves(self, painter: QPainter, panel: Panel) -> None:
+        scene, look = self.scene, theme.look()
+        panel.frame(painter, unit_x="ms", unit_y=scene.unit)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.shown != ALL)
+        painter.setClipRect(panel.rect)
+        for sensor in range(len(scene.columns)):
+            if self.shown == MEAN:
+                mean, low, high = scene.mean_and_band(sensor)
+                self._paint_band(painter, panel, sensor, low, high)
+                panel.line(painter, scene.times_ms, mean, sensor_pen(sensor, 1.8))
+                continue
+            chosen = range(scene.waves.shape[1]) if self.shown == ALL else [self.shown]
+            pen = sensor_pen(sensor, 1.0 if self.shown == ALL else 1.8)
+            if self.shown == ALL:
+                colour = QColor(pen.color())
+                colour.setAlpha(150 if len(chosen) < 20 else 80)
+                pen = QPen(colour, 1.0)
+            for strike in chosen:
+                panel.line(painter, scene.times_ms, scene.waves[sensor, strike], pen)
+        painter.setClipping(False)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setFont(theme.font(9))
+        y = panel.rect.top() + 6
+        for sensor, name in enumerate(scene.names):
+            words = self._legend(sensor, name)
+            wide = painter.fontMetrics().horizontalAdvance(words) + 40
+            x = panel.rect.right() - wide - 4
+            ground = QColor(look.raised)
+            ground.setAlpha(215)
+            painter.fillRect(QRectF(x, y - 1, wide, 17), ground)
+            painter.setPen(sensor_pen(sensor, 2.5))
+            painter.drawLine(QPointF(x + 4, y + 7.5), QPointF(x + 28, y + 7.5))
+            painter.setPen(QColor(look.ink))
+            painter.drawText(
+                QRectF(x + 34, y, wide, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
+            )
+            y += 18
+
+    def _legend(self, sensor: int, name: str) -> str:
+        """A sensor's name with what it answered: of the strike shown, else the middle of all."""
+        answers = self.scene.strikes.answers
+        rows = slice(self.strike, self.strike + 1) if self.strike is not None else slice(None)
+        good = answers.good[rows, sensor]
+        if not good.any():
+            cut = answers.saturated[rows, sensor].any()
+            return f"{name}: {'cut off by the range' if cut else 'no answer'}"
+        height = float(np.median(answers.height[rows, sensor][good]))
+        hertz = answers.ring_hz[rows, sensor][good]
+        ring = f", {np.nanmedian(hertz):,.0f} Hz" if np.isfinite(hertz).any() else ""
+        return f"{name}: {height:.3g} {self.scene.unit}{ring}"
+
+    def _paint_band(self, painter: QPainter, panel: Panel, sensor: int, low: np.ndarray, high: np.ndarray) -> None:
+        times = self.scene.times_ms
+        inside = np.flatnonzero((times >= panel.x0) & (times <= panel.x1))
+        every = max(1, len(inside) // max(int(2 * panel.rect.width()), 1))
+        inside = inside[::every]
+        xs = panel.x(times[inside])
+        over = [QPointF(float(x), float(y)) for x, y in zip(xs, panel.y(high[inside]), strict=True)]
+        under = [QPointF(float(x), float(y)) for x, y in zip(xs, panel.y(low[inside]), strict=True)]
+        colour = sensor_colour(sensor)
+        colour.setAlpha(60)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPolygon(QPolygonF(over + under[::-1]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_spectrum(self, painter: QPainter, rect: QRectF) -> None:
+        scene, look = self.scene, theme.look()
+        panel = Panel(rect, 0.5, 20.0, 0.0, 1.05, "Spectrum of the rings")
+        panel.frame(painter, unit_x="kHz", y_ticks=2)
+        if scene.band is not None:
+            low, _, high = (one / 1000 for one in scene.band)
+            ground = QColor(look.accent)
+            ground.setAlpha(45)
+            painter.fillRect(QRectF(panel.x(low), rect.top(), panel.x(high) - panel.x(low), rect.height()), ground)
+            painter.setFont(theme.font(8))
+            painter.setPen(QColor(look.quiet))
+            painter.drawText(
+                QRectF(panel.x(high) + 4, rect.top() + 2, 150, 28),
+                Qt.TextFlag.TextWordWrap,
+                "where this bore knocks, estimated",
+            )
+        painter.setClipRect(rect)
+        for sensor in range(len(scene.columns)):
+            panel.line(painter, scene.hertz / 1000, scene.spectra[sensor], sensor_pen(sensor, 1.6))
+        painter.setClipping(False)
+
+    def _paint_heights(self, painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> None:
+        """Every answer of the job as a point by place, with what the fit of sensor and place expects there."""
+        if verdict is None:
+            self._paint_strike_heights(painter, rect)
+            return
+        fit = verdict.fit
+        top = 1.15 * max((one.height for one in fit.points), default=1.0)
+        panel = Panel(rect, 0.0, float(len(fit.places)), 0.0, top, "Height by place, and as fitted")
+        ticks = [
+            (at + 0.5, _short(place or "not stated", rect.width() / max(len(fit.places), 1)))
+            for at, place in enumerate(fit.places)
+        ]
+        panel.frame(painter, unit_y="V", y_ticks=3, x_ticks=ticks)
+        many = len(fit.sensors)
+        rng = np.random.default_rng(3)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        for one in fit.points:
+            x = panel.x(one.place + (one.sensor + 1) / (many + 1) + 0.05 * rng.uniform(-1, 1))
+            y, colour = float(panel.y(one.height)), sensor_colour(one.sensor)
+            colour.setAlpha(200 if one.weight > 0.5 else 70)
+            painter.setPen(QPen(colour, 1.4))
+            painter.setBrush(colour if fit.loads[one.load].plugged else Qt.BrushStyle.NoBrush)
+            self._paint_shape(painter, QPointF(float(x), y), one.sensor, 3.2)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for sensor in range(many):
+            for place in range(len(fit.places)):
+                told = [fit.effect[sensor, load] for load in range(len(fit.loads)) if fit.strikes[sensor, load, place]]
+                if told:
+                    level = float(np.exp(fit.strength + np.mean(told) + fit.path[place, sensor]))
+                    x = panel.x(place + (sensor + 1) / (many + 1))
+                    painter.setPen(QPen(sensor_colour(sensor), 2.5))
+                    y = float(panel.y(level))
+                    painter.drawLine(QPointF(x - 11, y), QPointF(x + 11, y))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _paint_strike_heights(self, painter: QPainter, rect: QRectF) -> None:
+        """Before the job is weighed: the heights of this capture alone, strike by strike."""
+        scene = self.scene
+        heights = scene.strikes.answers.height
+        panel = Panel(rect, 0.0, len(heights) + 1.0, 0.0, 1.1 * float(np.nanmax(heights)), "Height by strike")
+        panel.frame(painter, unit_y=scene.unit, y_ticks=3)
+        for sensor in range(len(scene.columns)):
+            painter.setPen(QPen(sensor_colour(sensor), 1.4))
+            for at, height in enumerate(heights[:, sensor]):
+                self._paint_shape(painter, QPointF(float(panel.x(at + 1.0)), float(panel.y(height))), sensor, 3.2)
+
+    @staticmethod
+    def _paint_shape(painter: QPainter, at: QPointF, sensor: int, size: float) -> None:
+        """A point whose shape tells the sensor as its colour does."""
+        if sensor % 4 == 0:
+            painter.drawEllipse(at, size, size)
+        elif sensor % 4 == 1:
+            painter.drawRect(QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size))
+        elif sensor % 4 == 2:
+            painter.drawPolygon(
+                QPolygonF([at + QPointF(0, -size), at + QPointF(size, size), at + QPointF(-size, size)])
+            )
+        else:
+            painter.drawLine(at + QPointF(-size, -size), at + QPointF(size, size))
+            painter.drawLine(at + QPointF(-size, size), at + QPointF(size, -size))
+
+    def _paint_loads(self, painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> None:
+        """Height against load with the fitted curve; 20 to 50 kilohm marked."""
+        look = theme.look()
+        tops = [one.open_v.value for one in verdict.sources if one is not None] if verdict else []
+        panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), "Height against load", log_x=True)
+        ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
+        panel.frame(painter, unit_y="V" if tops else "", y_ticks=3, x_ticks=ticks)
+        ground = QColor(look.accent)
+        ground.setAlpha(45)
+        painter.fillRect(QRectF(panel.x(2e4), rect.top(), panel.x(5e4) - panel.x(2e4), rect.height()), ground)
+        painter.setFont(theme.font(8))
+        painter.setPen(QColor(look.quiet))
+        if not tops:
+            painter.drawText(
+                rect.adjusted(8, 4, -8, -4), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                "Tap open and under a load: then what is inside the sensor shows here. 20 to 50 kilohm stand for the module.",
+            )  # fmt: skip
+            return
+        loads = np.geomspace(2e3, 2e6, 160)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        for sensor, source in enumerate(verdict.sources):
+            if source is None:
+                continue
+            panel.line(painter, loads, height_under(source, loads), sensor_pen(sensor, 1.8))
+            for at, load in enumerate(verdict.fit.loads):
+                if not verdict.fit.struck(sensor, at):
+                    continue
+                ohm = min(load.ohm, 1e6) if load.known else verdict.module_ohm[sensor]
+                if ohm is None or not 2e3 <= ohm <= 1e6:
+                    continue
+                height = float(np.exp(verdict.fit.strength + verdict.fit.effect[sensor, at]))
+                painter.setPen(QPen(sensor_colour(sensor), 1.6))
+                painter.setBrush(sensor_colour(sensor) if load.plugged else Qt.BrushStyle.NoBrush)
+                self._paint_shape(painter, QPointF(float(panel.x(ohm)), float(panel.y(height))), sensor, 3.6)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _paint_before_after(self, painter: QPainter, rect: QRectF) -> None:
+        """The same taps before and after the repair, side by side."""
+        connection, rows = before_and_after(self.taps)
+        look = theme.look()
+        panel = Panel(rect, 0.0, float(len(rows)), 0.0, 1.2, f"Before and after the repair, {load_words(connection)}")
+        ticks = [(at + 0.5, _short(one.name, rect.width() / len(rows))) for at, one in enumerate(rows)]
+        panel.frame(painter, y_ticks=3, x_ticks=ticks)
+        painter.setFont(theme.font(8))
+        for at, one in enumerate(rows):
+            for place, height, filled in ((0.28, one.before, False), (0.72, one.after, True)):
+                if height is None:
+                    continue
+                colour = sensor_colour(at)
+                wide = 0.3 * rect.width() / len(rows)
+                x, y = panel.x(at + place) - wide / 2, float(panel.y(height))
+                painter.setPen(QPen(colour, 1.5))
+                painter.setBrush(colour if filled else Qt.BrushStyle.NoBrush)
+                painter.drawRect(QRectF(x, y, wide, rect.bottom() - y))
+                painter.setPen(QColor(look.ink))
+                words = f"{100 * height:.0f} %"
+                painter.drawText(QRectF(x - 16, y - 15, wide + 32, 14), Qt.AlignmentFlag.AlignHCenter, words)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_guide(self, painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> None:
+        paint_guide(painter, area, verdict)
+
+    def _paint_cursors(self, painter: QPainter) -> None:
+        panel, look = self._waves_panel(self._areas()[0]), theme.look()
+        lines = [(name, at, QColor(look.accent)) for name, at in self.cursors.items()]
+        lines += [("", self.pointer_ms, QColor(look.quiet))] if self.pointer_ms is not None else []
+        painter.setFont(theme.font(9, bold=True))
+        for name, at, colour in lines:
+            if not panel.x0 <= at <= panel.x1:
+                continue
+            x = panel.x(at)
+            painter.setPen(QPen(colour, 1.5 if name else 1.0))
+            painter.drawLine(QPointF(x, panel.rect.top()), QPointF(x, panel.rect.bottom()))
+            if name:
+                painter.fillRect(QRectF(x - 8, panel.rect.top(), 16, 15), colour)
+                painter.setPen(QColor(look.on_accent))
+                painter.drawText(QRectF(x - 8, panel.rect.top(), 16, 15), Qt.AlignmentFlag.AlignCenter, name)
+
+    # hands --------------------------------------------------------------------------------
+
+    def figures(self) -> str:
+        """One line: between the cursors, else under them or the pointer."""
+        if self.scene is None or not len(self.scene.strikes):
+            return ""
+
+        def told(at: float) -> str:
+            values = self.scene.values_at(at, self.strike)
+            return "  ".join(
+                [
+                    f"{at:.4f} ms",
+                    *(
+                        f"{name.split(',')[0]} {one:+.3f} {self.scene.unit}"
+                        for name, one in zip(self.scene.names, values, strict=True)
+                    ),
+                ]
+            )
+
+        if len(self.cursors) == 2:
+            first, second = self.cursors["A"], self.cursors["B"]
+            apart = second - first
+            turns = f"  1/dt {1000 / abs(apart):,.0f} Hz" if apart else ""
+            return f"B \u2212 A {apart:.4f} ms{turns}   A {told(first)}   B {told(second)}"
+        if self.cursors:
+            return "   ".join(f"{name} {told(at)}" for name, at in self.cursors.items())
+        return told(self.pointer_ms) if self.pointer_ms is not None else ""
+
+    def zoom(self, closer: bool) -> None:
+        """More of the ring, or its first milliseconds closer."""
+        spans = list(SPANS_MS)
+        at = int(np.argmin([abs(one - self.span_ms) for one in spans])) + (-1 if closer else 1)
+        self.span_ms = spans[int(np.clip(at, 0, len(spans) - 1))]
+        self.update()
+
+    def fit(self) -> None:
+        self.span_ms = SPANS_MS[-1]
+        self.update()
+
+    def step(self, by: int) -> None:
+        """The next or previous strike alone."""
+        many = len(self.scene.strikes) if self.scene else 0
+        if many:
+            now = self.strike if self.strike is not None else (-1 if by > 0 else many)
+            self.show_strikes(int(np.clip(now + by, 0, many - 1)))
+
+    def set_cursor(self, name: str, time_ms: float) -> None:
+        self.cursors[name] = time_ms
+        self._next = "B" if name == "A" else "A"
+        self.update()
+        self.measured.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.step(-1 if key == Qt.Key.Key_Left else 1)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(True)
+        elif key in (Qt.Key.Key_Down, Qt.Key.Key_Minus):
+            self.zoom(False)
+        elif key == Qt.Key.Key_Home:
+            self.fit()
+        elif key in (Qt.Key.Key_A, Qt.Key.Key_B) and self.pointer_ms is not None:
+            self.set_cursor("A" if key == Qt.Key.Key_A else "B", self.pointer_ms)
+        elif key == Qt.Key.Key_M:
+            self.show_strikes(MEAN if self.shown != MEAN else ALL)
+        elif key == Qt.Key.Key_Escape and self.cursors:
+            self.cursors = {}
+            self.update()
+            self.measured.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(event.angleDelta().y() > 0)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        panel = self._waves_panel(self._areas()[0])
+        inside = panel.rect.contains(event.position())
+        self.pointer_ms = panel.x_back(event.position().x()) if inside else None
+        self.update()
+        self.measured.emit()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        panel = self._waves_panel(self._areas()[0])
+        if panel.rect.contains(event.position()):
+            self.set_cursor(self._next, panel.x_back(event.position().x()))
+
+    def leaveEvent(self, _event) -> None:
+        self.pointer_ms = None
+        self.update()
+        self.measured.emit()
+
+
+def _short(words: str, room: float) -> str:
+    most = max(int(room / 6.5), 3)
+    return words if len(words) <= most else words[: most - 1] + "\u2026"
+
+
+CAUTION = "Light and short, on solid metal: never on a sensor, a cover or a cast bracket. Torque as stated, and nothing loosened between two tries."
+
+
+def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> None:
+    """What has been tapped, by place and load, as a table of counts; what is still missing; and how to tap."""
+    look = theme.look()
+    loads = list(verdict.fit.loads) if verdict else []
+    places = list(verdict.fit.places) if verdict else []
+    rows = [("open", [at for at, one in enumerate(loads) if one.connection == "unplugged"])]
+    rows += [
+        (load_words(one.connection, one.ohm), [at]) for at, one in enumerate(loads) if one.connection == "loaded"
+    ] or [("20 to 50 k", [])]
+    rows += [("plugged in", [at for at, one in enumerate(loads) if one.plugged])]
+    rows += (
+        [("not stated", [at for at, one in enumerate(loads) if not one.connection])]
+        if any(not one.connection for one in loads)
+        else []
+    )
+    columns = [(one or "not stated", at) for at, one in enumerate(places)][:4]
+    columns += [(f"place {len(columns) + 1}", None)] * max(0, 2 - len(columns))
+    left, wide = area.left() + 84, min(96.0, (0.5 * area.width() - 84) / len(columns))
+    tall = min(24.0, (area.height() - 22) / len(rows))
+    painter.setFont(theme.font(8.5, bold=True))
+    painter.setPen(QColor(look.ink))
+    painter.drawText(QRectF(area.left(), area.top(), 84, 16), Qt.AlignmentFlag.AlignLeft, "Tapped so far")
+    painter.setFont(theme.font(8.5))
+    for at, (name, _) in enumerate(columns):
+        painter.drawText(
+            QRectF(left + at * wide, area.top(), wide, 16), Qt.AlignmentFlag.AlignHCenter, _short(name, wide)
+        )
+    for row, (name, which) in enumerate(rows):
+        y = area.top() + 20 + row * tall
+        painter.setPen(QColor(look.ink))
+        painter.drawText(
+            QRectF(area.left(), y, 80, tall - 3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name
+        )
+        for at, (_, place) in enumerate(columns):
+            many = (
+                int(verdict.fit.offered[:, which, place].max(initial=0))
+                if verdict and which and place is not None
+                else 0
+            )
+            cell = QRectF(left + at * wide + 2, y, wide - 4, tall - 3)
+            done = many >= ENOUGH
+            painter.setPen(
+                QPen(
+                    QColor(look.sound if done else look.line),
+                    1.5,
+                    Qt.PenStyle.SolidLine if many else Qt.PenStyle.DotLine,
+                )
+            )
+            painter.drawRect(cell)
+            painter.setPen(QColor(look.sound if done else look.quiet))
+            words = f"\u2713 {many}" if done else f"{many} of 6" if many else "\u2013"
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
+    told = (
+        [gap_words(one) for one in verdict.gaps]
+        if verdict
+        else ["Tap from two places, open, under 20 to 50 kilohm, and plugged in."]
+    )
+    room = QRectF(
+        left + len(columns) * wide + 14, area.top(), area.right() - left - len(columns) * wide - 14, area.height()
+    )
+    painter.setFont(theme.font(9, bold=True))
+    painter.setPen(QColor(look.mark if verdict and verdict.gaps else look.sound))
+    first = f"Missing: {told[0][:1].lower()}{told[0][1:]}." if told else "Sensor, place and circuit can be told apart."
+    used = painter.boundingRect(room, Qt.TextFlag.TextWordWrap, first)
+    painter.drawText(room, Qt.TextFlag.TextWordWrap, first)
+    painter.setFont(theme.font(8.5))
+    painter.setPen(QColor(look.quiet))
+    rest = room.adjusted(0, used.height() + 4, 0, 0)
+    more = f"Then: {'; '.join(told[1:3])}. " if len(told) > 1 else ""
+    painter.drawText(rest, Qt.TextFlag.TextWordWrap, more + CAUTION)
+
+
+class TapGuide(QWidget):
+    """The same table by itself, for a form that asks for the next capture of taps."""
+
+    def __init__(self, verdict: TapVerdict | None, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.verdict = verdict
+        self.setMinimumHeight(130)
+        self.setMinimumWidth(600)
+        self.setAccessibleName("What has been tapped, and what is still missing")
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        paint_guide(painter, QRectF(2, 2, self.width() - 4, self.height() - 4), self.verdict)
+
+
+__all__ = ["ALL", "MEAN", "RingsView", "TapGuide", "paint_guide"]
