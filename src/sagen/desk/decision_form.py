@@ -53,7 +53,7 @@ class DecisionForm(Form):
             box.setChecked(one.failed)
             box.toggled.connect(lambda _=False: self._answer())
             self.failed.append(box)
-            grid.addWidget(box, at // 2, at % 2)
+            grid.addWidget(box, at, 0)
         self.add("The set", set_of)
         self.origin = QComboBox()
         for one in Origin:

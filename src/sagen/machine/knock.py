@@ -18,7 +18,7 @@ from sagen.model.vocabulary import Connection, State
 BODY = ((1_950.0, 0.035, 0.16), (3_450.0, 0.03, 0.12), (9_700.0, 0.018, 0.1))
 #: places by name: 1 is at the first sensor, -1 at the last; what that does to a way, and what else does, as logarithms
 NEARER = {"front": 1.0, "left": 1.0, "middle": 0.0, "between": 0.0, "rear": -1.0, "back": -1.0, "right": -1.0}
-REACH, PATH_SPREAD = 0.13, 0.06
+REACH, PATH_SPREAD = 0.1, 0.04
 SPACING_S, FIRST_S = 0.33, 0.11
 HASH_S = 60e-6
 USUAL_LOAD_OHM = 22_000.0

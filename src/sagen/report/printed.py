@@ -8,6 +8,8 @@ from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
+import numpy as np
+
 from sagen import __version__
 from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
@@ -19,6 +21,7 @@ from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES
 from sagen.reason.checks import NextCheck
 from sagen.report.plot import LONGEST_MARK, lane_svg
 from sagen.report.scene import Lane, Strip
+from sagen.signal.tapped import Tapped
 
 
 @dataclass(frozen=True)
@@ -147,6 +150,8 @@ def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
     if closer:
         pictures.append(("A closer look", _picture(page.scene, lane, *closer)))
     reading = result.reading
+    tapped = page.examination.tapped
+    struck = result.strikes is not None and tapped is not None
     return {
         "row": result.as_row(),
         "name": lane.name,
@@ -154,12 +159,28 @@ def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
         "wheel": str(reading.wheel) if reading and reading.wheel else "",
         "expected": reading.expected if reading else None,
         "comparison": result.comparison,
+        "struck": _struck(tapped, result.sheet.column) if struck else None,
         "pictures": pictures,
     }
 
 
+def _struck(tapped: Tapped, column: str) -> dict:
+    """How a knock channel answers, in figures."""
+    strikes, sensor = tapped.strikes, tapped.strikes.columns.index(column)
+    good, ring = strikes.answers.good[:, sensor], tapped.rings[sensor]
+    height = float(np.median(strikes.answers.height[good, sensor])) if good.any() else None
+    return {
+        "answered": int(strikes.answers.heard[:, sensor].sum()), "strikes": len(strikes),
+        "height": f"{height:.3g} {strikes.unit}" if height is not None else "none",
+        "ring": f"{ring.value:,.0f} Hz" if ring.known else "not read",
+    }  # fmt: skip
+
+
 def _closer(page: FindingPage, result: ChannelResult) -> tuple[float, float] | None:
     """About a turn around the first mark, or the middle of the capture."""
+    if result.strikes is not None and page.examination.tapped is not None and len(page.examination.tapped.strikes):
+        first = float(page.examination.tapped.strikes.time_s[0])
+        return max(0.0, first - 0.0008), min(page.capture.seconds, first + 0.006)
     if result.reading is None or len(result.reading.teeth.times) < 4:
         return None
     times = result.reading.teeth.times

@@ -82,7 +82,10 @@ class RingsView(QWidget):
     def _waves_panel(self, rect: QRectF) -> Panel:
         reach = 1.0
         if self.scene is not None and self.scene.waves.size:
-            waves = self.scene.waves if self.strike is None else self.scene.waves[:, self.strike : self.strike + 1]
+            if self.shown == MEAN:
+                waves = [self.scene.mean_and_band(one)[1:] for one in range(len(self.scene.columns))]
+            else:
+                waves = self.scene.waves if self.strike is None else self.scene.waves[:, self.strike]
             reach = 1.08 * float(np.abs(waves).max()) or 1.0
         return Panel(
             rect, -0.04 * self.span_ms, self.span_ms, -reach, reach, f"Strikes from their onset, {self._shown_words()}"
@@ -211,11 +214,9 @@ class RingsView(QWidget):
             painter.fillRect(QRectF(panel.x(low), rect.top(), panel.x(high) - panel.x(low), rect.height()), ground)
             painter.setFont(theme.font(8))
             painter.setPen(QColor(look.quiet))
-            painter.drawText(
-                QRectF(panel.x(high) + 4, rect.top() + 2, 150, 28),
-                Qt.TextFlag.TextWordWrap,
-                "where this bore knocks, estimated",
-            )
+            room = QRectF(panel.x(high) + 4, rect.top() + 2, rect.right() - panel.x(high) - 6, 28)
+            if room.width() > 120:
+                painter.drawText(room, Qt.TextFlag.TextWordWrap, "where this bore knocks, estimated")
         painter.setClipRect(rect)
         for sensor in range(len(scene.columns)):
             panel.line(painter, scene.hertz / 1000, scene.spectra[sensor], sensor_pen(sensor, 1.6))
@@ -288,6 +289,7 @@ class RingsView(QWidget):
         tops = [one.open_v.value for one in verdict.sources if one is not None] if verdict else []
         panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), "Height against load", log_x=True)
         ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
+        ticks = ticks if rect.width() > 170 else [ticks[1], ticks[3], ticks[4]]
         panel.frame(painter, unit_y="V" if tops else "", y_ticks=3, x_ticks=ticks)
         ground = QColor(look.accent)
         ground.setAlpha(45)
@@ -531,8 +533,8 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     painter.setFont(theme.font(8.5))
     painter.setPen(QColor(look.quiet))
     rest = room.adjusted(0, used.height() + 4, 0, 0)
-    more = f"Then: {'; '.join(told[1:3])}. " if len(told) > 1 else ""
-    painter.drawText(rest, Qt.TextFlag.TextWordWrap, more + CAUTION)
+    more = f" Then: {told[1]}." if len(told) > 1 else ""
+    painter.drawText(rest, Qt.TextFlag.TextWordWrap, CAUTION + more)
 
 
 class TapGuide(QWidget):

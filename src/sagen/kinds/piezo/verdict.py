@@ -238,7 +238,8 @@ def _weak(fit: TapFit, own: list[int], plugged: list[int], known_good: bool):
             continue
         yield Blame(
             sensor, FindingKind.WEAK_STRIKE, _interval(*told, int(fit.strikes[sensor, loads].sum())),
-            connection=fit.loads[loads[-1]].connection, places=_places(fit, sensor, loads), sure=bool(own),
+            connection=fit.loads[loads[0]].connection if len(loads) == 1 else "",
+            places=_places(fit, sensor, loads), sure=bool(own),
         )  # fmt: skip
 
 
