@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pytest
+from sagen.reason.apart import Apart
 
 from sagen.cli import main
 from sagen.machine.faults import all_faults
@@ -20,7 +21,6 @@ from sagen.model.trail import (
     ScanEntry,
     StayedEntry,
 )
-from sagen.reason.apart import Apart
 from sagen.reason.case import case_of, code_pieces, reading_piece
 from sagen.reason.checks import advice, next_checks
 from sagen.reason.evidence import Captured, Code, Complained, Evidence, Inspected, MeterReading, ReadElsewhere

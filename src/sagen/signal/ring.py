@@ -50,7 +50,9 @@ def _coarse(bursts: np.ndarray, sfreq: float) -> tuple[float, float]:
         return float("nan"), float("nan")
     hertz, height = spectrum(bursts, sfreq)
     power = np.where(hertz < _LIMIT.least_hz, 0.0, height**2)
-    below = np.cumsum(power) / max(float(power.sum()), 1e-300)
+    if not power.any():
+        return float("nan"), float("nan")
+    below = np.cumsum(power) / float(power.sum())
     return float(hertz[int(power.argmax())]), float(hertz[int(np.searchsorted(below, _LIMIT.most_power))])
 
 

@@ -353,7 +353,7 @@ class _Bursts:
         self.near = np.where(np.arange(volts.shape[1])[look] < reach[:, None], self.away[:, look], 0.0)
         size = np.abs(self.near)
         self.tallest = size.max(axis=1)
-        self.onset = _onset(size, self.tallest, self.noise) + look.start
+        self.onset = _onset(size, self.tallest, self.noise, round(_LIMIT.onset_reach_s * sfreq)) + look.start
         self.length = _lasts(self.away, before, self.noise, sfreq, whole)
         late = np.round(self.onset).astype(np.int64)[:, None] + np.arange(*(round(one * sfreq) for one in LATE_S))
         rung = np.take_along_axis(self.away, np.clip(late, 0, volts.shape[1] - 1), axis=1)
@@ -467,16 +467,23 @@ def _step_of(raw: np.ndarray) -> float:
     return float(gaps[gaps > 1e-6 * (float(different[-1]) - float(different[0]))].min(initial=np.inf))
 
 
-def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray) -> np.ndarray:
-    """Where each burst begins, in samples: the line of its first rise carried back to nothing."""
-    limit = np.maximum(_LIMIT.onset_noise * noise, _LIMIT.onset_share * tallest)
-    above = size > limit[:, None]
-    above[:, :-1] &= size[:, 1:] > 0.5 * limit[:, None]
-    at = np.maximum(above.argmax(axis=1), 1)
+def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray, reach: int) -> np.ndarray:
+    """Where each burst begins, in samples: within `reach` samples before its first crest, the place that parts quiet
+    from movement most likely (Akaike's criterion of the two variances: Maeda 1985, Zisin 38; a common picker of arrival
+    times). A clear sine that begins at once is placed between two samples by its first rise."""
     rows = np.arange(len(size))
-    rise = size[rows, np.minimum(at + 1, size.shape[1] - 1)] - size[rows, at]
-    back = np.where(rise > 0.5 * size[rows, at], size[rows, at] / np.maximum(rise, 1e-300), 0.5)
-    return at - np.clip(back, 0.0, 1.0)
+    half = (size >= _LIMIT.onset_crest * tallest[:, None]).argmax(axis=1)
+    last = np.clip(half + 1, reach + 1, size.shape[1] - 1)
+    window = last[:, None] + np.arange(-reach, 1)
+    power = np.cumsum(np.maximum(size[rows[:, None], window], 0.3 * noise[:, None]) ** 2, axis=1)
+    count = np.arange(1, reach + 1, dtype=np.float64)
+    before, after = power[:, :-1] / count, (power[:, -1:] - power[:, :-1]) / (reach + 1 - count)
+    doubt = count * np.log(np.maximum(before, 1e-30)) + (reach + 1 - count) * np.log(np.maximum(after, 1e-30))
+    at = window[rows, doubt[:, :-1].argmin(axis=1)] + 1  # the first sample that moves
+    at = np.minimum(at, last - 1)
+    rise = size[rows, at + 1] - size[rows, at]
+    sharp = (rise > 0.5 * size[rows, at]) & (size[rows, at] > _LIMIT.onset_noise * noise)
+    return at - np.where(sharp, np.clip(size[rows, at] / np.maximum(rise, 1e-300), 0.0, 1.0), 0.5)
 
 
 def _heights(

@@ -234,6 +234,11 @@ def _weak(fit: TapFit, own: list[int], plugged: list[int], known_good: bool):
             # Under one load alone it may still be lower: a source of too many ohms speaks when open.
             loads = [min(struck, key=lambda one: (_against(fit, sensor, one) or (0.0, 0.0))[0])]
             told, sure = _against(fit, sensor, loads[0]), _LIMIT.loaded_surely
+        else:
+            # Where only some of the loads take it down, those are named.
+            low = [one for one in struck if (_against(fit, sensor, one) or (0.0, 0.0))[0] < limit]
+            loads = low if low and len(low) < len(struck) else struck
+            told = _over_all(fit, sensor, loads)
         if told is None or told[0] >= limit or told[0] + sure * told[1] >= np.log(_LIMIT.upper):
             continue
         yield Blame(
@@ -341,7 +346,7 @@ def _gaps(fit: TapFit) -> tuple[Gap, ...]:
     few = [one for one in range(len(fit.places)) if by_place[one] < least]
     out += [Gap("more", least - int(by_place[one]), fit.places[one]) for one in few]
     if len(named) < 2:
-        out.append(Gap("place" if named or not fit.places[0] else "second_place"))
+        out.append(Gap("place" if named else "second_place"))
     if Connection.LOADED not in connections:
         out.append(Gap("load"))
     if Connection.UNPLUGGED not in connections and Connection.LOADED not in connections:
