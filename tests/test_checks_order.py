@@ -10,7 +10,7 @@ from scipy import stats
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.case import code_pieces
 from sagen.reason.checks import NextCheck, advice, next_checks, proves
-from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, Stayed
+from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, ReadElsewhere, Stayed
 from sagen.reason.facts import SOUND, CheckFacts, knowledge
 from sagen.reason.weigh import Case, Cloud, Posterior, Replaced, World, infer, row_of, with_trail, world_of
 
@@ -68,7 +68,7 @@ def test_checks_come_in_nearly_the_best_order_where_the_best_is_known():
 
 # The trade's own order: common practice, no published source ------------------------------------------------
 
-AT_THE_PLUG = {"feed_at_the_plug", "return_at_the_plug", "signal_with_the_sensor_unplugged", "return_pin_to_body", "signal_at_rest_plugged", "plug_and_pins", "ohms_of_the_coil", "fuse_and_relay_of_the_feed"}  # fmt: skip
+AT_THE_PLUG = {"feed_at_the_plug", "return_at_the_plug", "signal_with_the_sensor_unplugged", "return_pin_to_body", "signal_at_rest_plugged", "plug_and_pins", "ohms_of_the_coil", "fuse_and_relay_of_the_feed", "ohms_of_the_set", "light_tap_unplugged_beside_its_twin", "light_tap_loaded_beside_its_twin"}  # fmt: skip
 TAKEN_APART = {"wheel_through_the_sensor_s_hole", "dial_gauge_on_the_wheel", "timing_marks", "swap_the_sensor", "wheel_s_mark_against_dead_centre", "cam_wheel_by_eye"}  # fmt: skip
 
 
@@ -91,6 +91,29 @@ def test_the_trades_own_order_falls_out_for_an_ordinary_job(spec, gear, complain
         assert order.index("ohms_of_the_coil") < 3
     if "scope" not in gear:
         assert not [one for one in order if one.startswith("record_")]
+
+
+@pytest.mark.parametrize("complaint", ["lamp_only", "no_power"])
+def test_knock_jobs_go_the_way_of_the_trade(complaint):
+    # Plug and harness by eye, ohms of the set where published, taps unplugged, under a load, from another place, left and
+    # right swapped, plugged in, and only then the engine is opened (common practice, no published source).
+    trade = ["plug_and_pins", "ohms_of_the_set", "light_tap_unplugged_beside_its_twin", "light_tap_loaded_beside_its_twin",
+             "swap_left_and_right_at_the_connector", "light_tap_plugged_beside_its_twin", "swap_the_sensor"]  # fmt: skip
+    order = slugs(ranked(KNOCK, Complained("", complaint)))
+    told = [one for one in order if one in trade]
+    assert [one for one in trade if one in told] == told
+    assert order[0] in ("plug_and_pins", "codes_back")
+    assert "record_while_moving_the_harness" not in order
+    unknown = slugs(ranked(KNOCK.model_copy(update={"ohms": None}), Complained("", complaint)))
+    assert "ohms_of_the_set" not in unknown
+    weak = slugs(ranked(KNOCK, Complained("", complaint), ReadElsewhere("", "weak_strike", "weak_strike", "unplugged")))
+    assert "light_tap_unplugged_beside_its_twin" not in weak
+    assert (
+        weak.index("light_tap_loaded_beside_its_twin")
+        < weak.index("tap_from_another_place")
+        < weak.index("swap_the_sensor")
+    )
+    assert "tap_from_another_place" not in order
 
 
 def test_an_engine_that_does_not_start_is_not_recorded_at_idle():

@@ -12,7 +12,6 @@ from sagen.files.wheels import parse_catalogue, with_wheel_names
 from sagen.meter.arithmetic import (
     drop_ohm,
     leak_that_explains,
-    odd_one_out,
     series_that_explains,
     sweep_faults,
     thermistor_ohm,
@@ -226,15 +225,6 @@ def test_a_thermistor_passes_through_its_two_points_and_falls(ohm, share, celsiu
     b = math.log(1 / share) / (1 / 293.15 - 1 / 353.15)
     wanted = ohm * math.exp(b * (1 / (celsius + 273.15) - 1 / 293.15))
     assert thermistor_ohm(celsius, first, second) == pytest.approx(wanted, rel=1e-6)
-
-
-@given(st.floats(1, 1000), st.integers(3, 8), st.data())
-def test_of_like_parts_the_one_that_differs_is_named(value, count, data):
-    odd = data.draw(st.integers(0, count - 1))
-    values = [value * (1 + 0.01 * ((k * 7) % 3 - 1)) for k in range(count)]
-    assert odd_one_out(values) == []
-    values[odd] *= 1.5
-    assert odd_one_out(values) == [odd]
 
 
 @given(st.integers(8, 60), st.data())

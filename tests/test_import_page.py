@@ -65,8 +65,8 @@ def test_fields_fit_the_role_and_the_sensor(brought):
         page.sensor.setCurrentIndex(page.sensor.findData(kind))
         assert page.right.isRowVisible(page.polarity) == (kind == "reluctance")
         asked[str(kind)] = page.extra_name.text() if page.right.isRowVisible(page.extra) else None
-    # Common practice: an open collector needs its pull-up to be judged, a current loop the resistor that it flows through; a coil needs neither.
-    assert asked == {"hall": "Pull-up", "reluctance": None, "current": "Resistor", "piezo": None}
+    # Common practice: an open collector needs its pull-up to be judged, a current loop the resistor that it flows through; a coil needs neither; what stands across a knock sensor is stated.
+    assert asked == {"hall": "Pull-up", "reluctance": None, "current": "Resistor", "piezo": "Load"}
     page.role.setCurrentIndex(page.role.findData("supply"))
     assert not page.wheel.isEnabled()
     assert page.extra_name.text() == "Nominal"

@@ -14,7 +14,6 @@ from sagen.meter import Accuracy, judge
 from sagen.meter.arithmetic import (
     drop_ohm,
     leak_that_explains,
-    odd_one_out,
     series_that_explains,
     sweep_faults,
     thermistor_ohm,
@@ -139,7 +138,6 @@ def test_dividers_drops_and_sets():
     assert leak_that_explains(5.0, 2200.0, 1.25) == pytest.approx(2200 / 3)
     assert series_that_explains(5.0, 2200.0, 2.5) == pytest.approx(2200.0)
     assert drop_ohm(0.4, 0.008) == pytest.approx(50.0)
-    assert odd_one_out([0.200, 0.201, 0.199, 0.31]) == [3]
     # Common practice: intake-air thermistor 2.2 to 2.7 kilohm at 20 degC; between two points the beta equation.
     first, second = (0.0, 5790.0), (80.0, 320.0)
     assert thermistor_ohm(0.0, first, second) == pytest.approx(5790.0)
@@ -152,7 +150,6 @@ def test_dividers_drops_and_sets():
     for wrong in (
         lambda: drop_ohm(0.1, 0),
         lambda: wire_ohm(1.0),
-        lambda: odd_one_out([1, 2]),
         lambda: thermistor_ohm(1, (2, 3), (2, 3)),
     ):
         with pytest.raises(SagenError):

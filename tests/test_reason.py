@@ -5,12 +5,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pytest
-from sagen.reason.apart import Apart
 
 from sagen.cli import main
 from sagen.machine.faults import all_faults
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SagenError, SheetError
+from sagen.model.errors import SheetError
 from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
@@ -443,16 +442,6 @@ def test_every_reason_has_the_sign_of_its_effect_and_says_figures():
     assert "mV" in top.reasons[0].text
     against = next(one for one in rows if one.cause == "reluctor").reasons
     assert any(one.bits < 0 for one in against)
-
-
-def test_while_it_is_apart():
-    set_of_four = Apart(parts=4, failed=1, part_price=60, hours_in=5, hours_each=0.3, rate=90, comes_back=0.5)
-    # By hand: all 4 x (60 + 27) + 450 = 798; one 87 + 450 + 0.5 x (87 + 450) = 805.5.
-    assert set_of_four.all_of_them() == pytest.approx(798.0)
-    assert set_of_four.only_failed() == pytest.approx(805.5)
-    assert "all 4" in set_of_four.text()
-    with pytest.raises(SagenError, match="at least one"):
-        Apart(parts=2, failed=3, part_price=1, hours_in=1, hours_each=1, rate=1, comes_back=0)
 
 
 def test_what_the_module_shows_is_evidence():

@@ -286,7 +286,7 @@ def taken(fault, place, connection, seed=5, severity=0.7, sensors=2):
     machine = broken(KNOCK, [(fault, severity)] if fault else [], seed)
     machine.tap = Tap(place, connection, 22_000.0, sensors)
     machine.rng = np.random.default_rng([seed, len(place), list(Connection).index(connection)])
-    return record(machine, "strike", seconds=2.6, sfreq=200_000.0)
+    return record(machine, "strike", seconds=1.8, sfreq=100_000.0)
 
 
 SET = (("front", Connection.UNPLUGGED), ("rear", Connection.LOADED), ("front", Connection.PLUGGED))
@@ -299,7 +299,7 @@ CAUSES = {
 
 @pytest.mark.parametrize("fault", CAUSES)
 def test_each_fault_of_the_simulated_set_is_found_and_weighed(fault, tmp_path):
-    for seed in (5, 6):
+    for seed in (5,):
         names = []
         for index, (place, connection) in enumerate(SET):
             capture, sheet = taken(fault, place, connection, seed, 1.0 if fault == "element_leaking" else 0.7)

@@ -477,7 +477,7 @@ def test_arithmetic_answers_as_it_is_typed(desk):
     assert "give the current" in form.answer.text()
     form.kind.setCurrentIndex(next(index for index, one in enumerate(SUMS) if one.name.startswith("Set of")))
     form.lines[0].setText("0.20 0.20 0.31 0.20")
-    assert form.answer.text() == "Number 3 differs from the others."
+    assert form.answer.text().startswith("Number 3 differs from the others (p")
     form.lines[0].setText("abc def")
     assert form.answer.text() == "Only figures, please."
 
