@@ -338,7 +338,7 @@ class _Bursts:
         scale = abs(channel.scale)
         self.sfreq, self.before, self.whole = sfreq, before, whole
         margin = max(2, round(1.5 * block_s * sfreq))
-        volts = raw.astype(np.float64) * scale
+        volts = raw.astype(np.float32) * np.float32(scale)
         tail = slice(before + round(_LIMIT.tail_s * sfreq), volts.shape[1])
         rest, self.noise = _resting(volts, inside, before - margin, tail, whole + before)
         tall = raw[np.argsort(-np.abs(volts - rest).max(axis=1))[:4]]
@@ -449,7 +449,8 @@ def _resting(
     right = np.einsum("sp,pi->si", weight * (means - level[:, None]), design)
     solved = np.linalg.solve(gram, right[:, :, None])[:, :, 0]
     solved[weight[:, :points].sum(axis=1) < 3] = 0.0
-    rest = solved @ np.polynomial.legendre.legvander(scale * np.arange(length) - 1.0, 3).T + level[:, None]
+    curve = np.polynomial.legendre.legvander(scale * np.arange(length) - 1.0, 3).T
+    rest = (solved @ curve + level[:, None]).astype(volts.dtype)
     left = np.abs(volts[:, :before] - rest[:, :before]) * inside[:, :before]
     total = np.maximum(inside[:, :before].sum(axis=1), 1)
     middle = np.clip((before - total / 2).astype(int), 0, before - 1)  # those outside are nought and come first
@@ -483,7 +484,7 @@ def _onset(size: np.ndarray, tallest: np.ndarray, noise: np.ndarray, reach: int)
     at = np.minimum(at, last - 1)
     rise = size[rows, at + 1] - size[rows, at]
     sharp = (rise > 0.5 * size[rows, at]) & (size[rows, at] > _LIMIT.onset_noise * noise)
-    return at - np.where(sharp, np.clip(size[rows, at] / np.maximum(rise, 1e-300), 0.0, 1.0), 0.5)
+    return at - np.where(sharp, np.clip(size[rows, at] / np.maximum(rise, 1e-12), 0.0, 1.0), 0.5)
 
 
 def _heights(
