@@ -169,14 +169,15 @@ def fit_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapFit 
         for at, sensor in enumerate(where):
             if sensor is None:
                 continue
-            known = np.isfinite(logs[:, at])
+            # What a silent sensor picks up of its neighbour is no answer.
+            known = np.isfinite(logs[:, at]) & ~tapped.strikes.silent[at]
             load = loads.index(_load(tapped, at)) if own else 0
             if own:
-                heard[sensor, load, place] += int(tapped.strikes.answers.good[:, at].sum())
+                heard[sensor, load, place] += int((tapped.strikes.answers.good[:, at] & known).sum())
                 fair = ~tapped.strikes.answers.saturated[:, at]
                 offered[sensor, load, place] += int(fair.sum())
                 hertz[0, :, sensor], hertz[1, :, sensor] = (
-                    tapped.strikes.answers.ring_hz[:, at],
+                    np.where(known, tapped.strikes.answers.ring_hz[:, at], np.nan),
                     tapped.strikes.answers.ring_u[:, at],
                 )
             count = int(known.sum())
