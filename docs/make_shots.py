@@ -80,6 +80,8 @@ def main() -> int:
     light.settle()
     light.window.page("circuit").value.setText("11.9")
     light.shoot("circuit-and-meter")
+    light.job("Halyard Curlew 2.9 six")
+    light.shoot("rings-light")
     light.window.show_log()
     light.shoot("job-log")
     light.job("Ostrel Heron 3 twin")
@@ -105,6 +107,9 @@ def main() -> int:
     dark.window.show_circuit()
     dark.settle()
     dark.shoot("circuit-dark")
+    dark.job("Halyard Curlew 2.9 six")
+    page.rings.show_strikes("mean")
+    dark.shoot("rings-dark")
     dark.window.close()
     return 0
 

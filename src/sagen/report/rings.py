@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -33,6 +34,19 @@ class RingScene:
 
     def mean_and_band(self, sensor: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Mean wave over the strikes, each scaled to the usual strength, and its 10th and 90th hundredth."""
+        return self._means[sensor]
+
+    @cached_property
+    def _means(self) -> list[tuple[np.ndarray, np.ndarray, np.ndarray]]:
+        return [self._mean_and_band(one) for one in range(len(self.columns))]
+
+    @cached_property
+    def tallest(self) -> tuple[float, float]:
+        """Greatest volts of any strike, and of the mean with its band."""
+        means = max((float(np.abs(one).max(initial=0.0)) for some in self._means for one in some), default=0.0)
+        return float(np.abs(self.waves).max(initial=0.0)), means
+
+    def _mean_and_band(self, sensor: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         good = self.strikes.answers.good[: self.waves.shape[1], sensor]
         waves = self.waves[sensor, good] if good.any() else self.waves[sensor]
         # How hard each was struck falls out: every strike is scaled by the sensors' common height.

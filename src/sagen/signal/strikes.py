@@ -214,7 +214,7 @@ def _blocks(channel: Channel, thin: int, block: int) -> _Blocks:
 
 def _energies(few: np.ndarray, block: int) -> np.ndarray:
     """Mean square of the differences in each block of samples, a piece that stays in the cache at a time."""
-    many = (len(few) - 1) // block
+    many = max(len(few) - 1, 0) // block
     out = np.empty(many, np.float32)
     piece = max(1, (1 << 14) // block)
     room = np.empty(piece * block, np.float32)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from sagen.desk.look import theme
 from sagen.signal.axis import nice_step
@@ -109,6 +109,36 @@ class Panel:
         painter.setPen(pen)
         points = QPolygonF([QPointF(float(a), float(b)) for a, b in zip(self.x(xs), self.y(ys), strict=True)])
         painter.drawPolyline(points)
+
+    def cloud(self, painter: QPainter, xs: np.ndarray, waves: np.ndarray, colour: QColor) -> None:
+        """Many lines at once, shape (lines, len(xs)): where more of them run the colour is fuller. Made as a picture,
+        since as many lines of a painter would hold up the window."""
+        wide, tall = max(round(self.rect.width()), 1), max(round(self.rect.height()), 1)
+        edges = np.linspace(self.x0, self.x1, wide + 1)
+        at = np.clip(np.searchsorted(xs, edges), 1, len(xs) - 1)
+        share = np.clip((edges - xs[at - 1]) / (xs[at] - xs[at - 1]), 0.0, 1.0).astype(np.float32)
+        ends = waves[:, at - 1] * (1 - share) + waves[:, at] * share
+        low, high = np.minimum(ends[:, :-1], ends[:, 1:]), np.maximum(ends[:, :-1], ends[:, 1:])
+        if len(xs) > 2 * wide:  # several samples a column: what lies between its edges counts too
+            starts = np.minimum(at[:-1], len(xs) - 1)
+            low = np.minimum(low, np.minimum.reduceat(waves, starts, axis=1))
+            high = np.maximum(high, np.maximum.reduceat(waves, starts, axis=1))
+        scale = tall / (self.y1 - self.y0)
+        top = np.clip(np.floor((self.y1 - high) * scale), 0, tall - 1).astype(np.int64)
+        bottom = np.clip(np.floor((self.y1 - low) * scale), 0, tall - 1).astype(np.int64)
+        columns = np.broadcast_to(np.arange(wide), top.shape)
+        steps = np.bincount((top * wide + columns).ravel(), minlength=(tall + 1) * wide).astype(np.int64)
+        steps -= np.bincount(((bottom + 1) * wide + columns).ravel(), minlength=(tall + 1) * wide)
+        many = np.cumsum(steps.reshape(tall + 1, wide)[:tall], axis=0)
+        alpha = 255 * (1 - (1 - max(0.75 / np.sqrt(len(waves)), 0.12)) ** many)
+        # Premultiplied, as QImage wants it.
+        pixels = np.empty((tall, wide, 4), np.uint8)
+        for place, part in enumerate((colour.blue(), colour.green(), colour.red())):
+            pixels[:, :, place] = part * alpha / 255
+        pixels[:, :, 3] = alpha
+        pixels = np.ascontiguousarray(pixels)
+        image = QImage(pixels.data, wide, tall, 4 * wide, QImage.Format.Format_ARGB32_Premultiplied)
+        painter.drawImage(self.rect.topLeft(), image)
 
 
 def _ticks(low: float, high: float, parts: int) -> list[float]:

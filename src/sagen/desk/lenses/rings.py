@@ -37,6 +37,7 @@ class RingsView(QWidget):
         self.cursors: dict[str, float] = {}
         self._next = "A"
         self._ground: tuple[tuple, QPixmap] | None = None
+        self._beside: tuple[tuple, QPixmap] | None = None  #: all but the waves, which change more often
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(420, 260)
@@ -82,11 +83,9 @@ class RingsView(QWidget):
     def _waves_panel(self, rect: QRectF) -> Panel:
         reach = 1.0
         if self.scene is not None and self.scene.waves.size:
-            if self.shown == MEAN:
-                waves = [self.scene.mean_and_band(one)[1:] for one in range(len(self.scene.columns))]
-            else:
-                waves = self.scene.waves if self.strike is None else self.scene.waves[:, self.strike]
-            reach = 1.08 * float(np.abs(waves).max()) or 1.0
+            every, mean = self.scene.tallest
+            own = every if self.strike is None else float(np.abs(self.scene.waves[:, self.strike]).max())
+            reach = 1.08 * (mean if self.shown == MEAN else own) or 1.0
         return Panel(
             rect, -0.04 * self.span_ms, self.span_ms, -reach, reach, f"Strikes from their onset, {self._shown_words()}"
         )
@@ -112,22 +111,29 @@ class RingsView(QWidget):
                 "No strike stands above the noise.\nTap light and short on solid metal, six times or more, and check leads and scale.",
             )  # fmt: skip
             return
-        key = (self.size().toTuple(), look.name, self.shown, self.span_ms, id(self.scene), id(self.taps))
+        own = (self.size().toTuple(), look.name, id(self.scene), id(self.taps))
+        if self._beside is None or self._beside[0] != own:
+            self._beside = (own, self._layer(QColor(look.raised), self._paint_beside))
+        key = (*own, self.shown, self.span_ms)
         if self._ground is None or self._ground[0] != key:
-            ratio = self.devicePixelRatioF()
-            picture = QPixmap(self.size() * ratio)
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(QColor(look.raised))
-            inside = QPainter(picture)
-            self._paint_all(inside)
-            inside.end()
-            self._ground = (key, picture)
+            self._ground = (key, self._layer(QColor(0, 0, 0, 0), self._paint_waves))
+        painter.drawPixmap(0, 0, self._beside[1])
         painter.drawPixmap(0, 0, self._ground[1])
         self._paint_cursors(painter)
 
-    def _paint_all(self, painter: QPainter) -> None:
-        waves, guide, beside = self._areas()
-        self._paint_waves(painter, self._waves_panel(waves))
+    def _layer(self, ground: QColor, paint) -> QPixmap:
+        """A picture of the widget's size."""
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(self.size() * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(ground)
+        inside = QPainter(picture)
+        paint(inside)
+        inside.end()
+        return picture
+
+    def _paint_beside(self, painter: QPainter) -> None:
+        _, guide, beside = self._areas()
         verdict = self.taps.shown
         self._paint_spectrum(painter, beside[0])
         self._paint_heights(painter, beside[1], verdict)
@@ -137,8 +143,8 @@ class RingsView(QWidget):
             self._paint_loads(painter, beside[2], verdict)
         self._paint_guide(painter, guide, verdict)
 
-    def _paint_waves(self, painter: QPainter, panel: Panel) -> None:
-        scene, look = self.scene, theme.look()
+    def _paint_waves(self, painter: QPainter) -> None:
+        scene, look, panel = self.scene, theme.look(), self._waves_panel(self._areas()[0])
         panel.frame(painter, unit_x="ms", unit_y=scene.unit)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.shown != ALL)
         painter.setClipRect(panel.rect)
@@ -148,14 +154,10 @@ class RingsView(QWidget):
                 self._paint_band(painter, panel, sensor, low, high)
                 panel.line(painter, scene.times_ms, mean, sensor_pen(sensor, 1.8))
                 continue
-            chosen = range(scene.waves.shape[1]) if self.shown == ALL else [self.shown]
-            pen = sensor_pen(sensor, 1.0 if self.shown == ALL else 1.8)
             if self.shown == ALL:
-                colour = QColor(pen.color())
-                colour.setAlpha(150 if len(chosen) < 20 else 80)
-                pen = QPen(colour, 1.0)
-            for strike in chosen:
-                panel.line(painter, scene.times_ms, scene.waves[sensor, strike], pen)
+                panel.cloud(painter, scene.times_ms, scene.waves[sensor], sensor_colour(sensor))
+            else:
+                panel.line(painter, scene.times_ms, scene.waves[sensor, self.shown], sensor_pen(sensor, 1.8))
         painter.setClipping(False)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setFont(theme.font(9))

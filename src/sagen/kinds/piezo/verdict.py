@@ -128,6 +128,8 @@ def tapped_of(entry: CaptureEntry) -> Tapped | None:
         return None
     strikes = StrikeSet.of(entry.strikes)
     rows = {one.column: one for one in entry.sheet.channel}
+    if any(one not in rows for one in strikes.columns):
+        return None  # a row of the log that was changed by another hand
     return Tapped(strikes, entry.sheet, tuple(rows[one] for one in strikes.columns))
 
 
