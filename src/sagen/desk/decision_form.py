@@ -96,17 +96,15 @@ class DecisionForm(Form):
             row.addWidget(field, 1)
         self.add(name, both)
 
+    def _lines(self) -> dict[str, QLineEdit]:
+        """The fields of figures, by the names under which they are kept."""
+        return {
+            "price": self.price, "hours": self.hours, "rate": self.rate, "each": self.each, "at_hand": self.at_hand,
+            "wait": self.wait, "day": self.day,
+        }  # fmt: skip
+
     def _fill(self, given: dict) -> None:
-        lines = {
-            "price": self.price,
-            "hours": self.hours,
-            "rate": self.rate,
-            "each": self.each,
-            "at_hand": self.at_hand,
-            "wait": self.wait,
-            "day": self.day,
-        }
-        for name, line in lines.items():
+        for name, line in self._lines().items():
             value = given.get(name)
             line.setText(f"{value:g}" if isinstance(value, int | float) else "")
         self.origin.setCurrentIndex(max(0, self.origin.findData(given.get("origin"))))
@@ -123,16 +121,9 @@ class DecisionForm(Form):
 
     def given(self) -> dict:
         """The figures as typed, by name."""
-        lines = {
-            "price": self.price,
-            "hours": self.hours,
-            "rate": self.rate,
-            "each": self.each,
-            "at_hand": self.at_hand,
-            "wait": self.wait,
-            "day": self.day,
+        return {name: self._number(line) for name, line in self._lines().items()} | {
+            "origin": str(self.origin.currentData())
         }
-        return {name: self._number(line) for name, line in lines.items()} | {"origin": str(self.origin.currentData())}
 
     def _answer(self) -> None:
         """Every choice, with its cost, as the figures stand."""

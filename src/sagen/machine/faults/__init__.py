@@ -154,6 +154,13 @@ def break_machine(
     return machine
 
 
+def answer_less(machine: SimulatedMachine, height: float, hertz: float, damping: float) -> None:
+    """A struck sensor gives so much less, rings so much lower and dies so much sooner, as shares of what it did."""
+    values = machine.values
+    values.piezo_v, values.piezo_hz = values.piezo_v * height, values.piezo_hz * hertz
+    values.piezo_zeta = values.piezo_zeta * damping
+
+
 def between(low: float, high: float, severity: float) -> float:
     """Between two values by difference."""
     return low + (high - low) * severity

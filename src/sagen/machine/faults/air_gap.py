@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sagen.machine.faults import NOT_CAM, PIEZO, ROTATING, TURNING_ROLES, between, fault, growing
+from sagen.machine.faults import NOT_CAM, PIEZO, ROTATING, TURNING_ROLES, answer_less, between, fault, growing
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
@@ -41,10 +41,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
 )
 def _(machine: SimulatedMachine, severity: float) -> None:
-    values = machine.values
-    values.piezo_v = values.piezo_v * growing(0.85, 0.3, severity)
-    values.piezo_hz = values.piezo_hz * between(0.98, 0.86, severity)
-    values.piezo_zeta = values.piezo_zeta * between(1.3, 3.0, severity)
+    answer_less(machine, growing(0.85, 0.3, severity), between(0.98, 0.86, severity), between(1.3, 3.0, severity))
 
 
 @fault(

@@ -11,6 +11,7 @@ from sagen.machine.faults import (
     ROTATING,
     SWITCHING,
     TURNING_ROLES,
+    answer_less,
     between,
     down_to_short,
     fault,
@@ -144,11 +145,8 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
 )
 def _(machine: SimulatedMachine, severity: float) -> None:
-    values = machine.values
-    values.piezo_v = values.piezo_v * growing(0.75, 0.12, severity)
-    values.piezo_f = values.piezo_f * between(0.8, 0.35, severity)
-    values.piezo_hz = values.piezo_hz * between(0.96, 0.8, severity)
-    values.piezo_zeta = values.piezo_zeta * between(1.2, 2.5, severity)
+    answer_less(machine, growing(0.75, 0.12, severity), between(0.96, 0.8, severity), between(1.2, 2.5, severity))
+    machine.values.piezo_f = machine.values.piezo_f * between(0.8, 0.35, severity)
 
 
 @fault("piezo_detuned", Cause.SENSOR, "the element rings at another frequency", PIEZO)
