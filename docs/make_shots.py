@@ -98,6 +98,10 @@ def main() -> int:
     page.show_lens("turns")
     dark.shoot("turns-dark")
     page.show_lens("strip")
+    dark.job("Halyard Curlew 2.9 six")
+    page.rings.show_strikes("mean")
+    dark.shoot("rings-dark")
+    dark.job("Marrick Marlin estate")
     demo = next(step for job in JOBS for step in job.trail if isinstance(step, DemoCapture))
     capture, _ = demo.make()
     write_capture(dark.folder / "marlin-again.csv", capture)
@@ -107,9 +111,6 @@ def main() -> int:
     dark.window.show_circuit()
     dark.settle()
     dark.shoot("circuit-dark")
-    dark.job("Halyard Curlew 2.9 six")
-    page.rings.show_strikes("mean")
-    dark.shoot("rings-dark")
     dark.window.close()
     return 0
 

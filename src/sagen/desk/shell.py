@@ -245,7 +245,9 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.workspace.instruments else ""))
         if job is None:
             self.show_page("log")
-        elif job.id != self._job_shown and not self.heap.busy:
+        elif job.id != self._job_shown and not (
+            self.heap.busy and self.stack.currentWidget() is self._pages.get("incoming")
+        ):
             # Whatever page is up shows the job before; it may not stand under this one's name.
             self.back_to_job()
         self._job_shown = job.id if job else None
