@@ -230,6 +230,18 @@ def test_a_sensor_that_speaks_only_when_open_does_not_pass():
     assert not alone.passes(0)
 
 
+def test_sensors_under_unlike_loads_are_compared_and_less_surely():
+    heights = taps(1, [float(loaded_share(20e3, 19_000.0)), 1.0])
+    like = judge_taps([answered(taps(1, [1.0, 1.0]), place="front", connection="unplugged")])
+    unlike = judge_taps([answered(heights, place="front", connection="unplugged", loads=(20e3, None))])
+    assert not unlike.blames
+    told = unlike.relative[0]
+    assert told.low < 1.0 < told.high
+    assert told.high / told.low > like.relative[0].high / like.relative[0].low
+    weak = judge_taps([answered(heights * [0.25, 1.0], place="front", connection="unplugged", loads=(20e3, None))])
+    assert [(one.sensor, one.kind) for one in weak.blames] == [(0, FindingKind.WEAK_STRIKE)]
+
+
 # what is missing, and words --------------------------------------------------------------------------------------------
 
 

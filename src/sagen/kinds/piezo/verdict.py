@@ -20,7 +20,7 @@ from sagen.signal.limits import limits
 from sagen.signal.pairs import Interval, mean_of
 from sagen.signal.strikes import StrikeSet
 from sagen.signal.tap_fit import SensorKey, Source, TapFit, fit_taps, height_under, lowest_load, module_load, source_of
-from sagen.signal.tapped import Tapped
+from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, loaded_share
 
 _WEAK, _RING, _LIMIT = limits("weak_strike"), limits("ring_mismatch"), limits("tap_verdict")
 REAL_LOAD_OHM = 20_000.0  #: the heaviest load under which a sensor must still speak: common practice
@@ -189,7 +189,28 @@ def _over_all(fit: TapFit, sensor: int, loads: list[int]) -> tuple[float, float]
         sums[sensor, load] = 1.0 / len(known)
         for one in _middle(fit, others, load):
             sums[one, load] = -1.0 / len(_middle(fit, others, load)) / len(known)
-    return fit.contrast(sums) if known else None
+    return fit.contrast(sums) if known else _under_unlike_loads(fit, sensor)
+
+
+def _under_unlike_loads(fit: TapFit, sensor: int) -> tuple[float, float] | None:
+    """The same of sensors that never stood under one load: brought to one by what such sensors usually are inside, which
+    leaves it less sure. None where a load is not known."""
+    known = [at for at, one in enumerate(fit.loads) if one.known and not one.plugged]
+    own = next((one for one in known if fit.struck(sensor, one) and not fit.silent(sensor, one)), None)
+    others = [
+        (one, load) for load in known for one in range(len(fit.sensors))
+        if one != sensor and fit.struck(one, load) and not fit.silent(one, load)
+    ]  # fmt: skip
+    if own is None or not others:
+        return None
+    other, load = others[len(others) // 2]
+    value, spread = fit.contrast({(sensor, own): 1.0, (other, load): -1.0})
+    ohms = np.array([fit.loads[own].ohm, fit.loads[load].ohm])
+    usual, low, high = (
+        float(np.subtract(*np.log(loaded_share(ohms, USUAL_SOURCE_OHM * np.exp(SOURCE_SPREAD * one)))))
+        for one in (0, -1, 1)
+    )
+    return value - usual, float(np.hypot(spread, 0.5 * abs(high - low)))
 
 
 def _middle(fit: TapFit, sensors: list[int], load: int, before: int | None = None) -> list[int]:
