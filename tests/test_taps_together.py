@@ -344,6 +344,11 @@ def test_strikes_tells_what_cannot_be_read_and_goes_on(tmp_path):
     assert "error" in json.loads(only.stdout)
     plain = sagen("strikes", good)
     assert "to do: tap from a second place" in plain.stdout
+    written = sheet_path(good).read_text().replace("[engine]", "[engine]\nbore_mm = 86.0")
+    sheet_path(good).write_text(written if "bore_mm" in written else "[engine]\nbore_mm = 86.0\n" + written)
+    # 86 mm: 5846 Hz at 2000 K and 6961 Hz at 2800 K (Draper's first mode; speeds of sound by cantera).
+    low, _, high = json.loads(sagen("strikes", good, "--json").stdout)["knock_band_hz"]
+    assert (low, high) == pytest.approx((5846, 6961), rel=0.001)
 
 
 def test_simulate_writes_the_whole_set(tmp_path):
@@ -414,6 +419,27 @@ def test_a_job_weighs_its_taps_together_not_one_by_one():
     states = [piece.state for piece in case_of([one, other], spec).trail]
     assert states == [State.LOADED]
     assert tapped_of(one).place == "front"
+
+
+def test_a_job_file_names_its_taps_with_and_without_sheets(tmp_path):
+    for name, place, connection in (("a.csv", "front", Connection.UNPLUGGED), ("b.csv", "rear", Connection.LOADED)):
+        capture, sheet = taken("piezo_weak", place, connection)
+        write_capture(tmp_path / name, capture)
+        write_sheet(sheet_path(tmp_path / name), sheet)
+    write_capture(tmp_path / "bare.csv", capture)
+    job = tmp_path / "job.toml"
+    head = 'codes = ["P0325"]\n[circuit]\nrole = "knock"\nsensor = "piezo"\n'
+    tables = "".join(f'[[trail]]\ncapture = "{name}"\n' for name in ("a.csv", "b.csv"))
+    job.write_text(head + tables)
+    row = json.loads(sagen("reason", job, "--json").stdout)
+    assert row["suspects"][0]["cause"] in ("sensor", "air_gap")
+    assert row["suspects"][0]["probability"] > 0.6
+    told = [one["check"] for one in row["next"]]
+    assert "light tap, unplugged, beside its twin" not in told
+    assert "tap from another place" not in told
+    job.write_text(head + '[[trail]]\ncapture = "bare.csv"\n')
+    bare = json.loads(sagen("reason", job, "--json").stdout)
+    assert bare["suspects"][0]["cause"] in ("sensor", "air_gap")
 
 
 def test_the_shops_own_record():

@@ -13,6 +13,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CaptureFile, CodeEntry, ComplaintEntry, KeptReference, Record
+from sagen.model.vocabulary import State
 from sagen.signal.pyramid import Pyramid
 from sagen.signal.true_units import in_true_units
 
@@ -104,11 +105,14 @@ def stated_sheet(capture: Capture, spec: CircuitSpec, cylinders: int | None) -> 
     """The sheet of a capture that has none, from what its job states."""
     from sagen.kinds import kind_of
 
-    row = {"column": capture.channels[0].column, "role": spec.role, "sensor": spec.sensor}
     kind = kind_of(spec.sensor)
-    row |= {"wheel": spec.wheel} if spec.wheel and kind.rotating else {}
-    row |= kind.stated(spec)
-    return Sheet.from_data({"channel": [row], "engine": {"cylinders": cylinders} if cylinders else {}})
+    told = {"role": spec.role, "sensor": spec.sensor} | kind.stated(spec)
+    told |= {"wheel": spec.wheel} if spec.wheel and kind.rotating else {}
+    # A set that is struck is recorded together; of what turns the first channel is the sensor's.
+    own = capture.channels[:1] if kind.rotating else capture.channels
+    rows = [{"column": one.column, **told} for one in own]
+    state = {} if kind.rotating else {"conditions": {"state": State.STRIKE}}
+    return Sheet.from_data({"channel": rows, "engine": {"cylinders": cylinders} if cylinders else {}, **state})
 
 
 def with_captures_read(

@@ -37,6 +37,9 @@ def _print_plain(found) -> None:
         parts += [f"ring {ring.value:,.0f} Hz"] if ring.known else []
         parts += [f"source {source.ohm.value / 1000:.0f} kilohm"] if source else []
         print(f"{one.column}{bank}: {', '.join(parts)}")
+    if verdict.band:
+        low, _, high = verdict.band
+        print(f"First mode of this bore, estimated: {low:,.0f} to {high:,.0f} Hz")
     for one in verdict.findings():
         print(f"  {one.channel} {one.kind}: {one.text}")
     if not verdict.blames:

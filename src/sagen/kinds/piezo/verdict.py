@@ -20,7 +20,7 @@ from sagen.signal.limits import limits
 from sagen.signal.pairs import Interval, mean_of
 from sagen.signal.strikes import StrikeSet
 from sagen.signal.tap_fit import SensorKey, Source, TapFit, fit_taps, height_under, lowest_load, module_load, source_of
-from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, loaded_share
+from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, knock_band, loaded_share
 
 _WEAK, _RING, _LIMIT = limits("weak_strike"), limits("ring_mismatch"), limits("tap_verdict")
 REAL_LOAD_OHM = 20_000.0  #: the heaviest load under which a sensor must still speak: common practice
@@ -63,6 +63,7 @@ class TapVerdict:
     module_ohm: tuple[float | None, ...]
     blames: tuple[Blame, ...]
     gaps: tuple[Gap, ...]
+    band: tuple[float, float, float] | None = None  #: where the first mode of the bore is estimated to lie, Hz
 
     @property
     def sensors(self) -> tuple[SensorKey, ...]:
@@ -155,6 +156,7 @@ def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVe
     return TapVerdict(
         fit, tuple(_relative(fit, one, own or plugged) for one in range(len(fit.sensors))), rings, sources,
         *_loads(fit, sources), tuple(sorted(blames, key=lambda one: one.ratio.value if one.ratio else 1.0)), _gaps(fit),
+        knock_band(bore) if (bore := _bore(captures)) else None,
     )  # fmt: skip
 
 
@@ -319,14 +321,17 @@ def _taken_down(fit: TapFit, sensor: int, load: int, before: int) -> tuple[float
     return fit.contrast(weights)
 
 
+def _bore(captures: Sequence[Tapped]) -> float | None:
+    return next((one.sheet.engine.bore_mm for one in captures if one.sheet.engine.bore_mm), None)
+
+
 # rings ---------------------------------------------------------------------------------------
 
 
 def _odd_rings(fit: TapFit, rings: tuple[Interval, ...], captures: Sequence[Tapped], dead: set[int]):
-    bore = next((one.sheet.engine.bore_mm for one in captures if one.sheet.engine.bore_mm), None)
     heard = [one for one, ring in enumerate(rings) if ring.known and one not in dead]
     for_all = {one: rings[one].value for one in heard}
-    odd = strange_ring(for_all, bore)
+    odd = strange_ring(for_all, _bore(captures))
     if odd is None:
         return
     sensor, other, by = odd

@@ -11,7 +11,9 @@ from sagen.signal.pairs import Interval, rounded
 
 def verdict_row(verdict: TapVerdict) -> dict:
     """The verdict as the command line prints it, without suspects."""
+    band = {"knock_band_hz": [round(one) for one in verdict.band]} if verdict.band else {}
     return {
+        **band,
         "sensors": [_sensor_row(verdict, one) for one in range(len(verdict.sensors))],
         "places": {place or "not stated": _place_row(verdict, at) for at, place in enumerate(verdict.fit.places)},
         "verdict": [
