@@ -333,10 +333,17 @@ def _dropout(f: dict) -> str:
             f"The cam's signal stops at {f['start_s']:.4f} s for {long} ({f['edges']} edges of its cycle do not come) "
             "while the crank turns on."
         )
-    ending = "comes back at once at full speed" if f["back"] else "does not come back"
+    ending = "does not come back"
+    if f["back"]:
+        ending = (
+            "comes back slowly, as a shaft that starts"
+            if f.get("from_rest")
+            else "comes back at the speed of a turning shaft"
+        )
     return (
-        f"The signal stops at {f['start_s']:.4f} s for {long} (about {f['teeth']:.0f} teeth) while the shaft turns "
-        f"steadily, and {ending}.{''.join(_rail_did(one) for one in f['rails'])}"
+        f"The signal stops at {f['start_s']:.4f} s for {long} (about {f['teeth']:.0f} teeth at the usual speed); the last "
+        f"teeth before do not slow down as a shaft does that comes to rest, and it {ending}."
+        f"{''.join(_rail_did(one) for one in f['rails'])}"
     )
 
 

@@ -2,19 +2,33 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from sagen.model.vocabulary import Role
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
+from sagen.signal.slots import Teeth
 
 _LIMIT = limits("dropout")
 
 
-def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[tuple[float, float, bool]]:
-    """Stretches (s) in which a turning shaft gave no signal, and whether it came back.
+@dataclass(frozen=True)
+class Interruption:
+    """A stretch without teeth, s. `back`: whether they come again; `from_rest`: whether slowly, as a shaft starts."""
 
-    A shaft that comes to rest slows down before, and one that starts is slow after; neither counts.
+    start: float
+    end: float
+    back: bool
+    from_rest: bool = False
+
+
+def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[Interruption]:
+    """Stretches in which a turning shaft gave no signal.
+
+    A shaft that comes to rest slows down before: where the course of the last teeth leads to rest before the next one
+    is due, none is missing, however long the next one takes.
     """
     teeth = reading.teeth
     spaces = np.diff(teeth.times)
@@ -31,18 +45,61 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[tuple[f
         if number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost:
             continue
         before, after = _pitch_near(teeth, k, -1), _pitch_near(teeth, k, 1)
-        if not (before and after):
+        if not (before and after) or comes_to_rest(teeth, k):
             continue
         beside = max(before, after)
         longer = spaces[k] / beside
         if longer >= least and beside <= _LIMIT.steady * max(usual, min(before, after)):
-            found.append((float(teeth.times[k]), float(teeth.times[k + 1]), True))
+            found.append(
+                Interruption(
+                    float(teeth.times[k]), float(teeth.times[k + 1]), True, comes_to_rest(teeth, k, after=True)
+                )
+            )
     end = reading.samples / reading.sfreq
     rest = end - float(teeth.times[-1])
     last = _pitch_near(teeth, len(spaces), -1)
-    if last and rest > max(_LIMIT.end_s, (missing + _LIMIT.end_pitches) * last) and last <= _LIMIT.end_steady * usual:
-        found.append((float(teeth.times[-1]), end, False))
+    lasting = last and rest > max(_LIMIT.end_s, (missing + _LIMIT.end_pitches) * max(last, _own_pitches(teeth)[-1]))
+    if lasting and last <= _LIMIT.end_steady * usual and not comes_to_rest(teeth, len(spaces)):
+        found.append(Interruption(float(teeth.times[-1]), end, False))
     return found
+
+
+def _own_pitches(teeth: Teeth) -> np.ndarray:
+    """Every space as one pitch. Only the reference gap is known to be several: a long space near rest is not a gap."""
+    spaces = np.diff(teeth.times)
+    gaps = np.isin(np.arange(len(spaces)) + 1, teeth.anchors) & (teeth.spans > 1)
+    return np.where(gaps, spaces / np.maximum(teeth.spans, 1), spaces)
+
+
+def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
+    """Whether the teeth before space `k` lead to rest within the next pitch; with `after`, whether those behind it begin
+    from rest.
+
+    Under a steady torque the square of the speed falls in a line over the angle: two to five teeth tell how many more
+    the shaft would have turned. A shaft so slow has a last pitch much longer than the earlier ones.
+    """
+    pitches = _own_pitches(teeth)
+    near = pitches[k + 1 : k + 7][::-1] if after else pitches[max(0, k - 6) : k]
+    earlier = pitches[k + 7 : k + 40] if after else pitches[max(0, k - 40) : max(0, k - 6)]
+    if len(near) < 3:
+        return False
+    usual = float(np.median(earlier)) if len(earlier) >= 3 else float(near.min())
+    last = float(near[-1])
+    # Slower than compression made any of the earlier ones, the shaft is coming down: in the next compression it may rest
+    # well before a steady torque would have brought it there.
+    beyond_all = len(earlier) >= 8 and last > _LIMIT.rest_beyond * float(max(earlier.max(), near[:-2].max()))
+    if not beyond_all and last < _LIMIT.rest_slower * min(usual, float(near.min())):
+        return False
+    reach = _LIMIT.rest_far if beyond_all else _LIMIT.rest_pitches
+    for count in (2, 3, 4, 5):
+        few = 1 / near[-count:] ** 2
+        if len(few) < count:
+            break
+        slope = np.polyfit(np.arange(count), few, 1)[0]
+        # From the middle of the last space: half a pitch is behind its last tooth already.
+        if slope < 0 and few[-1] / -slope - 0.5 < reach:
+            return True
+    return False
 
 
 def _pitch_near(teeth, k: int, side: int) -> float | None:
@@ -53,14 +110,14 @@ def _pitch_near(teeth, k: int, side: int) -> float | None:
     return float(np.median(spaces[good] / spans[good])) if np.count_nonzero(good) >= 2 else None
 
 
-def _cam_interruptions(reading: RotatingReading) -> list[tuple[float, float, bool]]:
+def _cam_interruptions(reading: RotatingReading) -> list[Interruption]:
     """A cam's spaces repeat once a turn; one far longer than the longest usual one is an interruption."""
     spaces = np.diff(reading.teeth.times)
     if len(spaces) < _LIMIT.cam_fewest:
         return []
     usual = float(np.quantile(spaces, _LIMIT.cam_usual))
     found = [
-        (float(reading.teeth.times[k]), float(reading.teeth.times[k + 1]), True)
+        Interruption(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1]), True)
         for k in np.flatnonzero(spaces > _LIMIT.cam_longer * usual)
     ]
     end = reading.samples / reading.sfreq
@@ -68,5 +125,5 @@ def _cam_interruptions(reading: RotatingReading) -> list[tuple[float, float, boo
         end - reading.teeth.times[-1] > _LIMIT.cam_end * usual
         and spaces[-3:].mean() < _LIMIT.cam_slowing * spaces.mean()
     ):
-        found.append((float(reading.teeth.times[-1]), end, False))
+        found.append(Interruption(float(reading.teeth.times[-1]), end, False))
     return found

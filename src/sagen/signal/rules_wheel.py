@@ -308,13 +308,14 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     # Where teeth are missed here and there, only what is far longer is a loss of its own.
     beyond = _DROPOUT.beyond_where_erratic if context.has(reading, FindingKind.ERRATIC) else 0.0
     pitch = float(np.median(np.diff(teeth.times)))
-    for start, end, back in interruptions(reading, beyond):
+    for one in interruptions(reading, beyond):
+        start, end = one.start, one.end
         lost = (end - start) / pitch
         severity = float(np.clip(_DROPOUT.severity + lost / _DROPOUT.severity_pitches, _DROPOUT.severity, 1.0))
         yield Finding(
             FindingKind.DROPOUT, reading.column, severity,
             {"start_s": round(start, 5), "end_s": round(end, 5)},
-            {"teeth": lost, "back": back, "rails": context.rails_around(start, end, pitch)},
+            {"teeth": lost, "back": one.back, "from_rest": one.from_rest, "rails": context.rails_around(start, end, pitch)},
             (Span(start, end),),
         )  # fmt: skip
 
