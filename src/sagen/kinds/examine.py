@@ -9,14 +9,15 @@ from functools import cache
 from sagen.kinds.kind import KINDS, kind_of
 from sagen.model.capture import Capture
 from sagen.model.finding import Cadence, Finding
-from sagen.model.finding_words import tap_notes
+from sagen.model.finding_words import probe_note, rest_note, tap_notes
 from sagen.model.sheet import ChannelSheet, Sheet
-from sagen.model.vocabulary import ROTATING_ROLES, Role, SensorKind, State
+from sagen.model.vocabulary import ROTATING_ROLES, FindingKind, Role, SensorKind, State
 from sagen.signal import rules_cam, rules_capture, rules_line, rules_wheel
 from sagen.signal.cadence import cadence
 from sagen.signal.cam import CamTrack, track
 from sagen.signal.compare import Comparison, compare
 from sagen.signal.context import Context, twin
+from sagen.signal.interruptions import ends_early
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.pairs import pairs_of
 from sagen.signal.rails import RAIL_RULES, Rail, read_rail
@@ -60,6 +61,7 @@ class ChannelResult:
             "unit": self.unit,
             "speed_rpm": reading.speed_range() if reading else None,
             "wheel": {"slots": wheel.slots, "missing": wheel.missing} if wheel else None,
+            **({"probe": reading.probe.kind} if reading and reading.probe else {}),
         }
 
 
@@ -78,7 +80,18 @@ class Examination:
 
     @property
     def notes(self) -> tuple[str, ...]:
-        return (*self.capture.notes, *(tap_notes(self.tapped, self.findings) if self.tapped else ()))
+        probes = (
+            probe_note(one.sheet.column, one.reading.probe)
+            for one in self.channels
+            if one.reading and one.reading.probe
+        )
+        lost = {one.channel for one in self.findings if one.kind == FindingKind.DROPOUT}
+        ended = (
+            rest_note(one.sheet.column, float(one.reading.teeth.times[-1]))
+            for one in self.channels
+            if one.reading and one.sheet.column not in lost and ends_early(one.reading)
+        )
+        return (*self.capture.notes, *probes, *ended, *(tap_notes(self.tapped, self.findings) if self.tapped else ()))
 
     @property
     def compared(self) -> tuple[str, ...]:

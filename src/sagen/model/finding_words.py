@@ -204,6 +204,21 @@ def _ring_mismatch(f: dict) -> str:
     return said
 
 
+def probe_note(column: str, doubt) -> str:
+    """What is wrong with a channel's probe, and what to set."""
+    said = {
+        "ac_coupled": "it swings about nought: AC coupling is on. Set DC and record again; its timing is read, its levels are not judged",
+        "crossed": "it lies below ground: the probe's two leads are crossed. Its timing is read, its levels are not judged",
+        "factor": f"its scale cannot be right: a probe factor of {doubt.factor or 1:g} would fit. Its levels are not judged",
+    }  # fmt: skip
+    return f"{column}: {said[doubt.kind]}"
+
+
+def rest_note(column: str, last_s: float) -> str:
+    """What is said of teeth that end before the recording does, where nothing tells that the shaft still turned."""
+    return f"{column}: no tooth after {last_s:.2f} s: the shaft came to rest, as far as its last teeth tell"
+
+
 def tap_notes(tapped, findings) -> tuple[str, ...]:
     """What has to be said of a capture of taps beside its findings."""
     strikes, notes = tapped.strikes, []

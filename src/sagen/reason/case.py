@@ -298,7 +298,12 @@ def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
     out = []
     for row in entry.channels:
         role, low, high = row.get("role"), row.get("low"), row.get("high")
-        if row.get("unit") != "V" or not isinstance(low, int | float) or not isinstance(high, int | float):
+        if (
+            row.get("probe")
+            or row.get("unit") != "V"
+            or not isinstance(low, int | float)
+            or not isinstance(high, int | float)
+        ):
             continue
         if role == spec.role:
             out += [("low", float(low)), ("high", float(high))]

@@ -24,8 +24,8 @@ class Interruption:
     from_rest: bool = False
 
 
-def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[Interruption]:
-    """Stretches in which a turning shaft gave no signal.
+def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool = False) -> list[Interruption]:
+    """Stretches in which a turning shaft gave no signal; `starting`: the starter turns it.
 
     A shaft that comes to rest slows down before: where the course of the last teeth leads to rest before the next one
     is due, none is missing, however long the next one takes.
@@ -38,6 +38,9 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[Interru
         return _cam_interruptions(reading)
     single = spaces[teeth.spans == 1]
     usual = float(np.median(single)) if len(single) else float(np.median(spaces))
+    # An engine that the starter lets go of stops within a sixth of a turn at the earliest: a coarse wheel shows no more
+    # than two teeth of that, and nobody can tell its rest from a signal that is lost.
+    coarse = starting and (wheel is not None and wheel.slots < _LIMIT.coarse)
     least = max(missing + 1 + _LIMIT.beyond_gap, _LIMIT.least_pitches) + beyond
     found = []
     for k in np.flatnonzero(teeth.ratio >= least):
@@ -45,23 +48,29 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0) -> list[Interru
         if number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost:
             continue
         before, after = _pitch_near(teeth, k, -1), _pitch_near(teeth, k, 1)
-        if not (before and after) or comes_to_rest(teeth, k):
+        from_rest = comes_to_rest(teeth, k, after=True)
+        if not (before and after) or comes_to_rest(teeth, k) or (from_rest and coarse):
             continue
         beside = max(before, after)
         longer = spaces[k] / beside
         if longer >= least and beside <= _LIMIT.steady * max(usual, min(before, after)):
-            found.append(
-                Interruption(
-                    float(teeth.times[k]), float(teeth.times[k + 1]), True, comes_to_rest(teeth, k, after=True)
-                )
-            )
+            found.append(Interruption(float(teeth.times[k]), float(teeth.times[k + 1]), True, from_rest))
     end = reading.samples / reading.sfreq
     rest = end - float(teeth.times[-1])
     last = _pitch_near(teeth, len(spaces), -1)
     lasting = last and rest > max(_LIMIT.end_s, (missing + _LIMIT.end_pitches) * max(last, _own_pitches(teeth)[-1]))
-    if lasting and last <= _LIMIT.end_steady * usual and not comes_to_rest(teeth, len(spaces)):
+    if lasting and last <= _LIMIT.end_steady * usual and not coarse and not comes_to_rest(teeth, len(spaces)):
         found.append(Interruption(float(teeth.times[-1]), end, False))
     return found
+
+
+def ends_early(reading: RotatingReading) -> bool:
+    """Whether the teeth end well before the recording does."""
+    teeth = reading.teeth
+    if not reading.switching or len(teeth.times) < 4:
+        return False
+    rest = reading.samples / reading.sfreq - float(teeth.times[-1])
+    return rest > max(_LIMIT.rest_told_s, 8 * float(np.median(np.diff(teeth.times))))
 
 
 def _own_pitches(teeth: Teeth) -> np.ndarray:

@@ -43,6 +43,15 @@ class ChannelReading:
         return self.samples / self.sfreq
 
 
+@dataclass(frozen=True)
+class ProbeDoubt:
+    """What is wrong with the probe rather than with the circuit: `ac_coupled`, `crossed` leads, or a scale that `factor`
+    would put right."""
+
+    kind: str
+    factor: float | None = None
+
+
 class StrikeReading(ChannelReading):
     """A channel that answers to light taps; the taps themselves are found in all such channels together."""
 
@@ -97,6 +106,11 @@ class RotatingReading(ChannelReading, ABC):
     @abstractmethod
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         """Where the levels of a sound circuit lie."""
+
+    @property
+    def probe(self) -> ProbeDoubt | None:
+        """Why the levels are the probe's rather than the circuit's; None where nothing speaks for that."""
+        return None
 
     def rests_at(self, level: float) -> bool:
         """Whether a signal may rest at a level for long without being cut off there."""

@@ -308,7 +308,7 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     # Where teeth are missed here and there, only what is far longer is a loss of its own.
     beyond = _DROPOUT.beyond_where_erratic if context.has(reading, FindingKind.ERRATIC) else 0.0
     pitch = float(np.median(np.diff(teeth.times)))
-    for one in interruptions(reading, beyond):
+    for one in interruptions(reading, beyond, context.cranking):
         start, end = one.start, one.end
         lost = (end - start) / pitch
         severity = float(np.clip(_DROPOUT.severity + lost / _DROPOUT.severity_pitches, _DROPOUT.severity, 1.0))

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from sagen.signal.levels import Levels
 from sagen.signal.limits import limits
-from sagen.signal.reading import Band
+from sagen.signal.reading import Band, ProbeDoubt
 from sagen.signal.two_state import TwoStateReading
 
 _LIMIT = limits("hall")
@@ -17,9 +18,35 @@ def likely_pull_up(levels: Levels) -> float:
     return 5.0 if levels.high <= _LIMIT.most_of_five_v else 12.0
 
 
+#: factors that would put right what a probe set otherwise shows too tall
+FACTORS = (0.5, 0.2, 0.1, 0.05, 0.01, 0.001)
+
+
 @dataclass(frozen=True)
 class HallReading(TwoStateReading):
     """A switching output under a pull-up."""
+
+    @cached_property
+    def probe(self) -> ProbeDoubt | None:
+        """Why the levels are the probe's rather than the circuit's; None where nothing speaks for that."""
+        low, high, swing = self.levels.low, self.levels.high, self.levels.swing
+        if not self.switching or swing <= 0:
+            return None
+        if low < -max(_LIMIT.below_ground_v, _LIMIT.below_ground * swing):
+            # No output goes below ground by volts: the mean was taken off, or the leads are crossed.
+            return ProbeDoubt("crossed" if high < _LIMIT.crossed * swing else "ac_coupled")
+        # Where no pull-up is stated, either of the usual ones may be what the scale hides.
+        usual = (self.expected,) if self.sheet.pull_up else (5.0, 12.0)
+        if high > _LIMIT.beyond_pull_up * max(usual):
+            fits = (one for one in FACTORS for volts in usual if abs(high * one / volts - 1) < _LIMIT.factor_fits)
+            factor = next(fits, None)
+            return ProbeDoubt("factor", factor) if factor is not None else None
+        return None
+
+    @property
+    def levels_true(self) -> bool:
+        """Whether the levels are the circuit's own."""
+        return self.probe is None
 
     @property
     def low_limit(self) -> float:

@@ -14,7 +14,7 @@ from sagen.signal.rule import rule
 _LIMIT = limits("hall")
 
 
-@rule(FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching",))
+@rule(FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"))
 def low_not_pulled_down(reading: HallReading, context: Context) -> Iterator[Finding]:
     """Switching, but the low level stays well above ground."""
     low, limit = reading.levels.low, reading.low_limit
@@ -27,7 +27,7 @@ def low_not_pulled_down(reading: HallReading, context: Context) -> Iterator[Find
 
 
 @rule(
-    FindingKind.HIGH_NOT_REACHED, on=HallReading, needs=("switching",), silenced_by=(FindingKind.CLIPPED,)
+    FindingKind.HIGH_NOT_REACHED, on=HallReading, needs=("switching", "levels_true"), silenced_by=(FindingKind.CLIPPED,)
 )  # fmt: skip
 def high_not_reached(reading: HallReading, context: Context) -> Iterator[Finding]:
     """Switching, but the high level stays well below the pull-up."""
