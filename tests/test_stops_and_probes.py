@@ -146,3 +146,22 @@ def test_crossed_leads_are_said_and_true_levels_are_still_judged():
     assert not held.notes
     twelve = told((2.4 * TEETH).astype(np.float32), "60-2")
     assert not twelve.notes
+
+
+def test_no_text_asks_to_record_what_was_recorded():
+    volts = seen(cranked(1, 4, off=False), 60, 2)
+    volts[80_000:95_000] = 4.95
+    alone = next(one for one in told(volts, "60-2", pull_up=5.0).findings if one.kind == "dropout")
+    assert "feed and return together" in alone.sure
+    rng = np.random.default_rng(2)
+    feed, back = (level + rng.normal(0, 0.01, len(volts)).astype(np.float32) for level in (12.1, 0.03))
+    rows = [
+        {"column": "CH1", "role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0},
+        {"column": "CH2", "role": "supply", "nominal": 12.4}, {"column": "CH3", "role": "ground"},
+    ]  # fmt: skip
+    sheet = Sheet.from_data({"conditions": {"state": "cranking"}, "channel": rows})
+    channels = tuple(Channel(f"CH{at + 1}", one.astype(np.float32)) for at, one in enumerate((volts, feed, back)))
+    watched = examine(Capture("rails.csv", SFREQ, channels), sheet)
+    lost = next(one for one in watched.findings if one.kind == "dropout")
+    assert "feed and return together" not in lost.sure.lower()
+    assert "held" in lost.sure

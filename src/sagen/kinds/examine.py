@@ -151,6 +151,7 @@ def examine(
         sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, patterns, cams,
         _pattern_cams(readings, patterns), _tapped(capture, sheet, results),
         _tapped(*in_true_units(*reference), good) if reference else None,
+        frozenset(one.sheet.role for one in results if one.rail is not None),
     )  # fmt: skip
     for one in results:
         if one.rail is not None:

@@ -362,6 +362,20 @@ def _dropout(f: dict) -> str:
     )
 
 
+def _dropout_sure(f: dict) -> str:
+    watched = set(f.get("watched", ()))
+    if {"supply", "ground"} <= watched:
+        # Both rails are in the picture: nothing is gained by recording them again.
+        held = (
+            "Feed and return are in the recording and held"
+            if not f.get("rails")
+            else "Feed and return are in the recording"
+        )
+        return f"{held}: wiggle plug and harness and warm the sensor while the signal is recorded for a long time."
+    missing = [name for role, name in (("supply", "feed"), ("ground", "return")) if role not in watched]
+    return f"Record the signal and {' and '.join(missing)} together for a long time and wiggle plug and harness."
+
+
 def _rail_did(did: dict) -> str:
     what = "the supply fell" if did["kind"] == FindingKind.SUPPLY_LOSS else "the return rose"
     ahead = did["ahead_s"]
@@ -476,9 +490,7 @@ _SURE: dict[FindingKind, str | Callable[[dict], str]] = {
     FindingKind.ERRATIC: (
         "Look at the sensor's seat: rust under the flange, a loose bolt, a struck tip; then capture again."
     ),
-    FindingKind.DROPOUT: (
-        "Record signal, feed and return together for a long time and wiggle plug and harness."
-    ),
+    FindingKind.DROPOUT: _dropout_sure,
     FindingKind.WRONG_PATTERN: (
         "Compare the part number of wheel, flywheel or bearing with the maker's list for this engine."
     ),

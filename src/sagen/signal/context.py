@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from sagen.model.finding import Finding
-from sagen.model.vocabulary import STARTING, TURNING, FindingKind, State
+from sagen.model.vocabulary import STARTING, TURNING, FindingKind, Role, State
 from sagen.signal.cam import CamTrack
 from sagen.signal.limits import limits
 from sagen.signal.reading import ChannelReading, RotatingReading
@@ -33,6 +33,8 @@ class Context:
     #: how knock sensors answered taps; the known-good capture's likewise
     tapped: Tapped | None = None
     pattern_tapped: Tapped | None = None
+    #: the rails that were recorded beside the signals
+    rails: frozenset[Role] = frozenset()
     found: list[Finding] = field(default_factory=list)
     #: what several rules ask of a channel, worked out once
     memo: dict[str, object] = field(default_factory=dict)

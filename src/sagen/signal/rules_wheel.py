@@ -315,7 +315,8 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         yield Finding(
             FindingKind.DROPOUT, reading.column, severity,
             {"start_s": round(start, 5), "end_s": round(end, 5)},
-            {"teeth": lost, "back": one.back, "from_rest": one.from_rest, "rails": context.rails_around(start, end, pitch)},
+            {"teeth": lost, "back": one.back, "from_rest": one.from_rest,
+             "watched": sorted(str(role) for role in context.rails), "rails": context.rails_around(start, end, pitch)},
             (Span(start, end),),
         )  # fmt: skip
 
