@@ -1,6 +1,8 @@
 """Nasty but sound: shafts that stop, start and rock, driven by torques rather than by a formula for their speed; and probes
 that are set wrongly. Common practice, no published source, unless a line says otherwise."""
 
+from functools import cache
+
 import numpy as np
 import pytest
 from scipy.signal import butter, lfilter
@@ -15,10 +17,11 @@ from sagen.signal.interruptions import comes_to_rest
 SFREQ = 50_000.0
 
 
+@cache
 def cranked(seed: int, cylinders: int, *, again: bool = False, off: bool = True, seconds: float = 4.0) -> np.ndarray:
     """Turns of a shaft under starter, friction and compression (polytropic, exponent 1.3), integrated step by step."""
     rng = np.random.default_rng(seed)
-    step = 10 / SFREQ
+    step = 25 / SFREQ
     steps = int(seconds / step)
     inertia, speed, angle = 0.18, 0.0, float(rng.uniform(0, 4 * np.pi))
     idle, friction = rng.uniform(160, 260) * np.pi / 30, rng.uniform(20, 45)
@@ -36,7 +39,7 @@ def cranked(seed: int, cylinders: int, *, again: bool = False, off: bool = True,
             if 0.15 < time < until or (again and time > 0.8 * seconds)
             else 0.0
         )
-        speed += (starter + pressing - friction * np.tanh(3 * speed)) / inertia * step
+        speed += (starter + pressing - friction * np.tanh(20 * speed)) / inertia * step
         if not starter and abs(speed) < 0.05 and abs(pressing) < friction:
             speed = 0.0
         angle += speed * step
