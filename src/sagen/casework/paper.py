@@ -9,6 +9,7 @@ from sagen.kinds.piezo.words import gap_words, load_words, share_words
 from sagen.model.job import Job
 from sagen.model.trail import CodeEntry, ComplaintEntry, DecisionEntry, NoteEntry, ProofEntry, RepairEntry
 from sagen.report.printed import FindingPage, TapsPart
+from sagen.report.rings import sensor_name
 
 
 def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
@@ -37,7 +38,7 @@ def taps_part(taps: JobTaps, decisions) -> TapsPart | None:
     for at, key in enumerate(verdict.sensors):
         source, lowest, ring = verdict.sources[at], verdict.lowest_ohm[at], verdict.rings[at]
         rows.append((
-            f"{key.column}, bank {key.bank}" if key.bank else key.column,
+            sensor_name(key.column, key.bank),
             share_words(verdict.relative[at]),
             f"{ring.value:,.0f} Hz" if ring.known else "not read",
             f"{source.ohm.value / 1000:.0f} k\u03a9 ({source.ohm.low / 1000:.0f} to {source.ohm.high / 1000:.0f})" if source else "not measured",

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+import numpy as np
+
 from sagen.kinds.piezo.verdict import TapVerdict, judge_taps, tapped_of
 from sagen.model.trail import CaptureEntry, Record, RepairEntry
+from sagen.report.rings import sensor_name
 from sagen.signal.tapped import Tapped
 
 
@@ -72,7 +75,7 @@ def before_and_after(taps: JobTaps) -> tuple[str, tuple[BeforeAfter, ...]]:
         then = next(
             (i for i, one in enumerate(taps.before.sensors) if (one.column, one.bank) == (key.column, key.bank)), None
         )
-        name = f"{key.column}, bank {key.bank}" if key.bank else key.column
+        name = sensor_name(key.column, key.bank)
         ring = taps.before.rings[then].value if then is not None and taps.before.rings[then].known else None
         ring_now = taps.now.rings[at].value if taps.now.rings[at].known else None
         rows.append(BeforeAfter(name, was[then] if then is not None else None, now[at], ring, ring_now))
@@ -81,8 +84,6 @@ def before_and_after(taps: JobTaps) -> tuple[str, tuple[BeforeAfter, ...]]:
 
 def _heights(verdict: TapVerdict, connection: str) -> list[float | None] | None:
     """Each sensor's height against the tallest under a connection; None where it was not tapped so."""
-    import numpy as np
-
     fit = verdict.fit
     load = next((at for at, one in enumerate(fit.loads) if one.connection == connection), None)
     if load is None or not np.isfinite(fit.effect[:, load]).any():

@@ -52,6 +52,7 @@ class ProbeDoubt:
     factor: float | None = None
 
 
+@dataclass(frozen=True)
 class StrikeReading(ChannelReading):
     """A channel that answers to light taps; the taps themselves are found in all such channels together."""
 

@@ -161,24 +161,20 @@ def find_strikes(channels: Sequence[Channel], sfreq: float) -> StrikeSet:
     block = max(int(_LIMIT.block_samples), round(_LIMIT.block_s * sfreq / thin))
     found = [_blocks(one, thin, block) for one in channels]
     block_s = thin * block / sfreq
-    seconds = len(channels[0].raw) / sfreq
     marks = _marks(np.stack([one.score for one in found]), block_s)
-    starts, bounces = _parted(marks, seconds)
+    starts, bounces = _parted(marks)
     unit = channels[0].unit
     floor = np.array([one.floor for one in found])
     hum = np.array([one.hum for one in found])
     steps = np.array([one.step for one in found])
     answers, window = _read(channels, sfreq, starts, bounces, steps, block_s)
-    kept = answers.heard.any(axis=1)
     with np.errstate(invalid="ignore"):
         clear = answers.heard & (answers.height > _LIMIT.clear * answers.noise)
         among = np.where(clear.any(axis=1, keepdims=True), clear, answers.heard)
         first = np.nanmin(np.where(among, answers.onset_s, np.inf), axis=1, initial=np.inf)
-    return StrikeSet(
-        columns, unit, sfreq, first[kept], tuple(one for one, keep in zip(bounces, kept, strict=True) if keep),
-        Answers(*(getattr(answers, one.name)[kept] for one in fields(Answers))), floor, hum, window,
-        tuple(one.at for one in marks if one.short),
-    )  # fmt: skip
+    hashes = tuple(one.at for one in marks if one.short)
+    marked = StrikeSet(columns, unit, sfreq, first, tuple(bounces), answers, floor, hum, window, hashes)
+    return without(marked, answers.heard.any(axis=1))
 
 
 # where something rings ---------------------------------------------------------------------------
@@ -233,7 +229,6 @@ class _Mark:
     at: float  #: s
     tall: float  #: amplitude over a quiet block's
     short: bool  #: whether it does not last as a ring does
-    most: float = np.inf  #: s, where the next one begins
 
 
 def _marks(score: np.ndarray, block_s: float) -> list[_Mark]:
@@ -277,7 +272,7 @@ def _rises(course: np.ndarray, first: int, block_s: float) -> Iterator[_Mark]:
         yield _Mark(block_s * (first + place), float(np.sqrt(course[place:end].max())), False)
 
 
-def _parted(marks: list[_Mark], seconds: float) -> tuple[list[float], list[tuple[float, ...]]]:
+def _parted(marks: list[_Mark]) -> tuple[list[float], list[tuple[float, ...]]]:
     """Strikes of their own, and what followed each too soon to be one: a second touch at any height, a bounce that is
     lower than the strike."""
     starts: list[_Mark] = []

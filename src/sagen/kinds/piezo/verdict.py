@@ -22,7 +22,7 @@ from sagen.signal.strikes import StrikeSet
 from sagen.signal.tap_fit import SensorKey, Source, TapFit, fit_taps, height_under, lowest_load, module_load, source_of
 from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, knock_band, loaded_share
 
-_WEAK, _RING, _LIMIT = limits("weak_strike"), limits("ring_mismatch"), limits("tap_verdict")
+_RING, _LIMIT = limits("ring_mismatch"), limits("tap_verdict")
 REAL_LOAD_OHM = 20_000.0  #: the heaviest load under which a sensor must still speak: common practice
 
 
