@@ -1,30 +1,13 @@
-"""The wheel catalogue: names for wheels, shipped as text and extended by the user's own file."""
+"""The wheel catalogue as sheets name it: what ships with the program, extended by the user's own file."""
 
 from __future__ import annotations
 
 from functools import cache
-from importlib.resources import files
 from pathlib import Path
 
 from sagen.model.errors import SheetError
 from sagen.model.wheel import Wheel
-
-
-def parse_catalogue(text: str, *, where: str) -> dict[str, Wheel]:
-    """Wheels by name; raises SheetError with file and line."""
-    found: dict[str, Wheel] = {}
-    for number, line in enumerate(text.splitlines(), start=1):
-        line = line.split("#", 1)[0].strip()
-        if not line:
-            continue
-        name, mark, form = line.partition("=")
-        if not mark or not name.strip():
-            raise SheetError(f"{where}, line {number}: '{line}' is not of the form NAME = FORM")
-        try:
-            found[name.strip()] = Wheel.parse(form.strip())
-        except SheetError as error:
-            raise SheetError(f"{where}, line {number}: {error}") from None
-    return found
+from sagen.signal.catalogue import parse_catalogue, shipped
 
 
 def user_file() -> Path:
@@ -37,9 +20,7 @@ def user_file() -> Path:
 @cache
 def catalogue() -> dict[str, Wheel]:
     """The shipped wheels and the user's; raises SheetError."""
-    shipped = files("sagen.files").joinpath("wheels.txt").read_text(encoding="utf-8")
-    found = parse_catalogue(shipped, where="wheels.txt")
-    own = user_file()
+    found, own = dict(shipped()), user_file()
     try:
         if own.is_file() and own.stat().st_size < 1 << 20:
             found |= parse_catalogue(own.read_text(encoding="utf-8"), where=str(own))

@@ -172,9 +172,11 @@ def _with_edges(
 
 def _row(starts: np.ndarray, ends: np.ndarray, sheet: ChannelSheet) -> tuple[np.ndarray, np.ndarray, Teeth]:
     """The teeth that begin at `starts`, and where each ends: the next of `ends`, NaN where there is none."""
+    teeth = read_teeth(starts, sheet.declared_wheel) if counts_teeth(sheet) else _uncounted(starts)
+    # A pulse between two teeth that comes every turn is none of them.
+    starts = teeth.times
     after = np.searchsorted(ends, starts, "right")
-    end = np.append(ends, np.nan)[np.minimum(after, len(ends))]
-    return starts, end, read_teeth(starts, sheet.declared_wheel) if counts_teeth(sheet) else _uncounted(starts)
+    return starts, np.append(ends, np.nan)[np.minimum(after, len(ends))], teeth
 
 
 def _inverted(starts: np.ndarray, ends: np.ndarray, teeth: Teeth) -> bool:

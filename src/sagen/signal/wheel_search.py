@@ -11,8 +11,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from sagen.model.wheel import MOST_SLOTS, Wheel
+from sagen.signal.fold import Laid, explain, sensible
+from sagen.signal.limits import limits
 from sagen.signal.slots import WANDERS, Teeth, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
 
+_LIMIT = limits("wheel")
+NONE = np.empty(0)
+UNKNOWN = 1e9  #: pitches: a space of which nothing is known
+MOST_SHIFT = 6  #: by how many teeth a turn may hold more or fewer than the wheel has
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
@@ -21,7 +27,7 @@ ALIKE = 0.65  #: two gaps may be one another's turn when their lengths' logarith
 SHORTER, LONGER = 0.75, 2.4  #: how far a gap's length may be off: ripple makes it shorter, lost teeth longer
 
 
-def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
+def read_teeth(times: np.ndarray, declared: Wheel | None = None, breaks: np.ndarray = NONE) -> Teeth:
     """Find the wheel and number the teeth.
 
     Parameters
@@ -29,8 +35,9 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     times : np.ndarray [shape=(n,)]
         one edge a tooth, s (or any measure that climbs with the turning), climbing
     declared : Wheel or None
-        what the sheet says: believed where its gap shows up in `CONFIRMED` of the turns or more, else
-        the data decide alone
+        what the sheet says: believed until the teeth disprove it
+    breaks : np.ndarray
+        times at which nothing was recorded: no slots are counted across them
 
     Returns
     -------
@@ -40,8 +47,152 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
     spaces = np.diff(times)
     if len(spaces) < 3:
         return Teeth(times, np.ones(len(spaces)), np.ones(len(spaces), int))
-    ratio = pitch_ratio(spaces)
+    ratio = _broken(pitch_ratio(spaces), times, breaks)
     still = max(STILL, 2.0 * (declared.missing + 2) if declared else 0)
+    counted = _counted(times, ratio, still, declared)
+    return counted if counted is not None else _by_slots(times, ratio, still, declared)
+
+
+def _broken(ratio: np.ndarray, times: np.ndarray, breaks: np.ndarray) -> np.ndarray:
+    """The spaces in pitches, those in which nothing was recorded as long as none can be."""
+    if len(breaks):
+        place = np.searchsorted(times, breaks) - 1
+        ratio[place[(place >= 0) & (place < len(ratio))]] = UNKNOWN
+    return ratio
+
+
+def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel | None) -> Teeth | None:
+    """The teeth numbered by counting them from gap to gap; None where their count does not return."""
+    row = _Row(times, ratio, np.arange(len(times)), still)
+    segment = row.segment()
+    borders = np.flatnonzero(np.diff(segment)) + 1
+    starts, stops = np.concatenate([[0], borders]), np.concatenate([borders, [len(times)]])
+    longest = int(np.argmax(stops - starts))
+    part = slice(int(starts[longest]), int(stops[longest]) - 1)
+    laid = explain(ratio[part], np.diff(times)[part], declared)
+    if laid is None:
+        return None
+    if laid.extra is not None:
+        return _without_extra(times, ratio, still, declared, laid, part.start)
+    slot, anchors, phase, even = np.zeros(len(times), np.int64), [], np.full(len(times), -1, np.int64), [0, 0]
+    for first, last in zip(starts, stops, strict=True):
+        marks = _marks(ratio[first : last - 1], laid, laid.first if first == part.start else None)
+        if marks is None:
+            slot[first:last] = slot[first - 1] + 1 + np.arange(last - first) if first else np.arange(last - first)
+            continue
+        slot[first:last], good = _dealt(ratio[first : last - 1], marks, laid)
+        # Each stretch begins with a turn of its own.
+        if first:
+            slot[first:last] += (slot[first - 1] // laid.wheel.slots + 2) * laid.wheel.slots
+        phase[first:last] = 0
+        anchors.append(first + marks[(marks > 0) & (marks < last - first)])
+        even = [even[0] + good, even[1] + max(len(marks) - 1, 0)]
+    if even[1] and even[0] < (1 - _LIMIT.slips) * even[1]:
+        return None
+    anchors = np.concatenate(anchors) if anchors else np.empty(0, np.int64)
+    alike = float(np.mean(ratio[anchors - 1] > 1.2)) if len(anchors) else 1.0
+    row = replace(row, slot=slot)
+    if declared is not None and not declared.missing and laid.wheel.slots == declared.slots:
+        # An even wheel has no reference gap: teeth are counted from the one behind the space that is too long.
+        return _numbered(row, _Fit(np.maximum(phase, 0), np.empty(0, np.int64), alike), declared)
+    return _numbered(row, _Fit(phase, anchors, alike), laid.wheel)
+
+
+def _without_extra(times, ratio, still, declared, laid: Laid, start: int) -> Teeth:
+    """The row without the pulse too many of every turn."""
+    place = (np.arange(len(times)) - start - laid.first) % (laid.count + 1)
+    extra = place == laid.extra
+    if extra.any():
+        kept = times[~extra]
+        again = read_teeth(kept, declared)
+        return replace(again, between=times[extra])
+    return _by_slots(times, ratio, still, declared)
+
+
+def _marks(ratio: np.ndarray, laid: Laid, first: int | None) -> np.ndarray | None:
+    """Which teeth of an unbroken stretch are tooth 1, gaps before and behind the stretch not among them; None where the
+    stretch is too short to tell."""
+    count, spans = laid.count, np.log(laid.spans.astype(float))
+    logs = np.clip(np.log(np.maximum(ratio, 1e-3)), -0.9, 1.9)
+    if len(logs) < 2:
+        return None
+    weights = spans - spans.mean()
+    # How well a turn that begins at each tooth lies on the wheel; turns that reach over the ends count what is seen.
+    padded = np.concatenate([np.zeros(count), logs, np.zeros(count)])
+    fits = np.correlate(padded, weights, "valid")  # entry k: a turn that begins at tooth k - count
+    if first is None:
+        votes = np.bincount(np.arange(len(fits)) % count, fits, minlength=count)
+        first = int(votes.argmax())
+        if votes[first] < 0.5 * float((weights * spans).sum()):
+            return None
+    turns = np.arange(first % count, len(fits), count)
+    if len(turns) < 2:
+        return None
+    near = min(3, max(1, count // 4))
+    around = fits[np.clip(turns[:, None] + np.arange(-near, near + 1), 0, len(fits) - 1)]
+    # Another count of teeth in a turn shifts all that follow: only then is each turn looked for anew.
+    whole = float((weights * spans).sum())
+    if (around.max(axis=1) > around[:, near] + 0.3 * whole).any():
+        turns = _followed(fits, first % count, count, whole)
+    marks = turns - count
+    return marks[(marks > -count) & (marks <= len(logs))]
+
+
+def _followed(fits: np.ndarray, first: int, count: int, whole: float) -> np.ndarray:
+    """Turn for turn: the next one begins where it fits best, as many teeth on as the wheel has or a few more or less."""
+    best = int(np.argmax(fits))
+    shift = min(MOST_SHIFT, max(1, count // 4))
+    offsets = np.arange(-shift, shift + 1)
+    cost = 0.12 * whole * np.abs(offsets)
+    out = [best]
+    for way in (1, -1):
+        now = best
+        while True:
+            there = now + way * (count + offsets)
+            inside = (there >= 0) & (there < len(fits))
+            if not inside.any() or not 0 <= now + way * count < len(fits):
+                break
+            gain = np.where(inside, fits[np.clip(there, 0, len(fits) - 1)] - cost, -np.inf)
+            now = int(there[int(np.argmax(gain))])
+            out.append(now)
+    return np.array(sorted(out))
+
+
+def _dealt(ratio: np.ndarray, marks: np.ndarray, laid: Laid) -> tuple[np.ndarray, int]:
+    """The slot of every tooth of a stretch, whole turns at the marks, and how many turns hold the wheel's own count."""
+    slots, count = laid.wheel.slots, laid.count
+    turned = int(laid.spans.sum())
+    along = np.concatenate([[0], np.cumsum(laid.spans)])
+    teeth = len(ratio) + 1
+    slot = np.zeros(teeth, np.int64)
+    alone = np.maximum(1, np.round(np.minimum(ratio, 1e6)).astype(np.int64))
+    good = 0
+    # Before the first mark and behind the last one teeth are counted on the wheel.
+    first = int(marks[0])
+    head = np.arange(max(0, min(first, teeth)))
+    behind = head - first
+    slot[: len(head)] = turned * (behind // count) + along[behind % count]
+    for index, begin in enumerate(marks):
+        end = int(marks[index + 1]) if index + 1 < len(marks) else teeth
+        begin, stop = int(begin), min(end, teeth)
+        if stop <= max(begin, 0):
+            continue
+        at = np.arange(max(begin, 0), stop)
+        if index + 1 == len(marks) or end - begin == count or begin < 0 or end > len(ratio):
+            steps = at - begin
+            place = turned * (steps // count) + along[steps % count]
+            good += int(index + 1 < len(marks) and end - begin == count)
+        else:
+            inside = np.concatenate([[0], np.cumsum(alone[begin : end - 1])])
+            whole = inside[-1] + alone[end - 1]
+            place = inside if whole == turned else np.round(inside * (turned / whole)).astype(np.int64)
+        slot[at] = index * turned + place
+    slot = np.maximum.accumulate(slot)
+    return slot - slot[0] + (slot[0] % slots), good
+
+
+def _by_slots(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel | None) -> Teeth:
+    """The teeth numbered by counting slots, each space by its own length: where teeth are missed here and there."""
     # Two ways to count slots: each space by itself, and held to the row; the wheel shows which is right.
     alone = np.concatenate([[0], np.cumsum(np.maximum(1, np.round(np.minimum(ratio, 1e6)).astype(np.int64)))])
     rows = tuple(_Row(times, ratio, slot, still) for slot in (alone, slots_passed(ratio)))
@@ -57,6 +208,8 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None) -> Teeth:
             return _numbered(row, *((_fit(row, part), part) if part else (fit, declared)))
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
     found = None if wanders and declared else _find_wheel(rows)
+    if found and not sensible(found, declared):
+        found = None
     if found and not (declared and not declared.missing and found.slots == declared.slots):
         return _numbered(*_best_fit(rows, found), found)
     if declared and not declared.missing:
@@ -189,7 +342,9 @@ def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _F
     if declared.others or gaps < 1.3 * len(fit.anchors):
         return None
     found = _find_wheel(rows)
-    if found is None or not found.missing or (declared.missing == 1 and 2 * found.slots == declared.slots):
+    if found is None or not found.missing or not sensible(found, declared):
+        return None
+    if declared.missing == 1 and 2 * found.slots == declared.slots:
         return None
     on, other = _best_fit(rows, found)
     return (on, other, found) if other.confirmed > 0.9 and len(other.anchors) >= 0.9 * gaps else None

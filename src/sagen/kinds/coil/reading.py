@@ -149,6 +149,9 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     teeth = rows[falling] if part is lobes else read_teeth(at / capture.sfreq, sheet.declared_wheel)
     other, _ = lobes.of(not falling)
     times = at / capture.sfreq
+    if len(teeth.between):
+        own = ~np.isin(times, teeth.between)
+        at, height, times = at[own], height[own], times[own]
     after = np.searchsorted(other, at, "right")
     between = np.append(other / capture.sfreq, np.nan)[np.minimum(after, len(other))]
     scale = abs(channel.scale)
@@ -212,6 +215,8 @@ def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], shee
     for falling, teeth in rows.items():
         if teeth.wheel is None or not len(teeth.anchors) or len(teeth.times) < 12:
             return _by_gap_length(rows, assumed)
+        if len(teeth.between):
+            return assumed, False
         beside[falling] = _half_waves_beside(channel.raw, *lobes.of(falling), teeth.anchors)
     if max(beside.values()) > 0.2 and max(beside.values()) > (5.0 if wander else 1.6) * min(beside.values()):
         return beside[True] > beside[False], True

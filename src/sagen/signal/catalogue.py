@@ -1,0 +1,38 @@
+"""The wheel catalogue: names of wheels, shipped as text."""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib.resources import files
+
+from sagen.model.errors import SheetError
+from sagen.model.wheel import Wheel
+
+
+def parse_catalogue(text: str, *, where: str) -> dict[str, Wheel]:
+    """Wheels by name; raises SheetError with file and line."""
+    found: dict[str, Wheel] = {}
+    for number, line in enumerate(text.splitlines(), start=1):
+        line = line.split("#", 1)[0].strip()
+        if not line:
+            continue
+        name, mark, form = line.partition("=")
+        if not mark or not name.strip():
+            raise SheetError(f"{where}, line {number}: '{line}' is not of the form NAME = FORM")
+        try:
+            found[name.strip()] = Wheel.parse(form.strip())
+        except SheetError as error:
+            raise SheetError(f"{where}, line {number}: {error}") from None
+    return found
+
+
+@cache
+def shipped() -> dict[str, Wheel]:
+    """The wheels that ship with the program, by name."""
+    text = files("sagen.signal").joinpath("wheels.txt").read_text(encoding="utf-8")
+    return parse_catalogue(text, where="wheels.txt")
+
+
+def usual_name(wheel: Wheel) -> str:
+    """What a wheel is called: its name in the catalogue, else its form."""
+    return next((name for name, one in shipped().items() if one == wheel and one.others), str(wheel))
