@@ -622,7 +622,7 @@ def _lost_tooth(course: str, sensor="hall", wheels=FINE, declared=True):
 def _several(lost: bool, declared: bool):
     def kind(seed: int, name: str) -> Told:
         b, _, _ = _bench(seed, name, "cranking", FINE)
-        label = list(SEVERAL)[b.rng.integers(len(SEVERAL))]
+        label = list(SEVERAL)[b.rng.integers(len(SEVERAL))] if declared else "36-2-2-2"
         form = SEVERAL[label]
         from sagen.model.wheel import Wheel
 

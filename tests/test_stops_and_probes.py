@@ -98,6 +98,7 @@ def test_rest_is_where_the_square_of_the_speed_leads():
     squares = 100.0**2 * (1 - np.arange(0, 10.5, 0.5)[1::2] / 10.0)
     Turned.times = np.concatenate([np.arange(30) * 0.01, 0.29 + np.cumsum(1 / np.sqrt(squares))])
     Turned.spans = np.ones(len(Turned.times) - 1, int)
+    Turned.ratio = np.ones(len(Turned.times) - 1)
     last = len(Turned.times) - 1
     assert comes_to_rest(Turned, last)
     assert not comes_to_rest(Turned, 25)

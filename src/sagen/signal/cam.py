@@ -94,7 +94,9 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
         return None
     times, rising = cam.cam_edges()
     angle = crank_angle(crank.teeth, times)
-    known = np.isfinite(angle)
+    # Across a rest, or a loss of the crank's own signal, nobody counts its turns: the longest stretch is read.
+    first, last = crank.teeth.longest_stretch()
+    known = np.isfinite(angle) & (times >= first) & (times <= last)
     times, rising, angle = times[known], rising[known], angle[known]
     if rising.any():
         window = _windows(angle)

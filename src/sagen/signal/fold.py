@@ -189,7 +189,10 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
             if lost == -1:
                 found += _with_extra(folded, wheel, usual)
     known = {one.wheel for one in found}
-    found += [one for wheel, spans in _free(folded) if wheel not in known for one in _placed(folded, wheel, spans, _usual(wheel, declared), 1)]
+    for wheel, spans in _free(folded):
+        if wheel not in known:
+            more = int((spans[:-1] > 1).sum()) * (_LIMIT.lost_tooth + np.log(count))
+            found += _placed(folded, wheel, spans, _usual(wheel, declared) - more, 1)
     return found
 
 

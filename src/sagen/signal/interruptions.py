@@ -9,7 +9,7 @@ import numpy as np
 from sagen.model.vocabulary import Role
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
-from sagen.signal.slots import Teeth
+from sagen.signal.slots import STILL, Teeth
 
 _LIMIT = limits("dropout")
 
@@ -49,7 +49,7 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
             continue
         before, after = _pitch_near(teeth, k, -1), _pitch_near(teeth, k, 1)
         from_rest = comes_to_rest(teeth, k, after=True)
-        if not (before and after) or comes_to_rest(teeth, k) or (from_rest and coarse):
+        if not (before and after) or comes_to_rest(teeth, k) or (from_rest and coarse) or _may_rest(teeth, k):
             continue
         beside = max(before, after)
         longer = spaces[k] / beside
@@ -80,16 +80,28 @@ def _own_pitches(teeth: Teeth) -> np.ndarray:
     return np.where(gaps, spaces / np.maximum(teeth.spans, 1), spaces)
 
 
+def pitches_to_rest(near: np.ndarray) -> float:
+    """How many pitches behind the middle of its last space a shaft comes to rest, told by its last pitches (s, oldest
+    first); infinite where it does not slow down.
+
+    Under a steady torque the square of the speed falls in a line over the angle: two to five teeth tell.
+    """
+    least = np.inf
+    for count in (2, 3, 4, 5):
+        if len(near) < count:
+            break
+        few = 1 / near[-count:] ** 2
+        slope = np.polyfit(np.arange(count), few, 1)[0]
+        # From the middle of the last space: half a pitch is behind its last tooth already.
+        if slope < 0:
+            least = min(least, few[-1] / -slope - 0.5)
+    return float(least)
+
+
 def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
     """Whether the teeth before space `k` lead to rest within the next pitch; with `after`, whether those behind it begin
-    from rest.
-
-    Under a steady torque the square of the speed falls in a line over the angle: two to five teeth tell how many more
-    the shaft would have turned. A shaft so slow has a last pitch much longer than the earlier ones.
-    """
-    pitches = _own_pitches(teeth)
-    near = pitches[k + 1 : k + 7][::-1] if after else pitches[max(0, k - 6) : k]
-    earlier = pitches[k + 7 : k + 40] if after else pitches[max(0, k - 40) : max(0, k - 6)]
+    from rest. A shaft so slow has a last pitch much longer than the earlier ones."""
+    near, earlier = _pitches_beside(teeth, k, after)
     if len(near) < 3:
         return False
     usual = float(np.median(earlier)) if len(earlier) >= 3 else float(near.min())
@@ -99,16 +111,39 @@ def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
     beyond_all = len(earlier) >= 8 and last > _LIMIT.rest_beyond * float(max(earlier.max(), near[:-2].max()))
     if not beyond_all and last < _LIMIT.rest_slower * min(usual, float(near.min())):
         return False
-    reach = _LIMIT.rest_far if beyond_all else _LIMIT.rest_pitches
-    for count in (2, 3, 4, 5):
-        few = 1 / near[-count:] ** 2
-        if len(few) < count:
-            break
-        slope = np.polyfit(np.arange(count), few, 1)[0]
-        # From the middle of the last space: half a pitch is behind its last tooth already.
-        if slope < 0 and few[-1] / -slope - 0.5 < reach:
+    return pitches_to_rest(near) < (_LIMIT.rest_far if beyond_all else _LIMIT.rest_pitches)
+
+
+def _pitches_beside(teeth: Teeth, k: int, after: bool) -> tuple[np.ndarray, np.ndarray]:
+    """The six pitches next to space `k` and some thirty farther off, the nearest last, none from beyond another rest."""
+    pitches = _own_pitches(teeth)
+    side = pitches[k + 1 : k + 41][::-1] if after else pitches[max(0, k - 40) : k]
+    broken = teeth.ratio[k + 1 : k + 41][::-1] if after else teeth.ratio[max(0, k - 40) : k]
+    cut = np.flatnonzero(broken >= STILL)
+    side = side[cut[-1] + 1 :] if len(cut) else side
+    return side[-6:], side[:-6]
+
+
+def _may_rest(teeth: Teeth, k: int) -> bool:
+    """Whether nothing speaks against the shaft's having stood still in space `k`: a few slow teeth on one side of it, or a
+    start from rest behind it, and before it a shaft that was slow or turned too few teeth to tell."""
+    pace = float(np.median(_own_pitches(teeth)))
+    for after in (False, True):
+        near, earlier = _pitches_beside(teeth, k, after)
+        if not len(near):
+            return True  # a single tooth between two such spaces
+        if len(near) + len(earlier) < _LIMIT.fewest_beside and float(np.median(near)) > _LIMIT.start_slower * pace:
             return True
-    return False
+    near, earlier = _pitches_beside(teeth, k, True)
+    if len(near) < 3 or not near[-1] > _LIMIT.start_slower * near[-2] > 0.98 * _LIMIT.start_slower * near[-3]:
+        return False
+    if pitches_to_rest(near) > _LIMIT.start_pitches:
+        return False
+    near, earlier = _pitches_beside(teeth, k, False)
+    if len(near) + len(earlier) < _LIMIT.start_teeth:
+        return True
+    usual = float(np.median(earlier)) if len(earlier) >= 3 else float(near.min())
+    return bool(near[-1] > _LIMIT.start_slower * min(usual, float(near.min())))
 
 
 def _pitch_near(teeth, k: int, side: int) -> float | None:

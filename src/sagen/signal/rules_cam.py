@@ -87,14 +87,15 @@ def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, flo
         before = np.searchsorted(track.angle, due[start]) - 1
         after = np.searchsorted(track.angle, due[end - 1])
         began = float(track.time[before]) if before >= 0 else 0.0
-        ended = float(track.time[after]) if after < len(track.time) else float(crank.teeth.times[-1])
+        ended = float(track.time[after]) if after < len(track.time) else crank.teeth.longest_stretch()[1]
         found.append((began, ended, int(end - start)))
     return found[: _LOST.most]
 
 
 def crank_angle_end(crank: RotatingReading) -> float:
-    """Crank degrees at the last tooth seen."""
-    return float(crank.teeth.angle_deg()[-1])
+    """Crank degrees at the last tooth of the longest stretch."""
+    last = np.searchsorted(crank.teeth.times, crank.teeth.longest_stretch()[1])
+    return float(crank.teeth.angle_deg()[last])
 
 
 @rule(

@@ -15,6 +15,7 @@ from sagen.model.wheel import Wheel
 from sagen.signal.edges import median_of_five
 
 WIDE_REACH, WANDERS = 6, 0.1
+STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
 HOLD = 8  #: teeth on each side that the rounding to slots is held to
 MOST_LOST = 6  #: more teeth gone in a row than this is an interruption
 UNSEEN = np.iinfo(np.int64).max  #: in `Teeth.whole`: this tooth was not seen in this turn
@@ -50,6 +51,14 @@ class Teeth:
     def turns_seen(self) -> float:
         """Turns of the shaft in the capture, where the wheel is known."""
         return float(self.spans.sum()) / self.wheel.slots if self.wheel else 0.0
+
+    def longest_stretch(self) -> tuple[float, float]:
+        """Start and end (s) of the longest stretch in which the shaft turned without a rest and the signal was there."""
+        still = max(STILL, 2.0 * (self.wheel.missing + 2) if self.wheel else 0.0)
+        cut = np.flatnonzero((self.spans == 0) | (self.ratio >= still))
+        first, last = np.concatenate([[0], cut + 1]), np.concatenate([cut, [len(self.times) - 1]])
+        longest = int(np.argmax(last - first))
+        return float(self.times[first[longest]]), float(self.times[last[longest]])
 
     def angle_deg(self) -> np.ndarray:
         """Angle of every tooth in degrees of the wheel's shaft, climbing from tooth 1 of turn 0."""

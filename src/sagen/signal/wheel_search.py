@@ -13,14 +13,13 @@ import numpy as np
 from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.fold import Laid, explain, sensible
 from sagen.signal.limits import limits
-from sagen.signal.slots import WANDERS, Teeth, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
+from sagen.signal.slots import STILL, WANDERS, Teeth, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
 
 _LIMIT = limits("wheel")
 NONE = np.empty(0)
 UNKNOWN = 1e9  #: pitches: a space of which nothing is known
 MOST_SHIFT = 6  #: by how many teeth a turn may hold more or fewer than the wheel has
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
-STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
 RETURNS = 0.5  #: share of the long spaces that must return after a turn for a wheel to be found
 ALIKE = 0.65  #: two gaps may be one another's turn when their lengths' logarithms differ by less
@@ -116,14 +115,17 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None) -> np.ndarray | Non
     logs = np.clip(np.log(np.maximum(ratio, 1e-3)), -0.9, 1.9)
     if len(logs) < 2:
         return None
-    weights = spans - spans.mean()
+    # A turn lies between two gaps: both ends tell where it is.
+    turn = np.concatenate([spans[-1:], spans])
+    weights = turn - spans.mean()
     # How well a turn that begins at each tooth lies on the wheel; turns that reach over the ends count what is seen.
-    padded = np.concatenate([np.zeros(count), logs, np.zeros(count)])
+    padded = np.concatenate([np.zeros(count + 1), logs, np.zeros(count)])
     fits = np.correlate(padded, weights, "valid")  # entry k: a turn that begins at tooth k - count
+    whole = float(weights @ turn)
     if first is None:
         votes = np.bincount(np.arange(len(fits)) % count, fits, minlength=count)
         first = int(votes.argmax())
-        if votes[first] < 0.5 * float((weights * spans).sum()):
+        if votes[first] < 0.4 * whole:
             return None
     turns = np.arange(first % count, len(fits), count)
     if len(turns) < 2:
@@ -131,7 +133,6 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None) -> np.ndarray | Non
     near = min(3, max(1, count // 4))
     around = fits[np.clip(turns[:, None] + np.arange(-near, near + 1), 0, len(fits) - 1)]
     # Another count of teeth in a turn shifts all that follow: only then is each turn looked for anew.
-    whole = float((weights * spans).sum())
     if (around.max(axis=1) > around[:, near] + 0.3 * whole).any():
         turns = _followed(fits, first % count, count, whole)
     marks = turns - count
