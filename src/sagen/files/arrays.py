@@ -17,6 +17,10 @@ MOST_BYTES = 12 << 30  #: more than this is no capture that a machine of this si
 JITTER = 0.05
 #: a step this many times the usual one is a hole in the recording
 HOLE = 20.0
+#: where steps hardly ever differ, one this many times the usual one is a hole too
+FEW_LOST, RARE = 2.6, 0.01
+MOST_HOLES = 2000
+MOST_LOST_SHARE = 0.7  #: of the whole: what holds less than that is no recording
 
 _TIME = re.compile(r"^(time|t|ts|timestamps?|zeit|temps|tiempo|x|master)$", re.I)
 _RATE = re.compile(r"^(sfreq|fs|rate|sample_?rate|sampling_?rate|sampling_?frequency|frequency|samplefreq)$", re.I)
@@ -25,24 +29,32 @@ _UNITS = {"mv": ("V", 1e-3), "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V",
           "a": ("A", 1.0), "ma": ("A", 1e-3)}  # fmt: skip
 
 
+Holes = tuple[tuple[int, int], ...]
+
+
 def even_grid(
     times: np.ndarray, columns: list[np.ndarray], notes: list[str], where=lambda row: f"sample {row + 1}"
-) -> tuple[float, list[np.ndarray]]:
-    """Sample rate (Hz) from times (s); unevenly spaced samples are laid on an even grid.
+) -> tuple[float, list[np.ndarray], Holes]:
+    """Sample rate (Hz) from times (s), the samples on an even grid, and the holes in it; unevenly spaced samples are moved.
 
     Parameters
     ----------
     times : np.ndarray [shape=(n,)], s
     columns : list of np.ndarray [shape=(n,)]
     notes : list
-        gets a line when the samples had to be moved
+        gets a line when the samples had to be moved, and one for each hole
     where : callable
         says where row `k` stands in the file
+
+    Returns
+    -------
+    sfreq, columns, holes : float, list of np.ndarray, tuple
+        a hole is its first sample and the one behind its last; the value before it stands there
 
     Raises
     ------
     CaptureFileError
-        for times that are not finite, run backwards, stand still or have a hole.
+        for times that are not finite, run backwards or stand still, or more hole than recording.
     """
 
     def fail(message: str, row: int):
@@ -63,13 +75,40 @@ def even_grid(
     digits = _kept_step(steps, usual)
     stray = np.abs(times - times[0] - np.arange(len(times)) * interval).max()
     if stray <= max(JITTER * interval, 1.01 * digits):
-        return 1.0 / interval, columns
-    holes = np.flatnonzero(steps > HOLE * max(usual, digits))
-    if len(holes):
-        fail(f"the recording has a hole of {steps[holes[0]]:.4g} s here", int(holes[0]) + 1)
-    grid = np.linspace(times[0], times[-1], round(span / usual) + 1)
-    notes.append("the samples were not evenly spaced and were laid on an even grid")
-    return (len(grid) - 1) / span, [np.interp(grid, times, one).astype(np.float32) for one in columns]
+        return 1.0 / interval, columns, ()
+    gaps = np.flatnonzero(steps > HOLE * max(usual, digits))
+    few = np.flatnonzero(steps > FEW_LOST * max(usual, digits))
+    if len(few) <= RARE * len(steps):
+        gaps = few
+    lost = float(steps[gaps].sum())
+    if len(gaps) and (len(gaps) > MOST_HOLES or lost > MOST_LOST_SHARE * span):
+        fail(f"{len(gaps)} holes of {lost:.4g} s in all: more is missing than was recorded", int(gaps[0]) + 1)
+    # The interval of what was recorded, holes left out.
+    interval = (span - lost) / (len(steps) - len(gaps)) if len(gaps) else usual
+    grid = times[0] + np.arange(round(span / interval) + 1) * (span / round(span / interval))
+    sfreq = round(span / interval) / span
+    if len(grid) != len(times) or np.abs(grid - times).max() > JITTER * interval:
+        moved = np.abs((times - times[0]) * sfreq - np.round((times - times[0]) * sfreq)).max() > JITTER
+        if moved or not len(gaps):
+            notes.append("the samples were not evenly spaced and were laid on an even grid")
+    holes = []
+    laid = [np.interp(grid, times, one).astype(np.float32) for one in columns]
+    for gap in gaps:
+        first = int(np.floor((times[gap] - times[0]) * sfreq + 0.5)) + 1
+        stop = int(np.ceil((times[gap + 1] - times[0]) * sfreq - 0.5))
+        if stop <= first:
+            continue
+        holes.append((first, stop))
+        for one, column in zip(laid, columns, strict=True):
+            one[first:stop] = column[gap]
+        if len(holes) <= 3:
+            notes.append(
+                f"nothing was recorded for {1000 * (stop - first) / sfreq:.3g} ms from {first / sfreq:.4f} s on "
+                f"({where(int(gap) + 1)}): nothing is measured across it"
+            )
+    if len(holes) > 3:
+        notes.append(f"and {len(holes) - 3} more such holes")
+    return sfreq, laid, tuple(holes)
 
 
 def _kept_step(steps: np.ndarray, usual: float) -> float:
@@ -138,8 +177,9 @@ def capture_of(
     if length < FEWEST_SAMPLES:
         raise CaptureFileError(f"only {length} samples; a capture needs at least {FEWEST_SAMPLES}")
     names, values = list(rows), list(rows.values())
+    holes: Holes = ()
     if times is not None:
-        sfreq, values = even_grid(times, values, notes)
+        sfreq, values, holes = even_grid(times, values, notes)
     if sfreq is None:
         raise CaptureFileError(
             "the file says neither the time of its samples nor their rate; add an array named 'time' (s) or a "
@@ -148,7 +188,7 @@ def capture_of(
     if not 0.1 <= sfreq <= 1e10:
         raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense")
     channels = tuple(_channel(key, one, units.get(key, "")) for key, one in zip(names, values, strict=True))
-    return Capture(name, float(sfreq), channels, tuple(notes))
+    return Capture(name, float(sfreq), channels, tuple(notes), holes)
 
 
 def _climbs(column: np.ndarray) -> bool:

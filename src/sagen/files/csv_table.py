@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import FEWEST_SAMPLES, even_grid
+from sagen.files.arrays import FEWEST_SAMPLES, Holes, even_grid
 from sagen.files.csv_dialect import OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
@@ -137,8 +137,9 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
         time = _time_like(columns)
     if len(columns[0]) < FEWEST_SAMPLES:
         raise CaptureFileError(f"only {len(columns[0])} samples; a capture needs at least {FEWEST_SAMPLES}")
+    holes: Holes = ()
     if time is not None and not (dialect.interval_s and _only_counts(columns[time])):
-        sfreq, columns = _sampling(dialect, columns, time, notes)
+        sfreq, columns, holes = _sampling(dialect, columns, time, notes)
     elif dialect.interval_s:
         sfreq = 1.0 / dialect.interval_s
     else:
@@ -161,7 +162,7 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
         )
     if not channels:
         raise CaptureFileError("the file holds only one column: there is a time, but no signal")
-    return Capture(name, float(sfreq), tuple(channels), tuple(notes))
+    return Capture(name, float(sfreq), tuple(channels), tuple(notes), holes)
 
 
 def _time_like(columns: list[np.ndarray]) -> int | None:
@@ -180,7 +181,7 @@ def _only_counts(times: np.ndarray) -> bool:
 
 def _sampling(
     dialect: Dialect, columns: list[np.ndarray], time: int, notes: list[str]
-) -> tuple[float, list[np.ndarray]]:
+) -> tuple[float, list[np.ndarray], Holes]:
     """Sample rate from a time column; uneven samples are laid on an even grid."""
     times = columns[time].astype(np.float64) * dialect.time_scale(time)
     return even_grid(times, columns, notes, where=lambda row: f"line {_line_of(dialect, row)}")
@@ -197,6 +198,9 @@ def write(path: Path, capture: Capture) -> None:
             block = [np.arange(start, stop) / capture.sfreq]
             block += [one.values(start, stop) for one in capture.channels]
             formats = [f"%.{digits}f"] + ["%.6g"] * len(capture.channels)
+            if capture.holes:
+                # What was not recorded is not written: the times tell.
+                block = [one[capture.recorded[start:stop]] for one in block]
             np.savetxt(stream, np.column_stack(block), fmt=formats, delimiter=",")
 
 

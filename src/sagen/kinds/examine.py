@@ -142,9 +142,12 @@ def examine(
     """
     capture, sheet = in_true_units(capture, sheet)
     tell = progress or (lambda share: True)
-    good = _read_channels(*in_true_units(*reference), (), lambda share: True) if reference else []
+    good = []
+    if reference:
+        good_capture, good_sheet = in_true_units(*reference)
+        good = _read_channels(good_capture.joined(), good_sheet, (), lambda share: True)
     patterns = tuple(one.reading for one in good if one.reading and one.reading.switching)
-    results = _read_channels(capture, sheet, patterns, lambda share: tell(0.9 * share))
+    results = _read_channels(capture.joined(), sheet, patterns, lambda share: tell(0.9 * share))
     readings = tuple(one.reading for one in results if one.reading)
     cams = _cams(readings)
     context = Context(

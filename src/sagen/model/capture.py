@@ -49,11 +49,15 @@ class Capture:
     channels: tuple[Channel, ...]
     #: what the reader did on the way in, a line each (left-out rows, resampling, ...)
     notes: tuple[str, ...] = field(default=())
+    #: stretches in which nothing was recorded, first sample and the one behind the last; samples there stand for nothing
+    holes: tuple[tuple[int, int], ...] = ()
+    #: of stretches put end to end (`joined`): the sample at which each begins, and how many were left out before it in all
+    joints: tuple[tuple[int, int], ...] = ()
 
     def about(self) -> dict:
         """Everything but the samples, as plain data."""
         return {
-            "name": self.name, "sfreq": self.sfreq, "notes": list(self.notes),
+            "name": self.name, "sfreq": self.sfreq, "notes": list(self.notes), "holes": [list(one) for one in self.holes],
             "channels": [one.about() for one in self.channels],
         }  # fmt: skip
 
@@ -62,7 +66,8 @@ class Capture:
         """The capture that `about` tells of, with its samples, an array a channel; raises KeyError, TypeError or
         ValueError for what does not fit."""
         channels = tuple(Channel(raw=raw, **one) for one, raw in zip(about["channels"], samples, strict=True))
-        return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]))
+        holes = tuple((int(first), int(stop)) for first, stop in about.get("holes", ()))
+        return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]), holes)
 
     @property
     def samples(self) -> int:
@@ -71,6 +76,43 @@ class Capture:
     @property
     def seconds(self) -> float:
         return self.samples / self.sfreq
+
+    @property
+    def recorded(self) -> np.ndarray:
+        """Whether each sample was recorded, shape (samples,)."""
+        there = np.ones(self.samples, bool)
+        for first, stop in self.holes:
+            there[first:stop] = False
+        return there
+
+    def joined(self) -> Capture:
+        """The recorded stretches put end to end: what a level is measured of. Itself where there is no hole."""
+        if not self.holes:
+            return self
+        there, out, joints = self.recorded, 0, []
+        for first, stop in self.holes:
+            out += stop - first
+            joints.append((stop - out, out))
+        channels = tuple(replace(one, raw=one.raw[there]) for one in self.channels)
+        return replace(self, channels=channels, holes=(), joints=tuple(joints))
+
+    @property
+    def span(self) -> int:
+        """Samples from the first to the last one, those of holes among them."""
+        return self.samples + (self.joints[-1][1] if self.joints else 0)
+
+    def time_of(self, at: np.ndarray) -> np.ndarray:
+        """Times (s) of places in the samples, holes counted."""
+        if not self.joints:
+            return at / self.sfreq
+        begins, out = np.array(self.joints).T
+        before = np.searchsorted(begins, at, "right")
+        return (at + np.concatenate([[0], out])[before]) / self.sfreq
+
+    @property
+    def breaks(self) -> np.ndarray:
+        """Times (s) within each hole between stretches put end to end."""
+        return np.array([(begin + out - 0.75) / self.sfreq for begin, out in self.joints])
 
     def channel(self, column: str) -> Channel | None:
         """The channel named `column`, or None."""

@@ -87,6 +87,7 @@ class Strip:
     lanes: tuple[Lane, ...]
     marks: tuple[Marked, ...] = ()
     cursors: dict[str, float] = field(default_factory=dict)
+    holes: tuple[tuple[float, float], ...] = ()  #: stretches (s) in which nothing was recorded
 
     @property
     def seconds(self) -> float:
@@ -109,6 +110,10 @@ class Strip:
         capture."""
         low, high = self._raw_columns(lane, start_s, end_s, count)
         low, high = low * lane.scale + lane.offset, high * lane.scale + lane.offset
+        for first, last in self.holes:
+            ends = (np.array([first, last]) - start_s) / (end_s - start_s) * count
+            inside = slice(max(0, int(np.ceil(ends[0]))), max(0, int(ends[1])))
+            low[inside] = high[inside] = np.nan
         return (low, high) if lane.scale >= 0 else (high, low)
 
     def _raw_columns(self, lane: Lane, start_s: float, end_s: float, count: int) -> tuple[np.ndarray, np.ndarray]:
@@ -181,7 +186,9 @@ def strip_scene(
         if "tooth" in one.fields:
             label += f": tooth {one.fields['tooth']}"
         marks.append(Marked(label, places.get(one.channel, 0), spans))
-    return Strip(done.capture.sfreq, done.capture.samples, tuple(lanes), tuple(marks))
+    sfreq = done.capture.sfreq
+    holes = tuple(((first - 0.5) / sfreq, (stop - 0.5) / sfreq) for first, stop in done.capture.holes)
+    return Strip(sfreq, done.capture.samples, tuple(lanes), tuple(marks), holes=holes)
 
 
 def channel_names(done: Examination) -> dict[str, str]:

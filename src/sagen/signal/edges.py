@@ -21,6 +21,15 @@ class Edges:
     def __len__(self) -> int:
         return len(self.at)
 
+    def off(self, joints: tuple[tuple[int, int], ...]) -> Edges:
+        """Without those that lie between two stretches put end to end, where nothing was recorded."""
+        if not joints or not len(self.at):
+            return self
+        begins = np.array([begin for begin, _ in joints], float)
+        behind = begins[np.minimum(np.searchsorted(begins, self.at, "left"), len(begins) - 1)]
+        there = (self.at > behind) | (self.at <= behind - 1)
+        return Edges(self.at[there], self.rising[there])
+
     @property
     def falls(self) -> np.ndarray:
         return self.at[~self.rising]

@@ -9,7 +9,7 @@ import numpy as np
 from sagen.model.vocabulary import Role
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
-from sagen.signal.slots import STILL, Teeth
+from sagen.signal.slots import STILL, UNKNOWN, Teeth
 
 _LIMIT = limits("dropout")
 
@@ -43,7 +43,8 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     coarse = starting and (wheel is not None and wheel.slots < _LIMIT.coarse)
     least = max(missing + 1 + _LIMIT.beyond_gap, _LIMIT.least_pitches) + beyond
     found = []
-    for k in np.flatnonzero(teeth.ratio >= least):
+    # Where nothing was recorded nothing is said to be lost.
+    for k in np.flatnonzero((teeth.ratio >= least) & (teeth.ratio < UNKNOWN)):
         number = int(teeth.number[k]) if len(teeth.number) else 0
         if number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost:
             continue
@@ -162,7 +163,7 @@ def _cam_interruptions(reading: RotatingReading) -> list[Interruption]:
     usual = float(np.quantile(spaces, _LIMIT.cam_usual))
     found = [
         Interruption(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1]), True)
-        for k in np.flatnonzero(spaces > _LIMIT.cam_longer * usual)
+        for k in np.flatnonzero((spaces > _LIMIT.cam_longer * usual) & (reading.teeth.ratio < UNKNOWN))
     ]
     end = reading.samples / reading.sfreq
     if (

@@ -16,6 +16,7 @@ from sagen.signal.edges import median_of_five
 
 WIDE_REACH, WANDERS = 6, 0.1
 STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
+UNKNOWN = 1e9  #: pitches: a space of which nothing is known
 HOLD = 8  #: teeth on each side that the rounding to slots is held to
 MOST_LOST = 6  #: more teeth gone in a row than this is an interruption
 UNSEEN = np.iinfo(np.int64).max  #: in `Teeth.whole`: this tooth was not seen in this turn
@@ -91,6 +92,14 @@ def pitch_ratio(spaces: np.ndarray) -> np.ndarray:
         single = spaces / np.maximum(1, np.round(spaces / pitch))
         pitch = _pitch_around(single, WIDE_REACH)
     return spaces / pitch
+
+
+def broken(ratio: np.ndarray, times: np.ndarray, breaks: np.ndarray) -> np.ndarray:
+    """The spaces in pitches, those in which nothing was recorded as long as none can be."""
+    if len(breaks):
+        place = np.searchsorted(times, breaks) - 1
+        ratio[place[(place >= 0) & (place < len(ratio))]] = UNKNOWN
+    return ratio
 
 
 def _pitch_around(single: np.ndarray, reach: int) -> np.ndarray:

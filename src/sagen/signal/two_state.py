@@ -15,7 +15,7 @@ from sagen.signal.deviation import phase_errors
 from sagen.signal.edges import Edges, find_edges, without_glitches
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.reading import RotatingReading
-from sagen.signal.slots import Teeth
+from sagen.signal.slots import UNKNOWN, Teeth, broken
 from sagen.signal.wheel_search import read_teeth
 
 #: a swing below this share of the pull-up counts as a signal only if the wheel shows in it
@@ -114,7 +114,7 @@ def read_two_state(
         if _wheel_shows(reading):
             return reading
     return make(
-        sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, False,
+        sheet, channel.unit, capture.sfreq, capture.span, levels, expected, False,
         Edges(np.empty(0), np.empty(0, bool)), Teeth(np.empty(0), np.empty(0), np.empty(0, int)),
     )  # fmt: skip
 
@@ -157,22 +157,26 @@ def _with_edges(
     if channel.scale < 0:
         edges = Edges(edges.at, ~edges.rising)
     edges, false_edges = without_glitches(edges, share=GLITCH if counts_teeth(sheet) else GLITCH_OF_CAM)
-    falls, rises = edges.falls / capture.sfreq, edges.rises / capture.sfreq
-    starts, ends, teeth = _row(falls, rises, sheet)
+    edges = edges.off(capture.joints)
+    falls, rises = capture.time_of(edges.falls), capture.time_of(edges.rises)
+    starts, ends, teeth = _row(falls, rises, sheet, capture.breaks)
     if _inverted(starts, ends, teeth):
         # The line is low through the reference gap: here a tooth holds it high, from its rise to its fall.
-        starts, ends, teeth = _row(rises, falls, sheet)
+        starts, ends, teeth = _row(rises, falls, sheet, capture.breaks)
     switching = len(edges) >= FEWEST_EDGES
     return make(
-        sheet, channel.unit, capture.sfreq, capture.samples, levels, expected, switching, edges, teeth,
-        starts, ends, false_edges / capture.sfreq, width, piled=piled_up(channel, two_state=True),
+        sheet, channel.unit, capture.sfreq, capture.span, levels, expected, switching,
+        Edges(capture.time_of(edges.at) * capture.sfreq, edges.rising), teeth,
+        starts, ends, capture.time_of(false_edges), width, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 else 0,
     )  # fmt: skip
 
 
-def _row(starts: np.ndarray, ends: np.ndarray, sheet: ChannelSheet) -> tuple[np.ndarray, np.ndarray, Teeth]:
+def _row(
+    starts: np.ndarray, ends: np.ndarray, sheet: ChannelSheet, breaks: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, Teeth]:
     """The teeth that begin at `starts`, and where each ends: the next of `ends`, NaN where there is none."""
-    teeth = read_teeth(starts, sheet.declared_wheel) if counts_teeth(sheet) else _uncounted(starts)
+    teeth = read_teeth(starts, sheet.declared_wheel, breaks) if counts_teeth(sheet) else _uncounted(starts, breaks)
     # A pulse between two teeth that comes every turn is none of them.
     starts = teeth.times
     after = np.searchsorted(ends, starts, "right")
@@ -214,6 +218,6 @@ def counts_teeth(sheet: ChannelSheet) -> bool:
     return sheet.role != Role.CAM or sheet.wheel is not None
 
 
-def _uncounted(falls: np.ndarray) -> Teeth:
-    spaces = max(len(falls) - 1, 0)
-    return Teeth(falls, np.ones(spaces), np.ones(spaces, int))
+def _uncounted(falls: np.ndarray, breaks: np.ndarray) -> Teeth:
+    ratio = broken(np.ones(max(len(falls) - 1, 0)), falls, breaks)
+    return Teeth(falls, ratio, np.where(ratio < UNKNOWN, 1, 0))

@@ -13,11 +13,10 @@ import numpy as np
 from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.fold import Laid, explain, sensible
 from sagen.signal.limits import limits
-from sagen.signal.slots import STILL, WANDERS, Teeth, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
+from sagen.signal.slots import STILL, WANDERS, Teeth, broken, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
 
 _LIMIT = limits("wheel")
 NONE = np.empty(0)
-UNKNOWN = 1e9  #: pitches: a space of which nothing is known
 MOST_SHIFT = 6  #: by how many teeth a turn may hold more or fewer than the wheel has
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
@@ -46,18 +45,10 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None, breaks: np.ndar
     spaces = np.diff(times)
     if len(spaces) < 3:
         return Teeth(times, np.ones(len(spaces)), np.ones(len(spaces), int))
-    ratio = _broken(pitch_ratio(spaces), times, breaks)
+    ratio = broken(pitch_ratio(spaces), times, breaks)
     still = max(STILL, 2.0 * (declared.missing + 2) if declared else 0)
     counted = _counted(times, ratio, still, declared)
     return counted if counted is not None else _by_slots(times, ratio, still, declared)
-
-
-def _broken(ratio: np.ndarray, times: np.ndarray, breaks: np.ndarray) -> np.ndarray:
-    """The spaces in pitches, those in which nothing was recorded as long as none can be."""
-    if len(breaks):
-        place = np.searchsorted(times, breaks) - 1
-        ratio[place[(place >= 0) & (place < len(ratio))]] = UNKNOWN
-    return ratio
 
 
 def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel | None) -> Teeth | None:

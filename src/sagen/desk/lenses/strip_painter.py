@@ -105,6 +105,7 @@ class StripPainter:
         painter.drawImage(0, 0, canvas)
         for rect, lane in lanes:
             self._paint_band_names(painter, rect, lane)
+        self._paint_holes(painter)
         self._paint_teeth(painter)
         self._paint_marks(painter)
         self._paint_cursors(painter, pointer)
@@ -165,6 +166,21 @@ class StripPainter:
             painter.setPen(QColor(look.quiet))
             column = painter.fontMetrics().elidedText(lane.column, Qt.TextElideMode.ElideRight, LEFT - 12)
             painter.drawText(QRectF(4, rect.top() + 46, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, column)
+
+    def _paint_holes(self, painter: QPainter) -> None:
+        """Stretches in which nothing was recorded: the ground of the window shows through."""
+        look, rect = theme.look(), self._frame.plot_rect()
+        painter.setFont(theme.font(8.5))
+        for first, last in self._frame.strip.holes:
+            x0, x1 = max(self._frame.x_of(first), rect.left()), min(self._frame.x_of(last), rect.right())
+            if x1 <= x0:
+                continue
+            area = QRectF(x0, rect.top(), max(x1 - x0, 2.0), rect.height())
+            painter.fillRect(area, QColor(look.raised))
+            painter.fillRect(area, QBrush(QColor(look.line), Qt.BrushStyle.FDiagPattern))
+            painter.setPen(QColor(look.quiet))
+            if area.width() > 90:
+                painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "not recorded")
 
     def _paint_pattern(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         """The known-good turn under the waveform, laid over this capture's own teeth, where it can be told apart."""

@@ -102,6 +102,13 @@ class Lobes:
         chosen = self.rising != falling
         return self.at[chosen], self.height[chosen]
 
+    def off(self, joints: tuple[tuple[int, int], ...]) -> Lobes:
+        """Without the crossings between two stretches put end to end."""
+        if not joints:
+            return self
+        kept = np.isin(self.at, Edges(self.at, self.rising).off(joints).at)
+        return Lobes(self.at[kept], self.rising[kept], self.height[kept], self.false)
+
     def middle_part(self, most: int) -> Lobes:
         """At most `most` crossings from the middle of the record; itself where it has no more."""
         if len(self.at) <= most:
@@ -127,33 +134,33 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         if piled[0] > 0.05
         else noise_of(sample_runs(channel.raw).astype(float))
     )
-    lobes = find_lobes(channel, levels, noise)
+    lobes = find_lobes(channel, levels, noise).off(capture.joints)
     width = 1
     if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
         # Remains in noise: look again under a moving average.
         calm = smoothed(channel, 25)
-        under = find_lobes(calm, state_levels(calm), 1.4 * noise / np.sqrt(25))
+        under = find_lobes(calm, state_levels(calm), 1.4 * noise / np.sqrt(25)).off(capture.joints)
         if len(under.at) >= FEWEST_LOBES and _regular(under):
             channel, lobes, width = calm, under, 25
     flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes))
     if flat:
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
         return CoilReading(
-            sheet, channel.unit, capture.sfreq, capture.samples, levels, 0.0, False,
+            sheet, channel.unit, capture.sfreq, capture.span, levels, 0.0, False,
             Edges(np.empty(0), np.empty(0, bool)), empty,
         )  # fmt: skip
     part = lobes.middle_part(TELLING)
-    rows = {one: read_teeth(part.of(one)[0] / capture.sfreq, sheet.declared_wheel) for one in (True, False)}
+    rows = {one: read_teeth(capture.time_of(part.of(one)[0]), sheet.declared_wheel, capture.breaks) for one in (True, False)}
     falling, sure = sharp_crossing(channel, part, rows, sheet)
     at, height = lobes.of(falling)
-    teeth = rows[falling] if part is lobes else read_teeth(at / capture.sfreq, sheet.declared_wheel)
+    teeth = rows[falling] if part is lobes else read_teeth(capture.time_of(at), sheet.declared_wheel, capture.breaks)
     other, _ = lobes.of(not falling)
-    times = at / capture.sfreq
+    times = capture.time_of(at)
     if len(teeth.between):
         own = ~np.isin(times, teeth.between)
         at, height, times = at[own], height[own], times[own]
     after = np.searchsorted(other, at, "right")
-    between = np.append(other / capture.sfreq, np.nan)[np.minimum(after, len(other))]
+    between = np.append(capture.time_of(other), np.nan)[np.minimum(after, len(other))]
     scale = abs(channel.scale)
     shown = Levels(
         levels.low if width > 1 else -float(np.median(height)) * scale / 2 + levels.middle,
@@ -161,9 +168,10 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
     return CoilReading(
-        sheet, channel.unit, capture.sfreq, capture.samples, shown, 0.0, True, Edges(lobes.at, lobes.rising),
+        sheet, channel.unit, capture.sfreq, capture.span, shown, 0.0, True,
+        Edges(capture.time_of(lobes.at) * capture.sfreq, lobes.rising),
         teeth, times, between, smoothing=width,
-        false_edges=lobes.false / capture.sfreq, heights=height * scale, falling=falling, polarity_sure=sure,
+        false_edges=capture.time_of(lobes.false), heights=height * scale, falling=falling, polarity_sure=sure,
         piled=piled,
     )  # fmt: skip
 
