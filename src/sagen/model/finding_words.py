@@ -119,7 +119,17 @@ def _low_not_pulled_down(f: dict) -> str:
     )
 
 
+def _duration(seconds: float) -> str:
+    return f"{seconds * 1e3:.3g} ms" if seconds >= 1e-3 else f"{seconds * 1e6:.3g} µs"
+
+
 def _high_not_reached(f: dict) -> str:
+    if "rise_s" in f:
+        rise = f", 10 to 90 % in {_duration(f['rise_s'])}" if f["rise_s"] else ""
+        return (
+            f"Rises too slowly{rise}: a pulse lasts {_duration(f['lasts_s'])} and reaches {f['level_v']:.2f} V, the longest "
+            f"{f['top']:.2f} V; {f['expected']:g} V is the pull-up. Weak pull-up, or a loaded line."
+        )
     return (
         f"Switches, but rises only to {f['level_v']:.2f} V, {_percent(f['level_v'] / f['expected'])} of the "
         f"{f['expected']:g} V pull-up: something holds the line down."

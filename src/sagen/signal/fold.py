@@ -117,6 +117,10 @@ def _count(returns: np.ndarray, declared: Wheel | None) -> tuple[int | None, flo
     """After how many teeth the row returns: the stated wheel's own count, give or take teeth lost every turn, where it
     does so as well as any other; else the least count that does."""
     best = float(returns.max(initial=0.0))
+    # Where many spaces are long some return by chance.
+    chance = float(np.median(returns[returns > 0])) if (returns > 0).any() else 0.0
+    if best < _LIMIT.beyond_chance * chance:
+        return None, 0.0
     if declared is not None and declared.missing:
         teeth = teeth_of(declared)
         own = {count: _own(returns, count) for count in range(teeth - MOST_LOST, teeth + 2) if 2 < count < len(returns)}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TypeVar
 
@@ -14,6 +14,7 @@ from sagen.model.vocabulary import Role
 from sagen.signal.deviation import phase_errors
 from sagen.signal.edges import Edges, find_edges, without_glitches
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
+from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 from sagen.signal.slots import UNKNOWN, Teeth, broken
 from sagen.signal.wheel_search import read_teeth
@@ -30,12 +31,77 @@ GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
 STRETCH, STRETCHES = 1 << 16, 8
 
+_SLOW = limits("slow_rise")
+
 Made = TypeVar("Made", bound="TwoStateReading")
+
+
+@dataclass(frozen=True)
+class SlowRise:
+    """A line that is pulled down again before it has risen. Levels in the channel's unit."""
+
+    low: float
+    usual: float  #: what it reaches between two teeth, usually
+    top: float  #: the highest it reaches, in the longest space
+    least: float  #: what all but a tenth of the pulses reach
+    rise_s: float  #: from 10 to 90 % (IEEE Std 181-2011, 5.3.4), reckoned from its time constant; 0 where it cannot be
+    lasts_s: float  #: how long a pulse usually has for it
+
+    @property
+    def thresholds(self) -> tuple[float, float, float]:
+        """Lower threshold, middle and upper threshold that every pulse crosses."""
+        tall = self.least - self.low
+        return self.low + 0.2 * tall, self.low + 0.4 * tall, self.low + 0.6 * tall
+
+
+def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None:
+    """What there is to a line that rises too slowly; None where it reaches its level between any two teeth."""
+    if levels.between < _SLOW.between:
+        return None
+    raw, scale = channel.raw, channel.scale
+    ordered = np.sort(sample_runs(raw).astype(np.float64) * scale + channel.offset)
+    low, top = levels.low, float(ordered[int(0.998 * (len(ordered) - 1))])
+    swing = top - low
+    if swing <= 0:
+        return None
+    bounds = sorted(channel.to_raw(low + share * swing) for share in (0.1, 0.2))
+    edges = find_edges(raw, lower=bounds[0], upper=bounds[1])
+    if scale < 0:
+        edges = Edges(edges.at, ~edges.rising)
+    rises, falls = edges.rises, edges.falls
+    after = np.searchsorted(falls, rises, "right")
+    rises, falls = rises[after < len(falls)], falls[after[after < len(falls)]]
+    lasts = falls - rises
+    rises, falls, lasts = rises[lasts >= 4], falls[lasts >= 4], lasts[lasts >= 4]
+    if len(rises) < _SLOW.fewest_pulses:
+        return None
+
+    def share(at: np.ndarray) -> np.ndarray:
+        return (raw[at.astype(np.int64)] * scale + channel.offset - low) / swing
+
+    last = np.maximum(np.ceil(falls) - 2, np.floor(rises) + 1)
+    peaks = np.maximum.reduceat((raw if scale > 0 else -raw), np.ravel(np.column_stack([rises, last + 1])).astype(np.int64))[::2]
+    peaks = (peaks * abs(scale) + channel.offset - low) / swing
+    usual = float(np.median(peaks))
+    if usual > _SLOW.reached or float(np.median(share(last) / np.maximum(peaks, 1e-9))) < _SLOW.ends_high:
+        return None
+    # In an exponential each half of a stretch covers the same share of what was left before it.
+    long = lasts >= np.quantile(lasts, 0.97)
+    begin, end = rises[long], last[long]
+    half = share(0.5 * (begin + end)) - share(begin)
+    rest = (share(end) - share(0.5 * (begin + end))) / np.maximum(half, 1e-9)
+    rest = float(np.median(rest))
+    rise = 2.197 * 0.5 * float(np.median(end - begin)) / -np.log(rest) / sfreq if 0.02 < rest < 0.97 else 0.0
+    return SlowRise(
+        low, low + usual * swing, top, low + float(np.quantile(peaks, 0.1)) * swing, rise, float(np.median(lasts)) / sfreq
+    )
 
 
 @dataclass(frozen=True)
 class TwoStateReading(RotatingReading):
     """A sensor whose output is low while a tooth stands before it: both ends of a tooth tell of it."""
+
+    slow: SlowRise | None = None
 
     size_name = "width"
     size_more, size_less = "wider", "narrower"
@@ -97,6 +163,9 @@ def read_two_state(
     A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
     when it is two-state and the wheel shows in it; otherwise the line counts as flat.
     """
+    slow = slow_rise(channel, levels, capture.sfreq) if levels.swing >= FAINT * expected else None
+    if slow is not None:
+        return _with_edges(capture, channel, sheet, replace(levels, low=slow.low, high=slow.usual), expected, 1, make, slow)
     if _plainly_two_state(levels, expected, channel):
         return _with_edges(capture, channel, sheet, levels, expected, 1, make)
     for width in SMOOTHINGS:
@@ -133,7 +202,7 @@ def _wheel_shows(reading: RotatingReading) -> bool:
     teeth = reading.teeth
     if len(teeth.times) < 8 or float(np.median(np.diff(teeth.times))) * reading.sfreq < PACE * reading.smoothing:
         return False
-    if teeth.alike >= 0.6:
+    if teeth.alike >= 0.6 and not teeth.wanders:
         return True
     if reading.levels.between > 0.2:
         return False  # as rounded as hum
@@ -150,10 +219,12 @@ def _with_edges(
     expected: float,
     width: int,
     make: type[Made],
+    slow: SlowRise | None = None,
 ) -> Made:
     quarter = 0.25 * levels.swing
-    bounds = sorted((channel.to_raw(levels.low + quarter), channel.to_raw(levels.high - quarter)))
-    edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(levels.middle))
+    lower, middle, upper = slow.thresholds if slow else (levels.low + quarter, levels.middle, levels.high - quarter)
+    bounds = sorted((channel.to_raw(lower), channel.to_raw(upper)))
+    edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(middle))
     if channel.scale < 0:
         edges = Edges(edges.at, ~edges.rising)
     edges, false_edges = without_glitches(edges, share=GLITCH if counts_teeth(sheet) else GLITCH_OF_CAM)
@@ -168,7 +239,7 @@ def _with_edges(
         sheet, channel.unit, capture.sfreq, capture.span, levels, expected, switching,
         Edges(capture.time_of(edges.at) * capture.sfreq, edges.rising), teeth,
         starts, ends, capture.time_of(false_edges), width, piled=piled_up(channel, two_state=True),
-        near_misses=_near_misses(channel, levels) if width == 1 else 0,
+        near_misses=_near_misses(channel, levels) if width == 1 and slow is None else 0, slow=slow,
     )  # fmt: skip
 
 

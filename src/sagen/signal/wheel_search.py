@@ -11,12 +11,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from sagen.model.wheel import MOST_SLOTS, Wheel
-from sagen.signal.fold import Laid, explain, sensible
+from sagen.signal.fold import Laid, explain, pattern, sensible
 from sagen.signal.limits import limits
 from sagen.signal.slots import STILL, WANDERS, Teeth, broken, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
 
 _LIMIT = limits("wheel")
 NONE = np.empty(0)
+STRAYS, MISSED = 0.35, 0.6  #: how far the logarithm of a space strays where teeth are missed; what each one costs
 MOST_SHIFT = 6  #: by how many teeth a turn may hold more or fewer than the wheel has
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
@@ -60,13 +61,17 @@ def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel
     longest = int(np.argmax(stops - starts))
     part = slice(int(starts[longest]), int(stops[longest]) - 1)
     laid = explain(ratio[part], np.diff(times)[part], declared)
-    if laid is None:
-        return None
+    returned = laid is not None
+    if not returned:
+        if declared is None or not declared.missing:
+            return None
+        # Teeth that are missed or doubled here and there: the stated wheel, followed from gap to gap.
+        laid = Laid(declared, np.array(pattern(declared)), -1)
     if laid.extra is not None:
         return _without_extra(times, ratio, still, declared, laid, part.start)
     slot, anchors, phase, even = np.zeros(len(times), np.int64), [], np.full(len(times), -1, np.int64), [0, 0]
     for first, last in zip(starts, stops, strict=True):
-        marks = _marks(ratio[first : last - 1], laid, laid.first if first == part.start else None)
+        marks = _marks(ratio[first : last - 1], laid, laid.first if first == part.start and returned else None, follow=not returned)
         if marks is None:
             slot[first:last] = slot[first - 1] + 1 + np.arange(last - first) if first else np.arange(last - first)
             continue
@@ -77,10 +82,13 @@ def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel
         phase[first:last] = 0
         anchors.append(first + marks[(marks > 0) & (marks < last - first)])
         even = [even[0] + good, even[1] + max(len(marks) - 1, 0)]
-    if even[1] and even[0] < (1 - _LIMIT.slips) * even[1]:
-        return None
     anchors = np.concatenate(anchors) if anchors else np.empty(0, np.int64)
-    alike = float(np.mean(ratio[anchors - 1] > 1.2)) if len(anchors) else 1.0
+    least = 1.2 if returned else SHORTER * (laid.wheel.missing + 1)
+    alike = float(np.mean(ratio[anchors - 1] > least)) if len(anchors) else 1.0
+    if returned and even[1] and even[0] < (1 - _LIMIT.slips) * even[1]:
+        return None
+    if not returned and (len(anchors) < 3 or alike < CONFIRMED):
+        return None
     row = replace(row, slot=slot)
     if declared is not None and not declared.missing and laid.wheel.slots == declared.slots:
         # An even wheel has no reference gap: teeth are counted from the one behind the space that is too long.
@@ -99,7 +107,7 @@ def _without_extra(times, ratio, still, declared, laid: Laid, start: int) -> Tee
     return _by_slots(times, ratio, still, declared)
 
 
-def _marks(ratio: np.ndarray, laid: Laid, first: int | None) -> np.ndarray | None:
+def _marks(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = False) -> np.ndarray | None:
     """Which teeth of an unbroken stretch are tooth 1, gaps before and behind the stretch not among them; None where the
     stretch is too short to tell."""
     count, spans = laid.count, np.log(laid.spans.astype(float))
@@ -113,6 +121,8 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None) -> np.ndarray | Non
     padded = np.concatenate([np.zeros(count + 1), logs, np.zeros(count)])
     fits = np.correlate(padded, weights, "valid")  # entry k: a turn that begins at tooth k - count
     whole = float(weights @ turn)
+    if follow:
+        return _best_chain(logs, fits / whole, laid)
     if first is None:
         votes = np.bincount(np.arange(len(fits)) % count, fits, minlength=count)
         first = int(votes.argmax())
@@ -125,12 +135,40 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None) -> np.ndarray | Non
     around = fits[np.clip(turns[:, None] + np.arange(-near, near + 1), 0, len(fits) - 1)]
     # Another count of teeth in a turn shifts all that follow: only then is each turn looked for anew.
     if (around.max(axis=1) > around[:, near] + 0.3 * whole).any():
-        turns = _followed(fits, first % count, count, whole)
+        turns = _followed(fits, count, whole)
     marks = turns - count
     return marks[(marks > -count) & (marks <= len(logs))]
 
 
-def _followed(fits: np.ndarray, first: int, count: int, whole: float) -> np.ndarray:
+def _best_chain(logs: np.ndarray, fits: np.ndarray, laid: Laid) -> np.ndarray | None:
+    """The likeliest row of turns where teeth are missed or doubled here and there: dynamic programming over which teeth
+    are tooth 1, each by the space before it, and how many more or fewer teeth than the wheel has lie between two."""
+    count, gap = laid.count, np.log(float(laid.spans[-1]))
+    shift = min(MOST_SHIFT, max(1, count // 4))
+    if len(logs) < count + shift + 2:
+        return None
+    if laid.wheel.others:
+        gain = 6.0 * fits[count : count + len(logs) + 1]
+    else:
+        gain = np.concatenate([[0.0], np.clip((logs**2 - (logs - gap) ** 2) / (2 * STRAYS**2), -3.0, 3.0)])
+    back = count + np.arange(shift, -shift - 1, -1)
+    cost = MISSED * np.abs(back - count)
+    best, before = gain.copy(), np.full(len(gain), -1)
+    for one in range(count - shift, len(gain)):
+        there = one - back
+        score = np.where(there >= 0, best[np.maximum(there, 0)], -np.inf) - cost
+        chosen = int(np.argmax(score))
+        if score[chosen] > -np.inf and (score[chosen] > 0 or one > count + shift):
+            best[one] += score[chosen]
+            before[one] = there[chosen]
+    last = len(gain) - count - shift + int(np.argmax(best[len(gain) - count - shift :]))
+    chain = [last]
+    while before[chain[-1]] >= 0:
+        chain.append(int(before[chain[-1]]))
+    return np.array(chain[::-1]) if len(chain) >= 3 else None
+
+
+def _followed(fits: np.ndarray, count: int, whole: float) -> np.ndarray:
     """Turn for turn: the next one begins where it fits best, as many teeth on as the wheel has or a few more or less."""
     best = int(np.argmax(fits))
     shift = min(MOST_SHIFT, max(1, count // 4))

@@ -32,7 +32,14 @@ def low_not_pulled_down(reading: HallReading, context: Context) -> Iterator[Find
 def high_not_reached(reading: HallReading, context: Context) -> Iterator[Finding]:
     """Switching, but the high level stays well below the pull-up."""
     high, limit = reading.levels.high, reading.high_limit(context.cranking)
-    if high < limit:
+    slow = reading.slow
+    if slow is not None and slow.usual < limit:
+        yield Finding(
+            FindingKind.HIGH_NOT_REACHED, reading.column,
+            grade(limit - slow.usual, _LIMIT.high_plain * reading.expected), {"level_v": round(slow.usual, 3)},
+            {"expected": reading.expected, "top": slow.top, "rise_s": slow.rise_s, "lasts_s": slow.lasts_s},
+        )  # fmt: skip
+    elif high < limit:
         yield Finding(
             FindingKind.HIGH_NOT_REACHED, reading.column,
             grade(limit - high, _LIMIT.high_plain * reading.expected),
