@@ -331,6 +331,11 @@ def odd_words(measure: str, size: float, than: str = "than the others") -> str:
 
 
 def _odd_tooth(f: dict) -> str:
+    if f["measure"] == "between":
+        return (
+            f"A pulse too many between teeth {f['tooth']} and {f['tooth'] + 1}, {f['angle_deg']:.0f}° after the reference gap, "
+            f"in {f['seen']} of {f['turns']} turns: something stands between two teeth there (swarf, a dent)."
+        )
     return (
         f"Tooth {f['tooth']}, {f['angle_deg']:.0f}° after the reference gap, {odd_words(f['measure'], f['size'])} in "
         f"each of {f['turns']} turns ({f['surprise']:.0f} standard errors beyond the other teeth)."

@@ -118,7 +118,7 @@ def _count(returns: np.ndarray, declared: Wheel | None) -> tuple[int | None, flo
     does so as well as any other; else the least count that does."""
     best = float(returns.max(initial=0.0))
     # Where many spaces are long some return by chance.
-    chance = float(np.median(returns[returns > 0])) if (returns > 0).any() else 0.0
+    chance = float(returns.mean())
     if best < _LIMIT.beyond_chance * chance:
         return None, 0.0
     if declared is not None and declared.missing:

@@ -8,12 +8,13 @@ import numpy as np
 
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role
+from sagen.signal.between import pulses_between, stray_gaps
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 from sagen.signal.rule import rule
 
-_NOISE = limits("noise")
+_NOISE, _BETWEEN = limits("noise"), limits("between")
 
 
 @rule(FindingKind.NO_SIGNAL, silenced_by=(FindingKind.TOO_SHORT,))
@@ -71,6 +72,13 @@ def _extra_pulses(reading: RotatingReading) -> np.ndarray:
     ratio = teeth.ratio[space]
     if teeth.wanders:
         return at[:0]  # what is narrow here is two teeth close together
+    missed = len(stray_gaps(reading))
+    if missed >= max(_BETWEEN.fewest_missed, _BETWEEN.missed * len(teeth.times)):
+        return at[:0]  # teeth are missed as well: the sensor's own doing
+    fixed = pulses_between(reading)
+    if fixed:
+        own = ~np.isin(at, np.concatenate(list(fixed.values())))
+        at, ratio = at[own], ratio[own]
     even = (np.abs(ratio - 1) < _NOISE.even_pitches) | (np.abs(ratio - missing - 1) < _NOISE.even_gap)
     return at[even] if reading.sheet.role != Role.CAM else at
 

@@ -10,6 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
+from sagen.signal.between import at_pace, pulses_between, stray_gaps
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.deviation import irregular_teeth, swing_once_a_turn
 from sagen.signal.interruptions import interruptions
@@ -139,6 +140,15 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             if number not in odd or weight > odd[number][0]:
                 odd[number] = (weight, name, float(size), float(surprise))
     said: list[int] = []
+    for number, times in pulses_between(reading).items():
+        said.append(number)
+        seen = len(times)
+        yield Finding(
+            FindingKind.ODD_TOOTH, reading.column, _ODD.severity_between,
+            {"tooth": number, "angle_deg": round((number - 1) * wheel.pitch_deg, 2), "repeats": True},
+            {"measure": "between", "size": 1.0, "turns": max(len(reading.teeth.anchors), seen), "seen": seen},
+            _at_times(reading, times),
+        )  # fmt: skip
     for number, (weight, name, size, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[
         : _ODD.most_looked_at
     ]:
@@ -159,6 +169,12 @@ def _beside_gap(number: np.ndarray) -> np.ndarray:
     """Teeth next to a gap: their field and their spacing differ on a sound wheel too."""
     after = np.roll(number, -1) - number != 1
     return after | np.roll(after, 1)
+
+
+def _at_times(reading: RotatingReading, times: np.ndarray) -> tuple[Span, ...]:
+    """A quarter of a pitch either side of each of these times."""
+    reach = 0.25 * float(np.median(np.diff(reading.teeth.times)))
+    return tuple(Span(max(0.0, float(one) - reach), float(one) + reach) for one in times[:MOST_SPANS])
 
 
 def _spans_at(reading: RotatingReading, number: int) -> tuple[Span, ...]:
@@ -231,18 +247,23 @@ def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         known[:-1] &= teeth.spans == 1
     irregular = known & irregular_teeth(np.where(known, error, 0.0), np.full(len(error), limit))
     irregular |= known & _sizes_wander(reading, context)
-    stray = _stray_gaps(reading)
+    stray, pace = stray_gaps(reading), at_pace(reading)
+    irregular &= pace
+    stray = stray[pace[stray]]
     # A tooth beside a stray gap is not counted a second time.
     irregular[np.clip(np.concatenate([stray + k for k in (-1, 0, 1, 2)]), 0, len(irregular) - 1)] = False
     total = max(int(known.sum()), 1)
-    many = np.count_nonzero(irregular) + len(stray)
+    # Where teeth are missed as well, short pulses too many are the sensor's own.
+    doubled = len(reading.false_edges) if not context.has(reading, FindingKind.NOISE) and len(stray) else 0
+    many = np.count_nonzero(irregular) + len(stray) + doubled
     share = many / total
     if share < _ERRATIC.share or many < _ERRATIC.fewest_irregular:
         return
     at = np.union1d(np.flatnonzero(irregular), stray).astype(int)[:MOST_SPANS]
     yield Finding(
         FindingKind.ERRATIC, reading.column, grade(share - _ERRATIC.share, _ERRATIC.plain),
-        {"share": round(float(min(share, 1.0)), 3)}, {"share_seen": share, "teeth": total}, _around(teeth, at),
+        {"share": round(float(min(share, 1.0)), 3)},
+        {"share_seen": share, "teeth": total, "missed": len(stray), "doubled": doubled}, _around(teeth, at),
     )  # fmt: skip
 
 
@@ -277,19 +298,6 @@ def _ripple_error(reading: RotatingReading, context: Context) -> float:
     per_wave = 2 * slots / (context.cylinders or _ERRATIC.unknown_cylinders)
     cubic = (2 * np.pi / max(per_wave, _ERRATIC.least_per_wave)) ** 3 / 6
     return min(_ERRATIC.ripple_most, _ERRATIC.ripple_factor * breathing(reading) * cubic)
-
-
-def _stray_gaps(reading: RotatingReading) -> np.ndarray:
-    """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
-    teeth = reading.teeth
-    if teeth.wheel is None or not (len(teeth.anchors) or not teeth.wheel.missing):
-        return np.empty(0, int)
-    skipping = np.flatnonzero((teeth.spans > 1) & (teeth.spans <= _ERRATIC.most_skipped))
-    first = teeth.number[skipping] % teeth.wheel.slots + 1
-    usual = np.array([teeth.lost.get(int(one), 0.0) < _GAP.share_of_turns for one in first], bool)
-    reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
-    reference |= np.isin(first, teeth.wheel.others)
-    return skipping[usual & ~reference] if len(skipping) else skipping
 
 
 @rule(

@@ -1,0 +1,63 @@
+"""What lies between teeth: pulses too many, and spaces that skip teeth."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from sagen.signal.limits import limits
+from sagen.signal.reading import RotatingReading
+from sagen.signal.slots import STILL
+
+_BETWEEN, _ERRATIC, _GAP = limits("between"), limits("erratic"), limits("extra_gap")
+
+
+def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
+    """Pulses that come in most turns behind the same tooth: their times (s) by that tooth's number. Something stands
+    between two teeth there; a disturbance does not know where the wheel is."""
+    teeth = reading.teeth
+    turns = len(teeth.anchors)
+    if reading.wheel is None or turns < _BETWEEN.fewest_turns or not len(teeth.number):
+        return {}
+    at = np.sort(np.concatenate([teeth.between, reading.false_edges]))
+    behind = np.searchsorted(teeth.times, at, "right") - 1
+    at, behind = at[behind >= 0], behind[behind >= 0]
+    number, turn = teeth.number[behind], teeth.turn[behind]
+    found = {}
+    for one in np.unique(number[number > 0]):
+        own = number == one
+        seen = len(np.unique(turn[own]))
+        usual = len(at) / max(reading.wheel.slots, 1)
+        if seen >= max(_BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns) and seen > 3 * usual / max(turns, 1):
+            found[int(one)] = at[own]
+    return found if len(found) <= _BETWEEN.most else {}
+
+
+def stray_gaps(reading: RotatingReading) -> np.ndarray:
+    """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
+    teeth = reading.teeth
+    if teeth.wheel is None or not (len(teeth.anchors) or not teeth.wheel.missing):
+        return np.empty(0, int)
+    skipping = np.flatnonzero((teeth.spans > 1) & (teeth.spans <= _ERRATIC.most_skipped))
+    first = teeth.number[skipping] % teeth.wheel.slots + 1
+    usual = np.array([teeth.lost.get(int(one), 0.0) < _GAP.share_of_turns for one in first], bool)
+    reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
+    reference |= np.isin(first, teeth.wheel.others)
+    return skipping[usual & ~reference] if len(skipping) else skipping
+
+
+
+
+def at_pace(reading: RotatingReading) -> np.ndarray:
+    """Teeth that pass while the shaft turns at its pace, shape (teeth,): where it creeps, rocks, starts or comes to rest
+    nobody knows where a tooth is due."""
+    teeth = reading.teeth
+    spaces = np.diff(teeth.times) / np.maximum(teeth.spans, 1)
+    usual = float(np.median(spaces))
+    slow = (spaces > _ERRATIC.creeps * usual) & ((teeth.spans <= 1) | (teeth.ratio >= STILL))
+    slow |= teeth.spans == 0
+    near = np.zeros(len(teeth.times), bool)
+    reach = int(_ERRATIC.beside_rest)
+    for offset in range(-reach, reach + 2):
+        at = np.flatnonzero(slow) + offset
+        near[at[(at >= 0) & (at < len(near))]] = True
+    return ~near
