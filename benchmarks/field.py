@@ -796,7 +796,7 @@ def _return_rises(watched: bool):
     def kind(seed: int, name: str) -> Told:
         b, slots, missing = _bench(seed, name, "cranking", FINE)
         heavy = 12.5 - b.battery()
-        lift = float(b.rng.uniform(0.45, 1.0)) * heavy / max(float(np.median(heavy)), 0.1)
+        lift = float(b.rng.uniform(*((0.45, 1.0) if watched else (0.95, 1.6)))) * heavy / max(float(np.median(heavy)), 0.1)
         row = Row.toothed(slots, _gone(slots, missing), 0.5)
         volts = b.switched(row.at(b.turns), low=0.15 + lift, high=np.minimum(4.95 + 0.9 * lift, 12.0))
         b.crank(volts, _name(slots, missing))

@@ -2,6 +2,7 @@
 that are set wrongly. Common practice, no published source, unless a line says otherwise."""
 
 from functools import cache
+from typing import ClassVar
 
 import numpy as np
 import pytest
@@ -94,6 +95,7 @@ def test_rest_is_where_the_square_of_the_speed_leads():
     # Under a steady torque v^2 falls in a line over the angle (energy); ten teeth from 100 teeth a second.
     class Turned:
         anchors = np.empty(0, int)
+        lost: ClassVar[dict] = {}
 
     squares = 100.0**2 * (1 - np.arange(0, 10.5, 0.5)[1::2] / 10.0)
     Turned.times = np.concatenate([np.arange(30) * 0.01, 0.29 + np.cumsum(1 / np.sqrt(squares))])

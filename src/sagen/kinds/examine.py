@@ -62,6 +62,7 @@ class ChannelResult:
             "speed_rpm": reading.speed_range() if reading else None,
             "wheel": {"slots": wheel.slots, "missing": wheel.missing} if wheel else None,
             **({"probe": reading.probe.kind} if reading and reading.probe else {}),
+            **({"rise_s": reading.rise_s} if reading and reading.rise_s is not None else {}),
         }
 
 

@@ -267,6 +267,8 @@ def _rail(falls: bool) -> Callable[[dict], str]:
     def said(f: dict) -> str:
         when = "for the whole recording" if f["whole"] else f"from {f['start_s']:.4f} s to {f['end_s']:.4f} s"
         long = f"({1000 * (f['end_s'] - f['start_s']):.0f} ms)"
+        if f.get("stretches", 1) > 1:
+            when, long = f"{f['stretches']} times between {f['start_s']:.3f} s and {f['end_s']:.3f} s,", "at the worst"
         if falls:
             return (
                 f"The feed falls to {f['level_v']:.2f} V {when} {long}; {f['nominal']:g} V is nominal, and below "

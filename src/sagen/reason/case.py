@@ -300,6 +300,7 @@ def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
         role, low, high = row.get("role"), row.get("low"), row.get("high")
         if (
             row.get("probe")
+            or row.get("rise_s") is not None  # a line that cannot rise in time has no level to speak of
             or row.get("unit") != "V"
             or not isinstance(low, int | float)
             or not isinstance(high, int | float)

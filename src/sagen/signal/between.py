@@ -6,7 +6,6 @@ import numpy as np
 
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
-from sagen.signal.slots import STILL
 
 _BETWEEN, _ERRATIC, _GAP = limits("between"), limits("erratic"), limits("extra_gap")
 
@@ -51,10 +50,7 @@ def at_pace(reading: RotatingReading) -> np.ndarray:
     """Teeth that pass while the shaft turns at its pace, shape (teeth,): where it creeps, rocks, starts or comes to rest
     nobody knows where a tooth is due."""
     teeth = reading.teeth
-    spaces = np.diff(teeth.times) / np.maximum(teeth.spans, 1)
-    usual = float(np.median(spaces))
-    slow = (spaces > _ERRATIC.creeps * usual) & ((teeth.spans <= 1) | (teeth.ratio >= STILL))
-    slow |= teeth.spans == 0
+    slow = teeth.creeping | (teeth.spans == 0)
     near = np.zeros(len(teeth.times), bool)
     reach = int(_ERRATIC.beside_rest)
     for offset in range(-reach, reach + 2):

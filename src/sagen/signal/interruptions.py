@@ -75,9 +75,12 @@ def ends_early(reading: RotatingReading) -> bool:
 
 
 def _own_pitches(teeth: Teeth) -> np.ndarray:
-    """Every space as one pitch. Only the reference gap is known to be several: a long space near rest is not a gap."""
+    """Every space as one pitch. Only gaps that come every turn are known to be several: a long space near rest is none."""
     spaces = np.diff(teeth.times)
     gaps = np.isin(np.arange(len(spaces)) + 1, teeth.anchors) & (teeth.spans > 1)
+    always = [number for number, share in teeth.lost.items() if share > _LIMIT.always_lost]
+    if always:
+        gaps |= (teeth.spans > 1) & (teeth.spans < STILL) & np.isin(teeth.number[:-1] % teeth.wheel.slots + 1, always)
     return np.where(gaps, spaces / np.maximum(teeth.spans, 1), spaces)
 
 
@@ -107,6 +110,8 @@ def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
         return False
     usual = float(np.median(earlier)) if len(earlier) >= 3 else float(near.min())
     last = float(near[-1])
+    if len(near) >= 3 and near[-2] < _LIMIT.slowing * near[-3] and near[-1] > _LIMIT.lone_long * near[-2]:
+        return False  # one long space behind steady ones is a tooth that was lost
     # Slower than compression made any of the earlier ones, the shaft is coming down: in the next compression it may rest
     # well before a steady torque would have brought it there.
     beyond_all = len(earlier) >= 8 and last > _LIMIT.rest_beyond * float(max(earlier.max(), near[:-2].max()))
@@ -144,7 +149,8 @@ def _may_rest(teeth: Teeth, k: int) -> bool:
     if len(near) + len(earlier) < _LIMIT.start_teeth:
         return True
     usual = float(np.median(earlier)) if len(earlier) >= 3 else float(near.min())
-    return bool(near[-1] > _LIMIT.start_slower * min(usual, float(near.min())))
+    slow = near[-1] > _LIMIT.start_slower * min(usual, float(near.min()))
+    return bool(slow and pitches_to_rest(near) < _LIMIT.slowing_pitches)
 
 
 def _pitch_near(teeth, k: int, side: int) -> float | None:

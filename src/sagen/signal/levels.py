@@ -150,6 +150,32 @@ def noise_of(sampled: np.ndarray) -> float:
     return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
 
 
+def unpredicted_noise(sampled: np.ndarray, order: int = 10) -> float:
+    """Standard deviation of white noise beside a signal of few samples a period: what a linear prediction from the
+    samples before leaves (least squares, covariance method), since there third differences are the signal's own."""
+    if len(sampled) < 20 * order:
+        return noise_of(sampled)
+    rows = np.lib.stride_tricks.sliding_window_view(sampled - sampled.mean(), order + 1)
+    past, now = rows[:, :-1], rows[:, -1]
+    weights, *_ = np.linalg.lstsq(past, now, rcond=None)
+    left = now - past @ weights
+    return 1.4826 * float(np.median(np.abs(left))) / float(np.sqrt(1 + (weights**2).sum()))
+
+
+def interpolated(channel: Channel, times: int, reach: int = 16) -> Channel:
+    """The channel with `times` as many samples, band-limited: a sinc under a Hann window of `reach` samples either side
+    (Oppenheim and Schafer, Discrete-Time Signal Processing, 4.6.1). Sample k comes to lie at k times `times`."""
+    raw = channel.raw.astype(np.float64)
+    padded = np.pad(raw, reach, mode="edge")
+    out = np.empty(len(raw) * times)
+    steps = np.arange(-reach, reach + 1)
+    for phase in range(times):
+        away = steps - phase / times
+        taps = np.sinc(away) * np.cos(0.5 * np.pi * np.clip(away / (reach + 1), -1, 1)) ** 2
+        out[phase::times] = np.convolve(padded, taps[::-1] / taps.sum(), "valid")
+    return Channel(channel.column, out.astype(np.float32), channel.unit, channel.scale, channel.offset, channel.over_range)
+
+
 def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
     """Share of samples that lie exactly on the largest or smallest value, and that value in the channel's unit.
 

@@ -46,14 +46,18 @@ def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
     return Rail(sheet, channel.unit, state_levels(channel), blocks, size / sfreq, seconds, channel, sfreq)
 
 
+Stretch = tuple[float, float, float]  #: start and end, s, and the level within it
+
+
 def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
     """The feed falls."""
     nominal = rail.sheet.nominal or _likely_nominal(rail)
     kind = "regulated" if nominal < _SUPPLY.regulated_v else "cranking" if context.cranking else "battery"
     limit = getattr(_SUPPLY, f"fallen_{kind}") * nominal
-    for start, end, level in _events(rail, -1.0, limit):
+    for stretches in _told(_events(rail, -1.0, limit)):
+        level = min(one[2] for one in stretches)
         yield _finding(
-            rail, FindingKind.SUPPLY_LOSS, grade(limit - level, _SUPPLY.plain * limit), start, end, level,
+            rail, FindingKind.SUPPLY_LOSS, grade(limit - level, _SUPPLY.plain * limit), stretches, level,
             {"nominal": nominal, "limit": limit},
         )  # fmt: skip
 
@@ -61,17 +65,23 @@ def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
 def ground_lift(rail: Rail, context: Context) -> Iterator[Finding]:
     """The return rises."""
     limit = _GROUND.lift_cranking_v if context.cranking else _GROUND.lift_v
-    for start, end, level in _events(rail, 1.0, limit):
-        severity = grade(level - limit, _GROUND.plain_v)
-        yield _finding(rail, FindingKind.GROUND_LIFT, severity, start, end, level, {})
+    for stretches in _told(_events(rail, 1.0, limit)):
+        level = max(one[2] for one in stretches)
+        yield _finding(rail, FindingKind.GROUND_LIFT, grade(level - limit, _GROUND.plain_v), stretches, level, {})
 
 
-def _finding(rail: Rail, kind: FindingKind, severity: float, start: float, end: float, level: float, facts: dict):
-    whole = end - start >= _EVENTS.whole_share * rail.seconds
+def _told(events: list[Stretch]) -> list[list[Stretch]]:
+    """Stretches a finding each, or, where they are many, all in one."""
+    return [events] if len(events) > _EVENTS.told_apart else [[one] for one in events]
+
+
+def _finding(rail: Rail, kind: FindingKind, severity: float, stretches: list[Stretch], level: float, facts: dict):
+    start, end = float(stretches[0][0]), float(stretches[-1][1])
+    whole = end - start >= _EVENTS.whole_share * rail.seconds and len(stretches) == 1
     return Finding(
         kind, rail.sheet.column, severity,
         {"start_s": round(start, 5), "end_s": round(end, 5), "level_v": round(level, 3)},
-        {"whole": whole, **facts}, (Span(start, end),),
+        {"whole": whole, "stretches": len(stretches), **facts}, tuple(Span(one[0], one[1]) for one in stretches),
     )  # fmt: skip
 
 
@@ -80,7 +90,7 @@ def _likely_nominal(rail: Rail) -> float:
     return 5.0 if top < _SUPPLY.least_battery_v else 12.4 if top < _SUPPLY.most_twelve_v else 24.8
 
 
-def _events(rail: Rail, sign: float, limit: float) -> list[tuple[float, float, float]]:
+def _events(rail: Rail, sign: float, limit: float) -> list[Stretch]:
     """Stretches in which the rail lies above `limit` (`sign` 1) or below it (-1): start and end in s, and the
     typical level within."""
     beyond = sign * rail.blocks > sign * limit

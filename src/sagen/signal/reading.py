@@ -113,6 +113,12 @@ class RotatingReading(ChannelReading, ABC):
         """Why the levels are the probe's rather than the circuit's; None where nothing speaks for that."""
         return None
 
+    @property
+    def rise_s(self) -> float | None:
+        """10 to 90 % rise (s) of a line that is pulled down before it has risen, 0 where that cannot be told; None where
+        it rises in time."""
+        return None
+
     def rests_at(self, level: float) -> bool:
         """Whether a signal may rest at a level for long without being cut off there."""
         return False

@@ -8,6 +8,7 @@ all that follow. Which wheel the slots are of is found in `wheel_search.py`.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from sagen.signal.edges import median_of_five
 
 WIDE_REACH, WANDERS = 6, 0.1
 STILL = 8.0  #: a space beyond this many pitches is a standstill or an interruption, not a gap
+CREEPS = 2.2  #: a tooth that takes as many times the pace around it passes a shaft that starts, rests or rocks
 UNKNOWN = 1e9  #: pitches: a space of which nothing is known
 HOLD = 8  #: teeth on each side that the rounding to slots is held to
 MOST_LOST = 6  #: more teeth gone in a row than this is an interruption
@@ -53,10 +55,28 @@ class Teeth:
         """Turns of the shaft in the capture, where the wheel is known."""
         return float(self.spans.sum()) / self.wheel.slots if self.wheel else 0.0
 
+    @cached_property
+    def creeping(self) -> np.ndarray:
+        """Spaces in which the shaft starts, rests or rocks: far slower than around them, shape (n - 1,)."""
+        pitches = np.diff(self.times) / np.maximum(self.spans, 1)
+        size = 32
+        if len(pitches) < 2 * size:
+            usual = np.full(len(pitches), float(np.median(pitches)) if len(pitches) else 0.0)
+        else:
+            blocks = len(pitches) // size
+            middle = np.median(pitches[: blocks * size].reshape(blocks, size), axis=1)
+            # The pace of the quickest of three blocks: one may lie in a rest.
+            padded = np.pad(middle, 1, mode="edge")
+            usual = np.minimum(np.minimum(padded[:-2], padded[1:-1]), padded[2:])[
+                np.minimum(np.arange(len(pitches)) // size, blocks - 1)
+            ]
+        single = (self.spans <= 1) | (self.ratio >= STILL)
+        return (pitches > CREEPS * usual) & single
+
     def longest_stretch(self) -> tuple[float, float]:
         """Start and end (s) of the longest stretch in which the shaft turned without a rest and the signal was there."""
         still = max(STILL, 2.0 * (self.wheel.missing + 2) if self.wheel else 0.0)
-        cut = np.flatnonzero((self.spans == 0) | (self.ratio >= still))
+        cut = np.flatnonzero((self.spans == 0) | (self.ratio >= still) | self.creeping)
         first, last = np.concatenate([[0], cut + 1]), np.concatenate([cut, [len(self.times) - 1]])
         longest = int(np.argmax(last - first))
         return float(self.times[first[longest]]), float(self.times[last[longest]])

@@ -103,6 +103,10 @@ class TwoStateReading(RotatingReading):
 
     slow: SlowRise | None = None
 
+    @property
+    def rise_s(self) -> float | None:
+        return round(self.slow.rise_s, 7) if self.slow else None
+
     size_name = "width"
     size_more, size_less = "wider", "narrower"
     size_in_words = "share of each pitch that the signal is low"

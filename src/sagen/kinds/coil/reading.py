@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -10,7 +10,16 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
-from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
+from sagen.signal.levels import (
+    Levels,
+    interpolated,
+    noise_of,
+    piled_up,
+    sample_runs,
+    smoothed,
+    state_levels,
+    unpredicted_noise,
+)
 from sagen.signal.limits import limits
 from sagen.signal.reading import Band, RotatingReading
 from sagen.signal.slots import Teeth, pitch_ratio, spread
@@ -20,11 +29,15 @@ from sagen.signal.wheel_search import read_teeth
 TELLING = 12_000
 #: a lobe lower than this share of the tallest of its neighbours is disturbance
 LOBE_SHARE = 0.22
+#: of the usual height, and of the usual product of a half-wave's height and length: what has neither is no tooth
+LEAST_HEIGHT, LEAST_FLUX = 0.06, 0.3
 NARROW = 0.2  #: a half-wave this much shorter than its neighbours is a spike
 CALM = 5.0  #: lobes start this many standard deviations of the noise away from the middle
 FEWEST_LOBES = 6
 #: how much wider the gap must be at one kind of crossing than at the other to tell them apart
 SHARPER = 1.15
+FEW = 0.012  #: third differences of more than this share of the swing may be the wave's own
+FINER, MOST_INTERPOLATED = 8, 2_000_000
 REGULAR = 0.33  #: teeth stray less than this from even (median, logarithm); noise strays by 0.6
 
 
@@ -134,6 +147,14 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         if piled[0] > 0.05
         else noise_of(sample_runs(channel.raw).astype(float))
     )
+    given = capture
+    if noise > FEW * levels.swing / abs(channel.scale) and capture.samples <= MOST_INTERPOLATED:
+        calm = unpredicted_noise(sample_runs(channel.raw).astype(float))
+        if calm < 0.5 * noise:
+            # What looks like noise is a wave of few samples: between them it is known as well.
+            noise, channel = calm, interpolated(channel, FINER)
+            joints = tuple((FINER * begin, FINER * out) for begin, out in capture.joints)
+            capture = replace(capture, sfreq=FINER * capture.sfreq, channels=(channel,), joints=joints)
     lobes = find_lobes(channel, levels, noise).off(capture.joints)
     width = 1
     if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
@@ -146,7 +167,7 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     if flat:
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
         return CoilReading(
-            sheet, channel.unit, capture.sfreq, capture.span, levels, 0.0, False,
+            sheet, channel.unit, given.sfreq, given.span, levels, 0.0, False,
             Edges(np.empty(0), np.empty(0, bool)), empty,
         )  # fmt: skip
     part = lobes.middle_part(TELLING)
@@ -168,8 +189,8 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
     return CoilReading(
-        sheet, channel.unit, capture.sfreq, capture.span, shown, 0.0, True,
-        Edges(capture.time_of(lobes.at) * capture.sfreq, lobes.rising),
+        sheet, channel.unit, given.sfreq, given.span, shown, 0.0, True,
+        Edges(capture.time_of(lobes.at) * given.sfreq, lobes.rising),
         teeth, times, between, smoothing=width,
         false_edges=capture.time_of(lobes.false), heights=height * scale, falling=falling, polarity_sure=sure,
         piled=piled,
@@ -195,8 +216,13 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     tall = np.maximum.reduceat(raw, starts)[:-1] - middle
     deep = middle - np.minimum.reduceat(raw, starts)[:-1]
     height = np.where(edges.rising[:-1], tall, deep).astype(np.float64)
-    keep = height >= LOBE_SHARE * _tallest_near(height)
     lasts = np.diff(edges.at)
+    keep = height >= LOBE_SHARE * _tallest_near(height)
+    if keep.any():
+        # A tooth's flux is the same at any speed: the height falls as the half-wave grows longer. What is far less is hum.
+        flux = height * lasts
+        tall_enough = height >= LEAST_HEIGHT * np.quantile(height[keep], 0.8)
+        keep &= tall_enough | (flux >= LEAST_FLUX * np.quantile(flux[keep], 0.8))
     narrow = keep & (lasts < NARROW * median_of_five(lasts))
     kept = np.flatnonzero(keep & ~narrow)
     if len(kept) < 2:

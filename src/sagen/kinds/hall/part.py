@@ -50,13 +50,19 @@ class HallPart(SensorPart):
         flat = smooth(LEAST_SWING - swing / expected, 0.012)
         at_top, at_bottom = smooth(high / expected - holds, 0.05), smooth(HELD_LOW - high / expected, 0.03)
         switching = 1.0 - flat
+        # A weak pull-up charges the wire too slowly for the next tooth.
+        rpm = machine.crank_rpm if state in STARTING else machine.idle_rpm
+        farads = values.input_f + values.wire_f + values.recorder_f
+        has = 30.0 / (rpm * max(machine.wheel.slots, 1))
+        reached = 1.0 - np.exp(-has / (values.pull_up_ohm * farads))
+        slowly = smooth(_LIMIT.high_share - reached, 0.05)
         return {
             "no_signal:high": flat * at_top,
             "no_signal:low": flat * at_bottom,
             "no_signal:middle": flat * (1 - at_top) * (1 - at_bottom),
             "low_not_pulled_down": switching
             * smooth(low - np.maximum(_LIMIT.low_v, _LIMIT.low_share * expected), 0.03 * expected),
-            "high_not_reached": switching * smooth(holds - high / expected, 0.04),
+            "high_not_reached": switching * np.maximum(smooth(holds - high / expected, 0.04), slowly),
         }
 
     def record(self, machine, state, times, turns, speed, sfreq):

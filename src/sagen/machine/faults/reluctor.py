@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.faults import FED, NOT_CAM, ROTATING, TIMED, between, fault
+from sagen.machine.faults import FED, NOT_CAM, ROTATING, TIMED, TURNING_ROLES, between, fault
 from sagen.machine.simulated import SimulatedMachine, Teeth
 from sagen.model.vocabulary import Cause, Role
 from sagen.model.wheel import Wheel
@@ -17,13 +17,25 @@ def _any_tooth(machine: SimulatedMachine) -> int:
     return int(machine.rng.choice(np.flatnonzero(around)))
 
 
-@fault("tooth_missing", Cause.RELUCTOR, "a tooth has broken off", ROTATING, NOT_CAM)
+def _window(machine: SimulatedMachine, begin: float, end: float) -> None:
+    """One window of a cam's wheel, begun and ended so many crank degrees later."""
+    if machine.windows:
+        which = int(machine.rng.integers(len(machine.windows)))
+        first, last = machine.windows[which]
+        now = ((first + begin, last + end),) if last + end > first + begin else ()
+        machine.windows = (*machine.windows[:which], *now, *machine.windows[which + 1 :])
+
+
+@fault("tooth_missing", Cause.RELUCTOR, "a tooth has broken off", ROTATING, TURNING_ROLES)
 def _(machine: SimulatedMachine, severity: float) -> None:
+    if len(machine.windows) > 1:
+        _window(machine, 720.0, 0.0)
     machine.teeth.there[_any_tooth(machine)] = False
 
 
-@fault("tooth_chipped", Cause.RELUCTOR, "part of a tooth is gone", ROTATING, NOT_CAM)
+@fault("tooth_chipped", Cause.RELUCTOR, "part of a tooth is gone", ROTATING, TURNING_ROLES)
 def _(machine: SimulatedMachine, severity: float) -> None:
+    _window(machine, between(4.0, 9.0, severity), 0.0)
     tooth = _any_tooth(machine)
     machine.teeth.tall[tooth] *= between(0.78, 0.56, severity)
     machine.teeth.shift[tooth] += between(0.07, 0.12, severity)
@@ -34,8 +46,9 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.teeth.shift[_any_tooth(machine)] += float(machine.rng.choice([-1, 1])) * between(0.1, 0.25, severity)
 
 
-@fault("debris_between_teeth", Cause.RELUCTOR, "something magnetic bridges two teeth", ROTATING, NOT_CAM)
+@fault("debris_between_teeth", Cause.RELUCTOR, "something magnetic bridges two teeth", ROTATING, TURNING_ROLES)
 def _(machine: SimulatedMachine, severity: float) -> None:
+    _window(machine, 0.0, between(5.0, 12.0, severity))
     tooth = _any_tooth(machine)
     machine.teeth.wide[tooth] *= between(1.3, 1.8, severity)
     machine.teeth.shift[tooth] += between(0.08, 0.15, severity)
