@@ -38,13 +38,15 @@ def run(arguments) -> int:
 
 
 def _print_plain(name: str, examination, suspects) -> None:
+    from sagen.signal.catalogue import usual_name
+
     print(name)
     for one in examination.channels:
         row = one.as_row()
         speed = row["speed_rpm"]
         parts = [f"low {row['low']:.2f} {row['unit']}, high {row['high']:.2f} {row['unit']}"]
         if row["wheel"] and one.reading:
-            parts.append(f"wheel {one.reading.wheel}")
+            parts.append(f"wheel {usual_name(one.reading.wheel)}")
         if speed:
             parts.append(f"{speed['median']:.0f} rpm ({speed['min']:.0f} to {speed['max']:.0f})")
         print(f"  {one.sheet.column} ({one.sheet.role}): {'; '.join(parts)}")

@@ -15,10 +15,12 @@ from sagen.model.vocabulary import ROTATING_ROLES, FindingKind, Role, SensorKind
 from sagen.signal import rules_cam, rules_capture, rules_line, rules_wheel
 from sagen.signal.cadence import cadence
 from sagen.signal.cam import CamTrack, track
+from sagen.signal.catalogue import usual_name
 from sagen.signal.compare import Comparison, compare
 from sagen.signal.context import Context, twin
 from sagen.signal.interruptions import ends_early
 from sagen.signal.levels import Levels, state_levels
+from sagen.signal.limits import limits
 from sagen.signal.pairs import pairs_of
 from sagen.signal.rails import RAIL_RULES, Rail, read_rail
 from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
@@ -28,6 +30,7 @@ from sagen.signal.tapped import Tapped
 from sagen.signal.true_units import in_true_units
 
 Pair = tuple[Capture, Sheet]
+_LIMIT = limits("swapped")
 
 
 @cache
@@ -148,7 +151,13 @@ def examine(
         good_capture, good_sheet = in_true_units(*reference)
         good = _read_channels(good_capture.joined(), good_sheet, (), lambda share: True)
     patterns = tuple(one.reading for one in good if one.reading and one.reading.switching)
-    results = _read_channels(capture.joined(), sheet, patterns, lambda share: tell(0.9 * share))
+    joined = capture.joined()
+    results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
+    swapped = _swapped(joined, sheet, results)
+    if swapped is not None:
+        sheet, note = swapped
+        capture = replace(capture, notes=(*capture.notes, note))
+        results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
     readings = tuple(one.reading for one in results if one.reading)
     cams = _cams(readings)
     context = Context(
@@ -184,6 +193,38 @@ def _read_channels(
             raise Stopped
         results.append(_channel_result(capture, one, patterns))
     return results
+
+
+def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tuple[Sheet, str] | None:
+    """The sheet with crank and cam the other way round, and what to say of it, where the wheel that is stated for the
+    crank is plainly on the cam's lead; None where they lie as stated."""
+    by_role = {
+        role: [one for one in results if one.sheet.role == role and one.reading] for role in (Role.CRANK, Role.CAM)
+    }
+    if any(len(found) != 1 for found in by_role.values()):
+        return None
+    (crank,), (cam,) = by_role.values()
+    stated = crank.sheet.declared_wheel
+    if stated is None or crank.sheet.sensor != cam.sheet.sensor or not cam.reading.switching:
+        return None
+    teeth = crank.reading.teeth
+    if teeth.wheel == stated and teeth.alike >= _LIMIT.as_stated and len(teeth.anchors) >= _LIMIT.fewest_gaps:
+        return None
+    # As many teeth as a crank's wheel has leave no doubt which is which.
+    if len(cam.reading.edges) < _LIMIT.times_as_many * max(len(crank.reading.edges), 1):
+        return None
+    names = {crank.sheet.column: cam.sheet.column, cam.sheet.column: crank.sheet.column}
+    rows = tuple(
+        one.model_copy(update={"column": names[one.column]}) if one.column in names else one for one in sheet.channel
+    )
+    other = _channel_result(capture, next(one for one in rows if one.role == Role.CRANK), ())
+    if other.reading.wheel != stated or other.reading.teeth.alike < _LIMIT.as_stated:
+        return None
+    note = (
+        f"{crank.sheet.column} and {cam.sheet.column} are the other way round: the {usual_name(stated)} wheel that is stated "
+        f"for the crank passes on {cam.sheet.column}. Read so; the sheet or the leads are swapped"
+    )
+    return sheet.model_copy(update={"channel": rows}), note
 
 
 def _tapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> Tapped | None:

@@ -11,6 +11,7 @@ from sagen.signal.slots import Teeth
 
 CYCLE = 720.0
 FAR = 60.0  #: degrees: a cam farther off than this is not the same cam
+BESIDE_REST = 8  #: teeth of the crank
 APART = 20.0  #: degrees: edges closer than this, of one direction, are the same edge in other cycles
 STRANGE = 30.0  #: degrees from its cycle's others: no edge of the cam
 NARROWEST = 2.5  #: degrees of the crank: no cam's window or gap is so narrow
@@ -95,7 +96,7 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     times, rising = cam.cam_edges()
     angle = crank_angle(crank.teeth, times)
     # Across a rest, or a loss of the crank's own signal, nobody counts its turns: the longest stretch is read.
-    first, last = crank.teeth.longest_stretch()
+    first, last = _away_from_rests(crank)
     known = np.isfinite(angle) & (times >= first) & (times <= last)
     times, rising, angle = times[known], rising[known], angle[known]
     if rising.any():
@@ -114,6 +115,20 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     step = float(np.nanquantile(speed, 0.98)) * 6.0 / crank.sfreq
     referenced = bool(len(crank.teeth.anchors))
     return CamTrack(cam.column, times, angle, rising, template, template_rising, late, step, referenced)
+
+
+def _away_from_rests(crank: RotatingReading) -> tuple[float, float]:
+    """The crank's longest stretch without its first and last teeth where it rested or crept before or behind: there it
+    rocks, or its speed between two teeth is not known."""
+    first, last = crank.teeth.longest_stretch()
+    times = crank.teeth.times
+    begin, end = np.searchsorted(times, [first, last])
+    pitch = float(np.median(np.diff(times)))
+    if begin > 0 or first > 8 * pitch:
+        first = times[min(begin + BESIDE_REST, end)]
+    if end < len(times) - 1 or crank.seconds - last > 8 * pitch:
+        last = times[max(end - BESIDE_REST, begin)]
+    return float(first), float(last)
 
 
 def _windows(angle: np.ndarray) -> np.ndarray:

@@ -56,7 +56,7 @@ def scatter(track: CamTrack, context: Context) -> float:
 def cam_dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Windows of a cam that do not come though the crank turns on: every edge of the cycle has its crank angle."""
     track = context.cams.get(reading.column)
-    crank = next((one for one in context.readings if one.sheet.role == Role.CRANK and one.wheel), None)
+    crank = context.crank
     if track is None or crank is None or len(track.template) < _LOST.least_template:
         return
     for start, end, lost in lost_edges(track, crank):

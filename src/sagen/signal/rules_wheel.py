@@ -316,8 +316,13 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     # Where teeth are missed here and there, only what is far longer is a loss of its own.
     beyond = _DROPOUT.beyond_where_erratic if context.has(reading, FindingKind.ERRATIC) else 0.0
     pitch = float(np.median(np.diff(teeth.times)))
+    # Beside a crank a cam is lost only where the crank turns.
+    crank = context.crank if reading.sheet.role == Role.CAM else None
+    turned = crank.teeth.longest_stretch() if crank is not None else (0.0, np.inf)
     for one in interruptions(reading, beyond, context.cranking):
         start, end = one.start, one.end
+        if start < turned[0] or end > turned[1]:
+            continue
         lost = (end - start) / pitch
         severity = float(np.clip(_DROPOUT.severity + lost / _DROPOUT.severity_pitches, _DROPOUT.severity, 1.0))
         yield Finding(

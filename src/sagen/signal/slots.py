@@ -59,17 +59,7 @@ class Teeth:
     def creeping(self) -> np.ndarray:
         """Spaces in which the shaft starts, rests or rocks: far slower than around them, shape (n - 1,)."""
         pitches = np.diff(self.times) / np.maximum(self.spans, 1)
-        size = 32
-        if len(pitches) < 2 * size:
-            usual = np.full(len(pitches), float(np.median(pitches)) if len(pitches) else 0.0)
-        else:
-            blocks = len(pitches) // size
-            middle = np.median(pitches[: blocks * size].reshape(blocks, size), axis=1)
-            # The pace of the quickest of three blocks: one may lie in a rest.
-            padded = np.pad(middle, 1, mode="edge")
-            usual = np.minimum(np.minimum(padded[:-2], padded[1:-1]), padded[2:])[
-                np.minimum(np.arange(len(pitches)) // size, blocks - 1)
-            ]
+        usual = pace_around(pitches)
         single = (self.spans <= 1) | (self.ratio >= STILL)
         return (pitches > CREEPS * usual) & single
 
@@ -93,6 +83,19 @@ class Teeth:
             return np.full(max(len(self.times) - 1, 0), np.nan)
         spans = np.where(self.spans > 0, self.spans, np.nan)
         return 60.0 * spans / (self.wheel.slots * np.diff(self.times))
+
+
+def pace_around(pitches: np.ndarray) -> np.ndarray:
+    """The pace (s a pitch) that a shaft has around each of its pitches: the quickest of three medians of 32, since one of
+    them may lie in a rest. Shape as given."""
+    size = 32
+    if len(pitches) < 2 * size:
+        return np.full(len(pitches), float(np.median(pitches)) if len(pitches) else 0.0)
+    blocks = len(pitches) // size
+    middle = np.median(pitches[: blocks * size].reshape(blocks, size), axis=1)
+    padded = np.pad(middle, 1, mode="edge")
+    quickest = np.minimum(np.minimum(padded[:-2], padded[1:-1]), padded[2:])
+    return quickest[np.minimum(np.arange(len(pitches)) // size, blocks - 1)]
 
 
 def pitch_ratio(spaces: np.ndarray) -> np.ndarray:

@@ -31,7 +31,7 @@ GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
 STRETCH, STRETCHES = 1 << 16, 8
 
-_SLOW = limits("slow_rise")
+_SLOW, _LEVELLED = limits("slow_rise"), limits("levelled")
 
 Made = TypeVar("Made", bound="TwoStateReading")
 
@@ -52,6 +52,36 @@ class SlowRise:
         """Lower threshold, middle and upper threshold that every pulse crosses."""
         tall = self.least - self.low
         return self.low + 0.2 * tall, self.low + 0.4 * tall, self.low + 0.6 * tall
+
+
+def levelled(channel: Channel, levels: Levels, sfreq: float) -> tuple[Channel, Levels]:
+    """The channel with what moves both its levels slowly taken off (a feed that sags, a return that lifts, hum), and its
+    levels then; both as given where that does not calm them."""
+    if levels.noise <= _LEVELLED.noise * levels.swing or levels.noise <= 2 * levels.step:
+        return channel, levels
+    size = max(int(_LEVELLED.block_s * sfreq), 8)
+    count = len(channel.raw) // size
+    if count < 16:
+        return channel, levels
+    values = channel.values()[: count * size]
+    centre = (np.arange(count) + 0.5) * size
+    at = np.arange(len(channel.raw))
+    low, high = np.full(len(values), levels.low), np.full(len(values), levels.high)
+    for _ in range(3):
+        upper = values > 0.5 * (low + high)
+        for is_upper, level in ((False, low), (True, high)):
+            rows = np.where(upper == is_upper, values, np.nan).reshape(count, size)
+            seen = np.isfinite(rows).sum(axis=1) >= max(3, size // 50)
+            if seen.sum() < 8:
+                return channel, levels
+            middle = np.nanmedian(rows[seen], axis=1)
+            level[:] = np.interp(at[: len(values)], centre[seen], middle)
+    swing = levels.swing
+    whole = np.interp(at, at[: len(values)], low), np.interp(at, at[: len(values)], high)
+    flat = levels.low + (channel.values() - whole[0]) / np.maximum(whole[1] - whole[0], 0.2 * swing) * swing
+    calm = Channel(channel.column, flat.astype(np.float32), channel.unit, over_range=channel.over_range)
+    own = state_levels(calm)
+    return (calm, own) if own.noise < _LEVELLED.calmer * levels.noise else (channel, levels)
 
 
 def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None:
@@ -171,7 +201,8 @@ def read_two_state(
     if slow is not None:
         return _with_edges(capture, channel, sheet, replace(levels, low=slow.low, high=slow.usual), expected, 1, make, slow)
     if _plainly_two_state(levels, expected, channel):
-        return _with_edges(capture, channel, sheet, levels, expected, 1, make)
+        calm, own = levelled(channel, levels, capture.sfreq)
+        return _with_edges(capture, calm, sheet, own, expected, 1, make, shown=levels)
     for width in SMOOTHINGS:
         if width * 8 > capture.samples:
             break
@@ -224,7 +255,9 @@ def _with_edges(
     width: int,
     make: type[Made],
     slow: SlowRise | None = None,
+    shown: Levels | None = None,
 ) -> Made:
+    """The reading of a channel; `shown` are the levels as recorded, where `levels` are those of a channel levelled."""
     quarter = 0.25 * levels.swing
     lower, middle, upper = slow.thresholds if slow else (levels.low + quarter, levels.middle, levels.high - quarter)
     bounds = sorted((channel.to_raw(lower), channel.to_raw(upper)))
@@ -240,7 +273,8 @@ def _with_edges(
         starts, ends, teeth = _row(rises, falls, sheet, capture.breaks)
     switching = len(edges) >= FEWEST_EDGES
     return make(
-        sheet, channel.unit, capture.sfreq, capture.span, levels, expected, switching,
+        sheet, channel.unit, capture.sfreq, capture.span,
+        levels if shown is None else replace(shown, noise=levels.noise), expected, switching,
         Edges(capture.time_of(edges.at) * capture.sfreq, edges.rising), teeth,
         starts, ends, capture.time_of(false_edges), width, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 and slow is None else 0, slow=slow,

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
 from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.fold import Laid, explain, pattern, sensible
 from sagen.signal.limits import limits
-from sagen.signal.slots import STILL, WANDERS, Teeth, broken, lost_teeth, pitch_ratio, slots_passed, spread, whole_turns
+from sagen.signal.slots import STILL, WANDERS, Teeth, broken, lost_teeth, pace_around, pitch_ratio, slots_passed, spread, whole_turns
 
 _LIMIT = limits("wheel")
 NONE = np.empty(0)
@@ -273,7 +274,14 @@ class _Row:
 
     def segment(self) -> np.ndarray:
         """Which unbroken stretch each tooth belongs to: across an interruption slots cannot be counted."""
-        return np.concatenate([[0], np.cumsum(self.ratio >= self.still)])
+        return np.concatenate([[0], np.cumsum(self.stands)])
+
+    @cached_property
+    def stands(self) -> np.ndarray:
+        """Spaces in which the shaft stood, or nothing was seen of it, shape (n - 1,): far longer than their neighbours,
+        or, where it rocked before and behind, than the pace around them."""
+        spaces = np.diff(self.times)
+        return (self.ratio >= self.still) | (spaces >= self.still * pace_around(spaces))
 
 
 @dataclass(frozen=True)
@@ -492,7 +500,7 @@ def _numbered(row: _Row, fit: _Fit, wheel: Wheel) -> Teeth:
     number = np.where(known, behind % wheel.slots + 1, 0)
     turn = behind // wheel.slots
     # A turn that begins anew behind an interruption is another turn.
-    broken = np.concatenate([[0], np.cumsum((row.ratio >= row.still) & (np.diff(fit.phase) != 0))])
+    broken = np.concatenate([[0], np.cumsum(row.stands & (np.diff(fit.phase) != 0))])
     turn = turn + broken
     turn = turn - (turn[fit.anchors[0]] if len(fit.anchors) else 0)
     teeth = Teeth(row.times, row.ratio, spans, wheel, number, turn, fit.anchors, alike=fit.confirmed)
