@@ -25,8 +25,12 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     for one in np.unique(number[number > 0]):
         own = number == one
         seen = len(np.unique(turn[own]))
-        usual = len(at) / max(reading.wheel.slots, 1)
-        if seen >= max(_BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns) and seen > 3 * usual / max(turns, 1):
+        # Pulses anywhere fall into a long space more often.
+        wide = reading.wheel.missing + 1 if one == reading.wheel.slots - reading.wheel.missing else 1
+        usual = (len(at) - seen) * wide / reading.wheel.slots
+        if seen >= max(
+            _BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns, usual + _BETWEEN.sigmas * np.sqrt(usual)
+        ):
             found[int(one)] = at[own]
     return found if len(found) <= _BETWEEN.most else {}
 

@@ -96,7 +96,7 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     times, rising = cam.cam_edges()
     angle = crank_angle(crank.teeth, times)
     # Across a rest, or a loss of the crank's own signal, nobody counts its turns: the longest stretch is read.
-    first, last = _away_from_rests(crank)
+    first, last = judged_stretch(crank)
     known = np.isfinite(angle) & (times >= first) & (times <= last)
     times, rising, angle = times[known], rising[known], angle[known]
     if rising.any():
@@ -117,7 +117,7 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     return CamTrack(cam.column, times, angle, rising, template, template_rising, late, step, referenced)
 
 
-def _away_from_rests(crank: RotatingReading) -> tuple[float, float]:
+def judged_stretch(crank: RotatingReading) -> tuple[float, float]:
     """The crank's longest stretch without its first and last teeth where it rested or crept before or behind: there it
     rocks, or its speed between two teeth is not known."""
     first, last = crank.teeth.longest_stretch()

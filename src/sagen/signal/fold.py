@@ -18,14 +18,15 @@ import numpy as np
 from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.catalogue import shipped
 from sagen.signal.limits import limits
+from sagen.signal.slots import WANDERS, spread
 
 _LIMIT = limits("wheel")
 LONG = 0.3  #: logarithm of the length in pitches from which a space may be more than one
 MOST_FOLDED = 6000  #: teeth that are looked at to find the wheel
 FULL = 0.5  #: what a space's logarithm may be off at most, squared: one bad space is not worth more
-AMPLITUDES, NOISES = (0.05, 0.2, 0.6), (0.02, 0.05, 0.12)
+AMPLITUDES, NOISES = (0.05, 0.2, 0.6, 1.2), (0.02, 0.05, 0.12)
 MOST_ORDER = 10.0  #: waves a turn that an engine makes at most
-MOST_LOST = 3
+MOST_LOST, MOST_TRIED = 3, 24
 FEWEST = 5  #: teeth a turn below which nothing is a row of like teeth
 
 
@@ -79,6 +80,9 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     best = max(found, key=lambda one: one.weight, default=None)
     if best is None or not sensible(best.wheel, declared):
         return None
+    # Teeth that wander meet their like by chance: then the sheet is the better witness.
+    if declared is not None and best.wheel != declared and share < _LIMIT.returns_wandering and spread(ratio) > WANDERS:
+        return None
     parts = count // teeth_of(best.wheel) if best.extra is None and count % teeth_of(best.wheel) == 0 else 1
     single = len(best.spans) // parts
     return replace(best, spans=best.spans[:single], first=best.first % single)
@@ -124,7 +128,7 @@ def _count(returns: np.ndarray, declared: Wheel | None) -> tuple[int | None, flo
     if declared is not None and declared.missing:
         teeth = teeth_of(declared)
         own = {count: _own(returns, count) for count in range(teeth - MOST_LOST, teeth + 2) if 2 < count < len(returns)}
-        count = max(own, key=lambda one: own[one] + 0.1 * (one == teeth), default=None)
+        count = max(own, key=lambda one: own[one] + 0.1 * (one == teeth) - 0.06 * abs(teeth - one), default=None)
         if count is not None and own[count] >= max(_LIMIT.returns_stated, _LIMIT.as_well * best):
             return count, own[count]
     if best < _LIMIT.returns:
@@ -207,8 +211,11 @@ def _usual(wheel: Wheel, declared: Wheel | None) -> float:
         return 0.0
     if wheel in shipped().values():
         return -_LIMIT.other_wheel if declared else 0.0
+    known = declared is not None and declared.missing and teeth_of(wheel) == teeth_of(declared)
     regular = wheel.missing <= 3 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
-    return -(_LIMIT.unlisted if regular else _LIMIT.absurd) - (_LIMIT.other_wheel if declared else 0.0)
+    other = (_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
+    coarse = _LIMIT.coarse if declared and wheel.slots < _LIMIT.coarse_slots else 0.0
+    return -(_LIMIT.unlisted if regular else _LIMIT.absurd) - other - coarse
 
 
 def _cost(folded: np.ndarray, spans: np.ndarray) -> np.ndarray:
@@ -241,7 +248,7 @@ def _with_lost(folded: np.ndarray, wheel: Wheel, lost: int, usual: float) -> lis
             rows = [tuple(one) for one in _likeliest(folded, grown)]
         else:
             cost = _cost(folded, grown)
-            order = np.argsort(cost, axis=None)[:4]
+            order = np.argsort(cost, axis=None)[:MOST_TRIED]
             penalty = _LIMIT.lost_tooth * (1 + 0.5 * (lost - 1)) + np.log(len(folded))
             return [
                 Laid(wheel, grown[one // len(folded)], int(one % len(folded)), weight=usual - penalty) for one in order
@@ -331,9 +338,9 @@ def _weighed(one: Laid, cycle: _Cycle) -> Laid:
     turns = float(spans.sum()) / one.wheel.slots
     left = left - np.median(left)
     angle = 2 * np.pi * middle / spans.sum()
-    orders = np.arange(1, int(min(MOST_ORDER * turns, len(logs) // 4)) + 1)
+    orders = np.arange(1, int(min(MOST_ORDER * turns, len(logs) // 2)) + 1)
     waves = np.concatenate([np.cos(orders[:, None] * angle), np.sin(orders[:, None] * angle)]).T
-    slow = 1.0 / (1.0 + (orders / turns / 2.0) ** 1.5)
+    slow = 1.0 / (1.0 + (orders / turns / 3.0) ** 1.5)
     best = -np.inf
     fixed = np.ones((len(left), 1))
     for amplitude in AMPLITUDES:

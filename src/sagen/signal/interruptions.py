@@ -9,7 +9,7 @@ import numpy as np
 from sagen.model.vocabulary import Role
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
-from sagen.signal.slots import STILL, UNKNOWN, Teeth
+from sagen.signal.slots import STILL, UNKNOWN, Teeth, pace_around
 
 _LIMIT = limits("dropout")
 
@@ -121,10 +121,10 @@ def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
 
 
 def _pitches_beside(teeth: Teeth, k: int, after: bool) -> tuple[np.ndarray, np.ndarray]:
-    """The six pitches next to space `k` and some thirty farther off, the nearest last, none from beyond another rest."""
+    """The six pitches next to space `k` and some seventy farther off, the nearest last, none from beyond another rest."""
     pitches = _own_pitches(teeth)
-    side = pitches[k + 1 : k + 41][::-1] if after else pitches[max(0, k - 40) : k]
-    broken = teeth.ratio[k + 1 : k + 41][::-1] if after else teeth.ratio[max(0, k - 40) : k]
+    side = pitches[k + 1 : k + 81][::-1] if after else pitches[max(0, k - 80) : k]
+    broken = teeth.ratio[k + 1 : k + 81][::-1] if after else teeth.ratio[max(0, k - 80) : k]
     cut = np.flatnonzero(broken >= STILL)
     side = side[cut[-1] + 1 :] if len(cut) else side
     return side[-6:], side[:-6]
@@ -140,6 +140,11 @@ def _may_rest(teeth: Teeth, k: int) -> bool:
             return True  # a single tooth between two such spaces
         if len(near) + len(earlier) < _LIMIT.fewest_beside and float(np.median(near)) > _LIMIT.start_slower * pace:
             return True
+    # Slow on both sides, as a shaft that rocks about its rest is.
+    beside = [_pitches_beside(teeth, k, after)[0][-3:] for after in (False, True)]
+    around = float(pace_around(_own_pitches(teeth))[min(k, len(teeth.ratio) - 1)])
+    if min(float(one.min()) for one in beside) > _LIMIT.rocks_slower * around:
+        return True
     near, earlier = _pitches_beside(teeth, k, True)
     if len(near) < 3 or not near[-1] > _LIMIT.start_slower * near[-2] > 0.98 * _LIMIT.start_slower * near[-3]:
         return False

@@ -9,7 +9,7 @@ import numpy as np
 
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
-from sagen.signal.cam import CamTrack, shift_between
+from sagen.signal.cam import CamTrack, judged_stretch, shift_between
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
@@ -57,8 +57,8 @@ def cam_dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]
     """Windows of a cam that do not come though the crank turns on: every edge of the cycle has its crank angle."""
     track = context.cams.get(reading.column)
     crank = context.crank
-    if track is None or crank is None or len(track.template) < _LOST.least_template:
-        return
+    if track is None or crank is None or len(track.template) < _LOST.least_template or reading.wheel is not None:
+        return  # like teeth are judged as those of any wheel
     for start, end, lost in lost_edges(track, crank):
         severity = float(np.clip(_LOST.severity_base + _LOST.severity_step * lost, _LOST.severity_least, 1.0))
         yield Finding(
@@ -87,14 +87,14 @@ def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, flo
         before = np.searchsorted(track.angle, due[start]) - 1
         after = np.searchsorted(track.angle, due[end - 1])
         began = float(track.time[before]) if before >= 0 else 0.0
-        ended = float(track.time[after]) if after < len(track.time) else crank.teeth.longest_stretch()[1]
+        ended = float(track.time[after]) if after < len(track.time) else judged_stretch(crank)[1]
         found.append((began, ended, int(end - start)))
     return found[: _LOST.most]
 
 
 def crank_angle_end(crank: RotatingReading) -> float:
-    """Crank degrees at the last tooth of the longest stretch."""
-    last = np.searchsorted(crank.teeth.times, crank.teeth.longest_stretch()[1])
+    """Crank degrees at the last tooth by which a cam is judged."""
+    last = np.searchsorted(crank.teeth.times, judged_stretch(crank)[1])
     return float(crank.teeth.angle_deg()[last])
 
 

@@ -311,7 +311,7 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth = reading.teeth
     if context.state in (State.KEY_ON, State.STRIKE) or len(teeth.times) < _DROPOUT.fewest_teeth:
         return
-    if reading.column in context.cams:
+    if reading.column in context.cams and reading.wheel is None:
         return  # a cam beside a crank has a rule of its own
     # Where teeth are missed here and there, only what is far longer is a loss of its own.
     beyond = _DROPOUT.beyond_where_erratic if context.has(reading, FindingKind.ERRATIC) else 0.0
@@ -352,7 +352,7 @@ def wrong_pattern(reading: RotatingReading, context: Context) -> Iterator[Findin
         return
     if len(teeth.anchors) < _PATTERN.fewest_turns or teeth.alike < _PATTERN.confirmed:
         return
-    if wheel.slots != declared.slots or (declared.missing and wheel.missing < declared.missing):
+    if wheel.slots != declared.slots or (declared.missing and wheel.missing != declared.missing):
         yield _wrong(reading, wheel.slots, wheel.missing, {"wheel": str(wheel), "turns": len(teeth.anchors)})
 
 

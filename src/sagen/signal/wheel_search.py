@@ -115,6 +115,9 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = F
     logs = np.clip(np.log(np.maximum(ratio, 1e-3)), -0.9, 1.9)
     if len(logs) < 2:
         return None
+    if first is None and len(logs) < 2 * count:
+        # In a short stretch the shaft's own slowing at either end is no gap.
+        logs[:2] = logs[-2:] = 0.0
     # A turn lies between two gaps: both ends tell where it is.
     turn = np.concatenate([spans[-1:], spans])
     weights = turn - spans.mean()
