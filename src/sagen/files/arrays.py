@@ -82,7 +82,9 @@ def even_grid(
         gaps = few
     lost = float(steps[gaps].sum())
     if len(gaps) and (len(gaps) > MOST_HOLES or lost > MOST_LOST_SHARE * span):
-        fail(f"{len(gaps)} holes of {lost:.4g} s in all: more is missing than was recorded", int(gaps[0]) + 1)
+        fail(
+            f"the recording has a hole here, {lost:.4g} s are missing in all: more than was recorded", int(gaps[0]) + 1
+        )
     # The interval of what was recorded, holes left out.
     interval = (span - lost) / (len(steps) - len(gaps)) if len(gaps) else usual
     grid = times[0] + np.arange(round(span / interval) + 1) * (span / round(span / interval))

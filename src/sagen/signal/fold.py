@@ -190,7 +190,7 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
         for parts in (1,) if stated else (1, 2, 3, 4):
             if parts * teeth_of(wheel) == count:
                 found += _placed(folded, wheel, np.tile(pattern(wheel), parts), usual, 2)
-        if stated or declared is None:
+        if stated:
             lost = teeth_of(wheel) - count
             if 0 < lost <= MOST_LOST:
                 found += _with_lost(folded, wheel, lost, usual)

@@ -225,7 +225,8 @@ def read_two_state(
 
 def _plainly_two_state(levels: Levels, expected: float, channel: Channel) -> bool:
     """A swing so large against pull-up, noise and recorder step that nothing else makes it."""
-    large = levels.swing >= FAINT * expected and levels.swing >= 4 * levels.step and levels.between < 0.25
+    stepped = levels.swing < 4 * levels.step and levels.swing < 0.5 * expected
+    large = levels.swing >= FAINT * expected and not stepped and levels.between < 0.25
     if not large or levels.swing >= 6 * levels.noise:
         return large
     # A level that moves (a return that lifts) looks like noise beside it, but not from one sample to the next.
