@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sagen.signal.deviation import medians_of
 from sagen.signal.reading import RotatingReading
 from sagen.signal.slots import Teeth
 
@@ -44,8 +45,7 @@ class CamTrack:
         """Mean phase_errors of each cycle's edges and how far the edges stray about it (1 sigma), degrees. An edge
         farther from its place than a cam can wander within one cycle is a disturbance's and left out."""
         which = np.floor((self.angle - self.angle[0]) / CYCLE).astype(int)
-        borders = np.searchsorted(which, np.arange(which[-1] + 2))
-        middle = _medians(self.phase_error[np.lexsort((self.phase_error, which))], borders)
+        middle = medians_of(self.phase_error, which)
         own = np.abs(self.phase_error - middle[which]) < STRANGE
         which, late = which[own], self.phase_error[own]
         count = np.bincount(which)
@@ -205,17 +205,7 @@ def _explained(angle: np.ndarray, found: tuple[np.ndarray, np.ndarray, np.ndarra
     if not len(template):
         return 0.0
     cycle = np.floor((angle - angle[0]) / CYCLE).astype(int)
-    borders = np.searchsorted(cycle, np.arange(cycle[-1] + 2))
-    middle = _medians(late[np.lexsort((late, cycle))], borders)
-    return float(np.mean(np.abs(late - middle[cycle]) < 10.0))
-
-
-def _medians(ordered: np.ndarray, borders: np.ndarray) -> np.ndarray:
-    """Median of each stretch between two borders, ordered within itself; 0 where there is nothing."""
-    first, last = borders[:-1], borders[1:]
-    low, high = (first + last - 1) // 2, (first + last) // 2
-    padded = np.append(ordered, 0.0)
-    return np.where(last > first, 0.5 * (padded[np.maximum(low, 0)] + padded[high]), 0.0)
+    return float(np.mean(np.abs(late - medians_of(late, cycle)[cycle]) < 10.0))
 
 
 def _by_cycle(late: np.ndarray, cycle: np.ndarray) -> np.ndarray:

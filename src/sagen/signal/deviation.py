@@ -103,6 +103,15 @@ def _median_of_seen(values: np.ndarray) -> np.ndarray:
     return 0.5 * (low + high)
 
 
+def medians_of(values: np.ndarray, group: np.ndarray) -> np.ndarray:
+    """Median of the values of each group (numbers from 0 on), by group; 0 where a group has none."""
+    borders = np.searchsorted(np.sort(group), np.arange(int(group.max(initial=-1)) + 2))
+    ordered = np.append(values[np.lexsort((values, group))], 0.0)
+    first, last = borders[:-1], borders[1:]
+    low, high = (first + last - 1) // 2, (first + last) // 2
+    return np.where(last > first, 0.5 * (ordered[np.maximum(low, 0)] + ordered[high]), 0.0)
+
+
 def swing_once_a_turn(errors: ToothDeviations, slots: int) -> tuple[float, float]:
     """Amplitude of the once-a-turn swing of a measure and the share of its variance that it explains."""
     fit, rest = without_orders(errors, slots, (1,))

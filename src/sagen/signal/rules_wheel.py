@@ -12,7 +12,7 @@ from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
 from sagen.signal.between import at_pace, pulses_between, stray_gaps
 from sagen.signal.context import MOST_SPANS, Context, grade
-from sagen.signal.deviation import irregular_teeth, swing_once_a_turn
+from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn
 from sagen.signal.interruptions import interruptions
 from sagen.signal.limits import limits
 from sagen.signal.measures import LEAST, breathing, measures
@@ -281,10 +281,8 @@ def _sizes_wander(reading: RotatingReading, context: Context) -> np.ndarray:
     off = reading.size / usual[teeth.number]
     turn = teeth.turn - teeth.turn.min()
     counted = np.isfinite(off)
-    order = np.flatnonzero(counted)[np.argsort(turn[counted], kind="stable")]
-    for entries in np.split(order, np.flatnonzero(np.diff(turn[order])) + 1):
-        if len(entries):
-            off[entries] /= np.median(off[entries])
+    seen = np.flatnonzero(counted)
+    off[seen] /= medians_of(off[seen], turn[seen])[turn[seen]]
     # What noise does to two peaks grows as the signal weakens; that is no wandering either.
     limit = _ERRATIC.height_strays + _ERRATIC.height_noise * reading.relative_noise
     strays = counted & (np.abs(np.log(np.maximum(np.nan_to_num(off, nan=1.0), 1e-6))) > limit)

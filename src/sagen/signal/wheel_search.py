@@ -200,27 +200,24 @@ def _dealt(ratio: np.ndarray, marks: np.ndarray, laid: Laid) -> tuple[np.ndarray
     teeth = len(ratio) + 1
     slot = np.zeros(teeth, np.int64)
     alone = np.maximum(1, np.round(np.minimum(ratio, 1e6)).astype(np.int64))
-    good = 0
     # Before the first mark and behind the last one teeth are counted on the wheel.
     first = int(marks[0])
     head = np.arange(max(0, min(first, teeth)))
     behind = head - first
     slot[: len(head)] = turned * (behind // count) + along[behind % count]
-    for index, begin in enumerate(marks):
-        end = int(marks[index + 1]) if index + 1 < len(marks) else teeth
-        begin, stop = int(begin), min(end, teeth)
-        if stop <= max(begin, 0):
-            continue
-        at = np.arange(max(begin, 0), stop)
-        if index + 1 == len(marks) or end - begin == count or begin < 0 or end > len(ratio):
-            steps = at - begin
-            place = turned * (steps // count) + along[steps % count]
-            good += int(index + 1 < len(marks) and end - begin == count)
-        else:
-            inside = np.concatenate([[0], np.cumsum(alone[begin : end - 1])])
-            whole = inside[-1] + alone[end - 1]
-            place = inside if whole == turned else np.round(inside * (turned / whole)).astype(np.int64)
-        slot[at] = index * turned + place
+    # Every tooth behind the last mark before it, on the wheel; only turns that hold another count are dealt out anew.
+    at = np.arange(max(first, 0), teeth)
+    turn = np.searchsorted(marks, at, "right") - 1
+    steps = at - marks[turn]
+    slot[at] = turn * turned + turned * (steps // count) + along[steps % count]
+    lasts = np.diff(marks)
+    good = int((lasts == count).sum())
+    for index in np.flatnonzero((lasts != count) & (marks[:-1] >= 0) & (marks[1:] <= len(ratio))):
+        begin, end = int(marks[index]), int(marks[index + 1])
+        inside = np.concatenate([[0], np.cumsum(alone[begin : end - 1])])
+        whole = inside[-1] + alone[end - 1]
+        place = inside if whole == turned else np.round(inside * (turned / whole)).astype(np.int64)
+        slot[begin:end] = index * turned + place
     slot = np.maximum.accumulate(slot)
     return slot - slot[0] + (slot[0] % slots), good
 
