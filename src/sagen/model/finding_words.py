@@ -338,6 +338,11 @@ def _odd_tooth(f: dict) -> str:
             f"A pulse too many between teeth {f['tooth']} and {f['tooth'] + 1}, {f['angle_deg']:.0f}° after the reference gap, "
             f"in {f['seen']} of {f['turns']} turns: something stands between two teeth there (swarf, a dent)."
         )
+    if f["measure"] == "bridged":
+        return (
+            f"No space between teeth {f['tooth'] - 1} and {f['tooth']}, {f['angle_deg']:.0f}° after the reference gap, in "
+            f"{f['seen']} of {f['turns']} turns: the signal stays from one to the other, something bridges them (swarf)."
+        )
     return (
         f"Tooth {f['tooth']}, {f['angle_deg']:.0f}° after the reference gap, {odd_words(f['measure'], f['size'])} in "
         f"each of {f['turns']} turns ({f['surprise']:.0f} standard errors beyond the other teeth)."

@@ -35,6 +35,21 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     return found if len(found) <= _BETWEEN.most else {}
 
 
+def bridged(reading: RotatingReading) -> list[int]:
+    """Tooth numbers that are not seen in most turns because the signal stays as a tooth holds it from the tooth before to
+    the one behind: something bridges the space between them."""
+    teeth = reading.teeth
+    if reading.wheel is None or len(reading.rises) != len(teeth.times):
+        return []
+    holds = (reading.rises - reading.falls)[:-1] / (np.diff(teeth.times) / np.maximum(teeth.spans, 1))
+    found = []
+    for number, share in teeth.lost.items():
+        over = np.flatnonzero((teeth.spans == 2) & (teeth.number[:-1] % reading.wheel.slots + 1 == number))
+        if share >= _GAP.share_of_turns and len(over) >= 2 and np.nanmedian(holds[over]) > _BETWEEN.bridged:
+            found.append(number)
+    return found
+
+
 def stray_gaps(reading: RotatingReading) -> np.ndarray:
     """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
     teeth = reading.teeth

@@ -86,6 +86,8 @@ class RotatingReading(ChannelReading, ABC):
     #: samples by which the place of an edge is known, in sample intervals
     place_coarse: ClassVar[float] = 1.0
     grows_with_speed: ClassVar[bool] = False
+    #: whether it shows where each tooth ends as well as where it begins
+    both_ends: ClassVar[bool] = False
     #: the name of the measure that tells a tooth's place best
     place_measure: ClassVar[str] = "phase_error"
 

@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
-from sagen.signal.between import at_pace, pulses_between, stray_gaps
+from sagen.signal.between import at_pace, bridged, pulses_between, stray_gaps
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn
 from sagen.signal.interruptions import interruptions
@@ -41,7 +41,7 @@ def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth, wheel = reading.teeth, reading.wheel
     turns = len(teeth.anchors)
     plain = [n for n, share in sorted(teeth.lost.items()) if share >= _GAP.share_of_turns]
-    known = context.lost_in_pattern(reading)
+    known = {*context.lost_in_pattern(reading), *(bridged(reading) if reading.both_ends else ())}
     for group in _neighbours(n for n in plain if n not in known):
         number = group[0]
         spans = _spans_over(teeth, number)
@@ -140,6 +140,7 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             if number not in odd or weight > odd[number][0]:
                 odd[number] = (weight, name, float(size), float(surprise))
     said: list[int] = []
+    said_odd = 0
     for number, times in pulses_between(reading).items():
         said.append(number)
         seen = len(times)
@@ -149,13 +150,24 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             {"measure": "between", "size": 1.0, "turns": max(len(reading.teeth.anchors), seen), "seen": seen},
             _at_times(reading, times),
         )  # fmt: skip
+    for number in bridged(reading) if reading.both_ends else ():
+        # The tooth before is as wide as two, and the one that is not seen makes its neighbours look moved.
+        said += [number - 2, number - 1, number, number + 1, number + 2]
+        spans = np.flatnonzero((reading.teeth.spans == 2) & (reading.teeth.number[:-1] % wheel.slots + 1 == number))
+        yield Finding(
+            FindingKind.ODD_TOOTH, reading.column, _ODD.severity_between,
+            {"tooth": number, "angle_deg": round((number - 1) * wheel.pitch_deg, 2), "repeats": True},
+            {"measure": "bridged", "size": 1.0, "turns": max(len(reading.teeth.anchors), len(spans)), "seen": len(spans)},
+            tuple(Span(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1])) for k in spans[:MOST_SPANS]),
+        )  # fmt: skip
     for number, (weight, name, size, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[
         : _ODD.most_looked_at
     ]:
         # A tooth out of place shows on the spaces either side of it; its neighbours are not odd for that.
-        if len(said) == _ODD.most_said or any(abs(number - one) <= 2 for one in said):
+        if said_odd == _ODD.most_said or any(abs(number - one) <= 2 for one in said):
             continue
         said.append(number)
+        said_odd += 1
         severity = float(np.clip(_ODD.severity_base + _ODD.severity_step * weight, _ODD.severity_least, 1.0))
         yield Finding(
             FindingKind.ODD_TOOTH, reading.column, severity,

@@ -140,6 +140,7 @@ class TwoStateReading(RotatingReading):
     size_name = "width"
     size_more, size_less = "wider", "narrower"
     size_in_words = "share of each pitch that the signal is low"
+    both_ends = True
     place_measure = "phase_error_middle"
 
     @property

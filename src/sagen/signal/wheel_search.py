@@ -49,11 +49,13 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None, breaks: np.ndar
         return Teeth(times, np.ones(len(spaces)), np.ones(len(spaces), int))
     ratio = broken(pitch_ratio(spaces), times, breaks)
     still = max(STILL, 2.0 * (declared.missing + 2) if declared else 0)
-    counted = _counted(times, ratio, still, declared)
+    counted = _counted(times, ratio, still, declared, breaks)
     return counted if counted is not None else _by_slots(times, ratio, still, declared)
 
 
-def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel | None) -> Teeth | None:
+def _counted(
+    times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel | None, breaks: np.ndarray
+) -> Teeth | None:
     """The teeth numbered by counting them from gap to gap; None where their count does not return."""
     row = _Row(times, ratio, np.arange(len(times)), still)
     segment = row.segment()
@@ -69,13 +71,16 @@ def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel
         # Teeth that are missed or doubled here and there: the stated wheel, followed from gap to gap.
         laid = Laid(declared, np.array(pattern(declared)), -1)
     if laid.extra is not None:
-        return _without_extra(times, ratio, still, declared, laid, part.start)
+        return _without_extra(times, ratio, still, declared, laid, part.start, breaks)
     slot, anchors, phase, even = np.zeros(len(times), np.int64), [], np.full(len(times), -1, np.int64), [0, 0]
+    doubled: list[int] = []
     for first, last in zip(starts, stops, strict=True):
         marks = _marks(ratio[first : last - 1], laid, laid.first if first == part.start and returned else None, follow=not returned)
         if marks is None:
             slot[first:last] = slot[first - 1] + 1 + np.arange(last - first) if first else np.arange(last - first)
             continue
+        if returned:
+            doubled += [first + one for one in _doubled(np.diff(times)[first : last - 1], marks, laid)]
         slot[first:last], good = _dealt(ratio[first : last - 1], marks, laid)
         # Each stretch begins with a turn of its own.
         if first:
@@ -83,6 +88,10 @@ def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel
         phase[first:last] = 0
         anchors.append(first + marks[(marks > 0) & (marks < last - first)])
         even = [even[0] + good, even[1] + max(len(marks) - 1, 0)]
+    if doubled and len(doubled) < 0.7 * max(even[1], 1):
+        extra = np.isin(np.arange(len(times)), doubled)
+        again = read_teeth(times[~extra], declared, breaks)
+        return replace(again, between=np.sort(np.concatenate([again.between, times[extra]])))
     anchors = np.concatenate(anchors) if anchors else np.empty(0, np.int64)
     least = 1.2 if returned else SHORTER * (laid.wheel.missing + 1)
     alike = float(np.mean(ratio[anchors - 1] > least)) if len(anchors) else 1.0
@@ -97,14 +106,14 @@ def _counted(times: np.ndarray, ratio: np.ndarray, still: float, declared: Wheel
     return _numbered(row, _Fit(phase, anchors, alike), laid.wheel)
 
 
-def _without_extra(times, ratio, still, declared, laid: Laid, start: int) -> Teeth:
+def _without_extra(times, ratio, still, declared, laid: Laid, start: int, breaks: np.ndarray) -> Teeth:
     """The row without the pulse too many of every turn."""
     place = (np.arange(len(times)) - start - laid.first) % (laid.count + 1)
     extra = place == laid.extra
     if extra.any():
         kept = times[~extra]
-        again = read_teeth(kept, declared)
-        return replace(again, between=times[extra])
+        again = read_teeth(kept, declared, breaks)
+        return replace(again, between=np.sort(np.concatenate([again.between, times[extra]])))
     return _by_slots(times, ratio, still, declared)
 
 
@@ -190,6 +199,22 @@ def _followed(fits: np.ndarray, count: int, whole: float) -> np.ndarray:
             now = int(there[int(np.argmax(gain))])
             out.append(now)
     return np.array(sorted(out))
+
+
+def _doubled(spaces: np.ndarray, marks: np.ndarray, laid: Laid) -> list[int]:
+    """In turns with one tooth more than the wheel has, the tooth without which the two spaces beside it are one."""
+    found = []
+    for begin, end in zip(marks[:-1], marks[1:], strict=True):
+        if end - begin != laid.count + 1 or begin < 1 or end >= len(spaces):
+            continue
+        inside = spaces[begin - 1 : end + 1]
+        pitch = float(np.median(inside))
+        shorter = np.minimum(inside[:-1], inside[1:])
+        both = inside[:-1] + inside[1:]
+        fits = np.where((both > 0.6 * pitch) & (both < 1.5 * pitch), shorter, np.inf)
+        if np.isfinite(fits.min()) and fits.min() < 0.75 * pitch:
+            found.append(int(begin + np.argmin(fits)))
+    return found
 
 
 def _dealt(ratio: np.ndarray, marks: np.ndarray, laid: Laid) -> tuple[np.ndarray, int]:
