@@ -19,19 +19,21 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
         return {}
     at = np.sort(np.concatenate([teeth.between, reading.false_edges]))
     behind = np.searchsorted(teeth.times, at, "right") - 1
-    at, behind = at[behind >= 0], behind[behind >= 0]
+    inside = (behind >= 0) & (behind < len(teeth.spans))
+    at, behind = at[inside], behind[inside]
     number, turn = teeth.number[behind], teeth.turn[behind]
+    share = (at - teeth.times[behind]) / np.diff(teeth.times)[behind] * np.maximum(teeth.spans[behind], 1)
+    # In half pitches: which end of a narrow pulse was seen moves it by less.
+    place = np.where(number > 0, np.round(2 * (number + share)), 0).astype(int)
     found = {}
-    for one in np.unique(number[number > 0]):
-        own = number == one
+    for one in np.unique(place[place > 0]):
+        own = place == one
         seen = len(np.unique(turn[own]))
-        # Pulses anywhere fall into a long space more often.
-        wide = reading.wheel.missing + 1 if one == reading.wheel.slots - reading.wheel.missing else 1
-        usual = (len(at) - seen) * wide / reading.wheel.slots
-        if seen >= max(
-            _BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns, usual + _BETWEEN.sigmas * np.sqrt(usual)
-        ):
-            found[int(one)] = at[own]
+        # Pulses anywhere fall on one of so many places of a turn.
+        usual = (len(at) - seen) / (2 * reading.wheel.slots)
+        least = max(_BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns, usual + _BETWEEN.sigmas * np.sqrt(usual))
+        if seen >= max(least, _BETWEEN.of_all * len(at)):
+            found[int(one // 2)] = np.sort(np.concatenate([found.get(int(one // 2), at[:0]), at[own]]))
     return found if len(found) <= _BETWEEN.most else {}
 
 
