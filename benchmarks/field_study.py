@@ -76,25 +76,43 @@ def main() -> None:
     parser.add_argument("--show", action="store_true", help="name the seeds that were not right")
     parser.add_argument("--unweighed", action="store_true", help="leave the suspects out")
     arguments = parser.parse_args()
-    tasks = [(kind, arguments.first, arguments.seeds, not arguments.unweighed) for kind in KINDS if arguments.only in kind]
+    tasks = [
+        (kind, arguments.first, arguments.seeds, not arguments.unweighed) for kind in KINDS if arguments.only in kind
+    ]
     total = Counter()
     with ProcessPoolExecutor(2) as pool:
         for kind, rows in pool.map(of_kind, tasks):
             group = "sound" if kind.startswith("sound") else "faulty"
             for _, found, clean, right, _ in rows:
-                total.update({f"{group} all": 1, f"{group} found": found, f"{group} clean": clean, f"{group} right": right})
+                total.update(
+                    {f"{group} all": 1, f"{group} found": found, f"{group} clean": clean, f"{group} right": right}
+                )
             share = [sum(row[k] for row in rows) for k in (1, 2, 3)]
             if arguments.show or min(share) < len(rows):
                 said = Counter(row[4] for row in rows if row[4])
                 seeds = {text: [row[0] for row in rows if row[4] == text][:4] for text in said}
                 rest = " | ".join(f"{text} x{count} {seeds[text]}" for text, count in said.most_common(5))
-                print(f"{kind:32s} found {share[0]:3d} clean {share[1]:3d} cause {share[2]:3d} of {len(rows)}  {rest}", flush=True)
+                print(
+                    f"{kind:32s} found {share[0]:3d} clean {share[1]:3d} cause {share[2]:3d} of {len(rows)}  {rest}",
+                    flush=True,
+                )
     for group in ("sound", "faulty"):
         count = total[f"{group} all"]
         if count:
-            print(group, count, *(f"{name} {100 * total[f'{group} {name}'] / count:.1f} %" for name in ("found", "clean", "right")))
+            print(
+                group,
+                count,
+                *(f"{name} {100 * total[f'{group} {name}'] / count:.1f} %" for name in ("found", "clean", "right")),
+            )
     count = total["sound all"] + total["faulty all"]
-    print("all", count, *(f"{name} {100 * (total[f'sound {name}'] + total[f'faulty {name}']) / count:.1f} %" for name in ("found", "clean", "right")))
+    print(
+        "all",
+        count,
+        *(
+            f"{name} {100 * (total[f'sound {name}'] + total[f'faulty {name}']) / count:.1f} %"
+            for name in ("found", "clean", "right")
+        ),
+    )
 
 
 if __name__ == "__main__":

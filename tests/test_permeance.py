@@ -3,8 +3,8 @@ pictures mean is common practice, no published source."""
 
 import numpy as np
 import pytest
-from permeance import Gap
 
+from permeance import Gap
 from sagen.kinds import examine
 from sagen.signal.catalogue import usual_name
 
@@ -135,7 +135,10 @@ def test_a_cam_s_toothed_wheel_may_lose_a_tooth_and_the_wheel_is_suspected():
     cam = Gap(24, (10, 24), seed=9, samples_a_tooth=60.0)
     cam.now, cam.sfreq = one.now, one.sfreq
     cam.turns = one.turns / 2
-    rows = (("A", one.switched(), HALL | {"wheel": "60-2"}), ("B", cam.switched(), HALL | {"role": "cam", "wheel": "24-1"}))
+    rows = (
+        ("A", one.switched(), HALL | {"wheel": "60-2"}),
+        ("B", cam.switched(), HALL | {"role": "cam", "wheel": "24-1"}),
+    )
     done = examine(*one.read(*rows))
     assert kinds(done) == ["extra_gap"]
     assert done.findings[0].channel == "B"

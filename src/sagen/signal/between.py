@@ -65,8 +65,6 @@ def stray_gaps(reading: RotatingReading) -> np.ndarray:
     return skipping[usual & ~reference] if len(skipping) else skipping
 
 
-
-
 def at_pace(reading: RotatingReading) -> np.ndarray:
     """Teeth that pass while the shaft turns at its pace, shape (teeth,): where it creeps, rocks, starts or comes to rest
     nobody knows where a tooth is due."""

@@ -50,7 +50,9 @@ class Context:
     @property
     def crank(self) -> RotatingReading | None:
         """The crank sensor of the capture, where its wheel is known."""
-        return next((one for one in self.readings if one.sheet.role == Role.CRANK and one.wheel and one.switching), None)
+        return next(
+            (one for one in self.readings if one.sheet.role == Role.CRANK and one.wheel and one.switching), None
+        )
 
     def has(self, reading: ChannelReading, *kinds: FindingKind) -> bool:
         return any(one.kind in kinds and one.channel == reading.column for one in self.found)

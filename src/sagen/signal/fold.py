@@ -189,7 +189,9 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
         stated = wheel == declared
         for parts in (1,) if stated else (1, 2, 3, 4):
             if parts * teeth_of(wheel) == count:
-                found += _placed(folded, wheel, np.tile(pattern(wheel), parts), usual, 2)
+                found += _placed(
+                    folded, wheel, np.tile(pattern(wheel), parts), usual - _LIMIT.part_of_turn * (parts > 1), 2
+                )
         if stated:
             lost = teeth_of(wheel) - count
             if 0 < lost <= MOST_LOST:
@@ -209,9 +211,11 @@ def _usual(wheel: Wheel, declared: Wheel | None) -> float:
     catalogue; then those whose slots divide evenly, since wheels are made so (common practice, no published source)."""
     if wheel == declared:
         return 0.0
+    if declared is not None and not declared.missing and wheel.slots == declared.slots:
+        return -_LIMIT.lost_tooth * wheel.missing  # the stated even wheel with teeth lost
+    known = declared is not None and bool(declared.missing) and teeth_of(declared) % teeth_of(wheel) == 0
     if wheel in shipped().values():
-        return -_LIMIT.other_wheel if declared else 0.0
-    known = declared is not None and declared.missing and teeth_of(wheel) == teeth_of(declared)
+        return -(_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
     regular = wheel.missing <= 3 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
     other = (_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
     coarse = _LIMIT.coarse if declared and wheel.slots < _LIMIT.coarse_slots else 0.0

@@ -110,8 +110,6 @@ def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
         return False
     usual = float(np.median(earlier)) if len(earlier) >= 3 else float(near.min())
     last = float(near[-1])
-    if len(near) >= 3 and near[-2] < _LIMIT.slowing * near[-3] and near[-1] > _LIMIT.lone_long * near[-2]:
-        return False  # one long space behind steady ones is a tooth that was lost
     # Slower than compression made any of the earlier ones, the shaft is coming down: in the next compression it may rest
     # well before a steady torque would have brought it there.
     beyond_all = len(earlier) >= 8 and last > _LIMIT.rest_beyond * float(max(earlier.max(), near[:-2].max()))
@@ -127,6 +125,8 @@ def _pitches_beside(teeth: Teeth, k: int, after: bool) -> tuple[np.ndarray, np.n
     broken = teeth.ratio[k + 1 : k + 81][::-1] if after else teeth.ratio[max(0, k - 80) : k]
     cut = np.flatnonzero(broken >= STILL)
     side = side[cut[-1] + 1 :] if len(cut) else side
+    if len(side) >= 4 and side[-1] > _LIMIT.lone_long * side[-2] and side[-2] < _LIMIT.slowing * side[-3]:
+        side = side[:-1]  # one long space behind steady ones holds a tooth that was lost with the rest
     return side[-6:], side[:-6]
 
 
@@ -143,7 +143,10 @@ def _may_rest(teeth: Teeth, k: int) -> bool:
     # Slow on both sides, as a shaft that rocks about its rest is.
     beside = [_pitches_beside(teeth, k, after)[0][-3:] for after in (False, True)]
     around = float(pace_around(_own_pitches(teeth))[min(k, len(teeth.ratio) - 1)])
-    if min(float(one.min()) for one in beside) > _LIMIT.rocks_slower * around:
+    slowest = float(np.quantile(_own_pitches(teeth), _LIMIT.rocks_quantile))
+    if min(float(one.min()) for one in beside) > _LIMIT.rocks_slower * around and all(
+        float(one.max()) > _LIMIT.rest_beyond * slowest for one in beside
+    ):
         return True
     near, earlier = _pitches_beside(teeth, k, True)
     if len(near) < 3 or not near[-1] > _LIMIT.start_slower * near[-2] > 0.98 * _LIMIT.start_slower * near[-3]:

@@ -173,7 +173,9 @@ def interpolated(channel: Channel, times: int, reach: int = 16) -> Channel:
         away = steps - phase / times
         taps = np.sinc(away) * np.cos(0.5 * np.pi * np.clip(away / (reach + 1), -1, 1)) ** 2
         out[phase::times] = np.convolve(padded, taps[::-1] / taps.sum(), "valid")
-    return Channel(channel.column, out.astype(np.float32), channel.unit, channel.scale, channel.offset, channel.over_range)
+    return Channel(
+        channel.column, out.astype(np.float32), channel.unit, channel.scale, channel.offset, channel.over_range
+    )
 
 
 def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:

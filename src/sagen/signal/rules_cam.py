@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from sagen.model.finding import Finding, Span
-from sagen.model.vocabulary import FindingKind, Role, State
+from sagen.model.vocabulary import FindingKind, State
 from sagen.signal.cam import CamTrack, judged_stretch, shift_between
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits

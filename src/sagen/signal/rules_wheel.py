@@ -131,7 +131,11 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         if errors.turns < _ODD.fewest_turns:
             continue
         limit = least * np.where(_beside_gap(errors.number), _ODD.beside_gap, 1.0)
-        orders = engine_orders(wheel.slots, context.cylinders)
+        if name.startswith("phase_error"):
+            limit = np.maximum(limit, _ripple_error(reading, context))
+        # A cam turns once while every cylinder fires.
+        cycles = 2 if reading.sheet.role == Role.CAM else 1
+        orders = engine_orders(wheel.slots, (context.cylinders or 4) * cycles)
         for place, size, surprise in outstanding(
             errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("phase_error")
         ):
@@ -285,7 +289,7 @@ def _sizes_wander(reading: RotatingReading, context: Context) -> np.ndarray:
     its two levels."""
     none, teeth = np.zeros(len(reading.teeth.times), bool), reading.teeth
     known = measures(reading, context).get(reading.size_name) if reading.grows_with_speed else None
-    if known is None or context.has(reading, FindingKind.CLIPPED):
+    if known is None or context.has(reading, FindingKind.CLIPPED) or reading.wheel.slots < _ERRATIC.height_slots:
         return none
     errors = known[0]
     usual = np.full(teeth.wheel.slots + 1, np.nan)
@@ -305,7 +309,8 @@ def _ripple_error(reading: RotatingReading, context: Context) -> float:
     """What compression leaves of a tooth's phase error on a coarse wheel: the cubic's error for a wave of
     2 / cylinders turns, r (2 pi / n)^3 / 6 for n teeth a wave and a ripple r."""
     slots = reading.wheel.slots if reading.wheel else _ERRATIC.unknown_slots
-    per_wave = 2 * slots / (context.cylinders or _ERRATIC.unknown_cylinders)
+    turns = 1 if reading.sheet.role == Role.CAM else 2  # of its own shaft a cycle
+    per_wave = turns * slots / (context.cylinders or _ERRATIC.unknown_cylinders)
     cubic = (2 * np.pi / max(per_wave, _ERRATIC.least_per_wave)) ** 3 / 6
     return min(_ERRATIC.ripple_most, _ERRATIC.ripple_factor * breathing(reading) * cubic)
 

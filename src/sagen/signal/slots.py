@@ -43,7 +43,9 @@ class Teeth:
     places: np.ndarray = field(default_factory=lambda: np.empty(0, int))  #: tooth number of each column of `whole`
     lost: dict[int, float] = field(default_factory=dict)  #: tooth number -> share of turns without it
     alike: float = 0.0  #: share of the turns in which the reference gap was where it belongs, 0 to 1: how sure
-    between: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses that come between two teeth every turn
+    between: np.ndarray = field(
+        default_factory=lambda: np.empty(0)
+    )  #: s, pulses that come between two teeth every turn
 
     @property
     def wanders(self) -> bool:

@@ -60,28 +60,48 @@ def levelled(channel: Channel, levels: Levels, sfreq: float) -> tuple[Channel, L
     if levels.noise <= _LEVELLED.noise * levels.swing or levels.noise <= 2 * levels.step:
         return channel, levels
     size = max(int(_LEVELLED.block_s * sfreq), 8)
-    count = len(channel.raw) // size
+    whole = channel.values()
+    tried = [_flattened(whole, levels, size, None)]
+    # Levels that move by more than half a swing are told from each other only within a block that holds both.
+    while len(whole) // size >= 16:
+        rows = whole[: len(whole) // size * size].reshape(-1, size)
+        ends = rows.min(axis=1), rows.max(axis=1)
+        if np.mean(ends[1] - ends[0] > 0.5 * levels.swing) >= _LEVELLED.both:
+            tried.append(_flattened(whole, levels, size, ends))
+            break
+        size *= 2
+    for flat in tried:
+        if flat is not None:
+            calm = Channel(channel.column, flat.astype(np.float32), channel.unit, over_range=channel.over_range)
+            own = state_levels(calm)
+            if own.noise < _LEVELLED.calmer * levels.noise:
+                return calm, own
+    return channel, levels
+
+
+def _flattened(
+    whole: np.ndarray, levels: Levels, size: int, ends: tuple[np.ndarray, np.ndarray] | None
+) -> np.ndarray | None:
+    """Samples brought to steady levels: those of each block of `size` are told apart by the levels around, at first those
+    of the whole recording, or a block's own `ends`; None where too few blocks show one of them."""
+    count = len(whole) // size
     if count < 16:
-        return channel, levels
-    values = channel.values()[: count * size]
+        return None
+    values, at = whole[: count * size], np.arange(len(whole))
     centre = (np.arange(count) + 0.5) * size
-    at = np.arange(len(channel.raw))
-    low, high = np.full(len(values), levels.low), np.full(len(values), levels.high)
+    both = [np.interp(at[: len(values)], centre, one) for one in ends] if ends else [
+        np.full(len(values), one) for one in (levels.low, levels.high)
+    ]  # fmt: skip
     for _ in range(3):
-        upper = values > 0.5 * (low + high)
-        for is_upper, level in ((False, low), (True, high)):
-            rows = np.where(upper == is_upper, values, np.nan).reshape(count, size)
+        upper = values > 0.5 * (both[0] + both[1])
+        for which in (0, 1):
+            rows = np.where(upper == bool(which), values, np.nan).reshape(count, size)
             seen = np.isfinite(rows).sum(axis=1) >= max(3, size // 50)
             if seen.sum() < 8:
-                return channel, levels
-            middle = np.nanmedian(rows[seen], axis=1)
-            level[:] = np.interp(at[: len(values)], centre[seen], middle)
-    swing = levels.swing
-    whole = np.interp(at, at[: len(values)], low), np.interp(at, at[: len(values)], high)
-    flat = levels.low + (channel.values() - whole[0]) / np.maximum(whole[1] - whole[0], 0.2 * swing) * swing
-    calm = Channel(channel.column, flat.astype(np.float32), channel.unit, over_range=channel.over_range)
-    own = state_levels(calm)
-    return (calm, own) if own.noise < _LEVELLED.calmer * levels.noise else (channel, levels)
+                return None
+            both[which] = np.interp(at[: len(values)], centre[seen], np.nanmedian(rows[seen], axis=1))
+    low, high = (np.interp(at, at[: len(values)], one) for one in both)
+    return levels.low + (whole - low) / np.maximum(high - low, 0.2 * levels.swing) * levels.swing
 
 
 def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None:
@@ -110,7 +130,9 @@ def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None
         return (raw[at.astype(np.int64)] * scale + channel.offset - low) / swing
 
     last = np.maximum(np.ceil(falls) - 2, np.floor(rises) + 1)
-    peaks = np.maximum.reduceat((raw if scale > 0 else -raw), np.ravel(np.column_stack([rises, last + 1])).astype(np.int64))[::2]
+    peaks = np.maximum.reduceat(
+        (raw if scale > 0 else -raw), np.ravel(np.column_stack([rises, last + 1])).astype(np.int64)
+    )[::2]
     peaks = (peaks * abs(scale) + channel.offset - low) / swing
     usual = float(np.median(peaks))
     if usual > _SLOW.reached or float(np.median(share(last) / np.maximum(peaks, 1e-9))) < _SLOW.ends_high:
@@ -123,7 +145,12 @@ def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None
     rest = float(np.median(rest))
     rise = 2.197 * 0.5 * float(np.median(end - begin)) / -np.log(rest) / sfreq if 0.02 < rest < 0.97 else 0.0
     return SlowRise(
-        low, low + usual * swing, top, low + float(np.quantile(peaks, 0.1)) * swing, rise, float(np.median(lasts)) / sfreq
+        low,
+        low + usual * swing,
+        top,
+        low + float(np.quantile(peaks, 0.1)) * swing,
+        rise,
+        float(np.median(lasts)) / sfreq,
     )
 
 
@@ -200,7 +227,9 @@ def read_two_state(
     """
     slow = slow_rise(channel, levels, capture.sfreq) if levels.swing >= FAINT * expected else None
     if slow is not None:
-        return _with_edges(capture, channel, sheet, replace(levels, low=slow.low, high=slow.usual), expected, 1, make, slow)
+        return _with_edges(
+            capture, channel, sheet, replace(levels, low=slow.low, high=slow.usual), expected, 1, make, slow
+        )
     if _plainly_two_state(levels, expected, channel):
         calm, own = levelled(channel, levels, capture.sfreq)
         return _with_edges(capture, calm, sheet, own, expected, 1, make, shown=levels)

@@ -14,7 +14,18 @@ import numpy as np
 from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.fold import Laid, explain, pattern, sensible
 from sagen.signal.limits import limits
-from sagen.signal.slots import STILL, WANDERS, Teeth, broken, lost_teeth, pace_around, pitch_ratio, slots_passed, spread, whole_turns
+from sagen.signal.slots import (
+    STILL,
+    WANDERS,
+    Teeth,
+    broken,
+    lost_teeth,
+    pace_around,
+    pitch_ratio,
+    slots_passed,
+    spread,
+    whole_turns,
+)
 
 _LIMIT = limits("wheel")
 NONE = np.empty(0)
@@ -75,7 +86,9 @@ def _counted(
     slot, anchors, phase, even = np.zeros(len(times), np.int64), [], np.full(len(times), -1, np.int64), [0, 0]
     doubled: list[int] = []
     for first, last in zip(starts, stops, strict=True):
-        marks = _marks(ratio[first : last - 1], laid, laid.first if first == part.start and returned else None, follow=not returned)
+        marks = _marks(
+            ratio[first : last - 1], laid, laid.first if first == part.start and returned else None, follow=not returned
+        )
         if marks is None:
             slot[first:last] = slot[first - 1] + 1 + np.arange(last - first) if first else np.arange(last - first)
             continue

@@ -171,7 +171,9 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
             Edges(np.empty(0), np.empty(0, bool)), empty,
         )  # fmt: skip
     part = lobes.middle_part(TELLING)
-    rows = {one: read_teeth(capture.time_of(part.of(one)[0]), sheet.declared_wheel, capture.breaks) for one in (True, False)}
+    rows = {
+        one: read_teeth(capture.time_of(part.of(one)[0]), sheet.declared_wheel, capture.breaks) for one in (True, False)
+    }
     falling, sure = sharp_crossing(channel, part, rows, sheet)
     at, height = lobes.of(falling)
     teeth = rows[falling] if part is lobes else read_teeth(capture.time_of(at), sheet.declared_wheel, capture.breaks)
