@@ -10,6 +10,7 @@ What the pictures mean is common practice, no published source; all sizes are dr
 
 from __future__ import annotations
 
+import itertools
 import os
 import tempfile
 from collections.abc import Callable
@@ -325,7 +326,7 @@ def _lagged(on: np.ndarray, target: np.ndarray, rise: float, fall: float) -> np.
     out = np.empty(len(target))
     borders = np.concatenate([[0], np.flatnonzero(np.diff(on.astype(np.int8))) + 1, [len(on)]])
     now = target[0]
-    for first, last in zip(borders[:-1], borders[1:], strict=True):
+    for first, last in itertools.pairwise(borders):
         tau = max(fall if on[first] else rise, 1e-3)
         way = np.exp(-np.arange(1, last - first + 1) / tau)
         goal = target[first:last]

@@ -44,7 +44,7 @@ def test_lost_tooth_is_found_and_numbered(tooth, wheel):
     assert kinds(result) == ["extra_gap"]
     fields = result.findings[0].fields
     assert fields == {"tooth": tooth, "angle_deg": pytest.approx((tooth - 1) * 6.0), "repeats": True}
-    assert f"Tooth {tooth} is missing in" in result.findings[0].text
+    assert f"tooth {tooth} is not seen" in result.findings[0].text
 
 
 def test_lost_neighbours_are_one_gap():

@@ -286,15 +286,14 @@ def _rail(falls: bool) -> Callable[[dict], str]:
 
 
 def _extra_gap(f: dict) -> str:
-    many = f"Teeth {f['tooth']} to {f['last_tooth']} are" if f["last_tooth"] != f["tooth"] else f"Tooth {f['tooth']} is"
+    several = f["last_tooth"] != f["tooth"]
+    which = f"teeth {f['tooth']} to {f['last_tooth']} are" if several else f"tooth {f['tooth']} is"
     where = (
-        "seen on a wheel that should have no gap"
-        if f["even_wheel"]
-        else f"{f['angle_deg']:.0f}° after the reference gap"
+        "on a wheel that should have no gap" if f["even_wheel"] else f"{f['angle_deg']:.0f}° after the reference gap"
     )
     return (
-        f"{many} missing in {f['seen']} of {f['turns']} turns, {where}: the space there is {f['pitches']:.2f} pitches "
-        f"long, the spaces beside it are even.{_what_else_a_gap_may_be(f)}"
+        f"One gap too many: {which} not seen ({'teeth or magnets' if several else 'tooth or magnet'}) in {f['seen']} of "
+        f"{f['turns']} turns, {where}. The space there is {f['pitches']:.2f} pitches long.{_what_else_a_gap_may_be(f)}"
     )
 
 
@@ -356,10 +355,16 @@ def _runout(f: dict) -> str:
     )
 
 
+def _how_irregular(f: dict) -> str:
+    """How many of them were missed, and how many came double."""
+    told = [f"{count} {what}" for what in ("missed", "doubled") if (count := f.get(what, 0))]
+    return f" ({', '.join(told)})" if told else ""
+
+
 def _erratic(f: dict) -> str:
     return (
-        f"{_percent(f['share_seen'])} of {f['teeth']} teeth come irregularly, at another place each turn: not the "
-        "wheel, which would repeat."
+        f"{_percent(f['share_seen'])} of {f['teeth']} teeth come irregularly{_how_irregular(f)}, at another place each turn: "
+        "not the wheel, which would repeat."
     )
 
 

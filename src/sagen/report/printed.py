@@ -21,6 +21,7 @@ from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES
 from sagen.reason.checks import NextCheck
 from sagen.report.plot import LONGEST_MARK, lane_svg
 from sagen.report.scene import Lane, Strip
+from sagen.signal.catalogue import usual_name
 from sagen.signal.tapped import Tapped
 
 
@@ -156,7 +157,7 @@ def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
         "row": result.as_row(),
         "name": lane.name,
         "sensor": SENSORS.get(result.sheet.sensor or "", ""),
-        "wheel": str(reading.wheel) if reading and reading.wheel else "",
+        "wheel": usual_name(reading.wheel) if reading and reading.wheel else "",
         "expected": reading.expected if reading else None,
         "comparison": result.comparison,
         "struck": _struck(tapped, result.sheet.column) if struck else None,

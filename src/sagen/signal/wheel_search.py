@@ -217,7 +217,7 @@ def _followed(fits: np.ndarray, count: int, whole: float) -> np.ndarray:
 def _doubled(spaces: np.ndarray, marks: np.ndarray, laid: Laid) -> list[int]:
     """In turns with one tooth more than the wheel has, the tooth without which the two spaces beside it are one."""
     found = []
-    for begin, end in zip(marks[:-1], marks[1:], strict=True):
+    for begin, end in itertools.pairwise(marks):
         if end - begin != laid.count + 1 or begin < 1 or end >= len(spaces):
             continue
         inside = spaces[begin - 1 : end + 1]

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from sagen.desk.lenses.lens import LensView, coloured
 from sagen.desk.look import theme
 from sagen.report.look import Look, in_words
+from sagen.signal.catalogue import usual_name
 
 HUB, ROOT, TIP = 0.46, 0.62, 0.86  #: radii as shares of half the widget
 TALLEST = 1.6  #: sizes beyond this many medians are drawn no larger
@@ -169,7 +170,7 @@ class WheelView(LensView):
     def _paint_middle(self, painter: QPainter) -> None:
         look, reading = theme.look(), self.look.reading
         speed = reading.speed_range()
-        lines = [f"{reading.wheel}", f"{len(reading.teeth.whole)} turns"]
+        lines = [usual_name(reading.wheel), f"{len(reading.teeth.whole)} turns"]
         if speed:
             lines.append(f"{speed['median']:.0f} rpm")
         if reading.teeth.alike and len(reading.teeth.anchors):

@@ -34,6 +34,7 @@ from sagen.desk.pages import Page
 from sagen.model.vocabulary import FindingKind
 from sagen.model.words import FINDING_TITLES, ROLES, STATES
 from sagen.report.scene import Place
+from sagen.signal.catalogue import usual_name
 
 LENSES = (
     ("strip", "Strip", "1", "Channels over time"),
@@ -279,7 +280,7 @@ class CapturePage(Page):
         parts += taken_as(opened.sheet)
         for one in rows[:2]:
             speed = one.reading.speed_range()
-            wheel = f" {one.reading.wheel}" if one.reading.wheel else ""
+            wheel = f" {usual_name(one.reading.wheel)}" if one.reading.wheel else ""
             parts.append(f"{ROLES[one.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
         self.about.setText("  ·  ".join(parts))
         self.view.show_strip(opened.strip)
