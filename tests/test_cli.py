@@ -129,7 +129,7 @@ def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
     document = pypdfium2.PdfDocument(tmp_path / "a.pdf")
     assert 1 <= len(document) <= 2
     text = " ".join(page.get_textpage().get_text_range() for page in document).replace("\r\n", " ")
-    for said in ("Tooth 31 is missing", "Reluctor: tooth missing", "What to do next", "Mind:", "60-2", "0.10 V"):
+    for said in ("tooth 31 is not seen", "Reluctor: tooth missing", "What to do next", "Mind:", "60-2", "0.10 V"):
         assert said in text
     assert sagen("report", path, "-o", tmp_path / "a.html").returncode == 0
     html = (tmp_path / "a.html").read_text()

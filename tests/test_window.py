@@ -35,7 +35,7 @@ def spin(milliseconds=30):
     loop.exec()
 
 
-def settle(window, most=300):
+def settle(window, most=900):
     spin()
     for _ in range(most):
         if window.workspace.work.idle:
