@@ -50,7 +50,7 @@ def test_lost_tooth_is_found_and_numbered(tooth, wheel):
 def test_lost_neighbours_are_one_gap():
     result = look(square_teeth(lost=(31, 32, 33)))
     assert kinds(result) == ["extra_gap"]
-    assert "Teeth 31 to 33" in result.findings[0].text
+    assert "teeth 31 to 33" in result.findings[0].text
 
 
 def test_a_lost_tooth_that_is_the_gaps_twin_is_said_to_be_so():

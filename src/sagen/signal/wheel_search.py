@@ -269,12 +269,8 @@ def _by_slots(times: np.ndarray, ratio: np.ndarray, still: float, declared: Whee
     fit = None
     if declared and declared.missing:
         row, fit = _best_fit(rows, declared, chained=wanders)
-        better = _plainly_another(rows, row, declared, fit) if fit.confirmed >= CONFIRMED else None
-        if better:
-            return _numbered(*better)
         if fit.confirmed >= CONFIRMED:
-            part = None if declared.others else _part_of_turn(row, declared, fit)
-            return _numbered(row, *((_fit(row, part), part) if part else (fit, declared)))
+            return _numbered(row, fit, declared)
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
     found = None if wanders and declared else _find_wheel(rows)
     if found and not sensible(found, declared):
@@ -409,38 +405,6 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
     slot[anchors[-1] :] = row.slot[anchors[-1] :] - row.slot[anchors[-1]] + slot[anchors[-1]]
     fit = _Fit(np.zeros(len(row.times), np.int64), anchors, len(chain) / max(turns, len(chain)))
     return replace(row, slot=slot), fit
-
-
-def _plainly_another(rows: tuple[_Row, ...], row: _Row, declared: Wheel, fit: _Fit) -> tuple | None:
-    """Another wheel than the declared one, with the row it lies on and its fit, that explains all the gaps, where the declared one leaves many: in a
-    short capture the gaps of a 24-1 wheel fall in with those of a 36-1 wheel every third turn."""
-    gaps = np.count_nonzero((row.ratio >= LONG) & (row.ratio < row.still))
-    if declared.others or gaps < 1.3 * len(fit.anchors):
-        return None
-    found = _find_wheel(rows)
-    if found is None or not found.missing or not sensible(found, declared):
-        return None
-    if declared.missing == 1 and 2 * found.slots == declared.slots:
-        return None
-    on, other = _best_fit(rows, found)
-    return (on, other, found) if other.confirmed > 0.9 and len(other.anchors) >= 0.9 * gaps else None
-
-
-def _part_of_turn(row: _Row, declared: Wheel, fit: _Fit) -> Wheel | None:
-    """A wheel of half or a third of the slots, where the same gap stands there in every part of the turn.
-
-    Half a wheel with one tooth missing looks like the whole one with the tooth opposite its gap lost too; a lost
-    tooth is far the likelier (common practice, no published source).
-    """
-    if len(fit.anchors) < 3:
-        return None
-    for parts in (3, 4) if declared.missing == 1 else (2, 3, 4):
-        if declared.slots % parts == 0 and declared.slots // parts > 2 * declared.missing + 2:
-            smaller = Wheel(declared.slots // parts, declared.missing)
-            other = _fit(row, smaller)
-            if other.confirmed > 0.9 and len(other.anchors) > (parts - 0.5) * (len(fit.anchors) - 1):
-                return smaller
-    return None
 
 
 def _find_wheel(rows: tuple[_Row, ...]) -> Wheel | None:
