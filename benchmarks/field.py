@@ -350,10 +350,10 @@ class Told:
     sheet: Sheet
     wanted: tuple[tuple[str, dict], ...] = ()
     allowed: tuple[str, ...] = ()
-    causes: tuple[str, ...] = ("none",)
+    causes: tuple[str, ...] = ("none",)  #: none given: whom it makes suspect is not asked
     named: str = ""  #: what its wheel must be called
     note: str = ""  #: words that a note of the examination must hold
-    either: tuple[tuple[str, dict], ...] = ()  #: one of these in place of all in `wanted`
+    reference: tuple[Capture, Sheet] | None = None  #: a known-good capture
 
 
 def _bench(seed: int, kind: str, course: str = "cranking", wheels=WHEELS, **given) -> tuple[Bench, int, int]:

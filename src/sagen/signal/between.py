@@ -6,6 +6,7 @@ import numpy as np
 
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
+from sagen.signal.slots import UNSEEN
 
 _BETWEEN, _ERRATIC, _GAP = limits("between"), limits("erratic"), limits("extra_gap")
 
@@ -63,6 +64,25 @@ def stray_gaps(reading: RotatingReading) -> np.ndarray:
     reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
     reference |= np.isin(first, teeth.wheel.others)
     return skipping[usual & ~reference] if len(skipping) else skipping
+
+
+def slowness(reading: RotatingReading) -> np.ndarray:
+    """How many times slower than its pace the shaft passes each place of the wheel, in one turn of ten, shape (slots + 1,)
+    by tooth number, 1 where nothing is known: where it nearly stalls nobody knows where a tooth is due."""
+    teeth, slots = reading.teeth, reading.wheel.slots
+    out = np.ones(slots + 1)
+    if not teeth.whole.size:
+        return out
+    pitches = np.diff(teeth.times) / np.maximum(teeth.spans, 1)
+    beside = np.maximum(np.append(pitches, pitches[-1]), np.insert(pitches, 0, pitches[0]))
+    seen = teeth.whole != UNSEEN
+    rows = np.where(seen, beside[np.where(seen, teeth.whole, 0)], np.nan)
+    rows = rows / np.nanmedian(rows, axis=1, keepdims=True)
+    out[teeth.places] = np.sort(np.where(np.isnan(rows), 0.0, rows), axis=0)[int(0.9 * (len(rows) - 1))]
+    turn = out[1:]
+    reach = int(_BETWEEN.beside_stall)
+    out[1:] = np.max([np.roll(turn, offset) for offset in range(-reach, reach + 1)], axis=0)
+    return out
 
 
 def at_pace(reading: RotatingReading) -> np.ndarray:

@@ -42,7 +42,7 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     # than two teeth of that, and nobody can tell its rest from a signal that is lost.
     coarse = starting and (wheel is not None and wheel.slots < _LIMIT.coarse)
     least = max(missing + 1 + _LIMIT.beyond_gap, _LIMIT.least_pitches) + beyond
-    found = []
+    found, rests = [], []
     # Where nothing was recorded nothing is said to be lost.
     for k in np.flatnonzero((teeth.ratio >= least) & (teeth.ratio < UNKNOWN)):
         number = int(teeth.number[k]) if len(teeth.number) else 0
@@ -50,12 +50,18 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
             continue
         before, after = _pitch_near(teeth, k, -1), _pitch_near(teeth, k, 1)
         from_rest = comes_to_rest(teeth, k, after=True)
-        if not (before and after) or comes_to_rest(teeth, k) or (from_rest and coarse) or _may_rest(teeth, k):
+        if not (before and after):
+            continue
+        if comes_to_rest(teeth, k) or (from_rest and coarse) or _may_rest(teeth, k):
+            rests.append(float(spaces[k]))
             continue
         beside = max(before, after)
         longer = spaces[k] / beside
         if longer >= least and beside <= _LIMIT.steady * max(usual, min(before, after)):
             found.append(Interruption(float(teeth.times[k]), float(teeth.times[k + 1]), True, from_rest))
+    # What lasts as long as several rests do is one more of them: an engine that nearly stalls in a compression.
+    alike = [sum(abs(np.log(lasts / (one.end - one.start))) < _LIMIT.as_long for lasts in rests) for one in found]
+    found = [one for one, often in zip(found, alike, strict=True) if often < _LIMIT.as_often]
     end = reading.samples / reading.sfreq
     rest = end - float(teeth.times[-1])
     last = _pitch_near(teeth, len(spaces), -1)

@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
-from sagen.signal.between import at_pace, bridged, pulses_between, stray_gaps
+from sagen.signal.between import at_pace, bridged, pulses_between, slowness, stray_gaps
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn
 from sagen.signal.interruptions import interruptions
@@ -22,7 +22,12 @@ from sagen.signal.rule import rule
 from sagen.signal.slots import Teeth
 
 _GAP, _ODD, _RUNOUT = limits("extra_gap"), limits("odd_tooth"), limits("runout")
-_ERRATIC, _DROPOUT, _PATTERN = limits("erratic"), limits("dropout"), limits("wrong_pattern")
+_BETWEEN, _ERRATIC, _DROPOUT, _PATTERN = (
+    limits("between"),
+    limits("erratic"),
+    limits("dropout"),
+    limits("wrong_pattern"),
+)
 
 
 # a tooth that is not there ------------------------------------------------------------------
@@ -58,6 +63,8 @@ def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             if beside
             else _GAP.least_pitches
         )
+        if slowness(reading)[number] > _BETWEEN.stalls and pitches < wheel.missing + 2 + len(group):
+            continue  # the shaft nearly stalls there: a long space is no lost tooth
         if pitches < least:
             continue  # an even space, or the reference gap itself, that strong ripple counted as one more
         angle = (number - 1) * wheel.pitch_deg
@@ -133,6 +140,7 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         limit = least * np.where(_beside_gap(errors.number), _ODD.beside_gap, 1.0)
         if name.startswith("phase_error"):
             limit = np.maximum(limit, _ripple_error(reading, context))
+        limit = limit * np.maximum(1.0, slowness(reading)[errors.number] / _BETWEEN.stalls) ** 2
         # A cam turns once while every cylinder fires.
         cycles = 2 if reading.sheet.role == Role.CAM else 1
         orders = engine_orders(wheel.slots, (context.cylinders or 4) * cycles)
