@@ -26,7 +26,7 @@ MOST_FOLDED = 6000  #: teeth that are looked at to find the wheel
 FULL = 0.5  #: what a space's logarithm may be off at most, squared: one bad space is not worth more
 AMPLITUDES, NOISES = (0.05, 0.2, 0.6, 1.2), (0.02, 0.05, 0.12)
 MOST_ORDER = 10.0  #: waves a turn that an engine makes at most
-MOST_LOST, MOST_TRIED = 3, 24
+MOST_LOST, MOST_TRIED = 3, 16
 FEWEST = 5  #: teeth a turn below which nothing is a row of like teeth
 
 
@@ -349,11 +349,14 @@ def _weighed(one: Laid, cycle: _Cycle) -> Laid:
     fixed = np.ones((len(left), 1))
     for amplitude in AMPLITUDES:
         design = np.hstack([2.0 * fixed, waves * np.tile(amplitude * slow, 2)])
-        values, vectors = np.linalg.eigh(design @ design.T)
-        seen = (vectors.T @ left) ** 2
+        # Of the covariance only as many directions as there are waves are not noise alone.
+        vectors, values, _ = np.linalg.svd(design, full_matrices=False)
+        values, seen = values**2, (vectors.T @ left) ** 2
+        rest, more = max(float(left @ left - seen.sum()), 0.0), len(left) - len(values)
         for noise in NOISES:
-            total = np.maximum(values, 0) + noise**2
-            best = max(best, float(-0.5 * (np.log(total).sum() + (seen / total).sum())))
+            total = values + noise**2
+            size = np.log(total).sum() + more * np.log(noise**2)
+            best = max(best, float(-0.5 * (size + (seen / total).sum() + rest / noise**2)))
     return Laid(one.wheel, one.spans, one.first, one.extra, one.weight + best)
 
 
