@@ -216,7 +216,7 @@ def _usual(wheel: Wheel, declared: Wheel | None) -> float:
     known = declared is not None and bool(declared.missing) and teeth_of(declared) % teeth_of(wheel) == 0
     if wheel in shipped().values():
         return -(_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
-    regular = wheel.missing <= 3 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
+    regular = wheel.missing <= 3 and wheel.slots <= 120 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
     other = (_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
     coarse = _LIMIT.coarse if declared and wheel.slots < _LIMIT.coarse_slots else 0.0
     return -(_LIMIT.unlisted if regular else _LIMIT.absurd) - other - coarse

@@ -63,7 +63,7 @@ def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             if beside
             else _GAP.least_pitches
         )
-        if slowness(reading)[number] > _BETWEEN.stalls and pitches < wheel.missing + 2 + len(group):
+        if beside and slowness(reading)[number] > _BETWEEN.stalls and pitches < wheel.missing + 2 + len(group):
             continue  # the shaft nearly stalls there: a long space is no lost tooth
         if pitches < least:
             continue  # an even space, or the reference gap itself, that strong ripple counted as one more
