@@ -26,7 +26,7 @@ MOST_FOLDED = 6000  #: teeth that are looked at to find the wheel
 FULL = 0.5  #: what a space's logarithm may be off at most, squared: one bad space is not worth more
 AMPLITUDES, NOISES = (0.05, 0.2, 0.6, 1.2), (0.02, 0.05, 0.12)
 MOST_ORDER = 10.0  #: waves a turn that an engine makes at most
-MOST_LOST, MOST_TRIED = 3, 16
+MOST_LOST, MOST_TRIED, FEW_WEIGHED = 3, 16, 6
 FEWEST = 5  #: teeth a turn below which nothing is a row of like teeth
 
 
@@ -76,8 +76,12 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     if plain is not None:
         return plain
     cycle = _cycle(np.log(np.maximum(spaces[: len(logs)], 1e-12)), count)
-    found = [_weighed(one, cycle) for one in _candidates(folded, count, declared)]
-    best = max(found, key=lambda one: one.weight, default=None)
+    found = _candidates(folded, count, declared)
+    if len(found) > FEW_WEIGHED:
+        # A look with one height of wave leaves the few that all are tried on.
+        rough = [_weighed(one, cycle, AMPLITUDES[1:2]).weight for one in found]
+        found = [found[k] for k in np.argsort(rough)[::-1][:FEW_WEIGHED]]
+    best = max((_weighed(one, cycle) for one in found), key=lambda one: one.weight, default=None)
     if best is None or not sensible(best.wheel, declared):
         return None
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
@@ -333,7 +337,7 @@ def _cycle(logs: np.ndarray, count: int) -> _Cycle:
     return _Cycle(np.median(rows, axis=0), counts)
 
 
-def _weighed(one: Laid, cycle: _Cycle) -> Laid:
+def _weighed(one: Laid, cycle: _Cycle, amplitudes: tuple[float, ...] = AMPLITUDES) -> Laid:
     """With the evidence of the folded cycle added: how well what the wheel leaves of the spaces is a wave of the engine."""
     logs, spans = cycle.logs, np.roll(_split(one), one.first)
     spans = np.tile(spans, cycle.turns)
@@ -345,18 +349,20 @@ def _weighed(one: Laid, cycle: _Cycle) -> Laid:
     orders = np.arange(1, int(min(MOST_ORDER * turns, len(logs) // 2)) + 1)
     waves = np.concatenate([np.cos(orders[:, None] * angle), np.sin(orders[:, None] * angle)]).T
     slow = 1.0 / (1.0 + (orders / turns / 3.0) ** 1.5)
+    design = np.hstack([np.ones((len(left), 1)), waves])
+    products, told, energy = design.T @ design, design.T @ left, float(left @ left)
     best = -np.inf
-    fixed = np.ones((len(left), 1))
-    for amplitude in AMPLITUDES:
-        design = np.hstack([2.0 * fixed, waves * np.tile(amplitude * slow, 2)])
+    for amplitude in amplitudes:
         # Of the covariance only as many directions as there are waves are not noise alone.
-        vectors, values, _ = np.linalg.svd(design, full_matrices=False)
-        values, seen = values**2, (vectors.T @ left) ** 2
-        rest, more = max(float(left @ left - seen.sum()), 0.0), len(left) - len(values)
+        size = np.concatenate([[2.0], np.tile(amplitude * slow, 2)])
+        values, vectors = np.linalg.eigh(size[:, None] * products * size)
+        own = values > 1e-9 * values[-1]
+        seen = (vectors.T @ (size * told))[own] ** 2 / values[own]
+        rest, more = max(energy - float(seen.sum()), 0.0), len(left) - int(own.sum())
         for noise in NOISES:
-            total = values + noise**2
-            size = np.log(total).sum() + more * np.log(noise**2)
-            best = max(best, float(-0.5 * (size + (seen / total).sum() + rest / noise**2)))
+            total = values[own] + noise**2
+            spread = np.log(total).sum() + more * np.log(noise**2)
+            best = max(best, float(-0.5 * (spread + (seen / total).sum() + rest / noise**2)))
     return Laid(one.wheel, one.spans, one.first, one.extra, one.weight + best)
 
 
