@@ -133,7 +133,7 @@ def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
         assert said in text
     assert sagen("report", path, "-o", tmp_path / "a.html").returncode == 0
     html = (tmp_path / "a.html").read_text()
-    assert "Tooth 31 is missing" in html
+    assert "tooth 31 is not seen" in html
     assert "http" not in html.replace("http://www.w3.org/2000/svg", "")
     refused = sagen("report", path, "-o", tmp_path / "no" / "a.pdf")
     assert refused.returncode == 1

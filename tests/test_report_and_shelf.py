@@ -53,7 +53,7 @@ def page_of(capture, sheet, **told):
 def test_the_page_says_machine_codes_levels_verdict_and_finding():
     html = render_html(case(notes=("Plug cleaned",)))
     words = unescape(re.sub(r"<[^>]+>", " ", html))
-    for told in ("Brindle 2", "Tarn Farm", "P0336", "brindle.csv", "60-2", "Tooth 17 is missing", "Plug cleaned",
+    for told in ("Brindle 2", "Tarn Farm", "P0336", "brindle.csv", "60-2", "tooth 17 is not seen", "Plug cleaned",
                  "4 March 2026, 09:05", "4 cylinders", "not stated"):  # fmt: skip
         assert told in words
 

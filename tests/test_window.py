@@ -102,7 +102,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     page = window.page("capture")
     assert window.stack.currentWidget() is page
     assert [one.label for one in page.view.strip.marks] == ["1  Tooth missing: tooth 31"]
-    assert "Tooth 31 is missing" in page.words()
+    assert "tooth 31 is not seen" in page.words()
     assert window.suspects.rows[0].bar.cause == "reluctor"
     QTest.mouseClick(window.suspects.rows[0].bar, Qt.MouseButton.LeftButton)
     assert window.suspects.rows[0].evidence.isVisible()
@@ -116,7 +116,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     text = pypdfium2.PdfDocument(tmp_path / "out.pdf")[0].get_textpage().get_text_range()
     assert "Brindle 2" in text
     assert "P0335" in text
-    assert "Tooth 31 is missing" in text.replace("\r\n", " ")
+    assert "tooth 31 is not seen" in text.replace("\r\n", " ")
 
 
 def test_everything_is_there_after_reopening(desk, make_csv, tmp_path):

@@ -80,7 +80,9 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     if len(found) > FEW_WEIGHED:
         # A look with one height of wave leaves the few that all are tried on.
         rough = [_weighed(one, cycle, AMPLITUDES[1:2]).weight for one in found]
-        found = [found[k] for k in np.argsort(rough)[::-1][:FEW_WEIGHED]]
+        order = np.argsort(rough)[::-1]
+        firsts = {found[k].wheel: k for k in order[::-1]}  # of each wheel at least one
+        found = [found[k] for k in {*order[:FEW_WEIGHED].tolist(), *firsts.values()}]
     best = max((_weighed(one, cycle) for one in found), key=lambda one: one.weight, default=None)
     if best is None or not sensible(best.wheel, declared):
         return None
