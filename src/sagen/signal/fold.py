@@ -205,7 +205,8 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
             if lost == -1:
                 found += _with_extra(folded, wheel, usual)
     known = {one.wheel for one in found}
-    for wheel, spans in _free(folded):
+    # With as many teeth as the stated wheel has, no wheel that nobody lists is thought of, however its gaps look.
+    for wheel, spans in _free(folded) if declared is None or count != teeth_of(declared) else ():
         if wheel not in known:
             more = int((spans[:-1] > 1).sum()) * (_LIMIT.lost_tooth + np.log(count))
             found += _placed(folded, wheel, spans, _usual(wheel, declared) - more, 1)
@@ -224,7 +225,7 @@ def _usual(wheel: Wheel, declared: Wheel | None) -> float:
         return -(_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
     regular = wheel.missing <= 3 and wheel.slots <= 120 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
     other = (_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
-    coarse = _LIMIT.coarse if declared and wheel.slots < _LIMIT.coarse_slots else 0.0
+    coarse = _LIMIT.coarse if wheel.slots < (_LIMIT.coarse_slots if declared else _LIMIT.coarse_unstated) else 0.0
     return -(_LIMIT.unlisted if regular else _LIMIT.absurd) - other - coarse
 
 
