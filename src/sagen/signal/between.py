@@ -42,7 +42,7 @@ def bridged(reading: RotatingReading) -> list[int]:
     """Tooth numbers that are not seen in most turns because the signal stays as a tooth holds it from the tooth before to
     the one behind: something bridges the space between them."""
     teeth = reading.teeth
-    if reading.wheel is None or len(reading.rises) != len(teeth.times):
+    if reading.wheel is None or not reading.both_ends or len(reading.rises) != len(teeth.times):
         return []
     holds = (reading.rises - reading.falls)[:-1] / (np.diff(teeth.times) / np.maximum(teeth.spans, 1))
     found = []

@@ -18,11 +18,12 @@ import numpy as np
 from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.catalogue import shipped
 from sagen.signal.limits import limits
-from sagen.signal.slots import WANDERS, spread
+from sagen.signal.slots import WANDERS, lengths, spread
 
 _LIMIT = limits("wheel")
 LONG = 0.3  #: logarithm of the length in pitches from which a space may be more than one
 MOST_FOLDED = 6000  #: teeth that are looked at to find the wheel
+MANY_LONG, FEWER_FOLDED = 400, 1500  #: where so many spaces are long, fewer teeth tell
 FULL = 0.5  #: what a space's logarithm may be off at most, squared: one bad space is not worth more
 AMPLITUDES, NOISES = (0.05, 0.2, 0.6, 1.2), (0.02, 0.05, 0.12)
 MOST_ORDER = 10.0  #: waves a turn that an engine makes at most
@@ -61,7 +62,7 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     declared : Wheel or None
         what is stated
     """
-    logs = np.clip(np.log(np.maximum(ratio[:MOST_FOLDED], 1e-3)), -0.9, 1.9)
+    logs = lengths(ratio[:MOST_FOLDED])
     returns = _returns(logs)
     if returns is None:
         return None
@@ -72,7 +73,7 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     if turns < 1 or len(logs) < count + 2:
         return None
     folded = _folded(logs, count)
-    plain = _plainly(folded, logs, declared, count)
+    plain = _plainly(folded, declared, count)
     if plain is not None:
         return plain
     cycle = _cycle(np.log(np.maximum(spaces[: len(logs)], 1e-12)), count)
@@ -104,12 +105,10 @@ def _returns(logs: np.ndarray) -> np.ndarray | None:
     long = np.where(logs > LONG, logs, 0.0)
     if np.count_nonzero(long) < 2:
         return None
+    if np.count_nonzero(long) > MANY_LONG:
+        long = long[:FEWER_FOLDED]
     most = min(MOST_SLOTS, len(long) - 2)
     out = np.zeros(most + 1)
-    if len(long) <= 1500 or np.count_nonzero(long) > 400:
-        long = long[:1500]
-        most = min(MOST_SLOTS, len(long) - 2)
-        out = out[: most + 1]
     at = np.flatnonzero(long)
     total = np.concatenate([[0.0], np.cumsum(long)])
     for count in np.unique(np.concatenate([at[step:] - at[:-step] for step in range(1, min(24, len(at)))])):
@@ -172,7 +171,7 @@ def _folded(logs: np.ndarray, count: int) -> np.ndarray:
     return np.nanmedian(rows, axis=0)
 
 
-def _plainly(folded: np.ndarray, logs: np.ndarray, declared: Wheel | None, count: int) -> Laid | None:
+def _plainly(folded: np.ndarray, declared: Wheel | None, count: int) -> Laid | None:
     """The stated wheel where nothing else is worth a thought: its gaps are as long as they should be, all else even."""
     if declared is None or not declared.missing or count != teeth_of(declared):
         return None
@@ -221,10 +220,10 @@ def _usual(wheel: Wheel, declared: Wheel | None) -> float:
     if declared is not None and not declared.missing and wheel.slots == declared.slots:
         return -_LIMIT.lost_tooth * wheel.missing  # the stated even wheel with teeth lost
     known = declared is not None and bool(declared.missing) and teeth_of(declared) % teeth_of(wheel) == 0
-    if wheel in shipped().values():
-        return -(_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
-    regular = wheel.missing <= 3 and wheel.slots <= 120 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
     other = (_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
+    if wheel in shipped().values():
+        return -other
+    regular = wheel.missing <= 3 and wheel.slots <= 120 and (wheel.slots % 6 == 0 or wheel.slots % 4 == 0)
     coarse = _LIMIT.coarse if wheel.slots < (_LIMIT.coarse_slots if declared else _LIMIT.coarse_unstated) else 0.0
     return -(_LIMIT.unlisted if regular else _LIMIT.absurd) - other - coarse
 

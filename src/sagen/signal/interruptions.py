@@ -76,7 +76,7 @@ def ends_early(reading: RotatingReading) -> bool:
     teeth = reading.teeth
     if not reading.switching or len(teeth.times) < 4:
         return False
-    rest = reading.samples / reading.sfreq - float(teeth.times[-1])
+    rest = reading.seconds - float(teeth.times[-1])
     return rest > max(_LIMIT.rest_told_s, 8 * float(np.median(np.diff(teeth.times))))
 
 

@@ -46,7 +46,7 @@ def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     teeth, wheel = reading.teeth, reading.wheel
     turns = len(teeth.anchors)
     plain = [n for n, share in sorted(teeth.lost.items()) if share >= _GAP.share_of_turns]
-    known = {*context.lost_in_pattern(reading), *(bridged(reading) if reading.both_ends else ())}
+    known = {*context.lost_in_pattern(reading), *bridged(reading)}
     for group in _neighbours(n for n in plain if n not in known):
         number = group[0]
         spans = _spans_over(teeth, number)
@@ -134,13 +134,14 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """One tooth early, late, low or misshapen, every turn."""
     wheel = reading.wheel
     odd: dict[int, tuple[float, str, float, float]] = {}
+    slow = slowness(reading)
     for name, (errors, least) in measures(reading, context).items():
         if errors.turns < _ODD.fewest_turns:
             continue
         limit = least * np.where(_beside_gap(errors.number), _ODD.beside_gap, 1.0)
         if name.startswith("phase_error"):
             limit = np.maximum(limit, _ripple_error(reading, context))
-        limit = limit * np.maximum(1.0, slowness(reading)[errors.number] / _BETWEEN.stalls) ** 2
+        limit = limit * np.maximum(1.0, slow[errors.number] / _BETWEEN.stalls) ** 2
         # A cam turns once while every cylinder fires.
         cycles = 2 if reading.sheet.role == Role.CAM else 1
         orders = engine_orders(wheel.slots, (context.cylinders or 4) * cycles)
@@ -162,7 +163,7 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             {"measure": "between", "size": 1.0, "turns": max(len(reading.teeth.anchors), seen), "seen": seen},
             _at_times(reading, times),
         )  # fmt: skip
-    for number in bridged(reading) if reading.both_ends else ():
+    for number in bridged(reading):
         # The tooth before is as wide as two, and the one that is not seen makes its neighbours look moved.
         said += [number - 2, number - 1, number, number + 1, number + 2]
         spans = np.flatnonzero((reading.teeth.spans == 2) & (reading.teeth.number[:-1] % wheel.slots + 1 == number))

@@ -67,8 +67,7 @@ class Teeth:
 
     def longest_stretch(self) -> tuple[float, float]:
         """Start and end (s) of the longest stretch in which the shaft turned without a rest and the signal was there."""
-        still = max(STILL, 2.0 * (self.wheel.missing + 2) if self.wheel else 0.0)
-        cut = np.flatnonzero((self.spans == 0) | (self.ratio >= still) | self.creeping)
+        cut = np.flatnonzero((self.spans == 0) | (self.ratio >= still_beyond(self.wheel)) | self.creeping)
         first, last = np.concatenate([[0], cut + 1]), np.concatenate([cut, [len(self.times) - 1]])
         longest = int(np.argmax(last - first))
         return float(self.times[first[longest]]), float(self.times[last[longest]])
@@ -85,6 +84,16 @@ class Teeth:
             return np.full(max(len(self.times) - 1, 0), np.nan)
         spans = np.where(self.spans > 0, self.spans, np.nan)
         return 60.0 * spans / (self.wheel.slots * np.diff(self.times))
+
+
+def still_beyond(wheel: Wheel | None) -> float:
+    """The pitches from which on a space is a standstill: well beyond the reference gap of the wheel."""
+    return max(STILL, 2.0 * (wheel.missing + 2)) if wheel else STILL
+
+
+def lengths(ratio: np.ndarray) -> np.ndarray:
+    """Logarithms of spaces in pitches, none so far from even that it would outweigh all others."""
+    return np.clip(np.log(np.maximum(ratio, 1e-3)), -0.9, 1.9)
 
 
 def pace_around(pitches: np.ndarray) -> np.ndarray:

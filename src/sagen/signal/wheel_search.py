@@ -15,15 +15,16 @@ from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.fold import Laid, explain, pattern, sensible
 from sagen.signal.limits import limits
 from sagen.signal.slots import (
-    STILL,
     WANDERS,
     Teeth,
     broken,
+    lengths,
     lost_teeth,
     pace_around,
     pitch_ratio,
     slots_passed,
     spread,
+    still_beyond,
     whole_turns,
 )
 
@@ -59,7 +60,7 @@ def read_teeth(times: np.ndarray, declared: Wheel | None = None, breaks: np.ndar
     if len(spaces) < 3:
         return Teeth(times, np.ones(len(spaces)), np.ones(len(spaces), int))
     ratio = broken(pitch_ratio(spaces), times, breaks)
-    still = max(STILL, 2.0 * (declared.missing + 2) if declared else 0)
+    still = still_beyond(declared)
     counted = _counted(times, ratio, still, declared, breaks)
     return counted if counted is not None else _by_slots(times, ratio, still, declared)
 
@@ -107,9 +108,7 @@ def _counted(
         anchors.append(first + marks[(marks > 0) & (marks < last - first)])
         even = [even[0] + good, even[1] + max(len(marks) - 1, 0)]
     if doubled and len(doubled) < 0.7 * max(even[1], 1):
-        extra = np.isin(np.arange(len(times)), doubled)
-        again = read_teeth(times[~extra], declared, breaks)
-        return replace(again, between=np.sort(np.concatenate([again.between, times[extra]])))
+        return _without(times, np.isin(np.arange(len(times)), doubled), declared, breaks)
     anchors = np.concatenate(anchors) if anchors else np.empty(0, np.int64)
     least = 1.2 if returned else SHORTER * (laid.wheel.missing + 1)
     alike = float(np.mean(ratio[anchors - 1] > least)) if len(anchors) else 1.0
@@ -128,18 +127,20 @@ def _without_extra(times, ratio, still, declared, laid: Laid, start: int, breaks
     """The row without the pulse too many of every turn."""
     place = (np.arange(len(times)) - start - laid.first) % (laid.count + 1)
     extra = place == laid.extra
-    if extra.any():
-        kept = times[~extra]
-        again = read_teeth(kept, declared, breaks)
-        return replace(again, between=np.sort(np.concatenate([again.between, times[extra]])))
-    return _by_slots(times, ratio, still, declared)
+    return _without(times, extra, declared, breaks) if extra.any() else _by_slots(times, ratio, still, declared)
+
+
+def _without(times: np.ndarray, extra: np.ndarray, declared: Wheel | None, breaks: np.ndarray) -> Teeth:
+    """The row read again without the pulses that are no teeth, which are kept beside it."""
+    again = read_teeth(times[~extra], declared, breaks)
+    return replace(again, between=np.sort(np.concatenate([again.between, times[extra]])))
 
 
 def _marks(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = False) -> np.ndarray | None:
     """Which teeth of an unbroken stretch are tooth 1, gaps before and behind the stretch not among them; None where the
     stretch is too short to tell."""
     count, spans = laid.count, np.log(laid.spans.astype(float))
-    logs = np.clip(np.log(np.maximum(ratio, 1e-3)), -0.9, 1.9)
+    logs = lengths(ratio)
     if len(logs) < 2:
         return None
     if first is None and len(logs) < 2 * count:
@@ -175,7 +176,7 @@ def _best_chain(logs: np.ndarray, fits: np.ndarray, laid: Laid) -> np.ndarray | 
     """The likeliest row of turns where teeth are missed or doubled here and there: dynamic programming over which teeth
     are tooth 1, each by the space before it, and how many more or fewer teeth than the wheel has lie between two."""
     count, gap = laid.count, np.log(float(laid.spans[-1]))
-    shift = min(MOST_SHIFT, max(1, count // 4))
+    shift = _most_shift(count)
     if len(logs) < count + shift + 2:
         return None
     if laid.wheel.others:
@@ -199,10 +200,15 @@ def _best_chain(logs: np.ndarray, fits: np.ndarray, laid: Laid) -> np.ndarray | 
     return np.array(chain[::-1]) if len(chain) >= 3 else None
 
 
+def _most_shift(count: int) -> int:
+    """By how many teeth a turn may hold more or fewer, so that the next one still lies ahead."""
+    return min(MOST_SHIFT, max(1, count // 4))
+
+
 def _followed(fits: np.ndarray, count: int, whole: float) -> np.ndarray:
     """Turn for turn: the next one begins where it fits best, as many teeth on as the wheel has or a few more or less."""
     best = int(np.argmax(fits))
-    shift = min(MOST_SHIFT, max(1, count // 4))
+    shift = _most_shift(count)
     offsets = np.arange(-shift, shift + 1)
     cost = 0.12 * whole * np.abs(offsets)
     out = [best]
