@@ -77,7 +77,7 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     if plain is not None:
         return plain
     cycle = _cycle(np.log(np.maximum(spaces[: len(logs)], 1e-12)), count)
-    found = _candidates(folded, count, declared)
+    found = [one for one in _candidates(folded, count, declared) if sensible(one.wheel, declared)]
     if len(found) > FEW_WEIGHED:
         # A look with one height of wave leaves the few that all are tried on.
         rough = [_weighed(one, cycle, AMPLITUDES[1:2]).weight for one in found]
@@ -85,7 +85,7 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
         firsts = {found[k].wheel: k for k in order[::-1]}  # of each wheel at least one
         found = [found[k] for k in {*order[:FEW_WEIGHED].tolist(), *firsts.values()}]
     best = max((_weighed(one, cycle) for one in found), key=lambda one: one.weight, default=None)
-    if best is None or not sensible(best.wheel, declared):
+    if best is None:
         return None
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
     if declared is not None and best.wheel != declared and share < _LIMIT.returns_wandering and spread(ratio) > WANDERS:
@@ -192,17 +192,15 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
     wheels = {one: _usual(one, declared) for one in (declared, *shipped().values()) if one is not None and one.missing}
     for wheel, usual in wheels.items():
         stated = wheel == declared
-        for parts in (1,) if stated else (1, 2, 3, 4):
+        for parts in (1, 2) if stated else (1, 2, 3, 4):
             if parts * teeth_of(wheel) == count:
-                found += _placed(
-                    folded, wheel, np.tile(pattern(wheel), parts), usual - _LIMIT.part_of_turn * (parts > 1), 2
-                )
-        if stated:
-            lost = teeth_of(wheel) - count
-            if 0 < lost <= MOST_LOST:
-                found += _with_lost(folded, wheel, lost, usual)
-            if lost == -1:
-                found += _with_extra(folded, wheel, usual)
+                part = 0.0 if stated else _LIMIT.part_of_turn * (parts > 1)
+                found += _placed(folded, wheel, np.tile(pattern(wheel), parts), usual - part, 2)
+        lost = teeth_of(wheel) - count
+        if 0 < lost <= (MOST_LOST if stated else int(declared is None)):
+            found += _with_lost(folded, wheel, lost, usual)
+        if stated and lost == -1:
+            found += _with_extra(folded, wheel, usual)
     known = {one.wheel for one in found}
     # With as many teeth as the stated wheel has, no wheel that nobody lists is thought of, however its gaps look.
     for wheel, spans in _free(folded) if declared is None or count != teeth_of(declared) else ():

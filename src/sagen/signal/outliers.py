@@ -18,6 +18,26 @@ def engine_orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
     return tuple(sorted({1, 2, *firing} & set(range(1, max(slots // 5, 2) + 1))))
 
 
+#: what the cubic makes of a single tooth out of place, and of a space that is too wide with its teeth where they were
+TOOTH, SPACE = np.array([1 / 6, -2 / 3, 1.0, -2 / 3, 1 / 6]), np.array([1 / 6, -1 / 2, 1 / 2, -1 / 6])
+
+
+def _is_print(value: np.ndarray, errors: ToothDeviations, place: int) -> bool:
+    """Whether the places around one stray as a single tooth out of place makes them, or a ring that has slipped there; a
+    shaft that nearly stalls bends them, too, but otherwise."""
+    noise = errors.standard_error(0.0) ** 2
+
+    def fits(first: int, share: np.ndarray) -> bool:
+        seen = value[(place + first + np.arange(len(share))) % len(value)]
+        left = seen - share * (share @ seen) / (share @ share)
+        allowed = _LIMIT.not_its_print * float(seen @ seen) + _LIMIT.print_noise * len(share) * noise
+        return float(left @ left) <= allowed
+
+    if fits(-2, TOOTH):
+        return True
+    return abs(value[place]) <= _LIMIT.most_slipped and (fits(-1, SPACE) or fits(-2, SPACE))
+
+
 def outstanding(
     errors: ToothDeviations, limit: np.ndarray, sure: float, slots: int, orders: tuple[int, ...], *, spread: bool
 ) -> Iterator[tuple[int, float, float]]:
@@ -53,5 +73,6 @@ def outstanding(
         least = min(abs(itself), abs(float(size[place])))
         if least < max(sure * error, limit[place]):
             return
-        yield place, itself, least / error
+        if not spread or _is_print(value, errors, place):
+            yield place, itself, least / error
         taken = np.column_stack([taken, prints[:, place]])

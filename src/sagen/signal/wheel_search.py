@@ -15,6 +15,7 @@ from sagen.model.wheel import MOST_SLOTS, Wheel
 from sagen.signal.fold import Laid, explain, pattern, sensible
 from sagen.signal.limits import limits
 from sagen.signal.slots import (
+    UNKNOWN,
     WANDERS,
     Teeth,
     broken,
@@ -36,6 +37,7 @@ LONG = 1.5  #: a space this many times its neighbours' may be a gap
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
 RETURNS = 0.5  #: share of the long spaces that must return after a turn for a wheel to be found
 ALIKE = 0.65  #: two gaps may be one another's turn when their lengths' logarithms differ by less
+SLOW_GAP = 1.6  #: how much longer than a standstill beside like spaces one has to be against the pace: a gap in a slow compression is none
 SHORTER, LONGER = 0.75, 2.4  #: how far a gap's length may be off: ripple makes it shorter, lost teeth longer
 
 
@@ -76,11 +78,15 @@ def _counted(
     longest = int(np.argmax(stops - starts))
     part = slice(int(starts[longest]), int(stops[longest]) - 1)
     laid = explain(ratio[part], np.diff(times)[part], declared)
-    if laid is None and len(starts) > 1 and not len(breaks):
+    if laid is None and len(starts) > 1:
         # An engine that nearly stalls in a compression cuts the row into turns, but as many teeth pass in each.
-        laid = explain(ratio, np.diff(times), declared)
+        holes = np.flatnonzero(ratio >= UNKNOWN) + 1
+        begin, end = np.concatenate([[0], holes]), np.concatenate([holes, [len(times)]])
+        longest = int(np.argmax(end - begin))
+        whole = slice(int(begin[longest]), int(end[longest]) - 1)
+        laid = explain(ratio[whole], np.diff(times)[whole], declared)
         if laid is not None:
-            starts, stops, part = np.array([0]), np.array([len(times)]), slice(0, len(ratio))
+            starts, stops, part = begin, end, whole
     returned = laid is not None
     if not returned:
         if declared is None or not declared.missing:
@@ -326,7 +332,7 @@ class _Row:
         """Spaces in which the shaft stood, or nothing was seen of it, shape (n - 1,): far longer than their neighbours,
         or, where it rocked before and behind, than the pace around them."""
         spaces = np.diff(self.times)
-        return (self.ratio >= self.still) | (spaces >= self.still * pace_around(spaces))
+        return (self.ratio >= self.still) | (spaces >= SLOW_GAP * self.still * pace_around(spaces))
 
 
 @dataclass(frozen=True)
