@@ -67,7 +67,9 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     last = _pitch_near(teeth, len(spaces), -1)
     lasting = last and rest > max(_LIMIT.end_s, (missing + _LIMIT.end_pitches) * max(last, _own_pitches(teeth)[-1]))
     # A coil is silent before the shaft stands.
-    silent = reading.grows_with_speed and pitches_to_rest(_pitches_beside(teeth, len(spaces), False)[0]) < _LIMIT.rest_coil
+    silent = (
+        reading.grows_with_speed and pitches_to_rest(_pitches_beside(teeth, len(spaces), False)[0]) < _LIMIT.rest_coil
+    )
     resting = silent or comes_to_rest(teeth, len(spaces))
     if lasting and last <= _LIMIT.end_steady * usual and not coarse and not resting:
         found.append(Interruption(float(teeth.times[-1]), end, False))
