@@ -82,13 +82,15 @@ def _deep(angle: np.ndarray) -> np.ndarray:
 
 def test_a_gap_in_the_slow_part_of_a_compression_does_not_cut_the_row():
     teeth = _passing("60: 19-20, 59-60", 16, _deep, "60: 19-20, 59-60")
-    assert teeth.wheel.slots == 60 and not [n for n, share in teeth.lost.items() if share > 0.2]
+    assert teeth.wheel.slots == 60
+    assert not [n for n, share in teeth.lost.items() if share > 0.2]
     assert set(np.unique(teeth.spans)) == {1, 3}
 
 
 def test_every_other_turn_alike_is_still_the_stated_wheel():
     teeth = _passing("48-2", 12, _deep, "48-2")
-    assert (teeth.wheel.slots, teeth.wheel.missing) == (48, 2) and not teeth.lost
+    assert (teeth.wheel.slots, teeth.wheel.missing) == (48, 2)
+    assert not teeth.lost
 
 
 def test_an_unstated_wheel_with_a_tooth_lost_is_the_usual_wheel_with_a_tooth_lost():
