@@ -12,8 +12,10 @@ from lxml import etree
 from PySide6.QtGui import QColor
 
 from conftest import square_teeth
+from sagen.casework.paper import write_report
 from sagen.desk.lenses.lens import colour_steps, coloured, scale_of
 from sagen.desk.look import theme
+from sagen.files.whole import save_whole
 from sagen.kinds import build, examine
 from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
@@ -22,7 +24,7 @@ from sagen.model.errors import SagenError, StoreError
 from sagen.model.sheet import Sheet
 from sagen.report.look import in_words
 from sagen.report.plot import lane_svg
-from sagen.report.printed import FindingPage, render_html, save_whole, write_report
+from sagen.report.printed import FindingPage, render_html
 from sagen.report.scene import Lane, Marked, Strip, strip_scene
 from sagen.signal.pyramid import Pyramid
 from sagen.store.shelf import CaptureShelf

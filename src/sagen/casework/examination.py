@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from types import MappingProxyType
 
 from sagen.files import load_sheet, read_capture, read_sheet, sheet_path
 from sagen.kinds import Examination, Pair, examine
@@ -12,7 +13,7 @@ from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
 from sagen.model.sheet import Sheet
-from sagen.model.trail import CaptureEntry, CaptureFile, CodeEntry, ComplaintEntry, KeptReference, Record
+from sagen.model.trail import CaptureEntry, CaptureFile, CircuitEntry, CodeEntry, ComplaintEntry, KeptReference, Record
 from sagen.model.vocabulary import State
 from sagen.signal.pyramid import Pyramid
 from sagen.signal.true_units import in_true_units
@@ -116,7 +117,11 @@ def stated_sheet(capture: Capture, spec: CircuitSpec, cylinders: int | None) -> 
 
 
 def with_captures_read(
-    records: tuple[Record, ...], folder: Path, spec: CircuitSpec, cylinders: int | None
+    records: tuple[Record, ...],
+    folder: Path,
+    spec: CircuitSpec,
+    cylinders: int | None,
+    circuits: Mapping[str, CircuitSpec] = MappingProxyType({}),
 ) -> tuple[Record, ...]:
     """A job file's trail with the captures that it names read and examined; raises SagenError naming the entry."""
     ready: list[Record] = []
@@ -128,16 +133,17 @@ def with_captures_read(
         try:
             sheet_file = folder / one.sheet if one.sheet else None
             capture, sheet, reference = read_pair(folder / one.capture, sheet_file)
-            done = examine(capture, sheet or stated_sheet(capture, spec, cylinders), reference=reference)
+            own = circuits.get(one.circuit, spec)
+            done = examine(capture, sheet or stated_sheet(capture, own, cylinders), reference=reference)
         except SagenError as error:
             raise SagenError(f"trail entry {index - first + 1}: {error}") from None
-        ready.append(capture_entry(done, kept_name(reference)))
+        ready.append(replace(capture_entry(done, kept_name(reference)), circuit=one.circuit))
     return tuple(ready)
 
 
 def _of_the_trail(record: Record) -> bool:
     """Whether a record stands in the file's trail, not among its codes and complaints."""
-    return not isinstance(record, CodeEntry | ComplaintEntry)
+    return not isinstance(record, CodeEntry | ComplaintEntry | CircuitEntry)
 
 
 __all__ = [

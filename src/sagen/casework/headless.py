@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sagen.casework.examination import build_pyramids, capture_entry, kept_name, read_pair, with_captures_read
+from sagen.casework.weighing import weigh_records
 from sagen.codes.lookup import beside, unknown_codes
 from sagen.files.jobs import read_job
 from sagen.kinds import Examination, Pair, examine
@@ -17,7 +18,7 @@ from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
 from sagen.model.vocabulary import Role, SensorKind
 from sagen.reason.case import case_of, circuit_of_sheet
-from sagen.reason.checks import Advice, NextCheck, advice, next_checks
+from sagen.reason.checks import Advice, NextCheck, next_checks
 from sagen.reason.weigh import Case, Posterior, weigh
 from sagen.signal.tapped import Tapped
 
@@ -121,20 +122,27 @@ def _once(captures: list[Tapped]) -> list[Tapped]:
 
 @dataclass(frozen=True)
 class WeighedFile:
-    """A job file weighed."""
+    """A job file weighed; rows of a job of several circuits name theirs."""
 
     suspects: tuple[Suspect, ...]
     checks: tuple[NextCheck, ...]
     advice: Advice
     odd: tuple[str, ...]  #: what codes mean together, and readings that no fault explains
 
+    def as_row(self, most_checks: int) -> dict:
+        """All of it as the command line prints it."""
+        return {
+            "suspects": [one.as_row() for one in self.suspects],
+            "next": [one.as_row() for one in self.checks[:most_checks]],
+            "notes": list(self.odd),
+        }
+
 
 def weighed_file(path: str | Path) -> WeighedFile:
     """Weigh one job file, its captures read and examined; raises SagenError naming what is wrong and where."""
     job = read_job(path)
-    records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders)
-    case = case_of(records, job.circuit, job.gear, job.strategy, job.access, job.opened)
-    suspects, posterior = weigh(case)
-    checks = next_checks(case, posterior)
-    odd = (*job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *posterior.odd)
-    return WeighedFile(suspects, checks, advice(case, posterior, checks), odd)
+    records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders, job.circuits)
+    circuits = job.circuits or {"": job.circuit}
+    told = weigh_records(records, circuits, job.gear, job.strategy, job.access, job.opened)
+    odd = (*job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
+    return WeighedFile(told.suspects, told.checks, told.advice, odd)

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from sagen.casework.open_capture import OpenCapture
 from sagen.casework.taps import JobTaps, before_and_after
 from sagen.casework.words import entry_text
+from sagen.files.whole import save_whole
 from sagen.kinds.piezo.words import gap_words, load_words, share_words
+from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.trail import CodeEntry, ComplaintEntry, DecisionEntry, NoteEntry, ProofEntry, RepairEntry
-from sagen.report.printed import FindingPage, TapsPart
+from sagen.report.printed import FindingPage, TapsPart, render_html, render_pdf
 from sagen.report.rings import sensor_name
 
 
@@ -62,3 +66,17 @@ def _percent(share: float | None) -> str:
 
 def _hertz(value: float | None) -> str:
     return "not read" if value is None else f"{value:,.0f} Hz"
+
+
+def write_report(path: Path, page: FindingPage) -> None:
+    """Write the report as the suffix of `path` says, .html or .pdf; raises SagenError for another suffix or a disk that
+    refuses."""
+    write_page(path, render_html(page))
+
+
+def write_page(path: Path, html: str) -> None:
+    """Write a page as the suffix of `path` says, .html or .pdf; raises as `write_report`."""
+    suffix = path.suffix.lower()
+    if suffix not in (".html", ".pdf"):
+        raise SagenError(f"a report is written as .html or .pdf, not '{path.suffix}'")
+    save_whole(path, html.encode() if suffix == ".html" else render_pdf(html))

@@ -101,20 +101,18 @@ class Weigh(Request):
 
 def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy = Strategy.MOST) -> Weighed:
     """The suspects of a job, and what to check next."""
-    from sagen.reason.case import case_of
-    from sagen.reason.checks import advice, next_checks
-    from sagen.reason.weigh import weigh
+    from sagen.casework.weighing import weigh_records
+    from sagen.reason.several import circuits_of
 
     records = job.records()
-    case = case_of(records, None, gear, strategy)
-    if not case.trail:
+    told = weigh_records(records, circuits_of(records), gear, strategy)
+    if not told.cases:
         return Weighed(job.id)
-    suspects, posterior = weigh(case)
-    checks = next_checks(case, posterior)
     codes = [one.code for one in job.records(CodeEntry) if not one.says]
     together = (*unknown_codes(codes), *beside(codes))
-    said = advice(case, posterior, checks)
-    return Weighed(job.id, suspects, checks, len(posterior.used), said, together + posterior.odd, job_taps(records))
+    return Weighed(
+        job.id, told.suspects, told.checks, told.pieces, told.advice, together + told.odd, job_taps(records)
+    )  # fmt: skip
 
 
 # captures ----------------------------------------------------------------------------------

@@ -7,35 +7,49 @@ from functools import singledispatch
 from sagen.model.errors import SagenError
 from sagen.model.trail import (
     CaptureEntry,
+    CardEntry,
     CircuitEntry,
     CodeEntry,
     ComplaintEntry,
+    CostsEntry,
     DamagedEntry,
     DecisionEntry,
     FindingEntry,
     InspectionEntry,
     NewerEntry,
     NoteEntry,
+    PartEntry,
+    PhotoEntry,
+    PlaceEntry,
     ProofEntry,
     ReadingEntry,
     Record,
     RepairEntry,
     ReplacedEntry,
     ScanEntry,
+    SeenEntry,
     StayedEntry,
+    StepEntry,
+    ValueEntry,
 )
 from sagen.model.vocabulary import CodesBack, Scan
 from sagen.model.words import (
     COMPLAINTS,
     ENGINE_RUNS_SAID,
     FINDING_TITLES,
+    JUDGED,
+    LINE_STATES,
     OCCASIONS,
     ORIGINS,
     OWED,
     PARTS,
+    PLACES,
+    QUANTITIES,
     ROLES,
+    SEEN_MARKS,
     SENSORS,
     STATES_THEN,
+    STEPS,
     THINGS,
 )
 
@@ -93,13 +107,24 @@ def _(one: RepairEntry) -> str:
 
 @entry_text.register
 def _(one: ProofEntry) -> str:
-    return "\n".join([*(OWED[key] for key in one.done if key in OWED), *([one.more] if one.more else [])])
+    told = [OWED[key] for key in one.done]
+    told += [f"Not so: {OWED[key][:1].lower()}{OWED[key][1:]}" for key in one.failed]
+    told += [f"Codes read: {', '.join(one.codes)}"] if one.codes else []
+    drive = one.drive
+    if drive:
+        far = [f"{drive['km']:g} km"] if drive.get("km") else []
+        far += [f"{drive['minutes']:g} min"] if drive.get("minutes") else []
+        far += [str(drive["conditions"])] if drive.get("conditions") else []
+        came = {True: "the complaint came", False: "the complaint did not come"}.get(drive.get("came"))
+        told.append(f"Drive: {', '.join([*far, *([came] if came else [])])}")
+    return "\n".join([*told, *([one.more] if one.more else [])])
 
 
 @entry_text.register
 def _(one: ReadingEntry) -> str:
     shown = one.shown or f"{one.value:g} {'Ω' if one.ohms else 'V'}"
-    return f"{shown} at {one.point.replace('_', ' ')}\n{STATES_THEN[one.state]}"
+    judged = f": {JUDGED[one.judged]}" if one.judged else ""
+    return f"{shown} at {one.point.replace('_', ' ')}{judged}\n{STATES_THEN[one.state]}"
 
 
 @entry_text.register
@@ -148,6 +173,73 @@ def _(one: CircuitEntry) -> str:
 @entry_text.register
 def _(one: DecisionEntry) -> str:
     return f"While it is open: {one.choice}" + (f"\n{one.text}" if one.text else "")
+
+
+@entry_text.register
+def _(one: CardEntry) -> str:
+    circuits = ", ".join(str(row.get("name", "")) for row in one.card.get("circuit", ()))
+    title = " ".join(str(one.card[key]) for key in ("make", "model", "engine") if one.card.get(key))
+    return title + (f"\nCircuits: {circuits}" if circuits else "")
+
+
+@entry_text.register
+def _(one: ValueEntry) -> str:
+    shown = one.shown or f"{one.value:g} {QUANTITIES[one.quantity]}"
+    state = STATES_THEN[one.state] if one.state else ""
+    judged = f": {JUDGED[one.judged]}" if one.judged else ""
+    where = ", ".join(part for part in (" and ".join(one.between), state, one.when) if part)
+    return f"{shown}{judged}\n{where}"
+
+
+@entry_text.register
+def _(one: PlaceEntry) -> str:
+    return f"{PLACES[one.place]} {'opened: what can be done there costs no access now' if one.opened else 'closed up'}"
+
+
+@entry_text.register
+def _(one: StepEntry) -> str:
+    told = f"{STEPS[one.step].partition(':')[0]}: {one.what}" + (f", {one.size}" if one.size else "")
+    told += f"\nBefore it goes back: {one.owes}" if one.owes and not one.back else ""
+    return told + ("\nTogether again" if one.back else "")
+
+
+@entry_text.register
+def _(one: PartEntry) -> str:
+    told = f"{one.count} x {one.name}" if one.count > 1 else one.name
+    told += f", {one.maker}" if one.maker else ""
+    told += f" {one.number}" if one.number else ""
+    cost = [f"{one.price:,.2f}"] if one.price is not None else []
+    cost += [said_days(one.lead_days)] if one.lead_days is not None else []
+    bench = [f"{key} {value}" for key, value in one.bench.items() if value]
+    lines = [told, ", ".join([LINE_STATES[one.state], *cost])]
+    return "\n".join([*lines, *([f"On the bench: {'; '.join(bench)}"] if bench else []), *([one.text] if one.text else [])])
+
+
+@entry_text.register
+def _(one: SeenEntry) -> str:
+    return f"{one.seen}\n{SEEN_MARKS[one.mark]}" + (f", because {one.because}" if one.because else "")
+
+
+@entry_text.register
+def _(one: PhotoEntry) -> str:
+    return one.caption or one.words or "A photo"
+
+
+@entry_text.register
+def _(one: CostsEntry) -> str:
+    named = {
+        "An hour": one.hour, "A come-back": one.come_back, "A day of standing": one.day, "The part": one.part_price,
+    }  # fmt: skip
+    told = [f"{name} {value:,.2f}" for name, value in named.items() if value is not None]
+    told += [f"the part comes {said_days(one.lead_days)}"] if one.lead_days is not None else []
+    return ", ".join(told) or "As the shop has them"
+
+
+def said_days(days: float) -> str:
+    """A lead time as it is said: "at hand", "tomorrow", "in 12 days"."""
+    if days == 0:
+        return "at hand"
+    return "tomorrow" if days == 1 else f"in {days:g} days"
 
 
 @entry_text.register

@@ -41,13 +41,7 @@ def run(arguments) -> int:
             )
             continue
         if arguments.json or arguments.stdin:
-            row = {
-                "job": name,
-                "suspects": [one.as_row() for one in found.suspects],
-                "next": [one.as_row() for one in found.checks[:MOST_CHECKS]],
-                "notes": list(found.odd),
-            }
-            print(json.dumps(row, ensure_ascii=False))
+            print(json.dumps({"job": name, **found.as_row(MOST_CHECKS)}, ensure_ascii=False))
         else:
             _print_plain(name, found)
         sys.stdout.flush()
@@ -59,7 +53,7 @@ def _print_plain(name: str, found) -> None:
 
     print(name)
     for one in found.suspects[:5]:
-        print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.title}")
+        print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.title}{f' ({one.circuit})' if one.circuit else ''}")
         if one.estimate is not None:
             print(f"           {estimate_text(one.estimate)}")
         for reason in one.reasons[:3]:
@@ -68,4 +62,4 @@ def _print_plain(name: str, found) -> None:
         print(f"  note: {odd}")
     print(f"  {found.advice.text}")
     for one in found.checks[:3]:
-        print(f"  next: {one.check.name} ({one.total_minutes:.0f} min). {one.why} Sound: {one.expect}")
+        print(f"  next: {f'{one.circuit}: ' if one.circuit else ''}{one.check.name} ({one.total_minutes:.0f} min). {one.why} Sound: {one.expect}")

@@ -15,7 +15,7 @@ def add(verbs) -> None:
 
 def run(arguments) -> int:
     from sagen.casework.headless import page_of_file
-    from sagen.report.printed import write_report
+    from sagen.casework.paper import write_report
 
     write_report(Path(arguments.output), page_of_file(arguments.file, arguments.sheet))
     return 0

@@ -145,8 +145,12 @@ def silent_sensors(known: Iterable[CodeMeaning]) -> dict[tuple, str]:
     }
 
 
-def beside(codes: list[str]) -> list[str]:
-    """What several codes together would mean, a sentence each."""
+def several_silent(codes: Iterable[str]) -> bool:
+    """Whether codes say that more than one sensor gives no usable signal."""
+    return len(silent_sensors(_known(codes))) > 1
+
+
+def _known(codes: Iterable[str]) -> list[CodeMeaning]:
     known = []
     for one in codes:
         try:
@@ -155,7 +159,12 @@ def beside(codes: list[str]) -> list[str]:
             continue
         if found is not None:
             known.append(found)
-    said = []
+    return known
+
+
+def beside(codes: list[str]) -> list[str]:
+    """What several codes together would mean, a sentence each."""
+    known, said = _known(codes), []
     sensors = silent_sensors(known)
     if any(one.kind == CodeKind.CORRELATION for one in known) and sensors:
         said.append(

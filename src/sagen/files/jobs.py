@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from sagen.files.circuits import circuit_of, engine_of, load_toml
@@ -10,7 +10,9 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError, unknown_name
 from sagen.model.sheet import EngineSheet
 from sagen.model.trail import (
+    MOST_CODE,
     CaptureFile,
+    CircuitEntry,
     CodeEntry,
     ComplaintEntry,
     FindingEntry,
@@ -68,7 +70,7 @@ class JobFile:
     """A checked job file. `trail` begins with its complaints and codes; `folder` is where its captures are looked
     for."""
 
-    circuit: CircuitSpec
+    circuit: CircuitSpec  #: the first, where there are several
     engine: EngineSheet = field(default_factory=EngineSheet)
     gear: tuple[Gear, ...] = CHOSEN_GEAR
     strategy: Strategy = Strategy.MOST
@@ -77,6 +79,7 @@ class JobFile:
     access: dict[str, float] = field(default_factory=dict)  #: minutes to get at a place
     opened: tuple[str, ...] = ()  #: places that are open now
     notes: tuple[str, ...] = ()  #: what was taken for granted, in words
+    circuits: dict[str, CircuitSpec] = field(default_factory=dict)  #: by name, where the job has several
 
     @property
     def codes(self) -> tuple[str, ...]:
@@ -95,10 +98,8 @@ def read_job(path: str | Path) -> JobFile:
             raise SheetError(f"{where}: {unknown_name('key', key, _KEYS)}")
     engine, runs = _engine(data.get("engine"), where)
     codes = _codes(data, where)
-    circuit, notes = circuit_of(data.get("circuit"), where=where), []
-    if "sensor" not in data["circuit"]:
-        circuit, note = _likely_sensor(circuit, codes)
-        notes.append(note)
+    circuits, notes = _circuits(data.get("circuit"), codes, where)
+    circuit = next(iter(circuits.values()))
     told: list[Record] = [ComplaintEntry(one) for one in _words(data, "complaints", where, Complaint)]
     when = tuple(_words(data, "when", where, Occasion))
     if when or runs is not None:
@@ -114,9 +115,39 @@ def read_job(path: str | Path) -> JobFile:
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise SheetError(f"{where}: trail must be tables, written [[trail]]")
     trail = [entry_of(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1)]
+    several = circuits if len(circuits) > 1 else {}
+    for number, one in enumerate(trail, start=1):
+        if one.circuit and one.circuit not in circuits:
+            raise SheetError(f"{where}: trail entry {number}: {unknown_name('circuit', one.circuit, circuits)}")
+    # The first circuit is meant where none is named: only of several does a name say more.
+    trail = [one if several or not one.circuit else replace(one, circuit="") for one in trail]
+    told += [CircuitEntry(spec, circuit=name) for name, spec in several.items()]
     return JobFile(
-        circuit, engine, gear, strategy, (*told, *trail), path.parent, access, opened, tuple(notes)
+        circuit, engine, gear, strategy, (*told, *trail), path.parent, access, opened, tuple(notes), several
     )  # fmt: skip
+
+
+MOST_CIRCUITS = 12
+
+
+def _circuits(data: object, codes: list[CodeEntry], where: str) -> tuple[dict[str, CircuitSpec], list[str]]:
+    """`[circuit]`, or several as `[[circuit]]` with a name each; and what was taken for granted of them."""
+    rows = data if isinstance(data, list) else [data]
+    if not rows or len(rows) > MOST_CIRCUITS:
+        raise SheetError(f"{where}: a job is about one circuit, or about up to {MOST_CIRCUITS}")
+    found: dict[str, CircuitSpec] = {}
+    notes = []
+    for number, row in enumerate(rows, start=1):
+        name = row.get("name", "") if isinstance(row, dict) and isinstance(data, list) else ""
+        if isinstance(data, list) and (not isinstance(name, str) or not name.strip() or name in found):
+            raise SheetError(f"{where}: circuit {number}: each of several has a name of its own")
+        table = {key: value for key, value in row.items() if key != "name"} if isinstance(row, dict) and name else row
+        circuit = circuit_of(table, where=where)
+        if "sensor" not in table:
+            circuit, note = _likely_sensor(circuit, codes)
+            notes.append(f"{name}: {note}" if name else note)
+        found[name] = circuit
+    return found, notes
 
 
 def _list(data: dict, key: str, where: str) -> list[str]:
@@ -158,9 +189,6 @@ def _codes(data: dict, where: str) -> list[CodeEntry]:
         except ValueError as error:
             raise SheetError(f"{where}: code {code}: {error}") from None
     return out
-
-
-MOST_CODE = 40  #: characters
 
 
 def _engine(data: object, where: str) -> tuple[EngineSheet, EngineRuns | None]:
@@ -233,16 +261,19 @@ def entry_of(row: dict, where: str) -> Record:
         raise SheetError(f"{where}: {unknown_name('entry', next(iter(row), ''), ENTRIES)}")
     form = ENTRIES[kind]
     for key in row:
-        if key not in (kind, *form.keys):
-            raise SheetError(f"{where}: {unknown_name('key', key, (kind, *form.keys))}")
-    data = {form.first if key == kind else key: value for key, value in row.items()}
+        if key not in (kind, *form.keys, "circuit"):
+            raise SheetError(f"{where}: {unknown_name('key', key, (kind, *form.keys, 'circuit'))}")
+    circuit = row.get("circuit", "")
+    if not isinstance(circuit, str):
+        raise SheetError(f"{where}: circuit must be a name")
+    data = {form.first if key == kind else key: value for key, value in row.items() if key != "circuit"}
     if form.record is FindingEntry:
         fields = {key: value for key, value in data.items() if key not in ("finding", "state")}
         data = {"finding": data["finding"], "state": data.get("state"), "fields": fields}
     if form.record is InspectionEntry and data.get("outcome") == AS_EXPECTED:
         data["outcome"] = ""
     try:
-        return form.record.of(data)
+        return form.record.of(data | ({"circuit": circuit} if circuit else {}))
     except ValueError as error:
         raise SheetError(f"{where}: {_as_written(str(error), form.first, kind)}") from None
 

@@ -13,7 +13,7 @@ from sagen.model.errors import SagenError, unknown_name
 
 COPPER_PER_K = 0.00393  #: at 20 degC, IEC 60028 (from memory)
 #: units of readings: quantity and factor to its SI unit
-UNITS = {"ohm": ("ohm", 1.0), "kohm": ("ohm", 1e3), "Mohm": ("ohm", 1e6), "V": ("V", 1.0), "mV": ("V", 1e-3), "A": ("A", 1.0), "mA": ("A", 1e-3)}  # fmt: skip
+UNITS = {"ohm": ("ohm", 1.0), "kohm": ("ohm", 1e3), "Mohm": ("ohm", 1e6), "V": ("V", 1.0), "mV": ("V", 1e-3), "A": ("A", 1.0), "mA": ("A", 1e-3)} | {one: (one, 1.0) for one in ("Hz", "kPa", "degree", "%", "shown")}  # fmt: skip
 #: temperature coefficient at 20 degC by material
 MATERIALS = {"copper": COPPER_PER_K, "none": 0.0}
 #: a verdict is given when it holds with this probability; between, it is too close to say
@@ -95,7 +95,7 @@ def judge(
     Parameters
     ----------
     value, low, high : float
-        in `unit`; low <= high
+        in `unit`; low <= high; one of the limits may be infinite
     at, temperature : float, degC
         the temperature that the limits are for, and that of the part; resistance is brought to `at`
     leads : float, ohm
@@ -112,7 +112,7 @@ def judge(
         raise SagenError(unknown_name("unit", unit, UNITS))
     if material not in MATERIALS:
         raise SagenError(unknown_name("material", material, MATERIALS))
-    if not all(math.isfinite(one) for one in (value, low, high, at, leads)) or (
+    if not all(math.isfinite(one) for one in (value, at, leads)) or math.isnan(low) or math.isnan(high) or (
         temperature is not None and not math.isfinite(temperature)
     ):
         raise SagenError("every figure must be a finite number")
@@ -234,6 +234,8 @@ def _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, le
     if leads:
         done.append("leads taken off")
     limits = f"{low:g} to {high:g} {unit}"
+    if math.isinf(low) or math.isinf(high):
+        limits = f"at most {high:g} {unit}" if math.isinf(low) else f"at least {low:g} {unit}"
     said = {
         "inside": f"inside {limits}",
         "outside": f"outside {limits}",

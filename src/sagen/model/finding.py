@@ -100,7 +100,9 @@ class Suspect:
     advice: str = ""
     title: str = ""
     estimate: Estimate | None = None
+    circuit: str = ""  #: where the job has several
 
     def as_row(self) -> dict:
         row = {"cause": str(self.cause), "fault": self.title or self.fault, "probability": round(self.probability, 6)}
+        row |= {"circuit": self.circuit} if self.circuit else {}
         return row | ({"estimate": self.estimate.as_row()} if self.estimate else {})

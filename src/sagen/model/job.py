@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from datetime import datetime
-from enum import StrEnum
+from functools import cached_property
 from typing import TypeVar
 
-from sagen.model.trail import CaptureEntry, ProofEntry, Record, RepairEntry
+from sagen.model.proof import Stage, Standing, standing
+from sagen.model.trail import Record
 from sagen.model.vocabulary import EntryKind
 
 AnyRecord = TypeVar("AnyRecord", bound=Record)
@@ -25,15 +26,6 @@ class Entry:
     @property
     def kind(self) -> EntryKind:
         return self.record.kind
-
-
-class Stage(StrEnum):
-    """How far a job has come, as the log shows it."""
-
-    OPEN = "open"
-    FOUND = "finding"
-    REPAIRED = "repaired"
-    PROVEN = "proven"
 
 
 @dataclass(frozen=True)
@@ -63,11 +55,12 @@ class Job:
 
     @property
     def stage(self) -> Stage:
-        if self.of(ProofEntry):
-            return Stage.PROVEN
-        if self.of(RepairEntry):
-            return Stage.REPAIRED
-        return Stage.FOUND if any(one.findings for one in self.records(CaptureEntry)) else Stage.OPEN
+        return self.standing_now.stage
+
+    @cached_property
+    def standing_now(self) -> Standing:
+        """What the trail says of the proof."""
+        return standing(self.records())
 
 
 @dataclass(frozen=True)

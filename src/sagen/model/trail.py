@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, fields
+from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar
 
 from sagen.model.errors import unknown_name
@@ -18,6 +19,7 @@ from sagen.model.vocabulary import (
     FINDING_STATES,
     METER_STATES,
     PART_ALIASES,
+    CardQuantity,
     CodeKind,
     CodesBack,
     CodeStatus,
@@ -25,23 +27,30 @@ from sagen.model.vocabulary import (
     EngineRuns,
     EntryKind,
     FindingKind,
+    Judged,
+    LineState,
     Occasion,
     Origin,
     Part,
     Place,
     Point,
+    ProofStep,
     Quantity,
     Scan,
+    SeenMark,
     State,
+    StepKind,
     Thing,
     word,
 )
 
 if TYPE_CHECKING:
     from sagen.model.circuit import CircuitSpec
+    from sagen.model.machine_card import MachineCard
     from sagen.model.sheet import Sheet
 
 MOST_TEXT = 20_000  #: characters of a note
+MOST_MONEY = 1e9
 MOST_VALUE = 1e12  #: a reading beyond this is no reading; over range is kept as what the meter would show at most
 OVER_RANGE_OHM = 4e7  #: what "over range" counts as
 
@@ -55,9 +64,11 @@ class UnknownField(ValueError):
 
 @dataclass(frozen=True)
 class Record:
-    """Base of all entries."""
+    """Base of all entries. `circuit` names the one that it belongs to, where a job has several; "": the job's first, or
+    all of them."""
 
     kind: ClassVar[EntryKind]
+    circuit: str = field(default="", kw_only=True)
 
     @classmethod
     def of(cls, data: dict):
@@ -82,6 +93,12 @@ class Record:
         if not low <= value <= high:
             raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
         object.__setattr__(self, name, float(value))
+
+    def _money(self, *names: str) -> None:
+        """Fields that are amounts, days or minutes; None for what was not stated."""
+        for name in names:
+            if getattr(self, name) is not None:
+                self._number(name, 0, MOST_MONEY)
 
     def _truth(self, name: str) -> None:
         value = getattr(self, name)
@@ -194,20 +211,38 @@ class RepairEntry(Record):
 
 @dataclass(frozen=True)
 class ProofEntry(Record):
-    """What of the proof is done: keys of `words.OWED`, and more in words."""
+    """Steps of the proof that were done, and such that failed; more in words. `codes` are those that were read after
+    clearing, `drive` how it was driven: km, minutes, conditions, and whether the complaint came."""
 
     kind = EntryKind.PROOF
-    done: tuple[str, ...] = ()
+    done: tuple[ProofStep, ...] = ()
     more: str = ""
+    failed: tuple[ProofStep, ...] = ()
+    codes: tuple[str, ...] = ()
+    drive: dict = field(default_factory=dict)
 
     def __post_init__(self):
         self._text("more")
-        object.__setattr__(self, "done", tuple(str(one) for one in self.done))
+        for name in ("done", "failed"):
+            object.__setattr__(self, name, tuple(word(ProofStep, one, name) for one in getattr(self, name)))
+        object.__setattr__(self, "codes", tuple(str(one)[:MOST_CODE] for one in self.codes))
+        for key, value in self.drive.items():
+            if key not in DRIVE:
+                raise UnknownField(unknown_name("key", key, DRIVE))
+            if key in ("km", "minutes") and (
+                isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e5
+            ):
+                raise ValueError(f"drive: {key} is not a number from 0 to 100000")
+
+
+DRIVE = ("km", "minutes", "conditions", "came")
+MOST_CODE = 40  #: characters
 
 
 @dataclass(frozen=True)
 class ReadingEntry(Record):
-    """A meter reading: volts against battery negative, or ohms. `shown` is the figure as it was typed."""
+    """A meter reading: volts against battery negative, or ohms. `shown` is the figure as it was typed; `judged` what it
+    was against its limits when it was entered, from the card or the model (`against`), None where it was not judged."""
 
     kind = EntryKind.READING
     reading: Quantity
@@ -218,8 +253,13 @@ class ReadingEntry(Record):
     leads_ohm: float = 0.0
     accuracy: str | None = None
     shown: str = ""
+    judged: Judged | None = None
+    against: str = ""
 
     def __post_init__(self):
+        if self.judged is not None:
+            self._word("judged", Judged)
+        self._text("against")
         self._word("reading", Quantity)
         self._word("point", Point)
         self._word("state", State, METER_STATES)
@@ -376,6 +416,183 @@ class CaptureFile(Record):
         self._text("capture")
         if not self.capture:
             raise ValueError("capture: names no file")
+
+
+@dataclass(frozen=True)
+class CardEntry(Record):
+    """The machine's card, as it was when it was put on the trail."""
+
+    kind = EntryKind.CARD
+    card: dict
+
+    def __post_init__(self):
+        if not isinstance(self.card, dict) or not self.card.get("model"):
+            raise ValueError("card: names no machine")
+
+    @cached_property
+    def machine(self) -> MachineCard:
+        """The card itself; raises SheetError where its data make no sense."""
+        from sagen.model.machine_card import MachineCard
+
+        return MachineCard.from_data(self.card, "card of the job")
+
+
+@dataclass(frozen=True)
+class ValueEntry(Record):
+    """A reading of what a card publishes, in any circuit: between which points, in which state, in the unit of the row."""
+
+    kind = EntryKind.VALUE
+    between: tuple[str, ...]
+    quantity: CardQuantity
+    value: float
+    state: State | None = None
+    when: str = ""
+    temperature_c: float | None = None
+    leads_ohm: float = 0.0
+    accuracy: str | None = None
+    shown: str = ""
+    judged: Judged | None = None
+    against: str = ""
+
+    def __post_init__(self):
+        object.__setattr__(self, "between", tuple(str(one)[:60] for one in self.between))
+        if not 1 <= len(self.between) <= 2:
+            raise ValueError("between: one point, or two")
+        self._word("quantity", CardQuantity)
+        self._number("value", -MOST_VALUE, MOST_VALUE)
+        if self.state is not None:
+            self._word("state", State)
+        if self.judged is not None:
+            self._word("judged", Judged)
+        if self.temperature_c is not None:
+            self._number("temperature_c", -60, 250)
+        self._number("leads_ohm", 0, 10)
+        self._text("when", "shown", "against")
+
+
+@dataclass(frozen=True)
+class PlaceEntry(Record):
+    """A place was opened, or closed again; its access is paid once, until then."""
+
+    kind = EntryKind.PLACE
+    place: Place
+    opened: bool = True
+
+    def __post_init__(self):
+        self._word("place", Place)
+        if not isinstance(self.opened, bool):
+            raise ValueError(f"opened: {self.opened!r} is not true or false")
+
+
+@dataclass(frozen=True)
+class StepEntry(Record):
+    """One step of taking something apart; `back` once it is together again. `size`: of the bolt; `owes`: what it needs
+    before it goes back (a seal, a torque); `place`: what it has to do with."""
+
+    kind = EntryKind.STEP
+    step: StepKind
+    what: str
+    size: str = ""
+    owes: str = ""
+    place: Place | None = None
+    back: bool = False
+
+    def __post_init__(self):
+        self._word("step", StepKind)
+        self._text("what", "size", "owes")
+        if not self.what.strip():
+            raise ValueError("what: says nothing")
+        if self.place is not None:
+            self._word("place", Place)
+        self._truth("back")
+
+
+@dataclass(frozen=True)
+class PartEntry(Record):
+    """A part line: what is wanted for the job, from whom, for how much, in how many days, and how far it has come.
+    `bench`: what was measured of it before it is fitted (ohms, pulses, looks: words each)."""
+
+    kind = EntryKind.PART
+    name: str
+    part: Part | None = None
+    number: str = ""
+    maker: str = ""
+    origin: Origin = Origin.UNKNOWN
+    source: str = ""
+    price: float | None = None
+    count: int = 1
+    lead_days: float | None = None
+    state: LineState = LineState.WANTED
+    bench: dict = field(default_factory=dict)
+    text: str = ""
+
+    def __post_init__(self):
+        self._text("name", "number", "maker", "source", "text")
+        if not self.name.strip():
+            raise ValueError("name: the part is not named")
+        if self.part is not None:
+            object.__setattr__(self, "part", word_of_part(self.part))
+        self._word("origin", Origin)
+        self._word("state", LineState)
+        self._money("price", "lead_days")
+        if isinstance(self.count, bool) or not isinstance(self.count, int) or not 1 <= self.count <= 10_000:
+            raise ValueError(f"count: {self.count!r} is not a number of parts")
+        for key in self.bench:
+            if key not in BENCH:
+                raise UnknownField(unknown_name("key", key, BENCH))
+        object.__setattr__(self, "bench", {key: str(value)[:200] for key, value in self.bench.items()})
+
+
+#: what of a part is looked at on the bench before it is fitted
+BENCH = ("ohms", "pulses", "looks")
+
+
+@dataclass(frozen=True)
+class SeenEntry(Record):
+    """A second fault that was seen on the way, and what becomes of it."""
+
+    kind = EntryKind.SEEN
+    seen: str
+    mark: SeenMark = SeenMark.WATCH
+    because: str = ""
+
+    def __post_init__(self):
+        self._text("seen", "because")
+        if not self.seen.strip():
+            raise ValueError("seen: says nothing")
+        self._word("mark", SeenMark)
+
+
+@dataclass(frozen=True)
+class PhotoEntry(Record):
+    """A photo on the shelf under `token`, with words and an arrow (from x, y to x, y, shares of width and height)."""
+
+    kind = EntryKind.PHOTO
+    token: str
+    caption: str = ""
+    arrow: tuple[float, ...] = ()
+    words: str = ""
+
+    def __post_init__(self):
+        self._text("token", "caption", "words")
+        if len(self.arrow) not in (0, 4) or not all(isinstance(one, int | float) and 0 <= one <= 1 for one in self.arrow):
+            raise ValueError("arrow: four shares from 0 to 1, or none")
+        object.__setattr__(self, "arrow", tuple(float(one) for one in self.arrow))
+
+
+@dataclass(frozen=True)
+class CostsEntry(Record):
+    """What this job's hour, a come-back and a day of standing cost; None: as the shop has it, or not stated."""
+
+    kind = EntryKind.COSTS
+    hour: float | None = None
+    come_back: float | None = None
+    day: float | None = None
+    part_price: float | None = None
+    lead_days: float | None = None
+
+    def __post_init__(self):
+        self._money("hour", "come_back", "day", "part_price", "lead_days")
 
 
 @dataclass(frozen=True)

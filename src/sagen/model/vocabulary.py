@@ -241,6 +241,92 @@ class Place(StrEnum):
     TIMING = "timing"
 
 
+class WireIs(StrEnum):
+    """What a wire of a circuit carries."""
+
+    SUPPLY = "supply"
+    SIGNAL = "signal"
+    GROUND = "ground"
+    COIL = "coil"  #: the other leg of a coil, where neither is the return
+    SHIELD = "shield"
+    OTHER = "other"
+
+
+class CardQuantity(StrEnum):
+    """What a published value is of, by its unit."""
+
+    OHM = "ohm"
+    VOLT = "V"
+    MILLIAMPERE = "mA"
+    HERTZ = "Hz"
+    KILOPASCAL = "kPa"
+    DEGREE = "degree"
+    PERCENT = "%"
+    SHOWN = "shown"  #: a number that the module displays
+
+
+class RelearnKind(StrEnum):
+    """How what a part has changed is taught to the module again."""
+
+    NONE = "none"
+    BY_ITSELF = "by_itself"
+    DRIVEN = "driven"
+    COMMANDED = "commanded"
+    KEY_CYCLES = "key_cycles"
+    IDLE = "idle"
+
+
+class StepKind(StrEnum):
+    """What was done in a step of taking something apart."""
+
+    UNPLUGGED = "unplugged"
+    UNBOLTED = "unbolted"
+    CLAMPED = "clamped"
+    LIFTED = "lifted"
+    DRAINED = "drained"
+    BROKE = "broke"
+
+
+class LineState(StrEnum):
+    """How far a part line has come."""
+
+    OFFER = "offer"
+    WANTED = "wanted"
+    ORDERED = "ordered"
+    CAME = "came"
+    FITTED = "fitted"
+    SENT_BACK = "sent_back"
+
+
+class SeenMark(StrEnum):
+    """What becomes of a second fault that was seen on the way."""
+
+    WATCH = "watch"
+    NOT_NOW = "not_now"
+    QUOTE = "quote"
+    DONE = "done"
+
+
+class ProofStep(StrEnum):
+    """What a repair still owes, in the order in which it is done."""
+
+    MEASURED = "measured"
+    CLEARED = "cleared"
+    READ_NOW = "read_now"
+    RELEARN = "relearn"
+    DRIVEN = "driven"
+    READ_AFTER = "read_after"
+    STAYED_AWAY = "stayed_away"
+
+
+class Judged(StrEnum):
+    """A reading against its limits."""
+
+    INSIDE = "inside"
+    OUTSIDE = "outside"
+    TOO_CLOSE = "too_close"
+
+
 class Strategy(StrEnum):
     """How checks are ranked."""
 
@@ -338,6 +424,14 @@ class EntryKind(StrEnum):
     SCAN = "scan"
     STAYED = "stayed"
     DECISION = "decision"
+    CARD = "card"
+    VALUE = "value"
+    PLACE = "place"
+    STEP = "step"
+    PART = "part"
+    SEEN = "seen"
+    PHOTO = "photo"
+    COSTS = "costs"
     DAMAGED = "damaged"  #: a row that cannot be read
     NEWER = "newer"  #: written by a newer Sagen
 

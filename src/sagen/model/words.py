@@ -7,19 +7,28 @@ import math
 from sagen.model.finding import Estimate
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import (
+    CardQuantity,
     Cause,
     Complaint,
     EngineRuns,
     EntryKind,
     FindingKind,
+    Judged,
+    LineState,
     Occasion,
     Origin,
     Part,
+    Place,
     Point,
+    ProofStep,
+    RelearnKind,
     Role,
+    SeenMark,
     SensorKind,
     State,
+    StepKind,
     Thing,
+    WireIs,
 )
 
 STATES = {
@@ -157,17 +166,61 @@ ENTRY_TITLES = {
     EntryKind.SCAN: "Tester",
     EntryKind.STAYED: "After the repair",
     EntryKind.DECISION: "Decision",
+    EntryKind.CARD: "Machine card",
+    EntryKind.VALUE: "Reading by the card",
+    EntryKind.PLACE: "Access",
+    EntryKind.STEP: "Taken apart",
+    EntryKind.PART: "Part line",
+    EntryKind.SEEN: "Also seen",
+    EntryKind.PHOTO: "Photo",
+    EntryKind.COSTS: "Costs",
     EntryKind.DAMAGED: "Damaged entry",
     EntryKind.NEWER: "From a newer Sagen",
 }
 #: what is owed after a repair, in the order in which it is done
 OWED = {
-    "measured": "The same measurements taken again, and sound",
-    "cleared": "Codes cleared",
-    "relearn": "Relearn done, where the maker calls for one",
-    "driven": "Driven as the complaint was",
-    "stayed_away": "Read again: the code stayed away",
+    ProofStep.MEASURED: "The same measurements taken again, and sound",
+    ProofStep.CLEARED: "Codes cleared",
+    ProofStep.READ_NOW: "Codes read again at once: none came back",
+    ProofStep.RELEARN: "Relearn done, where the maker calls for one",
+    ProofStep.DRIVEN: "Driven as the complaint was",
+    ProofStep.READ_AFTER: "Codes read again after the drive: none came back",
+    ProofStep.STAYED_AWAY: "Read again later: the code stayed away",
 }
+#: the same in two words
+OWED_SHORT = {
+    ProofStep.MEASURED: "measure again", ProofStep.CLEARED: "clear the codes", ProofStep.READ_NOW: "read them at once",
+    ProofStep.RELEARN: "relearn", ProofStep.DRIVEN: "drive", ProofStep.READ_AFTER: "read them after the drive",
+    ProofStep.STAYED_AWAY: "see that it stays away",
+}  # fmt: skip
+RELEARNS = {
+    RelearnKind.NONE: "None", RelearnKind.BY_ITSELF: "By itself, while driving", RelearnKind.DRIVEN: "Driven in steps",
+    RelearnKind.COMMANDED: "Commanded by a tool", RelearnKind.KEY_CYCLES: "Key cycles", RelearnKind.IDLE: "A long idle",
+}  # fmt: skip
+STEPS = {
+    StepKind.UNPLUGGED: "Unplugged", StepKind.UNBOLTED: "Unbolted", StepKind.CLAMPED: "Clamped off",
+    StepKind.LIFTED: "Lifted off", StepKind.DRAINED: "Drained", StepKind.BROKE: "Broke: to the parts list",
+}  # fmt: skip
+LINE_STATES = {
+    LineState.OFFER: "Offer", LineState.WANTED: "Wanted", LineState.ORDERED: "Ordered", LineState.CAME: "Came",
+    LineState.FITTED: "Fitted", LineState.SENT_BACK: "Sent back",
+}  # fmt: skip
+SEEN_MARKS = {
+    SeenMark.WATCH: "Watch", SeenMark.NOT_NOW: "Not now", SeenMark.QUOTE: "Quote", SeenMark.DONE: "Done",
+}  # fmt: skip
+PLACES = {
+    Place.PLUG: "Plug", Place.SENSOR: "Sensor", Place.WHEEL: "Wheel", Place.MODULE: "Module", Place.FUSE: "Fuse box",
+    Place.TIMING: "Timing drive",
+}  # fmt: skip
+WIRES = {
+    WireIs.SUPPLY: "Feed", WireIs.SIGNAL: "Signal", WireIs.GROUND: "Return", WireIs.COIL: "Coil's other leg",
+    WireIs.SHIELD: "Shield", WireIs.OTHER: "Other",
+}  # fmt: skip
+JUDGED = {Judged.INSIDE: "inside", Judged.OUTSIDE: "outside", Judged.TOO_CLOSE: "too close to say"}
+QUANTITIES = {
+    CardQuantity.OHM: "Ω", CardQuantity.VOLT: "V", CardQuantity.MILLIAMPERE: "mA", CardQuantity.HERTZ: "Hz",
+    CardQuantity.KILOPASCAL: "kPa", CardQuantity.DEGREE: "°", CardQuantity.PERCENT: "%", CardQuantity.SHOWN: "shown",
+}  # fmt: skip
 
 
 OCCASIONS = {

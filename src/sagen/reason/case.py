@@ -125,8 +125,11 @@ def case_of(
     strategy: Strategy = Strategy.MOST,
     access: Mapping[str, float] | None = None,
     opened: Iterable[str] = (),
+    *,
+    alone: bool = True,
 ) -> Case:
     """The case of a trail, oldest record first: complaints and codes, which are said together, come before the rest.
+    `alone`: no other circuit of the job is weighed beside it, that would speak for what several codes share.
 
     Raises
     ------
@@ -139,7 +142,7 @@ def case_of(
     trail: list[Evidence | Replaced] = [Complained("", one.complaint) for one in complaints if one.complaint]
     trail += [Comes("", when) for when in dict.fromkeys(when for one in complaints for when in one.when)]
     codes = [one for one in records if isinstance(one, CodeEntry)]
-    trail += code_pieces([(one.code, one.status) for one in codes if not one.says], spec)
+    trail += code_pieces([(one.code, one.status) for one in codes if not one.says], spec, alone=alone)
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
     trail += [Code("", one.code, one.says, one.status == CodeStatus.PENDING) for one in codes if one.says]
     told = _struck_together(records, spec)
@@ -158,7 +161,9 @@ def _kind(entry: CodeEntry) -> CodeKind | None:
     return entry.says or (found.kind if found else None)
 
 
-def code_pieces(codes: Iterable[tuple[str, CodeStatus | None]], spec: CircuitSpec) -> list[Evidence]:
+def code_pieces(
+    codes: Iterable[tuple[str, CodeStatus | None]], spec: CircuitSpec, *, alone: bool = True
+) -> list[Evidence]:
     """What codes say of this circuit; a more particular kind makes a general one of the same sensor needless."""
     known = [(code, status, found) for code, status in codes if (found := _meaning(code)) is not None]
     kinds: dict[str, tuple[str, bool]] = {}
@@ -170,7 +175,7 @@ def code_pieces(codes: Iterable[tuple[str, CodeStatus | None]], spec: CircuitSpe
         if here and _same_bank(found, spec):
             kinds.setdefault(found.kind, (code, status == CodeStatus.PENDING))
     silent = silent_sensors(found for _, _, found in known)
-    if len(silent) > 1 and spec.role in {sensor[0] for sensor in silent} and CodeKind.CORRELATION not in kinds:
+    if alone and len(silent) > 1 and spec.role in {sensor[0] for sensor in silent} and CodeKind.CORRELATION not in kinds:
         kinds["several"] = (", ".join(sorted(silent.values())), False)
     if len(kinds) > 1:
         kinds.pop(CodeKind.CIRCUIT, None)

@@ -77,6 +77,7 @@ class NextCheck:
     why: str
     text: str
     pays: bool = True
+    circuit: str = ""  #: where the job has several
 
     @property
     def total_minutes(self) -> float:
@@ -94,6 +95,7 @@ class NextCheck:
             "gain_bits": round(self.gain_bits, 4),
             "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
             "text": f"{self.text} {self.why}",
+            **({"circuit": self.circuit} if self.circuit else {}),
         }
 
 

@@ -6,14 +6,12 @@ import base64
 from dataclasses import dataclass, field
 from datetime import datetime
 from importlib.resources import files
-from pathlib import Path
 
 import numpy as np
 
 from sagen import __version__
 from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
-from sagen.model.errors import CaptureFileError, SagenError
 from sagen.model.finding import Suspect
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import Cause
@@ -104,33 +102,6 @@ def render_pdf(html: str) -> bytes:
     )
     style = CSS(string=faces, font_config=fonts, url_fetcher=shipped)
     return HTML(string=html, url_fetcher=in_page).write_pdf(stylesheets=[style], font_config=fonts)
-
-
-def write_report(path: Path, page: FindingPage) -> None:
-    """Write the report as the suffix of `path` says, .html or .pdf.
-
-    Raises
-    ------
-    SagenError
-        for another suffix or a disk that refuses.
-    """
-    suffix = path.suffix.lower()
-    if suffix not in (".html", ".pdf"):
-        raise SagenError(f"a report is written as .html or .pdf, not '{path.suffix}'")
-    html = render_html(page)
-    data = html.encode() if suffix == ".html" else render_pdf(html)
-    save_whole(path, data)
-
-
-def save_whole(path: Path, data: bytes) -> None:
-    """Write a file under a passing name and rename it, so that no half of it is left behind."""
-    passing = path.with_name(f".{path.name}.part")
-    try:
-        passing.write_bytes(data)
-        passing.replace(path)
-    except OSError as error:
-        passing.unlink(missing_ok=True)
-        raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
 
 
 def _verdict(page: FindingPage) -> str:

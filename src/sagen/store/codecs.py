@@ -18,9 +18,11 @@ from sagen.model.finding import Cadence, Finding, Span
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
     CaptureEntry,
+    CardEntry,
     CircuitEntry,
     CodeEntry,
     ComplaintEntry,
+    CostsEntry,
     DamagedEntry,
     DecisionEntry,
     FindingEntry,
@@ -28,27 +30,34 @@ from sagen.model.trail import (
     KeptReference,
     NewerEntry,
     NoteEntry,
+    PartEntry,
+    PhotoEntry,
+    PlaceEntry,
     ProofEntry,
     ReadingEntry,
     Record,
     RepairEntry,
     ReplacedEntry,
     ScanEntry,
+    SeenEntry,
     StayedEntry,
+    StepEntry,
     UnknownField,
+    ValueEntry,
 )
 from sagen.model.vocabulary import Complaint, EntryKind, FindingKind
 from sagen.model.words import OWED
 from sagen.signal.strikes import StrikeSet
 
 #: the version that records are written in
-VERSION = 2
+VERSION = 3
 
 RECORDS: dict[EntryKind, type[Record]] = {
     one.kind: one
     for one in (
         ComplaintEntry, CodeEntry, CaptureEntry, FindingEntry, NoteEntry, RepairEntry, ProofEntry, ReadingEntry,
-        InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry, DecisionEntry,
+        InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry, DecisionEntry, CardEntry, ValueEntry,
+        PlaceEntry, StepEntry, PartEntry, SeenEntry, PhotoEntry, CostsEntry,
     )
 }  # fmt: skip
 
@@ -57,7 +66,10 @@ def encode(record: Record) -> tuple[str, int, dict]:
     """A record as kind, version and data that JSON can keep; raises TypeError for one that is only shown."""
     if record.kind not in RECORDS:
         raise TypeError(f"a {record.kind} entry is never written")
-    return str(record.kind), VERSION, {one.name: _plain(getattr(record, one.name)) for one in fields(record)}
+    data = {one.name: _plain(getattr(record, one.name)) for one in fields(record)}
+    if not record.circuit:
+        del data["circuit"]
+    return str(record.kind), VERSION, data
 
 
 def _plain(value: Any) -> Any:
@@ -142,9 +154,16 @@ def _capture(data: dict) -> CaptureEntry:
     )
 
 
+def _card(data: dict) -> CardEntry:
+    made = CardEntry.of(data)
+    _ = made.machine  # what makes no sense is told now, not when it is first asked
+    return made
+
+
 #: kinds whose data hold more than words and numbers
 _MAKE: dict[EntryKind, Callable[[dict], Record]] = {
     EntryKind.CAPTURE: _capture,
+    EntryKind.CARD: lambda data: _card(data),
     EntryKind.CIRCUIT: lambda data: CircuitEntry.of({**data, "spec": CircuitSpec.model_validate(data["spec"])}),
 }
 
@@ -208,4 +227,14 @@ def _upcast_1(kind: str, data: dict) -> tuple[str, dict]:
     return named, make(data)
 
 
-UPCASTERS: dict[int, Callable[[str, dict], tuple[str, dict]]] = {1: _upcast_1}
+def _upcast_2(kind: str, data: dict) -> tuple[str, dict]:
+    """From version 2 to 3: steps of a proof are words of a closed set; what else stood there is told in words."""
+    if kind == "proof":
+        done = [str(one) for one in data.get("done", ())]
+        told = [one for one in done if one not in set(OWED)]
+        more = "; ".join([*told, *([str(data["more"])] if data.get("more") else [])])
+        data = {**data, "done": [one for one in done if one in set(OWED)], "more": more}
+    return kind, data
+
+
+UPCASTERS: dict[int, Callable[[str, dict], tuple[str, dict]]] = {1: _upcast_1, 2: _upcast_2}

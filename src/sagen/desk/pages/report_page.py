@@ -92,7 +92,7 @@ class ReportPage(Page):
 
     def save(self, path: Path) -> None:
         """Write the report; raises SagenError when the disk refuses."""
-        from sagen.report.printed import save_whole
+        from sagen.files.whole import save_whole
 
         save_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
 

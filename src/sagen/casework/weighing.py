@@ -1,0 +1,68 @@
+"""A trail weighed, whether it is of one circuit or of several: the same for a job file and for the log."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from sagen.codes.lookup import several_silent
+from sagen.model.circuit import CircuitSpec
+from sagen.model.finding import Suspect
+from sagen.model.trail import CardEntry, CodeEntry, Record
+from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy, WireIs
+from sagen.reason.case import case_of
+from sagen.reason.checks import Advice, NextCheck, advice, next_checks
+from sagen.reason.several import OfCircuit, records_of, weigh_together
+from sagen.reason.weigh import Case, infer, suspects
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a trail amounts to."""
+
+    suspects: tuple[Suspect, ...] = ()
+    checks: tuple[NextCheck, ...] = ()
+    advice: Advice = field(default_factory=lambda: Advice(False, ""))
+    odd: tuple[str, ...] = ()
+    pieces: int = 0
+    cases: tuple[tuple[str, Case], ...] = ()
+
+
+def weigh_records(
+    records: Iterable[Record],
+    circuits: Mapping[str, CircuitSpec],
+    gear: Iterable[Gear] = CHOSEN_GEAR,
+    strategy: Strategy = Strategy.MOST,
+    access: Mapping[str, float] | None = None,
+    opened: Iterable[str] = (),
+) -> Told:
+    """Suspects, checks and advice of a trail; nothing of one without any evidence."""
+    records, gear = list(records), tuple(gear)
+    card = next((one.machine for one in reversed(records) if isinstance(one, CardEntry)), None)
+    parts = []
+    for name, spec in circuits.items():
+        minutes = {**(card.minutes(name) if card else {}), **(access or {})}
+        own = records_of(records, name, circuits) if len(circuits) > 1 else records
+        case = case_of(own, spec, gear, strategy, minutes, opened, alone=len(circuits) == 1)
+        hangs = (
+            frozenset().union(*(g for wire in (WireIs.SUPPLY, WireIs.GROUND) for g in card.shares(wire) if name in g))
+            if card
+            else frozenset()
+        )
+        parts.append(OfCircuit(name, case, infer(case), hangs))
+    if not any(one.case.trail for one in parts):
+        return Told()
+    cases = tuple((one.name, one.case) for one in parts)
+    pieces = sum(len(one.posterior.used) for one in parts)
+    odd = tuple(dict.fromkeys(said for one in parts for said in one.posterior.odd))
+    if len(parts) == 1:
+        (one,) = parts
+        checks = next_checks(one.case, one.posterior)
+        told = suspects(one.case, one.posterior)
+        return Told(told, checks, advice(one.case, one.posterior, checks), odd, pieces, cases)
+    codes = [one.code for one in records if isinstance(one, CodeEntry)]
+    whole = weigh_together(parts, silent=several_silent(codes))
+    lead = whole.suspects[0].circuit
+    part = next(one for one in whole.parts if one.name == lead)
+    said = advice(part.case, part.posterior, tuple(one for one in whole.checks if one.circuit == lead))
+    return Told(whole.suspects, whole.checks, Advice(said.enough, f"{lead}: {said.text}"), odd, pieces, cases)

@@ -1,0 +1,133 @@
+"""Machine cards as TOML files, and their published values as rows of a CSV file."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from sagen.files.circuits import LARGEST, load_toml
+from sagen.files.whole import save_whole
+from sagen.model.errors import SagenError, SheetError, unknown_name
+from sagen.model.machine_card import CardCircuit, MachineCard, Published
+from sagen.model.sheet import first_fault
+
+#: columns of a CSV of published values; those in brackets of the message may be left out
+COLUMNS = ("circuit", "from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
+NEEDED = ("circuit", "from", "quantity")
+MOST_LINES = 5000
+
+
+def read_card(path: str | Path) -> MachineCard:
+    """Read a card; raises SheetError naming file, table and key."""
+    return MachineCard.from_data(load_toml(path, "machine card"), Path(path).name)
+
+
+def card_text(card: MachineCard) -> str:
+    """The card as the text of its file."""
+    import tomlkit
+
+    return tomlkit.dumps(card.as_data())
+
+
+def write_card(path: str | Path, card: MachineCard) -> None:
+    """Write a card, whole or not at all; raises SagenError when the disk refuses."""
+    save_whole(Path(path), card_text(card).encode())
+
+
+@dataclass(frozen=True)
+class RowsRead:
+    """Published values read from a CSV, by circuit, and what was wrong with other lines."""
+
+    rows: tuple[tuple[str, Published], ...]
+    refused: tuple[str, ...]
+
+
+def read_rows(path: str | Path) -> RowsRead:
+    """Published values from a CSV with the columns circuit, from, to, state, when, quantity, low, high, at, maker.
+
+    Raises
+    ------
+    SheetError
+        for a file that cannot be read, or has no such columns. A single bad row is told in `refused`.
+    """
+    path = Path(path)
+    try:
+        if not path.is_file() or path.stat().st_size > LARGEST:
+            raise SheetError(f"{path.name}: is no file, or larger than rows can be (1 MiB)")
+        text = path.read_bytes().decode("utf-8-sig")
+    except OSError as error:
+        raise SheetError(f"{path.name}: cannot be opened: {error.strerror or error}") from None
+    except UnicodeDecodeError:
+        raise SheetError(f"{path.name}: not UTF-8 text") from None
+    head = text.partition("\n")[0]
+    divider = max(",;\t", key=head.count)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=divider)
+    try:
+        names = [one.strip().lower() for one in next(reader, [])]
+        for one in names:
+            if one not in COLUMNS:
+                raise SheetError(f"{path.name}, line 1: {unknown_name('column', one, COLUMNS)}")
+        missing = [one for one in NEEDED if one not in names]
+        if missing:
+            raise SheetError(f"{path.name}, line 1: the column {missing[0]} is missing")
+        rows, refused = [], []
+        for cells in reader:
+            if not any(one.strip() for one in cells):
+                continue
+            if len(rows) + len(refused) >= MOST_LINES:
+                raise SheetError(f"{path.name}: more than {MOST_LINES} rows")
+            try:
+                rows.append(_row(dict(zip(names, (one.strip() for one in cells), strict=False)), divider))
+            except SagenError as error:
+                refused.append(f"line {reader.line_num}: {error}")
+    except csv.Error as error:
+        raise SheetError(f"{path.name}, line {reader.line_num}: {error}") from None
+    return RowsRead(tuple(rows), tuple(refused))
+
+
+def _row(cells: dict[str, str], divider: str) -> tuple[str, Published]:
+    """One row as (circuit, value); raises SheetError."""
+    if not cells.get("circuit"):
+        raise SheetError("the circuit is not named")
+    between = [cells[one] for one in ("from", "to") if cells.get(one)]
+    data: dict = {"between": between, "quantity": cells.get("quantity", "")}
+    for key in ("state", "when", "maker"):
+        if cells.get(key):
+            data[key] = cells[key]
+    for key in ("low", "high", "at"):
+        text = cells.get(key, "")
+        if not text:
+            continue
+        try:
+            data[key] = float(text.replace(",", ".") if divider != "," else text)
+        except ValueError:
+            raise SheetError(f"{key}: '{text[:30]}' is not a number") from None
+    try:
+        return cells["circuit"], Published.model_validate(data)
+    except ValidationError as error:
+        said = first_fault(error, Published)
+        raise SheetError(said.removeprefix(": ")) from None
+
+
+def with_rows(card: MachineCard, read: RowsRead) -> tuple[MachineCard, tuple[str, ...]]:
+    """The card with rows added to its circuits, and what could not be placed."""
+    refused = list(read.refused)
+    by_circuit: dict[str, list[Published]] = {}
+    for name, row in read.rows:
+        if card.of(name) is None:
+            refused.append(unknown_name("circuit", name, [one.name for one in card.circuit]))
+            continue
+        by_circuit.setdefault(name, []).append(row)
+    circuits = []
+    for one in card.circuit:
+        new = [row for row in by_circuit.get(one.name, ()) if row not in one.published]
+        circuits.append(_with(one, new))
+    return MachineCard.from_data({**card.as_data(), "circuit": [one.model_dump(mode="json", exclude_defaults=True) | {"name": one.name} for one in circuits]}), tuple(refused)
+
+
+def _with(circuit: CardCircuit, rows: list[Published]) -> CardCircuit:
+    return circuit.model_copy(update={"published": (*circuit.published, *rows)})

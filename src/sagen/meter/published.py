@@ -1,0 +1,165 @@
+"""A reading judged against what is published of a machine: rows of its card."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+
+from sagen.meter.judge import Accuracy, Verdict, judge
+from sagen.model.errors import SagenError
+from sagen.model.machine_card import CardCircuit, Published, Wire
+from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, State, WireIs
+
+#: other words for what the far lead of a meter lies on
+TO_BODY = frozenset({"body", "earth", "battery negative", "ground", "minus", "-"})
+#: where volts are measured, and which wire, by what it carries
+POINT_OF_WIRE = {WireIs.SUPPLY: Point.SUPPLY, WireIs.SIGNAL: Point.SIGNAL, WireIs.GROUND: Point.GROUND, WireIs.SHIELD: Point.SHIELD}
+WIRE_POINT = {WireIs.SUPPLY: Point.SUPPLY_WIRE, WireIs.SIGNAL: Point.SIGNAL_WIRE, WireIs.GROUND: Point.GROUND_WIRE}
+MATERIAL = {SensorKind.RELUCTANCE: "copper"}
+
+
+@dataclass(frozen=True)
+class RowLimits:
+    """A row's limits at a temperature; `note` says where they were not published for it."""
+
+    low: float
+    high: float
+    note: str = ""
+
+
+def limits_at(row: Published, temperature: float | None) -> RowLimits | None:
+    """The limits of a row at a temperature (degC); None where they depend on one that is not known.
+
+    Between two rows of a table the limits are taken on a straight line; of ohms above zero their logarithms are, since
+    thermistors fall by so much a degree. Beyond its ends the nearest row is taken, and that said.
+    """
+    if not row.over:
+        return RowLimits(-math.inf if row.low is None else row.low, math.inf if row.high is None else row.high)
+    if temperature is None:
+        return None
+    first, last = row.over[0], row.over[-1]
+    if temperature <= first[0] or temperature >= last[0]:
+        end = first if temperature <= first[0] else last
+        beyond = temperature not in (first[0], last[0])
+        note = f"the table ends at {end[0]:g} °C: its row there is taken" if beyond else ""
+        return RowLimits(end[1], end[2], note)
+    (cold, *at_cold), (warm, *at_warm) = next(
+        pair for pair in pairwise(row.over) if pair[0][0] <= temperature <= pair[1][0]
+    )
+    share = (temperature - cold) / (warm - cold)
+    return RowLimits(*(_between(a, b, share, row.quantity) for a, b in zip(at_cold, at_warm, strict=True)))
+
+
+def _between(a: float, b: float, share: float, quantity: CardQuantity) -> float:
+    if quantity == CardQuantity.OHM and a > 0 and b > 0:
+        return math.exp(math.log(a) + share * (math.log(b) - math.log(a)))
+    return a + share * (b - a)
+
+
+@dataclass(frozen=True)
+class RowVerdict:
+    """A reading against one row: what it came to, in words, and the row."""
+
+    row: Published
+    judged: Judged
+    probability: float
+    text: str
+    low: float = -math.inf
+    high: float = math.inf
+
+
+def against(
+    row: Published,
+    value: float,
+    *,
+    temperature: float | None = None,
+    leads: float = 0.0,
+    accuracy: Accuracy | None = None,
+    digit: float | None = None,
+    material: str = "none",
+) -> RowVerdict:
+    """Judge a reading in the row's unit. `temperature` (degC) is the part's; `leads` (ohm) are taken off ohms.
+
+    Raises
+    ------
+    SagenError
+        for figures that make no sense together.
+    """
+    limits = limits_at(row, temperature)
+    if limits is None:
+        cold, warm = row.over[0][0], row.over[-1][0]
+        return RowVerdict(row, Judged.TOO_CLOSE, 0.5, f"Published from {cold:g} to {warm:g} °C: state the part's temperature.")
+    ohms = row.quantity == CardQuantity.OHM
+    done: Verdict = judge(
+        value, str(row.quantity), limits.low, limits.high, at=20.0 if row.at is None or row.over else row.at,
+        temperature=temperature if ohms and not row.over and row.at is not None else None,
+        material=material if ohms else "none", leads=leads if ohms else 0.0, accuracy=accuracy, digit=digit,
+    )  # fmt: skip
+    maker = f" (maker {row.maker})" if row.maker else ""
+    note = f" {limits.note[:1].upper()}{limits.note[1:]}." if limits.note else ""
+    # What is taken beyond a table's end is no published limit: it cannot condemn a part.
+    judged = Judged(done.verdict) if not limits.note or done.verdict == Judged.INSIDE else Judged.TOO_CLOSE
+    return RowVerdict(row, judged, done.probability_inside, f"{done.text.rstrip('.')}{maker}.{note}", limits.low, limits.high)
+
+
+def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict | None:
+    """Judge a reading against rows of which each is for another maker: inside where any holds it, and said of which;
+    None without rows. Other arguments as `against`."""
+    found = [against(one, value, **how) for one in rows]
+    if not found:
+        return None
+    order = {Judged.INSIDE: 0, Judged.TOO_CLOSE: 1, Judged.OUTSIDE: 2}
+    best = min(found, key=lambda one: (order[one.judged], -one.probability))
+    makers = [one.row.maker for one in found if one.judged == Judged.INSIDE and one.row.maker]
+    others = [one.row.maker for one in found if one.judged == Judged.OUTSIDE and one.row.maker]
+    if len(found) > 1 and makers:
+        more = f" Fits {' or '.join(makers)}" + (f", not {' or '.join(others)}." if others else ".")
+        return RowVerdict(best.row, best.judged, best.probability, best.text + more, best.low, best.high)
+    return best
+
+
+def rows_for(circuit: CardCircuit, point: Point, state: State, *, ohms: bool) -> tuple[Published, ...]:
+    """The rows of a card's circuit that speak of a reading at a point in a state."""
+    quantity = CardQuantity.OHM if ohms else CardQuantity.VOLT
+    return tuple(
+        one for one in circuit.published
+        if one.quantity == quantity and not one.when and one.state in (None, state) and point_of(one, circuit) == point
+    )  # fmt: skip
+
+
+def point_of(row: Published, circuit: CardCircuit) -> Point | None:
+    """Which probe point of the model a row speaks of; None for any other pair of points."""
+    wires = [_wire(name, circuit) for name in row.between if name.lower() not in TO_BODY or _pin(name, circuit)]
+    to_body = any(name.lower() in TO_BODY for name in row.between)
+    if any(one is None for one in wires):
+        return None
+    if row.quantity == CardQuantity.OHM:
+        if len(wires) == 2 and wires[0] == wires[1]:
+            return WIRE_POINT.get(wires[0].carries)
+        carried = {one.carries for one in wires} | ({WireIs.GROUND} if to_body else set())
+        return Point.SENSOR if len(row.between) == 2 and WireIs.SUPPLY not in carried and len(carried) == 2 else None
+    far = [one for one in wires if one.carries != WireIs.GROUND]
+    if len(far) > 1:
+        return None
+    chosen = far[0] if far else (wires[0] if wires else None)
+    return POINT_OF_WIRE.get(chosen.carries) if chosen else None
+
+
+def _pin(name: str, circuit: CardCircuit) -> bool:
+    return any(name in (one.sensor_pin, one.module_pin) for one in circuit.wire)
+
+
+def _wire(name: str, circuit: CardCircuit) -> Wire | None:
+    """The wire that a name means: a pin at either end, else what it carries."""
+    pin = next((one for one in circuit.wire if name in (one.sensor_pin, one.module_pin)), None)
+    return pin or next((one for one in circuit.wire if one.carries == name.lower()), None)
+
+
+def material_of(circuit: CardCircuit) -> str:
+    """What the sensor's ohms follow with the temperature."""
+    return MATERIAL.get(circuit.sensor, "none")
+
+
+__all__ = ["RowLimits", "RowVerdict", "SagenError", "against", "against_rows", "limits_at", "material_of", "point_of", "rows_for"]

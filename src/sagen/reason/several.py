@@ -1,0 +1,247 @@
+"""A job of several circuits: each weighed by itself, what they share weighed once.
+
+A machine has one fault far more often than two. So the hypotheses are: nothing wrong; one fault in one circuit; one fault
+in what several circuits share (fuse, relay, the module's 5 V, the engine's earth, a splice of the feed or the return), which
+shows in all of them at once; and, rarer, a fault in each of two circuits. The likelihoods are those of the circuits' own
+particles, as odds against a sound circuit, so that a circuit in which nothing was measured says nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from sagen.model.circuit import CircuitSpec
+from sagen.model.finding import Suspect
+from sagen.model.trail import (
+    CaptureEntry,
+    CircuitEntry,
+    FindingEntry,
+    InspectionEntry,
+    ReadingEntry,
+    Record,
+    RepairEntry,
+    ReplacedEntry,
+)
+from sagen.model.vocabulary import Cause, Part
+from sagen.reason.case import circuit_of
+from sagen.reason.checks import NextCheck, next_checks
+from sagen.reason.facts import SOUND, cause_of, knowledge
+from sagen.reason.weigh import BOTH, Case, Posterior, suspects, world_of
+
+#: how much of a fault mode lies where several circuits would have it (common practice, no published source); the second
+#: figure where the card says that they hang on one wire
+SHARED = {
+    "fuse_blown": (0.6, 0.9), "relay_contact_bad": (0.6, 0.9), "shared_5_v_pulled_down": (0.9, 0.95),
+    "feed_wire_high_resistance": (0.25, 0.5), "return_high_resistance": (0.15, 0.45), "return_contact_bad": (0.15, 0.45),
+    "ground_lifts_when_cranking": (1.0, 1.0), "cranks_slowly": (1.0, 1.0), "cranks_unevenly": (1.0, 1.0),
+    "shaft_does_not_turn": (1.0, 1.0),
+}  # fmt: skip
+#: parts whose change concerns one circuit, not all
+OF_ONE = frozenset({Part.SENSOR, Part.HARNESS, Part.WHEEL, Part.SEAT})
+LEAST_P = 1e-9
+
+
+def circuits_of(records: Iterable[Record]) -> dict[str, CircuitSpec]:
+    """The circuits of a trail by name, in the order in which they were first stated; the only one of a job that names
+    none is called ""."""
+    records = list(records)
+    named: dict[str, CircuitSpec] = {}
+    for one in records:
+        if isinstance(one, CircuitEntry):
+            named[one.circuit] = one.spec
+    if len(named) > 1 and "" in named:
+        named = {(name or str(spec.role)): spec for name, spec in named.items()}
+    return named or {"": circuit_of(records)}
+
+
+def records_of(records: Iterable[Record], name: str, circuits: Mapping[str, CircuitSpec]) -> list[Record]:
+    """What of a trail speaks of one circuit: its own entries, those of the whole job, and what names no circuit where this
+    is the first; a capture that names none speaks of every circuit that it holds a channel of."""
+    first = next(iter(circuits), "")
+    spec = circuits[name]
+    out = []
+    for one in records:
+        if isinstance(one, CircuitEntry):
+            if one.circuit in (name, "") and (one.circuit or name == first):
+                out.append(one)
+        elif one.circuit:
+            if one.circuit == name or (isinstance(one, RepairEntry | ReplacedEntry) and one.part not in OF_ONE):
+                out.append(one)
+        elif isinstance(one, CaptureEntry):
+            roles = {(row.role, row.bank) for row in one.sheet.channel}
+            if any((role == spec.role and bank in (None, spec.bank)) or (role == spec.role and spec.bank is None) for role, bank in roles):
+                out.append(one)
+        elif isinstance(one, ReadingEntry | InspectionEntry | FindingEntry):
+            if name == first:
+                out.append(one)
+        elif isinstance(one, RepairEntry | ReplacedEntry):
+            if name == first or one.part not in OF_ONE:
+                out.append(one)
+        else:
+            out.append(one)
+    return out
+
+
+@dataclass(frozen=True)
+class OfCircuit:
+    """One circuit's part of the job."""
+
+    name: str
+    case: Case
+    posterior: Posterior
+    hangs_with: frozenset[str] = frozenset()  #: circuits that the card says share its feed or return
+
+
+@dataclass(frozen=True)
+class SeveralWeighed:
+    """All circuits together: suspects (a row a circuit and cause, adding up to 1), and what to check next."""
+
+    suspects: tuple[Suspect, ...]
+    checks: tuple[NextCheck, ...]
+    shared: Mapping[str, float] = field(default_factory=dict)  #: probability of each fault mode in what is shared
+    parts: tuple[OfCircuit, ...] = ()  #: each with its posterior as the whole job leaves it
+
+    def of(self, name: str) -> tuple[Suspect, ...]:
+        """One circuit's own suspects, adding up to 1: what it is, whatever the others are."""
+        part = next(one for one in self.parts if one.name == name)
+        return suspects(part.case, part.posterior)
+
+
+@dataclass(frozen=True)
+class _Odds:
+    """Odds of fault modes against a sound circuit: prior and likelihood, by slug."""
+
+    prior: dict[str, float]
+    likelihood: dict[str, float]
+    own_share: dict[str, float]
+
+    def own(self) -> dict[str, float]:
+        return {one: self.prior[one] * self.likelihood[one] * self.own_share[one] for one in self.prior}
+
+
+def _odds(part: OfCircuit, others: bool) -> _Odds:
+    world = world_of(part.case.spec)
+    weights = dict(zip(world.faults, world.facts.weights(world.faults, part.case.spec.role), strict=True))
+    told = part.posterior.by_fault()
+    sound = max(told.get(SOUND, 0.0), LEAST_P) / weights[SOUND]
+    prior, likelihood, own = {}, {}, {}
+    for one in world.faults:
+        if one == SOUND:
+            continue
+        prior[one] = weights[one] / weights[SOUND]
+        likelihood[one] = max(told.get(one, 0.0), LEAST_P) / weights[one] / sound
+        own[one] = 1.0 - (SHARED.get(one, (0.0, 0.0))[bool(part.hangs_with)] if others else 0.0)
+    return _Odds(prior, likelihood, own)
+
+
+def weigh_together(parts: Iterable[OfCircuit], *, silent: bool = False) -> SeveralWeighed:
+    """Weigh circuits that were each weighed alone; `silent`: codes say that several sensors are silent at once, which
+    points at what they share."""
+    parts = tuple(parts)
+    odds = [_odds(one, len(parts) > 1) for one in parts]
+    own = [one.own() for one in odds]
+    totals = [sum(one.values()) for one in own]
+    shared = {}
+    for slug in SHARED if len(parts) > 1 else ():
+        holding = [one for one in odds if slug in one.prior]
+        if len(holding) < 2:
+            continue
+        prior = float(np.mean([one.prior[slug] * (1 - one.own_share[slug]) for one in holding]))
+        # In the log: a mode that one circuit all but rules out is ruled out for all that share it.
+        once = _counted_twice([one for one, own in zip(parts, odds, strict=True) if slug in own.prior], slug)
+        told = knowledge().codes["several"]
+        prior *= told.of(slug) / told.other if silent else 1.0
+        shared[slug] = prior * float(np.exp(sum(np.log(one.likelihood[slug]) for one in holding) - once))
+    both = {
+        (a, b): BOTH * totals[a] * totals[b] for a in range(len(parts)) for b in range(a + 1, len(parts))
+    }  # fmt: skip
+    whole = 1.0 + sum(totals) + sum(shared.values()) + sum(both.values())
+    mass = [{slug: value / whole for slug, value in one.items()} for one in own]
+    halves = [
+        sum(weight for pair, weight in both.items() if at in pair) / whole for at in range(len(parts))
+    ]  # fmt: skip
+    told = _rows(parts, mass, halves, {slug: value / whole for slug, value in shared.items()}, odds, 1.0 / whole)
+    together = tuple(
+        replace(one, posterior=_as_it_is(one, mass[at], halves[at], totals[at], shared, whole))
+        for at, one in enumerate(parts)
+    )
+    checks = _in_turn([(one.name, next_checks(one.case, one.posterior)) for one in together])
+    return SeveralWeighed(told, checks, {slug: value / whole for slug, value in shared.items()}, together)
+
+
+def _counted_twice(parts: list[OfCircuit], slug: str) -> float:
+    """Logarithm of what pieces of the whole job (complaint, codes, how it cranks) say of a fault mode, beyond the first
+    circuit in which each was weighed."""
+    seen, total = [], 0.0
+    for part in parts:
+        for piece, alone in zip(part.posterior.used, part.posterior.alone, strict=True):
+            if piece in seen and slug in alone and SOUND in alone:
+                total += float(np.log(max(alone[slug], LEAST_P) / max(alone[SOUND], LEAST_P)))
+        seen += [one for one in part.posterior.used if one not in seen]
+    return total
+
+
+def _rows(parts, mass, halves, shared, odds, nothing: float) -> tuple[Suspect, ...]:
+    """A row a circuit and cause; what is shared stands with the first circuit that it concerns, none with the first."""
+    rows: list[Suspect] = []
+    given = set()
+    for at, part in enumerate(parts):
+        alone = suspects(part.case, part.posterior)
+        for one in alone:
+            if one.cause == Cause.NONE:
+                continue
+            slugs = [slug for slug in mass[at] if cause_of(slug) == one.cause]
+            p = sum(mass[at][slug] for slug in slugs)
+            # A fault in each of two circuits counts half for either.
+            p += 0.5 * halves[at] * (p / max(sum(mass[at].values()), LEAST_P))
+            here = {slug: value for slug, value in shared.items() if slug in slugs and slug not in given}
+            given |= set(here)
+            p += sum(here.values())
+            title = one.title
+            if here and sum(here.values()) > 0.5 * p:
+                names = [other.name for other, own in zip(parts, odds, strict=True) if max(here, key=here.get) in own.prior]
+                title = f"{one.title}, in what {' and '.join(names)} share"
+            rows.append(replace(one, probability=p, title=title, circuit=part.name))
+    sound = next((one for one in suspects(parts[0].case, parts[0].posterior) if one.cause == Cause.NONE), None)
+    if sound is not None:
+        rows.append(replace(sound, probability=nothing, circuit=parts[0].name))
+    return tuple(sorted(rows, key=lambda row: -row.probability))
+
+
+def _as_it_is(part: OfCircuit, mass, half: float, total: float, shared, whole: float) -> Posterior:
+    """A circuit's own posterior as the whole job leaves it."""
+    told = part.posterior.by_fault()
+    marginal = {
+        slug: value + half * (value * whole / max(total, LEAST_P)) + shared.get(slug, 0.0) / whole
+        for slug, value in mass.items()
+    }
+    marginal[SOUND] = max(1.0 - sum(marginal.values()), LEAST_P)
+    factor = {slug: value / max(told.get(slug, 0.0), LEAST_P) for slug, value in marginal.items()}
+    p = np.array(
+        [share * float(np.mean([factor.get(one, 0.0) for one in faults])) for faults, share in zip(part.posterior.faults, part.posterior.p, strict=True)]
+    )
+    # What several circuits showed by themselves does not hang on one reading.
+    firm = sum(shared.values()) / whole > 0.5
+    return replace(part.posterior, p=p / p.sum(), survives=1.0 if firm else part.posterior.survives)
+
+
+def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]]) -> tuple[NextCheck, ...]:
+    """Checks of several circuits as one list: each circuit's own order stays, the one whose next saves most for its
+    minutes comes first."""
+    heads = {name: list(checks) for name, checks in lists}
+    out, asked = [], set()
+    while any(heads.values()):
+        name = max((one for one, rest in heads.items() if rest), key=lambda one: _worth(heads[one][0]))
+        check = heads[name].pop(0)
+        # What is asked of the whole machine is asked once.
+        if check.check.place is not None or check.check.slug not in asked:
+            out.append(replace(check, circuit=name))
+        asked.add(check.check.slug)
+    return tuple(out)
+
+
+def _worth(check: NextCheck) -> tuple[bool, float]:
+    return check.pays, check.saves / max(check.total_minutes, 0.1)
