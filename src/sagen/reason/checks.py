@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -42,6 +41,7 @@ from sagen.reason.evidence import (
 )
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
 from sagen.reason.pictures import label_kind, readable, seen_next
+from sagen.reason.plan import Block, Step, next_block
 from sagen.reason.scales import on_scale
 from sagen.reason.weigh import UNCONFIRMED, Case, Posterior, Replaced, World, named, world_of
 
@@ -51,8 +51,6 @@ FORESEEN = 48
 LEAST_LIKELY = 4e-4
 #: how far what a call hangs on is thought to be a slip when the next check is chosen
 DOUBTED = 0.35
-#: places that are opened in so few minutes are shared by up to so many checks that tell at least this much
-SHARED_ACCESS, TOGETHER, WORTH_OPENING = 3.0, 3, 0.02
 #: width of a bin in which readings are told apart, on the scale of comparison
 BIN = {False: 0.25, True: 0.2}
 #: share of foreseen readings that fall anywhere
@@ -77,6 +75,7 @@ class NextCheck:
     why: str
     text: str
     pays: bool = True
+    wrong_after: float = 1.0  #: chance that a repair of what leads then would be the wrong one
     circuit: str = ""  #: where the job has several
 
     @property
@@ -285,32 +284,65 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 foreseen.append(
                     (check, outcomes, *_gain(outcomes, outlook, facts), *cost(check, case, facts, open_places))
                 )
+        blocks = _blocks(foreseen, spent_on, outlook, facts)
         # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
-        closed |= leading != SOUND and not any(
-            spent_on(check, minutes + access) < stakes.patience * saves
-            for check, _, _, saves, minutes, access in foreseen
-        )
-        at_place = Counter(check.place for check, _, gain, *_ in foreseen if gain >= WORTH_OPENING)
+        closed |= leading != SOUND and not any(block.cost < stakes.patience * block.worth for block in blocks)
         ranked = []
-        for check, outcomes, gain, saves, minutes, access in foreseen:
-            # What opens one plug is shared by the readings that are then taken there together.
-            together = min(max(at_place[check.place], 1), TOGETHER) if access <= SHARED_ACCESS else 1
-            spent = spent_on(check, minutes + access / together)
-            names = _separated(outcomes, outlook)
-            pays = spent < stakes.patience * saves
-            why = words.why(gain, names, minutes + access, pays)
-            proof = closed and proves(check, leading)
-            if proof:
-                why = words.why_proof(leading)
-            ohms = words.is_ohms(check.point)
-            drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
-            made = NextCheck(
-                check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
-                check.said(case.spec), pays,
-            )  # fmt: skip
-            ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, -saves / spent), made))
+        for block in blocks:
+            pays = block.cost < stakes.patience * block.worth
+            for at in block.steps:
+                check, outcomes, gain, saves, minutes, access = foreseen[at]
+                names = _separated(outcomes, outlook)
+                why = words.why(gain, names, minutes + access, pays)
+                if access and len(block.steps) > 1:
+                    why = f"{why} {words.why_together(check.place, len(block.steps))}"
+                proof = closed and proves(check, leading)
+                if proof:
+                    why = words.why_proof(leading)
+                ohms = words.is_ohms(check.point)
+                drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
+                made = NextCheck(
+                    check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
+                    check.said(case.spec), pays, wrong_after=_wrong_after(outcomes, outlook),
+                )  # fmt: skip
+                ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)), made))
     ranked.sort(key=lambda one: one[0])
     return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
+
+
+def _blocks(foreseen: list[tuple], spent_on, outlook: Outlook, facts: Knowledge) -> list[Block]:
+    """The checks in the order to take them, those behind one opening together as far as that pays. Two that are taken
+    together are foreseen together: what the first tells, the second need not."""
+    steps = [
+        Step(saves, max(spent_on(check, minutes), 0.1), str(check.place) if access else "")
+        for check, _, _, saves, minutes, access in foreseen
+    ]
+    set_ups = {str(check.place): access for check, *_, access in foreseen if access}
+    known: dict[tuple[int, int], float] = {}
+
+    def after(one: int, taken: tuple[int, ...]) -> float:
+        found = []
+        for other in taken[:2]:
+            pair = (min(one, other), max(one, other))
+            if pair not in known:
+                a, b = foreseen[pair[0]][1], foreseen[pair[1]][1]
+                known[pair] = _gain((a[:, None] * b[None]).reshape(-1, a.shape[1]), outlook, facts)[1]
+            found.append(max(known[pair] - steps[other].worth, 0.0))
+        return min(min(found), steps[one].worth)
+
+    left, opened, blocks = set(range(len(steps))), set(), []
+    while left:
+        block = next_block(steps, set_ups, opened, left, after=after)
+        blocks.append(block)
+        left -= set(block.steps)
+        opened |= {steps[one].place for one in block.steps}
+    return blocks
+
+
+def _wrong_after(outcomes: np.ndarray, outlook: Outlook) -> float:
+    """How likely a repair of what then leads is still the wrong one, once the check is answered."""
+    joint = outcomes * outlook.p
+    return float(1 - (outlook.causes @ joint.T).max(axis=0).sum())
 
 
 def _one_after_the_other(ranked: list[tuple[tuple, NextCheck]], order: tuple[str, ...]) -> tuple[NextCheck, ...]:

@@ -186,6 +186,11 @@ def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str
     return f"Why this one: {took} it tells {told} from the rest.{dear}"
 
 
+def why_together(place: str, count: int) -> str:
+    """Why a check comes with others behind the same opening."""
+    return f"With the {place} open {count} checks are done at once."
+
+
 def why_proof(fault: str) -> str:
     """Why a check that proves or clears the leading suspect comes first."""
     return f"Why this one: it proves or clears the leading suspect, {title_of(fault)}."
