@@ -534,8 +534,12 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts)
     hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
-    if causes[lead] < stakes.enough and not hangs:
-        return Advice(False, words.not_yet(causes[lead]))
+    now = stakes.wrong_repair * (1.0 - causes[lead])
+    first = min(checks, key=lambda one: one.total_minutes + stakes.wrong_repair * one.wrong_after, default=None)
+    cost = first.total_minutes + stakes.wrong_repair * first.wrong_after if first is not None else np.inf
+    if causes[lead] < stakes.never_below or (cost < now and not hangs):
+        named_first = first.check.name if cost < now else ""
+        return Advice(False, words.not_yet(causes[lead], named_first, now, cost))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
     confirm = [one for one in checks if one.gain_bits >= words.TELLS_LITTLE and one.total_minutes < doubt]
     if hangs and confirm:
@@ -550,7 +554,9 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advi
     sound = faults[SOUND]
     if changed is not None and sound >= stakes.sound_after_repair:
         left = max(posterior.left, key=posterior.left.get, default="") if posterior.left else ""
-        return Advice(True, words.after_change(changed.part, left))
+        total = sum(posterior.left.values())
+        share = posterior.left[left] / total if left else 0.0
+        return Advice(True, words.after_change(changed.part, left, share, owed))
     if sound >= stakes.enough:
         return Advice(True, words.cleared(owed))
     coming = sorted((one for one in faults if one in facts.comings), key=faults.get, reverse=True)

@@ -117,6 +117,7 @@ class Stakes(_Row):
     scope_set_up: Annotated[float, Field(ge=0)]
     patience: Positive
     enough: Probability
+    never_below: Probability
     survives: Probability
     sound_after_repair: Probability
     sound_for_now: Probability

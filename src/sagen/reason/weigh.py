@@ -126,6 +126,8 @@ class Posterior:
     generations: Mapping[Part, int] = field(default_factory=dict)
     #: where nothing is wrong any more: what there was before the last repair, and how likely
     left: Mapping[str, float] = field(default_factory=dict)
+    #: of every piece used, whether it is of what stood there before the last repair
+    before: tuple[bool, ...] = ()
 
     def by_cause(self) -> dict[Cause, float]:
         """Probability of each cause; a pair counts half for either of its causes."""
@@ -390,6 +392,7 @@ def _infer(case: Case, world: World) -> Posterior:
         tuple(clouds),
         generations=generations[-1],
         left=_left(courses, p),
+        before=_before(used, pieces, len(generations) - 1),
     )
     # What a piece says by itself is told by particles that no other piece has chosen.
     alone = tuple(_alone(row, courses) for row in logs)
@@ -545,6 +548,11 @@ def _redrawn(courses, pieces, generations, world: World, first: np.ndarray) -> _
     )
 
 
+def _before(used: list[Evidence], pieces: list[tuple[int, Evidence]], last: int) -> tuple[bool, ...]:
+    earlier = {id(piece) for stretch, piece in pieces if stretch < last}
+    return tuple(id(one) in earlier and not one.told for one in used)
+
+
 def _left(courses: list[Course], p: np.ndarray) -> dict[str, float]:
     """What there was before the last repair on the courses on which nothing is wrong any more."""
     out: dict[str, float] = {}
@@ -653,7 +661,8 @@ def _reasons(fault: str, posterior: Posterior, world: World) -> tuple[Reason, ..
     found: dict[str, Reason] = {}
     others = [one for one in world.faults if one != fault]
     weight = dict(zip(others, world.facts.weights(others, world.spec.role), strict=True))
-    for piece, alone in zip(posterior.used, posterior.alone, strict=True):
+    before = posterior.before or (False,) * len(posterior.used)
+    for piece, alone, earlier in zip(posterior.used, posterior.alone, before, strict=True):
         if fault not in alone:
             continue
         told = [one for one in others if one in alone]
@@ -661,6 +670,7 @@ def _reasons(fault: str, posterior: Posterior, world: World) -> tuple[Reason, ..
         bits = float(np.log2(max(alone[fault], 1e-9) / max(there, 1e-9)))
         if abs(bits) >= LEAST_BITS:
             text = words.reason(piece, fault, world)
+            text = words.of_what_was_taken_out(text) if earlier else text
             found[text] = Reason(text, bits)
     return tuple(sorted(found.values(), key=lambda one: -abs(one.bits)))
 

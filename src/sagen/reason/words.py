@@ -215,18 +215,29 @@ def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
     )
 
 
-def after_change(part: str, fault: str) -> str:
-    """The advice after a repair that the evidence since then bears out; `fault` is what left with the part."""
-    named = f": {title_of(fault)}" if fault and fault != SOUND else ""
+def after_change(part: str, fault: str, share: float, owed: str = "") -> str:
+    """The advice after a repair that the evidence since then bears out; `fault` is what left with the part, and how
+    likely it was that before."""
+    named = f": {title_of(fault)}, {_percent(share)} before" if fault and fault != SOUND else ""
     return (
-        f"What was wrong left with the {part}{named}. Nothing has shown since it was changed. Buy nothing more for this "
-        f"circuit. {PROOF_OWED}"
+        f"What was wrong left with the {part}{named}; sound now. Nothing has shown since it was changed. Buy nothing more for "
+        f"this circuit. {owed}{PROOF_OWED}"
     )
 
 
-def not_yet(share: float) -> str:
-    """The advice to go on."""
-    return f"Not yet: the leading cause stands at {_percent(share)}, and a repair on that would be wrong too often."
+def of_what_was_taken_out(text: str) -> str:
+    """A reason from before the last repair."""
+    return f"Before the repair: {text[:1].lower() if text[1:2].islower() else text[:1]}{text[1:]}"
+
+
+def not_yet(share: float, check: str = "", now: float = 0.0, first: float = 0.0) -> str:
+    """The advice to go on; what a repair now and what one more check first are expected to cost, minutes."""
+    if not check:
+        return f"Not yet: the leading cause stands at {_percent(share)}, and a repair on that would be wrong too often."
+    return (
+        f"Not yet: the leading cause stands at {_percent(share)}. To repair now is expected to cost {now:.0f} minutes in repairs "
+        f"of the wrong thing, one more check first ({check}) {first:.0f}."
+    )
 
 
 def hangs_on_one(share: float) -> str:
