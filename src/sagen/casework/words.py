@@ -212,7 +212,9 @@ def _(one: PartEntry) -> str:
     cost += [said_days(one.lead_days)] if one.lead_days is not None else []
     bench = [f"{key} {value}" for key, value in one.bench.items() if value]
     lines = [told, ", ".join([LINE_STATES[one.state], *cost])]
-    return "\n".join([*lines, *([f"On the bench: {'; '.join(bench)}"] if bench else []), *([one.text] if one.text else [])])
+    return "\n".join(
+        [*lines, *([f"On the bench: {'; '.join(bench)}"] if bench else []), *([one.text] if one.text else [])]
+    )
 
 
 @entry_text.register

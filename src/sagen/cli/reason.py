@@ -62,4 +62,6 @@ def _print_plain(name: str, found) -> None:
         print(f"  note: {odd}")
     print(f"  {found.advice.text}")
     for one in found.checks[:3]:
-        print(f"  next: {f'{one.circuit}: ' if one.circuit else ''}{one.check.name} ({one.total_minutes:.0f} min). {one.why} Sound: {one.expect}")
+        print(
+            f"  next: {f'{one.circuit}: ' if one.circuit else ''}{one.check.name} ({one.total_minutes:.0f} min). {one.why} Sound: {one.expect}"
+        )

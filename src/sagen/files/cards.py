@@ -126,7 +126,12 @@ def with_rows(card: MachineCard, read: RowsRead) -> tuple[MachineCard, tuple[str
     for one in card.circuit:
         new = [row for row in by_circuit.get(one.name, ()) if row not in one.published]
         circuits.append(_with(one, new))
-    return MachineCard.from_data({**card.as_data(), "circuit": [one.model_dump(mode="json", exclude_defaults=True) | {"name": one.name} for one in circuits]}), tuple(refused)
+    return MachineCard.from_data(
+        {
+            **card.as_data(),
+            "circuit": [one.model_dump(mode="json", exclude_defaults=True) | {"name": one.name} for one in circuits],
+        }
+    ), tuple(refused)
 
 
 def _with(circuit: CardCircuit, rows: list[Published]) -> CardCircuit:

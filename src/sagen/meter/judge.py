@@ -112,8 +112,11 @@ def judge(
         raise SagenError(unknown_name("unit", unit, UNITS))
     if material not in MATERIALS:
         raise SagenError(unknown_name("material", material, MATERIALS))
-    if not all(math.isfinite(one) for one in (value, at, leads)) or math.isnan(low) or math.isnan(high) or (
-        temperature is not None and not math.isfinite(temperature)
+    if (
+        not all(math.isfinite(one) for one in (value, at, leads))
+        or math.isnan(low)
+        or math.isnan(high)
+        or (temperature is not None and not math.isfinite(temperature))
     ):
         raise SagenError("every figure must be a finite number")
     if low > high:

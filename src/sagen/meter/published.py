@@ -15,7 +15,12 @@ from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, Stat
 #: other words for what the far lead of a meter lies on
 TO_BODY = frozenset({"body", "earth", "battery negative", "ground", "minus", "-"})
 #: where volts are measured, and which wire, by what it carries
-POINT_OF_WIRE = {WireIs.SUPPLY: Point.SUPPLY, WireIs.SIGNAL: Point.SIGNAL, WireIs.GROUND: Point.GROUND, WireIs.SHIELD: Point.SHIELD}
+POINT_OF_WIRE = {
+    WireIs.SUPPLY: Point.SUPPLY,
+    WireIs.SIGNAL: Point.SIGNAL,
+    WireIs.GROUND: Point.GROUND,
+    WireIs.SHIELD: Point.SHIELD,
+}
 WIRE_POINT = {WireIs.SUPPLY: Point.SUPPLY_WIRE, WireIs.SIGNAL: Point.SIGNAL_WIRE, WireIs.GROUND: Point.GROUND_WIRE}
 MATERIAL = {SensorKind.RELUCTANCE: "copper"}
 
@@ -90,7 +95,9 @@ def against(
     limits = limits_at(row, temperature)
     if limits is None:
         cold, warm = row.over[0][0], row.over[-1][0]
-        return RowVerdict(row, Judged.TOO_CLOSE, 0.5, f"Published from {cold:g} to {warm:g} °C: state the part's temperature.")
+        return RowVerdict(
+            row, Judged.TOO_CLOSE, 0.5, f"Published from {cold:g} to {warm:g} °C: state the part's temperature."
+        )
     ohms = row.quantity == CardQuantity.OHM
     done: Verdict = judge(
         value, str(row.quantity), limits.low, limits.high, at=20.0 if row.at is None or row.over else row.at,
@@ -101,7 +108,9 @@ def against(
     note = f" {limits.note[:1].upper()}{limits.note[1:]}." if limits.note else ""
     # What is taken beyond a table's end is no published limit: it cannot condemn a part.
     judged = Judged(done.verdict) if not limits.note or done.verdict == Judged.INSIDE else Judged.TOO_CLOSE
-    return RowVerdict(row, judged, done.probability_inside, f"{done.text.rstrip('.')}{maker}.{note}", limits.low, limits.high)
+    return RowVerdict(
+        row, judged, done.probability_inside, f"{done.text.rstrip('.')}{maker}.{note}", limits.low, limits.high
+    )
 
 
 def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict | None:
@@ -162,4 +171,14 @@ def material_of(circuit: CardCircuit) -> str:
     return MATERIAL.get(circuit.sensor, "none")
 
 
-__all__ = ["RowLimits", "RowVerdict", "SagenError", "against", "against_rows", "limits_at", "material_of", "point_of", "rows_for"]
+__all__ = [
+    "RowLimits",
+    "RowVerdict",
+    "SagenError",
+    "against",
+    "against_rows",
+    "limits_at",
+    "material_of",
+    "point_of",
+    "rows_for",
+]

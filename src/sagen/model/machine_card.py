@@ -55,7 +55,9 @@ class Wire(_Table):
     @property
     def called(self) -> str:
         """Pin and colour, as "pin 2, green"; "" where neither is known."""
-        return ", ".join([*([f"pin {self.sensor_pin}"] if self.sensor_pin else []), *([self.colour] if self.colour else [])])
+        return ", ".join(
+            [*([f"pin {self.sensor_pin}"] if self.sensor_pin else []), *([self.colour] if self.colour else [])]
+        )
 
 
 class Published(_Table):
@@ -93,7 +95,9 @@ class Published(_Table):
         """Between which points, and in which state, in words."""
         place = " and ".join(self.between)
         state = str(self.state).replace("_", " ") if self.state else ""
-        return ", ".join(one for one in (f"between {place}" if len(self.between) == 2 else f"at {place}", state, self.when) if one)
+        return ", ".join(
+            one for one in (f"between {place}" if len(self.between) == 2 else f"at {place}", state, self.when) if one
+        )
 
 
 class RelearnStep(_Table):

@@ -86,7 +86,9 @@ def sound(record: Record) -> bool | None:
 def same_measurement(record: Record) -> Hashable:
     """What makes a later measurement the same one taken again; None for what is no measurement."""
     if isinstance(record, CaptureEntry):
-        roles = tuple(sorted({str(one.role) for one in record.sheet.channel if one.role not in ("supply", "ground", "other")}))
+        roles = tuple(
+            sorted({str(one.role) for one in record.sheet.channel if one.role not in ("supply", "ground", "other")})
+        )
         given = record.sheet.conditions
         return ("capture", record.circuit, str(given.state), str(given.connection or ""), roles)
     if isinstance(record, ReadingEntry):
@@ -140,13 +142,17 @@ def standing(records: Iterable[Record]) -> Standing:
         elif isinstance(one, StayedEntry) and repairs:
             (failed if one.stayed else done).add(ProofStep.STAYED_AWAY)
             (done if one.stayed else failed).discard(ProofStep.STAYED_AWAY)
-        came_back = bool(repairs) and bool(failed & {ProofStep.READ_NOW, ProofStep.READ_AFTER, ProofStep.STAYED_AWAY, ProofStep.DRIVEN})
+        came_back = bool(repairs) and bool(
+            failed & {ProofStep.READ_NOW, ProofStep.READ_AFTER, ProofStep.STAYED_AWAY, ProofStep.DRIVEN}
+        )
     again = tuple(abnormal.values())
     if not repairs:
         return Standing(Stage.FOUND if again else Stage.OPEN, again)
     relearn = _relearn(card, repairs)
     owed = _owed(again, done, codes, relearn, failed)
-    proven = not came_back and not failed and not {ProofStep.MEASURED, ProofStep.CLEARED, ProofStep.STAYED_AWAY} & set(owed)
+    proven = (
+        not came_back and not failed and not {ProofStep.MEASURED, ProofStep.CLEARED, ProofStep.STAYED_AWAY} & set(owed)
+    )
     stage = Stage.CAME_BACK if came_back else Stage.PROVEN if proven else Stage.REPAIRED
     return Standing(stage, again, owed, frozenset(done), frozenset(failed), tuple(repairs), relearn, came_back)
 

@@ -575,7 +575,9 @@ class PhotoEntry(Record):
 
     def __post_init__(self):
         self._text("token", "caption", "words")
-        if len(self.arrow) not in (0, 4) or not all(isinstance(one, int | float) and 0 <= one <= 1 for one in self.arrow):
+        if len(self.arrow) not in (0, 4) or not all(
+            isinstance(one, int | float) and 0 <= one <= 1 for one in self.arrow
+        ):
             raise ValueError("arrow: four shares from 0 to 1, or none")
         object.__setattr__(self, "arrow", tuple(float(one) for one in self.arrow))
 

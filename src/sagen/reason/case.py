@@ -175,7 +175,12 @@ def code_pieces(
         if here and _same_bank(found, spec):
             kinds.setdefault(found.kind, (code, status == CodeStatus.PENDING))
     silent = silent_sensors(found for _, _, found in known)
-    if alone and len(silent) > 1 and spec.role in {sensor[0] for sensor in silent} and CodeKind.CORRELATION not in kinds:
+    if (
+        alone
+        and len(silent) > 1
+        and spec.role in {sensor[0] for sensor in silent}
+        and CodeKind.CORRELATION not in kinds
+    ):
         kinds["several"] = (", ".join(sorted(silent.values())), False)
     if len(kinds) > 1:
         kinds.pop(CodeKind.CIRCUIT, None)

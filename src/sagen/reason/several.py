@@ -72,7 +72,10 @@ def records_of(records: Iterable[Record], name: str, circuits: Mapping[str, Circ
                 out.append(one)
         elif isinstance(one, CaptureEntry):
             roles = {(row.role, row.bank) for row in one.sheet.channel}
-            if any((role == spec.role and bank in (None, spec.bank)) or (role == spec.role and spec.bank is None) for role, bank in roles):
+            if any(
+                (role == spec.role and bank in (None, spec.bank)) or (role == spec.role and spec.bank is None)
+                for role, bank in roles
+            ):
                 out.append(one)
         elif isinstance(one, ReadingEntry | InspectionEntry | FindingEntry):
             if name == first:
@@ -202,7 +205,9 @@ def _rows(parts, mass, halves, shared, odds, nothing: float) -> tuple[Suspect, .
             p += sum(here.values())
             title = one.title
             if here and sum(here.values()) > 0.5 * p:
-                names = [other.name for other, own in zip(parts, odds, strict=True) if max(here, key=here.get) in own.prior]
+                names = [
+                    other.name for other, own in zip(parts, odds, strict=True) if max(here, key=here.get) in own.prior
+                ]
                 title = f"{one.title}, in what {' and '.join(names)} share"
             rows.append(replace(one, probability=p, title=title, circuit=part.name))
     sound = next((one for one in suspects(parts[0].case, parts[0].posterior) if one.cause == Cause.NONE), None)
@@ -221,7 +226,10 @@ def _as_it_is(part: OfCircuit, mass, half: float, total: float, shared, whole: f
     marginal[SOUND] = max(1.0 - sum(marginal.values()), LEAST_P)
     factor = {slug: value / max(told.get(slug, 0.0), LEAST_P) for slug, value in marginal.items()}
     p = np.array(
-        [share * float(np.mean([factor.get(one, 0.0) for one in faults])) for faults, share in zip(part.posterior.faults, part.posterior.p, strict=True)]
+        [
+            share * float(np.mean([factor.get(one, 0.0) for one in faults]))
+            for faults, share in zip(part.posterior.faults, part.posterior.p, strict=True)
+        ]
     )
     # What several circuits showed by themselves does not hang on one reading.
     firm = sum(shared.values()) / whole > 0.5

@@ -116,6 +116,11 @@ class RotatingReading(ChannelReading, ABC):
         return None
 
     @property
+    def strength(self) -> np.ndarray | None:
+        """Height of each tooth for its speed, V s, of a sensor that makes its own voltage; None of one that switches."""
+        return None
+
+    @property
     def rise_s(self) -> float | None:
         """10 to 90 % rise (s) of a line that is pulled down before it has risen, 0 where that cannot be told; None where
         it rises in time."""

@@ -77,6 +77,12 @@ class CoilReading(RotatingReading):
         ratio = self.heights * around
         return ratio / np.median(ratio)
 
+    @property
+    def strength(self) -> np.ndarray:
+        spaces, spans = np.diff(self.teeth.times), self.teeth.spans
+        single = spans == 1
+        return (self.heights[:-1] * spaces)[single]
+
     def measures(self) -> dict[str, np.ndarray]:
         return {"phase_error": self.phase_error, "height": self.size}
 
