@@ -319,6 +319,15 @@ class ProofStep(StrEnum):
     STAYED_AWAY = "stayed_away"
 
 
+class PatternSource(StrEnum):
+    """Where a known-good capture is from."""
+
+    AFTER_REPAIR = "after_repair"
+    TWIN = "twin"
+    ANOTHER_MACHINE = "another_machine"
+    PRINTED = "printed"
+
+
 class Judged(StrEnum):
     """A reading against its limits."""
 

@@ -534,9 +534,9 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts)
     hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
-    now = stakes.wrong_repair * (1.0 - causes[lead])
-    first = min(checks, key=lambda one: one.total_minutes + stakes.wrong_repair * one.wrong_after, default=None)
-    cost = first.total_minutes + stakes.wrong_repair * first.wrong_after if first is not None else np.inf
+    now = stakes.come_back * (1.0 - causes[lead])
+    first = min(checks, key=lambda one: one.total_minutes + stakes.come_back * one.wrong_after, default=None)
+    cost = first.total_minutes + stakes.come_back * first.wrong_after if first is not None else np.inf
     if causes[lead] < stakes.never_below or (cost < now and not hangs):
         named_first = first.check.name if cost < now else ""
         return Advice(False, words.not_yet(causes[lead], named_first, now, cost))

@@ -249,3 +249,114 @@ def said(decision: Decision) -> str:
         days = "a day" if given.wait_days == 1 else f"{given.wait_days:g} days"
         text += f" Waiting {days} is not counted: what a day costs was not stated."
     return text
+
+
+# replace now, or one more check ------------------------------------------------------------------------
+
+#: as many cases as the share of right calls at a probability is known from (benchmarks/RESULTS.md)
+CALLS_SEEN = 40.0
+MINUTES_A_COME_BACK = 240.0  #: the job done again, where neither money nor more is stated
+
+
+@dataclass(frozen=True)
+class Costs:
+    """What the job's time and mistakes cost; None where neither the job nor the shop states it."""
+
+    hour: float | None = None
+    come_back: float | None = None
+    day: float | None = None
+    part_price: float | None = None
+    lead_days: float | None = None
+
+    def over(self, shop: Costs) -> Costs:
+        """These, with the shop's where this job states none."""
+        return Costs(*(own if own is not None else usual for own, usual in zip(self._all(), shop._all(), strict=True)))
+
+    def _all(self) -> tuple:
+        return self.hour, self.come_back, self.day, self.part_price, self.lead_days
+
+
+@dataclass(frozen=True)
+class Way:
+    """One way on: its expected cost, between which ends that lies with what is not known of the calls, and how likely the
+    repair is the wrong one."""
+
+    name: str
+    cost: float
+    low: float
+    high: float
+    wrong: float
+
+
+@dataclass(frozen=True)
+class ReplaceOrCheck:
+    """Both ways, the cheaper first, in money where the hour's cost is known, else in minutes."""
+
+    ways: tuple[Way, ...]
+    unit: str
+    missing: tuple[str, ...] = ()  #: what is not counted since nobody stated it
+
+    @property
+    def text(self) -> str:
+        """The comparison in words."""
+        told = [
+            f"{one.name}: {one.cost:,.0f} {self.unit} expected ({one.low:,.0f} to {one.high:,.0f}), wrong {_percent(one.wrong)}"
+            for one in self.ways
+        ]
+        more = f" Not counted, since not stated: {', '.join(self.missing)}." if self.missing else ""
+        return f"{'; '.join(told)}.{more}"
+
+
+def replace_or_check(
+    share: float,
+    fit_minutes: float,
+    checks: Sequence[tuple[str, float, float]],
+    costs: Costs,
+    origin: Origin = Origin.ORIGINAL,
+) -> ReplaceOrCheck:
+    """Fitting what leads now, against each check first and then fitting what leads.
+
+    Parameters
+    ----------
+    share : float
+        probability of the cause that the part would cure
+    fit_minutes : float
+        to get at the part and fit it
+    checks : sequence of (name, minutes, chance of a wrong repair afterwards)
+    costs : Costs
+    origin : Origin
+        of the part: a new one may be bad from the box
+    """
+    rng = np.random.default_rng(7)
+    bad = decision_facts().new[origin].comes_back
+    rate = costs.hour / 60 if costs.hour is not None else 1.0
+    back = costs.come_back
+    if back is None:
+        back = MINUTES_A_COME_BACK * rate + (costs.part_price or 0.0)
+    price = (costs.part_price or 0.0) if costs.hour is not None else 0.0
+    wait = (costs.day or 0.0) * (costs.lead_days or 0.0) if costs.hour is not None else 0.0
+    fitting = fit_minutes * rate + price + wait
+
+    def way(name: str, first: float, wrong: float) -> Way:
+        wrong = min(max(1 - (1 - wrong) * (1 - bad), 1e-6), 1 - 1e-6)
+        drawn = rng.beta(wrong * CALLS_SEEN, (1 - wrong) * CALLS_SEEN, DRAWS)
+        costs_of = first * rate + fitting + drawn * back
+        low, high = np.quantile(costs_of, [0.05, 0.95])
+        return Way(name, float(first * rate + fitting + wrong * back), float(low), float(high), wrong)
+
+    ways = [
+        way("replace now", 0.0, 1 - share),
+        *(way(f"first {name}", minutes, after) for name, minutes, after in checks),
+    ]
+    missing = [
+        name
+        for name, value in (("what the hour costs", costs.hour), ("the part's price", costs.part_price))
+        if value is None
+    ]
+    missing += ["what a day of standing costs"] if costs.day is None and costs.lead_days else []
+    unit = "" if costs.hour is not None else "minutes"
+    return ReplaceOrCheck(tuple(sorted(ways, key=lambda one: one.cost)), unit, tuple(missing))
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.0f} %"

@@ -113,6 +113,7 @@ class Stakes(_Row):
 
     minutes_a_bit: Positive
     wrong_repair: Positive
+    come_back: Positive
     price_minutes: Positive
     scope_set_up: Annotated[float, Field(ge=0)]
     patience: Positive

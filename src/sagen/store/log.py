@@ -11,19 +11,24 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine, event, update
+from sqlalchemy import create_engine, event, select, update
 from sqlalchemy.engine import Engine, make_url
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from sagen.model.capture import Capture
-from sagen.model.errors import StoreError
+from sagen.model.errors import SagenError, StoreError
 from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.machine_card import MachineCard
+from sagen.model.pattern import Pattern
 from sagen.model.trail import CaptureEntry, Record
-from sagen.store.codecs import decode, encode
+from sagen.store.codecs import VERSION, decode, encode
 from sagen.store.reading import one_entry, one_job, refresh, summaries
 from sagen.store.shelf import CaptureShelf
-from sagen.store.tables import EntryRow, JobRow
+from sagen.store.tables import EntryRow, JobRow, KeptRow
+
+#: kinds of what is kept on the shelf
+CARD, PATTERN = "card", "pattern"
 
 
 @dataclass(frozen=True)
@@ -161,6 +166,51 @@ class JobLog:
             lambda: self._set_withdrawn(entry_id, not withdrawn),
             lambda: self._set_withdrawn(entry_id, withdrawn),
         )
+
+    # the shelf ----------------------------------------------------------------------------
+
+    def cards(self) -> list[tuple[int, MachineCard]]:
+        """The machine cards, by name; one that cannot be read is left out."""
+        return self._kept(CARD, lambda row: MachineCard.from_data(row.data, row.name))
+
+    def keep_card(self, card: MachineCard) -> int:
+        """Keep a card; an older one of the same title gives way to it, and stays, withdrawn."""
+        return self._keep(CARD, card.title, card.as_data())
+
+    def patterns(self) -> list[tuple[int, Pattern]]:
+        """The known-good captures, by name."""
+        return self._kept(PATTERN, lambda row: Pattern.from_data(row.data, id=row.id, created=row.created))
+
+    def keep_pattern(self, pattern: Pattern) -> int:
+        """Keep a capture as known-good."""
+        return self._keep(PATTERN, f"{pattern.name} {pattern.token}", pattern.as_data())
+
+    def drop_kept(self, kept_id: int, withdrawn: bool = True) -> None:
+        """Take a card or a pattern off the shelf, or put it back."""
+        with self._work() as session:
+            session.execute(update(KeptRow).where(KeptRow.id == kept_id).values(withdrawn=withdrawn))
+            session.commit()
+
+    def _kept(self, kind: str, read) -> list:
+        out = []
+        with self._work() as session:
+            rows = session.scalars(select(KeptRow).where(KeptRow.kind == kind, KeptRow.withdrawn.is_not(True)))
+            for row in rows:
+                try:
+                    out.append((row.id, read(row)))
+                except (SagenError, ValueError, TypeError, KeyError, AttributeError):
+                    continue
+        return out
+
+    def _keep(self, kind: str, name: str, data: dict) -> int:
+        name = name[:200]
+        with self._work() as session:
+            older = (KeptRow.kind == kind, KeptRow.name == name, KeptRow.withdrawn.is_not(True))
+            session.execute(update(KeptRow).where(*older).values(withdrawn=True))
+            row = KeptRow(kind=kind, name=name, version=VERSION, data=data, withdrawn=False)
+            session.add(row)
+            session.commit()
+            return row.id
 
     # undo ---------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ mark for as long as it lives.
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import json
 import os
 import re
@@ -22,7 +23,7 @@ from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 
 _PASSING, _MARK = ".part", ".writing"
-_TOKEN = re.compile(r"[0-9a-f]{32}")
+_TOKEN, _PHOTO = re.compile(r"[0-9a-f]{32}"), re.compile(r"[0-9a-f]{64}")
 
 
 class CaptureShelf:
@@ -109,6 +110,38 @@ class CaptureShelf:
         except (OSError, ValueError, EOFError):
             return None
         return found
+
+    def put_photo(self, data: bytes) -> str:
+        """Keep a photo by its content; answers its token. Raises StoreError when the disk refuses."""
+        token = hashlib.sha256(data).hexdigest()
+        folder = self.folder.parent / "photos"
+        path = folder / f"{token}.jpg"
+        if path.exists():
+            return token
+        passing = folder / f"{token}.{self._mark}{_PASSING}"
+        try:
+            folder.mkdir(exist_ok=True)
+            with passing.open("wb") as stream:
+                stream.write(data)
+                stream.flush()
+                os.fsync(stream.fileno())
+            passing.rename(path)
+        except OSError as error:
+            passing.unlink(missing_ok=True)
+            raise StoreError(f"the photo could not be kept: {error.strerror or error}") from None
+        return token
+
+    def photo(self, token: str) -> bytes:
+        """A photo by its token. Raises StoreError when it is gone, or is not what was kept."""
+        try:
+            if not _PHOTO.fullmatch(token):
+                raise ValueError("its token is none")
+            data = (self.folder.parent / "photos" / f"{token}.jpg").read_bytes()
+            if hashlib.sha256(data).hexdigest() != token:
+                raise ValueError("it is not what was kept")
+        except (OSError, ValueError) as error:
+            raise StoreError(f"the photo {token[:12]} is damaged or gone ({error})") from None
+        return data
 
     def get(self, token: str) -> Capture:
         """The capture behind a token, its samples mapped, not read. Raises StoreError when it is gone or broken."""

@@ -42,3 +42,18 @@ class EntryRow(Base):
     created: Mapped[datetime] = mapped_column(DateTime, default=_now)
     data: Mapped[dict] = mapped_column(JSON)
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+
+
+class KeptRow(Base):
+    """What is kept on the shelf for the next job: a machine card, a known-good capture. A newer one of the same name takes
+    the place of the older, which stays, withdrawn."""
+
+    __tablename__ = "kept"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    version: Mapped[int] = mapped_column(Integer, default=1)
+    created: Mapped[datetime] = mapped_column(DateTime, default=_now)
+    data: Mapped[dict] = mapped_column(JSON)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)

@@ -1,0 +1,115 @@
+"""What time, parts and mistakes cost in a job: as it states them, else as the shop has them."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable
+from pathlib import Path
+
+from sagen.model.errors import SagenError, unknown_name
+from sagen.model.finding import Suspect
+from sagen.model.trail import CostsEntry, PartEntry, Record
+from sagen.model.vocabulary import Cause, LineState, Part, Place
+from sagen.reason.checks import NextCheck
+from sagen.reason.decide import Costs, ReplaceOrCheck, replace_or_check
+from sagen.reason.facts import knowledge
+
+KEYS = ("hour", "come_back", "day", "part_price", "lead_days")
+FIT_MINUTES = 20.0  #: to fit a part that can be reached, tools at hand (common practice, no published source)
+#: where a part is fitted
+FITTED_AT = {
+    Part.SENSOR: Place.SENSOR, Part.SEAT: Place.SENSOR, Part.WHEEL: Place.WHEEL, Part.MODULE: Place.MODULE,
+    Part.TIMING: Place.TIMING, Part.SUPPLY: Place.FUSE, Part.HARNESS: Place.PLUG, Part.GROUND: Place.PLUG,
+}  # fmt: skip
+
+
+def shop_file() -> Path:
+    """Where the shop's own costs stand."""
+    import platformdirs
+
+    return Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "shop.toml"
+
+
+def shop_costs() -> Costs:
+    """The shop's costs; all unknown where it states none. Raises SagenError for a file that makes no sense."""
+    path = shop_file()
+    if not path.is_file():
+        return Costs()
+    try:
+        data = tomllib.loads(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        raise SagenError(f"{path}: {error}") from None
+    for key, value in data.items():
+        if key not in KEYS:
+            raise SagenError(f"{path}: {unknown_name('key', key, KEYS)}")
+        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e9:
+            raise SagenError(f"{path}: {key} is not an amount")
+    return Costs(**data)
+
+
+def keep_shop_costs(costs: Costs) -> None:
+    """Make these the shop's; raises SagenError when the disk refuses."""
+    import tomlkit
+
+    from sagen.files.whole import save_whole
+
+    path = shop_file()
+    data = {key: getattr(costs, key) for key in KEYS if getattr(costs, key) is not None}
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise SagenError(f"{path.parent} cannot be made: {error.strerror or error}") from None
+    save_whole(path, tomlkit.dumps(data).encode())
+
+
+def costs_of(records: Iterable[Record]) -> Costs:
+    """A job's costs over the shop's; the price and lead time are those of its chosen part line where it has one."""
+    records = list(records)
+    stated = next((one for one in reversed(records) if isinstance(one, CostsEntry)), CostsEntry())
+    lines = [
+        one for one in records if isinstance(one, PartEntry) and one.state not in (LineState.SENT_BACK, LineState.OFFER)
+    ]
+    line = lines[-1] if lines else None
+    own = Costs(
+        stated.hour, stated.come_back, stated.day,
+        line.price if line is not None and line.price is not None else stated.part_price,
+        line.lead_days if line is not None and line.lead_days is not None else stated.lead_days,
+    )  # fmt: skip
+    return own.over(shop_costs())
+
+
+def now_or_first(
+    suspects: tuple[Suspect, ...],
+    checks: tuple[NextCheck, ...],
+    costs: Costs,
+    access: dict[str, float],
+    opened: Iterable[str],
+) -> ReplaceOrCheck | None:
+    """Replacing what leads against the checks that pay; None where nothing leads that a part would cure."""
+    lead = suspects[0] if suspects else None
+    if lead is None or lead.cause == Cause.NONE:
+        return None
+    facts = knowledge()
+    part = facts.priors[lead.fault].part if lead.fault in facts.priors else None
+    if part is None:
+        return None
+    place = FITTED_AT.get(part)
+    reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
+    rows = [
+        (one.check.name, one.total_minutes, one.wrong_after)
+        for one in checks
+        if one.pays and one.circuit == lead.circuit
+    ][:3]
+    return replace_or_check(lead.probability, reach + FIT_MINUTES, rows, costs)
+
+
+def offers(records: Iterable[Record], costs: Costs) -> tuple[tuple[PartEntry, float | None], ...]:
+    """Part lines that are offers of the same thing, cheapest in all first: with what waiting for each costs; None where
+    its price or a day's cost is not stated."""
+    rows = []
+    for one in records:
+        if isinstance(one, PartEntry) and one.state in (LineState.OFFER, LineState.WANTED):
+            wait = (one.lead_days or 0.0) * costs.day if costs.day is not None else (0.0 if not one.lead_days else None)
+            total = one.price * one.count + wait if one.price is not None and wait is not None else None
+            rows.append((one, total))
+    return tuple(sorted(rows, key=lambda row: (row[1] is None, row[1] or 0.0)))

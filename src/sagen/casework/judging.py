@@ -1,0 +1,169 @@
+"""A reading judged as it is entered: by the card where it publishes something of it, else by the model of the circuit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from sagen.kinds.kind import kind_of
+from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
+from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
+from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
+from sagen.model.machine_card import CardCircuit, MachineCard
+from sagen.model.trail import ReadingEntry, ValueEntry
+from sagen.model.vocabulary import Judged, Point
+from sagen.reason.weigh import world_of
+
+#: of machines that are sound, this share reads beyond what is called usual, at either end
+RARE = 0.005
+BY_CARD, BY_MODEL, PUBLISHED = "the card", "the model", "the published ohms"
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What is expected of a reading: its limits (V or ohm), by what, and in words."""
+
+    low: float
+    high: float
+    by: str
+    text: str
+
+
+def card_circuit(card: MachineCard | None, name: str, spec: CircuitSpec | None = None) -> CardCircuit | None:
+    """The card's circuit of a name; without a name, the only one of the role and bank."""
+    if card is None:
+        return None
+    if name and (found := card.of(name)) is not None:
+        return found
+    alike = [
+        one for one in card.circuit if spec is not None and one.role == spec.role and spec.bank in (None, one.bank)
+    ]
+    return alike[0] if len(alike) == 1 else None
+
+
+def judged_reading(entry: ReadingEntry, spec: CircuitSpec, card: MachineCard | None = None) -> ReadingEntry:
+    """The entry with what it was against its limits; as it is where nothing is known of such a reading."""
+    verdict = reading_verdict(entry, spec, card)
+    if verdict is None:
+        return entry
+    judged, by, _ = verdict
+    return replace(entry, judged=judged, against=by)
+
+
+def reading_verdict(
+    entry: ReadingEntry, spec: CircuitSpec, card: MachineCard | None = None
+) -> tuple[Judged, str, str] | None:
+    """What a reading is against its limits, by what, and in words; None where nothing is known of it."""
+    circuit = card_circuit(card, entry.circuit, spec)
+    how = _how(entry)
+    if circuit is not None:
+        rows = rows_for(circuit, entry.point, entry.state, ohms=entry.ohms)
+        try:
+            found = against_rows(rows, entry.value, material=material_of(circuit), **how) if rows else None
+        except SagenError:
+            found = None
+        if found is not None:
+            return found.judged, BY_CARD, found.text
+    if entry.ohms and entry.point == Point.SENSOR:
+        if not spec.ohms:
+            return None
+        said = judge(
+            entry.value, "ohm", *spec.ohms, temperature=entry.temperature_c, leads=entry.leads_ohm,
+            material=kind_of(spec.sensor).material, accuracy=how["accuracy"], digit=how["digit"],
+        )  # fmt: skip
+        return Judged(said.verdict), PUBLISHED, said.text
+    limits = model_limits(spec, entry.point, entry.state, ohms=entry.ohms)
+    if limits is None:
+        return None
+    said = _against_bands(entry, limits, how)
+    return said, BY_MODEL, ""
+
+
+def _how(entry: ReadingEntry | ValueEntry) -> dict:
+    """Temperature, leads, accuracy and last digit of a reading, as the judge takes them."""
+    shown = entry.shown.split(" ")[0] if entry.shown else ""
+    digit = None
+    if shown and shown.replace(",", "").replace(".", "").replace("-", "").isdigit():
+        unit = entry.shown.rpartition(" ")[2]
+        digit = typed_digit(shown) * {"mV": 1e-3, "kΩ": 1e3, "MΩ": 1e6, "mA": 1.0}.get(unit, 1.0)
+    accuracy = Accuracy.parse(entry.accuracy) if entry.accuracy else stored_accuracy()
+    return {"temperature": entry.temperature_c, "leads": entry.leads_ohm, "accuracy": accuracy, "digit": digit}
+
+
+def model_limits(spec: CircuitSpec, point: str, state: str, *, ohms: bool) -> list[tuple[float, float]] | None:
+    """Where nearly all sound circuits read, as bands (a signal at rest has two levels); None where it cannot be read."""
+    drawn = world_of(spec).expected(point, state, ohms=ohms)
+    if drawn is None:
+        return None
+    low, high = np.quantile(drawn, [RARE, 1 - RARE])
+    # A gap of more than half of the whole is no reading that any sound circuit gives.
+    gaps = np.diff(drawn)
+    widest = int(np.argmax(gaps))
+    if gaps[widest] > 0.4 * (high - low) and high - low > (1.0 if not ohms else 0.5 * high):
+        return [(float(low), float(drawn[widest])), (float(drawn[widest + 1]), float(high))]
+    return [(float(low), float(high))]
+
+
+def _against_bands(entry: ReadingEntry, bands: list[tuple[float, float]], how: dict) -> Judged:
+    """Inside, outside or too close, by the model: it knows the usual, not this machine, so that only what lies well
+    beyond is called outside."""
+    value = max(entry.value - (entry.leads_ohm if entry.ohms else 0.0), 0.0) if entry.ohms else entry.value
+    error = 2 * (how["accuracy"] or Accuracy()).standard(value, how["digit"] or 0.01)
+    for low, high in bands:
+        if low - error <= value <= high + error:
+            return Judged.INSIDE
+    nearest = min(min(abs(value - low), abs(value - high)) for low, high in bands)
+    room = max(0.15 * (max(one for _, one in bands) - min(one for one, _ in bands)), 0.05 if not entry.ohms else 1.0)
+    return Judged.TOO_CLOSE if nearest <= room else Judged.OUTSIDE
+
+
+def judged_value(entry: ValueEntry, card: MachineCard) -> tuple[ValueEntry, RowVerdict | None]:
+    """A reading by the card with what it was against its rows."""
+    circuit = card.of(entry.circuit)
+    rows = [
+        one for one in (circuit.published if circuit else ())
+        if one.between == entry.between and one.quantity == entry.quantity and one.state in (None, entry.state)
+        and one.when == entry.when
+    ]  # fmt: skip
+    if not rows:
+        return entry, None
+    found = against_rows(rows, entry.value, material=material_of(circuit), **_how(entry))
+    return replace(entry, judged=found.judged, against=BY_CARD), found
+
+
+def expected_reading(
+    spec: CircuitSpec, card: MachineCard | None, name: str, point: str, state: str, *, ohms: bool
+) -> str:
+    """What a sound circuit reads at a point, in words, and by what: the card where it says, else the model."""
+    from sagen.model.words import said_range
+
+    circuit = card_circuit(card, name, spec)
+    rows = rows_for(circuit, Point(point), state, ohms=ohms) if circuit is not None else ()
+    if rows:
+        told = []
+        for row in rows:
+            ends = (
+                f"{row.low:g} to {row.high:g}"
+                if row.low is not None and row.high is not None
+                else (
+                    f"at most {row.high:g}"
+                    if row.low is None and row.high is not None
+                    else f"at least {row.low:g}"
+                    if row.low is not None
+                    else "by temperature"
+                )
+            )
+            told.append(
+                f"{ends} {row.quantity}"
+                + (f" at {row.at:g} °C" if row.at is not None else "")
+                + (f" ({row.maker})" if row.maker else "")
+            )
+        return f"{', or '.join(told)}, by the card."
+    if ohms and point == Point.SENSOR:
+        return f"{said_range(*spec.ohms, True)} at 20 °C, as published." if spec.ohms else ""
+    bands = model_limits(spec, point, state, ohms=ohms)
+    if bands is None:
+        return ""
+    return f"{', or '.join(said_range(low, high, ohms) for low, high in bands)}, by the model."

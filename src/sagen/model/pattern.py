@@ -1,0 +1,72 @@
+"""A known-good capture on the shelf."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import PatternSource, Role, word
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """A known-good capture: of which kind of machine (a card's title) and circuit, in which state and at which speed, and
+    where it is from. `token` is the capture's on the shelf; speeds in rpm of the circuit's own shaft."""
+
+    name: str
+    token: str
+    sheet: Sheet
+    source: PatternSource
+    card: str = ""
+    circuit: str = ""
+    rpm: float | None = None
+    id: int = 0
+    created: datetime | None = None
+
+    def __post_init__(self):
+        object.__setattr__(self, "source", word(PatternSource, self.source, "source"))
+
+    @property
+    def roles(self) -> frozenset[Role]:
+        """The roles of its sensors."""
+        return frozenset(one.role for one in self.sheet.channel if one.role not in RAILS)
+
+    def as_data(self) -> dict:
+        """Plain data, as the shelf keeps it."""
+        return {
+            "name": self.name, "token": self.token, "sheet": self.sheet.model_dump(mode="json", exclude_none=True),
+            "source": str(self.source), "card": self.card, "circuit": self.circuit, "rpm": self.rpm,
+        }  # fmt: skip
+
+    @classmethod
+    def from_data(cls, data: dict, *, id: int = 0, created: datetime | None = None) -> Pattern:
+        """From plain data; raises ValueError, TypeError, KeyError or SheetError for what makes no sense."""
+        sheet = Sheet.from_data(data["sheet"], where="stored sheet")
+        rpm = data.get("rpm")
+        return cls(
+            str(data["name"]), str(data["token"]), sheet, data["source"], str(data.get("card", "")),
+            str(data.get("circuit", "")), float(rpm) if rpm is not None else None, id, created,
+        )  # fmt: skip
+
+
+RAILS = (Role.SUPPLY, Role.GROUND, Role.OTHER)
+
+
+def fits(pattern: Pattern, sheet: Sheet, card: str, circuit: str) -> bool:
+    """Whether a pattern is of the circuit and state that a capture's sheet is of. Without a card, a wheel and a kind of
+    sensor alike are asked for."""
+    if pattern.sheet.conditions.state != sheet.conditions.state:
+        return False
+    if pattern.sheet.conditions.connection != sheet.conditions.connection:
+        return False
+    mine = {(one.role, one.sensor, one.wheel, one.bank) for one in sheet.channel if one.role not in RAILS}
+    theirs = {(one.role, one.sensor, one.wheel, one.bank) for one in pattern.sheet.channel if one.role not in RAILS}
+    if card and pattern.card == card and circuit and pattern.circuit == circuit:
+        return {one[0] for one in mine} <= {one[0] for one in theirs}
+    alike = {(role, sensor, wheel) for role, sensor, wheel, _ in theirs}
+    return (
+        bool(mine)
+        and card == pattern.card
+        and all(wheel and (role, sensor, wheel) in alike for role, sensor, wheel, _ in mine)
+    )

@@ -1,0 +1,33 @@
+"""The shelf: machine cards and known-good captures. What the list of jobs shows is worked out anew: a job is proven by what
+was measured, not by ticks."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "003"
+down_revision = "002"
+
+
+def upgrade() -> None:
+    op.create_table(
+        "kept",
+        sa.Column("id", sa.Integer(), primary_key=True),
+        sa.Column("kind", sa.String(20), nullable=False),
+        sa.Column("name", sa.String(200), nullable=False),
+        sa.Column("version", sa.Integer(), nullable=False, server_default="1"),
+        sa.Column("created", sa.DateTime(), nullable=False),
+        sa.Column("data", sa.JSON(), nullable=False),
+        sa.Column("withdrawn", sa.Boolean(), nullable=False, server_default=sa.false()),
+    )
+    op.create_index("ix_kept_kind", "kept", ["kind"])
+    from sqlalchemy.orm import Session
+
+    from sagen.store.reading import refresh_all
+
+    with Session(op.get_bind()) as session:
+        refresh_all(session)
+        session.flush()
+
+
+def downgrade() -> None:
+    op.drop_table("kept")
