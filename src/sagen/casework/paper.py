@@ -2,16 +2,32 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
-from sagen.casework.open_capture import OpenCapture
+from sagen.casework.examination import build_pyramids
+from sagen.casework.job_sheet import job_sheet
+from sagen.casework.open_capture import OpenCapture, opened_capture
 from sagen.casework.taps import JobTaps, before_and_after
 from sagen.casework.words import entry_text
+from sagen.files.photos import with_arrow
 from sagen.files.whole import save_whole
+from sagen.kinds import examine
 from sagen.kinds.piezo.words import gap_words, load_words, share_words
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.trail import CodeEntry, ComplaintEntry, DecisionEntry, NoteEntry, ProofEntry, RepairEntry
+from sagen.model.trail import (
+    CaptureEntry,
+    CodeEntry,
+    ComplaintEntry,
+    DecisionEntry,
+    NoteEntry,
+    PhotoEntry,
+    ProofEntry,
+    RepairEntry,
+)
+from sagen.report.job_pages import PageKind, Picture, data_uri, render_job
+from sagen.report.plot import lane_svg
 from sagen.report.printed import FindingPage, TapsPart, render_html, render_pdf
 from sagen.report.rings import sensor_name
 
@@ -80,3 +96,56 @@ def write_page(path: Path, html: str) -> None:
     if suffix not in (".html", ".pdf"):
         raise SagenError(f"a report is written as .html or .pdf, not '{path.suffix}'")
     save_whole(path, html.encode() if suffix == ".html" else render_pdf(html))
+
+
+MOST_PICTURES = 6  #: recordings whose pictures are printed
+
+
+def pages_of_job(job: Job, weighed, log=None, *, workshop: str = "") -> dict[PageKind, str]:
+    """The three pages of a job as HTML, with its photos and the pictures of its recordings where a log keeps them."""
+    sheet = job_sheet(
+        job, weighed, workshop=workshop, photos=_photo_uris(job, log), pictures=_pictures(job, log) if log else ()
+    )
+    return {one: render_job(sheet, one) for one in PageKind}
+
+
+def _photo_uris(job: Job, log) -> dict[str, str]:
+    out = {}
+    for one in job.records(PhotoEntry):
+        try:
+            out[one.token] = data_uri(with_arrow(log.shelf.photo(one.token), one.arrow, one.words), "image/jpeg")
+        except (SagenError, AttributeError):
+            continue  # a photo that is gone keeps no page from being printed
+    return out
+
+
+def _pictures(job: Job, log) -> list[Picture]:
+    """The first sensor's channel of each recording, those before and after a repair under one another: both begin at a
+    tooth 1, so that they lie in step."""
+    pictures = []
+    for entry in job.of(CaptureEntry)[-MOST_PICTURES:]:
+        record = entry.record
+        try:
+            capture = log.capture(record.token)
+            done = replace(examine(capture, record.sheet), findings=record.findings)
+        except SagenError:
+            continue
+        opened = opened_capture(job.id, entry, done, build_pyramids(done.capture))
+        lane = next((one for one in opened.strip.lanes if done.sheet.of(one.column) is not None), None)
+        if lane is None:
+            continue
+        start, end = _from_tooth_one(done, lane.column)
+        svg = lane_svg(opened.strip, lane, start_s=start, end_s=end)
+        pictures.append(Picture(data_uri(svg.encode(), "image/svg+xml"), f"{record.name}: {lane.name}"))
+    return pictures
+
+
+def _from_tooth_one(done, column: str) -> tuple[float, float]:
+    """Two turns from a tooth 1 on; the whole of what has no teeth."""
+    reading = next((one.reading for one in done.channels if one.sheet.column == column), None)
+    if reading is None or len(reading.teeth.anchors) < 3:
+        return 0.0, done.capture.seconds
+    anchors = reading.teeth.anchors
+    at = len(anchors) // 2
+    first, last = reading.teeth.times[anchors[at - 1]], reading.teeth.times[anchors[min(at + 1, len(anchors) - 1)]]
+    return float(first), float(last)

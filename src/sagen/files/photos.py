@@ -48,3 +48,51 @@ def stripped(data: bytes, name: str = "photo") -> bytes:
     out = io.BytesIO()
     plain.save(out, "JPEG", quality=QUALITY)
     return out.getvalue()
+
+
+def with_arrow(data: bytes, arrow: tuple[float, ...], words: str = "") -> bytes:
+    """The photo with an arrow (from x, y to x, y, shares of width and height) and words at its tail drawn on it."""
+    if not arrow and not words:
+        return data
+    from PIL import Image, ImageDraw, ImageFont
+
+    with Image.open(io.BytesIO(data), formats=("JPEG",)) as picture:
+        drawn = picture.convert("RGB")
+    draw = ImageDraw.Draw(drawn)
+    wide, tall = drawn.size
+    thick = max(4, wide // 160)
+    at = (0.03 * wide, 0.03 * tall)
+    if arrow:
+        tail, tip = (arrow[0] * wide, arrow[1] * tall), (arrow[2] * wide, arrow[3] * tall)
+        at = tail
+        for colour, more in (("white", thick), ("#d55e00", 0)):
+            draw.line([tail, tip], fill=colour, width=thick + more)
+            draw.polygon(_head(tail, tip, 4.5 * thick + more), fill=colour)
+    if words:
+        font = ImageFont.load_default(max(18, wide // 32))
+        box = draw.textbbox(at, words, font=font)
+        shift = (min(0.0, wide - box[2] - 8), min(0.0, tall - box[3] - 8))
+        at = (max(4.0, at[0] + shift[0]), max(4.0, at[1] + shift[1]))
+        draw.rectangle(
+            [one + more for one, more in zip(draw.textbbox(at, words, font=font), (-5, -4, 5, 4), strict=True)],
+            fill="white",
+        )
+        draw.text(at, words, fill="#1b2328", font=font)
+    out = io.BytesIO()
+    drawn.save(out, "JPEG", quality=QUALITY)
+    return out.getvalue()
+
+
+def _head(tail: tuple[float, float], tip: tuple[float, float], size: float) -> list[tuple[float, float]]:
+    """The triangle at an arrow's tip."""
+    away = (tip[0] - tail[0], tip[1] - tail[1])
+    length = max((away[0] ** 2 + away[1] ** 2) ** 0.5, 1e-6)
+    along = (away[0] / length, away[1] / length)
+    across = (-along[1], along[0])
+    back = (tip[0] - size * along[0], tip[1] - size * along[1])
+    side = 0.55 * size
+    return [
+        tip,
+        (back[0] + side * across[0], back[1] + side * across[1]),
+        (back[0] - side * across[0], back[1] - side * across[1]),
+    ]

@@ -21,6 +21,7 @@ from sagen.model.trail import (
     ComplaintEntry,
     FindingEntry,
     InspectionEntry,
+    PlaceEntry,
     ReadingEntry,
     Record,
     RepairEntry,
@@ -146,13 +147,17 @@ def case_of(
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
     trail += [Code("", one.code, one.says, one.status == CodeStatus.PENDING) for one in codes if one.says]
     told = _struck_together(records, spec)
+    log = []
     for one in records:
+        if isinstance(one, PlaceEntry):
+            log.append((len(trail), one.place, one.opened))
         trail += told.get(id(one), ()) if id(one) in told else PIECES.get(type(one), _nothing)(one, spec)
     referenced = any(isinstance(one, CaptureEntry) and one.reference is not None for one in records)
     runs = next((str(one.runs) for one in reversed(complaints) if one.runs), "")
     owed = ("relearn",) if any(_kind(one) == CodeKind.RELEARN for one in codes) else ()
     return Case(
-        spec, tuple(trail), tuple(gear), Strategy(strategy), referenced, runs, dict(access or {}), frozenset(opened), owed
+        spec, tuple(trail), tuple(gear), Strategy(strategy), referenced, runs, dict(access or {}), frozenset(opened), owed,
+        tuple(log),
     )  # fmt: skip
 
 

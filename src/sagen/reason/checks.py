@@ -233,9 +233,15 @@ def _done(case: Case) -> set[tuple]:
 
 
 def opened(case: Case, facts: Knowledge) -> set[Place]:
-    """The places that are open: as said, and what an earlier check of the job had to open."""
+    """The places that are open: as said, and what an earlier check of the job had to open, until it was closed."""
     out = {Place(one) for one in case.opened}
-    for piece in case.trail:
+    for at in range(len(case.trail) + 1):
+        for when, place, open_ in case.access_log:
+            if when == at:
+                out = out | {Place(place)} if open_ else out - {Place(place)}
+        if at == len(case.trail):
+            break
+        piece = case.trail[at]
         slug = piece.check if isinstance(piece, Inspected) else None
         found = facts.check(slug) if slug else None
         if isinstance(piece, MeterReading):

@@ -75,6 +75,8 @@ class Case:
     access: Mapping[str, float] = field(default_factory=dict)  #: minutes to get at a place, where stated
     opened: frozenset[str] = frozenset()  #: places that are open now
     owed: tuple[str, ...] = ()  #: what codes say is still owed: "relearn"
+    #: places opened and closed by hand: after so many entries of the trail, which, and whether it was opened
+    access_log: tuple[tuple[int, str, bool], ...] = ()
 
     @property
     def engine_runs(self) -> str:
