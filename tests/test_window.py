@@ -394,7 +394,7 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
     page = window.page("circuit")
     assert window.stack.currentWidget() is page
     assert (page.view.point, page.state) == ("ground", "key_on")
-    assert page.expect.text().endswith(" mV")
+    assert page.expect.text().endswith(" mV, by the model.")
     QTest.keyClicks(page.value, "12,3")
     QTest.keyClick(page.value, Qt.Key.Key_Return)
     settle(window)

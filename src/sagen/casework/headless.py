@@ -146,3 +146,22 @@ def weighed_file(path: str | Path) -> WeighedFile:
     told = weigh_records(records, circuits, job.gear, job.strategy, job.access, job.opened)
     odd = (*job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
     return WeighedFile(told.suspects, told.checks, told.advice, odd)
+
+
+def pages_of_job_file(path: str | Path) -> dict:
+    """The three pages of a job file; raises SagenError."""
+    from datetime import datetime
+
+    from sagen.casework.paper import pages_of_job
+    from sagen.casework.requests import weigh_job
+    from sagen.model.job import Entry, Job
+    from sagen.model.trail import CircuitEntry
+
+    job = read_job(path)
+    records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders, job.circuits)
+    if not job.circuits:
+        records = (CircuitEntry(job.circuit), *records)
+    now = datetime.now()
+    entries = tuple(Entry(number, now, one) for number, one in enumerate(records, start=1))
+    whole = Job(0, now, Path(path).stem, "", job.engine.cylinders, entries)
+    return pages_of_job(whole, weigh_job(whole, job.gear, job.strategy))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,24 +12,15 @@ from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
 from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
-from sagen.model.machine_card import CardCircuit, MachineCard
+from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
+from sagen.model.words import QUANTITIES, said_range
 from sagen.reason.weigh import world_of
 
 #: of machines that are sound, this share reads beyond what is called usual, at either end
 RARE = 0.005
 BY_CARD, BY_MODEL, PUBLISHED = "the card", "the model", "the published ohms"
-
-
-@dataclass(frozen=True)
-class Expected:
-    """What is expected of a reading: its limits (V or ohm), by what, and in words."""
-
-    low: float
-    high: float
-    by: str
-    text: str
 
 
 def card_circuit(card: MachineCard | None, name: str, spec: CircuitSpec | None = None) -> CardCircuit | None:
@@ -133,34 +125,31 @@ def judged_value(entry: ValueEntry, card: MachineCard) -> tuple[ValueEntry, RowV
     return replace(entry, judged=found.judged, against=BY_CARD), found
 
 
+def published_words(rows: Sequence[Published]) -> str:
+    """What rows publish, in a sentence."""
+    told = []
+    for row in rows:
+        unit = QUANTITIES[row.quantity]
+        if row.over:
+            ends = f"by temperature, {row.over[0][0]:g} to {row.over[-1][0]:g} °C"
+        elif row.low is None:
+            ends = f"at most {row.high:g} {unit}"
+        else:
+            ends = f"at least {row.low:g} {unit}" if row.high is None else f"{row.low:g} to {row.high:g} {unit}"
+        told.append(
+            ends + (f" at {row.at:g} °C" if row.at is not None else "") + (f" ({row.maker})" if row.maker else "")
+        )
+    return f"{', or '.join(told)}, by the card."
+
+
 def expected_reading(
     spec: CircuitSpec, card: MachineCard | None, name: str, point: str, state: str, *, ohms: bool
 ) -> str:
     """What a sound circuit reads at a point, in words, and by what: the card where it says, else the model."""
-    from sagen.model.words import said_range
-
     circuit = card_circuit(card, name, spec)
     rows = rows_for(circuit, Point(point), state, ohms=ohms) if circuit is not None else ()
     if rows:
-        told = []
-        for row in rows:
-            ends = (
-                f"{row.low:g} to {row.high:g}"
-                if row.low is not None and row.high is not None
-                else (
-                    f"at most {row.high:g}"
-                    if row.low is None and row.high is not None
-                    else f"at least {row.low:g}"
-                    if row.low is not None
-                    else "by temperature"
-                )
-            )
-            told.append(
-                f"{ends} {row.quantity}"
-                + (f" at {row.at:g} °C" if row.at is not None else "")
-                + (f" ({row.maker})" if row.maker else "")
-            )
-        return f"{', or '.join(told)}, by the card."
+        return published_words(rows)
     if ohms and point == Point.SENSOR:
         return f"{said_range(*spec.ohms, True)} at 20 °C, as published." if spec.ohms else ""
     bands = model_limits(spec, point, state, ohms=ohms)

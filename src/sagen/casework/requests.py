@@ -6,9 +6,10 @@ comes in time; then it says that nothing was kept.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from sagen.casework.examination import (
     Incoming,
@@ -32,6 +33,9 @@ from sagen.model.trail import CaptureEntry, CodeEntry
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
 from sagen.signal.pyramid import Pyramid
 from sagen.store.log import JobLog
+
+if TYPE_CHECKING:
+    from sagen.reason.decide import ReplaceOrCheck
 
 
 def _go_on(_share: float) -> bool:
@@ -85,6 +89,9 @@ class Weighed:
     advice: object = None
     odd: tuple[str, ...] = ()  #: what codes mean together, and readings that no fault explains
     taps: JobTaps = NO_TAPS  #: what the taps of a knock job say together
+    opened: frozenset = frozenset()  #: places that are open now
+    access: Mapping[str, float] = field(default_factory=dict)  #: minutes to get at each place on this machine
+    ways: ReplaceOrCheck | None = None  #: replacing what leads now, against one more check
 
 
 @dataclass(frozen=True)
@@ -101,7 +108,10 @@ class Weigh(Request):
 
 def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy = Strategy.MOST) -> Weighed:
     """The suspects of a job, and what to check next."""
+    from sagen.casework.costs import costs_of, now_or_first
     from sagen.casework.weighing import weigh_records
+    from sagen.reason.checks import opened
+    from sagen.reason.facts import knowledge
     from sagen.reason.several import circuits_of
 
     records = job.records()
@@ -110,8 +120,17 @@ def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy
         return Weighed(job.id)
     codes = [one.code for one in job.records(CodeEntry) if not one.says]
     together = (*unknown_codes(codes), *beside(codes))
+    open_now = frozenset().union(*(opened(case, knowledge()) for _, case in told.cases))
+    minutes = {str(place): usual for place, usual in knowledge().places.items()}
+    for _, case in reversed(told.cases):
+        minutes |= case.access
+    try:
+        ways = now_or_first(told.suspects, told.checks, costs_of(records), minutes, open_now)
+    except SagenError as error:
+        ways, together = None, (*together, str(error))
     return Weighed(
-        job.id, told.suspects, told.checks, told.pieces, told.advice, together + told.odd, job_taps(records)
+        job.id, told.suspects, told.checks, told.pieces, told.advice, together + told.odd, job_taps(records), open_now,
+        minutes, ways,
     )  # fmt: skip
 
 
@@ -155,6 +174,7 @@ class Keep(Request):
 
     incoming: Incoming
     sheet: Sheet
+    from_shelf: bool = True  #: lay a known-good capture of the same circuit under it, where the shelf has one
     writes: ClassVar[bool] = True
 
     @property
@@ -162,14 +182,24 @@ class Keep(Request):
         return f"Examining {self.incoming.capture.name}"
 
     def perform(self, log, progress=_go_on) -> Kept:
-        incoming = self.incoming
-        done = examine(incoming.capture, self.sheet, reference=incoming.reference, progress=progress)
-        # Kept in true units, as everything on the shelf is.
-        token = log.shelf.put(_true(incoming.reference)) if incoming.reference else ""
-        entry = log.add_capture(self.job_id, done.capture, capture_entry(done, kept_name(incoming.reference, token)))
+        from sagen.casework.kept import against_envelope, circuit_name, fitting_patterns
+
+        job = log.job(self.job_id)
+        incoming, reference, token = self.incoming, self.incoming.reference, ""
+        if reference is not None:
+            # Kept in true units, as everything on the shelf is.
+            token = log.shelf.put(_true(reference))
+        elif self.from_shelf and (alike := fitting_patterns(log, job, self.sheet)):
+            token, reference = alike[0].token, (log.capture(alike[0].token), alike[0].sheet)
+        done = examine(incoming.capture, self.sheet, reference=reference, progress=progress)
+        record = capture_entry(done, kept_name(reference, token))
+        record = replace(record, circuit=circuit_name(job, done.sheet))
+        if reference is not None:
+            record = replace(record, compared=(*record.compared, *against_envelope(log, job, done)))
+        entry = log.add_capture(self.job_id, done.capture, record)
         pyramids = incoming.pyramids or build_pyramids(done.capture)
         keep_pyramids(log, entry.record.token, done.capture, pyramids)
-        opened = opened_capture(self.job_id, entry, done, pyramids, incoming.reference)
+        opened = opened_capture(self.job_id, entry, done, pyramids, reference)
         return Kept(self.job_id, entry, opened)
 
 
@@ -259,6 +289,27 @@ class Printed:
 
 
 @dataclass(frozen=True)
+class PrintJob(Request):
+    """Make a page of a whole job, with or without any capture."""
+
+    job: Job
+    weighed: Weighed
+    page: str = "customer"
+    workshop: str = ""
+
+    @property
+    def doing(self) -> str:
+        return "Making the page"
+
+    def perform(self, log=None, progress=_go_on) -> Printed:
+        from sagen.casework.paper import pages_of_job
+        from sagen.report.printed import render_pdf
+
+        html = pages_of_job(self.job, self.weighed, log, workshop=self.workshop)[self.page]
+        return Printed(self.job.id, html, render_pdf(html), f"{file_name(self.job.machine)}-{self.page}")
+
+
+@dataclass(frozen=True)
 class Print(Request):
     """Make the printed finding of a capture on the bench."""
 
@@ -287,5 +338,5 @@ def file_name(title: str) -> str:
 
 __all__ = [
     "BringIn", "Brought", "Export", "Exported", "JobsListed", "Keep", "Kept", "ListJobs", "OpenEntry", "Print",
-    "Printed", "Request", "Weigh", "Weighed", "weigh_job",
+    "PrintJob", "Printed", "Request", "Weigh", "Weighed", "weigh_job",
 ]  # fmt: skip

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+from sagen.casework.judging import card_circuit, published_words
 from sagen.codes.lookup import several_silent
+from sagen.meter.published import rows_for
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Suspect
+from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.trail import CardEntry, CodeEntry, Record
-from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy, WireIs
+from sagen.model.vocabulary import CHOSEN_GEAR, OHM_POINTS, CheckKind, Gear, Point, Strategy, WireIs
 from sagen.reason.case import case_of
 from sagen.reason.checks import Advice, NextCheck, advice, next_checks
 from sagen.reason.several import OfCircuit, records_of, weigh_together
@@ -57,7 +60,7 @@ def weigh_records(
     odd = tuple(dict.fromkeys(said for one in parts for said in one.posterior.odd))
     if len(parts) == 1:
         (one,) = parts
-        checks = next_checks(one.case, one.posterior)
+        checks = _by_the_card(next_checks(one.case, one.posterior), card, circuits)
         told = suspects(one.case, one.posterior)
         return Told(told, checks, advice(one.case, one.posterior, checks), odd, pieces, cases)
     codes = [one.code for one in records if isinstance(one, CodeEntry)]
@@ -65,4 +68,51 @@ def weigh_records(
     lead = whole.suspects[0].circuit
     part = next(one for one in whole.parts if one.name == lead)
     said = advice(part.case, part.posterior, tuple(one for one in whole.checks if one.circuit == lead))
-    return Told(whole.suspects, whole.checks, Advice(said.enough, f"{lead}: {said.text}"), odd, pieces, cases)
+    return Told(
+        whole.suspects,
+        _by_the_card(whole.checks, card, circuits),
+        Advice(said.enough, f"{lead}: {said.text}"),
+        odd,
+        pieces,
+        cases,
+    )
+
+
+#: the wire that a probe point is on
+WIRE_AT = {
+    Point.SUPPLY: WireIs.SUPPLY, Point.SIGNAL: WireIs.SIGNAL, Point.GROUND: WireIs.GROUND, Point.SHIELD: WireIs.SHIELD,
+    Point.SUPPLY_WIRE: WireIs.SUPPLY, Point.SIGNAL_WIRE: WireIs.SIGNAL, Point.GROUND_WIRE: WireIs.GROUND,
+}  # fmt: skip
+
+
+def _by_the_card(
+    checks: tuple[NextCheck, ...], card: MachineCard | None, circuits: Mapping[str, CircuitSpec]
+) -> tuple[NextCheck, ...]:
+    """Checks that name pin, colour and place as the card has them, and expect what it publishes."""
+    if card is None:
+        return checks
+    out = []
+    for one in checks:
+        found = card_circuit(card, one.circuit, circuits[one.circuit])
+        if found is None:
+            out.append(one)
+            continue
+        check = one.check
+        where = pin_words(found, check.point) if check.kind in (CheckKind.METER, CheckKind.CAPTURE) else ""
+        text = f"{one.text} {where}".strip()
+        ohms = check.point in OHM_POINTS
+        rows = rows_for(found, check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else ()
+        expect = f"{published_words(rows)} {check.expect}" if rows else one.expect
+        out.append(replace(one, text=text, expect=expect))
+    return tuple(out)
+
+
+def pin_words(circuit: CardCircuit, point: str) -> str:
+    """Pin, colour and place of a probe point: "Pin 2, green, at the plug behind the starter."; "" where the card has none."""
+    wire = circuit.wire_of(WIRE_AT[point]) if point in WIRE_AT else None
+    told = wire.called if wire is not None else ""
+    if point in OHM_POINTS and wire is not None and wire.module_pin:
+        told = f"{told}, to pin {wire.module_pin} of the module" if told else f"Pin {wire.module_pin} of the module"
+    if circuit.place:
+        told = f"{told}, at the plug {circuit.place}" if told else f"The plug is {circuit.place}"
+    return f"{told[:1].upper()}{told[1:]}." if told else ""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from sagen.model.trail import RepairEntry, ScanEntry
 from sagen.model.vocabulary import CheckKind, CodesBack, Scan
 
 
 def _meter(shell, check, text) -> None:
-    page = shell.show_circuit()
+    page = shell.show_circuit(shell.workspace.circuit)
     if page is not None:
         page.aim(check.point, check.state)
 
@@ -17,10 +18,11 @@ def _meter(shell, check, text) -> None:
 def _capture(shell, check, text) -> None:
     from sagen.desk.forms import CaptureForm
     from sagen.kinds.kind import kind_of
-    from sagen.reason.case import circuit_of
     from sagen.reason.checks import recorder_settings
+    from sagen.reason.several import circuits_of
 
-    spec = circuit_of(shell.workspace.job.records())
+    circuits = circuits_of(shell.workspace.job.records())
+    spec = circuits.get(shell.workspace.circuit, next(iter(circuits.values())))
     guide = None
     if not kind_of(spec.sensor).rotating:
         from sagen.desk.lenses.rings import TapGuide
@@ -40,12 +42,23 @@ def _capture(shell, check, text) -> None:
         shell.choose_files()
 
 
+def again(shell, record) -> None:
+    """Take a recording again: what to set, and where the new one comes from."""
+    from sagen.reason.facts import knowledge
+
+    state = record.sheet.conditions.state
+    shell.workspace.circuit = record.circuit
+    alike = [one for one in knowledge().checks if one.kind == CheckKind.CAPTURE and one.state == state]
+    check = next(iter(alike), next(one for one in knowledge().checks if one.kind == CheckKind.CAPTURE))
+    _capture(shell, check, f"The same as {record.name}: same probes, same place, {state.replace('_', ' ')}.")
+
+
 def _look(shell, check, text) -> None:
     from sagen.desk.forms import LookForm
 
     form = LookForm(check, text, shell)
     if form.exec():
-        shell.workspace.add(form.answer())
+        shell.workspace.add(replace(form.answer(), circuit=shell.workspace.circuit))
 
 
 def _swap(shell, check, text) -> None:
@@ -53,7 +66,7 @@ def _swap(shell, check, text) -> None:
 
     form = RepairForm(RepairEntry(check.part, text="Swapped to try."), parent=shell)
     if form.exec():
-        shell.workspace.add(form.answer())
+        shell.workspace.add(replace(form.answer(), circuit=shell.workspace.circuit))
 
 
 def _scan(shell, check, text) -> None:

@@ -457,6 +457,7 @@ class ProofForm(EntryForm):
     record = ProofEntry
 
     def build(self, old: ProofEntry | None) -> None:
+        self.old = old
         self.owed: dict[str, QCheckBox] = {}
         for key, words in OWED.items():
             self.owed[key] = QCheckBox(words)
@@ -470,7 +471,11 @@ class ProofForm(EntryForm):
 
     def answer(self) -> ProofEntry:
         done = tuple(key for key, box in self.owed.items() if box.isChecked())
-        return ProofEntry(done, self.text.toPlainText().strip())
+        more = self.text.toPlainText().strip()
+        if self.old is None:
+            return ProofEntry(done, more)
+        failed = tuple(one for one in self.old.failed if one not in done)
+        return replace(self.old, done=done, more=more, failed=failed)
 
 
 #: by the kind of entry that they make; other kinds are entered elsewhere

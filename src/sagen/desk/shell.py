@@ -6,6 +6,7 @@ they need. The bench's pages are made when they are first asked for.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -49,6 +50,7 @@ class MainWindow(QMainWindow):
         self.workspace = None
         self._pages: dict[str, Page] = {}
         self._job_shown: int | None = None
+        self._watched = None
         geometry = settings.value("window/geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
@@ -147,7 +149,7 @@ class MainWindow(QMainWindow):
         self.header.job_button.clicked.connect(self.show_log)
         self.header.capture_button.clicked.connect(self.choose_files)
         self.bench.start_button.clicked.connect(self.choose_files)
-        self.header.report_button.clicked.connect(self.show_report)
+        self.header.report_button.clicked.connect(lambda: self.show_report())
         self.header.meter_button.clicked.connect(self.show_circuit)
         self.suspects.card.wanted.connect(self.do_check)
         self.suspects.wishes.connect(self._wishes)
@@ -206,12 +208,21 @@ class MainWindow(QMainWindow):
 
     def _log_opened(self) -> None:
         from sagen.desk.pages import added_pages
+        from sagen.desk.window_actions import JOB_PAGES
 
-        show = [
+        show = [(words, lambda _=False, name=name: self.show_with_job(name)) for name, words in JOB_PAGES]
+        show += [
+            ("Shelf", lambda _=False: self.show_page("shelf")),
+            ("Watch a folder for photos", lambda _=False: self.watch_photos()),
+        ]
+        show += [
             (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name))
             for name in added_pages()
         ]
         self.header.offer(tuple(show))
+        watched = str(self.settings.value("photos/folder", ""))
+        if watched and Path(watched).is_dir():
+            self._watch(watched)
         # What the first capture will need is brought in while nobody waits for it.
         self.workspace.work.ask(_preload, done=lambda _: self._make_ready(*READY))
         self._next_incoming()
@@ -272,13 +283,19 @@ class MainWindow(QMainWindow):
         self.header.show_steps(*self.workspace.steps())
         self.header.capture_button.setEnabled(log is not None)
         self.header.meter_button.setEnabled(self.workspace.job is not None)
-        self.header.report_button.setEnabled(self.workspace.opened is not None)
+        self.header.report_button.setEnabled(self.workspace.job is not None)
 
     # files on their way in ------------------------------------------------------------------
 
     def bring_in(self, names: list[str]) -> None:
-        """Read captures one after the other; each goes through the import sheet."""
-        self.heap.add([Path(one) for one in names])
+        """Read captures one after the other; each goes through the import sheet. Photos go on the trail."""
+        from sagen.files.photos import PHOTO_FILES
+
+        paths = [Path(one) for one in names]
+        photos = [one for one in paths if one.suffix.lower() in PHOTO_FILES]
+        for one in photos:
+            self.keep_photo(one)
+        self.heap.add([one for one in paths if one not in photos])
         self._next_incoming()
 
     def _next_incoming(self) -> None:
@@ -358,20 +375,174 @@ class MainWindow(QMainWindow):
         if form.exec():
             self.workspace.add_job(form.name(), form.owner.text(), form.cylinders.currentData(), form.records())
 
-    def show_circuit(self):
-        """The circuit drawing with a meter entry; answers the page, or None without a job."""
+    def show_circuit(self, circuit: str | None = None):
+        """The circuit drawing with a meter entry, of a circuit by name or the one shown last; answers the page, or None
+        without a job."""
         job = self.workspace.job
         if job is None:
             return None
         page = self.show_page("circuit")
-        page.show_job(job)
+        page.show_job(job, circuit)
         return page
 
     def do_check(self, best) -> None:
         """Bring up what the check on the card needs."""
         from sagen.desk.checking import DOING
 
+        self.workspace.circuit = best.circuit
         DOING[best.check.kind](self, best.check, best.text)
+
+    def show_with_job(self, name: str) -> None:
+        """A page that is about the open job; without one, the log."""
+        if self.workspace.job is None:
+            self.message.say("Open a job first.")
+            return
+        page = self.show_page(name)
+        if name == "card":
+            page.show_job(self.workspace.job)
+
+    def lay_under(self, name: str, token: str, sheet) -> None:
+        """Lay another capture under the one on the bench, in every lens; nothing is written."""
+        from sagen.casework.kept import LayUnder
+        from sagen.model.trail import KeptReference
+
+        opened, job = self.workspace.opened, self.workspace.job
+        if opened is None or opened.entry is None or job is None:
+            self.message.say("Open a capture of the trail first: this is laid under it.")
+            return
+
+        def came(laid) -> None:
+            if self.workspace.job is not None and laid.opened.job_id == self.workspace.job.id:
+                self.workspace.opened = laid.opened
+                self._capture_opened(laid.opened)
+                self.message.say(" ".join(laid.said) or f"{name} is laid under it.")
+
+        self.workspace.ask(LayUnder(job.id, job, opened.entry, KeptReference(name, token, sheet)), came, slot="bench")
+
+    def keep_as_good(self, source) -> None:
+        """Keep the capture on the bench as known-good."""
+        from sagen.casework.kept import KeepAsGood
+
+        opened, job = self.workspace.opened, self.workspace.job
+        if opened is None or opened.entry is None or job is None:
+            return
+        self.workspace.ask(
+            KeepAsGood(job.id, job, opened.entry, source),
+            lambda kept: self.message.say(
+                f"{kept.name} is on the shelf as known-good for {kept.card}: offered by itself from now on."
+            ),
+        )
+
+    def compare_ends(self, other: Entry, pull_up_ohm: float | None) -> None:
+        """Compare the capture on the bench with one at the other end of the wire; the answer goes on the trail."""
+        from sagen.casework.kept import CompareEnds
+
+        job, opened = self.workspace.job, self.workspace.opened
+        if job is None or opened is None or opened.entry is None:
+            return
+        pair = (opened.entry, other)
+        if opened.sheet.conditions.end == "module":
+            pair = (other, opened.entry)
+
+        def came(found) -> None:
+            if self.workspace.job is not None and self.workspace.job.id == job.id:
+                self.workspace.add(found.answer)
+                self.message.say(" ".join(found.said))
+
+        self.workspace.ask(CompareEnds(job.id, job, *pair, pull_up_ohm), came, slot="ends")
+
+    def record_again(self, record) -> None:
+        """Take a recording again under the same conditions."""
+        from sagen.desk.checking import again
+
+        again(self, record)
+
+    def add_value(self, like=None) -> None:
+        """A reading of what the job's card publishes."""
+        from sagen.casework.kept import card_of
+        from sagen.desk.work_forms import ValueForm
+
+        job = self.workspace.job
+        card = card_of(job) if job else None
+        if card is None or not any(one.published for one in card.circuit):
+            self.message.say("This job has no card that publishes anything: fill one in, or load it (Ctrl+B).")
+            return
+        form = ValueForm(None, self, card=card)
+        if like is not None:
+            at = next(
+                (
+                    k
+                    for k, (name, row) in enumerate(form.rows)
+                    if (name, row.between, row.quantity, row.state, row.when)
+                    == (like.circuit, like.between, like.quantity, like.state, like.when)
+                ),
+                0,
+            )
+            form.row.setCurrentIndex(at)
+            form.value.setFocus()
+        if form.exec():
+            self.workspace.add(form.answer())
+
+    def choose_photo(self) -> None:
+        """Photos from files."""
+        from PySide6.QtWidgets import QFileDialog
+
+        names, _ = QFileDialog.getOpenFileNames(self, "Photos", str(self.folder()), "Photos (*.jpg *.jpeg *.png)")
+        for one in names:
+            self.keep_photo(Path(one))
+
+    def keep_photo(self, path: Path | None = None, data: bytes = b"") -> None:
+        """Put a photo on the trail, from a file or as pasted."""
+        from sagen.casework.kept import KeepPhoto
+
+        job = self.workspace.job
+        if job is None:
+            self.message.say("Open a job first: a photo goes on its trail.")
+            return
+
+        def came(record) -> None:
+            if self.workspace.job is not None and self.workspace.job.id == job.id:
+                self.workspace.add(record)
+                self.show_photo(self.workspace.job.entries[-1])
+
+        self.workspace.ask(KeepPhoto(job.id, path, data), came)
+
+    def show_photo(self, entry: Entry) -> None:
+        self.show_page("photo").show_entry(entry)
+
+    def paste(self) -> None:
+        """A picture from the clipboard becomes a photo of the trail."""
+        from PySide6.QtCore import QBuffer, QByteArray, QIODevice
+        from PySide6.QtWidgets import QApplication
+
+        image = QApplication.clipboard().image()
+        if image.isNull():
+            self.message.say("There is no picture to paste.")
+            return
+        held = QByteArray()
+        buffer = QBuffer(held)
+        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+        image.save(buffer, "PNG")
+        self.keep_photo(data=bytes(held.data()))
+
+    def watch_photos(self) -> None:
+        """Choose a folder whose new photos go on the trail of the open job by themselves; none: no folder is watched."""
+        from PySide6.QtWidgets import QFileDialog
+
+        name = QFileDialog.getExistingDirectory(self, "Watch a folder for photos", str(self.folder()))
+        self.settings.setValue("photos/folder", name)
+        self._watch(name)
+
+    def _watch(self, name: str) -> None:
+        from sagen.desk.watched import WatchedPhotos
+
+        if self._watched is not None:
+            self._watched.stop()
+            self._watched = None
+        if name:
+            self._watched = WatchedPhotos(Path(name), self)
+            self._watched.came.connect(lambda path: self.keep_photo(path))
+            self.message.say(f"New photos in {name} go on the trail of the open job.")
 
     def _wishes(self, strategy, gear) -> None:
         self.workspace.strategy, self.workspace.gear = strategy, tuple(gear)
@@ -388,8 +559,12 @@ class MainWindow(QMainWindow):
             self.bring_in(names)
 
     def open_entry(self, entry: Entry) -> None:
-        from sagen.model.trail import CaptureEntry
+        from sagen.model.trail import CaptureEntry, CardEntry, PhotoEntry
 
+        if isinstance(entry.record, PhotoEntry):
+            self.show_photo(entry)
+        elif isinstance(entry.record, CardEntry):
+            self.show_page("card").show_card(entry.record.machine)
         if not isinstance(entry.record, CaptureEntry):
             return
         shown = self.workspace.opened
@@ -421,19 +596,25 @@ class MainWindow(QMainWindow):
 
     def add_entry(self, kind) -> None:
         from sagen.desk.forms import FORMS
+        from sagen.desk.work_forms import WORK_FORMS
         from sagen.model.vocabulary import EntryKind
 
         if self.workspace.job is None:
             return
-        if kind not in FORMS:
-            {EntryKind.DECISION: self.decide}.get(kind, self.show_circuit)()
+        elsewhere = {
+            EntryKind.DECISION: self.decide, EntryKind.VALUE: self.add_value, EntryKind.PHOTO: self.choose_photo,
+            EntryKind.CARD: lambda: self.show_with_job("card"), EntryKind.READING: self.show_circuit,
+        }  # fmt: skip
+        if kind in elsewhere:
+            elsewhere[kind]()
             return
-        form = FORMS[kind](parent=self)
+        form = {**FORMS, **WORK_FORMS}[kind](parent=self)
         if form.exec():
             self.workspace.add(form.answer())
 
     def correct_entry(self, entry: Entry) -> None:
         from sagen.desk.forms import FORMS
+        from sagen.desk.work_forms import WORK_FORMS
         from sagen.model.vocabulary import EntryKind
 
         if entry.kind == EntryKind.CAPTURE:
@@ -442,12 +623,16 @@ class MainWindow(QMainWindow):
             self.message.say("This entry can be seen and withdrawn (Del), but not changed here.")
         elif entry.kind == EntryKind.DECISION:
             self.decide(entry)
-        elif entry.kind not in FORMS:
+        elif entry.kind == EntryKind.CARD:
+            self.show_page("card").show_card(entry.record.machine)
+        elif entry.kind == EntryKind.PHOTO:
+            self.show_photo(entry)
+        elif entry.kind not in {**FORMS, **WORK_FORMS}:
             self.message.say("Enter it again as it should be, and withdraw this one (Del).")
         else:
-            form = FORMS[entry.kind](entry.record, parent=self)
+            form = {**FORMS, **WORK_FORMS}[entry.kind](entry.record, parent=self)
             if form.exec():
-                self.workspace.correct(entry, form.answer())
+                self.workspace.correct(entry, replace(form.answer(), circuit=entry.record.circuit))
 
     def withdraw_entry(self, entry: Entry) -> None:
         self.workspace.withdraw(entry, not entry.withdrawn)
@@ -457,13 +642,18 @@ class MainWindow(QMainWindow):
         if entry is not None:
             action(entry)
 
-    def show_report(self) -> None:
-        """Make the printed finding of the capture on the bench, off the interface thread."""
-        from sagen.casework.requests import Print, Weighed
+    def show_report(self, page: str | None = None) -> None:
+        """Make a page, off the interface thread: the finding of the capture on the bench, or one of the whole job's;
+        which, where not said: as it was last, if it can be made."""
+        from sagen.casework.requests import Print, PrintJob, Weighed
 
         opened, job = self.workspace.opened, self.workspace.job
-        if opened is None or job is None:
+        if job is None:
             return
+        page = page or str(self.settings.value("report/page", "capture"))
+        if page == "capture" and opened is None:
+            page = "technician"
+        self.settings.setValue("report/page", page)
         ratio = self.devicePixelRatioF()
 
         def made(printed) -> None:
@@ -474,13 +664,17 @@ class MainWindow(QMainWindow):
             self.workspace.work.ask(
                 lambda _task: page_images(printed.pdf, 1.6 * max(1.0, ratio)),
                 done=lambda images: self.show_page("report").show_report(
-                    printed.html, printed.pdf, images, printed.name
+                    printed.html, printed.pdf, images, printed.name, page
                 ),
                 failed=self.message.say,
             )
 
         weighed = self.workspace.last_weighed or Weighed()
-        self.workspace.ask(Print(job.id, job, opened, weighed), made, slot="paper")
+        shop = str(self.settings.value("report/workshop", ""))
+        request = (
+            Print(job.id, job, opened, weighed) if page == "capture" else PrintJob(job.id, job, weighed, page, shop)
+        )
+        self.workspace.ask(request, made, slot="paper")
 
     def toggle_look(self) -> None:
         from PySide6.QtWidgets import QApplication
@@ -538,6 +732,8 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("window/geometry", self.saveGeometry())
+        if self._watched is not None:
+            self._watched.stop()
         if self.workspace is not None:
             self.settings.setValue("window/panes", self.splitter.saveState())
             self.workspace.close()

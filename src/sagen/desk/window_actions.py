@@ -10,12 +10,18 @@ ACTIONS = (
     Action("Ctrl+N", "new job", lambda shell: shell.new_job()),
     Action("Ctrl+O", "bring a capture in", lambda shell: shell.choose_files()),
     Action("Ctrl+M", "circuit and meter", lambda shell: shell.show_circuit()),
-    Action("Ctrl+P", "printed finding", lambda shell: shell.show_report()),
+    Action("Ctrl+P", "printed pages", lambda shell: shell.show_report()),
+    Action("Ctrl+G", "plan", lambda shell: shell.show_with_job("plan")),
+    Action("Ctrl+B", "machine card", lambda shell: shell.show_with_job("card")),
+    Action("Ctrl+T", "taken apart, parts, also seen", lambda shell: shell.show_with_job("work")),
+    Action("Ctrl+H", "shelf", lambda shell: shell.show_page("shelf")),
+    Action("Ctrl+Shift+V", "paste a photo", lambda shell: shell.paste()),
+    Action("Ctrl+Y", "a reading by the card", lambda shell: shell.add_value()),
     Action("Ctrl+D", "do the check on the card", lambda shell: shell.suspects.card.do_it()),
     Action("Ctrl+Shift+D", "show another check", lambda shell: shell.suspects.card.show_another()),
     Action("Ctrl+K", "put a code on the trail", lambda shell: shell.add_entry(EntryKind.CODE)),
     Action("Ctrl+R", "put a repair on the trail", lambda shell: shell.add_entry(EntryKind.REPAIR)),
-    Action("Ctrl+E", "put a proof on the trail", lambda shell: shell.add_entry(EntryKind.PROOF)),
+    Action("Ctrl+E", "proof", lambda shell: shell.show_with_job("proof")),
     Action("Ctrl+Z", "undo", lambda shell: shell.workspace.undo()),
     Action("Ctrl+Shift+Z", "redo", lambda shell: shell.workspace.redo()),
     Action("F2", "correct the chosen entry", lambda shell: shell._with_entry(shell.correct_entry)),
@@ -24,6 +30,10 @@ ACTIONS = (
     Action("F1", "these keys", lambda shell: shell.show_keys()),
     Action("Ctrl+Q", "close", lambda shell: shell.close()),
 )
+#: pages about the open job, as the menu of the header has them
+JOB_PAGES = (
+    ("plan", "Plan"), ("proof", "Proof"), ("work", "Taken apart, parts, also seen"), ("card", "Machine card"),
+)  # fmt: skip
 TRAIL_HINTS = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
 _KEYS = {one.words: one.keys for one in ACTIONS}
 

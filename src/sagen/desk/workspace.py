@@ -53,6 +53,7 @@ class Workspace(QObject):
         self.opened: OpenCapture | None = None
         self.last_weighed: Weighed | None = None
         self.instruments = ""  #: the name of the instruments on the bench; "" for none
+        self.circuit = ""  #: which of a job's several circuits is worked on
         self.gear: tuple[Gear, ...] = CHOSEN_GEAR
         self.strategy = Strategy.MOST
         #: work that only looks, by what it is about: a newer asking stops an older one

@@ -190,7 +190,7 @@ class CardCircuit(_Table):
             return CircuitSpec(
                 role=self.role, sensor=self.sensor, bank=self.bank, position=self.position, supply=self.supply,
                 pull_up=self.pull_up, wheel=self.wheel, wires=wires if wires in (2, 3) else None,
-                ohms=self.ohms if self.sensor in (SensorKind.RELUCTANCE, SensorKind.PIEZO) else None,
+                ohms=self.ohms,
             )  # fmt: skip
         except ValidationError:
             return None

@@ -18,6 +18,7 @@ from sagen.model.vocabulary import (
     Occasion,
     Origin,
     Part,
+    PatternSource,
     Place,
     Point,
     ProofStep,
@@ -215,6 +216,10 @@ PLACES = {
 WIRES = {
     WireIs.SUPPLY: "Feed", WireIs.SIGNAL: "Signal", WireIs.GROUND: "Return", WireIs.COIL: "Coil's other leg",
     WireIs.SHIELD: "Shield", WireIs.OTHER: "Other",
+}  # fmt: skip
+PATTERN_SOURCES = {
+    PatternSource.AFTER_REPAIR: "after a proven repair", PatternSource.TWIN: "the twin bank",
+    PatternSource.ANOTHER_MACHINE: "another machine of the kind", PatternSource.PRINTED: "the maker's printed picture",
 }  # fmt: skip
 JUDGED = {Judged.INSIDE: "inside", Judged.OUTSIDE: "outside", Judged.TOO_CLOSE: "too close to say"}
 QUANTITIES = {

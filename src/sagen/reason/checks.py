@@ -543,7 +543,9 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     now = stakes.come_back * (1.0 - causes[lead])
     first = min(checks, key=lambda one: one.total_minutes + stakes.come_back * one.wrong_after, default=None)
     cost = first.total_minutes + stakes.come_back * first.wrong_after if first is not None else np.inf
-    if causes[lead] < stakes.never_below or (cost < now and not hangs):
+    # A check may pay though by itself it would not turn the decision: it leaves less to be turned by the next.
+    paying = next((one for one in checks if one.saves > one.total_minutes), None)
+    if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs):
         named_first = first.check.name if cost < now else ""
         return Advice(False, words.not_yet(causes[lead], named_first, now, cost))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)

@@ -35,10 +35,16 @@ Maker = Callable[[], Page]
 #: the shipped pages, by name: module and class, imported when they are first asked for
 _SHIPPED = {
     "capture": ("sagen.desk.pages.capture_page", "CapturePage"),
+    "card": ("sagen.desk.pages.card_page", "CardPage"),
     "circuit": ("sagen.desk.pages.circuit_page", "CircuitPage"),
     "incoming": ("sagen.desk.pages.import_page", "ImportPage"),
     "log": ("sagen.desk.pages.log_page", "LogPage"),
+    "photo": ("sagen.desk.pages.photo_page", "PhotoPage"),
+    "plan": ("sagen.desk.pages.plan_page", "PlanPage"),
+    "proof": ("sagen.desk.pages.proof_page", "ProofPage"),
     "report": ("sagen.desk.pages.report_page", "ReportPage"),
+    "shelf": ("sagen.desk.pages.shelf_page", "ShelfPage"),
+    "work": ("sagen.desk.pages.work_page", "WorkPage"),
 }
 _ADDED: dict[str, Maker] = {}
 

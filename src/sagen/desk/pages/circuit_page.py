@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -22,7 +23,7 @@ from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import EngineView
 from sagen.model.errors import SagenError
 from sagen.model.trail import OVER_RANGE_OHM, CircuitEntry, ReadingEntry
-from sagen.model.vocabulary import CIRCUIT_ROLES, OHM_POINTS, PLUG_OPEN, Point, Quantity, State
+from sagen.model.vocabulary import CIRCUIT_ROLES, OHM_POINTS, PLUG_OPEN, Quantity, State
 from sagen.model.words import POINTS, ROLES, SENSORS
 
 STATES = {
@@ -53,11 +54,21 @@ class CircuitPage(Page):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.spec, self.state, self._filling = None, State.KEY_ON, False
+        self.card, self.name_of = None, ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         head = QHBoxLayout()
         head.addWidget(Label("Circuit and meter", name="heading"), 1)
+        self.which = QComboBox()
+        self.which.setAccessibleName("Which circuit of the job")
+        self.which.setToolTip("Which of the job's circuits")
+        self.which.activated.connect(lambda _=0: self._other_circuit())
+        head.addWidget(self.which)
+        another = QPushButton("Another circuit")
+        another.setToolTip("State one more circuit of this job: the cam beside the crank, the other bank")
+        another.clicked.connect(self._another)
+        head.addWidget(another)
         for words, tip, signal in (
             (
                 "Arithmetic",
@@ -195,7 +206,7 @@ class CircuitPage(Page):
 
     # showing ------------------------------------------------------------------------------
 
-    def show_circuit(self, spec, engine: tuple[int, int], told: dict[str, str]) -> None:
+    def show_circuit(self, spec, engine: tuple[int, int], told: dict[str, str], card=None) -> None:
         self._filling, self.spec = True, spec
         self.role.setCurrentIndex(max(0, self.role.findData(spec.role)))
         self.sensor.setCurrentIndex(max(0, self.sensor.findData(spec.sensor)))
@@ -209,7 +220,7 @@ class CircuitPage(Page):
         self.supply.setEnabled(kind.fed)
         self.pull_up.setEnabled(kind.pulled_up)
         self.engine.show_engine(engine[0], engine[1], spec)
-        self.view.show_circuit(spec, told)
+        self.view.show_circuit(spec, told, card)
         self._point_chosen()
 
     def aim(self, point: str, state: str) -> None:
@@ -328,26 +339,25 @@ class CircuitPage(Page):
             self.verdict.setText(str(error))
             self.keep_button.setEnabled(False)
             return
-        if entry.point == Point.SENSOR and self.spec.ohms:
-            from sagen.kinds import kind_of
-            from sagen.meter import judge, stored_accuracy, typed_digit
+        self._judge(entry)
 
-            try:
-                text = self.value.text().strip()
-                over = text.upper() in OVER_RANGE_WORDS
-                said = judge(
-                    entry.value,
-                    "ohm",
-                    *self.spec.ohms,
-                    temperature=entry.temperature_c,
-                    leads=entry.leads_ohm,
-                    material=kind_of(self.spec.sensor).material,
-                    accuracy=stored_accuracy(),
-                    digit=None if over else typed_digit(text) * float(self.unit.currentData() or 1.0),
-                )
-                self.verdict.setText(said.text)
-            except SagenError as error:
-                self.verdict.setText(str(error))
+    def _judge(self, entry: ReadingEntry) -> None:
+        """What the reading is against its limits, as it is typed; by the model, once that is known, off this thread."""
+        from sagen.casework.judging import reading_verdict
+        from sagen.model.words import JUDGED
+
+        spec, card, typed = self.spec, self.card, self.value.text()
+
+        def work(_task):
+            return reading_verdict(entry, spec, card)
+
+        def done(found) -> None:
+            if found is None or self.value.text() != typed:
+                return
+            judged, by, text = found
+            self.verdict.setText(text or f"{JUDGED[judged][:1].upper()}{JUDGED[judged][1:]}, by {by}.")
+
+        self.shell.workspace.work.ask(work, done=done, failed=self.verdict.setText)
 
     def keep(self) -> None:
         if not self.keep_button.isEnabled():
@@ -404,23 +414,72 @@ class CircuitPage(Page):
         self.instruments_wanted.connect(self._read_instruments)
         self.stand_in.setVisible(bool(shell.workspace.instruments))
 
-    def show_job(self, job) -> None:
-        """The circuit of a job, with its last reading at each point."""
-        from sagen.reason.case import circuit_of
+    def show_job(self, job, circuit: str | None = None) -> None:
+        """A circuit of a job, by name or the one shown last, with its last reading at each point."""
+        from sagen.casework.judging import card_circuit
+        from sagen.casework.kept import card_of
+        from sagen.reason.several import circuits_of
 
-        told = {one.point: one.shown for one in job.records(ReadingEntry)}
+        circuits = circuits_of(job.records())
+        name = self.shell.workspace.circuit if circuit is None else circuit
+        name = name if name in circuits else next(iter(circuits))
+        self.shell.workspace.circuit = self.name_of = name
+        self.card = card_of(job)
+        self.which.clear()
+        for one in circuits:
+            self.which.addItem(one or "the only circuit", one)
+        self.which.setCurrentIndex(max(0, self.which.findData(name)))
+        self.which.setVisible(len(circuits) > 1)
+        first = next(iter(circuits))
+        told = {
+            one.point: one.shown
+            for one in job.records(ReadingEntry)
+            if one.circuit == name or (not one.circuit and name == first)
+        }
         cylinders = job.cylinders or 4
-        self.show_circuit(circuit_of(job.records()), (cylinders, 2 if cylinders > 5 else 1), told)
+        spec = circuits[name]
+        self.show_circuit(spec, (cylinders, 2 if cylinders > 5 else 1), told, card_circuit(self.card, name, spec))
         self.view.setFocus()
 
+    def _other_circuit(self) -> None:
+        self.show_job(self.shell.workspace.job, self.which.currentData())
+
+    def _another(self) -> None:
+        """One more circuit of the job: both then have names."""
+        from sagen.desk.circuit_form import CircuitForm
+        from sagen.reason.several import circuits_of
+
+        job = self.shell.workspace.job
+        circuits = circuits_of(job.records())
+        form = CircuitForm(circuits, self.card, self)
+        if not form.exec():
+            return
+        if set(circuits) == {""}:
+            self.shell.workspace.add(CircuitEntry(circuits[""], circuit=form.first_name()))
+        self.shell.workspace.add(CircuitEntry(form.spec(), circuit=form.name()))
+        self.show_job(self.shell.workspace.job, form.name())
+
     def _keep_reading(self, entry: ReadingEntry) -> None:
-        self.shell.workspace.add(entry)
-        self.show_job(self.shell.workspace.job)
-        self.value.setFocus()
+        from sagen.casework.judging import judged_reading
+
+        spec, card = self.spec, self.card
+        entry = replace(entry, circuit=self.name_of)
+        workspace, job = self.shell.workspace, self.shell.workspace.job
+
+        def kept(judged) -> None:
+            if workspace.job is not None and workspace.job.id == job.id:
+                workspace.add(judged)
+                self.show_job(workspace.job)
+                self.value.setFocus()
+
+        # Judged when it is entered: what it was taken for then stays with it. The model is asked off this thread.
+        workspace.work.ask(
+            lambda _task: judged_reading(entry, spec, card), done=kept, failed=lambda _why: kept(entry), writes=True
+        )
 
     def keep_circuit(self, spec) -> None:
         """Put a circuit on the trail."""
-        self.shell.workspace.add(CircuitEntry(spec))
+        self.shell.workspace.add(CircuitEntry(spec, circuit=self.name_of))
         self.show_job(self.shell.workspace.job)
 
     def _arithmetic(self) -> None:
@@ -466,12 +525,13 @@ class CircuitPage(Page):
     def _expect(self, spec, point: str, state: str) -> None:
         """Ask the model, off the interface thread, what a sound circuit reads."""
 
-        def work(_task) -> str:
-            from sagen.reason.weigh import world_of
-            from sagen.reason.words import is_ohms, value_range
+        card, name = self.card, self.name_of
 
-            drawn = world_of(spec).expected(point, state, ohms=is_ohms(point))
-            return value_range(drawn, is_ohms(point)) if drawn is not None else "nothing to read here"
+        def work(_task) -> str:
+            from sagen.casework.judging import expected_reading
+            from sagen.reason.words import is_ohms
+
+            return expected_reading(spec, card, name, point, state, ohms=is_ohms(point)) or "nothing is published of it"
 
         self.shell.workspace.work.ask(
             work, done=lambda text: self.show_expected(text) if self._in_sight(point, state) else None

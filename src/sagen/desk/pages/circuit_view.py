@@ -25,16 +25,19 @@ class CircuitView(QWidget):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.spec, self.point, self.told = None, Point.SUPPLY, {}
+        self.spec, self.point, self.told, self.card = None, Point.SUPPLY, {}, None
         self.unplugged = self.pulled_up = False
         self.setMinimumSize(300, 150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Circuit drawing with probe points")
 
-    def show_circuit(self, spec, told: dict[str, str]) -> None:
-        """`told` holds the last reading at each point, in words."""
+    def show_circuit(self, spec, told: dict[str, str], card=None) -> None:
+        """`told` holds the last reading at each point, in words; `card` is the machine card's circuit, whose pins and
+        colours are drawn, or None."""
         from sagen.kinds import kind_of
+
+        self.card = card
 
         self.spec, self.told = spec, told
         self.pulled_up = kind_of(spec.sensor).pulled_up
@@ -80,6 +83,7 @@ class CircuitView(QWidget):
             right = Qt.PenStyle.DotLine if self.unplugged else Qt.PenStyle.SolidLine
             painter.setPen(QPen(QColor(colour), 3, right))
             painter.drawLine(QPointF(0.63 * wide, y), QPointF(0.80 * wide, y))
+        self._paint_wires(painter)
         painter.setPen(QPen(QColor(look.quiet), 1.4))
         painter.setBrush(QColor(look.pane))
         painter.drawRoundedRect(QRectF(0.57 * wide, 0.10 * tall, 0.06 * wide, 0.80 * tall), 5, 5)
@@ -105,6 +109,24 @@ class CircuitView(QWidget):
         )
         for point in points:
             self._paint_point(painter, point)
+
+    def _paint_wires(self, painter: QPainter) -> None:
+        """Colour and pins of each wire, as the card has them."""
+        if self.card is None:
+            return
+        look, wide, tall = theme.look(), self.width(), self.height()
+        painter.setFont(theme.font(8.5))
+        painter.setPen(QColor(look.ink))
+        for carries in ("supply", "signal", "ground"):
+            wire = self.card.wire_of(carries)
+            if wire is None or carries not in self.points():
+                continue
+            y = PLACES[carries][1] * tall
+            left = " ".join(one for one in (f"pin {wire.module_pin}" if wire.module_pin else "", wire.fuse) if one)
+            painter.drawText(QRectF(0.18 * wide, y - 18, 0.2 * wide, 15), Qt.AlignmentFlag.AlignLeft, left)
+            painter.drawText(QRectF(0.42 * wide, y - 18, 0.15 * wide, 15), Qt.AlignmentFlag.AlignRight, wire.colour)
+            pin = f"pin {wire.sensor_pin}" if wire.sensor_pin else ""
+            painter.drawText(QRectF(0.645 * wide, y - 18, 0.15 * wide, 15), Qt.AlignmentFlag.AlignLeft, pin)
 
     def _paint_point(self, painter: QPainter, point: str) -> None:
         look, at, chosen = theme.look(), self._at(point), point == self.point

@@ -6,12 +6,17 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPixmap
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.model.errors import SagenError
 
+#: what can be printed
+PAGES = (
+    ("capture", "This recording"), ("customer", "For the customer"), ("technician", "For the next technician"),
+    ("work", "Parts and work"),
+)  # fmt: skip
 SCALE = 1.6  #: preview pixels a point
 
 
@@ -33,10 +38,11 @@ def page_images(pdf: bytes, scale: float = SCALE) -> list[QImage]:
 class ReportPage(Page):
     """Preview, save as PDF or HTML, print."""
 
-    name, title = "report", "Printed finding"
+    name, title = "report", "Printed pages"
     left = Signal()
     failed = Signal(str)
     saved = Signal(str)
+    wanted = Signal(str)  #: another page
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -44,10 +50,16 @@ class ReportPage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        row.addWidget(Label("Printed finding", name="heading"), 1)
+        row.addWidget(Label("Printed pages", name="heading"), 1)
+        self.which = QComboBox()
+        self.which.setAccessibleName("Which page")
+        for key, words in PAGES:
+            self.which.addItem(words, key)
+        self.which.activated.connect(lambda _=0: self.wanted.emit(self.which.currentData()))
+        row.addWidget(self.which)
         self.buttons: dict[str, QPushButton] = {}
         for name, words, action in (
-            ("back", "Back to capture", self.left.emit),
+            ("back", "Back", self.left.emit),
             ("html", "Save HTML", lambda: self._ask_and_save(".html")),
             ("pdf", "Save PDF", lambda: self._ask_and_save(".pdf")),
             ("print", "Print", self._print),
@@ -73,8 +85,10 @@ class ReportPage(Page):
         self.left.connect(shell.back_to_job)
         self.failed.connect(shell.message.say)
         self.saved.connect(shell.message.say)
+        self.wanted.connect(shell.show_report)
 
-    def show_report(self, html: str, pdf: bytes, images: list[QImage], name: str) -> None:
+    def show_report(self, html: str, pdf: bytes, images: list[QImage], name: str, which: str = "capture") -> None:
+        self.which.setCurrentIndex(max(0, self.which.findData(which)))
         self.html, self.pdf, self.file_name = html, pdf, name
         while self.pages_layout.count():
             self.pages_layout.takeAt(0).widget().deleteLater()

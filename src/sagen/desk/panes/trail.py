@@ -42,18 +42,31 @@ ICONS = {
     EntryKind.SCAN: "gauge",
     EntryKind.STAYED: "check",
     EntryKind.DECISION: "list",
+    EntryKind.CARD: "list",
+    EntryKind.VALUE: "gauge",
+    EntryKind.PLACE: "wrench",
+    EntryKind.STEP: "wrench",
+    EntryKind.PART: "clipboard-list",
+    EntryKind.SEEN: "eye",
+    EntryKind.PHOTO: "eye",
+    EntryKind.COSTS: "clipboard-list",
     EntryKind.DAMAGED: "x",
     EntryKind.NEWER: "clipboard-list",
 }
 #: what can be put on the trail by hand, in the order of the menu; a reading is entered on the circuit page
 ADDED_BY_HAND = (
     EntryKind.READING, EntryKind.CODE, EntryKind.COMPLAINT, EntryKind.INSPECTION, EntryKind.FINDING, EntryKind.SCAN,
-    EntryKind.REPLACED, EntryKind.NOTE, EntryKind.DECISION, EntryKind.REPAIR, EntryKind.STAYED, EntryKind.PROOF,
+    EntryKind.VALUE, EntryKind.REPLACED, EntryKind.NOTE, EntryKind.SEEN, EntryKind.PHOTO, EntryKind.CARD, EntryKind.PLACE,
+    EntryKind.STEP, EntryKind.PART, EntryKind.COSTS, EntryKind.DECISION, EntryKind.REPAIR, EntryKind.STAYED,
+    EntryKind.PROOF,
 )  # fmt: skip
 SHORT = {
     EntryKind.READING: "Reading", EntryKind.CODE: "Code", EntryKind.COMPLAINT: "Complaint", EntryKind.REPLACED: "Replaced before",
     EntryKind.INSPECTION: "Looked at", EntryKind.FINDING: "Read elsewhere", EntryKind.SCAN: "Tester shows",
     EntryKind.NOTE: "Note", EntryKind.DECISION: "Decide while open", EntryKind.REPAIR: "Repair", EntryKind.STAYED: "Still there?", EntryKind.PROOF: "Proof",
+    EntryKind.VALUE: "Reading by the card", EntryKind.SEEN: "Also seen", EntryKind.PHOTO: "Photo",
+    EntryKind.CARD: "Machine card", EntryKind.PLACE: "Opened, closed", EntryKind.STEP: "Taken apart",
+    EntryKind.PART: "Part line", EntryKind.COSTS: "Costs",
 }  # fmt: skip
 
 
@@ -141,13 +154,14 @@ class CardDelegate(QStyledItemDelegate):
         theme.icon(ICONS[entry.kind], look.line if faded else look.accent).paint(
             painter, QRect(card.left() + 9, card.top() + 9, 20, 20)
         )
-        title = ENTRY_TITLES[entry.kind] + (" \u2013 withdrawn" if faded else "")
+        title = ENTRY_TITLES[entry.kind] + (f", {entry.record.circuit}" if entry.record.circuit else "")
+        title += " \u2013 withdrawn" if faded else ""
         text = entry_text(entry.record)
         colour = QColor(look.quiet if faded else look.ink)
-        tagged = not faded and entry.kind == EntryKind.CAPTURE
+        tag = "" if faded else tag_of(entry.record)
+        tagged = bool(tag)
         if tagged:
-            found = bool(entry.record.findings)
-            paint_tag(painter, card, "finding" if found else "sound", look.mark if found else look.sound)
+            paint_tag(painter, card, tag, look.sound if tag in ("sound", "inside") else look.mark)
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(look.quiet))
@@ -160,6 +174,14 @@ class CardDelegate(QStyledItemDelegate):
         painter.setPen(colour)
         lines = inner.adjusted(0, 18, 0, 4)
         painter.drawText(lines, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, text)
+
+
+def tag_of(record: Record) -> str:
+    """The one word that a measurement came to; "" for what has none."""
+    if record.kind == EntryKind.CAPTURE:
+        return "finding" if record.findings else "sound"
+    judged = getattr(record, "judged", None)
+    return {"inside": "inside", "outside": "outside", "too_close": "too close"}.get(judged, "")
 
 
 def paint_tag(painter: QPainter, card: QRect, word: str, colour: str) -> None:

@@ -1,0 +1,81 @@
+"""One more circuit of a job: from the card, or stated here."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+
+from sagen.desk.forms import Form
+from sagen.model.circuit import CircuitSpec
+from sagen.model.machine_card import MachineCard
+from sagen.model.vocabulary import CIRCUIT_ROLES, Role, SensorKind
+from sagen.model.words import ROLES, SENSORS
+
+
+class CircuitForm(Form):
+    """Its name, what it is, and its sensor; a job that had one circuit names that one, too."""
+
+    def __init__(self, circuits: Mapping[str, CircuitSpec], card: MachineCard | None, parent: QWidget | None = None):
+        super().__init__("Another circuit of this job", "Put on the trail", parent)
+        self.circuits, self.card = circuits, card
+        self.own = None
+        if set(circuits) == {""}:
+            self.own = self.add("The first one is", QLineEdit(str(circuits[""].role)))
+        self.known = None
+        offered = [one for one in card.circuit if one.spec is not None and one.name not in circuits] if card else []
+        if offered:
+            self.known = self.add("From the card", QComboBox())
+            self.known.addItem("Not from the card", None)
+            for one in offered:
+                self.known.addItem(one.name, one)
+            self.known.currentIndexChanged.connect(lambda _=0: self._chosen())
+        self.line = self.add("Name", QLineEdit())
+        self.line.setPlaceholderText("as cam 1")
+        self.role = self.add("It is", QComboBox())
+        for one in CIRCUIT_ROLES:
+            self.role.addItem(ROLES[one].capitalize(), one)
+        self.role.setCurrentIndex(max(0, self.role.findData(Role.CAM)))
+        self.sensor = self.add("Sensor", QComboBox())
+        for one, words in SENSORS.items():
+            self.sensor.addItem(words.capitalize(), one)
+        self.bank = self.add("Bank", QLineEdit())
+
+    def _chosen(self) -> None:
+        one = self.known.currentData()
+        if one is not None:
+            self.line.setText(one.name)
+            self.role.setCurrentIndex(max(0, self.role.findData(one.role)))
+            self.sensor.setCurrentIndex(max(0, self.sensor.findData(one.sensor)))
+            self.bank.setText(str(one.bank or ""))
+
+    def name(self) -> str:
+        return self.line.text().strip()
+
+    def first_name(self) -> str:
+        """What the job's first circuit is called from now on."""
+        return self.own.text().strip() if self.own is not None else next(iter(self.circuits))
+
+    def spec(self) -> CircuitSpec:
+        """The circuit, as the card has it or as stated."""
+        one = self.known.currentData() if self.known is not None else None
+        if one is not None:
+            return one.spec
+        bank = self.bank.text().strip()
+        return CircuitSpec(
+            role=Role(self.role.currentData()),
+            sensor=SensorKind(self.sensor.currentData()),
+            bank=int(bank) if bank else None,
+        )
+
+    def problem(self) -> str:
+        names = {*(one for one in self.circuits if one), self.first_name()}
+        if not self.name() or not self.first_name():
+            return "Each of several circuits has a name."
+        if self.name() in names:
+            return f"'{self.name()}' is the other one's name."
+        try:
+            self.spec()
+        except ValueError:
+            return "The bank is a number from 1 to 4."
+        return ""

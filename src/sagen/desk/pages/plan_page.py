@@ -1,0 +1,153 @@
+"""The plan on the bench: checks in the order that shares openings, what is open, and replace now against one more check."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from sagen.desk.actions import Action, Hint
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.trail import CostsEntry, PlaceEntry
+from sagen.model.vocabulary import EntryKind, Place
+from sagen.model.words import PLACES
+
+HEADS = ("", "Check", "Where", "Minutes", "Why")
+MOST = 14
+
+
+class PlanPage(Page):
+    """Enter does the chosen check; the digits open and close places."""
+
+    name, title = "plan", "Plan"
+    left = Signal()
+    deeds = tuple(
+        Action(f"Alt+{k}", f"open or close: {PLACES[place].lower()}", lambda page, place=place: page.toggle(place))
+        for k, place in enumerate(Place, start=1)
+    )
+    hints = (Hint("Enter", "do the chosen check"),)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(Label("Plan", name="heading"), 1)
+        self.costs = QPushButton("Costs")
+        self.costs.setToolTip("What an hour, a come-back, a day of standing and the part cost in this job")
+        self.costs.clicked.connect(self._costs)
+        self.do = QPushButton("Do this check")
+        self.do.setObjectName("first")
+        self.do.clicked.connect(self._do)
+        back = QPushButton("Back")
+        back.clicked.connect(self.left)
+        for one in (self.costs, self.do, back):
+            head.addWidget(one)
+        layout.addLayout(head)
+        places = QHBoxLayout()
+        places.setSpacing(5)
+        self.places: dict[Place, QPushButton] = {}
+        for k, one in enumerate(Place, start=1):
+            button = QPushButton()
+            button.setObjectName("tight")
+            button.setCheckable(True)
+            button.setToolTip(f"Open or close it (Alt+{k}): once open its access costs nothing until it is closed")
+            button.clicked.connect(lambda _=False, one=one: self.toggle(one))
+            self.places[one] = button
+            places.addWidget(button)
+        layout.addLayout(places)
+        self.before = Label(name="caution", wrap=True)
+        layout.addWidget(self.before)
+        self.table = TextTable(HEADS, "Checks in their order", stretch=4)
+        self.table.setColumnWidth(1, 190)
+        self.table.activated.connect(lambda _: self._do())
+        layout.addWidget(self.table, 1)
+        self.empty = Label(
+            "Nothing to plan yet: put a code, a reading or a capture on the trail.", name="quiet", wrap=True
+        )
+        layout.addWidget(self.empty)
+        self.ways = Label(name="sound", wrap=True)
+        layout.addWidget(self.ways)
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.left.connect(shell.back_to_job)
+        shell.workspace.weighed.connect(lambda _: self.show_plan())
+
+    def settle(self) -> None:
+        self.show_plan()
+        self.table.setFocus()
+
+    def show_plan(self) -> None:
+        """The plan of the open job as it was weighed last."""
+        job, weighed = self.shell.workspace.job, self.shell.workspace.last_weighed
+        checks = weighed.checks if weighed and job else ()
+        now = weighed.opened if weighed else frozenset()
+        for place, button in self.places.items():
+            minutes = weighed.access.get(str(place)) if weighed else None
+            button.setChecked(place in now)
+            told = "open" if place in now else (f"{minutes:g} min" if minutes is not None else "closed")
+            button.setText(f"{PLACES[place]}: {told}")
+            button.setEnabled(job is not None)
+        rows = []
+        for rank, one in enumerate(checks[:MOST], start=1):
+            where = PLACES[one.check.place] if one.check.place else "anywhere"
+            minutes = f"{one.minutes:.0f}" + (f" + {one.access:.0f} to get there" if one.access else "")
+            name = one.check.name[:1].upper() + one.check.name[1:]
+            rows.append(
+                (
+                    (str(rank), f"{one.circuit}: {name}" if one.circuit else name, where, minutes, one.why),
+                    "" if one.pays else "quiet",
+                    one,
+                )
+            )
+        self.table.show_rows(rows)
+        self.table.setVisible(bool(rows))
+        self.empty.setVisible(not rows)
+        self.do.setEnabled(bool(rows))
+        doable = [one.check.name for one in checks if one.check.place in now and one.pays]
+        self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
+        self.before.setVisible(bool(doable))
+        self.ways.setText(weighed.ways.text if weighed and weighed.ways is not None else "")
+        self.ways.setVisible(bool(self.ways.text()))
+
+    def toggle(self, place: Place) -> None:
+        """Open a place, or close it; that is on the trail."""
+        job, weighed = self.shell.workspace.job, self.shell.workspace.last_weighed
+        if job is None:
+            return
+        open_now = weighed is not None and place in weighed.opened
+        owed = [
+            one
+            for one in job.standing
+            if one.kind == EntryKind.STEP and one.record.place == place and not one.record.back
+        ]
+        if open_now and owed:
+            self.shell.message.say(
+                f"{len(owed)} {'step is' if len(owed) == 1 else 'steps are'} still apart there: {owed[0].record.what}. Put it together first."
+            )
+            self.show_plan()
+            return
+        self.shell.workspace.add(PlaceEntry(place, not open_now))
+
+    def _do(self) -> None:
+        check = self.table.chosen()
+        if check is not None:
+            self.shell.do_check(check)
+
+    def _costs(self) -> None:
+        from sagen.desk.work_forms import CostsForm
+
+        job = self.shell.workspace.job
+        if job is None:
+            return
+        old = next((one for one in reversed(job.of(CostsEntry))), None)
+        form = CostsForm(old.record if old else None, parent=self)
+        if form.exec():
+            if old is None:
+                self.shell.workspace.add(form.answer())
+            else:
+                self.shell.workspace.correct(old, form.answer())

@@ -1,0 +1,276 @@
+"""The proof on the bench: what was abnormal taken again, before and after side by side, and what is still owed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.desk.actions import Action, Hint
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.proof import Stage
+from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
+from sagen.model.vocabulary import ProofStep
+from sagen.model.words import OWED, RELEARNS
+
+STAGES = {
+    Stage.OPEN: "Open: nothing found yet.", Stage.FOUND: "Found, not yet repaired.",
+    Stage.REPAIRED: "Repaired; the proof is owed.", Stage.PROVEN: "Proven.",
+    Stage.CAME_BACK: "It came back: the job is open again.",
+}  # fmt: skip
+
+
+class ProofPage(Page):
+    """Rows of what is to be measured again; a line a step with done and failed."""
+
+    name, title = "proof", "Proof"
+    left = Signal()
+    deeds = tuple(
+        Action(f"Alt+{k}", f"done: {OWED[step].lower()}", lambda page, step=step: page.mark(step, True))
+        for k, step in enumerate(ProofStep, start=1)
+    )
+    hints = (Hint("Enter", "take the chosen measurement again"),)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(Label("Proof", name="heading"))
+        self.stage = Label(name="strong")
+        head.addWidget(self.stage, 1)
+        self.again = QPushButton("Take it again")
+        self.again.setObjectName("first")
+        self.again.setToolTip("Measure the chosen row at the same point and state")
+        self.again.clicked.connect(self._again)
+        back = QPushButton("Back")
+        back.clicked.connect(self.left)
+        head.addWidget(self.again)
+        head.addWidget(back)
+        layout.addLayout(head)
+        self.table = TextTable(("Measured", "Before", "After", ""), "Before and after", stretch=0)
+        self.table.activated.connect(lambda _: self._again())
+        layout.addWidget(self.table, 3)
+        self.empty = Label(
+            "Nothing abnormal was measured on this job yet. What a reading or a recording shows is judged as it is entered, "
+            "and is to be taken again after the repair.", name="quiet", wrap=True,
+        )  # fmt: skip
+        layout.addWidget(self.empty)
+        layout.addLayout(self._steps())
+        layout.addLayout(self._drive())
+        self.relearn = Label(name="caution", wrap=True)
+        layout.addWidget(self.relearn)
+        layout.addLayout(self._timer())
+        layout.addStretch(1)
+
+    def _steps(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(3)
+        self.said: dict[ProofStep, Label] = {}
+        self.buttons: dict[tuple[ProofStep, bool], QPushButton] = {}
+        for row, step in enumerate(ProofStep):
+            label = Label(OWED[step])
+            self.said[step] = Label(name="strong")
+            self.said[step].setMinimumWidth(70)
+            grid.addWidget(self.said[step], row, 0)
+            grid.addWidget(label, row, 1)
+            for column, (done, words) in enumerate(((True, "Done"), (False, "Failed")), start=2):
+                button = QPushButton(words)
+                button.setObjectName("tight")
+                button.setAccessibleName(f"{words}: {OWED[step]}")
+                button.setToolTip(f"{words} (Alt+{row + 1})" if done else words)
+                button.clicked.connect(lambda _=False, step=step, done=done: self.mark(step, done))
+                self.buttons[step, done] = button
+                grid.addWidget(button, row, column)
+        grid.setColumnStretch(1, 1)
+        return grid
+
+    def _drive(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        row.addWidget(Label("THE DRIVE", name="over"))
+        self.km, self.minutes, self.conditions = QLineEdit(), QLineEdit(), QLineEdit()
+        for line, hint, wide in (
+            (self.km, "km", 1),
+            (self.minutes, "minutes", 1),
+            (self.conditions, "as the complaint was: hot, uphill ...", 4),
+        ):
+            line.setPlaceholderText(hint)
+            line.setAccessibleName(f"The drive: {hint}")
+            row.addWidget(line, wide)
+        self.came = QCheckBox("it came again")
+        row.addWidget(self.came)
+        button = QPushButton("Put the drive on the trail")
+        button.setObjectName("tight")
+        button.clicked.connect(self.keep_drive)
+        row.addWidget(button)
+        return row
+
+    def _timer(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.clock = Label(name="heading")
+        row.addWidget(self.clock, 1)
+        self.start = QPushButton("Start the steps")
+        self.start.setToolTip("Each driven step by the clock; a tone tells when it is over")
+        self.start.clicked.connect(self.run_steps)
+        row.addWidget(self.start)
+        self._tick = QTimer(self, interval=1000)
+        self._tick.timeout.connect(self._second)
+        self.left_s, self.todo = 0, []
+        return row
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.left.connect(shell.back_to_job)
+        shell.workspace.job_changed.connect(lambda _: self.show_job())
+
+    def settle(self) -> None:
+        self.show_job()
+        self.table.setFocus()
+
+    def show_job(self) -> None:
+        """Where the proof of the open job stands."""
+        from sagen.casework.job_sheet import again_row
+
+        job = self.shell.workspace.job
+        if job is None:
+            return
+        now = job.standing_now
+        self.stage.setText(STAGES[now.stage])
+        rows = [(again_row(one).cells, again_row(one).mark, one) for one in now.again]
+        self.table.show_rows(rows)
+        self.table.setVisible(bool(rows))
+        self.empty.setVisible(not rows)
+        self.again.setEnabled(bool(rows))
+        for step in ProofStep:
+            state = (
+                "failed"
+                if step in now.failed
+                else "owed"
+                if step in now.owed
+                else "done"
+                if now.repairs and step in now.done | {ProofStep.MEASURED}
+                else ""
+            )
+            if now.repairs and not state:
+                state = "none"
+            self.said[step].setText(state if now.repairs else "")
+            measured = step == ProofStep.MEASURED and bool(now.again)
+            for done in (True, False):
+                # What was abnormal is proved by measuring it, not by a tick.
+                self.buttons[step, done].setEnabled(bool(now.repairs) and not measured)
+        told = [
+            f"{name}: {RELEARNS[one.kind].lower()}" + (f". {one.text}" if one.text else "")
+            for name, one in now.relearn.items()
+        ]
+        steps = [step for one in now.relearn.values() for step in one.steps]
+        told += [_said(step) for step in steps]
+        self.relearn.setText(f"Relearn owed by what was changed. {'; '.join(told)}" if told else "")
+        self.relearn.setVisible(bool(told))
+        self.todo = steps
+        self.start.setVisible(bool(steps))
+        if not self._tick.isActive():
+            self.clock.setText("")
+
+    def mark(self, step: ProofStep, done: bool) -> None:
+        """A step of the proof was done, or failed."""
+        job = self.shell.workspace.job
+        if job is not None and self.buttons[step, done].isEnabled():
+            self.shell.workspace.add(ProofEntry((step,) if done else (), failed=() if done else (step,)))
+
+    def keep_drive(self) -> None:
+        """Put the drive on the trail as it was."""
+        from sagen.desk.work_forms import number
+
+        drive: dict = {"came": self.came.isChecked()}
+        try:
+            for key, line in (("km", self.km), ("minutes", self.minutes)):
+                value = number(line, key)
+                if value is not None:
+                    drive[key] = value
+            if self.conditions.text().strip():
+                drive["conditions"] = self.conditions.text().strip()
+            record = ProofEntry(drive=drive)
+        except ValueError as error:
+            self.shell.message.say(str(error))
+            return
+        self.shell.workspace.add(record)
+        for line in (self.km, self.minutes, self.conditions):
+            line.clear()
+        self.came.setChecked(False)
+
+    def _again(self) -> None:
+        row = self.table.chosen()
+        if row is None:
+            return
+        record = row.before
+        if isinstance(record, ReadingEntry):
+            page = self.shell.show_circuit(record.circuit)
+            if page is not None:
+                page.aim(record.point, record.state)
+        elif isinstance(record, ValueEntry):
+            self.shell.add_value(record)
+        elif isinstance(record, CaptureEntry):
+            self.shell.record_again(record)
+        else:
+            self.shell.message.say("It was read elsewhere: read it there again, and put it on the trail.")
+
+    # the driven steps ---------------------------------------------------------------------
+
+    def run_steps(self) -> None:
+        """Run the driven steps one after the other; pressed again it stops."""
+        if self._tick.isActive():
+            self._tick.stop()
+            self.show_job()
+            return
+        self._queue = list(self.todo)
+        self._next_step()
+
+    def _next_step(self) -> None:
+        if not self._queue:
+            self._tick.stop()
+            self.clock.setText("All steps driven.")
+            QApplication.beep()
+            self.start.setText("Start the steps")
+            return
+        self._step = self._queue.pop(0)
+        self.left_s = round(60 * self._step.minutes)
+        self.start.setText("Stop")
+        self._tick.start()
+        self._show_clock()
+
+    def _second(self) -> None:
+        self.left_s -= 1
+        if self.left_s <= 0:
+            QApplication.beep()
+            self._next_step()
+        else:
+            self._show_clock()
+
+    def _show_clock(self) -> None:
+        self.clock.setText(f"{_said(self._step)}: {self.left_s // 60}:{self.left_s % 60:02d} left")
+
+
+def _said(step) -> str:
+    """A driven step in words."""
+    at = (
+        f"{step.speed_kmh:g} km/h"
+        if step.speed_kmh is not None
+        else f"{step.rpm:g} rpm"
+        if step.rpm is not None
+        else ""
+    )
+    return " ".join(one for one in (step.text, at, f"for {step.minutes:g} min") if one)

@@ -1,0 +1,95 @@
+"""The shelf on the bench: known-good captures by machine and circuit, and the cards."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from sagen.desk.actions import Hint
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.words import PATTERN_SOURCES, STATES
+
+
+class ShelfPage(Page):
+    """What was kept for the next job."""
+
+    name, title = "shelf", "Shelf"
+    left = Signal()
+    hints = (Hint("Enter", "lay the chosen one under the capture on the bench"),)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        head = QHBoxLayout()
+        head.addWidget(Label("Shelf", name="heading"), 1)
+        self.under, self.drop, back = QPushButton("Lay under the capture"), QPushButton("Take off"), QPushButton("Back")
+        self.under.setObjectName("first")
+        self.under.setToolTip("Lay the chosen known-good capture under the one on the bench, in every lens")
+        self.drop.setToolTip("Take the chosen one off the shelf; jobs that used it keep it")
+        self.under.clicked.connect(self._lay)
+        self.drop.clicked.connect(self._drop)
+        back.clicked.connect(self.left)
+        for one in (self.under, self.drop, back):
+            head.addWidget(one)
+        layout.addLayout(head)
+        layout.addWidget(Label("KNOWN-GOOD CAPTURES", name="over"))
+        self.patterns = TextTable(
+            ("Machine", "Circuit", "State", "rpm", "From", "Capture"), "Known-good captures", stretch=0
+        )
+        self.patterns.activated.connect(lambda _: self._lay())
+        layout.addWidget(self.patterns, 3)
+        self.empty = Label(
+            "None yet. Open a capture that shows a sound circuit, after a proven repair for one, and press Keep as "
+            "known-good: it is offered by itself when the next capture of that circuit comes in.", name="quiet", wrap=True,
+        )  # fmt: skip
+        layout.addWidget(self.empty)
+        layout.addWidget(Label("MACHINE CARDS", name="over"))
+        self.cards = TextTable(("Machine", "Years", "Circuits"), "Machine cards", stretch=0)
+        self.cards.activated.connect(lambda _: self._card())
+        layout.addWidget(self.cards, 2)
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.left.connect(shell.back_to_job)
+
+    def settle(self) -> None:
+        from sagen.casework.kept import ListShelf
+
+        self.shell.workspace.ask(ListShelf(None), self.show_shelf, slot="shelf")
+
+    def show_shelf(self, shelf) -> None:
+        """List what stands on the shelf."""
+        self.patterns.show_rows([
+            ((one.card, one.circuit or ", ".join(sorted(one.roles)), STATES[one.sheet.conditions.state],
+              f"{one.rpm:.0f}" if one.rpm else "", PATTERN_SOURCES[one.source], one.name), "", (kept_id, one))
+            for kept_id, one in shelf.patterns
+        ])  # fmt: skip
+        self.cards.show_rows([
+            ((card.title, card.years, ", ".join(one.name for one in card.circuit)), "", (kept_id, card))
+            for kept_id, card in shelf.cards
+        ])  # fmt: skip
+        self.empty.setVisible(not shelf.patterns)
+        self.under.setEnabled(bool(shelf.patterns) and self.shell.workspace.opened is not None)
+        self.drop.setEnabled(bool(shelf.patterns) or bool(shelf.cards))
+
+    def _lay(self) -> None:
+        row = self.patterns.chosen()
+        if row is not None:
+            self.shell.lay_under(row[1].name, row[1].token, row[1].sheet)
+
+    def _drop(self) -> None:
+        from sagen.casework.kept import DropKept
+
+        table = self.cards if self.cards.hasFocus() else self.patterns
+        row = table.chosen()
+        if row is not None:
+            self.shell.workspace.ask(DropKept(None, row[0]), self.show_shelf)
+
+    def _card(self) -> None:
+        row = self.cards.chosen()
+        if row is not None:
+            self.shell.show_page("card").show_card(row[1], row[0])

@@ -1,0 +1,251 @@
+"""What is taken apart, what is ordered, and what else was seen: one key a step, reversed for putting it together."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from sagen.desk.actions import Action, Hint
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.trail import PartEntry, SeenEntry, StepEntry
+from sagen.model.vocabulary import LineState, StepKind
+from sagen.model.words import LINE_STATES, PLACES, SEEN_MARKS, STEPS
+
+#: the key of each kind of step
+STEP_KEYS = {
+    StepKind.UNPLUGGED: "Alt+U", StepKind.UNBOLTED: "Alt+B", StepKind.CLAMPED: "Alt+C", StepKind.LIFTED: "Alt+L",
+    StepKind.DRAINED: "Alt+D", StepKind.BROKE: "Alt+X",
+}  # fmt: skip
+NEXT_STATE = {
+    LineState.OFFER: LineState.WANTED, LineState.WANTED: LineState.ORDERED, LineState.ORDERED: LineState.CAME,
+    LineState.CAME: LineState.FITTED, LineState.FITTED: LineState.SENT_BACK, LineState.SENT_BACK: LineState.OFFER,
+}  # fmt: skip
+
+
+class WorkPage(Page):
+    """Words once, then a key for what was done with it."""
+
+    name, title = "work", "Taken apart, parts, also seen"
+    left = Signal()
+    deeds = (
+        *(Action(key, STEPS[kind].lower(), lambda page, kind=kind: page.step(kind)) for kind, key in STEP_KEYS.items()),
+        Action("Alt+T", "the chosen step is together again", lambda page: page.together()),
+        Action("Alt+P", "a part line", lambda page: page.add_part()),
+        Action("Alt+N", "the chosen part line's next state", lambda page: page.next_state()),
+        Action("Alt+S", "also seen", lambda page: page.add_seen()),
+    )
+    hints = (Hint("Enter", "correct the chosen row"),)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell, self.reversed = None, False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        head = QHBoxLayout()
+        head.addWidget(Label("Taken apart, parts, also seen", name="heading"), 1)
+        self.turn = QPushButton("For putting together")
+        self.turn.setCheckable(True)
+        self.turn.setToolTip("Last apart first, with what each needs before it goes back")
+        self.turn.toggled.connect(lambda on: self._turned(on))
+        back = QPushButton("Back")
+        back.clicked.connect(self.left)
+        head.addWidget(self.turn)
+        head.addWidget(back)
+        layout.addLayout(head)
+        layout.addLayout(self._entry())
+        keys = QHBoxLayout()
+        keys.setSpacing(4)
+        for kind, key in STEP_KEYS.items():
+            button = QPushButton(STEPS[kind].partition(":")[0])
+            button.setObjectName("tight")
+            button.setToolTip(f"{STEPS[kind]} ({key})")
+            button.clicked.connect(lambda _=False, kind=kind: self.step(kind))
+            keys.addWidget(button)
+        together = QPushButton("Together")
+        together.setObjectName("tight")
+        together.setToolTip("The chosen step is together again (Alt+T)")
+        together.clicked.connect(self.together)
+        keys.addWidget(together)
+        layout.addLayout(keys)
+        self.steps = TextTable(
+            ("", "What", "Bolt, size", "Before it goes back", ""), "Steps of taking apart", stretch=1
+        )
+        layout.addWidget(self.steps, 3)
+        row = QHBoxLayout()
+        row.addWidget(Label("PARTS", name="over"), 1)
+        for words, tip, action in (
+            ("Part line", "A part that is wanted, or an offer (Alt+P)", self.add_part),
+            ("Next state", "Wanted, ordered, came, fitted (Alt+N)", self.next_state),
+        ):
+            button = QPushButton(words)
+            button.setObjectName("tight")
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, action=action: action())
+            row.addWidget(button)
+        layout.addLayout(row)
+        self.parts = TextTable(
+            ("Part", "Maker, number", "Price", "Comes", "On the bench", "State"), "Part lines", stretch=0
+        )
+        layout.addWidget(self.parts, 2)
+        self.offers = Label(name="caution", wrap=True)
+        layout.addWidget(self.offers)
+        seen = QHBoxLayout()
+        seen.addWidget(Label("ALSO SEEN", name="over"), 1)
+        button = QPushButton("Also seen")
+        button.setObjectName("tight")
+        button.setToolTip("A second fault that was seen on the way (Alt+S)")
+        button.clicked.connect(lambda _=False: self.add_seen())
+        seen.addWidget(button)
+        layout.addLayout(seen)
+        self.seen = TextTable(("What", "Because", ""), "Also seen", stretch=0)
+        layout.addWidget(self.seen, 1)
+        for table in (self.steps, self.parts, self.seen):
+            table.activated.connect(lambda _, table=table: self._correct(table))
+
+    def _entry(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self.what, self.size, self.owes, self.place = QLineEdit(), QLineEdit(), QLineEdit(), QComboBox()
+        self.place.addItem("where", None)
+        for one, words in PLACES.items():
+            self.place.addItem(words, one)
+        for line, hint, name in (
+            (self.what, "what, as rear hose of the intake", "What"), (self.size, "bolt, size", "Bolt, size"),
+            (self.owes, "before it goes back: seal, torque", "Before it goes back"),
+        ):  # fmt: skip
+            line.setPlaceholderText(hint)
+            line.setAccessibleName(name)
+            row.addWidget(line, 3 if line is self.what else 2)
+        self.place.setAccessibleName("Where")
+        row.addWidget(self.place)
+        return row
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.left.connect(shell.back_to_job)
+        shell.workspace.job_changed.connect(lambda _: self.show_job())
+
+    def settle(self) -> None:
+        self.show_job()
+        self.what.setFocus()
+
+    def _turned(self, on: bool) -> None:
+        self.reversed = on
+        self.show_job()
+
+    def show_job(self) -> None:
+        """Steps, part lines and what else was seen."""
+        job = self.shell.workspace.job
+        steps = list(job.of(StepEntry)) if job else []
+        rows = []
+        for entry in reversed(steps) if self.reversed else steps:
+            one = entry.record
+            where = f" ({PLACES[one.place].lower()})" if one.place else ""
+            rows.append((
+                (STEPS[one.step].partition(":")[0], one.what + where, one.size, one.owes, "together" if one.back else "apart"),
+                "sound" if one.back else "bad" if one.step == StepKind.BROKE else "", entry,
+            ))  # fmt: skip
+        self.steps.show_rows(rows)
+        self.parts.show_rows([
+            ((
+                f"{one.record.count} x {one.record.name}" if one.record.count > 1 else one.record.name,
+                " ".join(x for x in (one.record.maker, one.record.number) if x),
+                f"{one.record.price:,.2f}" if one.record.price is not None else "",
+                _comes(one.record), "; ".join(f"{k} {v}" for k, v in one.record.bench.items()), LINE_STATES[one.record.state],
+            ), "sound" if one.record.state == LineState.FITTED else "", one)
+            for one in (job.of(PartEntry) if job else ())
+        ])  # fmt: skip
+        self.seen.show_rows([
+            ((one.record.seen, one.record.because, SEEN_MARKS[one.record.mark]), "", one)
+            for one in (job.of(SeenEntry) if job else ())
+        ])  # fmt: skip
+        self.offers.setText(_offers(job))
+        self.offers.setVisible(bool(self.offers.text()))
+
+    def step(self, kind: StepKind) -> None:
+        """Put a step on the trail, in the words of the line; what broke goes to the parts list as well."""
+        job, what = self.shell.workspace.job, self.what.text().strip()
+        if job is None:
+            return
+        if not what:
+            self.shell.message.say(f"Say what was {STEPS[kind].partition(':')[0].lower()}, then press its key.")
+            self.what.setFocus()
+            return
+        self.shell.workspace.add(
+            StepEntry(kind, what, self.size.text().strip(), self.owes.text().strip(), self.place.currentData())
+        )
+        if kind == StepKind.BROKE:
+            self.shell.workspace.add(PartEntry(what, text="Broke while it was taken apart."))
+        for line in (self.what, self.size, self.owes):
+            line.clear()
+        self.what.setFocus()
+
+    def together(self) -> None:
+        """The chosen step is together again, or apart once more."""
+        entry = self.steps.chosen()
+        if entry is not None:
+            self.shell.workspace.correct(entry, replace(entry.record, back=not entry.record.back))
+
+    def add_part(self) -> None:
+        from sagen.desk.work_forms import PartForm
+
+        form = PartForm(parent=self)
+        if self.shell.workspace.job is not None and form.exec():
+            self.shell.workspace.add(form.answer())
+
+    def next_state(self) -> None:
+        entry = self.parts.chosen()
+        if entry is not None:
+            self.shell.workspace.correct(entry, replace(entry.record, state=NEXT_STATE[entry.record.state]))
+
+    def add_seen(self) -> None:
+        from sagen.desk.work_forms import SeenForm
+
+        form = SeenForm(parent=self)
+        if self.shell.workspace.job is not None and form.exec():
+            self.shell.workspace.add(form.answer())
+
+    def _correct(self, table: TextTable) -> None:
+        entry = table.chosen()
+        if entry is not None:
+            self.shell.correct_entry(entry)
+
+
+def _comes(one: PartEntry) -> str:
+    from sagen.casework.words import said_days
+
+    return said_days(one.lead_days) if one.lead_days is not None else ""
+
+
+def _offers(job) -> str:
+    """Two offers side by side, with what waiting costs."""
+    from sagen.casework.costs import costs_of, offers
+    from sagen.model.errors import SagenError
+
+    if job is None:
+        return ""
+    try:
+        costs = costs_of(job.records())
+    except SagenError as error:
+        return str(error)
+    rows = [row for row in offers(job.records(), costs) if row[0].state == LineState.OFFER]
+    if len(rows) < 2:
+        return ""
+    told = []
+    for one, total in rows[:3]:
+        name = " ".join(x for x in (one.name, one.maker, one.source) if x)
+        price = f"{one.price:,.2f}" if one.price is not None else "price not stated"
+        told.append(
+            f"{name}: {price}, {_comes(one) or 'time not stated'}"
+            + (f", {total:,.2f} with the waiting" if total is not None else "")
+        )
+    return (
+        "Offers: "
+        + "; or ".join(told)
+        + ("." if costs.day is not None else ". What a day of standing costs is not stated (Costs).")
+    )

@@ -1,0 +1,57 @@
+"""Tables of plain text, as several pages show them: rows of cells, one chosen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QBrush, QColor
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+
+from sagen.desk.look import theme
+from sagen.desk.look.plain import plain_tip
+
+
+class TextTable(QTableWidget):
+    """Rows of text that are read and chosen, not typed. `stretch` is the column that takes the room that is left."""
+
+    def __init__(self, heads: Sequence[str], name: str, *, stretch: int = 0, parent: QWidget | None = None):
+        super().__init__(0, len(heads), parent)
+        self.setHorizontalHeaderLabels(list(heads))
+        self.setAccessibleName(name)
+        self.verticalHeader().hide()
+        self.setShowGrid(False)
+        self.setWordWrap(True)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        head = self.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.data_of: list = []
+
+    def show_rows(self, rows: Sequence[tuple[Sequence[str], str, object]]) -> None:
+        """Rows as (cells, mark, what the row is of); mark "sound", "bad" or ""."""
+        chosen = self.currentRow()
+        self.setRowCount(len(rows))
+        self.data_of = [row[2] for row in rows]
+        look = theme.look()
+        inks = {"sound": look.sound, "bad": look.mark, "quiet": look.quiet}
+        for r, (cells, mark, _) in enumerate(rows):
+            for c, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(plain_tip(text))
+                item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+                if mark in inks and (c == len(cells) - 1 or mark == "quiet"):
+                    item.setForeground(QBrush(QColor(inks[mark])))
+                self.setItem(r, c, item)
+        if rows:
+            self.setCurrentCell(min(max(chosen, 0), len(rows) - 1), 0)
+
+    def chosen(self):
+        """What the chosen row is of; None where none is."""
+        row = self.currentRow()
+        return self.data_of[row] if 0 <= row < len(self.data_of) else None

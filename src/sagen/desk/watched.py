@@ -1,0 +1,63 @@
+"""A folder whose new photos come in by themselves."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+
+from sagen.files.photos import PHOTO_FILES
+
+STEADY_MS = 700  #: a file that has not grown for so long is whole
+MOST_LISTED = 5000
+
+
+class WatchedPhotos(QObject):
+    """Tells each photo that appears in a folder once it has stopped growing; what was there before is left alone."""
+
+    came = Signal(object)  #: Path
+
+    def __init__(self, folder: Path, parent: QObject | None = None):
+        super().__init__(parent)
+        self.folder = folder
+        self._known = set(self._listed())
+        self._growing: dict[Path, int] = {}
+        self._watcher = QFileSystemWatcher([str(folder)], self)
+        self._watcher.directoryChanged.connect(lambda _: self._look())
+        self._timer = QTimer(self, interval=STEADY_MS)
+        self._timer.timeout.connect(self._look)
+
+    def _listed(self) -> list[Path]:
+        try:
+            found = [
+                one
+                for one in self.folder.iterdir()
+                if one.suffix.lower() in PHOTO_FILES and not one.name.startswith(".")
+            ]
+        except OSError:
+            return []
+        return sorted(found)[:MOST_LISTED]
+
+    def _look(self) -> None:
+        for path in self._listed():
+            if path in self._known:
+                continue
+            try:
+                size = path.stat().st_size
+            except OSError:
+                continue
+            if size and self._growing.get(path) == size:
+                self._known.add(path)
+                self._growing.pop(path)
+                self.came.emit(path)
+            else:
+                self._growing[path] = size
+        if self._growing:
+            self._timer.start()
+        else:
+            self._timer.stop()
+
+    def stop(self) -> None:
+        """Watch no more."""
+        self._timer.stop()
+        self._watcher.deleteLater()
