@@ -14,6 +14,7 @@ from PySide6.QtCore import QEventLoop, QSettings, QTimer
 from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import demo_log, make_application, make_window
 from sagen.files import write_capture
+from sagen.model.vocabulary import StepKind
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -60,12 +61,24 @@ def main() -> int:
     light = Camera("light")
     page = light.window.page("capture")
     light.shoot("strip-light")
-    page.show_lens("turns")
-    light.shoot("turns-light")
-    page.show_lens("strip")
-    light.window.show_report()
+    light.window.show_report("capture")
     light.settle()
     light.shoot("printed-finding")
+    light.job("Orrin Tern 1.8 V4")
+    light.window.show_with_job("plan")
+    light.settle()
+    light.shoot("plan-light")
+    light.job("Halyard Curlew 2.9 six")
+    light.window.show_with_job("card")
+    light.settle()
+    light.shoot("card-light")
+    light.job("Quillaby Drake 1.4")
+    light.window.show_with_job("proof")
+    light.settle()
+    light.shoot("proof-light")
+    light.window.show_report("customer")
+    light.settle()
+    light.shoot("customer-page")
     light.job("Plover Dray 4")
     page.show_lens("wheel")
     light.shoot("wheel-light")
@@ -108,9 +121,20 @@ def main() -> int:
     dark.window.bring_in([str(dark.folder / "marlin-again.csv")])
     dark.settle()
     dark.shoot("bring-in-dark")
+    dark.job("Orrin Tern 1.8 V4")
     dark.window.show_circuit()
     dark.settle()
     dark.shoot("circuit-dark")
+    work = dark.window.show_page("work")
+    for kind, what, size, owes in (
+        ("unplugged", "cam plug, rear head", "", ""), ("clamped", "heater hoses, both", "", "coolant topped up"),
+        ("unbolted", "hose bracket", "2 x M6, 10 mm", "9 Nm"), ("broke", "clip of the heater hose", "", ""),
+    ):  # fmt: skip
+        for line, text in ((work.what, what), (work.size, size), (work.owes, owes)):
+            line.setText(text)
+        work.step(StepKind(kind))
+    dark.settle()
+    dark.shoot("work-dark")
     dark.window.close()
     return 0
 

@@ -157,7 +157,7 @@ if "toy_page" in sys.argv:
         spin(20)
         if window.workspace.work.idle and window.header.more_button.menu():
             break
-    [offered] = window.header.more_button.menu().actions()
+    offered = window.header.more_button.menu().actions()[-1]
     offered.trigger()
     page = window.page("toy")
     told["shown"] = [window.stack.currentWidget() is page, offered.text()]

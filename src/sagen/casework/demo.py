@@ -5,8 +5,10 @@ from __future__ import annotations
 import atexit
 import shutil
 import tempfile
+import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
@@ -21,17 +23,24 @@ from sagen.machine.record import record
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
+from sagen.model.machine_card import MachineCard
+from sagen.model.proof import Stage
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
     CaptureEntry,
+    CardEntry,
     CircuitEntry,
     CodeEntry,
     ComplaintEntry,
+    CostsEntry,
     NoteEntry,
+    PartEntry,
     ProofEntry,
+    ReadingEntry,
     Record,
     RepairEntry,
     ReplacedEntry,
+    SeenEntry,
 )
 from sagen.model.vocabulary import Connection, Role
 from sagen.reason.case import circuit_of
@@ -113,17 +122,52 @@ def _tapped(name: str, place: str, connection: Connection, again: int, faults=_W
 
 _MARLIN = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="46")
 
+_TERN = CircuitSpec(role="cam", sensor="hall", bank=1, supply=12.0, pull_up=5.0)
+
+
+def demo_card(name: str) -> MachineCard:
+    """One of the shipped cards of made-up machines."""
+    text = files("sagen.casework.demo_cards").joinpath(f"{name}.toml").read_text(encoding="utf-8")
+    return MachineCard.from_data(tomllib.loads(text), f"{name}.toml")
+
+
+def _card(name: str) -> CardEntry:
+    return CardEntry(demo_card(name).as_data())
+
+
+CARDS = ("curlew", "drake", "tern")
+
 JOBS = (
     DemoJob(
         "Halyard Curlew 2.9 six", "Brackenridge Lime Works", 6,
         (
             ComplaintEntry("no_power", when=("hot",)),
             CodeEntry("P0325"),
+            _card("curlew"),
             CircuitEntry(_HALYARD),
             NoteEntry("Intake manifold has to come off to get at them: three hours in and out, hoses brittle."),
             _tapped("curlew-open-front.csv", "front", Connection.UNPLUGGED, 1),
             _tapped("curlew-open-rear.csv", "rear", Connection.UNPLUGGED, 2),
             _tapped("curlew-27k-rear.csv", "rear", Connection.LOADED, 3),
+        ),
+    ),
+    DemoJob(
+        "Orrin Tern 1.8 V4", "Vesper Lane Couriers", 4,
+        (
+            ComplaintEntry("long_crank", when=("always",)),
+            CodeEntry("P0340"),
+            CodeEntry("P0345"),
+            _card("tern"),
+            CircuitEntry(_TERN, circuit="cam 1"),
+            CircuitEntry(_TERN.model_copy(update={"bank": 2}), circuit="cam 2"),
+            CostsEntry(hour=64.0, come_back=310.0, day=45.0),
+            ReplacedEntry("sensor", "aftermarket", "Cam sensor of bank 1, elsewhere, two weeks ago. No change.", circuit="cam 1"),
+            ReadingEntry("volts", "supply", "key_on", 0.04, shown="0.04 V", judged="outside", against="the model", circuit="cam 1"),
+            ReadingEntry("volts", "ground", "key_on", 0.021, shown="21 mV", judged="inside", against="the model", circuit="cam 1"),
+            ReadingEntry("volts", "supply", "key_on", 0.03, shown="0.03 V", judged="outside", against="the model", circuit="cam 2"),
+            PartEntry("cam sensor, bank 1", "sensor", maker="Oskelund", source="Harbour Road Spares", origin="original", price=68.5, lead_days=1.0, state="offer"),
+            PartEntry("cam sensor, bank 1", "sensor", source="by mail, no name", price=17.9, lead_days=16.0, state="offer"),
+            SeenEntry("Heater hose rubs on the rear head's bracket", "quote", "it will leak within the year"),
         ),
     ),
     DemoJob(
@@ -172,6 +216,7 @@ JOBS = (
         (
             ComplaintEntry("no_start"),
             CodeEntry("P0335"),
+            _card("drake"),
             DemoCapture("drake-cranking.csv", _DRAKE, (("return open", 1.0),), cylinders=3, seed=5),
             NoteEntry("Green crust in the body earth behind the battery tray."),
             RepairEntry("ground", text="Earth eyelet cleaned, crimped anew and sealed."),
@@ -210,8 +255,21 @@ def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] 
                 log.add_capture(job.id, done.capture, capture_entry(done, kept_name(good, token)))
             else:
                 log.add_entry(job.id, step)
+    for name in CARDS:
+        log.keep_card(demo_card(name))
+    _keep_patterns(log)
     log.forget_steps()
     return log
+
+
+def _keep_patterns(log: JobLog) -> None:
+    """The recordings after a proven repair are known-good ones for the next machine of the kind."""
+    from sagen.casework.kept import KeepAsGood
+
+    for summary in log.jobs():
+        if summary.stage == Stage.PROVEN:
+            job = log.job(summary.id)
+            KeepAsGood(job.id, job, job.of(CaptureEntry)[-1]).perform(log)
 
 
 # The stand-in: what the demo's instruments are clipped to ----------------------------------------------

@@ -44,7 +44,8 @@ def weigh_records(
     card = next((one.machine for one in reversed(records) if isinstance(one, CardEntry)), None)
     parts = []
     for name, spec in circuits.items():
-        minutes = {**(card.minutes(name) if card else {}), **(access or {})}
+        here = card_circuit(card, name, spec)
+        minutes = {**(card.minutes(here.name if here else "") if card else {}), **(access or {})}
         own = records_of(records, name, circuits) if len(circuits) > 1 else records
         case = case_of(own, spec, gear, strategy, minutes, opened, alone=len(circuits) == 1)
         hangs = (
@@ -108,11 +109,12 @@ def _by_the_card(
 
 
 def pin_words(circuit: CardCircuit, point: str) -> str:
-    """Pin, colour and place of a probe point: "Pin 2, green, at the plug behind the starter."; "" where the card has none."""
+    """Pin, colour and place of a probe point: "Pin 2, green, at the plug (behind the starter)."; "" where the card has none."""
     wire = circuit.wire_of(WIRE_AT[point]) if point in WIRE_AT else None
     told = wire.called if wire is not None else ""
-    if point in OHM_POINTS and wire is not None and wire.module_pin:
-        told = f"{told}, to pin {wire.module_pin} of the module" if told else f"Pin {wire.module_pin} of the module"
     if circuit.place:
-        told = f"{told}, at the plug {circuit.place}" if told else f"The plug is {circuit.place}"
+        told = f"{told}, at the plug ({circuit.place})" if told else f"The plug: {circuit.place}"
+    if point in OHM_POINTS and wire is not None and (wire.fuse or wire.module_pin):
+        other = f"the fuse {wire.fuse}" if wire.fuse else f"pin {wire.module_pin} of the module"
+        told += f", to {other}"
     return f"{told[:1].upper()}{told[1:]}." if told else ""

@@ -37,7 +37,6 @@ from sagen.model.words import (
     COMPLAINTS,
     ENGINE_RUNS_SAID,
     FINDING_TITLES,
-    JUDGED,
     LINE_STATES,
     OCCASIONS,
     ORIGINS,
@@ -123,8 +122,7 @@ def _(one: ProofEntry) -> str:
 @entry_text.register
 def _(one: ReadingEntry) -> str:
     shown = one.shown or f"{one.value:g} {'Ω' if one.ohms else 'V'}"
-    judged = f": {JUDGED[one.judged]}" if one.judged else ""
-    return f"{shown} at {one.point.replace('_', ' ')}{judged}\n{STATES_THEN[one.state]}"
+    return f"{shown} at {one.point.replace('_', ' ')}\n{STATES_THEN[one.state]}"
 
 
 @entry_text.register
@@ -186,9 +184,8 @@ def _(one: CardEntry) -> str:
 def _(one: ValueEntry) -> str:
     shown = one.shown or f"{one.value:g} {QUANTITIES[one.quantity]}"
     state = STATES_THEN[one.state] if one.state else ""
-    judged = f": {JUDGED[one.judged]}" if one.judged else ""
     where = ", ".join(part for part in (" and ".join(one.between), state, one.when) if part)
-    return f"{shown}{judged}\n{where}"
+    return f"{shown}\n{where}"
 
 
 @entry_text.register

@@ -327,7 +327,7 @@ class MainWindow(QMainWindow):
 
     def keep_incoming(self, incoming, sheet) -> None:
         """The answers are given: keep the capture, and go on with the next file."""
-        self.workspace.keep(incoming, sheet)
+        self.workspace.keep(incoming, sheet, from_shelf=self.page("incoming").from_shelf.isChecked())
         self.heap.keeping()
         if not self.heap.busy:
             self.back_to_job()

@@ -302,7 +302,7 @@ class Workspace(QObject):
 
         self.work.ask(work, done=came, failed=self._failed)
 
-    def keep(self, incoming: Incoming, sheet: Sheet) -> Task:
+    def keep(self, incoming: Incoming, sheet: Sheet, *, from_shelf: bool = True) -> Task:
         """Examine a capture under its sheet, keep it on the trail of the job that is open now, and put it on the
         bench, if that job is still open then."""
         from sagen.casework.requests import Keep
@@ -320,7 +320,7 @@ class Workspace(QObject):
         def refused(why: str) -> None:
             self.not_kept.emit(name, why or "stopped before it was kept")
 
-        return self.ask(Keep(self.job.id, incoming, sheet), kept, failed=refused)
+        return self.ask(Keep(self.job.id, incoming, sheet, from_shelf), kept, failed=refused)
 
     def open_entry(self, entry: Entry) -> None:
         """Put a capture of the trail on the bench."""

@@ -299,8 +299,10 @@ class ReplaceOrCheck:
     @property
     def text(self) -> str:
         """The comparison in words."""
+        unit = f" {self.unit}" if self.unit else ""
         told = [
-            f"{one.name}: {one.cost:,.0f} {self.unit} expected ({one.low:,.0f} to {one.high:,.0f}), wrong {_percent(one.wrong)}"
+            f"{one.name[:1].upper()}{one.name[1:]}: {one.cost:,.0f}{unit} expected ({one.low:,.0f} to {one.high:,.0f}), "
+            f"wrong in {_percent(one.wrong)}"
             for one in self.ways
         ]
         more = f" Not counted, since not stated: {', '.join(self.missing)}." if self.missing else ""

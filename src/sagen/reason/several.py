@@ -25,7 +25,7 @@ from sagen.model.trail import (
     RepairEntry,
     ReplacedEntry,
 )
-from sagen.model.vocabulary import Cause, Part
+from sagen.model.vocabulary import Cause, Part, Place
 from sagen.reason.case import circuit_of
 from sagen.reason.checks import NextCheck, next_checks
 from sagen.reason.facts import SOUND, cause_of, knowledge
@@ -147,6 +147,9 @@ def weigh_together(parts: Iterable[OfCircuit], *, silent: bool = False) -> Sever
     odds = [_odds(one, len(parts) > 1) for one in parts]
     own = [one.own() for one in odds]
     totals = [sum(one.values()) for one in own]
+    # What several codes point at stands until more than one circuit was measured: then the measurements tell.
+    measured = sum(any(not piece.told for piece in one.posterior.used) for one in parts)
+    silent = silent and measured < 2
     shared = {}
     for slug in SHARED if len(parts) > 1 else ():
         holding = [one for one in odds if slug in one.prior]
@@ -171,7 +174,7 @@ def weigh_together(parts: Iterable[OfCircuit], *, silent: bool = False) -> Sever
         replace(one, posterior=_as_it_is(one, mass[at], halves[at], totals[at], shared, whole))
         for at, one in enumerate(parts)
     )
-    checks = _in_turn([(one.name, next_checks(one.case, one.posterior)) for one in together])
+    checks = _in_turn([(one.name, next_checks(one.case, one.posterior)) for one in together], together)
     return SeveralWeighed(told, checks, {slug: value / whole for slug, value in shared.items()}, together)
 
 
@@ -236,7 +239,7 @@ def _as_it_is(part: OfCircuit, mass, half: float, total: float, shared, whole: f
     return replace(part.posterior, p=p / p.sum(), survives=1.0 if firm else part.posterior.survives)
 
 
-def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]]) -> tuple[NextCheck, ...]:
+def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]], parts: tuple[OfCircuit, ...]) -> tuple[NextCheck, ...]:
     """Checks of several circuits as one list: each circuit's own order stays, the one whose next saves most for its
     minutes comes first."""
     heads = {name: list(checks) for name, checks in lists}
@@ -244,10 +247,14 @@ def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]]) -> tuple[NextCheck,
     while any(heads.values()):
         name = max((one for one, rest in heads.items() if rest), key=lambda one: _worth(heads[one][0]))
         check = heads[name].pop(0)
-        # What is asked of the whole machine is asked once.
-        if check.check.place is not None or check.check.slug not in asked:
+        slug, place = check.check.slug, check.check.place
+        hangs_with = next(one.hangs_with for one in parts if one.name == name)
+        # What is asked of the whole machine, or of the one fuse of several circuits, is asked once.
+        before = {other for other, asked_slug in asked if asked_slug == slug}
+        once = place is None or (place == Place.FUSE and bool(before & hangs_with))
+        if not (once and before):
             out.append(replace(check, circuit=name))
-        asked.add(check.check.slug)
+        asked.add((name, slug))
     return tuple(out)
 
 

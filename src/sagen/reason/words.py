@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from sagen.model.vocabulary import OHM_POINTS, Point
+from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point
 from sagen.model.words import FINDING_TITLES, STATES_THEN, said_ohms, said_range, said_volts
 from sagen.reason.evidence import (
     Captured,
@@ -171,7 +171,7 @@ def unexplained(piece: MeterReading, world: World) -> str:
 
 def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float, float] | None) -> str:
     """What a sound circuit shows: published where it is, else computed from the model where it can be."""
-    if published and check.point == Point.SENSOR:
+    if published and check.point == Point.SENSOR and check.kind == CheckKind.METER:
         return f"{said_range(*published, True)}, as published. {check.expect}"
     return check.expect if drawn is None else f"{value_range(drawn, is_ohms(check.point))}. {check.expect}"
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QMenu,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -85,6 +86,11 @@ class FindingRow(QPushButton):
 
     def heightForWidth(self, width: int) -> int:
         return self.layout().heightForWidth(width)
+
+
+def plain_menu(text: str) -> str:
+    """A file's name as a menu shows it: an ampersand is no key."""
+    return text.replace("&", "&&")[:80]
 
 
 class CapturePage(Page):
@@ -218,9 +224,54 @@ class CapturePage(Page):
             box.currentIndexChanged.connect(lambda _=0: self._channel_chosen())
             row.addWidget(box)
         row.addStretch(1)
+        self.compare = QToolButton()
+        self.compare.setProperty("icon_name", "list")
+        self.compare.setAccessibleName("Compare and keep")
+        self.compare.setToolTip("Lay another capture under it, keep it as known-good, compare both ends of the wire")
+        self.compare.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.compare)
+        menu.aboutToShow.connect(lambda: self._offer(menu))
+        self.compare.setMenu(menu)
         self._tools(row)
+        self.buttons["compare"] = self.compare
+        row.addWidget(self.compare)
         self.dress()
         return row
+
+    def _offer(self, menu: QMenu) -> None:
+        """What the capture on the bench can be compared with, and kept as."""
+        from sagen.model.trail import CaptureEntry
+        from sagen.model.vocabulary import PatternSource
+        from sagen.model.words import PATTERN_SOURCES
+
+        menu.clear()
+        entry = self.opened.entry if self.opened is not None else None
+        job = self.shell.workspace.job
+        if entry is None or job is None:
+            menu.addAction("It is not on a trail yet").setEnabled(False)
+            return
+        keep = menu.addMenu("Keep as known-good")
+        for one in PatternSource:
+            keep.addAction(PATTERN_SOURCES[one].capitalize()).triggered.connect(
+                lambda _=False, one=one: self.shell.keep_as_good(one)
+            )
+        others = [one for one in job.of(CaptureEntry) if one.id != entry.id]
+        under, ends = menu.addMenu("Lay under it"), menu.addMenu("The wire's other end")
+        under.addAction("From the shelf \u2026").triggered.connect(lambda _=False: self.shell.show_page("shelf"))
+        for one in others:
+            record = one.record
+            under.addAction(plain_menu(record.name)).triggered.connect(
+                lambda _=False, record=record: self.shell.lay_under(record.name, record.token, record.sheet)
+            )
+            ends.addAction(plain_menu(record.name)).triggered.connect(lambda _=False, one=one: self._other_end(one))
+        ends.addAction("Another channel of this capture").triggered.connect(lambda _=False: self._other_end(entry))
+
+    def _other_end(self, other) -> None:
+        from sagen.desk.ends_form import EndsForm
+
+        form = EndsForm(self)
+        if form.exec():
+            self.shell.compare_ends(other, form.ohm())
 
     def _tools(self, row: QHBoxLayout) -> None:
         self.buttons: dict[str, QToolButton] = {}

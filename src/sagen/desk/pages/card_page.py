@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -173,7 +174,6 @@ class CardPage(Page):
             ("Which wire?", "Name the wires from volts and ohms at the open plug", self.find_wires),
             ("Load", "A card from its file, or rows of published values from a CSV", self._load),
             ("Save", "The card as a file, for another workshop", self._save),
-            ("Off the shelf", "Take this card off the shelf", self._drop),
         ):
             button = QPushButton(words)
             button.setToolTip(tip)
@@ -190,24 +190,25 @@ class CardPage(Page):
         return row
 
     def _machine(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(1)
         self.machine: dict[str, QLineEdit] = {}
+        grid = _grid()
         fields = (
-            ("make", "Make"), ("model", "Model"), ("engine", "Engine"), ("years", "Years"), ("volts", "Volts"),
-            ("cylinders", "Cylinders"), ("firing", "Firing order"), ("bore_mm", "Bore, mm"),
+            ("make", "Make", 2), ("model", "Model", 2), ("engine", "Engine", 2), ("years", "Years", 2), ("volts", "Volts", 1),
+            ("cylinders", "Cyl.", 1), ("firing", "Firing order", 2), ("bore_mm", "Bore, mm", 1),
         )  # fmt: skip
-        for column, (key, words) in enumerate(fields):
-            self._field(grid, column, words, self.machine.setdefault(key, QLineEdit()))
+        for column, (key, words, wide) in enumerate(fields):
+            self._field(grid, column, words, self.machine.setdefault(key, _line()), wide)
         return grid
 
-    def _field(self, grid: QGridLayout, column: int, words: str, field: QWidget, row: int = 0) -> None:
-        label = Label(words, name="quiet")
+    def _field(self, grid: QGridLayout, column: int, words: str, field: QWidget, wide: int) -> None:
+        label = Label(words, name="small")
         label.setBuddy(field)
         field.setAccessibleName(words)
-        grid.addWidget(label, 2 * row, column)
-        grid.addWidget(field, 2 * row + 1, column)
+        if isinstance(field, QComboBox):
+            field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        grid.addWidget(label, 0, column)
+        grid.addWidget(field, 1, column)
+        grid.setColumnStretch(column, wide)
 
     def _circuit_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -223,10 +224,7 @@ class CardPage(Page):
             row.addWidget(button)
         return row
 
-    def _circuit_fields(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(1)
+    def _circuit_fields(self) -> QVBoxLayout:
         self.own: dict[str, QLineEdit] = {}
         self.role, self.sensor, self.relearn = QComboBox(), QComboBox(), QComboBox()
         for one in (*CIRCUIT_ROLES, Role.OTHER):
@@ -236,35 +234,27 @@ class CardPage(Page):
             self.sensor.addItem(words.capitalize(), one)
         for one, words in RELEARNS.items():
             self.relearn.addItem(words, one)
-        first = (
-            ("name", "Name"), (self.role, "It is"), (self.sensor, "Sensor"), ("bank", "Bank"), ("wheel", "Wheel"),
-            ("supply", "Feed, V"), ("pull_up", "Pull-up, V"), ("torque_nm", "Torque, Nm"),
-        )  # fmt: skip
-        for column, (key, words) in enumerate(first):
-            field = self.own.setdefault(key, QLineEdit()) if isinstance(key, str) else key
-            self._field(grid, column, words, field)
-            grid.setColumnStretch(column, 2 if not isinstance(key, str) or key == "name" else 1)
-        self.place, self.relearn_text = QLineEdit(), QLineEdit()
-        self.place.setPlaceholderText("behind the starter, from below")
-        label = Label("Where it sits", name="quiet")
-        grid.addWidget(label, 2, 0, 1, 2)
-        grid.addWidget(self.place, 3, 0, 1, 2)
-        grid.addWidget(Label("Relearn", name="quiet"), 2, 2)
-        grid.addWidget(self.relearn, 3, 2)
-        self.relearn_text.setPlaceholderText("what it takes")
-        grid.addWidget(self.relearn_text, 3, 3, 1, 2)
+        self.place, self.relearn_text = _line("behind the starter, from below"), _line("what it takes")
+        first = _grid()
+        for column, (key, words, wide) in enumerate((
+            ("name", "Name", 3), (self.role, "It is", 4), (self.sensor, "Sensor", 5), ("bank", "Bank", 1), ("wheel", "Wheel", 2),
+            ("supply", "Feed, V", 2), ("pull_up", "Pull-up, V", 2), ("torque_nm", "Torque, Nm", 2),
+        )):  # fmt: skip
+            self._field(first, column, words, self.own.setdefault(key, _line()) if isinstance(key, str) else key, wide)
+        second = _grid()
+        self._field(second, 0, "Where it sits", self.place, 5)
+        self._field(second, 1, "Relearn", self.relearn, 4)
+        self._field(second, 2, "What it takes", self.relearn_text, 4)
         self.access: dict[Place, QLineEdit] = {}
-        minutes = QHBoxLayout()
-        for one in (Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE):
-            line = QLineEdit()
-            line.setPlaceholderText(PLACES[one].lower())
-            line.setAccessibleName(f"Minutes to get at the {PLACES[one].lower()}")
-            line.setToolTip(f"Minutes to get at the {PLACES[one].lower()}")
-            self.access[one] = line
-            minutes.addWidget(line)
-        grid.addWidget(Label("Minutes to get at: plug, sensor, wheel, module, fuse", name="quiet"), 2, 5, 1, 3)
-        grid.addLayout(minutes, 3, 5, 1, 3)
-        return grid
+        for column, one in enumerate((Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE), start=3):
+            self.access[one] = _line()
+            self.access[one].setToolTip(f"Minutes to get at the {PLACES[one].lower()}")
+            self._field(second, column, f"{PLACES[one].partition(' ')[0]}, min", self.access[one], 2)
+        both = QVBoxLayout()
+        both.setSpacing(4)
+        both.addLayout(first)
+        both.addLayout(second)
+        return both
 
     def _table(self, heads: tuple[str, ...], name: str, rows: int) -> QTableWidget:
         table = QTableWidget(rows, len(heads))
@@ -273,6 +263,8 @@ class CardPage(Page):
         table.verticalHeader().hide()
         table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         table.setMinimumHeight(38 + 30 * rows)
+        table.setMinimumWidth(120)
+        table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setEditTriggers(QTableWidget.EditTrigger.AllEditTriggers)
         table.cellChanged.connect(lambda row, _column, table=table: self._grown(table, row))
         return table
@@ -310,6 +302,7 @@ class CardPage(Page):
         for key, line in self.machine.items():
             value = data.get(key, getattr(self.card, key) if key == "volts" else "")
             line.setText("-".join(str(one) for one in value) if isinstance(value, list | tuple) else f"{value}")
+            line.setCursorPosition(0)
         self.circuits.clear()
         for one in self.card.circuit:
             self.circuits.addItem(one.name)
@@ -331,12 +324,15 @@ class CardPage(Page):
         for key, line in self.own.items():
             value = getattr(one, key)
             line.setText("" if value is None else f"{value:g}" if isinstance(value, float) else str(value))
+            line.setCursorPosition(0)
         self.role.setCurrentIndex(max(0, self.role.findData(one.role)))
         self.sensor.setCurrentIndex(max(0, self.sensor.findData(one.sensor)))
         self.place.setText(one.place)
+        self.place.setCursorPosition(0)
         relearn = one.relearn
         self.relearn.setCurrentIndex(max(0, self.relearn.findData(relearn.kind if relearn else RelearnKind.NONE)))
         self.relearn_text.setText(relearn.text if relearn else "")
+        self.relearn_text.setCursorPosition(0)
         for place, line in self.access.items():
             minutes = one.access.get(place)
             line.setText(f"{minutes:g}" if minutes is not None else "")
@@ -534,13 +530,6 @@ class CardPage(Page):
         self.shell.message.say(f"Kept: {self.card.title}, on the shelf and on this job.")
         self.left.emit()
 
-    def _drop(self) -> None:
-        from sagen.casework.kept import DropKept
-
-        if self.kept_id is not None:
-            self.shell.workspace.ask(DropKept(None, self.kept_id), self.show_shelf)
-            self.shell.message.say(f"{self.card.title} is off the shelf; jobs that hold it keep it.")
-
     def _load(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
             self, "Load a card, or rows", str(Path.home()), f"{CARD_FILES};;Rows (*.csv)"
@@ -593,6 +582,23 @@ class CardPage(Page):
             self._rows_of(self.wires, rows)
             self._filling = False
             self._show_face()
+
+
+def _grid() -> QGridLayout:
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(4)
+    grid.setVerticalSpacing(1)
+    return grid
+
+
+def _line(hint: str = "") -> QLineEdit:
+    """A field that gives way: eight of them stand beside each other."""
+    line = QLineEdit()
+    line.setPlaceholderText(hint)
+    line.setStyleSheet("padding-left: 4px; padding-right: 2px;")
+    line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+    line.setMinimumWidth(38)
+    return line
 
 
 def _figure(text: str, what: str) -> float:

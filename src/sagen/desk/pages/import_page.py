@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QCompleter,
     QFileDialog,
@@ -79,7 +80,16 @@ class ImportPage(Page):
         self.cancel, self.accept = QPushButton("Leave it"), QPushButton("Keep and examine")
         self.accept.setObjectName("first")
         self.accept.setDefault(True)
+        self.from_shelf = QCheckBox("Lay a known-good one from the shelf under it")
+        self.from_shelf.setToolTip("Where the shelf has one of the same circuit, in the same state")
+        self.from_shelf.setChecked(True)
+        self.end = QComboBox()
+        self.end.setAccessibleName("Where on the wire the probe sat")
+        self.end.addItem("Probed at the sensor", "sensor")
+        self.end.addItem("Probed at the module", "module")
+        row.addWidget(self.from_shelf)
         row.addStretch(1)
+        row.addWidget(self.end)
         row.addWidget(self.cancel)
         row.addWidget(self.accept)
         layout.addLayout(row)
@@ -175,6 +185,7 @@ class ImportPage(Page):
         self.state.setCurrentIndex(max(0, self.state.findData(sheet.conditions.state if sheet else usual)))
         self.cylinders.setText(str(sheet.engine.cylinders) if sheet and sheet.engine.cylinders else "")
         taken = sheet.conditions if sheet else self.last_taken
+        self.end.setCurrentIndex(max(0, self.end.findData(sheet.conditions.end if sheet else "sensor")))
         self.connection.setCurrentIndex(max(0, self.connection.findData(taken.connection if taken else None)))
         self.place.setEditText((taken.place or "") if taken else "")
         self.bore.setText(f"{sheet.engine.bore_mm:g}" if sheet and sheet.engine.bore_mm else "")
@@ -327,7 +338,7 @@ class ImportPage(Page):
         from sagen.model.sheet import Sheet
 
         data = {
-            "conditions": {"state": self.state.currentData()},
+            "conditions": {"state": self.state.currentData(), "end": self.end.currentData()},
             "engine": {"cylinders": self.cylinders.text().strip()} if self.cylinders.text().strip() else {},
             "channel": list(self.answers.values()),
         }

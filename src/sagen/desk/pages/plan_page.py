@@ -99,7 +99,7 @@ class PlanPage(Page):
             name = one.check.name[:1].upper() + one.check.name[1:]
             rows.append(
                 (
-                    (str(rank), f"{one.circuit}: {name}" if one.circuit else name, where, minutes, one.why),
+                    (str(rank), f"{one.circuit}: {name}" if one.circuit else name, where, minutes, _short(one)),
                     "" if one.pays else "quiet",
                     one,
                 )
@@ -151,3 +151,10 @@ class PlanPage(Page):
                 self.shell.workspace.add(form.answer())
             else:
                 self.shell.workspace.correct(old, form.answer())
+
+
+def _short(one) -> str:
+    """Why a check is worth its time, in a few words."""
+    if not one.pays:
+        return "takes longer than it saves"
+    return one.why.removeprefix("Why this one: ").partition(" It is likely")[0]

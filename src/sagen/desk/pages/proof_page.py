@@ -105,8 +105,8 @@ class ProofPage(Page):
         self.km, self.minutes, self.conditions = QLineEdit(), QLineEdit(), QLineEdit()
         for line, hint, wide in (
             (self.km, "km", 1),
-            (self.minutes, "minutes", 1),
-            (self.conditions, "as the complaint was: hot, uphill ...", 4),
+            (self.minutes, "min", 1),
+            (self.conditions, "conditions: hot, uphill", 4),
         ):
             line.setPlaceholderText(hint)
             line.setAccessibleName(f"The drive: {hint}")
@@ -166,7 +166,7 @@ class ProofPage(Page):
                 else ""
             )
             if now.repairs and not state:
-                state = "none"
+                state = "not owed"
             self.said[step].setText(state if now.repairs else "")
             measured = step == ProofStep.MEASURED and bool(now.again)
             for done in (True, False):

@@ -53,6 +53,8 @@ class SuspectBar(QAbstractButton):
 
     def show_suspect(self, suspect) -> None:
         self.cause, self.fault = suspect.cause, suspect.title or suspect.fault
+        if suspect.circuit:
+            self.fault = f"{suspect.circuit}: {self.fault}"
         self.setAccessibleName(f"{CAUSES[suspect.cause]}: {self.fault}, {100 * suspect.probability:.0f} percent")
         self.setToolTip("Press to see the evidence for and against")
         self._moving.stop()
@@ -207,7 +209,8 @@ class CheckCard(QWidget):
         check = best.check
         shown = min(len(self.checks), MOST_CHECKS)
         which = "NEXT CHECK" if self.at == 0 else f"CHECK {self.at + 1} OF {shown}"
-        self.over.setText(f"{which} · {best.total_minutes:.0f} MIN · {GEAR_WORDS[check.gear].upper()}")
+        circuit = f" · {best.circuit.upper()}" if best.circuit else ""
+        self.over.setText(f"{which}{circuit} · {best.total_minutes:.0f} MIN · {GEAR_WORDS[check.gear].upper()}")
         self.title.setText(check.name[:1].upper() + check.name[1:])
         self.what.setText(best.text)
         self.sound.setText(f"Sound: {best.expect}")
@@ -333,7 +336,8 @@ class SuspectsPane(QWidget):
             ("All but ruled out", [one for one in rest if one.probability < LEAST_SHOWN]),
         ):
             if some:
-                said.append(f"{words}: {', '.join(CAUSES[one.cause].lower() for one in some)}.")
+                names = dict.fromkeys(CAUSES[one.cause].lower() for one in some)
+                said.append(f"{words}: {', '.join(names)}.")
         self.others.setText(" ".join(said))
         self.others.setVisible(bool(rest))
         enough = advice is not None and advice.enough
