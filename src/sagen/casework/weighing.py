@@ -46,13 +46,13 @@ def weigh_records(
     for name, spec in circuits.items():
         here = card_circuit(card, name, spec)
         minutes = {**(card.minutes(here.name if here else "") if card else {}), **(access or {})}
-        own = records_of(records, name, circuits) if len(circuits) > 1 else records
-        case = case_of(own, spec, gear, strategy, minutes, opened, alone=len(circuits) == 1)
         hangs = (
             frozenset().union(*(g for wire in (WireIs.SUPPLY, WireIs.GROUND) for g in card.shares(wire) if name in g))
             if card
             else frozenset()
         )
+        own = records_of(records, name, circuits, hangs) if len(circuits) > 1 else records
+        case = case_of(own, spec, gear, strategy, minutes, opened, alone=len(circuits) == 1)
         parts.append(OfCircuit(name, case, infer(case), hangs))
     if not any(one.case.trail for one in parts):
         return Told()

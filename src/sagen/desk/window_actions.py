@@ -13,7 +13,7 @@ ACTIONS = (
     Action("Ctrl+P", "printed pages", lambda shell: shell.show_report()),
     Action("Ctrl+G", "plan", lambda shell: shell.show_with_job("plan")),
     Action("Ctrl+B", "machine card", lambda shell: shell.show_with_job("card")),
-    Action("Ctrl+T", "taken apart, parts, also seen", lambda shell: shell.show_with_job("work")),
+    Action("Ctrl+U", "taken apart, parts, also seen", lambda shell: shell.show_with_job("work")),
     Action("Ctrl+H", "shelf", lambda shell: shell.show_page("shelf")),
     Action("Ctrl+Shift+V", "paste a photo", lambda shell: shell.paste()),
     Action("Ctrl+Y", "a reading by the card", lambda shell: shell.add_value()),

@@ -141,7 +141,9 @@ def rows_for(circuit: CardCircuit, point: Point, state: State, *, ohms: bool) ->
 def point_of(row: Published, circuit: CardCircuit) -> Point | None:
     """Which probe point of the model a row speaks of; None for any other pair of points."""
     alone = len(row.between) == 1  # then it is the wire that is meant, not what the other lead lies on
-    wires = [_wire(name, circuit) for name in row.between if alone or name.lower() not in TO_BODY or _pin(name, circuit)]
+    wires = [
+        _wire(name, circuit) for name in row.between if alone or name.lower() not in TO_BODY or _pin(name, circuit)
+    ]
     to_body = not alone and any(name.lower() in TO_BODY for name in row.between)
     if any(one is None for one in wires):
         return None

@@ -75,7 +75,9 @@ class NextCheck:
     why: str
     text: str
     pays: bool = True
-    wrong_after: float = 1.0  #: chance that a repair of what leads then would be the wrong one
+    #: chance that a repair of what leads would be the wrong one, now and once the check is answered
+    wrong_now: float = 1.0
+    wrong_after: float = 1.0
     circuit: str = ""  #: where the job has several
 
     @property
@@ -309,7 +311,8 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
                 made = NextCheck(
                     check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
-                    check.said(case.spec), pays, wrong_after=_wrong_after(outcomes, outlook),
+                    check.said(case.spec), pays, wrong_now=float(1 - (outlook.causes @ outlook.p).max()),
+                    wrong_after=_wrong_after(outcomes, outlook),
                 )  # fmt: skip
                 ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)), made))
     ranked.sort(key=lambda one: one[0])
@@ -540,8 +543,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts)
     hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
-    now = stakes.come_back * (1.0 - causes[lead])
     first = min(checks, key=lambda one: one.total_minutes + stakes.come_back * one.wrong_after, default=None)
+    now = stakes.come_back * (first.wrong_now if first is not None else 1.0 - causes[lead])
     cost = first.total_minutes + stakes.come_back * first.wrong_after if first is not None else np.inf
     # A check may pay though by itself it would not turn the decision: it leaves less to be turned by the next.
     paying = next((one for one in checks if one.saves > one.total_minutes), None)

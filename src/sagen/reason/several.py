@@ -57,9 +57,12 @@ def circuits_of(records: Iterable[Record]) -> dict[str, CircuitSpec]:
     return named or {"": circuit_of(records)}
 
 
-def records_of(records: Iterable[Record], name: str, circuits: Mapping[str, CircuitSpec]) -> list[Record]:
+def records_of(
+    records: Iterable[Record], name: str, circuits: Mapping[str, CircuitSpec], hangs_with: frozenset[str] = frozenset()
+) -> list[Record]:
     """What of a trail speaks of one circuit: its own entries, those of the whole job, and what names no circuit where this
-    is the first; a capture that names none speaks of every circuit that it holds a channel of."""
+    is the first; a capture that names none speaks of every circuit that it holds a channel of, a look at the fuse of all
+    that hang with it."""
     first = next(iter(circuits), "")
     spec = circuits[name]
     out = []
@@ -68,7 +71,9 @@ def records_of(records: Iterable[Record], name: str, circuits: Mapping[str, Circ
             if one.circuit in (name, "") and (one.circuit or name == first):
                 out.append(one)
         elif one.circuit:
-            if one.circuit == name or (isinstance(one, RepairEntry | ReplacedEntry) and one.part not in OF_ONE):
+            part = isinstance(one, RepairEntry | ReplacedEntry) and one.part not in OF_ONE
+            fuse = isinstance(one, InspectionEntry) and one.circuit in hangs_with and _at_the_fuse(one)
+            if one.circuit == name or part or fuse:
                 out.append(one)
         elif isinstance(one, CaptureEntry):
             roles = {(row.role, row.bank) for row in one.sheet.channel}
@@ -86,6 +91,11 @@ def records_of(records: Iterable[Record], name: str, circuits: Mapping[str, Circ
         else:
             out.append(one)
     return out
+
+
+def _at_the_fuse(entry: InspectionEntry) -> bool:
+    check = knowledge().check(entry.check)
+    return check is not None and check.place == Place.FUSE
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,366 @@
+"""Two demo jobs by keys alone from intake to the customer's page, one with a meter only; a card made from scratch; the new
+pages with a long job, an empty one and a hostile one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from conftest import demo_log
+from sagen.casework.demo import faults_of
+from sagen.desk import forms, work_forms
+from sagen.kinds import broken
+from sagen.machine.meter import read
+from sagen.machine.record import record
+from sagen.model.trail import (
+    CardEntry,
+    CircuitEntry,
+    CodeEntry,
+    PartEntry,
+    PhotoEntry,
+    PlaceEntry,
+    ReadingEntry,
+    SeenEntry,
+    StepEntry,
+)
+from sagen.model.vocabulary import ProofStep
+from test_by_hand import KEY, SPEC, Keys, in_dialog, outcome_of
+from test_window import app, desk, settle  # noqa: F401
+
+ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
+
+
+def prove_by_keys(window, hand, sound_machine):
+    """Every abnormal reading again on the mended machine, then a key a step."""
+    for _ in range(12):
+        hand.control(KEY.Key_E)
+        settle(window)
+        rows = window.workspace.job.standing_now.again
+        left = [k for k, one in enumerate(rows) if one.after is None]
+        if not left:
+            break
+        table = window.page("proof").table
+        while table.currentRow() > left[0]:
+            hand.press(KEY.Key_Up)
+        while table.currentRow() < left[0]:
+            hand.press(KEY.Key_Down)
+        hand.press(KEY.Key_Return)
+        settle(window)
+        before = rows[left[0]].before
+        shown = read(sound_machine, before.point, before.state)
+        hand.type("OL" if shown.over_range else f"{shown.value:.4g}")
+        hand.press(KEY.Key_Return)
+        settle(window)
+    for number, step in enumerate(ProofStep, start=1):
+        if step != ProofStep.MEASURED:
+            hand.press(getattr(KEY, f"Key_{number}"), ALT, window.page("proof"))
+            settle(window)
+
+
+def customers_page(window, hand):
+    hand.control(KEY.Key_P)
+    settle(window)
+    page = window.page("report")
+    hand.choose(page.which, "customer")
+    page.which.activated.emit(page.which.currentIndex())
+    settle(window)
+    return page.html
+
+
+def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk):  # noqa: F811
+    """Both cams are dead at once: the fuse that they share is looked at, mended, proved and printed, by keys alone."""
+    window = desk(demo_log, demo=True)
+    window.activateWindow()
+    hand = Keys(window)
+    tern = next(one for one in window.workspace.log.jobs() if "Tern" in one.machine)
+    window.workspace.open_job(tern.id)
+    settle(window)
+    hand.choose(window.suspects.gear, ("meter",))
+    settle(window)
+    assert window.workspace.last_weighed.suspects[0].cause == "supply"
+    hand.control(KEY.Key_G)
+    settle(window)
+    assert window.stack.currentWidget() is window.page("plan")
+    first = window.workspace.last_weighed.checks[0]
+    assert first.check.place == "fuse"
+
+    def look(form):
+        hand.choose(form.outcome, outcome_of(first.check, "fuse_blown"))
+        hand.tab_to(form.ok)
+        hand.press(KEY.Key_Space)
+
+    wrong = in_dialog(look, forms.LookForm)
+    hand.control(KEY.Key_D)
+    assert not wrong
+    settle(window)
+    assert "Good enough to repair: fuse blown" in window.suspects.headline.text()
+
+    def mend(form):
+        hand.choose(form.part, "supply")
+        hand.tab_to(form.text)
+        hand.type("Chafed feed taped, fuse 15 A")
+        hand.tab_to(form.ok)
+        hand.press(KEY.Key_Space)
+
+    wrong = in_dialog(mend, forms.RepairForm)
+    hand.control(KEY.Key_R)
+    assert not wrong
+    settle(window)
+    spec = window.workspace.job.records(CircuitEntry)[0].spec
+    prove_by_keys(window, hand, broken(spec, [], 7))
+    assert window.workspace.job.stage == "proven"
+    html = customers_page(window, hand)
+    assert "proved that it is gone" in html
+    assert "Heater hose rubs" in html
+    assert "Vesper Lane Couriers" in html
+
+
+def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path):  # noqa: F811
+    window = desk(demo_log, demo=True)
+    window.activateWindow()
+    hand = Keys(window)
+    courier = next(one for one in window.workspace.log.jobs() if "Courier" in one.machine)
+    window.workspace.open_job(courier.id, open_capture=True)
+    settle(window)
+    job = window.workspace.job
+    assert job.stage == "finding"
+    assert faults_of(job, window.workspace.opened and SPEC)[0][0] == "signal_wire_leaking"
+
+    def mend(form):
+        hand.choose(form.part, "harness")
+        hand.tab_to(form.text)
+        hand.type("Signal wire renewed")
+        hand.tab_to(form.ok)
+        hand.press(KEY.Key_Space)
+
+    wrong = in_dialog(mend, forms.RepairForm)
+    hand.control(KEY.Key_R)
+    assert not wrong
+    settle(window)
+    # The proof asks for the recording again; the stand-in's machine is mended by now.
+    hand.control(KEY.Key_E)
+    settle(window)
+
+    def again(form):
+        hand.tab_to(form.record)
+        hand.press(KEY.Key_Space)
+
+    wrong = in_dialog(again, forms.CaptureForm)
+    hand.press(KEY.Key_Return)
+    assert not wrong
+    settle(window)
+    assert window.stack.currentWidget() is window.page("incoming")
+    hand.press(KEY.Key_Return, target=window.page("incoming").wheel)
+    settle(window)
+    [row] = window.workspace.job.standing_now.again
+    assert row.sound, [one.text for one in row.after.findings]
+    for number, step in enumerate(ProofStep, start=1):
+        if step != ProofStep.MEASURED:
+            hand.control(KEY.Key_E)
+            settle(window)
+            hand.press(getattr(KEY, f"Key_{number}"), ALT, window.page("proof"))
+            settle(window)
+    assert window.workspace.job.stage == "proven"
+    html = customers_page(window, hand)
+    assert "Before and after" in html
+    assert "courier-cranking.csv" in html
+
+
+def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):  # noqa: F811
+    window = desk()
+    window.activateWindow()
+    hand = Keys(window)
+    window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335"), CircuitEntry(SPEC)])
+    settle(window)
+    presses = 0
+
+    def press(*keys):
+        nonlocal presses
+        for one in keys:
+            presses += 1
+            if isinstance(one, str):
+                QTest.keyClicks(QApplication.focusWidget(), one)
+            else:
+                hand.press(*one) if isinstance(one, tuple) else hand.press(one)
+
+    hand.control(KEY.Key_B)
+    presses += 1
+    settle(window)
+    page = window.page("card")
+    for at, colour in enumerate(("red", "green", "black")):
+        for letter in colour:
+            press(letter)
+        # Enter ends the cell; the next wire's colour is one line below.
+        press(KEY.Key_Return)
+        if at < 2:
+            press(KEY.Key_Down)
+    hand.press(KEY.Key_S, CTRL, page)
+    presses += 1
+    settle(window)
+    assert presses < 40, presses
+    card = window.workspace.job.records(CardEntry)[-1].machine
+    crank = card.of("crank")
+    assert [(str(one.carries), one.colour, one.sensor_pin) for one in crank.wire] == [
+        ("supply", "red", "1"), ("signal", "green", "2"), ("ground", "black", "3"),
+    ]  # fmt: skip
+    assert crank.wheel == "60-2"
+    assert [one.title for _, one in window.workspace.log.cards()] == ["Brindle 2"]
+    settle(window)
+    assert any("Pin 1, red" in one.text for one in window.workspace.last_weighed.checks)
+
+
+def test_cards_come_and_go_as_files_and_rows_and_nonsense_is_told(desk, tmp_path):  # noqa: F811
+    window = desk(demo_log, demo=True)
+    page = window.page("card")
+    window.show_with_job("card")
+    settle(window)
+    page.load(_card_file(tmp_path))
+    settle(window)
+    assert page.card.title == "Brindle Three"
+    (tmp_path / "rows.csv").write_text("circuit,from,quantity,low,high\ncrank,1,V,4,5\nnone,1,V,4,5\ncrank,1,V,5,4\n")
+    page.load(tmp_path / "rows.csv")
+    settle(window)
+    assert len(page.card.of("crank").published) == 1
+    assert "line 4" in page.message.text()
+    (tmp_path / "bad.toml").write_text("model = 3")
+    page.load(tmp_path / "bad.toml")
+    settle(window)
+    assert "bad.toml" in window.message.text.text()
+    assert page.card.title == "Brindle Three"
+    page.machine["volts"].setText("seven")
+    assert not page._take()
+    assert "seven" in page.message.text()
+
+
+def _card_file(folder: Path) -> Path:
+    path = folder / "three.toml"
+    path.write_text('make = "Brindle"\nmodel = "Three"\n[[circuit]]\nname = "crank"\nrole = "crank"\nsensor = "hall"\n')
+    return path
+
+
+def test_one_key_a_step_reversed_and_open_items_block_closing(desk):  # noqa: F811
+    window = desk()
+    window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335")])
+    settle(window)
+    hand = Keys(window)
+    hand.control(KEY.Key_U)
+    page = window.page("work")
+    for key, what in ((KEY.Key_U, "plug"), (KEY.Key_B, "cover"), (KEY.Key_X, "clip")):
+        page.place.setCurrentIndex(page.place.findData("sensor"))
+        hand.type(what)
+        hand.press(key, ALT, page)
+        settle(window)
+    job = window.workspace.job
+    assert [str(one.step) for one in job.records(StepEntry)] == ["unplugged", "unbolted", "broke"]
+    assert [one.name for one in job.records(PartEntry)] == ["clip"]
+    page.turn.setChecked(True)
+    assert [page.steps.item(row, 1).text() for row in range(3)] == ["clip (sensor)", "cover (sensor)", "plug (sensor)"]
+    window.workspace.add(PlaceEntry("sensor"))
+    settle(window)
+    plan = window.show_page("plan")
+    plan.toggle("sensor")
+    settle(window)
+    assert "steps are still apart there" in window.message.text.text()
+    assert "sensor" in window.workspace.last_weighed.opened
+    window.show_page("work")
+    for row in range(3):
+        page.steps.setCurrentCell(row, 0)
+        hand.press(KEY.Key_T, ALT, page)
+        settle(window)
+    plan.toggle("sensor")
+    settle(window)
+    assert "sensor" not in window.workspace.last_weighed.opened
+
+
+def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):  # noqa: F811
+    window = desk()
+    window.workspace.add_job("Brindle 2", "", 4, [])
+    settle(window)
+    image = QImage(300, 200, QImage.Format.Format_RGB32)
+    image.fill(0x336699)
+    QApplication.clipboard().setImage(image)
+    window.paste()
+    settle(window)
+    page = window.page("photo")
+    assert window.stack.currentWidget() is page
+    page.view.drawn.emit((0.1, 0.2, 0.6, 0.7))
+    page.words.setText("here <b>")
+    page.keep()
+    settle(window)
+    [photo] = window.workspace.job.records(PhotoEntry)
+    assert (photo.arrow, photo.words) == ((0.1, 0.2, 0.6, 0.7), "here <b>")
+    image.save(str(tmp_path / "dropped.png"))
+    (tmp_path / "broken.jpg").write_bytes(b"no photo")
+    window.bring_in([str(tmp_path / "dropped.png"), str(tmp_path / "broken.jpg")])
+    settle(window)
+    assert len(window.workspace.job.records(PhotoEntry)) == 2
+    assert "broken.jpg" in window.message.text.text()
+
+
+def test_the_new_pages_stand_with_an_empty_job_a_long_one_and_hostile_words(desk):  # noqa: F811
+    window = desk()
+    for name in ("plan", "proof", "work", "card"):
+        window.show_with_job(name)
+        assert "Open a job first" in window.message.text.text()
+    window.workspace.add_job("Empty", "", None, [])
+    settle(window)
+    for name in ("plan", "proof", "work", "card"):
+        window.show_with_job(name)
+        settle(window)
+    evil = "<b>x</b>" * 200
+    for k in range(60):
+        window.workspace.log.add_entry(window.workspace.job.id, StepEntry("lifted", f"{evil} {k}"))
+        window.workspace.log.add_entry(
+            window.workspace.job.id, ReadingEntry("volts", "supply", "key_on", 0.1, judged="outside", shown=evil)
+        )
+        window.workspace.log.add_entry(window.workspace.job.id, SeenEntry(evil))
+    window.workspace.reload()
+    settle(window)
+    for name in ("plan", "proof", "work", "card"):
+        window.show_with_job(name)
+        settle(window)
+        assert (window.width(), window.height()) == (1280, 720)
+    assert window.page("work").steps.rowCount() == 60
+    assert window.page("proof").table.rowCount() == 1, "the same reading sixty times is one measurement"
+
+
+def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):  # noqa: F811
+    from sagen.files import write_capture
+
+    window = desk(demo_log, demo=True)
+    drake = next(one for one in window.workspace.log.jobs() if "Drake" in one.machine)
+    window.workspace.open_job(drake.id, open_capture=True)
+    settle(window)
+    spec = window.workspace.opened.sheet
+    machine = broken(SPEC.model_copy(update={"pull_up": 8.0, "wheel": "52-2"}), [], 33)
+    capture, _ = record(machine, "cranking", seconds=2.0, sfreq=40_000.0, cylinders=3, name="again.csv")
+    write_capture(tmp_path / "again.csv", capture)
+    window.bring_in([str(tmp_path / "again.csv")])
+    settle(window)
+    page = window.page("incoming")
+    assert page.from_shelf.isChecked()
+    page._keep()
+    settle(window)
+    kept = window.workspace.job.entries[-1].record
+    assert kept.reference.name == "drake-after-repair.csv"
+    assert "known-good" in kept.compared[0]
+    assert spec.engine.cylinders == 3
+
+
+@pytest.mark.parametrize("form", [work_forms.CostsForm, work_forms.PartForm, work_forms.SeenForm, work_forms.StepForm])
+def test_a_form_refuses_nonsense_in_words_and_takes_sense(app, form):  # noqa: F811
+    made = form()
+    lines = list(made.findChildren(forms.QLineEdit))
+    for one in lines:
+        one.setText("-1")
+    if form in (work_forms.CostsForm, work_forms.PartForm):
+        assert "from 0" in made.problem() or "not a number" in made.problem()
+    for one in lines:
+        one.setText("3")
+    assert made.problem() == ""
+    made.answer()
