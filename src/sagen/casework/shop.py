@@ -5,26 +5,29 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from sagen.casework.requests import Request
-from sagen.model.trail import Record, RepairEntry, StayedEntry
-from sagen.model.vocabulary import Origin, Part, Role
+from sagen.model.proof import standing
+from sagen.model.trail import Record, RepairEntry
+from sagen.model.vocabulary import Origin, Part, ProofStep, Role
 from sagen.reason.case import circuit_of
 
 MOST_JOBS = 3000  #: newest first
 
 
 def fitted_and_back(records: Iterable[Record], part: Part = Part.SENSOR) -> tuple[Counter, Counter]:
-    """Of one job: parts fitted by origin, and those that did not hold: fitted again, or the complaint still there."""
-    fitted, back, last = Counter(), Counter(), None
-    for one in records:
-        if isinstance(one, RepairEntry) and one.part == part:
-            back.update([last] if last else [])
-            fitted[one.origin] += 1
-            last = one.origin
-        elif isinstance(one, StayedEntry) and last is not None:
-            back.update([last] if one.stayed else [])
-            last = None
+    """Of one job: parts fitted by origin, and those that did not hold: fitted again, or the complaint or its code back."""
+    records = list(records)
+    fitted, back = Counter(), Counter()
+    at = [k for k, one in enumerate(records) if isinstance(one, RepairEntry) and one.part == part]
+    for k, following in pairwise([*at, len(records)]):
+        origin = records[k].origin
+        fitted[origin] += 1
+        then = standing(records[k:following])
+        refitted = following < len(records) and ProofStep.STAYED_AWAY not in then.done
+        if refitted or then.came_back:
+            back[origin] += 1
     return fitted, back
 
 

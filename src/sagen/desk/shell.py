@@ -510,6 +510,10 @@ class MainWindow(QMainWindow):
     def show_photo(self, entry: Entry) -> None:
         self.show_page("photo").show_entry(entry)
 
+    def show_kept_photo(self, token: str, title: str) -> None:
+        """A photo of the shelf, on the bench."""
+        self.show_page("photo").show_photo(token, title)
+
     def paste(self) -> None:
         """A picture from the clipboard becomes a photo of the trail."""
         from PySide6.QtCore import QBuffer, QByteArray, QIODevice

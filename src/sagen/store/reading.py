@@ -10,7 +10,8 @@ from sqlalchemy import String, Text, literal_column, or_, select, type_coerce, u
 from sqlalchemy.orm import Session
 
 from sagen.model.job import Entry, Job, JobSummary, Stage
-from sagen.model.trail import CodeEntry, ComplaintEntry
+from sagen.model.trail import CodeEntry, ComplaintEntry, SeenEntry
+from sagen.model.vocabulary import SeenMark
 from sagen.model.words import COMPLAINTS
 from sagen.store.codecs import decode
 from sagen.store.tables import EntryRow, JobRow
@@ -97,6 +98,8 @@ def refresh(session: Session, job_id: int) -> None:
         for one in job.records(ComplaintEntry)[:1]
     ]
     told += [one.code for one in job.records(CodeEntry)]
+    # A second fault stays in sight when the job is long closed.
+    told += [f"also seen: {one.seen[:80]}" for one in job.records(SeenEntry) if one.mark != SeenMark.DONE]
     values = {"about": "  ·  ".join(filter(None, told))[:400], "entries": len(job.entries), "stage": str(job.stage)}
     session.execute(update(JobRow).where(JobRow.id == job_id).values(**values))
 

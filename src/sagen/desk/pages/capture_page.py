@@ -197,7 +197,7 @@ class CapturePage(Page):
     def _lens_bar(self) -> QHBoxLayout:
         """Which lens, of which channel, and which measure; and the tools."""
         row = QHBoxLayout()
-        row.setSpacing(5)
+        row.setSpacing(3)
         self.lens_buttons: dict[str, QPushButton] = {}
         for name, words, key, tip in LENSES:
             button = QPushButton(words)

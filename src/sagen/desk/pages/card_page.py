@@ -122,7 +122,7 @@ class CardPage(Page):
         super().__init__(parent)
         self.card = MachineCard(model="A machine")
         self.kept_id: int | None = None
-        self._filling, self.at = False, 0
+        self._filling, self.at, self.photo_of = False, 0, ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -148,6 +148,11 @@ class CardPage(Page):
         turn.setToolTip("Plug faces are drawn mirrored as often as not (Ctrl+Shift+M)")
         turn.clicked.connect(self.face.turn)
         plug.addWidget(turn)
+        self.photo = QPushButton("Photo of the place")
+        self.photo.setObjectName("tight")
+        self.photo.setToolTip("Where it sits, as a photo; it is kept on the shelf with the card")
+        self.photo.clicked.connect(self._choose_photo)
+        plug.addWidget(self.photo)
         both.addLayout(plug, 1)
         body.addLayout(both)
         body.addWidget(Label("PUBLISHED VALUES", name="over"))
@@ -325,6 +330,8 @@ class CardPage(Page):
             value = getattr(one, key)
             line.setText("" if value is None else f"{value:g}" if isinstance(value, float) else str(value))
             line.setCursorPosition(0)
+        self.photo_of = one.photo
+        self.photo.setText("See the photo" if one.photo else "Photo of the place")
         self.role.setCurrentIndex(max(0, self.role.findData(one.role)))
         self.sensor.setCurrentIndex(max(0, self.sensor.findData(one.sensor)))
         self.place.setText(one.place)
@@ -406,6 +413,7 @@ class CardPage(Page):
         if self.own["wheel"].text().strip():
             data["wheel"] = self.own["wheel"].text().strip()
         data["place"] = self.place.text().strip()
+        data["photo"] = self.photo_of
         kind, text = self.relearn.currentData(), self.relearn_text.text().strip()
         old = self.card.circuit[self.at] if self.at < len(self.card.circuit) else None
         if kind != RelearnKind.NONE or text:
@@ -565,6 +573,29 @@ class CardPage(Page):
             self.shell.workspace.ask(
                 WriteCard(None, Path(name), self.card), lambda path: self.shell.message.say(f"Written: {path}")
             )
+
+    def _choose_photo(self) -> None:
+        if self.photo_of:
+            self.shell.show_kept_photo(self.photo_of, f"{self.card.title}: {self.own['name'].text()}")
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Photo of the place", str(Path.home()), "Photos (*.jpg *.jpeg *.png)"
+        )
+        if name:
+            self.set_photo(Path(name))
+
+    def set_photo(self, path: Path) -> None:
+        """Keep a photo of where the circuit's sensor sits."""
+        from sagen.casework.kept import KeepPhoto
+
+        at = self.at
+
+        def came(record) -> None:
+            if self.at == at:
+                self.photo_of = record.token
+                self.photo.setText("See the photo")
+
+        self.shell.workspace.ask(KeepPhoto(None, path), came)
 
     def find_wires(self) -> None:
         """Name the wires from readings at the open plug, and fill them in."""

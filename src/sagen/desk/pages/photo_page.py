@@ -99,7 +99,7 @@ class PhotoPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell, self.entry = None, None
+        self.shell, self.entry, self.token = None, None, ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
@@ -132,19 +132,27 @@ class PhotoPage(Page):
 
     def show_entry(self, entry) -> None:
         """Bring a photo of the trail up."""
+        record = entry.record
+        self._bring(entry, record.token, record.caption, record.arrow, record.words)
+
+    def show_photo(self, token: str, caption: str) -> None:
+        """Bring a photo of the shelf up, to be looked at."""
+        self._bring(None, token, caption, (), "")
+
+    def _bring(self, entry, token: str, caption: str, arrow: tuple[float, ...], words: str) -> None:
         from sagen.casework.kept import GetPhoto
 
-        self.entry = entry
-        record = entry.record
-        self.caption.setText(record.caption)
-        self.view.show_photo(QImage(), record.arrow, record.words)
-        self.words.setText(record.words)
+        self.entry, self.token = entry, token
+        self.keep_button.setEnabled(entry is not None)
+        self.caption.setText(caption)
+        self.view.show_photo(QImage(), arrow, words)
+        self.words.setText(words)
 
         def came(data: bytes) -> None:
-            if self.entry is not None and self.entry.record.token == record.token:
-                self.view.show_photo(QImage.fromData(data), record.arrow, record.words)
+            if self.token == token:
+                self.view.show_photo(QImage.fromData(data), arrow, words)
 
-        self.shell.workspace.ask(GetPhoto(None, record.token), came, slot="photo")
+        self.shell.workspace.ask(GetPhoto(None, token), came, slot="photo")
 
     def _drawn(self, arrow: tuple[float, ...]) -> None:
         self.view.show_photo(self.view.image, arrow, self.words.text())

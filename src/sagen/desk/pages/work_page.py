@@ -200,8 +200,16 @@ class WorkPage(Page):
 
     def next_state(self) -> None:
         entry = self.parts.chosen()
-        if entry is not None:
-            self.shell.workspace.correct(entry, replace(entry.record, state=NEXT_STATE[entry.record.state]))
+        if entry is None:
+            return
+        state = NEXT_STATE[entry.record.state]
+        if state == LineState.FITTED and not entry.record.bench:
+            self.shell.message.say(
+                f"{entry.record.name} was not checked on the bench yet: ohms, pulses, or how it looks beside the old one. "
+                "New is not good: enter what was seen (Enter on its row), then fit it."
+            )
+            return
+        self.shell.workspace.correct(entry, replace(entry.record, state=state))
 
     def add_seen(self) -> None:
         from sagen.desk.work_forms import SeenForm
