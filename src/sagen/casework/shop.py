@@ -24,7 +24,8 @@ def fitted_and_back(records: Iterable[Record], part: Part = Part.SENSOR) -> tupl
     for k, following in pairwise([*at, len(records)]):
         origin = records[k].origin
         fitted[origin] += 1
-        then = standing(records[k:following])
+        nearest = next((j for j in range(k + 1, following) if isinstance(records[j], RepairEntry)), following)
+        then = standing(records[k:nearest])
         refitted = following < len(records) and ProofStep.STAYED_AWAY not in then.done
         if refitted or then.came_back:
             back[origin] += 1
