@@ -35,6 +35,7 @@ from sagen.signal.pyramid import Pyramid
 from sagen.store.log import JobLog
 
 if TYPE_CHECKING:
+    from sagen.reason.checks import Advice
     from sagen.reason.decide import ReplaceOrCheck
 
 
@@ -129,9 +130,22 @@ def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy
     except SagenError as error:
         ways, together = None, (*together, str(error))
     return Weighed(
-        job.id, told.suspects, told.checks, told.pieces, told.advice, together + told.odd, job_taps(records), open_now,
+        job.id, told.suspects, told.checks, told.pieces, _with_what_is_owed(told.advice, job), together + told.odd, job_taps(records), open_now,
         minutes, ways,
     )  # fmt: skip
+
+
+def _with_what_is_owed(said: Advice, job: Job) -> Advice:
+    """After a repair the advice says what is owed of the proof by now, not all that ever was."""
+    from sagen.casework.job_sheet import owed_words
+    from sagen.reason.words import PROOF_OWED
+
+    now = job.standing_now
+    if not now.repairs or PROOF_OWED not in said.text:
+        return said
+    owed = owed_words(now)
+    left = f"Still owed: {'; '.join(owed)}." if owed else "Nothing is owed any more."
+    return replace(said, text=said.text.replace(PROOF_OWED, left))
 
 
 # captures ----------------------------------------------------------------------------------

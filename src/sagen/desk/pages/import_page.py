@@ -80,8 +80,10 @@ class ImportPage(Page):
         self.cancel, self.accept = QPushButton("Leave it"), QPushButton("Keep and examine")
         self.accept.setObjectName("first")
         self.accept.setDefault(True)
-        self.from_shelf = QCheckBox("Lay a known-good one from the shelf under it")
-        self.from_shelf.setToolTip("Where the shelf has one of the same circuit, in the same state")
+        self.from_shelf = QCheckBox("Known-good from the shelf")
+        self.from_shelf.setToolTip(
+            "Lay a known-good capture of the same circuit and state under it, where the shelf has one"
+        )
         self.from_shelf.setChecked(True)
         self.end = QComboBox()
         self.end.setAccessibleName("Where on the wire the probe sat")

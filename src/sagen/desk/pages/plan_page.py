@@ -108,7 +108,7 @@ class PlanPage(Page):
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
         self.do.setEnabled(bool(rows))
-        doable = [one.check.name for one in checks if one.check.place in now and one.pays]
+        doable = list(dict.fromkeys(one.check.name for one in checks if one.check.place in now and one.pays))
         self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
         self.before.setVisible(bool(doable))
         self.ways.setText(weighed.ways.text if weighed and weighed.ways is not None else "")
@@ -156,5 +156,6 @@ class PlanPage(Page):
 def _short(one) -> str:
     """Why a check is worth its time, in a few words."""
     if not one.pays:
-        return "takes longer than it saves"
-    return one.why.removeprefix("Why this one: ").partition(" It is likely")[0]
+        return "Takes longer than it saves."
+    why = one.why.removeprefix("Why this one: ").partition(" It is likely")[0]
+    return why[:1].upper() + why[1:]
