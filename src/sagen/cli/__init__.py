@@ -13,7 +13,21 @@ from importlib import import_module
 from sagen import __version__
 
 #: in the order of the help
-VERBS = ("open", "demo", "examine", "simulate", "reason", "meter", "strikes", "convert", "report")
+VERBS = (
+    "open",
+    "demo",
+    "examine",
+    "simulate",
+    "reason",
+    "meter",
+    "strikes",
+    "convert",
+    "report",
+    "stand-in",
+    "record",
+    "read",
+    "module",
+)
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -46,7 +60,7 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-_MODULES = {"open": "open_window", "demo": "open_demo"}
+_MODULES = {"open": "open_window", "demo": "open_demo", "stand-in": "stand_in"}
 
 
 def in_a_sentence(error: Exception) -> str:

@@ -41,7 +41,7 @@ FORMATS: list[Format] = [
     Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5")),
     Format("WAV", (".wav",), wav.recognise, wav.read, wav.write),
     Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
-    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz),
+    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz, numpy_file.write_npz),
     Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
 ]  # fmt: skip
 

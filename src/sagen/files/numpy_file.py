@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import zipfile
 import zlib
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from sagen.files.arrays import MOST_BYTES, capture_of
+from sagen.files.whole import save_whole
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 
@@ -52,6 +54,23 @@ def read_npz(path: Path) -> Capture:
     except UNSOUND as error:
         raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
     return capture_of(path.name, arrays)
+
+
+def write_npz(path: Path, capture: Capture) -> None:
+    """Write volts as 32-bit floating point with their rate; where something was not recorded, with the times instead.
+    Whole or not at all."""
+    there = capture.recorded
+    arrays = {
+        one.column.replace("/", "_")[:60] or "channel": one.values()[there].astype(np.float32)
+        for one in capture.channels
+    }
+    if capture.holes:
+        arrays = {"time": np.flatnonzero(there) / capture.sfreq} | arrays
+    else:
+        arrays["sfreq"] = np.array(capture.sfreq)
+    out = io.BytesIO()
+    np.savez(out, allow_pickle=False, **arrays)
+    save_whole(path, out.getvalue())
 
 
 def _plain(error: Exception) -> str:

@@ -1,0 +1,268 @@
+"""The event hunter: everything that came and went in a long record, with what else happened in that moment."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from sagen.kinds import Examination, examine
+from sagen.model.capture import Capture
+from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import FindingKind, Role
+from sagen.signal.association import Association, associate
+from sagen.signal.between import stray_gaps
+from sagen.signal.reading import RotatingReading
+
+PIECE_S, OVERLAP_S = 20.0, 1.0  #: a long record is read in such pieces
+BESIDE_S = 0.25  #: s before and after an event in which the shaft and the rails are looked at
+#: findings that are events by themselves, and what they are called
+EVENTS = {FindingKind.DROPOUT: "dropout", FindingKind.SUPPLY_LOSS: "rail_dip", FindingKind.GROUND_LIFT: "ground_lift"}
+BURST_S = 0.05  #: pulses too many that lie closer are one burst
+#: what a rail may stray by and still be called steady (common practice, no published source)
+STEADY = {Role.SUPPLY: 0.5, Role.GROUND: 0.1}
+
+
+@dataclass(frozen=True)
+class Event:
+    """Something that came and went: s since the record began; rpm before and after; what feed, return and the other
+    sensor did; how often the signal tried to come back before it did."""
+
+    kind: str  #: dropout rail_dip ground_lift lost_tooth extra_pulse noise_burst
+    channel: str
+    start_s: float
+    end_s: float
+    rpm_before: float | None = None
+    rpm_after: float | None = None
+    feed_v: float | None = None
+    return_v: float | None = None
+    other_turns: bool | None = None  #: whether another sensor went on showing a turning shaft
+    tries: int = 0  #: short pulses within the stretch before the signal was back
+    rails_steady: bool | None = None
+
+    @property
+    def acceleration(self) -> float | None:
+        """rpm a second over the event."""
+        if self.rpm_before is None or self.rpm_after is None or self.end_s <= self.start_s:
+            return None
+        return (self.rpm_after - self.rpm_before) / (self.end_s - self.start_s + 2 * BESIDE_S)
+
+    @property
+    def text(self) -> str:
+        """The event in words."""
+        name = WORDS[self.kind]
+        told = [
+            f"{name} on {self.channel} for {1e3 * (self.end_s - self.start_s):.0f} ms"
+            if self.end_s > self.start_s
+            else f"{name} on {self.channel}"
+        ]
+        if self.rpm_before is not None:
+            after = f", {self.rpm_after:,.0f} after" if self.rpm_after is not None else ""
+            told.append(f"{self.rpm_before:,.0f} rpm before{after}")
+        if self.feed_v is not None:
+            told.append(f"feed {self.feed_v:.2f} V")
+        if self.return_v is not None:
+            told.append(f"return {1e3 * self.return_v:.0f} mV")
+        if self.other_turns is not None:
+            told.append("the other sensor went on" if self.other_turns else "the other sensor was silent, too")
+        if self.tries:
+            told.append(f"it tried {self.tries} times")
+        return "; ".join(told)
+
+    def as_row(self) -> dict:
+        row = {
+            "event": self.kind,
+            "channel": self.channel,
+            "time_s": round(self.start_s, 5),
+            "end_s": round(self.end_s, 5),
+        }
+        for name in ("rpm_before", "rpm_after", "feed_v", "return_v"):
+            value = getattr(self, name)
+            row |= {name: round(value, 3)} if value is not None else {}
+        return row | {"text": self.text}
+
+
+WORDS = {
+    "dropout": "signal lost", "rail_dip": "feed falls", "ground_lift": "return rises", "lost_tooth": "a tooth is missed",
+    "extra_pulse": "a pulse too many", "noise_burst": "a burst of noise",
+}  # fmt: skip
+
+
+def hunt(
+    capture: Capture, sheet: Sheet | None = None, progress: Callable[[float], bool] | None = None
+) -> tuple[Event, ...]:
+    """Every event of a record, in the order of time. A long one is read piece by piece, so that memory stays flat."""
+    found: list[Event] = []
+    piece, overlap = int(PIECE_S * capture.sfreq), int(OVERLAP_S * capture.sfreq)
+    starts = range(0, max(capture.samples - overlap, 1), piece)
+    for number, start in enumerate(starts):
+        if progress and not progress(number / len(starts)):
+            break
+        stop = min(capture.samples, start + piece + overlap)
+        holes = tuple((max(a - start, 0), min(b, stop) - start) for a, b in capture.holes if a < stop and b > start)
+        part = replace(
+            capture,
+            channels=tuple(replace(one, raw=np.asarray(one.raw[start:stop])) for one in capture.channels),
+            holes=holes,
+        )
+        if part.samples < 64:
+            continue
+        begins = start / capture.sfreq
+        last = begins + PIECE_S if stop < capture.samples else np.inf
+        found += [one for one in _of(examine(part, sheet), begins) if one.start_s < last]
+    unique: list[Event] = []
+    for one in sorted(found, key=lambda one: (one.start_s, one.kind)):
+        if not any(
+            one.kind == other.kind and one.channel == other.channel and one.start_s <= other.end_s + 1e-3
+            for other in unique[-6:]
+        ):
+            unique.append(one)
+    return tuple(unique)
+
+
+def _of(done: Examination, begins: float) -> list[Event]:
+    rotating = [one for one in done.channels if one.reading is not None]
+    events = []
+    for one in done.findings:
+        if one.kind in EVENTS and "start_s" in one.fields:
+            spans = [(span.start_s, span.end_s) for span in one.spans] or [(one.fields["start_s"], one.fields["end_s"])]
+            events += [Event(EVENTS[one.kind], one.channel, a, b) for a, b in spans]
+    for result in rotating:
+        events += _single(result.reading)
+    return [_with_moment(one, done, begins) for one in events]
+
+
+def _single(reading: RotatingReading) -> list[Event]:
+    """Teeth missed and pulses too many, one by one; pulses close together are one burst."""
+    teeth, out = reading.teeth, []
+    for k in stray_gaps(reading):
+        out.append(Event("lost_tooth", reading.column, float(teeth.times[k]), float(teeth.times[k + 1])))
+    times = np.sort(reading.false_edges)
+    if len(times):
+        groups = np.split(times, np.flatnonzero(np.diff(times) > BURST_S) + 1)
+        for group in groups:
+            kind = "noise_burst" if len(group) > 2 else "extra_pulse"
+            out.append(Event(kind, reading.column, float(group[0]), float(group[-1])))
+    return out
+
+
+def _with_moment(event: Event, done: Examination, begins: float) -> Event:
+    """What the shaft, the rails and the other sensors did then."""
+    own = next((one.reading for one in done.channels if one.sheet.column == event.channel and one.reading), None)
+    turning = own or next((one.reading for one in done.channels if one.reading), None)
+    before = after = None
+    tries = 0
+    if turning is not None:
+        before, after = (_speed(turning, event, side) for side in (-1, 1))
+        tries = int(np.count_nonzero((turning.false_edges > event.start_s) & (turning.false_edges < event.end_s)))
+    feed, feed_steady = _rail(done, Role.SUPPLY, event)
+    back, back_steady = _rail(done, Role.GROUND, event)
+    steady = [one for one in (feed_steady, back_steady) if one is not None]
+    others = [one.reading for one in done.channels if one.reading and one.sheet.column != event.channel]
+    other = None
+    if others and event.end_s > event.start_s:
+        other = any(np.any((one.teeth.times > event.start_s) & (one.teeth.times < event.end_s)) for one in others)
+    return replace(
+        event, start_s=begins + event.start_s, end_s=begins + event.end_s, rpm_before=before, rpm_after=after, feed_v=feed,
+        return_v=back, other_turns=other, tries=tries, rails_steady=all(steady) if steady else None,
+    )  # fmt: skip
+
+
+def _speed(reading: RotatingReading, event: Event, side: int) -> float | None:
+    speed, times = reading.teeth.speed_rpm(), reading.teeth.times[:-1]
+    near = (
+        (times >= event.start_s - BESIDE_S) & (times < event.start_s)
+        if side < 0
+        else (times >= event.end_s) & (times < event.end_s + BESIDE_S)
+    )
+    values = speed[near & np.isfinite(speed)]
+    return float(np.median(values)) if len(values) else None
+
+
+def _rail(done: Examination, role: Role, event: Event) -> tuple[float | None, bool | None]:
+    """A rail's volts in the event, and whether it held; None where it was not watched."""
+    row = next((one for one in done.channels if one.sheet.role == role), None)
+    if row is None:
+        return None, None
+    channel, sfreq = done.capture.channel(row.sheet.column), done.capture.sfreq
+    first, last = (int(max(0.0, at) * sfreq) for at in (event.start_s - BESIDE_S, event.end_s + BESIDE_S))
+    around = channel.values(first, max(last, first + 8))
+    inside = channel.values(int(event.start_s * sfreq), int(max(event.end_s, event.start_s + 1e-3) * sfreq) + 1)
+    if not len(around) or not len(inside):
+        return None, None
+    value = float(np.median(inside))
+    return value, abs(value - float(np.median(around))) <= STEADY[role]
+
+
+# what they go with -----------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Hunted:
+    """The events of a record, what they go with, and what that means for the rails."""
+
+    events: tuple[Event, ...]
+    goes_with: tuple[Association, ...] = ()
+    said: tuple[str, ...] = field(default=())
+
+
+def hunted(
+    capture: Capture,
+    sheet: Sheet | None = None,
+    marks: Mapping[str, Sequence[float]] | None = None,
+    progress: Callable[[float], bool] | None = None,
+) -> Hunted:
+    """Hunt, and say what the events go with."""
+    events = hunt(capture, sheet, progress)
+    lost = [one for one in events if one.kind in ("dropout", "lost_tooth", "rail_dip")] or list(events)
+    covariates = {"time": np.linspace(0, capture.seconds, 400)}
+    speeds = _speeds(capture, sheet)
+    if speeds is not None:
+        covariates["rpm"] = speeds
+    found = associate([one.start_s for one in lost], capture.seconds, covariates, marks)
+    return Hunted(events, tuple(found), tuple(_sentences(events, lost, found)))
+
+
+def _speeds(capture: Capture, sheet: Sheet | None) -> np.ndarray | None:
+    """The speed over the record on an even grid, from a piece of it or all of it; None where no wheel is known."""
+    most = int(120 * capture.sfreq)
+    if capture.samples > most:
+        return None
+    done = examine(capture, sheet)
+    reading = next((one.reading for one in done.channels if one.reading and one.reading.wheel), None)
+    if reading is None or len(reading.teeth.times) < 20:
+        return None
+    times, speed = reading.teeth.times[:-1], reading.teeth.speed_rpm()
+    known = np.isfinite(speed)
+    grid = np.linspace(0, capture.seconds, 400)
+    return np.interp(grid, times[known], speed[known]) if known.sum() > 10 else None
+
+
+def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Association]) -> list[str]:
+    said = []
+    if not events:
+        return ["Nothing came and went in this record."]
+    kinds = dict.fromkeys(one.kind for one in events)
+    said.append("; ".join(f"{sum(one.kind == kind for one in events)} times: {WORDS[kind]}" for kind in kinds) + ".")
+    for one in found:
+        p = f"p = {one.p:.3f}" if one.p >= 0.001 else "p below 0.001"
+        if one.what == "rpm":
+            said.append(f"It comes {one.side} {one.value:,.0f} rpm ({p}).")
+        elif one.what == "time":
+            where = (
+                f"after the first {one.value:.1f} s" if one.side == "above" else f"within the first {one.value:.1f} s"
+            )
+            said.append(f"It comes {where} of the record ({p}).")
+        else:
+            said.append(f"It comes within {one.value:g} s after '{one.what}' ({p}).")
+    watched = [one for one in lost if one.rails_steady is not None]
+    if (
+        watched
+        and all(one.rails_steady for one in watched)
+        and all(one.feed_v is not None and one.return_v is not None for one in watched)
+    ):
+        said.append(
+            f"Feed and return were watched and held through all {len(watched)} events: sensor, gap or signal wire are left."
+        )
+    return said

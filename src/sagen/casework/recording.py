@@ -1,0 +1,96 @@
+"""Recording from an instrument: blocks kept as they come, holes marked, and what happens told while it happens."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from sagen.instruments.protocols import Block
+from sagen.instruments.scpi import InstrumentGone, Lost
+from sagen.model.capture import Capture, GrowingCapture
+from sagen.model.errors import SagenError
+
+
+@dataclass(frozen=True)
+class Happened:
+    """Something that happened while recording: when (s since it began), what, and in words."""
+
+    at_s: float
+    kind: str  #: started lost back ended gone
+    said: str
+
+    def as_row(self) -> dict:
+        return {"time_s": round(self.at_s, 6), "event": self.kind, "text": self.said}
+
+
+@dataclass
+class Recording:
+    """What a recorder gave. `capture` may be asked for at any time; what is kept then stays as it is."""
+
+    name: str
+    recorder: object
+    told: Callable[[Happened], None] = lambda happened: None
+    took: Callable[[np.ndarray], None] = lambda raw: None  #: each block as it comes, shape (channels, n)
+    holes: list[tuple[int, int]] = field(default_factory=list)
+    gone: str = ""  #: why it ended before it should have
+
+    def __post_init__(self):
+        self.growing = GrowingCapture(self.name, self.recorder.sfreq, self.recorder.channels())
+
+    @property
+    def seconds(self) -> float:
+        return self.growing.samples / self.recorder.sfreq
+
+    def run(self, seconds: float = np.inf, patience_s: float = 10.0) -> Capture:
+        """Record so many seconds, or until the recorder is told to stop. An instrument that goes away for good ends it;
+        what was recorded until then is kept.
+
+        Raises
+        ------
+        SagenError
+            where nothing at all was recorded.
+        """
+        self.told(Happened(0.0, "started", f"{len(self.recorder.channels())} channels at {self.recorder.sfreq:g} Hz"))
+        away = False
+        try:
+            for one in self.recorder.blocks(seconds, patience_s=patience_s):
+                if isinstance(one, Lost):
+                    self._lost(one)
+                    away = True
+                    continue
+                if away:
+                    self.told(Happened(self.seconds, "back", "it records again"))
+                    away = False
+                self._keep(one)
+        except InstrumentGone as error:
+            self.gone = str(error)
+            self.told(Happened(self.seconds, "gone", self.gone))
+        if not self.growing.samples:
+            raise SagenError(self.gone or "nothing was recorded")
+        self.told(Happened(self.seconds, "ended", f"{self.growing.samples} samples a channel"))
+        return self.capture()
+
+    def _keep(self, block: Block) -> None:
+        self.growing.append(block.raw)
+        self.took(block.raw)
+
+    def _lost(self, one: Lost) -> None:
+        self.told(Happened(self.seconds, "lost", one.said))
+        if one.missing:
+            first = self.growing.samples
+            empty = np.zeros((len(self.recorder.channels()), one.missing), self.recorder.channels()[0].raw.dtype)
+            self.growing.append(empty)
+            self.took(empty)
+            self.holes.append((first, first + one.missing))
+
+    def capture(self) -> Capture:
+        """The recording so far, its holes marked."""
+        made = self.growing.capture()
+        holes = tuple(one for one in self.holes if one[1] <= made.samples)
+        notes = tuple(
+            f"{(stop - first) / made.sfreq * 1e3:.0f} ms were not recorded from {first / made.sfreq:.4f} s on"
+            for first, stop in holes
+        )
+        return Capture(made.name, made.sfreq, made.channels, notes + ((self.gone,) if self.gone else ()), holes)

@@ -1,0 +1,64 @@
+"""`sagen record --from tcp://HOST:PORT --seconds S -o OUT.npz`: stream from a recorder that a profile describes."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+
+def add(verbs) -> None:
+    from sagen.cli import positive
+
+    parser = verbs.add_parser("record", help="record from an instrument")
+    parser.add_argument(
+        "--from", dest="file", required=True, metavar="ADDRESS", help="tcp://HOST:PORT, serial:///dev/NAME"
+    )
+    parser.add_argument("--seconds", type=positive, required=True)
+    parser.add_argument("--rate", type=positive, help="samples a second, where the instrument can be told")
+    parser.add_argument("--state", help="told to a stand-in: cranking, running ...")
+    parser.add_argument("--profile", metavar="PROFILE.toml", help="in place of the one found by the instrument's name")
+    parser.add_argument(
+        "--patience", type=positive, default=10.0, metavar="S", help="how long an instrument may be gone"
+    )
+    parser.add_argument("-o", "--output", required=True, metavar="OUT.npz")
+    parser.add_argument("--json", action="store_true", help="an object a line and an event")
+    parser.set_defaults(run=run, fail=_failed)
+
+
+def run(arguments) -> int:
+    from sagen.casework.events import hunt
+    from sagen.casework.recording import Happened, Recording
+    from sagen.files import write_capture
+    from sagen.instruments.profile import read_profile
+    from sagen.instruments.scpi import ScpiRecorder
+    from sagen.model.errors import SagenError
+
+    output = Path(arguments.output)
+    if not output.parent.is_dir():
+        raise SagenError(f"{output.parent} is no folder")
+    profile = read_profile(arguments.profile) if arguments.profile else None
+    recorder = ScpiRecorder(arguments.file, profile, arguments.rate, arguments.state)
+
+    def told(one: Happened) -> None:
+        print(json.dumps(one.as_row()) if arguments.json else f"{one.at_s:9.3f} s  {one.kind}: {one.said}", flush=True)
+
+    recording = Recording(output.name, recorder, told)
+    try:
+        capture = recording.run(arguments.seconds, arguments.patience)
+    finally:
+        recorder.close()
+    write_capture(output, capture)
+    for one in hunt(capture):
+        print(
+            json.dumps(one.as_row()) if arguments.json else f"{one.start_s:9.3f} s  {one.kind}: {one.text}", flush=True
+        )
+    if not arguments.json:
+        print(f"written: {output}", file=sys.stderr)
+    return 1 if recording.gone else 0
+
+
+def _failed(arguments, message: str) -> None:
+    if arguments.json:
+        print(json.dumps({"from": arguments.file, "error": message}))
+    print(f"sagen record: {message}", file=sys.stderr)

@@ -1,0 +1,54 @@
+"""`sagen stand-in CIRCUIT.toml`: a simulated recorder and meter on 127.0.0.1."""
+
+from __future__ import annotations
+
+import time
+
+
+def add(verbs) -> None:
+    from sagen.cli import share
+
+    parser = verbs.add_parser("stand-in", help="serve a simulated recorder and meter on 127.0.0.1, in SCPI")
+    parser.add_argument("file", metavar="CIRCUIT.toml")
+    parser.add_argument("--fault", action="append", default=[], metavar="NAME")
+    parser.add_argument("--severity", type=share, default=0.8)
+    parser.add_argument("--recorder", type=int, metavar="PORT", help="0: any free one")
+    parser.add_argument("--meter", type=int, metavar="PORT")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument(
+        "--misbehave",
+        action="append",
+        default=[],
+        metavar="HOW",
+        help="late garbled cut wrong_length silent identity gaps vanish",
+    )
+    parser.set_defaults(run=run)
+
+
+def run(arguments) -> int:
+    from sagen.files.circuits import read_circuit
+    from sagen.instruments.served import MISBEHAVIOURS, Bench, StandInServers
+    from sagen.kinds import broken
+    from sagen.model.errors import SagenError, unknown_name
+
+    for one in arguments.misbehave:
+        if one not in MISBEHAVIOURS:
+            raise SagenError(unknown_name("misbehaviour", one, MISBEHAVIOURS))
+    engine, spec = read_circuit(arguments.file)
+    machine = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
+    machine.cylinders = engine.cylinders or 4
+    served = StandInServers(Bench(machine, misbehave=frozenset(arguments.misbehave)))
+    wanted = {"recorder": arguments.recorder, "meter": arguments.meter}
+    if all(port is None for port in wanted.values()):
+        wanted = {"recorder": 0, "meter": 0}
+    for kind, port in wanted.items():
+        if port is not None:
+            print(f"{kind} tcp://127.0.0.1:{served.serve(kind, port)}", flush=True)
+    print("ready", flush=True)
+    try:
+        while True:
+            time.sleep(1.0)
+    except KeyboardInterrupt:
+        return 0
+    finally:
+        served.close()

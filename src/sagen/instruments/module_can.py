@@ -1,0 +1,161 @@
+"""An engine's modules over CAN: ISO 15765-4 addressing, ISO 15765-2 transport (python-can, can-isotp)."""
+
+from __future__ import annotations
+
+import time
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from sagen.instruments import obd
+from sagen.instruments.protocols import LiveValue
+from sagen.instruments.scpi import InstrumentGone
+from sagen.model.errors import SagenError, unknown_name
+from sagen.model.vocabulary import CodeStatus
+
+#: request and answer of each module, 11 bit and 29 bit (ISO 15765-4, from memory)
+ELEVEN = tuple((0x7E0 + k, 0x7E8 + k) for k in range(8))
+TWENTY_NINE = tuple((0x18DA00F1 | (target << 8), 0x18DAF100 | target) for target in (0x10, 0x18, 0x28, 0x40))
+WAIT_S, BUSY_S, MOST_WAIT_S = 0.25, 0.1, 5.0
+
+
+@dataclass(frozen=True)
+class ModuleCodes:
+    """What one module holds."""
+
+    module: str
+    codes: tuple[tuple[str, CodeStatus], ...] = ()
+    frozen: dict[str, float] = field(default_factory=dict)  #: freeze frame
+
+
+class CanModules:
+    """All modules of an engine that answer on a bus."""
+
+    def __init__(self, bus, *, wide: bool | None = None):
+        import can
+        import isotp
+
+        self._bus, self._isotp = bus, isotp
+        self._notifier = can.Notifier(bus, [], timeout=0.05)
+        self.refused: dict[str, str] = {}
+        pairs = [*(ELEVEN if wide is not True else ()), *(TWENTY_NINE if wide is not False else ())]
+        self._stacks: dict[str, object] = {}
+        for request, answer in pairs:
+            mode = isotp.AddressingMode.Normal_29bits if request > 0x7FF else isotp.AddressingMode.Normal_11bits
+            stack = isotp.NotifierBasedCanStack(
+                bus,
+                self._notifier,
+                address=isotp.Address(mode, txid=request, rxid=answer),
+                params={"tx_padding": 0, "rx_flowcontrol_timeout": 400, "rx_consecutive_frame_timeout": 400},
+            )
+            stack.start()
+            self._stacks[f"{answer:X}"] = stack
+
+    def close(self) -> None:
+        for one in self._stacks.values():
+            with suppress(Exception):
+                one.stop()
+        with suppress(Exception):
+            self._notifier.stop(0.2)
+        with suppress(Exception):
+            self._bus.shutdown()
+
+    def _ask(self, data: bytes, only: set[str] | None = None) -> dict[str, bytes]:
+        """Each module's answer to a question; raises InstrumentGone where none answers."""
+        waiting = {name for name in self._stacks if only is None or name in only}
+        try:
+            for name in waiting:
+                while self._stacks[name].available():
+                    self._stacks[name].recv()
+                self._stacks[name].send(data)
+        except Exception as error:  # python-can's backends and the transport each have their own
+            raise InstrumentGone(f"the bus does not take the question ({str(error)[:80]})") from None
+        answers: dict[str, bytes] = {}
+        end, repeats = time.monotonic() + WAIT_S, {}
+        last = time.monotonic() + MOST_WAIT_S
+        while time.monotonic() < min(end, last) and len(answers) < len(waiting):
+            for name in waiting - set(answers):
+                if not self._stacks[name].available():
+                    continue
+                answer = bytes(self._stacks[name].recv() or b"")
+                if answer[:1] == bytes([obd.NEGATIVE]) and len(answer) > 2 and answer[2] == obd.MORE_TIME:
+                    end = time.monotonic() + 2.0
+                elif (
+                    answer[:1] == bytes([obd.NEGATIVE])
+                    and len(answer) > 2
+                    and answer[2] == obd.BUSY
+                    and repeats.get(name, 0) < 5
+                ):
+                    repeats[name] = repeats.get(name, 0) + 1
+                    time.sleep(BUSY_S)
+                    self._stacks[name].send(data)
+                    end = time.monotonic() + WAIT_S
+                else:
+                    answers[name] = answer
+            time.sleep(0.002)
+        if not answers:
+            raise InstrumentGone("no module answers: is the key on, and the plug seated?")
+        return answers
+
+    def modules(self) -> tuple[str, ...]:
+        """The names of the modules that answer."""
+        return tuple(sorted(self._ask(bytes([obd.LIVE, 0x00]))))
+
+    def codes(self) -> tuple[ModuleCodes, ...]:
+        """The codes of every module, stored, pending and permanent, with its freeze frame; what is refused stands in
+        `refused`. Raises InstrumentGone."""
+        found: dict[str, list] = {}
+        self.refused = {}
+        for status, service in obd.SERVICE_OF.items():
+            for name, answer in self._ask(bytes([service])).items():
+                why = obd.refusal(answer)
+                if why:
+                    self.refused[f"{name}, {status}"] = why
+                    found.setdefault(name, [])
+                    continue
+                if answer[:1] != bytes([service + obd.POSITIVE]):
+                    raise SagenError(f"module {name}: its answer is to another question")
+                found.setdefault(name, []).extend((code, status) for code in obd.read_codes(answer))
+        return tuple(
+            ModuleCodes(name, tuple(codes), self._frozen(name) if codes else {})
+            for name, codes in sorted(found.items())
+        )
+
+    def _frozen(self, name: str) -> dict[str, float]:
+        out = {}
+        for item in obd.ITEMS.values():
+            with suppress(SagenError):
+                answer = self._ask(bytes([obd.FROZEN, item.pid, 0x00]), {name})[name]
+                if not obd.refusal(answer):
+                    out[item.name] = obd.read_live(answer, item)
+        return out
+
+    def clear(self) -> tuple[str, ...]:
+        """Clear the codes of every module; answers which did. Raises SagenError where one refuses."""
+        answers = self._ask(bytes([obd.CLEAR]))
+        refused = {name: obd.refusal(answer) for name, answer in answers.items() if obd.refusal(answer)}
+        if refused:
+            name, why = next(iter(refused.items()))
+            raise SagenError(f"module {name} did not clear: {why}")
+        return tuple(sorted(answers))
+
+    def live(self, name: str) -> LiveValue:
+        """A live value of the first module that has it: rpm, speed, coolant, intake."""
+        if name not in obd.ITEMS:
+            raise SagenError(unknown_name("live value", name, obd.ITEMS))
+        item, why = obd.ITEMS[name], ""
+        for answer in self._ask(bytes([obd.LIVE, item.pid])).values():
+            why = obd.refusal(answer)
+            if not why:
+                return LiveValue(name, obd.read_live(answer, item), item.unit)
+        raise SagenError(f"{name}: {why}")
+
+
+def open_bus(interface: str, channel: str):
+    """A CAN bus; raises SagenError in words."""
+    import can
+
+    try:
+        return can.Bus(interface=interface, channel=channel, bitrate=500_000, receive_own_messages=False)
+    except Exception as error:  # each backend has its own
+        text = str(error).splitlines()[0] if str(error) else type(error).__name__
+        raise SagenError(f"the bus {interface} {channel} cannot be opened: {text[:100]}") from None

@@ -1,0 +1,109 @@
+"""What an engine's module says and is asked, as bytes: services 01, 02, 03, 04, 07, 09 and 0A (SAE J1979, from memory).
+
+Nothing here touches a bus: `module_can.py` carries these bytes, `module_stand_in.py` answers them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sagen.model.errors import SagenError
+from sagen.model.vocabulary import CodeStatus
+
+#: services by number: what they ask
+CODES_STORED, CODES_PENDING, CODES_PERMANENT, CLEAR, LIVE, FROZEN, ABOUT = 0x03, 0x07, 0x0A, 0x04, 0x01, 0x02, 0x09
+SERVICE_OF = {CodeStatus.STORED: CODES_STORED, CodeStatus.PENDING: CODES_PENDING, CodeStatus.PERMANENT: CODES_PERMANENT}
+POSITIVE, NEGATIVE = 0x40, 0x7F
+#: negative answers (ISO 14229-1, from memory) in words
+REFUSED = {
+    0x10: "it refuses, without saying why", 0x11: "it does not have this service", 0x12: "it does not have this part of it",
+    0x13: "the question has the wrong length", 0x21: "it is busy: ask again", 0x22: "not now: ignition and engine as the manual says",
+    0x31: "it does not have that value", 0x33: "it is locked", 0x78: "it needs more time",
+}  # fmt: skip
+BUSY, MORE_TIME = 0x21, 0x78
+
+
+@dataclass(frozen=True)
+class LiveItem:
+    """One value that a module shows: its number, unit, and how its bytes are read."""
+
+    name: str
+    pid: int
+    length: int
+    unit: str
+    read: Callable[[bytes], float]
+    write: Callable[[float], bytes]
+
+
+def _two(value: float) -> bytes:
+    return int(max(0, min(value, 65_535))).to_bytes(2, "big")
+
+
+def _one(value: float) -> bytes:
+    return bytes([int(max(0, min(round(value), 255)))])
+
+
+#: the values that are asked for
+ITEMS = {
+    one.name: one
+    for one in (
+        LiveItem("rpm", 0x0C, 2, "rpm", lambda b: (256 * b[0] + b[1]) / 4, lambda v: _two(4 * v)),
+        LiveItem("speed", 0x0D, 1, "km/h", lambda b: float(b[0]), _one),
+        LiveItem("coolant", 0x05, 1, "degC", lambda b: b[0] - 40.0, lambda v: _one(v + 40)),
+        LiveItem("intake", 0x0F, 1, "degC", lambda b: b[0] - 40.0, lambda v: _one(v + 40)),
+    )
+}  # fmt: skip
+BY_PID = {one.pid: one for one in ITEMS.values()}
+
+
+def code_of(two: bytes) -> str:
+    """A code from its two bytes (SAE J2012: letter in two bits, first digit in two, three more digits).
+
+    >>> code_of(bytes([0x03, 0x35])), code_of(bytes([0xC1, 0x00]))
+    ('P0335', 'U0100')
+    """
+    first, second = two
+    return f"{'PCBU'[first >> 6]}{(first >> 4) & 3}{first & 15:X}{second:02X}"
+
+
+def bytes_of(code: str) -> bytes:
+    """The two bytes of a code; raises SagenError for what is none."""
+    text = code.strip().upper()
+    try:
+        if len(text) != 5 or text[0] not in "PCBU" or text[1] not in "0123":
+            raise ValueError
+        return bytes([("PCBU".index(text[0]) << 6) | (int(text[1]) << 4) | int(text[2], 16), int(text[3:], 16)])
+    except ValueError:
+        raise SagenError(f"'{code[:20]}' is no code that a module can hold") from None
+
+
+def read_codes(answer: bytes) -> tuple[str, ...]:
+    """The codes of an answer to services 03, 07 or 0A; raises SagenError for one that makes no sense."""
+    if len(answer) < 2:
+        raise SagenError("the module's list of codes is cut off")
+    count, rest = answer[1], answer[2:]
+    if len(rest) < 2 * count:
+        raise SagenError(f"the module says {count} codes and sends {len(rest) // 2}")
+    return tuple(code_of(rest[2 * k : 2 * k + 2]) for k in range(count) if rest[2 * k : 2 * k + 2] != b"\x00\x00")
+
+
+def codes_answer(service: int, codes: tuple[str, ...]) -> bytes:
+    """An answer that lists codes."""
+    return bytes([service + POSITIVE, len(codes)]) + b"".join(bytes_of(one) for one in codes)
+
+
+def read_live(answer: bytes, item: LiveItem) -> float:
+    """A live value of an answer to service 01, or of a freeze frame's to 02; raises SagenError."""
+    skip = 3 if answer[:1] == bytes([FROZEN + POSITIVE]) else 2
+    if len(answer) < skip + item.length or answer[1] != item.pid:
+        raise SagenError(f"the module's answer for {item.name} makes no sense")
+    return item.read(answer[skip : skip + item.length])
+
+
+def refusal(answer: bytes) -> str:
+    """A negative answer in words; "" for a positive one."""
+    if answer[:1] != bytes([NEGATIVE]):
+        return ""
+    code = answer[2] if len(answer) > 2 else 0x10
+    return REFUSED.get(code, f"it refuses (0x{code:02X})")

@@ -1,0 +1,343 @@
+"""Recorders and meters that are asked in lines of text and answer in lines and IEEE 488.2 blocks, over PyVISA.
+
+TCP sockets, serial lines and USB go through the same door (pyvisa-py). Whatever goes wrong on the wire is an
+`InstrumentGone` or a `Garbled` with what and where; what had come until then is kept by whoever asked.
+"""
+
+from __future__ import annotations
+
+import re
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.instruments.profile import Profile, profile_for
+from sagen.instruments.protocols import Block, MeterValue
+from sagen.model.capture import Channel
+from sagen.model.errors import SagenError
+from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import OHM_POINTS, Point, Quantity, State
+
+MOST_BLOCK = 64 << 20  #: bytes of one block
+MOST_LINE = 4096
+IDLE_S = 0.004  #: between two askings of a stream that had nothing
+
+
+class InstrumentGone(SagenError):
+    """The instrument cannot be reached, or stopped answering."""
+
+
+class Garbled(SagenError):
+    """The instrument answered what makes no sense."""
+
+
+def resource_name(address: str) -> str:
+    """The VISA resource of an address: `tcp://host:port`, `serial:///dev/ttyUSB0`, or a resource as it is.
+
+    >>> resource_name("tcp://127.0.0.1:5025")
+    'TCPIP::127.0.0.1::5025::SOCKET'
+
+    Raises
+    ------
+    SagenError
+        for what is neither.
+    """
+    if match := re.fullmatch(r"tcp://([A-Za-z0-9.\-]+|\[[0-9a-fA-F:]+\]):(\d{1,5})", address):
+        if not 0 < int(match[2]) < 65536:
+            raise SagenError(f"{address}: there is no port {match[2]}")
+        return f"TCPIP::{match[1].strip('[]')}::{match[2]}::SOCKET"
+    if match := re.fullmatch(r"serial://(/dev/[A-Za-z0-9/._\-]+)", address):
+        return f"ASRL{match[1]}::INSTR"
+    if re.fullmatch(r"(TCPIP|USB|ASRL|GPIB)[A-Za-z0-9:.\-/_]*", address):
+        return address
+    raise SagenError(f"'{address[:60]}' is no address: tcp://HOST:PORT, serial:///dev/NAME, or a VISA resource")
+
+
+class Link:
+    """One open line to an instrument."""
+
+    def __init__(self, address: str, timeout_s: float = 2.0):
+        self.address, self.timeout_s = address, timeout_s
+        self._resource = None
+        self.open()
+
+    def open(self) -> None:
+        """Open it, or open it anew; raises InstrumentGone."""
+        self.close()
+        name = resource_name(self.address)
+        try:
+            self._resource = _manager().open_resource(
+                name, open_timeout=round(1000 * self.timeout_s), timeout=round(1000 * self.timeout_s)
+            )
+            self._resource.read_termination = self._resource.write_termination = "\n"
+        except Exception as error:  # pyvisa, its backend and the system each have their own
+            self._resource = None
+            raise InstrumentGone(f"{self.address}: nothing answers there ({_plain(error)})") from None
+
+    def close(self) -> None:
+        if self._resource is not None:
+            with suppress(Exception):  # a line that is gone cannot be closed any better
+                self._resource.close()
+            self._resource = None
+
+    def tell(self, line: str) -> None:
+        """Send a line."""
+        self._do(lambda: self._resource.write(line), line)
+
+    def ask(self, line: str) -> str:
+        """Send a line and read one back."""
+
+        def both() -> str:
+            self._resource.write(line)
+            return self._resource.read()
+
+        answer = self._do(both, line).strip()
+        if len(answer) > MOST_LINE or not answer.isprintable():
+            raise Garbled(f"{self.address}: the answer to {line} is no line of text")
+        return answer
+
+    def ask_number(self, line: str) -> float:
+        """Send a line and read a number back."""
+        answer = self.ask(line)
+        try:
+            value = float(answer)
+        except ValueError:
+            raise Garbled(f"{self.address}: the answer to {line} is '{answer[:40]}', not a number") from None
+        if not np.isfinite(value):
+            raise Garbled(f"{self.address}: the answer to {line} is '{answer[:40]}', not a number")
+        return value
+
+    def ask_block(self, line: str) -> bytes:
+        """Send a line and read a definite block back: # digits length bytes (IEEE 488.2-1992, 8.7.9, from memory)."""
+
+        def both() -> bytes:
+            self._resource.write(line)
+            head = self._resource.read_bytes(2)
+            if head[:1] != b"#" or not head[1:2].isdigit() or head[1:2] == b"0":
+                raise Garbled(f"{self.address}: the answer to {line} begins with {head!r}, not with a block")
+            length = self._resource.read_bytes(int(head[1:2]))
+            if not length.isdigit() or int(length) > MOST_BLOCK:
+                raise Garbled(f"{self.address}: a block of {length[:12]!r} bytes makes no sense")
+            data = self._resource.read_bytes(int(length)) if int(length) else b""
+            end = self._resource.read_bytes(1)
+            if end != b"\n":
+                raise Garbled(f"{self.address}: a block of {int(length)} bytes does not end where it says")
+            return data
+
+        return self._do(both, line)
+
+    def _do(self, action, line: str):
+        if self._resource is None:
+            raise InstrumentGone(f"{self.address}: the line is closed")
+        try:
+            return action()
+        except SagenError:
+            raise
+        except Exception as error:  # pyvisa, its backend and the system each have their own
+            raise InstrumentGone(f"{self.address}: no answer to {line} ({_plain(error)})") from None
+
+
+_MANAGER: list = []
+
+
+def _manager():
+    if not _MANAGER:
+        import pyvisa
+
+        _MANAGER.append(pyvisa.ResourceManager("@py"))
+    return _MANAGER[0]
+
+
+def _plain(error: Exception) -> str:
+    text = str(error).splitlines()[0] if str(error) else type(error).__name__
+    if "VI_ERROR_TMO" in text:
+        return "it took too long"
+    if "refused" in text.lower() or "VI_ERROR_RSRC_NFOUND" in text:
+        return "refused"
+    if "CONN_LOST" in text or "reset" in text.lower() or "pipe" in text.lower():
+        return "the connection is lost"
+    return text[:80]
+
+
+def identify(link: Link) -> str:
+    """What an instrument calls itself (IEEE 488.2, *IDN?)."""
+    return link.ask("*IDN?")
+
+
+@dataclass(frozen=True)
+class Lost:
+    """The recorder went away, or came back: since which sample, and how many were lost (None: not known yet)."""
+
+    at: int
+    missing: int | None
+    said: str
+
+
+class ScpiRecorder:
+    """A recorder behind a profile. `blocks` streams until it is told to stop, and reconnects by itself."""
+
+    def __init__(
+        self, address: str, profile: Profile | None = None, rate: float | None = None, state: State | None = None
+    ):
+        self.link = Link(address, profile.timeout_s if profile else 2.0)
+        self.profile = profile or profile_for(identify(self.link), ("stream", "single"))
+        if profile is not None and profile.identity.lower() not in identify(self.link).lower():
+            raise SagenError(f"{address}: another instrument answers there than the profile '{profile.name}' is for")
+        self.link.timeout_s = self.profile.timeout_s
+        self._rate, self._state = rate, state
+        self.sfreq, self._channels = 0.0, ()
+        self._set_up()
+        self.stopped = False
+
+    def _set_up(self) -> None:
+        ask, do, link = self.profile.ask, self.profile.do, self.link
+        if do.state and self._state:
+            link.tell(do.state.format(state=self._state))
+        if do.rate and self._rate:
+            link.tell(do.rate.format(rate=f"{self._rate:g}"))
+        names = [one.strip() for one in link.ask(ask.channels).split(",") if one.strip()]
+        if not 1 <= len(names) <= 16:
+            raise Garbled(f"{link.address}: it names {len(names)} channels")
+        self.sfreq = link.ask_number(ask.rate)
+        if not 0 < self.sfreq <= 1e9:
+            raise Garbled(f"{link.address}: a rate of {self.sfreq:g} Hz makes no sense")
+        dtype = np.int8 if self.profile.block.type == "int8" else np.int16
+        self._channels = tuple(
+            Channel(
+                name[:60], np.empty(0, np.int16 if dtype == np.int16 else np.int8),
+                link.ask(ask.unit.format(channel=name)) if ask.unit else "V",
+                link.ask_number(ask.scale.format(channel=name)) if ask.scale else 1.0,
+                link.ask_number(ask.offset.format(channel=name)) if ask.offset else 0.0,
+            )
+            for name in names
+        )  # fmt: skip
+
+    def channels(self) -> tuple[Channel, ...]:
+        return self._channels
+
+    def sheet(self) -> Sheet | None:
+        return None
+
+    def stop(self) -> None:
+        """End the recording after the block that is being read."""
+        self.stopped = True
+
+    def blocks(self, seconds: float = np.inf, *, patience_s: float = 10.0) -> Iterator[Block | Lost]:
+        """Blocks as they come, of at most so many seconds. Where the instrument goes away it is tried again for
+        `patience_s`; what was lost meanwhile is told between the blocks.
+
+        Raises
+        ------
+        InstrumentGone
+            when it does not come back.
+        """
+        self.stopped = False
+        if self.profile.mode == "single":
+            yield from self._shot(seconds)
+            return
+        most = np.inf if np.isinf(seconds) else round(seconds * self.sfreq)
+        at, garbled = 0, 0
+        self.link.tell(self.profile.do.start)
+        while at < most and not self.stopped:
+            try:
+                first = int(self.link.ask_number(self.profile.ask.position)) if self.profile.ask.position else at
+                raw = self._samples(self.link.ask_block(self.profile.ask.block))
+                garbled = 0
+            except Garbled as error:
+                garbled += 1
+                if garbled > 5:
+                    raise InstrumentGone(f"{error}; given up after {garbled} such answers") from None
+                yield Lost(at, None, str(error))
+                self._again(patience_s)
+                continue
+            except InstrumentGone as error:
+                yield Lost(at, None, str(error))
+                self._again(patience_s)
+                continue
+            if first > at:
+                missing = int(min(first - at, most - at))
+                yield Lost(at, missing, f"{missing} samples were not recorded")
+                at += missing
+            if not raw.shape[1]:
+                time.sleep(IDLE_S)
+                continue
+            raw = raw[:, : int(min(raw.shape[1], most - at))]
+            at += raw.shape[1]
+            yield Block(raw)
+        if self.profile.do.stop:
+            with suppress(InstrumentGone):  # what it recorded is here; that it does not hear the end harms nothing
+                self.link.tell(self.profile.do.stop)
+
+    def _again(self, patience_s: float) -> None:
+        """Open the line anew, as often as it takes within `patience_s`; the instrument goes on with its stream."""
+        until = time.monotonic() + patience_s
+        while True:
+            try:
+                self.link.open()
+                identity = identify(self.link)
+                if self.profile.identity.lower() not in identity.lower():
+                    raise SagenError(f"{self.link.address}: another instrument answers there now: {identity[:60]}")
+                return
+            except (InstrumentGone, Garbled) as error:
+                if time.monotonic() > until or self.stopped:
+                    raise InstrumentGone(f"{error}; it did not come back in {patience_s:g} s") from None
+                time.sleep(0.2)
+
+    def _shot(self, seconds: float) -> Iterator[Block]:
+        """One single shot."""
+        link, profile = self.link, self.profile
+        link.tell(profile.do.start.format(seconds=f"{seconds if np.isfinite(seconds) else 1.0:g}"))
+        until = time.monotonic() + max(10.0, 3 * (seconds if np.isfinite(seconds) else 1.0))
+        while link.ask_number(profile.ask.ready) < 1:
+            if time.monotonic() > until or self.stopped:
+                raise InstrumentGone(f"{link.address}: the shot was not taken in time")
+            time.sleep(0.02)
+        if profile.block.layout != "channel":
+            yield Block(self._samples(link.ask_block(profile.ask.block)))
+            return
+        rows = [
+            np.frombuffer(link.ask_block(profile.ask.block.format(channel=one.column)), profile.block.dtype)
+            for one in self._channels
+        ]
+        length = min(len(one) for one in rows)
+        yield Block(np.stack([one[:length] for one in rows]).astype(self._channels[0].raw.dtype))
+
+    def _samples(self, data: bytes) -> np.ndarray:
+        """A block's bytes as samples, shape (channels, n)."""
+        count, form = len(self._channels), self.profile.block
+        values = np.frombuffer(data, form.dtype) if len(data) % np.dtype(form.dtype).itemsize == 0 else None
+        if values is None or len(values) % count:
+            raise Garbled(f"{self.link.address}: a block of {len(data)} bytes does not hold {count} channels evenly")
+        rows = values.reshape(-1, count).T if form.layout == "interleaved" else values.reshape(count, -1)
+        return np.ascontiguousarray(rows, dtype=self._channels[0].raw.dtype)
+
+    def close(self) -> None:
+        self.link.close()
+
+
+class ScpiMeter:
+    """A meter behind a profile."""
+
+    def __init__(self, address: str, profile: Profile | None = None):
+        self.link = Link(address, profile.timeout_s if profile else 2.0)
+        self.profile = profile or profile_for(identify(self.link), ("meter",))
+
+    def read(self, point: Point, state: State) -> MeterValue:
+        """A value at a point in a state; raises SagenError where nothing comes."""
+        point, state = Point(point), State(state)
+        do, ask = self.profile.do, self.profile.ask
+        if do.state:
+            self.link.tell(do.state.format(state=state))
+        if do.point:
+            self.link.tell(do.point.format(point=point))
+        ohms = point in OHM_POINTS
+        value = self.link.ask_number(ask.ohms if ohms else ask.volts)
+        over = abs(value) >= self.profile.over_range
+        quantity = Quantity.OHMS if ohms else Quantity.VOLTS
+        return MeterValue(point, state, quantity, 4e7 if over and ohms else value, over)
+
+    def close(self) -> None:
+        self.link.close()
