@@ -7,6 +7,7 @@ TCP sockets, serial lines and USB go through the same door (pyvisa-py). Whatever
 from __future__ import annotations
 
 import re
+import socket
 import time
 from collections.abc import Iterator
 from contextlib import suppress
@@ -69,6 +70,9 @@ class Link:
         self.close()
         name = resource_name(self.address)
         try:
+            if match := re.fullmatch(r"TCPIP::(.+)::(\d+)::SOCKET", name):
+                # A refused connection is told here; the library would tell it with the first question.
+                socket.create_connection((match[1], int(match[2])), self.timeout_s).close()
             self._resource = _manager().open_resource(
                 name, open_timeout=round(1000 * self.timeout_s), timeout=round(1000 * self.timeout_s)
             )

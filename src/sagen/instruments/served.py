@@ -23,6 +23,7 @@ from sagen.model.vocabulary import METER_STATES, OHM_POINTS, RECORDED_STATES, Po
 
 #: how a stand-in may misbehave
 MISBEHAVIOURS = ("late", "garbled", "cut", "wrong_length", "silent", "identity", "gaps", "vanish")
+SILENT_AFTER = 40  #: answers of a stand-in that falls silent
 PIECE_S = 2.0  #: s of the machine that are simulated at once
 COUNTS = 30_000  #: of an int16, for the largest value of a channel
 MOST_BEHIND_S = 4.0  #: what a slow reader may be behind before samples are lost
@@ -138,7 +139,7 @@ class _Handler(socketserver.StreamRequestHandler):
         """Send an answer, as well behaved as the bench is; False where the line is closed after it."""
         bad, number = self.server.bench.misbehave, next(self.server.answers)
         turn = number % 9 == 0
-        if "silent" in bad and number > 12:
+        if "silent" in bad and number > SILENT_AFTER:
             return True
         if "late" in bad and turn:
             time.sleep(0.25)
