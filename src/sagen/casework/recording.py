@@ -33,15 +33,17 @@ class Recording:
     recorder: object
     told: Callable[[Happened], None] = lambda happened: None
     took: Callable[[np.ndarray], None] = lambda raw: None  #: each block as it comes, shape (channels, n)
+    keep: bool = True  #: every sample is kept; else they are only handed on
     holes: list[tuple[int, int]] = field(default_factory=list)
     gone: str = ""  #: why it ended before it should have
 
     def __post_init__(self):
         self.growing = GrowingCapture(self.name, self.recorder.sfreq, self.recorder.channels())
+        self.samples = 0
 
     @property
     def seconds(self) -> float:
-        return self.growing.samples / self.recorder.sfreq
+        return self.samples / self.recorder.sfreq
 
     def run(self, seconds: float = np.inf, patience_s: float = 10.0) -> Capture:
         """Record so many seconds, or until the recorder is told to stop. An instrument that goes away for good ends it;
@@ -67,22 +69,26 @@ class Recording:
         except InstrumentGone as error:
             self.gone = str(error)
             self.told(Happened(self.seconds, "gone", self.gone))
-        if not self.growing.samples:
+        if not self.samples:
             raise SagenError(self.gone or "nothing was recorded")
-        self.told(Happened(self.seconds, "ended", f"{self.growing.samples} samples a channel"))
+        self.told(Happened(self.seconds, "ended", f"{self.samples} samples a channel"))
         return self.capture()
 
     def _keep(self, block: Block) -> None:
-        self.growing.append(block.raw)
-        self.took(block.raw)
+        self._add(block.raw)
+
+    def _add(self, raw: np.ndarray) -> None:
+        if self.keep:
+            self.growing.append(raw)
+        self.samples += raw.shape[1]
+        self.took(raw)
 
     def _lost(self, one: Lost) -> None:
         self.told(Happened(self.seconds, "lost", one.said))
         if one.missing:
-            first = self.growing.samples
+            first = self.samples
             empty = np.zeros((len(self.recorder.channels()), one.missing), self.recorder.channels()[0].raw.dtype)
-            self.growing.append(empty)
-            self.took(empty)
+            self._add(empty)
             self.holes.append((first, first + one.missing))
 
     def capture(self) -> Capture:

@@ -1,8 +1,9 @@
 """What events go with: their rate against the speed, the time since the start, and marks that were spoken or keyed.
 
-Permutation tests: the events are shifted along the record by all manner of lags (circular shifts keep how they cluster), and
-the statistic as it is ranked among those (Phipson and Smyth, Stat. Appl. Genet. Mol. Biol. 9, 2010: p = (b + 1) / (m + 1)).
-Each p is multiplied by how many things were tried (Bonferroni).
+Events that come close together count as one, since one cause may set off several. Against a covariate a permutation test:
+as many events are put at random places of the record, and the statistic as it is is ranked among those (Phipson and Smyth,
+Stat. Appl. Genet. Mol. Biol. 9, 2010: p = (b + 1) / (m + 1)). Against marks the exact binomial test. Each p is multiplied by
+how many things were tried (Bonferroni).
 """
 
 from __future__ import annotations
@@ -11,8 +12,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.stats import binom
 
-SHIFTS = 1999
+DRAWS = 4999
+APART_S = 1.0  #: events that follow sooner count with the one before
 BIN_S = 0.1
 FEWEST = 3  #: events of which anything is said
 MARK_S = 3.0  #: s behind a mark that belong to it
@@ -49,15 +52,13 @@ def associate(
     marks : mapping
         by its words, when each was set, s
     """
-    times = np.sort(np.asarray(times, float))
+    times = _apart(np.sort(np.asarray(times, float)))
     bins = max(int(seconds / BIN_S), 1)
     tried = len(covariates) + len(marks or {})
     if len(times) < FEWEST or bins < 20 or not tried:
         return []
     at = np.minimum((times / seconds * bins).astype(int), bins - 1)
-    rng = np.random.default_rng(3)
-    # A few long records have more lags than are tried; short ones are tried exactly, lag by lag.
-    lags = np.arange(1, bins) if bins - 1 <= SHIFTS else rng.choice(np.arange(1, bins), SHIFTS, replace=False)
+    drawn = np.random.default_rng(3).integers(0, bins, (DRAWS, len(at)))
     found = []
     for name, values in covariates.items():
         grid = _on_grid(np.asarray(values, float), bins)
@@ -65,8 +66,7 @@ def associate(
             continue
         rank = np.argsort(np.argsort(np.nan_to_num(grid, nan=np.nanmedian(grid)))) / bins - 0.5
         score = float(rank[at].mean())
-        shifted = rank[(at[None, :] + lags[:, None]) % bins].mean(axis=1)
-        p = (1 + np.count_nonzero(np.abs(shifted) >= abs(score) - 1e-12)) / (len(lags) + 1)
+        p = (1 + np.count_nonzero(np.abs(rank[drawn].mean(axis=1)) >= abs(score) - 1e-12)) / (DRAWS + 1)
         here = grid[at]
         value = float(np.nanmin(here) if score > 0 else np.nanmax(here))
         found.append(Association(name, "above" if score > 0 else "below", value, min(1.0, p * tried)))
@@ -77,11 +77,14 @@ def associate(
             near[first : first + max(1, round(MARK_S / BIN_S))] = True
         if not near.any() or near.all():
             continue
-        count = int(near[at].sum())
-        shifted = near[(at[None, :] + lags[:, None]) % bins].sum(axis=1)
-        p = (1 + np.count_nonzero(shifted >= count)) / (len(lags) + 1)
+        p = float(binom.sf(int(near[at].sum()) - 1, len(at), near.mean()))
         found.append(Association(words, "after", MARK_S, min(1.0, p * tried)))
     return sorted((one for one in found if one.p <= SURE), key=lambda one: one.p)
+
+
+def _apart(times: np.ndarray) -> np.ndarray:
+    """The first of each run of times that follow each other within `APART_S`."""
+    return times[np.diff(times, prepend=-np.inf) > APART_S]
 
 
 def _on_grid(values: np.ndarray, bins: int) -> np.ndarray:

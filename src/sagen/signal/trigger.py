@@ -1,0 +1,106 @@
+"""When a live picture is to stand still: a level is crossed, a pulse is missing, a rail dips, a speed is reached.
+
+A trigger is fed blocks and answers the sample at which it fires, the same whatever the blocks are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+
+
+class TriggerKind(StrEnum):
+    """What a trigger waits for."""
+
+    RISE = "rise"
+    FALL = "fall"
+    MISSING = "missing"  #: no pulse for `times` usual pulses
+    DIP = "dip"  #: below the level for at least `HOLD_S`
+    RPM = "rpm"  #: so many pulses a second passed upwards
+
+
+HOLD_S = 0.0005
+USUAL = 9  #: spaces between pulses of which the median is usual
+
+
+@dataclass
+class Trigger:
+    """One trigger on one channel. `level` in raw counts; `hysteresis` on either side of it."""
+
+    kind: TriggerKind
+    level: float
+    sfreq: float
+    hysteresis: float = 0.0
+    times: float = 3.0
+    pulses_a_second: float = 0.0
+    _seen: int = 0
+    _high: bool | None = None
+    _falls: list[int] = field(default_factory=list)
+    _low_since: int | None = None
+    _fired_gap: bool = False
+    _fast: bool = False
+
+    def feed(self, raw: np.ndarray) -> list[int]:
+        """The samples (counted from the first ever fed) at which it fires in a block."""
+        rises, falls = self._crossings(raw)
+        fired = {
+            TriggerKind.RISE: lambda: list(rises), TriggerKind.FALL: lambda: list(falls),
+            TriggerKind.MISSING: lambda: self._missing(falls, self._seen + len(raw)),
+            TriggerKind.DIP: lambda: self._dips(rises, falls, self._seen + len(raw)),
+            TriggerKind.RPM: lambda: self._speed(falls),
+        }[self.kind]()  # fmt: skip
+        self._seen += len(raw)
+        return [int(one) for one in fired]
+
+    def _crossings(self, raw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Where the signal passes upwards and downwards, with hysteresis."""
+        state = np.zeros(len(raw), np.int8)
+        state[raw > self.level + self.hysteresis] = 1
+        state[raw < self.level - self.hysteresis] = -1
+        told = np.flatnonzero(state)
+        if not len(told):
+            return told, told
+        values = state[told]
+        before = np.concatenate([[0 if self._high is None else (1 if self._high else -1)], values[:-1]])
+        change = (values != before) & (before != 0)
+        self._high = bool(values[-1] > 0)
+        at = told[change] + self._seen
+        return at[values[change] > 0], at[values[change] < 0]
+
+    def _missing(self, falls: np.ndarray, end: int) -> list[int]:
+        fired = []
+        for one in [*falls, None]:
+            if len(self._falls) > 3 and not self._fired_gap:
+                due = self._falls[-1] + self.times * float(np.median(np.diff(self._falls)))
+                if (end if one is None else one) > due:
+                    fired.append(int(np.ceil(due)))
+                    self._fired_gap = True
+            if one is not None:
+                self._falls = [*self._falls[-USUAL:], int(one)]
+                self._fired_gap = False
+        return fired
+
+    def _dips(self, rises: np.ndarray, falls: np.ndarray, end: int) -> list[int]:
+        fired, hold = [], int(HOLD_S * self.sfreq)
+        passed = sorted([(int(one), True) for one in rises] + [(int(one), False) for one in falls])
+        for at, up in [*passed, (end, True)]:
+            if self._low_since is not None and at - self._low_since >= hold:
+                fired.append(self._low_since + hold)
+                self._low_since = None
+            if up and at != end:
+                self._low_since = None
+            elif not up:
+                self._low_since = at
+        return fired
+
+    def _speed(self, falls: np.ndarray) -> list[int]:
+        fired = []
+        for one in falls:
+            self._falls = [*self._falls[-USUAL:], int(one)]
+            if len(self._falls) > 3:
+                fast = self.sfreq / float(np.median(np.diff(self._falls))) >= self.pulses_a_second
+                if fast and not self._fast:
+                    fired.append(int(one))
+                self._fast = fast
+        return fired

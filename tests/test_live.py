@@ -1,0 +1,246 @@
+"""Live work without a window: the ring against a plain array, triggers against a plain loop, the verdict against the
+whole-file reader, and events with what they go with."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from sagen.casework.events import hunt, hunted
+from sagen.casework.live import Live, verdict_of
+from sagen.instruments.scpi import ScpiRecorder
+from sagen.instruments.served import Bench, StandInServers
+from sagen.kinds import broken
+from sagen.machine.record import record
+from sagen.model.capture import Capture, Channel
+from sagen.model.circuit import CircuitSpec
+from sagen.model.sheet import Sheet
+from sagen.signal.association import associate
+from sagen.signal.live_buffer import RingPyramid
+from sagen.signal.trigger import Trigger, TriggerKind
+
+SPEC = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
+
+
+class Given:
+    """A recorder that gives a capture in blocks of a size."""
+
+    def __init__(self, capture: Capture, block: int):
+        self.taken, self.block, self.sfreq, self.stopped = capture, block, capture.sfreq, False
+
+    def channels(self):
+        return tuple(Channel(one.column, one.raw[:0], one.unit, one.scale, one.offset) for one in self.taken.channels)
+
+    def stop(self):
+        self.stopped = True
+
+    def blocks(self, seconds, *, patience_s=0):
+        from sagen.instruments.protocols import Block
+
+        for start in range(0, self.taken.samples, self.block):
+            yield Block(np.stack([one.raw[start : start + self.block] for one in self.taken.channels]))
+
+
+# the ring -------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("block", [1, 7, 16, 250, 4096, 60_000])
+def test_the_ring_draws_what_a_plain_array_holds(block):
+    rng = np.random.default_rng(block)
+    samples = rng.integers(-900, 900, 60_000 if block > 1 else 3_000).astype(np.int16)
+    ring = RingPyramid(np.int16, 1 << 14, (1 << 12, 1 << 10, 1 << 8))
+    for start in range(0, len(samples), block):
+        ring.append(samples[start : start + block])
+    assert ring.samples == len(samples)
+    assert np.array_equal(ring.raw(0, 10**9), samples[-(1 << 14) :])
+    for width in (900, 20_000, 59_000):
+        start = max(0, len(samples) - width)
+        low, high = ring.view(start, len(samples), 60)
+        each = (len(samples) - start) / 60
+        seen = 0
+        for k in range(60):
+            part = samples[int(start + k * each) : int(start + (k + 1) * each) + 1]
+            if np.isnan(low[k]) or not len(part):
+                continue
+            seen += 1
+            assert low[k] <= part.min()
+            assert high[k] >= part.max()
+            # No more than a block of the level beside it is taken in.
+            wide = samples[max(0, int(start + k * each) - 4096) : int(start + (k + 1) * each) + 4097]
+            assert low[k] >= wide.min()
+            assert high[k] <= wide.max()
+        assert seen >= 50
+
+
+def test_memory_of_a_ring_stays_as_it_is():
+    ring = RingPyramid(np.int16, 1 << 12, (1 << 10, 1 << 9, 1 << 8))
+    held = [one.values.nbytes for one in (ring._raw, *ring._low, *ring._high)]
+    for _ in range(50):
+        ring.append(np.arange(5_000, dtype=np.int16))
+    assert [one.values.nbytes for one in (ring._raw, *ring._low, *ring._high)] == held
+
+
+# triggers -------------------------------------------------------------------------------------------------------
+
+
+def pulses(gaps: list[int]) -> np.ndarray:
+    """A square: low for ten samples after each gap."""
+    out = []
+    for gap in gaps:
+        out += [100] * gap + [0] * 10
+    return np.array([*out, *[100] * 200], np.int16)
+
+
+@pytest.mark.parametrize("block", [1, 13, 100, 5_000])
+@pytest.mark.parametrize(
+    ("kind", "more"),
+    [("rise", {}), ("fall", {}), ("missing", {"times": 3.0}), ("dip", {}), ("rpm", {"pulses_a_second": 60.0})],
+)
+def test_a_trigger_fires_at_the_same_samples_whatever_the_blocks(kind, more, block):
+    raw = pulses([40] * 20 + [170] + [40] * 10 + [15] * 12)
+    whole = Trigger(TriggerKind(kind), 50.0, 2_000.0, 5.0, **more).feed(raw)
+    parts = Trigger(TriggerKind(kind), 50.0, 2_000.0, 5.0, **more)
+    fired = [one for start in range(0, len(raw), block) for one in parts.feed(raw[start : start + block])]
+    assert fired == whole
+    assert whole
+
+
+def test_a_missing_pulse_is_told_when_it_is_due_and_once():
+    raw = pulses([40] * 20 + [170] + [40] * 10)
+    falls = np.flatnonzero(np.diff((raw < 50).astype(int)) == 1) + 1
+    fired = Trigger(TriggerKind.MISSING, 50.0, 2_000.0, 5.0, times=3.0).feed(raw)
+    assert fired[0] == falls[19] + 150
+    assert len(fired) == 2, "the end of the pulses is another one"
+
+
+# the verdict ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("block", [1, 10, 1_000, 100_000, 1_000_000])
+def test_the_live_verdict_is_the_whole_files_on_the_same_samples(block):
+    machine = broken(SPEC, [("tooth_missing", 0.8)], 3)
+    capture, sheet = record(machine, "cranking", seconds=0.25 if block == 1 else 2.0, sfreq=20_000.0)
+    live = Live(Given(capture, block), sheet=sheet)
+    live.start()
+    live._thread.join(30)
+    assert live.samples == capture.samples
+    mine, whole = live.verdict(), verdict_of(capture, sheet, 0.0)
+    assert mine.said == whole.said
+    assert mine.rpm == whole.rpm
+    assert [one.as_row() for one in mine.done.findings] == [one.as_row() for one in whole.done.findings]
+    assert np.array_equal(live.capture().channels[0].raw, capture.channels[0].raw)
+
+
+def test_a_live_session_over_the_wire_starts_stops_and_keeps():
+    servers = StandInServers(Bench(broken(SPEC, [], 4)))
+    live = Live(ScpiRecorder(f"tcp://127.0.0.1:{servers.serve('recorder')}"))
+    try:
+        live.start()
+        until = time.monotonic() + 20
+        while live.seconds < 1.2 and time.monotonic() < until:
+            time.sleep(0.05)
+        live.mark("moved plug")
+        live.stop()
+        assert not live.running
+        assert live.seconds >= 1.2
+        assert live.capture().samples == live.samples
+        assert live.verdict().rpm == pytest.approx(183, rel=0.2)
+        assert live.marks["moved plug"][0] == pytest.approx(live.seconds, abs=0.6)
+    finally:
+        live.recorder.close()
+        servers.close()
+
+
+# events ---------------------------------------------------------------------------------------------------------
+
+
+def running(drops, seconds=45.0, rate=20_000.0, rpm=lambda t: 900 + 40 * t, dips=()) -> tuple[Capture, Sheet]:
+    """A 36-1 wheel that speeds up, silent in the stretches `drops`, feed and return beside it; the feed falls in `dips`."""
+    times = np.arange(int(seconds * rate)) / rate
+    turns = np.cumsum(rpm(times)) / 60 / rate
+    slot = turns * 36
+    low = ((slot % 1) < 0.5) & (np.floor(slot) % 36 != 35)
+    volts = np.where(low, 0.2, 5.0)
+    for start, end in drops:
+        volts[(times >= start) & (times < end)] = 5.0
+    feed = np.full(len(times), 12.3)
+    for start, end in dips:
+        feed[(times >= start) & (times < end)] = 3.0
+    rng = np.random.default_rng(2)
+    rows = [
+        volts + rng.normal(0, 0.01, len(times)),
+        feed + rng.normal(0, 0.01, len(times)),
+        0.03 + rng.normal(0, 0.002, len(times)),
+    ]
+    channels = tuple(
+        Channel(name, row.astype(np.float32), "V") for name, row in zip(("S", "F", "R"), rows, strict=True)
+    )
+    sheet = Sheet.from_data({
+        "conditions": {"state": "running"},
+        "channel": [
+            {"column": "S", "role": "crank", "sensor": "hall", "wheel": "36-1", "pull_up": 5.0},
+            {"column": "F", "role": "supply", "nominal": 12.0}, {"column": "R", "role": "ground"},
+        ],
+    })  # fmt: skip
+    return Capture("long.npz", rate, channels), sheet
+
+
+DROPS = [(31.0, 31.2), (34.5, 34.65), (36.0, 36.3), (38.2, 38.4), (40.9, 41.0), (43.0, 43.2)]
+
+
+def test_every_dropout_is_found_with_its_moment_and_pieces_do_not_cut_it():
+    capture, sheet = running([(5.0, 5.2), (19.95, 20.1), *DROPS])
+    events = [one for one in hunt(capture, sheet) if one.kind == "dropout"]
+    assert [round(one.start_s, 1) for one in events] == [5.0, 19.9, 31.0, 34.5, 36.0, 38.2, 40.9, 43.0]
+    for one in events:
+        assert one.rpm_before == pytest.approx(900 + 40 * one.start_s, rel=0.03)
+        assert one.feed_v == pytest.approx(12.3, abs=0.05)
+        assert one.return_v == pytest.approx(0.03, abs=0.01)
+        assert one.rails_steady
+
+
+def test_what_the_events_go_with_is_said_with_its_p_and_the_rails_are_not_asked_for_again():
+    found = hunted(*running(DROPS))
+    said = " ".join(found.said)
+    assert any(one.what in ("rpm", "time") and one.side == "above" for one in found.goes_with)
+    assert "p" in said
+    assert "Feed and return were watched and held through all" in said
+    assert "record" not in said.split("watched")[1]
+
+
+def test_a_dip_of_the_feed_is_an_event_and_the_rails_are_not_called_steady():
+    found = hunted(*running([(10.0, 10.2), (15.0, 15.2)], dips=[(9.98, 10.25), (14.98, 15.25)], seconds=20.0))
+    assert {"rail_dip", "dropout"} <= {one.kind for one in found.events}
+    assert "held through all" not in " ".join(found.said)
+
+
+def test_a_record_in_which_nothing_happens_says_so():
+    assert hunted(*running([], seconds=6.0)).said == ("Nothing came and went in this record.",)
+
+
+def test_where_events_fall_by_chance_hardly_any_association_is_claimed():
+    """Of events at random no more than one in twenty may be said to go with anything: 200 drawn records, an exact binomial
+    bound (scipy.stats.binom)."""
+    claimed = 0
+    for seed in range(200):
+        rng = np.random.default_rng(seed)
+        speed = 900 + 300 * np.sin(np.linspace(0, rng.uniform(3, 20), 400) + rng.uniform(0, 6))
+        claimed += bool(
+            associate(
+                np.sort(rng.uniform(0, 60, 7)),
+                60.0,
+                {"rpm": speed, "time": np.linspace(0, 60, 400)},
+                {"moved": [12.0, 40.0]},
+            )
+        )
+    assert claimed <= stats.binom.isf(0.01, 200, 0.05)
+
+
+def test_events_after_a_mark_are_told_to_go_with_it():
+    marks = {"moved plug": [10.0, 25.0, 41.0, 52.0]}
+    found = associate([10.6, 11.4, 25.9, 42.0, 42.5, 53.1], 60.0, {"time": np.linspace(0, 60, 400)}, marks)
+    assert found[0].what == "moved plug"
+    assert found[0].p < 0.05
