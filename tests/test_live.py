@@ -55,7 +55,7 @@ def test_the_ring_draws_what_a_plain_array_holds(block):
     for start in range(0, len(samples), block):
         ring.append(samples[start : start + block])
     assert ring.samples == len(samples)
-    assert np.array_equal(ring.raw(0, 10**9), samples[-(1 << 14) :])
+    assert np.array_equal(ring.taken(0, 10**9), samples[-(1 << 14) :])
     for width in (900, 20_000, 59_000):
         start = max(0, len(samples) - width)
         low, high = ring.view(start, len(samples), 60)

@@ -14,12 +14,14 @@ from pathlib import Path
 import numpy as np
 
 from sagen.casework.examination import capture_entry, kept_name
-from sagen.instruments import register_instruments
+from sagen.instruments import register_instruments, register_wired
 from sagen.instruments.stand_in import StandIn
+from sagen.instruments.wired import Wired, wired_stand_in
 from sagen.kinds import broken, examine
 from sagen.machine.faults import fault_called, possible
 from sagen.machine.knock import Tap
 from sagen.machine.record import record
+from sagen.machine.simulated import SimulatedMachine
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
@@ -295,11 +297,12 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
     return tuple(one for one in faults if cause_of(one[0]) not in mended)
 
 
-def stand_in(job: Job) -> StandIn:
-    """The simulated instruments of a job's own machine."""
+def machine_of(job: Job) -> tuple[SimulatedMachine, bool]:
+    """The simulated machine that stands in for a job's own, and whether anything is wrong with it."""
     spec = circuit_of(job.records())
     able = {one.slug for one in possible(spec)}
-    machine = broken(spec, [one for one in faults_of(job, spec) if one[0] in able], 200 + job.id)
+    faults = [one for one in faults_of(job, spec) if one[0] in able]
+    machine = broken(spec, faults, 200 + job.id)
     machine.cylinders = job.cylinders or 4
     if spec.role == Role.KNOCK:
         # A careful hand taps at another place the next time.
@@ -307,7 +310,19 @@ def stand_in(job: Job) -> StandIn:
         machine.tap = Tap(("front", "rear")[taken % 2], sensors=spec.sensors or 2)
     # Each recording is another one of the same machine.
     machine.rng = np.random.default_rng([job.id, len(job.entries), 5])
-    return StandIn(machine)
+    return machine, bool(faults)
+
+
+def stand_in(job: Job) -> StandIn:
+    """The simulated instruments of a job's own machine."""
+    return StandIn(machine_of(job)[0])
+
+
+def wired_to(job: Job) -> Wired:
+    """The same machine behind instruments on the wire."""
+    machine, faulty = machine_of(job)
+    return wired_stand_in(machine, faulty=faulty)
 
 
 register_instruments(STAND_IN, stand_in)
+register_wired(STAND_IN, wired_to)

@@ -93,7 +93,7 @@ def hunt(
     capture: Capture, sheet: Sheet | None = None, progress: Callable[[float], bool] | None = None
 ) -> tuple[Event, ...]:
     """Every event of a record, in the order of time. A long one is read piece by piece, so that memory stays flat."""
-    found: list[Event] = []
+    hunter = Hunter(sheet)
     piece, overlap = int(PIECE_S * capture.sfreq), int(OVERLAP_S * capture.sfreq)
     starts = range(0, max(capture.samples - overlap, 1), piece)
     for number, start in enumerate(starts):
@@ -106,19 +106,33 @@ def hunt(
             channels=tuple(replace(one, raw=np.asarray(one.raw[start:stop])) for one in capture.channels),
             holes=holes,
         )
-        if part.samples < 64:
-            continue
         begins = start / capture.sfreq
-        last = begins + PIECE_S if stop < capture.samples else np.inf
-        found += [one for one in _of(examine(part, sheet), begins) if one.start_s < last]
-    unique: list[Event] = []
-    for one in sorted(found, key=lambda one: (one.start_s, one.kind)):
-        if not any(
-            one.kind == other.kind and one.channel == other.channel and one.start_s <= other.end_s + 1e-3
-            for other in unique[-6:]
-        ):
-            unique.append(one)
-    return tuple(unique)
+        hunter.take(part, begins, begins + PIECE_S if stop < capture.samples else np.inf)
+    return tuple(hunter.found)
+
+
+@dataclass
+class Hunter:
+    """Takes a record piece by piece, each with some of the next, and finds every event once."""
+
+    sheet: Sheet | None = None
+    found: list[Event] = field(default_factory=list)
+
+    def take(self, part: Capture, begins: float, last: float = np.inf) -> tuple[Event, ...]:
+        """The events that a piece adds. It begins at `begins`; what starts at `last` or later (s of the record) is left to
+        the next piece."""
+        if part.samples < 64:
+            return ()
+        new = []
+        for one in sorted(_of(examine(part, self.sheet), begins), key=lambda one: (one.start_s, one.kind)):
+            known = any(
+                one.kind == other.kind and one.channel == other.channel and one.start_s <= other.end_s + 1e-3
+                for other in self.found[-12:]
+            )
+            if one.start_s < last and not known:
+                self.found.append(one)
+                new.append(one)
+        return tuple(new)
 
 
 def _of(done: Examination, begins: float) -> list[Event]:
@@ -214,13 +228,21 @@ def hunted(
     progress: Callable[[float], bool] | None = None,
 ) -> Hunted:
     """Hunt, and say what the events go with."""
-    events = hunt(capture, sheet, progress)
+    return told_of(hunt(capture, sheet, progress), capture.seconds, _speeds(capture, sheet), marks)
+
+
+def told_of(
+    events: tuple[Event, ...],
+    seconds: float,
+    speeds: np.ndarray | None,
+    marks: Mapping[str, Sequence[float]] | None = None,
+) -> Hunted:
+    """What the events of a record of so many seconds go with; `speeds` on an even grid over it, None: not known."""
     lost = [one for one in events if one.kind in ("dropout", "lost_tooth", "rail_dip")] or list(events)
-    covariates = {"time": np.linspace(0, capture.seconds, 400)}
-    speeds = _speeds(capture, sheet)
+    covariates = {"time": np.linspace(0, seconds, 400)}
     if speeds is not None:
         covariates["rpm"] = speeds
-    found = associate([one.start_s for one in lost], capture.seconds, covariates, marks)
+    found = associate([one.start_s for one in lost], seconds, covariates, marks)
     return Hunted(events, tuple(found), tuple(_sentences(events, lost, found)))
 
 

@@ -7,22 +7,28 @@ samples. Everything may be asked from any thread.
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from sagen.casework.events import OVERLAP_S, Event, Hunted, Hunter, told_of
+from sagen.casework.examination import stated_sheet
 from sagen.casework.recording import Happened, Recording
 from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SagenError
+from sagen.model.job import Job
 from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry
+from sagen.model.vocabulary import Role
 from sagen.signal.live_buffer import RingPyramid
-from sagen.signal.trigger import Trigger
+from sagen.signal.trigger import Trigger, Watch
 
 WINDOW_S = 3.0  #: the last seconds that a verdict is of
-MOST_WINDOW = 3_000_000  #: samples a channel
+MOST_WINDOW = 1_000_000  #: samples a channel
+PIECE_S = 4.0  #: of the event hunter, live
+FALLEN = 0.6  #: share of a rail's usual volts below which it has fallen
 
 
 @dataclass(frozen=True)
@@ -65,6 +71,27 @@ def verdict_of(capture: Capture, sheet: Sheet | None, until_s: float) -> Verdict
     return Verdict(done, until_s, said, speed["median"] if speed else None, levels, duty, lost)
 
 
+def sheet_for(job: Job | None, columns: tuple[str, ...], state: str | None = None) -> Sheet | None:
+    """The answers of the job's last capture of the same columns; else what its circuit states; None where neither says
+    anything. `state`: how the machine stands now, where that is known."""
+    if job is None:
+        return None
+    for entry in reversed(job.of(CaptureEntry)):
+        if {one.column for one in entry.record.sheet.channel} <= set(columns):
+            return _in_state(entry.record.sheet, state)
+    from sagen.reason.several import circuits_of
+
+    spec = next(iter(circuits_of(job.records()).values()))
+    empty = Capture("live", 1.0, tuple(Channel(one, np.empty(0, np.int16), "V") for one in columns))
+    return _in_state(stated_sheet(empty, spec, job.cylinders), state)
+
+
+def _in_state(sheet: Sheet, state: str | None) -> Sheet:
+    if state is None:
+        return sheet
+    return sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"state": state})})
+
+
 @dataclass
 class Live:
     """One session: `start`, `stop`, and what may be asked meanwhile."""
@@ -84,11 +111,15 @@ class Live:
         self.trigger: Trigger | None = None
         self.trigger_channel = 0
         self.fired: list[int] = []
+        self.times_fired = 0
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
         self.recording: Recording | None = None
         self.problem = ""
-        self._begun = time.monotonic()
+        self.heard: list[tuple[float, str, bool]] = []  #: when a signal or rail was lost (True) or came back
+        self._watches: dict[int, tuple[str, Watch]] = {}
+        self.hunter, self._hunted_until = Hunter(self.sheet), 0.0
+        self._speeds: list[tuple[float, float]] = []
 
     @property
     def samples(self) -> int:
@@ -132,7 +163,7 @@ class Live:
         with self._lock:
             if trigger is not None:
                 trigger._seen = self.samples
-            self.trigger_channel, self.trigger, self.fired = channel, trigger, []
+            self.trigger_channel, self.trigger, self.fired, self.times_fired = channel, trigger, [], 0
 
     def take(self, raw: np.ndarray) -> None:
         """A block, shape (channels, n), as it came."""
@@ -140,7 +171,32 @@ class Live:
             for ring, row in zip(self.rings, raw, strict=True):
                 ring.append(row)
             if self.trigger is not None:
-                self.fired = [*self.fired, *self.trigger.feed(raw[self.trigger_channel])][-200:]
+                new = self.trigger.feed(raw[self.trigger_channel])
+                self.times_fired += len(new)
+                self.fired = [*self.fired, *new][-200:]
+
+            for at, (name, watch) in self._watches.items():
+                self.heard += [((watch.begun + when) / self.sfreq, name, lost) for when, lost in watch.feed(raw[at])]
+
+    def listen(self, verdict: Verdict) -> None:
+        """From a verdict on, say at once when what it saw is lost and when it is back; where it is known how it looks."""
+        if self._watches or verdict.done is None:
+            return
+        watches = {}
+        for one in verdict.done.channels:
+            at = next(k for k, other in enumerate(self.channels) if other.column == one.sheet.column)
+            channel, low, high = self.channels[at], one.levels.low, one.levels.high
+            rail = one.sheet.role == Role.SUPPLY
+            if not rail and (one.reading is None or len(one.reading.teeth.times) < 8):
+                continue
+            middle = FALLEN * high if rail else 0.5 * (low + high)
+            wide = 0.05 * abs(high) if rail else 0.15 * (high - low)
+            level = (middle - channel.offset) / channel.scale
+            watches[at] = (one.sheet.column, Watch(level, self.sfreq, abs(wide / channel.scale), rail=rail))
+        with self._lock:
+            for _, watch in watches.values():
+                watch.begun = self.samples
+            self._watches = watches
 
     def _tell(self, one: Happened) -> None:
         self.happened.append(one)
@@ -151,9 +207,39 @@ class Live:
         with self._lock:
             end = self.samples
             first = max(0, end - int(min(seconds * self.sfreq, MOST_WINDOW)))
-            rows = [ring.raw(first, end) for ring in self.rings]
+            rows = [ring.taken(first, end) for ring in self.rings]
         channels = tuple(replace(one, raw=row) for one, row in zip(self.channels, rows, strict=True))
         return Capture(self.name, self.sfreq, channels)
+
+    def hunt(self) -> tuple[Event, ...]:
+        """Look for events in what has come since the last time, once that is long enough; answers the new ones."""
+        until = self.seconds
+        if until - self._hunted_until < PIECE_S:
+            return ()
+        with self._lock:
+            first = int(max(self._hunted_until * self.sfreq, self.rings[0].oldest))
+            rows = [ring.taken(first, int(until * self.sfreq)) for ring in self.rings]
+        holes = self.recording.holes if self.recording is not None else []
+        last = first + len(rows[0])
+        part = Capture(
+            self.name,
+            self.sfreq,
+            tuple(replace(one, raw=row) for one, row in zip(self.channels, rows, strict=True)),
+            holes=tuple((max(a - first, 0), min(b, last) - first) for a, b in holes if a < last and b > first),
+        )
+        self._hunted_until = until - OVERLAP_S
+        try:
+            return self.hunter.take(part, first / self.sfreq, until - OVERLAP_S)
+        except SagenError:
+            return ()  # the verdict says what is wrong with these samples
+
+    def hunted(self) -> Hunted:
+        """The events so far, and what they go with."""
+        speeds = None
+        if len(self._speeds) > 3:
+            times, rpm = np.array(self._speeds).T
+            speeds = np.interp(np.linspace(0, self.seconds, 400), times, rpm)
+        return told_of(tuple(self.hunter.found), self.seconds, speeds, self.marks)
 
     def view(self, channel: int, start: float, stop: float, columns: int) -> tuple[np.ndarray, np.ndarray]:
         """What is drawn of a channel between two samples, in counts."""
@@ -164,7 +250,10 @@ class Live:
         """What the last seconds show; None before there is anything."""
         if self.samples < 64:
             return None
-        return verdict_of(self.window(), self.sheet, self.seconds)
+        found = verdict_of(self.window(), self.sheet, self.seconds)
+        if found.rpm is not None:
+            self._speeds.append((found.until_s, found.rpm))
+        return found
 
     def shown_from(self, span: float, pre: float = 0.3) -> tuple[float, float]:
         """The stretch (samples) that a picture of `span` seconds shows now: the latest, or around what fired last."""

@@ -33,6 +33,7 @@ READY = (
     "sagen.desk.lenses.strip", "sagen.desk.lenses.turns", "sagen.desk.lenses.wheel", "sagen.desk.lenses.teeth_table",
     "sagen.desk.pages.import_page", "incoming", "sagen.desk.pages.capture_page", "capture",
 )  # fmt: skip
+WATCHED = ("captures", "photos")  #: what a folder can be watched for
 NARROW = 1180  #: px of the window below which all room there is goes to the bench
 CAPTURES = "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)"
 
@@ -50,7 +51,8 @@ class MainWindow(QMainWindow):
         self.workspace = None
         self._pages: dict[str, Page] = {}
         self._job_shown: int | None = None
-        self._watched = None
+        self._watched: dict[str, object] = {}
+        self._by_itself: set[str] = set()  #: names of files that a watched folder gave
         geometry = settings.value("window/geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
@@ -213,16 +215,19 @@ class MainWindow(QMainWindow):
         show = [(words, lambda _=False, name=name: self.show_with_job(name)) for name, words in JOB_PAGES]
         show += [
             ("Shelf", lambda _=False: self.show_page("shelf")),
-            ("Watch a folder for photos", lambda _=False: self.watch_photos()),
+            *((f"Watch a folder for {what}", lambda _=False, what=what: self.watch(what)) for what in WATCHED),
+            ("Probe mode", lambda _=False: self.probe()),
+            ("Instruments", lambda _=False: self.choose_instruments()),
         ]
         show += [
             (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name))
             for name in added_pages()
         ]
         self.header.offer(tuple(show))
-        watched = str(self.settings.value("photos/folder", ""))
-        if watched and Path(watched).is_dir():
-            self._watch(watched)
+        for what in WATCHED:
+            watched = str(self.settings.value(f"{what}/folder", ""))
+            if watched and Path(watched).is_dir():
+                self._watch(what, watched)
         # What the first capture will need is brought in while nobody waits for it.
         self.workspace.work.ask(_preload, done=lambda _: self._make_ready(*READY))
         self._next_incoming()
@@ -323,6 +328,12 @@ class MainWindow(QMainWindow):
         # Only what was stated on the trail may answer for a file; a guess from a code may not.
         stated = job is not None and (job.of(CircuitEntry) or job.of(CaptureEntry))
         page.circuit = circuit_of(job.records()) if stated else None
+        if incoming.path.name in self._by_itself and incoming.sheet is None and stated:
+            from sagen.casework.live import sheet_for
+
+            self._by_itself.discard(incoming.path.name)
+            columns = tuple(one.column for one in incoming.capture.channels)
+            incoming = replace(incoming, sheet=sheet_for(job, columns))
         page.show_incoming(incoming)
 
     def keep_incoming(self, incoming, sheet) -> None:
@@ -529,24 +540,63 @@ class MainWindow(QMainWindow):
         image.save(buffer, "PNG")
         self.keep_photo(data=bytes(held.data()))
 
-    def watch_photos(self) -> None:
-        """Choose a folder whose new photos go on the trail of the open job by themselves; none: no folder is watched."""
+    def addresses(self) -> tuple[str, str, str]:
+        """Where recorder, meter and bus answer, as stated; "" for one that was not."""
+        from sagen.desk.at_hand import ADDRESSES
+
+        return tuple(str(self.settings.value(f"bench/{name}", "")).strip() for name in ADDRESSES)
+
+    def choose_instruments(self) -> None:
+        """State where instruments answer; remembered."""
+        from sagen.desk.at_hand import ADDRESSES, InstrumentsForm
+
+        form = InstrumentsForm(self.addresses(), self, stand_in=bool(self.workspace.instruments))
+        if form.exec():
+            for name, value in zip(ADDRESSES, form.answer(), strict=True):
+                self.settings.setValue(f"bench/{name}", value)
+
+    def probe(self) -> None:
+        """The whole window for one step at a time, hands full."""
+        from sagen.desk.probe import ProbeWindow
+
+        if self.workspace.job is None:
+            self.message.say("Open a job first.")
+            return
+        self.probing = ProbeWindow(self)
+        self.probing.begin()
+
+    def watch(self, what: str) -> None:
+        """Choose a folder whose new photos go on the trail, or whose new captures come to the bench, by themselves; none
+        chosen: none is watched."""
         from PySide6.QtWidgets import QFileDialog
 
-        name = QFileDialog.getExistingDirectory(self, "Watch a folder for photos", str(self.folder()))
-        self.settings.setValue("photos/folder", name)
-        self._watch(name)
+        name = QFileDialog.getExistingDirectory(self, f"Watch a folder for {what}", str(self.folder()))
+        self.settings.setValue(f"{what}/folder", name)
+        self._watch(what, name)
 
-    def _watch(self, name: str) -> None:
-        from sagen.desk.watched import WatchedPhotos
+    def _watch(self, what: str, name: str) -> None:
+        from sagen.desk.watched import WatchedFolder
+        from sagen.files.door import all_formats
+        from sagen.files.photos import PHOTO_FILES
 
-        if self._watched is not None:
-            self._watched.stop()
-            self._watched = None
-        if name:
-            self._watched = WatchedPhotos(Path(name), self)
-            self._watched.came.connect(lambda path: self.keep_photo(path))
-            self.message.say(f"New photos in {name} go on the trail of the open job.")
+        if what in self._watched:
+            self._watched.pop(what).stop()
+        if not name:
+            return
+        if what == "photos":
+            suffixes, came = frozenset(PHOTO_FILES), self.keep_photo
+            said = f"New photos in {name} go on the trail of the open job."
+        else:
+            suffixes, came = frozenset(one for form in all_formats() for one in form.suffixes), self._capture_came
+            said = f"New captures in {name} come to the bench by themselves; Enter keeps one."
+        self._watched[what] = WatchedFolder(Path(name), suffixes, self)
+        self._watched[what].came.connect(lambda path: came(path))
+        self.message.say(said)
+
+    def _capture_came(self, path: Path) -> None:
+        """A new file of the watched folder: brought in, with the answers of the job's last capture of the same columns."""
+        self._by_itself.add(path.name)
+        self.bring_in([str(path)])
 
     def _wishes(self, strategy, gear) -> None:
         self.workspace.strategy, self.workspace.gear = strategy, tuple(gear)
@@ -736,10 +786,12 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("window/geometry", self.saveGeometry())
-        if self._watched is not None:
-            self._watched.stop()
+        for one in self._watched.values():
+            one.stop()
         if self.workspace is not None:
             self.settings.setValue("window/panes", self.splitter.saveState())
+            for page in self._pages.values():
+                page.close_down()
             self.workspace.close()
         event.accept()
 

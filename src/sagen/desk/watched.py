@@ -1,4 +1,4 @@
-"""A folder whose new photos come in by themselves."""
+"""A folder whose new files come in by themselves."""
 
 from __future__ import annotations
 
@@ -6,20 +6,19 @@ from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
-from sagen.files.photos import PHOTO_FILES
-
 STEADY_MS = 700  #: a file that has not grown for so long is whole
 MOST_LISTED = 5000
 
 
-class WatchedPhotos(QObject):
-    """Tells each photo that appears in a folder once it has stopped growing; what was there before is left alone."""
+class WatchedFolder(QObject):
+    """Tells each file of some suffixes that appears in a folder once it has stopped growing; what was there before is left
+    alone."""
 
     came = Signal(object)  #: Path
 
-    def __init__(self, folder: Path, parent: QObject | None = None):
+    def __init__(self, folder: Path, suffixes: frozenset[str], parent: QObject | None = None):
         super().__init__(parent)
-        self.folder = folder
+        self.folder, self.suffixes = folder, suffixes
         self._known = set(self._listed())
         self._growing: dict[Path, int] = {}
         self._watcher = QFileSystemWatcher([str(folder)], self)
@@ -32,7 +31,7 @@ class WatchedPhotos(QObject):
             found = [
                 one
                 for one in self.folder.iterdir()
-                if one.suffix.lower() in PHOTO_FILES and not one.name.startswith(".")
+                if one.suffix.lower() in self.suffixes and not one.name.startswith(".")
             ]
         except OSError:
             return []

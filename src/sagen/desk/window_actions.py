@@ -10,6 +10,10 @@ ACTIONS = (
     Action("Ctrl+N", "new job", lambda shell: shell.new_job()),
     Action("Ctrl+O", "bring a capture in", lambda shell: shell.choose_files()),
     Action("Ctrl+M", "circuit and meter", lambda shell: shell.show_circuit()),
+    Action("Ctrl+I", "live", lambda shell: shell.show_with_job("live")),
+    Action("Ctrl+T", "the engine's modules", lambda shell: shell.show_with_job("module")),
+    Action("Ctrl+Space", "probe mode", lambda shell: shell.probe()),
+    Action("Ctrl+Shift+B", "a sensor in the hand", lambda shell: shell.show_with_job("tester")),
     Action("Ctrl+P", "printed pages", lambda shell: shell.show_report()),
     Action("Ctrl+G", "plan", lambda shell: shell.show_with_job("plan")),
     Action("Ctrl+B", "machine card", lambda shell: shell.show_with_job("card")),
@@ -32,6 +36,7 @@ ACTIONS = (
 )
 #: pages about the open job, as the menu of the header has them
 JOB_PAGES = (
+    ("live", "Live"), ("module", "Module: codes and values"), ("tester", "Sensor in the hand"),
     ("plan", "Plan"), ("proof", "Proof"), ("work", "Taken apart, parts, also seen"), ("card", "Machine card"),
 )  # fmt: skip
 TRAIL_HINTS = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))

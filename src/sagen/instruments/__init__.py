@@ -5,9 +5,15 @@ a simulated machine behind all three.
 """
 
 from sagen.instruments.protocols import Block, Instruments, LiveValue, Meter, MeterValue, Module, Recorder
-from sagen.instruments.registry import all_instruments, instruments_called, register_instruments
+from sagen.instruments.registry import (
+    all_instruments,
+    instruments_called,
+    register_instruments,
+    register_wired,
+    wired_called,
+)
 
 __all__ = [
     "Block", "Instruments", "LiveValue", "Meter", "MeterValue", "Module", "Recorder", "all_instruments",
-    "instruments_called", "register_instruments",
+    "instruments_called", "register_instruments", "register_wired", "wired_called",
 ]  # fmt: skip

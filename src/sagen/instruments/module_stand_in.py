@@ -78,6 +78,10 @@ class ModuleStandIn:
 
         return CanModules(can.Bus(interface="virtual", channel=self.channel, receive_own_messages=False), wide=False)
 
+    def turn(self, state: State) -> None:
+        """Bring the machine into a state: cranking, running, key on."""
+        self.state, self._rpm = state, None
+
     def close(self) -> None:
         self._going = False
         self._thread.join(1.0)

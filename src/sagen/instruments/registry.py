@@ -11,6 +11,7 @@ from sagen.model.job import Job
 
 Factory = Callable[[Job], Instruments]
 
+_WIRED: dict[str, Callable[[Job], object]] = {}
 _FACTORIES: dict[str, Factory] = {}
 
 
@@ -31,3 +32,16 @@ def instruments_called(name: str, job: Job) -> Instruments:
     if name not in known:
         raise SagenError(unknown_name("instruments", name, known))
     return _FACTORIES[name](job)
+
+
+def register_wired(name: str, make: Callable[[Job], object]) -> None:
+    """Say what stands on the wire of a set: `make` gives a `Wired` for a job, which its asker closes."""
+    _WIRED[name] = make
+
+
+def wired_called(name: str, job: Job):
+    """What stands on the wire of a set for a job; raises SagenError where it has nothing there."""
+    load_extensions()
+    if name not in _WIRED:
+        raise SagenError(unknown_name("instruments on the wire", name, _WIRED))
+    return _WIRED[name](job)

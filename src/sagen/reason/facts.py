@@ -261,6 +261,7 @@ class Knowledge:
         stakes: Stakes,
         places: dict[Place, float],
         orders: dict[Role, tuple[str, ...]],
+        cautions: dict[str, str],
     ):
         self.priors, self.codes, self.complaints = priors, codes, complaints
         self.comes, self.codes_back = comes, codes_back
@@ -274,6 +275,7 @@ class Knowledge:
         self.stakes, self.places = stakes, places
         #: by role, the checks that are done one after the other whatever each would save
         self.orders = orders
+        self.cautions = cautions  #: sentences by name
 
     def check(self, name: str) -> CheckFacts | None:
         """The check of a slug, or of the name that older files use; None where there is none."""
@@ -390,6 +392,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         stakes,
         places,
         {name: _checks_named(where, name, row, checks) for name, (where, row) in orders.items()},
+        cautions,
     )
 
 

@@ -17,8 +17,7 @@ class _Ring:
         self.values, self.size = np.zeros(size, dtype), size
 
     def put(self, first: int, values: np.ndarray) -> None:
-        values = values[-self.size :]
-        first = first + 0 if len(values) == 0 else first
+        first, values = first + max(0, len(values) - self.size), values[-self.size :]
         at = first % self.size
         head = min(len(values), self.size - at)
         self.values[at : at + head] = values[:head]
@@ -68,8 +67,8 @@ class RingPyramid:
         """The oldest sample that is kept as it was."""
         return max(0, self.samples - self._raw.size)
 
-    def raw(self, first: int, last: int) -> np.ndarray:
-        """Samples first..last as they came, those that are kept; a copy."""
+    def taken(self, first: int, last: int) -> np.ndarray:
+        """Samples first..last as they came, those that are kept; a copy, shape (n,)."""
         first, last = max(first, self.oldest), min(last, self.samples)
         return self._raw.get(first, last).copy() if last > first else np.empty(0, self._raw.values.dtype)
 
@@ -97,3 +96,29 @@ class RingPyramid:
                 part = ring.get(begin, end)
                 out[row, inside] = how.reduceat(np.append(part, part[-1]), spans)[::2]
         return out[0], out[1]
+
+
+class Growing:
+    """A ring as the strip asks a capture's pyramid: `view`, `raw[first:last]` and `extremes`."""
+
+    def __init__(self, ring: RingPyramid):
+        self._ring = ring
+        self.view = ring.view
+
+    @property
+    def raw(self) -> Growing:
+        return self
+
+    def __getitem__(self, at: int | slice) -> np.ndarray:
+        """Samples as float32; NaN where one is kept no longer."""
+        if not isinstance(at, slice):
+            kept = self._ring.taken(at, at + 1)
+            return np.float32(kept[0]) if len(kept) else np.float32(np.nan)
+        stop = min(at.stop, self._ring.samples)
+        kept = self._ring.taken(at.start, stop).astype(np.float32)
+        return np.concatenate([np.full(max(0, stop - at.start - len(kept)), np.nan, np.float32), kept])
+
+    def extremes(self) -> tuple[float, float]:
+        """Smallest and largest value that is still kept."""
+        low, high = self._ring.view(0, max(self._ring.samples, 1), 1)
+        return float(low[0]), float(high[0])

@@ -104,3 +104,32 @@ class Trigger:
                     fired.append(int(one))
                 self._fast = fast
         return fired
+
+
+LOST_TIMES = 6.0  #: usual spaces between pulses without one: more than any wheel's own gap
+
+
+class Watch:
+    """Says at once when a signal is lost or a rail falls, and when it is back, for whoever moves a harness and does not look.
+
+    `level` and `hysteresis` in raw counts; a rail is lost below its level, a signal when pulses stay away.
+    """
+
+    def __init__(self, level: float, sfreq: float, hysteresis: float, *, rail: bool = False):
+        self._trigger = Trigger(
+            TriggerKind.DIP if rail else TriggerKind.MISSING, level, sfreq, hysteresis, times=LOST_TIMES
+        )
+        self._rises = Trigger(TriggerKind.RISE if rail else TriggerKind.FALL, level, sfreq, hysteresis)
+        self.lost = False
+        self.begun = 0  #: the sample of the stream at which it was set
+
+    def feed(self, raw: np.ndarray) -> list[tuple[int, bool]]:
+        """What happened in a block: the sample from the first ever fed, and whether it was lost then or is back."""
+        lost = [(one, True) for one in self._trigger.feed(raw)]
+        back = [(one, False) for one in self._rises.feed(raw)]
+        out = []
+        for at, gone in sorted([*lost, *back]):
+            if gone != self.lost:
+                self.lost = gone
+                out.append((at, gone))
+        return out

@@ -166,6 +166,12 @@ QMainWindow, QDialog { background: %(ground)s; color: %(ink)s; }
 #bar { background: %(pane)s; border-radius: 8px; }
 QLabel { color: %(ink)s; background: transparent; }
 QLabel#quiet { color: %(quiet)s; }
+QLabel#live { font-family: "B612 Mono"; font-size: 17pt; font-weight: 700; }
+QLabel#probe { font-family: "B612 Mono"; font-size: 60pt; font-weight: 700; }
+QLabel#probe[verdict="inside"], QLabel#far[verdict="inside"] { color: %(sound)s; }
+QLabel#probe[verdict="outside"], QLabel#far[verdict="outside"] { color: %(mark)s; }
+QLabel#far { font-size: 20pt; font-weight: 700; }
+QLabel#near { font-size: 15pt; }
 QLabel#heading { font-size: 12.5pt; font-weight: 700; }
 QLabel#over { color: %(quiet)s; font-size: 9pt; font-weight: 700; letter-spacing: 1px; }
 QLabel#strong, QLabel#sign, QLabel#number { font-weight: 700; }

@@ -29,6 +29,9 @@ class Page(QWidget):
     def settle(self) -> None:
         """Come into sight."""
 
+    def close_down(self) -> None:
+        """Let go of what is held: the window closes."""
+
 
 Maker = Callable[[], Page]
 
@@ -38,12 +41,15 @@ _SHIPPED = {
     "card": ("sagen.desk.pages.card_page", "CardPage"),
     "circuit": ("sagen.desk.pages.circuit_page", "CircuitPage"),
     "incoming": ("sagen.desk.pages.import_page", "ImportPage"),
+    "live": ("sagen.desk.pages.live_page", "LivePage"),
     "log": ("sagen.desk.pages.log_page", "LogPage"),
+    "module": ("sagen.desk.pages.module_page", "ModulePage"),
     "photo": ("sagen.desk.pages.photo_page", "PhotoPage"),
     "plan": ("sagen.desk.pages.plan_page", "PlanPage"),
     "proof": ("sagen.desk.pages.proof_page", "ProofPage"),
     "report": ("sagen.desk.pages.report_page", "ReportPage"),
     "shelf": ("sagen.desk.pages.shelf_page", "ShelfPage"),
+    "tester": ("sagen.desk.pages.tester_page", "TesterPage"),
     "work": ("sagen.desk.pages.work_page", "WorkPage"),
 }
 _ADDED: dict[str, Maker] = {}

@@ -1,0 +1,524 @@
+"""The live page: start, look, move a wire, and keep what was recorded."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSlider,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.casework.live import Live, Verdict, sheet_for
+from sagen.desk.actions import Action, Hint
+from sagen.desk.ear import Ear
+from sagen.desk.lenses.live_strip import LiveStrip
+from sagen.desk.lenses.turns import TurnsView
+from sagen.desk.lenses.wheel import WheelView
+from sagen.desk.look.plain import ElidedLabel, Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.errors import SagenError
+from sagen.model.trail import NoteEntry
+from sagen.model.vocabulary import STARTING, State
+from sagen.model.words import STATES
+from sagen.signal.trigger import Trigger, TriggerKind
+
+#: time bases, s
+SPANS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0, 600.0)
+RANGES = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
+LIVE_STATES = (State.CRANKING, State.RUNNING, State.WIGGLE)
+#: trigger kinds: words, what its figure is, the figure at first
+TRIGGERS = {
+    TriggerKind.RISE: ("rises past", "V", "2.5"), TriggerKind.FALL: ("falls past", "V", "2.5"),
+    TriggerKind.MISSING: ("pulse missing", "tooth times", "4"), TriggerKind.DIP: ("rail below", "V", "9"),
+    TriggerKind.RPM: ("rpm above", "rpm", "1000"),
+}  # fmt: skip
+TICK_MS, LEAST_S, RESTS = 100, 0.8, 5.0  #: a verdict at most so often, and resting so many times what it took
+COUNTED = 3  #: s before "crank now"
+
+
+def span_words(span: float) -> str:
+    """A time base as it is said."""
+    return f"{1e3 * span:g} ms" if span < 1 else f"{span:g} s" if span < 60 else f"{span / 60:g} min"
+
+
+class LivePage(Page):
+    """Strip with figures and verdict above it; turns, wheel or events below."""
+
+    name, title = "live", "Live"
+    deeds = (
+        Action("Space", "start or stop", lambda page: page.start_or_stop()),
+        Action("Alt+H", "hold the picture", lambda page: page.hold_button.toggle()),
+        Action("Alt+M", "set a mark", lambda page: page.mark()),
+        Action("Alt+K", "keep what was recorded", lambda page: page.keep()),
+        Action("Alt+V", "tones on or off", lambda page: page.ear_button.toggle()),
+        Action("Alt+1", "turns below", lambda page: page.show_below(0)),
+        Action("Alt+2", "wheel below", lambda page: page.show_below(1)),
+        Action("Alt+3", "events below", lambda page: page.show_below(2)),
+    )
+    hints = (Hint("Alt+Up / Alt+Down", "longer or shorter time base"),)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell, self.live, self.wired = None, None, None
+        self.ear = Ear(self)
+        self._job_id: int | None = None
+        self._looking, self._due, self._heard, self._told, self._counting = None, 0.0, 0, 0, 0
+        self.verdict: Verdict | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        layout.addLayout(self._head())
+        layout.addLayout(self._settings())
+        figures = QHBoxLayout()
+        self.figures, self.since = ElidedLabel(name="live"), Label(name="quiet")
+        figures.addWidget(self.figures, 1)
+        figures.addWidget(self.since)
+        layout.addLayout(figures)
+        self.said = Label(name="caution", wrap=True)
+        layout.addWidget(self.said)
+        self.strip, self.turns, self.wheel = LiveStrip(), TurnsView(), WheelView()
+        self.events = TextTable(("s", "Event", "What else happened then"), "Events", stretch=2)
+        self.goes_with = Label(name="small", wrap=True)
+        hunted = QWidget()
+        inside = QVBoxLayout(hunted)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.addWidget(self.goes_with)
+        inside.addWidget(self.events, 1)
+        self.below = QStackedWidget()
+        for one in (self.turns, self.wheel, hunted):
+            self.below.addWidget(one)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setHandleWidth(6)
+        split.addWidget(self.strip)
+        split.addWidget(self.below)
+        split.setStretchFactor(0, 3)
+        split.setStretchFactor(1, 2)
+        split.setSizes([300, 200])
+        layout.addWidget(split, 1)
+        self.caution = Label(name="caution", wrap=True)
+        layout.addWidget(self.caution)
+        self._timer = QTimer(self, interval=TICK_MS)
+        self._timer.timeout.connect(self._tick)
+        self._buttons()
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        row.addWidget(Label("Live", name="heading"))
+        self.state = QComboBox()
+        self.state.setAccessibleName("How the machine stands")
+        for one in LIVE_STATES:
+            self.state.addItem(STATES[one].capitalize(), one)
+        self.state.currentIndexChanged.connect(lambda _: self._cautions())
+        row.addWidget(self.state)
+        self.start_button, self.keep_button = QPushButton("Start"), QPushButton("Keep")
+        self.start_button.setObjectName("first")
+        self.start_button.clicked.connect(self.start_or_stop)
+        self.hold_button, self.ear_button = QPushButton("Hold"), QPushButton("Tones")
+        for button, tip in (
+            (self.hold_button, "The picture stands, the recording goes on (Alt+H)"),
+            (self.ear_button, "A tone when the signal is lost, another when it is back (Alt+V)"),
+        ):
+            button.setCheckable(True)
+            button.setToolTip(tip)
+        self.start_button.setToolTip("Start or stop (Space)")
+        self.keep_button.setToolTip("Stop, and bring what was recorded in (Alt+K)")
+        self.keep_button.clicked.connect(self.keep)
+        self.hold_button.toggled.connect(lambda on: self.strip.hold(on))
+        self.ear_button.setChecked(True)
+        self.ear_button.toggled.connect(self._muted)
+        self.volume = QSlider(Qt.Orientation.Horizontal)
+        self.volume.setRange(0, 100)
+        self.volume.setFixedWidth(64)
+        self.volume.setAccessibleName("Volume of the tones")
+        self.volume.setToolTip("Volume of the tones")
+        self.volume.valueChanged.connect(self._louder)
+        for one in (self.start_button, self.hold_button, self.keep_button):
+            row.addWidget(one)
+        row.addStretch(1)
+        row.addWidget(self.ear_button)
+        row.addWidget(self.volume)
+        where = QPushButton("Instruments")
+        where.setToolTip("Where recorder, meter and module answer")
+        where.clicked.connect(lambda _=False: self.shell.choose_instruments())
+        back = QPushButton("Back")
+        back.clicked.connect(lambda _=False: self.shell.back_to_job())
+        row.addWidget(where)
+        row.addWidget(back)
+        return row
+
+    def _settings(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self.span, self.channel, self.range = QComboBox(), QComboBox(), QComboBox()
+        self.kind, self.level, self.unit = QComboBox(), QLineEdit(), Label("V", name="small")
+        for one in SPANS:
+            self.span.addItem(span_words(one), one)
+        self.span.setCurrentIndex(SPANS.index(1.0))
+        self.span.currentIndexChanged.connect(lambda _: self._spanned())
+        self.range.addItem("fits itself", 0.0)
+        for one in RANGES:
+            self.range.addItem(f"{one:g} V", one)
+        self.range.currentIndexChanged.connect(lambda _: self._ranged())
+        self.kind.addItem("runs freely", None)
+        for kind, (words, _, _) in TRIGGERS.items():
+            self.kind.addItem(f"stands when {words}" if kind == TriggerKind.MISSING else words, kind)
+        self.kind.currentIndexChanged.connect(lambda _: self._kind_chosen())
+        self.channel.currentIndexChanged.connect(lambda _: self._channel_chosen())
+        self.level.setFixedWidth(64)
+        self.level.setAccessibleName("Figure of the trigger")
+        self.level.editingFinished.connect(self._triggered)
+        self.words = QLineEdit()
+        self.words.setPlaceholderText("mark: moved plug")
+        self.words.setAccessibleName("Words of a mark")
+        self.words.returnPressed.connect(self.mark)
+        mark = QPushButton("Mark")
+        mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
+        mark.clicked.connect(self.mark)
+        for name, one, words in (
+            ("Time base", self.span, ""), ("Channel", self.channel, ""), ("Range", self.range, ""),
+            ("Trigger", self.kind, ""),
+        ):  # fmt: skip
+            one.setAccessibleName(name)
+            one.setToolTip(name + words)
+            row.addWidget(one)
+        row.addWidget(self.level)
+        row.addWidget(self.unit)
+        row.addWidget(self.words, 1)
+        row.addWidget(mark)
+        self._kind_chosen()
+        return row
+
+    # the shell ------------------------------------------------------------------------------
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.ear.silent.connect(shell.message.say)
+        self.volume.setValue(int(shell.settings.value("live/volume", 60)))
+        self.ear_button.setChecked(str(shell.settings.value("live/tones", "on")) == "on")
+        self.span.setCurrentIndex(max(0, self.span.findData(float(shell.settings.value("live/span", 1.0)))))
+        shell.workspace.job_changed.connect(self._job_changed)
+
+    def settle(self) -> None:
+        self._cautions()
+        self.strip.setFocus()
+
+    def dress(self) -> None:
+        self.turns.dress()
+        self.wheel.dress()
+
+    def _job_changed(self, job) -> None:
+        if self.live is not None and (job is None or job.id != self._job_id):
+            self.close_bench()
+
+    def keyPressEvent(self, event) -> None:
+        step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(event.key())
+        if step and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.span.setCurrentIndex(max(0, min(self.span.currentIndex() + step, self.span.count() - 1)))
+        else:
+            super().keyPressEvent(event)
+
+    def _cautions(self) -> None:
+        from sagen.reason.facts import knowledge
+
+        said, state = knowledge().cautions, self.state.currentData()
+        names = ("cranking", "no_start", "negative") if state == State.CRANKING else ("moving", "hot", "negative")
+        self.caution.setText(" ".join(said[one] for one in (*names, "ignition")))
+
+    # recording ------------------------------------------------------------------------------
+
+    def start_or_stop(self) -> None:
+        if self.live is not None and self.live.running:
+            self.stop()
+        elif self._counting == 0:
+            self.start()
+
+    def start(self) -> None:
+        """Open the recorder off this thread, and begin."""
+        workspace, state = self.shell.workspace, State(self.state.currentData())
+        job = workspace.job
+        if job is None:
+            self.shell.message.say("Open a job first: what is recorded goes on its trail.")
+            return
+        self.close_bench()
+        self._job_id = job.id
+        addresses, name = self.shell.addresses(), workspace.instruments
+        self.start_button.setEnabled(False)
+        self.said.setText("Opening the recorder.")
+
+        def work(_task):
+            from sagen.desk.at_hand import wired_for
+
+            wired = wired_for(addresses, name, job)
+            try:
+                recorder = wired.recorder(state)
+                columns = tuple(one.column for one in recorder.channels())
+                return wired, Live(recorder, f"live-{state}.npz", sheet_for(job, columns, str(state)))
+            except SagenError:
+                wired.close()
+                raise
+
+        workspace.work.ask(work, done=self._opened, failed=self._refused, writes=True)
+
+    def _opened(self, opened) -> None:
+        self.wired, self.live = opened
+        self.start_button.setEnabled(True)
+        self._heard = self._told = 0
+        self.verdict = None
+        self.events.setRowCount(0)
+        self.goes_with.setText("No event yet.")
+        self.figures.setText("")
+        self.said.setText("")
+        self.channel.clear()
+        for one in self.live.channels:
+            self.channel.addItem(one.column)
+        self._triggered()
+        self.live.start()
+        self.strip.show_live(self.live)
+        self.turns.show_look(None)
+        self.wheel.show_look(None)
+        self._counting = COUNTED * 1000 // TICK_MS if self.state.currentData() in STARTING else 0
+        self._timer.start()
+        self._buttons()
+
+    def _refused(self, why: str) -> None:
+        self.start_button.setEnabled(True)
+        self.said.setText(why)
+
+    def stop(self) -> None:
+        """End the recording; it stays in sight."""
+        if self.live is not None:
+            self.live.recorder.stop()
+        self._counting = 0
+        self._buttons()
+
+    def close_bench(self) -> None:
+        """Let go of recorder and stand-in; what was recorded and not kept is gone."""
+        self._timer.stop()
+        if self._looking is not None:
+            self._looking.stop()
+            self._looking = None
+        if self.live is not None:
+            self.live.stop()
+            self.live.recorder.close()
+        if self.wired is not None:
+            self.wired.close()
+        self.live = self.wired = None
+        self.strip.show_live(None)
+        self._buttons()
+
+    def close_down(self) -> None:
+        self.close_bench()
+        self.ear.close()
+
+    def mark(self) -> None:
+        """A mark, by its words."""
+        if self.live is not None and self.live.running:
+            self.live.mark(self.words.text().strip() or "mark")
+
+    def keep(self) -> None:
+        """Stop, and bring the recording in as a file would be; what the events go with goes on the trail."""
+        live = self.live
+        if live is None or not live.samples:
+            return
+        self.stop()
+        job_id = self._job_id
+
+        def work(_task):
+            from sagen.casework.examination import Incoming, build_pyramids
+
+            live.stop()
+            capture = live.capture()
+            return Incoming(Path(live.name), capture, live.sheet, pyramids=build_pyramids(capture)), live.hunted()
+
+        def came(answer) -> None:
+            incoming, hunted = answer
+            workspace = self.shell.workspace
+            if workspace.job is None or workspace.job.id != job_id:
+                return
+            if hunted.events:
+                words = f"Live, {STATES[self.state.currentData()].lower()}, {live.seconds:.0f} s: " + " ".join(
+                    hunted.said
+                )
+                workspace.add(NoteEntry(words))
+            self.close_bench()
+            workspace.incoming.emit(incoming)
+
+        self.shell.workspace.work.ask(work, done=came, failed=self.shell.message.say, writes=True)
+
+    # while it runs --------------------------------------------------------------------------
+
+    def _tick(self) -> None:
+        live = self.live
+        if live is None:
+            return
+        if self._counting:
+            self._count_down()
+        self._hear()
+        self.since.setText(f"{live.seconds:.1f} s" + ("" if live.running else ", stopped"))
+        for one in live.happened[self._told :]:
+            if one.kind in ("lost", "gone", "back"):
+                self.said.setText(one.said[:1].upper() + one.said[1:] + ".")
+        self._told = len(live.happened)
+        if self._looking is None and time.monotonic() >= self._due and live.samples:
+            self._look(last=not live.running)
+        if not live.running and self._looking is None:
+            self._timer.stop()
+            self.strip.set_going(False)
+        self._buttons()
+
+    def _count_down(self) -> None:
+        self._counting -= 1
+        left = -(-self._counting * TICK_MS // 1000)
+        if self._counting == 0:
+            self.figures.setText("Crank now")
+            self.ear.say("go")
+        elif self._counting % (1000 // TICK_MS) == 0:
+            self.ear.say("tick")
+        if self._counting:
+            self.figures.setText(f"Crank in {left}")
+
+    def _hear(self) -> None:
+        heard = self.live.heard[self._heard :]
+        self._heard += len(heard)
+        if heard and self.live.running:
+            # Of what came since the last tick the last counts: it is how things stand.
+            self.ear.say("lost" if heard[-1][2] else "back")
+
+    def _look(self, *, last: bool) -> None:
+        live, below = self.live, self.below.currentIndex()
+        began = time.monotonic()
+
+        def work(_task):
+            from sagen.report.look import look_at
+
+            verdict = live.verdict()
+            look = None
+            if verdict is not None and verdict.done is not None and below < 2:
+                own = next((one.sheet.column for one in verdict.done.channels if one.reading is not None), None)
+                look = look_at(verdict.done, own) if own else None
+            new = live.hunt()
+            return verdict, look, live.hunted() if new or last else None
+
+        def came(answer) -> None:
+            self._looking = None
+            self._due = time.monotonic() + max(LEAST_S, RESTS * (time.monotonic() - began))
+            if self.live is live:
+                self._show(*answer)
+
+        def failed(why: str) -> None:
+            self._looking, self._due = None, time.monotonic() + 2.0
+            if why:
+                self.said.setText(why)
+
+        self._looking = self.shell.workspace.work.ask(work, done=came, failed=failed)
+
+    def _show(self, verdict: Verdict | None, look, hunted) -> None:
+        if verdict is not None:
+            self.verdict = verdict
+            self.live.listen(verdict)
+            self.strip.show_verdict(verdict)
+            if not self._counting:
+                self.figures.setText(verdict.line)
+            self.said.setText(verdict.said)
+            if self.below.currentIndex() == 0:
+                self.turns.show_look(look)
+            elif self.below.currentIndex() == 1:
+                self.wheel.show_look(look)
+        if hunted is not None:
+            self.goes_with.setText(" ".join(hunted.said))
+            rows = [((f"{one.start_s:.3f}", *one.text.partition("; ")[::2]), "", one) for one in hunted.events[-200:]]
+            self.events.show_rows(rows)
+
+    # settings -------------------------------------------------------------------------------
+
+    def show_below(self, which: int) -> None:
+        self.below.setCurrentIndex(which)
+        self._due = 0.0
+
+    def _spanned(self) -> None:
+        self.strip.span = self.span.currentData()
+        self.strip.update()
+        if self.shell is not None:
+            self.shell.settings.setValue("live/span", self.strip.span)
+
+    def _channel_chosen(self) -> None:
+        self.range.setCurrentIndex(max(0, self.range.findData(self.strip.ranges.get(self.channel.currentText(), 0.0))))
+        self._triggered()
+
+    def _ranged(self) -> None:
+        self.strip.ranges[self.channel.currentText()] = self.range.currentData()
+        self.strip.update()
+
+    def _kind_chosen(self) -> None:
+        kind = self.kind.currentData()
+        for one in (self.level, self.unit):
+            one.setVisible(kind is not None)
+        if kind is not None:
+            self.unit.setText(TRIGGERS[kind][1])
+            self.level.setText(TRIGGERS[kind][2])
+        self._triggered()
+
+    def _triggered(self) -> None:
+        """Set the trigger as chosen; a figure that makes no sense is said and changes nothing."""
+        kind, live = self.kind.currentData(), self.live
+        if live is None or self.channel.currentIndex() < 0:
+            return
+        if kind is None:
+            live.set_trigger(0, None)
+            return
+        try:
+            figure = float(self.level.text().replace(",", "."))
+            if not 0 < abs(figure) < 1e6:
+                raise ValueError
+        except ValueError:
+            self.said.setText(f"'{self.level.text()[:20]}' is no figure for a trigger.")
+            return
+        at = self.channel.currentIndex()
+        self.live.set_trigger(at, live_trigger(live, at, kind, figure))
+
+    def _muted(self, on: bool) -> None:
+        self.ear.muted = not on
+        if self.shell is not None:
+            self.shell.settings.setValue("live/tones", "on" if on else "off")
+            if on and self.ear.why:
+                self.shell.message.say(self.ear.why)
+
+    def _louder(self, value: int) -> None:
+        self.ear.volume = value / 100
+        if self.shell is not None:
+            self.shell.settings.setValue("live/volume", value)
+
+    def _buttons(self) -> None:
+        running = self.live is not None and self.live.running
+        self.start_button.setText("Stop" if running else "Start")
+        self.keep_button.setEnabled(self.live is not None and self.live.samples > 0)
+        self.hold_button.setEnabled(self.live is not None)
+
+
+def live_trigger(live: Live, at: int, kind: TriggerKind, figure: float) -> Trigger:
+    """A trigger on a channel of a session. A level is taken as it is; pulses are counted at half of what is seen."""
+    channel = live.channels[at]
+    low, high = live.view(at, max(0, live.samples - 2 * live.sfreq), max(live.samples, 1), 1)
+    middle, wide = float(low[0] + high[0]) / 2, float(high[0] - low[0])
+    if kind in (TriggerKind.MISSING, TriggerKind.RPM):
+        level, hysteresis = middle, 0.15 * wide
+    else:
+        level, hysteresis = (figure - channel.offset) / channel.scale, 0.02 * wide
+    pulses = figure / 60.0
+    if kind == TriggerKind.RPM and live.sheet is not None:
+        stated = live.sheet.of(channel.column)
+        wheel = getattr(stated, "wheel", None) if stated is not None else None
+        pulses *= max(1, wheel.slots - wheel.missing) if wheel is not None and hasattr(wheel, "slots") else 1
+    return Trigger(kind, level, live.sfreq, max(hysteresis, 0.0), times=figure, pulses_a_second=pulses)

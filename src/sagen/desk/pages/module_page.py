@@ -1,0 +1,263 @@
+"""The engine's modules on the bench: codes into the job, live values, and clearing with a question first."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QMessageBox, QPushButton, QVBoxLayout, QWidget
+
+from sagen.casework.module import came_back, frame_words, meaning_of, new_codes, speed_record
+from sagen.desk.actions import Action
+from sagen.desk.at_hand import wired_for
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.errors import SagenError
+from sagen.model.vocabulary import CodeStatus, State
+from sagen.model.words import STATES
+
+SHOWN = (("rpm", "rpm"), ("speed", "km/h"), ("coolant", "°C coolant"), ("intake", "°C intake"))
+EVERY_MS = 400
+ASK = (
+    "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read the codes "
+    "first, and clear only with the engine off."
+)
+
+
+class ModulePage(Page):
+    """Codes of every module that answers, and four live values."""
+
+    name, title = "module", "Module: codes and values"
+    deeds = (
+        Action("Alt+R", "read the codes into the job", lambda page: page.read()),
+        Action("Alt+L", "live values on or off", lambda page: page.live_button.toggle()),
+        Action("Alt+S", "the speed now, while cranking, as evidence", lambda page: page.keep_speed()),
+        Action("Alt+C", "clear the codes", lambda page: page.clear()),
+    )
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell, self.cleared, self._last_rpm = None, None, None
+        self.found = ()
+        self._asking = False
+        self._wired = self._modules = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        head = QHBoxLayout()
+        head.addWidget(Label("Module", name="heading"))
+        self.state = QComboBox()
+        self.state.setAccessibleName("How the machine stands")
+        for one in (State.KEY_ON, State.CRANKING, State.RUNNING):
+            self.state.addItem(STATES[one].capitalize(), one)
+        self.state.currentIndexChanged.connect(lambda _: self._turned())
+        head.addWidget(self.state)
+        self.read_button, self.live_button, self.clear_button = (
+            QPushButton("Read codes"), QPushButton("Live values"), QPushButton("Clear codes"),
+        )  # fmt: skip
+        self.read_button.setObjectName("first")
+        self.read_button.setToolTip("All modules, stored, pending and permanent, onto the trail (Alt+R)")
+        self.read_button.clicked.connect(lambda _=False: self.read())
+        self.live_button.setCheckable(True)
+        self.live_button.setToolTip("Speed, road speed, coolant and intake as the module has them (Alt+L)")
+        self.live_button.toggled.connect(self._polled)
+        self.clear_button.setToolTip("Clear, after a question (Alt+C)")
+        self.clear_button.clicked.connect(lambda _=False: self.clear())
+        for one in (self.read_button, self.live_button, self.clear_button):
+            head.addWidget(one)
+        head.addStretch(1)
+        where, back = QPushButton("Instruments"), QPushButton("Back")
+        where.clicked.connect(lambda _=False: self.shell.choose_instruments())
+        back.clicked.connect(lambda _=False: self.shell.back_to_job())
+        head.addWidget(where)
+        head.addWidget(back)
+        layout.addLayout(head)
+        layout.addLayout(self._values())
+        self.said = Label(
+            "Key on, then read the codes. Nothing is cleared without a question.", name="quiet", wrap=True
+        )
+        layout.addWidget(self.said)
+        self.table = TextTable(("Module", "Code", "Status", "What it says"), "Codes", stretch=3)
+        layout.addWidget(self.table, 1)
+        self.frozen = Label(name="small", wrap=True)
+        layout.addWidget(self.frozen)
+        self.caution = Label(name="caution", wrap=True)
+        layout.addWidget(self.caution)
+        self._timer = QTimer(self, interval=EVERY_MS)
+        self._timer.timeout.connect(self._poll)
+
+    def _values(self) -> QGridLayout:
+        grid = QGridLayout()
+        self.values: dict[str, Label] = {}
+        for column, (name, unit) in enumerate(SHOWN):
+            self.values[name] = Label("–", name="live")
+            grid.addWidget(self.values[name], 0, column)
+            grid.addWidget(Label(unit, name="small"), 1, column)
+            grid.setColumnStretch(column, 1)
+        self.speed_button = QPushButton("Cranking speed onto the trail")
+        self.speed_button.setToolTip(
+            "What the module shows while cranking is evidence: 0 means it sees no pulse (Alt+S)"
+        )
+        self.speed_button.clicked.connect(lambda _=False: self.keep_speed())
+        grid.addWidget(self.speed_button, 0, len(SHOWN))
+        return grid
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        shell.workspace.job_changed.connect(lambda job: self._job_changed(job))
+        self._job_id = shell.workspace.job.id if shell.workspace.job else None
+        self._turned()
+
+    def _job_changed(self, job) -> None:
+        if job is None or job.id != self._job_id:
+            self._job_id = job.id if job else None
+            self.cleared, self.found = None, ()
+            self.table.show_rows([])
+            self.frozen.setText("")
+            self.let_go()
+
+    def let_go(self) -> None:
+        """Leave the bus."""
+        self.live_button.setChecked(False)
+        for one in (self._modules, self._wired):
+            if one is not None:
+                one.close()
+        self._modules = self._wired = None
+
+    def close_down(self) -> None:
+        self.let_go()
+
+    def _turned(self) -> None:
+        from sagen.reason.facts import knowledge
+
+        said, state = knowledge().cautions, self.state.currentData()
+        names = {State.CRANKING: ("cranking", "no_start"), State.RUNNING: ("moving", "hot")}.get(state, ("plug",))
+        self.caution.setText(" ".join(said[one] for one in names))
+        self.speed_button.setEnabled(state == State.CRANKING)
+
+    def _ask(self, question, came) -> None:
+        """Put a question to the modules off this thread, one at a time; the bus is opened with the first."""
+        if self._asking or self.shell.workspace.job is None:
+            return
+        self._asking = True
+        workspace, state = self.shell.workspace, self.state.currentData()
+        job, addresses, name = workspace.job, self.shell.addresses(), workspace.instruments
+
+        def work(_task):
+            if self._wired is None:
+                self._wired = wired_for(addresses, name, job)
+            self._wired.turn(state)
+            if self._modules is None:
+                self._modules = self._wired.modules()
+            return question(self._modules)
+
+        def done(answer) -> None:
+            self._asking = False
+            if workspace.job is not None and workspace.job.id == job.id:
+                came(answer)
+
+        def failed(why: str) -> None:
+            self._asking = False
+            self.live_button.setChecked(False)
+            self.said.setText(why[:1].upper() + why[1:])
+
+        workspace.work.ask(work, done=done, failed=failed, writes=True)
+
+    # codes ----------------------------------------------------------------------------------
+
+    def read(self) -> None:
+        """Read the codes of every module onto the trail."""
+        self.said.setText("Reading codes.")
+        self._ask(lambda modules: (modules.codes(), dict(modules.refused)), self._read)
+
+    def _read(self, answer) -> None:
+        self.found, refused = answer
+        workspace = self.shell.workspace
+        added = new_codes(workspace.job, self.found)
+        back = ()
+        if self.cleared is not None:
+            codes, when = self.cleared
+            back = came_back(codes, self.found, time.monotonic() - when)
+            if back:
+                self.cleared = None
+        for one in (*added, *back):
+            workspace.add(one)
+        rows = [
+            ((module.module, code, str(status), meaning_of(code) or "a maker's own code"),
+             "bad" if status != CodeStatus.PENDING else "", code)
+            for module in self.found for code, status in module.codes
+        ]  # fmt: skip
+        self.table.show_rows(rows)
+        self.frozen.setText("  ".join(f"{one.module}, {frame_words(one.frozen)}." for one in self.found if one.frozen))
+        told = [f"{len(rows)} codes of {len(self.found)} module{'s' * (len(self.found) != 1)}" if rows else "No codes"]
+        told.append(f"{len(added)} entries onto the trail" if added else "nothing new for the trail")
+        told += [f"{what}: {why}" for what, why in refused.items()]
+        told += [one.text for one in back if hasattr(one, "text")]
+        self.said.setText("; ".join(told)[:400])
+
+    def clear(self) -> None:
+        """Clear the codes after a question; what comes back afterwards is entered with when."""
+        asked = QMessageBox(QMessageBox.Icon.Question, "Clear codes", ASK, parent=self)
+        yes = asked.addButton("Clear", QMessageBox.ButtonRole.AcceptRole)
+        asked.setDefaultButton(asked.addButton("Leave them", QMessageBox.ButtonRole.RejectRole))
+        asked.exec()
+        if asked.clickedButton() is not yes:
+            return
+        there = [code for module in self.found for code, _ in module.codes]
+
+        def question(modules):
+            codes = there or [code for module in modules.codes() for code, _ in module.codes]
+            return modules.clear(), codes
+
+        self._ask(question, self._cleared)
+
+    def _cleared(self, answer) -> None:
+        modules, codes = answer
+        self.cleared = (tuple(codes), time.monotonic())
+        self.table.show_rows([])
+        self.frozen.setText("")
+        self.said.setText(f"Cleared: {', '.join(modules)}. Read again to see what comes back.")
+
+    # live values ----------------------------------------------------------------------------
+
+    def _polled(self, on: bool) -> None:
+        if on:
+            self._poll()
+            self._timer.start()
+        else:
+            self._timer.stop()
+
+    def _poll(self) -> None:
+        def question(modules):
+            found = {}
+            for name, _ in SHOWN:
+                try:
+                    found[name] = modules.live(name)
+                except SagenError as error:
+                    if name == "rpm":
+                        raise
+                    found[name] = str(error)
+            return found
+
+        self._ask(question, self._show_values)
+
+    def _show_values(self, found) -> None:
+        for name, one in found.items():
+            self.values[name].setText("–" if isinstance(one, str) else f"{one.value:,.0f}")
+        self._last_rpm = found["rpm"]
+
+    def keep_speed(self) -> None:
+        """The speed that the module shows while cranking, onto the trail."""
+        state = self.state.currentData()
+        if state != State.CRANKING:
+            self.said.setText("Choose cranking, and let it crank while the speed is read.")
+            return
+
+        def came(value) -> None:
+            record = speed_record(value, state)
+            self.values["rpm"].setText(f"{value.value:,.0f}")
+            self.shell.workspace.add(record)
+            self.said.setText(f"The module shows {value.value:,.0f} rpm while cranking: onto the trail.")
+
+        self._ask(lambda modules: modules.live("rpm"), came)

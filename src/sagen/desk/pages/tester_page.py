@@ -1,0 +1,262 @@
+"""A sensor in the hand: a guided card with feed, resistor, leads and a count; and its twin at the harness."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from sagen.casework.bench_test import (
+    LEAST_PASSES,
+    MOST_PASSES,
+    PASSES,
+    WAYS,
+    bench_records,
+    pulsed_records,
+    refusal,
+    wiring,
+)
+from sagen.desk.actions import Action
+from sagen.desk.at_hand import wired_for
+from sagen.desk.look.plain import Label
+from sagen.desk.pages import Page
+from sagen.desk.tables import TextTable
+from sagen.model.errors import SagenError
+
+STEPS = (
+    "Feed and resistor as below. Hold the tip clear of metal: the output stands at the feed.",
+    "Pass a steel blade before the tip, as near as the gap in the machine, and away again. Count what lights or moves.",
+    "Do the old part first, then the new one before it is fitted.",
+)
+COUNT_MS = 200
+
+
+class TesterPage(Page):
+    """The card, the count, and what it comes to."""
+
+    name, title = "tester", "Sensor in the hand"
+    deeds = (
+        Action("Alt+O", "put the count on the trail: this machine's part", lambda page: page.keep(False)),
+        Action("Alt+N", "put the count on the trail: a new part", lambda page: page.keep(True)),
+        Action("Alt+R", "count with the recorder on or off", lambda page: page.count_button.toggle()),
+        Action("Alt+S", "the module counted the pulses", lambda page: page.pulsed(True)),
+        Action("Alt+D", "the module counted none", lambda page: page.pulsed(False)),
+    )
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell, self._live, self._wired = None, None, None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        head = QHBoxLayout()
+        head.addWidget(Label("Sensor in the hand", name="heading"), 1)
+        back = QPushButton("Back")
+        back.clicked.connect(lambda _=False: self.shell.back_to_job())
+        head.addWidget(back)
+        layout.addLayout(head)
+        self.why = Label(name="caution", wrap=True)
+        layout.addWidget(self.why)
+        self.card = QWidget()
+        inside = QVBoxLayout(self.card)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(6)
+        for number, words in enumerate(STEPS, start=1):
+            inside.addWidget(Label(f"{number}  {words}", wrap=True))
+        self.leads = TextTable(("Sensor", "goes to"), "Leads", stretch=1)
+        self.leads.setMaximumHeight(150)
+        inside.addWidget(self.leads)
+        inside.addLayout(self._count())
+        layout.addWidget(self.card)
+        layout.addWidget(Label("THE HARNESS, WITHOUT THE SENSOR", name="over"))
+        self.harness = Label(name="", wrap=True)
+        layout.addWidget(self.harness)
+        self.harness_caution = Label(name="caution", wrap=True)
+        layout.addWidget(self.harness_caution)
+        row = QHBoxLayout()
+        self.counted_button, self.not_button = QPushButton("The module shows a speed"), QPushButton("It shows none")
+        self.read_button = QPushButton("Read it now")
+        self.read_button.setToolTip("Ask the module for its rpm while the wire is pulsed")
+        self.counted_button.setToolTip("Wire and module are sound then (Alt+S)")
+        self.not_button.setToolTip("Wire or module (Alt+D)")
+        self.counted_button.clicked.connect(lambda _=False: self.pulsed(True))
+        self.not_button.clicked.connect(lambda _=False: self.pulsed(False))
+        self.read_button.clicked.connect(lambda _=False: self.read_module())
+        for one in (self.read_button, self.counted_button, self.not_button):
+            row.addWidget(one)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.said = Label(name="strong", wrap=True)
+        layout.addWidget(self.said)
+        layout.addStretch(1)
+        self._timer = QTimer(self, interval=COUNT_MS)
+        self._timer.timeout.connect(self._counting)
+
+    def _count(self) -> QFormLayout:
+        form = QFormLayout()
+        self.passes, self.counted, self.way = QSpinBox(), QSpinBox(), QComboBox()
+        self.passes.setRange(LEAST_PASSES, MOST_PASSES)
+        self.passes.setValue(PASSES)
+        self.counted.setRange(-1, 10 * MOST_PASSES)
+        self.counted.setSpecialValueText("not counted yet")
+        self.counted.setValue(-1)
+        for one, words in WAYS.items():
+            self.way.addItem(words.capitalize(), one)
+        form.addRow("Passes", self.passes)
+        form.addRow("Counted", self.counted)
+        form.addRow("How", self.way)
+        row = QHBoxLayout()
+        self.count_button, self.old_button, self.new_button = (
+            QPushButton("Count with the recorder"), QPushButton("This machine's part"), QPushButton("A new part"),
+        )  # fmt: skip
+        self.count_button.setCheckable(True)
+        self.count_button.setToolTip("Its first channel at the signal pin (Alt+R)")
+        self.count_button.toggled.connect(self._recorder)
+        self.old_button.setObjectName("first")
+        self.old_button.setToolTip("The count goes on the trail as evidence (Alt+O)")
+        self.new_button.setToolTip("Told on the trail; it says nothing of what was wrong (Alt+N)")
+        self.old_button.clicked.connect(lambda _=False: self.keep(False))
+        self.new_button.clicked.connect(lambda _=False: self.keep(True))
+        for one in (self.count_button, self.old_button, self.new_button):
+            row.addWidget(one)
+        row.addStretch(1)
+        form.addRow("", row)
+        return form
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        shell.workspace.job_changed.connect(lambda _: self.show_job())
+
+    def settle(self) -> None:
+        self.show_job()
+        self.counted.setFocus()
+
+    def close_down(self) -> None:
+        self.count_button.setChecked(False)
+
+    def show_job(self) -> None:
+        """The card of the circuit that is worked on."""
+        from sagen.reason.facts import knowledge
+        from sagen.reason.several import circuits_of
+
+        job = self.shell.workspace.job
+        if job is None:
+            return
+        circuits = circuits_of(job.records())
+        self.circuit = self.shell.workspace.circuit
+        self.spec = circuits.get(self.circuit, next(iter(circuits.values())))
+        why = refusal(self.spec)
+        said = knowledge().cautions
+        self.why.setText(why or said["plug"])
+        self.card.setVisible(not why)
+        for one in (self.counted_button, self.not_button, self.read_button):
+            one.setEnabled(not why)
+        check = knowledge().check("pulse_the_signal_wire")
+        self.harness.setText(check.text if not why else "Not for this sensor: its module waits for another signal.")
+        self.harness_caution.setText(" ".join(check.cautions))
+        self.harness_caution.setVisible(not why)
+        self.leads.show_rows([((pin, to), "", pin) for pin, to in wiring(self.spec).leads])
+
+    def keep(self, new_part: bool) -> None:
+        """Put the count on the trail."""
+        if refusal(self.spec):
+            return
+        if self.counted.value() < 0:
+            self.said.setText("State how many were counted first.")
+            return
+        try:
+            made = bench_records(
+                self.passes.value(), self.counted.value(), way=self.way.currentData(), new_part=new_part
+            )
+        except ValueError as error:
+            self.said.setText(str(error))
+            return
+        self.count_button.setChecked(False)
+        self._add(made)
+        self.counted.setValue(-1)
+
+    def _add(self, records) -> None:
+        for one in records:
+            self.shell.workspace.add(replace(one, circuit=self.circuit))
+        if records:
+            self.said.setText(records[-1].text + " On the trail.")
+
+    def pulsed(self, counted: bool) -> None:
+        """Whether the module counted while the wire was pulsed."""
+        if not refusal(self.spec):
+            self._add(pulsed_records(counted))
+
+    def read_module(self) -> None:
+        """Ask the module for its speed while the wire is pulsed."""
+        workspace = self.shell.workspace
+        job, addresses, name = workspace.job, self.shell.addresses(), workspace.instruments
+
+        def work(_task):
+            wired = wired_for(addresses, name, job)
+            try:
+                modules = wired.modules()
+                try:
+                    return modules.live("rpm").value
+                finally:
+                    modules.close()
+            finally:
+                wired.close()
+
+        def came(rpm: float) -> None:
+            self.said.setText(f"The module shows {rpm:,.0f} rpm: press which it is.")
+
+        workspace.work.ask(work, done=came, failed=self.said.setText, writes=True)
+
+    # counting -------------------------------------------------------------------------------
+
+    def _recorder(self, on: bool) -> None:
+        if not on:
+            self._timer.stop()
+            for one in (self._live, self._wired):
+                if one is not None:
+                    (one.stop if one is self._live else one.close)()
+            if self._live is not None:
+                self._live.recorder.close()
+            self._live = self._wired = None
+            return
+        workspace = self.shell.workspace
+        job, addresses, name = workspace.job, self.shell.addresses(), workspace.instruments
+
+        def work(_task):
+            from sagen.casework.live import Live
+
+            wired = wired_for(addresses, name, job)
+            try:
+                return wired, Live(wired.recorder(), "hand.npz", keep=False)
+            except SagenError:
+                wired.close()
+                raise
+
+        def came(opened) -> None:
+            self._wired, self._live = opened
+            if not self.count_button.isChecked():
+                self._recorder(False)
+                return
+            self._live.start()
+            self.counted.setValue(0)
+            self.way.setCurrentIndex(self.way.findData("recorder"))
+            self._timer.start()
+
+        def failed(why: str) -> None:
+            self.count_button.setChecked(False)
+            self.said.setText(why)
+
+        workspace.work.ask(work, done=came, failed=failed, writes=True)
+
+    def _counting(self) -> None:
+        from sagen.desk.pages.live_page import live_trigger
+        from sagen.signal.trigger import TriggerKind
+
+        live = self._live
+        if live is None or live.samples < live.sfreq / 2:
+            return
+        if live.trigger is None:
+            middle = self.spec.pull_up or self.spec.supply or 5.0
+            live.set_trigger(0, live_trigger(live, 0, TriggerKind.FALL, middle / 2))
+        self.counted.setValue(min(live.times_fired, self.counted.maximum()))

@@ -1,0 +1,416 @@
+"""Probe mode: the whole window for one step at a time, readable from the engine bay, worked by a foot or by nothing at all."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import (
+    QFormLayout,
+    QHBoxLayout,
+    QKeySequenceEdit,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.casework.judging import BY_MODEL, card_circuit, judged_reading
+from sagen.casework.kept import card_of
+from sagen.casework.probing import Step, probe_steps
+from sagen.desk.at_hand import wired_for
+from sagen.desk.ear import Ear
+from sagen.desk.forms import Form
+from sagen.desk.look import theme
+from sagen.desk.look.plain import Label
+from sagen.desk.pages.circuit_view import CircuitView
+from sagen.meter.steady import Steady
+from sagen.model.errors import SagenError
+from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
+from sagen.model.vocabulary import Judged, Quantity
+from sagen.model.words import JUDGED
+
+SHOWN_MS = 1400  #: a verdict stays in sight so long before the next step comes by itself
+#: what a foot switch or a remote does, and with which key at first
+DEEDS = {
+    "take": ("Take the reading", "Space"), "next": ("Next step", "PgDown"), "before": ("Step before", "PgUp"),
+}  # fmt: skip
+OVER_RANGE_WORDS = ("OL", "O.L", "0L")
+
+
+class ProbeKeysForm(Form):
+    """Which keys a foot switch or a remote sends."""
+
+    def __init__(self, keys: dict[str, str], parent: QWidget | None = None):
+        super().__init__("Keys of probe mode", "Use these", parent)
+        self.fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
+        self.edits = {}
+        for name, (words, _) in DEEDS.items():
+            edit = self.add(words, QKeySequenceEdit(QKeySequence(keys[name])))
+            edit.setMaximumSequenceLength(1)
+            self.edits[name] = edit
+
+    def answer(self) -> dict[str, str]:
+        return {name: one.keySequence().toString() for name, one in self.edits.items()}
+
+
+class FigureLine(QLineEdit):
+    """Takes figures; keys that a foot switch sends go on to the window."""
+
+    def keyPressEvent(self, event) -> None:
+        if self.window().deed_of(event):
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
+
+
+class ProbeWindow(QWidget):
+    """A window of its own over the whole screen. Readings go on the trail of the open job as they are taken."""
+
+    def __init__(self, shell):
+        super().__init__(None, Qt.WindowType.Window)
+        self.shell, self.ear = shell, Ear(self)
+        self.steps: tuple[Step, ...] = ()
+        self.at, self.taken, self._gone = 0, {}, False
+        self._wired = self._meter = None
+        self._reading_at, self._steady, self._waits = False, Steady(), False
+        self._last: tuple[float, bool] | None = None
+        settings = shell.settings
+        self.keys = {name: str(settings.value(f"probe/{name}", key)) for name, (_, key) in DEEDS.items()}
+        self.ear.volume = int(settings.value("live/volume", 60)) / 100
+        self.ear.muted = str(settings.value("live/tones", "on")) != "on"
+        self.setWindowTitle("Probe mode \u2013 Sagen")
+        self.setObjectName("pane")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.resize(shell.size())
+        self._build()
+        self._advance = QTimer(self, singleShot=True, interval=SHOWN_MS)
+        self._advance.timeout.connect(lambda: self.go(1))
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 16, 24, 16)
+        layout.setSpacing(8)
+        head = QHBoxLayout()
+        self.count = Label(name="heading")
+        head.addWidget(self.count, 1)
+        self.source = Label(name="quiet")
+        head.addWidget(self.source)
+        for words, tip, action in (
+            ("Keys", "Which keys a foot switch or a remote sends", self.choose_keys),
+            ("Before", "", lambda: self.go(-1)), ("Next", "Without a reading", lambda: self.go(1)),
+            ("Close", "Esc", self.close),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.setToolTip(tip)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, action=action: action())
+            head.addWidget(button)
+        layout.addLayout(head)
+        self.where, self.what = Label(name="far", wrap=True), Label(name="near", wrap=True)
+        layout.addWidget(self.where)
+        layout.addWidget(self.what)
+        row = QHBoxLayout()
+        row.setSpacing(20)
+        self.view = CircuitView()
+        self.view.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.view.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row.addWidget(self.view, 3)
+        side = QVBoxLayout()
+        side.addStretch(1)
+        self.expect, self.value, self.verdict = Label(name="near", wrap=True), Label(name="probe"), Label(name="far")
+        self.value.setAccessibleName("Reading")
+        self.value.setMinimumWidth(430)
+        for one in (self.expect, self.value, self.verdict):
+            side.addWidget(one)
+        self.line = FigureLine()
+        self.line.setPlaceholderText("type what the meter shows, Enter")
+        self.line.setAccessibleName("Reading, typed")
+        self.line.setFont(theme.font(20))
+        self.line.textChanged.connect(self._typed)
+        side.addWidget(self.line)
+        side.addStretch(1)
+        row.addLayout(side, 2)
+        layout.addLayout(row, 1)
+        self.mind = Label(name="caution", wrap=True)
+        layout.addWidget(self.mind)
+
+    # beginning and end ----------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """Gather the steps off this thread, and the meter, where one is at hand."""
+        workspace = self.shell.workspace
+        job, name, addresses = workspace.job, workspace.instruments, self.shell.addresses()
+        circuit = workspace.circuit
+        self.count.setText("Gathering the steps.")
+        self.showMaximized()
+
+        def work(_task):
+            from sagen.reason.several import circuits_of
+
+            circuits = circuits_of(job.records())
+            which = circuit if circuit in circuits else next(iter(circuits))
+            card = card_of(job)
+            steps = probe_steps(circuits[which], card, which)
+            try:
+                wired = wired_for(addresses, name, job)
+            except SagenError:
+                return which, circuits[which], card, steps, None, None, ""
+            try:
+                return which, circuits[which], card, steps, wired, wired.meter(), ""
+            except SagenError as error:
+                wired.close()
+                return which, circuits[which], card, steps, None, None, str(error)
+
+        def came(found) -> None:
+            self.name, self.spec, self.card, self.steps, self._wired, self._meter, why = found
+            if self._gone:
+                self._let_go()
+                return
+            self.source.setText(
+                f"{self._meter.link.address}: what stays steady is taken by itself"
+                if self._meter
+                else why or "No meter on the wire"
+            )
+            self.view.show_circuit(self.spec, {}, card_circuit(self.card, self.name, self.spec))
+            self.job_id = job.id
+            self.show_step()
+
+        workspace.work.ask(work, done=came, failed=self.count.setText, writes=True)
+
+    def _let_go(self) -> None:
+        for one in (self._meter, self._wired):
+            if one is not None:
+                one.close()
+        self._meter = self._wired = None
+
+    def closeEvent(self, event) -> None:
+        self._gone = True
+        self._advance.stop()
+        if not self._reading_at:
+            self._let_go()
+        self.ear.close()
+        event.accept()
+
+    # steps ----------------------------------------------------------------------------------
+
+    @property
+    def step(self) -> Step | None:
+        return self.steps[self.at] if 0 <= self.at < len(self.steps) else None
+
+    def go(self, by: int) -> None:
+        """Another step; past the last one, what came of all."""
+        self._advance.stop()
+        self.at = max(0, min(self.at + by, len(self.steps)))
+        self.show_step()
+
+    def show_step(self) -> None:
+        step, number = self.step, len(self.steps)
+        self._verdict("", "")
+        self.line.clear()
+        self._last = None
+        if step is None:
+            self._finished()
+            return
+        self.count.setText(f"Step {self.at + 1} of {number}")
+        self.where.setText(step.where)
+        self.what.setText(step.text)
+        self.expect.setText(f"Sound: {step.expect}")
+        self.value.setText("–")
+        self.mind.setText("Mind: " + " ".join(step.cautions) if step.cautions else "")
+        self.mind.setVisible(bool(step.cautions))
+        self.view.choose(step.point)
+        done = self.taken.get(self.at)
+        if done is not None:
+            self._show_taken(done)
+        self.line.setVisible(True)
+        self.line.setFocus()
+        before, self._steady = self._steady, Steady(str(step.quantity))
+        # Where the leads are moved by hand the reading of the step before must be left first.
+        self._steady._taken = before._taken if self._meter is not None and not self._meter.profile.do.point else None
+        self._waits = done is not None
+        self._ask_meter()
+
+    def _finished(self) -> None:
+        out = [one for one in self.taken.values() if one.judged == Judged.OUTSIDE]
+        self.count.setText("Every step is through" if self.steps else "There is nothing to measure on this circuit")
+        told = f"{len(self.taken)} readings are on the trail" if self.taken else "No reading was taken"
+        self.where.setText(told + (f", {len(out)} outside." if out else "."))
+        self.what.setText("Close with Esc: the suspects are weighed anew.")
+        self.expect.setText("")
+        self.value.setText("")
+        self.mind.hide()
+        self.line.hide()
+
+    # the meter ------------------------------------------------------------------------------
+
+    def _ask_meter(self) -> None:
+        if self._meter is None or self._reading_at or self._gone or self.step is None:
+            return
+        self._reading_at, step, meter = True, self.step, self._meter
+
+        def came(taken) -> None:
+            self._reading_at = False
+            if self._gone:
+                self._let_go()
+            elif self.step is step:
+                self._show_reading(taken)
+                QTimer.singleShot(60, self, self._ask_meter)
+            else:
+                self._ask_meter()
+
+        def failed(why: str) -> None:
+            self._reading_at = False
+            if self._gone:
+                self._let_go()
+                return
+            self.source.setText(f"{why[:100]}; type the reading, or it goes on when the meter is back")
+            QTimer.singleShot(1500, self, self._meter_back)
+
+        self.shell.workspace.work.ask(
+            lambda _task: meter.read(step.point, step.state), done=came, failed=failed, writes=True
+        )
+
+    def _meter_back(self) -> None:
+        if self._meter is None or self._gone:
+            return
+        meter = self._meter
+
+        def done(_) -> None:
+            self.source.setText(f"{meter.link.address}: back again")
+            self._ask_meter()
+
+        def failed(_why: str) -> None:
+            if not self._gone:
+                QTimer.singleShot(1500, self, self._meter_back)
+
+        self.shell.workspace.work.ask(lambda _task: meter.link.open(), done=done, failed=failed, writes=True)
+
+    def _show_reading(self, taken) -> None:
+        if self._waits or self.line.text():
+            return
+        self._last = (taken.value, taken.over_range)
+        self.value.setText(said(taken.value, self.step.quantity, taken.over_range))
+        steady = self._steady.feed(min(taken.value, OVER_RANGE_OHM), time.monotonic())
+        if steady is not None:
+            self._take(steady, taken.over_range)
+
+    # taking ---------------------------------------------------------------------------------
+
+    def take(self) -> None:
+        """Take what the meter shows now, or what was typed; after a verdict: the next step."""
+        if self._advance.isActive() or self.at in self.taken:
+            self.go(1)
+        elif self.line.text().strip():
+            self.take_typed()
+        elif self._last is not None:
+            self._take(*self._last)
+
+    def take_typed(self) -> None:
+        text = self.line.text().strip()
+        if not text and self.at in self.taken:
+            self.go(1)
+        if not text or self.step is None:
+            return
+        if text.upper() in OVER_RANGE_WORDS and self.step.quantity == Quantity.OHMS:
+            self._take(OVER_RANGE_OHM, True)
+            return
+        try:
+            value = float(text.replace(",", "."))
+            if (
+                not (0 if self.step.quantity == Quantity.OHMS else -60)
+                <= value
+                <= (1e8 if self.step.quantity == Quantity.OHMS else 60)
+            ):
+                raise ValueError
+        except ValueError:
+            self._verdict("", f"'{text[:16]}' is no reading of this point")
+            return
+        self._take(value, False, text)
+
+    def _take(self, value: float, over: bool, typed: str = "") -> None:
+        step, at = self.step, self.at
+        if step is None:
+            return
+        unit = "Ω" if step.quantity == Quantity.OHMS else "V"
+        shown = "over range" if over else f"{typed or f'{value:.4g}'} {unit}"
+        entry = ReadingEntry(
+            step.quantity, step.point, step.state, OVER_RANGE_OHM if over else value, shown=shown, circuit=self.name
+        )
+        self._waits = True
+        spec, card = self.spec, self.card
+
+        def judged(made: ReadingEntry) -> None:
+            workspace = self.shell.workspace
+            if workspace.job is None or workspace.job.id != self.job_id:
+                return
+            workspace.add(made)
+            self.taken[at] = made
+            if self._gone or self.at != at:
+                return
+            self._show_taken(made)
+            self.ear.say("outside" if made.judged == Judged.OUTSIDE else "inside")
+            self._advance.start()
+
+        self.shell.workspace.work.ask(
+            lambda _task: judged_reading(entry, spec, card), done=judged, failed=lambda _why: judged(entry), writes=True
+        )
+
+    def _show_taken(self, made: ReadingEntry) -> None:
+        self.value.setText(said(made.value, made.reading, made.shown == "over range"))
+        if made.judged is None:
+            self._verdict("", "Taken")
+            return
+        words = JUDGED[made.judged]
+        by = " by the model" if made.against == BY_MODEL else f" by {made.against}" if made.against else ""
+        self._verdict(str(made.judged), words[:1].upper() + words[1:] + by)
+
+    def _verdict(self, verdict: str, words: str) -> None:
+        self.verdict.setText(words)
+        for one in (self.value, self.verdict):
+            one.setProperty("verdict", verdict)
+            one.style().unpolish(one)
+            one.style().polish(one)
+
+    def _typed(self) -> None:
+        if self.line.text():
+            self.value.setText(self.line.text()[:9])
+
+    # keys -----------------------------------------------------------------------------------
+
+    def choose_keys(self) -> None:
+        """Which keys a foot switch or a remote sends; remembered."""
+        form = ProbeKeysForm(self.keys, self)
+        if form.exec():
+            self.keys = form.answer()
+            for name, key in self.keys.items():
+                self.shell.settings.setValue(f"probe/{name}", key)
+
+    def deed_of(self, event) -> str:
+        """What a key does; "" for none of ours."""
+        pressed = QKeySequence(event.keyCombination()).toString()
+        return next((name for name, key in self.keys.items() if key and key == pressed), "")
+
+    def keyPressEvent(self, event) -> None:
+        deed = self.deed_of(event)
+        if deed:
+            {"take": self.take, "next": lambda: self.go(1), "before": lambda: self.go(-1)}[deed]()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.close()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.take()
+        else:
+            super().keyPressEvent(event)
+
+
+def said(value: float, quantity: str, over: bool) -> str:
+    """A reading as it stands large on the screen."""
+    if over:
+        return "OL"
+    if quantity == Quantity.OHMS:
+        return (
+            f"{value / 1e6:.3g} MΩ" if value >= 1e6 else f"{value / 1e3:.4g} kΩ" if value >= 1e3 else f"{value:.4g} Ω"
+        )
+    return f"{1e3 * value:.0f} mV" if abs(value) < 0.1 else f"{value:.2f} V"
