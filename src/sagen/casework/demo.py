@@ -100,6 +100,7 @@ class DemoJob:
     cylinders: int
     #: records and DemoCaptures, oldest first
     trail: tuple[Record | DemoCapture, ...] = field(default=())
+    faults: tuple[tuple[str, float], ...] = ()  #: of the machine that stands in for it, where no capture tells
 
 
 _FELL = CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="44-2")
@@ -122,6 +123,7 @@ def _tapped(name: str, place: str, connection: Connection, again: int, faults=_W
     )  # fmt: skip
 
 
+_HERON = CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="30-1")
 _MARLIN = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="46")
 
 _TERN = CircuitSpec(role="cam", sensor="hall", bank=1, supply=12.0, pull_up=5.0)
@@ -178,6 +180,16 @@ JOBS = (
             ComplaintEntry("lamp_only"),
             NoteEntry("Came in on its own wheels. Nothing measured yet."),
         ),
+    ),
+    DemoJob(
+        "Wexcombe Heron 1.6", "Saltmarsh Deliveries", 4,
+        (
+            ComplaintEntry("stalls"),
+            CodeEntry("P0335"),
+            CircuitEntry(_HERON),
+            NoteEntry("Dies over the level crossing, starts again at once. Nothing to see when it stands still."),
+        ),
+        (("wire breaks when wiggled", 0.8),),
     ),
     DemoJob(
         "Marrick Marlin estate", "Halloran Rural Post", 4,
@@ -285,7 +297,9 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
     """
     told = next((one for one in JOBS if one.machine == job.machine), None)
     made = next((one for one in told.trail if isinstance(one, DemoCapture)), None) if told else None
-    if made is not None:
+    if told is not None and told.faults:
+        faults = tuple((fault_called(name).slug, severity) for name, severity in told.faults)
+    elif made is not None:
         faults = tuple((fault_called(name).slug, severity) for name, severity in made.faults)
     else:
         rng = np.random.default_rng([job.id, 41])

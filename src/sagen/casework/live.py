@@ -66,7 +66,8 @@ def verdict_of(capture: Capture, sheet: Sheet | None, until_s: float) -> Verdict
         share = reading.low_share()
         duty = float(np.nanmedian(share[np.isfinite(share)])) if np.isfinite(share).any() else None
     grave = [one for one in done.findings if one.severity >= 0.2]
-    said = " ".join(one.text for one in grave[:2]) or "Nothing wrong is seen in the last seconds."
+    said = grave[0].text if grave else "Nothing wrong is seen in the last seconds."
+    said += f" And {len(grave) - 1} more." if len(grave) > 1 else ""
     lost = any(str(one.kind) in ("no_signal", "dropout", "supply_loss", "ground_lift") for one in done.findings)
     return Verdict(done, until_s, said, speed["median"] if speed else None, levels, duty, lost)
 
@@ -90,6 +91,18 @@ def _in_state(sheet: Sheet, state: str | None) -> Sheet:
     if state is None:
         return sheet
     return sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"state": state})})
+
+
+def with_role(sheet: Sheet | None, column: str, role: Role, stated: Sheet | None = None) -> Sheet:
+    """A sheet in which a channel has a role. A circuit's own keeps what `stated` says of the sensor; raises SheetError where
+    what is left describes no circuit."""
+    data = sheet.model_dump(exclude_none=True) if sheet is not None else {"channel": []}
+    rows = [one for one in data["channel"] if one["column"] != column]
+    known = next((one for one in (stated or sheet).channel if one.role == role), None) if (stated or sheet) else None
+    row = known.model_dump(exclude_none=True) if known is not None else {}
+    if role != Role.OTHER:
+        rows.append(row | {"column": column, "role": str(role)})
+    return Sheet.from_data(data | {"channel": rows}, where="live")
 
 
 @dataclass
@@ -152,6 +165,11 @@ class Live:
         self.recorder.stop()
         if self._thread is not None:
             self._thread.join(3.0)
+
+    def describe(self, sheet: Sheet) -> None:
+        """What the channels are, from now on."""
+        with self._lock:
+            self.sheet, self.hunter.sheet, self._watches = sheet, sheet, {}
 
     def mark(self, words: str) -> None:
         """Set a mark now: "moved plug", "loaded"."""

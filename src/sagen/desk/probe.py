@@ -134,7 +134,7 @@ class ProbeWindow(QWidget):
         side.addStretch(1)
         row.addLayout(side, 2)
         layout.addLayout(row, 1)
-        self.mind = Label(name="caution", wrap=True)
+        self.mind = Label(name="mind", wrap=True)
         layout.addWidget(self.mind)
 
     # beginning and end ----------------------------------------------------------------------

@@ -20,6 +20,7 @@ from sagen.machine.record import record
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.errors import SagenError
 from sagen.model.vocabulary import METER_STATES, OHM_POINTS, RECORDED_STATES, Point, State
+from sagen.signal.trigger import Trigger, TriggerKind
 
 #: how a stand-in may misbehave
 MISBEHAVIOURS = ("late", "garbled", "cut", "wrong_length", "silent", "identity", "gaps", "vanish")
@@ -62,6 +63,7 @@ class Bench:
         if not self.names:
             self.names = tuple(one.column for one in capture.channels)
             self.scales = tuple(max(float(np.abs(row).max()) * 1.3, 1.0) / COUNTS for row in volts)
+        volts = volts[:, whole_turns(volts[0], self.rate)]
         counts = np.clip(np.round(volts / np.array(self.scales)[:, None]), -32_768, 32_767).astype("<i2")
         self.waiting.append(counts)
         self.made += counts.shape[1]
@@ -102,6 +104,19 @@ class Bench:
         while self.made - self.given < count:
             self._more()
         self._take(count)
+
+
+def whole_turns(row: np.ndarray, rate: float) -> slice:
+    """The part of a piece from its first reference gap to its last, so that pieces laid end to end go on as one shaft; all
+    of it where no pulse is seen."""
+    low, high = np.percentile(row, [1, 99])
+    falls = np.array(Trigger(TriggerKind.FALL, 0.5 * (low + high), rate, 0.15 * (high - low)).feed(row))
+    if len(falls) < 4:
+        return slice(None)
+    times = np.diff(falls) / np.median(np.diff(falls))
+    after_gap = falls[1:][(times > 1.5) & (times < 4.5)]
+    ends = after_gap if len(after_gap) > 1 else falls
+    return slice(int(ends[0]), int(ends[-1]))
 
 
 class _Server(socketserver.ThreadingTCPServer):

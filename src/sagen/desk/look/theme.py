@@ -171,6 +171,7 @@ QLabel#probe { font-family: "B612 Mono"; font-size: 60pt; font-weight: 700; }
 QLabel#probe[verdict="inside"], QLabel#far[verdict="inside"] { color: %(sound)s; }
 QLabel#probe[verdict="outside"], QLabel#far[verdict="outside"] { color: %(mark)s; }
 QLabel#far { font-size: 20pt; font-weight: 700; }
+QLabel#mind { background: %(raised)s; border-left: 5px solid %(mark)s; padding: 5px 10px; font-size: 14pt; }
 QLabel#near { font-size: 15pt; }
 QLabel#heading { font-size: 12.5pt; font-weight: 700; }
 QLabel#over { color: %(quiet)s; font-size: 9pt; font-weight: 700; letter-spacing: 1px; }

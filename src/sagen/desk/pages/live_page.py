@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.casework.live import Live, Verdict, sheet_for
+from sagen.casework.live import Live, Verdict, sheet_for, with_role
 from sagen.desk.actions import Action, Hint
 from sagen.desk.ear import Ear
 from sagen.desk.lenses.live_strip import LiveStrip
@@ -29,14 +29,17 @@ from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.model.errors import SagenError
 from sagen.model.trail import NoteEntry
-from sagen.model.vocabulary import STARTING, State
-from sagen.model.words import STATES
+from sagen.model.vocabulary import ROTATING_ROLES, STARTING, Role, State
+from sagen.model.words import ROLES, STATES
 from sagen.signal.trigger import Trigger, TriggerKind
 
 #: time bases, s
 SPANS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0, 600.0)
 RANGES = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
 LIVE_STATES = (State.CRANKING, State.RUNNING, State.WIGGLE)
+#: what a channel can be said to be, live
+RAILS = (Role.SUPPLY, Role.GROUND)
+ROLES_HERE = (Role.OTHER, *ROTATING_ROLES, *RAILS)
 #: trigger kinds: words, what its figure is, the figure at first
 TRIGGERS = {
     TriggerKind.RISE: ("rises past", "V", "2.5"), TriggerKind.FALL: ("falls past", "V", "2.5"),
@@ -73,6 +76,7 @@ class LivePage(Page):
         self.shell, self.live, self.wired = None, None, None
         self.ear = Ear(self)
         self._job_id: int | None = None
+        self._stated = None
         self._looking, self._due, self._heard, self._told, self._counting = None, 0.0, 0, 0, 0
         self.verdict: Verdict | None = None
         layout = QVBoxLayout(self)
@@ -118,6 +122,7 @@ class LivePage(Page):
         row.addWidget(Label("Live", name="heading"))
         self.state = QComboBox()
         self.state.setAccessibleName("How the machine stands")
+        self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         for one in LIVE_STATES:
             self.state.addItem(STATES[one].capitalize(), one)
         self.state.currentIndexChanged.connect(lambda _: self._cautions())
@@ -161,19 +166,22 @@ class LivePage(Page):
     def _settings(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(5)
-        self.span, self.channel, self.range = QComboBox(), QComboBox(), QComboBox()
+        self.span, self.channel, self.range, self.role = QComboBox(), QComboBox(), QComboBox(), QComboBox()
         self.kind, self.level, self.unit = QComboBox(), QLineEdit(), Label("V", name="small")
         for one in SPANS:
             self.span.addItem(span_words(one), one)
         self.span.setCurrentIndex(SPANS.index(1.0))
         self.span.currentIndexChanged.connect(lambda _: self._spanned())
-        self.range.addItem("fits itself", 0.0)
+        self.range.addItem("fits", 0.0)
         for one in RANGES:
             self.range.addItem(f"{one:g} V", one)
+        for one in ROLES_HERE:
+            self.role.addItem(ROLES[one].capitalize() if one != Role.OTHER else "Not stated", one)
+        self.role.activated.connect(lambda _: self._role_chosen())
         self.range.currentIndexChanged.connect(lambda _: self._ranged())
         self.kind.addItem("runs freely", None)
         for kind, (words, _, _) in TRIGGERS.items():
-            self.kind.addItem(f"stands when {words}" if kind == TriggerKind.MISSING else words, kind)
+            self.kind.addItem(words, kind)
         self.kind.currentIndexChanged.connect(lambda _: self._kind_chosen())
         self.channel.currentIndexChanged.connect(lambda _: self._channel_chosen())
         self.level.setFixedWidth(64)
@@ -182,12 +190,17 @@ class LivePage(Page):
         self.words = QLineEdit()
         self.words.setPlaceholderText("mark: moved plug")
         self.words.setAccessibleName("Words of a mark")
+        self.words.setMinimumWidth(130)
         self.words.returnPressed.connect(self.mark)
+        self.kind.setMaximumWidth(150)
+        for box in (self.span, self.channel, self.range):
+            box.setMaximumWidth(84)
+        self.role.setMaximumWidth(128)
         mark = QPushButton("Mark")
         mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
         mark.clicked.connect(self.mark)
         for name, one, words in (
-            ("Time base", self.span, ""), ("Channel", self.channel, ""), ("Range", self.range, ""),
+            ("Time base", self.span, ""), ("Channel", self.channel, ""), ("What the channel is", self.role, ""), ("Range", self.range, ""),
             ("Trigger", self.kind, ""),
         ):  # fmt: skip
             one.setAccessibleName(name)
@@ -282,8 +295,10 @@ class LivePage(Page):
         self.said.setText("")
         self.channel.clear()
         for one in self.live.channels:
-            self.channel.addItem(one.column)
-        self._triggered()
+            self.channel.addItem(one.column, one.column)
+        self._stated = self.live.sheet
+        self._remembered_roles()
+        self._channel_chosen()
         self.live.start()
         self.strip.show_live(self.live)
         self.turns.show_look(None)
@@ -454,8 +469,34 @@ class LivePage(Page):
             self.shell.settings.setValue("live/span", self.strip.span)
 
     def _channel_chosen(self) -> None:
+        if self.live is not None:
+            stated = self.live.sheet.of(self.channel.currentText()) if self.live.sheet else None
+            self.role.setCurrentIndex(max(0, self.role.findData(stated.role if stated else Role.OTHER)))
         self.range.setCurrentIndex(max(0, self.range.findData(self.strip.ranges.get(self.channel.currentText(), 0.0))))
         self._triggered()
+
+    def _role_chosen(self) -> None:
+        """The channel is what was chosen; remembered for the next recording with as many channels."""
+        live, column = self.live, self.channel.currentText()
+        if live is None or not column:
+            return
+        try:
+            live.describe(with_role(live.sheet, column, Role(self.role.currentData()), self._stated))
+        except SagenError as error:
+            self.said.setText(str(error))
+            return
+        roles = [str(one.role) if (one := live.sheet.of(name.column)) else "" for name in live.channels]
+        self.shell.settings.setValue("live/roles", ",".join(roles))
+        self._due = 0.0
+
+    def _remembered_roles(self) -> None:
+        """Rails as they were stated the last time, where nothing else says what a channel is."""
+        live, told = self.live, str(self.shell.settings.value("live/roles", "")).split(",")
+        if len(told) != len(live.channels):
+            return
+        for channel, role in zip(live.channels, told, strict=True):
+            if role in RAILS and live.sheet is not None and live.sheet.of(channel.column) is None:
+                live.describe(with_role(live.sheet, channel.column, Role(role)))
 
     def _ranged(self) -> None:
         self.strip.ranges[self.channel.currentText()] = self.range.currentData()

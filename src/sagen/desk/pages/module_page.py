@@ -49,6 +49,7 @@ class ModulePage(Page):
         head.addWidget(Label("Module", name="heading"))
         self.state = QComboBox()
         self.state.setAccessibleName("How the machine stands")
+        self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         for one in (State.KEY_ON, State.CRANKING, State.RUNNING):
             self.state.addItem(STATES[one].capitalize(), one)
         self.state.currentIndexChanged.connect(lambda _: self._turned())

@@ -101,6 +101,10 @@ class TesterPage(Page):
         self.counted.setRange(-1, 10 * MOST_PASSES)
         self.counted.setSpecialValueText("not counted yet")
         self.counted.setValue(-1)
+        for one in (self.passes, self.counted):
+            one.setMinimumHeight(34)
+            one.setMaximumWidth(200)
+        self.way.setMaximumWidth(260)
         for one, words in WAYS.items():
             self.way.addItem(words.capitalize(), one)
         form.addRow("Passes", self.passes)

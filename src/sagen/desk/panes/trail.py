@@ -293,6 +293,8 @@ class TrailPane(QWidget):
             self.choose(before.id)
         if at_end:
             self.list.scrollToBottom()
+        # The first laying out may bring the scroll bar, and with it narrower cards.
+        self.list.scheduleDelayedItemsLayout()
         self._update_buttons()
 
     def warm(self) -> None:
