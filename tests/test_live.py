@@ -9,18 +9,24 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from sagen.casework import bench_test
 from sagen.casework.events import hunt, hunted
 from sagen.casework.live import Live, verdict_of
+from sagen.casework.module import came_back, new_codes, speed_record
+from sagen.instruments.module_can import ModuleCodes
+from sagen.instruments.protocols import LiveValue
 from sagen.instruments.scpi import ScpiRecorder
 from sagen.instruments.served import Bench, StandInServers
-from sagen.kinds import broken
+from sagen.kinds import broken, examine
 from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
+from sagen.model.job import Job
 from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import CodeStatus, State
 from sagen.signal.association import associate
 from sagen.signal.live_buffer import RingPyramid
-from sagen.signal.trigger import Trigger, TriggerKind
+from sagen.signal.trigger import Trigger, TriggerKind, Watch
 
 SPEC = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 
@@ -244,3 +250,109 @@ def test_events_after_a_mark_are_told_to_go_with_it():
     found = associate([10.6, 11.4, 25.9, 42.0, 42.5, 53.1], 60.0, {"time": np.linspace(0, 60, 400)}, marks)
     assert found[0].what == "moved plug"
     assert found[0].p < 0.05
+
+
+# what moves, and who watches --------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("block", [7, 1_000])
+def test_a_lost_signal_is_told_at_once_and_when_it_is_back(block):
+    raw = pulses([40] * 20 + [900] + [40] * 20)
+    watch = Watch(50.0, 2_000.0, 5.0)
+    told = [one for start in range(0, len(raw), block) for one in watch.feed(raw[start : start + block])]
+    falls = np.flatnonzero(np.diff((raw < 50).astype(int)) == 1) + 1
+    assert told[:2] == [(falls[19] + 6 * 50, True), (falls[20], False)]
+    assert told[2:] == [(falls[-1] + 6 * 50, True)] or len(told) == 2
+
+
+def test_a_wheels_own_gap_is_no_loss():
+    raw = pulses(([40] * 10 + [140]) * 8)
+    assert Watch(50.0, 2_000.0, 5.0).feed(raw[:-200]) == []
+
+
+def test_a_rail_that_falls_and_comes_back_is_told():
+    rail = np.array([120] * 500 + [30] * 300 + [120] * 500, np.int16)
+    told = Watch(72.0, 10_000.0, 3.0, rail=True).feed(rail)
+    assert [lost for _, lost in told] == [True, False]
+    assert told[0][0] == pytest.approx(505, abs=2)
+    assert told[1][0] == pytest.approx(800, abs=2)
+
+
+@pytest.mark.parametrize(
+    ("state", "spec"),
+    [
+        ("cranking", SPEC),
+        ("running", SPEC),
+        ("running", CircuitSpec(role="crank", sensor="reluctance", wheel="34-1", ohms=(600, 720))),
+    ],
+)
+def test_pieces_of_a_stand_in_go_on_as_one_shaft(state, spec):
+    """A sound machine streamed for long enough that several pieces are laid end to end shows nothing wrong."""
+    bench = Bench(broken(spec, [], 3), fast=True, state=State(state))
+    rows = np.concatenate([bench.next_block(1 << 15) for _ in range(10)], axis=1)
+    channels = tuple(
+        Channel(*one, "V", scale) for *one, scale in zip(bench.names, rows.astype(np.int16), bench.scales, strict=True)
+    )
+    row = {"column": bench.names[0], "role": "crank", "sensor": spec.sensor, "wheel": spec.wheel}
+    done = examine(
+        Capture("x", bench.rate, channels), Sheet.from_data({"conditions": {"state": state}, "channel": [row]})
+    )
+    assert not done.findings, [one.text for one in done.findings]
+
+
+# the module's words as records ------------------------------------------------------------------------------------
+
+
+def test_what_a_module_says_becomes_records_once():
+    job = Job(1, "Test", "", 4, "", ())
+    modules = (ModuleCodes("7E8", (("P0335", CodeStatus.STORED), ("P1780", CodeStatus.PERMANENT)), {"rpm": 812.0}),)
+    made = new_codes(job, modules)
+    assert [(one.code, one.status) for one in made[:2]] == [("P0335", "stored"), ("P1780", "permanent")]
+    assert made[0].meaning
+    assert made[1].meaning == ""
+    assert "812 rpm" in made[2].text
+
+
+def test_a_cleared_code_that_is_there_again_says_when_and_none_says_nothing():
+    there = (ModuleCodes("7E8", (("P0335", CodeStatus.STORED),)),)
+    scan, note = came_back(("P0335", "P0340"), there, 12.0)
+    assert (scan.scan, scan.value) == ("codes_back", "at once")
+    assert note.text.startswith("P0335 came back 12 s")
+    assert came_back(("P0335",), there, 900.0, driven=True)[0].value == "on a drive"
+    assert came_back(("P0340",), there, 12.0) == ()
+    assert came_back(("P0340",), there, 1_800.0, driven=True)[0].value == "never"
+    assert speed_record(LiveValue("rpm", 0.0, "rpm"), State.CRANKING).value == 0.0
+    assert speed_record(LiveValue("rpm", 812.0, "rpm"), State.RUNNING) is None
+
+
+# a sensor in the hand -----------------------------------------------------------------------------------------------
+
+
+def test_the_resistor_on_the_bench_keeps_the_current_small():
+    """Ohm's law (I = U / R): between 2 and 12 mA at either feed."""
+    for feed in (5.0, 8.0, 12.0):
+        made = bench_test.wiring(SPEC.model_copy(update={"supply": feed}))
+        assert 2.0 <= 1000 * feed / made.resistor_ohm <= 12.0
+    assert bench_test.wiring(CircuitSpec(role="crank", sensor="hall", wheel="60-2")).feed is None
+
+
+@pytest.mark.parametrize(
+    ("counted", "outcome"), [(12, ""), (0, "counts_none"), (9, "misses_some"), (15, "misses_some")]
+)
+def test_a_count_is_evidence_of_this_machines_part_only(counted, outcome):
+    made = bench_test.bench_records(12, counted, way="eye", new_part=False)
+    assert (made[0].check, made[0].outcome) == ("sensor_in_the_hand", outcome)
+    assert len(bench_test.bench_records(12, counted, way="eye", new_part=True)) == 1
+
+
+@pytest.mark.parametrize(("passes", "counted"), [(2, 2), (201, 3), (12, -1), (12, 121)])
+def test_counts_that_make_no_sense_are_refused(passes, counted):
+    with pytest.raises(ValueError, match="passes"):
+        bench_test.bench_records(passes, counted, way="eye", new_part=False)
+
+
+@pytest.mark.parametrize("sensor", ["reluctance", "current", "piezo"])
+def test_what_cannot_be_counted_by_hand_is_refused_with_why(sensor):
+    role = "knock" if sensor == "piezo" else "speed"
+    assert len(bench_test.refusal(CircuitSpec(role=role, sensor=sensor))) > 60
+    assert bench_test.refusal(SPEC) == ""

@@ -7,7 +7,10 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from types import MappingProxyType
 
+import numpy as np
+
 from sagen.files import load_sheet, read_capture, read_sheet, sheet_path
+from sagen.files.long_record import is_long, long_pyramids
 from sagen.kinds import Examination, Pair, examine
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
@@ -19,6 +22,7 @@ from sagen.signal.pyramid import Pyramid
 from sagen.signal.true_units import in_true_units
 
 Progress = Callable[[float], bool]
+MOST_KEPT = 120_000_000  #: samples of all channels that a trail keeps of one capture
 
 
 @dataclass(frozen=True)
@@ -72,7 +76,27 @@ def read_incoming(path: Path) -> Incoming:
         reference = reference_of(sheet, sheet_path(path))
     except SagenError as error:
         problem = str(error)
-    return Incoming(path, capture, sheet, reference, problem, build_pyramids(capture))
+    pyramids = long_pyramids(path, capture) if is_long(path) else build_pyramids(capture)
+    return Incoming(path, capture, sheet, reference, problem, pyramids)
+
+
+def in_sight(incoming: Incoming, start_s: float, end_s: float) -> Incoming:
+    """A capture that is too long to be kept whole, cut to what is in sight, at most `MOST_KEPT` samples; others as they
+    are. The whole stays where it lies."""
+    capture = incoming.capture
+    most = MOST_KEPT // max(len(capture.channels), 1)
+    if capture.samples <= most:
+        return incoming
+    first = int(np.clip(start_s * capture.sfreq, 0, capture.samples - 1))
+    stop = int(min(max(end_s * capture.sfreq, first + 64), first + most, capture.samples))
+    holes = tuple((max(a, first) - first, min(b, stop) - first) for a, b in capture.holes if a < stop and b > first)
+    note = (
+        f"kept from {first / capture.sfreq:.3f} to {stop / capture.sfreq:.3f} s of {capture.seconds:.0f} s; "
+        f"the whole lies in {incoming.path}"
+    )
+    channels = tuple(replace(one, raw=np.array(one.raw[first:stop])) for one in capture.channels)
+    cut = replace(capture, channels=channels, holes=holes, notes=(*capture.notes, note))
+    return replace(incoming, capture=cut, pyramids=build_pyramids(cut))
 
 
 def build_pyramids(capture: Capture) -> dict[str, Pyramid]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 
 import numpy as np
 
@@ -21,7 +22,7 @@ from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
-from sagen.model.vocabulary import Role
+from sagen.model.vocabulary import Role, State
 from sagen.signal.live_buffer import RingPyramid
 from sagen.signal.trigger import Trigger, Watch
 
@@ -90,7 +91,7 @@ def sheet_for(job: Job | None, columns: tuple[str, ...], state: str | None = Non
 def _in_state(sheet: Sheet, state: str | None) -> Sheet:
     if state is None:
         return sheet
-    return sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"state": state})})
+    return sheet.model_copy(update={"conditions": sheet.conditions.model_copy(update={"state": State(state)})})
 
 
 def with_role(sheet: Sheet | None, column: str, role: Role, stated: Sheet | None = None) -> Sheet:
@@ -116,6 +117,7 @@ class Live:
     marks: dict[str, list[float]] = field(default_factory=dict)
     told: Callable[[Happened], None] = lambda one: None
     keep: bool = True  #: everything is kept as it comes; else only the last minutes
+    folder: Path | None = None  #: where it is kept on disk; None: in memory
 
     def __post_init__(self):
         self.sfreq = self.recorder.sfreq
@@ -148,7 +150,7 @@ class Live:
 
     def start(self, seconds: float = np.inf) -> None:
         """Begin; blocks come in a thread of their own."""
-        self.recording = Recording(self.name, self.recorder, self._tell, self.take, keep=self.keep)
+        self.recording = Recording(self.name, self.recorder, self._tell, self.take, self.keep, self.folder)
 
         def run() -> None:
             try:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 
+from sagen.files.long_record import LongRecord
 from sagen.instruments.protocols import Block
 from sagen.instruments.scpi import InstrumentGone, Lost
 from sagen.model.capture import Capture, GrowingCapture
-from sagen.model.errors import SagenError
+from sagen.model.errors import SagenError, StoreError
 
 
 @dataclass(frozen=True)
@@ -34,11 +36,17 @@ class Recording:
     told: Callable[[Happened], None] = lambda happened: None
     took: Callable[[np.ndarray], None] = lambda raw: None  #: each block as it comes, shape (channels, n)
     keep: bool = True  #: every sample is kept; else they are only handed on
+    folder: Path | None = None  #: kept on disk there as it comes, memory flat; else in memory
     holes: list[tuple[int, int]] = field(default_factory=list)
     gone: str = ""  #: why it ended before it should have
 
     def __post_init__(self):
-        self.growing = GrowingCapture(self.name, self.recorder.sfreq, self.recorder.channels())
+        sfreq, channels = self.recorder.sfreq, self.recorder.channels()
+        self.growing = (
+            GrowingCapture(self.name, sfreq, channels)
+            if self.folder is None
+            else LongRecord(self.folder, self.name, sfreq, channels)
+        )
         self.samples = 0
 
     @property
@@ -69,6 +77,10 @@ class Recording:
         except InstrumentGone as error:
             self.gone = str(error)
             self.told(Happened(self.seconds, "gone", self.gone))
+        except StoreError as error:
+            # The disk is full or gone: what was written is whole up to the last block.
+            self.gone = str(error)
+            self.told(Happened(self.seconds, "gone", self.gone))
         if not self.samples:
             raise SagenError(self.gone or "nothing was recorded")
         self.told(Happened(self.seconds, "ended", f"{self.samples} samples a channel"))
@@ -90,6 +102,8 @@ class Recording:
             empty = np.zeros((len(self.recorder.channels()), one.missing), self.recorder.channels()[0].raw.dtype)
             self._add(empty)
             self.holes.append((first, first + one.missing))
+            if self.folder is not None:
+                self.growing.hole(first, first + one.missing)
 
     def capture(self) -> Capture:
         """The recording so far, its holes marked."""

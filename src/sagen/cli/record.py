@@ -21,7 +21,9 @@ def add(verbs) -> None:
     parser.add_argument(
         "--patience", type=positive, default=10.0, metavar="S", help="how long an instrument may be gone"
     )
-    parser.add_argument("-o", "--output", required=True, metavar="OUT.npz")
+    parser.add_argument(
+        "-o", "--output", required=True, metavar="OUT.npz", help="NAME.record is a folder that grows on disk, for hours"
+    )
     parser.add_argument("--json", action="store_true", help="an object a line and an event")
     parser.set_defaults(run=run, fail=_failed)
 
@@ -30,6 +32,7 @@ def run(arguments) -> int:
     from sagen.casework.events import hunt
     from sagen.casework.recording import Happened, Recording
     from sagen.files import write_capture
+    from sagen.files.long_record import SUFFIX
     from sagen.instruments.profile import read_profile
     from sagen.instruments.scpi import ScpiRecorder
     from sagen.model.errors import SagenError
@@ -43,12 +46,18 @@ def run(arguments) -> int:
     def told(one: Happened) -> None:
         print(json.dumps(one.as_row()) if arguments.json else f"{one.at_s:9.3f} s  {one.kind}: {one.said}", flush=True)
 
-    recording = Recording(output.name, recorder, told)
+    long = output.suffix == SUFFIX
+    if long and output.exists():
+        raise SagenError(f"{output} is there already")
+    recording = Recording(output.name, recorder, told, folder=output if long else None)
     try:
         capture = recording.run(arguments.seconds, arguments.patience)
     finally:
         recorder.close()
-    write_capture(output, capture)
+    if long:
+        recording.growing.close()
+    else:
+        write_capture(output, capture)
     for one in hunt(capture):
         print(
             json.dumps(one.as_row()) if arguments.json else f"{one.start_s:9.3f} s  {one.kind}: {one.text}", flush=True

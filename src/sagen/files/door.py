@@ -8,6 +8,7 @@ from pathlib import Path
 
 from sagen.files import csv_table, numpy_file, wav
 from sagen.files.aside import read_aside, write_aside
+from sagen.files.long_record import is_long, read_long
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 from sagen.model.extensions import load_extensions
@@ -75,6 +76,8 @@ def read_capture(path: str | Path) -> Capture:
     """
     path = Path(path)
     try:
+        if is_long(path):
+            return read_long(path)
         if path.is_dir():
             raise CaptureFileError("this is a folder, not a capture")
         if not path.is_file():

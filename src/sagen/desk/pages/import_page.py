@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from sagen.casework.examination import Incoming
+from sagen.casework.examination import MOST_KEPT, Incoming, in_sight
 from sagen.desk.lenses.strip import StripView
 from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
@@ -164,6 +164,8 @@ class ImportPage(Page):
         capture = incoming.capture
         self.head.setText(f"Bring in {capture.name}")
         notes = "".join(f" Note: {one}." for one in capture.notes)
+        if capture.samples * len(capture.channels) > MOST_KEPT:
+            notes += " It is too long to be kept whole: zoom to the stretch that is to be kept."
         self.about.setText(
             f"{len(capture.channels)} channel{'s' * (len(capture.channels) != 1)}, {capture.samples:,} samples, "
             f"{capture.seconds:.4g} s at {capture.sfreq / 1000:.6g} kHz.{notes}"
@@ -431,7 +433,8 @@ class ImportPage(Page):
             self.told.setText(str(error))
             return
         self.last_taken = sheet.conditions
-        self.kept.emit(self.incoming, sheet)
+        view = self.preview.view
+        self.kept.emit(in_sight(self.incoming, view.start, view.end), sheet)
 
 
 def _struck(tapped, column: str, unit: str) -> str:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import time
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
@@ -18,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.casework.examination import MOST_KEPT
 from sagen.casework.live import Live, Verdict, sheet_for, with_role
 from sagen.desk.actions import Action, Hint
 from sagen.desk.ear import Ear
@@ -27,6 +30,7 @@ from sagen.desk.lenses.wheel import WheelView
 from sagen.desk.look.plain import ElidedLabel, Label
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
+from sagen.files.long_record import SUFFIX
 from sagen.model.errors import SagenError
 from sagen.model.trail import NoteEntry
 from sagen.model.vocabulary import ROTATING_ROLES, STARTING, Role, State
@@ -76,7 +80,7 @@ class LivePage(Page):
         self.shell, self.live, self.wired = None, None, None
         self.ear = Ear(self)
         self._job_id: int | None = None
-        self._stated = None
+        self._stated, self._folder = None, None
         self._looking, self._due, self._heard, self._told, self._counting = None, 0.0, 0, 0, 0
         self.verdict: Verdict | None = None
         layout = QVBoxLayout(self)
@@ -222,9 +226,26 @@ class LivePage(Page):
         self.ear_button.setChecked(str(shell.settings.value("live/tones", "on")) == "on")
         self.span.setCurrentIndex(max(0, self.span.findData(float(shell.settings.value("live/span", 1.0)))))
         shell.workspace.job_changed.connect(self._job_changed)
+        shell.workspace.kept.connect(self._was_kept)
+
+    def _was_kept(self, name: str) -> None:
+        """A recording that lies whole on the trail is not needed beside it."""
+        incoming = self.shell.page("incoming").incoming
+        if incoming is None or incoming.path.parent != self._records():
+            return
+        capture = incoming.capture
+        if capture.name == name and capture.samples * len(capture.channels) <= MOST_KEPT:
+            shutil.rmtree(incoming.path, ignore_errors=True)
 
     def settle(self) -> None:
         self._cautions()
+        if self.live is None and self._left():
+            when = self._left()[-1].name.partition("-")[2][:6]
+            self.said.setText(
+                f"A recording begun at {when[:2]}:{when[2:4]} was not kept when the program ended. Keep brings it in; "
+                f"it lies in {self._left()[-1]}."
+            )
+        self._buttons()
         self.strip.setFocus()
 
     def dress(self) -> None:
@@ -267,6 +288,8 @@ class LivePage(Page):
         self.close_bench()
         self._job_id = job.id
         addresses, name = self.shell.addresses(), workspace.instruments
+        self._folder = self._records() / f"{datetime.now():%Y%m%d-%H%M%S-%f}-{state}{SUFFIX}"
+        folder = self._folder
         self.start_button.setEnabled(False)
         self.said.setText("Opening the recorder.")
 
@@ -277,7 +300,7 @@ class LivePage(Page):
             try:
                 recorder = wired.recorder(state)
                 columns = tuple(one.column for one in recorder.channels())
-                return wired, Live(recorder, f"live-{state}.npz", sheet_for(job, columns, str(state)))
+                return wired, Live(recorder, f"live-{state}.npz", sheet_for(job, columns, str(state)), folder=folder)
             except SagenError:
                 wired.close()
                 raise
@@ -318,8 +341,16 @@ class LivePage(Page):
         self._counting = 0
         self._buttons()
 
-    def close_bench(self) -> None:
-        """Let go of recorder and stand-in; what was recorded and not kept is gone."""
+    def _records(self) -> Path:
+        """Where recordings grow: beside the job log."""
+        return self.shell.workspace.log.shelf.folder.parent / "records"
+
+    def _left(self) -> list[Path]:
+        """Recordings that were neither kept nor let go, oldest first: the program ended while they ran."""
+        return sorted(one for one in self._records().glob(f"*{SUFFIX}") if one != self._folder)
+
+    def close_bench(self, *, keep: bool = False) -> None:
+        """Let go of recorder and stand-in; what was recorded and is not to be kept is gone."""
         self._timer.stop()
         if self._looking is not None:
             self._looking.stop()
@@ -329,6 +360,8 @@ class LivePage(Page):
             self.live.recorder.close()
         if self.wired is not None:
             self.wired.close()
+        if self.live is not None and not keep:
+            shutil.rmtree(self._folder, ignore_errors=True)
         self.live = self.wired = None
         self.strip.show_live(None)
         self._buttons()
@@ -344,18 +377,23 @@ class LivePage(Page):
 
     def keep(self) -> None:
         """Stop, and bring the recording in as a file would be; what the events go with goes on the trail."""
-        live = self.live
+        live, folder = self.live, self._folder
+        if live is None and self._left():
+            self.shell.bring_in([str(self._left()[-1])])
+            return
         if live is None or not live.samples:
             return
         self.stop()
         job_id = self._job_id
 
         def work(_task):
-            from sagen.casework.examination import Incoming, build_pyramids
+            from sagen.casework.examination import Incoming
+            from sagen.files.long_record import long_pyramids
 
             live.stop()
+            live.hunt()
             capture = live.capture()
-            return Incoming(Path(live.name), capture, live.sheet, pyramids=build_pyramids(capture)), live.hunted()
+            return Incoming(folder, capture, live.sheet, pyramids=long_pyramids(folder, capture)), live.hunted()
 
         def came(answer) -> None:
             incoming, hunted = answer
@@ -367,7 +405,7 @@ class LivePage(Page):
                     hunted.said
                 )
                 workspace.add(NoteEntry(words))
-            self.close_bench()
+            self.close_bench(keep=True)
             workspace.incoming.emit(incoming)
 
         self.shell.workspace.work.ask(work, done=came, failed=self.shell.message.say, writes=True)
@@ -544,7 +582,10 @@ class LivePage(Page):
     def _buttons(self) -> None:
         running = self.live is not None and self.live.running
         self.start_button.setText("Stop" if running else "Start")
-        self.keep_button.setEnabled(self.live is not None and self.live.samples > 0)
+        left = (
+            self.live is None and self.shell is not None and self.shell.workspace.log is not None and bool(self._left())
+        )
+        self.keep_button.setEnabled(left or (self.live is not None and self.live.samples > 0))
         self.hold_button.setEnabled(self.live is not None)
 
 

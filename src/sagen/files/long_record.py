@@ -1,0 +1,195 @@
+"""Long records: a folder that grows on disk while it is recorded, and opens at once however long it is.
+
+`capture.json` says what it is; `N.npy` holds channel N's samples, `N.S.low.npy` and `N.S.high.npy` the smallest and largest
+of every S samples. All are plain NumPy arrays (NPY version 1.0, NumPy's own format description), whose heads are written
+anew after each block: what a crash leaves is whole up to the last one.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import numpy as np
+from numpy.lib import format as npy
+
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import CaptureFileError, StoreError
+from sagen.signal.pyramid import BASE, FACTOR, Pyramid
+
+SUFFIX = ".record"
+HEAD = 128  #: bytes of an NPY file before its values
+LEVELS = 5  #: blocks of 16, 64, 256, 1024 and 4096 samples lie on disk; longer ones are made when it is opened
+ABOUT = "capture.json"
+
+
+class _Column:
+    """One array that grows at its end."""
+
+    def __init__(self, path: Path, dtype: np.dtype):
+        self.dtype, self.length = np.dtype(dtype).newbyteorder("<"), 0
+        self._file = path.open("wb")
+        self._head()
+
+    def _head(self) -> None:
+        told = {"descr": npy.dtype_to_descr(self.dtype), "fortran_order": False, "shape": (self.length,)}
+        text = repr(told).encode("latin1")
+        room = HEAD - 10
+        self._file.seek(0)
+        self._file.write(b"\x93NUMPY\x01\x00" + room.to_bytes(2, "little") + text.ljust(room - 1) + b"\n")
+
+    def append(self, values: np.ndarray) -> None:
+        """Write values behind the last; they count once `settle` has said so."""
+        self._file.seek(HEAD + self.length * self.dtype.itemsize)
+        self._file.write(np.ascontiguousarray(values, self.dtype).tobytes())
+        self.length += len(values)
+
+    def settle(self) -> None:
+        self._file.flush()
+        self._head()
+        self._file.flush()
+
+    def close(self, *, sync: bool) -> None:
+        if sync:
+            os.fsync(self._file.fileno())
+        self._file.close()
+
+
+class _Levels:
+    """What draws one channel quickly, as far as whole blocks go; samples of the last, unfinished block wait."""
+
+    def __init__(self, folder: Path, index: int, dtype: np.dtype):
+        self.sizes = [BASE * FACTOR**level for level in range(LEVELS)]
+        self._columns = [
+            tuple(_Column(folder / f"{index}.{size}.{end}.npy", dtype) for end in ("low", "high"))
+            for size in self.sizes
+        ]
+        self._waiting = [[np.empty(0, dtype)] * 2 for _ in self.sizes]
+
+    def append(self, raw: np.ndarray) -> None:
+        low = high = raw
+        for level, columns in enumerate(self._columns):
+            factor = BASE if level == 0 else FACTOR
+            ends = [np.concatenate(pair) for pair in zip(self._waiting[level], (low, high), strict=True)]
+            whole = len(ends[0]) // factor
+            self._waiting[level] = [one[whole * factor :] for one in ends]
+            low = ends[0][: whole * factor].reshape(-1, factor).min(axis=1)
+            high = ends[1][: whole * factor].reshape(-1, factor).max(axis=1)
+            columns[0].append(low)
+            columns[1].append(high)
+
+    def all(self) -> list[_Column]:
+        return [one for pair in self._columns for one in pair]
+
+
+class LongRecord:
+    """A record being written. Memory does not grow with it."""
+
+    def __init__(self, folder: str | Path, name: str, sfreq: float, channels: tuple[Channel, ...]):
+        self.folder = Path(folder)
+        self.name, self.sfreq, self.channels = name, sfreq, channels
+        self.samples = 0
+        self.holes: list[tuple[int, int]] = []
+        try:
+            self.folder.mkdir(parents=True)
+            self._about()
+            self._columns = [_Column(self.folder / f"{at}.npy", one.raw.dtype) for at, one in enumerate(channels)]
+            self._levels = [_Levels(self.folder, at, one.raw.dtype) for at, one in enumerate(channels)]
+        except OSError as error:
+            raise StoreError(f"{self.folder} cannot be written: {error.strerror or error}") from None
+
+    def _about(self) -> None:
+        about = Capture(self.name, self.sfreq, self.channels, holes=tuple(self.holes)).about()
+        passing = self.folder / (ABOUT + ".new")
+        passing.write_text(json.dumps(about), encoding="utf-8")
+        passing.replace(self.folder / ABOUT)
+
+    def append(self, raw: np.ndarray) -> None:
+        """Add a block, shape (channels, n). Raises StoreError where the disk refuses; what was written before stays."""
+        try:
+            for row, column, levels in zip(raw, self._columns, self._levels, strict=True):
+                column.append(row)
+                levels.append(row)
+            for column, levels in zip(self._columns, self._levels, strict=True):
+                for one in levels.all():
+                    one.settle()
+                column.settle()
+        except OSError as error:
+            raise StoreError(f"{self.folder} takes no more: {error.strerror or error}") from None
+        self.samples += raw.shape[1]
+
+    def hole(self, first: int, stop: int) -> None:
+        """Say that nothing was recorded between two samples."""
+        self.holes.append((first, stop))
+        self._about()
+
+    def capture(self) -> Capture:
+        """The record so far, mapped."""
+        return read_long(self.folder)
+
+    def close(self) -> None:
+        """It is whole."""
+        for one in [*self._columns, *(part for levels in self._levels for part in levels.all())]:
+            one.close(sync=True)
+
+
+def is_long(path: Path) -> bool:
+    """Whether a path is a long record."""
+    return path.is_dir() and (path / ABOUT).is_file()
+
+
+def read_long(path: str | Path) -> Capture:
+    """A long record, its samples mapped, not read. One whose writer was killed ends with the last whole block.
+
+    Raises
+    ------
+    CaptureFileError
+        with what is wrong.
+    """
+    folder = Path(path)
+    try:
+        about = json.loads((folder / ABOUT).read_text(encoding="utf-8"))
+        rows = [_mapped(folder / f"{at}.npy") for at in range(len(about["channels"]))]
+        length = min((len(one) for one in rows), default=0)
+        if not length:
+            raise ValueError("no sample was written")
+        capture = Capture.of(about, (one[:length] for one in rows))
+        if not 0 < float(capture.sfreq) < 1e12:
+            raise ValueError("its rate makes no sense")
+        return capture
+    except (OSError, ValueError, KeyError, TypeError, EOFError, RecursionError) as error:
+        raise CaptureFileError(f"{folder.name} is no record that can be read ({str(error)[:100]})") from None
+
+
+def long_pyramids(path: str | Path, capture: Capture) -> dict[str, Pyramid]:
+    """What draws a long record, by column: mapped levels, and longer blocks made of the last of them."""
+    return {one.column: _pyramid(Path(path), at, one.raw) for at, one in enumerate(capture.channels)}
+
+
+def _pyramid(folder: Path, at: int, raw: np.ndarray) -> Pyramid:
+    levels = []
+    for level in range(LEVELS):
+        size = BASE * FACTOR**level
+        try:
+            low, high = (_mapped(folder / f"{at}.{size}.{end}.npy") for end in ("low", "high"))
+        except (OSError, ValueError, EOFError):
+            break
+        blocks = min(len(low), len(high), len(raw) // size)
+        if not blocks:
+            break
+        levels.append((size, low[:blocks], high[:blocks]))
+    if not levels:
+        return Pyramid(raw)
+    size, low, high = levels[-1]
+    while len(low) > FACTOR:
+        starts = np.arange(0, len(low), FACTOR)
+        low, high, size = np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts), size * FACTOR
+        levels.append((size, low, high))
+    made = Pyramid.__new__(Pyramid)
+    made.raw, made.levels = raw, levels
+    return made
+
+
+def _mapped(path: Path) -> np.ndarray:
+    return np.load(path, mmap_mode="r", allow_pickle=False)
