@@ -16,7 +16,7 @@ from numpy.lib import format as npy
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError, StoreError
-from sagen.signal.pyramid import BASE, FACTOR, Pyramid
+from sagen.signal.pyramid import BASE, FACTOR, Pyramid, block_extremes
 
 SUFFIX = ".record"
 HEAD = 128  #: bytes of an NPY file before its values
@@ -74,8 +74,11 @@ class _Levels:
             ends = [np.concatenate(pair) for pair in zip(self._waiting[level], (low, high), strict=True)]
             whole = len(ends[0]) // factor
             self._waiting[level] = [one[whole * factor :] for one in ends]
-            low = ends[0][: whole * factor].reshape(-1, factor).min(axis=1)
-            high = ends[1][: whole * factor].reshape(-1, factor).max(axis=1)
+            if level == 0:
+                low, high = block_extremes(ends[0][: whole * factor])
+            else:
+                low = ends[0][: whole * factor].reshape(-1, factor).min(axis=1)
+                high = ends[1][: whole * factor].reshape(-1, factor).max(axis=1)
             columns[0].append(low)
             columns[1].append(high)
 

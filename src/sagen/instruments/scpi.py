@@ -24,7 +24,8 @@ from sagen.model.vocabulary import OHM_POINTS, Point, Quantity, State
 
 MOST_BLOCK = 64 << 20  #: bytes of one block
 MOST_LINE = 4096
-IDLE_S = 0.004  #: between two askings of a stream that had nothing
+CHUNK = 1 << 18  #: bytes read at once
+PACE_S = 0.025  #: a stream that is caught up with is asked no more often: many small blocks cost more than few
 
 
 class InstrumentGone(SagenError):
@@ -77,6 +78,10 @@ class Link:
                 name, open_timeout=round(1000 * self.timeout_s), timeout=round(1000 * self.timeout_s)
             )
             self._resource.read_termination = self._resource.write_termination = "\n"
+            self._resource.chunk_size = CHUNK
+            with suppress(AttributeError, KeyError):
+                # The backend takes 4 kB at a time from a socket; a stream of megabytes would cost half a core.
+                _manager().visalib.sessions[self._resource.session].max_recv_size = CHUNK
         except Exception as error:  # pyvisa, its backend and the system each have their own
             self._resource = None
             raise InstrumentGone(f"{self.address}: nothing answers there ({_plain(error)})") from None
@@ -125,7 +130,9 @@ class Link:
             length = self._resource.read_bytes(int(head[1:2]))
             if not length.isdigit() or int(length) > MOST_BLOCK:
                 raise Garbled(f"{self.address}: a block of {length[:12]!r} bytes makes no sense")
-            data = self._resource.read_bytes(int(length)) if int(length) else b""
+            # Samples hold every byte: with the line's end switched on the library would stop at each that looks like it.
+            with self._resource.read_termination_context(""):
+                data = self._resource.read_bytes(int(length)) if int(length) else b""
             end = self._resource.read_bytes(1)
             if end != b"\n":
                 raise Garbled(f"{self.address}: a block of {int(length)} bytes does not end where it says")
@@ -265,12 +272,13 @@ class ScpiRecorder:
                 missing = int(min(first - at, most - at))
                 yield Lost(at, missing, f"{missing} samples were not recorded")
                 at += missing
-            if not raw.shape[1]:
-                time.sleep(IDLE_S)
-                continue
-            raw = raw[:, : int(min(raw.shape[1], most - at))]
+            came = raw.shape[1]
+            raw = raw[:, : int(min(came, most - at))]
             at += raw.shape[1]
-            yield Block(raw)
+            if came:
+                yield Block(raw)
+            if at < most and came / self.sfreq < PACE_S:
+                time.sleep(PACE_S - came / self.sfreq)
         if self.profile.do.stop:
             with suppress(InstrumentGone):  # what it recorded is here; that it does not hear the end harms nothing
                 self.link.tell(self.profile.do.stop)

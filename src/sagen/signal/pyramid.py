@@ -18,7 +18,7 @@ class Pyramid:
 
     def __init__(self, raw: np.ndarray):
         self.raw = raw
-        self.levels = _levels(*_reduce_base(raw))
+        self.levels = _levels(*block_extremes(raw))
 
     def packed(self) -> tuple[np.ndarray, np.ndarray]:
         """All levels as one array, shape (2, n), and their lengths, to be kept beside the samples."""
@@ -100,7 +100,8 @@ def _reduce_spans(values, first, last, how, outside) -> np.ndarray:
     return out
 
 
-def _reduce_base(raw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def block_extremes(raw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Smallest and largest of every 16 samples, the last block as short as it is, shape (ceil(n / 16),)."""
     blocks = -(-len(raw) // BASE)
     low, high = np.empty(blocks, raw.dtype), np.empty(blocks, raw.dtype)
     whole = len(raw) // BASE
@@ -137,7 +138,7 @@ class GrowingPyramid:
         self._raw[start : self._length] = samples
         first, blocks = start // BASE, -(-self._length // BASE)
         self._low, self._high = _with_room(self._low, blocks), _with_room(self._high, blocks)
-        low, high = _reduce_base(self._raw[first * BASE : self._length])
+        low, high = block_extremes(self._raw[first * BASE : self._length])
         self._low[first:blocks], self._high[first:blocks] = low, high
 
     def pyramid(self) -> Pyramid:

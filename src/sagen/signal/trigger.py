@@ -24,6 +24,11 @@ HOLD_S = 0.0005
 USUAL = 9  #: spaces between pulses of which the median is usual
 
 
+def _begins(there: np.ndarray) -> np.ndarray:
+    """The places at which something begins; where it is there from the start, the first."""
+    return np.flatnonzero(np.concatenate([there[:1], there[1:] & ~there[:-1]]))
+
+
 @dataclass
 class Trigger:
     """One trigger on one channel. `level` in raw counts; `hysteresis` on either side of it."""
@@ -34,6 +39,7 @@ class Trigger:
     hysteresis: float = 0.0
     times: float = 3.0
     pulses_a_second: float = 0.0
+    passed: tuple = ()  #: where the last block passed the level, upwards and downwards
     _seen: int = 0
     _high: bool | None = None
     _falls: list[int] = field(default_factory=list)
@@ -43,7 +49,7 @@ class Trigger:
 
     def feed(self, raw: np.ndarray) -> list[int]:
         """The samples (counted from the first ever fed) at which it fires in a block."""
-        rises, falls = self._crossings(raw)
+        rises, falls = self.passed = self._crossings(raw)
         fired = {
             TriggerKind.RISE: lambda: list(rises), TriggerKind.FALL: lambda: list(falls),
             TriggerKind.MISSING: lambda: self._missing(falls, self._seen + len(raw)),
@@ -55,18 +61,26 @@ class Trigger:
 
     def _crossings(self, raw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Where the signal passes upwards and downwards, with hysteresis."""
-        state = np.zeros(len(raw), np.int8)
-        state[raw > self.level + self.hysteresis] = 1
-        state[raw < self.level - self.hysteresis] = -1
-        told = np.flatnonzero(state)
-        if not len(told):
-            return told, told
-        values = state[told]
-        before = np.concatenate([[0 if self._high is None else (1 if self._high else -1)], values[:-1]])
-        change = (values != before) & (before != 0)
-        self._high = bool(values[-1] > 0)
-        at = told[change] + self._seen
-        return at[values[change] > 0], at[values[change] < 0]
+        if not len(raw):
+            return np.empty(0, int), np.empty(0, int)
+        high, low = self.level + self.hysteresis, self.level - self.hysteresis
+        if np.issubdtype(raw.dtype, np.integer):
+            # Whole numbers compare four times as fast with whole numbers.
+            ends = np.iinfo(raw.dtype)
+            high = int(np.clip(np.floor(high), ends.min, ends.max))
+            low = int(np.clip(np.ceil(low), ends.min, ends.max))
+        above, below = _begins(raw > high), _begins(raw < low)
+        at = np.concatenate([above, below])
+        values = np.concatenate([np.ones(len(above), bool), np.zeros(len(below), bool)])
+        order = np.argsort(at, kind="stable")
+        at, values = at[order], values[order]
+        if not len(at):
+            return at, at
+        before = np.concatenate([[values[0] if self._high is None else self._high], values[:-1]])
+        change = values != before
+        self._high = bool(values[-1])
+        at = at + self._seen
+        return at[change & values], at[change & ~values]
 
     def _missing(self, falls: np.ndarray, end: int) -> list[int]:
         fired = []
@@ -116,17 +130,16 @@ class Watch:
     """
 
     def __init__(self, level: float, sfreq: float, hysteresis: float, *, rail: bool = False):
-        self._trigger = Trigger(
-            TriggerKind.DIP if rail else TriggerKind.MISSING, level, sfreq, hysteresis, times=LOST_TIMES
-        )
-        self._rises = Trigger(TriggerKind.RISE if rail else TriggerKind.FALL, level, sfreq, hysteresis)
+        kind = TriggerKind.DIP if rail else TriggerKind.MISSING
+        self._trigger, self._rail = Trigger(kind, level, sfreq, hysteresis, times=LOST_TIMES), rail
         self.lost = False
         self.begun = 0  #: the sample of the stream at which it was set
 
     def feed(self, raw: np.ndarray) -> list[tuple[int, bool]]:
         """What happened in a block: the sample from the first ever fed, and whether it was lost then or is back."""
         lost = [(one, True) for one in self._trigger.feed(raw)]
-        back = [(one, False) for one in self._rises.feed(raw)]
+        rises, falls = self._trigger.passed
+        back = [(int(one), False) for one in (rises if self._rail else falls)]
         out = []
         for at, gone in sorted([*lost, *back]):
             if gone != self.lost:
