@@ -18,6 +18,7 @@ from sagen.files import read_capture, write_capture
 from sagen.instruments import obd
 from sagen.instruments.module_stand_in import ModuleStandIn
 from sagen.instruments.profile import Profile, parse_profile, shipped_profile
+from sagen.instruments.protocols import Block
 from sagen.instruments.scpi import Garbled, InstrumentGone, Link, ScpiMeter, ScpiRecorder, resource_name
 from sagen.instruments.served import Bench, StandInServers, block_of
 from sagen.kinds import broken
@@ -406,3 +407,35 @@ def test_the_contract_of_stand_in_record_and_read(tmp_path):
 
 def test_a_profile_is_data():
     assert isinstance(shipped_profile("stream"), Profile)
+
+
+def test_what_a_module_says_of_itself_is_read_and_scapy_reads_it_too(module):
+    """Service 09: scapy's layer finds the same seventeen letters in the stand-in's answer."""
+    stand_in, tester = module()
+    assert tester.about() == {"7E8": "ECM-StandIn, STANDIN0000000001"}
+    packet = scapy_obd()(stand_in._answer(0x09, b"\x09\x02", []))
+    assert "STANDIN0000000001" in packet.show2(dump=True)
+    assert obd.read_about(obd.about_answer(obd.NAME_OF_MODULE, "A" * 40), obd.NAME_OF_MODULE) == "A" * 20
+    with pytest.raises(SagenError, match="makes no sense"):
+        obd.read_about(b"\x49", obd.NAME_OF_MODULE)
+    assert stand_in._answer(0x09, b"\x09\x55", [])[:1] == b"\x7f"
+
+
+def test_a_range_is_told_before_the_recording_and_scales_its_counts(served):
+    machine = broken(SPEC, [], 4)
+    wide = ScpiRecorder(served("recorder", machine=machine))
+    first = wide.channels()[0]
+    narrow = ScpiRecorder(served("recorder", machine=machine), ranges={first.column: 2.0, "none": 5.0})
+    assert narrow.channels()[0].scale == pytest.approx(2.0 / 30_000)
+    assert narrow.channels()[1].scale == wide.channels()[1].scale
+    block = next(one for one in narrow.blocks(0.5) if isinstance(one, Block))
+    volts = block.raw[0] * narrow.channels()[0].scale
+    assert volts.max() <= 32_767 * 2.0 / 30_000 + 1e-5, "what goes beyond stands at the end of the range"
+    for one in (wide, narrow):
+        one.close()
+
+
+def test_a_meter_that_can_be_told_how_often_to_read_goes_on_reading(served):
+    meter = ScpiMeter(served("meter", machine=broken(SPEC, [], 4)), rate=10.0)
+    assert meter.read("supply", "key_on").value == pytest.approx(12.3, abs=1.5)
+    meter.close()

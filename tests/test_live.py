@@ -252,6 +252,24 @@ def test_events_after_a_mark_are_told_to_go_with_it():
     assert found[0].p < 0.05
 
 
+def test_events_go_with_a_temperature_that_was_spoken_or_that_the_module_told():
+    capture, sheet = running(DROPS, rpm=lambda t: 900 + 0 * t)
+    live = Live(Given(capture, 4_000), sheet=sheet)
+    for at_s, celsius in ((1.0, 40.0), (20.0, 60.0), (30.0, 82.0)):
+        live.warm(celsius)
+        live._temperatures[-1] = (at_s, celsius)
+    live.start()
+    live._thread.join(60)
+    live.mark("95 °C")
+    assert not live.marks
+    assert live._temperatures[-1] == (pytest.approx(45.0, abs=0.1), 95.0)
+    live.hunter.found[:] = hunt(capture, sheet)
+    live._speeds.clear()
+    said = " ".join(live.hunted().said)
+    assert "°C" in said
+    assert "above" in said
+
+
 # what moves, and who watches --------------------------------------------------------------------------------------
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import io
 import wave
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,10 +13,17 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from conftest import demo_log
+from sagen.casework.examination import Incoming
 from sagen.desk import ear, forms
 from sagen.desk.at_hand import InstrumentsForm
+from sagen.desk.events_form import EventsForm
 from sagen.desk.probe import said
+from sagen.files.long_record import LongRecord
 from sagen.instruments import wired_called
+from sagen.kinds import broken
+from sagen.machine.record import record
+from sagen.model.capture import Channel
+from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, NoteEntry, ReadingEntry, ScanEntry
 from sagen.model.vocabulary import ProofStep, Role, State
 from test_by_hand import KEY, Keys, in_dialog
@@ -58,7 +66,7 @@ def keep(window, hand, page):
 
 
 def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone(desk):  # noqa: F811
-    window = at(desk, "Heron")
+    window = at(desk, "Dunlin")
     hand = Keys(window)
     hand.control(KEY.Key_I)
     page = window.page("live")
@@ -203,7 +211,7 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
 
 def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, monkeypatch):  # noqa: F811
     monkeypatch.setattr("sagen.desk.probe.SHOWN_MS", 60)
-    window = at(desk, "Heron")
+    window = at(desk, "Dunlin")
     window.probe()
     probing = window.probing
     until(lambda: probing.steps and probing.at == len(probing.steps), tries=4000)
@@ -223,7 +231,7 @@ def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, mon
 
 
 def test_probe_mode_without_a_meter_by_keypad_and_a_foot_switch_of_ones_own(desk):  # noqa: F811
-    window = at(desk, "Heron")
+    window = at(desk, "Dunlin")
     window.workspace.instruments = ""
     window.settings.setValue("probe/take", "F9")
     window.probe()
@@ -262,7 +270,7 @@ def test_a_reading_stands_large_in_the_unit_that_is_read_aloud():
 
 
 def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):  # noqa: F811
-    window = at(desk, "Heron")
+    window = at(desk, "Dunlin")
     window.show_with_job("tester")
     page = window.page("tester")
     assert not page.card.isHidden()
@@ -358,8 +366,54 @@ def test_instruments_are_stated_by_address_and_a_wrong_one_is_said_in_words(desk
     assert page.start_button.isEnabled()
 
 
+def test_events_of_a_capture_on_the_bench_jump_to_their_place_and_go_on_the_trail(desk):  # noqa: F811
+    window = at(desk, "Ostrel")
+    machine = broken(
+        CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="30-1"),
+        [("wire_breaks_when_wiggled", 0.8)],
+        3,
+    )
+    capture, sheet = record(machine, "wiggle", seconds=8.0, sfreq=20_000.0)
+    window.workspace.keep(Incoming(Path("moved.csv"), capture, sheet), sheet)
+    until(lambda: window.workspace.opened is not None)
+    settle(window)
+
+    def jump(form):
+        assert "signal lost" in " ".join(form.found.said)
+        form.table.setCurrentCell(1, 0)
+        form._jump()
+
+    wrong = in_dialog(jump, EventsForm)
+    window.hunt_events()
+    until(lambda: window.page("capture").view.view.span < 4.0)
+    assert not wrong
+    settle(window)
+
+    wrong = in_dialog(lambda form: form.ok.click(), EventsForm)
+    window.hunt_events()
+    until(lambda: len(window.workspace.job.records(NoteEntry)) > 1)
+    assert not wrong
+    assert window.workspace.job.records(NoteEntry)[-1].text.startswith("simulated.csv")
+    settle(window)
+
+
+def test_a_recording_that_a_crash_left_is_offered(desk, tmp_path):  # noqa: F811
+    window = at(desk, "Fell")
+    page = window.page("live")
+    folder = page._records() / "20261124-071500-000001-cranking.record"
+    left = LongRecord(folder, "live-cranking.npz", 10_000.0, (Channel("CH1", np.empty(0, np.int16), "V", 1e-3),))
+    left.append(np.full((1, 4_000), 2_500, np.int16))
+    window.show_with_job("live")
+    assert "07:15" in page.said.text()
+    assert page.keep_button.isEnabled()
+    page.keep()
+    until(lambda: window.stack.currentWidget() is window.page("incoming"))
+    assert window.page("incoming").incoming.capture.samples == 4_000
+    settle(window)
+
+
 def test_the_stand_ins_share_one_machine(desk):  # noqa: F811
-    window = at(desk, "Heron")
+    window = at(desk, "Dunlin")
     wired = wired_called("stand-in", window.workspace.job)
     try:
         modules = wired.modules(State.RUNNING)

@@ -123,7 +123,7 @@ def _tapped(name: str, place: str, connection: Connection, again: int, faults=_W
     )  # fmt: skip
 
 
-_HERON = CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="30-1")
+_DUNLIN = CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="30-1")
 _MARLIN = CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="46")
 
 _TERN = CircuitSpec(role="cam", sensor="hall", bank=1, supply=12.0, pull_up=5.0)
@@ -182,11 +182,11 @@ JOBS = (
         ),
     ),
     DemoJob(
-        "Wexcombe Heron 1.6", "Saltmarsh Deliveries", 4,
+        "Wexcombe Dunlin 1.6", "Saltmarsh Deliveries", 4,
         (
             ComplaintEntry("stalls"),
             CodeEntry("P0335"),
-            CircuitEntry(_HERON),
+            CircuitEntry(_DUNLIN),
             NoteEntry("Dies over the level crossing, starts again at once. Nothing to see when it stands still."),
         ),
         (("wire breaks when wiggled", 0.8),),

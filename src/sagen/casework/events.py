@@ -228,20 +228,21 @@ def hunted(
     progress: Callable[[float], bool] | None = None,
 ) -> Hunted:
     """Hunt, and say what the events go with."""
-    return told_of(hunt(capture, sheet, progress), capture.seconds, _speeds(capture, sheet), marks)
+    speeds = _speeds(capture, sheet)
+    found = {"rpm": speeds} if speeds is not None else {}
+    return told_of(hunt(capture, sheet, progress), capture.seconds, found, marks)
 
 
 def told_of(
     events: tuple[Event, ...],
     seconds: float,
-    speeds: np.ndarray | None,
+    known: Mapping[str, np.ndarray],
     marks: Mapping[str, Sequence[float]] | None = None,
 ) -> Hunted:
-    """What the events of a record of so many seconds go with; `speeds` on an even grid over it, None: not known."""
+    """What the events of a record of so many seconds go with. `known`: rpm and temperature, as far as they are, each on an
+    even grid over the record."""
     lost = [one for one in events if one.kind in ("dropout", "lost_tooth", "rail_dip")] or list(events)
-    covariates = {"time": np.linspace(0, seconds, 400)}
-    if speeds is not None:
-        covariates["rpm"] = speeds
+    covariates = {"time": np.linspace(0, seconds, 400), **known}
     found = associate([one.start_s for one in lost], seconds, covariates, marks)
     return Hunted(events, tuple(found), tuple(_sentences(events, lost, found)))
 
@@ -271,6 +272,8 @@ def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Associa
         p = f"p = {one.p:.3f}" if one.p >= 0.001 else "p below 0.001"
         if one.what == "rpm":
             said.append(f"It comes {one.side} {one.value:,.0f} rpm ({p}).")
+        elif one.what == "temperature":
+            said.append(f"It comes {one.side} {one.value:.0f} °C ({p}).")
         elif one.what == "time":
             where = (
                 f"after the first {one.value:.1f} s" if one.side == "above" else f"within the first {one.value:.1f} s"

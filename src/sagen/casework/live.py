@@ -6,6 +6,7 @@ samples. Everything may be asked from any thread.
 
 from __future__ import annotations
 
+import re
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -29,6 +30,7 @@ from sagen.signal.trigger import Trigger, Watch
 WINDOW_S = 3.0  #: the last seconds that a verdict is of
 MOST_WINDOW = 1_000_000  #: samples a channel
 PIECE_S = 4.0  #: of the event hunter, live
+TEMPERATURE = re.compile(r"(-?\d{1,3}(?:[.,]\d)?) ?(?:°C|C|degC)")  #: a mark that tells a temperature
 FALLEN = 0.6  #: share of a rail's usual volts below which it has fallen
 
 
@@ -135,6 +137,7 @@ class Live:
         self._watches: dict[int, tuple[str, Watch]] = {}
         self.hunter, self._hunted_until = Hunter(self.sheet), 0.0
         self._speeds: list[tuple[float, float]] = []
+        self._temperatures: list[tuple[float, float]] = []
 
     @property
     def samples(self) -> int:
@@ -175,8 +178,17 @@ class Live:
 
     def mark(self, words: str) -> None:
         """Set a mark now: "moved plug", "loaded"."""
+        degrees = TEMPERATURE.fullmatch(words.strip())
+        if degrees:
+            self.warm(float(degrees[1].replace(",", ".")))
+            return
         with self._lock:
             self.marks.setdefault(words, []).append(self.seconds)
+
+    def warm(self, celsius: float) -> None:
+        """A temperature now, degC: from the module, or spoken as a mark ("82 C")."""
+        with self._lock:
+            self._temperatures.append((self.seconds, celsius))
 
     def set_trigger(self, channel: int, trigger: Trigger | None) -> None:
         """Wait for something on a channel; None: run freely."""
@@ -255,11 +267,13 @@ class Live:
 
     def hunted(self) -> Hunted:
         """The events so far, and what they go with."""
-        speeds = None
-        if len(self._speeds) > 3:
-            times, rpm = np.array(self._speeds).T
-            speeds = np.interp(np.linspace(0, self.seconds, 400), times, rpm)
-        return told_of(tuple(self.hunter.found), self.seconds, speeds, self.marks)
+        grid = np.linspace(0, self.seconds, 400)
+        found = {}
+        for name, seen in (("rpm", self._speeds), ("temperature", self._temperatures)):
+            if len(seen) > 3:
+                times, values = np.array(seen).T
+                found[name] = np.interp(grid, times, values)
+        return told_of(tuple(self.hunter.found), self.seconds, found, self.marks)
 
     def view(self, channel: int, start: float, stop: float, columns: int) -> tuple[np.ndarray, np.ndarray]:
         """What is drawn of a channel between two samples, in counts."""

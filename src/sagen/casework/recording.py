@@ -81,6 +81,9 @@ class Recording:
             # The disk is full or gone: what was written is whole up to the last block.
             self.gone = str(error)
             self.told(Happened(self.seconds, "gone", self.gone))
+        finally:
+            if self.folder is not None:
+                self.growing.close()
         if not self.samples:
             raise SagenError(self.gone or "nothing was recorded")
         self.told(Happened(self.seconds, "ended", f"{self.samples} samples a channel"))

@@ -35,6 +35,7 @@ from sagen.signal.pyramid import Pyramid
 from sagen.store.log import JobLog
 
 if TYPE_CHECKING:
+    from sagen.casework.events import Hunted
     from sagen.reason.checks import Advice
     from sagen.reason.decide import ReplaceOrCheck
 
@@ -289,6 +290,22 @@ class Export(Request):
         write_capture(self.path, self.opened.capture)
         write_sheet(sheet_path(self.path), self.opened.sheet)
         return Exported(self.job_id, self.path)
+
+
+@dataclass(frozen=True)
+class HuntEvents(Request):
+    """Hunt for everything that came and went in a capture on the bench."""
+
+    opened: OpenCapture
+
+    @property
+    def doing(self) -> str:
+        return f"Looking for events in {self.opened.capture.name}"
+
+    def perform(self, log=None, progress=_go_on) -> Hunted:
+        from sagen.casework.events import hunted
+
+        return hunted(self.opened.capture, self.opened.sheet, progress=progress)
 
 
 # paper -------------------------------------------------------------------------------------

@@ -54,9 +54,7 @@ def run(arguments) -> int:
         capture = recording.run(arguments.seconds, arguments.patience)
     finally:
         recorder.close()
-    if long:
-        recording.growing.close()
-    else:
+    if not long:
         write_capture(output, capture)
     for one in hunt(capture):
         print(

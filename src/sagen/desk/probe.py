@@ -31,6 +31,7 @@ from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
 from sagen.model.vocabulary import Judged, Quantity
 from sagen.model.words import JUDGED
 
+READINGS_HZ = 10.0  #: asked of the meter
 SHOWN_MS = 1400  #: a verdict stays in sight so long before the next step comes by itself
 #: what a foot switch or a remote does, and with which key at first
 DEEDS = {
@@ -159,7 +160,7 @@ class ProbeWindow(QWidget):
             except SagenError:
                 return which, circuits[which], card, steps, None, None, ""
             try:
-                return which, circuits[which], card, steps, wired, wired.meter(), ""
+                return which, circuits[which], card, steps, wired, wired.meter(READINGS_HZ), ""
             except SagenError as error:
                 wired.close()
                 return which, circuits[which], card, steps, None, None, str(error)

@@ -430,6 +430,26 @@ class MainWindow(QMainWindow):
 
         self.workspace.ask(LayUnder(job.id, job, opened.entry, KeptReference(name, token, sheet)), came, slot="bench")
 
+    def hunt_events(self) -> None:
+        """Look through the capture on the bench for everything that came and went; a row jumps to its place."""
+        from sagen.casework.requests import HuntEvents
+        from sagen.desk.events_form import EventsForm
+
+        opened, job = self.workspace.opened, self.workspace.job
+        if opened is None or job is None:
+            return
+
+        def came(found) -> None:
+            if self.workspace.opened is not opened:
+                return
+            form = EventsForm(opened.capture.name, found, self)
+            if form.exec():
+                self.workspace.add(form.answer())
+            elif form.jump_to is not None:
+                self.page("capture").view.look_at_span(form.jump_to.start_s, form.jump_to.end_s)
+
+        self.workspace.ask(HuntEvents(job.id, opened), came, slot="events")
+
     def keep_as_good(self, source) -> None:
         """Keep the capture on the bench as known-good."""
         from sagen.casework.kept import KeepAsGood

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import os
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -50,10 +51,11 @@ class _Column:
         self._head()
         self._file.flush()
 
-    def close(self, *, sync: bool) -> None:
-        if sync:
+    def close(self) -> None:
+        with suppress(OSError, ValueError):
             os.fsync(self._file.fileno())
-        self._file.close()
+        with suppress(OSError):
+            self._file.close()
 
 
 class _Levels:
@@ -132,9 +134,9 @@ class LongRecord:
         return read_long(self.folder)
 
     def close(self) -> None:
-        """It is whole."""
+        """It is whole; a disk that refuses even that is told by the next reading."""
         for one in [*self._columns, *(part for levels in self._levels for part in levels.all())]:
-            one.close(sync=True)
+            one.close()
 
 
 def is_long(path: Path) -> bool:

@@ -129,6 +129,16 @@ class CanModules:
                     out[item.name] = obd.read_live(answer, item)
         return out
 
+    def about(self) -> dict[str, str]:
+        """What modules call themselves, by module, and the vehicle's number behind it; those that say nothing are left out."""
+        told: dict[str, list[str]] = {}
+        for item in (obd.NAME_OF_MODULE, obd.NUMBER_OF_VEHICLE):
+            with suppress(InstrumentGone):
+                for name, answer in self._ask(bytes([obd.ABOUT, item[0]])).items():
+                    with suppress(SagenError):
+                        told.setdefault(name, []).append(obd.read_about(answer, item))
+        return {name: ", ".join(one for one in texts if one) for name, texts in told.items() if any(texts)}
+
     def clear(self) -> tuple[str, ...]:
         """Clear the codes of every module; answers which did. Raises SagenError where one refuses."""
         answers = self._ask(bytes([obd.CLEAR]))

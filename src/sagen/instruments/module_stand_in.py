@@ -129,6 +129,10 @@ class ModuleStandIn:
             self.stored.clear()
             self.stored += self.stays
             return bytes([obd.CLEAR + obd.POSITIVE])
+        if service == obd.ABOUT and len(question) > 1:
+            for item, text in ((obd.NAME_OF_MODULE, "ECM-StandIn"), (obd.NUMBER_OF_VEHICLE, "STANDIN0000000001")):
+                if question[1] == item[0]:
+                    return obd.about_answer(item, text)
         if service in (obd.LIVE, obd.FROZEN) and len(question) > 1:
             item = obd.BY_PID.get(question[1])
             if question[1] == 0x00:
@@ -136,7 +140,7 @@ class ModuleStandIn:
             if item is not None:
                 frame = question[2:3] if service == obd.FROZEN else b""
                 return bytes([service + obd.POSITIVE, item.pid]) + frame + item.write(self._value(item.name))
-        return bytes([obd.NEGATIVE, service, 0x12 if service in (obd.LIVE, obd.FROZEN) else 0x11])
+        return bytes([obd.NEGATIVE, service, 0x12 if service in (obd.LIVE, obd.FROZEN, obd.ABOUT) else 0x11])
 
     def _value(self, name: str) -> float:
         if name == "rpm":

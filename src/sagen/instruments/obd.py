@@ -101,6 +101,27 @@ def read_live(answer: bytes, item: LiveItem) -> float:
     return item.read(answer[skip : skip + item.length])
 
 
+#: what a module says of itself: its number, length in bytes
+NUMBER_OF_VEHICLE, NAME_OF_MODULE = (0x02, 17), (0x0A, 20)
+
+
+def read_about(answer: bytes, item: tuple[int, int]) -> str:
+    """A text of an answer to service 09: service, number, count of items, letters padded with zeros; raises SagenError."""
+    number, length = item
+    if len(answer) < 3 or answer[:2] != bytes([ABOUT + POSITIVE, number]):
+        raise SagenError("what the module says of itself makes no sense")
+    text = bytes(one for one in answer[3 : 3 + length] if 32 <= one < 127)
+    return text.decode("ascii").strip()
+
+
+def about_answer(item: tuple[int, int], text: str) -> bytes:
+    """An answer to service 09 with one text."""
+    number, length = item
+    letters = text.encode("ascii", "replace")[:length]
+    padded = letters.rjust(length, b"\0") if item == NUMBER_OF_VEHICLE else letters.ljust(length, b"\0")
+    return bytes([ABOUT + POSITIVE, number, 1]) + padded
+
+
 def refusal(answer: bytes) -> str:
     """A negative answer in words; "" for a positive one."""
     if answer[:1] != bytes([NEGATIVE]):

@@ -16,7 +16,7 @@ from sagen.model.sheet import first_fault
 
 SHIPPED = ("stream", "single", "meter")
 #: what may stand in braces in a line that is sent
-FIELDS = frozenset({"channel", "rate", "seconds", "state", "point"})
+FIELDS = frozenset({"channel", "rate", "seconds", "state", "point", "volts"})
 LARGEST = 1 << 16
 
 
@@ -61,7 +61,8 @@ class Do(_Table):
 
     state: Line | None = None
     point: Line | None = None
-    rate: Line | None = None
+    rate: Line | None = None  #: samples a second of a recorder, readings a second of a meter
+    range: Line | None = None  #: the range of a channel, `{volts}` at its end
     start: Line | None = None
     stop: Line | None = None
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import socket
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -191,14 +191,19 @@ class ScpiRecorder:
     """A recorder behind a profile. `blocks` streams until it is told to stop, and reconnects by itself."""
 
     def __init__(
-        self, address: str, profile: Profile | None = None, rate: float | None = None, state: State | None = None
+        self,
+        address: str,
+        profile: Profile | None = None,
+        rate: float | None = None,
+        state: State | None = None,
+        ranges: Mapping[str, float] | None = None,
     ):
         self.link = Link(address, profile.timeout_s if profile else 2.0)
         self.profile = profile or profile_for(identify(self.link), ("stream", "single"))
         if profile is not None and profile.identity.lower() not in identify(self.link).lower():
             raise SagenError(f"{address}: another instrument answers there than the profile '{profile.name}' is for")
         self.link.timeout_s = self.profile.timeout_s
-        self._rate, self._state = rate, state
+        self._rate, self._state, self._ranges = rate, state, dict(ranges or {})
         self.sfreq, self._channels = 0.0, ()
         self._set_up()
         self.stopped = False
@@ -215,6 +220,10 @@ class ScpiRecorder:
         self.sfreq = link.ask_number(ask.rate)
         if not 0 < self.sfreq <= 1e9:
             raise Garbled(f"{link.address}: a rate of {self.sfreq:g} Hz makes no sense")
+        for name, volts in self._ranges.items():
+            # A range is set before a recording begins: counts of one record have one scale.
+            if do.range and name in names and volts > 0:
+                link.tell(do.range.format(channel=name, volts=f"{volts:g}"))
         dtype = np.int8 if self.profile.block.type == "int8" else np.int16
         self._channels = tuple(
             Channel(
@@ -331,11 +340,13 @@ class ScpiRecorder:
 
 
 class ScpiMeter:
-    """A meter behind a profile."""
+    """A meter behind a profile; `rate`: readings a second, where it can be told."""
 
-    def __init__(self, address: str, profile: Profile | None = None):
+    def __init__(self, address: str, profile: Profile | None = None, rate: float | None = None):
         self.link = Link(address, profile.timeout_s if profile else 2.0)
         self.profile = profile or profile_for(identify(self.link), ("meter",))
+        if rate is not None and self.profile.do.rate:
+            self.link.tell(self.profile.do.rate.format(rate=f"{rate:g}"))
 
     def read(self, point: Point, state: State) -> MeterValue:
         """A value at a point in a state; raises SagenError where nothing comes."""

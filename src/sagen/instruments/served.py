@@ -68,6 +68,13 @@ class Bench:
         self.waiting.append(counts)
         self.made += counts.shape[1]
 
+    def set_range(self, at: int, volts: float) -> None:
+        """The largest value of a channel from now on; what goes beyond stands at the end of the range."""
+        scales = list(self.scales)
+        scales[at] = volts / COUNTS
+        self.scales = tuple(scales)
+        self.begin()
+
     @property
     def due(self) -> int:
         """Samples that the clock asks for by now."""
@@ -210,6 +217,11 @@ class _Recorder(_Handler):
             if 100 <= rate <= 2e6:
                 bench.rate, bench.names = rate, ()
                 bench.begin()
+        elif (
+            (parts := line.split(" ")) and len(parts) == 3 and do.range.startswith(parts[0]) and parts[1] in bench.names
+        ):
+            if value.replace(".", "").isdigit() and 0.05 <= float(value) <= 200:
+                bench.set_range(bench.names.index(parts[1]), float(value))
         elif do.state.startswith(word) and word and value in {str(one) for one in RECORDED_STATES}:
             bench.state, bench.names = State(value), ()
             bench.begin()

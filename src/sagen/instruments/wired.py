@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from sagen.instruments.module_can import CanModules, open_bus
@@ -32,17 +32,19 @@ class Wired:
     turn: Callable[[State], None] = lambda state: None  #: what stands in is brought into a state
     ends: list[Callable[[], None]] = field(default_factory=list)
 
-    def recorder(self, state: State | None = None, rate: float | None = None) -> ScpiRecorder:
+    def recorder(
+        self, state: State | None = None, rate: float | None = None, ranges: Mapping[str, float] | None = None
+    ) -> ScpiRecorder:
         """The recorder, set for a state; raises SagenError."""
         if not self.addresses.recorder:
             raise SagenError("no recorder is on the bench: state its address, as tcp://HOST:PORT")
-        return ScpiRecorder(self.addresses.recorder, rate=rate, state=state)
+        return ScpiRecorder(self.addresses.recorder, rate=rate, state=state, ranges=ranges)
 
-    def meter(self) -> ScpiMeter:
-        """The meter; raises SagenError."""
+    def meter(self, rate: float | None = None) -> ScpiMeter:
+        """The meter, at so many readings a second where it can be told; raises SagenError."""
         if not self.addresses.meter:
             raise SagenError("no meter is on the bench: state its address, as tcp://HOST:PORT")
-        return ScpiMeter(self.addresses.meter)
+        return ScpiMeter(self.addresses.meter, rate=rate)
 
     def modules(self, state: State | None = None) -> CanModules:
         """The modules that answer on the bus; raises SagenError."""

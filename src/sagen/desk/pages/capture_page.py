@@ -250,6 +250,7 @@ class CapturePage(Page):
         if entry is None or job is None:
             menu.addAction("It is not on a trail yet").setEnabled(False)
             return
+        menu.addAction("Look for events").triggered.connect(lambda _=False: self.shell.hunt_events())
         keep = menu.addMenu("Keep as known-good")
         for one in PatternSource:
             keep.addAction(PATTERN_SOURCES[one].capitalize()).triggered.connect(

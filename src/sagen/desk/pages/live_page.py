@@ -24,6 +24,7 @@ from sagen.casework.examination import MOST_KEPT
 from sagen.casework.live import Live, Verdict, sheet_for, with_role
 from sagen.desk.actions import Action, Hint
 from sagen.desk.ear import Ear
+from sagen.desk.events_form import event_rows
 from sagen.desk.lenses.live_strip import LiveStrip
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
@@ -51,6 +52,7 @@ TRIGGERS = {
     TriggerKind.RPM: ("rpm above", "rpm", "1000"),
 }  # fmt: skip
 TICK_MS, LEAST_S, RESTS = 100, 0.8, 5.0  #: a verdict at most so often, and resting so many times what it took
+TEMPERATURE_S = 5.0  #: between two askings of the module
 COUNTED = 3  #: s before "crank now"
 
 
@@ -80,7 +82,7 @@ class LivePage(Page):
         self.shell, self.live, self.wired = None, None, None
         self.ear = Ear(self)
         self._job_id: int | None = None
-        self._stated, self._folder = None, None
+        self._stated, self._folder, self._modules, self._ask_again = None, None, None, 0.0
         self._looking, self._due, self._heard, self._told, self._counting = None, 0.0, 0, 0, 0
         self.verdict: Verdict | None = None
         layout = QVBoxLayout(self)
@@ -289,7 +291,7 @@ class LivePage(Page):
         self._job_id = job.id
         addresses, name = self.shell.addresses(), workspace.instruments
         self._folder = self._records() / f"{datetime.now():%Y%m%d-%H%M%S-%f}-{state}{SUFFIX}"
-        folder = self._folder
+        folder, ranges = self._folder, {name: volts for name, volts in self.strip.ranges.items() if volts}
         self.start_button.setEnabled(False)
         self.said.setText("Opening the recorder.")
 
@@ -298,7 +300,7 @@ class LivePage(Page):
 
             wired = wired_for(addresses, name, job)
             try:
-                recorder = wired.recorder(state)
+                recorder = wired.recorder(state, ranges=ranges)
                 columns = tuple(one.column for one in recorder.channels())
                 return wired, Live(recorder, f"live-{state}.npz", sheet_for(job, columns, str(state)), folder=folder)
             except SagenError:
@@ -358,8 +360,10 @@ class LivePage(Page):
         if self.live is not None:
             self.live.stop()
             self.live.recorder.close()
-        if self.wired is not None:
-            self.wired.close()
+        for one in (self._modules, self.wired):
+            if one is not None:
+                one.close()
+        self._modules = None
         if self.live is not None and not keep:
             shutil.rmtree(self._folder, ignore_errors=True)
         self.live = self.wired = None
@@ -461,6 +465,7 @@ class LivePage(Page):
             if verdict is not None and verdict.done is not None and below < 2:
                 own = next((one.sheet.column for one in verdict.done.channels if one.reading is not None), None)
                 look = look_at(verdict.done, own) if own else None
+            self._ask_temperature(live)
             new = live.hunt()
             return verdict, look, live.hunted() if new or last else None
 
@@ -477,6 +482,18 @@ class LivePage(Page):
 
         self._looking = self.shell.workspace.work.ask(work, done=came, failed=failed)
 
+    def _ask_temperature(self, live: Live) -> None:
+        """The coolant's temperature from the module, every few seconds, where one answers; called off this thread."""
+        if time.monotonic() < self._ask_again or self.wired is None:
+            return
+        self._ask_again = time.monotonic() + TEMPERATURE_S
+        try:
+            if self._modules is None:
+                self._modules = self.wired.modules()
+            live.warm(self._modules.live("coolant").value)
+        except SagenError:
+            self._ask_again = time.monotonic() + 12 * TEMPERATURE_S  # no module: a live page works without one
+
     def _show(self, verdict: Verdict | None, look, hunted) -> None:
         if verdict is not None:
             self.verdict = verdict
@@ -491,8 +508,7 @@ class LivePage(Page):
                 self.wheel.show_look(look)
         if hunted is not None:
             self.goes_with.setText(" ".join(hunted.said))
-            rows = [((f"{one.start_s:.3f}", *one.text.partition("; ")[::2]), "", one) for one in hunted.events[-200:]]
-            self.events.show_rows(rows)
+            self.events.show_rows(event_rows(hunted.events[-200:]))
 
     # settings -------------------------------------------------------------------------------
 

@@ -170,10 +170,10 @@ class ModulePage(Page):
     def read(self) -> None:
         """Read the codes of every module onto the trail."""
         self.said.setText("Reading codes.")
-        self._ask(lambda modules: (modules.codes(), dict(modules.refused)), self._read)
+        self._ask(lambda modules: (modules.codes(), dict(modules.refused), modules.about()), self._read)
 
     def _read(self, answer) -> None:
-        self.found, refused = answer
+        self.found, refused, about = answer
         workspace = self.shell.workspace
         added = new_codes(workspace.job, self.found)
         back = ()
@@ -190,7 +190,9 @@ class ModulePage(Page):
             for module in self.found for code, status in module.codes
         ]  # fmt: skip
         self.table.show_rows(rows)
-        self.frozen.setText("  ".join(f"{one.module}, {frame_words(one.frozen)}." for one in self.found if one.frozen))
+        lines = [f"{name} calls itself {said}." for name, said in about.items()]
+        lines += [f"{one.module}, {frame_words(one.frozen)}." for one in self.found if one.frozen]
+        self.frozen.setText("\n".join(lines))
         told = [f"{len(rows)} codes of {len(self.found)} module{'s' * (len(self.found) != 1)}" if rows else "No codes"]
         told.append(f"{len(added)} entries onto the trail" if added else "nothing new for the trail")
         told += [f"{what}: {why}" for what, why in refused.items()]
