@@ -50,7 +50,7 @@ class Verdict:
     def line(self) -> str:
         """The live line of figures."""
         parts = [f"{self.rpm:,.0f} rpm"] if self.rpm is not None else []
-        parts += [f"{column} {low:.2f} to {high:.2f} V" for column, low, high in self.levels[:3]]
+        parts += [f"{column} {low:.2f} to {high:.2f} V" for column, low, high in self.levels[:2]]
         parts += [f"{100 * self.duty:.0f} % low"] if self.duty is not None else []
         return "   ".join(parts)
 

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from sagen.desk.look.plain import Label
+
+COLUMNS, TALLEST = 3, 620  #: of the list of keys; more scrolls
 
 
 @dataclass(frozen=True)
@@ -45,20 +48,31 @@ class KeysDialog(QDialog):
         self.setWindowTitle("Keys")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(18)
+        inside = QWidget()
+        grid = QGridLayout(inside)
+        grid.setContentsMargins(0, 0, 12, 0)
+        grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(3)
-        columns = [0, 0]
+        lengths = [0] * COLUMNS
         for title, rows in groups:
             rows = list(rows)
-            side = 0 if columns[0] <= columns[1] else 1
-            grid.addWidget(Label(title, name="over"), columns[side], 2 * side, 1, 2)
-            columns[side] += 1
+            side = lengths.index(min(lengths))
+            grid.addWidget(Label(title, name="over"), lengths[side], 2 * side, 1, 2)
+            lengths[side] += 1
             for one in rows:
-                grid.addWidget(Label(one.keys, name="strong"), columns[side], 2 * side)
-                grid.addWidget(Label(one.words), columns[side], 2 * side + 1)
-                columns[side] += 1
-        layout.addLayout(grid)
+                grid.addWidget(Label(one.keys, name="strong"), lengths[side], 2 * side)
+                words = Label(one.words, wrap=True)
+                words.setMinimumWidth(190)
+                grid.addWidget(words, lengths[side], 2 * side + 1)
+                lengths[side] += 1
+        grid.setRowStretch(max(lengths), 1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        area.setMinimumSize(min(inside.sizeHint().width() + 24, 1180), min(inside.sizeHint().height(), TALLEST))
+        layout.addWidget(area)
         close = QPushButton("Close")
         close.setDefault(True)
         close.clicked.connect(self.accept)

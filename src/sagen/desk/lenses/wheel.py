@@ -176,6 +176,8 @@ class WheelView(LensView):
         if reading.teeth.alike and len(reading.teeth.anchors):
             lines.append(f"gap sure {100 * reading.teeth.alike:.0f} %")
         middle = self.middle()
+        # As many lines as the hub has room for, so that none lies over the numbers of the teeth.
+        lines = lines[: max(1, int((self.reach() * (HUB + 0.08) + 30) / 20) - 1)]
         for index, line in enumerate(lines):
             painter.setFont(theme.font(13 if index == 0 else 9, bold=index == 0))
             painter.setPen(QColor(look.ink if index == 0 else look.quiet))

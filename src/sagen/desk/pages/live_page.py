@@ -41,7 +41,7 @@ from sagen.signal.trigger import Trigger, TriggerKind
 #: time bases, s
 SPANS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0, 600.0)
 RANGES = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
-LIVE_STATES = (State.CRANKING, State.RUNNING, State.WIGGLE)
+LIVE_STATES = {State.CRANKING: "Cranking", State.RUNNING: "Running", State.WIGGLE: "Moving it"}
 #: what a channel can be said to be, live
 RAILS = (Role.SUPPLY, Role.GROUND)
 ROLES_HERE = (Role.OTHER, *ROTATING_ROLES, *RAILS)
@@ -108,7 +108,7 @@ class LivePage(Page):
         self.below = QStackedWidget()
         for one in (self.turns, self.wheel, hunted):
             self.below.addWidget(one)
-        split = QSplitter(Qt.Orientation.Vertical)
+        split = self.split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(6)
         split.addWidget(self.strip)
         split.addWidget(self.below)
@@ -128,9 +128,8 @@ class LivePage(Page):
         row.addWidget(Label("Live", name="heading"))
         self.state = QComboBox()
         self.state.setAccessibleName("How the machine stands")
-        self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        for one in LIVE_STATES:
-            self.state.addItem(STATES[one].capitalize(), one)
+        for one, words in LIVE_STATES.items():
+            self.state.addItem(words, one)
         self.state.currentIndexChanged.connect(lambda _: self._cautions())
         row.addWidget(self.state)
         self.start_button, self.keep_button = QPushButton("Start"), QPushButton("Keep")
@@ -197,6 +196,7 @@ class LivePage(Page):
         self.words.setPlaceholderText("mark: moved plug")
         self.words.setAccessibleName("Words of a mark")
         self.words.setMinimumWidth(130)
+        self.words.setMaxLength(60)
         self.words.returnPressed.connect(self.mark)
         self.kind.setMaximumWidth(150)
         for box in (self.span, self.channel, self.range):
@@ -514,6 +514,9 @@ class LivePage(Page):
 
     def show_below(self, which: int) -> None:
         self.below.setCurrentIndex(which)
+        tall = sum(self.split.sizes())
+        share = 0.56 if self.below.currentWidget() is self.wheel else 0.4
+        self.split.setSizes([round((1 - share) * tall), round(share * tall)])
         self._due = 0.0
 
     def _spanned(self) -> None:
