@@ -1,6 +1,6 @@
 """Every timing, as it stands in RESULTS.md."""
 
-from benchmarks import run_draw, run_examine, run_gap, run_log, run_machine, run_start, run_strikes
+from benchmarks import run_draw, run_examine, run_gap, run_live, run_log, run_machine, run_start, run_strikes
 
 if __name__ == "__main__":
     run_start.main()
@@ -16,3 +16,5 @@ if __name__ == "__main__":
     run_log.main()
     print()
     run_strikes.main()
+    print()
+    run_live.main()

@@ -12,9 +12,15 @@ def add(verbs) -> None:
 
 def run(arguments) -> int:
     from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
+    from sagen.model.errors import SagenError
 
     sheet = read_sheet(arguments.file)
+    beside = sheet_path(arguments.output)
+    if sheet is not None and beside.exists() and read_sheet(arguments.output) != sheet:
+        raise SagenError(
+            f"{beside.name} is there already and says something else: move it, or write under another name"
+        )
     write_capture(arguments.output, read_capture(arguments.file))
     if sheet is not None:
-        write_sheet(sheet_path(arguments.output), sheet)
+        write_sheet(beside, sheet)
     return 0

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from sagen.files.circuits import LARGEST, load_toml
-from sagen.files.whole import save_whole
+from sagen.files.circuits import load_toml
+from sagen.files.whole import read_small_text, save_whole
 from sagen.model.errors import SagenError, SheetError, unknown_name
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.sheet import first_fault
@@ -55,14 +55,7 @@ def read_rows(path: str | Path) -> RowsRead:
         for a file that cannot be read, or has no such columns. A single bad row is told in `refused`.
     """
     path = Path(path)
-    try:
-        if not path.is_file() or path.stat().st_size > LARGEST:
-            raise SheetError(f"{path.name}: is no file, or larger than rows can be (1 MiB)")
-        text = path.read_bytes().decode("utf-8-sig")
-    except OSError as error:
-        raise SheetError(f"{path.name}: cannot be opened: {error.strerror or error}") from None
-    except UnicodeDecodeError:
-        raise SheetError(f"{path.name}: not UTF-8 text") from None
+    text = read_small_text(path, "table of rows")
     head = text.partition("\n")[0]
     divider = max(",;\t", key=head.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=divider)

@@ -8,26 +8,19 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from sagen.files.wheels import catalogue
+from sagen.files.whole import read_small_text, save_whole
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SheetError
+from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import EngineSheet, first_fault
-
-LARGEST = 1 << 20
 
 
 def load_toml(path: str | Path, what: str) -> dict:
     """Parse a small TOML file of the user's; raises SheetError with what is wrong and where."""
-    path = Path(path)
+    text = read_small_text(path, what)
     try:
-        if path.stat().st_size > LARGEST:
-            raise SheetError(f"{path.name}: larger than a {what} can be (1 MiB)")
-        return tomllib.loads(path.read_text(encoding="utf-8-sig"))
-    except OSError as error:
-        raise SheetError(f"{path.name}: cannot be opened: {error.strerror or error}") from None
-    except UnicodeDecodeError:
-        raise SheetError(f"{path.name}: not UTF-8 text") from None
+        return tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise SheetError(f"{path.name}: not well-formed TOML: {error}") from None
+        raise SheetError(f"{Path(path).name}: not well-formed TOML: {error}") from None
 
 
 def circuit_of(data: object, *, where: str) -> CircuitSpec:
@@ -64,11 +57,10 @@ def write_circuit(path: str | Path, spec: CircuitSpec, cylinders: int | None = N
     """Keep a circuit as TOML, so that the next machine of its kind starts from it; raises SheetError."""
     import tomlkit
 
-    path = Path(path)
     table = spec.model_dump(mode="json", exclude_none=True, exclude_defaults=False)
     table = {key: value for key, value in table.items() if value not in ({}, None)}
     document = ({"engine": {"cylinders": cylinders}} if cylinders else {}) | {"circuit": table}
     try:
-        path.write_text(tomlkit.dumps(document), encoding="utf-8")
-    except OSError as error:
-        raise SheetError(f"{path.name} cannot be written: {error.strerror or error}") from None
+        save_whole(Path(path), tomlkit.dumps(document).encode())
+    except CaptureFileError as error:
+        raise SheetError(str(error)) from None

@@ -112,6 +112,13 @@ def decode(head: bytes) -> tuple[str, str]:
         return head.decode("cp1252", errors="replace"), "cp1252"
 
 
+def lines_of(text: str) -> list[str]:
+    """Lines as files have them: ended by a line feed, a carriage return, or both. Form feeds and what else Unicode calls a
+    line's end stay within theirs, as in every reader of tables."""
+    lines = re.split(r"\r\n|\n|\r", text)
+    return lines[:-1] if lines and not lines[-1] else lines
+
+
 def find_dialect(head: bytes, *, whole: bool) -> Dialect:
     """The dialect of a text table.
 
@@ -128,7 +135,7 @@ def find_dialect(head: bytes, *, whole: bool) -> Dialect:
         when no block of numbers is found.
     """
     text, encoding = decode(head)
-    lines = text.splitlines()
+    lines = lines_of(text)
     if not whole and len(lines) > 1:
         lines = lines[:-1]
     lines = lines[:MOST_LINES]

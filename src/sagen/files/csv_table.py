@@ -85,14 +85,22 @@ def _small_table(path: Path, dialect: Dialect) -> list[np.ndarray] | None:
 
 
 def _parse(path: Path, dialect: Dialect, types: object):
+    with path.open(encoding=dialect.encoding, newline=None) as stream:
+        # The library counts a quoted line break as no line; the preamble is left behind by our own count.
+        preamble = [stream.readline() for _ in range(dialect.skip)]
+        quoted = any('"' in line for line in preamble)
+        return _table(stream if quoted else path, dialect, types, 0 if quoted else dialect.skip)
+
+
+def _table(source, dialect: Dialect, types: object, skip: int):
     import pandas as pd
 
     return pd.read_csv(
-        path,
+        source,
         sep=dialect.delimiter,
         decimal=dialect.decimal,
         encoding=dialect.encoding,
-        skiprows=dialect.skip,
+        skiprows=skip,
         header=None,
         # One name more where each line ends with a delimiter: that column is empty. Longer lines are errors.
         names=range(dialect.columns + dialect.trailing),

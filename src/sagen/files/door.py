@@ -9,6 +9,7 @@ from pathlib import Path
 from sagen.files import csv_table, numpy_file, wav
 from sagen.files.aside import read_aside, write_aside
 from sagen.files.long_record import is_long, read_long
+from sagen.files.whole import written_whole
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 from sagen.model.extensions import load_extensions
@@ -104,10 +105,8 @@ def write_capture(path: str | Path, capture: Capture) -> None:
     path = Path(path)
     for one in all_formats():
         if path.suffix.lower() in one.suffixes and one.write:
-            try:
-                one.write(path, capture)
-            except OSError as error:
-                raise CaptureFileError(f"{path.name} cannot be written: {error.strerror or error}") from error
+            with written_whole(path) as passing:
+                one.write(passing, capture)
             return
     raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {_known()}")
 

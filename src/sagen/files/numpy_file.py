@@ -10,7 +10,6 @@ from pathlib import Path
 import numpy as np
 
 from sagen.files.arrays import MOST_BYTES, capture_of
-from sagen.files.whole import save_whole
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 
@@ -70,7 +69,7 @@ def write_npz(path: Path, capture: Capture) -> None:
         arrays["sfreq"] = np.array(capture.sfreq)
     out = io.BytesIO()
     np.savez(out, allow_pickle=False, **arrays)
-    save_whole(path, out.getvalue())
+    path.write_bytes(out.getvalue())
 
 
 def _plain(error: Exception) -> str:

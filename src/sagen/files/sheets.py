@@ -6,10 +6,9 @@ import tomllib
 from pathlib import Path
 
 from sagen.files.wheels import with_wheel_names
-from sagen.model.errors import SheetError
+from sagen.files.whole import read_small_text, save_whole
+from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import Sheet
-
-LARGEST_SHEET = 1 << 20
 
 
 def sheet_path(capture_path: str | Path) -> Path:
@@ -19,7 +18,7 @@ def sheet_path(capture_path: str | Path) -> Path:
     'a.sheet.toml'
     """
     path = Path(capture_path)
-    return path.with_name(path.stem + ".sheet.toml")
+    return path.parent / (path.stem + ".sheet.toml")
 
 
 def parse_sheet(text: str, *, where: str) -> Sheet:
@@ -33,16 +32,8 @@ def parse_sheet(text: str, *, where: str) -> Sheet:
 
 def load_sheet(path: str | Path) -> Sheet:
     """Read a sheet file; raises SheetError."""
-    path = Path(path)
-    try:
-        if path.stat().st_size > LARGEST_SHEET:
-            raise SheetError(f"{path.name}: larger than a sheet can be (1 MiB)")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise SheetError(f"{path.name}: cannot be opened: {error.strerror or error}") from None
-    except UnicodeDecodeError:
-        raise SheetError(f"{path.name}: not UTF-8 text") from None
-    return parse_sheet(text, where=path.name)
+    text = read_small_text(path, "sheet")
+    return parse_sheet(text, where=Path(path).name)
 
 
 def read_sheet(capture_path: str | Path) -> Sheet | None:
@@ -60,8 +51,7 @@ def sheet_text(sheet: Sheet) -> str:
 
 def write_sheet(path: str | Path, sheet: Sheet) -> None:
     """Write `sheet` to `path`; raises SheetError when the disk refuses."""
-    path = Path(path)
     try:
-        path.write_text(sheet_text(sheet), encoding="utf-8")
-    except OSError as error:
-        raise SheetError(f"{path.name} cannot be written: {error.strerror or error}") from None
+        save_whole(Path(path), sheet_text(sheet).encode())
+    except CaptureFileError as error:
+        raise SheetError(str(error)) from None

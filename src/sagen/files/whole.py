@@ -1,24 +1,77 @@
-"""Files that are written whole or not at all."""
+"""Files that are written whole or not at all, and small texts that are read with a limit."""
 
 from __future__ import annotations
 
 import os
+import stat
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from sagen.model.errors import CaptureFileError
+from sagen.model.errors import CaptureFileError, SheetError
+
+LARGEST_TEXT = 1 << 20
+
+
+@contextmanager
+def written_whole(path: Path) -> Iterator[Path]:
+    """A passing name beside `path`, with its suffix, to write under; renamed once it is whole and on the disk. What was
+    there stays until then, and a link is replaced, never written through. Raises CaptureFileError when the disk refuses.
+    """
+    path = Path(path)
+    passing = path.with_name(f".{path.stem[:60]}.{uuid.uuid4().hex[:8]}.part{path.suffix[:20]}")
+    try:
+        if path.exists() and not path.is_file():
+            raise CaptureFileError(f"{path.name} is no plain file: nothing is written there")
+        yield passing
+        with passing.open("rb") as stream:
+            os.fsync(stream.fileno())
+        passing.replace(path)
+        with suppress(OSError):  # some systems have no such call for folders
+            folder = os.open(path.parent, os.O_RDONLY)
+            try:
+                os.fsync(folder)
+            finally:
+                os.close(folder)
+    except OSError as error:
+        raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
+    finally:
+        with suppress(OSError):
+            passing.unlink(missing_ok=True)
 
 
 def save_whole(path: Path, data: bytes) -> None:
-    """Write a file under a passing name and rename it, so that no half of it is left behind and what was there stays
-    until the new one is whole. Raises CaptureFileError when the disk refuses."""
-    passing = path.with_name(f".{path.name[:80]}.{uuid.uuid4().hex[:8]}.part")
+    """Write bytes whole or not at all. Raises CaptureFileError when the disk refuses."""
+    with written_whole(path) as passing:
+        passing.write_bytes(data)
+
+
+def read_small_text(path: str | Path, what: str, most: int = LARGEST_TEXT) -> str:
+    """The text of a small file of the user's, UTF-8.
+
+    Plain files only: a device, a pipe or a folder is refused before it is read, and never more than `most` bytes are.
+
+    Raises
+    ------
+    SheetError
+        with the file's name and what is wrong.
+    """
+    path = Path(path)
+    name = path.name or str(path)
     try:
-        with passing.open("wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
-        passing.replace(path)
+        # Without waiting: a pipe that nobody writes to would hold this up for ever.
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+        with os.fdopen(handle, "rb") as stream:
+            if not stat.S_ISREG(os.fstat(handle).st_mode):
+                raise SheetError(f"{name}: is no plain file")
+            data = stream.read(most + 1)
+        if len(data) > most:
+            raise SheetError(f"{name}: larger than a {what} can be ({most / (1 << 20):g} MiB)")
+        return data.decode("utf-8-sig")
     except OSError as error:
-        passing.unlink(missing_ok=True)
-        raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
+        raise SheetError(f"{name}: cannot be opened: {error.strerror or error}") from None
+    except UnicodeDecodeError:
+        raise SheetError(f"{name}: not UTF-8 text") from None
+    except ValueError as error:
+        raise SheetError(f"{name[:60]!r}: no file can be called so ({error})") from None
