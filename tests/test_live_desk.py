@@ -10,10 +10,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from conftest import demo_log
-from sagen.casework.examination import Incoming
+from sagen.casework.examination import Incoming, read_incoming
 from sagen.desk import ear, forms
 from sagen.desk.at_hand import InstrumentsForm
 from sagen.desk.events_form import EventsForm
@@ -26,6 +26,7 @@ from sagen.model.capture import Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, NoteEntry, ReadingEntry, ScanEntry
 from sagen.model.vocabulary import ProofStep, Role, State
+from sagen.store.log import JobLog
 from test_by_hand import KEY, Keys, in_dialog
 from test_window import app, desk, settle, spin  # noqa: F401
 
@@ -427,3 +428,41 @@ def test_the_stand_ins_share_one_machine(desk):  # noqa: F811
         recorder.close()
     finally:
         wired.close()
+
+
+def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):  # noqa: F811
+    window = at(desk, "Ostrel")
+    job_id, log = window.workspace.job.id, window.workspace.log
+    path = make_csv("late.csv")
+    incoming = read_incoming(path)
+    window.workspace.keep(incoming, incoming.sheet)
+    window.close()
+    assert window.isVisible(), "it says so first"
+    assert "Closing as soon as" in window.message.text.text()
+    until(lambda: not window.isVisible())
+    kept = JobLog(log.shelf.folder.parent).job(job_id)
+    assert [one.name for one in kept.records(CaptureEntry)] == ["late.csv"]
+
+
+def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk, monkeypatch, tmp_path):  # noqa: F811
+    window = at(desk, "Fell")
+    path = tmp_path / "fell.zip"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    jobs = len(window.workspace.log.jobs())
+    first, entries = window.workspace.job.id, len(window.workspace.job.entries)
+    window.export_job()
+    settle(window)
+    assert "Exported" in window.message.text.text()
+    window.import_job()
+    until(lambda: window.workspace.job.id != first)
+    settle(window)
+    assert len(window.workspace.log.jobs()) == jobs + 1
+    assert len(window.workspace.job.entries) == entries
+    window.check_log()
+    settle(window)
+    assert "Nothing is wrong" in window.message.text.text()
+    path = tmp_path / "all.zip"
+    window.back_up()
+    settle(window)
+    assert path.stat().st_size > 10_000

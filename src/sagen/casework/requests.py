@@ -308,6 +308,80 @@ class HuntEvents(Request):
         return hunted(self.opened.capture, self.opened.sheet, progress=progress)
 
 
+# moving ------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class ExportJob(Request):
+    """A job as a zip that another log can import."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Exporting to {self.path.name}"
+
+    def perform(self, log, progress=_go_on) -> str:
+        from sagen.store.moving import export_job
+
+        export_job(log, self.job_id, self.path)
+        return f"Exported: {self.path}"
+
+
+@dataclass(frozen=True)
+class ImportJob(Request):
+    """A job from a zip, as a new job; answers it."""
+
+    path: Path
+    writes: ClassVar[bool] = True
+
+    @property
+    def doing(self) -> str:
+        return f"Importing {self.path.name}"
+
+    def perform(self, log, progress=_go_on) -> Job:
+        from sagen.store.moving import import_job
+
+        return import_job(log, self.path)
+
+
+@dataclass(frozen=True)
+class BackUp(Request):
+    """The whole log as a zip, while it is in use."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Backing up to {self.path.name}"
+
+    def perform(self, log, progress=_go_on) -> str:
+        from sagen.store.moving import backup
+
+        backup(log, self.path)
+        return f"Backed up: {self.path}"
+
+
+@dataclass(frozen=True)
+class CheckLog(Request):
+    """What is wrong with the log, in words; what can be put right is."""
+
+    writes: ClassVar[bool] = True
+
+    @property
+    def doing(self) -> str:
+        return "Checking the log"
+
+    def perform(self, log, progress=_go_on) -> str:
+        from sagen.store.moving import check
+
+        found = check(log, repair=True)
+        if not found:
+            return "Nothing is wrong with this log."
+        told = "; ".join(f"{one.about}: {one.what}{' (put right)' if one.repaired else ''}" for one in found[:6])
+        return told + (f"; and {len(found) - 6} more: `sagen log check` lists them" if len(found) > 6 else "")
+
+
 # paper -------------------------------------------------------------------------------------
 
 

@@ -27,6 +27,7 @@ VERBS = (
     "record",
     "read",
     "module",
+    "log",
 )
 
 
@@ -53,6 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"sagen {__version__}")
     window = import_module("sagen.cli.open_window")
     parser.set_defaults(run=window.run, fail=say_what_failed, demo=False, files=[])
+    parser.add_argument("--log", metavar="URL", help="the job log: a folder, sqlite:///..., postgresql://...")
     verbs = parser.add_subparsers(metavar="COMMAND")
     for name in VERBS:
         verb = import_module(f"sagen.cli.{_MODULES.get(name, name)}")

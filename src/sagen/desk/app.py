@@ -49,19 +49,19 @@ def demo_log(task):
     return make_demo_log(progress=task.tell)
 
 
-def own_log(folder=None):
-    """Opens the log in `folder`, by default the user's own."""
+def own_log(folder=None, url: str | None = None):
+    """Opens the log in `folder`, by default the user's own; `url` names another database."""
 
     def make(_task):
         from sagen.store.log import JobLog, default_folder
 
-        return JobLog(folder or default_folder(), os.environ.get("SAGEN_STORE"))
+        return JobLog(folder or default_folder(), url or os.environ.get("SAGEN_STORE"))
 
     return make
 
 
-def run(*, demo: bool = False, files: list[str] | None = None) -> int:
-    """Open the window and run until it is closed; answers the exit status."""
+def run(*, demo: bool = False, files: list[str] | None = None, log: tuple | None = None) -> int:
+    """Open the window and run until it is closed; answers the exit status. `log`: folder and URL, None for the user's own."""
     app = make_application()
     window = make_shell(QSettings("sagen", "demo" if demo else "sagen"))
     window.show()
@@ -75,7 +75,7 @@ def run(*, demo: bool = False, files: list[str] | None = None) -> int:
         Collector(lambda: window.workspace.work.idle, window)
         if files:
             window.bring_in([os.path.abspath(one) for one in files])
-        window.workspace.open_log(demo_log if demo else own_log())
+        window.workspace.open_log(demo_log if demo else own_log(*(log or ())))
 
     # After the first paint: a shell on the screen answers sooner than a full window that is not there yet.
     QTimer.singleShot(0, fill)

@@ -52,6 +52,7 @@ class MainWindow(QMainWindow):
         self._pages: dict[str, Page] = {}
         self._job_shown: int | None = None
         self._watched: dict[str, object] = {}
+        self._closing = False
         self._by_itself: set[str] = set()  #: names of files that a watched folder gave
         geometry = settings.value("window/geometry")
         if geometry is not None:
@@ -216,6 +217,10 @@ class MainWindow(QMainWindow):
         show += [
             ("Shelf", lambda _=False: self.show_page("shelf")),
             *((f"Watch a folder for {what}", lambda _=False, what=what: self.watch(what)) for what in WATCHED),
+            ("Export this job", lambda _=False: self.export_job()),
+            ("Import a job", lambda _=False: self.import_job()),
+            ("Back the log up", lambda _=False: self.back_up()),
+            ("Check the log", lambda _=False: self.check_log()),
             ("Probe mode", lambda _=False: self.probe()),
             ("Instruments", lambda _=False: self.choose_instruments()),
         ]
@@ -575,6 +580,54 @@ class MainWindow(QMainWindow):
             for name, value in zip(ADDRESSES, form.answer(), strict=True):
                 self.settings.setValue(f"bench/{name}", value)
 
+    def _zip_to(self, title: str, name: str) -> Path | None:
+        from PySide6.QtWidgets import QFileDialog
+
+        chosen, _ = QFileDialog.getSaveFileName(self, title, str(self.folder() / f"{name[:80]}.zip"), "Zip (*.zip)")
+        return Path(chosen) if chosen else None
+
+    def export_job(self) -> None:
+        """The open job as a zip of open formats."""
+        from sagen.casework.requests import ExportJob
+
+        job = self.workspace.job
+        if job is None:
+            self.message.say("Open a job first.")
+            return
+        name = "".join(one if one.isalnum() or one in " -." else "_" for one in job.machine).strip(". ") or "job"
+        path = self._zip_to("Export this job", name)
+        if path is not None:
+            self.workspace.ask(ExportJob(job.id, path), self.message.say)
+
+    def import_job(self) -> None:
+        """A job that another log exported, as a new one."""
+        from PySide6.QtWidgets import QFileDialog
+
+        from sagen.casework.requests import ImportJob
+
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import a job", str(self.folder()), "Zip (*.zip)")
+
+        def came(job) -> None:
+            self.workspace.list_jobs()
+            self.workspace.open_job(job.id, open_capture=True)
+
+        if chosen:
+            self.workspace.ask(ImportJob(None, Path(chosen)), came)
+
+    def back_up(self) -> None:
+        """The whole log as a zip; `sagen log restore` makes a log of it again."""
+        from sagen.casework.requests import BackUp
+
+        path = self._zip_to("Back the log up", "sagen-log")
+        if path is not None:
+            self.workspace.ask(BackUp(None, path), self.message.say)
+
+    def check_log(self) -> None:
+        """Look for damage; what can be put right is."""
+        from sagen.casework.requests import CheckLog
+
+        self.workspace.ask(CheckLog(None), self.message.say)
+
     def probe(self) -> None:
         """The whole window for one step at a time, hands full."""
         from sagen.desk.probe import ProbeWindow
@@ -804,7 +857,21 @@ class MainWindow(QMainWindow):
             trail, _, suspects = LEAST
             self.splitter.setSizes([trail, self.width() - trail - suspects, suspects])
 
+    def _close_when_written(self) -> None:
+        if self.workspace.writing:
+            QTimer.singleShot(50, self, self._close_when_written)
+        else:
+            self.close()
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        """Close once everything that is being written is: until then it says so, and closes by itself."""
+        if self.workspace is not None and self.workspace.writing:
+            event.ignore()
+            if not self._closing:
+                self._closing = True
+                self.message.say("Closing as soon as what is being kept is kept.")
+                self._close_when_written()
+            return
         self.settings.setValue("window/geometry", self.saveGeometry())
         for one in self._watched.values():
             one.stop()

@@ -94,6 +94,11 @@ class Work(QObject):
         return task
 
     @property
+    def alive(self) -> tuple[Task, ...]:
+        """What is being worked on."""
+        return tuple(self._alive)
+
+    @property
     def idle(self) -> bool:
         return not self._alive
 

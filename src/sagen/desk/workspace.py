@@ -120,6 +120,11 @@ class Workspace(QObject):
         if self._doing and self._doing[-1][1] is task:
             self._tell(self._doing[-1][0], share)
 
+    @property
+    def writing(self) -> bool:
+        """Whether anything is being kept that would be lost otherwise."""
+        return any(task.writes for task in self.work.alive)
+
     # the log ------------------------------------------------------------------------------
 
     def open_log(self, make: Callable[[Task], JobLog]) -> None:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import re
+import sqlite3
 import threading
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine, event, select, update
+from sqlalchemy import Text, create_engine, event, select, type_coerce, update
 from sqlalchemy.engine import Engine, make_url
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
@@ -23,7 +26,7 @@ from sagen.model.machine_card import MachineCard
 from sagen.model.pattern import Pattern
 from sagen.model.trail import CaptureEntry, Record
 from sagen.store.codecs import VERSION, decode, encode
-from sagen.store.reading import one_entry, one_job, refresh, summaries
+from sagen.store.reading import one_entry, one_job, raw_rows, refresh, summaries
 from sagen.store.shelf import CaptureShelf
 from sagen.store.tables import EntryRow, JobRow, KeptRow
 
@@ -211,6 +214,69 @@ class JobLog:
             session.add(row)
             session.commit()
             return row.id
+
+    # moving -------------------------------------------------------------------------------
+
+    def rows(self, job_id: int) -> tuple[dict, list[dict]]:
+        """A job and its entries as plain data, withdrawn ones among them; what of a row cannot be read is left as its text."""
+        self.job(job_id)
+        with self._work() as session:
+            found = raw_rows(session, job_id)
+        if found is None:
+            raise StoreError(f"there is no job {job_id}")
+        return found
+
+    def add_rows(self, about: dict, rows: list[dict]) -> Job:
+        """Put a job from elsewhere into the log, as a new one; raises StoreError for data that is no job's."""
+        try:
+            made = JobRow(
+                machine=str(about["machine"])[:200] or "unknown",
+                owner=str(about.get("owner", ""))[:200],
+                cylinders=int(about["cylinders"]) if about.get("cylinders") else None,
+                created=datetime.fromisoformat(about["created"]),
+            )
+            entries = [
+                EntryRow(
+                    kind=str(one["kind"])[:20],
+                    version=int(one["version"]),
+                    created=datetime.fromisoformat(one["created"]),
+                    withdrawn=bool(one["withdrawn"]),
+                    data=one["data"],
+                )
+                for one in rows
+            ]
+        except (KeyError, ValueError, TypeError, OverflowError) as error:
+            raise StoreError(f"this holds no job ({str(error)[:80]})") from None
+        with self._work() as session:
+            session.add(made)
+            session.flush()
+            for one in entries:
+                one.job_id = made.id
+                session.add(one)
+            session.flush()
+            refresh(session, made.id)
+            session.commit()
+            job_id = made.id
+        return self.job(job_id)
+
+    def copy_database(self, path: Path) -> None:
+        """Copy the database while it is in use, whole at one moment (SQLite's online backup)."""
+        if self._engine.url.get_backend_name() != "sqlite":
+            raise StoreError("a database server is backed up with its own tools, or by `sagen log backup` job by job")
+        with self._work() as session, closing(sqlite3.connect(path)) as target:
+            session.connection().connection.driver_connection.backup(target)
+
+    def kept_tokens(self) -> set[str]:
+        """Every capture and photo that a job or the shelf names, those of withdrawn entries among them."""
+        with self._work() as session:
+            texts = [str(one) for one in session.scalars(select(type_coerce(EntryRow.data, Text)))]
+            texts += [str(one) for one in session.scalars(select(type_coerce(KeptRow.data, Text)))]
+        return {token for text in texts for token in re.findall(r"[0-9a-f]{64}|[0-9a-f]{32}", text)}
+
+    def all_job_ids(self) -> list[int]:
+        """Every job, withdrawn ones among them."""
+        with self._work() as session:
+            return list(session.scalars(select(JobRow.id).order_by(JobRow.id)))
 
     # undo ---------------------------------------------------------------------------------
 

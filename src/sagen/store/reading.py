@@ -3,6 +3,7 @@ shows as a damaged entry, and hides no other."""
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from datetime import datetime
 
@@ -130,3 +131,26 @@ def _whole(value: object) -> object:
         return int(value)
     except (ValueError, TypeError):
         return value
+
+
+def raw_rows(session: Session, job_id: int) -> tuple[dict, list[dict]] | None:
+    """A job and its entries as plain data for another log; None where there is no such job."""
+    job = session.execute(select(*_JOB).where(JobRow.id == job_id)).first()
+    if job is None:
+        return None
+    about = {"machine": _text(job[2]), "owner": _text(job[3]), "created": _when(job[1])[0].isoformat()}
+    if str(job[4] or "").isdigit():
+        about["cylinders"] = int(job[4])
+    rows = []
+    for _, _, kind, version, created, data, withdrawn in session.execute(
+        select(*_ENTRY).where(EntryRow.job_id == job_id).order_by(EntryRow.id)
+    ):
+        try:
+            told = json.loads(data)
+        except (ValueError, TypeError, RecursionError):
+            told = {"unreadable": str(data)[:100_000]}
+        rows.append({
+            "kind": _text(kind), "version": int(version) if str(version).isdigit() else 1,
+            "created": _when(created)[0].isoformat(), "withdrawn": str(withdrawn) in ("1", "True", "true"), "data": told,
+        })  # fmt: skip
+    return about, rows

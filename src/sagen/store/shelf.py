@@ -22,6 +22,7 @@ import numpy as np
 from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 
+SUMS = "SHA256SUMS"
 _PASSING, _MARK = ".part", ".writing"
 _TOKEN, _PHOTO = re.compile(r"[0-9a-f]{32}"), re.compile(r"[0-9a-f]{64}")
 
@@ -81,11 +82,30 @@ class CaptureShelf:
                 json.dump(capture.about(), stream)
                 stream.flush()
                 os.fsync(stream.fileno())
+            write_sums(passing)
             passing.rename(self.folder / token)
+            self._settle()
         except OSError as error:
             shutil.rmtree(passing, ignore_errors=True)
             raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
         return token
+
+    def _settle(self) -> None:
+        """The folder itself to the disk, so that a name is there before the log names it."""
+        handle = os.open(self.folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+    def tokens(self) -> list[str]:
+        """Every capture that lies here."""
+        return sorted(one.name for one in self.folder.iterdir() if one.is_dir() and _TOKEN.fullmatch(one.name))
+
+    def remove(self, token: str) -> None:
+        """Free a capture that nothing names."""
+        if _TOKEN.fullmatch(token):
+            shutil.rmtree(self.folder / token, ignore_errors=True)
 
     def put_pyramids(self, token: str, pyramids: list[tuple[np.ndarray, np.ndarray]]) -> None:
         """Keep what draws a capture quickly beside it. Only a help: a disk that refuses is no error."""
@@ -154,3 +174,33 @@ class CaptureShelf:
             return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
             raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None
+
+
+def sum_of(path: Path) -> str:
+    """The SHA-256 of a file."""
+    with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def write_sums(folder: Path) -> None:
+    """Keep the checksums of a capture's files beside them, in the form that `sha256sum -c` reads."""
+    names = sorted(one.name for one in folder.iterdir() if one.suffix in (".npy", ".json"))
+    (folder / SUMS).write_text("".join(f"{sum_of(folder / one)}  {one}\n" for one in names), encoding="ascii")
+
+
+def wrong_sums(folder: Path) -> list[str] | None:
+    """Files of a capture that are not what they were when they were kept; None where no checksums were kept."""
+    try:
+        lines = (folder / SUMS).read_text(encoding="ascii").splitlines()
+    except (OSError, UnicodeDecodeError):
+        return None
+    wrong = []
+    for line in lines:
+        said, _, name = line.partition("  ")
+        path = folder / Path(name).name
+        try:
+            if sum_of(path) != said:
+                wrong.append(name)
+        except OSError:
+            wrong.append(name)
+    return wrong

@@ -1,0 +1,145 @@
+"""`sagen log list | show | export | import | backup | restore | check`: the job log without a window."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from pathlib import Path
+
+NEEDS_OUTPUT, NEEDS_JOB, NEEDS_FILE = ("export",), ("show", "export"), ("import", "backup", "restore")
+
+
+def add(verbs) -> None:
+    parser = verbs.add_parser("log", help="list, show, move, back up and check the job log")
+    parser.add_argument("what", choices=("list", "show", "export", "import", "backup", "restore", "check"))
+    parser.add_argument("file", nargs="?", metavar="JOB|X.zip", help="a job's number, or a zip")
+    parser.add_argument("-o", "--output", metavar="X.zip")
+    parser.add_argument("--repair", action="store_true", help="of check: put right what can be")
+    parser.add_argument("--json", action="store_true", help="one object a line")
+    parser.set_defaults(run=run, fail=_failed)
+
+
+def place(url: str | None) -> tuple[Path, str | None]:
+    """Folder and URL of a log named by a folder, `sqlite:///...` or `postgresql://...`; the user's own where none is named."""
+    from sagen.store.log import default_folder
+
+    if not url:
+        return default_folder(), os.environ.get("SAGEN_STORE")
+    if "://" not in url:
+        return Path(url), None
+    path = url.partition(":///")[2]
+    return (Path(path).parent if url.startswith("sqlite") and path else default_folder()), url
+
+
+def run(arguments) -> int:
+    from sagen.model.errors import SagenError
+    from sagen.store import moving
+    from sagen.store.log import JobLog
+
+    what, name = arguments.what, arguments.file
+    if (what in NEEDS_JOB or what in NEEDS_FILE) and not name:
+        raise SagenError(f"{what} needs {'a job number' if what in NEEDS_JOB else 'the name of a zip'}")
+    if what in NEEDS_OUTPUT and not arguments.output:
+        raise SagenError("say where to with -o X.zip")
+    folder, url = place(arguments.log)
+    if what == "restore":
+        moving.restore(Path(name), folder)
+        _say(arguments, {"restored": str(folder)}, f"restored: {folder}")
+        return 0
+    if what in ("list", "show", "check", "export", "backup") and url is None and not (folder / "jobs.sqlite").exists():
+        raise SagenError(f"{folder}: there is no job log")
+    log = JobLog(folder, url)
+    try:
+        return {
+            "list": _list, "show": _show, "export": _export, "import": _import, "backup": _backup, "check": _check,
+        }[what](arguments, log)  # fmt: skip
+    finally:
+        log.close()
+
+
+def _say(arguments, row: dict, words: str) -> None:
+    print(json.dumps(row, ensure_ascii=False) if arguments.json else printable(words))
+
+
+def printable(text: str) -> str:
+    """Text without what would move a terminal's cursor or colour its letters."""
+    return "".join(one if one.isprintable() else "\ufffd" for one in text)
+
+
+def _list(arguments, log) -> int:
+    for one in log.jobs():
+        row = {
+            "job": one.id, "machine": one.machine, "owner": one.owner, "created": one.created.isoformat(), "about": one.about,
+            "entries": one.entries, "stage": str(one.stage),
+        }  # fmt: skip
+        _say(
+            arguments,
+            row,
+            f"{one.id:5d}  {one.created:%Y-%m-%d}  {one.machine}  ({one.owner or 'no name'})  {one.about}",
+        )
+    return 0
+
+
+def _job_id(text: str) -> int:
+    from sagen.model.errors import SagenError
+
+    if not text.isascii() or not text.isdigit() or len(text) > 12:
+        raise SagenError(f"'{text[:30]}' is no job number: `sagen log list` shows them")
+    return int(text)
+
+
+def _show(arguments, log) -> int:
+    about, rows = log.rows(_job_id(arguments.file))
+    if arguments.json:
+        print(json.dumps({"job": about, "entries": rows}, ensure_ascii=False))
+        return 0
+    print(printable(f"{about['machine']}  ({about['owner'] or 'no name'}), {about['created'][:10]}"))
+    for one in log.job(_job_id(arguments.file)).entries:
+        text = getattr(one.record, "text", "") or getattr(one.record, "name", "") or getattr(one.record, "code", "")
+        mark = "withdrawn " if one.withdrawn else ""
+        print(printable(f"  {one.created:%Y-%m-%d %H:%M}  {mark}{one.kind}: {text}".rstrip(": ")))
+    return 0
+
+
+def _export(arguments, log) -> int:
+    from sagen.store.moving import export_job
+
+    export_job(log, _job_id(arguments.file), Path(arguments.output))
+    _say(arguments, {"exported": arguments.output}, f"exported: {arguments.output}")
+    return 0
+
+
+def _import(arguments, log) -> int:
+    from sagen.store.moving import import_job
+
+    job = import_job(log, Path(arguments.file))
+    _say(
+        arguments, {"job": job.id, "machine": job.machine, "entries": len(job.entries)}, f"job {job.id}: {job.machine}"
+    )
+    return 0
+
+
+def _backup(arguments, log) -> int:
+    from sagen.store.moving import backup
+
+    backup(log, Path(arguments.file))
+    _say(arguments, {"backup": arguments.file}, f"backed up: {arguments.file}")
+    return 0
+
+
+def _check(arguments, log) -> int:
+    from sagen.store.moving import check
+
+    found = check(log, repair=arguments.repair)
+    for one in found:
+        _say(arguments, one.as_row(), f"{one.about}: {one.what}{' (put right)' if one.repaired else ''}")
+    if not found and not arguments.json:
+        print("Nothing is wrong with this log.")
+    return int(any(not one.repaired for one in found))
+
+
+def _failed(arguments, message: str) -> None:
+    if arguments.json:
+        print(json.dumps({"error": message}))
+    print(f"sagen log: {message}", file=sys.stderr)

@@ -1,0 +1,177 @@
+"""What a careless or hostile person puts where a file is due: pipes, devices, folders, links, a full disk, odd line ends."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from sagen.files import load_sheet, read_capture, write_capture, write_sheet
+from sagen.files.cards import read_rows
+from sagen.files.circuits import load_toml
+from sagen.files.csv_dialect import lines_of
+from sagen.files.whole import read_small_text, save_whole, written_whole
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import CaptureFileError, SagenError, SheetError
+from sagen.model.sheet import Sheet
+
+READERS = (load_sheet, read_rows, lambda path: load_toml(path, "job"), lambda path: read_small_text(path, "text"))
+
+
+def sagen(*arguments, seconds=30):
+    return subprocess.run(
+        [sys.executable, "-m", "sagen", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        timeout=seconds,
+        check=False,
+    )
+
+
+@pytest.mark.parametrize("reader", READERS)
+@pytest.mark.parametrize("kind", ["pipe", "zero", "random", "folder", "huge", "gone", "bytes", "nul"])
+def test_no_small_text_is_read_from_what_is_no_plain_file(reader, kind, tmp_path):
+    pipe, huge, odd = tmp_path / "pipe.toml", tmp_path / "huge.toml", tmp_path / "bytes.toml"
+    os.mkfifo(pipe)
+    with huge.open("wb") as stream:
+        stream.truncate(1 << 34)
+    odd.write_bytes(b"\xff\xfe\x00\x01" * 40)
+    where = {
+        "pipe": pipe, "zero": Path("/dev/zero"), "random": Path("/dev/urandom"), "folder": tmp_path, "huge": huge,
+        "gone": tmp_path / "gone.toml", "bytes": odd, "nul": Path("a\0b.toml"),
+    }[kind]  # fmt: skip
+    with pytest.raises(SheetError) as told:
+        reader(where)
+    assert "\n" not in str(told.value)
+    assert len(str(told.value)) < 200
+
+
+def test_every_verb_refuses_a_pipe_a_device_and_the_root_at_once(tmp_path):
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+    capture = tmp_path / "a.csv"
+    capture.write_text("Time (s),CH1 (V)\n" + "\n".join(f"{k / 1000:.4f},{k % 7}" for k in range(500)))
+    for arguments in (
+        ("reason", pipe), ("reason", "/dev/zero"), ("reason", "/"), ("simulate", pipe, "--faults"), ("examine", pipe),
+        ("examine", "/"), ("examine", "--sheet", pipe, capture), ("examine", "--sheet", "/dev/zero", capture),
+    ):  # fmt: skip
+        done = sagen(*arguments)
+        assert done.returncode == 1, arguments
+        said = (done.stdout + done.stderr).strip()
+        assert "Traceback" not in said
+        assert "unexpected" not in said, said
+
+
+ROWS = "\n".join(f"{k / 20_000:.6f},{0.1 if (k * 90 / 20_000) % 1 < 0.5 else 5.0}" for k in range(4_000))
+HEAD = "Time (s),CH1 (V)\n"
+
+
+@pytest.mark.parametrize(
+    "preamble",
+    [
+        "",
+        "made by\x0cX\nsecond\n",
+        "note\u2028more\n",
+        "note\x85more\n",
+        '"a quoted\nline break",x\n',
+        "a\x0bb\x1cc\n",
+        "\n\n\n",
+        '"""\n',
+    ],
+)
+@pytest.mark.parametrize("times", [1, 40])
+def test_no_row_of_a_table_is_lost_whatever_stands_before_it(preamble, times, tmp_path):
+    """Both ways of reading: the short one and, forty times as long, the one for long tables."""
+    path = tmp_path / "a.csv"
+    rows = "\n".join([ROWS] if times == 1 else [f"{k / 20_000:.6f},{k % 11}" for k in range(4_000 * times)])
+    path.write_text(preamble + HEAD + rows + "\n", encoding="utf-8")
+    capture = read_capture(path)
+    assert capture.samples == 4_000 * times
+    assert capture.channels[0].raw[0] == pytest.approx(0.1 if times == 1 else 0.0)
+
+
+def test_a_line_ends_where_files_end_lines():
+    assert lines_of("a\r\nb\rc\nd\x0ce\u2028f\x85g") == ["a", "b", "c", "d\x0ce\u2028f\x85g"]
+    assert lines_of("a\n") == ["a"]
+    assert lines_of("") == []
+
+
+def made(samples=500) -> Capture:
+    return Capture("a", 10_000.0, (Channel("CH1", np.arange(samples, dtype=np.float32) % 5, "V"),))
+
+
+@pytest.mark.parametrize("suffix", [".csv", ".wav", ".npz", ".mf4"])
+def test_on_a_full_disk_what_was_there_stays(suffix, tmp_path, monkeypatch):
+    """The disk is full from the moment that the passing file is synced: the usual place where it shows."""
+    path = tmp_path / f"out{suffix}"
+    path.write_bytes(b"precious")
+
+    def full(_handle):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("sagen.files.whole.os.fsync", full)
+    with pytest.raises(CaptureFileError, match="No space left"):
+        write_capture(path, made())
+    assert path.read_bytes() == b"precious"
+    assert [one.name for one in tmp_path.iterdir()] == [path.name], "nothing is left behind"
+
+
+def test_a_real_full_disk_of_a_few_blocks(tmp_path):
+    """/dev/full is the system's own disk that is always full: writing through a link to it is refused, and it stays."""
+    path = tmp_path / "out.csv"
+    path.symlink_to("/dev/full")
+    with pytest.raises(CaptureFileError, match="no plain file"):
+        write_capture(path, made())
+    assert path.is_symlink()
+
+
+def test_nothing_is_written_through_a_link(tmp_path):
+    target = tmp_path / "other.txt"
+    target.write_text("somebody else's")
+    link = tmp_path / "out.csv"
+    link.symlink_to(target)
+    write_capture(link, made())
+    assert target.read_text() == "somebody else's"
+    assert not link.is_symlink()
+    write_sheet(tmp_path / "b.sheet.toml", Sheet())
+    save_whole(tmp_path / "c.bin", b"1234")
+    assert (tmp_path / "c.bin").read_bytes() == b"1234"
+
+
+def test_a_writer_that_fails_leaves_what_was_there(tmp_path):
+    path = tmp_path / "out.csv"
+    path.write_text("precious")
+
+    def fails():
+        with written_whole(path) as passing:
+            passing.write_text("half")
+            raise ZeroDivisionError
+
+    with pytest.raises(ZeroDivisionError):
+        fails()
+    assert path.read_text() == "precious"
+    assert len(list(tmp_path.iterdir())) == 1
+
+
+def test_converting_never_overwrites_a_sheet_that_says_something_else(tmp_path, make_csv):
+    source = make_csv("a.csv")
+    (tmp_path / "b.sheet.toml").write_text('[conditions]\nstate = "running"\n')
+    done = sagen("convert", source, "-o", tmp_path / "b.csv")
+    assert done.returncode == 1
+    assert "says something else" in done.stderr
+    assert not (tmp_path / "b.csv").exists()
+    assert "running" in (tmp_path / "b.sheet.toml").read_text()
+    (tmp_path / "b.sheet.toml").unlink()
+    for _ in range(2):
+        assert sagen("convert", source, "-o", tmp_path / "b.csv").returncode == 0, "its own sheet is no stranger"
+
+
+def test_a_name_that_no_file_can_have_is_refused_in_a_sentence(tmp_path):
+    for name in ("x" * 300 + ".csv", "a\0b.csv"):
+        with pytest.raises(SagenError) as told:
+            read_capture(tmp_path / name)
+        assert len(str(told.value)) < 400

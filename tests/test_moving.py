@@ -1,0 +1,220 @@
+"""Logs and jobs on the move, and what silent damage comes to: checked with the zip and checksum tools of the system."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import threading
+import time
+import zipfile
+
+import numpy as np
+import pytest
+
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import StoreError
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, CodeEntry, NoteEntry
+from sagen.store.log import JobLog
+from sagen.store.moving import backup, check, export_job, import_job, restore
+
+
+def made_capture(seed=0, samples=3_000) -> Capture:
+    rng = np.random.default_rng(seed)
+    return Capture("a.csv", 20_000.0, (Channel("CH1", rng.integers(-900, 900, samples).astype(np.int16), "V", 0.01),))
+
+
+@pytest.fixture
+def filled(tmp_path):
+    log = JobLog(tmp_path / "one")
+    job = log.add_job("Corrib Tench 2.0", owner="Slate & Sons", cylinders=4)
+    log.add_entry(job.id, CodeEntry("P0335"))
+    log.add_entry(job.id, NoteEntry("Keeps <b>dying</b>; =1+1"))
+    entry = log.add_capture(job.id, made_capture(), CaptureEntry("a.csv", Sheet()))
+    log.withdraw(log.job(job.id).entries[1].id)
+    yield log, job.id, entry.record.token, tmp_path
+    log.close()
+
+
+def same(one, other):
+    assert (one.machine, one.owner, one.cylinders, one.created) == (
+        other.machine,
+        other.owner,
+        other.cylinders,
+        other.created,
+    )
+    assert [(a.kind, a.withdrawn, a.created) for a in one.entries] == [
+        (b.kind, b.withdrawn, b.created) for b in other.entries
+    ]
+
+
+def test_an_exported_job_arrives_whole_in_another_log_and_twice_in_its_own(filled):
+    log, job_id, token, folder = filled
+    export_job(log, job_id, folder / "x.zip")
+    other = JobLog(folder / "two")
+    try:
+        came = import_job(other, folder / "x.zip")
+        same(came, log.job(job_id))
+        moved = came.records(CaptureEntry)[0]
+        assert moved.token != token, "names of its own, so that nothing clashes"
+        assert np.array_equal(other.capture(moved.token).channels[0].raw, made_capture().channels[0].raw)
+        again = import_job(log, folder / "x.zip")
+        assert again.id != job_id
+        assert len(log.jobs()) == 2
+        assert check(other) == []
+    finally:
+        other.close()
+
+
+def test_what_is_in_an_export_is_open_to_other_tools(filled):
+    """unzip's own listing, json and numpy read it; sha256sum -c (GNU coreutils) finds every member right."""
+    log, job_id, token, folder = filled
+    export_job(log, job_id, folder / "x.zip")
+    out = folder / "out"
+    with zipfile.ZipFile(folder / "x.zip") as zipped:
+        assert zipped.testzip() is None
+        zipped.extractall(out)
+    assert json.loads((out / "job.json").read_text())["job"]["machine"] == "Corrib Tench 2.0"
+    assert np.array_equal(np.load(out / "captures" / token / "0.npy"), made_capture().channels[0].raw)
+    assert subprocess.run(["sha256sum", "-c", "--quiet", "SHA256SUMS"], cwd=out, check=False).returncode == 0
+
+
+def rewritten(source, target, change):
+    with zipfile.ZipFile(source) as old, zipfile.ZipFile(target, "w") as new:
+        for one in old.infolist():
+            name, data = change(one.filename, old.read(one.filename))
+            if name:
+                new.writestr(name, data)
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda name, data: ("../" + name if name == "job.json" else name, data),
+        lambda name, data: ("/etc/" + name if name == "job.json" else name, data),
+        lambda name, data: (name, data.replace(b"Corrib", b"Another")),
+        lambda name, data: (None, None) if name == "SHA256SUMS" else (name, data),
+        lambda name, data: (None, None) if name.endswith(".npy") else (name, data),
+        lambda name, data: (None, None) if name == "job.json" else (name, data),
+        lambda name, data: (name + ".exe", data),
+    ],
+)
+def test_a_zip_that_is_not_as_it_was_exported_is_refused_whole(filled, change):
+    log, job_id, _, folder = filled
+    export_job(log, job_id, folder / "x.zip")
+    rewritten(folder / "x.zip", folder / "bad.zip", change)
+    shelf = len(log.shelf.tokens())
+    with pytest.raises(StoreError) as told:
+        import_job(log, folder / "bad.zip")
+    assert len(str(told.value)) < 200
+    assert len(log.jobs()) == 1
+    assert len(log.shelf.tokens()) == shelf
+    assert not (folder.parent / "job.json").exists()
+
+
+@pytest.mark.parametrize("data", [b"", b"PK\x03\x04" + b"\0" * 50, os.urandom(4_000)])
+def test_what_is_no_zip_is_refused(filled, data):
+    log, _, _, folder = filled
+    (folder / "no.zip").write_bytes(data)
+    for take in (lambda path: import_job(log, path), lambda path: restore(path, folder / "new")):
+        with pytest.raises(StoreError):
+            take(folder / "no.zip")
+    assert not (folder / "new").exists()
+
+
+def test_a_log_is_backed_up_while_it_is_written_and_restored_into_a_new_place(filled):
+    log, job_id, _, folder = filled
+    going, added = threading.Event(), []
+
+    def write():
+        while not going.is_set():
+            added.append(log.add_entry(job_id, NoteEntry(f"number {len(added)}")).id)
+            time.sleep(0.001)
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    try:
+        time.sleep(0.05)
+        before = len(added)
+        backup(log, folder / "b.zip")
+    finally:
+        going.set()
+        writer.join()
+    restore(folder / "b.zip", folder / "restored")
+    found = JobLog(folder / "restored")
+    try:
+        entries = found.job(job_id).entries
+        assert 3 + before <= len(entries) <= 3 + len(added)
+        assert [one.record.text for one in entries[3:]] == [f"number {k}" for k in range(len(entries) - 3)]
+        assert check(found) == []
+    finally:
+        found.close()
+    with pytest.raises(StoreError, match="not empty"):
+        restore(folder / "b.zip", folder / "restored")
+
+
+def test_silent_damage_is_found_and_named(filled):
+    log, _, token, _ = filled
+    assert check(log) == []
+    path = log.shelf.folder / token / "0.npy"
+    data = bytearray(path.read_bytes())
+    data[-7] ^= 0x10
+    path.write_bytes(bytes(data))
+    [trouble] = check(log, repair=True)
+    assert "0.npy is not what was kept" in trouble.what
+    assert not trouble.repaired, "what was kept cannot be made up"
+    shutil.rmtree(log.shelf.folder / token)
+    [trouble] = check(log)
+    assert "gone" in trouble.what
+
+
+def test_what_can_be_put_right_is(filled):
+    log, _, token, _ = filled
+    (log.shelf.folder / token / "SHA256SUMS").unlink()
+    orphan = log.shelf.put(made_capture(5))
+    assert len(check(log)) == 1, "one just kept may be named in a moment"
+    os.utime(log.shelf.folder / orphan, (0, 0))
+    assert {one.what for one in check(log)} == {"has no checksum yet", "nothing names it"}
+    assert all(one.repaired for one in check(log, repair=True))
+    assert check(log) == []
+    assert log.shelf.tokens() == [token]
+
+
+def sagen(*arguments):
+    return subprocess.run(
+        [sys.executable, "-m", "sagen", *map(str, arguments)], capture_output=True, text=True, check=False
+    )
+
+
+def test_the_command_line_lists_shows_moves_and_checks(filled):
+    _, job_id, _, folder = filled
+    where = ("--log", folder / "one")
+    rows = [json.loads(line) for line in sagen(*where, "log", "list", "--json").stdout.splitlines()]
+    assert [(one["job"], one["machine"]) for one in rows] == [(job_id, "Corrib Tench 2.0")]
+    assert "P0335" in sagen(*where, "log", "show", job_id).stdout
+    assert sagen(*where, "log", "export", job_id, "-o", folder / "c.zip").returncode == 0
+    came = json.loads(sagen("--log", folder / "third", "log", "import", folder / "c.zip", "--json").stdout)
+    assert came["entries"] == 3
+    url = f"sqlite:///{folder / 'third' / 'jobs.sqlite'}"
+    assert "Corrib" in sagen("--log", url, "log", "list").stdout
+    assert sagen(*where, "log", "backup", folder / "d.zip").returncode == 0
+    assert sagen("--log", folder / "fourth", "log", "restore", folder / "d.zip").returncode == 0
+    assert "Nothing is wrong" in sagen("--log", folder / "fourth", "log", "check").stdout
+    for wrong in (("show", "x"), ("show",), ("export", job_id), ("import", folder / "none.zip"), ("show", "99")):
+        done = sagen(*where, "log", *wrong)
+        assert done.returncode == 1, wrong
+        assert "Traceback" not in done.stderr
+    assert sagen("--log", folder / "nowhere", "log", "list").returncode == 1
+    assert not (folder / "nowhere").exists(), "looking makes no log"
+
+
+def test_names_never_reach_a_terminal_as_commands(tmp_path):
+    log = JobLog(tmp_path / "l")
+    log.add_job("Mill\x1b[2Jer \x07 9", owner="a\rb")
+    log.close()
+    said = sagen("--log", tmp_path / "l", "log", "list").stdout
+    assert "\x1b" not in said
+    assert "\x07" not in said
