@@ -308,7 +308,7 @@ def test_the_job_log_is_searched_by_machine_customer_and_code(desk):  # noqa: F8
     everything = page.model.rowCount()
     for words, found in (
         ("plover", 1),
-        ("P0335", 2),
+        ("P0335", 3),
         ("velmora P0335", 1),
         ("no such machine anywhere", 0),
         ("", everything),

@@ -10,13 +10,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from conftest import demo_log
 from sagen.casework.examination import Incoming, read_incoming
 from sagen.desk import ear, forms
 from sagen.desk.at_hand import InstrumentsForm
 from sagen.desk.events_form import EventsForm
+from sagen.desk.pages.module_page import ClearForm
 from sagen.desk.probe import said
 from sagen.files.long_record import LongRecord
 from sagen.instruments import wired_called
@@ -182,7 +183,7 @@ def test_a_recorder_that_goes_away_is_told_and_what_was_recorded_stays(desk, mon
 def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk, monkeypatch):  # noqa: F811
     window = at(desk, "Fell")
     hand = Keys(window)
-    hand.control(KEY.Key_T)
+    hand.press(KEY.Key_T, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier, window)
     page = window.page("module")
     before = len(window.workspace.job.records(CodeEntry))
     hand.press(KEY.Key_R, ALT, page)
@@ -194,11 +195,11 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
     settle(window)
     assert len(window.workspace.job.records(CodeEntry)) == before + 2, "what stands is not entered again"
 
-    monkeypatch.setattr(QMessageBox, "exec", lambda self: 0)
+    monkeypatch.setattr(ClearForm, "exec", lambda self: 0)
     page.clear()
     settle(window)
     assert page.cleared is None, "nothing is cleared without a yes"
-    monkeypatch.setattr(QMessageBox, "clickedButton", lambda self: self.buttons()[0])
+    monkeypatch.setattr(ClearForm, "exec", lambda self: 1)
     page.clear()
     until(lambda: page.cleared is not None)
     page.read()

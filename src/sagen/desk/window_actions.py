@@ -11,7 +11,7 @@ ACTIONS = (
     Action("Ctrl+O", "bring a capture in", lambda shell: shell.choose_files()),
     Action("Ctrl+M", "circuit and meter", lambda shell: shell.show_circuit()),
     Action("Ctrl+I", "live", lambda shell: shell.show_with_job("live")),
-    Action("Ctrl+T", "the engine's modules", lambda shell: shell.show_with_job("module")),
+    Action("Ctrl+Shift+T", "the engine's modules", lambda shell: shell.show_with_job("module")),
     Action("Ctrl+Space", "probe mode", lambda shell: shell.probe()),
     Action("Ctrl+Shift+B", "a sensor in the hand", lambda shell: shell.show_with_job("tester")),
     Action("Ctrl+P", "printed pages", lambda shell: shell.show_report()),

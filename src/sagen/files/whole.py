@@ -23,7 +23,7 @@ def written_whole(path: Path) -> Iterator[Path]:
     passing = path.with_name(f".{path.stem[:60]}.{uuid.uuid4().hex[:8]}.part{path.suffix[:20]}")
     try:
         if path.exists() and not path.is_file():
-            raise CaptureFileError(f"{path.name} is no plain file: nothing is written there")
+            raise CaptureFileError(f"{path} cannot be written: it is no plain file")
         yield passing
         with passing.open("rb") as stream:
             os.fsync(stream.fileno())

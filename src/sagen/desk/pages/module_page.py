@@ -5,11 +5,12 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QMessageBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sagen.casework.module import came_back, frame_words, meaning_of, new_codes, speed_record
 from sagen.desk.actions import Action
 from sagen.desk.at_hand import wired_for
+from sagen.desk.forms import Form
 from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
@@ -23,6 +24,14 @@ ASK = (
     "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read the codes "
     "first, and clear only with the engine off."
 )
+
+
+class ClearForm(Form):
+    """The question before codes are cleared."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__("Clear codes", "Clear them", parent)
+        self.fields.addRow(Label(ASK, wrap=True))
 
 
 class ModulePage(Page):
@@ -201,11 +210,7 @@ class ModulePage(Page):
 
     def clear(self) -> None:
         """Clear the codes after a question; what comes back afterwards is entered with when."""
-        asked = QMessageBox(QMessageBox.Icon.Question, "Clear codes", ASK, parent=self)
-        yes = asked.addButton("Clear", QMessageBox.ButtonRole.AcceptRole)
-        asked.setDefaultButton(asked.addButton("Leave them", QMessageBox.ButtonRole.RejectRole))
-        asked.exec()
-        if asked.clickedButton() is not yes:
+        if not ClearForm(self).exec():
             return
         there = [code for module in self.found for code, _ in module.codes]
 

@@ -107,9 +107,9 @@ class TesterPage(Page):
         self.way.setMaximumWidth(260)
         for one, words in WAYS.items():
             self.way.addItem(words.capitalize(), one)
-        form.addRow("Passes", self.passes)
-        form.addRow("Counted", self.counted)
-        form.addRow("How", self.way)
+        form.addRow(Label("Passes"), self.passes)
+        form.addRow(Label("Counted"), self.counted)
+        form.addRow(Label("How"), self.way)
         row = QHBoxLayout()
         self.count_button, self.old_button, self.new_button = (
             QPushButton("Count with the recorder"), QPushButton("This machine's part"), QPushButton("A new part"),
@@ -125,7 +125,7 @@ class TesterPage(Page):
         for one in (self.count_button, self.old_button, self.new_button):
             row.addWidget(one)
         row.addStretch(1)
-        form.addRow("", row)
+        form.addRow(Label(), row)
         return form
 
     def wire(self, shell) -> None:
