@@ -175,3 +175,106 @@ def test_a_name_that_no_file_can_have_is_refused_in_a_sentence(tmp_path):
         with pytest.raises(SagenError) as told:
             read_capture(tmp_path / name)
         assert len(str(told.value)) < 400
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        "=cmd|'/c calc'!A0",
+        "+1+1",
+        "-2",
+        "@SUM(A1)",
+        "a,b",
+        'say "no"',
+        "two\nlines",
+        " blank ",
+        "a;b",
+        "mV (mV)",
+        "'quoted",
+        "Ω µ",
+    ],
+)
+def test_names_are_kept_through_csv_and_no_spreadsheet_takes_one_for_a_formula(name, tmp_path):
+    """Python's own csv module and pandas read the same name; none begins as a formula does."""
+    import csv
+
+    capture = Capture(
+        "a", 10_000.0, tuple(Channel(one, np.arange(400, dtype=np.float32) % 5, "V") for one in (name, "B"))
+    )
+    path = tmp_path / "a.csv"
+    write_capture(path, capture)
+    with path.open(newline="") as stream:
+        head = next(csv.reader(stream))
+    assert len(head) == 3
+    assert not head[1].startswith(("=", "+", "-", "@"))
+    again = read_capture(path)
+    assert again.channels[0].column == " ".join(name.split())
+    assert again.channels[1].column == "B"
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "cylinders = " + "9" * 4_400,
+        "cylinders = nan",
+        "cylinders = -3",
+        "cylinders = 1e300",
+        "bore_mm = inf",
+        "x = [" + "[" * 5_000,
+    ],
+)
+def test_numbers_beyond_reason_in_a_sheet_are_refused_in_a_sentence(line, tmp_path):
+    path = tmp_path / "a.sheet.toml"
+    path.write_text(f"[engine]\n{line}\n")
+    with pytest.raises(SheetError) as told:
+        load_sheet(path)
+    assert len(str(told.value)) < 240
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "factor = 1e308",
+        "factor = -1e9",
+        "factor = 1e-300",
+        "factor = inf",
+        "shunt_ohm = 1e300",
+        "pull_up = 1e308",
+        "nominal = nan",
+    ],
+)
+def test_no_number_of_a_channel_is_beyond_reason(line, tmp_path):
+    path = tmp_path / "a.sheet.toml"
+    path.write_text(f'[[channel]]\ncolumn = "A"\nrole = "crank"\n{line}\n')
+    with pytest.raises(SheetError):
+        load_sheet(path)
+
+
+NEW_LOG = """
+import sys, time
+from pathlib import Path
+from sagen.store.log import JobLog
+while not Path(sys.argv[2]).exists():
+    time.sleep(0.001)
+log = JobLog(Path(sys.argv[1]))
+log.add_job("made at once")
+log.close()
+"""
+
+
+@pytest.mark.parametrize("round_", range(3))
+def test_several_processes_make_a_new_log_at_once(round_, tmp_path):
+    """One upgrade, and everybody's job is there once."""
+    from sagen.store.log import JobLog
+
+    folder, go = tmp_path / "log", tmp_path / "go"
+    made = [
+        subprocess.Popen([sys.executable, "-c", NEW_LOG, folder, go], stderr=subprocess.PIPE, text=True)
+        for _ in range(3)
+    ]
+    go.touch()
+    said = [one.communicate(timeout=60)[1] for one in made]
+    assert [one.returncode for one in made] == [0, 0, 0], said
+    log = JobLog(folder)
+    assert len(log.jobs()) == 3
+    log.close()

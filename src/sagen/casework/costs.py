@@ -37,7 +37,7 @@ def shop_costs() -> Costs:
         return Costs()
     try:
         data = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise SagenError(f"{path}: {error}") from None
     for key, value in data.items():
         if key not in KEYS:

@@ -19,8 +19,8 @@ def load_toml(path: str | Path, what: str) -> dict:
     text = read_small_text(path, what)
     try:
         return tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise SheetError(f"{Path(path).name}: not well-formed TOML: {error}") from None
+    except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
+        raise SheetError(f"{Path(path).name}: not well-formed TOML: {str(error)[:120]}") from None
 
 
 def circuit_of(data: object, *, where: str) -> CircuitSpec:

@@ -112,6 +112,9 @@ def decode(head: bytes) -> tuple[str, str]:
         return head.decode("cp1252", errors="replace"), "cp1252"
 
 
+FORMULA = ("=", "+", "-", "@")  #: what a spreadsheet takes for the beginning of a formula
+
+
 def lines_of(text: str) -> list[str]:
     """Lines as files have them: ended by a line feed, a carriage return, or both. Form feeds and what else Unicode calls a
     line's end stay within theirs, as in every reader of tables."""
@@ -220,6 +223,9 @@ def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[t
         names = _default_names(width, units)
     for index, name in enumerate(names):
         match = _NAME_AND_UNIT.fullmatch(name)
+        if name.startswith("'") and name[1:].startswith(FORMULA):
+            name = names[index] = name[1:]
+            match = _NAME_AND_UNIT.fullmatch(name)
         if match and match[1]:
             unit = match[2] or match[3] or match[4]
             known = unit.lower() in _TIME_UNITS or unit.lower() in _VALUE_UNITS or match[2]

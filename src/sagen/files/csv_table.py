@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import csv
 import re
 from pathlib import Path
 
 import numpy as np
 
 from sagen.files.arrays import FEWEST_SAMPLES, Holes, even_grid
-from sagen.files.csv_dialect import OVER_RANGE, Dialect, decode, find_dialect, split
+from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 
@@ -219,12 +220,18 @@ def _sampling(
     return even_grid(times, columns, notes, where=lambda row: f"line {_line_of(dialect, row)}")
 
 
+def defused(name: str) -> str:
+    """A name on one line that no spreadsheet takes for a formula; the reader gives it back as it was."""
+    name = " ".join(name.split())
+    return f"'{name}" if name.startswith(FORMULA) else name
+
+
 def write(path: Path, capture: Capture) -> None:
     """Write a capture as comma-separated values with time in seconds."""
     digits = max(6, int(np.ceil(np.log10(capture.sfreq))) + 2)
-    names = ",".join(["Time (s)"] + [f"{one.column} ({one.unit})" for one in capture.channels])
+    names = ["Time (s)", *(defused(f"{one.column} ({one.unit})") for one in capture.channels)]
     with path.open("w", encoding="utf-8", newline="\n") as stream:
-        stream.write(names + "\n")
+        csv.writer(stream, lineterminator="\n").writerow(names)
         for start in range(0, capture.samples, 1 << 16):
             stop = min(start + (1 << 16), capture.samples)
             block = [np.arange(start, stop) / capture.sfreq]

@@ -25,8 +25,8 @@ def parse_sheet(text: str, *, where: str) -> Sheet:
     """Raises SheetError with the name in `where` and what is wrong."""
     try:
         data = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise SheetError(f"{where}: not well-formed TOML: {error}") from None
+    except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
+        raise SheetError(f"{where}: not well-formed TOML: {str(error)[:120]}") from None
     return Sheet.from_data(with_wheel_names(data), where=where)
 
 

@@ -114,8 +114,8 @@ def parse_profile(text: str, where: str) -> Profile:
     except ValidationError as error:
         place = ".".join(str(one) for one in error.errors()[0]["loc"][:-1])
         raise SagenError(f"{where}: {f'in [{place}], ' if place else ''}{first_fault(error, Profile)}") from None
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise SagenError(f"{where}: not well-formed TOML: {error}") from None
+    except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
+        raise SagenError(f"{where}: not well-formed TOML: {str(error)[:120]}") from None
 
 
 def read_profile(path: str | Path) -> Profile:

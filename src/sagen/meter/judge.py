@@ -218,7 +218,7 @@ def stored_accuracy() -> Accuracy | None:
         return None
     try:
         data = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise SagenError(f"{path}: {error}") from None
     if set(data) != {"accuracy"} or not isinstance(data["accuracy"], str):
         raise SagenError(f'{path}: needs one line, accuracy = "0.8% + 3", and nothing else')

@@ -28,7 +28,7 @@ Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 
 
 def _not_zero(value: float) -> float:
-    if value == 0:
+    if abs(value) < 1e-9:
         raise ValueError("must not be zero")
     return value
 
@@ -63,13 +63,13 @@ class ChannelSheet(_Table):
     sensor: Annotated[SensorKind, one_of(SensorKind)] | None = None
     wheel: str | None = None
     pull_up: Annotated[Positive, Field(le=60)] | None = None
-    shunt_ohm: Positive | None = None
+    shunt_ohm: Annotated[Positive, Field(ge=1e-6, le=1e6)] | None = None
     nominal: Annotated[Positive, Field(le=1000)] | None = None
     polarity: Literal["falling", "rising"] | None = None
     #: knock: what stands across the sensor besides the recorder
     load_ohm: Annotated[Positive, Field(le=1e9)] | None = None
     bank: Annotated[int, Field(ge=1, le=8)] | None = None
-    factor: Annotated[float, Field(allow_inf_nan=False), AfterValidator(_not_zero)] = 1.0
+    factor: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False), AfterValidator(_not_zero)] = 1.0
 
     @field_validator("column", "wheel", mode="before")
     @classmethod

@@ -426,7 +426,7 @@ def _own_files() -> list[tuple[str, str]]:
 def _parsed(where: str, text: str) -> dict:
     try:
         return tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
         raise KnowledgeError(f"{where}: {error}") from None
 
 

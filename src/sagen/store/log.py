@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import re
 import sqlite3
 import threading
@@ -378,7 +379,7 @@ def _open(url: str) -> Engine:
             engine = create_engine(url)
         config = Config()
         config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
-        with engine.begin() as connection:
+        with _alone(engine), engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
         return engine
@@ -387,6 +388,18 @@ def _open(url: str) -> Engine:
     except Exception as error:
         # Alembic's own errors share no root with SQLAlchemy's: a log written by a newer Sagen ends here.
         raise StoreError(f"the job log cannot be brought up to date: {error}") from error
+
+
+@contextmanager
+def _alone(engine: Engine) -> Iterator[None]:
+    """No other process brings the same database up to date meanwhile: a lock on a file beside it."""
+    name = engine.url.database
+    if engine.url.get_backend_name() != "sqlite" or not name or name == ":memory:":
+        yield
+        return
+    with Path(f"{name}.lock").open("wb") as stream:
+        fcntl.flock(stream, fcntl.LOCK_EX)
+        yield
 
 
 def _sqlite_settings(connection, _record) -> None:
