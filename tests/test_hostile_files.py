@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from sagen.casework import fault_log
 from sagen.files import load_sheet, read_capture, write_capture, write_sheet
 from sagen.files.cards import read_rows
 from sagen.files.circuits import load_toml
@@ -278,3 +279,33 @@ def test_several_processes_make_a_new_log_at_once(round_, tmp_path):
     log = JobLog(folder)
     assert len(log.jobs()) == 3
     log.close()
+
+
+def test_a_report_for_support_holds_versions_and_places_but_no_names(tmp_path, monkeypatch):
+    import logging
+    import zipfile
+
+    monkeypatch.setattr(fault_log, "log_file", lambda: tmp_path / "state" / "sagen.log")
+    (tmp_path / "state").mkdir()
+    handler = logging.FileHandler(tmp_path / "state" / "sagen.log", encoding="utf-8")
+    logger = logging.getLogger("sagen")
+    logger.addHandler(handler)
+    try:
+        try:
+            raise ValueError("column 'Mr. Lindqvist-Rao' of /home/otto/kunden/fell.csv, otto@example.org")
+        except ValueError as error:
+            fault_log.note(error)
+    finally:
+        logger.removeHandler(handler)
+        handler.close()
+    fault_log.save_report(tmp_path / "r.zip")
+    with zipfile.ZipFile(tmp_path / "r.zip") as zipped:
+        told = zipped.read("sagen.log").decode()
+        versions = zipped.read("versions.txt").decode()
+    for name in ("Lindqvist", "otto", "kunden", "fell.csv", "example.org"):
+        assert name not in told
+    assert "test_hostile_files.py, line" in told
+    assert "ValueError" in told
+    assert f"numpy {np.__version__}" in versions
+    with pytest.raises(SagenError, match="cannot be written"):
+        fault_log.save_report(tmp_path / "no" / "r.zip")

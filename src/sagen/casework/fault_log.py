@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+import faulthandler
 import logging
+import platform
+import re
 import sys
 import threading
+import zipfile
 from collections.abc import Callable
+from importlib import metadata
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 from sagen.model.errors import SagenError
 
+#: what a report for support names of the machine
+PACKAGES = ("PySide6-Essentials", "numpy", "scipy", "SQLAlchemy", "pandas", "PyVISA-py", "python-can")
+#: what may tell of a person or a job: quoted words, paths, mail addresses
+PRIVATE = re.compile(r"""(['"\u2018\u201c]).*?(['"\u2019\u201d])|(?<![\w<])(?:~|/)[^\s:,;()]+|\S+@\S+""")
 LARGEST = 1 << 20  #: bytes of one file
 KEPT = 3  #: files
 
@@ -55,6 +64,8 @@ def start(tell: Callable[[str], None] | None = None) -> None:
         except OSError:
             logger.addHandler(logging.NullHandler())
 
+    _watch_crashes()
+
     def caught(kind, error, trace) -> None:
         if issubclass(kind, KeyboardInterrupt):
             sys.__excepthook__(kind, error, trace)
@@ -67,3 +78,50 @@ def start(tell: Callable[[str], None] | None = None) -> None:
 
     sys.excepthook = caught
     threading.excepthook = lambda what: caught(what.exc_type, what.exc_value, what.exc_traceback)
+
+
+_CRASHES: list = []
+
+
+def _watch_crashes() -> None:
+    """Where the interpreter itself goes down, every thread's place goes to a file beside the log."""
+    if _CRASHES:
+        return
+    try:
+        path = log_file().with_name("crash.log")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        _CRASHES.append(path.open("a", encoding="utf-8"))
+        faulthandler.enable(_CRASHES[0])
+    except (OSError, ValueError):
+        return
+
+
+def without_names(text: str) -> str:
+    """Lines of the log without what may name a person, a machine or a file: quoted words, paths, addresses. Places in
+    Sagen's own source stay."""
+    lines = []
+    for line in text.splitlines():
+        place = re.match(r'  File "(.*?)", line (\d+), in (\w+|<\w+>)', line)
+        if place:
+            within = place[1].partition("/sagen/")[2] or Path(place[1]).name
+            lines.append(f"  {within}, line {place[2]}, in {place[3]}")
+        elif not line.startswith("    "):  # a line of source tells nothing that its place does not
+            lines.append(PRIVATE.sub("\u2026", line))
+    return "\n".join(lines) + "\n"
+
+
+def save_report(path: Path) -> None:
+    """A zip for support: the log without names, and versions; no job, no capture. Raises SagenError."""
+    versions = [f"Python {platform.python_version()}", f"{platform.system()} {platform.release()} {platform.machine()}"]
+    for name in PACKAGES:
+        try:
+            versions.append(f"{name} {metadata.version(name)}")
+        except metadata.PackageNotFoundError:
+            versions.append(f"{name} is not there")
+    try:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as zipped:
+            zipped.writestr("versions.txt", "\n".join(versions) + "\n")
+            for one in sorted(log_file().parent.glob("*.log*")):
+                zipped.writestr(one.name, without_names(one.read_text(encoding="utf-8", errors="replace")))
+    except OSError as error:
+        raise SagenError(f"{path.name} cannot be written: {error.strerror or error}") from None

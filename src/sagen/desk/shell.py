@@ -221,6 +221,7 @@ class MainWindow(QMainWindow):
             ("Import a job", lambda _=False: self.import_job()),
             ("Back the log up", lambda _=False: self.back_up()),
             ("Check the log", lambda _=False: self.check_log()),
+            ("Save a report for support", lambda _=False: self.save_report()),
             ("Probe mode", lambda _=False: self.probe()),
             ("Instruments", lambda _=False: self.choose_instruments()),
         ]
@@ -621,6 +622,19 @@ class MainWindow(QMainWindow):
         path = self._zip_to("Back the log up", "sagen-log")
         if path is not None:
             self.workspace.ask(BackUp(None, path), self.message.say)
+
+    def save_report(self) -> None:
+        """The program's own log and versions as a zip, without names of persons, machines and files."""
+        from sagen.casework.fault_log import save_report
+
+        path = self._zip_to("Save a report for support", "sagen-report")
+        if path is None:
+            return
+        self.workspace.work.ask(
+            lambda _task: save_report(path),
+            done=lambda _: self.message.say(f"Saved: {path}. It holds no job and no capture."),
+            failed=self.message.say,
+        )
 
     def check_log(self) -> None:
         """Look for damage; what can be put right is."""
