@@ -5,14 +5,20 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import threading
 import time
 import zipfile
+from contextlib import closing
+from importlib.resources import files
 
 import numpy as np
 import pytest
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
@@ -218,3 +224,38 @@ def test_names_never_reach_a_terminal_as_commands(tmp_path):
     said = sagen("--log", tmp_path / "l", "log", "list").stdout
     assert "\x1b" not in said
     assert "\x07" not in said
+
+
+def test_an_older_log_is_copied_before_it_is_brought_up_to_date(tmp_path):
+    folder = tmp_path / "old"
+    folder.mkdir()
+    config = Config()
+    config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
+    engine = create_engine(f"sqlite:///{folder / 'jobs.sqlite'}")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "002")
+        connection.exec_driver_sql(
+            "insert into job (created, machine, owner, withdrawn, about, entries, stage) values ('2026-01-02 03:04:05', 'Old one', '', 0, '', 0, 'open')"
+        )
+    engine.dispose()
+    log = JobLog(folder)
+    assert [one.machine for one in log.jobs()] == ["Old one"]
+    log.close()
+    with closing(sqlite3.connect(folder / "jobs.sqlite.before-002")) as kept:
+        assert kept.execute("select version_num from alembic_version").fetchone() == ("002",)
+        assert kept.execute("select machine from job").fetchone() == ("Old one",)
+    JobLog(folder).close()
+    assert len(list(folder.glob("*.before-*"))) == 1, "one copy a migration"
+
+
+def test_a_log_of_a_newer_sagen_is_left_as_it_is(filled):
+    log, _, _, folder = filled
+    log.close()
+    path = folder / "one" / "jobs.sqlite"
+    with closing(sqlite3.connect(path)) as newer, newer:
+        newer.execute("update alembic_version set version_num = '999'")
+    with pytest.raises(StoreError, match="written by a newer Sagen"):
+        JobLog(folder / "one")
+    with closing(sqlite3.connect(path)) as still:
+        assert still.execute("select version_num from alembic_version").fetchone() == ("999",)

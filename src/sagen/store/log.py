@@ -15,8 +15,10 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Text, create_engine, event, select, type_coerce, update
-from sqlalchemy.engine import Engine, make_url
+from sqlalchemy.engine import Connection, Engine, make_url
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -380,14 +382,33 @@ def _open(url: str) -> Engine:
         config = Config()
         config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
         with _alone(engine), engine.begin() as connection:
+            _copy_before(connection, config)
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
         return engine
+    except StoreError:
+        raise
     except SQLAlchemyError as error:
         raise StoreError(f"the job log cannot be opened: {_plain(error)}") from error
     except Exception as error:
-        # Alembic's own errors share no root with SQLAlchemy's: a log written by a newer Sagen ends here.
+        # Alembic's own errors share no root with SQLAlchemy's.
         raise StoreError(f"the job log cannot be brought up to date: {error}") from error
+
+
+def _copy_before(connection: Connection, config: Config) -> None:
+    """Keep a copy of a log beside it before it is brought up to date; raises StoreError for one that a newer Sagen wrote."""
+    scripts = ScriptDirectory.from_config(config)
+    known = {one.revision for one in scripts.walk_revisions()}
+    there = MigrationContext.configure(connection).get_current_revision()
+    if there is None or there == scripts.get_current_head():
+        return
+    if there not in known:
+        raise StoreError("the job log was written by a newer Sagen: it is left as it is")
+    name = connection.engine.url.database
+    if connection.dialect.name != "sqlite" or not name or name == ":memory:":
+        return  # a server's log is copied with the server's own tools
+    with closing(sqlite3.connect(f"{name}.before-{there}")) as target:
+        connection.connection.driver_connection.backup(target)
 
 
 @contextmanager
