@@ -67,7 +67,8 @@ def keep(window, hand, page):
     settle(window)
 
 
-def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone(desk):  # noqa: F811
+def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone(desk, monkeypatch):  # noqa: F811
+    monkeypatch.setattr("sagen.casework.live.PIECE_S", 2.0)
     window = at(desk, "Dunlin")
     hand = Keys(window)
     hand.control(KEY.Key_I)
@@ -115,7 +116,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     page = window.page("live")
     assert page.state.currentData() == State.WIGGLE
     page.strip.setFocus()
-    page = live_until(window, hand, lambda page: page.live.seconds > 5 and page.verdict is not None)
+    page = live_until(window, hand, lambda page: page.live.seconds > 3.5 and page.verdict is not None)
     assert not page.live.hunter.found
     keep(window, hand, page)
     [row] = window.workspace.job.standing_now.again
@@ -213,6 +214,7 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
 
 def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, monkeypatch):  # noqa: F811
     monkeypatch.setattr("sagen.desk.probe.SHOWN_MS", 60)
+    monkeypatch.setattr("sagen.meter.steady.HOLD_S", 0.25)
     window = at(desk, "Dunlin")
     window.probe()
     probing = window.probing
