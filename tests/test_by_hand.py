@@ -107,6 +107,32 @@ class Keys:
         assert box.currentData() == data
 
 
+def mend_by_keys(window, hand, part, words):
+    """A repair put on the trail by keys alone."""
+
+    def mend(form):
+        hand.choose(form.part, part)
+        hand.tab_to(form.text)
+        hand.type(words)
+        hand.tab_to(form.ok)
+        hand.press(KEY.Key_Space)
+
+    wrong = in_dialog(mend, forms.RepairForm)
+    hand.control(KEY.Key_R)
+    assert not wrong
+    settle(window)
+
+
+def mark_steps_by_keys(window, hand):
+    """Every step of the proof but the measuring marked as done, a key each."""
+    for number, step in enumerate(ProofStep, start=1):
+        if step != ProofStep.MEASURED:
+            hand.control(KEY.Key_E)
+            settle(window)
+            hand.press(getattr(KEY, f"Key_{number}"), Qt.KeyboardModifier.AltModifier, window.page("proof"))
+            settle(window)
+
+
 class Finger:
     """A hand that only presses what it sees."""
 
@@ -181,17 +207,7 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
 
     part = {"ground": "ground", "supply": "supply", "wiring": "harness"}[lead.cause]
 
-    def mend(form):
-        hand.choose(form.part, part)
-        hand.tab_to(form.text)
-        hand.type("Put right")
-        hand.tab_to(form.ok)
-        hand.press(KEY.Key_Space)
-
-    wrong = in_dialog(mend, forms.RepairForm)
-    hand.control(KEY.Key_R)
-    assert not wrong
-    settle(window)
+    mend_by_keys(window, hand, part, "Put right")
 
     # The proof: what was abnormal is measured again on the mended machine, then each step has its key.
     mended = broken(SPEC, [], 12)
@@ -216,10 +232,7 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
         settle(window)
     assert all(one.sound for one in window.workspace.job.standing_now.again)
     assert window.workspace.job.stage == "repaired"
-    for number, step in enumerate(ProofStep, start=1):
-        if step != ProofStep.MEASURED:
-            hand.press(getattr(KEY, f"Key_{number}"), Qt.KeyboardModifier.AltModifier, window.page("proof"))
-            settle(window)
+    mark_steps_by_keys(window, hand)
     assert window.workspace.job.stage == "proven"
     now = {one.cause: one.probability for one in window.workspace.last_weighed.suspects}
     assert now[lead.cause] < 0.35

@@ -28,8 +28,7 @@ from sagen.model.trail import (
     SeenEntry,
     StepEntry,
 )
-from sagen.model.vocabulary import ProofStep
-from test_by_hand import KEY, SPEC, Keys, in_dialog, outcome_of
+from test_by_hand import KEY, SPEC, Keys, in_dialog, mark_steps_by_keys, mend_by_keys, outcome_of
 from test_window import app, desk, settle  # noqa: F401
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
@@ -56,10 +55,7 @@ def prove_by_keys(window, hand, sound_machine):
         hand.type("OL" if shown.over_range else f"{shown.value:.4g}")
         hand.press(KEY.Key_Return)
         settle(window)
-    for number, step in enumerate(ProofStep, start=1):
-        if step != ProofStep.MEASURED:
-            hand.press(getattr(KEY, f"Key_{number}"), ALT, window.page("proof"))
-            settle(window)
+    mark_steps_by_keys(window, hand)
 
 
 def customers_page(window, hand):
@@ -100,17 +96,7 @@ def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk
     settle(window)
     assert "Good enough to repair: fuse blown" in window.suspects.headline.text()
 
-    def mend(form):
-        hand.choose(form.part, "supply")
-        hand.tab_to(form.text)
-        hand.type("Chafed feed taped, fuse 15 A")
-        hand.tab_to(form.ok)
-        hand.press(KEY.Key_Space)
-
-    wrong = in_dialog(mend, forms.RepairForm)
-    hand.control(KEY.Key_R)
-    assert not wrong
-    settle(window)
+    mend_by_keys(window, hand, "supply", "Chafed feed taped, fuse 15 A")
     spec = window.workspace.job.records(CircuitEntry)[0].spec
     prove_by_keys(window, hand, broken(spec, [], 7))
     assert window.workspace.job.stage == "proven"
@@ -131,17 +117,7 @@ def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path)
     assert job.stage == "finding"
     assert faults_of(job, window.workspace.opened and SPEC)[0][0] == "signal_wire_leaking"
 
-    def mend(form):
-        hand.choose(form.part, "harness")
-        hand.tab_to(form.text)
-        hand.type("Signal wire renewed")
-        hand.tab_to(form.ok)
-        hand.press(KEY.Key_Space)
-
-    wrong = in_dialog(mend, forms.RepairForm)
-    hand.control(KEY.Key_R)
-    assert not wrong
-    settle(window)
+    mend_by_keys(window, hand, "harness", "Signal wire renewed")
     # The proof asks for the recording again; the stand-in's machine is mended by now.
     hand.control(KEY.Key_E)
     settle(window)
@@ -159,12 +135,7 @@ def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path)
     settle(window)
     [row] = window.workspace.job.standing_now.again
     assert row.sound, [one.text for one in row.after.findings]
-    for number, step in enumerate(ProofStep, start=1):
-        if step != ProofStep.MEASURED:
-            hand.control(KEY.Key_E)
-            settle(window)
-            hand.press(getattr(KEY, f"Key_{number}"), ALT, window.page("proof"))
-            settle(window)
+    mark_steps_by_keys(window, hand)
     assert window.workspace.job.stage == "proven"
     html = customers_page(window, hand)
     assert "Before and after" in html

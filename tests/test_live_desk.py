@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from conftest import demo_log
 from sagen.casework.examination import Incoming, read_incoming
-from sagen.desk import ear, forms
+from sagen.desk import ear
 from sagen.desk.at_hand import InstrumentsForm
 from sagen.desk.events_form import EventsForm
 from sagen.desk.pages.module_page import ClearForm
@@ -26,9 +26,9 @@ from sagen.machine.record import record
 from sagen.model.capture import Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, NoteEntry, ReadingEntry, ScanEntry
-from sagen.model.vocabulary import ProofStep, Role, State
+from sagen.model.vocabulary import Role, State
 from sagen.store.log import JobLog
-from test_by_hand import KEY, Keys, in_dialog
+from test_by_hand import KEY, Keys, in_dialog, mark_steps_by_keys, mend_by_keys
 from test_window import app, desk, settle, spin  # noqa: F401
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -101,17 +101,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     part = {"wiring": "harness", "supply": "supply"}[str(window.workspace.last_weighed.suspects[0].cause)]
     assert part == "harness" or "supply_loss" in {str(one.kind) for one in capture.findings}
 
-    def mend(form):
-        hand.choose(form.part, "harness")
-        hand.tab_to(form.text)
-        hand.type("Wire broken inside the boot, renewed")
-        hand.tab_to(form.ok)
-        hand.press(KEY.Key_Space)
-
-    wrong = in_dialog(mend, forms.RepairForm)
-    hand.control(KEY.Key_R)
-    assert not wrong
-    settle(window)
+    mend_by_keys(window, hand, "harness", "Wire broken inside the boot, renewed")
     hand.control(KEY.Key_I)
     page = window.page("live")
     assert page.state.currentData() == State.WIGGLE
@@ -121,12 +111,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     keep(window, hand, page)
     [row] = window.workspace.job.standing_now.again
     assert row.sound, [one.text for one in row.after.findings]
-    for number, step in enumerate(ProofStep, start=1):
-        if step != ProofStep.MEASURED:
-            hand.control(KEY.Key_E)
-            settle(window)
-            hand.press(getattr(KEY, f"Key_{number}"), ALT, window.page("proof"))
-            settle(window)
+    mark_steps_by_keys(window, hand)
     assert window.workspace.job.stage == "proven"
 
 

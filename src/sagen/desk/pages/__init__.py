@@ -6,6 +6,7 @@ from collections.abc import Callable
 from importlib import import_module
 from typing import ClassVar
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.actions import Action, Hint
@@ -31,6 +32,31 @@ class Page(QWidget):
 
     def close_down(self) -> None:
         """Let go of what is held: the window closes."""
+
+
+class JobPage(Page):
+    """Base of pages about the open job: shown anew with every change of it, `left` for the way back to the bench, and keys to
+    the widget `first` when it comes into sight."""
+
+    left = Signal()
+    first: QWidget
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.shell = None
+
+    def wire(self, shell) -> None:
+        self.shell = shell
+        self.left.connect(shell.back_to_job)
+        shell.workspace.job_changed.connect(lambda _: self.show_job())
+
+    def settle(self) -> None:
+        self.show_job()
+        self.first.setFocus()
+
+    def show_job(self) -> None:
+        """What the page shows of the job that is open."""
+        raise TypeError(f"{type(self).__name__} shows nothing of a job")
 
 
 Maker = Callable[[], Page]

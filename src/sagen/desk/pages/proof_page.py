@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk.actions import Action, Hint
 from sagen.desk.look.plain import Label
-from sagen.desk.pages import Page
+from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.model.proof import Stage
 from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
@@ -30,11 +30,10 @@ STAGES = {
 }  # fmt: skip
 
 
-class ProofPage(Page):
+class ProofPage(JobPage):
     """Rows of what is to be measured again; a line a step with done and failed."""
 
     name, title = "proof", "Proof"
-    left = Signal()
     deeds = tuple(
         Action(f"Alt+{k}", f"done: {OWED[step].lower()}", lambda page, step=step: page.mark(step, True))
         for k, step in enumerate(ProofStep, start=1)
@@ -43,7 +42,6 @@ class ProofPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -60,7 +58,7 @@ class ProofPage(Page):
         head.addWidget(self.again)
         head.addWidget(back)
         layout.addLayout(head)
-        self.table = TextTable(("Measured", "Before", "After", ""), "Before and after", stretch=0)
+        self.first = self.table = TextTable(("Measured", "Before", "After", ""), "Before and after", stretch=0)
         self.table.activated.connect(lambda _: self._again())
         layout.addWidget(self.table, 3)
         self.empty = Label(
@@ -131,15 +129,6 @@ class ProofPage(Page):
         self._tick.timeout.connect(self._second)
         self.left_s, self.todo = 0, []
         return row
-
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
-        shell.workspace.job_changed.connect(lambda _: self.show_job())
-
-    def settle(self) -> None:
-        self.show_job()
-        self.table.setFocus()
 
     def show_job(self) -> None:
         """Where the proof of the open job stands."""

@@ -20,7 +20,7 @@ from sagen.casework.bench_test import (
 from sagen.desk.actions import Action
 from sagen.desk.at_hand import wired_for
 from sagen.desk.look.plain import Label
-from sagen.desk.pages import Page
+from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.model.errors import SagenError
 
@@ -32,7 +32,7 @@ STEPS = (
 COUNT_MS = 200
 
 
-class TesterPage(Page):
+class TesterPage(JobPage):
     """The card, the count, and what it comes to."""
 
     name, title = "tester", "Sensor in the hand"
@@ -46,14 +46,14 @@ class TesterPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell, self._live, self._wired = None, None, None
+        self._live, self._wired = None, None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         head = QHBoxLayout()
         head.addWidget(Label("Sensor in the hand", name="heading"), 1)
         back = QPushButton("Back")
-        back.clicked.connect(lambda _=False: self.shell.back_to_job())
+        back.clicked.connect(self.left)
         head.addWidget(back)
         layout.addLayout(head)
         self.why = Label(name="caution", wrap=True)
@@ -96,6 +96,7 @@ class TesterPage(Page):
     def _count(self) -> QFormLayout:
         form = QFormLayout()
         self.passes, self.counted, self.way = QSpinBox(), QSpinBox(), QComboBox()
+        self.first = self.counted
         self.passes.setRange(LEAST_PASSES, MOST_PASSES)
         self.passes.setValue(PASSES)
         self.counted.setRange(-1, 10 * MOST_PASSES)
@@ -127,14 +128,6 @@ class TesterPage(Page):
         row.addStretch(1)
         form.addRow(Label(), row)
         return form
-
-    def wire(self, shell) -> None:
-        self.shell = shell
-        shell.workspace.job_changed.connect(lambda _: self.show_job())
-
-    def settle(self) -> None:
-        self.show_job()
-        self.counted.setFocus()
 
     def close_down(self) -> None:
         self.count_button.setChecked(False)

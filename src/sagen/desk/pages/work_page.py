@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.actions import Action, Hint
 from sagen.desk.look.plain import Label
-from sagen.desk.pages import Page
+from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.model.trail import PartEntry, SeenEntry, StepEntry
 from sagen.model.vocabulary import LineState, StepKind
@@ -26,11 +25,10 @@ NEXT_STATE = {
 }  # fmt: skip
 
 
-class WorkPage(Page):
+class WorkPage(JobPage):
     """Words once, then a key for what was done with it."""
 
     name, title = "work", "Taken apart, parts, also seen"
-    left = Signal()
     deeds = (
         *(Action(key, STEPS[kind].lower(), lambda page, kind=kind: page.step(kind)) for kind, key in STEP_KEYS.items()),
         Action("Alt+T", "the chosen step is together again", lambda page: page.together()),
@@ -42,7 +40,7 @@ class WorkPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell, self.reversed = None, False
+        self.reversed = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
@@ -111,6 +109,7 @@ class WorkPage(Page):
         row = QHBoxLayout()
         row.setSpacing(5)
         self.what, self.size, self.owes, self.place = QLineEdit(), QLineEdit(), QLineEdit(), QComboBox()
+        self.first = self.what
         self.place.addItem("where", None)
         for one, words in PLACES.items():
             self.place.addItem(words, one)
@@ -124,15 +123,6 @@ class WorkPage(Page):
         self.place.setAccessibleName("Where")
         row.addWidget(self.place)
         return row
-
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
-        shell.workspace.job_changed.connect(lambda _: self.show_job())
-
-    def settle(self) -> None:
-        self.show_job()
-        self.what.setFocus()
 
     def _turned(self, on: bool) -> None:
         self.reversed = on
