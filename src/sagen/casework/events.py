@@ -19,6 +19,7 @@ PIECE_S, OVERLAP_S = 20.0, 1.0  #: a long record is read in such pieces
 BESIDE_S = 0.25  #: s before and after an event in which the shaft and the rails are looked at
 #: findings that are events by themselves, and what they are called
 EVENTS = {FindingKind.DROPOUT: "dropout", FindingKind.SUPPLY_LOSS: "rail_dip", FindingKind.GROUND_LIFT: "ground_lift"}
+FEWEST_SPEEDS, SPEEDS_A_PIECE = 10, 100  #: of a record that its speed is known over; that are kept of a piece
 BURST_S = 0.05  #: pulses too many that lie closer are one burst
 #: what a rail may stray by and still be called steady (common practice, no published source)
 STEADY = {Role.SUPPLY: 0.5, Role.GROUND: 0.1}
@@ -93,6 +94,10 @@ def hunt(
     capture: Capture, sheet: Sheet | None = None, progress: Callable[[float], bool] | None = None
 ) -> tuple[Event, ...]:
     """Every event of a record, in the order of time. A long one is read piece by piece, so that memory stays flat."""
+    return tuple(_hunt(capture, sheet, progress).found)
+
+
+def _hunt(capture: Capture, sheet: Sheet | None, progress: Callable[[float], bool] | None) -> Hunter:
     hunter = Hunter(sheet)
     piece, overlap = int(PIECE_S * capture.sfreq), int(OVERLAP_S * capture.sfreq)
     starts = range(0, max(capture.samples - overlap, 1), piece)
@@ -108,7 +113,7 @@ def hunt(
         )
         begins = start / capture.sfreq
         hunter.take(part, begins, begins + PIECE_S if stop < capture.samples else np.inf)
-    return tuple(hunter.found)
+    return hunter
 
 
 @dataclass
@@ -117,14 +122,16 @@ class Hunter:
 
     sheet: Sheet | None = None
     found: list[Event] = field(default_factory=list)
+    speeds: list[tuple[float, float]] = field(default_factory=list)  #: s and rpm, some of each piece
 
     def take(self, part: Capture, begins: float, last: float = np.inf) -> tuple[Event, ...]:
         """The events that a piece adds. It begins at `begins`; what starts at `last` or later (s of the record) is left to
         the next piece."""
         if part.samples < 64:
             return ()
-        new = []
-        for one in sorted(_of(examine(part, self.sheet), begins), key=lambda one: (one.start_s, one.kind)):
+        new, done = [], examine(part, self.sheet)
+        self.speeds += _speeds(done, begins, last)
+        for one in sorted(_of(done, begins), key=lambda one: (one.start_s, one.kind)):
             known = any(
                 one.kind == other.kind and one.channel == other.channel and one.start_s <= other.end_s + 1e-3
                 for other in self.found[-12:]
@@ -133,6 +140,17 @@ class Hunter:
                 self.found.append(one)
                 new.append(one)
         return tuple(new)
+
+
+def _speeds(done: Examination, begins: float, last: float) -> list[tuple[float, float]]:
+    """Times and speeds of a piece before `last`."""
+    reading = next((one.reading for one in done.channels if one.reading and one.reading.wheel), None)
+    if reading is None or len(reading.teeth.times) < 20:
+        return []
+    times, speed = reading.teeth.times[:-1] + begins, reading.teeth.speed_rpm()
+    at = np.flatnonzero(np.isfinite(speed) & (times < last))
+    at = at[:: max(1, len(at) // SPEEDS_A_PIECE)]
+    return list(zip(times[at].tolist(), speed[at].tolist(), strict=True))
 
 
 def _of(done: Examination, begins: float) -> list[Event]:
@@ -228,9 +246,12 @@ def hunted(
     progress: Callable[[float], bool] | None = None,
 ) -> Hunted:
     """Hunt, and say what the events go with."""
-    speeds = _speeds(capture, sheet)
-    found = {"rpm": speeds} if speeds is not None else {}
-    return told_of(hunt(capture, sheet, progress), capture.seconds, found, marks)
+    hunter = _hunt(capture, sheet, progress)
+    found = {}
+    if len(hunter.speeds) > FEWEST_SPEEDS:
+        times, speed = np.array(hunter.speeds).T
+        found["rpm"] = np.interp(np.linspace(0, capture.seconds, 400), times, speed)
+    return told_of(tuple(hunter.found), capture.seconds, found, marks)
 
 
 def told_of(
@@ -245,21 +266,6 @@ def told_of(
     covariates = {"time": np.linspace(0, seconds, 400), **known}
     found = associate([one.start_s for one in lost], seconds, covariates, marks)
     return Hunted(events, tuple(found), tuple(_sentences(events, lost, found)))
-
-
-def _speeds(capture: Capture, sheet: Sheet | None) -> np.ndarray | None:
-    """The speed over the record on an even grid, from a piece of it or all of it; None where no wheel is known."""
-    most = int(120 * capture.sfreq)
-    if capture.samples > most:
-        return None
-    done = examine(capture, sheet)
-    reading = next((one.reading for one in done.channels if one.reading and one.reading.wheel), None)
-    if reading is None or len(reading.teeth.times) < 20:
-        return None
-    times, speed = reading.teeth.times[:-1], reading.teeth.speed_rpm()
-    known = np.isfinite(speed)
-    grid = np.linspace(0, capture.seconds, 400)
-    return np.interp(grid, times[known], speed[known]) if known.sum() > 10 else None
 
 
 def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Association]) -> list[str]:
