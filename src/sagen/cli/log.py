@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import sys
 from pathlib import Path
 
@@ -20,22 +19,11 @@ def add(verbs) -> None:
     parser.set_defaults(run=run, fail=_failed)
 
 
-def place(url: str | None) -> tuple[Path, str | None]:
-    """Folder and URL of a log named by a folder, `sqlite:///...` or `postgresql://...`; the user's own where none is named."""
-    from sagen.store.log import default_folder
-
-    if not url:
-        return default_folder(), os.environ.get("SAGEN_STORE")
-    if "://" not in url:
-        return Path(url), None
-    path = url.partition(":///")[2]
-    return (Path(path).parent if url.startswith("sqlite") and path else default_folder()), url
-
-
 def run(arguments) -> int:
     from sagen.model.errors import SagenError
     from sagen.store import moving
     from sagen.store.log import JobLog
+    from sagen.store.opening import is_sqlite, place
 
     what, name = arguments.what, arguments.file
     if (what in NEEDS_JOB or what in NEEDS_FILE) and not name:
@@ -44,8 +32,9 @@ def run(arguments) -> int:
         raise SagenError("say where to with -o X.zip")
     folder, url = place(arguments.log)
     if what == "restore":
-        moving.restore(Path(name), folder)
-        _say(arguments, {"restored": str(folder)}, f"restored: {folder}")
+        moving.restore(Path(name), folder, url)
+        where = "the database" if url and not is_sqlite(url) else str(folder)
+        _say(arguments, {"restored": where}, f"restored: {where}")
         return 0
     if what in ("list", "show", "check", "export", "backup") and url is None and not (folder / "jobs.sqlite").exists():
         raise SagenError(f"{folder}: there is no job log")

@@ -10,8 +10,8 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.cli.log import place
     from sagen.desk.app import run as open_window
+    from sagen.store.opening import place
 
     log = place(arguments.log) if arguments.log else None
     return open_window(demo=arguments.demo, files=arguments.files, log=log)

@@ -53,9 +53,10 @@ def own_log(folder=None, url: str | None = None):
     """Opens the log in `folder`, by default the user's own; `url` names another database."""
 
     def make(_task):
-        from sagen.store.log import JobLog, default_folder
+        from sagen.store.log import JobLog
+        from sagen.store.opening import place
 
-        return JobLog(folder or default_folder(), url or os.environ.get("SAGEN_STORE"))
+        return JobLog(folder, url) if folder else JobLog(*place(None))
 
     return make
 

@@ -25,6 +25,15 @@ class StoreError(SagenError):
     """The job log cannot be opened or written."""
 
 
+class ChangedMeanwhile(StoreError):
+    """An entry was changed elsewhere while somebody wrote here: `who` changed it, `theirs` is the entry as it is now, `yours`
+    the record that was to take its place, or None where it was to be withdrawn or put back."""
+
+    def __init__(self, who: str, theirs: object, yours: object):
+        self.who, self.theirs, self.yours = who, theirs, yours
+        super().__init__(f"changed {who} while you were writing: what they wrote stands, yours is not lost")
+
+
 class KnowledgeError(SagenError):
     """A data file that ships with the program, or the user's own, is wrong. Says which file and row."""
 

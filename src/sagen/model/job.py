@@ -16,12 +16,18 @@ AnyRecord = TypeVar("AnyRecord", bound=Record)
 
 @dataclass(frozen=True)
 class Entry:
-    """A record at its place on a trail. A withdrawn entry stays but no longer counts."""
+    """A record at its place on a trail. A withdrawn entry stays but no longer counts. `revision` counts its changes;
+    who wrote it, at which bay, and who changed it last are "" where nobody said. One that `waits` is not at the server yet."""
 
     id: int
     created: datetime
     record: Record
     withdrawn: bool = False
+    revision: int = 1
+    author: str = ""
+    bay: str = ""
+    changer: str = ""
+    waits: bool = False
 
     @property
     def kind(self) -> EntryKind:

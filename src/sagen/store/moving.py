@@ -23,9 +23,10 @@ from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 from sagen.model.job import Job
 from sagen.store.log import JobLog
-from sagen.store.shelf import SUMS, write_sums, wrong_sums
+from sagen.store.opening import DATABASE, is_sqlite
+from sagen.store.shelf import SUMS, write_sums
 
-JOB, DATABASE, FORMAT = "job.json", "jobs.sqlite", 1
+JOB, FORMAT = "job.json", 1
 MEMBER = re.compile(
     r"job\.json|jobs\.sqlite|SHA256SUMS|captures/[0-9a-f]{32}/(capture\.json|\d{1,2}\.npy|SHA256SUMS|\d{1,2}\.pyramid)"
     r"|photos/[0-9a-f]{64}\.jpg"
@@ -67,23 +68,19 @@ def backup(log: JobLog, path: Path) -> None:
         # The database first: whatever it names lies on the shelf already.
         log.copy_database(copy)
         add(DATABASE, copy)
-        _add_files(log, set(log.shelf.tokens()) | {one.stem for one in _photos(log)}, add)
-
-
-def _photos(log: JobLog) -> list[Path]:
-    return sorted((log.shelf.folder.parent / "photos").glob("*.jpg"))
+        _add_files(log, {*log.shelf.tokens(), *log.shelf.photos()}, add)
 
 
 def _add_files(log: JobLog, tokens: set[str], add) -> None:
     for token in sorted(tokens):
-        folder = log.shelf.folder / token
-        if len(token) == 32 and (folder / "capture.json").is_file():
-            for one in sorted(folder.iterdir()):
-                if MEMBER.fullmatch(f"captures/{token}/{one.name}"):
-                    add(f"captures/{token}/{one.name}", one)
-        photo = log.shelf.folder.parent / "photos" / f"{token}.jpg"
-        if len(token) == 64 and photo.is_file():
-            add(f"photos/{token}.jpg", photo)
+        if not log.shelf.bring(token):
+            continue
+        if len(token) == 64:
+            add(f"photos/{token}.jpg", log.shelf.photo_path(token))
+            continue
+        for one in sorted((log.shelf.folder / token).iterdir()):
+            if MEMBER.fullmatch(f"captures/{token}/{one.name}"):
+                add(f"captures/{token}/{one.name}", one)
 
 
 @contextmanager
@@ -131,6 +128,7 @@ def import_job(log: JobLog, path: Path) -> Job:
                 raise StoreError(f"{path.name} was written by a newer Sagen")
         except (OSError, ValueError, KeyError, TypeError, RecursionError):
             raise StoreError(f"{path.name} holds no job") from None
+        # A capture that is put on the shelf and then not named is freed by the next opening of the log.
         names: dict[str, str] = {}
         for one in sorted((folder / "captures").glob("*")):
             names[one.name] = log.shelf.put(_capture(one, path))
@@ -142,13 +140,21 @@ def import_job(log: JobLog, path: Path) -> Job:
             raise StoreError(f"{path.name} holds no job") from None
 
 
-def restore(path: Path, folder: Path) -> None:
-    """A backup into a folder where no log is yet. Raises StoreError; the folder is as it was then."""
+def restore(path: Path, folder: Path, url: str | None = None) -> None:
+    """A backup into a folder where no log is yet, or into an empty database that `url` names.
+
+    Raises
+    ------
+    StoreError
+        for a file that is no backup or is damaged, and a place that is not empty; that is as it was then.
+    """
+    if url and not is_sqlite(url):
+        _restore_to_server(path, folder, url)
+        return
     if folder.exists() and any(folder.iterdir()):
         raise StoreError(f"{folder} is not empty: a backup is restored into a new place")
     with _unpacked(path) as passing:
-        if not (passing / DATABASE).is_file():
-            raise StoreError(f"{path.name} is no backup of a log")
+        _is_backup(passing, path)
         try:
             folder.mkdir(parents=True, exist_ok=True)
             for one in passing.iterdir():
@@ -156,6 +162,30 @@ def restore(path: Path, folder: Path) -> None:
                     shutil.move(str(one), folder / one.name)
         except OSError as error:
             raise StoreError(f"{folder} cannot be written: {error.strerror or error}") from None
+
+
+def _restore_to_server(path: Path, folder: Path, url: str) -> None:
+    log = JobLog(folder, url)
+    try:
+        with _unpacked(path) as passing:
+            _is_backup(passing, path)
+            try:
+                for one in sorted((passing / "captures").glob("*")):
+                    if not log.shelf.bring(one.name):
+                        write_sums(one)
+                        shutil.move(str(one), log.shelf.folder / one.name)
+                for one in sorted((passing / "photos").glob("*.jpg")):
+                    log.shelf.put_photo(one.read_bytes())
+            except OSError as error:
+                raise StoreError(f"{folder} cannot be written: {error.strerror or error}") from None
+            log.take_database(passing / DATABASE)
+    finally:
+        log.close()
+
+
+def _is_backup(passing: Path, path: Path) -> None:
+    if not (passing / DATABASE).is_file():
+        raise StoreError(f"{path.name} is no backup of a log")
 
 
 @contextmanager
@@ -236,50 +266,68 @@ def _renamed(data, names: dict[str, str]):
 
 
 def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
-    """What is wrong with a log: rows that cannot be read, captures that are gone or not what was kept, captures that nothing
-    names. What can be put right is, with `repair`: missing checksums are written, what nothing names is freed."""
+    """What is wrong with a log: rows that cannot be read or are not what was written, captures that are gone or not what was
+    kept, what nothing names. What can be put right is, with `repair`: missing checksums are written, what nothing names is
+    freed; what a row or a capture said once cannot be had back but from a backup."""
     found: list[Trouble] = []
     for summary in log.jobs():
         if summary.damaged:
             found.append(Trouble(f"job {summary.id}", summary.damaged))
-        for entry in log.job(summary.id).entries:
-            if str(entry.kind) == "damaged":
-                found.append(
-                    Trouble(f"job {summary.id}, entry {entry.id}", "its row cannot be read; it is shown as damaged")
-                )
+    for job_id in log.all_job_ids():
+        found += [
+            Trouble(f"job {job_id}, entry {entry.id}", f"{entry.record.why}; it is shown as damaged")
+            for entry in log.job(job_id).entries
+            if str(entry.kind) == "damaged"
+        ]
+    bare = [one for one in log.unsound() if one[2] is None]
+    if bare and repair:
+        log.seal()
+    found += [Trouble(f"job {job_id}, entry {entry_id}", "has no checksum yet", repair) for job_id, entry_id, _ in bare]
     named = log.kept_tokens()
     here = set(log.shelf.tokens())
-    for token in sorted(one for one in named if len(one) == 32 and one not in here):
+    for token in sorted(one for one in named if len(one) == 32 and one not in here and not log.shelf.bring(one)):
         found.append(Trouble(f"capture {token[:12]}", "its samples are gone"))
     for token in sorted(here):
         found += _of_capture(log, token, token in named, repair=repair)
-    for photo in sorted(one for one in named if len(one) == 64):
-        try:
-            log.shelf.photo(photo)
-        except StoreError as error:
-            # Sixty-four such letters that are no photo's may stand in a card: only what lies here can be damaged.
-            if (log.shelf.folder.parent / "photos" / f"{photo}.jpg").exists():
-                found.append(Trouble(f"photo {photo[:12]}", str(error)))
+    for token in log.shelf.photos():
+        found += _of_photo(log, token, token in named, repair=repair)
     return found
 
 
 def _of_capture(log: JobLog, token: str, named: bool, *, repair: bool) -> list[Trouble]:
-    folder = log.shelf.folder / token
+    about = f"capture {token[:12]}"
     if not named:
-        if time.time() - folder.stat().st_mtime < FRESH_S:
-            return []
-        if repair:
-            log.shelf.remove(token)
-        return [Trouble(f"capture {token[:12]}", "nothing names it", repair)]
-    wrong = wrong_sums(folder)
+        return _unnamed(log, token, about, log.shelf.age_s(token), repair=repair)
+    wrong = log.shelf.wrong(token)
     if wrong:
-        return [Trouble(f"capture {token[:12]}", f"{', '.join(wrong)} is not what was kept: silent damage")]
+        return [Trouble(about, f"{', '.join(wrong)} is not what was kept: silent damage")]
     try:
         log.capture(token)
     except StoreError as error:
-        return [Trouble(f"capture {token[:12]}", str(error))]
+        return [Trouble(about, str(error))]
     if wrong is None:
         if repair:
-            write_sums(folder)
-        return [Trouble(f"capture {token[:12]}", "has no checksum yet", repair)]
+            write_sums(log.shelf.folder / token)
+        return [Trouble(about, "has no checksum yet", repair)]
     return []
+
+
+def _of_photo(log: JobLog, token: str, named: bool, *, repair: bool) -> list[Trouble]:
+    about = f"photo {token[:12]}"
+    if not named:
+        path = log.shelf.photo_path(token)
+        age = time.time() - path.stat().st_mtime if path.exists() else float("inf")
+        return _unnamed(log, token, about, age, repair=repair)
+    try:
+        log.shelf.photo(token)
+    except StoreError as error:
+        return [Trouble(about, str(error))]
+    return []
+
+
+def _unnamed(log: JobLog, token: str, about: str, age_s: float, *, repair: bool) -> list[Trouble]:
+    if age_s < FRESH_S:
+        return []
+    if repair:
+        log.shelf.remove(token)
+    return [Trouble(about, "nothing names it", repair)]

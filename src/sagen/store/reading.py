@@ -3,6 +3,7 @@ shows as a damaged entry, and hides no other."""
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Iterator
 from datetime import datetime
@@ -11,7 +12,7 @@ from sqlalchemy import String, Text, literal_column, or_, select, type_coerce, u
 from sqlalchemy.orm import Session
 
 from sagen.model.job import Entry, Job, JobSummary, Stage
-from sagen.model.trail import CodeEntry, ComplaintEntry, SeenEntry
+from sagen.model.trail import CodeEntry, ComplaintEntry, DamagedEntry, Record, SeenEntry
 from sagen.model.vocabulary import SeenMark
 from sagen.model.words import COMPLAINTS
 from sagen.store.codecs import decode
@@ -28,6 +29,8 @@ def _raw(column, kind):
 _ENTRY = (
     EntryRow.id, EntryRow.job_id, _raw(EntryRow.kind, String), _raw(EntryRow.version, String),
     _raw(EntryRow.created, String), _raw(EntryRow.data, Text), _raw(EntryRow.withdrawn, String),
+    _raw(EntryRow.revision, String), _raw(EntryRow.author, String), _raw(EntryRow.bay, String),
+    _raw(EntryRow.changer, String), _raw(EntryRow.sum, String),
 )  # fmt: skip
 _JOB = (
     JobRow.id, _raw(JobRow.created, String), _raw(JobRow.machine, String), _raw(JobRow.owner, String),
@@ -42,7 +45,8 @@ def summaries(session: Session, search: str = "") -> list[JobSummary]:
     for one in search.split():
         like = f"%{one.translate(_ESCAPED)}%"
         chosen = chosen.where(or_(*(column.ilike(like, escape="\\") for column in _SEARCHED)))
-    rows = session.execute(chosen.order_by(JobRow.created.desc(), JobRow.id.desc()))
+    # By number, not by date: a clock that is set back puts no job out of sight.
+    rows = session.execute(chosen.order_by(JobRow.id.desc()))
     return [_summary(row) for row in rows]
 
 
@@ -52,11 +56,13 @@ _ESCAPED = str.maketrans({"%": "\\%", "_": "\\_", "\\": "\\\\"})
 
 def _summary(row) -> JobSummary:
     job_id, created, machine, owner, _, about, entries, stage = row
-    when, damaged = _when(created)
+    when, damaged = as_time(created)
     try:
-        return JobSummary(job_id, when, _text(machine), _text(owner), _text(about), int(entries), Stage(stage), damaged)
+        return JobSummary(
+            job_id, when, as_text(machine), as_text(owner), as_text(about), int(entries), Stage(stage), damaged
+        )
     except (ValueError, TypeError):
-        return JobSummary(job_id, when, _text(machine), damaged="its row cannot be read whole")
+        return JobSummary(job_id, when, as_text(machine), damaged="its row cannot be read whole")
 
 
 def one_job(session: Session, job_id: int) -> Job | None:
@@ -69,24 +75,79 @@ def one_job(session: Session, job_id: int) -> Job | None:
         count = int(cylinders) if cylinders is not None else None
     except (ValueError, TypeError):
         count = None
-    return Job(job_id, _when(created)[0], _text(machine), _text(owner), count, tuple(_entries(session, job_id)))
+    return Job(job_id, as_time(created)[0], as_text(machine), as_text(owner), count, tuple(_entries(session, job_id)))
 
 
 def _entries(session: Session, job_id: int) -> Iterator[Entry]:
     rows = session.execute(select(*_ENTRY).where(EntryRow.job_id == job_id).order_by(EntryRow.id))
-    for entry_id, _, kind, version, created, data, withdrawn in rows:
+    return (_entry(row) for row in rows)
+
+
+def _entry(row) -> Entry:
+    entry_id, _, kind, version, created, data, withdrawn, revision, author, bay, changer, _ = row
+    record: Record
+    if is_sound(row) is False:
+        record = DamagedEntry("it is not what was written: its checksum is another", as_text(kind))
+    else:
         record = decode(kind, _whole(version), data)
-        yield Entry(entry_id, _when(created)[0], record, str(withdrawn).lower() in ("1", "true"))
+    count = _whole(revision)
+    return Entry(
+        entry_id, as_time(created)[0], record, as_truth(withdrawn), count if isinstance(count, int) else 1,
+        as_text(author), as_text(bay), as_text(changer),
+    )  # fmt: skip
+
+
+def as_truth(value: object) -> bool:
+    """A yes or no as a database holds it."""
+    return str(value).lower() in ("1", "true")
+
+
+def one_row(session: Session, entry_id: int):
+    """An entry's row as the database holds it, or None."""
+    return session.execute(select(*_ENTRY).where(EntryRow.id == entry_id)).first()
 
 
 def one_entry(session: Session, entry_id: int) -> tuple[int, Entry] | None:
     """An entry with the job that it is of."""
-    row = session.execute(select(*_ENTRY).where(EntryRow.id == entry_id)).first()
-    if row is None:
-        return None
-    _, job_id, kind, version, created, data, withdrawn = row
-    record = decode(kind, _whole(version), data)
-    return job_id, Entry(entry_id, _when(created)[0], record, str(withdrawn).lower() in ("1", "true"))
+    row = one_row(session, entry_id)
+    return None if row is None else (row[1], _entry(row))
+
+
+# checksums --------------------------------------------------------------------------------
+
+
+def checksum(row) -> str:
+    """The SHA-256 of what an entry's row says: its kind, version, time, data and whether it is withdrawn."""
+    _, _, kind, version, created, data, withdrawn, *_ = row
+    told = [as_text(kind), str(version), as_time(created)[0].isoformat(), as_text(data), as_truth(withdrawn)]
+    return hashlib.sha256(json.dumps(told).encode()).hexdigest()
+
+
+def is_sound(row) -> bool | None:
+    """Whether a row is what was written; None where it has no checksum."""
+    return None if not row[-1] else row[-1] == checksum(row)
+
+
+def seal(session: Session, entry_id: int) -> None:
+    """Write an entry's checksum, of the row as it is now."""
+    row = one_row(session, entry_id)
+    session.execute(update(EntryRow).where(EntryRow.id == entry_id).values(sum=checksum(row)))
+
+
+def seal_all(session: Session) -> int:
+    """Write the checksum of every row that has none; answers how many."""
+    rows = session.execute(select(*_ENTRY).where(EntryRow.sum == "")).all()
+    for first in range(0, len(rows), 1000):
+        session.execute(update(EntryRow), [{"id": row[0], "sum": checksum(row)} for row in rows[first : first + 1000]])
+    return len(rows)
+
+
+def unsound(session: Session) -> Iterator[tuple[int, int, bool | None]]:
+    """Entries that are not what was written (False), or have no checksum (None), with their job."""
+    for row in session.execute(select(*_ENTRY).order_by(EntryRow.id)):
+        sound = is_sound(row)
+        if not sound:
+            yield row[1], row[0], sound
 
 
 def refresh(session: Session, job_id: int) -> None:
@@ -111,7 +172,8 @@ def refresh_all(session: Session) -> None:
         refresh(session, job_id)
 
 
-def _when(value: object) -> tuple[datetime, str]:
+def as_time(value: object) -> tuple[datetime, str]:
+    """A time as a database holds it, and what is wrong with it."""
     if isinstance(value, datetime):
         return value, ""
     try:
@@ -120,7 +182,8 @@ def _when(value: object) -> tuple[datetime, str]:
         return LONG_AGO, "its date cannot be read"
 
 
-def _text(value: object) -> str:
+def as_text(value: object) -> str:
+    """Words as a database holds them."""
     if isinstance(value, bytes):
         value = value.decode("utf-8", "replace")
     return str(value) if value is not None else "a machine without a name"
@@ -138,19 +201,19 @@ def raw_rows(session: Session, job_id: int) -> tuple[dict, list[dict]] | None:
     job = session.execute(select(*_JOB).where(JobRow.id == job_id)).first()
     if job is None:
         return None
-    about = {"machine": _text(job[2]), "owner": _text(job[3]), "created": _when(job[1])[0].isoformat()}
+    about = {"machine": as_text(job[2]), "owner": as_text(job[3]), "created": as_time(job[1])[0].isoformat()}
     if str(job[4] or "").isdigit():
         about["cylinders"] = int(job[4])
     rows = []
-    for _, _, kind, version, created, data, withdrawn in session.execute(
-        select(*_ENTRY).where(EntryRow.job_id == job_id).order_by(EntryRow.id)
-    ):
+    for row in session.execute(select(*_ENTRY).where(EntryRow.job_id == job_id).order_by(EntryRow.id)):
+        _, _, kind, version, created, data, withdrawn, _, author, bay, _, _ = row
         try:
             told = json.loads(data)
         except (ValueError, TypeError, RecursionError):
             told = {"unreadable": str(data)[:100_000]}
         rows.append({
-            "kind": _text(kind), "version": int(version) if str(version).isdigit() else 1,
-            "created": _when(created)[0].isoformat(), "withdrawn": str(withdrawn) in ("1", "True", "true"), "data": told,
+            "kind": as_text(kind), "version": int(version) if str(version).isdigit() else 1,
+            "created": as_time(created)[0].isoformat(), "withdrawn": as_truth(withdrawn), "data": told,
+            "author": as_text(author), "bay": as_text(bay),
         })  # fmt: skip
     return about, rows

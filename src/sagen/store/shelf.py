@@ -14,6 +14,7 @@ import json
 import os
 import re
 import shutil
+import time
 import uuid
 from pathlib import Path
 
@@ -23,8 +24,8 @@ from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 
 SUMS = "SHA256SUMS"
-_PASSING, _MARK = ".part", ".writing"
-_TOKEN, _PHOTO = re.compile(r"[0-9a-f]{32}"), re.compile(r"[0-9a-f]{64}")
+PASSING, _MARK, _PENDING = ".part", ".writing", ".pending"
+TOKEN, PHOTO = re.compile(r"[0-9a-f]{32}"), re.compile(r"[0-9a-f]{64}")
 
 
 class CaptureShelf:
@@ -40,7 +41,9 @@ class CaptureShelf:
             self._lock = nameless.open("wb")
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
             nameless.rename(folder / (self._mark + _MARK))
-            self._sweep()
+            #: captures that lay here before the log named them, and whose process is gone
+            self.unsettled = self._sweep()
+            self._checked: set[str] = set()
         except OSError as error:
             raise StoreError(f"the folder {folder} cannot be used: {error.strerror or error}") from None
 
@@ -49,10 +52,11 @@ class CaptureShelf:
         (self.folder / (self._mark + _MARK)).unlink(missing_ok=True)
         self._lock.close()
 
-    def _sweep(self) -> None:
-        """Remove what processes that are gone left behind."""
+    def _sweep(self) -> list[str]:
+        """Remove what processes that are gone left behind; answers the captures that they put here last."""
         # What is half written is listed before the marks are: its writer's mark is older than it.
-        half_written = list(self.folder.glob(f"*{_PASSING}"))
+        half_written = list(self.folder.glob(f"*{PASSING}"))
+        pending = list(self.folder.glob(f"*{_PENDING}"))
         alive = {self._mark}
         for mark in self.folder.glob(f"*{_MARK}"):
             if mark.stem == self._mark:
@@ -66,11 +70,18 @@ class CaptureShelf:
         for left in half_written:
             if left.stem.rpartition(".")[2] not in alive:
                 shutil.rmtree(left, ignore_errors=True)
+        return [one.stem.partition(".")[0] for one in pending if one.stem.rpartition(".")[2] not in alive]
+
+    def settle(self, token: str) -> None:
+        """The log names a capture now, or it is gone: nobody need ask again whether it does."""
+        for one in self.folder.glob(f"{token}.*{_PENDING}"):
+            one.unlink(missing_ok=True)
 
     def put(self, capture: Capture) -> str:
-        """Keep a capture; answers its token. Raises StoreError when the disk refuses."""
+        """Keep a capture; answers its token. Until `settle` says that the log names it, the next opening asks whether it does.
+        Raises StoreError when the disk refuses."""
         token = uuid.uuid4().hex
-        passing = self.folder / f"{token}.{self._mark}{_PASSING}"
+        passing = self.folder / f"{token}.{self._mark}{PASSING}"
         try:
             passing.mkdir()
             for index, one in enumerate(capture.channels):
@@ -83,14 +94,16 @@ class CaptureShelf:
                 stream.flush()
                 os.fsync(stream.fileno())
             write_sums(passing)
+            (self.folder / f"{token}.{self._mark}{_PENDING}").touch()
             passing.rename(self.folder / token)
-            self._settle()
+            self._sync()
         except OSError as error:
             shutil.rmtree(passing, ignore_errors=True)
+            self.settle(token)
             raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
         return token
 
-    def _settle(self) -> None:
+    def _sync(self) -> None:
         """The folder itself to the disk, so that a name is there before the log names it."""
         handle = os.open(self.folder, os.O_RDONLY)
         try:
@@ -100,19 +113,49 @@ class CaptureShelf:
 
     def tokens(self) -> list[str]:
         """Every capture that lies here."""
-        return sorted(one.name for one in self.folder.iterdir() if one.is_dir() and _TOKEN.fullmatch(one.name))
+        return sorted(one.name for one in self.folder.iterdir() if one.is_dir() and TOKEN.fullmatch(one.name))
+
+    def photos(self) -> list[str]:
+        """Every photo that lies here."""
+        return sorted(one.stem for one in self.photo_path("").parent.glob("*.jpg") if PHOTO.fullmatch(one.stem))
+
+    def photo_path(self, token: str) -> Path:
+        """Where a photo lies."""
+        return self.folder.parent / "photos" / f"{token}.jpg"
+
+    def bring(self, token: str) -> bool:
+        """Have a capture or a photo here, where it is not yet; whether it is."""
+        if PHOTO.fullmatch(token):
+            return self.photo_path(token).is_file()
+        return TOKEN.fullmatch(token) is not None and (self.folder / token / "capture.json").is_file()
+
+    def age_s(self, token: str) -> float:
+        """How long ago a capture was kept."""
+        return time.time() - (self.folder / token).stat().st_mtime
+
+    def wrong(self, token: str) -> list[str] | None:
+        """Files of a capture that are not what they were when they were kept; None where no checksums were kept."""
+        return wrong_sums(self.folder / token)
+
+    @staticmethod
+    def is_kept(path: Path) -> bool:
+        """Whether a file of a capture's folder is part of it, and not only a help."""
+        return path.name == SUMS or path.suffix in (".npy", ".json")
 
     def remove(self, token: str) -> None:
-        """Free a capture that nothing names."""
-        if _TOKEN.fullmatch(token):
+        """Free a capture or a photo that nothing names."""
+        if TOKEN.fullmatch(token):
             shutil.rmtree(self.folder / token, ignore_errors=True)
+            self.settle(token)
+        elif PHOTO.fullmatch(token):
+            self.photo_path(token).unlink(missing_ok=True)
 
     def put_pyramids(self, token: str, pyramids: list[tuple[np.ndarray, np.ndarray]]) -> None:
         """Keep what draws a capture quickly beside it. Only a help: a disk that refuses is no error."""
         folder = self.folder / token
         try:
             for index, (values, lengths) in enumerate(pyramids):
-                passing = folder / f"{index}.pyramid{_PASSING}"
+                passing = folder / f"{index}.pyramid{PASSING}"
                 with passing.open("wb") as stream:
                     np.save(stream, values, allow_pickle=False)
                     np.save(stream, lengths, allow_pickle=False)
@@ -134,13 +177,12 @@ class CaptureShelf:
     def put_photo(self, data: bytes) -> str:
         """Keep a photo by its content; answers its token. Raises StoreError when the disk refuses."""
         token = hashlib.sha256(data).hexdigest()
-        folder = self.folder.parent / "photos"
-        path = folder / f"{token}.jpg"
+        path = self.photo_path(token)
         if path.exists():
             return token
-        passing = folder / f"{token}.{self._mark}{_PASSING}"
+        passing = path.with_name(f"{token}.{self._mark}{PASSING}")
         try:
-            folder.mkdir(exist_ok=True)
+            path.parent.mkdir(exist_ok=True)
             with passing.open("wb") as stream:
                 stream.write(data)
                 stream.flush()
@@ -154,9 +196,10 @@ class CaptureShelf:
     def photo(self, token: str) -> bytes:
         """A photo by its token. Raises StoreError when it is gone, or is not what was kept."""
         try:
-            if not _PHOTO.fullmatch(token):
+            if not PHOTO.fullmatch(token):
                 raise ValueError("its token is none")
-            data = (self.folder.parent / "photos" / f"{token}.jpg").read_bytes()
+            self.bring(token)
+            data = self.photo_path(token).read_bytes()
             if hashlib.sha256(data).hexdigest() != token:
                 raise ValueError("it is not what was kept")
         except (OSError, ValueError) as error:
@@ -164,11 +207,17 @@ class CaptureShelf:
         return data
 
     def get(self, token: str) -> Capture:
-        """The capture behind a token, its samples mapped, not read. Raises StoreError when it is gone or broken."""
+        """The capture behind a token, its samples mapped; when it is first opened its checksums are looked at.
+        Raises StoreError when it is gone, broken or not what was kept."""
         folder = self.folder / token
         try:
-            if not _TOKEN.fullmatch(token):
+            if not TOKEN.fullmatch(token):
                 raise ValueError("its token is none")
+            self.bring(token)
+            if token not in self._checked:
+                if wrong := wrong_sums(folder):
+                    raise ValueError(f"{', '.join(wrong)[:40]} is not what was kept")
+                self._checked.add(token)
             about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
             files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
             return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
@@ -185,7 +234,10 @@ def sum_of(path: Path) -> str:
 def write_sums(folder: Path) -> None:
     """Keep the checksums of a capture's files beside them, in the form that `sha256sum -c` reads."""
     names = sorted(one.name for one in folder.iterdir() if one.suffix in (".npy", ".json"))
-    (folder / SUMS).write_text("".join(f"{sum_of(folder / one)}  {one}\n" for one in names), encoding="ascii")
+    with (folder / SUMS).open("w", encoding="ascii") as stream:
+        stream.writelines(f"{sum_of(folder / one)}  {one}\n" for one in names)
+        stream.flush()
+        os.fsync(stream.fileno())
 
 
 def wrong_sums(folder: Path) -> list[str] | None:

@@ -2,17 +2,32 @@
 
 from __future__ import annotations
 
+import json
 from datetime import UTC, datetime
 
-from sqlalchemy import JSON, Boolean, DateTime, ForeignKey, Integer, String
+from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, String, Text, TypeDecorator
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class JsonText(TypeDecorator):
+    """Plain data as JSON text: the same letters in every database, so that a checksum of them holds everywhere."""
+
+    impl = Text
+    cache_ok = True
+
+    def process_bind_param(self, value, dialect):
+        return json.dumps(value)
+
+    def process_result_value(self, value, dialect):
+        return json.loads(value)
 
 
 class Base(DeclarativeBase):
     pass
 
 
-def _now() -> datetime:
+def now() -> datetime:
+    """The time that rows carry: UTC."""
     return datetime.now(UTC).replace(tzinfo=None)
 
 
@@ -22,7 +37,7 @@ class JobRow(Base):
     __tablename__ = "job"
 
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
-    created: Mapped[datetime] = mapped_column(DateTime, default=_now)
+    created: Mapped[datetime] = mapped_column(DateTime, default=now)
     machine: Mapped[str] = mapped_column(String(200))
     owner: Mapped[str] = mapped_column(String(200), default="")
     cylinders: Mapped[int | None] = mapped_column(Integer, nullable=True)
@@ -33,15 +48,24 @@ class JobRow(Base):
 
 
 class EntryRow(Base):
+    """An entry of a trail. `revision` counts its changes; `sum` is the checksum of what it says (`reading.checksum`);
+    `mark` is its own, so that what is sent twice is there once; `changer` says who changed it last."""
+
     __tablename__ = "entry"
 
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
     kind: Mapped[str] = mapped_column(String(20))
     version: Mapped[int] = mapped_column(Integer, default=1)
-    created: Mapped[datetime] = mapped_column(DateTime, default=_now)
-    data: Mapped[dict] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(DateTime, default=now)
+    data: Mapped[dict] = mapped_column(JsonText)
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    revision: Mapped[int] = mapped_column(Integer, default=1)
+    author: Mapped[str] = mapped_column(String(80), default="")
+    bay: Mapped[str] = mapped_column(String(80), default="")
+    changer: Mapped[str] = mapped_column(String(200), default="")
+    mark: Mapped[str | None] = mapped_column(String(32), nullable=True, unique=True)
+    sum: Mapped[str] = mapped_column(String(64), default="")
 
 
 class KeptRow(Base):
@@ -54,6 +78,26 @@ class KeptRow(Base):
     kind: Mapped[str] = mapped_column(String(20), index=True)
     name: Mapped[str] = mapped_column(String(200))
     version: Mapped[int] = mapped_column(Integer, default=1)
-    created: Mapped[datetime] = mapped_column(DateTime, default=_now)
-    data: Mapped[dict] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(DateTime, default=now)
+    data: Mapped[dict] = mapped_column(JsonText)
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+
+
+class ContentRow(Base):
+    """One file's content on a database server, once however many captures have it: a large object by its SHA-256."""
+
+    __tablename__ = "content"
+
+    sha: Mapped[str] = mapped_column(String(64), primary_key=True)
+    object: Mapped[int] = mapped_column(BigInteger)
+    size: Mapped[int] = mapped_column(BigInteger)
+
+
+class PieceRow(Base):
+    """A file of a capture, or a photo, by its token and name."""
+
+    __tablename__ = "piece"
+
+    token: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    sha: Mapped[str] = mapped_column(ForeignKey("content.sha"), index=True)

@@ -1,4 +1,4 @@
-"""Entries carry the version that they are written in; a job carries what the list of jobs shows of it."""
+"""Entries carry the version that they are written in; a job carries what the list of jobs shows of it (filled by the newest migration)."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -13,11 +13,3 @@ def upgrade() -> None:
     op.add_column("job", sa.Column("about", sa.String(400), nullable=False, server_default=""))
     op.add_column("job", sa.Column("entries", sa.Integer(), nullable=False, server_default="0"))
     op.add_column("job", sa.Column("stage", sa.String(20), nullable=False, server_default="open"))
-    # Today's code fills the new columns: they are derived, and written anew with each change of a job.
-    from sqlalchemy.orm import Session
-
-    from sagen.store.reading import refresh_all
-
-    with Session(op.get_bind()) as session:
-        refresh_all(session)
-        session.flush()

@@ -1,5 +1,4 @@
-"""The shelf: machine cards and known-good captures. What the list of jobs shows is worked out anew: a job is proven by what
-was measured, not by ticks."""
+"""The shelf: machine cards and known-good captures."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -20,13 +19,6 @@ def upgrade() -> None:
         sa.Column("withdrawn", sa.Boolean(), nullable=False, server_default=sa.false()),
     )
     op.create_index("ix_kept_kind", "kept", ["kind"])
-    from sqlalchemy.orm import Session
-
-    from sagen.store.reading import refresh_all
-
-    with Session(op.get_bind()) as session:
-        refresh_all(session)
-        session.flush()
 
 
 def downgrade() -> None:
