@@ -82,6 +82,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
         forms.JobForm, "exec", lambda self: (self.machine.setText("Brindle 2"), self.codes.setText("P0335"), 1)[-1]
     )
     QTest.mouseClick(window.page("log").new, Qt.MouseButton.LeftButton)
+    settle(window)
     assert [one.kind for one in window.workspace.job.entries] == ["complaint", "code"]
 
     drop(window, make_csv(sheet=False, lost=(31,), ripple=0.2))

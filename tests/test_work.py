@@ -149,9 +149,10 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
     monkeypatch.setattr(requests, "weigh_job", lambda job, *_: (weighed.append(len(job.entries)), Weighed(job.id))[-1])
     workspace = Workspace()
     workspace.log = JobLog(tmp_path / "log")
-    workspace.add_job("Brindle 2", "", 4, told("no_start"))
-    for words in "one", "two", "three":
-        workspace.add(NoteEntry(words))
+    workspace.add_job(
+        "Brindle 2", "", 4, told("no_start"), then=lambda: [workspace.add(NoteEntry(one)) for one in words]
+    )
+    words = "one", "two", "three"
     wait(workspace.work)
     # Four changes within a moment: what was asked before the last was stopped in its pause.
     assert weighed == [4]
@@ -171,7 +172,7 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
     heard = []
     workspace.weighed.connect(lambda one: heard.append(one.pieces))
     workspace.add_job("Brindle 2", "", 4, told("no_start"))
-    time.sleep(0.2)  # the first weighing is under way
+    spin(300)  # the first weighing is under way
     workspace.add(NoteEntry("one more"))
     gates[2].set()
     spin(300)
@@ -190,6 +191,7 @@ def workspace(app, tmp_path):  # noqa: F811
     made = Workspace()
     made.log = JobLog(tmp_path / "log")
     made.add_job("Brindle 2", "", 4, told("no_start"))
+    wait(made.work)
     yield made
     made.close()
 
@@ -306,6 +308,7 @@ def test_what_was_examined_for_one_job_never_reaches_the_bench_of_another(worksp
     workspace.keep(incoming, incoming.sheet)
     begun.wait(5)
     workspace.add_job("Tallow Ten", "", 4, told("stalls"))
+    spin(300)
     gate.set()
     wait(workspace.work)
     spin(50)
@@ -322,6 +325,7 @@ def test_paper_refuses_a_capture_of_another_job(workspace, make_csv):
     wait(workspace.work)
     opened = workspace.opened
     workspace.add_job("Tallow Ten", "", 4, told("stalls"))
+    wait(workspace.work)
     with pytest.raises(SagenError, match="of another job"):
         requests.Print(workspace.job.id, workspace.job, opened, Weighed(workspace.job.id)).perform()
 
@@ -330,12 +334,15 @@ def test_undo_in_one_job_leaves_the_other_and_takes_back_a_job(workspace):
     first = workspace.job
     workspace.add(NoteEntry("of the first"))
     workspace.add_job("Tallow Ten", "", 4, [])
+    wait(workspace.work)
     assert workspace.steps()[0] == "new job"
     workspace.undo()
+    wait(workspace.work)
     assert workspace.job is None
     assert [one.machine for one in workspace.log.jobs()] == ["Brindle 2"]
     assert not any(one.withdrawn for one in workspace.log.job(first.id).entries)
     workspace.redo()
+    wait(workspace.work)
     assert workspace.job.machine == "Tallow Ten"
 
 

@@ -50,6 +50,7 @@ class Request:
 
     job_id: int | None
     writes: ClassVar[bool] = False
+    quick: ClassVar[bool] = False  #: takes no time, and is not to wait behind what does
 
     @property
     def doing(self) -> str:
@@ -75,6 +76,7 @@ class ListJobs(Request):
     """The jobs of the log, newest first; with `search`, those that hold all its words."""
 
     search: str = ""
+    quick: ClassVar[bool] = True
 
     def perform(self, log, progress=_go_on) -> JobsListed:
         return JobsListed(self.search, tuple(log.jobs(self.search)))
@@ -181,6 +183,7 @@ class Kept:
     job_id: int
     entry: Entry
     opened: OpenCapture
+    job: Job  #: as it is with the capture
 
 
 @dataclass(frozen=True)
@@ -215,7 +218,7 @@ class Keep(Request):
         pyramids = incoming.pyramids or build_pyramids(done.capture)
         keep_pyramids(log, entry.record.token, done.capture, pyramids)
         opened = opened_capture(self.job_id, entry, done, pyramids, reference)
-        return Kept(self.job_id, entry, opened)
+        return Kept(self.job_id, entry, opened, log.job(self.job_id))
 
 
 def _true(pair: Pair) -> Capture:

@@ -318,8 +318,9 @@ class MainWindow(QMainWindow):
         path = self.heap.next()
         if path is not None:
             if workspace.job is None:
-                workspace.add_job(f"Machine of {path.name}", "", None, [])
-            workspace.bring_in(path)
+                workspace.add_job(f"Machine of {path.name}", "", None, [], then=lambda: workspace.bring_in(path))
+            else:
+                workspace.bring_in(path)
             return
         summary = self.heap.summary()
         if summary:
@@ -539,8 +540,7 @@ class MainWindow(QMainWindow):
 
         def came(record) -> None:
             if self.workspace.job is not None and self.workspace.job.id == job.id:
-                self.workspace.add(record)
-                self.show_photo(self.workspace.job.entries[-1])
+                self.workspace.add(record, then=lambda: self.show_photo(self.workspace.job.entries[-1]))
 
         self.workspace.ask(KeepPhoto(job.id, path, data), came)
 

@@ -1,8 +1,8 @@
 """Slow work off the interface thread: a task runs, can be stopped, and its answer is delivered on the interface thread.
 
-Work that only looks (reading, weighing, drawing) runs on two threads, and an answer that comes after its task was
-stopped is dropped. Work that writes runs one after the other on a thread of its own; its answer is always delivered,
-since what was written was written.
+Work that only looks (reading, weighing, drawing) runs on two threads, and an answer that comes after its task was stopped
+is dropped. Work that writes runs one after the other; its answer is always delivered, since what was written was written.
+Of both, what is quick has a thread of its own: a note does not wait until a long capture is examined.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ class Task:
     failed: Callable[[str], None] | None = None
     progress: Callable[[float], None] | None = None
     writes: bool = False
+    quick: bool = False
     _stop: threading.Event = field(default_factory=threading.Event)
     _post: Callable[[str, Any], None] | None = None
 
@@ -70,9 +71,10 @@ class Work(QObject):
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
-        self._readers, self._writer = QThreadPool(self), QThreadPool(self)
-        self._readers.setMaxThreadCount(2)
-        self._writer.setMaxThreadCount(1)
+        #: by whether it writes and whether it is quick
+        self._pools = {(writes, quick): QThreadPool(self) for writes in (True, False) for quick in (True, False)}
+        for (writes, quick), pool in self._pools.items():
+            pool.setMaxThreadCount(1 if writes or quick else 2)
         self._alive: set[Task] = set()
         self._came.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
@@ -84,13 +86,14 @@ class Work(QObject):
         failed: Callable[[str], None] | None = None,
         progress: Callable[[float], None] | None = None,
         writes: bool = False,
+        quick: bool = False,
     ) -> Task:
         """Start work; the callables are called on the interface thread."""
-        task = Task(work, done, failed, progress, writes)
+        task = Task(work, done, failed, progress, writes, quick)
         task._post = lambda kind, value: self._came.emit(task, kind, value)
         self._alive.add(task)
         self.busy.emit(True)
-        (self._writer if writes else self._readers).start(_Runner(task))
+        self._pools[writes, quick].start(_Runner(task))
         return task
 
     @property
@@ -107,7 +110,7 @@ class Work(QObject):
         for task in self._alive:
             if not task.writes:
                 task.stop()
-        return self._writer.waitForDone(milliseconds) and self._readers.waitForDone(milliseconds)
+        return all(one.waitForDone(milliseconds) for one in self._pools.values())
 
     def _deliver(self, task: Task, kind: str, value: object) -> None:
         told = getattr(task, kind)

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from sagen.desk.work import Task, Work
-from sagen.model.errors import SagenError
 from sagen.model.extensions import load_extensions
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
 
@@ -18,6 +17,7 @@ if TYPE_CHECKING:
     from sagen.casework.examination import Incoming
     from sagen.casework.open_capture import OpenCapture
     from sagen.casework.requests import Request, Weighed
+    from sagen.casework.writing import Change, Written
     from sagen.model.job import Entry, Job
     from sagen.model.sheet import Sheet
     from sagen.model.trail import Record
@@ -43,7 +43,10 @@ class Workspace(QObject):
     unreadable = Signal(str, str)  #: a file could not be read: its name, and why
     failed = Signal(str)
     said = Signal(str)  #: something done that the user should know of
+    overtaken = Signal(object, object)  #: ChangedMeanwhile, and the entry that was to be changed
     working = Signal(str, float)  #: what is being done and how far; share 1 when done
+
+    _elsewhere = Signal(object)  #: another window changed a job: its number, or None
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
@@ -61,6 +64,7 @@ class Workspace(QObject):
         #: what takes a while, oldest first, with its name in words: the last one is shown, and Stop is its own
         self._doing: list[tuple[str, Task]] = []
         self._reading: tuple[str, Task] | None = None
+        self._elsewhere.connect(self._changed_elsewhere)
 
     # asking ---------------------------------------------------------------------------------
 
@@ -96,6 +100,7 @@ class Workspace(QObject):
             failed=refused,
             progress=lambda share: self._went_on(task, share),
             writes=request.writes,
+            quick=request.quick,
         )
         if slot:
             self._looking[slot] = task
@@ -139,8 +144,13 @@ class Workspace(QObject):
         def opened(answer) -> None:
             from sagen.casework.requests import JobsListed
 
-            self.log, jobs = answer
+            before, (self.log, jobs) = self.log, answer
             self._tell("", 1.0)
+            if before is not None:
+                self._leave_job()
+                self.job = None
+                self.work.ask(lambda _task: before.close())
+            self.log.follow(self._elsewhere.emit)
             self.log_opened.emit()
             self.jobs_changed.emit(JobsListed("", tuple(jobs)))
             if jobs:
@@ -167,17 +177,19 @@ class Workspace(QObject):
     # the job ------------------------------------------------------------------------------
 
     def open_job(self, job_id: int, *, open_capture: bool = False) -> None:
+        """Put a job on the desk; with `open_capture`, its last capture on the bench."""
+        from sagen.casework.writing import ReadJob
         from sagen.model.trail import CaptureEntry
 
-        job = self._safely(lambda: self.log.job(job_id))
-        if job is None:
-            return
-        self._leave_job()
-        self.job = job
-        self._announce()
-        captures = job.of(CaptureEntry)
-        if open_capture and captures:
-            self.open_entry(captures[-1])
+        def came(job: Job) -> None:
+            self._leave_job()
+            self.job = job
+            self._announce()
+            captures = job.of(CaptureEntry)
+            if open_capture and captures:
+                self.open_entry(captures[-1])
+
+        self.ask(ReadJob(job_id), came, slot="job")
 
     def _leave_job(self) -> None:
         """What is still being looked at belongs to the job that is left."""
@@ -186,57 +198,121 @@ class Workspace(QObject):
                 self._drop(self._looking.pop(slot))
         self.opened = None
 
-    def add_job(self, machine: str, owner: str, cylinders: int | None, records: list[Record]) -> None:
-        job = self._safely(lambda: self.log.add_job(machine, owner=owner, cylinders=cylinders))
-        if job is None:
-            return
-        self._leave_job()
-        self.job = job
-        for one in records:
-            self._safely(lambda one=one: self.log.add_entry(job.id, one))
-        self.list_jobs()
-        self.reload()
+    def add_job(
+        self, machine: str, owner: str, cylinders: int | None, records: list[Record], then: Callable | None = None
+    ) -> None:
+        """A new job, put on the desk; `then` is called once it is."""
+        from sagen.casework.writing import NewJob
+
+        def came(written: Written) -> None:
+            self._leave_job()
+            self.job = written.job
+            self.list_jobs()
+            self._announce()
+            if then is not None:
+                then()
+
+        self.ask(NewJob(None, machine, owner, cylinders, tuple(records)), came)
 
     def reload(self) -> None:
         """Read the job again and weigh its evidence anew."""
-        if self.job is not None:
-            self.job = self._safely(lambda: self.log.job(self.job.id)) or self.job
-        self._announce()
+        from sagen.casework.writing import ReadJob
 
-    def add(self, record: Record) -> None:
-        self._safely(lambda: self.log.add_entry(self.job.id, record))
-        self.reload()
+        if self.job is None:
+            self._announce()
+        else:
+            self.ask(ReadJob(self.job.id), self._job_is, slot="job")
+
+    def _job_is(self, job: Job) -> None:
+        if self.job is not None and job.id == self.job.id:
+            self.job = job
+            self._announce()
+
+    def add(self, *records: Record, then: Callable | None = None) -> None:
+        """Put records on the trail of the job that is open now; `then` is called once they are, if it still is."""
+        from sagen.casework.writing import AddEntries
+
+        self._write(AddEntries(self.job.id, records), then=then)
 
     def correct(self, entry: Entry, record: Record) -> None:
-        self._safely(lambda: self.log.correct(entry.id, record))
-        self.reload()
+        from sagen.casework.writing import CorrectEntry
+
+        self._write(CorrectEntry(self.job.id, entry, record), entry)
 
     def withdraw(self, entry: Entry, withdrawn: bool) -> None:
-        self._safely(lambda: self.log.withdraw(entry.id, withdrawn))
-        self.reload()
+        from sagen.casework.writing import WithdrawEntry
+
+        self._write(WithdrawEntry(self.job.id, entry, withdrawn), entry)
 
     def undo(self) -> None:
         """Take back the last change of the job that is open; with its adding, the job itself."""
-        if self.log is None or self.job is None:
-            return
-        stays = self._safely(lambda: self.log.undo(self.job.id))
-        if stays is False:
-            name = self.job.machine
-            self._leave_job()
-            self.job = None
-            self.list_jobs()
-            self.said.emit(f"The job {name} is taken back; Redo brings it again.")
-        self.reload()
+        from sagen.casework.writing import UndoStep
+
+        if self.log is not None and self.job is not None:
+            self._write(UndoStep(self.job.id))
 
     def redo(self) -> None:
+        from sagen.casework.writing import RedoStep
+
         if self.log is None:
             return
-        job_id = self._safely(lambda: self.log.redo(self.job.id if self.job else None))
-        if self.job is None and job_id is not None:
-            self.list_jobs()
-            self.open_job(job_id, open_capture=True)
-        else:
+        if self.job is not None:
+            self._write(RedoStep(self.job.id))
+            return
+
+        def came(written: Written) -> None:
+            if written.job is not None:
+                self.list_jobs()
+                self.open_job(written.job.id, open_capture=True)
+
+        self.ask(RedoStep(None), came)
+
+    def _write(self, request: Change, entry: Entry | None = None, then: Callable | None = None) -> None:
+        """Have a change of the open job written; what it is then is shown, if it is still open."""
+        job = self.job
+
+        def came(written: Written) -> None:
+            if written.waiting:
+                changes = "One change waits" if written.waiting == 1 else f"{written.waiting} changes wait"
+                self.said.emit(f"The server is away: {changes} here, and will be sent when it is back.")
+            if self.job is None or self.job.id != job.id:
+                self.list_jobs()
+                return
+            if written.job is None:
+                self._leave_job()
+                self.job = None
+                self.list_jobs()
+                self.said.emit(f"The job {job.machine} is taken back; Redo brings it again.")
+            else:
+                self.job = written.job
+            self._announce()
+            if written.overtaken is not None:
+                self.overtaken.emit(written.overtaken, entry)
+            elif then is not None:
+                then()
+
+        def refused(why: str) -> None:
+            self.failed.emit(why)
             self.reload()
+
+        self.ask(request, came, failed=refused)
+
+    def _changed_elsewhere(self, job_id: int | None) -> None:
+        """Another window changed the log: show it."""
+        from sagen.casework.writing import ReadJob
+
+        self.list_jobs()
+        if self.job is None or job_id not in (None, self.job.id):
+            return
+
+        def came(job: Job) -> None:
+            if self.job is not None and job.id == self.job.id and job != self.job:
+                self.job = job
+                self._announce()
+                if not self.writing:
+                    self.said.emit("This job was changed in another window: it is shown as it is now.")
+
+        self.ask(ReadJob(self.job.id), came, slot="elsewhere")
 
     def steps(self) -> tuple[str | None, str | None]:
         """What undo and redo would do now, in words; None where there is nothing."""
@@ -319,6 +395,7 @@ class Workspace(QObject):
                 self.said.emit(f"{name} is kept in the job {machine}.")
                 self.list_jobs()
             else:
+                self.job = answer.job
                 self._put_on_bench(answer.opened)
             self.kept.emit(name)
 
@@ -338,7 +415,7 @@ class Workspace(QObject):
         if self.job is None or opened.job_id != self.job.id:
             return
         self.opened = opened
-        self.reload()
+        self._announce()
         QTimer.singleShot(
             AFTER_TRAIL, self, lambda: self.capture_opened.emit(opened) if self.opened is opened else None
         )
@@ -365,13 +442,6 @@ class Workspace(QObject):
             self.unreadable.emit(name, "stopped")
 
     # --------------------------------------------------------------------------------------
-
-    def _safely(self, action: Callable):
-        try:
-            return action()
-        except SagenError as error:
-            self.failed.emit(str(error))
-            return None
 
     def _failed(self, message: str) -> None:
         self._tell("", 1.0)

@@ -1,4 +1,5 @@
-"""How a window learns of what another one wrote: PostgreSQL tells it (LISTEN), of SQLite's file its counter is asked for."""
+"""How a window learns of what another one wrote: PostgreSQL tells it (LISTEN); of SQLite's file its counter is
+asked for, and then its table of changes."""
 
 from __future__ import annotations
 
@@ -39,20 +40,31 @@ class Follower:
 
     def _follow_file(self) -> None:
         path = Path(make_url(self._url).database).resolve()
-        seen = None
-        while not self._stop.wait(EVERY_S):
+        version = last = None
+        while True:
             # A file that is gone for a while (a stick, a network drive) may come back: asked again each time.
             try:
                 with closing(sqlite3.connect(f"{path.as_uri()}?mode=ro", uri=True, timeout=1)) as file:
                     while True:
                         now = file.execute("PRAGMA data_version").fetchone()[0]
-                        if seen is not None and now != seen:
-                            self._changed(None)
-                        seen = now
+                        if now != version:
+                            last = self._tell_since(file, last)
+                            version = now
                         if self._stop.wait(EVERY_S):
                             return
             except sqlite3.Error:
-                continue
+                version = None
+                if self._stop.wait(EVERY_S):
+                    return
+
+    def _tell_since(self, file: sqlite3.Connection, last: int | None) -> int:
+        """Tell of the changes of others since the one of number `last`; answers the newest one's."""
+        if last is None:
+            return file.execute("select coalesce(max(id), 0) from change").fetchone()[0]
+        rows = file.execute("select id, job_id, whose from change where id > ? order by id", (last,)).fetchall()
+        for job_id in dict.fromkeys(job_id for _, job_id, whose in rows if whose != self._own):
+            self._changed(job_id)
+        return rows[-1][0] if rows else last
 
     def _follow_server(self) -> None:
         import psycopg

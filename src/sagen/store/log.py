@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
-from sqlalchemy import Text, delete, select, text, type_coerce, update
+from sqlalchemy import Text, delete, insert, select, text, type_coerce, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -42,7 +42,7 @@ from sagen.store.reading import (
 from sagen.store.server import ServerShelf
 from sagen.store.shelf import CaptureShelf
 from sagen.store.steps import UndoList
-from sagen.store.tables import EntryRow, JobRow, KeptRow, now
+from sagen.store.tables import ChangeRow, EntryRow, JobRow, KeptRow, now
 
 #: kinds of what is kept on the shelf
 CARD, PATTERN = "card", "pattern"
@@ -50,6 +50,8 @@ CARD, PATTERN = "card", "pattern"
 NAMED = re.compile(r"\b(?:[0-9a-f]{64}|[0-9a-f]{32})\b")
 #: jobs that are remembered as they were read last, for when the server is away
 REMEMBERED = 50
+#: changes that a file's other windows can be behind
+CHANGES_KEPT = 200
 
 
 @dataclass(frozen=True)
@@ -623,8 +625,11 @@ class JobLog:
                 self.shelf.settle(token)
 
     def _commit(self, session: Session, job_id: int | None) -> None:
-        """Commit, and have a server tell the other windows."""
-        if self._outbox is not None:
+        """Commit, and have the other windows told."""
+        if self._outbox is None:
+            made = session.execute(insert(ChangeRow).values(job_id=job_id, whose=self._mark)).inserted_primary_key[0]
+            session.execute(delete(ChangeRow).where(ChangeRow.id < made - CHANGES_KEPT))
+        else:
             said = {"channel": CHANNEL, "said": f"{self._mark}:{'' if job_id is None else job_id}"}
             session.execute(text("select pg_notify(:channel, :said)"), said)
         session.commit()

@@ -40,16 +40,16 @@ class UndoList:
             trail.undone.clear()
 
     def can_undo(self, job_id: int | None) -> str | None:
-        """What undo in a job would take back, or None."""
-        with self._lock:
-            trail = self._trails.get(job_id)
-            return trail.done[-1].text if trail and trail.done else None
+        """What undo in a job would take back, or None. Never waits: an undo may be in the middle of its writing."""
+        trail = self._trails.get(job_id)
+        last = trail.done[-1:] if trail else []
+        return last[0].text if last else None
 
     def can_redo(self, job_id: int | None) -> str | None:
         """What redo in a job would do again; without a job open, that of the job whose adding was undone last."""
-        with self._lock:
-            trail = self._trails.get(self._last_job_undone if job_id is None else job_id)
-            return trail.undone[-1].text if trail and trail.undone else None
+        trail = self._trails.get(self._last_job_undone if job_id is None else job_id)
+        last = trail.undone[-1:] if trail else []
+        return last[0].text if last else None
 
     def undo(self, job_id: int) -> bool:
         """Take back the last change of a job; False when the job itself is gone with it."""

@@ -99,5 +99,15 @@ class PieceRow(Base):
     __tablename__ = "piece"
 
     token: Mapped[str] = mapped_column(String(64), primary_key=True)
-    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
     sha: Mapped[str] = mapped_column(ForeignKey("content.sha"), index=True)
+
+
+class ChangeRow(Base):
+    """The last changes of an SQLite log and whose they were, for the other windows on it; a server tells them itself."""
+
+    __tablename__ = "change"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    job_id: Mapped[int | None] = mapped_column(Integer, nullable=True)
+    whose: Mapped[str] = mapped_column(String(12))

@@ -532,9 +532,7 @@ class CardPage(Page):
         self.shell.workspace.ask(KeepCard(job.id if job else None, self.card), self.show_shelf)
         if job is None:
             return
-        self.shell.workspace.add(CardEntry(self.card.as_data()))
-        for record in circuits_to_state(job, self.card):
-            self.shell.workspace.add(record)
+        self.shell.workspace.add(CardEntry(self.card.as_data()), *circuits_to_state(job, self.card))
         self.shell.message.say(f"Kept: {self.card.title}, on the shelf and on this job.")
         self.left.emit()
 

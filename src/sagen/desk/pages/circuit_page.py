@@ -454,10 +454,10 @@ class CircuitPage(Page):
         form = CircuitForm(circuits, self.card, self)
         if not form.exec():
             return
-        if set(circuits) == {""}:
-            self.shell.workspace.add(CircuitEntry(circuits[""], circuit=form.first_name()))
-        self.shell.workspace.add(CircuitEntry(form.spec(), circuit=form.name()))
-        self.show_job(self.shell.workspace.job, form.name())
+        first = [CircuitEntry(circuits[""], circuit=form.first_name())] if set(circuits) == {""} else []
+        name, made = form.name(), CircuitEntry(form.spec(), circuit=form.name())
+        workspace = self.shell.workspace
+        workspace.add(*first, made, then=lambda: self.show_job(workspace.job, name))
 
     def _keep_reading(self, entry: ReadingEntry) -> None:
         from sagen.casework.judging import judged_reading
@@ -468,9 +468,7 @@ class CircuitPage(Page):
 
         def kept(judged) -> None:
             if workspace.job is not None and workspace.job.id == job.id:
-                workspace.add(judged)
-                self.show_job(workspace.job)
-                self.value.setFocus()
+                workspace.add(judged, then=lambda: (self.show_job(workspace.job), self.value.setFocus()))
 
         # Judged when it is entered: what it was taken for then stays with it. The model is asked off this thread.
         workspace.work.ask(
@@ -479,8 +477,8 @@ class CircuitPage(Page):
 
     def keep_circuit(self, spec) -> None:
         """Put a circuit on the trail."""
-        self.shell.workspace.add(CircuitEntry(spec, circuit=self.name_of))
-        self.show_job(self.shell.workspace.job)
+        workspace = self.shell.workspace
+        workspace.add(CircuitEntry(spec, circuit=self.name_of), then=lambda: self.show_job(workspace.job))
 
     def _arithmetic(self) -> None:
         from sagen.desk.arithmetic import ArithmeticForm

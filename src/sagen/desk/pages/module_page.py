@@ -191,8 +191,8 @@ class ModulePage(Page):
             back = came_back(codes, self.found, time.monotonic() - when)
             if back:
                 self.cleared = None
-        for one in (*added, *back):
-            workspace.add(one)
+        if added or back:
+            workspace.add(*added, *back)
         rows = [
             ((module.module, code, str(status), meaning_of(code) or "a maker's own code"),
              "bad" if status != CodeStatus.PENDING else "", code)

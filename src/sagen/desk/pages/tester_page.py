@@ -174,9 +174,8 @@ class TesterPage(JobPage):
         self.counted.setValue(-1)
 
     def _add(self, records) -> None:
-        for one in records:
-            self.shell.workspace.add(replace(one, circuit=self.circuit))
         if records:
+            self.shell.workspace.add(*(replace(one, circuit=self.circuit) for one in records))
             self.said.setText(records[-1].text + " On the trail.")
 
     def pulsed(self, counted: bool) -> None:

@@ -166,11 +166,9 @@ class WorkPage(JobPage):
             self.shell.message.say(f"Say what was {STEPS[kind].partition(':')[0].lower()}, then press its key.")
             self.what.setFocus()
             return
-        self.shell.workspace.add(
-            StepEntry(kind, what, self.size.text().strip(), self.owes.text().strip(), self.place.currentData())
-        )
-        if kind == StepKind.BROKE:
-            self.shell.workspace.add(PartEntry(what, text="Broke while it was taken apart."))
+        step = StepEntry(kind, what, self.size.text().strip(), self.owes.text().strip(), self.place.currentData())
+        broken = [PartEntry(what, text="Broke while it was taken apart.")] if kind == StepKind.BROKE else []
+        self.shell.workspace.add(step, *broken)
         for line in (self.what, self.size, self.owes):
             line.clear()
         self.what.setFocus()

@@ -39,10 +39,16 @@ def upgrade() -> None:
     op.create_table(
         "piece",
         sa.Column("token", sa.String(64), primary_key=True),
-        sa.Column("name", sa.String(40), primary_key=True),
+        sa.Column("name", sa.String(80), primary_key=True),
         sa.Column("sha", sa.String(64), sa.ForeignKey("content.sha"), nullable=False),
     )
     op.create_index("ix_piece_sha", "piece", ["sha"])
+    op.create_table(
+        "change",
+        sa.Column("id", sa.Integer(), primary_key=True),
+        sa.Column("job_id", sa.Integer(), nullable=True),
+        sa.Column("whose", sa.String(12), nullable=False),
+    )
     from sqlalchemy.orm import Session
 
     from sagen.store.reading import refresh_all, seal_all
@@ -54,6 +60,7 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.drop_table("change")
     op.drop_table("piece")
     op.drop_table("content")
     op.drop_index("ix_entry_mark", "entry")

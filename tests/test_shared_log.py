@@ -1,0 +1,382 @@
+"""One log for several bays: on a real PostgreSQL server, and as a file that two windows have open."""
+
+import sqlite3
+import subprocess
+import sys
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import psycopg
+import pytest
+from sqlalchemy import text
+
+from postgres import server, until
+from sagen.model.capture import Capture, Channel
+from sagen.model.errors import ChangedMeanwhile, StoreError
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, CodeEntry, DamagedEntry, NoteEntry
+from sagen.store import moving
+from sagen.store.log import Hand, JobLog
+from sagen.store.opening import Unreachable, place
+
+SHEET = Sheet.from_data({"conditions": {"state": "cranking"}}, where="test")
+RAMP = np.arange(300_000, dtype=np.float32)
+
+
+@pytest.fixture
+def bays(tmp_path, monkeypatch):
+    """Makes logs of one database, a folder a bay; closes them."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    url, made = place(server().url())[1], []
+
+    def bay(name, author=""):
+        made.append(JobLog(tmp_path / name.replace(" ", "-"), url, Hand(author, name)))
+        return made[-1]
+
+    yield bay
+    for one in made:
+        one.close()
+
+
+def texts(log, job_id):
+    return [getattr(one.record, "text", one.kind) for one in log.job(job_id).entries]
+
+
+def ramp(name="ramp.csv", more=0):
+    return Capture(name, 1e4, (Channel("A", RAMP + more), Channel("", RAMP * 2, "V", 0.5, 0.1)), ("a note",))
+
+
+# several bays ------------------------------------------------------------------------------------------------
+
+
+def test_a_bay_opens_what_another_measured(bays, tmp_path):
+    one, two = bays("bay 1", "Ivo"), bays("bay 2")
+    job = one.add_job("Tarnbeck 4", owner="J. Doyle", cylinders=3)
+    one.add_entry(job.id, CodeEntry("P0335"))
+    entry = one.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
+    [listed] = two.jobs("tarnbeck")
+    assert (listed.about, listed.entries) == ("P0335", 2)
+    found = two.job(job.id).entries
+    assert [(one.author, one.bay) for one in found] == [("Ivo", "bay 1")] * 2
+    assert not (two.shelf.folder / entry.record.token).exists()
+    capture = two.capture(found[1].record.token)
+    np.testing.assert_array_equal(capture.channels[0].raw, RAMP)
+    assert (capture.channels[1].column, capture.channels[1].offset, capture.notes) == ("", 0.1, ("a note",))
+    photo = one.shelf.put_photo(b"\xff\xd8 not much of a photo")
+    one.add_entry(job.id, NoteEntry(f"see {photo}"))
+    assert two.shelf.photo(photo).endswith(b"photo")
+    assert moving.check(one) == moving.check(two) == []
+
+
+def test_the_same_samples_are_stored_once(bays):
+    one, two = bays("bay 1"), bays("bay 2")
+    job = one.add_job("Tarnbeck 4")
+    for log in (one, two, one):
+        log.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
+    with one._work() as session:
+        contents, pieces, objects = (
+            session.scalar(text(f"select count(*) from {name}"))
+            for name in ("content", "piece", "pg_largeobject_metadata")
+        )
+    # Two arrays, what they are, and their checksums.
+    assert (contents, pieces, objects) == (4, 12, 4)
+    one.delete_job(job.id)
+    with one._work() as session:
+        left = [session.scalar(text(f"select count(*) from {name}")) for name in ("content", "pg_largeobject_metadata")]
+    assert left == [0, 0]
+
+
+def test_other_windows_hear_of_a_change_within_a_second(bays):
+    one, two = bays("bay 1"), bays("bay 2")
+    job, heard = one.add_job("Tarnbeck 4"), []
+    two.follow(heard.append)
+    one.follow(lambda job_id: heard.append(f"own {job_id}"))
+    until(lambda: two._follower._thread.is_alive(), 1)
+    for number in range(3):
+        heard.clear()
+        # The first may be written before the other listens: it is read anew all the same when it opens.
+        one.add_entry(job.id, NoteEntry(str(number)))
+        waited = until(lambda: job.id in heard, 1.0)
+        if number:
+            assert waited is not None
+    assert not [one for one in heard if str(one).startswith("own")]
+
+
+@pytest.mark.parametrize("what", ["correct", "withdraw", "undo"])
+def test_what_another_bay_changed_meanwhile_is_not_overwritten(bays, what):
+    one, two = bays("bay 1", "Ivo"), bays("bay 2", "Mara")
+    job = one.add_job("Tarnbeck 4")
+    entry = one.add_entry(job.id, NoteEntry("gap 0.9 mm"))
+    one.correct(entry.id, NoteEntry("gap 0.8 mm"), entry.revision)
+    seen = one.job(job.id).entries[0]
+    two.correct(entry.id, NoteEntry("gap 1.4 mm"), seen.revision)
+    with pytest.raises(ChangedMeanwhile, match=r"changed at bay 2 by Mara while you were writing") as told:
+        {
+            "correct": lambda: one.correct(entry.id, NoteEntry("gap 0.7 mm"), seen.revision),
+            "withdraw": lambda: one.withdraw(entry.id, True, seen.revision),
+            "undo": lambda: one.undo(job.id),
+        }[what]()
+    assert told.value.theirs.record == NoteEntry("gap 1.4 mm")
+    assert (
+        told.value.yours
+        == {"correct": NoteEntry("gap 0.7 mm"), "withdraw": None, "undo": NoteEntry("gap 0.9 mm")}[what]
+    )
+    assert texts(two, job.id) == ["gap 1.4 mm"]
+
+
+def test_of_two_that_write_at_once_one_is_told(bays):
+    logs = [bays(f"bay {number}") for number in range(4)]
+    job = logs[0].add_job("Tarnbeck 4")
+    entry = logs[0].add_entry(job.id, NoteEntry("first"))
+    told, gate = [], threading.Barrier(len(logs))
+
+    def write(number):
+        gate.wait()
+        try:
+            logs[number].correct(entry.id, NoteEntry(str(number)), 1)
+        except ChangedMeanwhile as error:
+            told.append(error)
+
+    with ThreadPoolExecutor(len(logs)) as pool:
+        list(pool.map(write, range(len(logs))))
+    assert len(told) == len(logs) - 1
+    assert logs[0].job(job.id).entries[0].revision == 2
+
+
+def test_bays_that_write_into_one_job_at_once_lose_nothing(bays):
+    logs = [bays(f"bay {number}") for number in range(4)]
+    job = logs[0].add_job("Tarnbeck 4")
+
+    def write(number):
+        for count in range(15):
+            logs[number].add_entry(job.id, NoteEntry(f"{number} {count}"))
+
+    with ThreadPoolExecutor(len(logs)) as pool:
+        list(pool.map(write, range(len(logs))))
+    assert sorted(texts(logs[0], job.id)) == sorted(f"{number} {count}" for number in range(4) for count in range(15))
+    assert logs[0].jobs()[0].entries == 60, "what the list shows counts everybody's"
+
+
+# a server that goes away ---------------------------------------------------------------------------------------
+
+
+def test_what_is_typed_while_the_server_is_away_waits_and_is_sent_once(bays):
+    one, two = bays("bay 1", "Ivo"), bays("bay 2", "Mara")
+    job = one.add_job("Tarnbeck 4")
+    first, second = one.add_entry(job.id, NoteEntry("first")), one.add_entry(job.id, NoteEntry("second"))
+    seen = one.job(job.id)
+    one.jobs()
+    server().stop()
+    try:
+        waiting = one.add_entry(job.id, NoteEntry("typed while it is away"))
+        gone = one.add_entry(job.id, NoteEntry("typed by mistake"))
+        one.undo(job.id)
+        one.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
+        one.correct(first.id, NoteEntry("first, corrected"), seen.entries[0].revision)
+        one.correct(second.id, NoteEntry("second, corrected here"), seen.entries[1].revision)
+        one.correct(waiting.id, NoteEntry("typed and corrected"))
+        assert waiting.waits
+        assert [entry.waits for entry in one.job(job.id).entries] == [False, False, True, True, True]
+        assert texts(one, job.id)[2:4] == ["typed and corrected", "typed by mistake"]
+        assert [listed.machine for listed in one.jobs("tarn")] == ["Tarnbeck 4"]
+        assert one.waiting == 5
+        with pytest.raises(Unreachable, match="cannot be reached"):
+            two.add_job("another")
+        with pytest.raises(Unreachable, match="cannot be"):
+            bays("bay 3")
+    finally:
+        server().start()
+    two.correct(second.id, NoteEntry("second, corrected there"), seen.entries[1].revision)
+    heard = []
+    one.follow(heard.append)
+    assert until(lambda: None in heard) is not None, "the follower sends what waited"
+    assert one.waiting == 0
+    entries = {getattr(entry.record, "text", "capture"): entry for entry in two.job(job.id).entries}
+    assert set(entries) == {
+        "first, corrected", "second, corrected there", "second, corrected here", "typed and corrected", "typed by mistake",
+        "capture",
+    }  # fmt: skip
+    withdrawn = {words for words, entry in entries.items() if entry.withdrawn}
+    assert withdrawn == {"typed by mistake", "second, corrected here"}, "what was overtaken is kept, and does not count"
+    np.testing.assert_array_equal(two.capture(entries["capture"].record.token).channels[0].raw, RAMP)
+    assert entries["typed and corrected"].author == "Ivo"
+    one.withdraw(gone.id, False)
+    assert not next(entry for entry in one.job(job.id).entries if entry.id == one._real(gone.id)).withdrawn
+
+
+def test_what_waited_when_the_program_ended_is_sent_at_the_next_start_and_never_twice(bays):
+    one = bays("bay 1")
+    job = one.add_job("Tarnbeck 4")
+    server().stop()
+    try:
+        one.add_entry(job.id, NoteEntry("typed while it is away"))
+    finally:
+        server().start()
+    [(_, item)] = one._outbox.items()
+    one._insert(item["add"])  # it went through, and the word that it had was lost
+    again = bays("bay 1")
+    assert again.waiting == 0
+    assert texts(again, job.id) == ["typed while it is away"]
+
+
+# moving --------------------------------------------------------------------------------------------------------
+
+
+def test_a_log_moves_to_a_server_and_back(bays, tmp_path):
+    file = JobLog(tmp_path / "file")
+    job = file.add_job("Tarnbeck 4", owner="J. Doyle")
+    file.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
+    photo = file.shelf.put_photo(b"\xff\xd8 not much of a photo")
+    entry = file.add_entry(job.id, NoteEntry(f"nan {float('nan')} \0 \ud800 see {photo}"))
+    file.withdraw(entry.id)
+    file.add_entry(job.id, NoteEntry("to be damaged"))
+    with sqlite3.connect(tmp_path / "file" / "jobs.sqlite") as rows:
+        rows.execute("update entry set created = 'yesterday', data = 'no json {' where id = 3")
+    moving.backup(file, tmp_path / "a.zip")
+    url = place(server().url())[1]
+    moving.restore(tmp_path / "a.zip", tmp_path / "bay", url)
+    there = JobLog(tmp_path / "other-bay", url)
+    moving.backup(there, tmp_path / "b.zip")
+    moving.restore(tmp_path / "b.zip", tmp_path / "back")
+    back = JobLog(tmp_path / "back")
+    for log in (there, back):
+        again = log.job(job.id)
+        assert (again.machine, again.owner, [one.withdrawn for one in again.entries]) == (
+            "Tarnbeck 4", "J. Doyle", [False, True, False],
+        )  # fmt: skip
+        assert [one.record for one in again.entries[:2]] == [one.record for one in file.job(job.id).entries[:2]]
+        assert isinstance(again.entries[2].record, DamagedEntry)
+        np.testing.assert_array_equal(log.capture(again.entries[0].record.token).channels[0].raw, RAMP)
+        assert log.shelf.photo(photo).endswith(b"photo")
+        assert log.add_job("and it goes on").id > job.id
+    with pytest.raises(StoreError, match="not empty"):
+        moving.restore(tmp_path / "a.zip", tmp_path / "bay", url)
+    for one in (file, there, back):
+        one.close()
+
+
+def test_damage_on_the_server_is_found(bays):
+    log = bays("bay 1")
+    job = log.add_job("Tarnbeck 4")
+    entry = log.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
+    log.add_entry(job.id, NoteEntry("2.4 kohm"))
+    with log._work() as session:
+        session.execute(text("update entry set data = replace(data, '2.4', '7.4')"))
+        session.execute(text("select lo_put(object, 5000, 'x') from content where size > 100000 limit 1"))
+        session.commit()
+    assert isinstance(log.job(job.id).entries[1].record, DamagedEntry)
+    assert {one.about.split(",")[0] for one in moving.check(log)} == {
+        f"job {job.id}",
+        f"capture {entry.record.token[:12]}",
+    }
+    assert "what was kept" in next(one.what for one in moving.check(log) if one.about.startswith("capture"))
+    with pytest.raises(StoreError, match="silent damage"):
+        bays("bay 2").capture(entry.record.token)
+
+
+def test_the_command_line_works_on_a_server(tmp_path, bays):
+    url = server().url()
+
+    def sagen(*words):
+        return subprocess.run(
+            [sys.executable, "-m", "sagen", "--log", url, "log", *words], capture_output=True, text=True, check=False
+        )
+
+    log = JobLog(*place(url))
+    job = log.add_job("Tarnbeck 4")
+    log.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
+    log.close()
+    assert "Tarnbeck 4" in sagen("list").stdout
+    assert sagen("export", str(job.id), "-o", str(tmp_path / "a.zip")).returncode == 0
+    assert sagen("import", str(tmp_path / "a.zip")).returncode == 0
+    assert "Nothing is wrong" in sagen("check").stdout
+    wrong = url.rsplit(":", 1)[0] + ":1/none"
+    told = subprocess.run(
+        [sys.executable, "-m", "sagen", "--log", wrong, "log", "list"], capture_output=True, text=True, check=False
+    )
+    assert told.returncode == 1
+    assert "Traceback" not in told.stderr
+    assert len(told.stderr) < 250
+
+
+@pytest.mark.parametrize("name", ["mysql://a/b", "postgresql://host", "sqlite://", "http://x/y", "://"])
+def test_what_is_no_place_of_a_log_is_refused(name):
+    with pytest.raises(StoreError, match="no place of a job log"):
+        place(name)
+
+
+def test_a_server_in_use_by_a_newer_sagen_is_left_alone(bays):
+    log = bays("bay 1")
+    with log._work() as session:
+        session.execute(text("update alembic_version set version_num = '999'"))
+        session.commit()
+    with pytest.raises(StoreError, match="newer Sagen"):
+        bays("bay 2")
+    with psycopg.connect(log.url.replace("+psycopg", "")) as connection:
+        assert connection.execute("select version_num from alembic_version").fetchone() == ("999",)
+
+
+# a file that two windows have open -----------------------------------------------------------------------------
+
+
+def test_two_windows_on_one_file_hear_of_each_other_within_a_second(tmp_path):
+    one, two = JobLog(tmp_path), JobLog(tmp_path)
+    job, heard = one.add_job("Tarnbeck 4"), []
+    two.follow(heard.append)
+    for number in range(3):
+        until(lambda: False, 0.4)
+        heard.clear()
+        one.add_entry(job.id, NoteEntry(str(number)))
+        assert until(lambda: heard, 1.0) is not None
+    entry = two.job(job.id).entries[0]
+    one.withdraw(entry.id)
+    with pytest.raises(ChangedMeanwhile, match="in another window"):
+        two.correct(entry.id, NoteEntry("mine"), entry.revision)
+    one.close()
+    two.close()
+
+
+def test_an_entry_that_was_changed_on_the_disk_is_told_and_never_called_sound(tmp_path):
+    log = JobLog(tmp_path)
+    job = log.add_job("Tarnbeck 4")
+    entry = log.add_entry(job.id, NoteEntry("2.4 kohm"))
+    bare = log.add_entry(job.id, NoteEntry("of an older log"))
+    with sqlite3.connect(Path(tmp_path) / "jobs.sqlite") as rows:
+        rows.execute("update entry set data = replace(data, '2.4', '7.4')")
+        rows.execute(f"update entry set sum = '' where id = {bare.id}")
+    log.withdraw(entry.id)
+    [first, second] = log.job(job.id).entries
+    assert (type(first.record), first.withdrawn, second.record.text) == (DamagedEntry, True, "of an older log")
+    found = moving.check(log, repair=True)
+    assert [(one.what.split(";")[0], one.repaired) for one in found] == [
+        ("it is not what was written: its checksum is another", False), ("has no checksum yet", True),
+    ]  # fmt: skip
+    assert len(moving.check(log)) == 1
+    log.close()
+
+
+def test_a_customer_is_forgotten_and_a_job_deleted(tmp_path):
+    log = JobLog(tmp_path)
+    jobs = [log.add_job(f"Tarnbeck {number}", owner=owner) for number, owner in enumerate(("Hall", "Hall", "Hallam"))]
+    log.add_entry(jobs[0].id, NoteEntry("Mr Hall says: the hall sensor of Hallam's too"))
+    entry = log.add_capture(
+        jobs[0].id,
+        ramp("hall.csv"),
+        CaptureEntry("", Sheet.from_data({"channel": [{"column": "A", "sensor": "hall"}]}, where="t")),
+    )
+    assert log.forget_customer("Hall") == 2
+    assert [one.owner for one in log.jobs()] == ["Hallam", "", ""]
+    told, kept = log.job(jobs[0].id).entries
+    assert told.record.text == "Mr (name removed) says: the hall sensor of Hallam's too"
+    assert kept.record.sheet == entry.record.sheet, "words of closed sets are no names"
+    assert log.can_undo(jobs[0].id) is None
+    log._engine.dispose()
+    assert b"Mr Hall" not in (tmp_path / "jobs.sqlite").read_bytes()
+    log.delete_job(jobs[0].id)
+    assert {one.id for one in log.jobs()} == {jobs[1].id, jobs[2].id}
+    assert log.shelf.tokens() == []
+    with pytest.raises(StoreError, match="no job"):
+        log.delete_job(jobs[0].id)
+    log.close()
