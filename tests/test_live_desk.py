@@ -430,27 +430,3 @@ def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):  # n
     until(lambda: not window.isVisible())
     kept = JobLog(log.shelf.folder.parent).job(job_id)
     assert [one.name for one in kept.records(CaptureEntry)] == ["late.csv"]
-
-
-def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk, monkeypatch, tmp_path):  # noqa: F811
-    window = at(desk, "Fell")
-    path = tmp_path / "fell.zip"
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    jobs = len(window.workspace.log.jobs())
-    first, entries = window.workspace.job.id, len(window.workspace.job.entries)
-    window.export_job()
-    settle(window)
-    assert "Exported" in window.message.text.text()
-    window.import_job()
-    until(lambda: window.workspace.job.id != first)
-    settle(window)
-    assert len(window.workspace.log.jobs()) == jobs + 1
-    assert len(window.workspace.job.entries) == entries
-    window.check_log()
-    settle(window)
-    assert "Nothing is wrong" in window.message.text.text()
-    path = tmp_path / "all.zip"
-    window.back_up()
-    settle(window)
-    assert path.stat().st_size > 10_000

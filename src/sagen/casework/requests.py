@@ -440,8 +440,9 @@ class Print(Request):
 
 
 def file_name(title: str) -> str:
-    """A job's title as a file name, without suffix."""
-    return "".join(one if one.isalnum() else "-" for one in title).strip("-")[:80] or "finding"
+    """A job's title as a file name, without suffix: at most 80 letters, and no more bytes than a disk takes."""
+    plain = "".join(one if one.isalnum() else "-" for one in title).strip("-")[:80]
+    return plain.encode()[:200].decode(errors="ignore") or "finding"
 
 
 __all__ = [

@@ -1,4 +1,4 @@
-"""`sagen log list | show | export | import | backup | restore | check`: the job log without a window."""
+"""`sagen log list | show | export | import | backup | restore | check | delete | forget`: the job log without a window."""
 
 from __future__ import annotations
 
@@ -6,13 +6,19 @@ import json
 import sys
 from pathlib import Path
 
-NEEDS_OUTPUT, NEEDS_JOB, NEEDS_FILE = ("export",), ("show", "export"), ("import", "backup", "restore")
+NEEDS_OUTPUT, NEEDS_JOB, NEEDS_NAME = (
+    ("export",),
+    ("show", "export", "delete"),
+    ("import", "backup", "restore", "forget"),
+)
 
 
 def add(verbs) -> None:
     parser = verbs.add_parser("log", help="list, show, move, back up and check the job log")
-    parser.add_argument("what", choices=("list", "show", "export", "import", "backup", "restore", "check"))
-    parser.add_argument("file", nargs="?", metavar="JOB|X.zip", help="a job's number, or a zip")
+    parser.add_argument("what", choices=(*VERBS, "restore"))
+    parser.add_argument(
+        "file", nargs="?", metavar="JOB|X.zip|NAME", help="a job's number, a zip, or of forget a customer's name"
+    )
     parser.add_argument("-o", "--output", metavar="X.zip")
     parser.add_argument("--repair", action="store_true", help="of check: put right what can be")
     parser.add_argument("--json", action="store_true", help="one object a line")
@@ -26,8 +32,11 @@ def run(arguments) -> int:
     from sagen.store.opening import is_sqlite, place
 
     what, name = arguments.what, arguments.file
-    if (what in NEEDS_JOB or what in NEEDS_FILE) and not name:
-        raise SagenError(f"{what} needs {'a job number' if what in NEEDS_JOB else 'the name of a zip'}")
+    if (what in NEEDS_JOB or what in NEEDS_NAME) and not name:
+        needed = (
+            "a job number" if what in NEEDS_JOB else "a customer's name" if what == "forget" else "the name of a zip"
+        )
+        raise SagenError(f"{what} needs {needed}")
     if what in NEEDS_OUTPUT and not arguments.output:
         raise SagenError("say where to with -o X.zip")
     folder, url = place(arguments.log)
@@ -36,13 +45,11 @@ def run(arguments) -> int:
         where = "the database" if url and not is_sqlite(url) else str(folder)
         _say(arguments, {"restored": where}, f"restored: {where}")
         return 0
-    if what in ("list", "show", "check", "export", "backup") and url is None and not (folder / "jobs.sqlite").exists():
+    if what != "import" and url is None and not (folder / "jobs.sqlite").exists():
         raise SagenError(f"{folder}: there is no job log")
     log = JobLog(folder, url)
     try:
-        return {
-            "list": _list, "show": _show, "export": _export, "import": _import, "backup": _backup, "check": _check,
-        }[what](arguments, log)  # fmt: skip
+        return VERBS[what](arguments, log)
     finally:
         log.close()
 
@@ -87,7 +94,9 @@ def _show(arguments, log) -> int:
     for one in log.job(_job_id(arguments.file)).entries:
         text = getattr(one.record, "text", "") or getattr(one.record, "name", "") or getattr(one.record, "code", "")
         mark = "withdrawn " if one.withdrawn else ""
-        print(printable(f"  {one.created:%Y-%m-%d %H:%M}  {mark}{one.kind}: {text}".rstrip(": ")))
+        whose = ", ".join(filter(None, (one.author, one.bay)))
+        said = f"  {one.created:%Y-%m-%d %H:%M}  {mark}{one.kind}: {text}".rstrip(": ")
+        print(printable(said + (f"  ({whose})" if whose else "")))
     return 0
 
 
@@ -126,6 +135,25 @@ def _check(arguments, log) -> int:
     if not found and not arguments.json:
         print("Nothing is wrong with this log.")
     return int(any(not one.repaired for one in found))
+
+
+def _delete(arguments, log) -> int:
+    job_id = _job_id(arguments.file)
+    log.delete_job(job_id)
+    _say(arguments, {"deleted": job_id}, f"deleted: job {job_id}, with its captures and photos")
+    return 0
+
+
+def _forget(arguments, log) -> int:
+    count = log.forget_customer(arguments.file)
+    _say(arguments, {"forgotten": arguments.file, "jobs": count}, f"removed from {count} job{'s' * (count != 1)}")
+    return 0
+
+
+VERBS = {
+    "list": _list, "show": _show, "export": _export, "import": _import, "backup": _backup,
+    "check": _check, "delete": _delete, "forget": _forget,
+}  # fmt: skip
 
 
 def _failed(arguments, message: str) -> None:

@@ -96,11 +96,16 @@ class Header(QWidget):
         ):
             row.addWidget(one)
 
-    def offer(self, pages: tuple[tuple[str, Callable], ...]) -> None:
-        """Put pages, by title and what brings them up, behind a button of their own."""
+    def offer(self, pages: tuple[tuple[str, Callable | tuple], ...]) -> None:
+        """Put pages, by title and what brings them up, behind a button of their own; a tuple of such is a menu within."""
         menu = QMenu(self.more_button)
         for title, show in pages:
-            menu.addAction(title).triggered.connect(show)
+            if isinstance(show, tuple):
+                within = menu.addMenu(title)
+                for words, deed in show:
+                    within.addAction(words).triggered.connect(deed)
+            else:
+                menu.addAction(title).triggered.connect(show)
         self.more_button.setMenu(menu)
         self.more_button.setVisible(bool(pages))
 

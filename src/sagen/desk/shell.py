@@ -148,6 +148,7 @@ class MainWindow(QMainWindow):
         workspace.said.connect(self.message.say)
         workspace.unreadable.connect(self._unreadable)
         workspace.kept.connect(self._kept)
+        workspace.overtaken.connect(self._overtaken)
         workspace.not_kept.connect(self._not_kept)
         self.header.job_button.clicked.connect(self.show_log)
         self.header.capture_button.clicked.connect(self.choose_files)
@@ -210,20 +211,19 @@ class MainWindow(QMainWindow):
     # what the workspace announces -----------------------------------------------------------
 
     def _log_opened(self) -> None:
+        from sagen.desk.log_deeds import LOG_DEEDS, remembered_hand
         from sagen.desk.pages import added_pages
         from sagen.desk.window_actions import JOB_PAGES
+
+        self.workspace.log.hand = remembered_hand(self.settings)
 
         show = [(words, lambda _=False, name=name: self.show_with_job(name)) for name, words in JOB_PAGES]
         show += [
             ("Shelf", lambda _=False: self.show_page("shelf")),
             *((f"Watch a folder for {what}", lambda _=False, what=what: self.watch(what)) for what in WATCHED),
-            ("Export this job", lambda _=False: self.export_job()),
-            ("Import a job", lambda _=False: self.import_job()),
-            ("Back the log up", lambda _=False: self.back_up()),
-            ("Check the log", lambda _=False: self.check_log()),
-            ("Save a report for support", lambda _=False: self.save_report()),
             ("Probe mode", lambda _=False: self.probe()),
             ("Instruments", lambda _=False: self.choose_instruments()),
+            ("Job and log", tuple((words, lambda _=False, deed=deed: deed(self)) for words, deed in LOG_DEEDS)),
         ]
         show += [
             (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name))
@@ -581,67 +581,6 @@ class MainWindow(QMainWindow):
             for name, value in zip(ADDRESSES, form.answer(), strict=True):
                 self.settings.setValue(f"bench/{name}", value)
 
-    def _zip_to(self, title: str, name: str) -> Path | None:
-        from PySide6.QtWidgets import QFileDialog
-
-        chosen, _ = QFileDialog.getSaveFileName(self, title, str(self.folder() / f"{name[:80]}.zip"), "Zip (*.zip)")
-        return Path(chosen) if chosen else None
-
-    def export_job(self) -> None:
-        """The open job as a zip of open formats."""
-        from sagen.casework.requests import ExportJob
-
-        job = self.workspace.job
-        if job is None:
-            self.message.say("Open a job first.")
-            return
-        name = "".join(one if one.isalnum() or one in " -." else "_" for one in job.machine).strip(". ") or "job"
-        path = self._zip_to("Export this job", name)
-        if path is not None:
-            self.workspace.ask(ExportJob(job.id, path), self.message.say)
-
-    def import_job(self) -> None:
-        """A job that another log exported, as a new one."""
-        from PySide6.QtWidgets import QFileDialog
-
-        from sagen.casework.requests import ImportJob
-
-        chosen, _ = QFileDialog.getOpenFileName(self, "Import a job", str(self.folder()), "Zip (*.zip)")
-
-        def came(job) -> None:
-            self.workspace.list_jobs()
-            self.workspace.open_job(job.id, open_capture=True)
-
-        if chosen:
-            self.workspace.ask(ImportJob(None, Path(chosen)), came)
-
-    def back_up(self) -> None:
-        """The whole log as a zip; `sagen log restore` makes a log of it again."""
-        from sagen.casework.requests import BackUp
-
-        path = self._zip_to("Back the log up", "sagen-log")
-        if path is not None:
-            self.workspace.ask(BackUp(None, path), self.message.say)
-
-    def save_report(self) -> None:
-        """The program's own log and versions as a zip, without names of persons, machines and files."""
-        from sagen.casework.fault_log import save_report
-
-        path = self._zip_to("Save a report for support", "sagen-report")
-        if path is None:
-            return
-        self.workspace.work.ask(
-            lambda _task: save_report(path),
-            done=lambda _: self.message.say(f"Saved: {path}. It holds no job and no capture."),
-            failed=self.message.say,
-        )
-
-    def check_log(self) -> None:
-        """Look for damage; what can be put right is."""
-        from sagen.casework.requests import CheckLog
-
-        self.workspace.ask(CheckLog(None), self.message.say)
-
     def probe(self) -> None:
         """The whole window for one step at a time, hands full."""
         from sagen.desk.probe import ProbeWindow
@@ -774,6 +713,17 @@ class MainWindow(QMainWindow):
             form = {**FORMS, **WORK_FORMS}[entry.kind](entry.record, parent=self)
             if form.exec():
                 self.workspace.correct(entry, replace(form.answer(), circuit=entry.record.circuit))
+
+    def _overtaken(self, error, entry: Entry) -> None:
+        """Somebody else changed what was being changed here: theirs stands, unless the person puts theirs over it."""
+        from sagen.desk.log_deeds import OvertakenForm
+
+        if error.yours is None or entry is None:
+            self.message.say(f"The entry was {str(error).partition(':')[0]}: it is shown as it is now.")
+            return
+        form = OvertakenForm(error, self)
+        if form.exec():
+            self.workspace.correct(error.theirs, replace(error.yours, circuit=entry.record.circuit))
 
     def withdraw_entry(self, entry: Entry) -> None:
         self.workspace.withdraw(entry, not entry.withdrawn)

@@ -56,6 +56,7 @@ class Workspace(QObject):
         self.opened: OpenCapture | None = None
         self.last_weighed: Weighed | None = None
         self.instruments = ""  #: the name of the instruments on the bench; "" for none
+        self._search = ""  #: what the jobs were searched for last
         self.circuit = ""  #: which of a job's several circuits is worked on
         self.gear: tuple[Gear, ...] = CHOSEN_GEAR
         self.strategy = Strategy.MOST
@@ -161,12 +162,15 @@ class Workspace(QObject):
         self._tell("Opening the job log", 0.0)
         self.work.ask(work, done=opened, failed=self._failed, progress=lambda x: self._tell("Opening the job log", x))
 
-    def list_jobs(self, search: str = "") -> None:
-        """List the jobs anew, off the interface thread; `jobs_changed` follows."""
+    def list_jobs(self, search: str | None = None) -> None:
+        """List the jobs anew, off the interface thread, as they were searched last where no words are given; `jobs_changed`
+        follows."""
         from sagen.casework.requests import ListJobs
 
+        if search is not None:
+            self._search = search
         if self.log is not None:
-            self.ask(ListJobs(None, search), self.jobs_changed.emit, slot="jobs")
+            self.ask(ListJobs(None, self._search), self.jobs_changed.emit, slot="jobs")
 
     def close(self) -> None:
         """Let what is being written come to its end, and close the log."""
@@ -190,6 +194,12 @@ class Workspace(QObject):
                 self.open_entry(captures[-1])
 
         self.ask(ReadJob(job_id), came, slot="job")
+
+    def leave_job(self) -> None:
+        """No job is on the desk any more."""
+        self._leave_job()
+        self.job = None
+        self._announce()
 
     def _leave_job(self) -> None:
         """What is still being looked at belongs to the job that is left."""

@@ -114,7 +114,7 @@ class TrailModel(QAbstractListModel):
             gone = " (withdrawn)" if entry.withdrawn else ""
             return f"{ENTRY_TITLES[entry.kind]}{gone}: {entry_text(entry.record)}"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip(entry_text(entry.record))
+            return plain_tip("\n".join(filter(None, (entry_text(entry.record), written_by(entry)))))
         return None
 
 
@@ -156,6 +156,7 @@ class CardDelegate(QStyledItemDelegate):
         )
         title = ENTRY_TITLES[entry.kind] + (f", {entry.record.circuit}" if entry.record.circuit else "")
         title += " \u2013 withdrawn" if faded else ""
+        title += " \u2013 not sent yet" if entry.waits else ""
         text = entry_text(entry.record)
         colour = QColor(look.quiet if faded else look.ink)
         tag = "" if faded else tag_of(entry.record)
@@ -165,7 +166,8 @@ class CardDelegate(QStyledItemDelegate):
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(look.quiet))
-        room, when = inner.width() - (TAG_ROOM if tagged else 0), f"{title}  {entry.created:%H:%M}"
+        where = f", {entry.bay}" if entry.bay else ""
+        room, when = inner.width() - (TAG_ROOM if tagged else 0), f"{title}  {entry.created:%H:%M}{where}"
         whole = painter.fontMetrics().horizontalAdvance(when) <= room
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, when if whole else title)
         struck = theme.font(10)
@@ -174,6 +176,15 @@ class CardDelegate(QStyledItemDelegate):
         painter.setPen(colour)
         lines = inner.adjusted(0, 18, 0, 4)
         painter.drawText(lines, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, text)
+
+
+def written_by(entry: Entry) -> str:
+    """Who wrote an entry, and who changed it last, where it is known."""
+    told = " ".join(filter(None, (entry.author, f"at {entry.bay}" if entry.bay else "")))
+    said = [f"Written: {told}."] if told else []
+    said += [f"Changed last {entry.changer}."] if entry.changer else []
+    said += ["It waits here for the server, which is away."] if entry.waits else []
+    return " ".join(said)
 
 
 def tag_of(record: Record) -> str:
