@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QApplication
 
 from conftest import demo_log
 from sagen.casework.examination import Incoming, read_incoming

@@ -1,5 +1,9 @@
 """The log in the window: two windows on one log, what is moved, deleted and forgotten, who writes."""
 
+import signal
+import subprocess
+import sys
+
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
@@ -9,7 +13,8 @@ from sagen.desk import log_deeds
 from sagen.desk.app import own_log
 from sagen.desk.panes.trail import written_by
 from sagen.model.trail import NoteEntry
-from sagen.store.log import Hand
+from sagen.store import moving
+from sagen.store.log import Hand, JobLog
 from sagen.store.opening import place
 from test_window import app, desk, settle, spin  # noqa: F401
 
@@ -154,3 +159,31 @@ def test_a_name_is_removed_and_who_writes_is_remembered(desk, answers):  # noqa:
     assert "Removed from one job" in deed(window, "Remove a customer's name")
     assert shown[-1].name.text() == "Orla Finch", "the open job's is offered"
     assert (window.workspace.job.owner, window.workspace.job.entries[0].record.text) == ("", "(name removed) will call")
+
+
+KILLED = """
+import os, signal, sys
+from sagen.casework import requests
+from sagen.casework.examination import read_incoming
+from sagen.store.log import JobLog
+from pathlib import Path
+log = JobLog(Path(sys.argv[1]))
+job = log.add_job("Tarnbeck 4")
+incoming = read_incoming(Path(sys.argv[2]))
+requests.examine = lambda *_, **__: os.kill(os.getpid(), signal.SIGKILL)
+requests.Keep(job.id, incoming, incoming.sheet).perform(log)
+"""
+
+
+def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next_start(desk, tmp_path, make_csv):  # noqa: F811
+    path = make_csv("late.csv", lost=(31,))
+    done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path / "log"), str(path)], check=False)
+    assert done.returncode == -signal.SIGKILL
+    window = desk(own_log(tmp_path / "log"))
+    [entry] = window.workspace.job.entries
+    assert (entry.record.name, [one.kind for one in entry.record.findings]) == ("late.csv", ["tooth_missing"])
+    assert "late.csv was being kept when the program ended" in window.message.text.text()
+    window.close()
+    again = JobLog(tmp_path / "log")
+    assert (again.unfinished, moving.check(again)) == ({}, [])
+    again.close()

@@ -408,7 +408,7 @@ def test_a_fault_of_the_program_is_written_down_and_told_in_one_sentence(tmp_pat
         sys.excepthook(type(error), error, error.__traceback__)
     assert len(heard) == 2
     assert all(one.startswith("something unexpected went wrong") and "\n" not in one for one in heard)
-    [file] = tmp_path.rglob("*.log")
+    [file] = tmp_path.rglob("sagen.log")
     assert "ZeroDivisionError" in file.read_text()
     assert "IndexError" in file.read_text()
     assert "Traceback" not in capsys.readouterr().err

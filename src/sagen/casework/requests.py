@@ -23,7 +23,7 @@ from sagen.casework.examination import (
 from sagen.casework.open_capture import OpenCapture, opened_capture
 from sagen.casework.taps import NO_TAPS, JobTaps, job_taps
 from sagen.codes.lookup import beside, unknown_codes
-from sagen.kinds import examine
+from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
@@ -32,6 +32,7 @@ from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
 from sagen.signal.pyramid import Pyramid
+from sagen.signal.true_units import in_true_units
 from sagen.store.log import JobLog
 
 if TYPE_CHECKING:
@@ -188,7 +189,8 @@ class Kept:
 
 @dataclass(frozen=True)
 class Keep(Request):
-    """Examine a capture under its sheet and keep it on a job's trail."""
+    """Examine a capture under its sheet and keep it on a job's trail. Its samples are stored before they are examined: where
+    the program ends in between, `FinishKeeping` goes on."""
 
     incoming: Incoming
     sheet: Sheet
@@ -200,6 +202,29 @@ class Keep(Request):
         return f"Examining {self.incoming.capture.name}"
 
     def perform(self, log, progress=_go_on) -> Kept:
+        true, _ = in_true_units(self.incoming.capture, self.sheet)
+        meant = {
+            "job": self.job_id,
+            "sheet": self.sheet.model_dump(mode="json", exclude_none=True),
+            "from_shelf": self.from_shelf,
+        }
+        return self._kept(log, log.shelf.put(true, meant), progress)
+
+    def _kept(self, log: JobLog, stored: str, progress: Progress) -> Kept:
+        """Go on with samples that are stored; they are freed where nothing comes of them."""
+        try:
+            done, record, reference = self._examined(log, progress)
+            log.shelf.restate(stored, done.capture)
+            entry = log.add_entry(self.job_id, replace(record, token=stored, name=done.capture.name))
+        except Exception:
+            log.shelf.remove(stored)
+            raise
+        pyramids = self.incoming.pyramids or build_pyramids(done.capture)
+        keep_pyramids(log, stored, done.capture, pyramids)
+        opened = opened_capture(self.job_id, entry, done, pyramids, reference)
+        return Kept(self.job_id, entry, opened, log.job(self.job_id))
+
+    def _examined(self, log: JobLog, progress: Progress) -> tuple[Examination, CaptureEntry, Pair | None]:
         from sagen.casework.kept import against_envelope, circuit_name, fitting_patterns
 
         job = log.job(self.job_id)
@@ -214,16 +239,39 @@ class Keep(Request):
         record = replace(record, circuit=circuit_name(job, done.sheet))
         if reference is not None:
             record = replace(record, compared=(*record.compared, *against_envelope(log, job, done)))
-        entry = log.add_capture(self.job_id, done.capture, record)
-        pyramids = incoming.pyramids or build_pyramids(done.capture)
-        keep_pyramids(log, entry.record.token, done.capture, pyramids)
-        opened = opened_capture(self.job_id, entry, done, pyramids, reference)
-        return Kept(self.job_id, entry, opened, log.job(self.job_id))
+        return done, record, reference
+
+
+@dataclass(frozen=True)
+class FinishKeeping(Request):
+    """Captures that were being kept when the program ended, onto their trails; answers what to tell."""
+
+    writes: ClassVar[bool] = True
+
+    @property
+    def doing(self) -> str:
+        return "Keeping what was being kept"
+
+    def perform(self, log, progress=_go_on) -> str:
+        told = []
+        for token, meant in list(log.unfinished.items()):
+            try:
+                job = log.job(meant["job"])
+                sheet = Sheet.from_data(meant["sheet"], where="the stored sheet")
+                incoming = Incoming(Path(token), log.capture(token), sheet)
+                name = (
+                    Keep(job.id, incoming, sheet, bool(meant["from_shelf"]))
+                    ._kept(log, token, progress)
+                    .opened.capture.name
+                )
+                told.append(f"{name} was being kept when the program ended: it is on the trail of {job.machine} now.")
+            except (SagenError, KeyError, TypeError) as error:
+                told.append(f"A capture that was being kept when the program ended could not be: {str(error)[:120]}.")
+            log.unfinished.pop(token)
+        return " ".join(told)
 
 
 def _true(pair: Pair) -> Capture:
-    from sagen.signal.true_units import in_true_units
-
     return in_true_units(*pair)[0]
 
 

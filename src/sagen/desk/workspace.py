@@ -143,7 +143,7 @@ class Workspace(QObject):
             return log, log.jobs()
 
         def opened(answer) -> None:
-            from sagen.casework.requests import JobsListed
+            from sagen.casework.requests import FinishKeeping, JobsListed
 
             before, (self.log, jobs) = self.log, answer
             self._tell("", 1.0)
@@ -152,6 +152,8 @@ class Workspace(QObject):
                 self.job = None
                 self.work.ask(lambda _task: before.close())
             self.log.follow(self._elsewhere.emit)
+            if self.log.unfinished:
+                self.ask(FinishKeeping(None), lambda said: (self.said.emit(said), self.list_jobs(), self.reload()))
             self.log_opened.emit()
             self.jobs_changed.emit(JobsListed("", tuple(jobs)))
             if jobs:

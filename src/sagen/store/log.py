@@ -105,6 +105,8 @@ class JobLog:
             self._sent: dict[int, int] = {}
             self._known: dict[int, Job] = {}
             self._listed: list[JobSummary] = []
+            #: captures that were being kept when a process ended, by token, with what was meant to become of them
+            self.unfinished: dict[str, dict] = {}
             self._free_unsettled()
             self.send_waiting()
         except StoreError:
@@ -616,13 +618,17 @@ class JobLog:
             self.shelf.settle(token)
 
     def _free_unsettled(self) -> None:
-        """Free what a process that died in the middle of keeping left on the shelf, if the log does not name it."""
+        """Free what a process that died in the middle of keeping left on the shelf, if the log does not name it and nobody
+        meant it for a trail: that is `unfinished`."""
         if self.shelf.unsettled:
             named = self.kept_tokens()
-            for token in self.shelf.unsettled:
-                if token not in named:
+            for token, meant in self.shelf.unsettled.items():
+                if token in named:
+                    self.shelf.settle(token)
+                elif meant is None:
                     self.shelf.remove(token)
-                self.shelf.settle(token)
+                else:
+                    self.unfinished[token] = meant
 
     def _commit(self, session: Session, job_id: int | None) -> None:
         """Commit, and have the other windows told."""

@@ -41,8 +41,8 @@ class CaptureShelf:
             self._lock = nameless.open("wb")
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
             nameless.rename(folder / (self._mark + _MARK))
-            #: captures that lay here before the log named them, and whose process is gone
-            self.unsettled = self._sweep()
+            #: captures whose process ended before the log named them, with what was meant to become of them
+            self.unsettled: dict[str, dict | None] = self._sweep()
             self._checked: set[str] = set()
         except OSError as error:
             raise StoreError(f"the folder {folder} cannot be used: {error.strerror or error}") from None
@@ -52,8 +52,8 @@ class CaptureShelf:
         (self.folder / (self._mark + _MARK)).unlink(missing_ok=True)
         self._lock.close()
 
-    def _sweep(self) -> list[str]:
-        """Remove what processes that are gone left behind; answers the captures that they put here last."""
+    def _sweep(self) -> dict[str, dict | None]:
+        """Remove what processes that are gone left behind; answers the captures that they put here last, taken over."""
         # What is half written is listed before the marks are: its writer's mark is older than it.
         half_written = list(self.folder.glob(f"*{PASSING}"))
         pending = list(self.folder.glob(f"*{_PENDING}"))
@@ -70,16 +70,29 @@ class CaptureShelf:
         for left in half_written:
             if left.stem.rpartition(".")[2] not in alive:
                 shutil.rmtree(left, ignore_errors=True)
-        return [one.stem.partition(".")[0] for one in pending if one.stem.rpartition(".")[2] not in alive]
+        return dict(self._take_over(one) for one in pending if one.stem.rpartition(".")[2] not in alive)
+
+    def _take_over(self, pending: Path) -> tuple[str, dict | None]:
+        """Make another process's unsettled capture this one's: of two windows that try, one does."""
+        token = pending.stem.partition(".")[0]
+        try:
+            meant = json.loads(pending.read_text(encoding="utf-8") or "null")
+            pending.rename(self._pending(token))
+        except (OSError, ValueError):
+            return token, None
+        return token, meant if isinstance(meant, dict) else None
+
+    def _pending(self, token: str) -> Path:
+        return self.folder / f"{token}.{self._mark}{_PENDING}"
 
     def settle(self, token: str) -> None:
         """The log names a capture now, or it is gone: nobody need ask again whether it does."""
         for one in self.folder.glob(f"{token}.*{_PENDING}"):
             one.unlink(missing_ok=True)
 
-    def put(self, capture: Capture) -> str:
-        """Keep a capture; answers its token. Until `settle` says that the log names it, the next opening asks whether it does.
-        Raises StoreError when the disk refuses."""
+    def put(self, capture: Capture, meant: dict | None = None) -> str:
+        """Keep a capture; answers its token. Until `settle` says that the log names it, the next opening finds it unsettled,
+        with what it was meant for. Raises StoreError when the disk refuses."""
         token = uuid.uuid4().hex
         passing = self.folder / f"{token}.{self._mark}{PASSING}"
         try:
@@ -89,12 +102,8 @@ class CaptureShelf:
                     np.save(stream, one.raw, allow_pickle=False)
                     stream.flush()
                     os.fsync(stream.fileno())
-            with (passing / "capture.json").open("w", encoding="utf-8") as stream:
-                json.dump(capture.about(), stream)
-                stream.flush()
-                os.fsync(stream.fileno())
-            write_sums(passing)
-            (self.folder / f"{token}.{self._mark}{_PENDING}").touch()
+            _write_about(passing, capture)
+            self._pending(token).write_text(json.dumps(meant), encoding="utf-8")
             passing.rename(self.folder / token)
             self._sync()
         except OSError as error:
@@ -102,6 +111,13 @@ class CaptureShelf:
             self.settle(token)
             raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
         return token
+
+    def restate(self, token: str, capture: Capture) -> None:
+        """Say anew what a capture is, of the same samples, before the log names it. Raises StoreError when the disk refuses."""
+        try:
+            _write_about(self.folder / token, capture)
+        except OSError as error:
+            raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
 
     def _sync(self) -> None:
         """The folder itself to the disk, so that a name is there before the log names it."""
@@ -223,6 +239,14 @@ class CaptureShelf:
             return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
             raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None
+
+
+def _write_about(folder: Path, capture: Capture) -> None:
+    with (folder / "capture.json").open("w", encoding="utf-8") as stream:
+        json.dump(capture.about(), stream)
+        stream.flush()
+        os.fsync(stream.fileno())
+    write_sums(folder)
 
 
 def sum_of(path: Path) -> str:
