@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import atexit
 import shutil
-import tempfile
 import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -26,6 +25,7 @@ from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
 from sagen.model.machine_card import MachineCard
+from sagen.model.passing import make_passing
 from sagen.model.proof import Stage
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
@@ -253,7 +253,7 @@ JOBS = (
 def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] | None = None) -> JobLog:
     """A new job log with the demo jobs, in `folder` or in a passing one that is removed at exit."""
     if folder is None:
-        folder = Path(tempfile.mkdtemp(prefix="sagen-demo-"))
+        folder = make_passing("demo")
         atexit.register(shutil.rmtree, folder, ignore_errors=True)
     log = JobLog(folder)
     for index, demo in enumerate(JOBS):

@@ -23,6 +23,7 @@ from sagen.casework.examination import (
 from sagen.casework.open_capture import OpenCapture, opened_capture
 from sagen.casework.taps import NO_TAPS, JobTaps, job_taps
 from sagen.codes.lookup import beside, unknown_codes
+from sagen.files.budget import wanted_while
 from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
 from sagen.model.errors import SagenError
@@ -174,7 +175,8 @@ class BringIn(Request):
         return f"Reading {self.path.name}"
 
     def perform(self, log=None, progress=_go_on) -> Brought:
-        return Brought(self.job_id, read_incoming(self.path))
+        with wanted_while(lambda: progress(0.0)):
+            return Brought(self.job_id, read_incoming(self.path))
 
 
 @dataclass(frozen=True)

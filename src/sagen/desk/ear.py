@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import atexit
 import io
 import shutil
 import wave
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 import numpy as np
 from PySide6.QtCore import QObject, QProcess, Signal
+
+from sagen.model.passing import make_passing
 
 RATE = 22_050
 #: players of a sound system by name, and what they take before a file
@@ -45,7 +47,7 @@ class Ear(QObject):
         super().__init__(parent)
         self.volume, self.muted, self.why = 0.6, False, ""
         self.played: list[str] = []  #: the last tones that were asked for
-        self._folder: TemporaryDirectory | None = None
+        self._folder: Path | None = None
         found = next(((shutil.which(name), extra) for name, extra in PLAYERS if shutil.which(name)), None)
         self._player = found
         if found is None:
@@ -61,8 +63,9 @@ class Ear(QObject):
         if self._going is not None and self._going.state() != QProcess.ProcessState.NotRunning:
             return
         if self._folder is None:
-            self._folder = TemporaryDirectory(prefix="sagen-tones-")
-        path = Path(self._folder.name) / f"{name}-{round(100 * self.volume)}.wav"
+            self._folder = make_passing("tones")
+            atexit.register(shutil.rmtree, self._folder, ignore_errors=True)
+        path = self._folder / f"{name}-{round(100 * self.volume)}.wav"
         if not path.exists():
             path.write_bytes(tone(name, self.volume))
         program, extra = self._player

@@ -12,7 +12,6 @@ from sagen.model.errors import CaptureFileError
 
 FEWEST_SAMPLES = 16
 MOST_CHANNELS = 64
-MOST_BYTES = 12 << 30  #: more than this is no capture that a machine of this size can hold
 #: a time step may differ from the usual one by this share before the samples are laid on an even grid
 JITTER = 0.05
 #: a step this many times the usual one is a hole in the recording

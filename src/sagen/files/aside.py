@@ -2,8 +2,9 @@
 the slow imports of MDF4, HDF5 and MATLAB never hold up the interface.
 
 Of each format one process stays warm: it has imported its library, waits for a request on its standard input and
-forks a child for each. The child writes planar .npy arrays and a note of what they are into a passing folder; the
-parent maps them into memory and removes the names, so nothing is copied and nothing stays behind.
+forks a child for each, with a budget of memory and of processor time (`budget`). The child writes planar .npy arrays and
+a note of what they are into a passing folder; the parent maps them into memory and removes the names, so nothing is
+copied and nothing stays behind. It ends with whoever asked: at Stop, and when the program is gone.
 """
 
 from __future__ import annotations
@@ -11,36 +12,35 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import resource
 import select
 import shutil
 import signal
 import subprocess
 import sys
-import tempfile
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import MOST_BYTES
+from sagen.files.budget import MOST_SECONDS, Unwanted, is_wanted, memory_for, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
+from sagen.model.passing import passing_folder
 
-LONGEST_S = 300
-MEMORY = MOST_BYTES + (4 << 30)
+LONGEST_S = 120  #: of a clock: what takes no processor waits for a disk
+LOOK_S = 0.1  #: between two looks whether it is still wanted
 
 
 def read_aside(format_name: str) -> Callable[[Path], Capture]:
     """A reader that has a child process do `binary.READERS[format_name]`."""
 
     def read(path: Path) -> Capture:
-        folder = Path(tempfile.mkdtemp(prefix="sagen-read-"))
-        try:
+        with passing_folder("read") as folder:
             _warm(format_name).ask("read", path.resolve(), folder)
             return unpacked(folder)
-        finally:
-            shutil.rmtree(folder, ignore_errors=True)
 
     return read
 
@@ -49,12 +49,9 @@ def write_aside(format_name: str) -> Callable[[Path, Capture], None]:
     """A writer that has a child process do `binary.WRITERS[format_name]`."""
 
     def write(path: Path, capture: Capture) -> None:
-        folder = Path(tempfile.mkdtemp(prefix="sagen-write-"))
-        try:
+        with passing_folder("write") as folder:
             packed(folder, capture)
             _warm(format_name).ask("write", path.resolve(), folder)
-        finally:
-            shutil.rmtree(folder, ignore_errors=True)
 
     return write
 
@@ -68,19 +65,26 @@ class _Warm:
         self._process: subprocess.Popen | None = None
 
     def ask(self, verb: str, path: Path, folder: Path) -> None:
-        """Have one file read into, or written from, a folder; raises CaptureFileError with what was wrong."""
+        """Have one file read into, or written from, a folder; raises CaptureFileError with what was wrong, `Unwanted` where
+        it was stopped."""
         request = json.dumps({"verb": verb, "path": os.fspath(path), "folder": os.fspath(folder)})
+        wanted = True
         with self._lock:
             process = self._running()
             try:
                 process.stdin.write(request.encode() + b"\n")
                 process.stdin.flush()
-                ready, _, _ = select.select([process.stdout], [], [], LONGEST_S)
+                ready, ends = False, time.monotonic() + LONGEST_S
+                while not ready and wanted and time.monotonic() < ends:
+                    ready = bool(select.select([process.stdout], [], [], LOOK_S)[0])
+                    wanted = is_wanted()
                 line = process.stdout.readline() if ready else b""
             except OSError:
                 ready, line = True, b""
             if not line:
                 self.close()
+        if not ready and not wanted:
+            raise Unwanted("reading it was stopped")
         if not ready:
             raise CaptureFileError(f"as {self.format_name} it took longer than {LONGEST_S} s and was given up")
         answer = json.loads(line) if line else {"status": -1, "said": ""}
@@ -154,13 +158,29 @@ def serve(format_name: str) -> None:
 
     warnings.simplefilter("ignore")
     logging.disable(logging.CRITICAL)
+    threading.Thread(target=_end_with_the_asker, daemon=True).start()
     binary.IMPORTS[format_name]()
     # Libraries print; what they print must not be taken for an answer.
     answers = os.fdopen(os.dup(1), "wb", buffering=0)
     os.dup2(2, 1)
     for line in sys.stdin.buffer:
         request = json.loads(line)
+        _FOLDER[:] = [request["folder"]]
         answers.write(json.dumps(_in_a_child(format_name, request)).encode() + b"\n")
+
+
+#: what is being worked in
+_FOLDER: list[str] = []
+
+
+def _end_with_the_asker() -> None:
+    """When the program is gone, however it went, this process, its child and what they were working in go, too."""
+    gone = select.poll()
+    gone.register(0, 0)  # only that the other end was closed
+    gone.poll()
+    for one in _FOLDER:
+        shutil.rmtree(one, ignore_errors=True)
+    os.killpg(0, signal.SIGKILL)
 
 
 def _in_a_child(format_name: str, request: dict) -> dict:
@@ -175,17 +195,26 @@ def _in_a_child(format_name: str, request: dict) -> dict:
     with os.fdopen(reading, "rb") as stream:
         said = stream.read().decode("utf-8", "replace")
     _, status = os.waitpid(child, 0)
+    if os.WIFSIGNALED(status) and os.WTERMSIG(status) == signal.SIGXCPU:
+        said = f"as {format_name} it took more than {MOST_SECONDS} s of processor and was given up"
     return {"status": status, "said": said}
 
 
 def _do(format_name: str, verb: str, path: Path, folder: Path) -> tuple[int, str]:
     """The child's work: 0, or 3 with one line for the user."""
-    import resource
-
     from sagen.files import binary
 
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    room = (
+        memory_for(path.stat().st_size)
+        if verb == "read"
+        else memory_for(sum(one.stat().st_size for one in folder.iterdir()))
+    )
+    # Above what libraries take of the address space already.
+    taken = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[0]) * resource.getpagesize()
+    resource.setrlimit(resource.RLIMIT_AS, (taken + room, taken + room))
+    resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS + 5))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    full = f"the {format_name} file would fill more memory than a file of its size may ({said(room)})"
     try:
         if verb == "read":
             packed(folder, binary.READERS[format_name](path))
@@ -193,14 +222,14 @@ def _do(format_name: str, verb: str, path: Path, folder: Path) -> tuple[int, str
             binary.WRITERS[format_name](path, unpacked(folder))
         return 0, ""
     except SagenError as error:
-        said = str(error)
+        told = str(error)
     except MemoryError:
-        said = f"the {format_name} file would fill more memory than is allowed ({MEMORY >> 30} GiB)"
-    except OSError as error:
-        said = f"not a sound {format_name} file, or the disk refused: {error.strerror or str(error).splitlines()[0]}"
+        told = full
     except Exception as error:
-        said = f"not a sound {format_name} file: {(str(error) or type(error).__name__).splitlines()[0]}"
-    return 3, said
+        first = (getattr(error, "strerror", None) or str(error) or type(error).__name__).splitlines()[0][:100]
+        short = "memory" in first.lower() or "alloc" in first.lower()
+        told = full if short else f"not a sound {format_name} file: {first}"
+    return 3, told
 
 
 if __name__ == "__main__":

@@ -1,28 +1,33 @@
-"""MATLAB 5, HDF5 and MDF4, read with their own libraries. Runs only in the child process of `aside`."""
+"""MATLAB 5, HDF5, MDF4 and large NumPy archives, read with their own libraries. Runs only in the child process of `aside`."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import MOST_BYTES, capture_of
+from sagen.files.arrays import capture_of
+from sagen.files.budget import Spent
+from sagen.files.numpy_file import arrays_of_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 
-#: a compressed file may unfold so many times before it is taken for a trap
-MOST_UNFOLDED = 4000
+#: a formula of an MDF4 channel that is read: numbers, the raw value, + - * / and brackets
+FORMULA = re.compile(r"(?!.*\*\*)[\sXx0-9.eE+\-*/()]{1,200}")
+MOST_NAMES = 4096  #: of an HDF5 file
+DEEPEST = 8
 
 
 def read_mat(path: Path) -> Capture:
     """Every numeric matrix of a MATLAB 5 file (also 4, 6, 7)."""
     from scipy.io import loadmat, whosmat
 
-    wanted = []
+    wanted, spent = [], Spent(path)
     for name, shape, kind in whosmat(path):
-        _bounded(int(np.prod(shape, dtype=np.float64)) * 8, path, f"matrix '{name}'")
         if kind not in ("cell", "struct", "object", "char", "function", "opaque", "sparse"):
+            spent.claim(int(np.prod(shape, dtype=np.float64)) * 8, f"matrix '{name}'")
             wanted.append(name)
     arrays = loadmat(path, variable_names=wanted, squeeze_me=False)
     return capture_of(path.name, {name: arrays[name] for name in wanted if np.isrealobj(arrays[name])})
@@ -35,16 +40,22 @@ def read_hdf5(path: Path) -> Capture:
     arrays: dict[str, np.ndarray] = {}
     units: dict[str, str] = {}
     rate: dict[str, float] = {}
-    names: list[str] = []
+    spent = Spent(path)
+    seen: set[int] = set()
 
     def walk(group, depth: int) -> None:
         _note_rate(group.attrs, rate)
         for name in group:
             link = group.get(name, getlink=True)
-            if not isinstance(link, h5py.HardLink) or depth > 8 or len(names) > 4096:
+            if not isinstance(link, h5py.HardLink) or depth > DEEPEST:
                 continue
             found = group[name]
-            names.append(name)
+            address = h5py.h5o.get_info(found.id).addr
+            if address in seen:
+                continue  # a link back, or a second name of the same
+            seen.add(address)
+            if len(seen) > MOST_NAMES:
+                raise CaptureFileError(f"it holds more than {MOST_NAMES} groups and datasets; that is no recording")
             if isinstance(found, h5py.Group):
                 walk(found, depth + 1)
             elif isinstance(found, h5py.Dataset) and found.dtype.kind in "iufb" and found.ndim <= 2:
@@ -52,7 +63,7 @@ def read_hdf5(path: Path) -> Capture:
                     raise CaptureFileError(
                         f"dataset '{name}' lies in another file; only files that hold all of it are read"
                     )
-                _bounded(found.size * found.dtype.itemsize, path, f"dataset '{name}'")
+                spent.claim(found.size * found.dtype.itemsize, f"dataset '{name}'")
                 key = name if name not in arrays else found.name.strip("/")
                 arrays[key] = found[()]
                 _note_rate(found.attrs, rate)
@@ -81,7 +92,9 @@ def read_mdf4(path: Path) -> Capture:
     """The channel group with the most samples; channels of slower groups are laid on its times."""
     from asammdf import MDF
 
+    spent = Spent(path)
     with MDF(path) as file:
+        _only_plain_formulas(file)
         groups: dict[int, set[int]] = {}
         for places in file.channels_db.values():
             for group, index in places:
@@ -92,7 +105,7 @@ def read_mdf4(path: Path) -> Capture:
             picked = [(None, group, index) for index in sorted(members) if index != master]
             if picked:
                 cycles = int(file.groups[group].channel_group.cycles_nr)
-                _bounded(cycles * 8 * len(picked), path, f"channel group {group + 1}")
+                spent.claim(cycles * 8 * len(picked), f"channel group {group + 1}")
                 signals += file.select(picked, ignore_value2text_conversions=True)
     signals = [
         one for one in signals if one.samples.dtype.kind in "iufb" and one.samples.ndim == 1 and len(one.samples) > 1
@@ -127,17 +140,26 @@ def write_mdf4(path: Path, capture: Capture) -> None:
         saved.replace(path)  # it insists on its own suffix
 
 
-def _bounded(size: int, path: Path, what: str) -> None:
-    """Refuse what would not fit, and what unfolds from next to nothing."""
-    if size > MOST_BYTES:
-        raise CaptureFileError(f"{what} would fill {size >> 30} GiB; at most {MOST_BYTES >> 30} are read")
-    if size > MOST_UNFOLDED * max(path.stat().st_size, 1 << 12):
-        raise CaptureFileError(
-            f"{what} claims {size >> 20} MiB in a file of {path.stat().st_size >> 10} KiB; that is no recording"
-        )
+def _only_plain_formulas(file) -> None:
+    """Refuse channels whose values are computed by more than arithmetic: a file may not have the program evaluate it."""
+    for group in file.groups:
+        for channel in group.channels:
+            formula = getattr(channel.conversion, "formula", None)
+            if formula and not FORMULA.fullmatch(formula):
+                raise CaptureFileError(
+                    f"channel '{str(channel.name)[:40]}' is computed by a formula with more than + - * /, which is not read"
+                )
 
 
-READERS: dict[str, Callable[[Path], Capture]] = {"MATLAB 5": read_mat, "HDF5": read_hdf5, "MDF4": read_mdf4}
+def read_npz(path: Path) -> Capture:
+    """Every array of a NumPy archive."""
+    return arrays_of_npz(path, Spent(path))
+
+
+READERS: dict[str, Callable[[Path], Capture]] = {
+    "MATLAB 5": read_mat, "HDF5": read_hdf5, "MDF4": read_mdf4,
+    "NumPy archive": read_npz,
+}  # fmt: skip
 WRITERS: dict[str, Callable[[Path, Capture], None]] = {"MDF4": write_mdf4}
 
 
@@ -155,5 +177,5 @@ def _import_asammdf() -> None:
 
 #: what a waiting process of `aside` imports before it is asked for anything
 IMPORTS: dict[str, Callable[[], None]] = {
-    "MATLAB 5": _import_scipy, "HDF5": _import_h5py, "MDF4": _import_asammdf,
+    "MATLAB 5": _import_scipy, "HDF5": _import_h5py, "MDF4": _import_asammdf, "NumPy archive": lambda: None,
 }  # fmt: skip

@@ -9,7 +9,6 @@ import hashlib
 import json
 import re
 import shutil
-import tempfile
 import time
 import zipfile
 from collections.abc import Iterator
@@ -22,6 +21,7 @@ import numpy as np
 from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 from sagen.model.job import Job
+from sagen.model.passing import passing_folder
 from sagen.store.log import JobLog
 from sagen.store.opening import DATABASE, is_sqlite
 from sagen.store.shelf import SUMS, write_sums
@@ -63,8 +63,8 @@ def export_job(log: JobLog, job_id: int, path: Path) -> None:
 
 def backup(log: JobLog, path: Path) -> None:
     """The whole log as a zip, while it may be in use. Raises StoreError."""
-    with tempfile.TemporaryDirectory(prefix="sagen-backup-") as passing, _zip_out(path) as add:
-        copy = Path(passing) / DATABASE
+    with passing_folder("backup") as passing, _zip_out(path) as add:
+        copy = passing / DATABASE
         # The database first: whatever it names lies on the shelf already.
         log.copy_database(copy)
         add(DATABASE, copy)
@@ -192,7 +192,7 @@ def _is_backup(passing: Path, path: Path) -> None:
 def _unpacked(path: Path) -> Iterator[Path]:
     """The members of a zip in a passing folder, each with its right checksum."""
     try:
-        with tempfile.TemporaryDirectory(prefix="sagen-import-") as passing, zipfile.ZipFile(path) as zipped:
+        with passing_folder("import") as passing, zipfile.ZipFile(path) as zipped:
             members = zipped.infolist()
             if len(members) > MOST_MEMBERS or sum(one.file_size for one in members) > MOST_BYTES:
                 raise StoreError(f"{path.name} holds more than a log can")
@@ -203,16 +203,15 @@ def _unpacked(path: Path) -> Iterator[Path]:
                 if not MEMBER.fullmatch(one.filename):
                     raise StoreError(f"{path.name} holds what belongs to no log")
             sums = _sums(zipped, path)
-            folder = Path(passing)
             for one in members:
                 if one.filename == SUMS:
                     continue
-                target = folder / one.filename
+                target = passing / one.filename
                 target.parent.mkdir(parents=True, exist_ok=True)
                 _take(zipped, one, target, sums.get(one.filename), path)
             if set(sums) - {one.filename for one in members}:
                 raise StoreError(f"{path.name} is damaged: members are missing")
-            yield folder
+            yield passing
     except (OSError, zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError) as error:
         said = getattr(error, "strerror", None) or str(error)
         raise StoreError(f"{path.name} cannot be read: {said[:100]}") from None
