@@ -181,7 +181,7 @@ def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next
     assert done.returncode == -signal.SIGKILL
     window = desk(own_log(tmp_path / "log"))
     [entry] = window.workspace.job.entries
-    assert (entry.record.name, [one.kind for one in entry.record.findings]) == ("late.csv", ["tooth_missing"])
+    assert (entry.record.name, [one.kind for one in entry.record.findings]) == ("late.csv", ["extra_gap"])
     assert "late.csv was being kept when the program ended" in window.message.text.text()
     window.close()
     again = JobLog(tmp_path / "log")

@@ -14,7 +14,7 @@ from importlib import metadata
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
-from sagen.model.errors import SagenError
+from sagen.model.errors import SagenError, one_line
 
 #: what a report for support names of the machine
 PACKAGES = ("PySide6-Essentials", "numpy", "scipy", "SQLAlchemy", "pandas", "PyVISA-py", "python-can")
@@ -35,8 +35,7 @@ def sentence(error: BaseException) -> str:
     """What to tell the person; of something unforeseen, too, no traceback, only that it was logged."""
     if isinstance(error, SagenError):
         return str(error)
-    first = (str(error) or type(error).__name__).splitlines()[0][:160]
-    return f"something unexpected went wrong ({type(error).__name__}: {first})"
+    return one_line(f"something unexpected went wrong ({type(error).__name__}: {error})")
 
 
 def note(error: BaseException) -> str:

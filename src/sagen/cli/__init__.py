@@ -6,9 +6,11 @@ A verb's module has `NAME`, `add(parser)` for its arguments and `run(arguments)`
 from __future__ import annotations
 
 import argparse
+import json
 import sys
 from collections.abc import Sequence
 from importlib import import_module
+from unicodedata import category
 
 from sagen import __version__
 
@@ -33,7 +35,11 @@ VERBS = (
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
-    arguments = _parser().parse_args(argv)
+    sys.stdout, sys.stderr = Printable(sys.stdout), Printable(sys.stderr)
+    try:
+        arguments = _parser().parse_args(argv)
+    except BrokenPipeError:
+        return 0
     try:
         return arguments.run(arguments)
     except BrokenPipeError:
@@ -45,6 +51,32 @@ def main(argv: Sequence[str] | None = None) -> int:
     except Exception as error:
         arguments.fail(arguments, in_a_sentence(error))
         return 1
+
+
+class Printable:
+    """A text stream that lets nothing through that would move a terminal's cursor, colour its letters or turn its direction,
+    nor what is no text at all (names of files that are not UTF-8): such a character is written as its JSON escape, which is
+    right in JSON and plain to the eye elsewhere."""
+
+    def __init__(self, stream):
+        self._stream = stream
+
+    def write(self, text: str) -> int:
+        self._stream.write(text if text.isascii() and text.isprintable() else _escaped(text))
+        return len(text)
+
+    def writelines(self, lines) -> None:
+        for one in lines:
+            self.write(one)
+
+    def __getattr__(self, name):
+        return getattr(self._stream, name)
+
+
+def _escaped(text: str) -> str:
+    return "".join(
+        one if one.isprintable() or one in "\n\t" or category(one) == "Zs" else json.dumps(one)[1:-1] for one in text
+    )
 
 
 def _parser() -> argparse.ArgumentParser:

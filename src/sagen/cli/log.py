@@ -55,12 +55,7 @@ def run(arguments) -> int:
 
 
 def _say(arguments, row: dict, words: str) -> None:
-    print(json.dumps(row, ensure_ascii=False) if arguments.json else printable(words))
-
-
-def printable(text: str) -> str:
-    """Text without what would move a terminal's cursor or colour its letters."""
-    return "".join(one if one.isprintable() else "\ufffd" for one in text)
+    print(json.dumps(row, ensure_ascii=False) if arguments.json else words)
 
 
 def _list(arguments, log) -> int:
@@ -90,13 +85,13 @@ def _show(arguments, log) -> int:
     if arguments.json:
         print(json.dumps({"job": about, "entries": rows}, ensure_ascii=False))
         return 0
-    print(printable(f"{about['machine']}  ({about['owner'] or 'no name'}), {about['created'][:10]}"))
+    print(f"{about['machine']}  ({about['owner'] or 'no name'}), {about['created'][:10]}")
     for one in log.job(_job_id(arguments.file)).entries:
         text = getattr(one.record, "text", "") or getattr(one.record, "name", "") or getattr(one.record, "code", "")
         mark = "withdrawn " if one.withdrawn else ""
         whose = ", ".join(filter(None, (one.author, one.bay)))
         said = f"  {one.created:%Y-%m-%d %H:%M}  {mark}{one.kind}: {text}".rstrip(": ")
-        print(printable(said + (f"  ({whose})" if whose else "")))
+        print(said + (f"  ({whose})" if whose else ""))
     return 0
 
 

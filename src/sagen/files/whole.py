@@ -20,7 +20,7 @@ def written_whole(path: Path) -> Iterator[Path]:
     there stays until then, and a link is replaced, never written through. Raises CaptureFileError when the disk refuses.
     """
     path = Path(path)
-    passing = path.with_name(f".{path.stem[:60]}.{uuid.uuid4().hex[:8]}.part{path.suffix[:20]}")
+    passing = path.with_name(f".sagen-{uuid.uuid4().hex[:12]}.part{path.suffix[:20]}")
     try:
         if path.exists() and not path.is_file():
             raise CaptureFileError(f"{path} cannot be written: it is no plain file")

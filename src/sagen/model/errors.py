@@ -5,8 +5,26 @@ from __future__ import annotations
 from difflib import get_close_matches
 
 
+LONGEST = 190  #: characters of a sentence that says what is wrong
+
+
 class SagenError(Exception):
-    """Anything the user should be told in one sentence. `str(error)` is that sentence."""
+    """Anything the user should be told in one sentence. `str(error)` is that sentence: one line, printable, and not long,
+    whatever of a file or a library went into it."""
+
+    def __str__(self) -> str:
+        return one_line(super().__str__())
+
+
+def one_line(text: str, longest: int = LONGEST) -> str:
+    """Text on one line without what is not printable, its middle left out where it is too long."""
+    if not text.isprintable():
+        text = "".join(one if one.isprintable() else " " for one in text)
+    text = " ".join(text.split())
+    if len(text) <= longest:
+        return text
+    begin = longest * 2 // 3
+    return f"{text[:begin].rstrip()} \u2026 {text[begin + 3 - longest:].lstrip()}"
 
 
 class CaptureFileError(SagenError):

@@ -86,7 +86,7 @@ def _add_files(log: JobLog, tokens: set[str], add) -> None:
 @contextmanager
 def _zip_out(path: Path) -> Iterator:
     """A zip that is there whole or not at all; members are bytes or files, and their checksums come last."""
-    passing = path.with_name(f".{path.name[:60]}.{time.time_ns():x}.part")
+    passing = path.with_name(f".sagen-{time.time_ns():x}.part")
     sums = []
     try:
         with zipfile.ZipFile(passing, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as zipped:
