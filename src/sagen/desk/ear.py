@@ -87,5 +87,5 @@ class Ear(QObject):
             self._going.kill()
             self._going.waitForFinished(300)
         if self._folder is not None:
-            self._folder.cleanup()
+            shutil.rmtree(self._folder, ignore_errors=True)
             self._folder = None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from sagen.model.errors import CaptureFileError
 
 FEWEST_SAMPLES = 16
 MOST_CHANNELS = 64
+LARGEST_VALUE = 1e9  #: of a sample, in the unit of its file
 #: a time step may differ from the usual one by this share before the samples are laid on an even grid
 JITTER = 0.05
 #: a step this many times the usual one is a hole in the recording
@@ -206,8 +207,21 @@ def _channel(name: str, values: np.ndarray, unit: str) -> Channel:
         if values.dtype.itemsize <= 2 and values.dtype != np.uint16:
             return Channel(name, np.ascontiguousarray(values, np.int16), si, factor)
         return Channel(name, np.ascontiguousarray(values, np.float32), si, factor)
-    raw = np.ascontiguousarray(values, np.float32)
-    if not np.isfinite(raw.min()) or not np.isfinite(raw.max()):
-        at = int(np.flatnonzero(~np.isfinite(raw))[0])
-        raise CaptureFileError(f"channel '{name}': a value is not a finite number, at sample {at + 1}")
+    with np.errstate(over="ignore"):
+        raw = np.ascontiguousarray(values, np.float32)
+    check_values(raw, lambda at: f"channel '{name[:60]}', sample {at + 1}")
     return Channel(name, raw, si, factor)
+
+
+def check_values(raw: np.ndarray, where: Callable[[int], str]) -> None:
+    """Refuse samples that no recorder writes.
+
+    Raises
+    ------
+    CaptureFileError
+        for one that is no finite number, or is beyond `LARGEST_VALUE`; `where` says where sample `k` stands.
+    """
+    if not max(-float(raw.min()), float(raw.max())) <= LARGEST_VALUE:
+        at = int(np.flatnonzero(~(np.abs(raw) <= LARGEST_VALUE))[0])
+        what = f"{raw[at]:.3g} is no value of a recording" if np.isfinite(raw[at]) else "a value is not a finite number"
+        raise CaptureFileError(f"{where(at)}: {what}")

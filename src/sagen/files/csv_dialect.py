@@ -28,8 +28,9 @@ OVER_RANGE = {
 }  # fmt: skip
 
 _NUMBER = {
-    ".": re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?"),
-    ",": re.compile(r"[+-]?(\d+,?\d*|,\d+)([eE][+-]?\d+)?"),
+    # Each digit has one place only: a cell of ten thousand of them is read once.
+    ".": re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?"),
+    ",": re.compile(r"[+-]?(\d+(,\d*)?|,\d+)([eE][+-]?\d+)?"),
 }
 _TIME_UNITS = {"s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0, "ms": 1e-3, "msec": 1e-3, "us": 1e-6,
                "µs": 1e-6, "μs": 1e-6, "usec": 1e-6, "ns": 1e-9, "min": 60.0}  # fmt: skip
@@ -45,7 +46,7 @@ _COUNTS = ("sequence", "samples")
 _INDEX_NAME = re.compile(r"^(index|sample|samples|no\.?|nr\.?|point|n|#)$", re.I)
 _INTERVAL = re.compile(
     r"(?P<what>interval|period|increment|delta|resolution|\bdt\b|\bstep\b|\brate\b|frequency|\bfs\b|samples?\s*/\s*s|sampling|time\s*base)"
-    r"[^0-9+\-.,\n]*?(?P<hint>[\[(]\s*[A-Za-zµμ/]+\s*[\])])?[^0-9+\-.\n]{0,12}?"
+    r"[^0-9+\-.,\n]{0,60}?(?P<hint>[\[(]\s{0,9}[A-Za-zµμ/]{1,20}\s{0,9}[\])])?[^0-9+\-.\n]{0,12}?"
     r"(?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*[;,\t\"]?\s*(?P<unit>[A-Za-zµμ/]*)",
     re.I,
 )

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import FEWEST_SAMPLES, Holes, even_grid
+from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, even_grid
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
@@ -186,9 +186,7 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
     for i, values in enumerate(columns):
         if i in (time, index):
             continue
-        if not np.isfinite(values).all():
-            row = int(np.flatnonzero(~np.isfinite(values))[0])
-            raise CaptureFileError("a value is not a finite number", line=_line_of(dialect, row))
+        check_values(values, lambda row: f"line {_line_of(dialect, row)}")
         unit, scale = dialect.value_unit(i)
         channels.append(
             Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])

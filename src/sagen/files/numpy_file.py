@@ -42,7 +42,9 @@ def read_npy(path: Path) -> Capture:
             stream.seek(0)
             # Read, not mapped: a stick that is pulled must not take the program down with it.
             array = np.load(stream, allow_pickle=False)
-    except (ValueError, EOFError, OSError, MemoryError, SyntaxError, TypeError, OverflowError) as error:
+    except CaptureFileError:
+        raise
+    except Exception as error:  # what parsing its head raises has no common root (ValueError, TokenError, ...)
         raise CaptureFileError(f"not a sound .npy file: {_plain(error)}") from None
     if array.dtype.names:
         return capture_of(path.name, {name: array[name] for name in array.dtype.names})
@@ -80,7 +82,9 @@ def arrays_of_npz(path: Path, spent: Spent) -> Capture:
             spent.claim(sum(one.file_size for one in archive.infolist()), "its arrays")
         with np.load(path, allow_pickle=False) as archive:
             arrays = {name: archive[name] for name in archive.files}
-    except UNSOUND as error:
+    except CaptureFileError:
+        raise
+    except Exception as error:  # of its members, as of a .npy file
         raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
     return capture_of(path.name, arrays)
 

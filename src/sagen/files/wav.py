@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import FEWEST_SAMPLES, MOST_CHANNELS
+from sagen.files.arrays import FEWEST_SAMPLES, MOST_CHANNELS, check_values
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 
@@ -52,10 +52,9 @@ def _channel(name: str, samples: np.ndarray) -> Channel:
         return Channel(name, np.ascontiguousarray(samples, np.int16), "V", 1 / 32768)
     if kind.kind == "i":
         return Channel(name, np.ascontiguousarray(samples, np.float32), "V", 1 / 2 ** (8 * kind.itemsize - 1))
-    raw = np.ascontiguousarray(samples, np.float32)
-    if not np.isfinite(raw).all():
-        at = int(np.flatnonzero(~np.isfinite(raw))[0])
-        raise CaptureFileError(f"channel {name}: a value is not a finite number, at sample {at + 1}")
+    with np.errstate(over="ignore"):
+        raw = np.ascontiguousarray(samples, np.float32)
+    check_values(raw, lambda at: f"channel {name}, sample {at + 1}")
     return Channel(name, raw, "V")
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from difflib import get_close_matches
 
-
 LONGEST = 190  #: characters of a sentence that says what is wrong
 
 
@@ -24,7 +23,7 @@ def one_line(text: str, longest: int = LONGEST) -> str:
     if len(text) <= longest:
         return text
     begin = longest * 2 // 3
-    return f"{text[:begin].rstrip()} \u2026 {text[begin + 3 - longest:].lstrip()}"
+    return f"{text[:begin].rstrip()} \u2026 {text[begin + 3 - longest :].lstrip()}"
 
 
 class CaptureFileError(SagenError):

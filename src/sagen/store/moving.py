@@ -11,6 +11,7 @@ import re
 import shutil
 import time
 import zipfile
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -212,7 +213,7 @@ def _unpacked(path: Path) -> Iterator[Path]:
             if set(sums) - {one.filename for one in members}:
                 raise StoreError(f"{path.name} is damaged: members are missing")
             yield passing
-    except (OSError, zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError) as error:
+    except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, ValueError) as error:
         said = getattr(error, "strerror", None) or str(error)
         raise StoreError(f"{path.name} cannot be read: {said[:100]}") from None
 
