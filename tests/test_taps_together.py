@@ -13,7 +13,7 @@ from tests.struck import Struck, sheet_of
 from tests.test_cli import sagen
 
 from sagen.casework.examination import capture_entry
-from sagen.casework.shop import fitted_and_back
+from sagen.casework.lessons import fitted_and_back
 from sagen.casework.taps import before_and_after, job_taps
 from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.kinds import broken, examine

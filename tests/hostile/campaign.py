@@ -123,7 +123,7 @@ def main() -> int:
     arguments = parser.parse_args()
     figures, workers, portion = Figures(), os.cpu_count() or 2, 200
     os.environ["OPENBLAS_NUM_THREADS"] = "1"
-    with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn"), max_tasks_per_child=10) as pool:
+    with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
         runs = [
             pool.submit(run, portion, arguments.seed + k, arguments.keep)
             for k in range(max(1, arguments.mutants // portion))

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sagen.casework.examination import build_pyramids, capture_entry, kept_name, read_pair, with_captures_read
+from sagen.casework.lessons import ShopLessons
 from sagen.casework.weighing import weigh_records
 from sagen.codes.lookup import beside, unknown_codes
 from sagen.files.jobs import read_job
@@ -138,13 +139,33 @@ class WeighedFile:
         }
 
 
-def weighed_file(path: str | Path) -> WeighedFile:
-    """Weigh one job file, its captures read and examined; raises SagenError naming what is wrong and where."""
+def record_of_log(name: str) -> ShopLessons:
+    """What the jobs of a log taught, by the log's folder or URL; raises SagenError."""
+    from sagen.casework.shop import LearnFromShop
+    from sagen.store.log import JobLog
+    from sagen.store.opening import place
+
+    folder, url = place(name)
+    if url is None and not (folder / "jobs.sqlite").exists():
+        raise SagenError(f"{folder}: there is no job log")
+    log = JobLog(folder, url)
+    try:
+        return LearnFromShop(None).perform(log)
+    finally:
+        log.close()
+
+
+def weighed_file(path: str | Path, record: ShopLessons | None = None) -> WeighedFile:
+    """Weigh one job file, its captures read and examined, with a shop's own record where one is given; raises SagenError
+    naming what is wrong and where."""
     job = read_job(path)
     records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders, job.circuits)
     circuits = job.circuits or {"": job.circuit}
-    told = weigh_records(records, circuits, job.gear, job.strategy, job.access, job.opened)
-    odd = (*job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
+    told = weigh_records(records, circuits, job.gear, job.strategy, job.access, job.opened, record)
+    counted = (
+        [] if record is None else [f"the shop's own record weighs in: {record.said(next(iter(circuits.values())))}"]
+    )
+    odd = (*counted, *job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
     return WeighedFile(told.suspects, told.checks, told.advice, odd)
 
 

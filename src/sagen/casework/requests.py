@@ -38,6 +38,7 @@ from sagen.store.log import JobLog
 
 if TYPE_CHECKING:
     from sagen.casework.events import Hunted
+    from sagen.casework.lessons import ShopLessons
     from sagen.reason.checks import Advice
     from sagen.reason.decide import ReplaceOrCheck
 
@@ -98,6 +99,7 @@ class Weighed:
     opened: frozenset = frozenset()  #: places that are open now
     access: Mapping[str, float] = field(default_factory=dict)  #: minutes to get at each place on this machine
     ways: ReplaceOrCheck | None = None  #: replacing what leads now, against one more check
+    record: str = ""  #: what of the shop's own record counted, in words; "" where it does not
 
 
 @dataclass(frozen=True)
@@ -108,11 +110,18 @@ class Weigh(Request):
     gear: tuple[Gear, ...] = CHOSEN_GEAR
     strategy: Strategy = Strategy.MOST
 
+    record: ShopLessons | None = None  #: the shop's own jobs, where they are to count
+
     def perform(self, log=None, progress=_go_on) -> Weighed:
-        return weigh_job(self.job, self.gear, self.strategy)
+        return weigh_job(self.job, self.gear, self.strategy, self.record)
 
 
-def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy = Strategy.MOST) -> Weighed:
+def weigh_job(
+    job: Job,
+    gear: tuple[Gear, ...] = CHOSEN_GEAR,
+    strategy: Strategy = Strategy.MOST,
+    record: ShopLessons | None = None,
+) -> Weighed:
     """The suspects of a job, and what to check next."""
     from sagen.casework.costs import costs_of, now_or_first
     from sagen.casework.weighing import weigh_records
@@ -121,7 +130,9 @@ def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy
     from sagen.reason.several import circuits_of
 
     records = job.records()
-    told = weigh_records(records, circuits_of(records), gear, strategy)
+    circuits = circuits_of(records)
+    own = record.but(job.id) if record is not None else None
+    told = weigh_records(records, circuits, gear, strategy, record=own)
     if not told.cases:
         return Weighed(job.id)
     codes = [one.code for one in job.records(CodeEntry) if not one.says]
@@ -136,7 +147,7 @@ def weigh_job(job: Job, gear: tuple[Gear, ...] = CHOSEN_GEAR, strategy: Strategy
         ways, together = None, (*together, str(error))
     return Weighed(
         job.id, told.suspects, told.checks, told.pieces, _with_what_is_owed(told.advice, job), together + told.odd, job_taps(records), open_now,
-        minutes, ways,
+        minutes, ways, own.said(next(iter(circuits.values()))) if own is not None else "",
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from sagen.casework.judging import card_circuit, published_words
+from sagen.casework.lessons import ShopLessons
 from sagen.codes.lookup import several_silent
 from sagen.meter.published import rows_for
 from sagen.model.circuit import CircuitSpec
@@ -38,8 +39,10 @@ def weigh_records(
     strategy: Strategy = Strategy.MOST,
     access: Mapping[str, float] | None = None,
     opened: Iterable[str] = (),
+    record: ShopLessons | None = None,
 ) -> Told:
-    """Suspects, checks and advice of a trail; nothing of one without any evidence."""
+    """Suspects, checks and advice of a trail; nothing of one without any evidence. `record` is what the shop's own jobs taught,
+    where that is to count."""
     records, gear = list(records), tuple(gear)
     card = next((one.machine for one in reversed(records) if isinstance(one, CardEntry)), None)
     parts = []
@@ -53,6 +56,8 @@ def weigh_records(
         )
         own = records_of(records, name, circuits, hangs) if len(circuits) > 1 else records
         case = case_of(own, spec, gear, strategy, minutes, opened, alone=len(circuits) == 1)
+        if record is not None:
+            case = replace(case, learned=record.of(spec, card))
         parts.append(OfCircuit(name, case, infer(case), hangs))
     if not any(one.case.trail for one in parts):
         return Told()

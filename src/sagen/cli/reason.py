@@ -17,19 +17,21 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.casework.headless import weighed_file
+    from sagen.casework.headless import record_of_log, weighed_file
     from sagen.cli import in_a_sentence
 
     if bool(arguments.files) == arguments.stdin:
         print("sagen reason: name job files, or give --stdin and their paths a line each", file=sys.stderr)
         return 2
+    # A log that is named weighs in with its own jobs; none is looked for otherwise.
+    record = record_of_log(arguments.log) if arguments.log else None
     failed = False
     paths = (line.rstrip("\r\n") for line in sys.stdin) if arguments.stdin else arguments.files
     for name in paths:
         if not name:
             continue
         try:
-            found = weighed_file(name)
+            found = weighed_file(name, record)
         except Exception as error:
             failed = True
             said = in_a_sentence(error)

@@ -117,6 +117,7 @@ class MainWindow(QMainWindow):
         self.suspects.strategy.setCurrentIndex(
             max(0, self.suspects.strategy.findData(self.settings.value("reason/strategy", "most")))
         )
+        self.workspace.record_counts = bool(_whole(self.settings.value("reason/record", 1)))
         self.suspects.gear.setCurrentIndex(_whole(self.settings.value("reason/gear", 0)))
         self._dress()
 
@@ -140,6 +141,8 @@ class MainWindow(QMainWindow):
         workspace.jobs_changed.connect(self._jobs_changed)
         workspace.weighed.connect(self._show_taps)
         workspace.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
+        workspace.weighed.connect(lambda one: self.suspects.show_record(one.record, workspace.record_counts))
+        self.suspects.record.clicked.connect(self.toggle_record)
         workspace.capture_opened.connect(self._capture_opened)
         workspace.incoming.connect(self._incoming)
         workspace.failed.connect(self.message.say)
@@ -655,19 +658,14 @@ class MainWindow(QMainWindow):
 
     def decide(self, old: Entry | None = None) -> None:
         """Weigh what to fit while it is open, with what this shop's own jobs say of such parts."""
-        from sagen.casework.shop import AskShop
-
-        job = self.workspace.job
-        if job is not None:
-            self.workspace.ask(AskShop(job.id), lambda shop: self._decide(shop, old), slot="shop")
-
-    def _decide(self, shop, old: Entry | None) -> None:
         from sagen.desk.decision_form import DecisionForm
+        from sagen.model.vocabulary import Role
 
-        if shop is None or self.workspace.job is None or shop.job_id != self.workspace.job.id:
+        if self.workspace.job is None:
             return
+        fitted = self.workspace.record.fitted(Role.KNOCK) if self.workspace.record is not None else {}
         weighed = self.workspace.last_weighed
-        form = DecisionForm(weighed.taps if weighed else None, shop.by_origin, self, old.record if old else None)
+        form = DecisionForm(weighed.taps if weighed else None, fitted, self, old.record if old else None)
         if form.exec():
             if old is None:
                 self.workspace.add(form.answer())
@@ -766,6 +764,18 @@ class MainWindow(QMainWindow):
             Print(job.id, job, opened, weighed) if page == "capture" else PrintJob(job.id, job, weighed, page, shop)
         )
         self.workspace.ask(request, made, slot="paper")
+
+    def toggle_record(self) -> None:
+        """Whether the shop's own jobs weigh in, or only what ships with the program."""
+        on = not self.workspace.record_counts
+        self.workspace.record_counts = on
+        self.settings.setValue("reason/record", int(on))
+        self.message.say(
+            "The shop's own proven jobs weigh in."
+            if on
+            else "The shop's own jobs do not weigh in: as the program ships."
+        )
+        self.workspace.reweigh()
 
     def toggle_look(self) -> None:
         from PySide6.QtWidgets import QApplication

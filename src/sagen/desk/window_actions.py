@@ -28,6 +28,7 @@ ACTIONS = (
     Action("Ctrl+E", "proof", lambda shell: shell.show_with_job("proof")),
     Action("Ctrl+Z", "undo", lambda shell: shell.workspace.undo()),
     Action("Ctrl+Shift+Z", "redo", lambda shell: shell.workspace.redo()),
+    Action("Ctrl+Shift+R", "the shop's own record weighs in, or not", lambda shell: shell.toggle_record()),
     Action("F2", "correct the chosen entry", lambda shell: shell._with_entry(shell.correct_entry)),
     Action("F6", "next pane", lambda shell: shell.next_pane()),
     Action("Ctrl+L", "light or dark", lambda shell: shell.toggle_look()),

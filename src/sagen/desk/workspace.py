@@ -11,10 +11,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from sagen.desk.work import Task, Work
 from sagen.model.extensions import load_extensions
-from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
+from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, Strategy
 
 if TYPE_CHECKING:
     from sagen.casework.examination import Incoming
+    from sagen.casework.lessons import ShopLessons
     from sagen.casework.open_capture import OpenCapture
     from sagen.casework.requests import Request, Weighed
     from sagen.casework.writing import Change, Written
@@ -60,6 +61,8 @@ class Workspace(QObject):
         self.circuit = ""  #: which of a job's several circuits is worked on
         self.gear: tuple[Gear, ...] = CHOSEN_GEAR
         self.strategy = Strategy.MOST
+        self.record: ShopLessons | None = None  #: what the shop's own jobs taught
+        self.record_counts = True
         #: work that only looks, by what it is about: a newer asking stops an older one
         self._looking: dict[str, Task] = {}
         #: what takes a while, oldest first, with its name in words: the last one is shown, and Stop is its own
@@ -154,6 +157,8 @@ class Workspace(QObject):
             self.log.follow(self._elsewhere.emit)
             if self.log.unfinished:
                 self.ask(FinishKeeping(None), lambda said: (self.said.emit(said), self.list_jobs(), self.reload()))
+            self.record = None
+            self.learn()
             self.log_opened.emit()
             self.jobs_changed.emit(JobsListed("", tuple(jobs)))
             if jobs:
@@ -191,6 +196,7 @@ class Workspace(QObject):
             self._leave_job()
             self.job = job
             self._announce()
+            self.learn()
             captures = job.of(CaptureEntry)
             if open_capture and captures:
                 self.open_entry(captures[-1])
@@ -221,6 +227,7 @@ class Workspace(QObject):
             self.job = written.job
             self.list_jobs()
             self._announce()
+            self.learn()
             if then is not None:
                 then()
 
@@ -297,6 +304,8 @@ class Workspace(QObject):
                 self.said.emit(f"The job {job.machine} is taken back; Redo brings it again.")
             else:
                 self.job = written.job
+            if any(one.kind == EntryKind.REPAIR for one in (*job.entries, *(self.job.entries if self.job else ()))):
+                self.learn()
             self._announce()
             if written.overtaken is not None:
                 self.overtaken.emit(written.overtaken, entry)
@@ -314,6 +323,7 @@ class Workspace(QObject):
         from sagen.casework.writing import ReadJob
 
         self.list_jobs()
+        self.learn()
         if self.job is None or job_id not in (None, self.job.id):
             return
 
@@ -333,6 +343,19 @@ class Workspace(QObject):
         job_id = self.job.id if self.job else None
         return self.log.can_undo(job_id), self.log.can_redo(job_id)
 
+    def learn(self) -> None:
+        """Draw the lessons of the shop's own jobs anew, where any changed; what is weighed then is weighed with them."""
+        from sagen.casework.shop import LearnFromShop
+
+        def came(record: ShopLessons) -> None:
+            changed = self.record is None or record.by_job != self.record.by_job
+            self.record = record
+            if changed and self.record_counts:
+                self.reweigh()
+
+        if self.log is not None:
+            self.ask(LearnFromShop(None, self.record), came, slot="record")
+
     def _announce(self) -> None:
         self.job_changed.emit(self.job)
         self.reweigh()
@@ -345,7 +368,7 @@ class Workspace(QObject):
         if job is None:
             self._weighed_is(Weighed())
             return
-        request = Weigh(job.id, job, self.gear, self.strategy)
+        request = Weigh(job.id, job, self.gear, self.strategy, self.record if self.record_counts else None)
         self.ask(request, lambda answer: self._weighed_is(answer or Weighed()), slot="weighing", breath=BREATH)
 
     def _weighed_is(self, weighed: Weighed) -> None:

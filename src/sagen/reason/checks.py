@@ -457,7 +457,7 @@ def _look_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
 
 def _swap_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     facts = outlook.world.facts
-    causes, bad = facts.parts[check.part], facts.origins[Origin.ORIGINAL]
+    causes, bad = facts.parts[check.part], outlook.case.learned.bad(facts, Origin.ORIGINAL)
     cured = np.array(
         [(1 - bad) if all(cause_of(one) in causes for one in faults) else 0.02 for faults in outlook.faults]
     )

@@ -137,7 +137,9 @@ class _Odds:
 
 def _odds(part: OfCircuit, others: bool) -> _Odds:
     world = world_of(part.case.spec)
-    weights = dict(zip(world.faults, world.facts.weights(world.faults, part.case.spec.role), strict=True))
+    weights = dict(
+        zip(world.faults, part.case.learned.weights(world.facts, world.faults, part.case.spec.role), strict=True)
+    )
     told = part.posterior.by_fault()
     sound = max(told.get(SOUND, 0.0), LEAST_P) / weights[SOUND]
     prior, likelihood, own = {}, {}, {}

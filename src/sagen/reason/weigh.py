@@ -25,6 +25,7 @@ from sagen.reason import words
 from sagen.reason.crowd import END_SHARE, SOUND_ROW, Crowd, Places, Row
 from sagen.reason.evidence import Captured, Complained, Evidence, MeterReading, ReadElsewhere
 from sagen.reason.facts import SOUND, Knowledge, cause_of, knowledge, title_of
+from sagen.reason.learned import NOTHING, Learned
 from sagen.reason.magnitude import estimate
 from sagen.reason.pictures import Pictures
 from sagen.reason.scales import LEAST, SLIP
@@ -77,6 +78,7 @@ class Case:
     owed: tuple[str, ...] = ()  #: what codes say is still owed: "relearn"
     #: places opened and closed by hand: after so many entries of the trail, which, and whether it was opened
     access_log: tuple[tuple[int, str, bool], ...] = ()
+    learned: Learned = NOTHING  #: what the shop's own record adds to the shipped priors
 
     @property
     def engine_runs(self) -> str:
@@ -233,7 +235,7 @@ def _log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
 
 def _prior(case: Case, world: World) -> list[Course]:
     correlated = any(one.about_timing for one in case.trail if isinstance(one, Evidence))
-    weights = world.facts.weights(world.faults, case.spec.role, correlated=correlated)
+    weights = case.learned.weights(world.facts, world.faults, case.spec.role, correlated=correlated)
     return [Course((row_of(one),), float(np.log(p))) for one, p in zip(world.faults, weights, strict=True)]
 
 
@@ -241,14 +243,14 @@ def _slot(row: Row) -> int:
     return max((slot for _, slot in row), default=-1) + 1
 
 
-def _after_change(change: Replaced, courses: list[Course], world: World) -> list[Course]:
+def _after_change(change: Replaced, courses: list[Course], world: World, learned: Learned = NOTHING) -> list[Course]:
     """Courses after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
     facts = world.facts
-    causes, bad = facts.parts[Part(change.part)], facts.origins[Origin(change.origin)]
+    causes, bad = facts.parts[Part(change.part)], learned.bad(facts, Origin(change.origin))
     if change.began:
         bad = min(BEGAN_WITH_IT * bad, MOST_BAD)
     modes = [one for one in world.faults if one != SOUND and cause_of(one) in causes]
-    usual = facts.weights(modes, world.spec.role)
+    usual = learned.weights(facts, modes, world.spec.role)
     likely = [modes[k] for k in np.argsort(-usual)[:PAIRED_AFTER_CHANGE]]
     out: dict[tuple[Row, ...], float] = {}
 
@@ -284,7 +286,7 @@ def _courses(case: Case, world: World) -> tuple[list[Course], list[tuple[int, Ev
     courses, pieces, generations = _prior(case, world), [], [{}]
     for one in case.trail:
         if isinstance(one, Replaced):
-            courses = _after_change(one, courses, world)
+            courses = _after_change(one, courses, world, case.learned)
             if not one.earlier:
                 generations.append({**generations[-1], one.part: generations[-1].get(one.part, 0) + 1})
         else:

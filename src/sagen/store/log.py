@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
-from sqlalchemy import Text, delete, insert, select, text, type_coerce, update
+from sqlalchemy import Text, delete, func, insert, select, text, type_coerce, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -171,6 +171,16 @@ class JobLog:
         while len(self._known) > REMEMBERED:
             self._known.pop(next(iter(self._known)))
         return replace(found, entries=found.entries + tuple(self._waiting_of(job_id)))
+
+    def repaired_jobs(self, most: int) -> dict[int, tuple[int, int]]:
+        """The newest jobs in which something was repaired, each with a sign that is another once its trail is changed."""
+        repaired = select(EntryRow.job_id).where(EntryRow.kind == "repair", EntryRow.withdrawn.is_not(True))
+        wanted = select(JobRow.id).where(JobRow.withdrawn.is_not(True), JobRow.id.in_(repaired))
+        newest = wanted.order_by(JobRow.id.desc()).limit(most)
+        counted = select(EntryRow.job_id, func.count(), func.sum(EntryRow.revision)).group_by(EntryRow.job_id)
+        with self._work() as session:
+            rows = session.execute(counted.where(EntryRow.job_id.in_(newest)).order_by(EntryRow.job_id.desc())).all()
+        return {job_id: (count, int(revisions)) for job_id, count, revisions in rows}
 
     def capture(self, token: str) -> Capture:
         return self.shelf.get(token)

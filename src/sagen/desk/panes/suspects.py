@@ -32,6 +32,10 @@ GEAR_WORDS = {
 
 
 DO_TIP = with_key("Open what it needs: the meter entry, a capture, or the question", "do the check on the card")
+RECORD_TIP = (
+    "What this shop proved on such circuits shifts how common each fault is taken to be, and how often a new part is bad: a job "
+    "counts as one, the program's own figures as forty. Press to leave it out."
+)
 #: px of the pane's height that are the suspects' at least
 LEAST_SUSPECTS = 150
 
@@ -253,6 +257,8 @@ class SuspectsPane(QWidget):
         self.card = CheckCard()
         outer.addWidget(self.card)
         outer.addLayout(self._wishes_row())
+        self.record = self._record_button()
+        outer.addWidget(self.record)
         self.scroll = QScrollArea()
         self.scroll.setWidgetResizable(True)
         self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -308,6 +314,14 @@ class SuspectsPane(QWidget):
             )
         return row
 
+    def _record_button(self) -> QPushButton:
+        button = QPushButton()
+        button.setObjectName("tight")
+        button.setCheckable(True)
+        button.setToolTip(with_key(RECORD_TIP, "the shop's own record weighs in, or not"))
+        button.hide()
+        return button
+
     def _row(self, index: int) -> SuspectRow:
         """The row at a place, made when it is first needed; of all rows one at most is unfolded."""
         while len(self.rows) <= index:
@@ -321,6 +335,12 @@ class SuspectsPane(QWidget):
         for row in self.rows:
             if row is not unfolded:
                 row.bar.setChecked(False)
+
+    def show_record(self, said: str, counts: bool) -> None:
+        """What of the shop's own record counted in the weighing shown."""
+        self.record.setText(f"Own record: {said}" if said else "Own record: off" if not counts else "")
+        self.record.setVisible(bool(self.record.text()))
+        self.record.setChecked(counts)
 
     def show_weighed(self, suspects, checks, advice=None, odd=()) -> None:
         shown = [one for one in suspects if one.probability >= LEAST_SHOWN][:MOST_BARS]
