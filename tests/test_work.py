@@ -162,7 +162,7 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
 def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  # noqa: F811
     gates = {1: threading.Event(), 2: threading.Event()}
 
-    def slow(job, gear, strategy):
+    def slow(job, *_):
         gates[len(job.entries)].wait(5)
         return Weighed(job.id, pieces=len(job.entries))
 
