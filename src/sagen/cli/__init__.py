@@ -30,6 +30,7 @@ VERBS = (
     "read",
     "module",
     "log",
+    "study",
 )
 
 
