@@ -17,6 +17,8 @@ from sqlalchemy import event, insert
 from benchmarks.run_gap import longest_gap
 from sagen.desk.app import make_application, make_window
 from sagen.desk.collector import Collector
+from sagen.model.trail import NoteEntry
+from sagen.store import moving
 from sagen.store.log import JobLog
 from sagen.store.tables import EntryRow, JobRow
 
@@ -43,10 +45,35 @@ def fill(folder: Path) -> JobLog:
             for one in range(ENTRIES)
         ]
         connection.execute(insert(EntryRow), entries)
+    log.seal()
     return log
 
 
+def whole_log(folder: Path) -> None:
+    """How long a log of that size takes to be opened, searched, backed up and checked."""
+    fill(folder).close()
+    print("| a log of that size | s |\n|---|---|")
+
+    def timed(what: str, deed):
+        began = time.perf_counter()
+        answer = deed()
+        print(f"| {what} | {time.perf_counter() - began:.2f} |")
+        return answer
+
+    log = timed("opened", lambda: JobLog(folder))
+    timed("listed", log.jobs)
+    timed("searched", lambda: log.jobs("machine 77"))
+    timed("one job read", lambda: log.job(JOBS // 2))
+    timed("one entry added", lambda: log.add_entry(JOBS // 2, NoteEntry("one more")))
+    timed("backed up", lambda: moving.backup(log, folder / "all.zip"))
+    timed("checked", lambda: moving.check(log))
+    log.close()
+    print()
+
+
 def main() -> None:
+    with tempfile.TemporaryDirectory(prefix="sagen-log-") as name:
+        whole_log(Path(name) / "log")
     make_application()
     folder = Path(tempfile.mkdtemp(prefix="sagen-log-"))
     log = fill(folder / "log")

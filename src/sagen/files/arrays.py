@@ -163,7 +163,7 @@ def capture_of(
         else:
             table = array if array.shape[0] >= array.shape[1] else array.T
             single = len(arrays) == 1
-            if single and sfreq is None and _climbs(table[:, 0]):
+            if single and sfreq is None and climbs(table[:, 0]):
                 times, table = table[:, 0].astype(np.float64), table[:, 1:]
             for index in range(min(table.shape[1], MOST_CHANNELS + 1)):
                 rows[f"{index + 1}" if single else f"{key} {index + 1}"] = table[:, index]
@@ -193,8 +193,10 @@ def capture_of(
     return Capture(name, float(sfreq), channels, tuple(notes), holes)
 
 
-def _climbs(column: np.ndarray) -> bool:
-    steps = np.diff(column[:10_000].astype(np.float64))
+def climbs(column: np.ndarray) -> bool:
+    """Whether a column climbs by even steps, as time does."""
+    with np.errstate(invalid="ignore"):
+        steps = np.diff(column[:10_000].astype(np.float64))
     usual = np.median(steps)
     return bool(usual > 0 and steps.min() >= 0 and abs(steps - usual).max() <= 1.5 * usual)
 

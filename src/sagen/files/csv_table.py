@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, even_grid
+from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even_grid
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
@@ -200,9 +200,7 @@ def _time_like(columns: list[np.ndarray]) -> int | None:
     """A first column that climbs by even steps is time, even if nothing names it."""
     if len(columns) < 2:
         return None
-    steps = np.diff(columns[0][:10_000].astype(np.float64))
-    usual = np.median(steps)
-    return 0 if usual > 0 and steps.min() >= 0 and abs(steps - usual).max() <= 1.5 * usual else None
+    return 0 if climbs(columns[0]) else None
 
 
 def _only_counts(times: np.ndarray) -> bool:

@@ -37,7 +37,6 @@ from sagen.store.reading import (
     seal,
     seal_all,
     summaries,
-    unsound,
 )
 from sagen.store.server import ServerShelf
 from sagen.store.shelf import CaptureShelf
@@ -463,10 +462,10 @@ class JobLog:
             session.commit()
         return count
 
-    def unsound(self) -> list[tuple[int, int, bool | None]]:
-        """Job and entry of what is not as it was written (False), or has no checksum (None)."""
+    def troubled(self) -> list[tuple[int, int, str]]:
+        """Job and entry of what shows as damaged, with why, and of what has no checksum, with ""."""
         with self._work() as session:
-            return list(unsound(session))
+            return list(troubled(session))
 
     def all_job_ids(self) -> list[int]:
         """Every job, withdrawn ones among them."""

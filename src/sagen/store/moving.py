@@ -14,7 +14,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -273,16 +273,12 @@ def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
     for summary in log.jobs():
         if summary.damaged:
             found.append(Trouble(f"job {summary.id}", summary.damaged))
-    for job_id in log.all_job_ids():
-        found += [
-            Trouble(f"job {job_id}, entry {entry.id}", f"{entry.record.why}; it is shown as damaged")
-            for entry in log.job(job_id).entries
-            if str(entry.kind) == "damaged"
-        ]
-    bare = [one for one in log.unsound() if one[2] is None]
-    if bare and repair:
+    troubled = log.troubled()
+    if repair and any(not why for _, _, why in troubled):
         log.seal()
-    found += [Trouble(f"job {job_id}, entry {entry_id}", "has no checksum yet", repair) for job_id, entry_id, _ in bare]
+    for job_id, entry_id, why in troubled:
+        said = Trouble("", f"{why}; it is shown as damaged") if why else Trouble("", "has no checksum yet", repair)
+        found.append(replace(said, about=f"job {job_id}, entry {entry_id}"))
     named = log.kept_tokens()
     here = set(log.shelf.tokens())
     for token in sorted(one for one in named if len(one) == 32 and one not in here and not log.shelf.bring(one)):

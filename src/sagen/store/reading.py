@@ -142,12 +142,14 @@ def seal_all(session: Session) -> int:
     return len(rows)
 
 
-def unsound(session: Session) -> Iterator[tuple[int, int, bool | None]]:
-    """Entries that are not what was written (False), or have no checksum (None), with their job."""
-    for row in session.execute(select(*_ENTRY).order_by(EntryRow.id)):
-        sound = is_sound(row)
-        if not sound:
-            yield row[1], row[0], sound
+def troubled(session: Session) -> Iterator[tuple[int, int, str]]:
+    """Job and entry of each row that shows as damaged, with why, and of each without a checksum, with ""."""
+    for row in session.execute(select(*_ENTRY).order_by(EntryRow.id)).yield_per(1000):
+        record = _entry(row).record
+        if isinstance(record, DamagedEntry):
+            yield row[1], row[0], record.why
+        elif not row[-1]:
+            yield row[1], row[0], ""
 
 
 def refresh(session: Session, job_id: int) -> None:

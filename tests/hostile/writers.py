@@ -1,0 +1,102 @@
+"""Ten bays on one PostgreSQL log at once: every change that was acknowledged is there, once, and none undid another's
+unseen. `./run hostile` runs the long one."""
+
+import argparse
+import multiprocessing
+import sys
+import tempfile
+import time
+from collections import Counter, defaultdict
+from pathlib import Path
+
+import numpy as np
+
+from postgres import server
+from sagen.model.errors import ChangedMeanwhile
+from sagen.model.trail import NoteEntry
+from sagen.store import moving
+from sagen.store.log import Hand, JobLog
+from sagen.store.opening import place
+
+
+def write(
+    folder: str, url: str, jobs: list[int], bay: int, seconds: float
+) -> tuple[list[str], list[tuple[int, int, str]], int]:
+    """Add and correct at random; answers what was added, what was changed (entry, new revision, words), and how often another
+    bay had been faster."""
+    log, rng = JobLog(Path(folder), url, Hand(f"hand {bay}", f"bay {bay}")), np.random.default_rng(bay)
+    added, changed, overtaken = [], [], 0
+    ends = time.monotonic() + seconds
+    while time.monotonic() < ends:
+        job_id = jobs[rng.integers(len(jobs))]
+        if rng.random() < 0.5:
+            words = f"{bay} {len(added)}"
+            log.add_entry(job_id, NoteEntry(words))
+            added.append(words)
+            continue
+        # The first entries of a job are everybody's: that is where bays meet.
+        shared = log.job(job_id).entries[:3]
+        entry = shared[rng.integers(len(shared))]
+        words = f"{bay} changed {len(changed)}"
+        try:
+            log.correct(entry.id, NoteEntry(words), entry.revision)
+            changed.append((entry.id, entry.revision + 1, words))
+        except ChangedMeanwhile:
+            overtaken += 1
+    log.close()
+    return added, changed, overtaken
+
+
+def run(bays: int, seconds: float, jobs: int = 4) -> str:
+    """Have bays write; answers what was wrong, "" where nothing was, and prints the figures."""
+    url = place(server().url())[1]
+    with tempfile.TemporaryDirectory(prefix="writers-") as name:
+        log = JobLog(Path(name) / "first", url)
+        made = [log.add_job(f"shared {number}").id for number in range(jobs)]
+        for job_id in made:
+            for number in range(3):
+                log.add_entry(job_id, NoteEntry(f"shared {number}"))
+        with multiprocessing.get_context("spawn").Pool(bays) as pool:
+            told = pool.starmap(write, [(f"{name}/{bay}", url, made, bay, seconds) for bay in range(bays)])
+        entries = [one for job_id in made for one in log.job(job_id).entries]
+        there = Counter(one.record.text for one in entries)
+        added = [words for some, _, _ in told for words in some]
+        changes = defaultdict(dict)
+        for _, changed, _ in told:
+            for entry_id, revision, words in changed:
+                if revision in changes[entry_id]:
+                    return f"entry {entry_id}: two bays were both told that they wrote revision {revision}"
+                changes[entry_id][revision] = words
+        wrong = [words for words in added if there[words] != 1]
+        for one in entries:
+            if one.revision != 1 + len(changes[one.id]):
+                wrong.append(
+                    f"entry {one.id} has revision {one.revision}, acknowledged were {len(changes[one.id])} changes"
+                )
+            elif changes[one.id] and changes[one.id][one.revision] != one.record.text:
+                wrong.append(f"entry {one.id} does not say what was acknowledged last")
+        wrong += [f"{one.about}: {one.what}" for one in moving.check(log)]
+        counted = {one.id: one.entries for one in log.jobs()}
+        wrong += [
+            f"job {one} is listed with {counted[one]}" for one in made if counted[one] != len(log.job(one).entries)
+        ]
+        log.close()
+    print(
+        f"{bays} bays, {seconds:.0f} s: {len(added)} added, {sum(len(one) for _, one, _ in told)} changed, "
+        f"{sum(one for _, _, one in told)} times overtaken and told; wrong: {len(wrong)}"
+    )
+    return "; ".join(wrong[:5])
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--bays", type=int, default=10)
+    parser.add_argument("--seconds", type=float, default=300)
+    arguments = parser.parse_args()
+    wrong = run(arguments.bays, arguments.seconds)
+    print(wrong)
+    return int(bool(wrong))
+
+
+if __name__ == "__main__":
+    sys.exit(main())
