@@ -37,6 +37,7 @@ from sagen.store.reading import (
     seal,
     seal_all,
     summaries,
+    troubled,
 )
 from sagen.store.server import ServerShelf
 from sagen.store.shelf import CaptureShelf
