@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -59,12 +60,23 @@ def reference_of(sheet: Sheet | None, sheet_file: Path) -> Pair | None:
     if sheet is None or not sheet.reference:
         return None
     path = sheet_file.parent / sheet.reference
+    if not _within(path, sheet_file.parent):
+        # A stranger's sheet could have the program tell what stands in any other file.
+        raise SheetError(f"known-good capture '{sheet.reference[:60]}': only one that lies beside its sheet is read")
     try:
         return read_capture(path), read_sheet(path) or sheet
     except CaptureFileError as error:
         raise CaptureFileError(f"known-good capture '{sheet.reference}': {error}") from None
     except SheetError as error:
         raise SheetError(f"known-good capture '{sheet.reference}': {error}") from None
+
+
+def _within(path: Path, folder: Path) -> bool:
+    """Whether a path, its links followed, stays within a folder."""
+    try:
+        return path.resolve().is_relative_to(folder.resolve())
+    except (OSError, ValueError, RuntimeError):
+        return False
 
 
 def read_incoming(path: Path) -> Incoming:
@@ -160,9 +172,14 @@ def with_captures_read(
             own = circuits.get(one.circuit, spec)
             done = examine(capture, sheet or stated_sheet(capture, own, cylinders), reference=reference)
         except SagenError as error:
-            raise SagenError(f"trail entry {index - first + 1}: {error}") from None
+            said = str(error) if _within(folder / one.capture, folder) else _QUOTED.sub("...", str(error))
+            raise SagenError(f"trail entry {index - first + 1}: {said}") from None
         ready.append(replace(capture_entry(done, kept_name(reference)), circuit=one.circuit))
     return tuple(ready)
+
+
+#: what a file elsewhere holds is none of a job file's that somebody else wrote
+_QUOTED = re.compile(r"'[^']*'")
 
 
 def _of_the_trail(record: Record) -> bool:

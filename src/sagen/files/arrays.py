@@ -193,6 +193,11 @@ def capture_of(
     return Capture(name, float(sfreq), channels, tuple(notes), holes)
 
 
+def tells_time(key: str) -> bool:
+    """Whether an array of this name is taken for times, a rate or an interval."""
+    return any(one.match(key) for one in (_TIME, _RATE, _INTERVAL))
+
+
 def climbs(column: np.ndarray) -> bool:
     """Whether a column climbs by even steps, as time does."""
     with np.errstate(invalid="ignore"):

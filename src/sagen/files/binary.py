@@ -16,6 +16,7 @@ from sagen.model.errors import CaptureFileError
 
 #: a formula of an MDF4 channel that is read: numbers, the raw value, + - * / and brackets
 FORMULA = re.compile(r"(?!.*\*\*)[\sXx0-9.eE+\-*/()]{1,200}")
+NAMELESS = "\u2423"  #: what stands in MDF4, which has no empty names, for one
 MOST_NAMES = 4096  #: of an HDF5 file
 DEEPEST = 8
 
@@ -116,7 +117,8 @@ def read_mdf4(path: Path) -> Capture:
     times, notes = longest.timestamps.astype(np.float64), []
     arrays, units = {"time": times - times[0]}, {}
     for one in signals:
-        key = one.name if one.name not in arrays else f"{one.name} ({len(arrays)})"
+        name = "" if one.name == NAMELESS else one.name
+        key = name if name not in arrays else f"{name} ({len(arrays)})"
         samples = one.samples
         if len(samples) != len(times) or not np.array_equal(one.timestamps, longest.timestamps):
             samples = np.interp(times, one.timestamps, samples).astype(np.float32)
@@ -131,7 +133,8 @@ def write_mdf4(path: Path, capture: Capture) -> None:
 
     times = np.arange(capture.samples) / capture.sfreq
     signals = [
-        Signal(one.values().astype(np.float32), times, unit=one.unit, name=one.column) for one in capture.channels
+        Signal(one.values().astype(np.float32), times, unit=one.unit, name=one.column or NAMELESS)
+        for one in capture.channels
     ]
     with MDF(version="4.10") as file:
         file.append(signals, comment=f"capture {capture.name}", common_timebase=True)

@@ -227,7 +227,7 @@ def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[t
         if name.startswith("'") and name[1:].startswith(FORMULA):
             name = names[index] = name[1:]
             match = _NAME_AND_UNIT.fullmatch(name)
-        if match and match[1]:
+        if match and (match[1] or match[2]):
             unit = match[2] or match[3] or match[4]
             known = unit.lower() in _TIME_UNITS or unit.lower() in _VALUE_UNITS or match[2]
             if known:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sagen.files import csv_table, numpy_file, wav
@@ -92,12 +92,17 @@ def read_capture(path: str | Path) -> Capture:
             head = stream.read(HEAD_BYTES)
         for one in all_formats():
             if one.recognise(head):
-                return one.read(path)
+                return _named(one.read(path), path)
         raise CaptureFileError("this is not a capture in a format that Sagen knows (" + _known() + ")")
     except OSError as error:
         raise CaptureFileError(f"cannot be opened: {error.strerror or error}") from error
     except MemoryError as error:
         raise CaptureFileError("the file does not fit into this machine's memory") from error
+
+
+def _named(capture: Capture, path: Path) -> Capture:
+    """A capture by its file's name, as text: what of the name is none stands as a question mark."""
+    return replace(capture, name=path.name.encode("utf-8", "replace").decode())
 
 
 def write_capture(path: str | Path, capture: Capture) -> None:

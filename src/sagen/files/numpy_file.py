@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 import zlib
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import capture_of
+from sagen.files.arrays import capture_of, tells_time
 from sagen.files.aside import read_aside
 from sagen.files.budget import Spent, said
 from sagen.model.capture import Capture
@@ -18,6 +20,8 @@ from sagen.model.errors import CaptureFileError
 #: what NumPy and zipfile raise on a broken or hostile archive; zipfile answers a way of packing that it does not know
 #: with NotImplementedError (a RuntimeError), and an encrypted member with RuntimeError itself
 MOST_MEMBERS = 1000
+COLUMNS = "columns"  #: the array of names
+_PLAIN = re.compile(r"[^/\x00-\x1f]{1,60}")
 SMALL = 64 << 20  #: bytes of arrays that are unfolded within the program
 UNSOUND = (ValueError, EOFError, OSError, KeyError, RuntimeError, zipfile.BadZipFile, zlib.error)
 
@@ -86,17 +90,30 @@ def arrays_of_npz(path: Path, spent: Spent) -> Capture:
         raise
     except Exception as error:  # of its members, as of a .npy file
         raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
-    return capture_of(path.name, arrays)
+    return _with_columns(capture_of(path.name, arrays), arrays.get(COLUMNS))
+
+
+def _with_columns(capture: Capture, columns: np.ndarray | None) -> Capture:
+    """The capture with the names that its channels have in an array beside them."""
+    at = [one.column.removeprefix("channel_") for one in capture.channels]
+    if columns is None or columns.dtype.kind != "U" or columns.ndim != 1 or not all(one.isdecimal() for one in at):
+        return capture
+    names = {k: str(columns[int(k)]) for k in at if len(k) < 4 and int(k) < len(columns)}
+    channels = tuple(replace(one, column=names.get(k, one.column)) for k, one in zip(at, capture.channels, strict=True))
+    return replace(capture, channels=channels)
 
 
 def write_npz(path: Path, capture: Capture) -> None:
     """Write volts as 32-bit floating point with their rate; where something was not recorded, with the times instead.
     Whole or not at all."""
     there = capture.recorded
-    arrays = {
-        one.column.replace("/", "_")[:60] or "channel": one.values()[there].astype(np.float32)
-        for one in capture.channels
-    }
+    columns = [one.column for one in capture.channels]
+    # Names that an archive cannot have, has twice, or would take for time or rate stand in an array of their own.
+    plain = len(set(columns)) == len(columns) and all(_PLAIN.fullmatch(one) and not tells_time(one) for one in columns)
+    keys = columns if plain else [f"channel_{k}" for k in range(len(columns))]
+    arrays = {key: one.values()[there].astype(np.float32) for key, one in zip(keys, capture.channels, strict=True)}
+    if not plain:
+        arrays[COLUMNS] = np.array(columns)
     if capture.holes:
         arrays = {"time": np.flatnonzero(there) / capture.sfreq} | arrays
     else:

@@ -39,7 +39,11 @@ def load_sheet(path: str | Path) -> Sheet:
 def read_sheet(capture_path: str | Path) -> Sheet | None:
     """The sheet that lies beside a capture, or None where there is none; raises SheetError."""
     path = sheet_path(capture_path)
-    return load_sheet(path) if path.is_file() else None
+    try:
+        there = path.is_file()
+    except OSError:  # the capture's name is so long that no sheet's fits behind it
+        there = False
+    return load_sheet(path) if there else None
 
 
 def sheet_text(sheet: Sheet) -> str:
