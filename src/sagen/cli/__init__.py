@@ -9,6 +9,7 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
+from contextlib import redirect_stderr, redirect_stdout
 from importlib import import_module
 from unicodedata import category
 
@@ -36,22 +37,22 @@ VERBS = (
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
-    sys.stdout, sys.stderr = Printable(sys.stdout), Printable(sys.stderr)
-    try:
-        arguments = _parser().parse_args(argv)
-    except BrokenPipeError:
-        return 0
-    try:
-        return arguments.run(arguments)
-    except BrokenPipeError:
-        # The reader of our output went away; there is nobody left to tell.
-        sys.stderr.close()
-        return 0
-    except KeyboardInterrupt:
-        return 130
-    except Exception as error:
-        arguments.fail(arguments, in_a_sentence(error))
-        return 1
+    with redirect_stdout(Printable(sys.stdout)), redirect_stderr(Printable(sys.stderr)):
+        try:
+            arguments = _parser().parse_args(argv)
+            try:
+                return arguments.run(arguments)
+            except (BrokenPipeError, KeyboardInterrupt):
+                raise
+            except Exception as error:
+                arguments.fail(arguments, in_a_sentence(error))
+                return 1
+        except BrokenPipeError:
+            # The reader of our output went away; there is nobody left to tell.
+            sys.stderr.close()
+            return 0
+        except KeyboardInterrupt:
+            return 130
 
 
 class Printable:
