@@ -115,7 +115,7 @@ def test_a_job_teaches_nothing_of_itself_and_a_log_is_read_once(tmp_path):
     own = LearnFromShop(None).perform(log)
     assert own.of(HALL).cured == {Part.HARNESS: 3.0}
     assert own.but(jobs[0].id).of(HALL).cured == {Part.HARNESS: 2.0}
-    assert own.said(HALL) == "3 proven jobs, 0 sensors fitted"
+    assert own.said(HALL) == "3 proven jobs"
     read, real = [], log.job
     log.job = lambda job_id: (read.append(job_id), real(job_id))[1]
     log.add_entry(jobs[1].id, NoteEntry("more"))
@@ -134,7 +134,7 @@ def test_the_record_is_shown_and_switched_off_with_one_key(desk):  # noqa: F811
     workspace.add_job("Tarnbeck 3", "", 4, [CodeEntry("P0335"), CircuitEntry(HALL)])
     settle(window)
     with_it = [one.probability for one in workspace.last_weighed.suspects]
-    assert window.suspects.record.text() == "Own record: 2 proven jobs, 0 sensors fitted"
+    assert window.suspects.record.text() == "Own record: 2 proven jobs"
     window.suspects.record.click()
     settle(window)
     assert window.suspects.record.text() == "Own record: off"

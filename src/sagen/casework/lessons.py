@@ -109,7 +109,9 @@ class ShopLessons:
         parts = sum(sum(one.fitted.values()) for one in alike)
         if not jobs and not parts:
             return "no job of this kind yet"
-        return f"{jobs} proven job{'s' * (jobs != 1)}, {parts} sensor{'s' * (parts != 1)} fitted"
+        told = [f"{jobs} proven job{'s' * (jobs != 1)}"] if jobs else []
+        told += [f"{parts} sensor{'s' * (parts != 1)} fitted"] if parts else []
+        return ", ".join(told)
 
     def fitted(self, role: Role) -> dict[Origin, tuple[int, int]]:
         """Sensors of a role that were fitted, and that did not hold, by origin."""

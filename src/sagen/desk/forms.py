@@ -107,6 +107,9 @@ class Form(QDialog):
     def showEvent(self, event) -> None:
         """As tall as the words need: a form's layout does not ask wrapped lines for their height."""
         super().showEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
         for label in self.findChildren(Label):
             if label.wordWrap() and label.isVisible():
                 label.setMinimumHeight(label.heightForWidth(label.width()))
@@ -129,7 +132,10 @@ class Form(QDialog):
         wrong = self.problem()
         self.message.setText(wrong)
         self.message.setVisible(bool(wrong))
-        if not wrong:
+        if wrong:
+            self.layout().activate()
+            self._fit()
+        else:
             self.accept()
 
 

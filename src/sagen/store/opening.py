@@ -22,6 +22,7 @@ from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError, Operationa
 from sagen.model.errors import StoreError
 
 DATABASE = "jobs.sqlite"
+NO_PLACE = "that is no place of a job log: name a folder, or a URL that begins with sqlite:/// or postgresql://"
 #: what a server's connection is asked for: no waiting without an end for a server that is gone or a row that is held
 SERVER = {
     "connect_timeout": 5,
@@ -63,7 +64,7 @@ def place(name: str | None) -> tuple[Path, str | None]:
     try:
         url = make_url(name)
     except (ArgumentError, ValueError):
-        raise StoreError("that is no place of a job log: a folder, sqlite:///... or postgresql://...") from None
+        raise StoreError(NO_PLACE) from None
     kind = url.get_backend_name()
     if kind == "sqlite" and url.database and url.database != ":memory:":
         return Path(url.database).parent, name
@@ -71,7 +72,7 @@ def place(name: str | None) -> tuple[Path, str | None]:
         whose = f"{url.host}:{url.port or 5432}/{url.database}"
         server = default_folder() / "servers" / hashlib.sha256(whose.encode()).hexdigest()[:16]
         return server, url.set(drivername="postgresql+psycopg").render_as_string(hide_password=False)
-    raise StoreError("that is no place of a job log: a folder, sqlite:///... or postgresql://...")
+    raise StoreError(NO_PLACE)
 
 
 def opened(url: str) -> Engine:

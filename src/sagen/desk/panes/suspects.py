@@ -316,9 +316,9 @@ class SuspectsPane(QWidget):
 
     def _record_button(self) -> QPushButton:
         button = QPushButton()
-        button.setObjectName("tight")
-        button.setCheckable(True)
+        button.setObjectName("line")
         button.setToolTip(with_key(RECORD_TIP, "the shop's own record weighs in, or not"))
+        button.setCursor(Qt.CursorShape.PointingHandCursor)
         button.hide()
         return button
 
@@ -340,7 +340,6 @@ class SuspectsPane(QWidget):
         """What of the shop's own record counted in the weighing shown."""
         self.record.setText(f"Own record: {said}" if said else "Own record: off" if not counts else "")
         self.record.setVisible(bool(self.record.text()))
-        self.record.setChecked(counts)
 
     def show_weighed(self, suspects, checks, advice=None, odd=()) -> None:
         shown = [one for one in suspects if one.probability >= LEAST_SHOWN][:MOST_BARS]
