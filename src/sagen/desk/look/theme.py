@@ -207,7 +207,7 @@ QMenu::item { padding: 9px 26px 9px 14px; border-radius: 4px; }
 QMenu::item:selected { background: %(accent)s; color: %(on_accent)s; }
 QPushButton#plain, QToolButton#plain { background: transparent; border-color: transparent; }
 QPushButton#plain:hover, QToolButton#plain:hover { border-color: %(line)s; }
-QPushButton#line { background: transparent; border: 1px solid transparent; text-align: left; padding: 0 2px; min-height: 22px; font-size: 9pt; color: %(quiet)s; }
+QPushButton#line { background: transparent; border: 1px solid transparent; text-align: left; padding: 0 2px; font-size: 9pt; color: %(quiet)s; }
 QPushButton#line:hover, QPushButton#line:focus { border-color: %(accent)s; color: %(ink)s; }
 QPushButton#job { background: transparent; border: 1px solid transparent; text-align: left; font-size: 12.5pt; font-weight: 700; padding: 0 8px; }
 QPushButton#job:hover { border-color: %(line)s; }
