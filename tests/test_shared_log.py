@@ -176,12 +176,16 @@ def test_what_is_typed_while_the_server_is_away_waits_and_is_sent_once(bays):
         one.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
         one.correct(first.id, NoteEntry("first, corrected"), seen.entries[0].revision)
         one.correct(second.id, NoteEntry("second, corrected here"), seen.entries[1].revision)
+        assert texts(one, job.id)[:2] == ["first, corrected", "second, corrected here"], "shown as it will be"
+        one.withdraw(first.id)
+        one.correct(first.id, NoteEntry("first, corrected twice"), one.job(job.id).entries[0].revision)
+        one.undo(job.id)
         one.correct(waiting.id, NoteEntry("typed and corrected"))
         assert waiting.waits
-        assert [entry.waits for entry in one.job(job.id).entries] == [False, False, True, True, True]
+        assert [entry.waits for entry in one.job(job.id).entries] == [True] * 5
         assert texts(one, job.id)[2:4] == ["typed and corrected", "typed by mistake"]
         assert [listed.machine for listed in one.jobs("tarn")] == ["Tarnbeck 4"]
-        assert one.waiting == 5
+        assert one.waiting == 8
         with pytest.raises(Unreachable, match="cannot be reached"):
             two.add_job("another")
         with pytest.raises(Unreachable, match="cannot be"):
@@ -199,7 +203,9 @@ def test_what_is_typed_while_the_server_is_away_waits_and_is_sent_once(bays):
         "capture",
     }  # fmt: skip
     withdrawn = {words for words, entry in entries.items() if entry.withdrawn}
-    assert withdrawn == {"typed by mistake", "second, corrected here"}, "what was overtaken is kept, and does not count"
+    assert withdrawn == {"first, corrected", "typed by mistake", "second, corrected here"}, (
+        "what was overtaken is kept, and does not count"
+    )
     np.testing.assert_array_equal(two.capture(entries["capture"].record.token).channels[0].raw, RAMP)
     assert entries["typed and corrected"].author == "Ivo"
     one.withdraw(gone.id, False)

@@ -217,6 +217,7 @@ class MainWindow(QMainWindow):
         from sagen.desk.log_deeds import LOG_DEEDS, remembered_hand
         from sagen.desk.pages import added_pages
         from sagen.desk.window_actions import JOB_PAGES
+        from sagen.store.log import Hand
 
         self.workspace.log.hand = remembered_hand(self.settings)
 
@@ -237,6 +238,8 @@ class MainWindow(QMainWindow):
             watched = str(self.settings.value(f"{what}/folder", ""))
             if watched and Path(watched).is_dir():
                 self._watch(what, watched)
+        if self.workspace.log.is_shared and self.workspace.log.hand == Hand():
+            self.message.say("Others work on this log, too: say who writes here (Job, Job and log, Who writes here).")
         # What the first capture will need is brought in while nobody waits for it.
         self.workspace.work.ask(_preload, done=lambda _: self._make_ready(*READY))
         self._next_incoming()

@@ -120,6 +120,11 @@ class JobLog:
         self._engine.dispose()
         self.shelf.close()
 
+    @property
+    def is_shared(self) -> bool:
+        """Whether it lies on a server."""
+        return self._outbox is not None
+
     def follow(self, changed: Callable[[int | None], None]) -> None:
         """From now on `changed` is called, in a thread of its own, with a job that another window changed (None: with
         whichever it was), and when what waited for the server was sent."""
@@ -170,7 +175,7 @@ class JobLog:
         self._known[job_id] = found
         while len(self._known) > REMEMBERED:
             self._known.pop(next(iter(self._known)))
-        return replace(found, entries=found.entries + tuple(self._waiting_of(job_id)))
+        return self._with_waiting(found)
 
     def repaired_jobs(self, most: int) -> dict[int, tuple[int, int]]:
         """The newest jobs in which something was repaired, each with a sign that is another once its trail is changed."""
@@ -510,14 +515,24 @@ class JobLog:
                 made = {key: item["values"][key] for key in ("kind", "version", "data")}
                 self._insert(item["new"] | made | {"withdrawn": True})
 
-    def _waiting_of(self, job_id: int) -> Iterator[Entry]:
+    def _with_waiting(self, job: Job) -> Job:
+        """A job as it is here: with what waits at its end, and what is to be changed as it will be."""
+        entries = {one.id: one for one in job.entries}
         for number, item in self._outbox.items():
-            new = item.get("add")
-            if new and new["job_id"] == job_id:
-                yield Entry(
+            new, change = item.get("add"), item.get("change")
+            if new and new["job_id"] == job.id:
+                entries[-number] = Entry(
                     -number, datetime.fromisoformat(new["created"]), decode(new["kind"], new["version"], new["data"]),
                     new.get("withdrawn", False), author=new["author"], bay=new["bay"], waits=True,
                 )  # fmt: skip
+            elif change in entries:
+                values, one = item["values"], entries[change]
+                record = decode(values["kind"], values["version"], values["data"]) if "data" in values else one.record
+                withdrawn = values.get("withdrawn", one.withdrawn)
+                entries[change] = replace(
+                    one, record=record, withdrawn=withdrawn, waits=True, revision=item["revision"] + 1
+                )
+        return replace(job, entries=tuple(entries.values()))
 
     def _real(self, entry_id: int) -> int:
         return self._sent.get(entry_id, entry_id)
@@ -564,11 +579,13 @@ class JobLog:
             self.send_waiting()
             self._update(entry_id, values, revision)
         except Unreachable:
+            # As it is here: what was changed here before counts as done, and is sent before.
             job_id, entry = self._entry(entry_id)
             new = {"job_id": job_id, "created": now().isoformat(), "author": self.hand.author, "bay": self.hand.bay,
                    "mark": uuid.uuid4().hex}  # fmt: skip
             expected = entry.revision if revision is None else revision
             self._outbox.put({"change": entry_id, "values": values, "revision": expected, "new": new})
+            self._mine[entry_id] = expected + 1
 
     # transactions -------------------------------------------------------------------------
 

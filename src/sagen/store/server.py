@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import shutil
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -82,7 +83,7 @@ class ServerShelf(CaptureShelf):
         """
         if super().bring(token):
             return True
-        passing = self.folder / f"{token[:32]}.{self._mark}{PASSING}"
+        passing = self.folder / f"{uuid.uuid4().hex}.{self._mark}{PASSING}"
         try:
             with Session(self._engine) as session:
                 pieces = session.execute(select(PieceRow.name, PieceRow.sha).where(PieceRow.token == token)).all()

@@ -87,8 +87,7 @@ class CaptureShelf:
 
     def settle(self, token: str) -> None:
         """The log names a capture now, or it is gone: nobody need ask again whether it does."""
-        for one in self.folder.glob(f"{token}.*{_PENDING}"):
-            one.unlink(missing_ok=True)
+        self._pending(token).unlink(missing_ok=True)
 
     def put(self, capture: Capture, meant: dict | None = None) -> str:
         """Keep a capture; answers its token. Until `settle` says that the log names it, the next opening finds it unsettled,
