@@ -343,7 +343,7 @@ def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):  # no
         lambda: workspace.add(NoteEntry("one")), lambda: workspace.withdraw(entry, True), workspace.undo, workspace.redo,
         lambda: workspace.list_jobs("tarn"), lambda: workspace.open_job(workspace.job.id, open_capture=True),
         lambda: workspace.add_job("Tarnbeck 9", "", 4, [NoteEntry("two")]), workspace.undo, workspace.redo, window.decide,
-        *(lambda name=name: window.show_with_job(name) for name in ("plan", "proof", "work", "card", "tester", "module")),
+        *(lambda name=name: window.show_with_job(name) for name in ("plan", "card")),
         window.show_circuit, window.show_log, lambda: window.show_page("shelf"), lambda: window.show_report("customer"),
     ):  # fmt: skip
         monkeypatch.setattr("sagen.desk.forms.Form.exec", lambda form: 0)

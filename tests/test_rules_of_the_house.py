@@ -4,6 +4,7 @@ import ast
 import subprocess
 import sys
 from enum import StrEnum
+from functools import cache
 from itertools import combinations
 from pathlib import Path
 
@@ -156,11 +157,13 @@ def test_roles_stay_apart_for_colour_blind_eyes(look, kind):
 HOUSE = Path(sagen.__file__).parent
 
 
+@cache
+def parsed():
+    return [(one.relative_to(HOUSE), ast.parse(one.read_text(encoding="utf-8"))) for one in sorted(HOUSE.rglob("*.py"))]
+
+
 def trees(*, outside=()):
-    for file in sorted(HOUSE.rglob("*.py")):
-        room = file.relative_to(HOUSE).parts[0]
-        if room not in outside:
-            yield file.relative_to(HOUSE), ast.parse(file.read_text(encoding="utf-8"))
+    return [(file, tree) for file, tree in parsed() if file.parts[0] not in outside]
 
 
 def names_a_kind(node):

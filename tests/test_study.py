@@ -85,6 +85,7 @@ def test_what_cannot_be_studied_is_told(tmp_path, monkeypatch):
         with pytest.raises(SagenError, match=said):
             sources_of(str(name))
     (tmp_path / "a.csv").write_text("Time (s),A\n0,1\n")
+    monkeypatch.setattr("sagen.casework.study.ANSWERS_S", 0.5)
     with pytest.raises(SagenError, match="no scheduler answers"):
         study(str(tmp_path), tmp_path / "out.parquet", scheduler="tcp://127.0.0.1:1")
     real = builtins.__import__

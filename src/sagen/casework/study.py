@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 AT_ONCE = 4  #: captures of a batch
 AHEAD = 6  #: batches that a worker has waiting: a cluster is not handed an archive of a million at once
 MOST_DEEP = 12  #: folders within folders
+ANSWERS_S = 10  #: that a named scheduler may take to answer
 LEAST_ENVELOPE = 2  #: captures that an envelope needs
 SHARES = (0.05, 0.5, 0.95)
 
@@ -253,7 +254,7 @@ def _cluster(workers: int | None, scheduler: str | None) -> Iterator[Any]:
     logging.getLogger("distributed").setLevel(logging.ERROR)
     if scheduler:
         try:
-            client = Client(scheduler, timeout="10s")
+            client = Client(scheduler, timeout=ANSWERS_S)
         except (OSError, ValueError, TimeoutError) as error:
             raise SagenError(f"no scheduler answers at {scheduler[:60]} ({type(error).__name__})") from None
         try:
