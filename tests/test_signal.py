@@ -2,7 +2,6 @@
 
 import numpy as np
 import pytest
-from pulse_transitions import matpulse
 
 from conftest import square_teeth
 from sagen.model.capture import Channel
@@ -19,6 +18,8 @@ def fall_times(volts, sfreq, low=1.3, high=3.7):
 
 @pytest.mark.parametrize(("low", "high", "duty"), [(0.3, 4.7, 0.5), (0.05, 11.6, 0.2), (1.9, 4.9, 0.7)])
 def test_state_levels_agree_with_another_ieee_181_implementation(low, high, duty):
+    from pulse_transitions import matpulse
+
     # IEEE Std 181-2011, 5.2 (histogram mode), as implemented by the package pulse-transitions; its bins
     # are a hundredth of the span wide, so half a bin is the most the two may differ by.
     volts = square_teeth(low=low, high=high, duty=duty, noise=0.005)
@@ -44,6 +45,8 @@ def test_levels_of_integers_come_out_in_volts():
 
 
 def test_edge_lies_where_another_implementation_sees_mid_crossing():
+    from pulse_transitions import matpulse
+
     # Mid-reference-level instant, IEEE Std 181-2011, 5.3: a ramp from 0.3 to 4.7 V in 4 us that starts at
     # 10 us crosses halfway at 12 us.
     time = np.arange(0, 30e-6, 0.05e-6)

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from ringdownanalysis import crlb_var_f_ringdown_explicit
 from scipy.io import wavfile
 from scipy.signal import freqs, impulse
 from scipy.special import jnp_zeros
@@ -64,6 +63,8 @@ def test_frequency_and_decay_of_a_second_order_system(sfreq):
 
 @pytest.mark.parametrize("sfreq", [2e5, 5e5])
 def test_uncertainty_against_the_cramer_rao_bound(sfreq):
+    from ringdownanalysis import crlb_var_f_ringdown_explicit
+
     # `ringdownanalysis` gives the bound of a ring whose phase is known; here phase, height and baseline are fitted too.
     count = int(6e-3 * sfreq)
     wave = second_order(sfreq, count) + 0.01 * np.random.default_rng(4).normal(size=(60, count))

@@ -8,7 +8,6 @@ import shutil
 import numpy as np
 import pandas as pd
 import pytest
-from distributed import LocalCluster
 
 from sagen.casework.examination import capture_entry, read_pair
 from sagen.casework.study import sources_of, study
@@ -64,6 +63,8 @@ def test_a_folder_is_studied_as_each_capture_is_examined(archive, tmp_path, caps
 
 
 def test_a_log_is_studied_on_a_named_scheduler(archive, tmp_path):
+    from distributed import LocalCluster
+
     log = JobLog(tmp_path / "log")
     job = log.add_job("Tarnbeck 4")
     capture, sheet, _ = read_pair(archive / "within" / "1.csv")
