@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import sqlite3
+import threading
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
@@ -28,6 +29,7 @@ from sagen.store.following import CHANNEL, Follower
 from sagen.store.opening import DATABASE, Unreachable, is_loss, is_sqlite, opened, plain
 from sagen.store.outbox import Outbox
 from sagen.store.reading import (
+    as_text,
     is_sound,
     one_entry,
     one_job,
@@ -104,6 +106,7 @@ class JobLog:
             #: entries that waited, by the number that they had while they did
             self._sent: dict[int, int] = {}
             self._known: dict[int, Job] = {}
+            self._remembering = threading.Lock()
             self._listed: list[JobSummary] = []
             #: captures that were being kept when a process ended, by token, with what was meant to become of them
             self.unfinished: dict[str, dict] = {}
@@ -171,10 +174,11 @@ class JobLog:
             raise StoreError(f"there is no job {job_id}")
         if self._outbox is None:
             return found
-        self._known.pop(job_id, None)
-        self._known[job_id] = found
-        while len(self._known) > REMEMBERED:
-            self._known.pop(next(iter(self._known)))
+        with self._remembering:
+            self._known.pop(job_id, None)
+            self._known[job_id] = found
+            while len(self._known) > REMEMBERED:
+                self._known.pop(next(iter(self._known)))
         return self._with_waiting(found)
 
     def repaired_jobs(self, most: int) -> dict[int, tuple[int, int]]:
@@ -297,18 +301,22 @@ class JobLog:
         word = re.compile(rf"(?<!\w){re.escape(name)}(?!\w)")
         jobs = set()
         with self._work() as session:
-            for row in session.execute(select(JobRow.id, JobRow.owner, JobRow.machine)).all():
-                owner = "" if row.owner.lower() == name.lower() else word.sub(REMOVED, row.owner)
-                values = {"owner": owner[:200], "machine": word.sub(REMOVED, row.machine)[:200]}
-                if values != {"owner": row.owner, "machine": row.machine}:
-                    session.execute(update(JobRow).where(JobRow.id == row.id).values(**values))
-                    jobs.add(row.id)
+            for job_id, *told in session.execute(select(JobRow.id, JobRow.owner, JobRow.machine)).all():
+                owner, machine = (as_text(one) for one in told)
+                values = {"owner": "" if owner.lower() == name.lower() else word.sub(REMOVED, owner)[:200],
+                          "machine": word.sub(REMOVED, machine)[:200]}  # fmt: skip
+                if values != {"owner": owner, "machine": machine}:
+                    session.execute(update(JobRow).where(JobRow.id == job_id).values(**values))
+                    jobs.add(job_id)
             written = type_coerce(EntryRow.data, Text).contains(json.dumps(name)[1:-1], autoescape=True)
             for entry_id, job_id in session.execute(select(EntryRow.id, EntryRow.job_id).where(written)).all():
                 row = one_row(session, entry_id)
+                try:
+                    data = json.loads(row[5])
+                except (ValueError, TypeError, RecursionError):
+                    continue
                 if is_sound(row) is False:
                     continue
-                data = json.loads(row[5])
                 told = _without(data, word)
                 if told != data:
                     values = {"data": told, "revision": EntryRow.revision + 1}
@@ -319,6 +327,9 @@ class JobLog:
                 refresh(session, job_id)
                 self.forget_steps(job_id)  # a step back would bring the name again
             self._commit(session, None)
+        if self._outbox is None:
+            with self._work() as session:  # nor may the name stay in the journal
+                session.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
         return len(jobs)
 
     # the shelf ----------------------------------------------------------------------------
