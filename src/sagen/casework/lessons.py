@@ -103,12 +103,10 @@ class ShopLessons:
         return Learned(dict(cured), parts)
 
     def said(self, spec: CircuitSpec | None = None) -> str:
-        """In a line: how many jobs and parts count."""
+        """In a line: how many jobs and parts count; "" where none does."""
         alike = [one for one in self.lessons if spec is None or one.sensor == spec.sensor]
         jobs = sum(one.proven and (spec is None or one.role == spec.role) for one in alike)
         parts = sum(sum(one.fitted.values()) for one in alike)
-        if not jobs and not parts:
-            return "no job of this kind yet"
         told = [f"{jobs} proven job{'s' * (jobs != 1)}"] if jobs else []
         told += [f"{parts} sensor{'s' * (parts != 1)} fitted"] if parts else []
         return ", ".join(told)
