@@ -97,7 +97,7 @@ def test_what_cannot_be_studied_is_told(tmp_path, monkeypatch):
         return real(name, *rest)
 
     monkeypatch.setattr(builtins, "__import__", without)
-    with pytest.raises(SagenError, match=r"sagen\[study\]"):
+    with pytest.raises(SagenError, match=r"\[study\]"):
         study(str(tmp_path), tmp_path / "out.parquet")
     assert not (tmp_path / "out.parquet").exists()
     assert main(["study", str(tmp_path), "-o", "x.csv"]) == 1

@@ -238,7 +238,7 @@ def study(
     return Studied(len(sources), refused, channels, time.monotonic() - began, count, str(out), str(beside))
 
 
-NEEDED = "packages that are not installed here: pip install 'sagen[study]' (dask, distributed, pyarrow)"
+NEEDED = "packages that are not installed here (dask, distributed, pyarrow): `./run setup` brings them, or pip install -e '.[study]'"
 
 
 @contextmanager
