@@ -142,6 +142,16 @@ def test_the_budget_is_the_least_of_three(monkeypatch):
     assert budget.memory_for(1 << 30) == 512 << 20
 
 
+@pytest.mark.parametrize("suffix", ["csv", "wav"])
+def test_what_would_fill_half_of_the_memory_is_refused(suffix, tmp_path, monkeypatch):
+    path = tmp_path / f"a.{suffix}"
+    write_capture(path, Capture("a", 5e4, (Channel("A", VOLTS),)))
+    assert read_capture(path).samples == len(VOLTS)
+    monkeypatch.setattr("sagen.files.door.free_memory", lambda: 4 * path.stat().st_size)
+    with pytest.raises(CaptureFileError, match="more than half of what is free"):
+        read_capture(path)
+
+
 def _readers(parent):
     """Whoever reads HDF5 for a process: the one that waits and the child that it forked, which are a session of their own."""
     said = subprocess.run(["ps", "-eo", "pid,ppid,sid,args"], capture_output=True, text=True, check=True).stdout

@@ -3,11 +3,20 @@
 import numpy as np
 import pytest
 from campaign import run as run_mutants
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
 from kills import kill_rounds
 from mutants import mutated, read_any, seeds
 from writers import run as run_writers
 
 from postgres import server
+from sagen.casework.paper import pages_of_job
+from sagen.casework.requests import Weighed
+from sagen.model.capture import Capture, Channel
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, NoteEntry
+from sagen.store import moving
+from sagen.store.log import Hand, JobLog
 from sagen.store.opening import place
 
 
@@ -30,6 +39,36 @@ def test_broken_files_are_read_or_refused_in_a_sentence_and_leave_nothing():
     assert figures.tried == 160
     assert figures.read > 5
     assert figures.refused > 50
+
+
+#: surrogates among them, as names of files that are not UTF-8 bring
+WORDS = st.text(st.characters(exclude_categories=()), max_size=60)
+
+
+@example(["\ud800<b>", "a\udcff\0", "n\ud83d<script>", "c\udc00"])
+@given(st.lists(WORDS, min_size=4, max_size=4))
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_words_go_through_the_log_out_and_in_again(tmp_path_factory, words):
+    folder = tmp_path_factory.mktemp("words")
+    machine, owner, note, column = words
+    log = JobLog(folder / "one", hand=Hand(owner, machine))
+    try:
+        job = log.add_job(f"m {machine}", owner=owner)
+        log.add_entry(job.id, NoteEntry(f"n {note}"))
+        capture = Capture(f"{note}.csv", 5e4, (Channel(column, np.arange(64, dtype=np.float32)),), (note,))
+        entry = log.add_capture(job.id, capture, CaptureEntry("", Sheet.from_data({}, where="words")))
+        assert log.capture(entry.record.token).channels[0].column == column
+        moving.export_job(log, job.id, folder / "out.zip")
+        again = moving.import_job(log, folder / "out.zip")
+        assert (again.machine, again.owner) == (log.job(job.id).machine, log.job(job.id).owner)
+        assert [one.record for one in again.entries[:1]] == [NoteEntry(f"n {note}")]
+        assert log.capture(again.entries[1].record.token).notes == (note,)
+        assert {one.id for one in log.jobs(f"m {machine}")} == {job.id, again.id}
+        assert moving.check(log) == []
+        html = pages_of_job(again, Weighed(again.id))["technician"]
+        html.encode("utf-8")
+    finally:
+        log.close()
 
 
 @pytest.mark.parametrize("kind", ["sqlite", "postgresql"])

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Suspect
+from sagen.model.text import as_utf8
 from sagen.model.trail import CostsEntry, PartEntry, Record
 from sagen.model.vocabulary import Cause, LineState, Part, Place
 from sagen.reason.checks import NextCheck
@@ -59,7 +60,7 @@ def keep_shop_costs(costs: Costs) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise SagenError(f"{path.parent} cannot be made: {error.strerror or error}") from None
-    save_whole(path, tomlkit.dumps(data).encode())
+    save_whole(path, as_utf8(tomlkit.dumps(data)).encode())
 
 
 def costs_of(records: Iterable[Record]) -> Costs:

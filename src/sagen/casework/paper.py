@@ -16,6 +16,7 @@ from sagen.kinds import examine
 from sagen.kinds.piezo.words import gap_words, load_words, share_words
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.text import as_utf8
 from sagen.model.trail import (
     CaptureEntry,
     CodeEntry,
@@ -136,7 +137,7 @@ def _pictures(job: Job, log) -> list[Picture]:
             continue
         start, end = _from_tooth_one(done, lane.column)
         svg = lane_svg(opened.strip, lane, start_s=start, end_s=end)
-        pictures.append(Picture(data_uri(svg.encode(), "image/svg+xml"), f"{record.name}: {lane.name}"))
+        pictures.append(Picture(data_uri(as_utf8(svg).encode(), "image/svg+xml"), f"{record.name}: {lane.name}"))
     return pictures
 
 

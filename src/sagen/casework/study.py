@@ -19,6 +19,7 @@ import numpy as np
 
 from sagen.model.errors import SagenError
 from sagen.model.sheet import Sheet
+from sagen.model.text import as_utf8
 
 if TYPE_CHECKING:
     from sagen.store.log import JobLog
@@ -143,7 +144,7 @@ def examined_rows(batch: Iterable[Source]) -> list[dict]:
 
 
 def _row(source: Source, **more: Any) -> dict:
-    return {"capture": os.fsencode(source.name).decode("utf-8", "replace"), "job": source.job, **more}
+    return {"capture": as_utf8(source.name), "job": source.job, **more}
 
 
 def _rows(source: Source) -> list[dict]:

@@ -29,6 +29,7 @@ from sagen.files.budget import MOST_SECONDS, Unwanted, is_wanted, memory_for, sa
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
 from sagen.model.passing import passing_folder
+from sagen.model.text import as_utf8
 
 LONGEST_S = 120  #: of a clock: what takes no processor waits for a disk
 LOOK_S = 0.1  #: between two looks whether it is still wanted
@@ -187,10 +188,13 @@ def _in_a_child(format_name: str, request: dict) -> dict:
     reading, writing = os.pipe()
     child = os.fork()
     if child == 0:
-        os.close(reading)
-        status, said = _do(format_name, request["verb"], Path(request["path"]), Path(request["folder"]))
-        os.write(writing, said.encode()[:2000])
-        os._exit(status)
+        status = 3
+        try:  # whatever happens, the child must not go on as another one that waits
+            os.close(reading)
+            status, said = _do(format_name, request["verb"], Path(request["path"]), Path(request["folder"]))
+            os.write(writing, as_utf8(said).encode()[:2000])
+        finally:
+            os._exit(status)
     os.close(writing)
     with os.fdopen(reading, "rb") as stream:
         said = stream.read().decode("utf-8", "replace")

@@ -14,6 +14,7 @@ from sagen.files.whole import read_small_text, save_whole
 from sagen.model.errors import SagenError, SheetError, unknown_name
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.sheet import first_fault
+from sagen.model.text import as_utf8
 
 #: columns of a CSV of published values; those in brackets of the message may be left out
 COLUMNS = ("circuit", "from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
@@ -35,7 +36,7 @@ def card_text(card: MachineCard) -> str:
 
 def write_card(path: str | Path, card: MachineCard) -> None:
     """Write a card, whole or not at all; raises SagenError when the disk refuses."""
-    save_whole(Path(path), card_text(card).encode())
+    save_whole(Path(path), as_utf8(card_text(card)).encode())
 
 
 @dataclass(frozen=True)

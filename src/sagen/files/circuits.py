@@ -12,6 +12,7 @@ from sagen.files.whole import read_small_text, save_whole
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import EngineSheet, first_fault
+from sagen.model.text import as_utf8
 
 
 def load_toml(path: str | Path, what: str) -> dict:
@@ -61,6 +62,6 @@ def write_circuit(path: str | Path, spec: CircuitSpec, cylinders: int | None = N
     table = {key: value for key, value in table.items() if value not in ({}, None)}
     document = ({"engine": {"cylinders": cylinders}} if cylinders else {}) | {"circuit": table}
     try:
-        save_whole(Path(path), tomlkit.dumps(document).encode())
+        save_whole(Path(path), as_utf8(tomlkit.dumps(document)).encode())
     except CaptureFileError as error:
         raise SheetError(str(error)) from None

@@ -8,11 +8,13 @@ from pathlib import Path
 
 from sagen.files import csv_table, numpy_file, wav
 from sagen.files.aside import read_aside, write_aside
+from sagen.files.budget import free_memory, said
 from sagen.files.long_record import is_long, read_long
 from sagen.files.whole import written_whole
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 from sagen.model.extensions import load_extensions
+from sagen.model.text import as_utf8
 
 HEAD_BYTES = 1 << 16
 LARGEST_FILE = 16 << 30
@@ -27,23 +29,25 @@ def _is_mat(head: bytes) -> bool:
 
 @dataclass(frozen=True)
 class Format:
-    """One capture format: how its content is recognised, read and written."""
+    """One capture format: how its content is recognised, read and written. `fills` is how many times a file's size its
+    reading fills of this process's memory; 0 where it has a budget of its own."""
 
     name: str
     suffixes: tuple[str, ...]
     recognise: Callable[[bytes], bool]
     read: Callable[[Path], Capture]
     write: Callable[[Path, Capture], None] | None = None
+    fills: float = 4.0
 
 
 #: asked in this order; the first that recognises the content reads it. Text comes last: nearly anything may be text.
 FORMATS: list[Format] = [
-    Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_aside("MDF4"), write_aside("MDF4")),
-    Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_aside("HDF5")),
-    Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5")),
+    Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_aside("MDF4"), write_aside("MDF4"), fills=0),
+    Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_aside("HDF5"), fills=0),
+    Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5"), fills=0),
     Format("WAV", (".wav",), wav.recognise, wav.read, wav.write),
     Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
-    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz, numpy_file.write_npz),
+    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz, numpy_file.write_npz, fills=0),
     Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
 ]  # fmt: skip
 
@@ -92,6 +96,10 @@ def read_capture(path: str | Path) -> Capture:
             head = stream.read(HEAD_BYTES)
         for one in all_formats():
             if one.recognise(head):
+                if one.fills * size > free_memory() // 2:
+                    raise CaptureFileError(
+                        f"reading it would fill about {said(int(one.fills * size))} of memory, more than half of what is free"
+                    )
                 return _named(one.read(path), path)
         raise CaptureFileError("this is not a capture in a format that Sagen knows (" + _known() + ")")
     except OSError as error:
@@ -102,7 +110,7 @@ def read_capture(path: str | Path) -> Capture:
 
 def _named(capture: Capture, path: Path) -> Capture:
     """A capture by its file's name, as text: what of the name is none stands as a question mark."""
-    return replace(capture, name=path.name.encode("utf-8", "replace").decode())
+    return replace(capture, name=as_utf8(path.name))
 
 
 def write_capture(path: str | Path, capture: Capture) -> None:

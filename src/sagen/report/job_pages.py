@@ -9,6 +9,7 @@ from datetime import datetime
 from enum import StrEnum
 
 from sagen import __version__
+from sagen.model.text import as_utf8
 
 
 class PageKind(StrEnum):
@@ -103,4 +104,4 @@ def render_job(sheet: JobSheet, kind: PageKind) -> str:
         lstrip_blocks=True,
     )  # fmt: skip
     template = environment.get_template(f"{kind}.html")
-    return template.render(job=sheet, title=TITLES[kind], version=__version__)
+    return as_utf8(template.render(job=sheet, title=TITLES[kind], version=__version__))

@@ -14,6 +14,7 @@ from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
 from sagen.model.finding import Suspect
 from sagen.model.sheet import Sheet
+from sagen.model.text import as_utf8
 from sagen.model.vocabulary import Cause
 from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES
 from sagen.reason.checks import NextCheck
@@ -67,18 +68,20 @@ def render_html(page: FindingPage) -> str:
 
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     template = environment.from_string(files("sagen.report").joinpath("finding.html").read_text(encoding="utf-8"))
-    return template.render(
-        case=page,
-        version=__version__,
-        verdict=_verdict(page),
-        channels=[_channel_part(page, one) for one in page.examination.channels],
-        suspects=[one for one in page.suspects if one.probability >= 0.02][:4],
-        check=page.checks[0] if page.checks else None,
-        later=page.checks[1:3],
-        cautions=sorted({one for check in page.checks[:3] for one in check.check.cautions}),
-        causes=CAUSES,
-        titles=FINDING_TITLES,
-        state=STATES[page.sheet.conditions.state],
+    return as_utf8(
+        template.render(
+            case=page,
+            version=__version__,
+            verdict=_verdict(page),
+            channels=[_channel_part(page, one) for one in page.examination.channels],
+            suspects=[one for one in page.suspects if one.probability >= 0.02][:4],
+            check=page.checks[0] if page.checks else None,
+            later=page.checks[1:3],
+            cautions=sorted({one for check in page.checks[:3] for one in check.check.cautions}),
+            causes=CAUSES,
+            titles=FINDING_TITLES,
+            state=STATES[page.sheet.conditions.state],
+        )
     )
 
 
@@ -171,4 +174,4 @@ def _closer(page: FindingPage, result: ChannelResult) -> tuple[float, float] | N
 
 def _picture(strip: Strip, lane: Lane, start_s: float, end_s: float) -> str:
     svg = lane_svg(strip, lane, start_s=start_s, end_s=end_s)
-    return "data:image/svg+xml;base64," + base64.b64encode(svg.encode()).decode()
+    return "data:image/svg+xml;base64," + base64.b64encode(as_utf8(svg).encode()).decode()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Boolean, DateTime, Integer, String, column, func, insert, select, table, text, type_coerce
 from sqlalchemy.engine import Connection
 
+from sagen.model.text import as_utf8
 from sagen.store.reading import as_text, as_time, as_truth
 from sagen.store.tables import EntryRow, JobRow, JsonText, KeptRow
 
@@ -42,5 +43,5 @@ def _lawful(of, value):
             return int(value)
         except (ValueError, TypeError):
             return None if of.nullable else 1
-    told = as_text(value).replace("\0", "")
+    told = as_utf8(as_text(value).replace("\0", ""))
     return told[: of.type.length] if isinstance(of.type, String) and of.type.length else told

@@ -29,6 +29,7 @@ from sagen.store.following import CHANNEL, Follower
 from sagen.store.opening import DATABASE, Unreachable, is_loss, is_sqlite, opened, plain
 from sagen.store.outbox import Outbox
 from sagen.store.reading import (
+    as_column,
     as_text,
     is_sound,
     one_entry,
@@ -197,7 +198,7 @@ class JobLog:
     # writing ------------------------------------------------------------------------------
 
     def add_job(self, machine: str, *, owner: str = "", cylinders: int | None = None) -> Job:
-        machine, owner = machine.replace("\0", "").strip()[:200], owner.replace("\0", "").strip()[:200]
+        machine, owner = as_column(machine)[:200], as_column(owner)[:200]
         if not machine:
             raise StoreError("a job needs a machine")
         with self._work() as session:
@@ -219,7 +220,7 @@ class JobLog:
         kind, version, data = encode(record)
         new = {
             "job_id": job_id, "kind": kind, "version": version, "data": data, "created": now().isoformat(),
-            "author": self.hand.author, "bay": self.hand.bay, "mark": uuid.uuid4().hex,
+            "author": as_column(self.hand.author)[:80], "bay": as_column(self.hand.bay)[:80], "mark": uuid.uuid4().hex,
         }  # fmt: skip
         try:
             # What waits was written before this: it goes first, or this waits behind it.
@@ -368,7 +369,7 @@ class JobLog:
         return out
 
     def _keep(self, kind: str, name: str, data: dict) -> int:
-        name = name[:200]
+        name = as_column(name)[:200]
         with self._work() as session:
             older = (KeptRow.kind == kind, KeptRow.name == name, KeptRow.withdrawn.is_not(True))
             session.execute(update(KeptRow).where(*older).values(withdrawn=True))
@@ -396,8 +397,8 @@ class JobLog:
         """Put a job from elsewhere into the log, as a new one; raises StoreError for data that is no job's."""
         try:
             made = JobRow(
-                machine=str(about["machine"]).replace("\0", "")[:200] or "unknown",
-                owner=str(about.get("owner", "")).replace("\0", "")[:200],
+                machine=as_column(about["machine"])[:200] or "unknown",
+                owner=as_column(about.get("owner", ""))[:200],
                 cylinders=int(about["cylinders"]) if about.get("cylinders") else None,
                 created=datetime.fromisoformat(about["created"]),
             )
@@ -408,8 +409,8 @@ class JobLog:
                     created=datetime.fromisoformat(one["created"]),
                     withdrawn=bool(one["withdrawn"]),
                     data=one["data"],
-                    author=str(one.get("author", "")).replace("\0", "")[:80],
-                    bay=str(one.get("bay", "")).replace("\0", "")[:80],
+                    author=as_column(one.get("author", ""))[:80],
+                    bay=as_column(one.get("bay", ""))[:80],
                 )
                 for one in rows
             ]
@@ -623,7 +624,7 @@ class JobLog:
     def _update(self, entry_id: int, values: dict, revision: int | None) -> None:
         with self._work() as session:
             chosen = [EntryRow.id == entry_id] + ([EntryRow.revision == revision] if revision is not None else [])
-            told = {"revision": EntryRow.revision + 1, "changer": self.hand.said[:200]}
+            told = {"revision": EntryRow.revision + 1, "changer": as_column(self.hand.said)[:200]}
             before = one_row(session, entry_id)
             tokens = self._send(session, values.get("data"))
             if not session.execute(update(EntryRow).where(*chosen).values(**values, **told)).rowcount:

@@ -55,7 +55,8 @@ class Trouble:
 def export_job(log: JobLog, job_id: int, path: Path) -> None:
     """One job as a zip that another log can import. Raises StoreError."""
     about, rows = log.rows(job_id)
-    told = json.dumps({"format": FORMAT, "job": about, "entries": rows}, ensure_ascii=False, indent=1).encode()
+    # As escapes: a name that is no text has no other form.
+    told = json.dumps({"format": FORMAT, "job": about, "entries": rows}, indent=1).encode()
     tokens = set(re.findall(r"[0-9a-f]{64}|[0-9a-f]{32}", told.decode()))
     with _zip_out(path) as add:
         add(JOB, told)

@@ -12,6 +12,7 @@ from sqlalchemy import String, Text, literal_column, or_, select, type_coerce, u
 from sqlalchemy.orm import Session
 
 from sagen.model.job import Entry, Job, JobSummary, Stage
+from sagen.model.text import as_utf8
 from sagen.model.trail import CodeEntry, ComplaintEntry, DamagedEntry, Record, SeenEntry
 from sagen.model.vocabulary import SeenMark
 from sagen.model.words import COMPLAINTS
@@ -42,7 +43,7 @@ _SUMMARY = (*_JOB, _raw(JobRow.about, String), _raw(JobRow.entries, String), _ra
 def summaries(session: Session, search: str = "") -> list[JobSummary]:
     """Every job as the list shows it, newest first, in one statement of the columns shown."""
     chosen = select(*_SUMMARY).where(JobRow.withdrawn.is_not(True))
-    for one in search.split():
+    for one in as_column(search).split():
         like = f"%{one.translate(_ESCAPED)}%"
         chosen = chosen.where(or_(*(column.ilike(like, escape="\\") for column in _SEARCHED)))
     # By number, not by date: a clock that is set back puts no job out of sight.
@@ -182,6 +183,11 @@ def as_time(value: object) -> tuple[datetime, str]:
         return datetime.fromisoformat(str(value)), ""
     except ValueError:
         return LONG_AGO, "its date cannot be read"
+
+
+def as_column(words: object) -> str:
+    """Words as a column of any database takes them."""
+    return as_utf8(str(words).replace("\0", "")).strip()
 
 
 def as_text(value: object) -> str:
