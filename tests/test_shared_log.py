@@ -3,12 +3,15 @@
 import sqlite3
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
 import psycopg
 import pytest
-from sqlalchemy import text
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine, text
 
 from postgres import server, until
 from sagen.cli import main
@@ -30,7 +33,7 @@ def bays(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     url, made = place(server().url())[1], []
 
-    def bay(name, author=""):
+    def bay(name, author="", url=url):
         made.append(JobLog(tmp_path / name.replace(" ", "-"), url, Hand(author, name)))
         return made[-1]
 
@@ -316,6 +319,32 @@ def test_a_server_in_use_by_a_newer_sagen_is_left_alone(bays):
         bays("bay 2")
     with psycopg.connect(log.url.replace("+psycopg", "")) as connection:
         assert connection.execute("select version_num from alembic_version").fetchone() == ("999",)
+
+
+def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to_date(bays):
+    url = place(server().url())[1]
+    config, engine = Config(), create_engine(url)
+    config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "003")
+        connection.execute(
+            text("insert into job (created, machine, owner) values ('2026-01-02', 'Old one', 'J. Doyle')")
+        )
+        connection.execute(
+            text(
+                "insert into entry (job_id, kind, version, created, data, withdrawn) values (1, 'note', 3, '2026-01-02', '{\"text\": \"a\"}', false)"
+            )
+        )
+    engine.dispose()
+    log = bays("bay 1", url=url)
+    assert [one.record for one in log.job(1).entries] == [NoteEntry("a")]
+    with log._work() as session:
+        assert session.execute(text("select machine from before_003.job")).scalar() == "Old one"
+        assert session.execute(text("select version_num from before_003.alembic_version")).scalar() == "003"
+        assert session.execute(text("select version_num from alembic_version")).scalar() == "004"
+    assert moving.check(log) == []
+    assert bays("bay 2", url=url).jobs()[0].machine == "Old one"
 
 
 # a file that two windows have open -----------------------------------------------------------------------------

@@ -10,7 +10,7 @@ import numpy as np
 
 from sagen.files.arrays import capture_of
 from sagen.files.budget import Spent
-from sagen.files.numpy_file import arrays_of_npz
+from sagen.files.numpy_file import read_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 
@@ -152,11 +152,6 @@ def _only_plain_formulas(file) -> None:
                 raise CaptureFileError(
                     f"channel '{str(channel.name)[:40]}' is computed by a formula with more than + - * /, which is not read"
                 )
-
-
-def read_npz(path: Path) -> Capture:
-    """Every array of a NumPy archive."""
-    return arrays_of_npz(path, Spent(path))
 
 
 READERS: dict[str, Callable[[Path], Capture]] = {

@@ -27,6 +27,11 @@ def _is_mat(head: bytes) -> bool:
     )
 
 
+def _read_npz(path: Path) -> Capture:
+    """A NumPy archive; a large one in a process of its own."""
+    return (read_aside("NumPy archive") if numpy_file.unfolds_to_much(path) else numpy_file.read_npz)(path)
+
+
 @dataclass(frozen=True)
 class Format:
     """One capture format: how its content is recognised, read and written. `fills` is how many times a file's size its
@@ -47,7 +52,7 @@ FORMATS: list[Format] = [
     Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5"), fills=0),
     Format("WAV", (".wav",), wav.recognise, wav.read, wav.write),
     Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
-    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, numpy_file.read_npz, numpy_file.write_npz, fills=0),
+    Format("NumPy archive", (".npz",), numpy_file.recognise_npz, _read_npz, numpy_file.write_npz, fills=0),
     Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
 ]  # fmt: skip
 

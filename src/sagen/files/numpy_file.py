@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 
 from sagen.files.arrays import capture_of, tells_time
-from sagen.files.aside import read_aside
 from sagen.files.budget import Spent, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
@@ -59,8 +58,14 @@ def read_npy(path: Path) -> Capture:
     return capture_of(path.name, {"table": array})
 
 
-def read_npz(path: Path) -> Capture:
-    """Every array of an archive; one that unfolds to much, or has many members, in a process of its own."""
+def unfolds_to_much(path: Path) -> bool:
+    """Whether an archive's arrays are better unfolded in a process of its own.
+
+    Raises
+    ------
+    CaptureFileError
+        for an archive that is not sound, or of more arrays than a recording has.
+    """
     try:
         with zipfile.ZipFile(path) as archive:
             members = archive.infolist()
@@ -68,9 +73,7 @@ def read_npz(path: Path) -> Capture:
         raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
     if len(members) > MOST_MEMBERS:
         raise CaptureFileError(f"it holds {len(members)} arrays; that is no recording")
-    if sum(one.file_size for one in members) > SMALL:
-        return read_aside("NumPy archive")(path)
-    return arrays_of_npz(path, Spent(path))
+    return sum(one.file_size for one in members) > SMALL
 
 
 def _header(stream) -> tuple[tuple[int, ...], bool, np.dtype]:
@@ -79,8 +82,9 @@ def _header(stream) -> tuple[tuple[int, ...], bool, np.dtype]:
     return read.get(version, np.lib.format.read_array_header_2_0)(stream)
 
 
-def arrays_of_npz(path: Path, spent: Spent) -> Capture:
+def read_npz(path: Path) -> Capture:
     """Every array of an archive, within a budget: a member is never unfolded beyond the size that it states."""
+    spent = Spent(path)
     try:
         with zipfile.ZipFile(path) as archive:
             spent.claim(sum(one.file_size for one in archive.infolist()), "its arrays")

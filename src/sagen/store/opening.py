@@ -15,7 +15,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import create_engine, event, text
+from sqlalchemy import create_engine, event, inspect, text
 from sqlalchemy.engine import Connection, Engine, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 
@@ -133,7 +133,7 @@ def plain(error: SQLAlchemyError) -> str:
 
 
 def _copy_before(connection: Connection, config: Config) -> None:
-    """Keep a copy of a log beside it before it is brought up to date; raises StoreError for one that a newer Sagen wrote."""
+    """Keep a copy of a log beside it, or within its database, before it is brought up to date; raises StoreError for one that a newer Sagen wrote."""
     scripts = ScriptDirectory.from_config(config)
     known = {one.revision for one in scripts.walk_revisions()}
     there = MigrationContext.configure(connection).get_current_revision()
@@ -142,10 +142,15 @@ def _copy_before(connection: Connection, config: Config) -> None:
     if there not in known:
         raise StoreError("the job log was written by a newer Sagen: it is left as it is")
     name = connection.engine.url.database
-    if connection.dialect.name != "sqlite" or not name or name == ":memory:":
-        return  # a server's upgrade is one transaction: it is done whole or not at all
-    with closing(sqlite3.connect(f"{name}.before-{there}")) as target:
-        connection.connection.driver_connection.backup(target)
+    if connection.dialect.name == "postgresql":
+        # In a schema of its own: what large objects hold no upgrade touches.
+        copies = f"before_{there}"
+        connection.exec_driver_sql(f"create schema if not exists {copies}")
+        for table in inspect(connection).get_table_names():
+            connection.exec_driver_sql(f"create table if not exists {copies}.{table} as table {table}")
+    elif name and name != ":memory:":
+        with closing(sqlite3.connect(f"{name}.before-{there}")) as target:
+            connection.connection.driver_connection.backup(target)
 
 
 @contextmanager
