@@ -7,6 +7,7 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from kills import kill_rounds
 from mutants import mutated, read_any, seeds
+from outages import run as run_outages
 from writers import run as run_writers
 
 from postgres import server
@@ -80,3 +81,7 @@ def test_what_a_killed_bay_was_told_is_kept_is_there_once(kind, tmp_path):
 
 def test_bays_on_one_log_lose_nothing_of_each_other():
     assert run_writers(3, 2.0) == ""
+
+
+def test_what_is_written_through_an_outage_of_the_server_is_there_once():
+    assert run_outages(2, 1) == ""

@@ -348,7 +348,7 @@ class Workspace(QObject):
         from sagen.casework.shop import LearnFromShop
 
         def came(record: ShopLessons) -> None:
-            changed = self.record is None or record.by_job != self.record.by_job
+            changed = record.by_job != (self.record.by_job if self.record is not None else {})
             self.record = record
             if changed and self.record_counts:
                 self.reweigh()
