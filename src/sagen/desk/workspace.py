@@ -157,8 +157,7 @@ class Workspace(QObject):
             self.log.follow(self._elsewhere.emit)
             if self.log.unfinished:
                 self.ask(FinishKeeping(None), lambda said: (self.said.emit(said), self.list_jobs(), self.reload()))
-            self.record = None
-            self.learn()
+            self.record = None  # drawn when a job is opened: a log without one teaches nothing
             self.log_opened.emit()
             self.jobs_changed.emit(JobsListed("", tuple(jobs)))
             if jobs:

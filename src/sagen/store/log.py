@@ -386,7 +386,6 @@ class JobLog:
 
     def rows(self, job_id: int) -> tuple[dict, list[dict]]:
         """A job and its entries as plain data, withdrawn ones among them; what of a row cannot be read is left as its text."""
-        self.job(job_id)
         with self._work() as session:
             found = raw_rows(session, job_id)
         if found is None:
@@ -582,7 +581,7 @@ class JobLog:
     def _change(self, entry_id: int, values: dict, revision: int | None) -> None:
         entry_id = self._real(entry_id)
         if entry_id < 0:
-            [item] = [one for number, one in self._outbox.items() if number == -entry_id] or [None]
+            item = dict(self._outbox.items()).get(-entry_id)
             if item is None:
                 raise StoreError("what was to be changed is not waiting any more")
             self._outbox.replace(-entry_id, {"add": item["add"] | values})
@@ -634,7 +633,7 @@ class JobLog:
                 seal(session, entry_id)
             refresh(session, before[1])
             self._commit(session, before[1])
-        self._mine[entry_id] = (revision or 0) + 1 if revision is not None else self._entry(entry_id)[1].revision
+        self._mine[entry_id] = self._entry(entry_id)[1].revision if revision is None else revision + 1
         self._settle(tokens)
 
     @staticmethod
