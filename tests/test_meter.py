@@ -10,7 +10,7 @@ import pytest
 from sagen.cli import main
 from sagen.codes import meaning, parse_code
 from sagen.codes.lookup import beside, table
-from sagen.meter import Accuracy, judge
+from sagen.meter import Accuracy, judge, table_of
 from sagen.meter.arithmetic import (
     drop_ohm,
     leak_that_explains,
@@ -85,11 +85,14 @@ def test_accuracy_as_meters_state_it(text, expected):
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        (["1", "ohms", "--limits", "0", "2"], "did you mean 'ohm'"),
+        (["1", "omh", "--limits", "0", "2"], "did you mean 'ohm'"),
         (["1", "ohm", "--limits", "5", "2"], "wrong way round"),
-        (["0.2", "ohm", "--limits", "0", "2", "--leads", "0.5"], "smaller than the leads"),
         (["1", "V", "--limits", "0", "2", "--leads", "0.5"], "resistances only"),
-        (["nan", "V", "--limits", "0", "2"], "finite"),
+        (["1", "2", "V", "--leads", "0.5"], "resistances only"),
+        (["900", "ohm", "--table", "20:2500 80:320"], "state the part's --temperature"),
+        (["900", "ohm", "--table", "20:2500 80:320", "--temperature", "140"], "too far beyond"),
+        (["900", "ohm", "--nominal", "800"], "needs --tolerance"),
+        (["900", "ohm", "--least", "2", "--limits", "1", "2"], "stated twice"),
         (["1", "ohm", "--limits", "0", "2", "--accuracy", "good"], "not of the form"),
     ],
 )  # fmt: skip
@@ -228,7 +231,7 @@ def test_typed_digits_are_kept_and_limits_carry_their_own_unit(capsys):
     with pytest.raises(SagenError, match="is in V, the reading in ohm"):
         limit_of("5V", "ohm")
     with pytest.raises(SagenError, match="did you mean 'kohm'"):
-        limit_of("2kohms", "ohm")
+        limit_of("2kohn", "ohm")
     rows = []
     for shown in ("0.20", "0.2"):
         assert main(["meter", shown, "Mohm", "--limits", "100kohm", "300kohm", "--json"]) == 0
@@ -246,3 +249,93 @@ def test_a_meters_stored_accuracy_is_used_where_none_is_said(tmp_path, monkeypat
     (tmp_path / "sagen" / "meter.toml").write_text("acuracy = 3\n")
     assert main(["meter", "5.000", "V", "--limits", "4.99", "5.01"]) == 1
     assert "needs one line" in capsys.readouterr().err
+
+
+# sets, one-sided limits, tables -----------------------------------------------------------------------------------------
+
+
+def row_of(capsys, *arguments):
+    assert main(["meter", *arguments, "--json"]) == 0
+    return json.loads(capsys.readouterr().out)
+
+
+def test_leads_are_ohms_whatever_the_unit_and_the_temperature_holds_for_each_of_a_set(capsys):
+    """0.4 ohm of leads are 0.0004 kilohm; copper at 60 degC is brought to 20: R20 = R / (1 + 0.00393 (60 - 20)) (IEC 60028,
+    from memory)."""
+    row = row_of(
+        capsys, "1.02", "1.03", "1.05", "kohm", "--leads", "0.4", "--temperature", "60", "--limits", "850ohm", "950ohm"
+    )
+    for value, corrected in zip(row["values"], row["corrected"], strict=True):
+        assert corrected == pytest.approx((value - 0.0004) / (1 + 0.00393 * 40), abs=2e-3)
+    assert row["outside"] == []
+    cold = row_of(capsys, "1.02", "1.03", "1.05", "kohm", "--limits", "850ohm", "950ohm", "--accuracy", "0.5%")
+    assert cold["outside"] == [1, 2, 3], "at 20 degC the same are too high: the temperature turns the verdict"
+
+
+@pytest.mark.parametrize("unit", ["kohm", "kOhm", "k\u03a9", "k\u2126"])
+def test_units_are_read_with_their_signs(capsys, unit):
+    assert row_of(capsys, "2.2", unit, "--limits", "2000\u03a9", "2500ohm")["verdict"] == "inside"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "verdict"),
+    [
+        (("3.1", "V", "--least", "2.0"), "inside"), (("1.1", "V", "--least", "2.0"), "outside"),
+        (("40", "mV", "--most", "0.1V"), "inside"), (("0.4", "V", "--most", "50mV"), "outside"),
+        (("800", "ohm", "--nominal", "800", "--tolerance", "10%"), "inside"),
+        (("700", "ohm", "--nominal", "800", "--tolerance", "10"), "outside"),
+        (("OL", "ohm", "--limits", "200", "400"), "outside"), (("OL", "Mohm", "--least", "1"), "inside"),
+        (("0.3", "ohm", "--limits", "200", "400", "--leads", "0.4"), "outside"),
+    ],
+)  # fmt: skip
+def test_one_sided_nominal_over_range_and_shorted(capsys, arguments, verdict):
+    row = row_of(capsys, *arguments)
+    assert row["verdict"] == verdict, row["text"]
+    if arguments[0] == "OL":
+        assert row["value"] == "OL"
+        assert "ver range" in row["text"]
+    if "--leads" in arguments:
+        assert "shorted, as far as this meter can tell" in row["text"]
+
+
+def test_the_open_one_of_a_set_is_the_odd_one(capsys):
+    row = row_of(capsys, "201", "199", "OL", "202", "kohm")
+    assert (row["verdict"], row["odd"], row["values"][2]) == ("odd", [3], "OL")
+
+
+def test_nothing_is_corrected_where_the_material_is_none_and_that_is_said(capsys):
+    row = row_of(capsys, "1000", "ohm", "--limits", "900", "1100", "--temperature", "80", "--material", "none")
+    assert row["corrected"] == 1000.0
+    assert "nothing corrected" in row["text"]
+
+
+def steinhart_hart(celsius, a=1.2873851e-3, b=2.3575235e-4, c=9.497806e-8):
+    """R of 1/T = a + b ln R + c (ln R)^3, by Newton's rule. The coefficients are those of a 10 kilohm part in the tests of
+    npTDMS (`nptdms.scaling.ThermistorScaling`)."""
+    log = np.log(1e4)
+    for _ in range(50):
+        log -= (a + b * log + c * log**3 - 1 / (celsius + 273.15)) / (b + 3 * c * log**2)
+    return float(np.exp(log))
+
+
+@pytest.mark.parametrize("celsius", [5.0, 12.0, 25.0, 37.0, 55.0, 70.0])
+def test_a_thermistors_table_is_followed_as_the_steinhart_hart_equation_has_it(capsys, celsius):
+    rows = " ".join(f"{at}:{steinhart_hart(at):.4g}" for at in (0, 20, 40, 60, 80))
+    truth = steinhart_hart(celsius)
+    how = ("--table", rows, "--temperature", str(celsius), "--tolerance", "10%", "--accuracy", "0.1%")
+    assert row_of(capsys, f"{truth:.5g}", "ohm", *how)["verdict"] == "inside"
+    # A kelvin of the thermometer is some 4 % of such a part: near the limit nothing is sure.
+    assert row_of(capsys, f"{1.11 * truth:.5g}", "ohm", *how)["verdict"] == "too_close"
+    assert row_of(capsys, f"{1.5 * truth:.5g}", "ohm", *how)["verdict"] == "outside"
+    found = table_of(rows, "ohm", 0.1).at(celsius)
+    assert np.sqrt(found.low * found.high) == pytest.approx(truth * np.sqrt(0.99), rel=0.006)
+    # The slope against the equation's own, by difference.
+    own = -(steinhart_hart(celsius + 0.5) - steinhart_hart(celsius - 0.5)) / truth
+    assert found.slope == pytest.approx(own, rel=0.08)
+
+
+@pytest.mark.parametrize("text", ["inf", "nan", "-inf", "1" + 400 * "0", "infinity"])
+def test_what_no_meter_shows_is_wrong_usage(text):
+    with pytest.raises(SystemExit) as ended:
+        main(["meter", text, "ohm", "--limits", "0", "2"])
+    assert ended.value.code == 2

@@ -24,11 +24,13 @@ from sagen.model.job import Job
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import Role, State
+from sagen.model.wheel import Wheel
 from sagen.signal.live_buffer import RingPyramid
-from sagen.signal.trigger import Trigger, Watch
+from sagen.signal.trigger import Trigger, TriggerKind, Watch
 
 WINDOW_S = 3.0  #: the last seconds that a verdict is of
 MOST_WINDOW = 1_000_000  #: samples a channel
+SKIPPED_AT_ONCE = 1 << 18
 PIECE_S = 4.0  #: of the event hunter, live
 TEMPERATURE = re.compile(r"(-?\d{1,3}(?:[.,]\d)?) ?(?:°C|C|degC)")  #: a mark that tells a temperature
 FALLEN = 0.6  #: share of a rail's usual volts below which it has fallen
@@ -138,6 +140,7 @@ class Live:
         self.hunter, self._hunted_until = Hunter(self.sheet), 0.0
         self._speeds: list[tuple[float, float]] = []
         self._temperatures: list[tuple[float, float]] = []
+        self._wheels: dict[str, Wheel] = {}
 
     @property
     def samples(self) -> int:
@@ -153,7 +156,7 @@ class Live:
 
     def start(self, seconds: float = np.inf) -> None:
         """Begin; blocks come in a thread of their own."""
-        self.recording = Recording(self.name, self.recorder, self._tell, self.take, self.keep, self.folder)
+        self.recording = Recording(self.name, self.recorder, self._tell, self.take, self.skip, self.keep, self.folder)
 
         def run() -> None:
             try:
@@ -210,6 +213,17 @@ class Live:
             for at, (name, watch) in self._watches.items():
                 self.heard += [((watch.begun + when) / self.sfreq, name, lost) for when, lost in watch.feed(raw[at])]
 
+    def skip(self, count: int) -> None:
+        """So many samples were not recorded: nothing is watched or waited for in them."""
+        with self._lock:
+            for ring in self.rings:
+                for first in range(0, count, SKIPPED_AT_ONCE):
+                    ring.append(np.zeros(min(SKIPPED_AT_ONCE, count - first), ring.dtype))
+            if self.trigger is not None:
+                self.trigger.skip(count)
+            for _, watch in self._watches.values():
+                watch.skip(count)
+
     def listen(self, verdict: Verdict) -> None:
         """From a verdict on, say at once when what it saw is lost and when it is back; where it is known how it looks."""
         if self._watches or verdict.done is None:
@@ -240,8 +254,17 @@ class Live:
             end = self.samples
             first = max(0, end - int(min(seconds * self.sfreq, MOST_WINDOW)))
             rows = [ring.taken(first, end) for ring in self.rings]
-        channels = tuple(replace(one, raw=row) for one, row in zip(self.channels, rows, strict=True))
-        return Capture(self.name, self.sfreq, channels)
+        return self._part(rows, first)
+
+    def _part(self, rows: list[np.ndarray], first: int) -> Capture:
+        """Rows of samples from sample `first` of the stream on, with the stretches of them in which nothing was recorded."""
+        last = first + len(rows[0])
+        holes = self.recording.holes if self.recording is not None else []
+        inside = tuple(
+            (max(start - first, 0), min(stop, last) - first) for start, stop in holes if start < last and stop > first
+        )
+        channels = tuple(replace(channel, raw=row) for channel, row in zip(self.channels, rows, strict=True))
+        return Capture(self.name, self.sfreq, channels, holes=inside)
 
     def hunt(self) -> tuple[Event, ...]:
         """Look for events in what has come since the last time, once that is long enough; answers the new ones."""
@@ -251,14 +274,7 @@ class Live:
         with self._lock:
             first = int(max(self._hunted_until * self.sfreq, self.rings[0].oldest))
             rows = [ring.taken(first, int(until * self.sfreq)) for ring in self.rings]
-        holes = self.recording.holes if self.recording is not None else []
-        last = first + len(rows[0])
-        part = Capture(
-            self.name,
-            self.sfreq,
-            tuple(replace(one, raw=row) for one, row in zip(self.channels, rows, strict=True)),
-            holes=tuple((max(a - first, 0), min(b, last) - first) for a, b in holes if a < last and b > first),
-        )
+        part = self._part(rows, first)
         self._hunted_until = until - OVERLAP_S
         try:
             return self.hunter.take(part, first / self.sfreq, until - OVERLAP_S)
@@ -275,6 +291,11 @@ class Live:
                 found[name] = np.interp(grid, times, values)
         return told_of(tuple(self.hunter.found), self.seconds, found, self.marks)
 
+    def wheel_of(self, column: str) -> Wheel | None:
+        """The wheel that a channel reads: as stated, else as the last verdict found it; None where neither knows."""
+        stated = self.sheet.of(column) if self.sheet is not None else None
+        return (stated.declared_wheel if stated is not None else None) or self._wheels.get(column)
+
     def view(self, channel: int, start: float, stop: float, columns: int) -> tuple[np.ndarray, np.ndarray]:
         """What is drawn of a channel between two samples, in counts."""
         with self._lock:
@@ -287,6 +308,12 @@ class Live:
         found = verdict_of(self.window(), self.sheet, self.seconds)
         if found.rpm is not None:
             self._speeds.append((found.until_s, found.rpm))
+        if found.done is not None:
+            self._wheels |= {
+                result.sheet.column: result.reading.wheel
+                for result in found.done.channels
+                if result.reading is not None and result.reading.wheel is not None
+            }
         return found
 
     def shown_from(self, span: float, pre: float = 0.3) -> tuple[float, float]:
@@ -301,3 +328,30 @@ class Live:
     def capture(self) -> Capture:
         """Everything that was kept so far."""
         return self.recording.capture() if self.recording is not None and self.keep else self.window(60.0)
+
+
+def live_trigger(live: Live, at: int, kind: TriggerKind, figure: float) -> Trigger:
+    """A trigger on a channel of a session. A level is taken as it is; pulses are counted at half of what is seen.
+
+    Raises
+    ------
+    SagenError
+        for a speed on a channel whose wheel is neither stated nor found yet.
+    """
+    channel = live.channels[at]
+    low, high = live.view(at, max(0, live.samples - 2 * live.sfreq), max(live.samples, 1), 1)
+    middle, wide = float(low[0] + high[0]) / 2, float(high[0] - low[0])
+    pulses_a_second = 0.0
+    if kind in (TriggerKind.MISSING, TriggerKind.RPM):
+        level, hysteresis = middle, 0.15 * wide
+    else:
+        level, hysteresis = (figure - channel.offset) / channel.scale, 0.02 * wide
+    if kind == TriggerKind.RPM:
+        wheel = live.wheel_of(channel.column)
+        if wheel is None:
+            raise SagenError(
+                f"What wheel {channel.column} reads is not known yet: state it, and a speed can be waited for."
+            )
+        # Of the spaces between pulses the usual one counts: a pitch of the wheel, whatever its gaps.
+        pulses_a_second = figure / 60.0 * wheel.slots
+    return Trigger(kind, level, live.sfreq, max(hysteresis, 0.0), times=figure, pulses_a_second=pulses_a_second)

@@ -9,7 +9,6 @@ from pathlib import Path
 import numpy as np
 
 from sagen.files.long_record import LongRecord
-from sagen.instruments.protocols import Block
 from sagen.instruments.scpi import InstrumentGone, Lost
 from sagen.model.capture import Capture, GrowingCapture
 from sagen.model.errors import SagenError, StoreError
@@ -35,6 +34,7 @@ class Recording:
     recorder: object
     told: Callable[[Happened], None] = lambda happened: None
     took: Callable[[np.ndarray], None] = lambda raw: None  #: each block as it comes, shape (channels, n)
+    skipped: Callable[[int], None] = lambda count: None  #: so many samples were not recorded
     keep: bool = True  #: every sample is kept; else they are only handed on
     folder: Path | None = None  #: kept on disk there as it comes, memory flat; else in memory
     holes: list[tuple[int, int]] = field(default_factory=list)
@@ -73,7 +73,10 @@ class Recording:
                 if away:
                     self.told(Happened(self.seconds, "back", "it records again"))
                     away = False
-                self._keep(one)
+                if self.keep:
+                    self.growing.append(one.raw)
+                self.samples += one.raw.shape[1]
+                self.took(one.raw)
         except InstrumentGone as error:
             self.gone = str(error)
             self.told(Happened(self.seconds, "gone", self.gone))
@@ -89,24 +92,15 @@ class Recording:
         self.told(Happened(self.seconds, "ended", f"{self.samples} samples a channel"))
         return self.capture()
 
-    def _keep(self, block: Block) -> None:
-        self._add(block.raw)
-
-    def _add(self, raw: np.ndarray) -> None:
-        if self.keep:
-            self.growing.append(raw)
-        self.samples += raw.shape[1]
-        self.took(raw)
-
-    def _lost(self, one: Lost) -> None:
-        self.told(Happened(self.seconds, "lost", one.said))
-        if one.missing:
-            first = self.samples
-            empty = np.zeros((len(self.recorder.channels()), one.missing), self.recorder.channels()[0].raw.dtype)
-            self._add(empty)
-            self.holes.append((first, first + one.missing))
-            if self.folder is not None:
-                self.growing.hole(first, first + one.missing)
+    def _lost(self, lost: Lost) -> None:
+        self.told(Happened(self.seconds, "lost", lost.said))
+        if lost.missing:
+            # The mark first: whoever looks meanwhile, and whoever reads after a crash, takes no gap for a flat signal.
+            self.holes.append((self.samples, self.samples + lost.missing))
+            if self.keep:
+                self.growing.skip(lost.missing)
+            self.samples += lost.missing
+            self.skipped(lost.missing)
 
     def capture(self) -> Capture:
         """The recording so far, its holes marked."""

@@ -4,70 +4,119 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import sys
+
+from sagen.meter import Accuracy, Limits, judge, limit_of, stored_accuracy, table_of, tolerance_of, typed_digit
+from sagen.meter.sets import compare_set
+from sagen.model.errors import SagenError
+
+OVER_RANGE = ("ol", "o.l", "o.l.", "over", "over range", "overrange")  #: how meters show more than their range
 
 
 def add(verbs) -> None:
     parser = verbs.add_parser("meter", help="judge one meter reading against its limits")
     parser.add_argument(
-        "value", type=_number, nargs="+", metavar="VALUE",
-        help="as the meter shows it; noughts at its end count; two to eight are a set of like parts",
+        "value", type=_reading, nargs="+", metavar="VALUE",
+        help="as the meter shows it; noughts at its end count; OL is a reading; two to eight are a set of like parts",
     )  # fmt: skip
-    parser.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm, V, mV, A or mA")
+    parser.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm (or \u03a9), V, mV, A or mA")
     parser.add_argument(
         "--limits",
         nargs=2,
         metavar=("LOW", "HIGH"),
         help="in the same unit, or with one of their own: 2000ohm",
     )
+    parser.add_argument("--least", metavar="LOW", help="a limit below only")
+    parser.add_argument("--most", metavar="HIGH", help="a limit above only: 50mV")
+    parser.add_argument("--nominal", metavar="VALUE", help="with --tolerance")
+    parser.add_argument("--tolerance", metavar="10%%")
+    parser.add_argument("--table", metavar='"20:2500 80:320"', help="by temperature (degC), as a thermistor has it")
     parser.add_argument("--at", type=float, default=20.0, metavar="C", help="temperature that the limits are for")
     parser.add_argument("--temperature", type=float, metavar="C", help="temperature of the part")
     parser.add_argument("--material", default="copper", help="copper or none")
-    parser.add_argument("--leads", type=float, default=0.0, metavar="OHM")
+    parser.add_argument(
+        "--leads", type=float, default=0.0, metavar="OHM", help="their own resistance, in ohm whatever the unit"
+    )
     parser.add_argument("--accuracy", metavar='"0.8%% + 3 x 0.1"')
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 
 
-def _number(text: str) -> str:
-    """A number as it was typed; what is none is wrong usage."""
+def _reading(text: str) -> str:
+    """A reading as it was typed; what is none is wrong usage."""
+    if text.strip().lower() in OVER_RANGE:
+        return text
     try:
-        float(text.replace(",", "."))
+        value = float(text.replace(",", "."))
     except ValueError:
-        raise argparse.ArgumentTypeError(f"{text} is not a number") from None
+        raise argparse.ArgumentTypeError(f"{text[:40]} is not a number") from None
+    if not math.isfinite(value):
+        raise argparse.ArgumentTypeError(f"{text[:20]} is no reading; over range is typed as OL")
     return text
 
 
+def _value(text: str) -> float:
+    return math.inf if text.strip().lower() in OVER_RANGE else float(text.replace(",", "."))
+
+
 def run(arguments) -> int:
-    from sagen.meter import Accuracy, judge, limit_of, stored_accuracy, typed_digit
-
-    if len(arguments.value) > 1:
-        return _set(arguments)
-    if arguments.limits is None:
-        print("sagen meter: give --limits LOW HIGH, or the other readings of the set", file=sys.stderr)
+    texts, unit = arguments.value, arguments.unit
+    limits = _limits(arguments)
+    if limits is None and len(texts) == 1:
+        print(
+            "sagen meter: say what it is judged by: --limits LOW HIGH, --least, --most, --nominal with --tolerance, --table, or "
+            "the other readings of the set",
+            file=sys.stderr,
+        )
         return 2
-    value = float(arguments.value[0].replace(",", "."))
+    digits = [typed_digit(text) for text in texts if math.isfinite(_value(text))]
     accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
-    low, high = (limit_of(one, arguments.unit) for one in arguments.limits)
-    verdict = judge(
-        value, arguments.unit, low, high, at=arguments.at, temperature=arguments.temperature,
-        material=arguments.material, leads=arguments.leads, accuracy=accuracy, digit=typed_digit(arguments.value[0]),
-    )  # fmt: skip
-    print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
+    at = limits.at(arguments.temperature) if limits is not None else None
+    by_table = limits is not None and bool(limits.table)
+    how = {
+        "at": arguments.at, "leads": arguments.leads, "accuracy": accuracy, "digit": max(digits, default=None),
+        # A table is of the temperature already.
+        "temperature": None if by_table else arguments.temperature,
+        "material": "none" if by_table else arguments.material, "slope": at.slope if at is not None else 0.0,
+    }  # fmt: skip
+    if len(texts) > 1:
+        done = compare_set([_value(text) for text in texts], unit, (at.low, at.high) if at is not None else None, **how)
+    else:
+        done = judge(_value(texts[0]), unit, at.low, at.high, **how)
+    row = done.as_row()
+    if at is not None and at.note:
+        row["text"] += f" {at.note[:1].upper()}{at.note[1:]}."
+    print(json.dumps(row, ensure_ascii=False, allow_nan=False) if arguments.json else f"{done.verdict}: {row['text']}")
     return 0
 
 
-def _set(arguments) -> int:
-    from sagen.meter import Accuracy, limit_of, stored_accuracy, typed_digit
-    from sagen.meter.sets import compare_set
-
-    accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
-    values = [float(one.replace(",", ".")) - arguments.leads for one in arguments.value]
-    limits = tuple(limit_of(one, arguments.unit) for one in arguments.limits) if arguments.limits else None
-    digit = max(typed_digit(one) for one in arguments.value)
-    verdict = compare_set(values, arguments.unit, limits, accuracy=accuracy, digit=digit)
-    print(json.dumps(verdict.as_row(), ensure_ascii=False) if arguments.json else f"{verdict.verdict}: {verdict.text}")
-    return 0
+def _limits(arguments) -> Limits | None:
+    """What was published, however it was stated; None where nothing was."""
+    unit = arguments.unit
+    stated = {
+        "--limits": arguments.limits, "--least or --most": arguments.least or arguments.most, "--nominal": arguments.nominal,
+        "--table": arguments.table,
+    }  # fmt: skip
+    given = [name for name, value in stated.items() if value is not None]
+    tolerance = tolerance_of(arguments.tolerance) if arguments.tolerance is not None else None
+    if len(given) > 1:
+        raise SagenError(f"limits were stated twice, by {given[0]} and by {given[1]}")
+    if tolerance is not None and given not in (["--nominal"], ["--table"]):
+        raise SagenError("--tolerance goes with --nominal or --table")
+    if arguments.limits is not None:
+        return Limits(*(limit_of(one, unit) for one in arguments.limits))
+    if arguments.nominal is not None:
+        if tolerance is None:
+            raise SagenError("--nominal needs --tolerance, as 10%")
+        nominal = limit_of(arguments.nominal, unit)
+        return Limits(*sorted((nominal * (1 - tolerance), nominal * (1 + tolerance))))
+    if arguments.table is not None:
+        return table_of(arguments.table, unit, tolerance)
+    if given:
+        low = limit_of(arguments.least, unit) if arguments.least is not None else -math.inf
+        return Limits(low, limit_of(arguments.most, unit) if arguments.most is not None else math.inf)
+    return None
 
 
 def _failed(arguments, message: str) -> None:

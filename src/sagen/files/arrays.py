@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
+from itertools import pairwise
 
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+from sagen.model.units import sampled_unit, seconds_of
 
 FEWEST_SAMPLES = 16
 MOST_CHANNELS = 64
@@ -25,10 +27,6 @@ MOST_LOST_SHARE = 0.7  #: of the whole: what holds less than that is no recordin
 _TIME = re.compile(r"^(time|t|ts|timestamps?|zeit|temps|tiempo|x|master)$", re.I)
 _RATE = re.compile(r"^(sfreq|fs|rate|sample_?rate|sampling_?rate|sampling_?frequency|frequency|samplefreq)$", re.I)
 _INTERVAL = re.compile(r"^(dt|interval|t_?interval|sample_?interval|delta|tinterval)$", re.I)
-_UNITS = {"mv": ("V", 1e-3), "v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "uv": ("V", 1e-6),
-          "a": ("A", 1.0), "ma": ("A", 1e-3)}  # fmt: skip
-
-
 Holes = tuple[tuple[int, int], ...]
 
 
@@ -70,6 +68,12 @@ def even_grid(
     if span <= 0:
         raise CaptureFileError("time stands still: all samples bear the same time")
     interval = span / (len(times) - 1)
+    if (steps == 0).any():
+        found = _coarse_stamps(times, columns, notes, where)
+        if found is not None:
+            return found
+        times = _spread(times)
+        steps = np.diff(times)
     # A time kept with few digits comes in steps; what counts is how far it strays from even.
     usual = float(np.median(steps[steps > 0]))
     digits = _kept_step(steps, usual)
@@ -113,11 +117,72 @@ def even_grid(
     return sfreq, laid, tuple(holes)
 
 
+#: stamps of one stretch, over which the last kept digit of a time hardly changes
+STAMPS = 64
+
+
+def _coarse_stamps(
+    times: np.ndarray, columns: list[np.ndarray], notes: list[str], where
+) -> tuple[float, list[np.ndarray], Holes] | None:
+    """The same of times kept with so few digits that several samples bear each: the rate is that of samples a stamp, and a
+    step of several stamps at once is a hole. None where the samples were not taken evenly."""
+    first = np.flatnonzero(np.concatenate([[True], np.diff(times) > 0]))
+    stamps = np.diff(times[first])
+    if len(stamps) < 3:
+        return None
+    # Digits run out as time grows: the usual step is that of the neighbourhood.
+    parts = [np.median(stamps[k : k + STAMPS]) for k in range(0, len(stamps), STAMPS)]
+    around = np.max(np.stack([np.roll(np.pad(parts, 1, "edge"), k)[1:-1] for k in (-1, 0, 1)]), axis=0)
+    usual = np.repeat(around, STAMPS)[: len(stamps)]
+    gaps = np.flatnonzero(stamps > FEW_LOST * usual)
+    if len(gaps) > MOST_HOLES:
+        return None
+    # From where one stamp begins to where the next does: its own samples, and what was not recorded.
+    runs, whole = np.diff(first), np.ones(len(stamps), bool)
+    # Not the first stamp, which may have begun before; and a hole cuts the stamp before it short, and the one behind it.
+    whole[[0, *gaps, *np.minimum(gaps + 1, len(stamps) - 1)]] = False
+    if not whole.any():
+        return None
+    interval = stamps[whole].sum() / runs[whole].sum()
+    # Where digits run out a stamp bears fewer samples than its step tells.
+    even = whole & (np.abs(runs * interval - stamps) <= np.maximum(0.3 * stamps, 1.5 * interval))
+    if even.any():
+        interval = stamps[even].sum() / runs[even].sum()
+    lost = stamps[gaps] - runs[gaps] * interval
+    if lost.sum() > MOST_LOST_SHARE * (times[-1] - times[0]):
+        return None
+    before = np.zeros(len(times))
+    before[first[gaps + 1]] = lost
+    stray = times - times[0] - np.arange(len(times)) * interval - np.cumsum(before)
+    for start, stop in pairwise([0, *first[gaps + 1], len(times)]):
+        stray[start:stop] -= np.median(stray[start:stop])
+    room = np.concatenate([usual, usual[-1:]])[np.searchsorted(first, np.arange(len(times)), "right") - 1]
+    if (np.abs(stray) > 1.1 * room).any():
+        return None
+    holes, out, starts = [], 0, first[gaps + 1]
+    for at, missing in zip(starts, np.round(lost / interval).astype(np.int64), strict=True):
+        holes.append((int(at) + out, int(at) + out + int(missing)))
+        out += int(missing)
+        if len(holes) <= 3:
+            notes.append(
+                f"nothing was recorded for about {1000 * missing * interval:.3g} ms from {holes[-1][0] * interval:.4f} s on "
+                f"({where(int(at))}): nothing is measured across it"
+            )
+    if len(holes) > 3:
+        notes.append(f"and {len(holes) - 3} more such holes")
+    missing = np.array([stop - begin for begin, stop in holes], np.int64)
+    laid = [np.insert(one, np.repeat(starts, missing), np.repeat(one[starts - 1], missing)) for one in columns]
+    return 1.0 / interval, laid, tuple(holes)
+
+
+def _spread(times: np.ndarray) -> np.ndarray:
+    """Times of which several samples bear the same, each put evenly between one stamp and the next."""
+    first = np.flatnonzero(np.concatenate([[True], np.diff(times) > 0]))
+    return np.interp(np.arange(len(times)), first, times[first]) if len(first) > 1 else times
+
+
 def _kept_step(steps: np.ndarray, usual: float) -> float:
-    """The last kept digit of a time column, s: the smallest difference between two of its steps, or,
-    where neighbouring samples bear the same time (digits run out as time grows), its largest step."""
-    if (steps == 0).any():
-        return float(steps.max()) if steps.max() < 1e-2 * steps.sum() else usual
+    """The last kept digit of a time column, s: the smallest difference between two of its steps."""
     different = np.unique(np.round(steps / usual, 6))
     return min(float(np.diff(different).min(initial=1.0)), 1.0) * usual if len(different) > 1 else 0.0
 
@@ -157,7 +222,7 @@ def capture_of(
             continue
         flat = array.ravel() if 1 in array.shape or array.ndim == 1 else None
         if flat is not None and _TIME.match(key):
-            times = flat.astype(np.float64)
+            times = flat.astype(np.float64) * (seconds_of(units.get(key, "")) or 1.0)
         elif flat is not None:
             rows[key] = flat
         else:
@@ -207,7 +272,7 @@ def climbs(column: np.ndarray) -> bool:
 
 
 def _channel(name: str, values: np.ndarray, unit: str) -> Channel:
-    si, factor = _UNITS.get(unit.strip().lower(), (unit.strip() or "V", 1.0))
+    si, factor = sampled_unit(unit)
     if values.dtype.kind == "b":
         values = values.astype(np.int16)
     if values.dtype.kind in "iu":

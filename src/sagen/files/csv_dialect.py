@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass
 
 from sagen.model.errors import CaptureFileError
+from sagen.model.units import SAMPLED, TIMES, hertz_of, sampled_unit, seconds_of, unit_of
 
 DELIMITERS = (";", "\t", ",", "|", r"\s+")
 MOST_COLUMNS = 64
@@ -32,10 +33,6 @@ _NUMBER = {
     ".": re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?"),
     ",": re.compile(r"[+-]?(\d+(,\d*)?|,\d+)([eE][+-]?\d+)?"),
 }
-_TIME_UNITS = {"s": 1.0, "sec": 1.0, "second": 1.0, "seconds": 1.0, "ms": 1e-3, "msec": 1e-3, "us": 1e-6,
-               "µs": 1e-6, "μs": 1e-6, "usec": 1e-6, "ns": 1e-9, "min": 60.0}  # fmt: skip
-_VALUE_UNITS = {"v": ("V", 1.0), "volt": ("V", 1.0), "volts": ("V", 1.0), "mv": ("V", 1e-3), "uv": ("V", 1e-6),
-                "kv": ("V", 1e3), "a": ("A", 1.0), "amp": ("A", 1.0), "ma": ("A", 1e-3), "ua": ("A", 1e-6)}  # fmt: skip
 _UNIT_WORD = re.compile(r"[\[(]?\s*([A-Za-zµμ%°]{1,8})\s*[\])]?")
 _NAME_AND_UNIT = re.compile(
     r"(.*?)\s*(?:[\[(]\s*([A-Za-zµμ%°]{1,8})\s*[\])]|/\s*([A-Za-zµμ]{1,4})|_(ms|us|mv|ma))\s*", re.I
@@ -50,8 +47,6 @@ _INTERVAL = re.compile(
     r"(?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*[;,\t\"]?\s*(?P<unit>[A-Za-zµμ/]*)",
     re.I,
 )
-_RATE_UNITS = {"hz": 1.0, "khz": 1e3, "mhz": 1e6, "s/s": 1.0, "sa/s": 1.0, "ks/s": 1e3, "ksa/s": 1e3, "ms/s": 1e6,
-               "msa/s": 1e6, "sps": 1.0, "ksps": 1e3, "samples/s": 1.0}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -75,10 +70,10 @@ class Dialect:
     def time_column(self) -> int | None:
         """Which column is time: the one named so, else a first column that is not a channel."""
         for index, name in enumerate(self.names):
-            if _TIME_NAME.match(name) and (not self.units[index] or self.units[index].lower() in _TIME_UNITS):
+            if _TIME_NAME.match(name) and (not self.units[index] or seconds_of(self.units[index])):
                 return index
         first_unit = self.units[0].lower() if self.units else ""
-        return 0 if first_unit in _TIME_UNITS and self.columns > 1 else None
+        return 0 if seconds_of(first_unit) and self.columns > 1 else None
 
     @property
     def index_column(self) -> int | None:
@@ -87,13 +82,11 @@ class Dialect:
 
     def time_scale(self, column: int) -> float:
         """Seconds for one unit of the time column; 1 where the file names none."""
-        return _TIME_UNITS.get(self.units[column].lower(), 1.0)
+        return seconds_of(self.units[column]) or 1.0
 
     def value_unit(self, column: int) -> tuple[str, float]:
         """SI unit of a channel column, and the factor that brings the file's numbers to it."""
-        written = self.units[column]
-        # mV and MV differ only in case, and no sensor gives megavolts; 'M' is never meant here.
-        return _VALUE_UNITS.get(written.lower(), (written or "V", 1.0))
+        return sampled_unit(self.units[column])
 
 
 def decode(head: bytes) -> tuple[str, str]:
@@ -215,7 +208,7 @@ def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[t
     names: list[str] = []
     for row in reversed(above):
         known = [one.strip("[]() ").lower() for one in row if one]
-        unit_like = all(one in _TIME_UNITS or one in _VALUE_UNITS or one in _COUNTS for one in known)
+        unit_like = all(_is_unit(one) or one in _COUNTS for one in known)
         if unit_like and not any(units) and not names:
             units = [(_UNIT_WORD.fullmatch(one) or [one, one])[1] for one in row]
         elif not names:
@@ -229,14 +222,18 @@ def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[t
             match = _NAME_AND_UNIT.fullmatch(name)
         if match and (match[1] or match[2]):
             unit = match[2] or match[3] or match[4]
-            known = unit.lower() in _TIME_UNITS or unit.lower() in _VALUE_UNITS or match[2]
+            known = _is_unit(unit) or match[2]
             if known:
                 names[index], units[index] = match[1].strip(), units[index] or unit
     return tuple(_unique(names)), tuple(units)
 
 
+def _is_unit(word: str) -> bool:
+    return unit_of(word, (*SAMPLED, *TIMES), any_case=True) is not None
+
+
 def _default_names(width: int, units: list[str]) -> list[str]:
-    timed = units[0].lower() in _TIME_UNITS
+    timed = seconds_of(units[0]) is not None
     return [("Time" if timed and i == 0 else f"CH{i + (0 if timed else 1)}") for i in range(width)]
 
 
@@ -261,11 +258,11 @@ def _stated_interval(preamble: list[str]) -> float | None:
             continue
         unit = (match["unit"] or (match["hint"] or "").strip("[]() ")).lower()
         what = match["what"].lower()
-        is_rate = unit in _RATE_UNITS or "rate" in what or "frequency" in what or what == "fs" or "/" in what
+        is_rate = hertz_of(unit) or "rate" in what or "frequency" in what or what == "fs" or "/" in what
         if what == "sampling":
-            is_rate = unit in _RATE_UNITS
+            is_rate = hertz_of(unit)
         if is_rate:
-            return 1.0 / (value * _RATE_UNITS.get(unit, 1.0))
-        if unit in _TIME_UNITS or not unit:
-            return value * _TIME_UNITS.get(unit, 1.0)
+            return 1.0 / (value * (hertz_of(unit) or 1.0))
+        if seconds_of(unit) or not unit:
+            return value * (seconds_of(unit) or 1.0)
     return None

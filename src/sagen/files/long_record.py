@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import json
 import os
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -23,6 +25,7 @@ SUFFIX = ".record"
 HEAD = 128  #: bytes of an NPY file before its values
 LEVELS = 5  #: blocks of 16, 64, 256, 1024 and 4096 samples lie on disk; longer ones are made when it is opened
 ABOUT = "capture.json"
+SKIPPED_AT_ONCE = 1 << 18
 
 
 class _Column:
@@ -45,6 +48,11 @@ class _Column:
         self._file.seek(HEAD + self.length * self.dtype.itemsize)
         self._file.write(np.ascontiguousarray(values, self.dtype).tobytes())
         self.length += len(values)
+
+    def skip(self, count: int) -> None:
+        """Leave room for so many values without writing them: they read as nought and take no place on the disk."""
+        self.length += count
+        self._file.truncate(HEAD + self.length * self.dtype.itemsize)
 
     def settle(self) -> None:
         self._file.flush()
@@ -112,22 +120,37 @@ class LongRecord:
 
     def append(self, raw: np.ndarray) -> None:
         """Add a block, shape (channels, n). Raises StoreError where the disk refuses; what was written before stays."""
-        try:
+        with self._written():
             for row, column, levels in zip(raw, self._columns, self._levels, strict=True):
                 column.append(row)
                 levels.append(row)
-            for column, levels in zip(self._columns, self._levels, strict=True):
-                for one in levels.all():
-                    one.settle()
-                column.settle()
-        except OSError as error:
-            raise StoreError(f"{self.folder} takes no more: {error.strerror or error}") from None
+            self._settle()
         self.samples += raw.shape[1]
 
-    def hole(self, first: int, stop: int) -> None:
-        """Say that nothing was recorded between two samples."""
-        self.holes.append((first, stop))
-        self._about()
+    def skip(self, count: int) -> None:
+        """Nothing was recorded for so many samples: marked, and then left out. Raises StoreError as `append`."""
+        self.holes.append((self.samples, self.samples + count))
+        with self._written():
+            self._about()
+            for column, levels in zip(self._columns, self._levels, strict=True):
+                column.skip(count)
+                for first in range(0, count, SKIPPED_AT_ONCE):
+                    levels.append(np.zeros(min(SKIPPED_AT_ONCE, count - first), column.dtype))
+            self._settle()
+        self.samples += count
+
+    def _settle(self) -> None:
+        for column, levels in zip(self._columns, self._levels, strict=True):
+            for one in levels.all():
+                one.settle()
+            column.settle()
+
+    @contextmanager
+    def _written(self) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            raise StoreError(f"{self.folder} takes no more: {error.strerror or error}") from None
 
     def capture(self) -> Capture:
         """The record so far, mapped."""
@@ -160,6 +183,10 @@ def read_long(path: str | Path) -> Capture:
         if not length:
             raise ValueError("no sample was written")
         capture = Capture.of(about, (one[:length] for one in rows))
+        # Of a writer that was killed the last hole may be marked and not yet left out.
+        capture = replace(
+            capture, holes=tuple((first, min(stop, length)) for first, stop in capture.holes if first < length)
+        )
         if not 0 < float(capture.sfreq) < 1e12:
             raise ValueError("its rate makes no sense")
         return capture

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import socket
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -25,6 +25,9 @@ from sagen.model.vocabulary import OHM_POINTS, Point, Quantity, State
 MOST_BLOCK = 64 << 20  #: bytes of one block
 MOST_LINE = 4096
 CHUNK = 1 << 18  #: bytes read at once
+#: a hole is at most so much longer than the time that passed, in all, and by a share
+CLOCK_SLACK_S, SLACK = 1.0, 1.25
+WRAPS = (16, 24, 31, 32, 48, 63)  #: bits of counters that wrap
 PACE_S = 0.025  #: a stream that is caught up with is asked no more often: many small blocks cost more than few
 
 
@@ -187,6 +190,82 @@ class Lost:
     said: str
 
 
+@dataclass(frozen=True)
+class Step:
+    """What a block's place in the stream says: samples missing before it, and how many of its own were given before."""
+
+    missing: int = 0
+    repeated: int = 0
+    said: str = ""
+
+
+@dataclass
+class SampleCount:
+    """Where a stream stands: what its recorder counts, held against the clock.
+
+    A recorder tells which sample its next block begins with. A place ahead of what came is a hole; but no hole is longer than
+    the time that passed. A place behind it after an outage is a counter that began anew: then the clock says how much is
+    missing. Otherwise the block was given before, or the counter wrapped at a power of two.
+    """
+
+    sfreq: float  #: Hz
+    clock: Callable[[], float] = time.monotonic
+    at: int = 0  #: samples of the stream so far, holes among them
+    interrupted: bool = False  #: the line was lost since the last block
+    _base: int = 0  #: what is added to the recorder's own count
+    _since: float | None = None  #: s, when the last block came
+    _beyond: float = 0.0  #: samples of holes that no time passed for
+
+    def take(self, told: int | None, came: int) -> Step:
+        """A block of `came` samples that begins with sample `told` by the recorder's count; None where it tells none."""
+        now, was = self.clock(), self.interrupted
+        first, passed = self._since is None, max(now - (self._since or now), 0.0)
+        self._since, self.interrupted = now, False
+        by_clock = max(round(passed * self.sfreq) - came, 0)
+        if told is None:
+            return self._of_clock(by_clock) if was else Step()
+        if first:
+            self._base = self.at - told
+        ahead = told + self._base - self.at
+        if ahead == 0:
+            return Step()
+        if ahead > 0:
+            beyond = max(ahead - passed * self.sfreq * SLACK, 0.0)
+            if self._beyond + beyond <= CLOCK_SLACK_S * self.sfreq:
+                self._beyond += beyond
+                return Step(ahead, 0, f"{ahead} samples were not recorded")
+            if was:
+                return self._rebased(told, by_clock)
+            self._base = self.at - told
+            return Step(
+                0,
+                0,
+                f"its count jumped {ahead} samples ahead within {passed:.1f} s, which cannot be: it is not followed",
+            )
+        if was:
+            return self._rebased(told, by_clock)
+        turn = next((1 << bits for bits in WRAPS if -ahead > (1 << bits) // 2 and (ahead + (1 << bits)) == 0), 0)
+        if turn:
+            self._base += turn
+            return Step()
+        if -ahead <= came:
+            return Step(0, -ahead, f"{-ahead} samples came twice and were left out")
+        self._base = self.at - told
+        return Step(0, 0, f"its count went back by {-ahead} samples: whether any were lost there is not known")
+
+    def _rebased(self, told: int, missing: int) -> Step:
+        self._base = self.at + missing - told
+        return self._of_clock(missing)
+
+    @staticmethod
+    def _of_clock(missing: int) -> Step:
+        return Step(
+            missing,
+            0,
+            f"about {missing} samples were not recorded, by the clock: it began to count anew" if missing else "",
+        )
+
+
 class ScpiRecorder:
     """A recorder behind a profile. `blocks` streams until it is told to stop, and reconnects by itself."""
 
@@ -259,34 +338,39 @@ class ScpiRecorder:
             yield from self._shot(seconds)
             return
         most = np.inf if np.isinf(seconds) else round(seconds * self.sfreq)
-        at, garbled = 0, 0
         self.link.tell(self.profile.do.start)
-        while at < most and not self.stopped:
+        count = SampleCount(self.sfreq)
+        garbled = 0
+        while count.at < most and not self.stopped:
             try:
-                first = int(self.link.ask_number(self.profile.ask.position)) if self.profile.ask.position else at
+                told = int(self.link.ask_number(self.profile.ask.position)) if self.profile.ask.position else None
                 raw = self._samples(self.link.ask_block(self.profile.ask.block))
                 garbled = 0
             except Garbled as error:
                 garbled += 1
                 if garbled > 5:
                     raise InstrumentGone(f"{error}; given up after {garbled} such answers") from None
-                yield Lost(at, None, str(error))
+                yield Lost(count.at, None, str(error))
                 self._again(patience_s)
+                count.interrupted = True
                 continue
             except InstrumentGone as error:
-                yield Lost(at, None, str(error))
+                yield Lost(count.at, None, str(error))
                 self._again(patience_s)
+                count.interrupted = True
                 continue
-            if first > at:
-                missing = int(min(first - at, most - at))
-                yield Lost(at, missing, f"{missing} samples were not recorded")
-                at += missing
+            step = count.take(told, raw.shape[1])
+            if step.said:
+                missing = int(min(step.missing, most - count.at))
+                yield Lost(count.at, missing or None, step.said)
+                count.at += missing
+            raw = raw[:, step.repeated :]
             came = raw.shape[1]
-            raw = raw[:, : int(min(came, most - at))]
-            at += raw.shape[1]
-            if came:
+            raw = raw[:, : int(min(came, most - count.at))]
+            count.at += raw.shape[1]
+            if raw.shape[1]:
                 yield Block(raw)
-            if at < most and came / self.sfreq < PACE_S:
+            if count.at < most and came / self.sfreq < PACE_S:
                 time.sleep(PACE_S - came / self.sfreq)
         if self.profile.do.stop:
             with suppress(InstrumentGone):  # what it recorded is here; that it does not hear the end harms nothing

@@ -1,5 +1,8 @@
 """From readings to verdicts: temperature, leads, the meter's accuracy, drops and dividers."""
 
-from sagen.meter.judge import Accuracy, Verdict, judge, limit_of, stored_accuracy, typed_digit
+from sagen.meter.judge import Accuracy, Verdict, judge, stored_accuracy, typed_digit
+from sagen.meter.limits import Limits, limit_of, table_of, tolerance_of
 
-__all__ = ["Accuracy", "Verdict", "judge", "limit_of", "stored_accuracy", "typed_digit"]
+__all__ = [
+    "Accuracy", "Limits", "Verdict", "judge", "limit_of", "stored_accuracy", "table_of", "tolerance_of", "typed_digit",
+]  # fmt: skip

@@ -9,16 +9,18 @@ import math
 import re
 from dataclasses import dataclass
 
+from sagen.meter.limits import quantity_of
 from sagen.model.errors import SagenError, unknown_name
 
 COPPER_PER_K = 0.00393  #: at 20 degC, IEC 60028 (from memory)
-#: units of readings: quantity and factor to its SI unit
-UNITS = {"ohm": ("ohm", 1.0), "kohm": ("ohm", 1e3), "Mohm": ("ohm", 1e6), "V": ("V", 1.0), "mV": ("V", 1e-3), "A": ("A", 1.0), "mA": ("A", 1e-3)} | {one: (one, 1.0) for one in ("Hz", "kPa", "degree", "%", "shown")}  # fmt: skip
 #: temperature coefficient at 20 degC by material
 MATERIALS = {"copper": COPPER_PER_K, "none": 0.0}
 #: a verdict is given when it holds with this probability; between, it is too close to say
 SURE = 0.95
-TEMPERATURE_U = 2.0  #: K, standard uncertainty of a temperature taken by hand
+#: K, standard uncertainty of the temperature of a winding, which is not quite where the thermometer is; and of a thermometer
+#: beside a part that is measured by its temperature: a kelvin either way, as a rectangle
+TEMPERATURE_U, THERMOMETER_U = 2.0, 0.6
+OVER_RANGE = "OL"  #: how a meter shows more than its range
 LEADS_U = 0.02  #: ohm, standard uncertainty of the leads' own resistance
 
 
@@ -67,9 +69,10 @@ class Verdict:
     text: str
 
     def as_row(self) -> dict:
+        over = math.isinf(self.value)
         return {
-            "value": self.value,
-            "corrected": _round(self.corrected, self.uncertainty),
+            "value": OVER_RANGE if over else self.value,
+            "corrected": OVER_RANGE if over else _round(self.corrected, self.uncertainty),
             "uncertainty": float(f"{self.uncertainty:.3g}"),
             "verdict": self.verdict,
             "probability_inside": round(self.probability_inside, 4),
@@ -89,54 +92,57 @@ def judge(
     leads: float = 0.0,
     accuracy: Accuracy | None = None,
     digit: float | None = None,
+    slope: float = 0.0,
 ) -> Verdict:
     """Judge a reading against limits in the same unit.
 
     Parameters
     ----------
     value, low, high : float
-        in `unit`; low <= high; one of the limits may be infinite
+        in `unit`; low <= high; one of the limits may be infinite. An infinite value is over range ("OL"): more than the
+        meter can show
     at, temperature : float, degC
         the temperature that the limits are for, and that of the part; resistance is brought to `at`
     leads : float, ohm
-        the test leads' own resistance
+        the test leads' own resistance, whatever `unit` is
     digit : float
         size of the reading's last digit, in `unit`; from the reading itself where None
+    slope : float
+        how the limits change with the part's temperature, share a kelvin: its uncertainty is carried through
 
     Raises
     ------
     SagenError
         for values that make no sense together.
     """
-    if unit not in UNITS:
-        raise SagenError(unknown_name("unit", unit, UNITS))
+    quantity, factor = quantity_of(unit)
     if material not in MATERIALS:
         raise SagenError(unknown_name("material", material, MATERIALS))
-    if (
-        not all(math.isfinite(one) for one in (value, at, leads))
-        or math.isnan(low)
-        or math.isnan(high)
-        or (temperature is not None and not math.isfinite(temperature))
-    ):
+    figures = (at, leads, *(() if temperature is None else (temperature,)))
+    if math.isnan(value) or value == -math.inf or any(math.isnan(limit) for limit in (low, high)):
+        raise SagenError("every figure must be a number")
+    if not all(math.isfinite(figure) for figure in figures):
         raise SagenError("every figure must be a finite number")
     if low > high:
         raise SagenError(f"the limits are the wrong way round: {low:g} to {high:g}")
     if leads < 0:
         raise SagenError("the leads' resistance cannot be negative")
-    quantity, factor = UNITS[unit]
     if quantity != "ohm" and leads:
         raise SagenError("leads are taken off resistances only")
-    for one in (at, temperature if temperature is not None else at):
-        if not -60 <= one <= 250:
-            raise SagenError(f"{one:g} degC makes no sense for a sensor")
+    if quantity == "ohm" and value < 0:
+        raise SagenError(f"{value:g} {unit} is no resistance")
+    for celsius in (at, temperature if temperature is not None else at):
+        if not -60 <= celsius <= 300:
+            raise SagenError(f"{celsius:g} degC makes no sense for a sensor")
+    if math.isinf(value):
+        return _over_range(unit, low, high)
     bare = value - leads / factor
-    if quantity == "ohm" and bare < 0:
-        raise SagenError(f"the reading ({value:g} {unit}) is smaller than the leads ({leads:g} ohm)")
+    shorted = quantity == "ohm" and leads > 0 and bare <= 0
     alpha = MATERIALS[material] if quantity == "ohm" else 0.0
     now = at if temperature is None else temperature
     # R(t) = R20 (1 + alpha (t - 20)): brought to the limits' own temperature.
     scale = (1 + alpha * (at - 20.0)) / (1 + alpha * (now - 20.0))
-    corrected = bare * scale
+    corrected = max(bare, 0.0) * scale if quantity == "ohm" else bare * scale
     digit = _last_digit(value) if digit is None else digit
     parts = [(accuracy or Accuracy()).standard(value, digit) * scale]
     if leads:
@@ -145,20 +151,27 @@ def judge(
         parts.append(math.hypot(LEADS_U / factor, held) * scale)
     if temperature is not None and alpha:
         parts.append(abs(corrected) * alpha / (1 + alpha * (now - 20.0)) * TEMPERATURE_U)
+    if slope:
+        parts.append(abs(corrected) * slope * THERMOMETER_U)
     uncertainty = max(math.hypot(*parts), 1e-12)
     below, above = _normal((low - corrected) / uncertainty), _normal((corrected - high) / uncertainty)
     inside = max(1.0 - below - above, 0.0)
     # Outside only where one side is sure: between two limits that lie closer than the meter can tell, nothing is.
     verdict = "inside" if inside >= SURE else "outside" if max(below, above) >= SURE else "too_close"
-    return Verdict(
-        value,
-        corrected,
-        uncertainty,
-        verdict,
-        inside,
-        unit,
-        _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, leads, quantity),
-    )
+    text = _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, leads, quantity, material)
+    if shorted:
+        text = f"No more than the leads themselves: shorted, as far as this meter can tell. {text}"
+    return Verdict(value, corrected, uncertainty, verdict, inside, unit, text)
+
+
+def _over_range(unit: str, low: float, high: float) -> Verdict:
+    """Over range: above every limit, and inside where there is none above."""
+    inside = math.isinf(high)
+    said = f"inside {_limits(low, high, unit)}" if inside else f"outside {_limits(low, high, unit)}"
+    text = f"Over range: more than the meter can show: {said}."
+    if not inside:
+        text += " An open circuit, or a range chosen too small: try the largest range before it is called open."
+    return Verdict(math.inf, math.inf, 0.0, "inside" if inside else "outside", float(inside), unit, text)
 
 
 def _normal(z: float) -> float:
@@ -180,29 +193,6 @@ def typed_digit(text: str) -> float:
     shift = int(power) if power.lstrip("+-").isdigit() else 0
     digits = len(mantissa.split(".")[1]) if "." in mantissa else 0
     return 10.0 ** (shift - digits)
-
-
-def limit_of(text: str, unit: str) -> float:
-    """A limit in the reading's unit, from a number that may carry a unit of its own.
-
-    >>> limit_of("2000ohm", "kohm"), limit_of("0.5", "V")
-    (2.0, 0.5)
-
-    Raises
-    ------
-    SagenError
-        for what is no number, or a unit of another quantity.
-    """
-    match = re.fullmatch(r"\s*([-+]?\d+(?:[.,]\d*)?(?:[eE][-+]?\d+)?)\s*([A-Za-z\u03a9]*)\s*", text)
-    if not match:
-        raise SagenError(f"limit '{text}' is not a number, with a unit of its own or without")
-    value, own = float(match[1].replace(",", ".")), match[2] or unit
-    for one in (own, unit):
-        if one not in UNITS:
-            raise SagenError(unknown_name("unit", one, UNITS))
-    if UNITS[own][0] != UNITS[unit][0]:
-        raise SagenError(f"limit '{text}' is in {own}, the reading in {unit}")
-    return value * UNITS[own][1] / UNITS[unit][1]
 
 
 def stored_accuracy() -> Accuracy | None:
@@ -230,15 +220,23 @@ def _round(value: float, uncertainty: float) -> float:
     return round(value, min(places, 9))
 
 
-def _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, leads, quantity) -> str:
+def _limits(low: float, high: float, unit: str) -> str:
+    if math.isinf(low) or math.isinf(high):
+        return f"at most {high:g} {unit}" if math.isinf(low) else f"at least {low:g} {unit}"
+    return f"{low:.6g} to {high:.6g} {unit}"
+
+
+def _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, leads, quantity, material) -> str:
     done = [f"{corrected:.4g} {unit} ± {2 * uncertainty:.2g} (twice the standard uncertainty)"]
     if temperature is not None and quantity == "ohm":
-        done.append(f"brought from {temperature:g} to {at:g} °C")
+        done.append(
+            f"brought from {temperature:g} to {at:g} °C"
+            if MATERIALS[material]
+            else f"nothing corrected for its {temperature:g} °C"
+        )
     if leads:
         done.append("leads taken off")
-    limits = f"{low:g} to {high:g} {unit}"
-    if math.isinf(low) or math.isinf(high):
-        limits = f"at most {high:g} {unit}" if math.isinf(low) else f"at least {low:g} {unit}"
+    limits = _limits(low, high, unit)
     said = {
         "inside": f"inside {limits}",
         "outside": f"outside {limits}",
@@ -246,7 +244,7 @@ def _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, le
     }[verdict]
     text = f"{', '.join(done)}: {said}."
     if verdict == "too_close":
-        nearest = min((low, high), key=lambda one: abs(one - corrected))
+        nearest = min((low, high), key=lambda limit: abs(limit - corrected))
         text += f" What would settle it: a meter whose error at {nearest:g} {unit} is below {max(abs(nearest - corrected) / 2, 1e-9):.2g} {unit}"
         text += (
             ", the part at the limits' own temperature, and the leads' resistance taken off."

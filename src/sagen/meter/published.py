@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from sagen.meter.judge import Accuracy, Verdict, judge
+from sagen.meter.limits import TableRow, between_rows
 from sagen.model.errors import SagenError
 from sagen.model.machine_card import CardCircuit, Published, Wire
 from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, State, WireIs
@@ -32,13 +33,13 @@ class RowLimits:
     low: float
     high: float
     note: str = ""
+    slope: float = 0.0  #: share of the limits a kelvin
 
 
 def limits_at(row: Published, temperature: float | None) -> RowLimits | None:
     """The limits of a row at a temperature (degC); None where they depend on one that is not known.
 
-    Between two rows of a table the limits are taken on a straight line; of ohms above zero their logarithms are, since
-    thermistors fall by so much a degree. Beyond its ends the nearest row is taken, and that said.
+    Between two rows of a table they are taken as `between_rows` has it. Beyond its ends the nearest row is taken, and that said.
     """
     if not row.over:
         return RowLimits(-math.inf if row.low is None else row.low, math.inf if row.high is None else row.high)
@@ -53,14 +54,10 @@ def limits_at(row: Published, temperature: float | None) -> RowLimits | None:
     (cold, *at_cold), (warm, *at_warm) = next(
         pair for pair in pairwise(row.over) if pair[0][0] <= temperature <= pair[1][0]
     )
-    share = (temperature - cold) / (warm - cold)
-    return RowLimits(*(_between(a, b, share, row.quantity) for a, b in zip(at_cold, at_warm, strict=True)))
-
-
-def _between(a: float, b: float, share: float, quantity: CardQuantity) -> float:
-    if quantity == CardQuantity.OHM and a > 0 and b > 0:
-        return math.exp(math.log(a) + share * (math.log(b) - math.log(a)))
-    return a + share * (b - a)
+    found = between_rows(
+        TableRow(cold, *at_cold), TableRow(warm, *at_warm), temperature, ohms=row.quantity == CardQuantity.OHM
+    )
+    return RowLimits(found.low, found.high, "", found.slope)
 
 
 @dataclass(frozen=True)
@@ -103,6 +100,7 @@ def against(
         value, str(row.quantity), limits.low, limits.high, at=20.0 if row.at is None or row.over else row.at,
         temperature=temperature if ohms and not row.over and row.at is not None else None,
         material=material if ohms else "none", leads=leads if ohms else 0.0, accuracy=accuracy, digit=digit,
+        slope=limits.slope,
     )  # fmt: skip
     maker = f" (maker {row.maker})" if row.maker else ""
     note = f" {limits.note[:1].upper()}{limits.note[1:]}." if limits.note else ""

@@ -7,12 +7,13 @@ narrower than parts of one make differ and the meter reads; chances are doubled 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.meter.judge import SURE, Accuracy
+from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.model.errors import SagenError
 
 MOST = 8
@@ -25,21 +26,25 @@ ALPHA = 0.05
 class SetVerdict:
     """A set of two to eight readings in one unit."""
 
-    values: tuple[float, ...]
+    readings: tuple[Verdict, ...]
     unit: str
     verdict: str  #: "alike", "odd", "differ" (of two: which is not known) or "too_few"
     odd: tuple[int, ...]  #: which are odd, from 0
     p: tuple[float, ...]  #: chance that a part of the same make lies as far off, times the number tried
-    limits: tuple[float, float] | None
     outside: tuple[int, ...]  #: which lie outside of what is published for sure
     text: str
+    limited: bool = False  #: whether anything was published
 
     def as_row(self) -> dict:
-        return {
-            "values": list(self.values), "unit": self.unit, "verdict": self.verdict,
-            "odd": [one + 1 for one in self.odd], "p": [float(f"{one:.3g}") for one in self.p],
-            "outside": [one + 1 for one in self.outside], "text": self.text,
+        each = [one.as_row() for one in self.readings]
+        row = {
+            "values": [one["value"] for one in each], "corrected": [one["corrected"] for one in each], "unit": self.unit,
+            "verdict": self.verdict, "odd": [at + 1 for at in self.odd], "p": [float(f"{one:.3g}") for one in self.p],
+            "outside": [at + 1 for at in self.outside], "text": self.text,
         }  # fmt: skip
+        if self.limited:
+            row["each"] = [{name: one[name] for name in ("verdict", "probability_inside", "text")} for one in each]
+        return row
 
 
 def compare_set(
@@ -49,42 +54,67 @@ def compare_set(
     *,
     accuracy: Accuracy | None = None,
     digit: float | None = None,
+    **how,
 ) -> SetVerdict:
     """Which of a set of like parts is the odd one.
 
     Parameters
     ----------
-    values : two to eight readings, all in `unit`, at one temperature
-    limits : (low, high) in the same unit, or None where nothing is published
-    accuracy : the meter's; without one 1 % and a digit
+    values : sequence of float
+        two to eight readings, all in `unit`, at one temperature; infinite: over range
+    limits : (low, high) or None
+        in the same unit; None where nothing is published
+    accuracy : Accuracy
+        the meter's; without one 1 % and a digit
     digit : float
         size of the last digit shown
+    how
+        temperature, material, leads and whatever else `judge` takes: it applies to each
+
+    Returns
+    -------
+    SetVerdict
 
     Raises
     ------
     SagenError
-        for fewer than one or more than eight readings, or one that is not above zero.
+        for fewer than one or more than eight readings, or one that makes no sense.
     """
-    values = tuple(float(one) for one in values)
     if not 1 <= len(values) <= MOST:
         raise SagenError(f"a set is of two to {MOST} readings, not {len(values)}")
-    wrong = next((one for one in values if not 0 < one < 1e12), None)
-    if wrong is not None:
-        raise SagenError(f"{wrong:g} {unit} is no resistance of a part")
     accuracy = accuracy or Accuracy()
-    read = np.array([accuracy.standard(one, digit or 0.0) / one for one in values])
-    outside = tuple(_outside(values, read, limits)) if limits else ()
-    if len(values) < 2:
-        verdict, odd, p = "too_few", (), (1.0,)
-    elif len(values) == 2:
-        p = _chances(np.log(values), read, np.arange(2))
-        verdict, odd = ("differ", ()) if p[0] < ALPHA else ("alike", ())
-        if verdict == "differ" and len(outside) == 1:
-            verdict, odd = "odd", outside
+    low, high = limits or (-math.inf, math.inf)
+    readings = tuple(judge(float(value), unit, low, high, accuracy=accuracy, digit=digit, **how) for value in values)
+    corrected = np.array([one.corrected for one in readings])
+    outside = tuple(at for at, one in enumerate(readings) if one.verdict == "outside") if limits else ()
+    # What is open or shorted is no part of any spread.
+    there = np.flatnonzero(np.isfinite(corrected) & (corrected > 0))
+    gone = tuple(int(at) for at in np.setdiff1d(np.arange(len(corrected)), there))
+    p = np.where(np.isin(np.arange(len(corrected)), there), 1.0, 0.0)
+    verdict, odd = "alike", ()
+    if len(corrected) < 2:
+        verdict = "too_few"
+    elif len(there) == 0:
+        p[:] = 1.0
+    elif len(there) == 1:
+        verdict, odd = ("differ", ()) if len(corrected) == 2 else ("odd", tuple(int(at) for at in there))
+        if verdict == "odd":
+            p = 1.0 - p
     else:
-        verdict, odd, p = _odd_ones(np.log(values), read)
-    text = _words(values, unit, verdict, odd, p, limits, outside)
-    return SetVerdict(values, unit, verdict, odd, tuple(float(one) for one in p), limits, outside, text)
+        read = np.array([accuracy.standard(corrected[at], digit or 0.0) / corrected[at] for at in there])
+        if len(there) == 2:
+            p[there] = _chances(np.log(corrected[there]), read, np.arange(2))
+            verdict = "differ" if p[there].min() < ALPHA else "alike"
+        else:
+            verdict, found, p[there] = _odd_ones(np.log(corrected[there]), read)
+            odd = tuple(int(there[at]) for at in found)
+    if gone and len(there) > 1:
+        verdict, odd = "odd", tuple(sorted((*odd, *gone)))
+    if verdict == "differ" and len(outside) == 1 and len(corrected) == 2:
+        verdict, odd = "odd", outside
+    chances = tuple(float(one) for one in p)
+    text = _words(len(readings), unit, verdict, odd, chances, limits, readings, outside)
+    return SetVerdict(readings, unit, verdict, odd, chances, outside, text, limits is not None)
 
 
 def _chances(logs: np.ndarray, read: np.ndarray, core: np.ndarray) -> np.ndarray:
@@ -118,38 +148,38 @@ def _odd_ones(logs: np.ndarray, read: np.ndarray) -> tuple[str, tuple[int, ...],
     return ("odd", odd, p) if odd else ("alike", (), p)
 
 
-def _outside(values, read, limits):
-    low, high = limits
-    from scipy.special import ndtr
-
-    for at, (value, spread) in enumerate(zip(values, read, strict=True)):
-        width = max(spread * value, 1e-12)
-        inside = float(ndtr((high - value) / width) - ndtr((low - value) / width))
-        if inside < 1 - SURE:
-            yield at
-
-
 def _numbers(odd: Sequence[int]) -> str:
     named = " and ".join(str(one + 1) for one in odd)
     return f"Number {named} differs" if len(odd) == 1 else f"Numbers {named} differ"
 
 
-def _words(values, unit, verdict, odd, p, limits, outside) -> str:
-    chance = f"p = {min(p[one] for one in odd):.2g}" if odd and min(p[one] for one in odd) >= 1e-4 else "p < 0.0001"
+def _words(count, unit, verdict, odd, p, limits, readings, outside) -> str:
+    least = min((p[at] for at in odd), default=1.0)
+    chance = f"p = {least:.2g}" if least >= 1e-4 else "p < 0.0001"
     said = {
         "too_few": "One reading is no set: measure the others as well.",
-        "alike": f"All {len(values)} alike, as far as the meter can tell.",
+        "alike": f"All {count} alike, as far as the meter can tell.",
         "differ": "They differ by more than parts of one make do, but which of them is odd cannot be told from this.",
         "odd": f"{_numbers(odd)} from the others ({chance}).",
     }[verdict]
+    close = [str(at + 1) for at, one in enumerate(readings) if one.verdict == "too_close"]
     if limits:
-        low, high = limits
-        where = ", ".join(str(one + 1) for one in outside)
-        said += (
-            f" Number {where} lies outside of the published {low:g} to {high:g} {unit}."
-            if outside
-            else f" None lies outside of the published {low:g} to {high:g} {unit} for sure."
+        low, high = (f"{limit:.6g}" for limit in limits)
+        where = ", ".join(str(at + 1) for at in outside)
+        published = (
+            f"at most {high}"
+            if math.isinf(limits[0])
+            else f"at least {low}"
+            if math.isinf(limits[1])
+            else f"{low} to {high}"
         )
+        said += (
+            f" Number {where} lies outside of the published {published} {unit}."
+            if outside
+            else f" None lies outside of the published {published} {unit} for sure."
+        )
+        if close:
+            said += f" Number {', '.join(close)} lies too close to a limit to say."
     elif verdict == "alike":
         said += " Alike is not good: without a published range all may be off."
     return said

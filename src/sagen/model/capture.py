@@ -141,6 +141,10 @@ class GrowingCapture:
             self._room[index][self.samples : end] = row
         self.samples = end
 
+    def skip(self, count: int) -> None:
+        """Nothing was recorded for so many samples: noughts stand there."""
+        self.append(np.zeros((len(self._channels), count), self._room[0].dtype))
+
     def capture(self) -> Capture:
         """The capture so far. Its samples stay as they are while more is added."""
         channels = tuple(

@@ -63,6 +63,10 @@ class RingPyramid:
             first, last, unit = block, stop, unit * FACTOR
 
     @property
+    def dtype(self) -> np.dtype:
+        return self._raw.values.dtype
+
+    @property
     def oldest(self) -> int:
         """The oldest sample that is kept as it was."""
         return max(0, self.samples - self._raw.size)

@@ -162,7 +162,8 @@ def find_strikes(channels: Sequence[Channel], sfreq: float) -> StrikeSet:
     found = [_blocks(one, thin, block) for one in channels]
     block_s = thin * block / sfreq
     marks = _marks(np.stack([one.score for one in found]), block_s)
-    starts, bounces = _parted(marks)
+    # Slower recordings hold no ring that could be read: that they are too slow is all there is to say.
+    starts, bounces = _parted(marks if sfreq >= _LIMIT.read_hz else [])
     unit = channels[0].unit
     floor = np.array([one.floor for one in found])
     hum = np.array([one.hum for one in found])

@@ -59,6 +59,11 @@ class Trigger:
         self._seen += len(raw)
         return [int(one) for one in fired]
 
+    def skip(self, count: int) -> None:
+        """So many samples were not recorded: counting of pulses begins anew behind them."""
+        self._seen += count
+        self._high, self._falls, self._low_since, self._fired_gap = None, [], None, False
+
     def _crossings(self, raw: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Where the signal passes upwards and downwards, with hysteresis."""
         if not len(raw):
@@ -134,6 +139,10 @@ class Watch:
         self._trigger, self._rail = Trigger(kind, level, sfreq, hysteresis, times=LOST_TIMES), rail
         self.lost = False
         self.begun = 0  #: the sample of the stream at which it was set
+
+    def skip(self, count: int) -> None:
+        """So many samples were not recorded: nothing was lost in them, nor did anything come back."""
+        self._trigger.skip(count)
 
     def feed(self, raw: np.ndarray) -> list[tuple[int, bool]]:
         """What happened in a block: the sample from the first ever fed, and whether it was lost then or is back."""

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.casework.examination import MOST_KEPT
-from sagen.casework.live import Live, Verdict, sheet_for, with_role
+from sagen.casework.live import Live, Verdict, live_trigger, sheet_for, with_role
 from sagen.desk.actions import Action, Hint
 from sagen.desk.ear import Ear
 from sagen.desk.events_form import event_rows
@@ -36,7 +36,7 @@ from sagen.model.errors import SagenError
 from sagen.model.trail import NoteEntry
 from sagen.model.vocabulary import ROTATING_ROLES, STARTING, Role, State
 from sagen.model.words import ROLES, STATES
-from sagen.signal.trigger import Trigger, TriggerKind
+from sagen.signal.trigger import TriggerKind
 
 #: time bases, s
 SPANS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0, 600.0)
@@ -584,7 +584,10 @@ class LivePage(Page):
             self.said.setText(f"'{self.level.text()[:20]}' is no figure for a trigger.")
             return
         at = self.channel.currentIndex()
-        self.live.set_trigger(at, live_trigger(live, at, kind, figure))
+        try:
+            live.set_trigger(at, live_trigger(live, at, kind, figure))
+        except SagenError as error:
+            self.said.setText(str(error))
 
     def _muted(self, on: bool) -> None:
         self.ear.muted = not on
@@ -606,20 +609,3 @@ class LivePage(Page):
         )
         self.keep_button.setEnabled(left or (self.live is not None and self.live.samples > 0))
         self.hold_button.setEnabled(self.live is not None)
-
-
-def live_trigger(live: Live, at: int, kind: TriggerKind, figure: float) -> Trigger:
-    """A trigger on a channel of a session. A level is taken as it is; pulses are counted at half of what is seen."""
-    channel = live.channels[at]
-    low, high = live.view(at, max(0, live.samples - 2 * live.sfreq), max(live.samples, 1), 1)
-    middle, wide = float(low[0] + high[0]) / 2, float(high[0] - low[0])
-    if kind in (TriggerKind.MISSING, TriggerKind.RPM):
-        level, hysteresis = middle, 0.15 * wide
-    else:
-        level, hysteresis = (figure - channel.offset) / channel.scale, 0.02 * wide
-    pulses = figure / 60.0
-    if kind == TriggerKind.RPM and live.sheet is not None:
-        stated = live.sheet.of(channel.column)
-        wheel = getattr(stated, "wheel", None) if stated is not None else None
-        pulses *= max(1, wheel.slots - wheel.missing) if wheel is not None and hasattr(wheel, "slots") else 1
-    return Trigger(kind, level, live.sfreq, max(hysteresis, 0.0), times=figure, pulses_a_second=pulses)

@@ -49,11 +49,11 @@ def _marks(tapped: Tapped, sensor: int) -> tuple[Span, ...]:
 def undersampled(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     """Too few samples for one cycle of the ring: it may be another frequency folded down."""
     found = _sensor(reading, context)
-    if found is None or not len(found[0].strikes) or found[0].strikes.silent[found[1]]:
+    slow = reading.sfreq < _SAMPLES.least_hz
+    if found is None or (not slow and (not len(found[0].strikes) or found[0].strikes.silent[found[1]])):
         return
     ring = found[0].rings[found[1]]
     cycle = reading.sfreq / ring.value if ring.known else np.nan
-    slow = reading.sfreq < _SAMPLES.least_hz
     if not slow and not (ring.known and cycle < _SAMPLES.a_cycle):
         return
     wanted = _SAMPLES.good_hz if slow or not ring.known else max(_SAMPLES.good_hz, _SAMPLES.good_a_cycle * ring.value)
@@ -92,7 +92,8 @@ def silent(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     tapped, sensor = found
     strikes = tapped.strikes
     stated = context.state == State.STRIKE
-    nothing = not len(strikes) and stated
+    # A recording that is too slow for a ring shows none: nothing follows from that.
+    nothing = not len(strikes) and stated and reading.sfreq >= _SAMPLES.least_hz
     if not nothing and not strikes.silent[sensor]:
         return
     level = float(strikes.answers.height[:, sensor].max(initial=0.0)) if len(strikes) else float(strikes.floor[sensor])
