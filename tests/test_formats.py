@@ -2,6 +2,7 @@
 
 import re
 import struct
+import warnings
 import wave
 import zipfile
 from pathlib import Path
@@ -72,6 +73,113 @@ def test_writes_and_reads_back(tmp_path, suffix):
     assert back.sfreq == pytest.approx(SFREQ, rel=1e-9)
     for written, read in zip(channels, back.channels, strict=True):
         np.testing.assert_allclose(read.values(), written.values(), rtol=1e-5, atol=1e-6)
+
+
+@pytest.mark.parametrize("suffix", ["csv", "wav", "mf4", "npz"])
+def test_what_was_not_recorded_comes_back_as_that(tmp_path, suffix):
+    """A sound wheel with a hole in the recording is a sound wheel with a hole when it comes back, and no lost signal."""
+    there = np.ones(N, bool)
+    there[1500:1900] = there[3000:3100] = False
+    volts = np.where(there, VOLTS, 0).astype(np.float32)
+    path = tmp_path / f"a.{suffix}"
+    write_capture(path, Capture("a", SFREQ, (Channel("1", volts, "V"),), holes=((1500, 1900), (3000, 3100))))
+    back = read_capture(path)
+    assert back.holes == ((1500, 1900), (3000, 3100))
+    assert back.samples == N
+    np.testing.assert_allclose(back.channels[0].values()[there], VOLTS[there], rtol=1e-5, atol=1e-6)
+
+
+def test_a_wav_with_marks_is_a_wav_to_others(tmp_path):
+    """The standard library's reader and SciPy's see the same samples; marks that make no sense are none."""
+    path = tmp_path / "a.wav"
+    whole = Capture("a", SFREQ, (Channel("1", RAW, "V", 1e-3),))
+    write_capture(path, Capture("a", SFREQ, whole.channels, holes=((10, 20),)))
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # it says that it leaves the marks aside
+        rate, data = scipy.io.wavfile.read(path)
+    assert rate == SFREQ
+    np.testing.assert_allclose(data, RAW * 1e-3, rtol=1e-6)
+    raw = path.read_bytes()
+    assert int.from_bytes(raw[4:8], "little") == len(raw) - 8
+    at = raw.index(b"cue ") + 12
+    path.write_bytes(
+        raw[: at + 4]
+        + (10**8).to_bytes(4, "little")
+        + raw[at + 8 : at + 20]
+        + (10**8).to_bytes(4, "little")
+        + raw[at + 24 :]
+    )
+    assert read_capture(path).holes == ()
+
+
+ODD_NAMES = (
+    "x",
+    "t",
+    "time",
+    " leading",
+    "tab\there",
+    "two\nlines",
+    '"quoted"',
+    "a  b",
+    "=1+1",
+    "\u03a9 (V)",
+    "rate",
+    "back\\slash",
+    "CH1",
+)
+
+
+@pytest.mark.parametrize("suffix", ["csv", "mf4", "npz"])
+def test_channels_keep_their_names_whatever_they_are(tmp_path, suffix):
+    path = tmp_path / f"a.{suffix}"
+    channels = tuple(Channel(name, RAW + at, "V", 1e-3) for at, name in enumerate(ODD_NAMES))
+    write_capture(path, Capture("a", SFREQ, channels))
+    back = read_capture(path)
+    assert [one.column for one in back.channels] == list(ODD_NAMES)
+    assert back.sfreq == pytest.approx(SFREQ, rel=1e-9)
+
+
+def test_one_table_of_units_serves_every_format(tmp_path):
+    import h5py
+
+    with h5py.File(tmp_path / "a.h5", "w") as file:
+        file.attrs["sfreq"] = SFREQ
+        file.create_dataset("CH1", data=RAW).attrs["units"] = "uA"
+    (tmp_path / "a.csv").write_text(
+        "Time (ms),CH1 (uA)\n" + "".join(f"{k / SFREQ * 1e3:.4f},{one}\n" for k, one in enumerate(RAW))
+    )
+    for name in ("a.h5", "a.csv"):
+        [channel] = read_capture(tmp_path / name).channels
+        assert channel.unit == "A"
+        np.testing.assert_allclose(channel.values(), RAW * 1e-6, rtol=1e-6)
+
+
+@pytest.mark.parametrize(("digits", "hole_s"), [(3, 0.09), (3, 0.0), (4, 0.09), (4, 0.005), (5, 0.09)])
+def test_times_of_few_digits_hide_neither_a_hole_nor_the_rate(tmp_path, digits, hole_s):
+    """50 kHz with times to a millisecond: fifty samples bear each. By arithmetic: the rate stays, and so does the hole."""
+    count, at = 60_000, 24_017
+    times = np.arange(count) / 50_000.0
+    times[at:] += hole_s
+    rows = np.column_stack([times, np.arange(count) % 97])
+    np.savetxt(
+        tmp_path / "a.csv", rows, delimiter=",", header="Time (s),CH1 (V)", comments="", fmt=[f"%.{digits}f", "%.4g"]
+    )
+    capture = read_capture(tmp_path / "a.csv")
+    assert capture.sfreq == pytest.approx(50_000, rel=2e-4)
+    lost = sum(stop - first for first, stop in capture.holes) / capture.sfreq
+    assert lost == pytest.approx(hole_s, abs=1.1 * 10.0**-digits)
+    assert len(capture.holes) == (hole_s > 0)
+    if hole_s:
+        assert capture.holes[0][0] == at
+
+
+def test_a_mark_of_over_range_is_read_whatever_word_it_is(tmp_path):
+    for word in ("inf", "-inf", "+inf", "OL", "\u221e"):
+        cells = [f"{k / SFREQ:.6f},{word if 100 <= k < 110 else VOLTS[k]:}\n" for k in range(N)]
+        (tmp_path / "a.csv").write_text("Time (s),CH1 (V)\n" + "".join(cells))
+        [channel] = read_capture(tmp_path / "a.csv").channels
+        assert channel.over_range == 10
+        assert channel.values()[105] == pytest.approx(VOLTS.min() if word.startswith("-") else VOLTS.max())
 
 
 def mdf4_channels(data):

@@ -210,7 +210,7 @@ def test_names_are_kept_through_csv_and_no_spreadsheet_takes_one_for_a_formula(n
     assert len(head) == 3
     assert not head[1].startswith(("=", "+", "-", "@"))
     again = read_capture(path)
-    assert again.channels[0].column == " ".join(name.split())
+    assert again.channels[0].column == name
     assert again.channels[1].column == "B"
 
 

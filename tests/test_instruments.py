@@ -19,7 +19,7 @@ from sagen.instruments import obd
 from sagen.instruments.module_stand_in import ModuleStandIn
 from sagen.instruments.profile import Profile, parse_profile, shipped_profile
 from sagen.instruments.protocols import Block
-from sagen.instruments.scpi import Garbled, InstrumentGone, Link, ScpiMeter, ScpiRecorder, resource_name
+from sagen.instruments.scpi import Garbled, InstrumentGone, Link, SampleCount, ScpiMeter, ScpiRecorder, resource_name
 from sagen.instruments.served import Bench, StandInServers, block_of
 from sagen.kinds import broken
 from sagen.machine.meter import read
@@ -223,12 +223,63 @@ def test_killed_in_mid_record_at_any_block_keeps_all_blocks_before(served, seed)
     recorder = ScpiRecorder(served())
     recording = Recording("a.npz", recorder, took=taken.append)
     for number, block in enumerate(recorder.blocks(30.0)):
-        recording._keep(block)
+        recording.take(block)
         if number == int(rng.integers(0, 9)):
             break
     capture = recording.capture()
     assert capture.samples == sum(one.shape[1] for one in taken)
     assert np.array_equal(capture.channels[0].raw, np.concatenate([one[0] for one in taken]))
+
+
+# where a stream stands -----------------------------------------------------------------------------------------------
+
+
+class Clock:
+    """A clock that the test sets."""
+
+    now = 100.0
+
+    def __call__(self):
+        return self.now
+
+
+def counted(*blocks, sfreq=1000.0):
+    """What is made of blocks (s since the last one, count told, samples, whether the line was lost before)."""
+    clock = Clock()
+    count, out = SampleCount(sfreq, clock), []
+    for seconds, told, samples, lost in blocks:
+        clock.now += seconds
+        count.interrupted = lost
+        step = count.take(told, samples)
+        count.at += step.missing + samples - step.repeated
+        out.append((step.missing, step.repeated))
+    return count.at, out
+
+
+@pytest.mark.parametrize(
+    ("what", "blocks", "steps"),
+    [
+        ("as it should be", [(0, 0, 100, False), (0.1, 100, 100, False)], [(0, 0), (0, 0)]),
+        ("a hole", [(0, 0, 100, False), (0.6, 600, 100, False)], [(0, 0), (500, 0)]),
+        ("counted anew after an outage of 3 s", [(0, 7000, 100, False), (3.1, 0, 100, True)], [(0, 0), (3000, 0)]),
+        ("no count at all, and an outage of 2 s", [(0, None, 100, False), (2.1, None, 100, True)], [(0, 0), (2000, 0)]),
+        ("longer than the time that passed", [(0, 0, 100, False), (0.1, 10**9, 100, False), (0.1, 10**9 + 100, 100, False)], [(0, 0)] * 3),
+        ("told twice", [(0, 0, 100, False), (0.1, 0, 100, False), (0.1, 100, 50, False)], [(0, 0), (0, 100), (0, 0)]),
+        ("half of it told twice", [(0, 0, 100, False), (0.1, 50, 100, False)], [(0, 0), (0, 50)]),
+        ("wrapped at 16 bits", [(0, 65_500, 36, False), (0.04, 0, 100, False), (0.1, 100, 100, False)], [(0, 0)] * 3),
+    ],
+)  # fmt: skip
+def test_a_streams_count_is_held_against_the_clock(what, blocks, steps):
+    """By arithmetic at 1000 samples a second: what is missing is never more than the time that passed."""
+    assert counted(*blocks)[1] == steps, what
+
+
+def test_many_small_lies_about_the_count_do_not_add_up():
+    """Each block claims a tenth of a second more than passed: in all no more than a second is believed."""
+    blocks = [(0.0, k * 200, 100, False) for k in range(200)]
+    at, steps = counted(*blocks)
+    assert sum(missing for missing, _ in steps) <= 1000
+    assert at <= 200 * 100 + 1000
 
 
 # the meter's stand-in -----------------------------------------------------------------------------------------------

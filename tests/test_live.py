@@ -11,16 +11,18 @@ from scipy import stats
 
 from sagen.casework import bench_test
 from sagen.casework.events import hunt, hunted
-from sagen.casework.live import Live, verdict_of
+from sagen.casework.live import Live, live_trigger, verdict_of
 from sagen.casework.module import came_back, new_codes, speed_record
+from sagen.casework.recording import Recording
 from sagen.instruments.module_can import ModuleCodes
-from sagen.instruments.protocols import LiveValue
-from sagen.instruments.scpi import ScpiRecorder
+from sagen.instruments.protocols import Block, LiveValue
+from sagen.instruments.scpi import Lost, ScpiRecorder
 from sagen.instruments.served import Bench, StandInServers
 from sagen.kinds import broken, examine
 from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
+from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CodeStatus, State
@@ -44,8 +46,6 @@ class Given:
         self.stopped = True
 
     def blocks(self, seconds, *, patience_s=0):
-        from sagen.instruments.protocols import Block
-
         for start in range(0, self.taken.samples, self.block):
             yield Block(np.stack([one.raw[start : start + self.block] for one in self.taken.channels]))
 
@@ -120,6 +120,45 @@ def test_a_missing_pulse_is_told_when_it_is_due_and_once():
     fired = Trigger(TriggerKind.MISSING, 50.0, 2_000.0, 5.0, times=3.0).feed(raw)
     assert fired[0] == falls[19] + 150
     assert len(fired) == 2, "the end of the pulses is another one"
+
+
+@pytest.mark.parametrize("stated", [True, False])
+def test_a_speed_is_waited_for_in_turns_of_the_wheel_and_not_in_teeth(stated):
+    """A 36-1 wheel that speeds up from 900 rpm by 40 a second passes 1,000 rpm after 2.5 s, by arithmetic."""
+    capture, sheet = running([], seconds=6.0)
+    if not stated:
+        sheet = Sheet.from_data(
+            sheet.model_dump(exclude_none=True)
+            | {"channel": [{"column": "S", "role": "crank", "sensor": "hall", "pull_up": 5.0}]}
+        )
+    live = Live(Given(capture, 2_000), sheet=sheet)
+    rows = np.stack([one.raw for one in capture.channels])
+    live.take(rows[:, :30_000])
+    if not stated:
+        with pytest.raises(SagenError, match="not known yet"):
+            live_trigger(live, 0, TriggerKind.RPM, 1_000.0)
+        live.verdict()
+    live.set_trigger(0, live_trigger(live, 0, TriggerKind.RPM, 1_000.0))
+    live.take(rows[:, 30_000:])
+    assert live.fired[0] / capture.sfreq == pytest.approx(2.5, abs=0.15)
+
+
+def test_what_was_not_recorded_is_no_lost_signal_to_the_verdict_nor_to_whoever_listens():
+    """The samples with their holes are clean when kept; live they must be, too."""
+    capture, sheet = running([], seconds=6.0, rpm=lambda t: 900 + 0 * t)
+    rows = np.stack([one.raw for one in capture.channels])
+    live = Live(Given(capture, 2_000), sheet=sheet)
+    live.recording = Recording("live", Given(capture, 2_000), took=live.take, skipped=live.skip)
+    live.recording.take(Block(rows[:, :80_000]))
+    live.listen(live.verdict())
+    live.recording._lost(Lost(80_000, 4_000, "4000 samples were not recorded"))
+    live.recording.take(Block(rows[:, 84_000:]))
+    verdict = live.verdict()
+    assert not verdict.lost, verdict.said
+    assert "Nothing wrong" in verdict.said
+    assert not live.heard
+    assert live.capture().holes == ((80_000, 84_000),)
+    assert not examine(live.capture(), sheet).findings
 
 
 # the verdict ----------------------------------------------------------------------------------------------------

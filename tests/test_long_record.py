@@ -9,6 +9,7 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -44,15 +45,17 @@ def test_what_was_written_is_what_numpy_reads_and_draws(tmp_path, block):
     rng = np.random.default_rng(block)
     samples = rng.integers(-9_000, 9_000, (2, 20_000 if block > 1 else 300)).astype(np.int16)
     record = LongRecord(tmp_path / "a.record", "long", 50_000.0, CHANNELS)
-    for start in range(0, samples.shape[1], block):
+    samples[:, 60:80] = 0
+    record.append(samples[:, :60])
+    record.skip(20)
+    for start in range(80, samples.shape[1], block):
         record.append(samples[:, start : start + block])
-    record.hole(40, 60)
     record.close()
     for at in range(2):
         assert np.array_equal(np.load(tmp_path / "a.record" / f"{at}.npy"), samples[at])
     capture = read_capture(tmp_path / "a.record")
     assert isinstance(capture.channels[0].raw, np.memmap) or isinstance(capture.channels[0].raw.base, np.memmap)
-    assert capture.holes == ((40, 60),)
+    assert capture.holes == ((60, 80),)
     drawn, plain = long_pyramids(tmp_path / "a.record", capture)["A"], Pyramid(samples[0])
     for start, stop, columns in ((0, 200, 50), (0, samples.shape[1] // 16 * 16, 20)):
         for mine, theirs in zip(drawn.view(start, stop, columns), plain.view(start, stop, columns), strict=True):
@@ -139,8 +142,9 @@ def test_a_record_that_is_none_is_refused_in_a_sentence(tmp_path, about, samples
 def test_of_a_record_too_long_for_a_trail_what_is_in_sight_is_kept(tmp_path, monkeypatch):
     monkeypatch.setattr(examination, "MOST_KEPT", 2_000)
     record = LongRecord(tmp_path / "a.record", "long", 1_000.0, CHANNELS)
-    record.append(np.stack([np.arange(9_000), np.arange(9_000)]).astype(np.int16))
-    record.hole(4_100, 4_200)
+    record.append(np.stack([np.arange(4_100), np.arange(4_100)]).astype(np.int16))
+    record.skip(100)
+    record.append(np.stack([np.arange(4_200, 9_000), np.arange(4_200, 9_000)]).astype(np.int16))
     record.close()
     incoming = read_incoming(tmp_path / "a.record")
     cut = in_sight(incoming, 4.0, 4.5)
@@ -196,3 +200,22 @@ def test_small_noise_of_a_meter_does_not_hold_it_up():
     rng = np.random.default_rng(2)
     [taken] = fed(Steady("ohms"), 870.0 + rng.normal(0, 0.6, 14))
     assert taken == pytest.approx(870.0, abs=2.0)
+
+
+def test_a_hole_takes_no_place_on_the_disk_and_a_disk_that_refuses_it_is_told(tmp_path, monkeypatch):
+    """Half a billion samples that were not recorded: the file is as long as they would be, its blocks on the disk are not."""
+    record = LongRecord(tmp_path / "a.record", "long", 1e6, CHANNELS[:1])
+    record.append(np.ones((1, 100), np.int16))
+    monkeypatch.setattr(record, "_levels", [])
+    monkeypatch.setattr(record, "_columns", record._columns[:1])
+    with record._written():
+        record._columns[0].skip(500_000_000)
+        record._columns[0].settle()
+    said = (tmp_path / "a.record" / "0.npy").stat()
+    assert said.st_size > 1e9
+    assert said.st_blocks * 512 < 1e6
+    monkeypatch.setattr(
+        Path, "write_text", lambda *_, **__: (_ for _ in ()).throw(OSError(28, "No space left on device"))
+    )
+    with pytest.raises(StoreError, match="takes no more: No space left"):
+        record.skip(10)

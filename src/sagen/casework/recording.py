@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from sagen.files.long_record import LongRecord
+from sagen.instruments.protocols import Block
 from sagen.instruments.scpi import InstrumentGone, Lost
 from sagen.model.capture import Capture, GrowingCapture
 from sagen.model.errors import SagenError, StoreError
@@ -73,10 +74,7 @@ class Recording:
                 if away:
                     self.told(Happened(self.seconds, "back", "it records again"))
                     away = False
-                if self.keep:
-                    self.growing.append(one.raw)
-                self.samples += one.raw.shape[1]
-                self.took(one.raw)
+                self.take(one)
         except InstrumentGone as error:
             self.gone = str(error)
             self.told(Happened(self.seconds, "gone", self.gone))
@@ -91,6 +89,13 @@ class Recording:
             raise SagenError(self.gone or "nothing was recorded")
         self.told(Happened(self.seconds, "ended", f"{self.samples} samples a channel"))
         return self.capture()
+
+    def take(self, block: Block) -> None:
+        """A block that came: kept, counted and handed on."""
+        if self.keep:
+            self.growing.append(block.raw)
+        self.samples += block.raw.shape[1]
+        self.took(block.raw)
 
     def _lost(self, lost: Lost) -> None:
         self.told(Happened(self.seconds, "lost", lost.said))

@@ -237,13 +237,42 @@ def capture_of(
     rows = {key: one for key, one in rows.items() if len(one) == length}
     if left:
         notes.append(f"left out, of another length than the others: {', '.join(left[:5])}")
+    named = [(key, values, units.get(key, "")) for key, values in rows.items()]
+    return capture_at(name, times, named, sfreq=sfreq, notes=notes)
+
+
+def capture_at(
+    name: str,
+    times: np.ndarray | None,
+    rows: list[tuple[str, np.ndarray, str]],
+    *,
+    sfreq: float | None = None,
+    notes: list[str] | None = None,
+) -> Capture:
+    """A capture of rows of samples whose times or rate are known.
+
+    Parameters
+    ----------
+    times : np.ndarray [shape=(n,)] or None
+        s; None where `sfreq` tells the rate
+    rows : list of (name, values [shape=(n,)], unit)
+        a channel each; names may be anything
+    sfreq : float, Hz
+
+    Raises
+    ------
+    CaptureFileError
+        when there is no channel or no rate, or a value is not finite.
+    """
+    notes = list(notes or ())
+    length = len(rows[0][1]) if rows else 0
     if not rows:
         raise CaptureFileError("no channel was found: no row of numbers besides time")
     if len(rows) > MOST_CHANNELS:
         raise CaptureFileError(f"{len(rows)} channels; a capture has at most {MOST_CHANNELS}")
     if length < FEWEST_SAMPLES:
         raise CaptureFileError(f"only {length} samples; a capture needs at least {FEWEST_SAMPLES}")
-    names, values = list(rows), list(rows.values())
+    values = [one for _, one, _ in rows]
     holes: Holes = ()
     if times is not None:
         sfreq, values, holes = even_grid(times, values, notes)
@@ -254,7 +283,7 @@ def capture_of(
         )
     if not 0.1 <= sfreq <= 1e10:
         raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense")
-    channels = tuple(_channel(key, one, units.get(key, "")) for key, one in zip(names, values, strict=True))
+    channels = tuple(_channel(key, one, unit) for (key, _, unit), one in zip(rows, values, strict=True))
     return Capture(name, float(sfreq), channels, tuple(notes), holes)
 
 

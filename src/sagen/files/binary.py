@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import capture_of
+from sagen.files.arrays import capture_at, capture_of
 from sagen.files.budget import Spent
+from sagen.files.csv_dialect import spelled_out
 from sagen.files.numpy_file import read_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 
 #: a formula of an MDF4 channel that is read: numbers, the raw value, + - * / and brackets
 FORMULA = re.compile(r"(?!.*\*\*)[\sXx0-9.eE+\-*/()]{1,200}")
-NAMELESS = "\u2423"  #: what stands in MDF4, which has no empty names, for one
+_PLAIN_NAME = re.compile(r"(?![\"\s])[^\x00-\x1f\x7f\\]{1,200}(?<!\s)")
 MOST_NAMES = 4096  #: of an HDF5 file
 DEEPEST = 8
 
@@ -115,27 +117,35 @@ def read_mdf4(path: Path) -> Capture:
         raise CaptureFileError("the MDF4 file holds no channel of numbers")
     longest = max(signals, key=lambda one: len(one.samples))
     times, notes = longest.timestamps.astype(np.float64), []
-    arrays, units = {"time": times - times[0]}, {}
-    for one in signals:
-        name = "" if one.name == NAMELESS else one.name
-        key = name if name not in arrays else f"{name} ({len(arrays)})"
-        samples = one.samples
-        if len(samples) != len(times) or not np.array_equal(one.timestamps, longest.timestamps):
-            samples = np.interp(times, one.timestamps, samples).astype(np.float32)
-            notes.append(f"channel '{one.name}' was recorded at other times and laid on those of '{longest.name}'")
-        arrays[key], units[key] = samples, one.unit or ""
-    return capture_of(path.name, arrays, units=units, notes=notes)
+    rows: list[tuple[str, np.ndarray, str]] = []
+    for signal in signals:
+        name = spelled_out(signal.name)
+        samples = signal.samples
+        if len(samples) != len(times) or not np.array_equal(signal.timestamps, longest.timestamps):
+            samples = np.interp(times, signal.timestamps, samples).astype(np.float32)
+            notes.append(f"channel '{name}' was recorded at other times and laid on those of '{longest.name}'")
+        count = sum(name == other for other, _, _ in rows)
+        if count:
+            notes.append(f"another channel is called '{name}', too: this one is called '{name} ({count + 1})' here")
+            name = f"{name} ({count + 1})"
+        rows.append((name, samples, signal.unit or ""))
+    return capture_at(path.name, times - times[0], rows, notes=notes)
 
 
 def write_mdf4(path: Path, capture: Capture) -> None:
-    """One channel group, float32 in SI units, times in s."""
+    """One channel group, float32 in SI units, times in s; what was not recorded is left out: the times tell."""
     from asammdf import MDF, Signal
 
-    times = np.arange(capture.samples) / capture.sfreq
+    there = capture.recorded
+    times = np.flatnonzero(there) / capture.sfreq
     signals = [
-        Signal(one.values().astype(np.float32), times, unit=one.unit, name=one.column or NAMELESS)
-        for one in capture.channels
-    ]
+        Signal(
+            channel.values()[there].astype(np.float32), times, unit=channel.unit,
+            # The format has no empty names, and none with blanks at their ends or line breaks in them.
+            name=channel.column if _PLAIN_NAME.fullmatch(channel.column) else json.dumps(channel.column),
+        )
+        for channel in capture.channels
+    ]  # fmt: skip
     with MDF(version="4.10") as file:
         file.append(signals, comment=f"capture {capture.name}", common_timebase=True)
         saved = Path(file.save(path, overwrite=True))

@@ -6,6 +6,7 @@ the one under which most lines in a row are nothing but numbers wins.
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import dataclass
 
@@ -225,7 +226,18 @@ def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[t
             known = _is_unit(unit) or match[2]
             if known:
                 names[index], units[index] = match[1].strip(), units[index] or unit
+    names = [spelled_out(name) for name in names]
     return tuple(_unique(names)), tuple(units)
+
+
+def spelled_out(name: str) -> str:
+    """A name that was written as a JSON string, because nothing else of a table's head would come back as it was."""
+    if len(name) > 1 and name[0] == name[-1] == '"':
+        try:
+            return str(json.loads(name))
+        except ValueError:
+            pass
+    return name
 
 
 def _is_unit(word: str) -> bool:

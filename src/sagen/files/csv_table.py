@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 import re
 from pathlib import Path
 
@@ -49,9 +50,12 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
     types = {i: np.float64 if i == timed else np.float32 for i in range(dialect.columns)}
     try:
         frame = _parse(path, dialect, types)
-        return [frame[i].to_numpy() for i in range(dialect.columns)], [0] * dialect.columns
+        columns = [frame[i].to_numpy() for i in range(dialect.columns)]
+        if all(np.isfinite(values).all() for values in columns):
+            return columns, [0] * dialect.columns
     except (ValueError, pd.errors.ParserError, OverflowError):
-        pass  # marks, blanks or a broken line: the slow way finds out which, and where
+        pass
+    # Marks, blanks or a broken line: the slow way finds out which, and where.
     try:
         frame = _parse(path, dialect, str)
     except (ValueError, pd.errors.ParserError) as error:
@@ -216,16 +220,17 @@ def _sampling(
     return even_grid(times, columns, notes, where=lambda row: f"line {_line_of(dialect, row)}")
 
 
-def defused(name: str) -> str:
-    """A name on one line that no spreadsheet takes for a formula; the reader gives it back as it was."""
-    name = " ".join(name.split())
+def column_name(name: str) -> str:
+    """A channel's name as it stands in a table's head: on one line, no formula to a spreadsheet, and read back as it was."""
+    if name != " ".join(name.split()) or not name.isprintable() or name.startswith('"'):
+        return json.dumps(name)
     return f"'{name}" if name.startswith(FORMULA) else name
 
 
 def write(path: Path, capture: Capture) -> None:
     """Write a capture as comma-separated values with time in seconds."""
     digits = max(6, int(np.ceil(np.log10(capture.sfreq))) + 2)
-    names = ["Time (s)", *(defused(f"{one.column} ({one.unit})") for one in capture.channels)]
+    names = ["Time (s)", *(f"{column_name(one.column)} ({one.unit})" for one in capture.channels)]
     with path.open("w", encoding="utf-8", newline="\n") as stream:
         csv.writer(stream, lineterminator="\n").writerow(names)
         for start in range(0, capture.samples, 1 << 16):

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import struct
 import warnings
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +14,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 
 LARGEST_HZ = 2**31 - 1
+MOST_CHUNKS, MOST_MARKS = 1000, 10_000
 
 
 def recognise(head: bytes) -> bool:
@@ -41,7 +44,7 @@ def read(path: Path) -> Capture:
     if len(table) < FEWEST_SAMPLES:
         raise CaptureFileError(f"only {len(table)} samples; a capture needs at least {FEWEST_SAMPLES}")
     channels = tuple(_channel(str(index + 1), table[:, index]) for index in range(table.shape[1]))
-    return Capture(path.name, float(rate), channels, tuple(notes))
+    return Capture(path.name, float(rate), channels, tuple(notes), _holes(path, len(table)))
 
 
 def _channel(name: str, samples: np.ndarray) -> Channel:
@@ -71,3 +74,75 @@ def write(path: Path, capture: Capture) -> None:
     for index, one in enumerate(capture.channels):
         table[:, index] = one.values()
     wavfile.write(path, rate, table)
+    if capture.holes:
+        _mark(path, capture.holes)
+
+
+# stretches that were not recorded -----------------------------------------------------------------------------
+
+#: what their labels say
+NOT_RECORDED = "not recorded"
+
+
+def _mark(path: Path, holes: tuple[tuple[int, int], ...]) -> None:
+    """Mark stretches as regions: a cue point each with a labelled length (chunks "cue " and "LIST adtl ltxt" of Multimedia
+    Programming Interface and Data Specifications 1.0, IBM and Microsoft 1991, chapter 3, from memory)."""
+    label = NOT_RECORDED.encode() + b"\0"
+    label += b"\0" * (len(label) % 2)
+    cue = struct.pack("<I", len(holes))
+    texts = b"adtl"
+    for number, (first, stop) in enumerate(holes, 1):
+        cue += struct.pack("<II4sIII", number, first, b"data", 0, 0, first)
+        body = struct.pack("<II4sHHHH", number, stop - first, b"rgn ", 0, 0, 0, 0) + label
+        texts += b"ltxt" + struct.pack("<I", len(body)) + body
+    with path.open("r+b") as stream:
+        stream.seek(0, 2)
+        if stream.tell() % 2:
+            stream.write(b"\0")
+        for name, body in ((b"cue ", cue), (b"LIST", texts)):
+            stream.write(name + struct.pack("<I", len(body)) + body)
+        length = stream.tell() - 8
+        stream.seek(4)
+        stream.write(struct.pack("<I", length))
+
+
+def _holes(path: Path, samples: int) -> tuple[tuple[int, int], ...]:
+    """Stretches marked as not recorded; none where the marks make no sense."""
+    places, lengths = {}, {}
+    with path.open("rb") as stream:
+        if stream.read(4) != b"RIFF":
+            return ()
+        size = path.stat().st_size
+        stream.seek(12)
+        for _ in range(MOST_CHUNKS):
+            head = stream.read(8)
+            if len(head) < 8:
+                break
+            name, length = struct.unpack("<4sI", head)
+            end = stream.tell() + length + length % 2
+            if name == b"cue " and length <= MOST_MARKS * 24 + 4:
+                body = stream.read(length)
+                for at in range(4, len(body) - 23, 24):
+                    number, _, _, _, _, first = struct.unpack_from("<II4sIII", body, at)
+                    places[number] = first
+            elif name == b"LIST" and length <= MOST_MARKS * 64 and stream.read(4) == b"adtl":
+                lengths |= _labelled(stream.read(length - 4))
+            if end >= size:
+                break
+            stream.seek(end)
+    found = sorted((places[number], places[number] + count) for number, count in lengths.items() if number in places)
+    sound = all(0 <= first < stop <= samples for first, stop in found) and all(a[1] <= b[0] for a, b in pairwise(found))
+    return tuple(found) if sound else ()
+
+
+def _labelled(body: bytes) -> dict[int, int]:
+    """Lengths of the regions that are labelled as not recorded, by their number."""
+    out, at = {}, 0
+    while at + 8 <= len(body):
+        name, length = struct.unpack_from("<4sI", body, at)
+        text = body[at + 28 : at + 8 + length].split(b"\0")[0]
+        if name == b"ltxt" and length >= 20 and text == NOT_RECORDED.encode():
+            number, count = struct.unpack_from("<II", body, at + 8)
+            out[number] = count
+        at += 8 + length + length % 2
+    return out
