@@ -19,15 +19,16 @@ from sagen.desk.app import make_application, make_window
 from sagen.desk.collector import Collector
 from sagen.model.trail import NoteEntry
 from sagen.store import moving
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
+from sagen.store.reading import write_missing_checksums
 from sagen.store.tables import EntryRow, JobRow
 
 JOBS, ENTRIES = 10_000, 4
 
 
-def fill(folder: Path) -> JobLog:
+def fill(folder: Path) -> None:
     """A log of many jobs with a few entries each."""
-    log = JobLog(folder)
+    log = open_log(folder)
     began = datetime(2026, 1, 1)
     with log._engine.begin() as connection:
         jobs = [
@@ -45,7 +46,9 @@ def fill(folder: Path) -> JobLog:
             for one in range(ENTRIES)
         ]
         connection.execute(insert(EntryRow), entries)
-    log.seal()
+    with log.database.work() as session:
+        write_missing_checksums(session)
+        session.commit()
     return log
 
 
@@ -60,7 +63,7 @@ def whole_log(folder: Path) -> None:
         print(f"| {what} | {time.perf_counter() - began:.2f} |")
         return answer
 
-    log = timed("opened", lambda: JobLog(folder))
+    log = timed("opened", lambda: open_log(folder))
     timed("listed", log.jobs)
     timed("searched", lambda: log.jobs("machine 77"))
     timed("one job read", lambda: log.job(JOBS // 2))

@@ -79,7 +79,7 @@ _TEMPLATE: list = []
 def demo_log(_task=None):
     """The demo log, made once a test process and copied: each test may change its own."""
     from sagen.casework.demo import make_demo_log
-    from sagen.store.log import JobLog
+    from sagen.store.opening import open_log
 
     if not _TEMPLATE:
         folder = Path(tempfile.mkdtemp(prefix="sagen-test-demo-"))
@@ -89,7 +89,7 @@ def demo_log(_task=None):
     copy = Path(tempfile.mkdtemp(prefix="sagen-test-log-"))
     atexit.register(shutil.rmtree, copy, ignore_errors=True)
     shutil.copytree(_TEMPLATE[0], copy, dirs_exist_ok=True)
-    return JobLog(copy)
+    return open_log(copy)
 
 
 def told(complaint="", *codes):

@@ -17,17 +17,16 @@ import pytest
 
 from conftest import demo_log, square_teeth
 from postgres import until
+from sagen.artifacts.folders import make_passing, passing_root, sweep_passing
 from sagen.casework.examination import read_pair
 from sagen.cli import main
 from sagen.desk.app import own_log
 from sagen.files import aside, binary, budget
 from sagen.files.door import read_capture, write_capture
-from sagen.model import passing
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError, SagenError
-from sagen.model.passing import make_passing, sweep_passing
 from sagen.model.trail import NoteEntry
-from sagen.store.log import JobLog
+from sagen.store.database import Database
 from test_window import app, desk, drop, settle, spin  # noqa: F401
 
 VOLTS = square_teeth(seconds=0.2).astype(np.float32)
@@ -182,26 +181,30 @@ def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):
     # The waiting process, and the child that it forked to read.
     assert until(lambda: len(_readers(program.pid)) > 1) is not None
     seen = set(_readers(program.pid).values())
-    assert list(tmp_path.glob("sagen-read-*"))
+    assert list(tmp_path.glob("sagen-*/read-*"))
     program.send_signal(signal.SIGKILL)
     program.wait()
     assert until(lambda: not _alive(seen)) is not None
-    assert until(lambda: not list(tmp_path.glob("sagen-read-*"))) is not None
+    assert until(lambda: not list(tmp_path.glob("sagen-*/read-*"))) is not None
 
 
 def test_what_a_killed_process_left_in_the_temporary_folder_is_swept(tmp_path, monkeypatch):
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     mine = make_passing("read")
-    left = [tmp_path / f"sagen-read-{number}-abc" for number in (2**22 + 5, 2**22 + 6)]
+    left = [make_passing("read") for _ in range(2)]
     for one in left:
-        one.mkdir()
+        one.let_go()  # as the kernel does when a process is gone
     other = tmp_path / "sagen-notes-of-mine"
     other.mkdir()
     assert sweep_passing() == 2
-    assert mine.exists()
+    assert mine.path.exists()
     assert other.exists()
-    assert not any(one.exists() for one in left)
-    assert passing._SWEPT
+    assert not any(one.path.exists() for one in left)
+    assert sorted(one.name.partition("-")[0] for one in passing_root().iterdir()) == ["read", "read"], (
+        "it and its lease"
+    )
+    mine.discard()
+    assert not list(passing_root().iterdir())
 
 
 # names and heaps --------------------------------------------------------------------------------------------
@@ -337,14 +340,14 @@ def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):  # noqa
 
 def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):  # noqa: F811
     window = desk(demo_log, demo=True)
-    here, real = [], JobLog._work
+    here, real = [], Database.work
 
-    def work(log):
+    def work(database):
         if threading.current_thread() is threading.main_thread():
             here.append(sys._getframe(1).f_code.co_name)
-        return real(log)
+        return real(database)
 
-    monkeypatch.setattr(JobLog, "_work", work)
+    monkeypatch.setattr(Database, "work", work)
     workspace = window.workspace
     entry = workspace.job.entries[0]
     for deed in (

@@ -29,7 +29,7 @@ from sagen.reason.weigh import infer
 from sagen.report.plot import lane_svg
 from sagen.report.printed import render_html
 from sagen.report.scene import strip_scene
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 from test_window import app, desk, drop, settle, spin  # noqa: F401
 
 # true units -------------------------------------------------------------------------------------------------------
@@ -50,7 +50,7 @@ def ten_times(tmp_path):
 
 
 def test_a_x10_probe_prints_at_5_volts(ten_times, tmp_path):
-    log = JobLog(tmp_path / "log")
+    log = open_log(tmp_path / "log")
     job = log.add_job("Brindle 2")
     incoming = read_incoming(ten_times)
     kept = Keep(job.id, incoming, incoming.sheet).perform(log)
@@ -74,7 +74,7 @@ def test_a_x10_probe_prints_at_5_volts(ten_times, tmp_path):
 
 
 def test_printing_refuses_the_capture_of_another_job(ten_times, tmp_path):
-    log = JobLog(tmp_path / "log")
+    log = open_log(tmp_path / "log")
     one, other = log.add_job("Brindle 2"), log.add_job("Tallow Ten")
     incoming = read_incoming(ten_times)
     opened = Keep(one.id, incoming, incoming.sheet).perform(log).opened

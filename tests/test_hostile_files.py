@@ -10,13 +10,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from sagen.artifacts.atomic import atomic_write, read_small_text, write_whole
 from sagen.casework import fault_log
 from sagen.cli import main
 from sagen.files import load_sheet, read_capture, write_capture, write_sheet
 from sagen.files.cards import read_rows
 from sagen.files.circuits import load_toml
 from sagen.files.csv_dialect import lines_of
-from sagen.files.whole import read_small_text, save_whole, written_whole
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
 from sagen.model.sheet import Sheet
@@ -115,7 +115,7 @@ def test_on_a_full_disk_what_was_there_stays(suffix, tmp_path, monkeypatch):
     def full(_handle):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("sagen.files.whole.os.fsync", full)
+    monkeypatch.setattr("sagen.artifacts.atomic.os.fsync", full)
     with pytest.raises(CaptureFileError, match="No space left"):
         write_capture(path, made())
     assert path.read_bytes() == b"precious"
@@ -140,7 +140,7 @@ def test_nothing_is_written_through_a_link(tmp_path):
     assert target.read_text() == "somebody else's"
     assert not link.is_symlink()
     write_sheet(tmp_path / "b.sheet.toml", Sheet())
-    save_whole(tmp_path / "c.bin", b"1234")
+    write_whole(tmp_path / "c.bin", b"1234")
     assert (tmp_path / "c.bin").read_bytes() == b"1234"
 
 
@@ -149,7 +149,7 @@ def test_a_writer_that_fails_leaves_what_was_there(tmp_path):
     path.write_text("precious")
 
     def fails():
-        with written_whole(path) as passing:
+        with atomic_write(path) as passing:
             passing.write_text("half")
             raise ZeroDivisionError
 
@@ -255,10 +255,10 @@ def test_no_number_of_a_channel_is_beyond_reason(line, tmp_path):
 NEW_LOG = """
 import sys, time
 from pathlib import Path
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 while not Path(sys.argv[2]).exists():
     time.sleep(0.001)
-log = JobLog(Path(sys.argv[1]))
+log = open_log(Path(sys.argv[1]))
 log.add_job("made at once")
 log.close()
 """
@@ -266,7 +266,7 @@ log.close()
 
 def test_several_processes_make_a_new_log_at_once(tmp_path):
     """One upgrade, and everybody's job is there once."""
-    from sagen.store.log import JobLog
+    from sagen.store.opening import open_log
 
     folder, go = tmp_path / "log", tmp_path / "go"
     made = [
@@ -276,7 +276,7 @@ def test_several_processes_make_a_new_log_at_once(tmp_path):
     go.touch()
     said = [one.communicate(timeout=60)[1] for one in made]
     assert [one.returncode for one in made] == [0, 0, 0], said
-    log = JobLog(folder)
+    log = open_log(folder)
     assert len(log.jobs()) == 3
     log.close()
 

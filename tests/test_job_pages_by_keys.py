@@ -180,7 +180,7 @@ def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):  # noq
         ("supply", "red", "1"), ("signal", "green", "2"), ("ground", "black", "3"),
     ]  # fmt: skip
     assert crank.wheel == "60-2"
-    assert [one.title for _, one in window.workspace.log.cards()] == ["Brindle 2"]
+    assert [one.title for _, one in window.workspace.log.shelf.cards()] == ["Brindle 2"]
     settle(window)
     assert any("Pin 1, red" in one.text for one in window.workspace.last_weighed.checks)
 

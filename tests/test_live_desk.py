@@ -27,7 +27,7 @@ from sagen.model.capture import Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, NoteEntry, ReadingEntry, ScanEntry
 from sagen.model.vocabulary import Role, State
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 from test_by_hand import KEY, Keys, in_dialog, mark_steps_by_keys, mend_by_keys
 from test_window import app, desk, settle, spin  # noqa: F401
 
@@ -428,5 +428,5 @@ def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):  # n
     assert window.isVisible(), "it says so first"
     assert "Closing as soon as" in window.message.text.text()
     until(lambda: not window.isVisible())
-    kept = JobLog(log.shelf.folder.parent).job(job_id)
+    kept = open_log(log.captures.folder.parent).job(job_id)
     assert [one.name for one in kept.records(CaptureEntry)] == ["late.csv"]

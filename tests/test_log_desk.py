@@ -14,8 +14,9 @@ from sagen.desk.app import own_log
 from sagen.desk.panes.trail import written_by
 from sagen.model.trail import NoteEntry
 from sagen.store import moving
-from sagen.store.log import Hand, JobLog
-from sagen.store.opening import place
+from sagen.store.entries import Author
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 from test_window import app, desk, settle, spin  # noqa: F401
 
 
@@ -55,9 +56,9 @@ def deed(window, words):
 @pytest.mark.parametrize("kind", ["file", "server"])
 def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch):  # noqa: F811
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    where = place(server().url()) if kind == "server" else (tmp_path / "log", None)
-    one, two = desk(own_log(*where)), desk(own_log(*where))
-    one.workspace.log.hand = Hand("Ivo", "bay 2")
+    where = place_of(server().url()) if kind == "server" else tmp_path / "log"
+    one, two = desk(own_log(where)), desk(own_log(where))
+    one.workspace.log.author = Author("Ivo", "bay 2")
     one.workspace.add_job("Tarnbeck 4", "", 3, [NoteEntry("gap 0.9 mm")])
     settle(one)
     wait(lambda: [job.machine for job in two.page("log").model.jobs] == ["Tarnbeck 4"])
@@ -91,7 +92,7 @@ def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch
 
 def test_what_is_typed_while_the_server_is_away_is_shown_and_sent(desk, tmp_path, monkeypatch):  # noqa: F811
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    window = desk(own_log(*place(server().url())))
+    window = desk(own_log(server().url()))
     window.workspace.add_job("Tarnbeck 4", "", 3, [NoteEntry("gap 0.9 mm")])
     settle(window)
     server().stop()
@@ -131,7 +132,7 @@ def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk
     assert window.workspace.job is None
     assert len(window.page("log").model.jobs) == jobs
     deed(window, "Restore a backup")
-    assert window.workspace.log.shelf.folder == tmp_path / "restored" / "captures"
+    assert window.workspace.log.captures.folder == tmp_path / "restored" / "captures"
     assert len(window.page("log").model.jobs) == jobs + 1
     fills[log_deeds.OtherLogForm] = lambda form: form.where.setText(str(tmp_path / "nowhere"))
     assert "there is no such folder" in deed(window, "Open another log")
@@ -150,12 +151,12 @@ def test_a_name_is_removed_and_who_writes_is_remembered(desk, answers):  # noqa:
     window = desk()
     window.workspace.add_job("Tarnbeck 4", "Orla Finch", 3, [NoteEntry("Orla Finch will call")])
     settle(window)
-    fills[log_deeds.HandForm] = lambda form: (form.author.setText("Ivo"), form.bay.setText("bay 2"))
+    fills[log_deeds.AuthorForm] = lambda form: (form.author.setText("Ivo"), form.bay.setText("bay 2"))
     deed(window, "Who writes here")
     window.workspace.add(NoteEntry("2.4 kohm"))
     settle(window)
     assert (window.workspace.job.entries[1].author, window.workspace.job.entries[1].bay) == ("Ivo", "bay 2")
-    assert log_deeds.remembered_hand(window.settings) == Hand("Ivo", "bay 2")
+    assert log_deeds.remembered_author(window.settings) == Author("Ivo", "bay 2")
     assert "Removed from one job" in deed(window, "Remove a customer's name")
     assert shown[-1].name.text() == "Orla Finch", "the open job's is offered"
     assert (window.workspace.job.owner, window.workspace.job.entries[0].record.text) == ("", "(name removed) will call")
@@ -165,9 +166,9 @@ KILLED = """
 import os, signal, sys
 from sagen.casework import requests
 from sagen.casework.examination import read_incoming
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 from pathlib import Path
-log = JobLog(Path(sys.argv[1]))
+log = open_log(Path(sys.argv[1]))
 job = log.add_job("Tarnbeck 4")
 incoming = read_incoming(Path(sys.argv[2]))
 requests.examine = lambda *_, **__: os.kill(os.getpid(), signal.SIGKILL)
@@ -184,6 +185,6 @@ def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next
     assert (entry.record.name, [one.kind for one in entry.record.findings]) == ("late.csv", ["extra_gap"])
     assert "late.csv was being kept when the program ended" in window.message.text.text()
     window.close()
-    again = JobLog(tmp_path / "log")
+    again = open_log(tmp_path / "log")
     assert (again.unfinished, moving.check(again)) == ({}, [])
     again.close()

@@ -26,8 +26,8 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry, NoteEntry
-from sagen.store.log import JobLog
 from sagen.store.moving import backup, check, export_job, import_job, restore
+from sagen.store.opening import open_log
 
 
 def made_capture(seed=0, samples=3_000) -> Capture:
@@ -37,7 +37,7 @@ def made_capture(seed=0, samples=3_000) -> Capture:
 
 @pytest.fixture
 def filled(tmp_path):
-    log = JobLog(tmp_path / "one")
+    log = open_log(tmp_path / "one")
     job = log.add_job("Corrib Tench 2.0", owner="Slate & Sons", cylinders=4)
     log.add_entry(job.id, CodeEntry("P0335"))
     log.add_entry(job.id, NoteEntry("Keeps <b>dying</b>; =1+1"))
@@ -62,7 +62,7 @@ def same(one, other):
 def test_an_exported_job_arrives_whole_in_another_log_and_twice_in_its_own(filled):
     log, job_id, token, folder = filled
     export_job(log, job_id, folder / "x.zip")
-    other = JobLog(folder / "two")
+    other = open_log(folder / "two")
     try:
         came = import_job(other, folder / "x.zip")
         same(came, log.job(job_id))
@@ -114,12 +114,12 @@ def test_a_zip_that_is_not_as_it_was_exported_is_refused_whole(filled, change):
     log, job_id, _, folder = filled
     export_job(log, job_id, folder / "x.zip")
     rewritten(folder / "x.zip", folder / "bad.zip", change)
-    shelf = len(log.shelf.tokens())
+    shelf = len(log.captures.tokens())
     with pytest.raises(StoreError) as told:
         import_job(log, folder / "bad.zip")
     assert len(str(told.value)) < 200
     assert len(log.jobs()) == 1
-    assert len(log.shelf.tokens()) == shelf
+    assert len(log.captures.tokens()) == shelf
     assert not (folder.parent / "job.json").exists()
 
 
@@ -152,7 +152,7 @@ def test_a_log_is_backed_up_while_it_is_written_and_restored_into_a_new_place(fi
         going.set()
         writer.join()
     restore(folder / "b.zip", folder / "restored")
-    found = JobLog(folder / "restored")
+    found = open_log(folder / "restored")
     try:
         entries = found.job(job_id).entries
         assert 3 + before <= len(entries) <= 3 + len(added)
@@ -167,28 +167,28 @@ def test_a_log_is_backed_up_while_it_is_written_and_restored_into_a_new_place(fi
 def test_silent_damage_is_found_and_named(filled):
     log, _, token, _ = filled
     assert check(log) == []
-    path = log.shelf.folder / token / "0.npy"
+    path = log.captures.folder / token / "0.npy"
     data = bytearray(path.read_bytes())
     data[-7] ^= 0x10
     path.write_bytes(bytes(data))
     [trouble] = check(log, repair=True)
     assert "0.npy is not what was kept" in trouble.what
     assert not trouble.repaired, "what was kept cannot be made up"
-    shutil.rmtree(log.shelf.folder / token)
+    shutil.rmtree(log.captures.folder / token)
     [trouble] = check(log)
     assert "gone" in trouble.what
 
 
 def test_what_can_be_put_right_is(filled):
     log, _, token, _ = filled
-    (log.shelf.folder / token / "SHA256SUMS").unlink()
-    orphan = log.shelf.put(made_capture(5))
-    assert len(check(log)) == 1, "one just kept may be named in a moment"
-    os.utime(log.shelf.folder / orphan, (0, 0))
+    (log.captures.folder / token / "SHA256SUMS").unlink()
+    orphan = log.captures.put(made_capture(5))
+    assert len(check(log)) == 1, "what a living process is just keeping may be named in a moment"
+    log.captures.settle(orphan)
     assert {one.what for one in check(log)} == {"has no checksum yet", "nothing names it"}
     assert all(one.repaired for one in check(log, repair=True))
     assert check(log) == []
-    assert log.shelf.tokens() == [token]
+    assert log.captures.tokens() == [token]
 
 
 def sagen(*arguments):
@@ -222,7 +222,7 @@ def test_the_command_line_lists_shows_moves_and_checks(filled):
 
 
 def test_names_never_reach_a_terminal_as_commands(tmp_path):
-    log = JobLog(tmp_path / "l")
+    log = open_log(tmp_path / "l")
     log.add_job("Mill\x1b[2Jer \x07 9", owner="a\rb")
     log.close()
     said = sagen("--log", tmp_path / "l", "log", "list").stdout
@@ -243,13 +243,13 @@ def test_an_older_log_is_copied_before_it_is_brought_up_to_date(tmp_path):
             "insert into job (created, machine, owner, withdrawn, about, entries, stage) values ('2026-01-02 03:04:05', 'Old one', '', 0, '', 0, 'open')"
         )
     engine.dispose()
-    log = JobLog(folder)
+    log = open_log(folder)
     assert [one.machine for one in log.jobs()] == ["Old one"]
     log.close()
     with closing(sqlite3.connect(folder / "jobs.sqlite.before-002")) as kept:
         assert kept.execute("select version_num from alembic_version").fetchone() == ("002",)
         assert kept.execute("select machine from job").fetchone() == ("Old one",)
-    JobLog(folder).close()
+    open_log(folder).close()
     assert len(list(folder.glob("*.before-*"))) == 1, "one copy a migration"
 
 
@@ -260,6 +260,6 @@ def test_a_log_of_a_newer_sagen_is_left_as_it_is(filled):
     with closing(sqlite3.connect(path)) as newer, newer:
         newer.execute("update alembic_version set version_num = '999'")
     with pytest.raises(StoreError, match="written by a newer Sagen"):
-        JobLog(folder / "one")
+        open_log(folder / "one")
     with closing(sqlite3.connect(path)) as still:
         assert still.execute("select version_num from alembic_version").fetchone() == ("999",)

@@ -17,7 +17,7 @@ from sagen.model.vocabulary import Cause, Origin, Part, SensorKind
 from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.learned import NOTHING, WORTH, Learned
 from sagen.reason.weigh import world_of
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 from test_window import app, desk, settle  # noqa: F401
 
 HALL = CircuitSpec(role="crank", sensor="hall", wheel="60-2")
@@ -107,7 +107,7 @@ def test_parts_that_came_back_make_the_next_one_doubted():
 
 
 def test_a_job_teaches_nothing_of_itself_and_a_log_is_read_once(tmp_path):
-    log = JobLog(tmp_path)
+    log = open_log(tmp_path)
     jobs = [log.add_job(f"Tarnbeck {number}") for number in range(4)]
     for job in jobs[:3]:
         for one in repaired("harness"):
@@ -145,7 +145,7 @@ def test_the_record_is_shown_and_switched_off_with_one_key(desk):  # noqa: F811
 
 
 def test_a_named_log_weighs_in_on_the_command_line(tmp_path, capsys):
-    log = JobLog(tmp_path / "log")
+    log = open_log(tmp_path / "log")
     for _ in range(3):
         job = log.add_job("Tarnbeck")
         for one in repaired("harness"):

@@ -12,10 +12,10 @@ from lxml import etree
 from PySide6.QtGui import QColor
 
 from conftest import square_teeth
+from sagen.artifacts.atomic import write_whole
 from sagen.casework.paper import write_report
 from sagen.desk.lenses.lens import colour_steps, coloured, scale_of
 from sagen.desk.look import theme
-from sagen.files.whole import save_whole
 from sagen.kinds import build, examine
 from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
@@ -27,7 +27,7 @@ from sagen.report.plot import lane_svg
 from sagen.report.printed import FindingPage, render_html
 from sagen.report.scene import Lane, Marked, Strip, strip_scene
 from sagen.signal.pyramid import Pyramid
-from sagen.store.shelf import CaptureShelf
+from sagen.store.captures import CaptureStore
 from test_window import app  # noqa: F401
 
 SFREQ = 50_000.0
@@ -92,11 +92,11 @@ def test_another_suffix_is_refused(tmp_path, suffix):
 
 
 def test_a_page_is_whole_or_not_there(tmp_path):
-    save_whole(tmp_path / "a.html", b"old")
+    write_whole(tmp_path / "a.html", b"old")
     (tmp_path / "no").mkdir()
     with pytest.raises(SagenError, match="cannot be written"):
-        save_whole(tmp_path / "no", b"new")
-    save_whole(tmp_path / "a.html", b"new")
+        write_whole(tmp_path / "no", b"new")
+    write_whole(tmp_path / "a.html", b"new")
     assert (tmp_path / "a.html").read_bytes() == b"new"
     assert sorted(one.name for one in tmp_path.iterdir()) == ["a.html", "no"]
 
@@ -188,9 +188,9 @@ def capture():
 
 
 def test_a_capture_comes_back_sample_for_sample(tmp_path):
-    shelf = CaptureShelf(tmp_path)
+    shelf = CaptureStore(tmp_path)
     token = shelf.put(capture())
-    back = CaptureShelf(tmp_path).get(token)
+    back = CaptureStore(tmp_path).get(token)
     assert (back.name, back.sfreq, back.notes) == ("a", 1e4, ("a note",))
     for one, other in zip(back.channels, capture().channels, strict=True):
         np.testing.assert_array_equal(one.raw, other.raw)
@@ -200,18 +200,18 @@ def test_a_capture_comes_back_sample_for_sample(tmp_path):
 
 
 def test_what_a_crash_left_half_written_is_swept_away(tmp_path):
-    shelf = CaptureShelf(tmp_path)
+    shelf = CaptureStore(tmp_path)
     token = shelf.put(capture())
     for left in ("deadbeef.part", "deadbeef.cafe.part"):
         (tmp_path / left).mkdir()
         (tmp_path / left / "0.npy").write_bytes(b"half")
-    CaptureShelf(tmp_path)
+    CaptureStore(tmp_path)
     assert sorted(one.name for one in tmp_path.iterdir() if one.is_dir()) == [token]
 
 
 @pytest.mark.parametrize("harm", ["gone", "cut", "words", "key", "pickle"])
 def test_a_damaged_capture_is_one_sentence(tmp_path, harm):
-    shelf = CaptureShelf(tmp_path)
+    shelf = CaptureStore(tmp_path)
     token = shelf.put(capture())
     folder = tmp_path / token
     if harm == "gone":
@@ -229,7 +229,7 @@ def test_a_damaged_capture_is_one_sentence(tmp_path, harm):
 
 
 def test_pyramids_are_only_a_help(tmp_path):
-    shelf = CaptureShelf(tmp_path)
+    shelf = CaptureStore(tmp_path)
     token = shelf.put(capture())
     assert shelf.get_pyramids(token, 2) is None
     pyramids = [Pyramid(one.raw) for one in capture().channels]
@@ -248,4 +248,4 @@ def test_pyramids_are_only_a_help(tmp_path):
 def test_a_folder_that_cannot_be_is_told(tmp_path):
     (tmp_path / "file").write_text("")
     with pytest.raises(StoreError, match="cannot be used"):
-        CaptureShelf(tmp_path / "file" / "log")
+        CaptureStore(tmp_path / "file" / "log")

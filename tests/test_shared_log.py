@@ -2,6 +2,7 @@
 
 import sqlite3
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 from importlib.resources import files
 from pathlib import Path
@@ -20,8 +21,11 @@ from sagen.model.errors import ChangedMeanwhile, StoreError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry, DamagedEntry, NoteEntry
 from sagen.store import moving
-from sagen.store.log import Hand, JobLog
-from sagen.store.opening import Unreachable, place
+from sagen.store.database import Unreachable
+from sagen.store.entries import Author
+from sagen.store.forgetting import forget_customer
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 
 SHEET = Sheet.from_data({"conditions": {"state": "cranking"}}, where="test")
 RAMP = np.arange(300_000, dtype=np.float32)
@@ -31,10 +35,10 @@ RAMP = np.arange(300_000, dtype=np.float32)
 def bays(tmp_path, monkeypatch):
     """Makes logs of one database, a folder a bay; closes them."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    url, made = place(server().url())[1], []
+    url, made = server().url(), []
 
     def bay(name, author="", url=url):
-        made.append(JobLog(tmp_path / name.replace(" ", "-"), url, Hand(author, name)))
+        made.append(open_log(place_of(url, tmp_path / name.replace(" ", "-")), Author(author, name)))
         return made[-1]
 
     yield bay
@@ -62,13 +66,13 @@ def test_a_bay_opens_what_another_measured(bays, tmp_path):
     assert (listed.about, listed.entries) == ("P0335", 2)
     found = two.job(job.id).entries
     assert [(one.author, one.bay) for one in found] == [("Ivo", "bay 1")] * 2
-    assert not (two.shelf.folder / entry.record.token).exists()
+    assert not (two.captures.folder / entry.record.token).exists()
     capture = two.capture(found[1].record.token)
     np.testing.assert_array_equal(capture.channels[0].raw, RAMP)
     assert (capture.channels[1].column, capture.channels[1].offset, capture.notes) == ("", 0.1, ("a note",))
-    photo = one.shelf.put_photo(b"\xff\xd8 not much of a photo")
+    photo = one.captures.put_photo(b"\xff\xd8 not much of a photo")
     one.add_entry(job.id, NoteEntry(f"see {photo}"))
-    assert two.shelf.photo(photo).endswith(b"photo")
+    assert two.captures.photo(photo).endswith(b"photo")
     assert moving.check(one) == moving.check(two) == []
 
 
@@ -77,7 +81,7 @@ def test_the_same_samples_are_stored_once(bays):
     job = one.add_job("Tarnbeck 4")
     for log in (one, two, one):
         log.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
-    with one._work() as session:
+    with one.database.work() as session:
         contents, pieces, objects = (
             session.scalar(text(f"select count(*) from {name}"))
             for name in ("content", "piece", "pg_largeobject_metadata")
@@ -85,7 +89,7 @@ def test_the_same_samples_are_stored_once(bays):
     # Two arrays, what they are, and their checksums.
     assert (contents, pieces, objects) == (4, 12, 4)
     one.delete_job(job.id)
-    with one._work() as session:
+    with one.database.work() as session:
         left = [session.scalar(text(f"select count(*) from {name}")) for name in ("content", "pg_largeobject_metadata")]
     assert left == [0, 0]
 
@@ -223,32 +227,124 @@ def test_what_waited_when_the_program_ended_is_sent_at_the_next_start_and_never_
     finally:
         server().start()
     [(_, item)] = one._outbox.items()
-    one._insert(item["add"])  # it went through, and the word that it had was lost
+    one.entries.insert(item["add"])  # it went through, and the word that it had was lost
     again = bays("bay 1")
     assert again.waiting == 0
     assert texts(again, job.id) == ["typed while it is away"]
+
+
+def test_an_entry_that_waits_for_a_job_deleted_elsewhere_stops_nothing(bays, tmp_path):
+    """Its job is gone: it becomes a dead letter that a person sees; every later write, and opening the log, go on."""
+    one, two = bays("bay 1", "Ivo"), bays("bay 2")
+    gone, other = one.add_job("Tarnbeck 4"), one.add_job("Fell 2")
+    first = one.add_entry(gone.id, NoteEntry("before"))
+    one.job(gone.id)
+    server().stop()
+    try:
+        one.add_entry(gone.id, NoteEntry("typed while it is away"))
+        one.correct(first.id, NoteEntry("corrected while it is away"), 1)
+        capture = one.add_capture(gone.id, ramp(), CaptureEntry("", SHEET))
+        one.add_entry(other.id, NoteEntry("for another job"))
+    finally:
+        server().start()
+    two.delete_job(gone.id)
+    assert one.add_entry(other.id, NoteEntry("after it came back")).id > 0
+    assert texts(two, other.id) == ["for another job", "after it came back"]
+    letters = one.dead_letters()
+    assert [letter.item.get("add", letter.item.get("new"))["job_id"] for letter in letters] == [gone.id] * 3
+    assert all("deleted" in letter.why for letter in letters)
+    assert one.waiting == 0
+    again = bays("bay 1")
+    assert len(again.dead_letters()) == 3, "they wait for a person, also after a restart"
+    assert moving.check(again, repair=True) == []
+    token = capture.record.token
+    assert again.capture(token).samples == len(RAMP), "what was measured is not deleted under their hands"
+    for letter in again.dead_letters():
+        again.drop_dead_letter(letter.number)
+    assert again.dead_letters() == []
+    assert not (again.captures.folder / token).exists()
+
+
+def test_a_withdrawal_that_was_overtaken_is_told_and_not_counted_as_sent(bays):
+    one, two = bays("bay 1", "Ivo"), bays("bay 2", "Mara")
+    job = one.add_job("Tarnbeck 4")
+    entry = one.add_entry(job.id, NoteEntry("gap 0.9 mm"))
+    one.job(job.id)
+    server().stop()
+    try:
+        one.withdraw(entry.id, True, 1)
+    finally:
+        server().start()
+    two.correct(entry.id, NoteEntry("gap 1.9 mm"), 1)
+    assert one.send_waiting() == 0
+    [letter] = one.dead_letters()
+    assert "changed at bay 2 by Mara" in letter.why
+    assert not two.job(job.id).entries[0].withdrawn
+
+
+def test_a_correction_made_while_the_outbox_is_being_sent_is_kept(bays, monkeypatch):
+    """The very moment between the sending of an entry and its leaving the outbox."""
+    one = bays("bay 1")
+    job = one.add_job("Tarnbeck 4")
+    server().stop()
+    try:
+        entry = one.add_entry(job.id, NoteEntry("first words"))
+    finally:
+        server().start()
+    real, threads = one.entries.insert, []
+
+    def insert(new):
+        found = real(new)
+        if not threads:
+            threads.append(
+                threading.Thread(target=one.correct, args=(entry.id, NoteEntry("corrected"), entry.revision))
+            )
+            threads[0].start()
+            time.sleep(0.3)
+        return found
+
+    monkeypatch.setattr(one.entries, "insert", insert)
+    one.send_waiting()
+    threads[0].join(10)
+    assert texts(one, job.id) == ["corrected"]
+    assert one.waiting == 0
+    assert one.undo(job.id)
+    assert texts(one, job.id) == ["first words"]
+
+
+def test_what_waits_for_another_database_at_the_same_address_is_not_sent_into_this_one(bays):
+    one = bays("bay 1")
+    job = one.add_job("Tarnbeck 4")
+    server().stop()
+    try:
+        one.add_entry(job.id, NoteEntry("for the first database"))
+    finally:
+        server().start()
+    one.database.new_identity()  # as another database that was made under the old one's name
+    assert one.send_waiting() == 0
+    assert "another log that stood at this address" in one.dead_letters()[0].why
 
 
 # moving --------------------------------------------------------------------------------------------------------
 
 
 def test_a_log_moves_to_a_server_and_back(bays, tmp_path):
-    file = JobLog(tmp_path / "file")
+    file = open_log(tmp_path / "file")
     job = file.add_job("Tarnbeck 4", owner="J. Doyle")
     file.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
-    photo = file.shelf.put_photo(b"\xff\xd8 not much of a photo")
+    photo = file.captures.put_photo(b"\xff\xd8 not much of a photo")
     entry = file.add_entry(job.id, NoteEntry(f"nan {float('nan')} \0 \ud800 see {photo}"))
     file.withdraw(entry.id)
     file.add_entry(job.id, NoteEntry("to be damaged"))
     with sqlite3.connect(tmp_path / "file" / "jobs.sqlite") as rows:
         rows.execute("update entry set created = 'yesterday', data = 'no json {' where id = 3")
     moving.backup(file, tmp_path / "a.zip")
-    url = place(server().url())[1]
-    moving.restore(tmp_path / "a.zip", tmp_path / "bay", url)
-    there = JobLog(tmp_path / "other-bay", url)
+    url = server().url()
+    moving.restore(tmp_path / "a.zip", place_of(url, tmp_path / "bay"))
+    there = open_log(place_of(url, tmp_path / "other-bay"))
     moving.backup(there, tmp_path / "b.zip")
     moving.restore(tmp_path / "b.zip", tmp_path / "back")
-    back = JobLog(tmp_path / "back")
+    back = open_log(tmp_path / "back")
     for log in (there, back):
         again = log.job(job.id)
         assert (again.machine, again.owner, [one.withdrawn for one in again.entries]) == (
@@ -257,10 +353,10 @@ def test_a_log_moves_to_a_server_and_back(bays, tmp_path):
         assert [one.record for one in again.entries[:2]] == [one.record for one in file.job(job.id).entries[:2]]
         assert isinstance(again.entries[2].record, DamagedEntry)
         np.testing.assert_array_equal(log.capture(again.entries[0].record.token).channels[0].raw, RAMP)
-        assert log.shelf.photo(photo).endswith(b"photo")
+        assert log.captures.photo(photo).endswith(b"photo")
         assert log.add_job("and it goes on").id > job.id
     with pytest.raises(StoreError, match="not empty"):
-        moving.restore(tmp_path / "a.zip", tmp_path / "bay", url)
+        moving.restore(tmp_path / "a.zip", place_of(url, tmp_path / "bay"))
     for one in (file, there, back):
         one.close()
 
@@ -270,7 +366,7 @@ def test_damage_on_the_server_is_found(bays):
     job = log.add_job("Tarnbeck 4")
     entry = log.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
     log.add_entry(job.id, NoteEntry("2.4 kohm"))
-    with log._work() as session:
+    with log.database.work() as session:
         session.execute(text("update entry set data = replace(data, '2.4', '7.4')"))
         session.execute(text("select lo_put(object, 5000, 'x') from content where size > 100000 limit 1"))
         session.commit()
@@ -290,7 +386,7 @@ def test_the_command_line_works_on_a_server(tmp_path, bays, capsys):
     def sagen(*words, log=url):
         return main(["--log", log, "log", *words]), capsys.readouterr()
 
-    log = JobLog(*place(url))
+    log = open_log(url)
     job = log.add_job("Tarnbeck 4")
     log.add_capture(job.id, ramp(), CaptureEntry("", SHEET))
     log.close()
@@ -307,22 +403,24 @@ def test_the_command_line_works_on_a_server(tmp_path, bays, capsys):
 @pytest.mark.parametrize("name", ["mysql://a/b", "postgresql://host", "sqlite://", "http://x/y", "://"])
 def test_what_is_no_place_of_a_log_is_refused(name):
     with pytest.raises(StoreError, match="no place of a job log"):
-        place(name)
+        place_of(name)
 
 
 def test_a_server_in_use_by_a_newer_sagen_is_left_alone(bays):
     log = bays("bay 1")
-    with log._work() as session:
+    with log.database.work() as session:
         session.execute(text("update alembic_version set version_num = '999'"))
         session.commit()
     with pytest.raises(StoreError, match="newer Sagen"):
         bays("bay 2")
-    with psycopg.connect(log.url.replace("+psycopg", "")) as connection:
+    with psycopg.connect(
+        log.database.place.url.render_as_string(hide_password=False).replace("+psycopg", "")
+    ) as connection:
         assert connection.execute("select version_num from alembic_version").fetchone() == ("999",)
 
 
 def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to_date(bays):
-    url = place(server().url())[1]
+    url = server().url()
     config, engine = Config(), create_engine(url)
     config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
     with engine.begin() as connection:
@@ -339,10 +437,10 @@ def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to
     engine.dispose()
     log = bays("bay 1", url=url)
     assert [one.record for one in log.job(1).entries] == [NoteEntry("a")]
-    with log._work() as session:
+    with log.database.work() as session:
         assert session.execute(text("select machine from before_003.job")).scalar() == "Old one"
         assert session.execute(text("select version_num from before_003.alembic_version")).scalar() == "003"
-        assert session.execute(text("select version_num from alembic_version")).scalar() == "004"
+        assert session.execute(text("select version_num from alembic_version")).scalar() == "005"
     assert moving.check(log) == []
     assert bays("bay 2", url=url).jobs()[0].machine == "Old one"
 
@@ -351,7 +449,7 @@ def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to
 
 
 def test_two_windows_on_one_file_hear_of_each_other(tmp_path):
-    one, two = JobLog(tmp_path), JobLog(tmp_path)
+    one, two = open_log(tmp_path), open_log(tmp_path)
     job, heard = one.add_job("Tarnbeck 4"), []
     two.follow(heard.append)
     for number in range(3):
@@ -368,7 +466,7 @@ def test_two_windows_on_one_file_hear_of_each_other(tmp_path):
 
 
 def test_an_entry_that_was_changed_on_the_disk_is_told_and_never_called_sound(tmp_path):
-    log = JobLog(tmp_path)
+    log = open_log(tmp_path)
     job = log.add_job("Tarnbeck 4")
     entry = log.add_entry(job.id, NoteEntry("2.4 kohm"))
     bare = log.add_entry(job.id, NoteEntry("of an older log"))
@@ -387,7 +485,7 @@ def test_an_entry_that_was_changed_on_the_disk_is_told_and_never_called_sound(tm
 
 
 def test_a_customer_is_forgotten_and_a_job_deleted(tmp_path):
-    log = JobLog(tmp_path)
+    log = open_log(tmp_path)
     jobs = [log.add_job(f"Tarnbeck {number}", owner=owner) for number, owner in enumerate(("Hall", "Hall", "Hallam"))]
     log.add_entry(jobs[0].id, NoteEntry("Mr Hall says: the hall sensor of Hallam's too"))
     entry = log.add_capture(
@@ -395,17 +493,17 @@ def test_a_customer_is_forgotten_and_a_job_deleted(tmp_path):
         ramp("hall.csv"),
         CaptureEntry("", Sheet.from_data({"channel": [{"column": "A", "sensor": "hall"}]}, where="t")),
     )
-    assert log.forget_customer("Hall") == 2
+    assert forget_customer(log, "Hall") == 2
     assert [one.owner for one in log.jobs()] == ["Hallam", "", ""]
     told, kept = log.job(jobs[0].id).entries
-    assert told.record.text == "Mr (name removed) says: the hall sensor of Hallam's too"
+    assert told.record.text == "Mr (name removed) says: the (name removed) sensor of Hallam's too"
     assert kept.record.sheet == entry.record.sheet, "words of closed sets are no names"
     assert log.can_undo(jobs[0].id) is None
     for one in tmp_path.glob("jobs.sqlite*"):
         assert b"Mr Hall" not in one.read_bytes(), one
     log.delete_job(jobs[0].id)
     assert {one.id for one in log.jobs()} == {jobs[1].id, jobs[2].id}
-    assert log.shelf.tokens() == []
+    assert log.captures.tokens() == []
     with pytest.raises(StoreError, match="no job"):
         log.delete_job(jobs[0].id)
     log.close()

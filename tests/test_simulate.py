@@ -16,7 +16,7 @@ from sagen.model.sheet import Sheet
 from sagen.model.wheel import Wheel
 from sagen.signal.per_tooth import tooth_table, turn_rows, wave_over_turn
 from sagen.signal.pyramid import Pyramid
-from sagen.store.shelf import CaptureShelf
+from sagen.store.captures import CaptureStore
 
 CIRCUIT = """
 [engine]
@@ -214,7 +214,7 @@ def test_mean_turn_is_the_square_that_was_put_in():
 
 
 def test_pyramids_are_kept_beside_the_capture(tmp_path):
-    shelf = CaptureShelf(tmp_path)
+    shelf = CaptureStore(tmp_path)
     raw = np.random.default_rng(0).normal(size=70_001).astype(np.float32)
     token = shelf.put(Capture("a", 1e4, (Channel("A", raw),)))
     assert shelf.get_pyramids(token, 1) is None

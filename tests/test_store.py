@@ -1,5 +1,6 @@
 """The job log survives closing, crashing and full disks, and every change can be undone."""
 
+import json
 import shutil
 import signal
 import sqlite3
@@ -15,6 +16,7 @@ import pytest
 from sqlalchemy import event
 
 from conftest import full_jobs, square_teeth
+from sagen.artifacts.leases import Leases
 from sagen.casework.demo import JOBS, make_demo_log
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
@@ -24,30 +26,39 @@ from sagen.model.job import Stage
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
     CaptureEntry,
+    CardEntry,
     CircuitEntry,
     CodeEntry,
     ComplaintEntry,
     DamagedEntry,
+    DecisionEntry,
     FindingEntry,
     InspectionEntry,
     NewerEntry,
     NoteEntry,
+    PartEntry,
+    PhotoEntry,
     ProofEntry,
     ReadingEntry,
     RepairEntry,
     ReplacedEntry,
+    SeenEntry,
+    StepEntry,
 )  # fmt: skip
-from sagen.model.vocabulary import FindingKind
+from sagen.model.vocabulary import FindingKind, Part, StepKind
+from sagen.store.captures import CaptureStore
 from sagen.store.codecs import decode, encode
-from sagen.store.log import JobLog
-from sagen.store.shelf import CaptureShelf
+from sagen.store.forgetting import forget_customer
+from sagen.store.moving import backup, check, job_rows, restore
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 
 SHEET = Sheet.from_data({"conditions": {"state": "cranking"}}, where="test")
 
 
 @pytest.fixture
 def log(tmp_path):
-    made = JobLog(tmp_path)
+    made = open_log(tmp_path)
     yield made
     made.close()
 
@@ -61,7 +72,7 @@ def test_all_comes_back_after_closing(tmp_path, log):
     log.add_entry(job.id, CodeEntry("P0335"))
     entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
     log.close()
-    again = JobLog(tmp_path)
+    again = open_log(tmp_path)
     [listed] = again.jobs()
     assert (listed.machine, listed.owner, listed.about, listed.entries) == ("Tarnbeck", "someone", "P0335", 2)
     back = again.job(listed.id)
@@ -135,7 +146,7 @@ def test_jobs_are_listed_and_searched_in_one_statement_however_many(log):
         job = log.add_job(f"Machine {number}", owner="100% _sure_" if number == 7 else "")
         log.add_entry(job.id, CodeEntry("P0335" if number % 2 else "P0340"))
     said = []
-    event.listen(log._engine, "before_cursor_execute", lambda _c, _u, statement, *_: said.append(statement))
+    event.listen(log.database.engine, "before_cursor_execute", lambda _c, _u, statement, *_: said.append(statement))
     assert len(log.jobs()) == 30
     assert len(log.jobs("machine P0340")) == 15
     # A wildcard of the database is only a letter to the person who searches.
@@ -228,7 +239,7 @@ def test_a_log_of_version_0_1_0_opens_with_all_it_held(tmp_path):
     with zipfile.ZipFile(Path(__file__).parent / "data" / "log-of-version-0.1.0.zip") as file:
         file.extractall(tmp_path)
     [folder] = {one.parent for one in tmp_path.rglob("jobs.sqlite")}
-    log = JobLog(folder)
+    log = open_log(folder)
     jobs = full_jobs(log)
     entries = [entry for job in jobs.values() for entry in job.entries]
     assert len(jobs) == 2
@@ -258,8 +269,8 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
-from sagen.store.log import JobLog
-log = JobLog(Path(sys.argv[1]))
+from sagen.store.opening import open_log
+log = open_log(Path(sys.argv[1]))
 job = log.add_job("crash")
 entry = CaptureEntry("", Sheet.from_data({}, where="test"))
 count = 0
@@ -280,7 +291,7 @@ def test_kill_9_during_a_save_loses_at_most_that_entry(tmp_path, delay):
     process.send_signal(signal.SIGKILL)
     rest, _ = process.communicate()
     told = max([told, *(int(one) for one in rest.split())])
-    log = JobLog(tmp_path)
+    log = open_log(tmp_path)
     [job] = full_jobs(log).values()
     assert told <= len(job.entries) <= told + 1
     for number, entry in enumerate(job.entries):
@@ -297,8 +308,8 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, NoteEntry
-from sagen.store.log import JobLog
-log = JobLog(Path(sys.argv[1]))
+from sagen.store.opening import open_log
+log = open_log(Path(sys.argv[1]))
 job = log.add_job("full")
 log.add_entry(job.id, NoteEntry("kept"))
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
@@ -316,13 +327,13 @@ def test_a_disk_that_takes_no_more_is_told_and_nothing_is_lost(tmp_path):
     first, second = done.stdout.splitlines()
     assert first.startswith("told: the capture could not be kept")
     assert second == "1"
-    assert not [one for one in (tmp_path / "captures").iterdir() if one.is_dir()]
+    assert not [one for one in tmp_path.glob("files-*/captures/*") if one.is_dir()]
 
 
 def test_damaged_capture_and_log_are_told(tmp_path, log):
     job = log.add_job("x")
     entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
-    folder = tmp_path / "captures" / entry.record.token
+    folder = log.captures.folder / entry.record.token
     (folder / "0.npy").write_bytes(b"not an array")
     with pytest.raises(StoreError, match="damaged or gone"):
         log.capture(entry.record.token)
@@ -330,14 +341,14 @@ def test_damaged_capture_and_log_are_told(tmp_path, log):
     for left in tmp_path.glob("jobs.sqlite*"):
         left.write_bytes(b"this is no database at all, only words" * 50)
     with pytest.raises(StoreError, match="cannot be"):
-        JobLog(tmp_path)
+        open_log(tmp_path)
 
 
 @pytest.mark.parametrize(("call", "said"), [
     (lambda log: log.job(99), "there is no job 99"),
     (lambda log: log.withdraw(99), "there is no entry 99"),
     (lambda log: log.add_job("  "), "needs a machine"),
-    (lambda log: log.add_entry(99, NoteEntry("for no job")), "FOREIGN KEY"),
+    (lambda log: log.add_entry(99, NoteEntry("for no job")), "there is no job 99"),
     (lambda log: log.capture("../../etc"), "damaged or gone"),
 ])  # fmt: skip
 def test_what_is_not_there_is_told(log, call, said):
@@ -348,7 +359,7 @@ def test_what_is_not_there_is_told(log, call, said):
 def test_a_stored_capture_cut_short_is_told_and_never_a_crash(tmp_path, log):
     job = log.add_job("x")
     entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
-    file = tmp_path / "captures" / entry.record.token / "0.npy"
+    file = log.captures.folder / entry.record.token / "0.npy"
     file.write_bytes(file.read_bytes()[:-4000])
     with pytest.raises(StoreError, match="damaged or gone"):
         log.capture(entry.record.token)
@@ -360,9 +371,11 @@ def test_a_stored_capture_cut_short_is_told_and_never_a_crash(tmp_path, log):
 KEEPING = """
 import sys
 from pathlib import Path
-from sagen.store.shelf import CaptureShelf
-shelf = CaptureShelf(Path(sys.argv[1]))
-(shelf.folder / f"half.{shelf._mark}.part").mkdir()
+from sagen.store.captures import CaptureStore
+store = CaptureStore(Path(sys.argv[1]))
+store._captures.begin("0" * 32).part.mkdir()
+record = store.begin_record("running.record", {"job": 3})
+record.path.mkdir()
 print("keeping", flush=True)
 sys.stdin.read()
 """
@@ -373,16 +386,187 @@ def test_a_second_window_leaves_alone_what_the_first_is_keeping(tmp_path):
         [sys.executable, "-c", KEEPING, str(tmp_path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
     )
     first.stdout.readline()
-    second = CaptureShelf(tmp_path)
-    assert len(list(tmp_path.glob("half.*.part"))) == 1
-    # Once the first is gone, without a word, the next one sweeps what it left.
+    second = CaptureStore(tmp_path)
+    assert second.take_over() == {}
+    assert len(list(second.folder.glob("*.part"))) == 1
+    assert second.left_records() == [], "a recording that runs in another window is not left behind"
+    # Once the first is gone, without a word, the next one takes over what it left; of two that try, one does.
     first.kill()
     first.communicate()
-    third = CaptureShelf(tmp_path)
-    assert not list(tmp_path.glob("half.*.part"))
-    second.close()
-    third.close()
+    third = CaptureStore(tmp_path)
+    assert second.take_over() == third.take_over() == {}
+    assert not list(second.folder.iterdir())
+    [left] = third.left_records()
+    assert (left.path.name, left.meant) == ("running.record", {"job": 3})
+    assert second.left_records() == []
+    left.discard()
+    assert not list(third.record_folder.iterdir())
+
+
+def test_a_capture_is_held_until_the_log_names_it_and_removed_by_its_holder_only(tmp_path):
+    mine, other = CaptureStore(tmp_path), CaptureStore(tmp_path)
+    token = mine.put(small_capture(), {"job": 1})
+    other.remove(token)
+    assert mine.tokens() == [token], "another window may not delete what this one is just keeping"
+    assert other.is_held(token)
+    mine.close()
+    assert other.take_over() == {token: {"job": 1}}
+    other.settle(token)
+    assert other.tokens() == [token]
+    assert not list(tmp_path.rglob("*.lease"))
+    mine.remove(token)
+    assert other.tokens() == []
+
+
+def test_a_lease_whose_words_are_cut_off_is_taken_over_all_the_same(tmp_path):
+    leases = Leases(tmp_path)
+    lease = leases.begin("a.bin")
+    lease.part.write_bytes(b"half")
+    lease.let_go()
+    [file] = tmp_path.glob("*.lease")
+    file.write_text('{"process": 4, "pa')
+    [left] = leases.take_over()
+    assert left.meant == {}
+    left.discard()
     assert not list(tmp_path.iterdir())
+
+
+# logs beside each other ----------------------------------------------------------------------------------------
+
+
+def filled_log(place, words):
+    log = open_log(place)
+    job = log.add_job(words)
+    entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
+    return log, job.id, entry.record.token
+
+
+def test_two_logs_in_one_folder_share_no_files(tmp_path):
+    one, first, token = filled_log(f"sqlite:///{tmp_path}/one.sqlite", "one")
+    two, _, other = filled_log(f"sqlite:///{tmp_path}/two.sqlite", "two")
+    assert one.identity != two.identity
+    assert check(one, repair=True) == check(two, repair=True) == []
+    assert len(one.capture(token).channels) == len(two.capture(other).channels)
+    one.delete_job(first)
+    assert two.captures.tokens() == [other]
+
+
+def test_a_database_copied_beside_its_log_is_a_log_of_its_own(tmp_path):
+    log, job_id, token = filled_log(f"sqlite:///{tmp_path}/one.sqlite", "one")
+    log.close()
+    shutil.copy(tmp_path / "one.sqlite", tmp_path / "copy.sqlite")
+    copy = open_log(f"sqlite:///{tmp_path}/copy.sqlite")
+    copy.delete_job(job_id)
+    assert check(copy, repair=True) == []
+    again = open_log(f"sqlite:///{tmp_path}/one.sqlite")
+    assert again.identity == log.identity != copy.identity
+    assert again.capture(token).samples == small_capture().samples
+    # Renamed it stays itself.
+    again.close()
+    for left in tmp_path.glob("one.sqlite*"):
+        left.rename(left.with_name(left.name.replace("one", "shop")))
+    assert open_log(f"sqlite:///{tmp_path}/shop.sqlite").capture(token).samples == small_capture().samples
+
+
+def test_old_logs_that_shared_a_folder_of_captures_each_take_what_is_theirs(tmp_path):
+    """As an earlier version left them: two databases without an identity beside one folder of captures."""
+    tokens = {}
+    for name in ("one", "two"):
+        log, _, tokens[name] = filled_log(f"sqlite:///{tmp_path}/{name}.sqlite", name)
+        root = log.captures.folder.parent
+        log.close()
+        (tmp_path / "captures").mkdir(exist_ok=True)
+        (root / "captures" / tokens[name]).rename(tmp_path / "captures" / tokens[name])
+        shutil.rmtree(root)
+    (tmp_path / "captures" / ("f" * 32 + ".0123.pending")).write_text("null")
+    for name in ("one", "two"):
+        log = open_log(f"sqlite:///{tmp_path}/{name}.sqlite")
+        assert log.captures.tokens() == [tokens[name]]
+        assert check(log, repair=True) == []
+        log.close()
+    assert sorted(one.name for one in (tmp_path / "captures").iterdir() if one.is_dir()) == sorted(tokens.values())
+
+
+def test_folders_whose_names_hold_a_question_mark_are_two_logs(tmp_path):
+    for name in ("shop?1", "shop?2", "a#b", "50%", "c&d=e"):
+        log = open_log(tmp_path / name)
+        assert log.jobs() == []
+        log.add_job(name)
+        log.close()
+        assert [one.machine for one in open_log(tmp_path / name).jobs()] == [name]
+
+
+def test_a_backup_is_restored_into_the_file_that_was_named(tmp_path):
+    log, _, token = filled_log(tmp_path / "from", "Tarnbeck 4")
+    backup(log, tmp_path / "a.zip")
+    other, _, _ = filled_log(f"sqlite:///{tmp_path}/to/other.sqlite", "other")
+    place = place_of(f"sqlite:///{tmp_path}/to/shop.sqlite")
+    restore(tmp_path / "a.zip", place)
+    there = open_log(place)
+    assert [one.machine for one in there.jobs()] == ["Tarnbeck 4"]
+    assert there.capture(token).samples == small_capture().samples
+    assert check(there) == check(other) == []
+    assert there.identity not in (log.identity, other.identity)
+    assert not (tmp_path / "to" / "jobs.sqlite").exists()
+    with pytest.raises(StoreError, match=r"shop\.sqlite is not empty"):
+        restore(tmp_path / "a.zip", place)
+
+
+# names and steps --------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("written", ["Orla Finch", "ORLA FINCH", "orla  finch", "Orla\u00a0Finch", "oRLA fINCH"])
+def test_a_name_goes_from_every_field_that_a_record_declares_in_any_case(tmp_path, written):
+    log = open_log(tmp_path)
+    job = log.add_job("Tarnbeck 4", owner=written)
+    said = f"as {written} said"
+    for record in (
+        NoteEntry(said), ComplaintEntry(text=said), StepEntry(StepKind.UNPLUGGED, said), ProofEntry(more=said, drive={"conditions": said}),
+        InspectionEntry(said, seen=said), PartEntry("boot", number=said, maker=said, source=said, bench={"looks": said}, text=said),
+        SeenEntry(said, because=said), DecisionEntry(said, ({"name": said, "cost": 1.0, "low": 1.0, "high": 2.0},), {"why": said}, said),
+        CodeEntry("P0335", said), RepairEntry(Part.SENSOR, text=said), PhotoEntry("0" * 64, said, words=said),
+        CardEntry({"model": "Fell", "note": said}), FindingEntry(FindingKind.ERRATIC, fields={"text": said}),
+    ):  # fmt: skip
+        log.add_entry(job.id, record)
+    assert forget_customer(log, "Orla Finch") == 1
+    left = json.dumps(job_rows(log, job.id), ensure_ascii=False).casefold()
+    assert "orla" not in left
+    assert "finch" not in left
+    assert left.count("(name removed)") >= 20
+    assert [str(one.kind) for one in log.job(job.id).entries if str(one.kind) in ("damaged", "newer")] == []
+    assert log.job(job.id).owner == ""
+
+
+def test_a_name_of_letters_that_fold_to_two_and_words_of_closed_sets(tmp_path):
+    """Case folding as Unicode has it: \u00df is ss (The Unicode Standard, CaseFolding.txt). A customer called Hall takes no
+    sensor's kind along."""
+    log = open_log(tmp_path)
+    job = log.add_job("Tarnbeck 4")
+    log.add_entry(job.id, NoteEntry("GEORG WEISS rang, Georg Wei\u00df came, Georg Weisser did not"))
+    entry = log.add_capture(job.id, small_capture(), CaptureEntry("", SHEET))
+    log.add_entry(job.id, CircuitEntry(CircuitSpec(role="crank", sensor="hall")))
+    assert forget_customer(log, "georg wei\u00df") == 1
+    assert log.job(job.id).entries[0].record.text == "(name removed) rang, (name removed) came, Georg Weisser did not"
+    before = log.job(job.id).entries[1:]
+    assert forget_customer(log, "Hall") == 0
+    assert log.job(job.id).entries[1:] == before
+    assert before[0].record.sheet == entry.record.sheet
+
+
+def test_undo_goes_on_after_a_step_that_another_window_changed(tmp_path):
+    mine, other = open_log(tmp_path), open_log(tmp_path)
+    job = mine.add_job("Tarnbeck 4")
+    first, second = (mine.add_entry(job.id, NoteEntry(text)) for text in ("first", "second"))
+    other.correct(second.id, NoteEntry("second, as the other window has it"))
+    with pytest.raises(StoreError, match="changed in another window"):
+        mine.undo(job.id)
+    assert mine.undo(job.id)
+    assert [one.withdrawn for one in other.job(job.id).entries] == [True, False], (
+        "what another changed is left as it is"
+    )
+    assert first.id == other.job(job.id).entries[0].id
+    mine.redo(job.id)
+    assert not any(one.withdrawn for one in other.job(job.id).entries)
 
 
 def test_demo_log_never_touches_the_users_own(tmp_path, monkeypatch):

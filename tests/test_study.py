@@ -15,7 +15,7 @@ from sagen.cli import main
 from sagen.kinds import examine
 from sagen.model.errors import SagenError
 from sagen.signal.measures import tooth_measures
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 
 
 @pytest.fixture
@@ -65,7 +65,7 @@ def test_a_folder_is_studied_as_each_capture_is_examined(archive, tmp_path, caps
 def test_a_log_is_studied_on_a_named_scheduler(archive, tmp_path):
     from distributed import LocalCluster
 
-    log = JobLog(tmp_path / "log")
+    log = open_log(tmp_path / "log")
     job = log.add_job("Tarnbeck 4")
     capture, sheet, _ = read_pair(archive / "within" / "1.csv")
     done = examine(capture, sheet)

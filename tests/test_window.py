@@ -166,7 +166,7 @@ def test_a_file_that_cannot_be_read_is_told_and_nothing_is_kept(desk, tmp_path):
 def test_a_damaged_stored_capture_is_told(desk):
     window = desk(demo_log, demo=True)
     entry = window.workspace.job.of(CaptureEntry)[0]
-    shutil.rmtree(window.workspace.log.shelf.folder / entry.record.token)
+    shutil.rmtree(window.workspace.log.captures.folder / entry.record.token)
     window.workspace.open_entry(entry)
     settle(window)
     assert "damaged or gone" in window.message.text.text()

@@ -19,7 +19,7 @@ from sagen.desk.workspace import Workspace
 from sagen.kinds.examine import Stopped
 from sagen.model.errors import SagenError
 from sagen.model.trail import CaptureEntry, NoteEntry
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 from test_window import app, spin  # noqa: F401
 
 
@@ -148,7 +148,7 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
     weighed = []
     monkeypatch.setattr(requests, "weigh_job", lambda job, *_: (weighed.append(len(job.entries)), Weighed(job.id))[-1])
     workspace = Workspace()
-    workspace.log = JobLog(tmp_path / "log")
+    workspace.log = open_log(tmp_path / "log")
     workspace.add_job(
         "Brindle 2", "", 4, told("no_start"), then=lambda: [workspace.add(NoteEntry(one)) for one in words]
     )
@@ -168,7 +168,7 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
 
     monkeypatch.setattr(requests, "weigh_job", slow)
     workspace = Workspace()
-    workspace.log = JobLog(tmp_path / "log")
+    workspace.log = open_log(tmp_path / "log")
     heard = []
     workspace.weighed.connect(lambda one: heard.append(one.pieces))
     workspace.add_job("Brindle 2", "", 4, told("no_start"))
@@ -189,7 +189,7 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
 @pytest.fixture
 def workspace(app, tmp_path):  # noqa: F811
     made = Workspace()
-    made.log = JobLog(tmp_path / "log")
+    made.log = open_log(tmp_path / "log")
     made.add_job("Brindle 2", "", 4, told("no_start"))
     wait(made.work)
     yield made

@@ -90,7 +90,9 @@ def run(count: int, seed: int, keep: Path | None = None) -> Figures:
                 began = time.perf_counter()
                 became, wrong = wrong_with(path)
                 took = time.perf_counter() - began
-                left = [one.name for one in passing.iterdir()]
+                left = [
+                    str(one) for one in passing.rglob("*") if one.parent != passing or not one.name.startswith("sagen-")
+                ]
                 if not wrong and took > LONGEST_S:
                     wrong = f"{took:.1f} s"
                 if not wrong and left:

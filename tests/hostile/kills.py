@@ -17,8 +17,8 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.store import moving
-from sagen.store.log import JobLog
-from sagen.store.opening import place
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 
 SHEET = Sheet.from_data({}, where="kill")
 SAMPLES = np.arange(30_000, dtype=np.float32)
@@ -42,7 +42,7 @@ class Kills:
 
 def write_until_killed(folder: Path, url: str | None, job_id: int, mark: str, out: int) -> None:
     """Write entries and captures, and say after each that it is kept."""
-    log = JobLog(folder, url)
+    log = open_log(place_of(url, folder))
     for number in range(100_000):
         name = f"{mark}-{number}"
         if number % 3 == 2:
@@ -60,7 +60,7 @@ def write_until_killed(folder: Path, url: str | None, job_id: int, mark: str, ou
 def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
     """So many bays killed one after the other, each at some moment of its writing."""
     found, rng = Kills(), np.random.default_rng(seed)
-    log = JobLog(folder, url)
+    log = open_log(place_of(url, folder))
     job = log.add_job("killed")
     log.close()
     told: set[str] = set()
@@ -85,7 +85,7 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
         found.kills += 1
         if round_ % 20 == 19 or round_ == count - 1:
             _look(found, folder, url, job.id)
-    log = JobLog(folder, url)
+    log = open_log(place_of(url, folder))
     names = [getattr(one.record, "text", "") or one.record.name for one in log.job(job.id).entries]
     found.acknowledged = len(told)
     found.lost, found.twice = len(told - set(names)), len(names) - len(set(names))
@@ -98,11 +98,11 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
 
 def _look(found: Kills, folder: Path, url: str | None, job_id: int) -> None:
     """After an opening nothing is left over, and nothing is damaged."""
-    log = JobLog(folder, url)
+    log = open_log(place_of(url, folder))
     named = log.kept_tokens()
-    here = {one.name for one in (folder / "captures").iterdir() if one.is_dir()}
-    found.orphans += len(set(log.shelf.tokens()) - named) + (len(here - named) if url is None else 0)
-    found.orphans += len(list((folder / "captures").glob("*.part")))
+    here = {one.name for one in log.captures.folder.iterdir() if one.is_dir()}
+    found.orphans += len(set(log.captures.tokens()) - named) + (len(here - named) if url is None else 0)
+    found.orphans += len(list(log.captures.folder.glob("*.part")))
     found.trouble += len(moving.check(log))
     log.close()
 
@@ -115,7 +115,7 @@ def main() -> int:
     bad = 0
     for kind in ("sqlite", "postgresql"):
         with tempfile.TemporaryDirectory(prefix="kills-") as name:
-            url = place(server().url())[1] if kind == "postgresql" else None
+            url = server().url() if kind == "postgresql" else None
             found = kill_rounds(arguments.kills // 2, Path(name), url, arguments.seed)
             print(kind, found, flush=True)
             bad += not found.clean

@@ -20,7 +20,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry, NoteEntry
 from sagen.store import moving
-from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 
 SHEET = """reference = "good.csv"
 [engine]
@@ -95,7 +95,7 @@ def seeds(folder: Path) -> dict[str, bytes]:
     from PIL import Image
 
     _captures(folder)
-    log = JobLog(folder / "log")
+    log = open_log(folder / "log")
     job = log.add_job("Tarnbeck 4", owner="J. Doyle")
     log.add_entry(job.id, CodeEntry("P0335"))
     log.add_capture(job.id, _capture(), CaptureEntry("a", Sheet.from_data({}, where="seed")))
@@ -130,7 +130,7 @@ def _all_of_capture(path):
 
 
 def _log_of(path):
-    log = JobLog(path.parent)
+    log = open_log(path.parent)
     try:
         for one in log.jobs():
             log.job(one.id)
@@ -140,7 +140,7 @@ def _log_of(path):
 
 
 def _import(path):
-    log = JobLog(path.parent / "into")
+    log = open_log(path.parent / "into")
     try:
         moving.import_job(log, path)
     finally:

@@ -10,19 +10,20 @@ from pathlib import Path
 from postgres import server, until
 from sagen.model.trail import NoteEntry
 from sagen.store import moving
-from sagen.store.log import Hand, JobLog
-from sagen.store.opening import place
+from sagen.store.entries import Author
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 
 
 def run(bays: int, outages: int, seconds: float = 2.0) -> str:
     """Have bays write through so many outages; answers what was wrong, "" where nothing was, and prints the figures."""
-    url, told, wrong, over = place(server().url())[1], [], [], threading.Event()
+    url, told, wrong, over = server().url(), [], [], threading.Event()
     with tempfile.TemporaryDirectory(prefix="outages-") as name:
-        first = JobLog(Path(name) / "first", url)
+        first = open_log(place_of(url, Path(name) / "first"))
         job_id = first.add_job("shared").id
 
         def write(bay: int) -> None:
-            log = JobLog(Path(name) / str(bay), url, Hand("", f"bay {bay}"))
+            log = open_log(place_of(url, Path(name) / str(bay)), Author("", f"bay {bay}"))
             log.job(job_id)
             log.follow(lambda _job_id: None)
             number = 0

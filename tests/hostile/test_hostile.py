@@ -17,8 +17,8 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.store import moving
-from sagen.store.log import Hand, JobLog
-from sagen.store.opening import place
+from sagen.store.entries import Author
+from sagen.store.opening import open_log
 
 
 def test_what_is_not_broken_is_read(tmp_path):
@@ -52,7 +52,7 @@ WORDS = st.text(st.characters(exclude_categories=()), max_size=60)
 def test_any_words_go_through_the_log_out_and_in_again(tmp_path_factory, words):
     folder = tmp_path_factory.mktemp("words")
     machine, owner, note, column = words
-    log = JobLog(folder / "one", hand=Hand(owner, machine))
+    log = open_log(folder / "one", Author(owner, machine))
     try:
         job = log.add_job(f"m {machine}", owner=owner)
         log.add_entry(job.id, NoteEntry(f"n {note}"))
@@ -74,7 +74,7 @@ def test_any_words_go_through_the_log_out_and_in_again(tmp_path_factory, words):
 
 @pytest.mark.parametrize("kind", ["sqlite", "postgresql"])
 def test_what_a_killed_bay_was_told_is_kept_is_there_once(kind, tmp_path):
-    found = kill_rounds(4, tmp_path, place(server().url())[1] if kind == "postgresql" else None, seed=3)
+    found = kill_rounds(4, tmp_path, server().url() if kind == "postgresql" else None, seed=3)
     assert found.clean, found
     assert found.acknowledged >= 4
 

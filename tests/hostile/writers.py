@@ -15,8 +15,9 @@ from postgres import server
 from sagen.model.errors import ChangedMeanwhile
 from sagen.model.trail import NoteEntry
 from sagen.store import moving
-from sagen.store.log import Hand, JobLog
-from sagen.store.opening import place
+from sagen.store.entries import Author
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 
 
 def write(
@@ -24,7 +25,7 @@ def write(
 ) -> tuple[list[str], list[tuple[int, int, str]], int]:
     """Add and correct at random; answers what was added, what was changed (entry, new revision, words), and how often another
     bay had been faster."""
-    log, rng = JobLog(Path(folder), url, Hand(f"hand {bay}", f"bay {bay}")), np.random.default_rng(bay)
+    log, rng = open_log(place_of(url, Path(folder)), Author(f"hand {bay}", f"bay {bay}")), np.random.default_rng(bay)
     added, changed, overtaken = [], [], 0
     ends = time.monotonic() + seconds
     while time.monotonic() < ends:
@@ -49,9 +50,9 @@ def write(
 
 def run(bays: int, seconds: float, jobs: int = 4) -> str:
     """Have bays write; answers what was wrong, "" where nothing was, and prints the figures."""
-    url = place(server().url())[1]
+    url = server().url()
     with tempfile.TemporaryDirectory(prefix="writers-") as name:
-        log = JobLog(Path(name) / "first", url)
+        log = open_log(place_of(url, Path(name) / "first"))
         made = [log.add_job(f"shared {number}").id for number in range(jobs)]
         for job_id in made:
             for number in range(3):

@@ -52,7 +52,7 @@ def keep_shop_costs(costs: Costs) -> None:
     """Make these the shop's; raises SagenError when the disk refuses."""
     import tomlkit
 
-    from sagen.files.whole import save_whole
+    from sagen.artifacts.atomic import write_whole
 
     path = shop_file()
     data = {key: getattr(costs, key) for key in KEYS if getattr(costs, key) is not None}
@@ -60,7 +60,7 @@ def keep_shop_costs(costs: Costs) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise SagenError(f"{path.parent} cannot be made: {error.strerror or error}") from None
-    save_whole(path, as_utf8(tomlkit.dumps(data)).encode())
+    write_whole(path, as_utf8(tomlkit.dumps(data)).encode())
 
 
 def costs_of(records: Iterable[Record]) -> Costs:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import atexit
-import shutil
 import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -12,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from sagen.artifacts.folders import make_passing
 from sagen.casework.examination import capture_entry, kept_name
 from sagen.instruments import register_instruments, register_wired
 from sagen.instruments.stand_in import StandIn
@@ -25,7 +25,6 @@ from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job
 from sagen.model.machine_card import MachineCard
-from sagen.model.passing import make_passing
 from sagen.model.proof import Stage
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
@@ -48,6 +47,7 @@ from sagen.model.vocabulary import Connection, Role
 from sagen.reason.case import circuit_of
 from sagen.reason.facts import cause_of, knowledge
 from sagen.store.log import JobLog
+from sagen.store.opening import open_log
 
 STAND_IN = "stand-in"  #: the name of the simulated instruments
 
@@ -253,9 +253,10 @@ JOBS = (
 def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] | None = None) -> JobLog:
     """A new job log with the demo jobs, in `folder` or in a passing one that is removed at exit."""
     if folder is None:
-        folder = make_passing("demo")
-        atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    log = JobLog(folder)
+        lease = make_passing("demo")
+        folder = lease.path
+        atexit.register(lease.discard)
+    log = open_log(folder)
     for index, demo in enumerate(JOBS):
         if progress:
             progress(index / len(JOBS))
@@ -264,13 +265,13 @@ def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] 
             if isinstance(step, DemoCapture):
                 capture, sheet = step.make()
                 good = step.make_good()
-                token = log.shelf.put(good[0]) if good else ""
+                token = log.captures.put(good[0]) if good else ""
                 done = examine(capture, sheet, reference=good)
                 log.add_capture(job.id, done.capture, capture_entry(done, kept_name(good, token)))
             else:
                 log.add_entry(job.id, step)
     for name in CARDS:
-        log.keep_card(demo_card(name))
+        log.shelf.keep_card(demo_card(name))
     _keep_patterns(log)
     log.forget_steps()
     return log

@@ -142,13 +142,10 @@ class WeighedFile:
 def record_of_log(name: str) -> ShopLessons:
     """What the jobs of a log taught, by the log's folder or URL; raises SagenError."""
     from sagen.casework.shop import LearnFromShop
-    from sagen.store.log import JobLog
-    from sagen.store.opening import place
+    from sagen.store.opening import open_log
+    from sagen.store.places import existing_place
 
-    folder, url = place(name)
-    if url is None and not (folder / "jobs.sqlite").exists():
-        raise SagenError(f"{folder}: there is no job log")
-    log = JobLog(folder, url)
+    log = open_log(existing_place(name))
     try:
         return LearnFromShop(None).perform(log)
     finally:

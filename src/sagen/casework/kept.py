@@ -45,8 +45,8 @@ class ListShelf(Request):
     """The cards and known-good captures, by name."""
 
     def perform(self, log, progress=_go_on) -> Shelf:
-        cards = sorted(log.cards(), key=lambda row: row[1].title.lower())
-        patterns = sorted(log.patterns(), key=lambda row: (row[1].card.lower(), row[1].circuit, row[1].name))
+        cards = sorted(log.shelf.cards(), key=lambda row: row[1].title.lower())
+        patterns = sorted(log.shelf.patterns(), key=lambda row: (row[1].card.lower(), row[1].circuit, row[1].name))
         return Shelf(tuple(cards), tuple(patterns))
 
 
@@ -58,7 +58,7 @@ class KeepCard(Request):
     writes: ClassVar[bool] = True
 
     def perform(self, log, progress=_go_on) -> Shelf:
-        log.keep_card(self.card)
+        log.shelf.keep_card(self.card)
         return ListShelf(self.job_id).perform(log)
 
 
@@ -71,7 +71,7 @@ class DropKept(Request):
     writes: ClassVar[bool] = True
 
     def perform(self, log, progress=_go_on) -> Shelf:
-        log.drop_kept(self.kept_id, self.withdrawn)
+        log.shelf.drop(self.kept_id, self.withdrawn)
         return ListShelf(self.job_id).perform(log)
 
 
@@ -141,7 +141,7 @@ def fitting_patterns(log: JobLog, job: Job, sheet: Sheet) -> list[Pattern]:
     """The known-good captures of the circuit and state of a capture, the most alike first: same card, then the newest."""
     card = card_of(job)
     title, circuit = (card.title if card else job.machine), circuit_name(job, sheet)
-    found = [one for _, one in log.patterns() if fits(one, sheet, title, circuit)]
+    found = [one for _, one in log.shelf.patterns() if fits(one, sheet, title, circuit)]
     return sorted(found, key=lambda one: (one.circuit != circuit, -one.id))
 
 
@@ -162,7 +162,7 @@ class KeepAsGood(Request):
             record.name, record.token, record.sheet, self.source, card.title if card else self.job.machine,
             record.circuit or circuit_name(self.job, record.sheet), speeds[0] if speeds else None,
         )  # fmt: skip
-        return replace(made, id=log.keep_pattern(made))
+        return replace(made, id=log.shelf.keep_pattern(made))
 
 
 @dataclass(frozen=True)
@@ -345,7 +345,7 @@ class KeepPhoto(Request):
     def perform(self, log, progress=_go_on) -> PhotoEntry:
         plain = read_photo(self.path) if self.path is not None else stripped(self.data, "pasted photo")
         name = self.caption or (self.path.stem if self.path is not None else "")
-        return PhotoEntry(log.shelf.put_photo(plain), name)
+        return PhotoEntry(log.captures.put_photo(plain), name)
 
 
 @dataclass(frozen=True)
@@ -355,7 +355,7 @@ class GetPhoto(Request):
     token: str
 
     def perform(self, log, progress=_go_on) -> bytes:
-        return log.shelf.photo(self.token)
+        return log.captures.photo(self.token)
 
 
 __all__ = [

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+from sagen.artifacts.atomic import write_whole
 from sagen.casework.examination import build_pyramids
 from sagen.casework.job_sheet import job_sheet
 from sagen.casework.open_capture import OpenCapture, opened_capture
 from sagen.casework.taps import JobTaps, before_and_after
 from sagen.casework.words import entry_text
 from sagen.files.photos import with_arrow
-from sagen.files.whole import save_whole
 from sagen.kinds import examine
 from sagen.kinds.piezo.words import gap_words, load_words, share_words
 from sagen.model.errors import SagenError
@@ -96,7 +96,7 @@ def write_page(path: Path, html: str) -> None:
     suffix = path.suffix.lower()
     if suffix not in (".html", ".pdf"):
         raise SagenError(f"a report is written as .html or .pdf, not '{path.suffix}'")
-    save_whole(path, html.encode() if suffix == ".html" else render_pdf(html))
+    write_whole(path, html.encode() if suffix == ".html" else render_pdf(html))
 
 
 MOST_PICTURES = 6  #: recordings whose pictures are printed
@@ -114,7 +114,7 @@ def _photo_uris(job: Job, log) -> dict[str, str]:
     out = {}
     for one in job.records(PhotoEntry):
         try:
-            out[one.token] = data_uri(with_arrow(log.shelf.photo(one.token), one.arrow, one.words), "image/jpeg")
+            out[one.token] = data_uri(with_arrow(log.captures.photo(one.token), one.arrow, one.words), "image/jpeg")
         except (SagenError, AttributeError):
             continue  # a photo that is gone keeps no page from being printed
     return out

@@ -215,22 +215,24 @@ class Keep(Request):
         return f"Examining {self.incoming.capture.name}"
 
     def perform(self, log, progress=_go_on) -> Kept:
-        true, _ = in_true_units(self.incoming.capture, self.sheet)
+        # In true units from here on, its sheet too: nothing later takes the probe factors a second time.
+        capture, sheet = in_true_units(self.incoming.capture, self.sheet)
         meant = {
             "job": self.job_id,
-            "sheet": self.sheet.model_dump(mode="json", exclude_none=True),
+            "sheet": sheet.model_dump(mode="json", exclude_none=True),
             "from_shelf": self.from_shelf,
         }
-        return self._kept(log, log.shelf.put(true, meant), progress)
+        true = replace(self, incoming=replace(self.incoming, capture=capture), sheet=sheet)
+        return true._kept(log, log.captures.put(capture, meant), progress)
 
     def _kept(self, log: JobLog, stored: str, progress: Progress) -> Kept:
         """Go on with samples that are stored; they are freed where nothing comes of them."""
         try:
             done, record, reference = self._examined(log, progress)
-            log.shelf.restate(stored, done.capture)
+            log.captures.restate(stored, done.capture)
             entry = log.add_entry(self.job_id, replace(record, token=stored, name=done.capture.name))
         except Exception:
-            log.shelf.remove(stored)
+            log.captures.remove(stored)
             raise
         pyramids = self.incoming.pyramids or build_pyramids(done.capture)
         keep_pyramids(log, stored, done.capture, pyramids)
@@ -244,7 +246,7 @@ class Keep(Request):
         incoming, reference, token = self.incoming, self.incoming.reference, ""
         if reference is not None:
             # Kept in true units, as everything on the shelf is.
-            token = log.shelf.put(_true(reference))
+            token = log.captures.put(_true(reference))
         elif self.from_shelf and (alike := fitting_patterns(log, job, self.sheet)):
             token, reference = alike[0].token, (log.capture(alike[0].token), alike[0].sheet)
         done = examine(incoming.capture, self.sheet, reference=reference, progress=progress)
@@ -312,7 +314,7 @@ class OpenEntry(Request):
 
 def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, Pyramid]:
     """The pyramids kept beside a capture; built, and kept, where there are none."""
-    kept = log.shelf.get_pyramids(token, len(capture.channels))
+    kept = log.captures.get_pyramids(token, len(capture.channels))
     try:
         if kept is not None:
             return {
@@ -328,7 +330,7 @@ def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, Pyra
 
 def keep_pyramids(log: JobLog, token: str, capture: Capture, pyramids: dict[str, Pyramid]) -> None:
     """Keep what draws a capture quickly beside it."""
-    log.shelf.put_pyramids(token, [pyramids[one.column].packed() for one in capture.channels])
+    log.captures.put_pyramids(token, [pyramids[one.column].packed() for one in capture.channels])
 
 
 @dataclass(frozen=True)

@@ -118,11 +118,10 @@ _LOGS: dict[str, JobLog] = {}
 
 
 def _open(name: str) -> JobLog:
-    from sagen.store.log import JobLog
-    from sagen.store.opening import place
+    from sagen.store.opening import open_log
 
     if name not in _LOGS:
-        _LOGS[name] = JobLog(*place(name))
+        _LOGS[name] = open_log(name)
     return _LOGS[name]
 
 
@@ -213,7 +212,7 @@ def study(
         import pyarrow.parquet as parquet
     except ImportError:
         raise SagenError(f"a study needs {NEEDED}") from None
-    from sagen.files.whole import written_whole
+    from sagen.artifacts.atomic import atomic_write
 
     began, sources = time.monotonic(), sources_of(name)
     batches = [sources[k : k + AT_ONCE] for k in range(0, len(sources), AT_ONCE)]
@@ -222,8 +221,8 @@ def study(
     refused = channels = 0
     with (
         _cluster(workers, scheduler) as client,
-        written_whole(out) as passing,
-        written_whole(beside) as passing_beside,
+        atomic_write(out) as passing,
+        atomic_write(beside) as passing_beside,
     ):
         count = len(client.scheduler_info()["workers"])
         with parquet.ParquetWriter(passing, _schema()) as writer:

@@ -8,10 +8,15 @@ from pathlib import Path
 from typing import ClassVar
 
 from sagen.casework.requests import Request, _go_on
-from sagen.model.errors import ChangedMeanwhile, SagenError, StoreError
+from sagen.model.errors import ChangedMeanwhile, StoreError
 from sagen.model.job import Entry, Job
 from sagen.model.trail import Record
-from sagen.store.log import Hand, JobLog
+from sagen.store.entries import Author
+from sagen.store.forgetting import forget_customer
+from sagen.store.log import JobLog
+from sagen.store.moving import restore
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
 
 
 @dataclass(frozen=True)
@@ -153,36 +158,30 @@ class ForgetCustomer(Request):
         return "Removing a name"
 
     def perform(self, log: JobLog, progress=_go_on) -> str:
-        count = log.forget_customer(self.name)
+        count = forget_customer(log, self.name)
         if not count:
             return f"{self.name} stands in no job."
         jobs = "one job" if count == 1 else f"{count} jobs"
         return f"Removed from {jobs}. File names, photos and backups may still hold the name: look there by hand."
 
 
-def restored_log(path: Path, folder: Path, hand: Hand | None = None) -> Callable[[object], JobLog]:
+def restored_log(path: Path, folder: Path, author: Author | None = None) -> Callable[[object], JobLog]:
     """Makes a log of a backup in a new place and opens it, when it is called."""
 
     def make(_task: object) -> JobLog:
-        from sagen.store.moving import restore
-
         restore(path, folder)
-        return JobLog(folder, hand=hand)
+        return open_log(folder, author)
 
     return make
 
 
-def other_log(name: str, hand: Hand | None = None) -> Callable[[object], JobLog]:
+def other_log(name: str, author: Author | None = None) -> Callable[[object], JobLog]:
     """Opens the log that a folder or a URL names, when it is called."""
 
     def make(_task: object) -> JobLog:
-        from sagen.store.opening import is_sqlite, place
-
-        folder, url = place(name)
-        if url is None and not folder.is_dir():
-            raise StoreError(f"{name}: there is no such folder")
-        if url is not None and is_sqlite(url) and not folder.is_dir():
-            raise SagenError(f"{folder}: there is no such folder")
-        return JobLog(folder, url, hand)
+        place = place_of(name)
+        if not place.on_server and not place.folder.is_dir():
+            raise StoreError(f"{place.folder}: there is no such folder")
+        return open_log(place, author)
 
     return make

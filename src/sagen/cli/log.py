@@ -6,6 +6,12 @@ import json
 import sys
 from pathlib import Path
 
+from sagen.model.errors import SagenError
+from sagen.store import moving
+from sagen.store.forgetting import forget_customer
+from sagen.store.opening import open_log
+from sagen.store.places import DATABASE, existing_place, place_of
+
 NEEDS_OUTPUT, NEEDS_JOB, NEEDS_NAME = (
     ("export",),
     ("show", "export", "delete"),
@@ -26,11 +32,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.model.errors import SagenError
-    from sagen.store import moving
-    from sagen.store.log import JobLog
-    from sagen.store.opening import is_sqlite, place
-
     what, name = arguments.what, arguments.file
     if (what in NEEDS_JOB or what in NEEDS_NAME) and not name:
         needed = (
@@ -39,15 +40,14 @@ def run(arguments) -> int:
         raise SagenError(f"{what} needs {needed}")
     if what in NEEDS_OUTPUT and not arguments.output:
         raise SagenError("say where to with -o X.zip")
-    folder, url = place(arguments.log)
     if what == "restore":
-        moving.restore(Path(name), folder, url)
-        where = "the database" if url and not is_sqlite(url) else str(folder)
+        place = place_of(arguments.log)
+        moving.restore(Path(name), place)
+        where = place.said if place.on_server or place.file.name != DATABASE else str(place.folder)
         _say(arguments, {"restored": where}, f"restored: {where}")
         return 0
-    if what != "import" and url is None and not (folder / "jobs.sqlite").exists():
-        raise SagenError(f"{folder}: there is no job log")
-    log = JobLog(folder, url)
+    # At once or not at all: whoever types a command is to know whether it was done.
+    log = open_log(place_of(arguments.log) if what == "import" else existing_place(arguments.log), outbox=False)
     try:
         return VERBS[what](arguments, log)
     finally:
@@ -73,15 +73,13 @@ def _list(arguments, log) -> int:
 
 
 def _job_id(text: str) -> int:
-    from sagen.model.errors import SagenError
-
     if not text.isascii() or not text.isdigit() or len(text) > 12:
         raise SagenError(f"'{text[:30]}' is no job number: `sagen log list` shows them")
     return int(text)
 
 
 def _show(arguments, log) -> int:
-    about, rows = log.rows(_job_id(arguments.file))
+    about, rows = moving.job_rows(log, _job_id(arguments.file))
     if arguments.json:
         print(json.dumps({"job": about, "entries": rows}, ensure_ascii=False))
         return 0
@@ -96,17 +94,13 @@ def _show(arguments, log) -> int:
 
 
 def _export(arguments, log) -> int:
-    from sagen.store.moving import export_job
-
-    export_job(log, _job_id(arguments.file), Path(arguments.output))
+    moving.export_job(log, _job_id(arguments.file), Path(arguments.output))
     _say(arguments, {"exported": arguments.output}, f"exported: {arguments.output}")
     return 0
 
 
 def _import(arguments, log) -> int:
-    from sagen.store.moving import import_job
-
-    job = import_job(log, Path(arguments.file))
+    job = moving.import_job(log, Path(arguments.file))
     _say(
         arguments, {"job": job.id, "machine": job.machine, "entries": len(job.entries)}, f"job {job.id}: {job.machine}"
     )
@@ -114,17 +108,13 @@ def _import(arguments, log) -> int:
 
 
 def _backup(arguments, log) -> int:
-    from sagen.store.moving import backup
-
-    backup(log, Path(arguments.file))
+    moving.backup(log, Path(arguments.file))
     _say(arguments, {"backup": arguments.file}, f"backed up: {arguments.file}")
     return 0
 
 
 def _check(arguments, log) -> int:
-    from sagen.store.moving import check
-
-    found = check(log, repair=arguments.repair)
+    found = moving.check(log, repair=arguments.repair)
     for one in found:
         _say(arguments, one.as_row(), f"{one.about}: {one.what}{' (put right)' if one.repaired else ''}")
     if not found and not arguments.json:
@@ -140,7 +130,7 @@ def _delete(arguments, log) -> int:
 
 
 def _forget(arguments, log) -> int:
-    count = log.forget_customer(arguments.file)
+    count = forget_customer(log, arguments.file)
     _say(arguments, {"forgotten": arguments.file, "jobs": count}, f"removed from {count} job{'s' * (count != 1)}")
     return 0
 

@@ -11,7 +11,7 @@ def add(verbs) -> None:
 
 def run(arguments) -> int:
     from sagen.desk.app import run as open_window
-    from sagen.store.opening import place
+    from sagen.store.places import place_of
 
-    log = place(arguments.log) if arguments.log else None
-    return open_window(demo=arguments.demo, files=arguments.files, log=log)
+    place_of(arguments.log)  # a name that is none is told before there is a window
+    return open_window(demo=arguments.demo, files=arguments.files, log=arguments.log)

@@ -49,20 +49,19 @@ def demo_log(task):
     return make_demo_log(progress=task.tell)
 
 
-def own_log(folder=None, url: str | None = None):
-    """Opens the log in `folder`, by default the user's own; `url` names another database."""
+def own_log(place=None):
+    """Opens the log of a place, a folder or a URL; by default the user's own."""
 
     def make(_task):
-        from sagen.store.log import JobLog
-        from sagen.store.opening import place
+        from sagen.store.opening import open_log
 
-        return JobLog(folder, url) if folder else JobLog(*place(None))
+        return open_log(place)
 
     return make
 
 
-def run(*, demo: bool = False, files: list[str] | None = None, log: tuple | None = None) -> int:
-    """Open the window and run until it is closed; answers the exit status. `log`: folder and URL, None for the user's own."""
+def run(*, demo: bool = False, files: list[str] | None = None, log: str | None = None) -> int:
+    """Open the window and run until it is closed; answers the exit status. `log`: a folder or a URL, None for the user's own."""
     app = make_application()
     window = make_shell(QSettings("sagen", "demo" if demo else "sagen"))
     window.show()
@@ -76,7 +75,7 @@ def run(*, demo: bool = False, files: list[str] | None = None, log: tuple | None
         Collector(lambda: window.workspace.work.idle, window)
         if files:
             window.bring_in([os.path.abspath(one) for one in files])
-        window.workspace.open_log(demo_log if demo else own_log(*(log or ())))
+        window.workspace.open_log(demo_log if demo else own_log(log))
 
     # After the first paint: a shell on the screen answers sooner than a full window that is not there yet.
     QTimer.singleShot(0, fill)

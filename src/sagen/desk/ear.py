@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, QProcess, Signal
 
-from sagen.model.passing import make_passing
+from sagen.artifacts.folders import make_passing
 
 RATE = 22_050
 #: players of a sound system by name, and what they take before a file
@@ -64,8 +64,8 @@ class Ear(QObject):
             return
         if self._folder is None:
             self._folder = make_passing("tones")
-            atexit.register(shutil.rmtree, self._folder, ignore_errors=True)
-        path = self._folder / f"{name}-{round(100 * self.volume)}.wav"
+            atexit.register(self._folder.discard)
+        path = self._folder.path / f"{name}-{round(100 * self.volume)}.wav"
         if not path.exists():
             path.write_bytes(tone(name, self.volume))
         program, extra = self._player

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 from sagen.desk.forms import Form
 from sagen.desk.look.plain import Label
 from sagen.model.errors import ChangedMeanwhile
-from sagen.store.log import Hand
+from sagen.store.entries import Author
 
 if TYPE_CHECKING:
     from PySide6.QtCore import QSettings
@@ -21,18 +21,18 @@ if TYPE_CHECKING:
 ZIP = "Zip (*.zip)"
 
 
-def remembered_hand(settings: QSettings) -> Hand:
+def remembered_author(settings: QSettings) -> Author:
     """Who works at this bay, as it was said last."""
-    return Hand(str(settings.value("log/author", ""))[:80], str(settings.value("log/bay", ""))[:80])
+    return Author(str(settings.value("log/author", ""))[:80], str(settings.value("log/bay", ""))[:80])
 
 
 # forms -----------------------------------------------------------------------------------------------------
 
 
-class HandForm(Form):
+class AuthorForm(Form):
     """Who works here, and at which bay."""
 
-    def __init__(self, hand: Hand, parent: QWidget | None = None):
+    def __init__(self, hand: Author, parent: QWidget | None = None):
         super().__init__("Who writes here", "Write as this", parent)
         words = (
             "Both stand at each entry from now on, so that others on the same log see whose it is. Either may be empty."
@@ -43,8 +43,8 @@ class HandForm(Form):
         for one in (self.author, self.bay):
             one.setMaxLength(80)
 
-    def answer(self) -> Hand:
-        return Hand(self.author.text().strip(), self.bay.text().strip())
+    def answer(self) -> Author:
+        return Author(self.author.text().strip(), self.bay.text().strip())
 
 
 class OtherLogForm(Form):
@@ -71,10 +71,10 @@ class OtherLogForm(Form):
 
     def problem(self) -> str:
         from sagen.model.errors import StoreError
-        from sagen.store.opening import place
+        from sagen.store.places import place_of
 
         try:
-            place(self.where.text().strip() or None)
+            place_of(self.where.text().strip() or None)
         except StoreError as error:
             return str(error)[:1].upper() + str(error)[1:] + "."
         return ""
@@ -235,12 +235,12 @@ def check_log(shell: MainWindow) -> None:
 
 def who_writes(shell: MainWindow) -> None:
     """Who works here, and at which bay; remembered."""
-    form = HandForm(remembered_hand(shell.settings), shell)
+    form = AuthorForm(remembered_author(shell.settings), shell)
     if form.exec():
         hand = form.answer()
         shell.settings.setValue("log/author", hand.author)
         shell.settings.setValue("log/bay", hand.bay)
-        shell.workspace.log.hand = hand
+        shell.workspace.log.author = hand
 
 
 def save_report(shell: MainWindow) -> None:

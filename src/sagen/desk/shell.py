@@ -214,12 +214,12 @@ class MainWindow(QMainWindow):
     # what the workspace announces -----------------------------------------------------------
 
     def _log_opened(self) -> None:
-        from sagen.desk.log_deeds import LOG_DEEDS, remembered_hand
+        from sagen.desk.log_deeds import LOG_DEEDS, remembered_author
         from sagen.desk.pages import added_pages
         from sagen.desk.window_actions import JOB_PAGES
-        from sagen.store.log import Hand
+        from sagen.store.entries import Author
 
-        self.workspace.log.hand = remembered_hand(self.settings)
+        self.workspace.log.author = remembered_author(self.settings)
 
         show = [(words, lambda _=False, name=name: self.show_with_job(name)) for name, words in JOB_PAGES]
         show += [
@@ -238,7 +238,7 @@ class MainWindow(QMainWindow):
             watched = str(self.settings.value(f"{what}/folder", ""))
             if watched and Path(watched).is_dir():
                 self._watch(what, watched)
-        if self.workspace.log.is_shared and self.workspace.log.hand == Hand():
+        if self.workspace.log.is_shared and self.workspace.log.author == Author():
             self.message.say("Others work on this log, too: say who writes here (Job, Job and log, Who writes here).")
         # What the first capture will need is brought in while nobody waits for it.
         self.workspace.work.ask(_preload, done=lambda _: self._make_ready(*READY))

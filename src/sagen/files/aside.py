@@ -25,10 +25,10 @@ from pathlib import Path
 
 import numpy as np
 
+from sagen.artifacts.folders import passing_folder
 from sagen.files.budget import MOST_SECONDS, Unwanted, is_wanted, memory_for, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
-from sagen.model.passing import passing_folder
 from sagen.model.text import as_utf8
 
 LONGEST_S = 120  #: of a clock: what takes no processor waits for a disk

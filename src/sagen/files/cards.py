@@ -9,8 +9,8 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.circuits import load_toml
-from sagen.files.whole import read_small_text, save_whole
 from sagen.model.errors import SagenError, SheetError, unknown_name
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.sheet import first_fault
@@ -36,7 +36,7 @@ def card_text(card: MachineCard) -> str:
 
 def write_card(path: str | Path, card: MachineCard) -> None:
     """Write a card, whole or not at all; raises SagenError when the disk refuses."""
-    save_whole(Path(path), as_utf8(card_text(card)).encode())
+    write_whole(Path(path), as_utf8(card_text(card)).encode())
 
 
 @dataclass(frozen=True)

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import catalogue
-from sagen.files.whole import read_small_text, save_whole
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import EngineSheet, first_fault
@@ -62,6 +62,6 @@ def write_circuit(path: str | Path, spec: CircuitSpec, cylinders: int | None = N
     table = {key: value for key, value in table.items() if value not in ({}, None)}
     document = ({"engine": {"cylinders": cylinders}} if cylinders else {}) | {"circuit": table}
     try:
-        save_whole(Path(path), as_utf8(tomlkit.dumps(document)).encode())
+        write_whole(Path(path), as_utf8(tomlkit.dumps(document)).encode())
     except CaptureFileError as error:
         raise SheetError(str(error)) from None

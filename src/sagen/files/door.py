@@ -6,11 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from sagen.artifacts.atomic import atomic_write
 from sagen.files import csv_table, numpy_file, wav
 from sagen.files.aside import read_aside, write_aside
 from sagen.files.budget import free_memory, said
 from sagen.files.long_record import is_long, read_long
-from sagen.files.whole import written_whole
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 from sagen.model.extensions import load_extensions
@@ -123,7 +123,7 @@ def write_capture(path: str | Path, capture: Capture) -> None:
     path = Path(path)
     for one in all_formats():
         if path.suffix.lower() in one.suffixes and one.write:
-            with written_whole(path) as passing:
+            with atomic_write(path) as passing:
                 one.write(passing, capture)
             return
     raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {_known()}")

@@ -5,8 +5,8 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
+from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import with_wheel_names
-from sagen.files.whole import read_small_text, save_whole
 from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
@@ -57,6 +57,6 @@ def sheet_text(sheet: Sheet) -> str:
 def write_sheet(path: str | Path, sheet: Sheet) -> None:
     """Write `sheet` to `path`; raises SheetError when the disk refuses."""
     try:
-        save_whole(Path(path), as_utf8(sheet_text(sheet)).encode())
+        write_whole(Path(path), as_utf8(sheet_text(sheet)).encode())
     except CaptureFileError as error:
         raise SheetError(str(error)) from None

@@ -1,1 +1,1 @@
-"""The job log: jobs and their trails in a database, captures as plain arrays beside it."""
+"""The job log: what is kept of jobs, in SQLite or PostgreSQL, and the files that belong to it."""

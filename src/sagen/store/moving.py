@@ -7,25 +7,35 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import re
 import shutil
-import time
 import zipfile
 import zlib
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 
+from sagen.artifacts.atomic import atomic_write
+from sagen.artifacts.folders import passing_folder
+from sagen.artifacts.leases import Leases, sync_folder
 from sagen.model.capture import Capture
-from sagen.model.errors import StoreError
+from sagen.model.errors import CaptureFileError, StoreError
 from sagen.model.job import Job
-from sagen.model.passing import passing_folder
+from sagen.store.captures import SUMS, write_sums
+from sagen.store.database import Database
+from sagen.store.entries import named_tokens, tokens_in
 from sagen.store.log import JobLog
-from sagen.store.opening import DATABASE, is_sqlite
-from sagen.store.shelf import SUMS, write_sums
+from sagen.store.opening import open_log
+from sagen.store.places import DATABASE, LogPlace, in_folder
+from sagen.store.reading import as_column, raw_rows, refresh, write_checksum, write_missing_checksums
+from sagen.store.reading import troubled as troubled_rows
+from sagen.store.sqlite import SqliteDatabase, take
+from sagen.store.tables import EntryRow, JobRow
 
 JOB, FORMAT = "job.json", 1
 MEMBER = re.compile(
@@ -34,7 +44,6 @@ MEMBER = re.compile(
 )
 MOST_MEMBERS, MOST_BYTES = 200_000, 64 << 30
 MOST_TEXT = 64 << 20
-FRESH_S = 3600  #: a capture that nothing names yet may be one that is just being kept
 
 
 @dataclass(frozen=True)
@@ -54,10 +63,10 @@ class Trouble:
 
 def export_job(log: JobLog, job_id: int, path: Path) -> None:
     """One job as a zip that another log can import. Raises StoreError."""
-    about, rows = log.rows(job_id)
+    about, rows = job_rows(log, job_id)
     # As escapes: a name that is no text has no other form.
     told = json.dumps({"format": FORMAT, "job": about, "entries": rows}, indent=1).encode()
-    tokens = set(re.findall(r"[0-9a-f]{64}|[0-9a-f]{32}", told.decode()))
+    tokens = tokens_in(told.decode())
     with _zip_out(path) as add:
         add(JOB, told)
         _add_files(log, tokens, add)
@@ -68,19 +77,19 @@ def backup(log: JobLog, path: Path) -> None:
     with passing_folder("backup") as passing, _zip_out(path) as add:
         copy = passing / DATABASE
         # The database first: whatever it names lies on the shelf already.
-        log.copy_database(copy)
+        log.database.copy_into(copy)
         add(DATABASE, copy)
-        _add_files(log, {*log.shelf.tokens(), *log.shelf.photos()}, add)
+        _add_files(log, {*log.captures.tokens(), *log.captures.photos()}, add)
 
 
 def _add_files(log: JobLog, tokens: set[str], add) -> None:
     for token in sorted(tokens):
-        if not log.shelf.bring(token):
+        if not log.captures.bring(token):
             continue
         if len(token) == 64:
-            add(f"photos/{token}.jpg", log.shelf.photo_path(token))
+            add(f"photos/{token}.jpg", log.captures.photo_path(token))
             continue
-        for one in sorted((log.shelf.folder / token).iterdir()):
+        for one in sorted((log.captures.folder / token).iterdir()):
             if MEMBER.fullmatch(f"captures/{token}/{one.name}"):
                 add(f"captures/{token}/{one.name}", one)
 
@@ -88,10 +97,12 @@ def _add_files(log: JobLog, tokens: set[str], add) -> None:
 @contextmanager
 def _zip_out(path: Path) -> Iterator:
     """A zip that is there whole or not at all; members are bytes or files, and their checksums come last."""
-    passing = path.with_name(f".sagen-{time.time_ns():x}.part")
     sums = []
     try:
-        with zipfile.ZipFile(passing, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as zipped:
+        with (
+            atomic_write(path) as passing,
+            zipfile.ZipFile(passing, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as zipped,
+        ):
 
             def add(name: str, content: bytes | Path) -> None:
                 if isinstance(content, Path):
@@ -104,11 +115,19 @@ def _zip_out(path: Path) -> Iterator:
 
             yield add
             zipped.writestr(SUMS, "\n".join(sums) + "\n")
-        passing.replace(path)
+    except CaptureFileError as error:
+        raise StoreError(str(error)) from None
     except OSError as error:
         raise StoreError(f"{path.name} cannot be written: {error.strerror or error}") from None
-    finally:
-        passing.unlink(missing_ok=True)
+
+
+def job_rows(log: JobLog, job_id: int) -> tuple[dict, list[dict]]:
+    """A job and its entries as plain data, withdrawn ones among them; what of a row cannot be read is left as its text."""
+    with log.database.work() as session:
+        found = raw_rows(session, job_id)
+    if found is None:
+        raise StoreError(f"there is no job {job_id}")
+    return found
 
 
 # in -----------------------------------------------------------------------------------------------------
@@ -122,7 +141,7 @@ def import_job(log: JobLog, path: Path) -> Job:
     StoreError
         for a file that is no exported job, is damaged, or holds what does not belong; nothing of it is taken then.
     """
-    with _unpacked(path) as folder:
+    with passing_folder("import") as passing, _unpacked(path, passing) as folder:
         try:
             told = json.loads((folder / JOB).read_text(encoding="utf-8"))
             about, rows = told["job"], told["entries"]
@@ -133,56 +152,156 @@ def import_job(log: JobLog, path: Path) -> Job:
         # A capture that is put on the shelf and then not named is freed by the next opening of the log.
         names: dict[str, str] = {}
         for one in sorted((folder / "captures").glob("*")):
-            names[one.name] = log.shelf.put(_capture(one, path))
+            names[one.name] = log.captures.put(_capture(one, path))
         for one in sorted((folder / "photos").glob("*.jpg")):
-            log.shelf.put_photo(one.read_bytes())
+            log.captures.put_photo(one.read_bytes())
         try:
-            return log.add_rows(about, [one | {"data": _renamed(one["data"], names)} for one in rows])
+            return _add_rows(log, about, [one | {"data": _renamed(one["data"], names)} for one in rows])
         except (TypeError, KeyError, RecursionError):
             raise StoreError(f"{path.name} holds no job") from None
 
 
-def restore(path: Path, folder: Path, url: str | None = None) -> None:
-    """A backup into a folder where no log is yet, or into an empty database that `url` names.
+def _add_rows(log: JobLog, about: dict, rows: list[dict]) -> Job:
+    """Put a job from elsewhere into the log, as a new one; raises StoreError for data that is no job's."""
+    try:
+        made = JobRow(
+            machine=as_column(about["machine"])[:200] or "unknown",
+            owner=as_column(about.get("owner", ""))[:200],
+            cylinders=int(about["cylinders"]) if about.get("cylinders") else None,
+            created=datetime.fromisoformat(about["created"]),
+        )
+        entries = [
+            EntryRow(
+                kind=str(row["kind"])[:20],
+                version=int(row["version"]),
+                created=datetime.fromisoformat(row["created"]),
+                withdrawn=bool(row["withdrawn"]),
+                data=row["data"],
+                author=as_column(row.get("author", ""))[:80],
+                bay=as_column(row.get("bay", ""))[:80],
+            )
+            for row in rows
+        ]
+    except (KeyError, ValueError, TypeError, OverflowError) as error:
+        raise StoreError(f"this holds no job ({str(error)[:80]})") from None
+    with log.database.work() as session:
+        session.add(made)
+        session.flush()
+        for entry in entries:
+            entry.job_id = made.id
+            session.add(entry)
+        session.flush()
+        for entry in entries:
+            write_checksum(session, entry.id)
+        refresh(session, made.id)
+        tokens = log.captures.send(session, tokens_in([entry.data for entry in entries]))
+        log.database.commit(session, made.id)
+        job_id = made.id
+    for token in tokens:
+        log.captures.settle(token)
+    return log.job(job_id)
+
+
+def restore(path: Path, place: LogPlace | Path) -> None:
+    """A backup into a place where no log is yet: a folder, an SQLite file of any name, an empty database on a server.
+
+    It is unpacked and made ready under a passing name beside the place, and takes its name last: it is there whole or not at
+    all. What is restored is a log of its own, with an identity of its own.
 
     Raises
     ------
     StoreError
         for a file that is no backup or is damaged, and a place that is not empty; that is as it was then.
     """
-    if url and not is_sqlite(url):
-        _restore_to_server(path, folder, url)
+    place = place if isinstance(place, LogPlace) else in_folder(place)
+    if place.on_server:
+        _restore_to_server(path, place)
         return
-    if folder.exists() and any(folder.iterdir()):
-        raise StoreError(f"{folder} is not empty: a backup is restored into a new place")
-    with _unpacked(path) as passing:
-        _is_backup(passing, path)
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            for one in passing.iterdir():
-                if one.name != SUMS:
-                    shutil.move(str(one), folder / one.name)
-        except OSError as error:
-            raise StoreError(f"{folder} cannot be written: {error.strerror or error}") from None
-
-
-def _restore_to_server(path: Path, folder: Path, url: str) -> None:
-    log = JobLog(folder, url)
+    alone = place.file.name == DATABASE  # a log that has its folder for itself
+    if place.file.exists() or (alone and place.folder.exists() and any(place.folder.iterdir())):
+        where = place.folder if alone else place.file
+        raise StoreError(f"{where} is not empty: a backup is restored into a new place")
+    lease, there = None, place.folder.exists()
     try:
-        with _unpacked(path) as passing:
+        place.folder.mkdir(parents=True, exist_ok=True)
+        leases = Leases(place.folder)
+        for left in leases.take_over():
+            if left.path.name == RESTORING:
+                left.discard()
+            else:
+                left.let_go()
+        lease = leases.begin(RESTORING)
+        lease.part.mkdir()
+        with _unpacked(path, lease.part) as passing:
+            _is_backup(passing, path)
+            database = SqliteDatabase(LogPlace(passing, place.url.set(database=str(passing / DATABASE))))
+            try:
+                database.new_identity()
+                identity = database.identity
+                database.leave_no_trace()
+            finally:
+                database.close()
+            files = passing / f"files-{identity[:16]}"
+            files.mkdir()
+            for name in ("captures", "photos"):
+                if (passing / name).is_dir():
+                    (passing / name).rename(files / name)
+            (files / "LOG.json").write_text(json.dumps({"database": place.file.name}), encoding="utf-8")
+            _to_the_disk(passing)
+            # The files first: whoever opens the log finds what it names.
+            files.rename(place.folder / files.name)
+            (passing / DATABASE).rename(place.file)
+            sync_folder(place.folder)
+    except OSError as error:
+        raise StoreError(f"{place.folder} cannot be written: {error.strerror or error}") from None
+    finally:
+        if lease is not None:
+            lease.discard()
+        if not there:
+            with suppress(OSError):  # only where nothing came to stand in it
+                place.folder.rmdir()
+
+
+RESTORING = ".sagen-restore"
+
+
+def _to_the_disk(folder: Path) -> None:
+    for path in sorted(folder.rglob("*")):
+        if path.is_file():
+            with path.open("rb") as stream:
+                os.fsync(stream.fileno())
+        else:
+            sync_folder(path)
+
+
+def _restore_to_server(path: Path, place: LogPlace) -> None:
+    log = open_log(place, outbox=False)
+    try:
+        if log.all_job_ids():
+            raise StoreError("that log is not empty: a backup is restored into a new place")
+        with passing_folder("restore") as folder, _unpacked(path, folder) as passing:
             _is_backup(passing, path)
             try:
-                for one in sorted((passing / "captures").glob("*")):
-                    if not log.shelf.bring(one.name):
-                        write_sums(one)
-                        shutil.move(str(one), log.shelf.folder / one.name)
-                for one in sorted((passing / "photos").glob("*.jpg")):
-                    log.shelf.put_photo(one.read_bytes())
+                for capture in sorted((passing / "captures").glob("*")):
+                    if not log.captures.bring(capture.name):
+                        write_sums(capture)
+                        shutil.move(str(capture), log.captures.folder / capture.name)
+                for photo in sorted((passing / "photos").glob("*.jpg")):
+                    log.captures.put_photo(photo.read_bytes())
             except OSError as error:
-                raise StoreError(f"{folder} cannot be written: {error.strerror or error}") from None
-            log.take_database(passing / DATABASE)
+                raise StoreError(f"{log.captures.folder} cannot be written: {error.strerror or error}") from None
+            _take_all(log.database, log, passing / DATABASE)
     finally:
         log.close()
+
+
+def _take_all(database: Database, log: JobLog, path: Path) -> None:
+    """A backup's rows and what they name, in one transaction."""
+    with take(database, path) as session:
+        tokens = log.captures.send(session, named_tokens(session))
+        database.commit(session, None)
+    for token in tokens:
+        log.captures.settle(token)
 
 
 def _is_backup(passing: Path, path: Path) -> None:
@@ -191,10 +310,10 @@ def _is_backup(passing: Path, path: Path) -> None:
 
 
 @contextmanager
-def _unpacked(path: Path) -> Iterator[Path]:
+def _unpacked(path: Path, passing: Path) -> Iterator[Path]:
     """The members of a zip in a passing folder, each with its right checksum."""
     try:
-        with passing_folder("import") as passing, zipfile.ZipFile(path) as zipped:
+        with zipfile.ZipFile(path) as zipped:
             members = zipped.infolist()
             if len(members) > MOST_MEMBERS or sum(one.file_size for one in members) > MOST_BYTES:
                 raise StoreError(f"{path.name} holds more than a log can")
@@ -213,10 +332,10 @@ def _unpacked(path: Path) -> Iterator[Path]:
                 _take(zipped, one, target, sums.get(one.filename), path)
             if set(sums) - {one.filename for one in members}:
                 raise StoreError(f"{path.name} is damaged: members are missing")
-            yield passing
     except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, ValueError) as error:
         said = getattr(error, "strerror", None) or str(error)
         raise StoreError(f"{path.name} cannot be read: {said[:100]}") from None
+    yield passing
 
 
 def _sums(zipped: zipfile.ZipFile, path: Path) -> dict[str, str]:
@@ -274,19 +393,21 @@ def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
     for summary in log.jobs():
         if summary.damaged:
             found.append(Trouble(f"job {summary.id}", summary.damaged))
-    troubled = log.troubled()
-    if repair and any(not why for _, _, why in troubled):
-        log.seal()
+    with log.database.work() as session:
+        troubled = list(troubled_rows(session))
+        if repair and any(not why for _, _, why in troubled):
+            write_missing_checksums(session)
+            session.commit()
     for job_id, entry_id, why in troubled:
         said = Trouble("", f"{why}; it is shown as damaged") if why else Trouble("", "has no checksum yet", repair)
         found.append(replace(said, about=f"job {job_id}, entry {entry_id}"))
     named = log.kept_tokens()
-    here = set(log.shelf.tokens())
-    for token in sorted(one for one in named if len(one) == 32 and one not in here and not log.shelf.bring(one)):
+    here = set(log.captures.tokens())
+    for token in sorted(one for one in named if len(one) == 32 and one not in here and not log.captures.bring(one)):
         found.append(Trouble(f"capture {token[:12]}", "its samples are gone"))
     for token in sorted(here):
         found += _of_capture(log, token, token in named, repair=repair)
-    for token in log.shelf.photos():
+    for token in log.captures.photos():
         found += _of_photo(log, token, token in named, repair=repair)
     return found
 
@@ -294,8 +415,8 @@ def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
 def _of_capture(log: JobLog, token: str, named: bool, *, repair: bool) -> list[Trouble]:
     about = f"capture {token[:12]}"
     if not named:
-        return _unnamed(log, token, about, log.shelf.age_s(token), repair=repair)
-    wrong = log.shelf.wrong(token)
+        return _unnamed(log, token, about, repair=repair)
+    wrong = log.captures.wrong(token)
     if wrong:
         return [Trouble(about, f"{', '.join(wrong)} is not what was kept: silent damage")]
     try:
@@ -304,7 +425,7 @@ def _of_capture(log: JobLog, token: str, named: bool, *, repair: bool) -> list[T
         return [Trouble(about, str(error))]
     if wrong is None:
         if repair:
-            write_sums(log.shelf.folder / token)
+            write_sums(log.captures.folder / token)
         return [Trouble(about, "has no checksum yet", repair)]
     return []
 
@@ -312,19 +433,17 @@ def _of_capture(log: JobLog, token: str, named: bool, *, repair: bool) -> list[T
 def _of_photo(log: JobLog, token: str, named: bool, *, repair: bool) -> list[Trouble]:
     about = f"photo {token[:12]}"
     if not named:
-        path = log.shelf.photo_path(token)
-        age = time.time() - path.stat().st_mtime if path.exists() else float("inf")
-        return _unnamed(log, token, about, age, repair=repair)
+        return _unnamed(log, token, about, repair=repair)
     try:
-        log.shelf.photo(token)
+        log.captures.photo(token)
     except StoreError as error:
         return [Trouble(about, str(error))]
     return []
 
 
-def _unnamed(log: JobLog, token: str, about: str, age_s: float, *, repair: bool) -> list[Trouble]:
-    if age_s < FRESH_S:
-        return []
+def _unnamed(log: JobLog, token: str, about: str, *, repair: bool) -> list[Trouble]:
+    if log.captures.is_held(token):
+        return []  # it is just being kept
     if repair:
-        log.shelf.remove(token)
+        log.captures.remove(token)
     return [Trouble(about, "nothing names it", repair)]

@@ -1,171 +1,164 @@
-"""Where a job log lies, and how it is opened: SQLite in a folder, or PostgreSQL by URL, by the same migrations."""
+"""Opens a job log: finds its place, brings it up to date, and gives it the folder of files that is its own."""
 
 from __future__ import annotations
 
-import fcntl
-import hashlib
+import json
 import os
-import sqlite3
-from collections.abc import Iterator
-from contextlib import closing, contextmanager
-from importlib.resources import files
+import shutil
+from contextlib import suppress
+from importlib import import_module
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import create_engine, event, inspect, text
-from sqlalchemy.engine import Connection, Engine, make_url
-from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
+from sagen.artifacts.atomic import write_whole
+from sagen.artifacts.leases import Leases
+from sagen.model.errors import CaptureFileError, StoreError
+from sagen.store.captures import TOKEN, CaptureStore
+from sagen.store.database import Database, alone
+from sagen.store.entries import Author, named_tokens
+from sagen.store.log import JobLog
+from sagen.store.places import LogPlace, place_of
+from sagen.store.sqlite import SqliteDatabase
 
-from sagen.model.errors import StoreError
-
-DATABASE = "jobs.sqlite"
-NO_PLACE = "that is no place of a job log: name a folder, or a URL that begins with sqlite:/// or postgresql://"
-#: what a server's connection is asked for: no waiting without an end for a server that is gone or a row that is held
-SERVER = {
-    "connect_timeout": 5,
-    "keepalives_idle": 5,
-    "keepalives_interval": 2,
-    "keepalives_count": 3,
-    "tcp_user_timeout": 15_000,
-    "options": "-c timezone=utc -c lock_timeout=10s -c statement_timeout=120s",
-}
-#: the lock that a server's upgrade is done under: any number that is this program's own
-UPGRADE_LOCK = 7_305_512
+FILES, BOUND = "files-", "LOG.json"
 
 
-class Unreachable(StoreError):
-    """The database server cannot be reached just now."""
+def open_log(
+    place: LogPlace | str | os.PathLike | None = None, author: Author | None = None, *, outbox: bool = True
+) -> JobLog:
+    """The log of a place: a folder, a URL, or the user's own where none is named.
 
-
-def default_folder() -> Path:
-    """The user's own log lies in the user's data folder."""
-    import platformdirs
-
-    return Path(platformdirs.user_data_dir("sagen", appauthor=False))
-
-
-def place(name: str | None) -> tuple[Path, str | None]:
-    """Folder and URL of a log that is named by a folder, `sqlite:///...` or `postgresql://...`; the user's own, or the one that
-    SAGEN_STORE names, where none is. A server's log has a folder of its own here for what is cached and what waits.
+    Parameters
+    ----------
+    outbox : bool
+        what is written while a server is away waits here; else it is refused
 
     Raises
     ------
     StoreError
-        for a name that is no place of a log.
+        with what is wrong; nothing is changed then.
     """
-    name = name or os.environ.get("SAGEN_STORE")
-    if not name:
-        return default_folder(), None
-    if "://" not in name:
-        return Path(name), None
+    place = place if isinstance(place, LogPlace) else place_of(place)
     try:
-        url = make_url(name)
-    except (ArgumentError, ValueError):
-        raise StoreError(NO_PLACE) from None
-    kind = url.get_backend_name()
-    if kind == "sqlite" and url.database and url.database != ":memory:":
-        return Path(url.database).parent, name
-    if kind in ("postgresql", "postgres") and url.database:
-        whose = f"{url.host}:{url.port or 5432}/{url.database}"
-        server = default_folder() / "servers" / hashlib.sha256(whose.encode()).hexdigest()[:16]
-        return server, url.set(drivername="postgresql+psycopg").render_as_string(hide_password=False)
-    raise StoreError(NO_PLACE)
-
-
-def opened(url: str) -> Engine:
-    """Connect and bring the tables up to date.
-
-    Raises
-    ------
-    Unreachable
-        for a server that does not answer.
-    StoreError
-        for everything else that is wrong.
-    """
-    engine = None
+        place.folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise StoreError(f"the folder {place.folder} cannot be used: {error.strerror or error}") from None
+    database: Database | None = None
+    captures: CaptureStore | None = None
     try:
-        if is_sqlite(url):
-            engine = create_engine(url, connect_args={"timeout": 10})
-            event.listen(engine, "connect", _sqlite_settings)
-        else:
-            engine = create_engine(url, connect_args=SERVER, pool_pre_ping=True)
-        config = Config()
-        config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
-        with _alone(engine), engine.begin() as connection:
-            if not is_sqlite(url):
-                connection.execute(text("select pg_advisory_xact_lock(:lock)"), {"lock": UPGRADE_LOCK})
-            _copy_before(connection, config)
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
-        return engine
-    except Exception as error:
-        if engine is not None:
-            engine.dispose()
-        if isinstance(error, StoreError):
-            raise
-        if isinstance(error, SQLAlchemyError):
-            raise _kind_of(error, url)(f"the job log cannot be opened: {plain(error)}") from error
-        # Alembic's own errors share no root with SQLAlchemy's.
-        raise StoreError(f"the job log cannot be brought up to date: {str(error)[:120]}") from error
+        if not place.on_server:
+            database = SqliteDatabase(place)
+            captures = CaptureStore(_own_files(database))
+            return JobLog(database, captures, author)
+        # A back end of its own: what it takes to speak with a server is loaded for a log on one only.
+        server = import_module("sagen.store.postgres")
+        database = server.PostgresDatabase(place)
+        captures = import_module("sagen.store.server_captures").ServerCaptures(_own_files(database), database.engine)
+        kind = import_module("sagen.store.outbox_log").OutboxLog if outbox else server.PostgresLog
+        return kind(database, captures, author)
+    except Exception:
+        if captures is not None:
+            captures.close()
+        if database is not None:
+            database.close()
+        raise
 
 
-def is_sqlite(url: str) -> bool:
-    """Whether a URL names an SQLite file."""
-    return make_url(url).get_backend_name() == "sqlite"
+def _own_files(database: Database) -> Path:
+    """The folder of a log's files, by its identity. A database that was copied within its folder is another log; an older
+    log's files are taken along."""
+    place = database.place
+    try:
+        with alone(place):
+            root = _root(database)
+            if not place.on_server and _bound_elsewhere(root, place):
+                before, root = root, None
+                database.new_identity()
+                root = _root(database)
+                root.mkdir()
+                _link_named(database, before, root)
+            fresh = not root.exists()
+            root.mkdir(exist_ok=True)
+            if not place.on_server:
+                write_whole(root / BOUND, json.dumps({"database": place.file.name}).encode())
+            if fresh:
+                _take_along(database, place.folder, root)
+            return root
+    except (OSError, CaptureFileError) as error:
+        raise StoreError(
+            f"the folder {place.folder} cannot be used: {getattr(error, 'strerror', None) or error}"
+        ) from None
 
 
-def _kind_of(error: SQLAlchemyError, url: str) -> type[StoreError]:
-    return Unreachable if not is_sqlite(url) and is_loss(error) else StoreError
+def _root(database: Database) -> Path:
+    return database.place.folder / f"{FILES}{database.identity[:16]}"
 
 
-def is_loss(error: SQLAlchemyError) -> bool:
-    """Whether an error of a server's database means that it was not reached, rather than that it refused."""
-    lost = isinstance(error, DBAPIError) and error.connection_invalidated
-    return lost or isinstance(error, OperationalError | InterfaceError)
+def _bound_elsewhere(root: Path, place: LogPlace) -> bool:
+    """Whether a folder of files is another database's that stands beside this one."""
+    try:
+        name = json.loads((root / BOUND).read_text(encoding="utf-8"))["database"]
+    except (OSError, ValueError, KeyError, TypeError):
+        return False
+    other = place.folder / Path(str(name)).name
+    return other.name != place.file.name and other.is_file()
 
 
-def plain(error: SQLAlchemyError) -> str:
-    """What a database says was wrong, in one short line."""
-    return str(getattr(error, "orig", None) or error).splitlines()[0][:120]
+def _take_along(database: Database, folder: Path, root: Path) -> None:
+    """The files of a log of before logs had an identity. Where several databases stand in one folder, each takes what it
+    names, and what stood there stays for the others."""
+    others = [
+        file
+        for file in folder.glob("*.sqlite")
+        if not database.place.on_server and file.name != database.place.file.name
+    ]
+    others = [file for file in others if file.name != "outbox.sqlite"]
+    for name in ("captures", "photos", "records"):
+        before = folder / name
+        if not before.is_dir():
+            continue
+        if others and name != "records":
+            continue
+        with suppress(OSError):
+            (root / name).rmdir()
+        if not (root / name).exists():
+            before.rename(root / name)
+    if others:
+        _link_named(database, folder, root)
+    _lease_what_was_pending(root / "captures")
 
 
-def _copy_before(connection: Connection, config: Config) -> None:
-    """Keep a copy of a log beside it, or within its database, before it is brought up to date; raises StoreError for one that a newer Sagen wrote."""
-    scripts = ScriptDirectory.from_config(config)
-    known = {one.revision for one in scripts.walk_revisions()}
-    there = MigrationContext.configure(connection).get_current_revision()
-    if there is None or there == scripts.get_current_head():
-        return
-    if there not in known:
-        raise StoreError("the job log was written by a newer Sagen: it is left as it is")
-    name = connection.engine.url.database
-    if connection.dialect.name == "postgresql":
-        # In a schema of its own: what large objects hold no upgrade touches.
-        copies = f"before_{there}"
-        connection.exec_driver_sql(f"create schema if not exists {copies}")
-        for table in inspect(connection).get_table_names():
-            connection.exec_driver_sql(f"create table if not exists {copies}.{table} as table {table}")
-    elif name and name != ":memory:":
-        with closing(sqlite3.connect(f"{name}.before-{there}")) as target:
-            connection.connection.driver_connection.backup(target)
+def _link_named(database: Database, before: Path, root: Path) -> None:
+    """Every capture and photo that a log names, from where it lay: the same files under a second name, copied where the disk
+    knows no such thing."""
+    with database.work() as session:
+        named = named_tokens(session)
+    for name in ("captures", "photos"):
+        (root / name).mkdir(exist_ok=True)
+    for token in named:
+        source, target = before / "captures" / token, root / "captures" / token
+        if TOKEN.fullmatch(token) and source.is_dir() and not target.exists():
+            shutil.copytree(source, target, copy_function=_link)
+        photo = before / "photos" / f"{token}.jpg"
+        if photo.is_file() and not (root / "photos" / photo.name).exists():
+            _link(photo, root / "photos" / photo.name)
 
 
-@contextmanager
-def _alone(engine: Engine) -> Iterator[None]:
-    """No other process brings the same database up to date meanwhile: a lock on a file beside it."""
-    name = engine.url.database
-    if engine.url.get_backend_name() != "sqlite" or not name or name == ":memory:":
-        yield
-        return
-    with Path(f"{name}.lock").open("wb") as stream:
-        fcntl.flock(stream, fcntl.LOCK_EX)
-        yield
+def _link(source: str | Path, target: str | Path) -> None:
+    try:
+        os.link(source, target)
+    except OSError:
+        shutil.copy2(source, target)
 
 
-def _sqlite_settings(connection, _record) -> None:
-    # WAL with full syncing: a kill in the middle of a save loses at most that save. What is removed is overwritten.
-    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "secure_delete=ON"):
-        connection.execute(f"PRAGMA {pragma}")
+def _lease_what_was_pending(folder: Path) -> None:
+    """What an older Sagen was keeping when it ended: leased to nobody, so that this opening finds it; its passing files go."""
+    for pending in folder.glob("*.pending"):
+        token = pending.name.partition(".")[0]
+        meant = {}
+        with suppress(OSError, ValueError, RecursionError):
+            meant = json.loads(pending.read_text(encoding="utf-8") or "null")
+        Leases(folder).begin(token, meant if isinstance(meant, dict) else {}).let_go()
+        pending.unlink(missing_ok=True)
+    for left in (*folder.glob("*.part"), *folder.glob("*.writing"), *folder.glob("*.new")):
+        shutil.rmtree(left, ignore_errors=True)
+        left.unlink(missing_ok=True) if left.is_file() else None

@@ -87,7 +87,7 @@ def _entries(session: Session, job_id: int) -> Iterator[Entry]:
 def _entry(row) -> Entry:
     entry_id, _, kind, version, created, data, withdrawn, revision, author, bay, changer, _ = row
     record: Record
-    if is_sound(row) is False:
+    if has_valid_checksum(row) is False:
         record = DamagedEntry("it is not what was written: its checksum is another", as_text(kind))
     else:
         record = decode(kind, _whole(version), data)
@@ -124,18 +124,18 @@ def checksum(row) -> str:
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
 
 
-def is_sound(row) -> bool | None:
+def has_valid_checksum(row) -> bool | None:
     """Whether a row is what was written; None where it has no checksum."""
     return None if not row[-1] else row[-1] == checksum(row)
 
 
-def seal(session: Session, entry_id: int) -> None:
+def write_checksum(session: Session, entry_id: int) -> None:
     """Write an entry's checksum, of the row as it is now."""
     row = one_row(session, entry_id)
     session.execute(update(EntryRow).where(EntryRow.id == entry_id).values(sum=checksum(row)))
 
 
-def seal_all(session: Session) -> int:
+def write_missing_checksums(session: Session) -> int:
     """Write the checksum of every row that has none; answers how many."""
     rows = session.execute(select(*_ENTRY).where(EntryRow.sum == "")).all()
     for first in range(0, len(rows), 1000):

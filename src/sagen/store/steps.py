@@ -6,6 +6,9 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from sagen.model.errors import StoreError
+from sagen.store.database import Unreachable
+
 
 @dataclass(frozen=True)
 class Step:
@@ -52,13 +55,26 @@ class UndoList:
         return last[0].text if last else None
 
     def undo(self, job_id: int) -> bool:
-        """Take back the last change of a job; False when the job itself is gone with it."""
+        """Take back the last change of a job; False when the job itself is gone with it.
+
+        Raises
+        ------
+        StoreError
+            when it cannot be taken back. What somebody else changed meanwhile never can be: that step is forgotten, so that
+            the one before it can be taken back next.
+        """
         with self._lock:
             trail = self._trails.get(job_id)
             if not trail or not trail.done:
                 return True
             step = trail.done[-1]
-            step.undo()
+            try:
+                step.undo()
+            except Unreachable:
+                raise
+            except StoreError:
+                trail.done.pop()
+                raise
             trail.undone.append(trail.done.pop())
             gone = step.text == self.NEW_JOB
             if gone:
@@ -71,7 +87,13 @@ class UndoList:
             job_id = self._last_job_undone if job_id is None else job_id
             trail = self._trails.get(job_id)
             if job_id is not None and trail and trail.undone:
-                trail.undone[-1].redo()
+                try:
+                    trail.undone[-1].redo()
+                except Unreachable:
+                    raise
+                except StoreError:
+                    trail.undone.clear()
+                    raise
                 trail.done.append(trail.undone.pop())
             return job_id
 

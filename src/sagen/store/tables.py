@@ -31,6 +31,15 @@ def now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None)
 
 
+class AboutRow(Base):
+    """What a log knows of itself: its identity."""
+
+    __tablename__ = "about"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(String(200))
+
+
 class JobRow(Base):
     """A job, with the columns that the list of jobs shows kept beside it: they change with each entry."""
 

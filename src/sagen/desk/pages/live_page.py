@@ -345,7 +345,7 @@ class LivePage(Page):
 
     def _records(self) -> Path:
         """Where recordings grow: beside the job log."""
-        return self.shell.workspace.log.shelf.folder.parent / "records"
+        return self.shell.workspace.log.captures.folder.parent / "records"
 
     def _left(self) -> list[Path]:
         """Recordings that were neither kept nor let go, oldest first: the program ended while they ran."""

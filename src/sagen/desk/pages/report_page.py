@@ -106,9 +106,9 @@ class ReportPage(Page):
 
     def save(self, path: Path) -> None:
         """Write the report; raises SagenError when the disk refuses."""
-        from sagen.files.whole import save_whole
+        from sagen.artifacts.atomic import write_whole
 
-        save_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
+        write_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
 
     def _ask_and_save(self, suffix: str) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save the finding", self.file_name + suffix, f"*{suffix}")

@@ -5,6 +5,9 @@ What the list of jobs shows is worked out anew here, by today's code: only the n
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.orm import Session
+
+from sagen.store.reading import refresh_all, write_missing_checksums
 
 revision = "004"
 down_revision = "003"
@@ -49,12 +52,8 @@ def upgrade() -> None:
         sa.Column("job_id", sa.Integer(), nullable=True),
         sa.Column("whose", sa.String(12), nullable=False),
     )
-    from sqlalchemy.orm import Session
-
-    from sagen.store.reading import refresh_all, seal_all
-
     with Session(bind) as session:
-        seal_all(session)
+        write_missing_checksums(session)
         refresh_all(session)
         session.flush()
 

@@ -4,47 +4,75 @@ from __future__ import annotations
 
 import os
 import stat
-import uuid
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from pathlib import Path
 
+from sagen.artifacts.leases import Leases, sync_folder
 from sagen.model.errors import CaptureFileError, SheetError
 
 LARGEST_TEXT = 1 << 20
+PASSING = ".sagen-"  #: how passing names in a person's folder begin
 
 
 @contextmanager
-def written_whole(path: Path) -> Iterator[Path]:
+def atomic_write(path: Path) -> Iterator[Path]:
     """A passing name beside `path`, with its suffix, to write under; renamed once it is whole and on the disk. What was
-    there stays until then, and a link is replaced, never written through. Raises CaptureFileError when the disk refuses.
+    there stays until then, and a link is replaced, never written through. What killed processes left under passing names
+    here is swept.
+
+    Raises
+    ------
+    CaptureFileError
+        when the disk refuses, or something stands there that is no plain file.
     """
     path = Path(path)
-    passing = path.with_name(f".sagen-{uuid.uuid4().hex[:12]}.part{path.suffix[:20]}")
+    lease = None
     try:
         if path.exists() and not path.is_file():
             raise CaptureFileError(f"{path} cannot be written: it is no plain file")
-        yield passing
-        with passing.open("rb") as stream:
+        leases = Leases(path.parent)
+        for left in leases.take_over():
+            if left.path.name.startswith(PASSING):
+                left.discard()
+            else:
+                left.let_go()
+        lease = leases.begin(PASSING + "file", suffix=path.suffix[:20])
+        yield lease.part
+        with lease.part.open("rb") as stream:
             os.fsync(stream.fileno())
-        passing.replace(path)
-        with suppress(OSError):  # some systems have no such call for folders
-            folder = os.open(path.parent, os.O_RDONLY)
-            try:
-                os.fsync(folder)
-            finally:
-                os.close(folder)
+        lease.part.replace(path)
+        sync_folder(path.parent)
     except OSError as error:
         raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
     finally:
-        with suppress(OSError):
-            passing.unlink(missing_ok=True)
+        if lease is not None:
+            lease.discard()
 
 
-def save_whole(path: Path, data: bytes) -> None:
+def write_whole(path: Path, data: bytes) -> None:
     """Write bytes whole or not at all. Raises CaptureFileError when the disk refuses."""
-    with written_whole(path) as passing:
+    with atomic_write(path) as passing:
         passing.write_bytes(data)
+
+
+def writable(path: Path) -> None:
+    """Find out whether a file can be written before there is anything to write.
+
+    Raises
+    ------
+    CaptureFileError
+        with why not.
+    """
+    path = Path(path)
+    if not path.parent.is_dir():
+        raise CaptureFileError(f"{path.parent} is no folder")
+    if path.exists() and not path.is_file():
+        raise CaptureFileError(f"{path} cannot be written: it is no plain file")
+    try:
+        Leases(path.parent).begin(PASSING + "file").discard()
+    except OSError as error:
+        raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
 
 
 def read_small_text(path: str | Path, what: str, most: int = LARGEST_TEXT) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import os
 import shutil
-import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -16,32 +15,33 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from sagen.model.errors import StoreError
-from sagen.store.opening import Unreachable, is_loss, plain
-from sagen.store.shelf import PASSING, PHOTO, SUMS, TOKEN, CaptureShelf
+from sagen.store.captures import PHOTO, SUMS, TOKEN, CaptureStore
+from sagen.store.database import Unreachable, is_loss, plain
 from sagen.store.tables import ContentRow, PieceRow
 
 CHUNK = 4 << 20
 
 
-class ServerShelf(CaptureShelf):
-    """The shelf of a log on a server: a folder here that is filled from the database when something is asked for, and
+class ServerCaptures(CaptureStore):
+    """The captures of a log on a server: a folder here that is filled from the database when something is asked for, and
     whose new captures go to the database in the transaction of the entry that names them (`send`)."""
 
-    def __init__(self, folder: Path, engine: Engine):
-        super().__init__(folder)
+    def __init__(self, root: Path, engine: Engine):
+        super().__init__(root)
         self._engine = engine
 
     # there ------------------------------------------------------------------------------------
 
-    def send(self, session: Session, tokens: set[str]) -> None:
+    def send(self, session: Session, tokens: set[str]) -> set[str]:
         """Put captures and photos that lie here, and are not there yet, into the database, within `session`'s transaction."""
         if not tokens:
-            return
+            return tokens
         there = set(session.scalars(select(PieceRow.token).where(PieceRow.token.in_(tokens)).distinct()))
         for token in sorted(tokens - there):
             for name, path in self._files(token):
                 sha = self._put(session, path)
                 session.execute(insert(PieceRow).values(token=token, name=name, sha=sha).on_conflict_do_nothing())
+        return tokens
 
     def _files(self, token: str) -> Iterator[tuple[str, Path]]:
         if PHOTO.fullmatch(token):
@@ -83,28 +83,33 @@ class ServerShelf(CaptureShelf):
         """
         if super().bring(token):
             return True
-        passing = self.folder / f"{uuid.uuid4().hex}.{self._mark}{PASSING}"
+        lease = None
         try:
+            photo = PHOTO.fullmatch(token) is not None
+            lease = (self._photos if photo else self._captures).begin(f"{token}.jpg" if photo else token)
             with Session(self._engine) as session:
                 pieces = session.execute(select(PieceRow.name, PieceRow.sha).where(PieceRow.token == token)).all()
                 if not pieces:
                     return False
-                passing.mkdir()
-                for name, sha in pieces:
-                    self._take(session, sha, passing / Path(name).name)
-            if PHOTO.fullmatch(token):
-                self.photo_path(token).parent.mkdir(exist_ok=True)
-                (passing / f"{token}.jpg").rename(self.photo_path(token))
-            else:
-                passing.rename(self.folder / token)
+                if photo:
+                    self._take(session, pieces[0].sha, lease.part)
+                else:
+                    lease.part.mkdir()
+                    for name, sha in pieces:
+                        self._take(session, sha, lease.part / Path(name).name)
+            if not super().bring(token):  # another window of this bay may have brought it meanwhile
+                lease.publish()
         except SQLAlchemyError as error:
             kind = Unreachable if is_loss(error) else StoreError
             raise kind(f"the capture {token[:12]} cannot be fetched: {plain(error)}") from error
         except OSError as error:
-            if not super().bring(token):  # else another window of this bay brought it meanwhile
+            if not super().bring(token):
                 raise StoreError(f"the capture {token[:12]} cannot be kept here: {error.strerror or error}") from None
         finally:
-            shutil.rmtree(passing, ignore_errors=True)
+            if lease is not None:
+                shutil.rmtree(lease.part, ignore_errors=True)
+                lease.part.unlink(missing_ok=True)
+                lease.settle()
         return True
 
     def _take(self, session: Session, sha: str, path: Path) -> None:
@@ -131,10 +136,6 @@ class ServerShelf(CaptureShelf):
         chosen = select(PieceRow.token).where(func.length(PieceRow.token) == length).distinct()
         with Session(self._engine) as session:
             return sorted(session.scalars(chosen))
-
-    def age_s(self, token: str) -> float:
-        """What nothing names was named once: it came with an entry."""
-        return float("inf")
 
     def wrong(self, token: str) -> list[str] | None:
         wrong = []
