@@ -181,11 +181,11 @@ def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):
     # The waiting process, and the child that it forked to read.
     assert until(lambda: len(_readers(program.pid)) > 1) is not None
     seen = set(_readers(program.pid).values())
-    assert list(tmp_path.glob("sagen-*/read-*"))
+    assert [one for one in tmp_path.glob("sagen-*/read-*") if one.is_dir()]
     program.send_signal(signal.SIGKILL)
     program.wait()
     assert until(lambda: not _alive(seen)) is not None
-    assert until(lambda: not list(tmp_path.glob("sagen-*/read-*"))) is not None
+    assert until(lambda: not [one for one in tmp_path.glob("sagen-*/read-*") if one.is_dir()]) is not None
 
 
 def test_what_a_killed_process_left_in_the_temporary_folder_is_swept(tmp_path, monkeypatch):
@@ -306,11 +306,7 @@ def test_odd_channel_names_are_kept_through_every_format(tmp_path):
         write_capture(tmp_path / f"a.{suffix}", capture)
         found = read_capture(tmp_path / f"a.{suffix}")
         told = [one.column for one in found.channels]
-        # A table's columns are told by words: none at all is numbered, blanks around one are no part of it.
-        # MDF4's own times stand beside a channel of that name.
-        expected = [one.strip() if one != "time" or suffix != "mf4" else "time (8)" for one in names[1:]]
-        assert [one.strip() for one in told[1:]] == expected, suffix
-        assert told[0] in ("", "column 2"), suffix
+        assert told == list(names), suffix
         for one, k in zip(found.channels, range(len(names)), strict=True):
             np.testing.assert_allclose(one.values(), VOLTS * (k + 1), atol=2e-3)
 

@@ -428,5 +428,5 @@ def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):  # n
     assert window.isVisible(), "it says so first"
     assert "Closing as soon as" in window.message.text.text()
     until(lambda: not window.isVisible())
-    kept = open_log(log.captures.folder.parent).job(job_id)
+    kept = open_log(log.database.place).job(job_id)
     assert [one.name for one in kept.records(CaptureEntry)] == ["late.csv"]

@@ -200,20 +200,23 @@ def test_a_capture_comes_back_sample_for_sample(tmp_path):
 
 
 def test_what_a_crash_left_half_written_is_swept_away(tmp_path):
-    shelf = CaptureStore(tmp_path)
-    token = shelf.put(capture())
-    for left in ("deadbeef.part", "deadbeef.cafe.part"):
-        (tmp_path / left).mkdir()
-        (tmp_path / left / "0.npy").write_bytes(b"half")
-    CaptureStore(tmp_path)
-    assert sorted(one.name for one in tmp_path.iterdir() if one.is_dir()) == [token]
+    store = CaptureStore(tmp_path)
+    token = store.put(capture())
+    store.settle(token)
+    for name in ("0" * 32, "1" * 32):
+        lease = store._captures.begin(name)
+        lease.part.mkdir()
+        (lease.part / "0.npy").write_bytes(b"half")
+        lease.let_go()  # as the kernel does when a process dies
+    assert CaptureStore(tmp_path).take_over() == {}
+    assert [one.name for one in store.folder.iterdir()] == [token]
 
 
 @pytest.mark.parametrize("harm", ["gone", "cut", "words", "key", "pickle"])
 def test_a_damaged_capture_is_one_sentence(tmp_path, harm):
     shelf = CaptureStore(tmp_path)
     token = shelf.put(capture())
-    folder = tmp_path / token
+    folder = shelf.folder / token
     if harm == "gone":
         (folder / "1.npy").unlink()
     elif harm == "cut":
@@ -240,7 +243,7 @@ def test_pyramids_are_only_a_help(tmp_path):
         for mine, theirs in zip(again.view(0, 1000, 37), pyramid.view(0, 1000, 37), strict=True):
             np.testing.assert_array_equal(mine, theirs)
     # A broken one is as none; a folder that is not there is no error.
-    (tmp_path / token / "1.pyramid").write_bytes(b"\x93NUMPY")
+    (shelf.folder / token / "1.pyramid").write_bytes(b"\x93NUMPY")
     assert shelf.get_pyramids(token, 2) is None
     shelf.put_pyramids("no such token", [pyramids[0].packed()])
 

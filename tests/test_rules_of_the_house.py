@@ -87,7 +87,7 @@ def test_no_part_of_qt_is_imported_on_a_workers_thread(tmp_path):
     # PySide6 makes its types when they are first imported; two threads doing so at once crash one start in twenty.
     log = demo_log()
     log.close()
-    assert fresh(ON_WORKERS, str(tmp_path / "s.ini"), str(log.captures.folder.parent)) == "[]"
+    assert fresh(ON_WORKERS, str(tmp_path / "s.ini"), str(log.database.place.folder)) == "[]"
 
 
 COLLECTED = """

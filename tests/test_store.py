@@ -296,7 +296,7 @@ def test_kill_9_during_a_save_loses_at_most_that_entry(tmp_path, delay):
     assert told <= len(job.entries) <= told + 1
     for number, entry in enumerate(job.entries):
         assert log.capture(entry.record.token).channels[0].raw[-1] == number
-    assert not list((tmp_path / "captures").glob("*.part"))
+    assert not list(tmp_path.glob("files-*/captures/*.part"))
     log.close()
 
 

@@ -226,8 +226,7 @@ def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[t
             known = _is_unit(unit) or match[2]
             if known:
                 names[index], units[index] = match[1].strip(), units[index] or unit
-    names = [spelled_out(name) for name in names]
-    return tuple(_unique(names)), tuple(units)
+    return tuple(spelled_out(name) for name in _unique(names)), tuple(units)
 
 
 def spelled_out(name: str) -> str:

@@ -222,7 +222,7 @@ def _sampling(
 
 def column_name(name: str) -> str:
     """A channel's name as it stands in a table's head: on one line, no formula to a spreadsheet, and read back as it was."""
-    if name != " ".join(name.split()) or not name.isprintable() or name.startswith('"'):
+    if not name or name != " ".join(name.split()) or not name.isprintable() or name.startswith('"'):
         return json.dumps(name)
     return f"'{name}" if name.startswith(FORMULA) else name
 
