@@ -53,13 +53,13 @@ class OwnMachine:
     def __post_init__(self):
         rng = self.rng = np.random.default_rng([self.seed, 77, *self.family.encode()])
         self.spec, facts = OWN[self.family], knowledge()
-        names = [SOUND, *(one.slug for one in possible(self.spec))]
+        names = [SOUND, *(item.slug for item in possible(self.spec))]
         weights = facts.weights(names, self.spec.role)
         while True:
             self.fault = str(rng.choice(names, p=weights))
             self.told = []
             for table, make in ((facts.complaints, Complained), (facts.codes, lambda _, kind: Code("", "P0000", kind))):
-                shares = np.array([table[one].of(self.fault) for one in table])
+                shares = np.array([table[item].of(self.fault) for item in table])
                 if rng.uniform() < min(shares.sum(), 1.0):
                     self.told.append(make("", str(rng.choice(list(table), p=shares / shares.sum()))))
             # A machine whose fault sets neither code nor complaint does not come in.
@@ -84,16 +84,20 @@ class OwnMachine:
                 record(broken(self.spec, [], 9_999), check.state, seconds=2.4, sfreq=20_000.0) if self.good else None
             )
             entry = capture_entry(examine(capture, sheet, reference=pattern), kept_name(pattern))
-            return tuple(one for one in (capture_piece(entry, self.spec), cranked_piece(entry.cadence)) if one)
+            return tuple(item for item in (capture_piece(entry, self.spec), cranked_piece(entry.cadence)) if item)
         if check.kind == CheckKind.SCAN:
             facts = knowledge()
             if check.slug == "rpm_cranking":
                 capture, sheet = record(self._machine(), "cranking", seconds=2.4, sfreq=20_000.0)
-                silent = any(one.kind == "no_signal" for one in examine(capture, sheet).findings)
+                silent = any(finding.kind == "no_signal" for finding in examine(capture, sheet).findings)
                 return (Scanned("", "rpm_cranking", 0.0 if silent else 205.0),)
-            shares = np.array([facts.codes_back[one].of(self.fault) for one in CodesBack])
+            shares = np.array([facts.codes_back[codes_back].of(self.fault) for codes_back in CodesBack])
             return (
-                Scanned("", "codes_back", str(rng.choice([str(one) for one in CodesBack], p=shares / shares.sum()))),
+                Scanned(
+                    "",
+                    "codes_back",
+                    str(rng.choice([str(codes_back) for codes_back in CodesBack], p=shares / shares.sum())),
+                ),
             )
         for name, row in check.outcome.items():
             if rng.uniform() < row.get(self.fault, row["other"]):
@@ -137,7 +141,7 @@ def run(task: tuple[str, str, int]) -> Run:
         checks = next_checks(case, posterior, world=world)
         said = advice(case, posterior, checks)
         spent += time.perf_counter() - began
-        telling = [one for one in checks if one.gain_bits >= TELLS]
+        telling = [check for check in checks if check.gain_bits >= TELLS]
         if said.enough or count >= MOST_CHECKS or not telling or not telling[0].pays:
             break
         best = telling[0]
@@ -171,42 +175,43 @@ def _percent(some: list, rows: list) -> str:
 
 def tell(runs: list[Run]) -> None:
     """The figures of a study, as RESULTS.md holds them."""
-    called = [one for one in runs if not one.swapped]
-    sure = [one for one in called if one.p >= 0.95]
+    called = [this_run for this_run in runs if not this_run.swapped]
+    sure = [item for item in called if item.p >= 0.95]
     print(
-        f"{len(runs)} machines: right {_percent([one for one in runs if one.right], runs)}, of them cured by a swap {sum(one.swapped for one in runs)}; "
+        f"{len(runs)} machines: right {_percent([this_run for this_run in runs if this_run.right], runs)}, of them cured by a swap {sum(this_run.swapped for this_run in runs)}; "
     )
-    stopped = [one for one in runs if one.hides and one.called == "none"]
+    stopped = [this_run for this_run in runs if this_run.hides and this_run.called == "none"]
     print(
-        f"stopped at 'nothing shows' with a fault that hardly ever shows {len(stopped)} of {sum(one.hides for one in runs)} (counted as wrong); "
+        f"stopped at 'nothing shows' with a fault that hardly ever shows {len(stopped)} of {sum(this_run.hides for this_run in runs)} (counted as wrong); "
     )
-    print(f"wrong at .9 or more {_percent([one for one in called if not one.right and one.p >= 0.9], runs)}; ")
-    print(f"of {len(sure)} called at .95 or more right {_percent([one for one in sure if one.right], sure)}; ")
+    print(f"wrong at .9 or more {_percent([item for item in called if not item.right and item.p >= 0.9], runs)}; ")
+    print(f"of {len(sure)} called at .95 or more right {_percent([item for item in sure if item.right], sure)}; ")
     print(
-        f"minutes {np.mean([one.minutes for one in runs]):.1f} (90 %: {np.quantile([one.minutes for one in runs], 0.9):.0f}), checks {np.mean([one.checks for one in runs]):.1f}, a weighing with its next checks {np.median([one.milliseconds for one in runs]):.0f} ms\n"
+        f"minutes {np.mean([this_run.minutes for this_run in runs]):.1f} (90 %: {np.quantile([this_run.minutes for this_run in runs], 0.9):.0f}), checks {np.mean([this_run.checks for this_run in runs]):.1f}, a weighing with its next checks {np.median([this_run.milliseconds for this_run in runs]):.0f} ms\n"
     )
     print("| family | machines | right | minutes |\n|---|---|---|---|")
-    for family in dict.fromkeys(one.family for one in runs):
-        rows = [one for one in runs if one.family == family]
+    for family in dict.fromkeys(this_run.family for this_run in runs):
+        rows = [this_run for this_run in runs if this_run.family == family]
         print(
-            f"| {family} | {len(rows)} | {_percent([one for one in rows if one.right], rows)} | {np.mean([one.minutes for one in rows]):.0f} |"
+            f"| {family} | {len(rows)} | {_percent([row for row in rows if row.right], rows)} | {np.mean([row.minutes for row in rows]):.0f} |"
         )
     print("\n| cause | machines | right | taken for |\n|---|---|---|---|")
-    for cause in sorted({one.truth for one in runs}):
-        rows = [one for one in runs if one.truth == cause]
-        wrong = Counter(one.called for one in rows if not one.right).most_common(3)
+    for cause in sorted({this_run.truth for this_run in runs}):
+        rows = [this_run for this_run in runs if this_run.truth == cause]
+        wrong = Counter(row.called for row in rows if not row.right).most_common(3)
         print(
-            f"| {cause} | {len(rows)} | {_percent([one for one in rows if one.right], rows)} | {', '.join(f'{name} {n}' for name, n in wrong)} |"
+            f"| {cause} | {len(rows)} | {_percent([row for row in rows if row.right], rows)} | {', '.join(f'{name} {n}' for name, n in wrong)} |"
         )
     print("\n| called | cases | mean | were so |\n|---|---|---|---|")
     for low, high in ((0.0, 0.5), (0.5, 0.7), (0.7, 0.85), (0.85, 0.95), (0.95, 1.01)):
-        rows = [one for one in called if low <= one.p < high]
+        rows = [item for item in called if low <= item.p < high]
         if rows:
             print(
-                f"| {100 * low:.0f} to {100 * min(high, 1):.0f} % | {len(rows)} | {100 * np.mean([one.p for one in rows]):.1f} % | {_percent([one for one in rows if one.right], rows)} |"
+                f"| {100 * low:.0f} to {100 * min(high, 1):.0f} % | {len(rows)} | {100 * np.mean([row.p for row in rows]):.1f} % | {_percent([row for row in rows if row.right], rows)} |"
             )
     print(
-        "\nfirst checks: " + ", ".join(f"{name} {n}" for name, n in Counter(one.first for one in runs).most_common(8))
+        "\nfirst checks: "
+        + ", ".join(f"{name} {n}" for name, n in Counter(this_run.first for this_run in runs).most_common(8))
     )
 
 
@@ -217,7 +222,7 @@ def main() -> None:
     parser.add_argument("--only", default="")
     parser.add_argument("--first", type=int, default=5000, help="seed of the first machine")
     arguments = parser.parse_args()
-    families = [one for one in WORLDS[arguments.world][1] if arguments.only in one]
+    families = [world for world in WORLDS[arguments.world][1] if arguments.only in world]
     tasks = [(arguments.world, family, arguments.first + k) for family in families for k in range(arguments.machines)]
     with Pool(2) as pool:
         tell(pool.map(run, tasks, chunksize=4))

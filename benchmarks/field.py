@@ -318,7 +318,7 @@ class Bench:
 
 def _next_range(volts: float) -> float:
     steps = (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0)
-    return next((one for one in steps if one >= 1.04 * volts), 400.0)
+    return next((step for step in steps if step >= 1.04 * volts), 400.0)
 
 
 def _lagged(on: np.ndarray, target: np.ndarray, rise: float, fall: float) -> np.ndarray:
@@ -485,11 +485,11 @@ def _table(
     from sagen.files import read_capture
 
     capture, sheet = b.made()
-    table = np.column_stack([one.raw for one in capture.channels])
+    table = np.column_stack([channel.raw for channel in capture.channels])
     times, table = spoil(b, b.now.copy(), table)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "field.csv"
-        names = ",".join(["Time (s)", *(f"{one.column} (V)" for one in capture.channels)])
+        names = ",".join(["Time (s)", *(f"{channel.column} (V)" for channel in capture.channels)])
         np.savetxt(path, np.column_stack([times, table]), "%.8g", ",", header=names, comments="")
         return read_capture(path), sheet
 
@@ -766,16 +766,16 @@ def _cracked_tip(seed: int, name: str) -> Told:
     on = Row.toothed(slots, _gone(slots, missing), 0.5).at(b.turns)
     edges = np.flatnonzero(np.diff(on.astype(np.int8)))
     starts, ends = edges[on[edges + 1]], edges[~on[edges + 1]]
-    for one in starts:
-        after = ends[ends > one]
+    for start in starts:
+        after = ends[ends > start]
         if not len(after):
             break
         draw = b.rng.random()
-        long = int(after[0] - one)
+        long = int(after[0] - start)
         if draw < 0.05:
-            on[one : after[0] + 1] = False
+            on[start : after[0] + 1] = False
         elif draw < 0.10:
-            at = one + int(long * b.rng.uniform(0.3, 0.6))
+            at = start + int(long * b.rng.uniform(0.3, 0.6))
             on[at : at + max(2, int(long * b.rng.uniform(0.08, 0.18)))] = False
     b.crank(b.switched(on), _name(slots, missing))
     return Told(

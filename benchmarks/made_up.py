@@ -17,7 +17,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 
 GAPPED = ((60, 2), (36, 1), (36, 2), (48, 2), (24, 1), (30, 2), (54, 3), (58, 2), (90, 2), (40, 1))
-TWO_LOST = tuple(one for one in GAPPED if one[1] > 1)
+TWO_LOST = tuple(item for item in GAPPED if item[1] > 1)
 EVEN = (29, 43, 48, 52, 96)
 
 
@@ -153,7 +153,7 @@ def _signal(d: Draw, angle, rate, now, sfreq) -> np.ndarray:
     for number, by in d.wide.items():
         wide[number - 1] = by
     there[d.slots - d.missing :] = False
-    there[[one - 1 for one in d.lost]] = False
+    there[[item - 1 for item in d.lost]] = False
     once = d.swing_once * np.cos(2 * np.pi * (np.arange(d.slots) / d.slots - rng.uniform()))
     moved = shift[np.arange(many) % d.slots] + d.jitter * rng.normal(size=many)
     seen = there[np.arange(many) % d.slots] & (rng.uniform(size=many) >= d.missed)
@@ -350,8 +350,8 @@ def _with_cam(rng, *cams: dict, **over) -> Draw:
 
 def _cam_pair(rng, *, bad: dict, count: int = 1, running: bool = False):
     windows = [_windows(rng) for _ in range(count)]
-    good = _with_cam(rng, *({"windows": one, "parity": float(rng.choice([0, 360]))} for one in windows))
-    second = replace(good, rpm=good.rpm * 1.1, cams=tuple({"windows": one} for one in windows))
+    good = _with_cam(rng, *({"windows": window, "parity": float(rng.choice([0, 360]))} for window in windows))
+    second = replace(good, rpm=good.rpm * 1.1, cams=tuple({"windows": window} for window in windows))
     if running:
         good, second = _running(good, 800.0), _running(second, 1500.0)
         good, second = replace(good, seconds=2.5), replace(second, seconds=2.5)

@@ -173,8 +173,8 @@ class OtherMachine:
     def _shares(self) -> np.ndarray:
         share = np.array(
             [
-                FAULTS[one][1] * (0.25 if FAULTS[one][0] == "timing" and self.family == "crank hall" else 1.0)
-                for one in self._possible()
+                FAULTS[item][1] * (0.25 if FAULTS[item][0] == "timing" and self.family == "crank hall" else 1.0)
+                for item in self._possible()
             ]
         )
         return share / share.sum()
@@ -424,15 +424,15 @@ class OtherMachine:
         )
         if showing:
             boost = 4.0 if state == "wiggle" and self.fault == "harness moves" else 1.0
-            shapes = {one: min(share * boost, 0.95) for one, share in FAULTS[self.fault][3].items()}
+            shapes = {key: min(share * boost, 0.95) for key, share in FAULTS[self.fault][3].items()}
             if self.fault in ("quits hot", "relay", "return moves") or (
                 self.fault == "harness moves" and state == "wiggle"
             ):
                 shapes = dict.fromkeys(shapes, 0.9)
             if self.kind == "hall" or self.kind == "current":
                 shapes.pop("weak_amplitude", None)
-            found |= {one for one, share in shapes.items() if rng.random() < share and not (flat and one in still)}
-        found = {one for one in found if rng.random() >= MISSED}
+            found |= {key for key, share in shapes.items() if rng.random() < share and not (flat and key in still)}
+        found = {item for item in found if rng.random() >= MISSED}
         if rng.random() < SPOILED and not flat:
             found.add(str(rng.choice(["erratic", "odd_tooth", "dropout", "noise", "extra_gap"])))
         timing = {"timing_offset", "timing_scatter"}
@@ -474,7 +474,7 @@ class OtherMachine:
         rng = self.rng
         if check.slug == "rpm_cranking":
             piece = self.record("cranking")[0]
-            silent = any(one.startswith("no_signal") for one in piece.found)
+            silent = any(item.startswith("no_signal") for item in piece.found)
             silent |= self.kind == "hall" and (self.r_signal > 1e5 or self.short_in < 200)
             return Scanned("", "rpm_cranking", 0.0 if silent or rng.random() < 0.03 else self.rpm)
         comes = self.comes if self.fault in ("quits hot", "harness moves", "relay", "return moves") else 1.0

@@ -57,4 +57,4 @@ def main(sizes: list[int]) -> None:
 
 
 if __name__ == "__main__":
-    main([int(one) for one in sys.argv[1:]] or [1, 10, 100])
+    main([int(item) for item in sys.argv[1:]] or [1, 10, 100])

@@ -52,7 +52,7 @@ def main(sizes: list[int]) -> None:
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         count = len(samples)
         view = 1e3 * seconds(lambda p=pyramid, n=count: p.view(0, n, 1500), 20)
-        cells = " | ".join(f"{one:.1f}" for one in row)
+        cells = " | ".join(f"{item:.1f}" for item in row)
         print(
             f"| {millions} M | {1e3 * unit:.2f} | {cells} | {view:.2f} | {peak * 1024 / samples.nbytes:.1f} (before {before * 1024 / samples.nbytes:.1f}) |"
         )
@@ -96,4 +96,4 @@ def csv(rows: int = 2_000_000) -> None:
 
 
 if __name__ == "__main__":
-    main([int(one) for one in sys.argv[1:]] or [1, 10, 100])
+    main([int(item) for item in sys.argv[1:]] or [1, 10, 100])

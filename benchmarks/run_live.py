@@ -61,10 +61,10 @@ def _cpu() -> float:
 def _threads(before: dict, took: float) -> dict:
     """Percent of a core of each thread since `before`."""
     out = {}
-    for one in Path("/proc/self/task").iterdir():
-        fields = (one / "stat").read_text().rpartition(")")
+    for path in Path("/proc/self/task").iterdir():
+        fields = (path / "stat").read_text().rpartition(")")
         ticks = sum(int(field) for field in fields[2].split()[11:13])
-        name = f"{fields[0].partition('(')[2]} {one.name}"
+        name = f"{fields[0].partition('(')[2]} {path.name}"
         out[name] = 100 * ticks / os.sysconf("SC_CLK_TCK") / took - (before.get(name, 0) / took)
     return out
 
@@ -108,11 +108,11 @@ def live(seconds: float) -> None:
             most = max(most, _memory_mb())
         took = time.monotonic() - began
         missing = sum(stop - first for first, stop in page.live.recording.holes)
-        lost = [one.said for one in page.live.happened if one.kind in ("lost", "gone")]
+        lost = [item.said for item in page.live.happened if item.kind in ("lost", "gone")]
         print(f"live, 4 x 1 MS/s, {took:.0f} s: {(page.strip.frames - frames) / took:.1f} frames a second, "
               f"{100 * (_cpu() - cpu) / took:.0f} % of one core, {missing} samples lost ({len(lost)} times), "
               f"{page.live.samples / 1e6:.1f} M samples a channel, memory {memory:.0f} to {most:.0f} MB")  # fmt: skip
-        for name, share in sorted(_threads(threads, took).items(), key=lambda one: -one[1])[:5]:
+        for name, share in sorted(_threads(threads, took).items(), key=lambda thread: -thread[1])[:5]:
             print(f"    {name}: {share:.0f} %")
         if lost:
             print("  ", lost[:3])
@@ -143,18 +143,18 @@ def hour(seconds: float) -> None:
                 most = max(most, _memory_mb())
         record.close()
         wrote = time.monotonic() - began
-        size = sum(one.stat().st_size for one in path.iterdir()) / 1e9
+        size = sum(this_path.stat().st_size for this_path in path.iterdir()) / 1e9
         began = time.monotonic()
         capture = read_long(path)
         drawn = long_pyramids(path, capture)
-        for one in drawn.values():
-            one.view(0, capture.samples, 1200)
+        for each in drawn.values():
+            each.view(0, capture.samples, 1200)
         opened = time.monotonic() - began
         pans = []
         for share in np.linspace(0, 0.9, 60):
             began = time.monotonic()
-            for one in drawn.values():
-                one.view(share * capture.samples, (share + 0.02) * capture.samples, 1200)
+            for item in drawn.values():
+                item.view(share * capture.samples, (share + 0.02) * capture.samples, 1200)
             pans.append(time.monotonic() - began)
         print(f"disk, 4 x 200 kS/s, {capture.seconds:.0f} s: {size:.2f} GB, {wrote / capture.seconds:.3f} s of work a second "
               f"recorded, memory at most {most:.0f} MB, opened and drawn in {1e3 * opened:.0f} ms, "
@@ -167,4 +167,4 @@ def main(live_seconds: float = 60.0, hour_seconds: float = 3600.0) -> None:
 
 
 if __name__ == "__main__":
-    main(*(float(one) for one in sys.argv[1:]))
+    main(*(float(item) for item in sys.argv[1:]))

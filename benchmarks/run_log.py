@@ -41,9 +41,9 @@ def fill(folder: Path) -> None:
         ]  # fmt: skip
         connection.execute(insert(JobRow), jobs)
         entries = [
-            {"job_id": job, "kind": "note", "version": 2, "data": {"text": f"note {one}"}, "withdrawn": False}
+            {"job_id": job, "kind": "note", "version": 2, "data": {"text": f"note {index}"}, "withdrawn": False}
             for job in range(1, JOBS + 1)
-            for one in range(ENTRIES)
+            for index in range(ENTRIES)
         ]
         connection.execute(insert(EntryRow), entries)
     with log.database.work() as session:

@@ -56,8 +56,8 @@ def single(many: int) -> None:
         for _ in range(many):
             made, wanted, bad = drawn(rng, kind)
             done = examine(made.capture(), sheet_of(2, connection="unplugged"))
-            got = {(one.channel, str(one.kind)) for one in done.findings}
-            right += got == {(f"CH{bad + 1}", one) for one in wanted}
+            got = {(finding.channel, str(finding.kind)) for finding in done.findings}
+            right += got == {(f"CH{bad + 1}", item) for item in wanted}
             strikes = done.tapped.strikes
             found, struck = found + len(strikes), struck + len(made.at)
             told = height_ratio(strikes, 1, 0)
@@ -104,8 +104,8 @@ def together(many: int) -> None:
                 )
                 captures.append(examine(made.capture(), sheet).tapped)
             verdict = judge_taps(captures)
-            got = {(one.sensor, str(one.kind)) for one in verdict.blames} if verdict else {("none", "")}
-            right += got == {(bad, one) for one in (wanted or ({"loaded_down"} if kind == "loaded" else set()))}
+            got = {(blame.sensor, str(blame.kind)) for blame in verdict.blames} if verdict else {("none", "")}
+            right += got == {(bad, item) for item in (wanted or ({"loaded_down"} if kind == "loaded" else set()))}
         print(f"| {kind} | {right}/{many} |")
         sys.stdout.flush()
 
@@ -118,7 +118,7 @@ def cost() -> None:
         made = Struck(1, (1.0, 0.9, 0.8, 1.1), (6_800.0, 6_850.0, 6_900.0, 6_820.0), 5e5, 10.0, taps)
         capture, sheet = made.capture(), sheet_of(4, connection="unplugged")
         # One after the other: four channels do not stay in the cache, as one that is read again and again does.
-        unit = seconds(lambda c=capture: [np.max(one.raw) for one in c.channels], 9)
+        unit = seconds(lambda c=capture: [np.max(channel.raw) for channel in c.channels], 9)
         took = seconds(lambda c=capture, s=sheet: examine(c, s), 7)
         print(f"| {len(taps)} | {took / unit:.1f} | {1e3 * took:.0f} |")
 
@@ -132,4 +132,4 @@ def main(many: int = 60) -> None:
 
 
 if __name__ == "__main__":
-    main(next((int(one) for one in sys.argv[1:] if one.isdigit()), 60))
+    main(next((int(item) for item in sys.argv[1:] if item.isdigit()), 60))

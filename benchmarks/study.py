@@ -27,34 +27,34 @@ HANDS = {
 MANY = 3  #: findings of one kind beyond which they are too many rows
 
 
-def _as_told(one: made_up.MadeUp) -> Told:
+def _as_told(item: made_up.MadeUp) -> Told:
     """A made-up capture as the study takes it; whom it makes suspect is not asked of these."""
-    wanted = ((one.truth, one.wanted),) if one.truth else ()
-    return Told(one.capture, one.sheet, wanted, one.allowed, (), reference=one.reference)
+    wanted = ((item.truth, item.wanted),) if item.truth else ()
+    return Told(item.capture, item.sheet, wanted, item.allowed, (), reference=item.reference)
 
 
-def verdict(one: Told, *, weighed: bool = True) -> tuple[bool, bool, bool, str]:
+def verdict(told: Told, *, weighed: bool = True) -> tuple[bool, bool, bool, str]:
     """Whether all that is wanted was found, nothing else was, the cause is right; and in words what was not."""
-    done = examine(one.capture, one.sheet, reference=one.reference)
+    done = examine(told.capture, told.sheet, reference=told.reference)
     rows = [item.as_row() for item in done.findings]
     said = []
-    missing = [kind for kind, fields in one.wanted if not any(_fits(row, kind, fields) for row in rows)]
-    if one.note and not any(one.note in note for note in (*done.notes, *(item.text for item in done.findings))):
-        missing.append(f"note '{one.note}'")
+    missing = [kind for kind, fields in told.wanted if not any(_fits(row, kind, fields) for row in rows)]
+    if told.note and not any(told.note in note for note in (*done.notes, *(item.text for item in done.findings))):
+        missing.append(f"note '{told.note}'")
     wheels = {usual_name(item.reading.wheel) for item in done.channels if item.reading and item.reading.wheel}
-    if one.named and one.named not in wheels:
-        missing.append(f"the name {one.named}")
+    if told.named and told.named not in wheels:
+        missing.append(f"the name {told.named}")
     if missing:
         said.append(f"missed {', '.join(missing)}")
-    kinds = {kind for kind, _ in one.wanted}
-    extra = sorted({row["kind"] for row in rows} - kinds - set(one.allowed))
+    kinds = {kind for kind, _ in told.wanted}
+    extra = sorted({row["kind"] for row in rows} - kinds - set(told.allowed))
     extra += [f"{kind} many times" for kind in kinds if sum(row["kind"] == kind for row in rows) > MANY]
     if extra:
         said.append(f"false {', '.join(extra)}")
     right = True
-    if weighed and one.causes:
+    if weighed and told.causes:
         suspects, _ = weigh(case_of([capture_entry(done)], circuit_of_sheet(done.sheet, done.findings)))
-        right = suspects[0].cause in one.causes
+        right = suspects[0].cause in told.causes
         if not right:
             said.append(f"cause {suspects[0].cause} {suspects[0].probability:.2f}")
     return not missing, not extra, right, "; ".join(said)

@@ -51,7 +51,7 @@ class Camera:
 
     def job(self, machine: str) -> None:
         jobs = self.window.workspace.log.jobs()
-        self.window.workspace.open_job(next(one.id for one in jobs if one.machine == machine), open_capture=True)
+        self.window.workspace.open_job(next(job.id for job in jobs if job.machine == machine), open_capture=True)
         self.settle()
 
 

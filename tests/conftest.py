@@ -95,9 +95,9 @@ def demo_log(_task=None):
 def told(complaint="", *codes):
     """What a job's trail begins with."""
     first = [ComplaintEntry(complaint)] if complaint else []
-    return [*first, *(CodeEntry(one) for one in codes)]
+    return [*first, *(CodeEntry(code) for code in codes)]
 
 
 def full_jobs(log):
     """Every job of a log with its trail, by machine."""
-    return {one.machine: log.job(one.id) for one in log.jobs()}
+    return {job.machine: log.job(job.id) for job in log.jobs()}

@@ -19,7 +19,7 @@ class Server:
     """Started when it is made; `url()` is a new empty database of it. It can be stopped and started again."""
 
     def __init__(self):
-        homes = sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda one: float(one.parent.name))
+        homes = sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda path: float(path.parent.name))
         assert homes, "PostgreSQL is missing: `./run test` installs Debian's package"
         self.programs = homes[-1]
         # The server refuses to run as root.

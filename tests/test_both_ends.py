@@ -42,9 +42,9 @@ def wire(
         now = goal[k] + (now - goal[k]) * keep[k]
         module[k] = now
     sensor = np.where(on, module * on_ohm / (on_ohm + ohm), module)
-    for one in edge if gone else ():
-        module[one - 5 : one + int(RATE / 6 / 36)] = 5.0
-    return tuple(one + rng.normal(0, 0.004, len(on)) for one in (sensor, module))
+    for each in edge if gone else ():
+        module[each - 5 : each + int(RATE / 6 / 36)] = 5.0
+    return tuple(item + rng.normal(0, 0.004, len(on)) for item in (sensor, module))
 
 
 def compared(sensor: np.ndarray, module: np.ndarray, source: Source | None, kind="hall", **row):
@@ -85,7 +85,7 @@ def test_a_coil_divides_with_the_modules_load():
     tall = 2.0 * np.where(np.floor(slot) % 36 != 35, np.sin(2 * np.pi * slot), 0.0)
     load, ohm = 10_000.0, 1500.0
     module = tall * load / (load + ohm)
-    noisy = [one + rng.normal(0, 0.01, len(tall)) for one in (tall, module)]
+    noisy = [item + rng.normal(0, 0.01, len(tall)) for item in (tall, module)]
     found = compared(*noisy, Source(load, load, None, True), kind="reluctance")
     assert found.ohm.value == pytest.approx(ohm, rel=0.1)
 
@@ -165,4 +165,4 @@ def test_with_many_captures_the_significance_is_that_of_the_normal_law():
             ),
             0.01,
         )
-        assert bool([one for one in found if one.tooth == mine.number[4]]) == called
+        assert bool([item for item in found if item.tooth == mine.number[4]]) == called

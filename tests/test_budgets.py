@@ -84,7 +84,7 @@ def test_links_that_lead_back_are_walked_once(tmp_path):
             file[f"soft{number}"] = h5py.SoftLink("/one")
             file[f"out{number}"] = h5py.ExternalLink("/etc/passwd", "/")
     capture = read_capture(path)
-    assert [one.column for one in capture.channels] == ["CH1"]
+    assert [channel.column for channel in capture.channels] == ["CH1"]
 
 
 @pytest.mark.parametrize(("formula", "read"), [
@@ -181,26 +181,26 @@ def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):
     # The waiting process, and the child that it forked to read.
     assert until(lambda: len(_readers(program.pid)) > 1) is not None
     seen = set(_readers(program.pid).values())
-    assert [one for one in tmp_path.glob("sagen-*/read-*") if one.is_dir()]
+    assert [path for path in tmp_path.glob("sagen-*/read-*") if path.is_dir()]
     program.send_signal(signal.SIGKILL)
     program.wait()
     assert until(lambda: not _alive(seen)) is not None
-    assert until(lambda: not [one for one in tmp_path.glob("sagen-*/read-*") if one.is_dir()]) is not None
+    assert until(lambda: not [path for path in tmp_path.glob("sagen-*/read-*") if path.is_dir()]) is not None
 
 
 def test_what_a_killed_process_left_in_the_temporary_folder_is_swept(tmp_path, monkeypatch):
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     mine = make_passing("read")
     left = [make_passing("read") for _ in range(2)]
-    for one in left:
-        one.let_go()  # as the kernel does when a process is gone
+    for this_item in left:
+        this_item.let_go()  # as the kernel does when a process is gone
     other = tmp_path / "sagen-notes-of-mine"
     other.mkdir()
     assert sweep_passing() == 2
     assert mine.path.exists()
     assert other.exists()
-    assert not any(one.path.exists() for one in left)
-    assert sorted(one.name.partition("-")[0] for one in passing_root().iterdir()) == ["read", "read"], (
+    assert not any(item.path.exists() for item in left)
+    assert sorted(path.name.partition("-")[0] for path in passing_root().iterdir()) == ["read", "read"], (
         "it and its lease"
     )
     mine.discard()
@@ -221,7 +221,7 @@ NAMES = (
 )
 
 
-@pytest.mark.parametrize("name", NAMES, ids=lambda one: repr(one[:8]))
+@pytest.mark.parametrize("name", NAMES, ids=lambda item: repr(item[:8]))
 def test_a_file_of_any_name_goes_through_every_verb(name, tmp_path, make_csv, capfdbinary):
     sound = make_csv("plain.csv")
     path = os.path.join(os.fsencode(tmp_path), name)
@@ -233,11 +233,11 @@ def test_a_file_of_any_name_goes_through_every_verb(name, tmp_path, make_csv, ca
         ["convert", path, "-o", out],
         ["report", path, "-o", out + b".html"],
     ):
-        status = main([os.fsdecode(one) for one in words])
+        status = main([os.fsdecode(word) for word in words])
         told = capfdbinary.readouterr()
         said = (told.out + told.err).decode("utf-8")
         assert status == 0, said
-        assert all(one.isprintable() or one in "\n\t" for one in said)
+        assert all(item.isprintable() or item in "\n\t" for item in said)
         if "--json" in words:
             assert os.fsencode(json.loads(told.out)["capture"]) == path
     assert os.path.exists(out)
@@ -252,12 +252,12 @@ def test_a_heap_of_refused_files_stops_no_other(desk, tmp_path, make_csv):  # no
     paths = [tmp_path / f"bad{number}.csv" for number in range(30)]
     paths[7:7] = [make_csv("good.csv")]
     paths += [tmp_path / "gone.csv", tmp_path, Path("/dev/zero"), make_csv("good2.csv")]
-    window.bring_in([str(one) for one in paths])
+    window.bring_in([str(path) for path in paths])
     for _ in range(2):
         settle(window)
         window.page("incoming").accept.click()
     settle(window)
-    assert [one.record.name for one in window.workspace.job.entries if one.kind == "capture"] == [
+    assert [entry.record.name for entry in window.workspace.job.entries if entry.kind == "capture"] == [
         "good.csv",
         "good2.csv",
     ]
@@ -270,9 +270,9 @@ def test_a_heap_of_refused_files_stops_no_other(desk, tmp_path, make_csv):  # no
         check=False,
     )
     rows = [json.loads(line) for line in done.stdout.splitlines()]
-    assert [one["capture"] for one in rows] == [str(one) for one in paths]
-    assert [Path(one["capture"]).name for one in rows if "error" not in one] == ["good.csv", "good2.csv"]
-    assert all(len(one["error"]) < 200 for one in rows if "error" in one)
+    assert [row["capture"] for row in rows] == [str(path) for path in paths]
+    assert [Path(row["capture"]).name for row in rows if "error" not in row] == ["good.csv", "good2.csv"]
+    assert all(len(row["error"]) < 200 for row in rows if "error" in row)
 
 
 def test_a_strangers_sheet_tells_nothing_of_other_files(make_csv, tmp_path):
@@ -305,10 +305,10 @@ def test_odd_channel_names_are_kept_through_every_format(tmp_path):
     for suffix in ("csv", "npz", "mf4"):
         write_capture(tmp_path / f"a.{suffix}", capture)
         found = read_capture(tmp_path / f"a.{suffix}")
-        told = [one.column for one in found.channels]
+        told = [channel.column for channel in found.channels]
         assert told == list(names), suffix
-        for one, k in zip(found.channels, range(len(names)), strict=True):
-            np.testing.assert_allclose(one.values(), VOLTS * (k + 1), atol=2e-3)
+        for this_channel, k in zip(found.channels, range(len(names)), strict=True):
+            np.testing.assert_allclose(this_channel.values(), VOLTS * (k + 1), atol=2e-3)
 
 
 # the interface's patience -----------------------------------------------------------------------------------
@@ -331,7 +331,7 @@ def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):  # noqa
     held.execute("rollback")
     held.close()
     settle(window)
-    assert [one.withdrawn for one in window.workspace.job.entries] == [True]
+    assert [entry.withdrawn for entry in window.workspace.job.entries] == [True]
 
 
 def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):  # noqa: F811

@@ -178,7 +178,7 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
     assert not wrong
     settle(window)
     job = window.workspace.job
-    assert (job.machine, [one.kind for one in job.entries]) == ("Brindle 2", ["complaint", "code"])
+    assert (job.machine, [entry.kind for entry in job.entries]) == ("Brindle 2", ["complaint", "code"])
 
     # The circuit as the drawing of the machine has it.
     hand.control(KEY.Key_M)
@@ -215,7 +215,7 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
         hand.control(KEY.Key_E)
         settle(window)
         proof = window.page("proof")
-        left = [k for k, one in enumerate(window.workspace.job.standing_now.again) if one.after is None]
+        left = [k for k, item in enumerate(window.workspace.job.standing_now.again) if item.after is None]
         if not left:
             break
         assert QApplication.focusWidget() is proof.table
@@ -230,11 +230,11 @@ def test_by_keys_alone(desk, fault):  # noqa: F811
         hand.type("OL" if reading.over_range else f"{reading.value:.4g}")
         hand.press(KEY.Key_Return)
         settle(window)
-    assert all(one.sound for one in window.workspace.job.standing_now.again)
+    assert all(item.sound for item in window.workspace.job.standing_now.again)
     assert window.workspace.job.stage == "repaired"
     mark_steps_by_keys(window, hand)
     assert window.workspace.job.stage == "proven"
-    now = {one.cause: one.probability for one in window.workspace.last_weighed.suspects}
+    now = {suspect.cause: suspect.probability for suspect in window.workspace.last_weighed.suspects}
     assert now[lead.cause] < 0.35
 
 
@@ -280,7 +280,7 @@ def test_by_presses_alone(desk):  # noqa: F811
     settle(window)
     job = window.workspace.job
     assert job.machine.startswith("Machine of ")
-    assert [one.kind for one in job.entries] == ["complaint", "code"]
+    assert [entry.kind for entry in job.entries] == ["complaint", "code"]
     assert job.records(CodeEntry)[0].code == "P0335"
 
     done = 0
@@ -335,7 +335,7 @@ def test_by_presses_alone(desk):  # noqa: F811
         hand.press(window.trail.quick[window.trail.offered.index(kind)])
         assert not wrong
         settle(window)
-    assert [one.kind for one in window.workspace.job.entries][-2:] == ["repair", "proof"]
+    assert [entry.kind for entry in window.workspace.job.entries][-2:] == ["repair", "proof"]
     assert window.workspace.job.records(ProofEntry)[0].done == tuple(OWED)
 
 

@@ -84,7 +84,7 @@ def test_it_is_kept_with_the_capture_and_comes_back_as_evidence():
     (78.0, 0.01, "cranks_slowly"), (195.0, 0.14, "cranks_unevenly"), (200.0, 0.008, SOUND),
 ])  # fmt: skip
 def test_it_speaks_for_the_starter_the_cylinder_or_neither(rpm, uneven, lead):
-    likely = {one: likelihood(Cranked("", rpm, uneven), one) for one in (SOUND, "cranks_slowly", "cranks_unevenly")}
+    likely = {item: likelihood(Cranked("", rpm, uneven), item) for item in (SOUND, "cranks_slowly", "cranks_unevenly")}
     assert max(likely, key=likely.get) == lead
     others = sorted(likely.values())
     assert others[-1] > 2.5 * others[-2]

@@ -31,7 +31,7 @@ def look(crank=None, cam=None, *, state="cranking", good=None, sprocket=None, ra
 
 
 def kinds(done):
-    return sorted({one.kind for one in done.findings})
+    return sorted({finding.kind for finding in done.findings})
 
 
 @pytest.fixture(scope="module")
@@ -83,7 +83,7 @@ def test_the_template_has_every_edge_of_the_cycle(count):
     wanted = np.sort([edge for window in WINDOWS[:count] for edge in window])
     turned = min(
         (np.sort((track.template + turn) % CYCLE) for turn in np.arange(0, 720, 0.25)),
-        key=lambda one: np.abs(one - wanted).max(),
+        key=lambda value: np.abs(value - wanted).max(),
     )
     np.testing.assert_allclose(turned, wanted, atol=0.6)
     assert kinds(done) == []
@@ -92,7 +92,7 @@ def test_the_template_has_every_edge_of_the_cycle(count):
 @pytest.mark.parametrize("late", [-12.0, -6.0, 5.0, 15.0, 30.0])
 def test_a_jump_is_so_many_degrees_and_so_many_teeth(late, good):
     done = look(square_teeth(seconds=3.0), cam_windows(WINDOWS, late_deg=late), good=good, sprocket=24)
-    found = [one for one in done.findings if one.kind == "timing_offset"]
+    found = [finding for finding in done.findings if finding.kind == "timing_offset"]
     assert len(found) == 1
     assert found[0].fields["offset_deg"] == pytest.approx(late, abs=0.5)
     # Common practice, no published source: one tooth of a crank sprocket of N teeth is 360/N crank degrees.
@@ -130,7 +130,7 @@ def test_cams_of_another_shape_are_not_compared(good):
 @pytest.mark.parametrize("wander", [4.0, 7.0])
 def test_wandering_is_a_standard_deviation(wander):
     done = look(square_teeth(seconds=9.0), cam_windows(WINDOWS, seconds=9.0, wander=wander))
-    found = [one for one in done.findings if one.kind == "timing_scatter"]
+    found = [finding for finding in done.findings if finding.kind == "timing_scatter"]
     assert len(found) == 1
     # Of fifteen cycles: their own standard deviation is known to a fifth.
     assert found[0].fields["scatter_deg"] == pytest.approx(wander, rel=0.4)
@@ -147,8 +147,8 @@ def test_a_lost_window_is_a_dropout_of_the_cam_and_not_of_the_crank():
     cam = cam_windows(WINDOWS, seconds=5.0)
     cam[100_000:150_000] = 4.9
     done = look(square_teeth(seconds=5.0), cam)
-    found = [one for one in done.findings if one.kind == "dropout"]
-    assert [one.channel for one in found] == ["C"]
+    found = [finding for finding in done.findings if finding.kind == "dropout"]
+    assert [item.channel for item in found] == ["C"]
     assert found[0].fields["start_s"] == pytest.approx(2.0, abs=0.2)
     assert found[0].fields["end_s"] == pytest.approx(3.0, abs=0.2)
 
@@ -170,7 +170,7 @@ def rail(level, *, dips=(), seconds=2.0, noise=0.02, seed=0):
 @pytest.mark.parametrize(("start", "end"), [(0.5, 0.9), (1.2, 1.22)])
 def test_a_feed_that_falls_is_told_with_start_end_and_level(to, start, end):
     done = look(square_teeth(), rails=(("F", rail(12.3, dips=((start, end, to),)), FEED),), state="running")
-    found = [one for one in done.findings if one.kind == "supply_loss"]
+    found = [finding for finding in done.findings if finding.kind == "supply_loss"]
     assert len(found) == 1
     assert found[0].fields["start_s"] == pytest.approx(start, abs=0.012)
     assert found[0].fields["end_s"] == pytest.approx(end, abs=0.012)
@@ -187,7 +187,7 @@ def test_a_battery_that_sags_under_the_starter_is_no_loss():
 @pytest.mark.parametrize("to", [0.6, 1.5, 5.0])
 def test_a_return_that_rises_is_told(to):
     done = look(square_teeth(), rails=(("G", rail(0.03, dips=((0.7, 1.1, to),), noise=0.005), EARTH),))
-    found = [one for one in done.findings if one.kind == "ground_lift"]
+    found = [finding for finding in done.findings if finding.kind == "ground_lift"]
     assert len(found) == 1
     assert found[0].fields["level_v"] == pytest.approx(to, abs=0.1)
 

@@ -31,7 +31,7 @@ def ranked(spec, *pieces, **given):
 
 
 def slugs(checks):
-    return [one.check.slug for one in checks]
+    return [check.check.slug for check in checks]
 
 
 def test_checks_come_in_nearly_the_best_order_where_the_best_is_known():
@@ -45,23 +45,23 @@ def test_checks_come_in_nearly_the_best_order_where_the_best_is_known():
         world.facts = copy.copy(knowledge())
         world.facts.checks = tuple(
             CheckFacts(
-                slug=one, name=one, kind="look", text="look at it", point="signal", state="unplugged", gear="eyes",
-                minutes=float(minutes), expect="as it should be", outcome={"found": {one: 1.0, "other": 0.0}},
+                slug=fault, name=fault, kind="look", text="look at it", point="signal", state="unplugged", gear="eyes",
+                minutes=float(minutes), expect="as it should be", outcome={"found": {fault: 1.0, "other": 0.0}},
             )
-            for one, minutes in zip(faults, cost, strict=True)
+            for fault, minutes in zip(faults, cost, strict=True)
         )  # fmt: skip
         even = np.full(64, 1 / 64)
-        clouds = tuple(Cloud(row_of(one), world.cube, even) for one in faults)
-        posterior = Posterior(tuple((one,) for one in faults), p, clouds=clouds)
+        clouds = tuple(Cloud(row_of(fault), world.cube, even) for fault in faults)
+        posterior = Posterior(tuple((fault,) for fault in faults), p, clouds=clouds)
         order = slugs(next_checks(Case(HALL, (), ("eyes",)), posterior, world=world))
 
         def expected(places, p=p, cost=cost):
             left = 1 - np.concatenate([[0], np.cumsum(p[list(places)])[:-1]])
             return float(np.sum(left * cost[list(places)]))
 
-        best = min(expected(one) for one in itertools.permutations(range(5)))
+        best = min(expected(permutation) for permutation in itertools.permutations(range(5)))
         assert expected(np.argsort(-p / cost)) == pytest.approx(best, rel=1e-12)
-        dearer.append(expected([faults.index(one) for one in order]) / best - 1)
+        dearer.append(expected([faults.index(item) for item in order]) / best - 1)
     assert np.mean(dearer) < 0.05
     assert max(dearer) < 0.3
 
@@ -78,19 +78,19 @@ TAKEN_APART = {"wheel_through_the_sensor_s_hole", "dial_gauge_on_the_wheel", "ti
 def test_the_trades_own_order_falls_out_for_an_ordinary_job(spec, gear, complaint):
     order = slugs(ranked(spec, Complained("", complaint), gear=gear))
     looked = [
-        one for one in order[:4] if one in AT_THE_PLUG or one in ("ask_the_starter", "rpm_cranking", "codes_back")
+        item for item in order[:4] if item in AT_THE_PLUG or item in ("ask_the_starter", "rpm_cranking", "codes_back")
     ]
     # What can be learned at the plug, by ear and by the tester comes first; nothing is taken apart before it.
     assert len(looked) >= 3, order[:6]
-    first_apart = min(order.index(one) for one in order if one in TAKEN_APART)
-    assert first_apart > max(order.index(one) for one in looked)
+    first_apart = min(order.index(item) for item in order if item in TAKEN_APART)
+    assert first_apart > max(order.index(item) for item in looked)
     assert first_apart >= 5
     if spec in (HALL, CURRENT):
         assert order.index("feed_at_the_plug") < 4
     if spec == COIL:
         assert order.index("ohms_of_the_coil") < 3
     if "scope" not in gear:
-        assert not [one for one in order if one.startswith("record_")]
+        assert not [item for item in order if item.startswith("record_")]
 
 
 @pytest.mark.parametrize("complaint", ["lamp_only", "no_power"])
@@ -100,8 +100,8 @@ def test_knock_jobs_go_the_way_of_the_trade(complaint):
     trade = ["plug_and_pins", "ohms_of_the_set", "light_tap_unplugged_beside_its_twin", "light_tap_loaded_beside_its_twin",
              "swap_left_and_right_at_the_connector", "light_tap_plugged_beside_its_twin", "swap_the_sensor"]  # fmt: skip
     order = slugs(ranked(KNOCK, Complained("", complaint)))
-    told = [one for one in order if one in trade]
-    assert [one for one in trade if one in told] == told
+    told = [item for item in order if item in trade]
+    assert [item for item in trade if item in told] == told
     assert order[0] in ("plug_and_pins", "codes_back")
     assert "record_while_moving_the_harness" not in order
     unknown = slugs(ranked(KNOCK.model_copy(update={"ohms": None}), Complained("", complaint)))
@@ -118,7 +118,7 @@ def test_knock_jobs_go_the_way_of_the_trade(complaint):
 
 def test_an_engine_that_does_not_start_is_not_recorded_at_idle():
     still = ranked(HALL, Complained("", "no_start"))
-    assert not [one for one in still if one.check.state == "running"]
+    assert not [item for item in still if item.check.state == "running"]
     assert "record_at_idle" in slugs(ranked(HALL, Complained("", "stalls")))
     # Something showed that it runs at times.
     assert "record_at_idle" in slugs(ranked(HALL, Complained("", "no_start"), runs="at times"))
@@ -141,13 +141,17 @@ def test_what_a_capture_has_answered_is_not_asked_again():
 
 
 def test_access_once_opened_stays_open_and_the_recorder_is_set_up_once():
-    first = {one.check.slug: one for one in ranked(HALL, access={"sensor": 60.0})}
+    first = {item.check.slug: item for item in ranked(HALL, access={"sensor": 60.0})}
     assert first["seat_and_flange_of_the_sensor"].access == 60.0
-    opened = {one.check.slug: one for one in ranked(HALL, volts("signal", "metal_near", 0.1), access={"sensor": 60.0})}
+    opened = {
+        item.check.slug: item for item in ranked(HALL, volts("signal", "metal_near", 0.1), access={"sensor": 60.0})
+    }
     assert opened["seat_and_flange_of_the_sensor"].access == 0.0
-    assert {one.check.slug: one for one in ranked(HALL, opened=frozenset({"sensor"}))}["steel_at_the_tip"].access == 0.0
+    assert {item.check.slug: item for item in ranked(HALL, opened=frozenset({"sensor"}))}[
+        "steel_at_the_tip"
+    ].access == 0.0
     recorded = ranked(HALL, Captured("", frozenset(), "cranking", frozenset({"supply_loss", "ground_lift"})))
-    assert {one.check.slug: one for one in recorded}["record_at_idle"].minutes < first["record_at_idle"].minutes
+    assert {item.check.slug: item for item in recorded}["record_at_idle"].minutes < first["record_at_idle"].minutes
 
 
 def test_dear_access_puts_off_what_needs_it():
@@ -159,10 +163,10 @@ def test_dear_access_puts_off_what_needs_it():
 
 def test_texts_name_only_wires_that_the_circuit_has():
     for spec in (COIL, CURRENT, KNOCK):
-        said = " ".join(one.text for one in ranked(spec) if one.check.kind == "capture")
+        said = " ".join(item.text for item in ranked(spec) if item.check.kind == "capture")
         assert "{wires}" not in said
         assert ("feed" in said) == (spec is CURRENT)
-    assert "signal, feed and return" in next(one.text for one in ranked(HALL) if one.check.kind == "capture")
+    assert "signal, feed and return" in next(item.text for item in ranked(HALL) if item.check.kind == "capture")
 
 
 def test_after_the_eye_found_a_ring_whole_the_viewing_card_comes_before_recordings():
@@ -183,12 +187,12 @@ def test_after_the_eye_found_a_ring_whole_the_viewing_card_comes_before_recordin
 def test_fifty_checks_with_all_they_need():
     checks = knowledge().checks
     assert len(checks) >= 50
-    for one in checks:
-        assert one.minutes > 0
-        assert one.expect.endswith(".")
-        if one.state in ("cranking", "running", "wiggle"):
-            assert one.cautions, one.slug
-    by_slug = {one.slug: " ".join(one.cautions).lower() for one in checks}
+    for this_check in checks:
+        assert this_check.minutes > 0
+        assert this_check.expect.endswith(".")
+        if this_check.state in ("cranking", "running", "wiggle"):
+            assert this_check.cautions, this_check.slug
+    by_slug = {check.slug: " ".join(check.cautions).lower() for check in checks}
     assert "injectors" in by_slug["steel_at_the_tip"]
     assert "field" in by_slug["charging_off"]
     assert "heat gun" in by_slug["warm_the_sensor"]
@@ -198,10 +202,10 @@ def test_fifty_checks_with_all_they_need():
 
 def test_gear_and_strategy_limit_and_order_the_checks():
     for gear, allowed in ((("meter",), {"meter", "eyes", "parts", "tester"}), ((), {"eyes", "parts", "tester"})):
-        assert {one.check.gear for one in ranked(HALL, gear=gear)} <= allowed
+        assert {item.check.gear for item in ranked(HALL, gear=gear)} <= allowed
     first = {}
     for strategy in ("meter", "scope"):
-        kinds = [one.check.gear for one in ranked(HALL, strategy=strategy) if one.check.gear in ("meter", "scope")]
+        kinds = [item.check.gear for item in ranked(HALL, strategy=strategy) if item.check.gear in ("meter", "scope")]
         first[strategy] = np.mean([index for index, gear in enumerate(kinds) if gear == "meter"])
     assert first["meter"] < first["scope"]
     assert "bench_pulses_without_a_scope" in slugs(ranked(HALL, gear=("meter",)))
@@ -212,9 +216,9 @@ def test_gain_is_mutual_information_never_negative_and_bounded_by_what_is_in_dou
     case = Case(HALL, CODE)
     posterior = infer(case)
     doubt = stats.entropy(posterior.p, base=2)
-    for one in next_checks(case, posterior):
-        assert -1e-9 <= one.gain_bits <= doubt + 0.05
-        assert one.saves >= 0
+    for next_check in next_checks(case, posterior):
+        assert -1e-9 <= next_check.gain_bits <= doubt + 0.05
+        assert next_check.saves >= 0
 
 
 def test_what_was_done_is_not_asked_again_until_a_part_was_changed():
@@ -236,12 +240,12 @@ def test_the_row_of_a_check_is_that_of_the_contract():
 
 def test_what_tells_nothing_comes_last_and_what_does_not_pay_says_so():
     first = ranked(HALL)
-    gains = [one.gain_bits >= 0.004 for one in first]
+    gains = [item.gain_bits >= 0.004 for item in first]
     if False in gains:
         at = gains.index(False)
-        assert not any(gains[at + 1 :]) or any(proves(one.check, SOUND) for one in first[at + 1 :])
-    dear = [one for one in first if not one.pays and one.gain_bits >= 0.004]
-    assert all("longer than it saves" in one.why or "tell little" in one.why for one in dear)
+        assert not any(gains[at + 1 :]) or any(proves(item.check, SOUND) for item in first[at + 1 :])
+    dear = [item for item in first if not item.pays and item.gain_bits >= 0.004]
+    assert all("longer than it saves" in item.why or "tell little" in item.why for item in dear)
     assert first[0].pays
 
 

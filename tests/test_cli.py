@@ -19,7 +19,7 @@ def sagen(*arguments, cwd=None):
     out, err = io.StringIO(), io.StringIO()
     with redirect_stdout(out), redirect_stderr(err), chdir(cwd or "."):
         try:
-            status = main([str(one) for one in arguments])
+            status = main([str(argument) for argument in arguments])
         except SystemExit as error:
             status = error.code
     return SimpleNamespace(returncode=status, stdout=out.getvalue(), stderr=err.getvalue())
@@ -60,7 +60,7 @@ def test_examine_json_to_the_letter(make_csv):
     assert (first["cause"], first["fault"]) == ("reluctor", "tooth missing")
     # One picture alone: readers see a gap that is not there now and then.
     assert first["probability"] > 0.75
-    probabilities = [one["probability"] for one in row["suspects"]]
+    probabilities = [item["probability"] for item in row["suspects"]]
     assert probabilities == sorted(probabilities, reverse=True)
 
 
@@ -71,10 +71,10 @@ def test_one_bad_file_does_not_stop_the_others(make_csv, tmp_path):
     done = sagen("examine", good, bad, tmp_path / "gone.csv", other, "--json")
     assert done.returncode == 1
     rows = [json.loads(line) for line in done.stdout.splitlines()]
-    assert [set(one) == {"capture", "error"} for one in rows] == [False, True, True, False]
+    assert [set(row) == {"capture", "error"} for row in rows] == [False, True, True, False]
     assert "no table of numbers" in rows[1]["error"]
     assert rows[0]["findings"] == []
-    assert [one["kind"] for one in rows[3]["findings"]] == ["low_not_pulled_down"]
+    assert [row["kind"] for row in rows[3]["findings"]] == ["low_not_pulled_down"]
 
 
 @pytest.mark.parametrize(
@@ -106,7 +106,7 @@ def test_sheet_by_option_and_reference(make_csv):
         'reference = "good.csv"\n[[channel]]\ncolumn = "CH1"\nrole = "crank"\nsensor = "hall"\npull_up = 5\n'
     )
     row = json.loads(sagen("examine", path, "--sheet", sheet, "--json").stdout)
-    assert [one["tooth"] for one in row["findings"]] == [9]
+    assert [item["tooth"] for item in row["findings"]] == [9]
     plain = sagen("examine", path, "--sheet", sheet).stdout
     assert "differing at tooth 9" in plain
     sheet.write_text('reference = "gone.csv"\n[[channel]]\ncolumn = "CH1"\n')

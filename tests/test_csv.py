@@ -44,7 +44,7 @@ def test_reads_dialect(tmp_path, case):
     content, sfreq, column, _ = DIALECTS[case]
     capture = read_capture(put(tmp_path, content))
     assert capture.sfreq == pytest.approx(sfreq, rel=1e-6)
-    assert [one.column for one in capture.channels] == [column]
+    assert [channel.column for channel in capture.channels] == [column]
     np.testing.assert_allclose(capture.channels[0].values(), np.arange(N), rtol=1e-5, atol=1e-6)
 
 
@@ -106,8 +106,8 @@ def test_round_trip(tmp_path):
     write_capture(tmp_path / "b.csv", Capture("b", 12_500.0, channels))
     back = read_capture(tmp_path / "b.csv")
     assert back.sfreq == pytest.approx(12_500.0)
-    for one, other in zip(channels, back.channels, strict=True):
-        np.testing.assert_allclose(one.raw, other.raw, rtol=1e-5)
+    for channel, other in zip(channels, back.channels, strict=True):
+        np.testing.assert_allclose(channel.raw, other.raw, rtol=1e-5)
 
 
 def test_refuses_to_write_an_unknown_format(tmp_path):

@@ -131,8 +131,8 @@ def test_a_set_has_a_choice_between():
         PartState("4", False, 1.0, True),
     )
     told = decide(WhileOpen(four, 50.0, 1_500.0))
-    assert {one.name for one in told.choices} == {"fit one", "fit 2", "fit the set"}
-    assert next(one for one in told.choices if one.name == "fit 2").fitted == ("1", "2")
+    assert {choice.name for choice in told.choices} == {"fit one", "fit 2", "fit the set"}
+    assert next(choice for choice in told.choices if choice.name == "fit 2").fitted == ("1", "2")
     alone = decide(WhileOpen((PartState("1", True),), 50.0, 100.0))
     assert len(alone.choices) == 1
     assert alone.break_even_labour is None
@@ -162,7 +162,9 @@ def test_the_table_of_chances_is_checked():
 
 def test_a_decision_is_kept():
     told = decide(WhileOpen(PAIR, 60.0, 300.0))
-    entry = DecisionEntry(told.best.name, tuple(one.as_data() for one in told.choices), {"price": 60.0}, said(told))
+    entry = DecisionEntry(
+        told.best.name, tuple(choice.as_data() for choice in told.choices), {"price": 60.0}, said(told)
+    )
     kind, version, data = encode(entry)
     assert decode(kind, version, json.dumps(data)) == entry
     for wrong in (

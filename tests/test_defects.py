@@ -67,7 +67,7 @@ def test_a_x10_probe_prints_at_5_volts(ten_times, tmp_path):
         svg = lane_svg(page.scene, lane, start_s=0.0, end_s=2.0)
         ticks = re.findall(r'y="([\d.]+)" text-anchor="end" fill="[^"]+">([\d.]+)</text>', svg)
         slope, zero = np.polyfit([float(value) for _, value in ticks], [float(y) - 3 for y, _ in ticks], 1)
-        tops = [float(one) for one in re.findall(r"M[\d.]+ ([\d.]+)V", svg)]
+        tops = [float(match) for match in re.findall(r"M[\d.]+ ([\d.]+)V", svg)]
         assert (min(tops) - zero) / slope == pytest.approx(5.0, abs=0.15)
     assert opened.examination.channels[0].as_row()["high"] == pytest.approx(5.0, abs=0.1)
     log.close()
@@ -90,7 +90,7 @@ def test_what_a_meter_marked_over_range_comes_through_the_child_reader(tmp_path)
     raw = np.arange(20, dtype=np.int16)
     packed(tmp_path, Capture("a", 1e3, (Channel("A", raw, "V", 0.1, 0.2, 7), Channel("B", raw)), ("a note",)))
     back = unpacked(tmp_path)
-    assert [one.over_range for one in back.channels] == [7, 0]
+    assert [channel.over_range for channel in back.channels] == [7, 0]
     assert (back.channels[0].scale, back.channels[0].offset, back.notes) == (0.1, 0.2, ("a note",))
 
 
@@ -103,7 +103,7 @@ def test_the_strategy_of_a_job_file_orders_its_checks(tmp_path):
         )
         job = read_job(path)
         case = case_of(job.trail, job.circuit, job.gear, job.strategy)
-        return [str(one.check.gear) for one in next_checks(case, infer(case))]
+        return [str(next_check.check.gear) for next_check in next_checks(case, infer(case))]
 
     meter, scope = checks("meter"), checks("scope")
     assert meter != scope
@@ -213,7 +213,7 @@ def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):  #
     drop(window, path)
     settle(window)
     page = window.page("incoming")
-    assert EVIL in " ".join(str(one) for one in page.answers)
+    assert EVIL in " ".join(str(answer) for answer in page.answers)
     page.wheel.setText("60-2")
     page._answered()
     settle(window)
@@ -234,9 +234,9 @@ def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):  #
     from sagen.desk.forms import FORMS, JobForm
 
     forms = [JobForm(window), *(form(parent=window) for form in FORMS.values())]
-    widgets = [window, *window.findChildren(QWidget), *(one for form in forms for one in form.findChildren(QWidget))]
+    widgets = [window, *window.findChildren(QWidget), *(item for form in forms for item in form.findChildren(QWidget))]
     assert len(widgets) > 150
-    assert [one for widget in widgets for one in rich(widget)] == []
+    assert [item for widget in widgets for item in rich(widget)] == []
     assert not QToolTip.isVisible()
     assert not window.findChildren(QMessageBox)
 
@@ -265,7 +265,7 @@ def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):
     bad[1].write_text("")
     sound = [make_csv(f"{number}.csv", lost=(10 + number,), seconds=1.0) for number in range(6)]
     mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(one)) for one in (bad[0], *sound[:3], bad[1], *sound[3:])])
+    mime.setUrls([QUrl.fromLocalFile(str(item)) for item in (bad[0], *sound[:3], bad[1], *sound[3:])])
     window.dropEvent(
         QDropEvent(QPointF(600, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     )  # fmt: skip
@@ -282,9 +282,9 @@ def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):
         page.accept.click()
         spin(5)
     settle(window, 1000)
-    assert seen == [one.name for one in sound]
-    names = [one.record.name for one in window.workspace.job.entries if one.kind == "capture"]
-    assert names == [one.name for one in sound]
+    assert seen == [item.name for item in sound]
+    names = [entry.record.name for entry in window.workspace.job.entries if entry.kind == "capture"]
+    assert names == [item.name for item in sound]
     said = window.message.text.text()
     assert said.startswith("6 of 8 kept; 2 could not be read: ")
     assert "broken.csv" in said

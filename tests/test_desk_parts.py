@@ -77,14 +77,14 @@ def test_the_drawing_shows_where_the_probe_is(app, kind, look):  # noqa: F811
         at = view._at(point).toPoint()
         accent = QColor(theme.look().accent)
         near = [picture.pixelColor(at + QPoint(dx, dy)) for dx in range(-9, 10, 3) for dy in range(-9, 10, 3)]
-        assert any(abs(one.red() - accent.red()) + abs(one.blue() - accent.blue()) < 30 for one in near)
+        assert any(abs(item.red() - accent.red()) + abs(item.blue() - accent.blue()) < 30 for item in near)
     assert pictures[0] != pictures[1]
     theme.apply(app, "light")
 
 
 @pytest.mark.parametrize(("cylinders", "banks"), FIRING)
 def test_firing_orders_name_every_cylinder_once(cylinders, banks):
-    assert sorted(int(one) for one in FIRING[cylinders, banks].split("-")) == list(range(1, cylinders + 1))
+    assert sorted(int(word) for word in FIRING[cylinders, banks].split("-")) == list(range(1, cylinders + 1))
 
 
 def test_a_press_makes_the_engine_a_vee_and_straight_again(app):  # noqa: F811
@@ -140,7 +140,7 @@ def test_a_suspect_unfolds_into_its_evidence(app):  # noqa: F811
 def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):  # noqa: F811
     line = ReasonLine("x", bits)
     assert words in line.text.text()
-    assert [one.text() for one in line.findChildren(QLabel, "sign")] == ["+" if bits > 0 else "\u2212"]
+    assert [item.text() for item in line.findChildren(QLabel, "sign")] == ["+" if bits > 0 else "\u2212"]
 
 
 def test_an_empty_pane_says_what_would_fill_it(app):  # noqa: F811
@@ -177,7 +177,7 @@ def test_another_check_goes_round_and_comes_back(app):  # noqa: F811
 def wheel(desk):  # noqa: F811
     window = desk(demo_log, demo=True)
     jobs = window.workspace.log.jobs()
-    window.workspace.open_job(next(one.id for one in jobs if one.machine == "Plover Dray 4"), open_capture=True)
+    window.workspace.open_job(next(job.id for job in jobs if job.machine == "Plover Dray 4"), open_capture=True)
     settle(window)
     spin(100)
     page = window.page("capture")
@@ -200,11 +200,11 @@ def test_another_capture_is_never_shown_with_the_teeth_of_the_last(wheel):
     window, page = wheel
     page.show_lens("wheel")
     before = page.wheel.look
-    window.workspace.open_job(next(one.id for one in window.workspace.log.jobs() if one.machine == "Marrick Marlin estate"), open_capture=True)  # fmt: skip
+    window.workspace.open_job(next(job.id for job in window.workspace.log.jobs() if job.machine == "Marrick Marlin estate"), open_capture=True)  # fmt: skip
     settle(window)
     spin(100)
     assert page.wheel.look is not before
-    assert page.wheel.look.reading in [one.reading for one in window.workspace.opened.examination.channels]
+    assert page.wheel.look.reading in [channel.reading for channel in window.workspace.opened.examination.channels]
 
 
 def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
@@ -223,7 +223,7 @@ def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
 
     # Across the tooth's body no more than its own line is in the flag's colour.
     body = [view.point((number - 1 + share) * pitch, radius) for share in (0.15, 0.3, 0.45) for radius in (0.65, 0.7, 0.75)]  # fmt: skip
-    assert sum(marked(one) for one in body) <= 2
+    assert sum(marked(item) for item in body) <= 2
     # Somewhere in a corner there is a flag.
     corners = [(x, y) for x in range(4, picture.width() - 4, 3) for y in (10, picture.height() - 14)]
     assert sum(marked(QPoint(x, y).toPointF()) for x, y in corners) > 5
@@ -341,7 +341,10 @@ def test_every_sum_answers_good_figures_and_declines_bad_ones(app):  # noqa: F81
 def test_the_list_of_keys_names_every_shortcut_of_the_window(desk):  # noqa: F811
     window = desk(demo_log, demo=True)
     told = window.keys_dialog().told()
-    for action in (*window.actions(), *(one for page in window._pages.values() for one in page.actions())):
+    for action in (
+        *window.actions(),
+        *(this_action for page in window._pages.values() for this_action in page.actions()),
+    ):
         assert action.shortcut().toString() in told
         assert action.text() in told
 

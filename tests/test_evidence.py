@@ -51,10 +51,10 @@ def test_eliminating_nodes_is_solving_the_nodal_equations():
     rng = np.random.default_rng(3)
     names = ["a", "b", "c", "d"]
     net, matrix, right = Network(), np.zeros((4, 4)), np.zeros(4)
-    for one, other in (("a", "b"), ("b", "c"), ("c", "d"), ("a", "c"), ("b", "0"), ("d", "0")):
+    for item, other in (("a", "b"), ("b", "c"), ("c", "d"), ("a", "c"), ("b", "0"), ("d", "0")):
         ohm = float(10 ** rng.uniform(0, 5))
-        net.resistor(one, other, ohm)
-        i, j = names.index(one), names.index(other) if other != "0" else None
+        net.resistor(item, other, ohm)
+        i, j = names.index(item), names.index(other) if other != "0" else None
         matrix[i, i] += 1 / ohm
         if j is not None:
             matrix[j, j] += 1 / ohm
@@ -65,7 +65,7 @@ def test_eliminating_nodes_is_solving_the_nodal_equations():
     right[0] = 12.0 / 47.0
     wanted = np.linalg.solve(matrix, right)
     found = net.volts({"feed": 12.0})
-    assert [found[one] for one in names] == pytest.approx(list(wanted), rel=1e-7)
+    assert [found[name] for name in names] == pytest.approx(list(wanted), rel=1e-7)
     assert net.transfer().volts("c", {"feed": 12.0}) == pytest.approx(wanted[2], rel=1e-7)
 
 
@@ -92,7 +92,8 @@ def test_particles_are_read_as_the_machine_is_read(world):
         if isinstance(value, np.ndarray):
             setattr(machine.values, name, float(np.broadcast_to(value, crowd.shape)[row, 17]))
     machine.crank_sag, machine.gap_mm = (
-        float(np.broadcast_to(getattr(crowd.machine, one), crowd.shape)[row, 17]) for one in ("crank_sag", "gap_mm")
+        float(np.broadcast_to(getattr(crowd.machine, this_name), crowd.shape)[row, 17])
+        for this_name in ("crank_sag", "gap_mm")
     )
     for point, state in (("signal", "key_on_unplugged"), ("signal", "metal_near"), ("signal", "cranking")):
         assert read(machine, point, state).value == pytest.approx(crowd.volts(point, state)[row, 17], rel=1e-6)
@@ -133,7 +134,9 @@ def test_the_density_of_readings_adds_up_to_one(world):
     # A density over the scale of comparison: integrated by the trapezoid rule.
     places = np.linspace(-9.0, 9.0, 1201)
     for fault in (SOUND, "return_high_resistance", "fuse_blown"):
-        found = [share(MeterReading("", "ground", "key_on", float(0.03 * np.sinh(one))), fault) for one in places[::3]]
+        found = [
+            share(MeterReading("", "ground", "key_on", float(0.03 * np.sinh(place))), fault) for place in places[::3]
+        ]
         mass = np.trapezoid(found, places[::3])
         # The meter's error is taken at the value read, not at the one that was there: good to a tenth.
         assert mass == pytest.approx(1.0, abs=0.1 + SLIP)
@@ -220,7 +223,7 @@ def test_at_the_modules_end_of_a_parted_wire_the_picture_is_another():
 
 def test_outcomes_of_every_look_add_up_to_one():
     facts = knowledge()
-    looks = [one for one in facts.checks if one.kind == "look"]
+    looks = [this_check for this_check in facts.checks if this_check.kind == "look"]
     assert len(looks) > 30
     for check in looks:
         spec = next(s for s in (HALL, COIL, CircuitSpec(role="speed", sensor="hall"), CircuitSpec(role="cam", sensor="hall"), CircuitSpec(role="knock", sensor="piezo")) if check.fits(s))  # fmt: skip
@@ -237,7 +240,9 @@ def test_a_look_that_is_not_known_says_nothing():
 def test_what_the_circuit_decides_is_computed_for_the_load_check():
     # 2.2 kohm against a pull-up of a few kilohm leaves a third to two thirds; behind a leak or a weak pull-up far less.
     check = "load_the_unplugged_signal_wire"
-    collapses = {one: share(Inspected("", check, "collapses"), one) for one in (SOUND, "pull_up_weak", "tooth_missing")}
+    collapses = {
+        item: share(Inspected("", check, "collapses"), item) for item in (SOUND, "pull_up_weak", "tooth_missing")
+    }
     assert collapses["pull_up_weak"] > 3 * collapses[SOUND]
     assert collapses[SOUND] < 0.25
     assert collapses[SOUND] == pytest.approx(collapses["tooth_missing"])
@@ -283,7 +288,7 @@ def test_a_pair_counts_half_for_either_cause():
 @pytest.mark.parametrize("origin", ["original", "aftermarket", "unknown", "used"])
 def test_a_new_part_is_bad_as_often_as_its_origin_is(origin):
     found = infer(Case(HALL, (Replaced("sensor", origin),)))
-    bad = sum(p for faults, p in zip(found.faults, found.p, strict=True) if any(cause_of(one) == "sensor" for one in faults))  # fmt: skip
+    bad = sum(p for faults, p in zip(found.faults, found.p, strict=True) if any(cause_of(fault) == "sensor" for fault in faults))  # fmt: skip
     assert bad == pytest.approx(knowledge().origins[origin], rel=0.02)
 
 
@@ -303,9 +308,9 @@ def test_a_part_that_is_not_known_is_named_with_the_nearest():
 def test_suspects_add_up_and_are_sorted():
     case = Case(COIL, (Complained("", "no_start"), MeterReading("", "sensor", "unplugged", 4e7, ohms=True)))
     rows = suspects(case, infer(case))
-    assert sum(one.probability for one in rows) == pytest.approx(1.0)
-    assert [one.probability for one in rows] == sorted((one.probability for one in rows), reverse=True)
-    assert len({one.cause for one in rows}) == len(rows)
+    assert sum(row.probability for row in rows) == pytest.approx(1.0)
+    assert [row.probability for row in rows] == sorted((row.probability for row in rows), reverse=True)
+    assert len({row.cause for row in rows}) == len(rows)
     # An open coil.
     assert (rows[0].cause, rows[0].fault, rows[0].title) == ("sensor", "coil_high_resistance", "coil open")
     assert rows[0].reasons[0].bits > 3

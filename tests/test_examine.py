@@ -24,7 +24,7 @@ def look(volts, *, wheel="60-2", pull_up=5.0, state="cranking", reference=None, 
 
 
 def kinds(examination):
-    return [one.kind for one in examination.findings]
+    return [finding.kind for finding in examination.findings]
 
 
 @pytest.mark.parametrize("cylinders", range(3, 9))

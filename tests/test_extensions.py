@@ -177,9 +177,9 @@ def with_toys(tmp_path):
         info = tmp_path / "toys-1.0.dist-info"
         info.mkdir()
         (info / "METADATA").write_text("Metadata-Version: 2.1\nName: toys\nVersion: 1.0\n")
-        (info / "entry_points.txt").write_text("[sagen.extensions]\n" + "".join(f"{one} = {one}\n" for one in names))
-        for one in names:
-            (tmp_path / f"{one}.py").write_text(TOYS.get(one, "raise RuntimeError('a toy that breaks')"))
+        (info / "entry_points.txt").write_text("[sagen.extensions]\n" + "".join(f"{name} = {name}\n" for name in names))
+        for this_name in names:
+            (tmp_path / f"{this_name}.py").write_text(TOYS.get(this_name, "raise RuntimeError('a toy that breaks')"))
         home = {"XDG_CONFIG_HOME": str(tmp_path / "config"), "XDG_STATE_HOME": str(tmp_path / "state")}
         done = subprocess.run(
             [sys.executable, "-c", TOLD, *names], cwd=tmp_path, capture_output=True, text=True, timeout=100,

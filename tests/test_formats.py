@@ -135,7 +135,7 @@ def test_channels_keep_their_names_whatever_they_are(tmp_path, suffix):
     channels = tuple(Channel(name, RAW + at, "V", 1e-3) for at, name in enumerate(ODD_NAMES))
     write_capture(path, Capture("a", SFREQ, channels))
     back = read_capture(path)
-    assert [one.column for one in back.channels] == list(ODD_NAMES)
+    assert [channel.column for channel in back.channels] == list(ODD_NAMES)
     assert back.sfreq == pytest.approx(SFREQ, rel=1e-9)
 
 
@@ -146,7 +146,7 @@ def test_one_table_of_units_serves_every_format(tmp_path):
         file.attrs["sfreq"] = SFREQ
         file.create_dataset("CH1", data=RAW).attrs["units"] = "uA"
     (tmp_path / "a.csv").write_text(
-        "Time (ms),CH1 (uA)\n" + "".join(f"{k / SFREQ * 1e3:.4f},{one}\n" for k, one in enumerate(RAW))
+        "Time (ms),CH1 (uA)\n" + "".join(f"{k / SFREQ * 1e3:.4f},{item}\n" for k, item in enumerate(RAW))
     )
     for name in ("a.h5", "a.csv"):
         [channel] = read_capture(tmp_path / name).channels
@@ -338,9 +338,9 @@ def test_every_sniffer_leaves_the_other_formats_alone(tmp_path):
     heads["mf4"] = (tmp_path / "a.mf4").read_bytes()[:65536]
     heads["csv"] = b"Time,CH1\n0,1\n"
     for suffix, head in heads.items():
-        taken = [one.name for one in FORMATS if one.recognise(head)]
+        taken = [this_format.name for this_format in FORMATS if this_format.recognise(head)]
         assert len(taken) == 1, (suffix, taken)
-        assert any(f".{suffix}" in one.suffixes for one in FORMATS if one.name == taken[0])
+        assert any(f".{suffix}" in this_format.suffixes for this_format in FORMATS if this_format.name == taken[0])
 
 
 def test_wav_of_a_crank_is_examined_with_its_probe_factor(tmp_path):

@@ -147,7 +147,7 @@ def test_every_known_code_has_its_meaning_and_makes_something_likely(code):
 def test_codes_beside_one_another_never_fail_and_never_repeat(codes):
     said = beside(codes)
     assert len(said) == len(set(said))
-    if not any(meaning(one) for one in codes if one not in ("X", "")):
+    if not any(meaning(code) for code in codes if code not in ("X", "")):
         assert said == []
 
 
@@ -234,4 +234,4 @@ def test_a_sweep_that_jumps_is_said_where(count, data):
     assert even == []
     at = data.draw(st.integers(2, count - 3))
     volts[at] -= 2.5
-    assert any(abs(one - at) <= 1 for one in sweep_faults(volts, jump=0.2))
+    assert any(abs(sweep_fault - at) <= 1 for sweep_fault in sweep_faults(volts, jump=0.2))

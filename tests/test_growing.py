@@ -31,8 +31,8 @@ def test_a_pyramid_that_grew_is_the_one_built_at_once(blocks):
     np.testing.assert_array_equal(grew.raw, whole.raw)
     assert len(grew.levels) == len(whole.levels)
     for mine, theirs in zip(grew.levels, whole.levels, strict=True):
-        for one, other in zip(mine, theirs, strict=True):
-            np.testing.assert_array_equal(one, other)
+        for item, other in zip(mine, theirs, strict=True):
+            np.testing.assert_array_equal(item, other)
 
 
 def test_a_capture_that_grew_is_examined_as_the_whole_and_stays_as_it_was_taken():
@@ -49,7 +49,7 @@ def test_a_capture_that_grew_is_examined_as_the_whole_and_stays_as_it_was_taken(
     np.testing.assert_allclose(whole.channels[0].values(), volts, rtol=1e-6)
     row = {"column": "CH1", "role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0}
     sheet = Sheet.from_data({"channel": [row], "conditions": {"state": "cranking"}})
-    assert [one.fields["tooth"] for one in examine(whole, sheet).findings] == [12]
+    assert [finding.fields["tooth"] for finding in examine(whole, sheet).findings] == [12]
 
 
 def test_a_block_of_another_shape_is_refused():
@@ -83,7 +83,7 @@ def test_rules_are_ordered_by_what_they_declare():
     first = declared(FindingKind.NO_SIGNAL, hears=[FindingKind.EXTRA_GAP])
     for given_order in ([silenced, first, heard], [heard, silenced, first], [first, heard, silenced]):
         ordered = in_order(given_order)
-        assert [one.finding for one in ordered] == ["extra_gap", "no_signal", "erratic"]
+        assert [item.finding for item in ordered] == ["extra_gap", "no_signal", "erratic"]
 
 
 def test_rules_that_wait_for_one_another_are_told():
@@ -93,21 +93,21 @@ def test_rules_that_wait_for_one_another_are_told():
         in_order([one, other])
 
 
-@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda one: str(one.slug))
+@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda item: str(item.slug))
 def test_every_kind_s_rules_come_after_what_silences_them(kind):
     settled = set()
-    later = [one.finding for one in kind.rules]
-    for one in kind.rules:
-        later.remove(one.finding)
-        assert not {*one.silenced_by, *one.hears} & set(later) - {one.finding}, one.finding
-        settled.add(one.finding)
+    later = [this_rule.finding for this_rule in kind.rules]
+    for each_rule in kind.rules:
+        later.remove(each_rule.finding)
+        assert not {*each_rule.silenced_by, *each_rule.hears} & set(later) - {each_rule.finding}, each_rule.finding
+        settled.add(each_rule.finding)
 
 
 def test_every_limit_says_its_unit_reason_and_source():
-    found = [one for table in all_limits().values() for one in table.values()]
+    found = [item for table in all_limits().values() for item in table.values()]
     assert len(found) > 150
     assert limits("undersampled").samples_a_tooth == 4.0
-    assert {one.source for one in found} >= {"common practice", "statistics", "geometry"}
+    assert {item.source for item in found} >= {"common practice", "statistics", "geometry"}
 
 
 @pytest.mark.parametrize(("text", "said"), [

@@ -61,7 +61,7 @@ def test_every_verb_refuses_a_pipe_a_device_and_the_root_at_once(tmp_path, capsy
         ("reason", pipe), ("reason", "/dev/zero"), ("reason", "/"), ("simulate", pipe, "--faults"), ("examine", pipe),
         ("examine", "/"), ("examine", "--sheet", pipe, capture), ("examine", "--sheet", "/dev/zero", capture),
     ):  # fmt: skip
-        status = main([str(one) for one in arguments])
+        status = main([str(argument) for argument in arguments])
         told = capsys.readouterr()
         assert status == 1, arguments
         said = (told.out + told.err).strip()
@@ -119,7 +119,7 @@ def test_on_a_full_disk_what_was_there_stays(suffix, tmp_path, monkeypatch):
     with pytest.raises(CaptureFileError, match="No space left"):
         write_capture(path, made())
     assert path.read_bytes() == b"precious"
-    assert [one.name for one in tmp_path.iterdir()] == [path.name], "nothing is left behind"
+    assert [this_path.name for this_path in tmp_path.iterdir()] == [path.name], "nothing is left behind"
 
 
 def test_a_real_full_disk_of_a_few_blocks(tmp_path):
@@ -201,7 +201,7 @@ def test_names_are_kept_through_csv_and_no_spreadsheet_takes_one_for_a_formula(n
     import csv
 
     capture = Capture(
-        "a", 10_000.0, tuple(Channel(one, np.arange(400, dtype=np.float32) % 5, "V") for one in (name, "B"))
+        "a", 10_000.0, tuple(Channel(item, np.arange(400, dtype=np.float32) % 5, "V") for item in (name, "B"))
     )
     path = tmp_path / "a.csv"
     write_capture(path, capture)
@@ -274,8 +274,8 @@ def test_several_processes_make_a_new_log_at_once(tmp_path):
         for _ in range(3)
     ]
     go.touch()
-    said = [one.communicate(timeout=60)[1] for one in made]
-    assert [one.returncode for one in made] == [0, 0, 0], said
+    said = [item.communicate(timeout=60)[1] for item in made]
+    assert [item.returncode for item in made] == [0, 0, 0], said
     log = open_log(folder)
     assert len(log.jobs()) == 3
     log.close()

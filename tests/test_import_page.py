@@ -118,7 +118,7 @@ def test_a_bad_known_good_file_is_told_and_the_capture_stays(brought, tmp_path):
     assert page.accept.isEnabled()
     page._keep()
     settle(window)
-    assert [one.record.name for one in window.workspace.job.of(CaptureEntry)] == ["a.csv"]
+    assert [entry.record.name for entry in window.workspace.job.of(CaptureEntry)] == ["a.csv"]
 
 
 def test_a_good_file_for_a_capture_that_was_left_changes_nothing(brought, make_csv):

@@ -43,8 +43,8 @@ def served():
         return f"tcp://127.0.0.1:{servers.serve(kind)}"
 
     yield serve
-    for one in made:
-        one.close()
+    for item in made:
+        item.close()
 
 
 class Other:
@@ -185,7 +185,7 @@ def test_a_recorder_that_misbehaves_loses_no_more_than_it_must(served, how):
     recorder.link.timeout_s = 0.6
     capture = Recording("a.npz", recorder, told.append).run(6.0, patience_s=4.0)
     assert capture.samples == 240_000
-    kinds = [one.kind for one in told]
+    kinds = [item.kind for item in told]
     assert kinds[0] == "started"
     assert kinds[-1] == "ended"
     if how == "late":
@@ -227,8 +227,8 @@ def test_killed_in_mid_record_at_any_block_keeps_all_blocks_before(served, seed)
         if number == int(rng.integers(0, 9)):
             break
     capture = recording.capture()
-    assert capture.samples == sum(one.shape[1] for one in taken)
-    assert np.array_equal(capture.channels[0].raw, np.concatenate([one[0] for one in taken]))
+    assert capture.samples == sum(item.shape[1] for item in taken)
+    assert np.array_equal(capture.channels[0].raw, np.concatenate([item[0] for item in taken]))
 
 
 # where a stream stands -----------------------------------------------------------------------------------------------
@@ -324,8 +324,8 @@ def module():
         return stand_in, tester
 
     yield make
-    for one in made:
-        one.close()
+    for item in made:
+        item.close()
 
 
 def test_scapys_layers_decode_what_the_stand_in_answers(module):
@@ -333,7 +333,7 @@ def test_scapys_layers_decode_what_the_stand_in_answers(module):
     stand_in, _ = module()
     packet = scapy_obd()(stand_in._answer(0x03, b"\x03", list(stand_in.stored)))
     told = (
-        [(one.location, f"{one.code1:X}{one.code2:X}{one.code3:X}{one.code4:X}") for one in packet.dtcs]
+        [(dtc.location, f"{dtc.code1:X}{dtc.code2:X}{dtc.code3:X}{dtc.code4:X}") for dtc in packet.dtcs]
         if hasattr(packet, "dtcs")
         else []
     )
@@ -371,7 +371,10 @@ def test_codes_travel_in_one_frame_and_in_many(module, count):
 
 def test_several_modules_answer_for_themselves(module):
     _, tester = module(stays=("P0335",), more=((1, ("P0700",)), (3, ())))
-    found = {one.module: [code for code, status in one.codes if status == "stored"] for one in tester.codes()}
+    found = {
+        this_code.module: [code for code, status in this_code.codes if status == "stored"]
+        for this_code in tester.codes()
+    }
     assert found == {"7E8": ["P0335"], "7E9": ["P0700"], "7EB": []}
 
 
@@ -427,14 +430,14 @@ def test_the_contract_of_stand_in_record_and_read(tmp_path):
     try:
         lines = [serving.stdout.readline().strip() for _ in range(3)]
         assert lines[2] == "ready"
-        recorder, meter = (one.split()[1] for one in lines[:2])
+        recorder, meter = (line.split()[1] for line in lines[:2])
         done = subprocess.run(
             [sys.executable, "-m", "sagen", "record", "--from", recorder, "--seconds", "1", "-o", str(tmp_path / "o.npz"), "--json"],
             capture_output=True, text=True, timeout=60,
         )  # fmt: skip
-        rows = [json.loads(one) for one in done.stdout.splitlines()]
+        rows = [json.loads(line) for line in done.stdout.splitlines()]
         assert done.returncode == 0, done.stderr
-        assert [one["event"] for one in rows][:2] == ["started", "ended"]
+        assert [this_row["event"] for this_row in rows][:2] == ["started", "ended"]
         assert read_capture(tmp_path / "o.npz").seconds == pytest.approx(1.0, abs=0.01)
         done = subprocess.run(
             [sys.executable, "-m", "sagen", "read", "--from", meter, "--point", "signal", "--state", "key_on_unplugged", "--json"],
@@ -479,11 +482,11 @@ def test_a_range_is_told_before_the_recording_and_scales_its_counts(served):
     narrow = ScpiRecorder(served("recorder", machine=machine), ranges={first.column: 2.0, "none": 5.0})
     assert narrow.channels()[0].scale == pytest.approx(2.0 / 30_000)
     assert narrow.channels()[1].scale == wide.channels()[1].scale
-    block = next(one for one in narrow.blocks(0.5) if isinstance(one, Block))
+    block = next(this_block for this_block in narrow.blocks(0.5) if isinstance(this_block, Block))
     volts = block.raw[0] * narrow.channels()[0].scale
     assert volts.max() <= 32_767 * 2.0 / 30_000 + 1e-5, "what goes beyond stands at the end of the range"
-    for one in (wide, narrow):
-        one.close()
+    for item in (wide, narrow):
+        item.close()
 
 
 def test_a_meter_that_can_be_told_how_often_to_read_goes_on_reading(served):

@@ -40,7 +40,7 @@ def prove_by_keys(window, hand, sound_machine):
         hand.control(KEY.Key_E)
         settle(window)
         rows = window.workspace.job.standing_now.again
-        left = [k for k, one in enumerate(rows) if one.after is None]
+        left = [k for k, row in enumerate(rows) if row.after is None]
         if not left:
             break
         table = window.page("proof").table
@@ -73,7 +73,7 @@ def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk
     window = desk(demo_log, demo=True)
     window.activateWindow()
     hand = Keys(window)
-    tern = next(one for one in window.workspace.log.jobs() if "Tern" in one.machine)
+    tern = next(job for job in window.workspace.log.jobs() if "Tern" in job.machine)
     window.workspace.open_job(tern.id)
     settle(window)
     hand.choose(window.suspects.gear, ("meter",))
@@ -110,7 +110,7 @@ def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path)
     window = desk(demo_log, demo=True)
     window.activateWindow()
     hand = Keys(window)
-    courier = next(one for one in window.workspace.log.jobs() if "Courier" in one.machine)
+    courier = next(this_job for this_job in window.workspace.log.jobs() if "Courier" in this_job.machine)
     window.workspace.open_job(courier.id, open_capture=True)
     settle(window)
     job = window.workspace.job
@@ -134,7 +134,7 @@ def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path)
     hand.press(KEY.Key_Return, target=window.page("incoming").wheel)
     settle(window)
     [row] = window.workspace.job.standing_now.again
-    assert row.sound, [one.text for one in row.after.findings]
+    assert row.sound, [finding.text for finding in row.after.findings]
     mark_steps_by_keys(window, hand)
     assert window.workspace.job.stage == "proven"
     html = customers_page(window, hand)
@@ -152,12 +152,12 @@ def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):  # noq
 
     def press(*keys):
         nonlocal presses
-        for one in keys:
+        for key in keys:
             presses += 1
-            if isinstance(one, str):
-                QTest.keyClicks(QApplication.focusWidget(), one)
+            if isinstance(key, str):
+                QTest.keyClicks(QApplication.focusWidget(), key)
             else:
-                hand.press(*one) if isinstance(one, tuple) else hand.press(one)
+                hand.press(*key) if isinstance(key, tuple) else hand.press(key)
 
     hand.control(KEY.Key_B)
     presses += 1
@@ -176,13 +176,13 @@ def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):  # noq
     assert presses < 40, presses
     card = window.workspace.job.records(CardEntry)[-1].machine
     crank = card.of("crank")
-    assert [(str(one.carries), one.colour, one.sensor_pin) for one in crank.wire] == [
+    assert [(str(item.carries), item.colour, item.sensor_pin) for item in crank.wire] == [
         ("supply", "red", "1"), ("signal", "green", "2"), ("ground", "black", "3"),
     ]  # fmt: skip
     assert crank.wheel == "60-2"
-    assert [one.title for _, one in window.workspace.log.shelf.cards()] == ["Brindle 2"]
+    assert [item.title for _, item in window.workspace.log.shelf.cards()] == ["Brindle 2"]
     settle(window)
-    assert any("Pin 1, red" in one.text for one in window.workspace.last_weighed.checks)
+    assert any("Pin 1, red" in check.text for check in window.workspace.last_weighed.checks)
 
 
 def test_cards_come_and_go_as_files_and_rows_and_nonsense_is_told(desk, tmp_path):  # noqa: F811
@@ -227,8 +227,8 @@ def test_one_key_a_step_reversed_and_open_items_block_closing(desk):  # noqa: F8
         hand.press(key, ALT, page)
         settle(window)
     job = window.workspace.job
-    assert [str(one.step) for one in job.records(StepEntry)] == ["unplugged", "unbolted", "broke"]
-    assert [one.name for one in job.records(PartEntry)] == ["clip"]
+    assert [str(this_record.step) for this_record in job.records(StepEntry)] == ["unplugged", "unbolted", "broke"]
+    assert [this_record.name for this_record in job.records(PartEntry)] == ["clip"]
     page.turn.setChecked(True)
     assert [page.steps.item(row, 1).text() for row in range(3)] == ["clip (sensor)", "cover (sensor)", "plug (sensor)"]
     window.workspace.add(PlaceEntry("sensor"))
@@ -304,7 +304,7 @@ def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):  # noqa: F81
     from sagen.files import write_capture
 
     window = desk(demo_log, demo=True)
-    drake = next(one for one in window.workspace.log.jobs() if "Drake" in one.machine)
+    drake = next(job for job in window.workspace.log.jobs() if "Drake" in job.machine)
     window.workspace.open_job(drake.id, open_capture=True)
     settle(window)
     spec = window.workspace.opened.sheet
@@ -327,11 +327,11 @@ def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):  # noqa: F81
 def test_a_form_refuses_nonsense_in_words_and_takes_sense(app, form):  # noqa: F811
     made = form()
     lines = list(made.findChildren(forms.QLineEdit))
-    for one in lines:
-        one.setText("-1")
+    for line in lines:
+        line.setText("-1")
     if form in (work_forms.CostsForm, work_forms.PartForm):
         assert "from 0" in made.problem() or "not a number" in made.problem()
-    for one in lines:
-        one.setText("3")
+    for this_line in lines:
+        this_line.setText("3")
     assert made.problem() == ""
     made.answer()

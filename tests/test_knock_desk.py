@@ -26,7 +26,7 @@ CURLEW = "Halyard Curlew 2.9 six"
 @pytest.fixture
 def knock(desk):  # noqa: F811
     window = desk(demo_log, demo=True)
-    job = next(one.id for one in window.workspace.log.jobs() if one.machine == CURLEW)
+    job = next(this_job.id for this_job in window.workspace.log.jobs() if this_job.machine == CURLEW)
     window.workspace.open_job(job, open_capture=True)
     settle(window)
     return window
@@ -45,7 +45,7 @@ def test_a_capture_of_taps_opens_in_rings_and_others_do_not(knock):
     assert "struck at rear" in page.about.whole()
     assert "27 kilohm" in page.about.whole()
     assert "All taps of this job together, CH1" in page.words()
-    jobs = {one.machine: one.id for one in knock.workspace.log.jobs()}
+    jobs = {job.machine: job.id for job in knock.workspace.log.jobs()}
     knock.workspace.open_job(jobs["Plover Dray 4"], open_capture=True)
     settle(knock)
     assert page.lens == "strip"
@@ -94,7 +94,7 @@ def test_the_waves_are_the_captures_own_samples():
     np.testing.assert_allclose(scene.waves[0, 1, zero : zero + 300], raw, atol=0.02)
     # The mean as if struck alike keeps the ratio of the sensors.
     weak = examine(Struck(3, gains=(1.0, 0.5)).capture(), sheet_of(2))
-    means = [ring_scene(weak.capture, weak.tapped).mean_and_band(one)[0] for one in (0, 1)]
+    means = [ring_scene(weak.capture, weak.tapped).mean_and_band(value)[0] for value in (0, 1)]
     assert np.abs(means[1]).max() / np.abs(means[0]).max() == pytest.approx(0.5, rel=0.05)
     peak = scene.hertz[int(scene.spectra[0].argmax())]
     assert peak == pytest.approx(6_870.0, rel=0.03)
@@ -116,7 +116,7 @@ def test_one_strike_and_sixty_are_drawn(app, strikes):  # noqa: F811
 
 def test_the_guide_follows_what_comes_in(knock, tmp_path):
     page = knock.page("capture")
-    before = [one.what for one in page.taps.now.gaps]
+    before = [gap.what for gap in page.taps.now.gaps]
     assert before == ["plugged"]
     capture, sheet = _tapped("more.csv", "front", Connection.PLUGGED, 8).make()
     write_capture(tmp_path / "more.csv", capture)
@@ -146,8 +146,8 @@ def test_a_set_brought_in_without_a_sheet_is_asked_of_once(knock, tmp_path):
     page.extra.setText("27000")
     page.bank.setText("1")
     sheet = page.sheet()
-    assert [one.role for one in sheet.channel] == ["knock", "knock"]
-    assert [one.load_ohm for one in sheet.channel] == [27_000.0, 27_000.0]
+    assert [item.role for item in sheet.channel] == ["knock", "knock"]
+    assert [item.load_ohm for item in sheet.channel] == [27_000.0, 27_000.0]
     assert sheet.conditions.place == "rear"
     page.bank.setText("many")
     settle(knock)
@@ -230,7 +230,9 @@ def test_before_and_after_stand_side_by_side_on_screen_and_paper(knock):
 def test_a_tap_check_offers_file_stand_in_and_reading_by_eye(knock, monkeypatch):
     from sagen.desk import forms
 
-    card = next(one for one in knock.suspects.card.checks if one.check.slug == "light_tap_plugged_beside_its_twin")
+    card = next(
+        check for check in knock.suspects.card.checks if check.check.slug == "light_tap_plugged_beside_its_twin"
+    )
     seen = {}
 
     def look(self):
@@ -249,4 +251,4 @@ def test_a_tap_check_offers_file_stand_in_and_reading_by_eye(knock, monkeypatch)
     settle(knock)
     assert seen == {"eye": False, "guide": True}
     assert knock.workspace.job.entries[-1].record.outcome == "weak"
-    assert not [one for one in knock.suspects.card.checks if one.check.slug == card.check.slug]
+    assert not [check for check in knock.suspects.card.checks if check.check.slug == card.check.slug]

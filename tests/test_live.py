@@ -40,14 +40,17 @@ class Given:
         self.taken, self.block, self.sfreq, self.stopped = capture, block, capture.sfreq, False
 
     def channels(self):
-        return tuple(Channel(one.column, one.raw[:0], one.unit, one.scale, one.offset) for one in self.taken.channels)
+        return tuple(
+            Channel(channel.column, channel.raw[:0], channel.unit, channel.scale, channel.offset)
+            for channel in self.taken.channels
+        )
 
     def stop(self):
         self.stopped = True
 
     def blocks(self, seconds, *, patience_s=0):
         for start in range(0, self.taken.samples, self.block):
-            yield Block(np.stack([one.raw[start : start + self.block] for one in self.taken.channels]))
+            yield Block(np.stack([channel.raw[start : start + self.block] for channel in self.taken.channels]))
 
 
 # the ring -------------------------------------------------------------------------------------------------------
@@ -83,10 +86,10 @@ def test_the_ring_draws_what_a_plain_array_holds(block):
 
 def test_memory_of_a_ring_stays_as_it_is():
     ring = RingPyramid(np.int16, 1 << 12, (1 << 10, 1 << 9, 1 << 8))
-    held = [one.values.nbytes for one in (ring._raw, *ring._low, *ring._high)]
+    held = [item.values.nbytes for item in (ring._raw, *ring._low, *ring._high)]
     for _ in range(50):
         ring.append(np.arange(5_000, dtype=np.int16))
-    assert [one.values.nbytes for one in (ring._raw, *ring._low, *ring._high)] == held
+    assert [item.values.nbytes for item in (ring._raw, *ring._low, *ring._high)] == held
 
 
 # triggers -------------------------------------------------------------------------------------------------------
@@ -109,7 +112,7 @@ def test_a_trigger_fires_at_the_same_samples_whatever_the_blocks(kind, more, blo
     raw = pulses([40] * 20 + [170] + [40] * 10 + [15] * 12)
     whole = Trigger(TriggerKind(kind), 50.0, 2_000.0, 5.0, **more).feed(raw)
     parts = Trigger(TriggerKind(kind), 50.0, 2_000.0, 5.0, **more)
-    fired = [one for start in range(0, len(raw), block) for one in parts.feed(raw[start : start + block])]
+    fired = [item for start in range(0, len(raw), block) for item in parts.feed(raw[start : start + block])]
     assert fired == whole
     assert whole
 
@@ -132,7 +135,7 @@ def test_a_speed_is_waited_for_in_turns_of_the_wheel_and_not_in_teeth(stated):
             | {"channel": [{"column": "S", "role": "crank", "sensor": "hall", "pull_up": 5.0}]}
         )
     live = Live(Given(capture, 2_000), sheet=sheet)
-    rows = np.stack([one.raw for one in capture.channels])
+    rows = np.stack([channel.raw for channel in capture.channels])
     live.take(rows[:, :30_000])
     if not stated:
         with pytest.raises(SagenError, match="not known yet"):
@@ -146,7 +149,7 @@ def test_a_speed_is_waited_for_in_turns_of_the_wheel_and_not_in_teeth(stated):
 def test_what_was_not_recorded_is_no_lost_signal_to_the_verdict_nor_to_whoever_listens():
     """The samples with their holes are clean when kept; live they must be, too."""
     capture, sheet = running([], seconds=6.0, rpm=lambda t: 900 + 0 * t)
-    rows = np.stack([one.raw for one in capture.channels])
+    rows = np.stack([channel.raw for channel in capture.channels])
     live = Live(Given(capture, 2_000), sheet=sheet)
     live.recording = Recording("live", Given(capture, 2_000), took=live.take, skipped=live.skip)
     live.recording.take(Block(rows[:, :80_000]))
@@ -175,7 +178,7 @@ def test_the_live_verdict_is_the_whole_files_on_the_same_samples(block):
     mine, whole = live.verdict(), verdict_of(capture, sheet, 0.0)
     assert mine.said == whole.said
     assert mine.rpm == whole.rpm
-    assert [one.as_row() for one in mine.done.findings] == [one.as_row() for one in whole.done.findings]
+    assert [finding.as_row() for finding in mine.done.findings] == [finding.as_row() for finding in whole.done.findings]
     assert np.array_equal(live.capture().channels[0].raw, capture.channels[0].raw)
 
 
@@ -238,19 +241,19 @@ DROPS = [(31.0, 31.2), (34.5, 34.65), (36.0, 36.3), (38.2, 38.4), (40.9, 41.0), 
 
 def test_every_dropout_is_found_with_its_moment_and_pieces_do_not_cut_it():
     capture, sheet = running([(5.0, 5.2), (19.95, 20.1), *DROPS])
-    events = [one for one in hunt(capture, sheet) if one.kind == "dropout"]
-    assert [round(one.start_s, 1) for one in events] == [5.0, 19.9, 31.0, 34.5, 36.0, 38.2, 40.9, 43.0]
-    for one in events:
-        assert one.rpm_before == pytest.approx(900 + 40 * one.start_s, rel=0.03)
-        assert one.feed_v == pytest.approx(12.3, abs=0.05)
-        assert one.return_v == pytest.approx(0.03, abs=0.01)
-        assert one.rails_steady
+    events = [item for item in hunt(capture, sheet) if item.kind == "dropout"]
+    assert [round(event.start_s, 1) for event in events] == [5.0, 19.9, 31.0, 34.5, 36.0, 38.2, 40.9, 43.0]
+    for this_event in events:
+        assert this_event.rpm_before == pytest.approx(900 + 40 * this_event.start_s, rel=0.03)
+        assert this_event.feed_v == pytest.approx(12.3, abs=0.05)
+        assert this_event.return_v == pytest.approx(0.03, abs=0.01)
+        assert this_event.rails_steady
 
 
 def test_what_the_events_go_with_is_said_with_its_p_and_the_rails_are_not_asked_for_again():
     found = hunted(*running(DROPS))
     said = " ".join(found.said)
-    assert any(one.what in ("rpm", "time") and one.side == "above" for one in found.goes_with)
+    assert any(item.what in ("rpm", "time") and item.side == "above" for item in found.goes_with)
     assert "p" in said
     assert "Feed and return were watched and held through all" in said
     assert "record" not in said.split("watched")[1]
@@ -258,7 +261,7 @@ def test_what_the_events_go_with_is_said_with_its_p_and_the_rails_are_not_asked_
 
 def test_a_dip_of_the_feed_is_an_event_and_the_rails_are_not_called_steady():
     found = hunted(*running([(10.0, 10.2), (15.0, 15.2)], dips=[(9.98, 10.25), (14.98, 15.25)], seconds=20.0))
-    assert {"rail_dip", "dropout"} <= {one.kind for one in found.events}
+    assert {"rail_dip", "dropout"} <= {event.kind for event in found.events}
     assert "held through all" not in " ".join(found.said)
 
 
@@ -316,7 +319,7 @@ def test_events_go_with_a_temperature_that_was_spoken_or_that_the_module_told():
 def test_a_lost_signal_is_told_at_once_and_when_it_is_back(block):
     raw = pulses([40] * 20 + [900] + [40] * 20)
     watch = Watch(50.0, 2_000.0, 5.0)
-    told = [one for start in range(0, len(raw), block) for one in watch.feed(raw[start : start + block])]
+    told = [item for start in range(0, len(raw), block) for item in watch.feed(raw[start : start + block])]
     falls = np.flatnonzero(np.diff((raw < 50).astype(int)) == 1) + 1
     assert told[:2] == [(falls[19] + 6 * 50, True), (falls[20], False)]
     assert told[2:] == [(falls[-1] + 6 * 50, True)] or len(told) == 2
@@ -348,13 +351,14 @@ def test_pieces_of_a_stand_in_go_on_as_one_shaft(state, spec):
     bench = Bench(broken(spec, [], 3), fast=True, state=State(state))
     rows = np.concatenate([bench.next_block(1 << 15) for _ in range(10)], axis=1)
     channels = tuple(
-        Channel(*one, "V", scale) for *one, scale in zip(bench.names, rows.astype(np.int16), bench.scales, strict=True)
+        Channel(*name, "V", scale)
+        for *name, scale in zip(bench.names, rows.astype(np.int16), bench.scales, strict=True)
     )
     row = {"column": bench.names[0], "role": "crank", "sensor": spec.sensor, "wheel": spec.wheel}
     done = examine(
         Capture("x", bench.rate, channels), Sheet.from_data({"conditions": {"state": state}, "channel": [row]})
     )
-    assert not done.findings, [one.text for one in done.findings]
+    assert not done.findings, [finding.text for finding in done.findings]
 
 
 # the module's words as records ------------------------------------------------------------------------------------
@@ -364,7 +368,7 @@ def test_what_a_module_says_becomes_records_once():
     job = Job(1, "Test", "", 4, "", ())
     modules = (ModuleCodes("7E8", (("P0335", CodeStatus.STORED), ("P1780", CodeStatus.PERMANENT)), {"rpm": 812.0}),)
     made = new_codes(job, modules)
-    assert [(one.code, one.status) for one in made[:2]] == [("P0335", "stored"), ("P1780", "permanent")]
+    assert [(item.code, item.status) for item in made[:2]] == [("P0335", "stored"), ("P1780", "permanent")]
     assert made[0].meaning
     assert made[1].meaning == ""
     assert "812 rpm" in made[2].text

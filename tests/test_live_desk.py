@@ -37,7 +37,7 @@ ALT = Qt.KeyboardModifier.AltModifier
 def at(desk, machine):  # noqa: F811
     window = desk(demo_log, demo=True)
     window.activateWindow()
-    one = next(one for one in window.workspace.log.jobs() if machine in one.machine)
+    one = next(job for job in window.workspace.log.jobs() if machine in job.machine)
     window.workspace.open_job(one.id)
     settle(window)
     return window
@@ -83,7 +83,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
         hand.choose(page.channel, channel)
         hand.choose(page.role, role)
         page.role.activated.emit(page.role.currentIndex())
-    assert [one.role for one in page.live.sheet.channel] == [Role.CRANK, Role.SUPPLY, Role.GROUND]
+    assert [item.role for item in page.live.sheet.channel] == [Role.CRANK, Role.SUPPLY, Role.GROUND]
     known = len(page.live.hunter.found)
     hand.press(KEY.Key_3, ALT, page.strip)
     page.words.setText("moved plug")
@@ -95,11 +95,11 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     keep(window, hand, page)
     job = window.workspace.job
     [capture] = job.records(CaptureEntry)
-    assert {str(one.kind) for one in capture.findings} & {"dropout", "supply_loss"}
-    assert any("signal lost" in one.text for one in job.records(NoteEntry))
+    assert {str(finding.kind) for finding in capture.findings} & {"dropout", "supply_loss"}
+    assert any("signal lost" in this_record.text for this_record in job.records(NoteEntry))
 
     part = {"wiring": "harness", "supply": "supply"}[str(window.workspace.last_weighed.suspects[0].cause)]
-    assert part == "harness" or "supply_loss" in {str(one.kind) for one in capture.findings}
+    assert part == "harness" or "supply_loss" in {str(finding.kind) for finding in capture.findings}
 
     mend_by_keys(window, hand, "harness", "Wire broken inside the boot, renewed")
     hand.control(KEY.Key_I)
@@ -110,7 +110,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     assert not page.live.hunter.found
     keep(window, hand, page)
     [row] = window.workspace.job.standing_now.again
-    assert row.sound, [one.text for one in row.after.findings]
+    assert row.sound, [finding.text for finding in row.after.findings]
     mark_steps_by_keys(window, hand)
     assert window.workspace.job.stage == "proven"
 
@@ -155,13 +155,13 @@ def test_a_recorder_that_goes_away_is_told_and_what_was_recorded_stays(desk, mon
     until(lambda: page.live is not None and page.live.seconds > 1.0)
     kept = page.live
     page.wired.ends[0]()  # the stand-in's servers end
-    for one in page.wired.ends[:1]:
-        page.wired.ends.remove(one)
+    for end in page.wired.ends[:1]:
+        page.wired.ends.remove(end)
     kept.recorder.link._resource.close()
     until(lambda: not kept.running)
     spin(300)
     assert kept.samples > kept.sfreq
-    assert any(one.kind == "gone" for one in kept.happened)
+    assert any(item.kind == "gone" for item in kept.happened)
     assert kept.capture().samples == kept.samples
     settle(window)
 
@@ -176,7 +176,7 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
     until(lambda: "onto the trail" in page.said.text() or "trail" in page.said.text())
     settle(window)
     codes = window.workspace.job.records(CodeEntry)[before:]
-    assert {(one.code, str(one.status)) for one in codes} == {("P0335", "stored"), ("P0335", "pending")}
+    assert {(code.code, str(code.status)) for code in codes} == {("P0335", "stored"), ("P0335", "pending")}
     hand.press(KEY.Key_R, ALT, page)
     settle(window)
     assert len(window.workspace.job.records(CodeEntry)) == before + 2, "what stands is not entered again"
@@ -189,11 +189,11 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
     page.clear()
     until(lambda: page.cleared is not None)
     page.read()
-    until(lambda: any(one.scan == "codes_back" for one in window.workspace.job.records(ScanEntry)))
-    assert any("came back" in one.text for one in window.workspace.job.records(NoteEntry))
+    until(lambda: any(this_record.scan == "codes_back" for this_record in window.workspace.job.records(ScanEntry)))
+    assert any("came back" in this_record.text for this_record in window.workspace.job.records(NoteEntry))
     page.state.setCurrentIndex(page.state.findData(State.CRANKING))
     page.keep_speed()
-    until(lambda: any(one.scan == "rpm_cranking" for one in window.workspace.job.records(ScanEntry)))
+    until(lambda: any(this_record.scan == "rpm_cranking" for this_record in window.workspace.job.records(ScanEntry)))
     settle(window)
 
 
@@ -205,7 +205,7 @@ def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, mon
     probing = window.probing
     until(lambda: probing.steps and probing.at == len(probing.steps), tries=4000)
     taken = window.workspace.job.records(ReadingEntry)
-    points = {(str(one.point), str(one.state)) for one in taken}
+    points = {(str(item.point), str(item.state)) for item in taken}
     assert {
         ("supply", "key_on"),
         ("ground", "key_on"),
@@ -213,7 +213,7 @@ def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, mon
         ("signal", "metal_near"),
         ("signal", "metal_away"),
     } <= points
-    assert all(one.judged is not None for one in taken)
+    assert all(item.judged is not None for item in taken)
     assert "readings are on the trail" in probing.where.text()
     probing.close()
     settle(window)
@@ -285,7 +285,7 @@ def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):  
     until(lambda: page.counted.value() > 20)
     page.count_button.setChecked(False)
     settle(window)
-    coil = next(one for one in window.workspace.log.jobs() if "Plover" in one.machine)
+    coil = next(job for job in window.workspace.log.jobs() if "Plover" in job.machine)
     window.workspace.open_job(coil.id)
     settle(window)
     page.show_job()
@@ -429,4 +429,4 @@ def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):  # n
     assert "Closing as soon as" in window.message.text.text()
     until(lambda: not window.isVisible())
     kept = open_log(log.database.place).job(job_id)
-    assert [one.name for one in kept.records(CaptureEntry)] == ["late.csv"]
+    assert [this_record.name for this_record in kept.records(CaptureEntry)] == ["late.csv"]

@@ -39,7 +39,7 @@ def answers(monkeypatch):
 
     def run(form):
         shown.append(form)
-        fills.get(type(form), lambda one: None)(form)
+        fills.get(type(form), lambda item: None)(form)
         return 0 if form.problem() else 1
 
     monkeypatch.setattr(log_deeds.Form, "exec", run)
@@ -100,11 +100,11 @@ def test_what_is_typed_while_the_server_is_away_is_shown_and_sent(desk, tmp_path
         window.workspace.add(NoteEntry("typed while it is away"))
         settle(window)
         assert "The server is away: One change waits" in window.message.text.text()
-        assert [one.waits for one in window.workspace.job.entries] == [False, True]
+        assert [entry.waits for entry in window.workspace.job.entries] == [False, True]
         assert "waits here" in written_by(window.workspace.job.entries[1])
     finally:
         server().start()
-    wait(lambda: not any(one.waits for one in window.workspace.job.entries))
+    wait(lambda: not any(entry.waits for entry in window.workspace.job.entries))
     assert window.workspace.log.waiting == 0
 
 
@@ -127,12 +127,12 @@ def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk
     assert (tmp_path / "all.zip").stat().st_size > 10_000
     machine = window.workspace.job.machine
     assert f"Deleted: {machine}" in deed(window, "Delete this job")
-    assert any(one.text().startswith(machine) for one in shown[-1].findChildren(log_deeds.Label))
+    assert any(item.text().startswith(machine) for item in shown[-1].findChildren(log_deeds.Label))
     assert not shown[-1].ok.isDefault(), "Enter deletes nothing"
     assert window.workspace.job is None
     assert len(window.page("log").model.jobs) == jobs
     deed(window, "Restore a backup")
-    assert window.workspace.log.captures.folder .is_relative_to(tmp_path / "restored")
+    assert window.workspace.log.captures.folder.is_relative_to(tmp_path / "restored")
     assert len(window.page("log").model.jobs) == jobs + 1
     fills[log_deeds.OtherLogForm] = lambda form: form.where.setText(str(tmp_path / "nowhere"))
     assert "there is no such folder" in deed(window, "Open another log")
@@ -182,7 +182,7 @@ def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next
     assert done.returncode == -signal.SIGKILL
     window = desk(own_log(tmp_path / "log"))
     [entry] = window.workspace.job.entries
-    assert (entry.record.name, [one.kind for one in entry.record.findings]) == ("late.csv", ["extra_gap"])
+    assert (entry.record.name, [finding.kind for finding in entry.record.findings]) == ("late.csv", ["extra_gap"])
     assert "late.csv was being kept when the program ended" in window.message.text.text()
     window.close()
     again = open_log(tmp_path / "log")

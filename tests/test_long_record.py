@@ -168,14 +168,14 @@ def test_it_opens_through_the_command_line(tmp_path):
     )
     assert done.returncode == 0, done.stderr
     [row] = [json.loads(line) for line in done.stdout.splitlines()]
-    assert [one["column"] for one in row["channels"]] == ["A", "B"]
+    assert [item["column"] for item in row["channels"]] == ["A", "B"]
 
 
 # the meter's steady reading ---------------------------------------------------------------------------------------
 
 
 def fed(steady, values, every=0.1):
-    return [taken for k, one in enumerate(values) if (taken := steady.feed(one, k * every)) is not None]
+    return [taken for k, value in enumerate(values) if (taken := steady.feed(value, k * every)) is not None]
 
 
 def test_a_reading_is_taken_once_it_has_been_steady_for_its_time():

@@ -137,7 +137,7 @@ def test_a_tooth_passes_as_often_as_teeth_times_turns_and_the_cam_turns_at_half(
     turns, _ = shaft_turns(build(HALL, seed=2), "running", np.arange(capture.samples) / capture.sfreq)
     assert crossings(capture.channels[0].values(), 2.5) == pytest.approx(58 * (turns[-1] - turns[0]), abs=3)
     capture, sheet = record(build(CAM, seed=4), "cranking", seconds=4)
-    volts = {one.role: capture.channel(one.column).values() for one in sheet.channel}
+    volts = {item.role: capture.channel(item.column).values() for item in sheet.channel}
     crank_turns = crossings(volts["crank"], 2.5) / 58
     assert crank_turns > 8
     assert crossings(volts["cam"], 2.5) == pytest.approx(4 / 2 * crank_turns, abs=2)
@@ -195,7 +195,7 @@ def test_readings_of_faults_as_practitioners_give_them():
 
 def test_there_are_forty_fault_modes_of_every_cause():
     assert len(all_faults()) >= 40
-    causes = {one.cause for one in all_faults().values()}
+    causes = {all_fault.cause for all_fault in all_faults().values()}
     assert causes == {
         "sensor",
         "air_gap",
@@ -218,7 +218,7 @@ def measured(machine):
             yield np.array([read(machine, point, state).value])
     for state in RECORDED[machine.spec.role]:
         capture, _ = record(machine, state, seconds=1.4, sfreq=20_000.0)
-        yield np.concatenate([one.values() for one in capture.channels])
+        yield np.concatenate([channel.values() for channel in capture.channels])
     for state in RECORDED[machine.spec.role]:
         with contextlib.suppress(SagenError):
             yield np.array([shown_rpm(machine, state)])
@@ -230,11 +230,11 @@ def test_every_fault_shows_on_an_instrument_and_the_seed_decides_all(name):
     for mode in possible(spec):
         sound, once, again = build(spec, 10), *(broken(spec, [(mode.slug, 0.9)], 10) for _ in range(2))
         shown = False
-        for whole, one, other in zip(measured(sound), measured(once), measured(again), strict=True):
-            np.testing.assert_array_equal(one, other, err_msg=mode.slug)
+        for whole, item, other in zip(measured(sound), measured(once), measured(again), strict=True):
+            np.testing.assert_array_equal(item, other, err_msg=mode.slug)
             # The same seed makes the same noise: what differs is the fault's.
             shown = (
-                shown or one.shape != whole.shape or not np.allclose(one, whole, rtol=1e-3, atol=2e-3 * np.ptp(whole))
+                shown or item.shape != whole.shape or not np.allclose(item, whole, rtol=1e-3, atol=2e-3 * np.ptp(whole))
             )
             if shown:
                 break
@@ -255,7 +255,7 @@ def test_the_module_shows_the_speed_and_a_shifted_threshold_shows_in_it(spec):
 
 def test_several_faults_at_once():
     machine = broken(HALL, [("tooth_missing", 1.0), ("return_high_resistance", 0.35)], 3)
-    kinds = {one.kind for one in examine(*record(machine)).findings}
+    kinds = {finding.kind for finding in examine(*record(machine)).findings}
     assert {"extra_gap", "low_not_pulled_down", "ground_lift"} <= kinds
 
 
@@ -282,4 +282,4 @@ def test_a_sound_machine_gives_no_finding(name):
 def test_start_from_rest_and_nuisance_do_not_upset_the_reader():
     for seed in range(6):
         capture, sheet = record(build(HALL, seed), "start", seconds=3.0)
-        assert [one.kind for one in examine(capture, sheet).findings] == []
+        assert [finding.kind for finding in examine(capture, sheet).findings] == []

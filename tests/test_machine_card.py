@@ -87,7 +87,7 @@ def test_rows_come_from_a_csv_and_bad_ones_say_their_line_and_why(tmp_path):
     made, refused = with_rows(card(), read_rows(file))
     assert made.of("crank").published[-1].maker == "C"
     assert made.of("cam").published[-1].between == ("2, upper",)
-    assert [one.split(":")[0] for one in refused[:3]] == ["line 3", "line 4", "line 6"]
+    assert [item.split(":")[0] for item in refused[:3]] == ["line 3", "line 4", "line 6"]
     assert "wheel" in refused[3]
     assert made.of("crank").place == "behind the flywheel cover"
     for text, said in (("circuit,to\n", "from is missing"), ("circuit;from;quantity;hihg\n", "did you mean 'high'")):
@@ -140,11 +140,11 @@ def test_one_limit_alone_is_enough(value, judged):
 
 def test_rows_are_found_by_pin_or_word_for_the_point_of_the_probe():
     circuit = demo_card("drake").of("crank")
-    assert [point_of(one, circuit) for one in circuit.published] == ["supply", "ground", "signal"]
+    assert [point_of(item, circuit) for item in circuit.published] == ["supply", "ground", "signal"]
     assert len(rows_for(circuit, "supply", "key_on", ohms=False)) == 1
     assert not rows_for(circuit, "supply", "cranking", ohms=False)
     coil = card().of("crank")
-    assert {point_of(one, coil) for one in coil.published} == {"sensor"}
+    assert {point_of(item, coil) for item in coil.published} == {"sensor"}
     wire = CardCircuit.model_validate({
         "name": "w", "wire": [{"carries": "signal", "sensor_pin": "2", "module_pin": "A4"}],
         "published": [{"between": ["2", "A4"], "high": 1.0}],
@@ -180,10 +180,10 @@ def test_checks_name_pin_colour_place_and_take_the_cards_minutes():
     spec = card().of("crank").spec
     assert spec.ohms == (520.0, 980.0)
     told = weigh_records([CodeEntry("P0335"), CardEntry(card().as_data())], {"": spec})
-    ohms = next(one for one in told.checks if (one.check.kind, one.check.point) == ("meter", "sensor"))
+    ohms = next(check for check in told.checks if (check.check.kind, check.check.point) == ("meter", "sensor"))
     assert "520 to 610 Ω at 20 °C (A), or 840 to 980 Ω at 20 °C (B), by the card." in ohms.expect
-    assert any("Pin 1, green, at the plug (behind the flywheel cover)" in one.text for one in told.checks)
-    assert {one.access for one in told.checks if one.check.place == "sensor"} == {90.0}
+    assert any("Pin 1, green, at the plug (behind the flywheel cover)" in check.text for check in told.checks)
+    assert {check.access for check in told.checks if check.check.place == "sensor"} == {90.0}
     assert pin_words(card().of("crank"), "signal_wire").endswith("to pin 22 of the module.")
 
 
@@ -217,8 +217,8 @@ def test_three_wires_are_named_in_any_order_of_the_pins(seed):
         volts, loaded, ohms = shown(wire, rng, float(rng.choice([5.0, 12.4])))
         pins.append(PinReading(pin, round(volts, 2), round(ohms, 1), round(loaded, 2)))
     named = name_wires(pins)
-    assert [one.best for one in named.pins] == order
-    assert min(one.sure for one in named.pins) > 0.9
+    assert [this_pin.best for this_pin in named.pins] == order
+    assert min(this_pin.sure for this_pin in named.pins) > 0.9
     assert not named.settle
 
 
@@ -229,17 +229,17 @@ def test_what_two_like_volts_leave_open_one_load_settles():
     assert "2.2 kilohm" in open_.settle
     pin = open_.settle.split("pin ")[1][0]
     settled = name_wires(
-        [PinReading(one, 5.0, None, 2.4 if one == pin else None) for one in "ab"] + [PinReading("c", 0.01)]
+        [PinReading(item, 5.0, None, 2.4 if item == pin else None) for item in "ab"] + [PinReading("c", 0.01)]
     )
-    assert {one.pin: one.best for one in settled.pins}[pin] == "signal"
+    assert {this_pin.pin: this_pin.best for this_pin in settled.pins}[pin] == "signal"
     assert settled.pins[0].sure > 0.9
 
 
 def test_chances_add_up_over_every_number_of_pins():
     for count, forms in FORMS.items():
         named = name_wires([PinReading(str(k)) for k in range(count)])
-        for one in named.pins:
-            assert sum(share for _, share in one.chances) == pytest.approx(1.0)
+        for pin in named.pins:
+            assert sum(share for _, share in pin.chances) == pytest.approx(1.0)
         assert sum(share for _, share in forms) == pytest.approx(1.0)
 
 

@@ -202,7 +202,7 @@ def test_all_families_have_five_kinds_in_a_row():
 
 def test_codes_beside_one_another():
     assert "timing parts" in beside(["P0016", "P0340"])[0]
-    assert any("share" in one for one in beside(["P0340", "P0365"]))
+    assert any("share" in item for item in beside(["P0340", "P0365"]))
     assert meaning("P1234") is None
     assert parse_code(" p0335") == parse_code("335") == "P0335"
     with pytest.raises(SagenError, match="not a trouble code"):
@@ -225,7 +225,7 @@ def test_outside_only_where_one_side_is_sure_and_between_narrow_limits_nothing_i
 def test_typed_digits_are_kept_and_limits_carry_their_own_unit(capsys):
     from sagen.meter import limit_of, typed_digit
 
-    assert [typed_digit(one) for one in ("0.20", "0.2", "200", "2.00e3", "12,34")] == [0.01, 0.1, 1.0, 10.0, 0.01]
+    assert [typed_digit(name) for name in ("0.20", "0.2", "200", "2.00e3", "12,34")] == [0.01, 0.1, 1.0, 10.0, 0.01]
     assert limit_of("2000ohm", "kohm") == 2.0
     assert limit_of("40 mV", "V") == pytest.approx(0.04)
     with pytest.raises(SagenError, match="is in V, the reading in ohm"):

@@ -47,14 +47,14 @@ def filled(tmp_path):
     log.close()
 
 
-def same(one, other):
-    assert (one.machine, one.owner, one.cylinders, one.created) == (
+def same(item, other):
+    assert (item.machine, item.owner, item.cylinders, item.created) == (
         other.machine,
         other.owner,
         other.cylinders,
         other.created,
     )
-    assert [(a.kind, a.withdrawn, a.created) for a in one.entries] == [
+    assert [(a.kind, a.withdrawn, a.created) for a in item.entries] == [
         (b.kind, b.withdrawn, b.created) for b in other.entries
     ]
 
@@ -92,8 +92,8 @@ def test_what_is_in_an_export_is_open_to_other_tools(filled):
 
 def rewritten(source, target, change):
     with zipfile.ZipFile(source) as old, zipfile.ZipFile(target, "w") as new:
-        for one in old.infolist():
-            name, data = change(one.filename, old.read(one.filename))
+        for item in old.infolist():
+            name, data = change(item.filename, old.read(item.filename))
             if name:
                 new.writestr(name, data)
 
@@ -156,7 +156,7 @@ def test_a_log_is_backed_up_while_it_is_written_and_restored_into_a_new_place(fi
     try:
         entries = found.job(job_id).entries
         assert 3 + before <= len(entries) <= 3 + len(added)
-        assert [one.record.text for one in entries[3:]] == [f"number {k}" for k in range(len(entries) - 3)]
+        assert [entry.record.text for entry in entries[3:]] == [f"number {k}" for k in range(len(entries) - 3)]
         assert check(found) == []
     finally:
         found.close()
@@ -185,8 +185,8 @@ def test_what_can_be_put_right_is(filled):
     orphan = log.captures.put(made_capture(5))
     assert len(check(log)) == 1, "what a living process is just keeping may be named in a moment"
     log.captures.settle(orphan)
-    assert {one.what for one in check(log)} == {"has no checksum yet", "nothing names it"}
-    assert all(one.repaired for one in check(log, repair=True))
+    assert {item.what for item in check(log)} == {"has no checksum yet", "nothing names it"}
+    assert all(item.repaired for item in check(log, repair=True))
     assert check(log) == []
     assert log.captures.tokens() == [token]
 
@@ -195,7 +195,7 @@ def sagen(*arguments):
     """The command line within this process: a start of its own costs a second each."""
     out, err = io.StringIO(), io.StringIO()
     with redirect_stdout(out), redirect_stderr(err):
-        code = main([str(one) for one in arguments])
+        code = main([str(argument) for argument in arguments])
     return SimpleNamespace(returncode=code, stdout=out.getvalue(), stderr=err.getvalue())
 
 
@@ -203,7 +203,7 @@ def test_the_command_line_lists_shows_moves_and_checks(filled):
     _, job_id, _, folder = filled
     where = ("--log", folder / "one")
     rows = [json.loads(line) for line in sagen(*where, "log", "list", "--json").stdout.splitlines()]
-    assert [(one["job"], one["machine"]) for one in rows] == [(job_id, "Corrib Tench 2.0")]
+    assert [(row["job"], row["machine"]) for row in rows] == [(job_id, "Corrib Tench 2.0")]
     assert "P0335" in sagen(*where, "log", "show", job_id).stdout
     assert sagen(*where, "log", "export", job_id, "-o", folder / "c.zip").returncode == 0
     came = json.loads(sagen("--log", folder / "third", "log", "import", folder / "c.zip", "--json").stdout)
@@ -244,7 +244,7 @@ def test_an_older_log_is_copied_before_it_is_brought_up_to_date(tmp_path):
         )
     engine.dispose()
     log = open_log(folder)
-    assert [one.machine for one in log.jobs()] == ["Old one"]
+    assert [job.machine for job in log.jobs()] == ["Old one"]
     log.close()
     with closing(sqlite3.connect(folder / "jobs.sqlite.before-002")) as kept:
         assert kept.execute("select version_num from alembic_version").fetchone() == ("002",)

@@ -15,39 +15,39 @@ COIL = {"role": "crank", "sensor": "reluctance", "polarity": "falling"}
 SEEDS = range(4)
 
 
-def wheel(one) -> str:
-    return f"{one.slots}-{sum(n > one.slots - 3 for n in one.gone)}"
+def wheel(item) -> str:
+    return f"{item.slots}-{sum(n > item.slots - 3 for n in item.gone)}"
 
 
-def read(one, volts, row, *others, **more):
-    return examine(*one.capture(("A", volts, row | {"wheel": row.get("wheel", wheel(one))}), *others, **more))
+def read(item, volts, row, *others, **more):
+    return examine(*item.capture(("A", volts, row | {"wheel": row.get("wheel", wheel(item))}), *others, **more))
 
 
 def kinds(done):
-    return sorted({one.kind for one in done.findings})
+    return sorted({finding.kind for finding in done.findings})
 
 
-def hall(one, **more):
-    return read(one, one.switched(one.before_tooth(one.intervals())), HALL, **more)
+def hall(item, **more):
+    return read(item, item.switched(item.before_tooth(item.intervals())), HALL, **more)
 
 
 # sound -----------------------------------------------------------------------------------------------------------
 
 
-def plain(one):
-    return one.switched(one.before_tooth(one.intervals()))
+def plain(item):
+    return item.switched(item.before_tooth(item.intervals()))
 
 
-def sagging(one):
+def sagging(item):
     """A pull-up to the battery falls with it at each compression."""
-    high = 12.4 - (2.4 + 0.6 * np.sin(2 * np.pi * one.angle / 720 * one.cylinders))
-    return one.switched(one.before_tooth(one.intervals()), high=high)
+    high = 12.4 - (2.4 + 0.6 * np.sin(2 * np.pi * item.angle / 720 * item.cylinders))
+    return item.switched(item.before_tooth(item.intervals()), high=high)
 
 
-def ringing(one):
+def ringing(item):
     """Every edge overshoots by a quarter of the swing and rings down."""
-    volts = plain(one)
-    edges = np.flatnonzero(np.diff(one.before_tooth(one.intervals()).astype(int)))
+    volts = plain(item)
+    edges = np.flatnonzero(np.diff(item.before_tooth(item.intervals()).astype(int)))
     for k in range(1, 9):
         at = np.minimum(edges + k, len(volts) - 1)
         up = np.where(volts[np.minimum(edges + 9, len(volts) - 1)] > 2.5, 1, -1)
@@ -55,12 +55,12 @@ def ringing(one):
     return volts
 
 
-def humming(one):
-    return plain(one) + 0.15 * np.sin(2 * np.pi * 50 * one.now)
+def humming(item):
+    return plain(item) + 0.15 * np.sin(2 * np.pi * 50 * item.now)
 
 
-def drifting(one):
-    return plain(one) + np.linspace(0, 0.2, len(one.now))
+def drifting(item):
+    return plain(item) + np.linspace(0, 0.2, len(item.now))
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -193,8 +193,8 @@ def test_short_pulses_of_wandering_teeth_are_not_taken_for_disturbance(seed):
     assert kinds(done) == ["erratic"]
 
 
-def plain_of(one, spans):
-    return one.switched(one.before_tooth(spans))
+def plain_of(item, spans):
+    return item.switched(item.before_tooth(spans))
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -235,11 +235,11 @@ def test_a_flat_line_between_two_steps_of_the_recorder_does_not_switch(bits):
     assert done.findings[0].fields["held"] == "high"
 
 
-def lifted(one, start, end, volts):
-    within = (one.now > start) & (one.now < end)
-    back = 0.02 + volts * within + one.rng.normal(0, 0.005, len(one.now))
-    on = one.before_tooth(one.intervals())
-    return one.switched(on, low=0.15 + volts * within), back
+def lifted(item, start, end, volts):
+    within = (item.now > start) & (item.now < end)
+    back = 0.02 + volts * within + item.rng.normal(0, 0.005, len(item.now))
+    on = item.before_tooth(item.intervals())
+    return item.switched(on, low=0.15 + volts * within), back
 
 
 @pytest.mark.parametrize(("volts", "stops"), [(0.6, False), (2.6, True)])
@@ -265,12 +265,12 @@ def test_less_than_a_handful_of_teeth_is_too_short():
 # cam -------------------------------------------------------------------------------------------------------------
 
 
-def cam_beside(one, late=0.0, wander=0.0, spikes=0):
+def cam_beside(item, late=0.0, wander=0.0, spikes=0):
     windows = ((20, 60), (200, 270), (380, 480), (560, 630))
-    own = late + (one.rng.normal(0, wander, 64)[((one.angle + 45) // 90).astype(int) % 64] if wander else 0.0)
-    at = (one.angle - own) % 720
-    volts = one.switched(np.any([(at >= a) & (at < b) for a, b in windows], axis=0))
-    for place in one.rng.integers(100, len(volts) - 100, spikes):
+    own = late + (item.rng.normal(0, wander, 64)[((item.angle + 45) // 90).astype(int) % 64] if wander else 0.0)
+    at = (item.angle - own) % 720
+    volts = item.switched(np.any([(at >= a) & (at < b) for a, b in windows], axis=0))
+    for place in item.rng.integers(100, len(volts) - 100, spikes):
         volts[place : place + 2] = 5.0 - volts[place : place + 2]
     return ("C", volts, {"role": "cam", "sensor": "hall", "pull_up": 5.0})
 

@@ -34,7 +34,7 @@ def repaired(part, origin="original", *, proven=True, spec=HALL):
 
 
 def record(*jobs):
-    return ShopLessons({number: ((0, 0), lessons_of(one)) for number, one in enumerate(jobs, start=1)})
+    return ShopLessons({number: ((0, 0), lessons_of(job)) for number, job in enumerate(jobs, start=1)})
 
 
 def test_a_job_teaches_only_what_was_done_and_proven():
@@ -47,8 +47,12 @@ def test_a_job_teaches_only_what_was_done_and_proven():
     assert not one.proven, "a repair of nobody knows what teaches nothing"
     cam = CircuitSpec(role="cam", sensor="hall", wheel="4")
     two = [CircuitEntry(HALL, circuit="crank"), CircuitEntry(cam, circuit="cam")]
-    trail = [one if isinstance(one, ProofEntry) else replace(one, circuit="crank") for one in repaired("harness")[3:]]
-    found = {str(one.role): one.cured for one in lessons_of([*told("no_start", "P0335"), *two, *trail]) if one.proven}
+    trail = [
+        item if isinstance(item, ProofEntry) else replace(item, circuit="crank") for item in repaired("harness")[3:]
+    ]
+    found = {
+        str(item.role): item.cured for item in lessons_of([*told("no_start", "P0335"), *two, *trail]) if item.proven
+    }
     assert found == {"crank": Part.HARNESS, "cam": None}, "the other circuit was sound"
 
 
@@ -57,7 +61,7 @@ def test_counts_are_dirichlet_and_beta_as_in_a_textbook():
     shipped = facts.weights(world.faults, "crank")
     learned = Learned({Part.HARNESS: 12.0, Part.SENSOR: 3.0, None: 2.0}, {Origin.AFTERMARKET: (20.0, 5.0)})
     found = learned.weights(facts, world.faults, "crank")
-    causes = np.array(["sound" if one == SOUND else str(cause_of(one)) for one in world.faults])
+    causes = np.array(["sound" if fault == SOUND else str(cause_of(fault)) for fault in world.faults])
     groups = {"harness": ["wiring", "interference"], "sensor": ["sensor"], "sound": ["sound"]}
     counts = {"harness": 12, "sensor": 3, "sound": 2}
     alpha = [WORTH * shipped[np.isin(causes, names)].sum() for names in groups.values()]
@@ -79,7 +83,7 @@ def test_what_was_seen_shifts_the_suspects_and_no_more_than_that():
 
     def share(own):
         found = weigh_records(trail, {"": HALL}, record=own).suspects
-        return {one.cause: one.probability for one in found}
+        return {item.cause: item.probability for item in found}
 
     none, few, many = share(None), share(record(*[repaired("harness")] * 4)), share(record(*[repaired("harness")] * 40))
     assert none[Cause.WIRING] < few[Cause.WIRING] < many[Cause.WIRING] < 1
@@ -99,9 +103,9 @@ def test_parts_that_came_back_make_the_next_one_doubted():
     bad = [*repaired("sensor", "aftermarket", proven=False), RepairEntry("sensor", "original")]
 
     def sensor(own):
-        return {one.cause: one.probability for one in weigh_records(trail, {"": HALL}, record=own).suspects}[
-            Cause.SENSOR
-        ]
+        return {
+            suspect.cause: suspect.probability for suspect in weigh_records(trail, {"": HALL}, record=own).suspects
+        }[Cause.SENSOR]
 
     assert sensor(record(*[bad] * 20)) > 1.5 * sensor(None)
 
@@ -110,8 +114,8 @@ def test_a_job_teaches_nothing_of_itself_and_a_log_is_read_once(tmp_path):
     log = open_log(tmp_path)
     jobs = [log.add_job(f"Tarnbeck {number}") for number in range(4)]
     for job in jobs[:3]:
-        for one in repaired("harness"):
-            log.add_entry(job.id, one)
+        for item in repaired("harness"):
+            log.add_entry(job.id, item)
     own = LearnFromShop(None).perform(log)
     assert own.of(HALL).cured == {Part.HARNESS: 3.0}
     assert own.but(jobs[0].id).of(HALL).cured == {Part.HARNESS: 2.0}
@@ -133,23 +137,23 @@ def test_the_record_is_shown_and_switched_off_with_one_key(desk):  # noqa: F811
         settle(window)
     workspace.add_job("Tarnbeck 3", "", 4, [CodeEntry("P0335"), CircuitEntry(HALL)])
     settle(window)
-    with_it = [one.probability for one in workspace.last_weighed.suspects]
+    with_it = [suspect.probability for suspect in workspace.last_weighed.suspects]
     assert window.suspects.record.text() == "Own record: 2 proven jobs"
     window.suspects.record.click()
     settle(window)
     assert window.suspects.record.text() == "Own record: off"
-    assert [one.probability for one in workspace.last_weighed.suspects] != with_it
+    assert [suspect.probability for suspect in workspace.last_weighed.suspects] != with_it
     window.toggle_record()
     settle(window)
-    assert [one.probability for one in workspace.last_weighed.suspects] == pytest.approx(with_it)
+    assert [suspect.probability for suspect in workspace.last_weighed.suspects] == pytest.approx(with_it)
 
 
 def test_a_named_log_weighs_in_on_the_command_line(tmp_path, capsys):
     log = open_log(tmp_path / "log")
     for _ in range(3):
         job = log.add_job("Tarnbeck")
-        for one in repaired("harness"):
-            log.add_entry(job.id, one)
+        for item in repaired("harness"):
+            log.add_entry(job.id, item)
     log.close()
     path = tmp_path / "job.toml"
     path.write_text('codes = ["P0335"]\n[circuit]\nrole = "crank"\nsensor = "hall"\nwheel = "60-2"\n')

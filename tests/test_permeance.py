@@ -17,11 +17,11 @@ def of(slots, missing, **more):
     return Gap(slots, tuple(range(slots - missing + 1, slots + 1)), **more)
 
 
-def told(one, kind="hall", wheel=None, stated=True, **row):
-    volts, row = (one.switched(), HALL | row) if kind == "hall" else (one.coil(), COIL | row)
-    missing = sum(tooth > one.slots - 3 for tooth in one.gone)
-    row |= {"wheel": wheel or f"{one.slots}-{missing}"} if stated else {}
-    return examine(*one.read(("A", volts, row)))
+def told(item, kind="hall", wheel=None, stated=True, **row):
+    volts, row = (item.switched(), HALL | row) if kind == "hall" else (item.coil(), COIL | row)
+    missing = sum(tooth > item.slots - 3 for tooth in item.gone)
+    row |= {"wheel": wheel or f"{item.slots}-{missing}"} if stated else {}
+    return examine(*item.read(("A", volts, row)))
 
 
 def kinds(done):

@@ -44,8 +44,8 @@ def table(tmp_path, keep, times=None):
     return one, path
 
 
-def with_a_hole(one):
-    return (one.now < 1.2) | (one.now > 1.33)
+def with_a_hole(item):
+    return (item.now < 1.2) | (item.now > 1.33)
 
 
 def test_a_hole_is_marked_and_nothing_is_measured_across_it(tmp_path):
@@ -83,19 +83,21 @@ def test_the_picture_shows_the_hole_and_a_file_keeps_it(tmp_path):
     write_capture(tmp_path / "b.csv", capture)
     again = read_capture(tmp_path / "b.csv")
     assert again.holes == capture.holes
-    assert Capture.of(capture.about(), [one.raw for one in capture.channels]).holes == capture.holes
+    assert Capture.of(capture.about(), [channel.raw for channel in capture.channels]).holes == capture.holes
 
 
 def test_two_holes_doubled_stamps_and_a_jittering_clock_are_read(tmp_path):
     rng = np.random.default_rng(0)
-    _, path = table(tmp_path, lambda one: with_a_hole(one) & ((one.now < 2.0) | (one.now > 2.05)))
+    _, path = table(tmp_path, lambda item: with_a_hole(item) & ((item.now < 2.0) | (item.now > 2.05)))
     capture = read_capture(path)
     assert len(capture.holes) == 2
     assert kinds(looked(capture)) == []
-    _, path = table(tmp_path, lambda one: np.sort(np.concatenate([np.arange(len(one.now)), rng.integers(0, 9000, 40)])))
+    _, path = table(
+        tmp_path, lambda item: np.sort(np.concatenate([np.arange(len(item.now)), rng.integers(0, 9000, 40)]))
+    )
     assert kinds(looked(read_capture(path))) == []
     _, path = table(
-        tmp_path, lambda one: slice(None), lambda one: one.now + rng.uniform(-0.3, 0.3, len(one.now)) / one.sfreq
+        tmp_path, lambda item: slice(None), lambda item: item.now + rng.uniform(-0.3, 0.3, len(item.now)) / item.sfreq
     )
     capture = read_capture(path)
     assert not capture.holes
@@ -103,7 +105,7 @@ def test_two_holes_doubled_stamps_and_a_jittering_clock_are_read(tmp_path):
 
 
 def test_more_hole_than_recording_is_refused_with_its_place(tmp_path):
-    _, path = table(tmp_path, lambda one: (one.now < 0.2) | (one.now > 3.3))
+    _, path = table(tmp_path, lambda item: (item.now < 0.2) | (item.now > 3.3))
     with pytest.raises(CaptureFileError, match=r"line \d+: the recording has a hole here, 3\.1 s are missing"):
         read_capture(path)
 

@@ -101,11 +101,11 @@ STARVING = {
 @pytest.mark.parametrize("name", STARVING)
 def test_starved_particles_agree_with_a_very_large_reference(name):
     world = world_of(OPEN_HALL)
-    courses = [Course((row_of(one),), 0.0) for one in world.faults]
+    courses = [Course((row_of(this_fault),), 0.0) for this_fault in world.faults]
     logs = []
     for seed in range(8):
         large = World(OPEN_HALL, particles=2_500, seed=seed + 1)
-        logs.append(_log_mean(_weighed(courses, [(0, one) for one in STARVING[name]], [{}], large)[1].sum(axis=0)))
+        logs.append(_log_mean(_weighed(courses, [(0, item) for item in STARVING[name]], [{}], large)[1].sum(axis=0)))
     evidence = _log_mean(np.array(logs), axis=0)
     weight = knowledge().weights(world.faults, "crank") * np.exp(evidence - evidence.max())
     reference: dict[str, float] = {}
@@ -145,7 +145,7 @@ PRACTICE = [
 @pytest.mark.parametrize(("spec", "pieces", "cause"), [row[1:] for row in PRACTICE], ids=[row[0] for row in PRACTICE])
 def test_readings_make_likely_what_practice_says(spec, pieces, cause):
     found = causes(spec, *pieces)
-    assert max(found, key=found.get) == cause, {one: round(p, 3) for one, p in found.items()}
+    assert max(found, key=found.get) == cause, {key: round(p, 3) for key, p in found.items()}
 
 
 # Common practice, no published source: the readings of a sound three-wire circuit.
@@ -161,10 +161,10 @@ CLASHES = {frozenset({"steel", "half a volt"}), frozenset({"feed 5", "battery lo
 def test_textbook_readings_accuse_neither_wiring_nor_supply_ground_or_module(spec):
     before = causes(spec)
     names = list(TEXTBOOK)
-    some = [(one,) for one in names]
+    some = [(name,) for name in names]
     some += [(a, b) for k, a in enumerate(names) for b in names[k + 1 :] if frozenset({a, b}) not in CLASHES]
     for chosen in some:
-        after = causes(spec, *(volts(*TEXTBOOK[one]) for one in chosen))
+        after = causes(spec, *(volts(*TEXTBOOK[item]) for item in chosen))
         for cause in ("wiring", "supply", "ground", "module"):
             assert after.get(cause, 0.0) <= 1.5 * before[cause], (chosen, cause, after[cause], before[cause])
 
@@ -312,14 +312,14 @@ def test_a_slip_reads_another_pin_of_the_same_machine():
     strange = MeterReading("", "ground", "key_on", 30.0)
     crowd = world_of(HALL).singles()
     sound = world_of(HALL).faults.index(SOUND)
-    slipped, nothing = (one.likelihood(crowd, None, knowledge())[sound].mean() for one in (here, strange))
+    slipped, nothing = (item.likelihood(crowd, None, knowledge())[sound].mean() for item in (here, strange))
     assert slipped > 5 * nothing
 
 
 def test_what_was_seen_and_is_certain_is_a_fact_and_a_look_is_not():
     looked = InspectionEntry("harness at the bracket", "damaged", "signal_wire", "chewed through", False)
     sure = InspectionEntry("harness at the bracket", "damaged", "signal_wire", "chewed through", True)
-    plain, certain = (infer(case_of([CodeEntry("P0335"), one], HALL)) for one in (looked, sure))
+    plain, certain = (infer(case_of([CodeEntry("P0335"), item], HALL)) for item in (looked, sure))
     assert causes(HALL)["wiring"] < plain.by_cause()["wiring"] < 0.9 < certain.by_cause()["wiring"]
     # A look by a check's own name is softened: one in twenty is misjudged.
     wheel = Inspected("", "wheel_through_the_sensor_s_hole", "damaged")
@@ -353,7 +353,7 @@ def test_four_of_five_estimates_hold_what_the_machine_has(fault, value, asked):
         machine = broken(HALL, [(fault, 0.3 + 0.03 * seed)], seed)
         case = Case(HALL, tuple(volts(point, state, read(machine, point, state).value) for point, state in asked))
         posterior = infer(case)
-        size = next((one.estimate for one in suspects(case, posterior) if one.fault == fault), None)
+        size = next((suspect.estimate for suspect in suspects(case, posterior) if suspect.fault == fault), None)
         if size is not None:
             told += 1
             held += size.low <= getattr(machine.values, value) <= size.high
@@ -393,7 +393,7 @@ def test_a_repair_takes_its_faults_along_and_what_is_sound_then_is_said_to_have_
 
 def test_a_complaint_that_stayed_speaks_against_the_repair_and_one_that_went_for_it():
     repaired = (*DEAD, Replaced("sensor", "original"))
-    records = [ReadingEntry(reading="volts", point=one.point, state=one.state, value=one.value) for one in DEAD]
+    records = [ReadingEntry(reading="volts", point=item.point, state=item.state, value=item.value) for item in DEAD]
     stayed, gone, silent = (
         infer(case_of([*records, RepairEntry("sensor", "original"), *more], HALL)).by_cause()["none"]
         for more in ([StayedEntry(True)], [StayedEntry(False)], [])
@@ -410,7 +410,7 @@ def test_a_part_that_was_changed_without_effect_is_less_suspect_but_may_be_bad_f
     assert 0 < original < unknown < plain
     assert began > 2 * unknown
     pairs = infer(Case(HALL, (Replaced("sensor", "unknown", earlier=True),)))
-    assert any(len(one) == 2 for one in pairs.faults)
+    assert any(len(fault) == 2 for fault in pairs.faults)
 
 
 def test_two_faults_at_once_are_thought_of():
@@ -419,7 +419,7 @@ def test_two_faults_at_once_are_thought_of():
     posterior = infer(Case(HALL, pieces))
     best = posterior.faults[int(posterior.p.argmax())]
     assert len(best) == 2
-    assert {cause_of(one) for one in best} == {"ground", "reluctor"}
+    assert {cause_of(item) for item in best} == {"ground", "reluctor"}
 
 
 # The rest -----------------------------------------------------------------------------------------------
@@ -440,8 +440,8 @@ def test_every_reason_has_the_sign_of_its_effect_and_says_figures():
     assert "11.9 V" in top.reasons[0].text
     assert "a sound circuit shows" in top.reasons[0].text
     assert "mV" in top.reasons[0].text
-    against = next(one for one in rows if one.cause == "reluctor").reasons
-    assert any(one.bits < 0 for one in against)
+    against = next(row for row in rows if row.cause == "reluctor").reasons
+    assert any(item.bits < 0 for item in against)
 
 
 def test_what_the_module_shows_is_evidence():
@@ -485,8 +485,8 @@ def test_every_circuit_that_can_be_entered_has_something_to_say_of_each_fault():
     from sagen.reason.pictures import readable
 
     facts = knowledge()
-    named = {one for shape in facts.shapes.values() for one in shape.spoken_of()} | set(facts.comings)
-    by_check = {fault for one in facts.checks for row in one.outcome.values() for fault in row}
+    named = {item for shape in facts.shapes.values() for item in shape.spoken_of()} | set(facts.comings)
+    by_check = {fault for check in facts.checks for row in check.outcome.values() for fault in row}
     for role, sensors in (("crank", ("hall", "reluctance", "current")), ("cam", ("hall", "reluctance", "current")), ("speed", ("hall", "reluctance", "current")), ("knock", ("piezo",))):  # fmt: skip
         for sensor in sensors:
             spec = CircuitSpec(role=role, sensor=sensor)
@@ -539,15 +539,15 @@ def test_reason_weighs_job_files_to_the_letter_of_the_contract(tmp_path, capsys)
     assert status == 1
     assert first["job"] == str(good)
     assert first["suspects"][0]["cause"] == "supply"
-    assert [one["probability"] for one in first["suspects"]] == sorted(
-        (one["probability"] for one in first["suspects"]), reverse=True
+    assert [item["probability"] for item in first["suspects"]] == sorted(
+        (item["probability"] for item in first["suspects"]), reverse=True
     )
-    assert len({one["cause"] for one in first["suspects"]}) == len(first["suspects"])
-    assert sum(one["probability"] for one in first["suspects"]) == pytest.approx(1.0, abs=1e-4)
+    assert len({item["cause"] for item in first["suspects"]}) == len(first["suspects"])
+    assert sum(item["probability"] for item in first["suspects"]) == pytest.approx(1.0, abs=1e-4)
     assert set(first["next"][0]) == {
         "check", "kind", "point", "state", "minutes", "access_minutes", "gain_bits", "outcomes", "text",
     }  # fmt: skip
-    assert {one["kind"] for one in first["next"]} <= {"meter", "capture", "inspection", "scan", "swap"}
+    assert {item["kind"] for item in first["next"]} <= {"meter", "capture", "inspection", "scan", "swap"}
     assert "did you mean 'supply'" in second["error"]
 
 
@@ -590,9 +590,9 @@ def test_every_key_of_the_contract_is_read(tmp_path, capsys):
     path.write_text(ALL_KEYS)
     status, (row,) = run_reason(capsys, path)
     assert status == 0
-    assert any("X99" in one for one in row["notes"])
-    assert any("not stated" in one for one in row["notes"])
-    by_place = {one["check"]: one["access_minutes"] for one in row["next"]}
+    assert any("X99" in item for item in row["notes"])
+    assert any("not stated" in item for item in row["notes"])
+    by_place = {item["check"]: item["access_minutes"] for item in row["next"]}
     assert by_place  # what is open costs nothing to get at, what is stated costs what is stated
     assert set(by_place.values()) <= {0, 5.0, 7.0, 15.0, 22.0, 1.0}
     assert by_place.get("seat and flange of the sensor", 0) == 0
@@ -606,7 +606,7 @@ def test_jobs_are_read_from_standard_input_a_line_each(tmp_path, capsys, monkeyp
     monkeypatch.setattr("sys.stdin", io.StringIO(f"{path}\n{tmp_path / 'gone.toml'}\n{path}\n"))
     assert main(["reason", "--stdin"]) == 1
     rows = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
-    assert [set(one) for one in rows] == [{"job", "suspects", "next", "notes"}, {"job", "error"}, {"job", "suspects", "next", "notes"}]  # fmt: skip
+    assert [set(row) for row in rows] == [{"job", "suspects", "next", "notes"}, {"job", "error"}, {"job", "suspects", "next", "notes"}]  # fmt: skip
     assert rows[0] == rows[2]
     assert main(["reason"]) == 2
 

@@ -91,10 +91,10 @@ def test_a_wires_charge_follows_as_a_first_order_filter(tau_samples):
 
 def test_feed_and_return_are_beside_the_signal_with_their_roles():
     capture, sheet = record(build(HALL, 1), "running", seconds=0.5)
-    roles = [one.role for one in sheet.channel]
+    roles = [item.role for item in sheet.channel]
     assert roles[0] == "crank"
     assert {"supply", "ground"} <= set(roles)
-    means = {role: float(np.mean(one.raw)) for role, one in zip(roles, capture.channels, strict=True)}
+    means = {role: float(np.mean(channel.raw)) for role, channel in zip(roles, capture.channels, strict=True)}
     assert 11 < means["supply"] < 15
     assert abs(means["ground"]) < 0.2
 
@@ -187,9 +187,11 @@ def test_the_modules_load_takes_some_of_the_height_and_none_of_the_frequency():
 
 def test_a_cam_comes_with_its_crank_and_turns_at_half_its_speed():
     capture, sheet = record(build(CAM, 2), "running", seconds=2.0)
-    assert [one.role for one in sheet.channel][:2] == ["cam", "crank"] or "crank" in {one.role for one in sheet.channel}
+    assert [item.role for item in sheet.channel][:2] == ["cam", "crank"] or "crank" in {
+        item.role for item in sheet.channel
+    }
     cam = capture.channels[0].raw
-    crank = capture.channels[[one.role for one in sheet.channel].index("crank")].raw
+    crank = capture.channels[[item.role for item in sheet.channel].index("crank")].raw
     windows = len(find_edges(cam, lower=1.5, upper=3.5).falls)
     teeth = len(find_edges(crank, lower=1.5, upper=3.5).falls)
     # 58 teeth a turn of the crank, four windows in two turns of it.
@@ -200,24 +202,24 @@ def test_a_cam_comes_with_its_crank_and_turns_at_half_its_speed():
 
 
 @pytest.mark.parametrize(("fault", "spec", "state", "sees"), [
-    ("fuse blown", HALL, "cranking", lambda one: np.median(one["supply"]) < 1),
-    ("signal wire shorted to ground", HALL, "cranking", lambda one: np.max(one["crank"]) < 1),
-    ("output never switches", HALL, "cranking", lambda one: np.quantile(one["crank"], 0.02) > 4),
-    ("return open", HALL, "cranking", lambda one: np.quantile(one["crank"], 0.02) > 2),
-    ("output stuck low", HALL, "cranking", lambda one: np.quantile(one["crank"], 0.98) < 1),
-    ("coil open", COIL, "cranking", lambda one: np.ptp(np.quantile(one["crank"], [0.02, 0.98])) < 0.2),
+    ("fuse blown", HALL, "cranking", lambda item: np.median(item["supply"]) < 1),
+    ("signal wire shorted to ground", HALL, "cranking", lambda item: np.max(item["crank"]) < 1),
+    ("output never switches", HALL, "cranking", lambda item: np.quantile(item["crank"], 0.02) > 4),
+    ("return open", HALL, "cranking", lambda item: np.quantile(item["crank"], 0.02) > 2),
+    ("output stuck low", HALL, "cranking", lambda item: np.quantile(item["crank"], 0.98) < 1),
+    ("coil open", COIL, "cranking", lambda item: np.ptp(np.quantile(item["crank"], [0.02, 0.98])) < 0.2),
 ])  # fmt: skip
 def test_a_plain_fault_is_seen_in_the_volts_themselves(fault, spec, state, sees):
     capture, sheet = record(broken(spec, [(fault, 0.9)], 3), state, seconds=1.0)
-    roles = [one.role for one in sheet.channel]
-    assert sees({role: one.raw for role, one in zip(roles, capture.channels, strict=True)})
+    roles = [item.role for item in sheet.channel]
+    assert sees({role: channel.raw for role, channel in zip(roles, capture.channels, strict=True)})
 
 
 @pytest.mark.parametrize("severity", [0.2, 0.6, 1.0])
 def test_more_severe_is_never_milder(severity):
     # Resistance in the return: the low level it leaves grows with it.
     mild, worse = (
-        np.quantile(record(broken(HALL, [("return high resistance", one)], 3), "running", seconds=1.0)[0].channels[0].raw, 0.1)
-        for one in (0.1, severity)
+        np.quantile(record(broken(HALL, [("return high resistance", item)], 3), "running", seconds=1.0)[0].channels[0].raw, 0.1)
+        for item in (0.1, severity)
     )  # fmt: skip
     assert worse >= mild - 0.02

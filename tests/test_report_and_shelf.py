@@ -45,7 +45,7 @@ def case(**over):
 
 def page_of(capture, sheet, **told):
     done = examine(capture, sheet)
-    scene = strip_scene(done, {one.column: Pyramid(one.raw) for one in capture.channels})
+    scene = strip_scene(done, {channel.column: Pyramid(channel.raw) for channel in capture.channels})
     return FindingPage(done, scene, (), (), **told)
 
 
@@ -72,7 +72,7 @@ def test_nothing_on_the_page_is_fetched():
     html = render_html(case())
     sources = re.findall(r'(?:src|href)="([^"]*)"', html) + re.findall(r"url\(([^)]*)\)", html)
     assert sources
-    assert all(one.startswith("data:") for one in sources)
+    assert all(source.startswith("data:") for source in sources)
 
 
 def test_a_sound_capture_is_said_to_show_nothing_wrong():
@@ -98,7 +98,7 @@ def test_a_page_is_whole_or_not_there(tmp_path):
         write_whole(tmp_path / "no", b"new")
     write_whole(tmp_path / "a.html", b"new")
     assert (tmp_path / "a.html").read_bytes() == b"new"
-    assert sorted(one.name for one in tmp_path.iterdir()) == ["a.html", "no"]
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a.html", "no"]
 
 
 # the pictures ------------------------------------------------------------------------------------------------------
@@ -121,7 +121,7 @@ def test_a_picture_is_sound_svg_and_marks_lie_where_they_belong(raw):
     root = etree.fromstring(svg.encode())
     assert root.get("width") == "700"
     assert "one & <two>" in "".join(root.itertext())
-    boxes = [(float(one.get("x")), float(one.get("width"))) for one in root.iter("{*}rect")]
+    boxes = [(float(item.get("x")), float(item.get("width"))) for item in root.iter("{*}rect")]
     inner = 700 - 46 - 8
     assert any(
         x == pytest.approx(46 + 0.25 * inner, abs=1.5) and wide == pytest.approx(0.25 * inner, abs=2)
@@ -133,8 +133,8 @@ def test_the_pictures_on_the_page_are_the_captures_own():
     html = render_html(case())
     pictures = re.findall(r'base64,([^"]+)"', html)
     assert len(pictures) == 2  # the whole and a closer look
-    for one in pictures:
-        etree.fromstring(base64.b64decode(one))
+    for picture in pictures:
+        etree.fromstring(base64.b64decode(picture))
 
 
 # colours and words --------------------------------------------------------------------------------------------------
@@ -148,7 +148,7 @@ def test_early_and_late_are_as_far_from_even_in_both_looks(app, look):  # noqa: 
     assert int(steps[127]) & 0xFFFFFF == even
     assert len(np.unique(steps)) > 100
     # Lightness moves one way on each side: no two places of a side are confused.
-    light = [QColor.fromRgb(int(one)).lightnessF() for one in steps[::16]]
+    light = [QColor.fromRgb(int(step)).lightnessF() for step in steps[::16]]
     half = len(light) // 2
     for side in (light[: half + 1], light[half:]):
         turns = np.sign(np.diff(side))
@@ -192,9 +192,9 @@ def test_a_capture_comes_back_sample_for_sample(tmp_path):
     token = shelf.put(capture())
     back = CaptureStore(tmp_path).get(token)
     assert (back.name, back.sfreq, back.notes) == ("a", 1e4, ("a note",))
-    for one, other in zip(back.channels, capture().channels, strict=True):
-        np.testing.assert_array_equal(one.raw, other.raw)
-        assert (one.column, one.unit, one.scale, one.offset, one.over_range) == (
+    for channel, other in zip(back.channels, capture().channels, strict=True):
+        np.testing.assert_array_equal(channel.raw, other.raw)
+        assert (channel.column, channel.unit, channel.scale, channel.offset, channel.over_range) == (
             other.column, other.unit, other.scale, other.offset, other.over_range)  # fmt: skip
     assert isinstance(back.channels[0].raw, np.memmap)
 
@@ -209,7 +209,7 @@ def test_what_a_crash_left_half_written_is_swept_away(tmp_path):
         (lease.part / "0.npy").write_bytes(b"half")
         lease.let_go()  # as the kernel does when a process dies
     assert CaptureStore(tmp_path).take_over() == {}
-    assert [one.name for one in store.folder.iterdir()] == [token]
+    assert [path.name for path in store.folder.iterdir()] == [token]
 
 
 @pytest.mark.parametrize("harm", ["gone", "cut", "words", "key", "pickle"])
@@ -235,8 +235,8 @@ def test_pyramids_are_only_a_help(tmp_path):
     shelf = CaptureStore(tmp_path)
     token = shelf.put(capture())
     assert shelf.get_pyramids(token, 2) is None
-    pyramids = [Pyramid(one.raw) for one in capture().channels]
-    shelf.put_pyramids(token, [one.packed() for one in pyramids])
+    pyramids = [Pyramid(channel.raw) for channel in capture().channels]
+    shelf.put_pyramids(token, [this_pyramid.packed() for this_pyramid in pyramids])
     back = shelf.get_pyramids(token, 2)
     for (values, lengths), pyramid in zip(back, pyramids, strict=True):
         again = Pyramid.unpacked(pyramid.raw, values, lengths)

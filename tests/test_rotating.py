@@ -73,7 +73,7 @@ def look(channels, *, state="cranking", reference=None, **engine):
 
 
 def found(examination):
-    return {one.kind: one for one in examination.findings}
+    return {finding.kind: finding for finding in examination.findings}
 
 
 def test_coil_height_grows_with_speed_and_is_no_fault():
@@ -185,8 +185,8 @@ def test_supply_goes_first_and_the_dropout_says_so():
 def test_return_that_rises_is_a_lift():
     ground = np.where((np.arange(150_000) // 30_000) % 2, 0.9, 0.04).astype(np.float32)
     rows = {"A": (square_teeth(seconds=3.0), CRANK), "G": (ground, {"role": "ground"})}
-    lifts = [one for one in look(rows).findings if one.kind == "ground_lift"]
-    assert sorted(one.fields["start_s"] for one in lifts) == pytest.approx([0.6, 1.8], abs=0.002)
+    lifts = [finding for finding in look(rows).findings if finding.kind == "ground_lift"]
+    assert sorted(lift.fields["start_s"] for lift in lifts) == pytest.approx([0.6, 1.8], abs=0.002)
 
 
 def test_wrong_wheel_is_named():
@@ -234,7 +234,7 @@ def test_wheel_with_several_gaps_by_its_name_in_the_catalogue():
     for lost, expected in (((), None), ((25,), 25)):
         volts = square_teeth(slots=36, missing=2, lost=(*gone, *lost), seconds=3.0, ripple=0.1)
         result = examine(Capture("a", SFREQ, (Channel("A", volts),)), sheet)
-        assert [one.fields.get("tooth") for one in result.findings] == ([expected] if expected else [])
+        assert [finding.fields.get("tooth") for finding in result.findings] == ([expected] if expected else [])
         assert result.channels[0].as_row()["wheel"] == {"slots": 36, "missing": 2}
 
 

@@ -131,8 +131,8 @@ def rgb(colour):
 @pytest.mark.parametrize("look", LOOKS.values(), ids=LOOKS)
 def test_text_reads_at_arms_length(look):
     # WCAG 2.1, 1.4.3 (text 4.5:1) and 1.4.11 (graphics 3:1), by the package wcag-contrast-ratio.
-    def contrast(one, other):
-        return wcag_contrast_ratio.rgb(*(tuple(c / 255 for c in rgb(x)) for x in (one, other)))
+    def contrast(item, other):
+        return wcag_contrast_ratio.rgb(*(tuple(c / 255 for c in rgb(x)) for x in (item, other)))
 
     for ground in (look.pane, look.raised):
         for text in (look.ink, look.quiet, look.accent, look.mark, look.sound):
@@ -147,8 +147,8 @@ def test_text_reads_at_arms_length(look):
 def test_roles_stay_apart_for_colour_blind_eyes(look, kind):
     # Machado, Oliveira & Fernandes 2009, as implemented by colorspacious; a plain red and green fall to 5.2.
     sight = {"name": "sRGB1+CVD", "cvd_type": kind, "severity": 100}
-    rotating = [np.array(rgb(look.roles[one])) / 255 for one in ("crank", "cam", "speed", "knock")]
-    seen = [np.clip(cspace_convert(one, sight, "sRGB1"), 0, 1) for one in rotating]
+    rotating = [np.array(rgb(look.roles[name])) / 255 for name in ("crank", "cam", "speed", "knock")]
+    seen = [np.clip(cspace_convert(item, sight, "sRGB1"), 0, 1) for item in rotating]
     assert min(deltaE(a, b, input_space="sRGB1") for a, b in combinations(seen, 2)) > 10
 
 
@@ -159,7 +159,9 @@ HOUSE = Path(sagen.__file__).parent
 
 @cache
 def parsed():
-    return [(one.relative_to(HOUSE), ast.parse(one.read_text(encoding="utf-8"))) for one in sorted(HOUSE.rglob("*.py"))]
+    return [
+        (path.relative_to(HOUSE), ast.parse(path.read_text(encoding="utf-8"))) for path in sorted(HOUSE.rglob("*.py"))
+    ]
 
 
 def trees(*, outside=()):
@@ -168,7 +170,7 @@ def trees(*, outside=()):
 
 def names_a_kind(node):
     if isinstance(node, ast.Tuple | ast.List | ast.Set):
-        return any(names_a_kind(one) for one in node.elts)
+        return any(names_a_kind(elt) for elt in node.elts)
     if isinstance(node, ast.Attribute):
         return isinstance(node.value, ast.Name) and node.value.id == "SensorKind"
     return isinstance(node, ast.Constant) and node.value in set(SensorKind) - {"current"}
@@ -180,8 +182,8 @@ def test_no_room_but_kinds_asks_which_kind_a_sensor_is():
         for node in ast.walk(tree):
             compared = [node.left, *node.comparators] if isinstance(node, ast.Compare) else []
             if isinstance(node, ast.match_case):
-                compared = [one.value for one in ast.walk(node.pattern) if isinstance(one, ast.MatchValue)]
-            if any(names_a_kind(one) for one in compared):
+                compared = [item.value for item in ast.walk(node.pattern) if isinstance(item, ast.MatchValue)]
+            if any(names_a_kind(item) for item in compared):
                 asked.append(f"{file}:{node.lineno}")
     assert asked == []
 
@@ -189,7 +191,10 @@ def test_no_room_but_kinds_asks_which_kind_a_sensor_is():
 def test_the_search_for_kinds_finds_one():
     found = ast.parse("if spec.sensor in ('hall', 'piezo') or kind == SensorKind.CURRENT: pass")
     compares = [node for node in ast.walk(found) if isinstance(node, ast.Compare)]
-    assert [any(names_a_kind(one) for one in (node.left, *node.comparators)) for node in compares] == [True, True]
+    assert [any(names_a_kind(comparator) for comparator in (node.left, *node.comparators)) for node in compares] == [
+        True,
+        True,
+    ]
 
 
 def test_entries_are_records_and_never_opened_by_key():
@@ -207,7 +212,7 @@ def test_every_closed_set_stands_once():
     from sagen.model import vocabulary
 
     sets = [
-        {str(one) for one in kind}
+        {str(item) for item in kind}
         for kind in vars(vocabulary).values()
         if isinstance(kind, type) and issubclass(kind, StrEnum) and len(list(kind)) >= 4
     ]
@@ -219,7 +224,7 @@ def test_every_closed_set_stands_once():
         for node in ast.walk(tree):
             words = node.elts if isinstance(node, ast.Tuple | ast.List | ast.Set) else []
             words = node.keys if isinstance(node, ast.Dict) else words
-            told = {one.value for one in words if isinstance(one, ast.Constant) and isinstance(one.value, str)}
-            if len(told) >= 4 and any(told == one for one in sets):
+            told = {word.value for word in words if isinstance(word, ast.Constant) and isinstance(word.value, str)}
+            if len(told) >= 4 and any(told == this_set for this_set in sets):
                 again.append(f"{file}:{node.lineno}")
     assert again == []

@@ -42,12 +42,12 @@ def bays(tmp_path, monkeypatch):
         return made[-1]
 
     yield bay
-    for one in made:
-        one.close()
+    for item in made:
+        item.close()
 
 
 def texts(log, job_id):
-    return [getattr(one.record, "text", one.kind) for one in log.job(job_id).entries]
+    return [getattr(entry.record, "text", entry.kind) for entry in log.job(job_id).entries]
 
 
 def ramp(name="ramp.csv", more=0):
@@ -65,7 +65,7 @@ def test_a_bay_opens_what_another_measured(bays, tmp_path):
     [listed] = two.jobs("tarnbeck")
     assert (listed.about, listed.entries) == ("P0335", 2)
     found = two.job(job.id).entries
-    assert [(one.author, one.bay) for one in found] == [("Ivo", "bay 1")] * 2
+    assert [(item.author, item.bay) for item in found] == [("Ivo", "bay 1")] * 2
     assert not (two.captures.folder / entry.record.token).exists()
     capture = two.capture(found[1].record.token)
     np.testing.assert_array_equal(capture.channels[0].raw, RAMP)
@@ -107,7 +107,7 @@ def test_other_windows_hear_of_a_change(bays):
         waited = until(lambda: job.id in heard)
         if number:
             assert waited is not None
-    assert not [one for one in heard if str(one).startswith("own")]
+    assert not [item for item in heard if str(item).startswith("own")]
 
 
 @pytest.mark.parametrize("what", ["correct", "withdraw", "undo"])
@@ -347,18 +347,20 @@ def test_a_log_moves_to_a_server_and_back(bays, tmp_path):
     back = open_log(tmp_path / "back")
     for log in (there, back):
         again = log.job(job.id)
-        assert (again.machine, again.owner, [one.withdrawn for one in again.entries]) == (
+        assert (again.machine, again.owner, [this_entry.withdrawn for this_entry in again.entries]) == (
             "Tarnbeck 4", "J. Doyle", [False, True, False],
         )  # fmt: skip
-        assert [one.record for one in again.entries[:2]] == [one.record for one in file.job(job.id).entries[:2]]
+        assert [this_entry.record for this_entry in again.entries[:2]] == [
+            this_entry.record for this_entry in file.job(job.id).entries[:2]
+        ]
         assert isinstance(again.entries[2].record, DamagedEntry)
         np.testing.assert_array_equal(log.capture(again.entries[0].record.token).channels[0].raw, RAMP)
         assert log.captures.photo(photo).endswith(b"photo")
         assert log.add_job("and it goes on").id > job.id
     with pytest.raises(StoreError, match="not empty"):
         moving.restore(tmp_path / "a.zip", place_of(url, tmp_path / "bay"))
-    for one in (file, there, back):
-        one.close()
+    for item in (file, there, back):
+        item.close()
 
 
 def test_damage_on_the_server_is_found(bays):
@@ -371,11 +373,11 @@ def test_damage_on_the_server_is_found(bays):
         session.execute(text("select lo_put(object, 5000, 'x') from content where size > 100000 limit 1"))
         session.commit()
     assert isinstance(log.job(job.id).entries[1].record, DamagedEntry)
-    assert {one.about.split(",")[0] for one in moving.check(log)} == {
+    assert {item.about.split(",")[0] for item in moving.check(log)} == {
         f"job {job.id}",
         f"capture {entry.record.token[:12]}",
     }
-    assert "what was kept" in next(one.what for one in moving.check(log) if one.about.startswith("capture"))
+    assert "what was kept" in next(item.what for item in moving.check(log) if item.about.startswith("capture"))
     with pytest.raises(StoreError, match="silent damage"):
         bays("bay 2").capture(entry.record.token)
 
@@ -436,7 +438,7 @@ def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to
         )
     engine.dispose()
     log = bays("bay 1", url=url)
-    assert [one.record for one in log.job(1).entries] == [NoteEntry("a")]
+    assert [entry.record for entry in log.job(1).entries] == [NoteEntry("a")]
     with log.database.work() as session:
         assert session.execute(text("select machine from before_003.job")).scalar() == "Old one"
         assert session.execute(text("select version_num from before_003.alembic_version")).scalar() == "003"
@@ -477,7 +479,7 @@ def test_an_entry_that_was_changed_on_the_disk_is_told_and_never_called_sound(tm
     [first, second] = log.job(job.id).entries
     assert (type(first.record), first.withdrawn, second.record.text) == (DamagedEntry, True, "of an older log")
     found = moving.check(log, repair=True)
-    assert [(one.what.split(";")[0], one.repaired) for one in found] == [
+    assert [(item.what.split(";")[0], item.repaired) for item in found] == [
         ("it is not what was written: its checksum is another", False), ("has no checksum yet", True),
     ]  # fmt: skip
     assert len(moving.check(log)) == 1
@@ -494,15 +496,15 @@ def test_a_customer_is_forgotten_and_a_job_deleted(tmp_path):
         CaptureEntry("", Sheet.from_data({"channel": [{"column": "A", "sensor": "hall"}]}, where="t")),
     )
     assert forget_customer(log, "Hall") == 2
-    assert [one.owner for one in log.jobs()] == ["Hallam", "", ""]
+    assert [job.owner for job in log.jobs()] == ["Hallam", "", ""]
     told, kept = log.job(jobs[0].id).entries
     assert told.record.text == "Mr (name removed) says: the (name removed) sensor of Hallam's too"
     assert kept.record.sheet == entry.record.sheet, "words of closed sets are no names"
     assert log.can_undo(jobs[0].id) is None
-    for one in tmp_path.glob("jobs.sqlite*"):
-        assert b"Mr Hall" not in one.read_bytes(), one
+    for path in tmp_path.glob("jobs.sqlite*"):
+        assert b"Mr Hall" not in path.read_bytes(), path
     log.delete_job(jobs[0].id)
-    assert {one.id for one in log.jobs()} == {jobs[1].id, jobs[2].id}
+    assert {job.id for job in log.jobs()} == {jobs[1].id, jobs[2].id}
     assert log.captures.tokens() == []
     with pytest.raises(StoreError, match="no job"):
         log.delete_job(jobs[0].id)

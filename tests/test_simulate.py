@@ -72,7 +72,7 @@ def test_simulate_writes_a_capture_with_its_sheet_that_examine_reads(circuit, tm
     capsys.readouterr()
     assert main(["examine", str(out), "--json"]) == 0
     (row,) = said(capsys)
-    assert [one["kind"] for one in row["findings"]] == ["extra_gap"]
+    assert [item["kind"] for item in row["findings"]] == ["extra_gap"]
     assert row["suspects"][0]["cause"] == "reluctor"
 
 
@@ -102,7 +102,7 @@ def test_meter_readings_of_a_sound_circuit(circuit, capsys, point, state, quanti
 
 def test_faults_are_listed_with_their_causes(circuit, capsys):
     assert main(["simulate", str(circuit), "--faults", "--json"]) == 0
-    rows = {one["fault"]: one["cause"] for one in said(capsys)}
+    rows = {item["fault"]: item["cause"] for item in said(capsys)}
     assert rows["tooth missing"] == "reluctor"
     assert rows["signal wire open"] == "wiring"
     assert "coil open" not in rows  # a switching sensor has no coil
@@ -153,8 +153,8 @@ def test_convert_keeps_samples_and_sheet(circuit, tmp_path, suffix, capsys):
     assert main(["convert", str(source), "-o", str(out)]) == 0
     before, after = read_capture(source), read_capture(out)
     assert read_sheet(out) == read_sheet(source)
-    for one, other in zip(before.channels, after.channels, strict=True):
-        np.testing.assert_allclose(other.values(), one.values(), atol=2e-5)
+    for channel, other in zip(before.channels, after.channels, strict=True):
+        np.testing.assert_allclose(other.values(), channel.values(), atol=2e-5)
     assert main(["convert", str(source), "-o", str(tmp_path / "c.xyz")]) == 1
     assert "cannot write '.xyz'" in capsys.readouterr().err
 

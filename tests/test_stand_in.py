@@ -32,7 +32,7 @@ def test_a_demo_machine_has_the_fault_of_its_capture(jobs):
     assert faults_of(job, circuit_of(job.records())) == (("tooth_missing", 0.7),)
     recorder = stand_in(job).recorder("cranking")
     capture, sheet = recorded(recorder, "a.csv"), recorder.sheet()
-    assert "extra_gap" in [one.kind for one in examine(capture, sheet).findings]
+    assert "extra_gap" in [finding.kind for finding in examine(capture, sheet).findings]
 
 
 def test_a_repaired_machine_is_sound(jobs):
@@ -45,11 +45,11 @@ def test_a_repaired_machine_is_sound(jobs):
     assert abs(taken.value) < 0.1
 
 
-@pytest.mark.parametrize("machine", [one.machine for one in JOBS])
+@pytest.mark.parametrize("machine", [this_job.machine for this_job in JOBS])
 def test_every_demo_machine_can_be_measured_and_recorded(jobs, machine):
     job = jobs[machine]
     spec = circuit_of(job.records())
-    assert {one for one, _ in faults_of(job, spec)} <= {one.slug for one in possible(spec)} | {"return_open"}
+    assert {item for item, _ in faults_of(job, spec)} <= {item.slug for item in possible(spec)} | {"return_open"}
     state = "rolling" if spec.role == "speed" else "cranking"
     recorder = stand_in(job).recorder(state)
     capture, sheet = recorded(recorder, "a.csv"), recorder.sheet()
@@ -81,7 +81,7 @@ def test_a_point_that_cannot_be_read_is_one_sentence(jobs):
     CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0, wheel="4"),
 ])  # fmt: skip
 def test_settings_suit_the_wheel_and_the_signal(spec, state):
-    check = next(one for one in knowledge().checks if one.kind == "capture")
+    check = next(this_check for this_check in knowledge().checks if this_check.kind == "capture")
     check = check.model_copy(update={"state": State(state)})
     told = dict(recorder_settings(check, spec))
     rate = float(told["Rate"].split()[0]) * 1000
@@ -99,7 +99,9 @@ def test_settings_suit_the_wheel_and_the_signal(spec, state):
 )
 def test_settings_for_taps_suit_the_load_and_the_ring(state, words):
     check = next(
-        one for one in knowledge().checks if one.kind == "capture" and one.state == state and "knock" in one.roles
+        this_check
+        for this_check in knowledge().checks
+        if this_check.kind == "capture" and this_check.state == state and "knock" in this_check.roles
     )
     told = dict(recorder_settings(check, CircuitSpec(role="knock", sensor="piezo")))
     assert words in told["Probes"]
@@ -133,7 +135,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
         if "Good enough" in window.suspects.headline.text():
             break
         # What the module itself shows needs a drive that nobody takes here.
-        card = next(one for one in window.suspects.card.checks if one.check.kind != "scan")
+        card = next(this_check for this_check in window.suspects.card.checks if this_check.check.kind != "scan")
         check = card.check
         done.add(check.kind)
         if check.kind == "capture":
@@ -178,6 +180,6 @@ def test_outside_the_demo_there_is_no_stand_in(desk):  # noqa: F811
     assert page.stand_in.isHidden()
     seen = []
     in_form(lambda form: (seen.append(form.record.isVisible()), form.reject()), forms.CaptureForm)
-    check = next(one for one in window.suspects.card.checks if one.check.kind == "capture")
+    check = next(this_check for this_check in window.suspects.card.checks if this_check.check.kind == "capture")
     window.do_check(check)
     assert seen == [False]

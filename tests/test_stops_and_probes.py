@@ -67,25 +67,25 @@ def told(volts: np.ndarray, wheel: str, cylinders: int = 4, **row):
 @pytest.mark.parametrize("wheel", ["60-2", "36-1", "24-1", "12-1"])
 @pytest.mark.parametrize("cylinders", [3, 4, 6, 8])
 def test_a_shaft_that_stops_and_starts_again_is_no_dropout(wheel, cylinders):
-    slots, missing = (int(one) for one in wheel.split("-"))
+    slots, missing = (int(word) for word in wheel.split("-"))
     for again in (False, True):
         turns = cranked(cylinders + 10 * again, cylinders, again=again)
         done = told(seen(turns, slots, missing), wheel, cylinders, pull_up=5.0)
         assert not done.findings
         # What is told of the silence is what was checked, and only where the teeth do not come again.
-        assert any("came to rest" in one for one in done.notes) != again
+        assert any("came to rest" in note for note in done.notes) != again
 
 
 @pytest.mark.parametrize("wheel", ["60-2", "36-1", "12-1"])
 def test_a_signal_that_is_lost_while_it_turns_is_still_one(wheel):
-    slots, missing = (int(one) for one in wheel.split("-"))
+    slots, missing = (int(word) for word in wheel.split("-"))
     for seed, cylinders in ((1, 4), (2, 6), (3, 3)):
         rng = np.random.default_rng(seed)
         volts = seen(cranked(seed, cylinders, off=False), slots, missing)
         start = int(len(volts) * rng.uniform(0.35, 0.5))
         length = int(SFREQ * rng.uniform(0.15, 0.4))
         volts[start : start + length] = 4.95
-        lost = [one for one in told(volts, wheel, cylinders, pull_up=5.0).findings if one.kind == "dropout"]
+        lost = [finding for finding in told(volts, wheel, cylinders, pull_up=5.0).findings if finding.kind == "dropout"]
         assert lost
         assert lost[0].fields["start_s"] == pytest.approx(start / SFREQ, abs=0.08)
         assert "do not slow down" in lost[0].text
@@ -148,7 +148,7 @@ def test_crossed_leads_are_said_and_true_levels_are_still_judged():
     done = told(-TEETH, "60-2", pull_up=5.0)
     assert "crossed" in done.notes[0]
     held = told((0.5 * TEETH).astype(np.float32), "60-2", pull_up=5.0)
-    assert [one.kind for one in held.findings] == ["high_not_reached"]
+    assert [finding.kind for finding in held.findings] == ["high_not_reached"]
     assert not held.notes
     twelve = told((2.4 * TEETH).astype(np.float32), "60-2")
     assert not twelve.notes
@@ -157,7 +157,7 @@ def test_crossed_leads_are_said_and_true_levels_are_still_judged():
 def test_no_text_asks_to_record_what_was_recorded():
     volts = seen(cranked(1, 4, off=False), 60, 2)
     volts[80_000:95_000] = 4.95
-    alone = next(one for one in told(volts, "60-2", pull_up=5.0).findings if one.kind == "dropout")
+    alone = next(finding for finding in told(volts, "60-2", pull_up=5.0).findings if finding.kind == "dropout")
     assert "feed and return together" in alone.sure
     rng = np.random.default_rng(2)
     feed, back = (level + rng.normal(0, 0.01, len(volts)).astype(np.float32) for level in (12.1, 0.03))
@@ -166,8 +166,8 @@ def test_no_text_asks_to_record_what_was_recorded():
         {"column": "CH2", "role": "supply", "nominal": 12.4}, {"column": "CH3", "role": "ground"},
     ]  # fmt: skip
     sheet = Sheet.from_data({"conditions": {"state": "cranking"}, "channel": rows})
-    channels = tuple(Channel(f"CH{at + 1}", one.astype(np.float32)) for at, one in enumerate((volts, feed, back)))
+    channels = tuple(Channel(f"CH{at + 1}", item.astype(np.float32)) for at, item in enumerate((volts, feed, back)))
     watched = examine(Capture("rails.csv", SFREQ, channels), sheet)
-    lost = next(one for one in watched.findings if one.kind == "dropout")
+    lost = next(finding for finding in watched.findings if finding.kind == "dropout")
     assert "feed and return together" not in lost.sure.lower()
     assert "held" in lost.sure

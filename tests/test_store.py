@@ -77,7 +77,7 @@ def test_all_comes_back_after_closing(tmp_path, log):
     assert (listed.machine, listed.owner, listed.about, listed.entries) == ("Tarnbeck", "someone", "P0335", 2)
     back = again.job(listed.id)
     assert (back.machine, back.owner, back.cylinders) == ("Tarnbeck", "someone", 3)
-    assert [one.kind for one in back.entries] == ["code", "capture"]
+    assert [this_entry.kind for this_entry in back.entries] == ["code", "capture"]
     capture = again.capture(back.entries[1].record.token)
     np.testing.assert_array_equal(capture.channels[0].raw, small_capture().channels[0].raw)
     assert (capture.channels[0].scale, capture.notes) == (0.5, ("a note",))
@@ -109,16 +109,16 @@ def test_undo_is_of_the_job_that_is_open(log):
     log.add_entry(second.id, NoteEntry("of the second"))
     log.add_entry(first.id, NoteEntry("of the first"))
     log.undo(second.id)
-    assert [one.withdrawn for one in log.job(first.id).entries] == [False]
-    assert [one.withdrawn for one in log.job(second.id).entries] == [True]
+    assert [entry.withdrawn for entry in log.job(first.id).entries] == [False]
+    assert [entry.withdrawn for entry in log.job(second.id).entries] == [True]
 
 
 def test_adding_a_job_can_be_undone_and_done_again(log):
     kept, gone = log.add_job("kept"), log.add_job("gone")
     assert log.undo(gone.id) is False
-    assert [one.machine for one in log.jobs()] == ["kept"]
+    assert [job.machine for job in log.jobs()] == ["kept"]
     assert log.redo(None) == gone.id
-    assert {one.id for one in log.jobs()} == {kept.id, gone.id}
+    assert {job.id for job in log.jobs()} == {kept.id, gone.id}
 
 
 def test_one_undo_list_serves_many_threads(log):
@@ -131,13 +131,13 @@ def test_one_undo_list_serves_many_threads(log):
                 log.undo(job.id)
 
     threads = [threading.Thread(target=busy, args=(job,)) for job in jobs]
-    for one in threads:
-        one.start()
-    for one in threads:
-        one.join()
+    for thread in threads:
+        thread.start()
+    for this_thread in threads:
+        this_thread.join()
     for job in jobs:
         trail = log.job(job.id)
-        assert [one.record.text for one in trail.entries if one.withdrawn] == ["2", "5", "8", "11"]
+        assert [entry.record.text for entry in trail.entries if entry.withdrawn] == ["2", "5", "8", "11"]
         assert len(trail.entries) == 12
 
 
@@ -150,11 +150,11 @@ def test_jobs_are_listed_and_searched_in_one_statement_however_many(log):
     assert len(log.jobs()) == 30
     assert len(log.jobs("machine P0340")) == 15
     # A wildcard of the database is only a letter to the person who searches.
-    assert [one.machine for one in log.jobs("100%")] == ["Machine 7"]
-    assert [one.machine for one in log.jobs("_sure_")] == ["Machine 7"]
-    selects = [one for one in said if "SELECT" in one.upper()]
+    assert [this_job.machine for this_job in log.jobs("100%")] == ["Machine 7"]
+    assert [this_job.machine for this_job in log.jobs("_sure_")] == ["Machine 7"]
+    selects = [item for item in said if "SELECT" in item.upper()]
     assert len(selects) == 4
-    assert not any("entry" in one.split("FROM")[1].split() for one in selects)
+    assert not any("entry" in select.split("FROM")[1].split() for select in selects)
 
 
 EVERY_KIND = (
@@ -167,7 +167,7 @@ EVERY_KIND = (
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("record", EVERY_KIND, ids=lambda one: one.kind)
+@pytest.mark.parametrize("record", EVERY_KIND, ids=lambda item: item.kind)
 def test_every_entry_is_read_back_as_it_was_written(log, record):
     job = log.add_job("x")
     log.add_entry(job.id, record)
@@ -188,7 +188,7 @@ def test_an_entry_of_a_newer_version_is_shown_and_kept_as_it_is(tmp_path, log):
         for change, entry in changes:
             file.execute(f"update entry set {change}, sum = '' where id = {entry.id}")
     back = log.job(job.id)
-    assert [type(one.record) for one in back.entries] == [NewerEntry] * 4 + [NoteEntry]
+    assert [type(this_entry.record) for this_entry in back.entries] == [NewerEntry] * 4 + [NoteEntry]
     with pytest.raises(StoreError, match="not changed here"):
         log.correct(entries[1].id, NoteEntry("overwritten"))
     log.withdraw(entries[1].id)
@@ -210,7 +210,7 @@ def test_a_damaged_row_hides_nothing_else(tmp_path, log, damage):
     log.add_entry(job.id, NoteEntry("whole"))
     with sqlite3.connect(tmp_path / "jobs.sqlite") as file:
         file.execute(f"update entry set {damage} where id = {entry.id}")
-    assert {one.machine for one in log.jobs()} == {"x", "other"}
+    assert {this_job.machine for this_job in log.jobs()} == {"x", "other"}
     first, second = log.job(job.id).entries
     assert second.record == NoteEntry("whole")
     if damage.startswith(("data", "version")):
@@ -227,8 +227,8 @@ def test_a_damaged_job_row_is_listed_with_a_word(tmp_path, log):
     with sqlite3.connect(tmp_path / "jobs.sqlite") as file:
         file.execute("update job set created = 'soon' where machine = 'bad date'")
         file.execute("update job set stage = 'flying', cylinders = 'many' where machine = 'bad count'")
-    listed = {one.machine: one for one in log.jobs()}
-    assert {name: bool(one.damaged) for name, one in listed.items()} == {
+    listed = {job.machine: job for job in log.jobs()}
+    assert {name: bool(item.damaged) for name, item in listed.items()} == {
         "sound": False, "bad date": True, "bad count": True,
     }  # fmt: skip
     assert log.job(listed["bad count"].id).cylinders is None
@@ -238,27 +238,27 @@ def test_a_log_of_version_0_1_0_opens_with_all_it_held(tmp_path):
     # Written by that version before anything was rebuilt, and never touched since.
     with zipfile.ZipFile(Path(__file__).parent / "data" / "log-of-version-0.1.0.zip") as file:
         file.extractall(tmp_path)
-    [folder] = {one.parent for one in tmp_path.rglob("jobs.sqlite")}
+    [folder] = {path.parent for path in tmp_path.rglob("jobs.sqlite")}
     log = open_log(folder)
     jobs = full_jobs(log)
     entries = [entry for job in jobs.values() for entry in job.entries]
     assert len(jobs) == 2
-    kinds = {one.kind for one in entries}
+    kinds = {this_entry.kind for this_entry in entries}
     assert kinds == {
         "complaint", "code", "note", "replaced", "repair", "proof", "reading", "inspection", "circuit", "capture",
     }  # fmt: skip
-    assert sum(one.withdrawn for one in entries) == 1
-    captures = [one.record for one in entries if isinstance(one.record, CaptureEntry)]
+    assert sum(this_entry.withdrawn for this_entry in entries) == 1
+    captures = [this_entry.record for this_entry in entries if isinstance(this_entry.record, CaptureEntry)]
     assert len(captures) == 2
-    assert any(one.findings and all(finding.text for finding in one.findings) for one in captures)
-    assert [bool(one.reference) for one in captures].count(True) == 1
-    for one in captures:
-        assert len(log.capture(one.token).channels[0].values()) > 1000
+    assert any(capture.findings and all(finding.text for finding in capture.findings) for capture in captures)
+    assert [bool(capture.reference) for capture in captures].count(True) == 1
+    for this_capture in captures:
+        assert len(log.capture(this_capture.token).channels[0].values()) > 1000
     for entry in entries:
         assert decode(*encode(entry.record)) == entry.record
-    assert {one.machine: one.stage for one in log.jobs()} == {name: job.stage for name, job in jobs.items()}
+    assert {job.machine: job.stage for job in log.jobs()} == {name: job.stage for name, job in jobs.items()}
     # Its proof was ticked, and its recording not taken again: what is owed is shown as owed.
-    assert {one.stage for one in log.jobs()} == {Stage.OPEN, Stage.REPAIRED}
+    assert {job.stage for job in log.jobs()} == {Stage.OPEN, Stage.REPAIRED}
     log.close()
 
 
@@ -290,7 +290,7 @@ def test_kill_9_during_a_save_loses_at_most_that_entry(tmp_path, delay):
     time.sleep(delay)
     process.send_signal(signal.SIGKILL)
     rest, _ = process.communicate()
-    told = max([told, *(int(one) for one in rest.split())])
+    told = max([told, *(int(word) for word in rest.split())])
     log = open_log(tmp_path)
     [job] = full_jobs(log).values()
     assert told <= len(job.entries) <= told + 1
@@ -327,7 +327,7 @@ def test_a_disk_that_takes_no_more_is_told_and_nothing_is_lost(tmp_path):
     first, second = done.stdout.splitlines()
     assert first.startswith("told: the capture could not be kept")
     assert second == "1"
-    assert not [one for one in tmp_path.glob("files-*/captures/*") if one.is_dir()]
+    assert not [path for path in tmp_path.glob("files-*/captures/*") if path.is_dir()]
 
 
 def test_damaged_capture_and_log_are_told(tmp_path, log):
@@ -484,7 +484,7 @@ def test_old_logs_that_shared_a_folder_of_captures_each_take_what_is_theirs(tmp_
         assert log.captures.tokens() == [tokens[name]]
         assert check(log, repair=True) == []
         log.close()
-    assert sorted(one.name for one in (tmp_path / "captures").iterdir() if one.is_dir()) == sorted(tokens.values())
+    assert sorted(path.name for path in (tmp_path / "captures").iterdir() if path.is_dir()) == sorted(tokens.values())
 
 
 def test_folders_whose_names_hold_a_question_mark_are_two_logs(tmp_path):
@@ -493,7 +493,7 @@ def test_folders_whose_names_hold_a_question_mark_are_two_logs(tmp_path):
         assert log.jobs() == []
         log.add_job(name)
         log.close()
-        assert [one.machine for one in open_log(tmp_path / name).jobs()] == [name]
+        assert [job.machine for job in open_log(tmp_path / name).jobs()] == [name]
 
 
 def test_a_backup_is_restored_into_the_file_that_was_named(tmp_path):
@@ -503,7 +503,7 @@ def test_a_backup_is_restored_into_the_file_that_was_named(tmp_path):
     place = place_of(f"sqlite:///{tmp_path}/to/shop.sqlite")
     restore(tmp_path / "a.zip", place)
     there = open_log(place)
-    assert [one.machine for one in there.jobs()] == ["Tarnbeck 4"]
+    assert [job.machine for job in there.jobs()] == ["Tarnbeck 4"]
     assert there.capture(token).samples == small_capture().samples
     assert check(there) == check(other) == []
     assert there.identity not in (log.identity, other.identity)
@@ -533,7 +533,7 @@ def test_a_name_goes_from_every_field_that_a_record_declares_in_any_case(tmp_pat
     assert "orla" not in left
     assert "finch" not in left
     assert left.count("(name removed)") >= 20
-    assert [str(one.kind) for one in log.job(job.id).entries if str(one.kind) in ("damaged", "newer")] == []
+    assert [str(entry.kind) for entry in log.job(job.id).entries if str(entry.kind) in ("damaged", "newer")] == []
     assert log.job(job.id).owner == ""
 
 
@@ -561,12 +561,12 @@ def test_undo_goes_on_after_a_step_that_another_window_changed(tmp_path):
     with pytest.raises(StoreError, match="changed in another window"):
         mine.undo(job.id)
     assert mine.undo(job.id)
-    assert [one.withdrawn for one in other.job(job.id).entries] == [True, False], (
+    assert [entry.withdrawn for entry in other.job(job.id).entries] == [True, False], (
         "what another changed is left as it is"
     )
     assert first.id == other.job(job.id).entries[0].id
     mine.redo(job.id)
-    assert not any(one.withdrawn for one in other.job(job.id).entries)
+    assert not any(entry.withdrawn for entry in other.job(job.id).entries)
 
 
 def test_demo_log_never_touches_the_users_own(tmp_path, monkeypatch):
@@ -577,7 +577,8 @@ def test_demo_log_never_touches_the_users_own(tmp_path, monkeypatch):
     assert len(jobs) == len(JOBS) >= 3
     assert not (tmp_path / "own").exists()
     found = {
-        name: [str(f.kind) for one in job.records(CaptureEntry) for f in one.findings] for name, job in jobs.items()
+        name: [str(f.kind) for record in job.records(CaptureEntry) for f in record.findings]
+        for name, job in jobs.items()
     }
     assert found["Tarnbeck Fell 1.8"] == ["extra_gap"]
     assert found["Velmora Courier 2.6"] == ["high_not_reached"]

@@ -34,7 +34,7 @@ def strikes_of(made: Struck) -> StrikeSet:
 
 def found_in(made: Struck, sheet=None):
     done = examine(made.capture(), sheet or sheet_of(len(made.gains), connection="unplugged"))
-    return done, {(one.channel, one.kind) for one in done.findings}
+    return done, {(finding.channel, finding.kind) for finding in done.findings}
 
 
 # rings ---------------------------------------------------------------------------------------------------------------
@@ -138,9 +138,9 @@ def test_strikes_are_found_without_a_declared_time(name):
 
 def test_double_taps_and_bounces_are_one_strike_and_two_taps_are_two():
     bounced = strikes_of(Struck(3, bounce=0.4))
-    assert all(len(one) == 1 for one in bounced.bounces)
+    assert all(len(bounce) == 1 for bounce in bounced.bounces)
     done, _ = found_in(Struck(3, bounce=0.4))
-    assert any("bounced" in one for one in done.notes)
+    assert any("bounced" in note for note in done.notes)
     two = strikes_of(Struck(3, seconds=0.8, taps=(0.1, 0.3), varies=0.0))
     assert len(two) == 2
     assert not any(two.bounces)
@@ -161,7 +161,8 @@ def test_integers_are_read_as_floats_are():
     made = Struck(5)
     capture = made.capture()
     coarse = [
-        Channel(one.column, np.round(one.raw * 6_000).astype(np.int16), scale=1 / 6_000) for one in capture.channels
+        Channel(channel.column, np.round(channel.raw * 6_000).astype(np.int16), scale=1 / 6_000)
+        for channel in capture.channels
     ]
     a, b = find_strikes(capture.channels, 2e5), find_strikes(coarse, 2e5)
     np.testing.assert_allclose(a.answers.height, b.answers.height, rtol=0.002)
@@ -176,7 +177,9 @@ def test_saturated_strikes_are_left_out_and_said():
     assert (strikes.answers.height[cut, 0] > 1.49).all()
     assert (strikes.answers.height[~cut, 0] < 1.52).all()
     assert ("CH1", FindingKind.CLIPPED) in found
-    said = next(one for one in done.findings if one.kind == FindingKind.CLIPPED and one.channel == "CH1")
+    said = next(
+        finding for finding in done.findings if finding.kind == FindingKind.CLIPPED and finding.channel == "CH1"
+    )
     assert f"{int(cut.sum())} of {len(strikes)} strikes" in said.text
     assert height_ratio(strikes, 1, 0).value == pytest.approx(0.64, rel=0.03)
     row = done.as_row()["strikes"][int(np.argmax(cut))]
@@ -195,10 +198,10 @@ def test_a_coarse_crest_is_not_taken_for_a_cut_one(bits):
 def test_undersampled_rings_say_which_rate_to_set():
     done, found = found_in(Struck(7, sfreq=2e4))
     assert ("CH1", FindingKind.UNDERSAMPLED) in found
-    sure = next(one.sure for one in done.findings if one.kind == FindingKind.UNDERSAMPLED)
+    sure = next(finding.sure for finding in done.findings if finding.kind == FindingKind.UNDERSAMPLED)
     assert "100 kS/s" in sure
     _, enough = found_in(Struck(7, sfreq=1e5))
-    assert not [one for one in enough if one[1] == FindingKind.UNDERSAMPLED]
+    assert not [item for item in enough if item[1] == FindingKind.UNDERSAMPLED]
 
 
 # pairs -----------------------------------------------------------------------------------------------------------------
@@ -237,12 +240,12 @@ def test_the_mean_of_readings_lets_a_stray_go():
 def test_two_to_four_sensors_make_all_pairs():
     four = Struck(9, gains=(1.0, 0.9, 1.1, 0.95), hertz=(6_800.0, 6_850.0, 6_900.0, 6_820.0))
     pairs = pairs_of(strikes_of(four))
-    assert [one.columns for one in pairs] == [
+    assert [pair.columns for pair in pairs] == [
         ("CH1", "CH2"), ("CH1", "CH3"), ("CH1", "CH4"), ("CH2", "CH3"), ("CH2", "CH4"), ("CH3", "CH4"),
     ]  # fmt: skip
-    for one in pairs:
-        first, second = (four.gains[int(name[2]) - 1] for name in one.columns)
-        assert one.ratio.value == pytest.approx(second / first, rel=0.03)
+    for this_pair in pairs:
+        first, second = (four.gains[int(name[2]) - 1] for name in this_pair.columns)
+        assert this_pair.ratio.value == pytest.approx(second / first, rel=0.03)
 
 
 # findings --------------------------------------------------------------------------------------------------------------
@@ -277,9 +280,9 @@ def test_what_is_wrong_is_named_on_its_own_channel(name):
     for seed in (1, 2, 3):
         done, found = found_in(Struck(seed, **given))
         assert found == wanted, seed
-        for one in done.findings:
-            assert one.text
-            assert one.sure
+        for finding in done.findings:
+            assert finding.text
+            assert finding.sure
 
 
 def test_the_bore_says_which_of_two_rings_is_the_strange_one():
@@ -303,18 +306,18 @@ def test_nobody_struck_is_said_and_a_running_engine_is_not_judged():
 def test_open_alone_passes_no_sensor():
     done, found = found_in(Struck(2))
     assert not found
-    assert any("open alone passes no sensor" in one for one in done.notes)
+    assert any("open alone passes no sensor" in note for note in done.notes)
     loaded, _ = found_in(Struck(2), sheet_of(2, connection="loaded", loads=(22e3, 22e3)))
-    assert not any("open alone" in one for one in loaded.notes)
+    assert not any("open alone" in note for note in loaded.notes)
     alone, _ = found_in(Struck(2, gains=(1.0,), hertz=(6_800.0,)))
-    assert any("one sensor alone" in one for one in alone.notes)
+    assert any("one sensor alone" in note for note in alone.notes)
 
 
 def test_plugged_against_the_same_pair_unplugged_is_the_circuits_doing():
     good = (Struck(3).capture(), sheet_of(2, connection="unplugged", place="front"))
     held = Struck(4, loads=(470e3, 7e3)).capture()
     done = examine(held, sheet_of(2, connection="plugged", place="front"), reference=good)
-    assert [(one.channel, one.kind) for one in done.findings] == [("CH2", FindingKind.LOADED_DOWN)]
+    assert [(finding.channel, finding.kind) for finding in done.findings] == [("CH2", FindingKind.LOADED_DOWN)]
     # H = R / sqrt(R^2 + X^2) with X = 1 / (2 pi f C): the high-pass of a loaded source.
     source = 1 / (2 * np.pi * 6_850.0 * 1.2e-9)
     share = (7e3 / np.hypot(7e3, source)) / (470e3 / np.hypot(470e3, source))
@@ -326,7 +329,7 @@ def test_plugged_against_the_same_pair_unplugged_is_the_circuits_doing():
         own = Struck(5, gains=(1.25 * gain, 1.0)).capture()
         pattern = (Struck(6, gains=(1.25, 1.0)).capture(), sheet_of(2, connection="unplugged", place="front"))
         told = examine(own, sheet_of(2, connection="unplugged", place="front"), reference=pattern)
-        assert [one.kind for one in told.findings] == wanted
+        assert [finding.kind for finding in told.findings] == wanted
 
 
 def test_an_open_shield_is_noise_on_its_own_channel():
@@ -336,7 +339,7 @@ def test_an_open_shield_is_noise_on_its_own_channel():
     humming = (capture.channels[0].raw + 1.6 * np.sin(2 * np.pi * 50 * times)).astype(np.float32)
     noisy = Capture(capture.name, capture.sfreq, (Channel("CH1", humming), capture.channels[1]))
     done = examine(noisy, sheet_of(2, connection="plugged"))
-    assert [(one.channel, one.kind) for one in done.findings] == [("CH1", FindingKind.NOISE)]
+    assert [(finding.channel, finding.kind) for finding in done.findings] == [("CH1", FindingKind.NOISE)]
 
 
 def test_unlike_loads_are_brought_to_one_before_heights_are_compared():

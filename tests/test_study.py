@@ -25,8 +25,8 @@ def archive(make_csv, tmp_path):
     (folder / "within").mkdir(parents=True)
     for number, lost in enumerate(((), (31,), (12,))):
         path = make_csv(f"{number}.csv", lost=lost)
-        for one in (path, path.with_name(f"{number}.sheet.toml")):
-            shutil.move(one, folder / ("within" if number else "") / one.name)
+        for item in (path, path.with_name(f"{number}.sheet.toml")):
+            shutil.move(item, folder / ("within" if number else "") / item.name)
     (folder / "bad.csv").write_text("nothing,at all\n")
     (folder / "notes.md").write_text("no capture")
     (folder / "loop").symlink_to(folder)
@@ -51,15 +51,15 @@ def test_a_folder_is_studied_as_each_capture_is_examined(archive, tmp_path, caps
         assert (row.low, row.high) == (channel.levels.low, channel.levels.high)
         assert (row.role, row.sensor, row.wheel, row.state) == ("crank", "hall", "60-2", "cranking")
         assert row.rpm_median == channel.as_row()["speed_rpm"]["median"]
-        assert list(row.findings) == [one.kind for one in done.findings]
-        for one in row.teeth:
-            np.testing.assert_array_equal(one["value"], tooth_measures(channel.reading)[one["measure"]][0].by_place)
+        assert list(row.findings) == [finding.kind for finding in done.findings]
+        for item in row.teeth:
+            np.testing.assert_array_equal(item["value"], tooth_measures(channel.reading)[item["measure"]][0].by_place)
     beside = pd.read_parquet(tmp_path / "out.envelopes.parquet")
     sound = beside[(beside.measure == beside.measure.iloc[0]) & (beside.sensor == "hall")]
     assert set(sound.tooth) <= set(range(1, 59))
     assert (sound.low <= sound["median"]).all()
     assert (sound["median"] <= sound.high).all()
-    assert not [one for one in tmp_path.iterdir() if ".part" in one.name]
+    assert not [path for path in tmp_path.iterdir() if ".part" in path.name]
 
 
 def test_a_log_is_studied_on_a_named_scheduler(archive, tmp_path):
@@ -77,7 +77,7 @@ def test_a_log_is_studied_on_a_named_scheduler(archive, tmp_path):
         found = study(str(tmp_path / "log"), tmp_path / "out.parquet", scheduler=cluster.scheduler_address)
     assert (found.captures, found.refused, found.workers) == (1, 0, 1)
     [row] = pd.read_parquet(tmp_path / "out.parquet").itertuples()
-    assert (row.job, row.capture, list(row.findings)) == (job.id, "1.csv", [one.kind for one in done.findings])
+    assert (row.job, row.capture, list(row.findings)) == (job.id, "1.csv", [finding.kind for finding in done.findings])
 
 
 def test_what_cannot_be_studied_is_told(tmp_path, monkeypatch):

@@ -69,7 +69,7 @@ def test_relative_height_is_that_of_ordinary_least_squares():
     own = np.array([0.6, 1.0])
     captures = [answered(taps(1, own * FRONT), place="front"), answered(taps(2, own * REAR), place="rear")]
     fit = fit_taps(captures)
-    logs = [np.log(one.strikes.answers.height) for one in captures]
+    logs = [np.log(capture.strikes.answers.height) for capture in captures]
     by_place = []
     for part in logs:
         many = len(part)
@@ -110,7 +110,9 @@ def test_the_right_one_is_blamed_whatever_the_place(seed, weak, first):
     ]
     for order in (captures, captures[::-1]):
         verdict = judge_taps(order)
-        assert [(one.sensor, one.kind) for one in verdict.blames] == [(0 if first else 1, FindingKind.WEAK_STRIKE)]
+        assert [(blame.sensor, blame.kind) for blame in verdict.blames] == [
+            (0 if first else 1, FindingKind.WEAK_STRIKE)
+        ]
         bad = verdict.blames[0]
         assert bad.ratio.low < weak < bad.ratio.high
         assert bad.places == 2
@@ -151,7 +153,7 @@ def test_known_good_sensors_tell_the_ways():
     assert not judge_taps([own]).blames  # 1.05: the place hides it
     good = answered(taps(2, skew), place="front")
     verdict = judge_taps([own], [good])
-    assert [(one.sensor, one.kind) for one in verdict.blames] == [(0, FindingKind.WEAK_STRIKE)]
+    assert [(blame.sensor, blame.kind) for blame in verdict.blames] == [(0, FindingKind.WEAK_STRIKE)]
     assert verdict.blames[0].ratio.value == pytest.approx(0.7, rel=0.06)
 
 
@@ -160,7 +162,7 @@ def test_one_dead_one_of_four_and_all_sound():
     assert not judge_taps([answered(taps(1, four), place="a"), answered(taps(2, four[::-1]), place="b")]).blames
     dead = four * [1, 1, 0, 1]
     verdict = judge_taps([answered(taps(1, dead), place="a", connection="loaded", loads=(22e3,) * 4)])
-    assert [(one.sensor, one.kind) for one in verdict.blames] == [(2, FindingKind.NO_SIGNAL)]
+    assert [(blame.sensor, blame.kind) for blame in verdict.blames] == [(2, FindingKind.NO_SIGNAL)]
     assert verdict.passes(0)
     assert not verdict.passes(2)
     assert verdict.relative[2].high <= 0.05
@@ -171,7 +173,7 @@ def test_one_dead_one_of_four_and_all_sound():
 
 def loaded(seed, ohm, source=(19_000.0, 19_000.0), own=(1.0, 1.0), connection="loaded", varies=0.05):
     rng = np.random.default_rng(seed)
-    share = np.array([float(loaded_share(ohm, one)) for one in source])
+    share = np.array([float(loaded_share(ohm, item)) for item in source])
     hard = 1.2 * np.exp(rng.normal(0, varies, 8))
     heights = hard[:, None] * share * own * np.exp(rng.normal(0, 0.01, (8, 2)))
     loads = (ohm, ohm) if np.isfinite(ohm) and connection == "loaded" else None
@@ -206,23 +208,23 @@ def test_taps_that_vary_four_to_one_leave_the_source_less_sure():
 def test_equal_unplugged_and_unequal_plugged_is_the_circuit():
     plugged = loaded(3, 470e3, own=(1.0, 0.4), connection="plugged")
     verdict = judge_taps([loaded(1, np.inf, connection="unplugged"), loaded(2, 20e3), plugged])
-    assert [(one.sensor, one.kind) for one in verdict.blames] == [(1, FindingKind.LOADED_DOWN)]
+    assert [(blame.sensor, blame.kind) for blame in verdict.blames] == [(1, FindingKind.LOADED_DOWN)]
     assert verdict.blames[0].ratio.value == pytest.approx(0.4, rel=0.05)
     assert verdict.passes(0)
     # Unequal before it was plugged in as well: the sensor's own.
     weak = judge_taps([loaded(1, np.inf, own=(1.0, 0.4), connection="unplugged"), plugged])
-    assert [(one.sensor, one.kind) for one in weak.blames] == [(1, FindingKind.WEAK_STRIKE)]
+    assert [(blame.sensor, blame.kind) for blame in weak.blames] == [(1, FindingKind.WEAK_STRIKE)]
     # Silent only when plugged in.
     silent = loaded(5, 470e3, own=(1.0, 0.0), connection="plugged")
     held = judge_taps([loaded(1, np.inf, connection="unplugged"), silent])
-    assert [(one.sensor, one.kind) for one in held.blames] == [(1, FindingKind.LOADED_DOWN)]
+    assert [(blame.sensor, blame.kind) for blame in held.blames] == [(1, FindingKind.LOADED_DOWN)]
 
 
 def test_a_sensor_that_speaks_only_when_open_does_not_pass():
     # Two sensors alike when open; one has ten times the impedance inside and goes down under 20 kilohm.
     source = (19_000.0, 150_000.0)
     verdict = judge_taps([loaded(1, np.inf, source, connection="unplugged"), loaded(2, 20e3, source)])
-    assert [(one.sensor, one.kind, one.connection) for one in verdict.blames] == [
+    assert [(blame.sensor, blame.kind, blame.connection) for blame in verdict.blames] == [
         (1, FindingKind.WEAK_STRIKE, "loaded")
     ]
     alone = judge_taps([loaded(1, np.inf, source, connection="unplugged")])
@@ -239,7 +241,7 @@ def test_sensors_under_unlike_loads_are_compared_and_less_surely():
     assert told.low < 1.0 < told.high
     assert told.high / told.low > like.relative[0].high / like.relative[0].low
     weak = judge_taps([answered(heights * [0.25, 1.0], place="front", connection="unplugged", loads=(20e3, None))])
-    assert [(one.sensor, one.kind) for one in weak.blames] == [(0, FindingKind.WEAK_STRIKE)]
+    assert [(blame.sensor, blame.kind) for blame in weak.blames] == [(0, FindingKind.WEAK_STRIKE)]
 
 
 # what is missing, and words --------------------------------------------------------------------------------------------
@@ -254,7 +256,7 @@ def test_the_guide_asks_for_what_is_missing_until_nothing_is():
         answered(taps(4, own, 8), place="rear", connection="loaded", loads=(22e3, 22e3)),
         answered(taps(5, own, 8), place="rear", connection="plugged"),
     ]
-    missing = [[one.what for one in judge_taps(steps[:count]).gaps] for count in range(1, len(steps) + 1)]
+    missing = [[this_gap.what for this_gap in judge_taps(steps[:count]).gaps] for count in range(1, len(steps) + 1)]
     assert missing[0][0] == "more"
     assert missing[1][:2] == ["place", "load"]
     assert missing[2] == ["load", "plugged"]
@@ -264,7 +266,7 @@ def test_the_guide_asks_for_what_is_missing_until_nothing_is():
         for gap in judge_taps(steps[: step + 1]).gaps:
             assert len(gap_words(gap)) > 20
     unsaid = judge_taps([answered(taps(6, own))])
-    assert "second_place" in [one.what for one in unsaid.gaps]
+    assert "second_place" in [this_gap.what for this_gap in unsaid.gaps]
     assert next(iter(judge_taps([answered(taps(6, [1.0]))]).gaps)).what == "twin"
 
 
@@ -285,9 +287,9 @@ def test_the_row_of_the_contract():
 def test_sensors_swapped_at_the_recorder_are_known_by_their_bank():
     straight = answered(taps(1, [0.6, 1.0]), place="front")
     crossed = answered(taps(2, [1.0, 0.6]), place="rear")
-    rows = tuple(one.model_copy(update={"bank": 3 - one.bank}) for one in crossed.channels)
+    rows = tuple(channel.model_copy(update={"bank": 3 - channel.bank}) for channel in crossed.channels)
     verdict = judge_taps([straight, replace(crossed, channels=rows)])
-    assert [one.sensor for one in verdict.blames] == [0]
+    assert [blame.sensor for blame in verdict.blames] == [0]
     assert verdict.relative[0].value == pytest.approx(0.6, rel=0.04)
 
 
@@ -322,7 +324,7 @@ def test_each_fault_of_the_simulated_set_is_found_and_weighed(fault, tmp_path):
         done = sagen("strikes", *names, "--json")
         row = json.loads(done.stdout)
         assert done.returncode == 0
-        blamed = {one["column"] for one in row["verdict"]}
+        blamed = {item["column"] for item in row["verdict"]}
         assert blamed == ({"CH1"} if fault else set()), (fault, seed, row["verdict"])
         assert row["suspects"][0]["cause"] in CAUSES[fault], (fault, row["suspects"][:2])
 
@@ -337,7 +339,7 @@ def test_strikes_tells_what_cannot_be_read_and_goes_on(tmp_path):
     done = sagen("strikes", good, bad, wheel, "--json")
     row = json.loads(done.stdout)
     assert done.returncode == 1
-    assert [one["capture"] for one in row["errors"]] == [str(bad), str(wheel)]
+    assert [item["capture"] for item in row["errors"]] == [str(bad), str(wheel)]
     assert len(row["sensors"]) == 2
     only = sagen("strikes", bad, "--json")
     assert only.returncode == 1
@@ -362,7 +364,7 @@ def test_simulate_writes_the_whole_set(tmp_path):
     assert 'place = "valley, left"' in sheet
     assert 'connection = "loaded"' in sheet
     row = json.loads(sagen("examine", out, "--json").stdout)
-    assert {one["channel"] for one in row["findings"]} == {"CH2"}
+    assert {item["channel"] for item in row["findings"]} == {"CH2"}
     for load, said in (("open", "unplugged"), ("plugged", "plugged")):
         assert sagen("simulate", circuit, "--load", load, "-o", out).returncode == 0
         assert f'connection = "{said}"' in sheet_path(out).read_text()
@@ -434,7 +436,7 @@ def test_a_job_file_names_its_taps_with_and_without_sheets(tmp_path):
     row = json.loads(sagen("reason", job, "--json").stdout)
     assert row["suspects"][0]["cause"] in ("sensor", "air_gap")
     assert row["suspects"][0]["probability"] > 0.6
-    told = [one["check"] for one in row["next"]]
+    told = [item["check"] for item in row["next"]]
     assert "light tap, unplugged, beside its twin" not in told
     assert "tap from another place" not in told
     job.write_text(head + '[[trail]]\ncapture = "bare.csv"\n')

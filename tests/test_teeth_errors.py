@@ -186,7 +186,7 @@ def test_a_dozen_teeth_need_more_than_sixty():
         wave = (wave - np.median(wave)) / (1.4826 * np.median(np.abs(wave - np.median(wave)))) * 0.01
         wave[5] = 0.055
         errors = ToothDeviations(np.tile(wave, (6, 1)), wave, 0.0, np.arange(1, teeth + 1))
-        said[teeth] = [one[0] for one in outstanding(errors, np.full(teeth, 0.02), 4.0, teeth + 1, (), spread=False)]
+        said[teeth] = [item[0] for item in outstanding(errors, np.full(teeth, 0.02), 4.0, teeth + 1, (), spread=False)]
     assert 5 in said[58]
     assert 5 not in said[11]
 
@@ -205,7 +205,7 @@ def test_medians_of_stretches_agree_with_numpy():
     cycle = cycle[(cycle != 7) & (cycle != 20)]
     late = rng.normal(size=len(cycle))
     got = medians_of(late, cycle)
-    wanted = [np.median(late[cycle == one]) if (cycle == one).any() else 0.0 for one in range(cycle[-1] + 1)]
+    wanted = [np.median(late[cycle == index]) if (cycle == index).any() else 0.0 for index in range(cycle[-1] + 1)]
     np.testing.assert_allclose(got, wanted)
 
 
@@ -261,8 +261,8 @@ def coarse_teeth(tooth, by, *, per_tooth, rpm, wheel=WHEEL, wide=0.5, seconds=2.
 @pytest.mark.parametrize("per_tooth", [6.37, 7.71, 11.13])
 def test_a_moved_tooth_is_found_at_six_samples_a_tooth(tooth, by, per_tooth):
     volts, sfreq = coarse_teeth(tooth, by, per_tooth=per_tooth, rpm=211.0)
-    found = [one for one in reading_of(volts, sfreq).findings if one.kind == "odd_tooth"]
-    assert [one.fields["tooth"] for one in found] == [tooth]
+    found = [finding for finding in reading_of(volts, sfreq).findings if finding.kind == "odd_tooth"]
+    assert [item.fields["tooth"] for item in found] == [tooth]
     assert ("late" if by > 0 else "early") in found[0].text
 
 
@@ -270,8 +270,8 @@ def test_a_moved_tooth_is_found_at_six_samples_a_tooth(tooth, by, per_tooth):
 @pytest.mark.parametrize("per_tooth", [6.37, 8.26, 14.63])
 def test_a_tooth_of_another_width_is_found_at_six_samples_a_tooth(wide, per_tooth):
     volts, sfreq = coarse_teeth(27, 0.0, per_tooth=per_tooth, rpm=187.0, wide=wide)
-    found = [one for one in reading_of(volts, sfreq).findings if one.kind == "odd_tooth"]
-    assert [one.fields["tooth"] for one in found] == [27]
+    found = [finding for finding in reading_of(volts, sfreq).findings if finding.kind == "odd_tooth"]
+    assert [item.fields["tooth"] for item in found] == [27]
     assert ("longer" if wide > 0.5 else "shorter") in found[0].text
 
 
@@ -280,7 +280,7 @@ def test_a_tooth_of_another_width_is_found_at_six_samples_a_tooth(wide, per_toot
 def test_coarse_sampling_of_a_sound_wheel_is_no_fault(per_tooth, wheel):
     # Whole samples a tooth are in step with the wheel: the same error comes back every turn.
     volts, sfreq = coarse_teeth(0, 0.0, per_tooth=per_tooth, rpm=200.0, wheel=Wheel.parse(wheel))
-    assert [one.kind for one in reading_of(volts, sfreq, wheel).findings] == []
+    assert [finding.kind for finding in reading_of(volts, sfreq, wheel).findings] == []
 
 
 # against another wheel ------------------------------------------------------------------------------------------

@@ -54,7 +54,9 @@ HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel=
 
 def job_of(*records, machine="Brindle 2") -> Job:
     now = datetime(2026, 11, 26)
-    return Job(7, now, machine, "Ada & Sons", 4, tuple(Entry(k, now, one) for k, one in enumerate(records, start=1)))
+    return Job(
+        7, now, machine, "Ada & Sons", 4, tuple(Entry(k, now, record) for k, record in enumerate(records, start=1))
+    )
 
 
 def read_at(point, judged, **more) -> ReadingEntry:
@@ -117,11 +119,11 @@ def test_over_random_trails_the_states_keep_their_meaning(seed):
         now = standing(trail)
         assert standing(list(trail)) == now
         assert standing([*trail, NoteEntry("more")]).stage == now.stage
-        if not any(isinstance(one, RepairEntry) for one in trail):
+        if not any(isinstance(item, RepairEntry) for item in trail):
             assert now.stage in (Stage.OPEN, Stage.FOUND)
             assert not now.owed
         if now.stage == Stage.PROVEN:
-            assert all(one.sound for one in now.again)
+            assert all(item.sound for item in now.again)
             assert not now.failed
             assert ProofStep.CLEARED not in now.owed
         if isinstance(trail[-1], RepairEntry):
@@ -161,7 +163,7 @@ def test_the_counter_example_to_probability_over_cost_comes_out_right():
     steps = [Step(0.11, 3.53), Step(0.31, 1.72), Step(0.18, 1.30, "cover"), Step(0.40, 3.62, "cover")]
     set_ups = {"cover": 8.92}
     best = expected_cost(best_order(steps, set_ups), steps, set_ups)
-    greedy = [int(k) for k in np.argsort([-one.worth / (one.cost + set_ups.get(one.place, 0.0)) for one in steps])]
+    greedy = [int(k) for k in np.argsort([-step.worth / (step.cost + set_ups.get(step.place, 0.0)) for step in steps])]
     assert best == pytest.approx(brute(steps, set_ups), rel=1e-12)
     assert expected_cost(greedy, steps, set_ups) > 1.03 * best
 
@@ -184,7 +186,9 @@ def test_the_plan_agrees_with_brute_force_on_three_hundred_drawn_cases():
 def test_an_open_place_costs_nothing_until_it_is_closed():
     def access(*records):
         case = case_of([CodeEntry("P0335"), *records], HALL, access={"sensor": 120.0})
-        return opened(case, knowledge()), {one.check.slug: one for one in next_checks(case, infer(case))}
+        return opened(case, knowledge()), {
+            next_check.check.slug: next_check for next_check in next_checks(case, infer(case))
+        }
 
     shut, first = access()
     assert "sensor" not in shut
@@ -221,8 +225,8 @@ def test_both_dead_at_once_points_at_what_they_share():
     assert told.suspects[0].cause == "supply"
     assert told.suspects[0].probability > 0.9
     assert "cam 1 and cam 2 share" in told.suspects[0].title
-    assert sum(one.probability for one in told.suspects) == pytest.approx(1.0, abs=1e-6)
-    assert len({(one.circuit, one.cause) for one in told.suspects}) == len(told.suspects)
+    assert sum(suspect.probability for suspect in told.suspects) == pytest.approx(1.0, abs=1e-6)
+    assert len({(suspect.circuit, suspect.cause) for suspect in told.suspects}) == len(told.suspects)
 
 
 def test_one_dead_and_one_alive_is_not_what_they_share():
@@ -260,8 +264,8 @@ def test_replace_now_against_one_more_check_by_hand():
     """0.7 sure, 30 minutes to fit, an hour 60, a part 40, a come-back 500; a check of 10 minutes leaves 10 % wrong. Of new
     parts 2 in 100 bring the machine back: (1 - 0.7 * 0.98) * 500 + 30 + 40 = 227; 10 + (1 - 0.9 * 0.98) * 500 + 70 = 139."""
     told = replace_or_check(0.7, 30.0, [("feed", 10.0, 0.1)], Costs(60.0, 500.0, None, 40.0))
-    assert {one.name: round(one.cost) for one in told.ways} == {"first feed": 139, "replace now": 227}
-    assert all(one.low < one.cost < one.high for one in told.ways)
+    assert {way.name: round(way.cost) for way in told.ways} == {"first feed": 139, "replace now": 227}
+    assert all(way.low < way.cost < way.high for way in told.ways)
     assert told.ways[0].name == "first feed"
     assert not told.missing
 

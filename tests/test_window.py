@@ -83,7 +83,7 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     )
     QTest.mouseClick(window.page("log").new, Qt.MouseButton.LeftButton)
     settle(window)
-    assert [one.kind for one in window.workspace.job.entries] == ["complaint", "code"]
+    assert [entry.kind for entry in window.workspace.job.entries] == ["complaint", "code"]
 
     drop(window, make_csv(sheet=False, lost=(31,), ripple=0.2))
     settle(window)
@@ -102,12 +102,12 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
 
     page = window.page("capture")
     assert window.stack.currentWidget() is page
-    assert [one.label for one in page.view.strip.marks] == ["1  Tooth missing: tooth 31"]
+    assert [mark.label for mark in page.view.strip.marks] == ["1  Tooth missing: tooth 31"]
     assert "tooth 31 is not seen" in page.words()
     assert window.suspects.rows[0].bar.cause == "reluctor"
     QTest.mouseClick(window.suspects.rows[0].bar, Qt.MouseButton.LeftButton)
     assert window.suspects.rows[0].evidence.isVisible()
-    assert any("hole" in one.check.name for one in window.suspects.card.checks)
+    assert any("hole" in check.check.name for check in window.suspects.card.checks)
 
     window.show_report()
     settle(window)
@@ -126,11 +126,11 @@ def test_everything_is_there_after_reopening(desk, make_csv, tmp_path):
     settle(window)
     window.page("incoming").accept.click()
     settle(window)
-    before = [(one.cause, one.probability) for one in window.workspace.last_weighed.suspects]
+    before = [(suspect.cause, suspect.probability) for suspect in window.workspace.last_weighed.suspects]
     window.close()
     again = desk(own_log(tmp_path / "log"))
     assert again.workspace.job.machine == "Machine of a.csv"
-    assert [(one.cause, one.probability) for one in again.workspace.last_weighed.suspects] == before
+    assert [(suspect.cause, suspect.probability) for suspect in again.workspace.last_weighed.suspects] == before
     assert again.page("capture").view.strip.samples == 100_000
 
 
@@ -313,7 +313,7 @@ def test_clicks_and_types_under_xvfb(make_csv):
         assert "wheel typed 60-2" in told
         assert "finding 1  Tooth missing: tooth 12" in told
         assert "suspect reluctor" in told
-        assert any(one.startswith("cursor A") and " V" in one for one in told)
+        assert any(item.startswith("cursor A") and " V" in item for item in told)
     finally:
         server.terminate()
         server.wait()
@@ -387,8 +387,8 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
     # The card's meter check opens the entry form aimed at its point; type and press Enter.
     meter = next(
         index
-        for index, one in enumerate(card.checks)
-        if one.check.kind == "meter" and one.check.point == "ground" and one.check.state == "key_on"
+        for index, check in enumerate(card.checks)
+        if check.check.kind == "meter" and check.check.point == "ground" and check.check.state == "key_on"
     )
     window.do_check(card.checks[meter])
     settle(window)
@@ -422,9 +422,9 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
         monkeypatch.setattr(form, "exec", answer)
         window.add_entry(kind)
         settle(window)
-    assert [one.kind for one in window.workspace.job.entries][-2:] == ["repair", "proof"]
+    assert [entry.kind for entry in window.workspace.job.entries][-2:] == ["repair", "proof"]
     # After the repair the old evidence about the return no longer accuses it.
-    assert {one.cause: one.probability for one in window.workspace.last_weighed.suspects}["ground"] < 0.2
+    assert {suspect.cause: suspect.probability for suspect in window.workspace.last_weighed.suspects}["ground"] < 0.2
     assert before
 
 
@@ -448,7 +448,7 @@ def test_strategy_and_gear_change_the_order_and_are_remembered(desk):
     window = desk(demo_log, demo=True)
     window.suspects.gear.setCurrentIndex(1)
     settle(window)
-    assert {one.check.gear for one in window.suspects.card.checks} <= {"meter", "eyes", "parts", "tester"}
+    assert {check.check.gear for check in window.suspects.card.checks} <= {"meter", "eyes", "parts", "tester"}
     assert window.settings.value("reason/gear") == 1
 
 
@@ -476,7 +476,7 @@ def test_arithmetic_answers_as_it_is_typed(desk):
     assert form.answer.text().startswith("50 Ω")
     form.lines[1].setText("0")
     assert "give the current" in form.answer.text()
-    form.kind.setCurrentIndex(next(index for index, one in enumerate(SUMS) if one.name.startswith("Set of")))
+    form.kind.setCurrentIndex(next(index for index, this_sum in enumerate(SUMS) if this_sum.name.startswith("Set of")))
     form.lines[0].setText("0.20 0.20 0.31 0.20")
     assert form.answer.text().startswith("Number 3 differs from the others (p")
     form.lines[0].setText("abc def")
@@ -524,4 +524,4 @@ def test_a_makers_own_code_is_tied_by_hand(desk):
     window.workspace.add(form.answer())
     settle(window)
     case = case_of(window.workspace.job.records(), None, ("meter",), "most")
-    assert [one.kind for one in case.trail if hasattr(one, "code")] == ["correlation"]
+    assert [item.kind for item in case.trail if hasattr(item, "code")] == ["correlation"]

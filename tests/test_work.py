@@ -41,7 +41,7 @@ def wait(work, most=3000):
 def test_the_answer_comes_on_the_interface_thread(work):
     came = []
     here = QThread.currentThread()
-    work.ask(lambda _: threading.get_ident(), done=lambda one: came.append((one, QThread.currentThread() is here)))
+    work.ask(lambda _: threading.get_ident(), done=lambda item: came.append((item, QThread.currentThread() is here)))
     wait(work)
     assert came[0][0] != threading.get_ident()
     assert came[0][1]
@@ -150,7 +150,7 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
     workspace = Workspace()
     workspace.log = open_log(tmp_path / "log")
     workspace.add_job(
-        "Brindle 2", "", 4, told("no_start"), then=lambda: [workspace.add(NoteEntry(one)) for one in words]
+        "Brindle 2", "", 4, told("no_start"), then=lambda: [workspace.add(NoteEntry(word)) for word in words]
     )
     words = "one", "two", "three"
     wait(workspace.work)
@@ -170,7 +170,7 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
     workspace = Workspace()
     workspace.log = open_log(tmp_path / "log")
     heard = []
-    workspace.weighed.connect(lambda one: heard.append(one.pieces))
+    workspace.weighed.connect(lambda item: heard.append(item.pieces))
     workspace.add_job("Brindle 2", "", 4, told("no_start"))
     spin(300)  # the first weighing is under way
     workspace.add(NoteEntry("one more"))
@@ -214,7 +214,7 @@ def slow_examine(monkeypatch):
 
 
 def trail(workspace, job_id):
-    return [one.record.name for one in workspace.log.job(job_id).of(CaptureEntry)]
+    return [entry.record.name for entry in workspace.log.job(job_id).of(CaptureEntry)]
 
 
 def test_two_captures_kept_one_upon_the_other_are_both_on_the_trail(workspace, make_csv, slow_examine):
@@ -339,8 +339,8 @@ def test_undo_in_one_job_leaves_the_other_and_takes_back_a_job(workspace):
     workspace.undo()
     wait(workspace.work)
     assert workspace.job is None
-    assert [one.machine for one in workspace.log.jobs()] == ["Brindle 2"]
-    assert not any(one.withdrawn for one in workspace.log.job(first.id).entries)
+    assert [job.machine for job in workspace.log.jobs()] == ["Brindle 2"]
+    assert not any(entry.withdrawn for entry in workspace.log.job(first.id).entries)
     workspace.redo()
     wait(workspace.work)
     assert workspace.job.machine == "Tallow Ten"
@@ -407,7 +407,7 @@ def test_a_fault_of_the_program_is_written_down_and_told_in_one_sentence(tmp_pat
     except IndexError as error:
         sys.excepthook(type(error), error, error.__traceback__)
     assert len(heard) == 2
-    assert all(one.startswith("something unexpected went wrong") and "\n" not in one for one in heard)
+    assert all(item.startswith("something unexpected went wrong") and "\n" not in item for item in heard)
     [file] = tmp_path.rglob("sagen.log")
     assert "ZeroDivisionError" in file.read_text()
     assert "IndexError" in file.read_text()

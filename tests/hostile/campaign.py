@@ -91,7 +91,9 @@ def run(count: int, seed: int, keep: Path | None = None) -> Figures:
                 became, wrong = wrong_with(path)
                 took = time.perf_counter() - began
                 left = [
-                    str(one) for one in passing.rglob("*") if one.parent != passing or not one.name.startswith("sagen-")
+                    str(this_path)
+                    for this_path in passing.rglob("*")
+                    if this_path.parent != passing or not this_path.name.startswith("sagen-")
                 ]
                 if not wrong and took > LONGEST_S:
                     wrong = f"{took:.1f} s"
@@ -107,12 +109,12 @@ def run(count: int, seed: int, keep: Path | None = None) -> Figures:
                     if keep is not None:
                         keep.mkdir(exist_ok=True, parents=True)
                         (keep / f"{seed}-{number}-{kind}").write_bytes(mutant)
-                for one in left:
-                    shutil.rmtree(passing / one, ignore_errors=True)
+                for item in left:
+                    shutil.rmtree(passing / item, ignore_errors=True)
                 shutil.rmtree(folder, ignore_errors=True)
         finally:
             tempfile.tempdir = before
-    usage = (resource.getrusage(one).ru_maxrss << 10 for one in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+    usage = (resource.getrusage(each).ru_maxrss << 10 for each in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
     figures.memory = max(usage)
     return figures
 
@@ -130,11 +132,11 @@ def main() -> int:
             pool.submit(run, portion, arguments.seed + k, arguments.keep)
             for k in range(max(1, arguments.mutants // portion))
         ]
-        for one in runs:
-            figures.add(one.result())
+        for this_run in runs:
+            figures.add(this_run.result())
             print(figures, flush=True)
-    for one in figures.faults:
-        print(one)
+    for fault in figures.faults:
+        print(fault)
     for kind, count in sorted(figures.by_kind.items()):
         print(f"  {kind}: {count}")
     return int(bool(figures.faults))

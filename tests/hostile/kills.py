@@ -81,17 +81,17 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
             lines = [first, *stream.readlines()]
         _, status = os.waitpid(child, 0)
         assert os.WIFSIGNALED(status), "the bay ended by itself"
-        told |= {one.decode().strip() for one in lines if one.endswith(b"\n")}
+        told |= {line.decode().strip() for line in lines if line.endswith(b"\n")}
         found.kills += 1
         if round_ % 20 == 19 or round_ == count - 1:
             _look(found, folder, url, job.id)
     log = open_log(place_of(url, folder))
-    names = [getattr(one.record, "text", "") or one.record.name for one in log.job(job.id).entries]
+    names = [getattr(entry.record, "text", "") or entry.record.name for entry in log.job(job.id).entries]
     found.acknowledged = len(told)
     found.lost, found.twice = len(told - set(names)), len(names) - len(set(names))
-    for one in log.job(job.id).of(CaptureEntry):
-        raw = log.capture(one.record.token).channels[0].raw
-        found.trouble += not np.array_equal(raw, SAMPLES + np.float32(one.record.name.rsplit("-", 1)[1]))
+    for this_entry in log.job(job.id).of(CaptureEntry):
+        raw = log.capture(this_entry.record.token).channels[0].raw
+        found.trouble += not np.array_equal(raw, SAMPLES + np.float32(this_entry.record.name.rsplit("-", 1)[1]))
     log.close()
     return found
 
@@ -100,7 +100,7 @@ def _look(found: Kills, folder: Path, url: str | None, job_id: int) -> None:
     """After an opening nothing is left over, and nothing is damaged."""
     log = open_log(place_of(url, folder))
     named = log.kept_tokens()
-    here = {one.name for one in log.captures.folder.iterdir() if one.is_dir()}
+    here = {path.name for path in log.captures.folder.iterdir() if path.is_dir()}
     found.orphans += len(set(log.captures.tokens()) - named) + (len(here - named) if url is None else 0)
     found.orphans += len(list(log.captures.folder.glob("*.part")))
     found.trouble += len(moving.check(log))

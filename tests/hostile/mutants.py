@@ -80,7 +80,7 @@ def _captures(folder):
     import h5py
     from scipy.io import savemat
 
-    arrays = {one.column.replace(" ", "_"): one.values() for one in _capture().channels}
+    arrays = {channel.column.replace(" ", "_"): channel.values() for channel in _capture().channels}
     with h5py.File(folder / "a.h5", "w") as file:
         file.attrs["sfreq"] = 50_000.0
         for name, array in arrays.items():
@@ -109,7 +109,7 @@ def seeds(folder: Path) -> dict[str, bytes]:
     Image.fromarray(np.arange(3 * 64 * 64, dtype=np.uint8).reshape(64, 64, 3)).save(photo, "JPEG")
     card = Path(__file__).parents[2] / "src/sagen/casework/demo_cards/curlew.toml"
     return {
-        **{one.name: one.read_bytes() for one in sorted(folder.glob("a.*")) if "sheet" not in one.name},
+        **{path.name: path.read_bytes() for path in sorted(folder.glob("a.*")) if "sheet" not in path.name},
         "a.sheet.toml": SHEET.encode(), "a.job.toml": JOB.encode(), "a.circuit.toml": CIRCUIT.encode(),
         "a.card.toml": card.read_bytes(), "a.rows.csv": ROWS.encode(), "a.jpg": photo.getvalue(),
         "job.zip": (folder / "job.zip").read_bytes(), "backup.zip": (folder / "backup.zip").read_bytes(),
@@ -122,8 +122,8 @@ def seeds(folder: Path) -> dict[str, bytes]:
 
 def _all_of_capture(path):
     capture = read_capture(path)
-    for one in capture.channels:
-        assert np.isfinite(one.values()).all(), "what was read holds what is no number"
+    for channel in capture.channels:
+        assert np.isfinite(channel.values()).all(), "what was read holds what is no number"
     examine(capture, None)
     for suffix in (".csv", ".npz"):
         write_capture(path.with_name(f"out{suffix}"), capture)
@@ -132,8 +132,8 @@ def _all_of_capture(path):
 def _log_of(path):
     log = open_log(path.parent)
     try:
-        for one in log.jobs():
-            log.job(one.id)
+        for job in log.jobs():
+            log.job(job.id)
         moving.check(log, repair=True)
     finally:
         log.close()
@@ -277,7 +277,7 @@ def damaged_rows(rng: np.random.Generator, path: Path) -> None:
         rows.execute("PRAGMA foreign_keys=OFF")
         for _ in range(rng.integers(1, 6)):
             table = ("job", "entry")[rng.integers(2)]
-            names = [one[1] for one in rows.execute(f"PRAGMA table_info({table})") if not one[5]]
+            names = [item[1] for item in rows.execute(f"PRAGMA table_info({table})") if not item[5]]
             value = odd[rng.integers(len(odd))]
             try:
                 rows.execute(f"update {table} set {names[rng.integers(len(names))]} = ?", (value,))

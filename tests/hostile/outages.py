@@ -40,8 +40,8 @@ def run(bays: int, outages: int, seconds: float = 2.0) -> str:
             log.close()
 
         threads = [threading.Thread(target=write, args=(bay,)) for bay in range(bays)]
-        for one in threads:
-            one.start()
+        for thread in threads:
+            thread.start()
         for _ in range(outages):
             time.sleep(seconds / 2)
             server().stop()
@@ -49,11 +49,11 @@ def run(bays: int, outages: int, seconds: float = 2.0) -> str:
             server().start()
         time.sleep(seconds / 2)
         over.set()
-        for one in threads:
-            one.join()
-        there = Counter(one.record.text for one in first.job(job_id).entries)
-        wrong += [f"{one} is there {there[one]} times" for one in told if there[one] != 1]
-        wrong += [f"{one.about}: {one.what}" for one in moving.check(first)]
+        for this_thread in threads:
+            this_thread.join()
+        there = Counter(entry.record.text for entry in first.job(job_id).entries)
+        wrong += [f"{item} is there {there[item]} times" for item in told if there[item] != 1]
+        wrong += [f"{item.about}: {item.what}" for item in moving.check(first)]
         first.close()
     print(f"{bays} bays through {outages} outages: {len(told)} acknowledged; wrong: {len(wrong)}")
     return "; ".join(wrong[:5])

@@ -62,9 +62,9 @@ def test_any_words_go_through_the_log_out_and_in_again(tmp_path_factory, words):
         moving.export_job(log, job.id, folder / "out.zip")
         again = moving.import_job(log, folder / "out.zip")
         assert (again.machine, again.owner) == (log.job(job.id).machine, log.job(job.id).owner)
-        assert [one.record for one in again.entries[:1]] == [NoteEntry(f"n {note}")]
+        assert [this_entry.record for this_entry in again.entries[:1]] == [NoteEntry(f"n {note}")]
         assert log.capture(again.entries[1].record.token).notes == (note,)
-        assert {one.id for one in log.jobs(f"m {machine}")} == {job.id, again.id}
+        assert {this_job.id for this_job in log.jobs(f"m {machine}")} == {job.id, again.id}
         assert moving.check(log) == []
         html = pages_of_job(again, Weighed(again.id))["technician"]
         html.encode("utf-8")

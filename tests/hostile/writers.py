@@ -59,8 +59,8 @@ def run(bays: int, seconds: float, jobs: int = 4) -> str:
                 log.add_entry(job_id, NoteEntry(f"shared {number}"))
         with multiprocessing.get_context("spawn").Pool(bays) as pool:
             told = pool.starmap(write, [(f"{name}/{bay}", url, made, bay, seconds) for bay in range(bays)])
-        entries = [one for job_id in made for one in log.job(job_id).entries]
-        there = Counter(one.record.text for one in entries)
+        entries = [entry for job_id in made for entry in log.job(job_id).entries]
+        there = Counter(entry.record.text for entry in entries)
         added = [words for some, _, _ in told for words in some]
         changes = defaultdict(dict)
         for _, changed, _ in told:
@@ -69,22 +69,22 @@ def run(bays: int, seconds: float, jobs: int = 4) -> str:
                     return f"entry {entry_id}: two bays were both told that they wrote revision {revision}"
                 changes[entry_id][revision] = words
         wrong = [words for words in added if there[words] != 1]
-        for one in entries:
-            if one.revision != 1 + len(changes[one.id]):
+        for this_entry in entries:
+            if this_entry.revision != 1 + len(changes[this_entry.id]):
                 wrong.append(
-                    f"entry {one.id} has revision {one.revision}, acknowledged were {len(changes[one.id])} changes"
+                    f"entry {this_entry.id} has revision {this_entry.revision}, acknowledged were {len(changes[this_entry.id])} changes"
                 )
-            elif changes[one.id] and changes[one.id][one.revision] != one.record.text:
-                wrong.append(f"entry {one.id} does not say what was acknowledged last")
-        wrong += [f"{one.about}: {one.what}" for one in moving.check(log)]
-        counted = {one.id: one.entries for one in log.jobs()}
+            elif changes[this_entry.id] and changes[this_entry.id][this_entry.revision] != this_entry.record.text:
+                wrong.append(f"entry {this_entry.id} does not say what was acknowledged last")
+        wrong += [f"{item.about}: {item.what}" for item in moving.check(log)]
+        counted = {job.id: job.entries for job in log.jobs()}
         wrong += [
-            f"job {one} is listed with {counted[one]}" for one in made if counted[one] != len(log.job(one).entries)
+            f"job {item} is listed with {counted[item]}" for item in made if counted[item] != len(log.job(item).entries)
         ]
         log.close()
     print(
-        f"{bays} bays, {seconds:.0f} s: {len(added)} added, {sum(len(one) for _, one, _ in told)} changed, "
-        f"{sum(one for _, _, one in told)} times overtaken and told; wrong: {len(wrong)}"
+        f"{bays} bays, {seconds:.0f} s: {len(added)} added, {sum(len(item) for _, item, _ in told)} changed, "
+        f"{sum(item for _, _, item in told)} times overtaken and told; wrong: {len(wrong)}"
     )
     return "; ".join(wrong[:5])
 

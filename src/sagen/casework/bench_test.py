@@ -47,7 +47,7 @@ def wiring(spec: CircuitSpec) -> BenchWiring:
     resistor = None
     if feed is not None:
         wanted = 1000 * feed / PULL_UP_MA
-        resistor = min(RESISTORS, key=lambda one: abs(one - wanted))
+        resistor = min(RESISTORS, key=lambda this_resistor: abs(this_resistor - wanted))
     volts = f"{feed:g} V" if feed is not None else "the feed that the maker states"
     ohms = f"{resistor} Ω" if resistor else "1 kΩ at 5 V, 2.2 kΩ at battery volts"
     return BenchWiring(

@@ -66,9 +66,11 @@ def keep_shop_costs(costs: Costs) -> None:
 def costs_of(records: Iterable[Record]) -> Costs:
     """A job's costs over the shop's; the price and lead time are those of its chosen part line where it has one."""
     records = list(records)
-    stated = next((one for one in reversed(records) if isinstance(one, CostsEntry)), CostsEntry())
+    stated = next((record for record in reversed(records) if isinstance(record, CostsEntry)), CostsEntry())
     lines = [
-        one for one in records if isinstance(one, PartEntry) and one.state not in (LineState.SENT_BACK, LineState.OFFER)
+        record
+        for record in records
+        if isinstance(record, PartEntry) and record.state not in (LineState.SENT_BACK, LineState.OFFER)
     ]
     line = lines[-1] if lines else None
     own = Costs(
@@ -97,9 +99,9 @@ def now_or_first(
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
     rows = [
-        (one.check.name, one.total_minutes, one.wrong_after)
-        for one in checks
-        if one.pays and one.circuit == lead.circuit
+        (check.check.name, check.total_minutes, check.wrong_after)
+        for check in checks
+        if check.pays and check.circuit == lead.circuit
     ][:3]
     return replace_or_check(lead.probability, reach + FIT_MINUTES, rows, costs)
 
@@ -108,9 +110,13 @@ def offers(records: Iterable[Record], costs: Costs) -> tuple[tuple[PartEntry, fl
     """Part lines that are offers of the same thing, cheapest in all first: with what waiting for each costs; None where
     its price or a day's cost is not stated."""
     rows = []
-    for one in records:
-        if isinstance(one, PartEntry) and one.state in (LineState.OFFER, LineState.WANTED):
-            wait = (one.lead_days or 0.0) * costs.day if costs.day is not None else (0.0 if not one.lead_days else None)
-            total = one.price * one.count + wait if one.price is not None and wait is not None else None
-            rows.append((one, total))
+    for record in records:
+        if isinstance(record, PartEntry) and record.state in (LineState.OFFER, LineState.WANTED):
+            wait = (
+                (record.lead_days or 0.0) * costs.day
+                if costs.day is not None
+                else (0.0 if not record.lead_days else None)
+            )
+            total = record.price * record.count + wait if record.price is not None and wait is not None else None
+            rows.append((record, total))
     return tuple(sorted(rows, key=lambda row: (row[1] is None, row[1] or 0.0)))

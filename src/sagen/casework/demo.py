@@ -296,32 +296,34 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
     A demo job's machine has the fault that its capture was made with, any other job's one drawn by how common
     they are, always the same for the same job. Once the part that it lies in has been changed it is gone.
     """
-    told = next((one for one in JOBS if one.machine == job.machine), None)
-    made = next((one for one in told.trail if isinstance(one, DemoCapture)), None) if told else None
+    told = next((this_job for this_job in JOBS if this_job.machine == job.machine), None)
+    made = next((item for item in told.trail if isinstance(item, DemoCapture)), None) if told else None
     if told is not None and told.faults:
         faults = tuple((fault_called(name).slug, severity) for name, severity in told.faults)
     elif made is not None:
         faults = tuple((fault_called(name).slug, severity) for name, severity in made.faults)
     else:
         rng = np.random.default_rng([job.id, 41])
-        slugs = [one.slug for one in possible(spec)]
+        slugs = [item.slug for item in possible(spec)]
         drawn = str(rng.choice(slugs, p=knowledge().weights(slugs, spec.role)))
         faults = ((drawn, float(rng.uniform(0.4, 1.0))),)
     parts = knowledge().parts
-    mended = {cause for one in job.records(RepairEntry) if one.part for cause in parts[one.part]}
-    return tuple(one for one in faults if cause_of(one[0]) not in mended)
+    mended = {
+        cause for this_record in job.records(RepairEntry) if this_record.part for cause in parts[this_record.part]
+    }
+    return tuple(fault for fault in faults if cause_of(fault[0]) not in mended)
 
 
 def machine_of(job: Job) -> tuple[SimulatedMachine, bool]:
     """The simulated machine that stands in for a job's own, and whether anything is wrong with it."""
     spec = circuit_of(job.records())
-    able = {one.slug for one in possible(spec)}
-    faults = [one for one in faults_of(job, spec) if one[0] in able]
+    able = {item.slug for item in possible(spec)}
+    faults = [item for item in faults_of(job, spec) if item[0] in able]
     machine = broken(spec, faults, 200 + job.id)
     machine.cylinders = job.cylinders or 4
     if spec.role == Role.KNOCK:
         # A careful hand taps at another place the next time.
-        taken = sum(1 for one in job.records(CaptureEntry) if one.strikes is not None)
+        taken = sum(1 for this_record in job.records(CaptureEntry) if this_record.strikes is not None)
         machine.tap = Tap(("front", "rear")[taken % 2], sensors=spec.sensors or 2)
     # Each recording is another one of the same machine.
     machine.rng = np.random.default_rng([job.id, len(job.entries), 5])

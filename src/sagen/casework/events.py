@@ -108,7 +108,7 @@ def _hunt(capture: Capture, sheet: Sheet | None, progress: Callable[[float], boo
         holes = tuple((max(a - start, 0), min(b, stop) - start) for a, b in capture.holes if a < stop and b > start)
         part = replace(
             capture,
-            channels=tuple(replace(one, raw=np.asarray(one.raw[start:stop])) for one in capture.channels),
+            channels=tuple(replace(channel, raw=np.asarray(channel.raw[start:stop])) for channel in capture.channels),
             holes=holes,
         )
         begins = start / capture.sfreq
@@ -131,20 +131,20 @@ class Hunter:
             return ()
         new, done = [], examine(part, self.sheet)
         self.speeds += _speeds(done, begins, last)
-        for one in sorted(_of(done, begins), key=lambda one: (one.start_s, one.kind)):
+        for each in sorted(_of(done, begins), key=lambda item: (item.start_s, item.kind)):
             known = any(
-                one.kind == other.kind and one.channel == other.channel and one.start_s <= other.end_s + 1e-3
+                each.kind == other.kind and each.channel == other.channel and each.start_s <= other.end_s + 1e-3
                 for other in self.found[-12:]
             )
-            if one.start_s < last and not known:
-                self.found.append(one)
-                new.append(one)
+            if each.start_s < last and not known:
+                self.found.append(each)
+                new.append(each)
         return tuple(new)
 
 
 def _speeds(done: Examination, begins: float, last: float) -> list[tuple[float, float]]:
     """Times and speeds of a piece before `last`."""
-    reading = next((one.reading for one in done.channels if one.reading and one.reading.wheel), None)
+    reading = next((channel.reading for channel in done.channels if channel.reading and channel.reading.wheel), None)
     if reading is None or len(reading.teeth.times) < 20:
         return []
     times, speed = reading.teeth.times[:-1] + begins, reading.teeth.speed_rpm()
@@ -154,15 +154,17 @@ def _speeds(done: Examination, begins: float, last: float) -> list[tuple[float, 
 
 
 def _of(done: Examination, begins: float) -> list[Event]:
-    rotating = [one for one in done.channels if one.reading is not None]
+    rotating = [channel for channel in done.channels if channel.reading is not None]
     events = []
-    for one in done.findings:
-        if one.kind in EVENTS and "start_s" in one.fields:
-            spans = [(span.start_s, span.end_s) for span in one.spans] or [(one.fields["start_s"], one.fields["end_s"])]
-            events += [Event(EVENTS[one.kind], one.channel, a, b) for a, b in spans]
+    for finding in done.findings:
+        if finding.kind in EVENTS and "start_s" in finding.fields:
+            spans = [(span.start_s, span.end_s) for span in finding.spans] or [
+                (finding.fields["start_s"], finding.fields["end_s"])
+            ]
+            events += [Event(EVENTS[finding.kind], finding.channel, a, b) for a, b in spans]
     for result in rotating:
         events += _single(result.reading)
-    return [_with_moment(one, done, begins) for one in events]
+    return [_with_moment(event, done, begins) for event in events]
 
 
 def _single(reading: RotatingReading) -> list[Event]:
@@ -181,8 +183,11 @@ def _single(reading: RotatingReading) -> list[Event]:
 
 def _with_moment(event: Event, done: Examination, begins: float) -> Event:
     """What the shaft, the rails and the other sensors did then."""
-    own = next((one.reading for one in done.channels if one.sheet.column == event.channel and one.reading), None)
-    turning = own or next((one.reading for one in done.channels if one.reading), None)
+    own = next(
+        (channel.reading for channel in done.channels if channel.sheet.column == event.channel and channel.reading),
+        None,
+    )
+    turning = own or next((channel.reading for channel in done.channels if channel.reading), None)
     before = after = None
     tries = 0
     if turning is not None:
@@ -190,11 +195,14 @@ def _with_moment(event: Event, done: Examination, begins: float) -> Event:
         tries = int(np.count_nonzero((turning.false_edges > event.start_s) & (turning.false_edges < event.end_s)))
     feed, feed_steady = _rail(done, Role.SUPPLY, event)
     back, back_steady = _rail(done, Role.GROUND, event)
-    steady = [one for one in (feed_steady, back_steady) if one is not None]
-    others = [one.reading for one in done.channels if one.reading and one.sheet.column != event.channel]
+    steady = [item for item in (feed_steady, back_steady) if item is not None]
+    others = [channel.reading for channel in done.channels if channel.reading and channel.sheet.column != event.channel]
     other = None
     if others and event.end_s > event.start_s:
-        other = any(np.any((one.teeth.times > event.start_s) & (one.teeth.times < event.end_s)) for one in others)
+        other = any(
+            np.any((this_other.teeth.times > event.start_s) & (this_other.teeth.times < event.end_s))
+            for this_other in others
+        )
     return replace(
         event, start_s=begins + event.start_s, end_s=begins + event.end_s, rpm_before=before, rpm_after=after, feed_v=feed,
         return_v=back, other_turns=other, tries=tries, rails_steady=all(steady) if steady else None,
@@ -214,7 +222,7 @@ def _speed(reading: RotatingReading, event: Event, side: int) -> float | None:
 
 def _rail(done: Examination, role: Role, event: Event) -> tuple[float | None, bool | None]:
     """A rail's volts in the event, and whether it held; None where it was not watched."""
-    row = next((one for one in done.channels if one.sheet.role == role), None)
+    row = next((this_channel for this_channel in done.channels if this_channel.sheet.role == role), None)
     if row is None:
         return None, None
     channel, sfreq = done.capture.channel(row.sheet.column), done.capture.sfreq
@@ -262,9 +270,9 @@ def told_of(
 ) -> Hunted:
     """What the events of a record of so many seconds go with. `known`: rpm and temperature, as far as they are, each on an
     even grid over the record."""
-    lost = [one for one in events if one.kind in ("dropout", "lost_tooth", "rail_dip")] or list(events)
+    lost = [event for event in events if event.kind in ("dropout", "lost_tooth", "rail_dip")] or list(events)
     covariates = {"time": np.linspace(0, seconds, 400), **known}
-    found = associate([one.start_s for one in lost], seconds, covariates, marks)
+    found = associate([item.start_s for item in lost], seconds, covariates, marks)
     return Hunted(events, tuple(found), tuple(_sentences(events, lost, found)))
 
 
@@ -272,26 +280,30 @@ def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Associa
     said = []
     if not events:
         return ["Nothing came and went in this record."]
-    kinds = dict.fromkeys(one.kind for one in events)
-    said.append("; ".join(f"{sum(one.kind == kind for one in events)} times: {WORDS[kind]}" for kind in kinds) + ".")
-    for one in found:
-        p = f"p = {one.p:.3f}" if one.p >= 0.001 else "p below 0.001"
-        if one.what == "rpm":
-            said.append(f"It comes {one.side} {one.value:,.0f} rpm ({p}).")
-        elif one.what == "temperature":
-            said.append(f"It comes {one.side} {one.value:.0f} °C ({p}).")
-        elif one.what == "time":
+    kinds = dict.fromkeys(event.kind for event in events)
+    said.append(
+        "; ".join(f"{sum(event.kind == kind for event in events)} times: {WORDS[kind]}" for kind in kinds) + "."
+    )
+    for this_item in found:
+        p = f"p = {this_item.p:.3f}" if this_item.p >= 0.001 else "p below 0.001"
+        if this_item.what == "rpm":
+            said.append(f"It comes {this_item.side} {this_item.value:,.0f} rpm ({p}).")
+        elif this_item.what == "temperature":
+            said.append(f"It comes {this_item.side} {this_item.value:.0f} °C ({p}).")
+        elif this_item.what == "time":
             where = (
-                f"after the first {one.value:.1f} s" if one.side == "above" else f"within the first {one.value:.1f} s"
+                f"after the first {this_item.value:.1f} s"
+                if this_item.side == "above"
+                else f"within the first {this_item.value:.1f} s"
             )
             said.append(f"It comes {where} of the record ({p}).")
         else:
-            said.append(f"It comes within {one.value:g} s after '{one.what}' ({p}).")
-    watched = [one for one in lost if one.rails_steady is not None]
+            said.append(f"It comes within {this_item.value:g} s after '{this_item.what}' ({p}).")
+    watched = [item for item in lost if item.rails_steady is not None]
     if (
         watched
-        and all(one.rails_steady for one in watched)
-        and all(one.feed_v is not None and one.return_v is not None for one in watched)
+        and all(item.rails_steady for item in watched)
+        and all(item.feed_v is not None and item.return_v is not None for item in watched)
     ):
         said.append(
             f"Feed and return were watched and held through all {len(watched)} events: sensor, gap or signal wire are left."

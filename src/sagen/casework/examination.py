@@ -106,14 +106,14 @@ def in_sight(incoming: Incoming, start_s: float, end_s: float) -> Incoming:
         f"kept from {first / capture.sfreq:.3f} to {stop / capture.sfreq:.3f} s of {capture.seconds:.0f} s; "
         f"the whole lies in {incoming.path}"
     )
-    channels = tuple(replace(one, raw=np.array(one.raw[first:stop])) for one in capture.channels)
+    channels = tuple(replace(channel, raw=np.array(channel.raw[first:stop])) for channel in capture.channels)
     cut = replace(capture, channels=channels, holes=holes, notes=(*capture.notes, note))
     return replace(incoming, capture=cut, pyramids=build_pyramids(cut))
 
 
 def build_pyramids(capture: Capture) -> dict[str, Pyramid]:
     """What draws each channel quickly, by column."""
-    return {one.column: Pyramid(one.raw) for one in capture.channels}
+    return {channel.column: Pyramid(channel.raw) for channel in capture.channels}
 
 
 def capture_entry(examination: Examination, reference: KeptReference | None = None) -> CaptureEntry:
@@ -122,7 +122,7 @@ def capture_entry(examination: Examination, reference: KeptReference | None = No
         name=examination.capture.name,
         sheet=examination.sheet,
         findings=examination.findings,
-        channels=tuple(one.as_row() for one in examination.channels),
+        channels=tuple(channel.as_row() for channel in examination.channels),
         compared=examination.compared,
         cadence=examination.cadence,
         strikes=examination.tapped.strikes.as_data() if examination.tapped else None,
@@ -147,7 +147,7 @@ def stated_sheet(capture: Capture, spec: CircuitSpec, cylinders: int | None) -> 
     told |= {"wheel": spec.wheel} if spec.wheel and kind.rotating else {}
     # A set that is struck is recorded together; of what turns the first channel is the sensor's.
     own = capture.channels[:1] if kind.rotating else capture.channels
-    rows = [{"column": one.column, **told} for one in own]
+    rows = [{"column": item.column, **told} for item in own]
     state = {} if kind.rotating else {"conditions": {"state": State.STRIKE}}
     return Sheet.from_data({"channel": rows, "engine": {"cylinders": cylinders} if cylinders else {}, **state})
 
@@ -161,20 +161,20 @@ def with_captures_read(
 ) -> tuple[Record, ...]:
     """A job file's trail with the captures that it names read and examined; raises SagenError naming the entry."""
     ready: list[Record] = []
-    first = next((index for index, one in enumerate(records) if _of_the_trail(one)), 0)
-    for index, one in enumerate(records):
-        if not isinstance(one, CaptureFile):
-            ready.append(one)
+    first = next((index for index, record in enumerate(records) if _of_the_trail(record)), 0)
+    for index, this_record in enumerate(records):
+        if not isinstance(this_record, CaptureFile):
+            ready.append(this_record)
             continue
         try:
-            sheet_file = folder / one.sheet if one.sheet else None
-            capture, sheet, reference = read_pair(folder / one.capture, sheet_file)
-            own = circuits.get(one.circuit, spec)
+            sheet_file = folder / this_record.sheet if this_record.sheet else None
+            capture, sheet, reference = read_pair(folder / this_record.capture, sheet_file)
+            own = circuits.get(this_record.circuit, spec)
             done = examine(capture, sheet or stated_sheet(capture, own, cylinders), reference=reference)
         except SagenError as error:
-            said = str(error) if _within(folder / one.capture, folder) else _QUOTED.sub("...", str(error))
+            said = str(error) if _within(folder / this_record.capture, folder) else _QUOTED.sub("...", str(error))
             raise SagenError(f"trail entry {index - first + 1}: {said}") from None
-        ready.append(replace(capture_entry(done, kept_name(reference)), circuit=one.circuit))
+        ready.append(replace(capture_entry(done, kept_name(reference)), circuit=this_record.circuit))
     return tuple(ready)
 
 

@@ -53,7 +53,7 @@ def start(tell: Callable[[str], None] | None = None) -> None:
     logger = logging.getLogger("sagen")
     logger.setLevel(logging.INFO)
     logger.propagate = False
-    if not any(isinstance(one, RotatingFileHandler) for one in logger.handlers):
+    if not any(isinstance(this_handler, RotatingFileHandler) for this_handler in logger.handlers):
         try:
             path = log_file()
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -120,7 +120,7 @@ def save_report(path: Path) -> None:
     try:
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as zipped:
             zipped.writestr("versions.txt", "\n".join(versions) + "\n")
-            for one in sorted(log_file().parent.glob("*.log*")):
-                zipped.writestr(one.name, without_names(one.read_text(encoding="utf-8", errors="replace")))
+            for this_path in sorted(log_file().parent.glob("*.log*")):
+                zipped.writestr(this_path.name, without_names(this_path.read_text(encoding="utf-8", errors="replace")))
     except OSError as error:
         raise SagenError(f"{path.name} cannot be written: {error.strerror or error}") from None

@@ -68,7 +68,7 @@ class StruckFiles:
     def as_row(self) -> dict:
         """All of it as the command line prints it."""
         row = verdict_row(self.verdict)
-        row |= {"suspects": [one.as_row() for one in self.suspects], "notes": list(self.notes)}
+        row |= {"suspects": [suspect.as_row() for suspect in self.suspects], "notes": list(self.notes)}
         return row | ({"errors": [{"capture": a, "error": b} for a, b in self.failed]} if self.failed else {})
 
 
@@ -93,7 +93,7 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
             continue
         entries.append(capture_entry(done, kept_name(reference)))
         tapped.append(done.tapped)
-        notes += [f"{Path(path).name}: {one}" for one in done.notes if "open alone" not in one]
+        notes += [f"{Path(path).name}: {note}" for note in done.notes if "open alone" not in note]
         if reference is not None and done.pattern_tapped is not None:
             (tapped if same_pair(done.tapped, done.pattern_tapped) else good).append(done.pattern_tapped)
     if failed and not entries:
@@ -101,7 +101,7 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
     verdict = judge_taps(_once(tapped), _once(good))
     if verdict is None:
         raise SagenError(
-            f"{', '.join(Path(one).name for one in paths[:4])}: no strike stands above the noise in any of them"
+            f"{', '.join(Path(this_path).name for this_path in paths[:4])}: no strike stands above the noise in any of them"
         )
     gravest = verdict.gravest()
     bank = verdict.sensors[gravest].bank if gravest is not None else None
@@ -113,11 +113,11 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
 def _once(captures: list[Tapped]) -> list[Tapped]:
     """Captures without those that stand twice: a known-good one is often given as a file as well."""
     seen, out = set(), []
-    for one in captures:
-        key = (one.strikes.columns, one.strikes.time_s.tobytes(), one.strikes.answers.height.tobytes())
+    for capture in captures:
+        key = (capture.strikes.columns, capture.strikes.time_s.tobytes(), capture.strikes.answers.height.tobytes())
         if key not in seen:
             seen.add(key)
-            out.append(one)
+            out.append(capture)
     return out
 
 
@@ -133,8 +133,8 @@ class WeighedFile:
     def as_row(self, most_checks: int) -> dict:
         """All of it as the command line prints it."""
         return {
-            "suspects": [one.as_row() for one in self.suspects],
-            "next": [one.as_row() for one in self.checks[:most_checks]],
+            "suspects": [suspect.as_row() for suspect in self.suspects],
+            "next": [check.as_row() for check in self.checks[:most_checks]],
             "notes": list(self.odd),
         }
 
@@ -180,6 +180,6 @@ def pages_of_job_file(path: str | Path) -> dict:
     if not job.circuits:
         records = (CircuitEntry(job.circuit), *records)
     now = datetime.now()
-    entries = tuple(Entry(number, now, one) for number, one in enumerate(records, start=1))
+    entries = tuple(Entry(number, now, record) for number, record in enumerate(records, start=1))
     whole = Job(0, now, Path(path).stem, "", job.engine.cylinders, entries)
     return pages_of_job(whole, weigh_job(whole, job.gear, job.strategy))

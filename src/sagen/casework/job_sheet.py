@@ -100,7 +100,7 @@ def job_sheet(
     records = job.records()
     now = standing(records)
     circuits = circuits_of(records)
-    card = next((one.machine for one in reversed(job.records(CardEntry))), None)
+    card = next((record.machine for record in reversed(job.records(CardEntry))), None)
     lead = weighed.suspects[0] if weighed.suspects else None
     spec = circuits.get(lead.circuit if lead else "", next(iter(circuits.values())))
     role = ROLES[spec.role]
@@ -109,26 +109,26 @@ def job_sheet(
     seen = job.records(SeenEntry)
     return JobSheet(
         machine=job.machine, owner=job.owner, number=job.id, workshop=workshop, stage=str(now.stage),
-        complaint="; ".join(entry_text(one).replace("\n", ", ") for one in job.records(ComplaintEntry)),
-        codes=tuple(one.code for one in job.records(CodeEntry)),
+        complaint="; ".join(entry_text(record).replace("\n", ", ") for record in job.records(ComplaintEntry)),
+        codes=tuple(record.code for record in job.records(CodeEntry)),
         verdict=_verdict(lead, weighed, now, left), everyday=_everyday(lead, now, role, weighed, left),
-        why=_why(records, now), done=tuple(_line(one) for one in job.records(RepairEntry)),
+        why=_why(records, now), done=tuple(_line(record) for record in job.records(RepairEntry)),
         proved=_proved(records, now), owed=owed_words(now),
         cost=_cost(records, costs), otherwise=_otherwise(records, job.records(ComplaintEntry)),
-        seen=tuple(Row((one.seen, SEEN_MARKS[one.mark], one.because)) for one in seen),
-        readings=tuple(_reading(one, circuits, card) for one in records if isinstance(one, ReadingEntry | ValueEntry)),
-        captures=tuple(_capture(one) for one in records if isinstance(one, CaptureEntry | FindingEntry)),
-        again=tuple(again_row(one) for one in now.again),
-        suspects=tuple(_suspect(one) for one in weighed.suspects if one.probability >= LEAST_SHOWN)[:5],
+        seen=tuple(Row((item.seen, SEEN_MARKS[item.mark], item.because)) for item in seen),
+        readings=tuple(_reading(record, circuits, card) for record in records if isinstance(record, ReadingEntry | ValueEntry)),
+        captures=tuple(_capture(record) for record in records if isinstance(record, CaptureEntry | FindingEntry)),
+        again=tuple(again_row(item) for item in now.again),
+        suspects=tuple(_suspect(suspect) for suspect in weighed.suspects if suspect.probability >= LEAST_SHOWN)[:5],
         ruled_out=_ruled_out(weighed.suspects),
         changed=tuple(
-            f"{'Before' if isinstance(one, ReplacedEntry) else 'In this job'}: {_line(one)}"
-            for one in records if isinstance(one, ReplacedEntry | RepairEntry)
+            f"{'Before' if isinstance(record, ReplacedEntry) else 'In this job'}: {_line(record)}"
+            for record in records if isinstance(record, ReplacedEntry | RepairEntry)
         ),
-        notes=tuple(_line(one) for one in records if isinstance(one, NoteEntry | InspectionEntry)),
+        notes=tuple(_line(record) for record in records if isinstance(record, NoteEntry | InspectionEntry)),
         circuits=_circuits(circuits, card), steps=_steps(job.records(StepEntry)), parts=_parts(job.records(PartEntry)),
-        offers=_offers(records, costs), next=tuple(_check(one) for one in weighed.checks[:4]),
-        cautions=tuple(sorted({caution for one in weighed.checks[:4] for caution in one.check.cautions})),
+        offers=_offers(records, costs), next=tuple(_check(check) for check in weighed.checks[:4]),
+        cautions=tuple(sorted({caution for check in weighed.checks[:4] for caution in check.check.cautions})),
         pictures=tuple(pictures), photos=_photos(job.records(PhotoEntry), photos or {}),
     )  # fmt: skip
 
@@ -185,14 +185,16 @@ def _everyday(lead, now: Standing, role: str, weighed, left: str) -> str:
 
 def _why(records: Sequence[Record], now: Standing) -> tuple[str, ...]:
     """What showed it, in everyday words: the abnormal measurements, and what was seen for certain."""
-    told = [_seen_wrong(one.before) for one in now.again]
-    told += [_line(one) for one in records if isinstance(one, InspectionEntry) and one.outcome and one.certain]
-    return tuple(dict.fromkeys(one for one in told if one))[:5]
+    told = [_seen_wrong(item.before) for item in now.again]
+    told += [
+        _line(record) for record in records if isinstance(record, InspectionEntry) and record.outcome and record.certain
+    ]
+    return tuple(dict.fromkeys(item for item in told if item))[:5]
 
 
 def _seen_wrong(record: Record) -> str:
     if isinstance(record, CaptureEntry):
-        shown = [FINDING_TITLES[one.kind].lower() for one in record.findings[:3]]
+        shown = [FINDING_TITLES[finding.kind].lower() for finding in record.findings[:3]]
         return f"The recording {record.name} ({STATES[record.sheet.conditions.state]}) shows: {', '.join(shown)}."
     return (
         f"{what_was_measured(record)}: {value_of(record)}, which is {JUDGED[record.judged]} what a sound one has."
@@ -208,7 +210,7 @@ def what_was_measured(record: Record) -> str:
         return f"{where}{POINTS[record.point]}, {STATES_THEN[record.state]}"
     if isinstance(record, ValueEntry):
         state = STATES_THEN[record.state] if record.state else ""
-        return where + ", ".join(one for one in (" and ".join(record.between), state, record.when) if one)
+        return where + ", ".join(item for item in (" and ".join(record.between), state, record.when) if item)
     if isinstance(record, CaptureEntry):
         return f"{where}recording, {STATES[record.sheet.conditions.state]}"
     if isinstance(record, FindingEntry):
@@ -223,30 +225,32 @@ def value_of(record: Record) -> str:
     if isinstance(record, ValueEntry):
         return record.shown or f"{record.value:g} {QUANTITIES[record.quantity]}"
     if isinstance(record, CaptureEntry):
-        return ", ".join(FINDING_TITLES[one.kind].lower() for one in record.findings[:3]) or "nothing wrong"
+        return ", ".join(FINDING_TITLES[finding.kind].lower() for finding in record.findings[:3]) or "nothing wrong"
     if isinstance(record, FindingEntry):
         return FINDING_TITLES[record.finding].lower() if record.finding else "nothing wrong"
     return ""
 
 
-def again_row(one: Again) -> Row:
+def again_row(again: Again) -> Row:
     """A measurement before and after the repair, with what the later one came to."""
-    after = value_of(one.after) if one.after is not None else "not taken again"
-    said = {True: "sound", False: "still wrong", None: "owed" if one.after is None else "too close to say"}[one.sound]
+    after = value_of(again.after) if again.after is not None else "not taken again"
+    said = {True: "sound", False: "still wrong", None: "owed" if again.after is None else "too close to say"}[
+        again.sound
+    ]
     return Row(
-        (what_was_measured(one.before), value_of(one.before), after, said),
-        {True: "sound", False: "bad"}.get(one.sound, ""),
+        (what_was_measured(again.before), value_of(again.before), after, said),
+        {True: "sound", False: "bad"}.get(again.sound, ""),
     )
 
 
 def owed_words(now: Standing) -> tuple[str, ...]:
     """What is owed, with the relearn that the card asks for."""
     out = []
-    for one in now.owed:
-        text = OWED_SHORT[one]
-        if one == ProofStep.RELEARN and now.relearn:
+    for item in now.owed:
+        text = OWED_SHORT[item]
+        if item == ProofStep.RELEARN and now.relearn:
             text += ": " + "; ".join(f"{name}: {RELEARNS[row.kind].lower()}" for name, row in now.relearn.items())
-        out.append(text + (" (failed)" if one in now.failed else ""))
+        out.append(text + (" (failed)" if item in now.failed else ""))
     return tuple(out)
 
 
@@ -254,32 +258,32 @@ def _proved(records: Sequence[Record], now: Standing) -> tuple[str, ...]:
     if not now.repairs:
         return ()
     told = []
-    if now.again and all(one.sound for one in now.again):
+    if now.again and all(item.sound for item in now.again):
         told.append(OWED[ProofStep.MEASURED])
-    told += [OWED[one] for one in ProofStep if one in now.done and OWED[one] not in told]
-    told += [f"Not so: {OWED[one]}" for one in ProofStep if one in now.failed]
-    drives = [one for one in records if isinstance(one, ProofEntry) and one.drive]
-    told += [line for one in drives for line in entry_text(one).split("\n") if line.startswith("Drive")]
+    told += [OWED[proof_step] for proof_step in ProofStep if proof_step in now.done and OWED[proof_step] not in told]
+    told += [f"Not so: {OWED[proof_step]}" for proof_step in ProofStep if proof_step in now.failed]
+    drives = [record for record in records if isinstance(record, ProofEntry) and record.drive]
+    told += [line for drive in drives for line in entry_text(drive).split("\n") if line.startswith("Drive")]
     return tuple(told)
 
 
 def _cost(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
     lines = [
-        one
-        for one in records
-        if isinstance(one, PartEntry)
-        and one.state in (LineState.FITTED, LineState.CAME, LineState.ORDERED, LineState.WANTED)
+        record
+        for record in records
+        if isinstance(record, PartEntry)
+        and record.state in (LineState.FITTED, LineState.CAME, LineState.ORDERED, LineState.WANTED)
     ]
     rows = [
         Row(
             (
-                f"{one.count} x {one.name}",
-                f"{one.price * one.count:,.2f}" if one.price is not None else "price not stated",
+                f"{line.count} x {line.name}",
+                f"{line.price * line.count:,.2f}" if line.price is not None else "price not stated",
             )
         )
-        for one in lines
+        for line in lines
     ]
-    priced = [one.price * one.count for one in lines if one.price is not None]
+    priced = [line.price * line.count for line in lines if line.price is not None]
     if len(priced) > 1:
         rows.append(Row(("Parts together", f"{sum(priced):,.2f}")))
     if rows and costs.hour is not None:
@@ -290,36 +294,51 @@ def _cost(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
 def _otherwise(records: Sequence[Record], complaints: Sequence[ComplaintEntry]) -> tuple[str, ...]:
     facts = decision_facts()
     told = []
-    if any(isinstance(one, PartEntry | RepairEntry) for one in records):
+    if any(isinstance(record, PartEntry | RepairEntry) for record in records):
         new = {origin: facts.new[origin].comes_back for origin in (Origin.ORIGINAL, Origin.AFTERMARKET, Origin.UNKNOWN)}
         told.append(
             f"Of a hundred parts of unknown make about {100 * new[Origin.UNKNOWN]:.0f} bring a machine back within two years, "
             f"of another maker's {100 * new[Origin.AFTERMARKET]:.0f}, of original ones {100 * new[Origin.ORIGINAL]:.0f}; then all the "
             "labour is owed again."
         )
-    told += [f"Nothing done: {LEFT_ALONE[one.complaint]}" for one in complaints if one.complaint in LEFT_ALONE][:1]
+    told += [
+        f"Nothing done: {LEFT_ALONE[complaint.complaint]}"
+        for complaint in complaints
+        if complaint.complaint in LEFT_ALONE
+    ][:1]
     return tuple(told)
 
 
-def _reading(one: ReadingEntry | ValueEntry, circuits, card: MachineCard | None) -> Row:
+def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCard | None) -> Row:
     limits = ""
-    if isinstance(one, ReadingEntry):
-        spec = circuits.get(one.circuit, next(iter(circuits.values())))
-        limits = expected_reading(spec, card, one.circuit, one.point, one.state, ohms=one.ohms)
-        where = POINTS[one.point]
+    if isinstance(reading_entry, ReadingEntry):
+        spec = circuits.get(reading_entry.circuit, next(iter(circuits.values())))
+        limits = expected_reading(
+            spec, card, reading_entry.circuit, reading_entry.point, reading_entry.state, ohms=reading_entry.ohms
+        )
+        where = POINTS[reading_entry.point]
     else:
-        circuit = card.of(one.circuit) if card else None
+        circuit = card.of(reading_entry.circuit) if card else None
         rows = [
             row
             for row in (circuit.published if circuit else ())
-            if row.between == one.between and row.quantity == one.quantity
+            if row.between == reading_entry.between and row.quantity == reading_entry.quantity
         ]
         limits = published_limits(rows[0]) if rows else ""
-        where = " and ".join(one.between)
-    where = f"{one.circuit}: {where}" if one.circuit else where
-    state = STATES_THEN[one.state] if one.state else getattr(one, "when", "")
-    mark = {Judged.INSIDE: "sound", Judged.OUTSIDE: "bad"}.get(one.judged, "")
-    return Row((where, state, value_of(one), limits, JUDGED[one.judged] if one.judged else "not judged"), mark)
+        where = " and ".join(reading_entry.between)
+    where = f"{reading_entry.circuit}: {where}" if reading_entry.circuit else where
+    state = STATES_THEN[reading_entry.state] if reading_entry.state else getattr(reading_entry, "when", "")
+    mark = {Judged.INSIDE: "sound", Judged.OUTSIDE: "bad"}.get(reading_entry.judged, "")
+    return Row(
+        (
+            where,
+            state,
+            value_of(reading_entry),
+            limits,
+            JUDGED[reading_entry.judged] if reading_entry.judged else "not judged",
+        ),
+        mark,
+    )
 
 
 def published_limits(row: Published) -> str:
@@ -333,34 +352,38 @@ def published_limits(row: Published) -> str:
     return f"at least {row.low:g} {unit}" if row.high is None else f"{row.low:g} to {row.high:g} {unit}"
 
 
-def _capture(one: CaptureEntry | FindingEntry) -> Row:
-    name = one.name if isinstance(one, CaptureEntry) else "read elsewhere"
+def _capture(capture_entry: CaptureEntry | FindingEntry) -> Row:
+    name = capture_entry.name if isinstance(capture_entry, CaptureEntry) else "read elsewhere"
     state = (
-        STATES[one.sheet.conditions.state]
-        if isinstance(one, CaptureEntry)
-        else (STATES_THEN[one.state] if one.state else "")
+        STATES[capture_entry.sheet.conditions.state]
+        if isinstance(capture_entry, CaptureEntry)
+        else (STATES_THEN[capture_entry.state] if capture_entry.state else "")
     )
-    told = " ".join(finding.text for finding in one.findings[:4]) if isinstance(one, CaptureEntry) else value_of(one)
-    fine = sound(one)
+    told = (
+        " ".join(finding.text for finding in capture_entry.findings[:4])
+        if isinstance(capture_entry, CaptureEntry)
+        else value_of(capture_entry)
+    )
+    fine = sound(capture_entry)
     return Row(
-        (f"{one.circuit}: {name}" if one.circuit else name, state, told or "nothing wrong"),
+        (f"{capture_entry.circuit}: {name}" if capture_entry.circuit else name, state, told or "nothing wrong"),
         {True: "sound", False: "bad"}.get(fine, ""),
     )
 
 
-def _suspect(one) -> Row:
-    name = f"{CAUSES[one.cause]}: {one.title}" if one.cause != Cause.NONE else CAUSES[one.cause]
-    reasons = " ".join(("+ " if reason.bits > 0 else "\u2212 ") + reason.text for reason in one.reasons[:3])
-    return Row((f"{one.circuit}: {name}" if one.circuit else name, f"{100 * one.probability:.0f} %", reasons))
+def _suspect(item) -> Row:
+    name = f"{CAUSES[item.cause]}: {item.title}" if item.cause != Cause.NONE else CAUSES[item.cause]
+    reasons = " ".join(("+ " if reason.bits > 0 else "\u2212 ") + reason.text for reason in item.reasons[:3])
+    return Row((f"{item.circuit}: {name}" if item.circuit else name, f"{100 * item.probability:.0f} %", reasons))
 
 
 def _ruled_out(suspects) -> tuple[Row, ...]:
     """Causes that are out, by what speaks most against each; those that the same thing rules out stand together."""
     by_reason: dict[str, list[str]] = {}
-    for one in suspects:
-        against = [reason.text for reason in one.reasons if reason.bits < 0]
-        if one.probability < RULED_OUT and against and one.cause != Cause.NONE:
-            by_reason.setdefault(against[0], []).append(CAUSES[one.cause])
+    for suspect in suspects:
+        against = [reason.text for reason in suspect.reasons if reason.bits < 0]
+        if suspect.probability < RULED_OUT and against and suspect.cause != Cause.NONE:
+            by_reason.setdefault(against[0], []).append(CAUSES[suspect.cause])
     return tuple(Row((", ".join(names), reason)) for reason, names in by_reason.items())
 
 
@@ -370,7 +393,7 @@ def _circuits(circuits, card: MachineCard | None) -> tuple[CircuitPart, ...]:
         found = (
             card.of(name)
             if card and name
-            else next((one for one in card.circuit if one.role == spec.role), None)
+            else next((item for item in card.circuit if item.role == spec.role), None)
             if card
             else None
         )
@@ -401,19 +424,19 @@ def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> Circu
     wires = tuple(
         Row(
             (
-                WIRES[one.carries],
-                one.colour,
-                one.sensor_pin,
-                one.module_pin,
-                ", ".join(x for x in (one.fuse, one.fuse_place) if x),
-                ", ".join(one.shared_with),
+                WIRES[item.carries],
+                item.colour,
+                item.sensor_pin,
+                item.module_pin,
+                ", ".join(x for x in (item.fuse, item.fuse_place) if x),
+                ", ".join(item.shared_with),
             )
         )
-        for one in found.wire
+        for item in found.wire
     )
     published = tuple(
-        Row((one.where, *_ends(one), "" if one.at is None else f"at {one.at:g} °C", one.maker))
-        for one in found.published
+        Row((item.where, *_ends(item), "" if item.at is None else f"at {item.at:g} °C", item.maker))
+        for item in found.published
     )
     return CircuitPart(title, tuple(lines), wires, published)
 
@@ -422,29 +445,34 @@ def _ends(row: Published) -> tuple[str, str]:
     unit = QUANTITIES[row.quantity]
     if row.over:
         return "by temperature", "; ".join(f"{at:g} °C: {low:g} to {high:g} {unit}" for at, low, high in row.over)
-    return tuple("" if one is None else f"{one:g} {unit}" for one in (row.low, row.high))
+    return tuple("" if item is None else f"{item:g} {unit}" for item in (row.low, row.high))
 
 
 def _steps(steps: Sequence[StepEntry]) -> tuple[Row, ...]:
     """What was taken apart, the other way round, with what each needs."""
     return tuple(
         Row(
-            (f"{STEPS[one.step].partition(':')[0]}: {one.what}", one.size, one.owes, "together" if one.back else ""),
-            "sound" if one.back else "",
+            (
+                f"{STEPS[step.step].partition(':')[0]}: {step.what}",
+                step.size,
+                step.owes,
+                "together" if step.back else "",
+            ),
+            "sound" if step.back else "",
         )
-        for one in reversed(steps)
+        for step in reversed(steps)
     )
 
 
 def _parts(parts: Sequence[PartEntry]) -> tuple[Row, ...]:
     return tuple(
         Row((
-            f"{one.count} x {one.name}" + (f" ({ORIGINS[one.origin].lower()})" if one.origin != Origin.UNKNOWN else ""),
-            " ".join(x for x in (one.maker, one.number) if x), one.source,
-            f"{one.price:,.2f}" if one.price is not None else "", said_days(one.lead_days) if one.lead_days is not None else "",
-            LINE_STATES[one.state], "; ".join(f"{key} {value}" for key, value in one.bench.items() if value) or "not yet",
+            f"{part.count} x {part.name}" + (f" ({ORIGINS[part.origin].lower()})" if part.origin != Origin.UNKNOWN else ""),
+            " ".join(x for x in (part.maker, part.number) if x), part.source,
+            f"{part.price:,.2f}" if part.price is not None else "", said_days(part.lead_days) if part.lead_days is not None else "",
+            LINE_STATES[part.state], "; ".join(f"{key} {value}" for key, value in part.bench.items() if value) or "not yet",
         ))
-        for one in parts
+        for part in parts
     )  # fmt: skip
 
 
@@ -454,19 +482,19 @@ def _offers(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
         return ()
     return tuple(
         Row((
-            " ".join(x for x in (one.name, one.maker, one.source) if x), f"{one.price:,.2f}" if one.price is not None else "not stated",
-            said_days(one.lead_days) if one.lead_days is not None else "not stated",
-            f"{one.lead_days * costs.day:,.2f}" if one.lead_days is not None and costs.day is not None else "not stated",
+            " ".join(x for x in (item.name, item.maker, item.source) if x), f"{item.price:,.2f}" if item.price is not None else "not stated",
+            said_days(item.lead_days) if item.lead_days is not None else "not stated",
+            f"{item.lead_days * costs.day:,.2f}" if item.lead_days is not None and costs.day is not None else "not stated",
             f"{total:,.2f}" if total is not None else "cannot be told",
         ))
-        for one, total in rows
+        for item, total in rows
     )  # fmt: skip
 
 
-def _check(one) -> str:
-    where = f"{one.circuit}: " if one.circuit else ""
-    return f"{where}{one.text} About {one.total_minutes:.0f} minutes. A sound circuit shows: {one.expect}"
+def _check(item) -> str:
+    where = f"{item.circuit}: " if item.circuit else ""
+    return f"{where}{item.text} About {item.total_minutes:.0f} minutes. A sound circuit shows: {item.expect}"
 
 
 def _photos(rows: Sequence[PhotoEntry], uris: Mapping[str, str]) -> tuple[Picture, ...]:
-    return tuple(Picture(uris[one.token], entry_text(one)) for one in rows if one.token in uris)
+    return tuple(Picture(uris[row.token], entry_text(row)) for row in rows if row.token in uris)

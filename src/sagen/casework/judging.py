@@ -30,7 +30,7 @@ def card_circuit(card: MachineCard | None, name: str, spec: CircuitSpec | None =
     if name and (found := card.of(name)) is not None:
         return found
     alike = [
-        one for one in card.circuit if spec is not None and one.role == spec.role and spec.bank in (None, one.bank)
+        item for item in card.circuit if spec is not None and item.role == spec.role and spec.bank in (None, item.bank)
     ]
     return alike[0] if len(alike) == 1 else None
 
@@ -107,7 +107,9 @@ def _against_bands(entry: ReadingEntry, bands: list[tuple[float, float]], how: d
         if low - error <= value <= high + error:
             return Judged.INSIDE
     nearest = min(min(abs(value - low), abs(value - high)) for low, high in bands)
-    room = max(0.15 * (max(one for _, one in bands) - min(one for one, _ in bands)), 0.05 if not entry.ohms else 1.0)
+    room = max(
+        0.15 * (max(item for _, item in bands) - min(item for item, _ in bands)), 0.05 if not entry.ohms else 1.0
+    )
     return Judged.TOO_CLOSE if nearest <= room else Judged.OUTSIDE
 
 
@@ -115,9 +117,9 @@ def judged_value(entry: ValueEntry, card: MachineCard) -> tuple[ValueEntry, RowV
     """A reading by the card with what it was against its rows."""
     circuit = card.of(entry.circuit)
     rows = [
-        one for one in (circuit.published if circuit else ())
-        if one.between == entry.between and one.quantity == entry.quantity and one.state in (None, entry.state)
-        and one.when == entry.when
+        item for item in (circuit.published if circuit else ())
+        if item.between == entry.between and item.quantity == entry.quantity and item.state in (None, entry.state)
+        and item.when == entry.when
     ]  # fmt: skip
     if not rows:
         return entry, None

@@ -119,7 +119,7 @@ class WriteCard(Request):
 
 def card_of(job: Job) -> MachineCard | None:
     """The card of a job; None where it has none."""
-    return next((one.machine for one in reversed(job.records(CardEntry))), None)
+    return next((record.machine for record in reversed(job.records(CardEntry))), None)
 
 
 def circuit_name(job: Job, sheet: Sheet) -> str:
@@ -129,10 +129,10 @@ def circuit_name(job: Job, sheet: Sheet) -> str:
     circuits = circuits_of(job.records())
     if len(circuits) < 2:
         return next(iter(circuits))
-    sensors = [one for one in sheet.channel if one.role not in RAILS]
+    sensors = [item for item in sheet.channel if item.role not in RAILS]
     found = {
-        name for name, spec in circuits.items() for one in sensors
-        if one.role == spec.role and (one.bank is None or spec.bank in (None, one.bank))
+        name for name, spec in circuits.items() for sensor in sensors
+        if sensor.role == spec.role and (sensor.bank is None or spec.bank in (None, sensor.bank))
     }  # fmt: skip
     return next(iter(found)) if len(found) == 1 else ""
 
@@ -141,8 +141,8 @@ def fitting_patterns(log: JobLog, job: Job, sheet: Sheet) -> list[Pattern]:
     """The known-good captures of the circuit and state of a capture, the most alike first: same card, then the newest."""
     card = card_of(job)
     title, circuit = (card.title if card else job.machine), circuit_name(job, sheet)
-    found = [one for _, one in log.shelf.patterns() if fits(one, sheet, title, circuit)]
-    return sorted(found, key=lambda one: (one.circuit != circuit, -one.id))
+    found = [item for _, item in log.shelf.patterns() if fits(item, sheet, title, circuit)]
+    return sorted(found, key=lambda item: (item.circuit != circuit, -item.id))
 
 
 @dataclass(frozen=True)
@@ -200,13 +200,13 @@ def against_envelope(log: JobLog, job: Job, done: Examination) -> tuple[str, ...
     patterns = fitting_patterns(log, job, done.sheet)
     if len(patterns) < 2:
         return ()
-    read = [examine(log.capture(one.token), one.sheet) for one in patterns[:12]]
+    read = [examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:12]]
     said = []
     for result in done.channels:
         if result.reading is None or result.reading.wheel is None:
             continue
         alike = [
-            found.reading for one in read for found in one.channels
+            found.reading for item in read for found in item.channels
             if isinstance(found.reading, RotatingReading) and found.sheet.role == result.sheet.role
         ]  # fmt: skip
         known = envelope(alike)
@@ -222,11 +222,11 @@ def envelope_words(column: str, captures: int, rows: list[Beyond]) -> str:
     if not rows:
         return f"{column}: within the envelope of {captures} known-good captures."
     told = []
-    firsts = {one.tooth if one.tooth else one.measure: one for one in reversed(rows)}
-    for one in sorted(firsts.values(), key=lambda one: one.chance)[:3]:
-        by_level = f"is {abs(one.size):.2g} V {'higher' if one.size > 0 else 'lower'}"
-        what = odd_words(one.measure, one.size, "than in those") if one.tooth else by_level
-        name = f"tooth {one.tooth}" if one.tooth else f"the {one.measure} level"
+    firsts = {row.tooth if row.tooth else row.measure: row for row in reversed(rows)}
+    for this_first in sorted(firsts.values(), key=lambda first: first.chance)[:3]:
+        by_level = f"is {abs(this_first.size):.2g} V {'higher' if this_first.size > 0 else 'lower'}"
+        what = odd_words(this_first.measure, this_first.size, "than in those") if this_first.tooth else by_level
+        name = f"tooth {this_first.tooth}" if this_first.tooth else f"the {this_first.measure} level"
         told.append(f"{name} {what}")
     # Few captures do not tell of rarer things than that.
     chance = f"once in {1 / rows[0].chance:,.0f}" if rows[0].chance > RAREST else f"less than once in {1 / RAREST:,.0f}"
@@ -265,7 +265,7 @@ class CompareEnds(Request):
         return "Comparing both ends"
 
     def perform(self, log, progress=_go_on) -> EndsCompared:
-        here, there = (self._read(log, one) for one in (self.sensor, self.module))
+        here, there = (self._read(log, item) for item in (self.sensor, self.module))
         pair = (here, here) if self.sensor.id == self.module.id else (here, there)
         first, second = self._channels(*pair)
         source = self._source(first[0])
@@ -279,8 +279,16 @@ class CompareEnds(Request):
         return examine(log.capture(entry.record.token), entry.record.sheet)
 
     def _channels(self, here: Examination, there: Examination):
-        mine = [(one.reading, here.capture.channel(one.sheet.column)) for one in here.channels if one.reading]
-        theirs = [(one.reading, there.capture.channel(one.sheet.column)) for one in there.channels if one.reading]
+        mine = [
+            (channel.reading, here.capture.channel(channel.sheet.column))
+            for channel in here.channels
+            if channel.reading
+        ]
+        theirs = [
+            (channel.reading, there.capture.channel(channel.sheet.column))
+            for channel in there.channels
+            if channel.reading
+        ]
         if here is there:
             if len(mine) < 2:
                 raise SagenError("one capture of both ends needs two channels of the same signal")

@@ -20,7 +20,7 @@ def fitted_and_back(records: Iterable[Record], part: Part = Part.SENSOR) -> tupl
     """Of one job: parts fitted by origin, and those that did not hold: fitted again, or the complaint or its code back."""
     records = list(records)
     fitted, back = Counter(), Counter()
-    at = [k for k, one in enumerate(records) if isinstance(one, RepairEntry) and one.part == part]
+    at = [k for k, record in enumerate(records) if isinstance(record, RepairEntry) and record.part == part]
     for k, following in pairwise([*at, len(records)]):
         origin = records[k].origin
         fitted[origin] += 1
@@ -54,16 +54,16 @@ class Lesson:
 def lessons_of(records: Iterable[Record]) -> tuple[Lesson, ...]:
     """What a job taught; nothing where no part was changed. Only what was done and proven by measuring counts."""
     records = list(records)
-    repairs = [one for one in records if isinstance(one, RepairEntry)]
+    repairs = [record for record in records if isinstance(record, RepairEntry)]
     if not repairs:
         return ()
     proven, last = standing(records).stage == "proven", repairs[-1]
-    model = next((one.machine.title for one in reversed(records) if isinstance(one, CardEntry)), "")
+    model = next((record.machine.title for record in reversed(records) if isinstance(record, CardEntry)), "")
     circuits = circuits_of(records)
     out = []
     for name, spec in circuits.items():
         here = last.circuit == name or len(circuits) == 1
-        own = records if len(circuits) == 1 else [one for one in records if one.circuit in ("", name)]
+        own = records if len(circuits) == 1 else [record for record in records if record.circuit in ("", name)]
         # Work at no part in particular, or at one that nobody named, says nothing of what was wrong.
         told = proven and last.part is not None
         fitted, back = fitted_and_back(own)
@@ -84,7 +84,7 @@ class ShopLessons:
 
     @property
     def lessons(self) -> list[Lesson]:
-        return [one for job_id, (_, told) in self.by_job.items() if job_id != self.without for one in told]
+        return [item for job_id, (_, told) in self.by_job.items() if job_id != self.without for item in told]
 
     def of(self, spec: CircuitSpec, card: MachineCard | None = None) -> Learned:
         """What they add up to for a kind of circuit: the same kind of sensor in the same role. A job on another model of
@@ -92,21 +92,21 @@ class ShopLessons:
         cured: Counter = Counter()
         parts: dict[Origin, tuple[float, float]] = {}
         model = card.title if card is not None else ""
-        for one in self.lessons:
-            if one.sensor != spec.sensor:
+        for lesson in self.lessons:
+            if lesson.sensor != spec.sensor:
                 continue
-            for origin, count in one.fitted.items():
+            for origin, count in lesson.fitted.items():
                 before, bad = parts.get(origin, (0.0, 0.0))
-                parts[origin] = (before + count, bad + one.back[origin])
-            if one.proven and one.role == spec.role:
-                cured[one.cured] += OTHER_MODEL if model and one.model and one.model != model else 1.0
+                parts[origin] = (before + count, bad + lesson.back[origin])
+            if lesson.proven and lesson.role == spec.role:
+                cured[lesson.cured] += OTHER_MODEL if model and lesson.model and lesson.model != model else 1.0
         return Learned(dict(cured), parts)
 
     def said(self, spec: CircuitSpec | None = None) -> str:
         """In a line: how many jobs and parts count; "" where none does."""
-        alike = [one for one in self.lessons if spec is None or one.sensor == spec.sensor]
-        jobs = sum(one.proven and (spec is None or one.role == spec.role) for one in alike)
-        parts = sum(sum(one.fitted.values()) for one in alike)
+        alike = [lesson for lesson in self.lessons if spec is None or lesson.sensor == spec.sensor]
+        jobs = sum(item.proven and (spec is None or item.role == spec.role) for item in alike)
+        parts = sum(sum(item.fitted.values()) for item in alike)
         told = [f"{jobs} proven job{'s' * (jobs != 1)}"] if jobs else []
         told += [f"{parts} sensor{'s' * (parts != 1)} fitted"] if parts else []
         return ", ".join(told)
@@ -114,8 +114,8 @@ class ShopLessons:
     def fitted(self, role: Role) -> dict[Origin, tuple[int, int]]:
         """Sensors of a role that were fitted, and that did not hold, by origin."""
         out: dict[Origin, tuple[int, int]] = {}
-        for one in self.lessons:
-            for origin, count in one.fitted.items() if one.role == role else ():
+        for lesson in self.lessons:
+            for origin, count in lesson.fitted.items() if lesson.role == role else ():
                 before, bad = out.get(origin, (0, 0))
-                out[origin] = (before + count, bad + one.back[origin])
+                out[origin] = (before + count, bad + lesson.back[origin])
         return out

@@ -63,17 +63,21 @@ def verdict_of(capture: Capture, sheet: Sheet | None, until_s: float) -> Verdict
         done = examine(capture, sheet)
     except SagenError as error:
         return Verdict(None, until_s, str(error))
-    reading = next((one.reading for one in done.channels if one.reading is not None), None)
+    reading = next((channel.reading for channel in done.channels if channel.reading is not None), None)
     speed = reading.speed_range() if reading is not None else None
-    levels = tuple((one.sheet.column, one.levels.low, one.levels.high) for one in done.channels if one.unit == "V")
+    levels = tuple(
+        (channel.sheet.column, channel.levels.low, channel.levels.high)
+        for channel in done.channels
+        if channel.unit == "V"
+    )
     duty = None
     if reading is not None and reading.both_ends and len(reading.teeth.times) > 8:
         share = reading.low_share()
         duty = float(np.nanmedian(share[np.isfinite(share)])) if np.isfinite(share).any() else None
-    grave = [one for one in done.findings if one.severity >= 0.2]
+    grave = [finding for finding in done.findings if finding.severity >= 0.2]
     said = grave[0].text if grave else "Nothing wrong is seen in the last seconds."
     said += f" And {len(grave) - 1} more." if len(grave) > 1 else ""
-    lost = any(str(one.kind) in ("no_signal", "dropout", "supply_loss", "ground_lift") for one in done.findings)
+    lost = any(str(finding.kind) in ("no_signal", "dropout", "supply_loss", "ground_lift") for finding in done.findings)
     return Verdict(done, until_s, said, speed["median"] if speed else None, levels, duty, lost)
 
 
@@ -83,12 +87,12 @@ def sheet_for(job: Job | None, columns: tuple[str, ...], state: str | None = Non
     if job is None:
         return None
     for entry in reversed(job.of(CaptureEntry)):
-        if {one.column for one in entry.record.sheet.channel} <= set(columns):
+        if {item.column for item in entry.record.sheet.channel} <= set(columns):
             return _in_state(entry.record.sheet, state)
     from sagen.reason.several import circuits_of
 
     spec = next(iter(circuits_of(job.records()).values()))
-    empty = Capture("live", 1.0, tuple(Channel(one, np.empty(0, np.int16), "V") for one in columns))
+    empty = Capture("live", 1.0, tuple(Channel(column, np.empty(0, np.int16), "V") for column in columns))
     return _in_state(stated_sheet(empty, spec, job.cylinders), state)
 
 
@@ -102,8 +106,8 @@ def with_role(sheet: Sheet | None, column: str, role: Role, stated: Sheet | None
     """A sheet in which a channel has a role. A circuit's own keeps what `stated` says of the sensor; raises SheetError where
     what is left describes no circuit."""
     data = sheet.model_dump(exclude_none=True) if sheet is not None else {"channel": []}
-    rows = [one for one in data["channel"] if one["column"] != column]
-    known = next((one for one in (stated or sheet).channel if one.role == role), None) if (stated or sheet) else None
+    rows = [datum for datum in data["channel"] if datum["column"] != column]
+    known = next((item for item in (stated or sheet).channel if item.role == role), None) if (stated or sheet) else None
     row = known.model_dump(exclude_none=True) if known is not None else {}
     if role != Role.OTHER:
         rows.append(row | {"column": column, "role": str(role)})
@@ -119,14 +123,14 @@ class Live:
     sheet: Sheet | None = None
     happened: list[Happened] = field(default_factory=list)
     marks: dict[str, list[float]] = field(default_factory=dict)
-    told: Callable[[Happened], None] = lambda one: None
+    told: Callable[[Happened], None] = lambda item: None
     keep: bool = True  #: everything is kept as it comes; else only the last minutes
     folder: Path | None = None  #: where it is kept on disk; None: in memory
 
     def __post_init__(self):
         self.sfreq = self.recorder.sfreq
         self.channels: tuple[Channel, ...] = tuple(self.recorder.channels())
-        self.rings = tuple(RingPyramid(one.raw.dtype) for one in self.channels)
+        self.rings = tuple(RingPyramid(channel.raw.dtype) for channel in self.channels)
         self.trigger: Trigger | None = None
         self.trigger_channel = 0
         self.fired: list[int] = []
@@ -229,24 +233,24 @@ class Live:
         if self._watches or verdict.done is None:
             return
         watches = {}
-        for one in verdict.done.channels:
-            at = next(k for k, other in enumerate(self.channels) if other.column == one.sheet.column)
-            channel, low, high = self.channels[at], one.levels.low, one.levels.high
-            rail = one.sheet.role == Role.SUPPLY
-            if not rail and (one.reading is None or len(one.reading.teeth.times) < 8):
+        for this_channel in verdict.done.channels:
+            at = next(k for k, other in enumerate(self.channels) if other.column == this_channel.sheet.column)
+            channel, low, high = self.channels[at], this_channel.levels.low, this_channel.levels.high
+            rail = this_channel.sheet.role == Role.SUPPLY
+            if not rail and (this_channel.reading is None or len(this_channel.reading.teeth.times) < 8):
                 continue
             middle = FALLEN * high if rail else 0.5 * (low + high)
             wide = 0.05 * abs(high) if rail else 0.15 * (high - low)
             level = (middle - channel.offset) / channel.scale
-            watches[at] = (one.sheet.column, Watch(level, self.sfreq, abs(wide / channel.scale), rail=rail))
+            watches[at] = (this_channel.sheet.column, Watch(level, self.sfreq, abs(wide / channel.scale), rail=rail))
         with self._lock:
             for _, watch in watches.values():
                 watch.begun = self.samples
             self._watches = watches
 
-    def _tell(self, one: Happened) -> None:
-        self.happened.append(one)
-        self.told(one)
+    def _tell(self, happened: Happened) -> None:
+        self.happened.append(happened)
+        self.told(happened)
 
     def window(self, seconds: float = WINDOW_S) -> Capture:
         """The last seconds as a capture."""
@@ -320,7 +324,7 @@ class Live:
         """The stretch (samples) that a picture of `span` seconds shows now: the latest, or around what fired last."""
         width = span * self.sfreq
         with self._lock:
-            due = [one for one in self.fired if one + (1 - pre) * width <= self.samples]
+            due = [at for at in self.fired if at + (1 - pre) * width <= self.samples]
             if self.trigger is not None and due:
                 return due[-1] - pre * width, due[-1] + (1 - pre) * width
             return self.samples - width, float(self.samples)

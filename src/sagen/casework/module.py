@@ -23,7 +23,7 @@ def meaning_of(code: str) -> str:
 def new_codes(job: Job, modules: Iterable[ModuleCodes]) -> tuple[Record, ...]:
     """Entries for what was read and does not stand on the trail yet: each code with its status, and each module's freeze
     frame."""
-    standing = {(one.code, one.status) for one in job.records(CodeEntry)}
+    standing = {(record.code, record.status) for record in job.records(CodeEntry)}
     records: list[Record] = []
     for module in modules:
         fresh = []
@@ -57,7 +57,7 @@ def came_back(
     """Entries for codes that were cleared and are there again `after_s` later; nothing where none is: that none came back
     is only known after a drive."""
     there = {code for module in modules for code, _ in module.codes}
-    back = [one for one in dict.fromkeys(cleared) if one in there]
+    back = [fromkey for fromkey in dict.fromkeys(cleared) if fromkey in there]
     if not back:
         return (ScanEntry(Scan.CODES_BACK, CodesBack.NEVER),) if driven and list(cleared) else ()
     when = CodesBack.AT_ONCE if after_s <= AT_ONCE_S and not driven else CodesBack.ON_A_DRIVE

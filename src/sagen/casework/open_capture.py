@@ -55,11 +55,11 @@ def opened_capture(
     """Work out all that is drawn of a capture, so that the interface thread only has to paint."""
     true = in_true_units(*reference) if reference else None
     reference_done = examine(*true) if true else None
-    columns = [one.sheet.column for one in done.channels if one.reading is not None]
-    looks = {one: look_at(done, one, reference_done) for one in columns}
-    for one in done.channels:
-        if one.reading is not None:
-            one.reading.speed_range()
+    columns = [channel.sheet.column for channel in done.channels if channel.reading is not None]
+    looks = {column: look_at(done, column, reference_done) for column in columns}
+    for this_channel in done.channels:
+        if this_channel.reading is not None:
+            this_channel.reading.speed_range()
     strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, looks=looks)
     bore = done.sheet.engine.bore_mm
     rings = ring_scene(done.capture, done.tapped, knock_band(bore) if bore else None) if done.tapped else None

@@ -42,10 +42,12 @@ def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
         checks=weighed.checks,
         machine=job.machine,
         owner=job.owner,
-        complaint="; ".join(entry_text(one) for one in job.records(ComplaintEntry)),
-        codes=tuple(one.code for one in job.records(CodeEntry)),
+        complaint="; ".join(entry_text(record) for record in job.records(ComplaintEntry)),
+        codes=tuple(record.code for record in job.records(CodeEntry)),
         taps=taps_part(weighed.taps, job.records(DecisionEntry)),
-        notes=tuple(entry_text(one) for kind in (NoteEntry, RepairEntry, ProofEntry) for one in job.records(kind)),
+        notes=tuple(
+            entry_text(record) for kind in (NoteEntry, RepairEntry, ProofEntry) for record in job.records(kind)
+        ),
     )
 
 
@@ -65,15 +67,15 @@ def taps_part(taps: JobTaps, decisions) -> TapsPart | None:
             f"{source.ohm.value / 1000:.0f} k\u03a9 ({source.ohm.low / 1000:.0f} to {source.ohm.high / 1000:.0f})" if source else "not measured",
             f"{lowest / 1000:.0f} k\u03a9" if lowest else "not known",
         ))  # fmt: skip
-    found = tuple(f"{one.channel}: {one.text}" for one in verdict.findings()) or (
+    found = tuple(f"{finding.channel}: {finding.text}" for finding in verdict.findings()) or (
         "Nothing wrong with any of the sensors.",
     )
     connection, pairs = before_and_after(taps)
     sides = tuple(
-        (one.name, _percent(one.before), _percent(one.after), _hertz(one.ring_before), _hertz(one.ring_after))
-        for one in pairs
+        (pair.name, _percent(pair.before), _percent(pair.after), _hertz(pair.ring_before), _hertz(pair.ring_after))
+        for pair in pairs
     )
-    missing = tuple(gap_words(one) for one in verdict.gaps)
+    missing = tuple(gap_words(gap) for gap in verdict.gaps)
     return TapsPart(tuple(rows), found, missing, load_words(connection) if pairs else "", sides, decided)
 
 
@@ -107,14 +109,16 @@ def pages_of_job(job: Job, weighed, log=None, *, workshop: str = "") -> dict[Pag
     sheet = job_sheet(
         job, weighed, workshop=workshop, photos=_photo_uris(job, log), pictures=_pictures(job, log) if log else ()
     )
-    return {one: render_job(sheet, one) for one in PageKind}
+    return {page_kind: render_job(sheet, page_kind) for page_kind in PageKind}
 
 
 def _photo_uris(job: Job, log) -> dict[str, str]:
     out = {}
-    for one in job.records(PhotoEntry):
+    for record in job.records(PhotoEntry):
         try:
-            out[one.token] = data_uri(with_arrow(log.captures.photo(one.token), one.arrow, one.words), "image/jpeg")
+            out[record.token] = data_uri(
+                with_arrow(log.captures.photo(record.token), record.arrow, record.words), "image/jpeg"
+            )
         except (SagenError, AttributeError):
             continue  # a photo that is gone keeps no page from being printed
     return out
@@ -132,7 +136,9 @@ def _pictures(job: Job, log) -> list[Picture]:
         except SagenError:
             continue
         opened = opened_capture(job.id, entry, done, build_pyramids(done.capture))
-        lane = next((one for one in opened.strip.lanes if done.sheet.of(one.column) is not None), None)
+        lane = next(
+            (this_lane for this_lane in opened.strip.lanes if done.sheet.of(this_lane.column) is not None), None
+        )
         if lane is None:
             continue
         start, end = _from_tooth_one(done, lane.column)
@@ -143,7 +149,7 @@ def _pictures(job: Job, log) -> list[Picture]:
 
 def _from_tooth_one(done, column: str) -> tuple[float, float]:
     """Two turns from a tooth 1 on; the whole of what has no teeth."""
-    reading = next((one.reading for one in done.channels if one.sheet.column == column), None)
+    reading = next((channel.reading for channel in done.channels if channel.sheet.column == column), None)
     if reading is None or len(reading.teeth.anchors) < 3:
         return 0.0, done.capture.seconds
     anchors = reading.teeth.anchors

@@ -55,5 +55,5 @@ def probe_steps(spec: CircuitSpec, card: MachineCard | None, name: str) -> tuple
         told = [POINTS[check.point], *([wire.called] if wire is not None and wire.called else [])]
         where = f"{', '.join(told)}; {STATES[check.state]}"
         seen[at] = Step(check.point, check.state, check.text, expect, where[:1].upper() + where[1:], check.cautions)
-    points = [*POINT_ORDER, *(one for one in Point if one not in POINT_ORDER)]
-    return tuple(sorted(seen.values(), key=lambda one: (ORDER.index(one.state), points.index(one.point))))
+    points = [*POINT_ORDER, *(point for point in Point if point not in POINT_ORDER)]
+    return tuple(sorted(seen.values(), key=lambda item: (ORDER.index(item.state), points.index(item.point))))

@@ -66,15 +66,15 @@ class Recording:
         self.told(Happened(0.0, "started", f"{len(self.recorder.channels())} channels at {self.recorder.sfreq:g} Hz"))
         away = False
         try:
-            for one in self.recorder.blocks(seconds, patience_s=patience_s):
-                if isinstance(one, Lost):
-                    self._lost(one)
+            for block in self.recorder.blocks(seconds, patience_s=patience_s):
+                if isinstance(block, Lost):
+                    self._lost(block)
                     away = True
                     continue
                 if away:
                     self.told(Happened(self.seconds, "back", "it records again"))
                     away = False
-                self.take(one)
+                self.take(block)
         except InstrumentGone as error:
             self.gone = str(error)
             self.told(Happened(self.seconds, "gone", self.gone))
@@ -110,7 +110,7 @@ class Recording:
     def capture(self) -> Capture:
         """The recording so far, its holes marked."""
         made = self.growing.capture()
-        holes = tuple(one for one in self.holes if one[1] <= made.samples)
+        holes = tuple(hole for hole in self.holes if hole[1] <= made.samples)
         notes = tuple(
             f"{(stop - first) / made.sfreq * 1e3:.0f} ms were not recorded from {first / made.sfreq:.4f} s on"
             for first, stop in holes

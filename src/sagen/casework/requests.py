@@ -135,7 +135,7 @@ def weigh_job(
     told = weigh_records(records, circuits, gear, strategy, record=own)
     if not told.cases:
         return Weighed(job.id)
-    codes = [one.code for one in job.records(CodeEntry) if not one.says]
+    codes = [this_record.code for this_record in job.records(CodeEntry) if not this_record.says]
     together = (*unknown_codes(codes), *beside(codes))
     open_now = frozenset().union(*(opened(case, knowledge()) for _, case in told.cases))
     minutes = {str(place): usual for place, usual in knowledge().places.items()}
@@ -318,8 +318,8 @@ def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, Pyra
     try:
         if kept is not None:
             return {
-                one.column: Pyramid.unpacked(one.raw, *packed)
-                for one, packed in zip(capture.channels, kept, strict=True)
+                channel.column: Pyramid.unpacked(channel.raw, *packed)
+                for channel, packed in zip(capture.channels, kept, strict=True)
             }
     except ValueError:
         pass
@@ -330,7 +330,7 @@ def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, Pyra
 
 def keep_pyramids(log: JobLog, token: str, capture: Capture, pyramids: dict[str, Pyramid]) -> None:
     """Keep what draws a capture quickly beside it."""
-    log.captures.put_pyramids(token, [pyramids[one.column].packed() for one in capture.channels])
+    log.captures.put_pyramids(token, [pyramids[channel.column].packed() for channel in capture.channels])
 
 
 @dataclass(frozen=True)
@@ -444,7 +444,7 @@ class CheckLog(Request):
         found = check(log, repair=True)
         if not found:
             return "Nothing is wrong with this log."
-        told = "; ".join(f"{one.about}: {one.what}{' (put right)' if one.repaired else ''}" for one in found[:6])
+        told = "; ".join(f"{item.about}: {item.what}{' (put right)' if item.repaired else ''}" for item in found[:6])
         return told + (f"; and {len(found) - 6} more: `sagen log check` lists them" if len(found) > 6 else "")
 
 
@@ -504,7 +504,7 @@ class Print(Request):
 
 def file_name(title: str) -> str:
     """A job's title as a file name, without suffix: at most 80 letters, and no more bytes than a disk takes."""
-    plain = "".join(one if one.isalnum() else "-" for one in title).strip("-")[:80]
+    plain = "".join(item if item.isalnum() else "-" for item in title).strip("-")[:80]
     return plain.encode()[:200].decode(errors="ignore") or "finding"
 
 

@@ -89,16 +89,16 @@ def _of_folder(folder: Path) -> list[Source]:
     from sagen.files.door import all_formats
     from sagen.files.long_record import is_long
 
-    suffixes = {one for form in all_formats() for one in form.suffixes}
+    suffixes = {suffix for form in all_formats() for suffix in form.suffixes}
     found = []
     for here, within, names in os.walk(folder):
         place = Path(here)
         if len(place.relative_to(folder).parts) >= MOST_DEEP:
             within.clear()
-        long = [one for one in within if is_long(place / one)]
-        within[:] = sorted(one for one in within if one not in long and not one.startswith("."))
-        names = [one for one in names if Path(one).suffix.lower() in suffixes and not one.startswith(".")]
-        found += [Source(str(place / one)) for one in sorted([*names, *long])]
+        long = [item for item in within if is_long(place / item)]
+        within[:] = sorted(item for item in within if item not in long and not item.startswith("."))
+        names = [name for name in names if Path(name).suffix.lower() in suffixes and not name.startswith(".")]
+        found += [Source(str(place / name)) for name in sorted([*names, *long])]
     return found
 
 
@@ -162,15 +162,15 @@ def _rows(source: Source) -> list[dict]:
         capture, sheet, reference = read_pair(source.name)
     done = examine(capture, sheet, reference=reference)
     rows = []
-    for one in done.channels:
-        found = [finding for finding in done.findings if finding.channel == one.sheet.column]
-        reading = one.reading
+    for channel in done.channels:
+        found = [finding for finding in done.findings if finding.channel == channel.sheet.column]
+        reading = channel.reading
         speed = reading.speed_range() if reading else None
         teeth = tooth_measures(reading) if reading is not None and reading.wheel is not None else {}
         rows.append(_row(
-            source, channel=one.sheet.column, role=str(one.sheet.role), sensor=str(one.sheet.sensor or ""),
-            state=str(done.sheet.conditions.state or ""), unit=one.unit, sfreq_hz=capture.sfreq, seconds=capture.seconds,
-            low=float(one.levels.low), high=float(one.levels.high),
+            source, channel=channel.sheet.column, role=str(channel.sheet.role), sensor=str(channel.sheet.sensor or ""),
+            state=str(done.sheet.conditions.state or ""), unit=channel.unit, sfreq_hz=capture.sfreq, seconds=capture.seconds,
+            low=float(channel.levels.low), high=float(channel.levels.high),
             wheel=usual_name(reading.wheel) if reading is not None and reading.wheel is not None else "",
             **{f"rpm_{key}": float(speed[key]) for key in ("median", "min", "max") if speed},
             findings=[str(finding.kind) for finding in found], severities=[float(finding.severity) for finding in found],
@@ -227,12 +227,14 @@ def study(
         count = len(client.scheduler_info()["workers"])
         with parquet.ParquetWriter(passing, _schema()) as writer:
             for done, rows in _in_turn(client, batches, count):
-                refused += sum("error" in one for one in rows)
-                channels += sum("error" not in one for one in rows)
+                refused += sum("error" in row for row in rows)
+                channels += sum("error" not in row for row in rows)
                 writer.write_table(_table(rows, _schema()))
-                for one in rows:
-                    for table in one.get("teeth", ()):
-                        kinds[one["role"], one["sensor"], one["wheel"], one["state"], table["measure"]].append(table)
+                for this_row in rows:
+                    for table in this_row.get("teeth", ()):
+                        kinds[
+                            this_row["role"], this_row["sensor"], this_row["wheel"], this_row["state"], table["measure"]
+                        ].append(table)
                 progress(min(done * AT_ONCE, len(sources)), len(sources))
         parquet.write_table(_table(list(_envelopes(kinds)), _envelope_schema()), passing_beside)
     return Studied(len(sources), refused, channels, time.monotonic() - began, count, str(out), str(beside))
@@ -286,12 +288,12 @@ def _in_turn(client: Any, batches: list[list[Source]], workers: int) -> Iterator
 
     left = iter(batches)
     first = [
-        client.submit(examined_rows, one, pure=False) for _, one in zip(range(AHEAD * workers), left, strict=False)
+        client.submit(examined_rows, item, pure=False) for _, item in zip(range(AHEAD * workers), left, strict=False)
     ]
     coming = as_completed(first, with_results=True)
     for done, (_, rows) in enumerate(coming, start=1):
-        for one in left:
-            coming.add(client.submit(examined_rows, one, pure=False))
+        for this_item in left:
+            coming.add(client.submit(examined_rows, this_item, pure=False))
             break
         yield done, rows
 
@@ -301,8 +303,8 @@ def _envelopes(kinds: dict[tuple, list[dict]]) -> Iterator[dict]:
     for key, tables in sorted(kinds.items()):
         if len(tables) < LEAST_ENVELOPE:
             continue
-        numbers = np.concatenate([one["number"] for one in tables])
-        values = np.concatenate([one["value"] for one in tables])
+        numbers = np.concatenate([table["number"] for table in tables])
+        values = np.concatenate([table["value"] for table in tables])
         for tooth in np.unique(numbers):
             low, middle, high = np.quantile(values[numbers == tooth], SHARES)
             role, sensor, wheel, state, measure = key
@@ -335,4 +337,4 @@ def _envelope_schema():
 def _table(rows: list[dict], schema):
     import pyarrow as pa
 
-    return pa.Table.from_pylist([{name: one.get(name) for name in schema.names} for one in rows], schema)
+    return pa.Table.from_pylist([{name: row.get(name) for name in schema.names} for row in rows], schema)

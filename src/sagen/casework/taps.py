@@ -34,12 +34,12 @@ def job_taps(records: Iterable[Record]) -> JobTaps:
     before: list[Tapped] = []
     now: list[Tapped] = []
     repaired = False
-    for one in records:
-        if isinstance(one, RepairEntry):
+    for record in records:
+        if isinstance(record, RepairEntry):
             # Of several repairs the last one is what is proved.
             before, now, repaired = now or before, [], True
-        elif isinstance(one, CaptureEntry):
-            tapped = tapped_of(one)
+        elif isinstance(record, CaptureEntry):
+            tapped = tapped_of(record)
             now += [tapped] if tapped is not None else []
     return JobTaps(judge_taps(now), judge_taps(before), repaired)
 
@@ -64,7 +64,7 @@ def before_and_after(taps: JobTaps) -> tuple[str, tuple[BeforeAfter, ...]]:
     both = [
         (order, name)
         for order, name in enumerate(("plugged", "loaded", "", "unplugged"))
-        if all(_heights(one, name) is not None for one in (taps.before, taps.now))
+        if all(_heights(item, name) is not None for item in (taps.before, taps.now))
     ]
     if not both:
         return "", ()
@@ -73,7 +73,12 @@ def before_and_after(taps: JobTaps) -> tuple[str, tuple[BeforeAfter, ...]]:
     rows = []
     for at, key in enumerate(taps.now.sensors):
         then = next(
-            (i for i, one in enumerate(taps.before.sensors) if (one.column, one.bank) == (key.column, key.bank)), None
+            (
+                i
+                for i, sensor in enumerate(taps.before.sensors)
+                if (sensor.column, sensor.bank) == (key.column, key.bank)
+            ),
+            None,
         )
         name = sensor_name(key.column, key.bank)
         ring = taps.before.rings[then].value if then is not None and taps.before.rings[then].known else None
@@ -85,11 +90,11 @@ def before_and_after(taps: JobTaps) -> tuple[str, tuple[BeforeAfter, ...]]:
 def _heights(verdict: TapVerdict, connection: str) -> list[float | None] | None:
     """Each sensor's height against the tallest under a connection; None where it was not tapped so."""
     fit = verdict.fit
-    load = next((at for at, one in enumerate(fit.loads) if one.connection == connection), None)
+    load = next((at for at, this_load in enumerate(fit.loads) if this_load.connection == connection), None)
     if load is None or not np.isfinite(fit.effect[:, load]).any():
         return None
     tallest = float(np.nanmax(fit.effect[:, load]))
     return [
-        float(np.exp(one - tallest)) if np.isfinite(one) else (0.0 if fit.offered[at, load].sum() else None)
-        for at, one in enumerate(fit.effect[:, load])
+        float(np.exp(item - tallest)) if np.isfinite(item) else (0.0 if fit.offered[at, load].sum() else None)
+        for at, item in enumerate(fit.effect[:, load])
     ]

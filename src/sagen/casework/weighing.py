@@ -44,7 +44,7 @@ def weigh_records(
     """Suspects, checks and advice of a trail; nothing of one without any evidence. `record` is what the shop's own jobs taught,
     where that is to count."""
     records, gear = list(records), tuple(gear)
-    card = next((one.machine for one in reversed(records) if isinstance(one, CardEntry)), None)
+    card = next((this_record.machine for this_record in reversed(records) if isinstance(this_record, CardEntry)), None)
     parts = []
     for name, spec in circuits.items():
         here = card_circuit(card, name, spec)
@@ -59,21 +59,21 @@ def weigh_records(
         if record is not None:
             case = replace(case, learned=record.of(spec, card))
         parts.append(OfCircuit(name, case, infer(case), hangs))
-    if not any(one.case.trail for one in parts):
+    if not any(this_part.case.trail for this_part in parts):
         return Told()
-    cases = tuple((one.name, one.case) for one in parts)
-    pieces = sum(len(one.posterior.used) for one in parts)
-    odd = tuple(dict.fromkeys(said for one in parts for said in one.posterior.odd))
+    cases = tuple((this_part.name, this_part.case) for this_part in parts)
+    pieces = sum(len(this_part.posterior.used) for this_part in parts)
+    odd = tuple(dict.fromkeys(said for this_part in parts for said in this_part.posterior.odd))
     if len(parts) == 1:
         (one,) = parts
         checks = _by_the_card(next_checks(one.case, one.posterior), card, circuits)
         told = suspects(one.case, one.posterior)
         return Told(told, checks, advice(one.case, one.posterior, checks), odd, pieces, cases)
-    codes = [one.code for one in records if isinstance(one, CodeEntry)]
+    codes = [this_record.code for this_record in records if isinstance(this_record, CodeEntry)]
     whole = weigh_together(parts, silent=several_silent(codes))
     lead = whole.suspects[0].circuit
-    part = next(one for one in whole.parts if one.name == lead)
-    said = advice(part.case, part.posterior, tuple(one for one in whole.checks if one.circuit == lead))
+    part = next(this_part for this_part in whole.parts if this_part.name == lead)
+    said = advice(part.case, part.posterior, tuple(check for check in whole.checks if check.circuit == lead))
     return Told(
         whole.suspects,
         _by_the_card(whole.checks, card, circuits),
@@ -98,18 +98,18 @@ def _by_the_card(
     if card is None:
         return checks
     out = []
-    for one in checks:
-        found = card_circuit(card, one.circuit, circuits[one.circuit])
+    for this_check in checks:
+        found = card_circuit(card, this_check.circuit, circuits[this_check.circuit])
         if found is None:
-            out.append(one)
+            out.append(this_check)
             continue
-        check = one.check
+        check = this_check.check
         where = pin_words(found, check.point) if check.kind in (CheckKind.METER, CheckKind.CAPTURE) else ""
-        text = f"{one.text} {where}".strip()
+        text = f"{this_check.text} {where}".strip()
         ohms = check.point in OHM_POINTS
         rows = rows_for(found, check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else ()
-        expect = f"{published_words(rows)} {check.expect}" if rows else one.expect
-        out.append(replace(one, text=text, expect=expect))
+        expect = f"{published_words(rows)} {check.expect}" if rows else this_check.expect
+        out.append(replace(this_check, text=text, expect=expect))
     return tuple(out)
 
 

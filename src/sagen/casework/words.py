@@ -60,16 +60,16 @@ def entry_text(record: Record) -> str:
 
 
 @entry_text.register
-def _(one: CaptureEntry) -> str:
-    found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in one.findings]
-    return f"{one.name}\n" + (", ".join(found) if found else "Nothing wrong seen")
+def _(capture_entry: CaptureEntry) -> str:
+    found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in capture_entry.findings]
+    return f"{capture_entry.name}\n" + (", ".join(found) if found else "Nothing wrong seen")
 
 
 @entry_text.register
-def _(one: CodeEntry) -> str:
-    said = one.meaning or generic_meaning(one.code)
-    status = f", {one.status}" if one.status else ""
-    return one.code + status + (f" {said}" if said else "")
+def _(code_entry: CodeEntry) -> str:
+    said = code_entry.meaning or generic_meaning(code_entry.code)
+    status = f", {code_entry.status}" if code_entry.status else ""
+    return code_entry.code + status + (f" {said}" if said else "")
 
 
 def generic_meaning(code: str) -> str:
@@ -85,83 +85,91 @@ def generic_meaning(code: str) -> str:
 
 
 @entry_text.register
-def _(one: ComplaintEntry) -> str:
-    told = [COMPLAINTS[one.complaint]] if one.complaint else []
-    told += [one.text] if one.text else []
-    told += [f"when {', '.join(OCCASIONS[when].lower() for when in one.when)}"] if one.when else []
-    told += [ENGINE_RUNS_SAID[one.runs]] if one.runs else []
+def _(complaint_entry: ComplaintEntry) -> str:
+    told = [COMPLAINTS[complaint_entry.complaint]] if complaint_entry.complaint else []
+    told += [complaint_entry.text] if complaint_entry.text else []
+    told += (
+        [f"when {', '.join(OCCASIONS[when].lower() for when in complaint_entry.when)}"] if complaint_entry.when else []
+    )
+    told += [ENGINE_RUNS_SAID[complaint_entry.runs]] if complaint_entry.runs else []
     return ", ".join(told)
 
 
 @entry_text.register
-def _(one: NoteEntry) -> str:
-    return one.text
+def _(note_entry: NoteEntry) -> str:
+    return note_entry.text
 
 
 @entry_text.register
-def _(one: RepairEntry) -> str:
-    part = PARTS[one.part] if one.part else ""
-    return one.text or (f"{part}, {ORIGINS[one.origin].lower()}" if part else "Repair")
+def _(repair_entry: RepairEntry) -> str:
+    part = PARTS[repair_entry.part] if repair_entry.part else ""
+    return repair_entry.text or (f"{part}, {ORIGINS[repair_entry.origin].lower()}" if part else "Repair")
 
 
 @entry_text.register
-def _(one: ProofEntry) -> str:
-    told = [OWED[key] for key in one.done]
-    told += [f"Not so: {OWED[key][:1].lower()}{OWED[key][1:]}" for key in one.failed]
-    told += [f"Codes read: {', '.join(one.codes)}"] if one.codes else []
-    drive = one.drive
+def _(proof_entry: ProofEntry) -> str:
+    told = [OWED[key] for key in proof_entry.done]
+    told += [f"Not so: {OWED[key][:1].lower()}{OWED[key][1:]}" for key in proof_entry.failed]
+    told += [f"Codes read: {', '.join(proof_entry.codes)}"] if proof_entry.codes else []
+    drive = proof_entry.drive
     if drive:
         far = [f"{drive['km']:g} km"] if drive.get("km") else []
         far += [f"{drive['minutes']:g} min"] if drive.get("minutes") else []
         far += [str(drive["conditions"])] if drive.get("conditions") else []
         came = {True: "the complaint came", False: "the complaint did not come"}.get(drive.get("came"))
         told.append(f"Drive: {', '.join([*far, *([came] if came else [])])}")
-    return "\n".join([*told, *([one.more] if one.more else [])])
+    return "\n".join([*told, *([proof_entry.more] if proof_entry.more else [])])
 
 
 @entry_text.register
-def _(one: ReadingEntry) -> str:
-    shown = one.shown or f"{one.value:g} {'Ω' if one.ohms else 'V'}"
-    return f"{shown} at {one.point.replace('_', ' ')}\n{STATES_THEN[one.state]}"
+def _(reading_entry: ReadingEntry) -> str:
+    shown = reading_entry.shown or f"{reading_entry.value:g} {'Ω' if reading_entry.ohms else 'V'}"
+    return f"{shown} at {reading_entry.point.replace('_', ' ')}\n{STATES_THEN[reading_entry.state]}"
 
 
 @entry_text.register
-def _(one: InspectionEntry) -> str:
-    name = one.check.replace("_", " ")
-    if one.part is None:
-        return f"{name[:1].upper()}{name[1:]}: {one.outcome.replace('_', ' ') or 'as expected'}"
-    sure = ", certain" if one.certain else ""
-    seen = one.seen or one.outcome.replace("_", " ") or "as expected"
-    return f"Looked at {THINGS[one.part].lower()}: {seen}{sure}"
+def _(inspection_entry: InspectionEntry) -> str:
+    name = inspection_entry.check.replace("_", " ")
+    if inspection_entry.part is None:
+        return f"{name[:1].upper()}{name[1:]}: {inspection_entry.outcome.replace('_', ' ') or 'as expected'}"
+    sure = ", certain" if inspection_entry.certain else ""
+    seen = inspection_entry.seen or inspection_entry.outcome.replace("_", " ") or "as expected"
+    return f"Looked at {THINGS[inspection_entry.part].lower()}: {seen}{sure}"
 
 
 @entry_text.register
-def _(one: FindingEntry) -> str:
-    state = f", {STATES_THEN[one.state]}" if one.state else ""
-    return (FINDING_TITLES[one.finding] if one.finding else "A recording showed nothing wrong") + state
+def _(finding_entry: FindingEntry) -> str:
+    state = f", {STATES_THEN[finding_entry.state]}" if finding_entry.state else ""
+    return (
+        FINDING_TITLES[finding_entry.finding] if finding_entry.finding else "A recording showed nothing wrong"
+    ) + state
 
 
 @entry_text.register
-def _(one: ReplacedEntry) -> str:
-    began = "; it began with that" if one.began else ""
-    return f"{PARTS[one.part]}, {ORIGINS[one.origin].lower()}{began}" + (f"\n{one.text}" if one.text else "")
+def _(replaced_entry: ReplacedEntry) -> str:
+    began = "; it began with that" if replaced_entry.began else ""
+    return f"{PARTS[replaced_entry.part]}, {ORIGINS[replaced_entry.origin].lower()}{began}" + (
+        f"\n{replaced_entry.text}" if replaced_entry.text else ""
+    )
 
 
 @entry_text.register
-def _(one: ScanEntry) -> str:
-    if one.scan == Scan.CODES_BACK:
-        return "Code stays away after clearing" if one.value == CodesBack.NEVER else f"Code back {one.value}"
-    return f"{one.value:.0f} rpm shown while cranking" if one.value else "No speed shown while cranking"
+def _(scan_entry: ScanEntry) -> str:
+    if scan_entry.scan == Scan.CODES_BACK:
+        return (
+            "Code stays away after clearing" if scan_entry.value == CodesBack.NEVER else f"Code back {scan_entry.value}"
+        )
+    return f"{scan_entry.value:.0f} rpm shown while cranking" if scan_entry.value else "No speed shown while cranking"
 
 
 @entry_text.register
-def _(one: StayedEntry) -> str:
-    return "The complaint is still there" if one.stayed else "The complaint is gone"
+def _(stayed_entry: StayedEntry) -> str:
+    return "The complaint is still there" if stayed_entry.stayed else "The complaint is gone"
 
 
 @entry_text.register
-def _(one: CircuitEntry) -> str:
-    spec = one.spec
+def _(circuit_entry: CircuitEntry) -> str:
+    spec = circuit_entry.spec
     told = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
     told += [f"feed {spec.supply:g} V"] if spec.supply else []
     told += [f"pull-up {spec.pull_up:g} V"] if spec.pull_up else []
@@ -169,68 +177,76 @@ def _(one: CircuitEntry) -> str:
 
 
 @entry_text.register
-def _(one: DecisionEntry) -> str:
-    return f"While it is open: {one.choice}" + (f"\n{one.text}" if one.text else "")
+def _(decision_entry: DecisionEntry) -> str:
+    return f"While it is open: {decision_entry.choice}" + (f"\n{decision_entry.text}" if decision_entry.text else "")
 
 
 @entry_text.register
-def _(one: CardEntry) -> str:
-    circuits = ", ".join(str(row.get("name", "")) for row in one.card.get("circuit", ()))
-    title = " ".join(str(one.card[key]) for key in ("make", "model", "engine") if one.card.get(key))
+def _(card_entry: CardEntry) -> str:
+    circuits = ", ".join(str(row.get("name", "")) for row in card_entry.card.get("circuit", ()))
+    title = " ".join(str(card_entry.card[key]) for key in ("make", "model", "engine") if card_entry.card.get(key))
     return title + (f"\nCircuits: {circuits}" if circuits else "")
 
 
 @entry_text.register
-def _(one: ValueEntry) -> str:
-    shown = one.shown or f"{one.value:g} {QUANTITIES[one.quantity]}"
-    state = STATES_THEN[one.state] if one.state else ""
-    where = ", ".join(part for part in (" and ".join(one.between), state, one.when) if part)
+def _(value_entry: ValueEntry) -> str:
+    shown = value_entry.shown or f"{value_entry.value:g} {QUANTITIES[value_entry.quantity]}"
+    state = STATES_THEN[value_entry.state] if value_entry.state else ""
+    where = ", ".join(part for part in (" and ".join(value_entry.between), state, value_entry.when) if part)
     return f"{shown}\n{where}"
 
 
 @entry_text.register
-def _(one: PlaceEntry) -> str:
-    return f"{PLACES[one.place]} {'opened: what can be done there costs no access now' if one.opened else 'closed up'}"
+def _(place_entry: PlaceEntry) -> str:
+    return f"{PLACES[place_entry.place]} {'opened: what can be done there costs no access now' if place_entry.opened else 'closed up'}"
 
 
 @entry_text.register
-def _(one: StepEntry) -> str:
-    told = f"{STEPS[one.step].partition(':')[0]}: {one.what}" + (f", {one.size}" if one.size else "")
-    told += f"\nBefore it goes back: {one.owes}" if one.owes and not one.back else ""
-    return told + ("\nTogether again" if one.back else "")
+def _(step_entry: StepEntry) -> str:
+    told = f"{STEPS[step_entry.step].partition(':')[0]}: {step_entry.what}" + (
+        f", {step_entry.size}" if step_entry.size else ""
+    )
+    told += f"\nBefore it goes back: {step_entry.owes}" if step_entry.owes and not step_entry.back else ""
+    return told + ("\nTogether again" if step_entry.back else "")
 
 
 @entry_text.register
-def _(one: PartEntry) -> str:
-    told = f"{one.count} x {one.name}" if one.count > 1 else one.name
-    told += f", {one.maker}" if one.maker else ""
-    told += f" {one.number}" if one.number else ""
-    cost = [f"{one.price:,.2f}"] if one.price is not None else []
-    cost += [said_days(one.lead_days)] if one.lead_days is not None else []
-    bench = [f"{key} {value}" for key, value in one.bench.items() if value]
-    lines = [told, ", ".join([LINE_STATES[one.state], *cost])]
+def _(part_entry: PartEntry) -> str:
+    told = f"{part_entry.count} x {part_entry.name}" if part_entry.count > 1 else part_entry.name
+    told += f", {part_entry.maker}" if part_entry.maker else ""
+    told += f" {part_entry.number}" if part_entry.number else ""
+    cost = [f"{part_entry.price:,.2f}"] if part_entry.price is not None else []
+    cost += [said_days(part_entry.lead_days)] if part_entry.lead_days is not None else []
+    bench = [f"{key} {value}" for key, value in part_entry.bench.items() if value]
+    lines = [told, ", ".join([LINE_STATES[part_entry.state], *cost])]
     return "\n".join(
-        [*lines, *([f"On the bench: {'; '.join(bench)}"] if bench else []), *([one.text] if one.text else [])]
+        [
+            *lines,
+            *([f"On the bench: {'; '.join(bench)}"] if bench else []),
+            *([part_entry.text] if part_entry.text else []),
+        ]
     )
 
 
 @entry_text.register
-def _(one: SeenEntry) -> str:
-    return f"{one.seen}\n{SEEN_MARKS[one.mark]}" + (f", because {one.because}" if one.because else "")
+def _(seen_entry: SeenEntry) -> str:
+    return f"{seen_entry.seen}\n{SEEN_MARKS[seen_entry.mark]}" + (
+        f", because {seen_entry.because}" if seen_entry.because else ""
+    )
 
 
 @entry_text.register
-def _(one: PhotoEntry) -> str:
-    return one.caption or one.words or "A photo"
+def _(photo_entry: PhotoEntry) -> str:
+    return photo_entry.caption or photo_entry.words or "A photo"
 
 
 @entry_text.register
-def _(one: CostsEntry) -> str:
+def _(costs_entry: CostsEntry) -> str:
     named = {
-        "An hour": one.hour, "A come-back": one.come_back, "A day of standing": one.day, "The part": one.part_price,
+        "An hour": costs_entry.hour, "A come-back": costs_entry.come_back, "A day of standing": costs_entry.day, "The part": costs_entry.part_price,
     }  # fmt: skip
     told = [f"{name} {value:,.2f}" for name, value in named.items() if value is not None]
-    told += [f"the part comes {said_days(one.lead_days)}"] if one.lead_days is not None else []
+    told += [f"the part comes {said_days(costs_entry.lead_days)}"] if costs_entry.lead_days is not None else []
     return ", ".join(told) or "As the shop has them"
 
 
@@ -242,14 +258,14 @@ def said_days(days: float) -> str:
 
 
 @entry_text.register
-def _(one: DamagedEntry) -> str:
-    was = f"It was a {one.was[:40]}. " if one.was else ""
-    return f"{was}It cannot be read ({one.why}) and counts for nothing."
+def _(damaged_entry: DamagedEntry) -> str:
+    was = f"It was a {damaged_entry.was[:40]}. " if damaged_entry.was else ""
+    return f"{was}It cannot be read ({damaged_entry.why}) and counts for nothing."
 
 
 @entry_text.register
-def _(one: NewerEntry) -> str:
-    return f"A {one.was[:40]} that a newer Sagen wrote: kept as it is, not weighed."
+def _(newer_entry: NewerEntry) -> str:
+    return f"A {newer_entry.was[:40]} that a newer Sagen wrote: kept as it is, not weighed."
 
 
 def heap_summary(kept: int, left: int, failed: list[tuple[str, str]]) -> str:

@@ -74,8 +74,8 @@ class NewJob(Change):
 
     def change(self, log: JobLog) -> int:
         job = log.add_job(self.machine, owner=self.owner, cylinders=self.cylinders)
-        for one in self.records:
-            log.add_entry(job.id, one)
+        for record in self.records:
+            log.add_entry(job.id, record)
         return job.id
 
 
@@ -86,8 +86,8 @@ class AddEntries(Change):
     records: tuple[Record, ...] = ()
 
     def change(self, log: JobLog) -> int | None:
-        for one in self.records:
-            log.add_entry(self.job_id, one)
+        for record in self.records:
+            log.add_entry(self.job_id, record)
         return self.job_id
 
 

@@ -68,8 +68,8 @@ class Printable:
         return len(text)
 
     def writelines(self, lines) -> None:
-        for one in lines:
-            self.write(one)
+        for line in lines:
+            self.write(line)
 
     def __getattr__(self, name):
         return getattr(self._stream, name)
@@ -77,7 +77,8 @@ class Printable:
 
 def _escaped(text: str) -> str:
     return "".join(
-        one if one.isprintable() or one in "\n\t" or category(one) == "Zs" else json.dumps(one)[1:-1] for one in text
+        item if item.isprintable() or item in "\n\t" or category(item) == "Zs" else json.dumps(item)[1:-1]
+        for item in text
     )
 
 

@@ -29,7 +29,7 @@ def run(arguments) -> int:
             print(row if arguments.json else f"{name}\n  cannot be read: {said}")
             continue
         if arguments.json:
-            suspects = [one.as_row() for one in found.suspects]
+            suspects = [suspect.as_row() for suspect in found.suspects]
             print(json.dumps({**found.examination.as_row(), "capture": name, "suspects": suspects}, ensure_ascii=False))
         else:
             _print_plain(name, found.examination, found.suspects)
@@ -41,17 +41,17 @@ def _print_plain(name: str, examination, suspects) -> None:
     from sagen.signal.catalogue import usual_name
 
     print(name)
-    for one in examination.channels:
-        row = one.as_row()
+    for channel in examination.channels:
+        row = channel.as_row()
         speed = row["speed_rpm"]
         parts = [f"low {row['low']:.2f} {row['unit']}, high {row['high']:.2f} {row['unit']}"]
-        if row["wheel"] and one.reading:
-            parts.append(f"wheel {usual_name(one.reading.wheel)}")
+        if row["wheel"] and channel.reading:
+            parts.append(f"wheel {usual_name(channel.reading.wheel)}")
         if speed:
             parts.append(f"{speed['median']:.0f} rpm ({speed['min']:.0f} to {speed['max']:.0f})")
-        print(f"  {one.sheet.column} ({one.sheet.role}): {'; '.join(parts)}")
-        if one.comparison:
-            print(f"    {one.comparison.text}")
+        print(f"  {channel.sheet.column} ({channel.sheet.role}): {'; '.join(parts)}")
+        if channel.comparison:
+            print(f"    {channel.comparison.text}")
     if not examination.findings:
         print("  nothing wrong was found")
     for finding in examination.findings:
@@ -60,5 +60,5 @@ def _print_plain(name: str, examination, suspects) -> None:
             print(f"    to be sure: {finding.sure}")
     for note in examination.notes:
         print(f"  note: {note}")
-    told = [f"{one.title} ({one.cause}) {100 * one.probability:.0f} %" for one in suspects[:3]]
+    told = [f"{suspect.title} ({suspect.cause}) {100 * suspect.probability:.0f} %" for suspect in suspects[:3]]
     print(f"  suspects: {', '.join(told)}")

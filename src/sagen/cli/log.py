@@ -59,15 +59,15 @@ def _say(arguments, row: dict, words: str) -> None:
 
 
 def _list(arguments, log) -> int:
-    for one in log.jobs():
+    for job in log.jobs():
         row = {
-            "job": one.id, "machine": one.machine, "owner": one.owner, "created": one.created.isoformat(), "about": one.about,
-            "entries": one.entries, "stage": str(one.stage),
+            "job": job.id, "machine": job.machine, "owner": job.owner, "created": job.created.isoformat(), "about": job.about,
+            "entries": job.entries, "stage": str(job.stage),
         }  # fmt: skip
         _say(
             arguments,
             row,
-            f"{one.id:5d}  {one.created:%Y-%m-%d}  {one.machine}  ({one.owner or 'no name'})  {one.about}",
+            f"{job.id:5d}  {job.created:%Y-%m-%d}  {job.machine}  ({job.owner or 'no name'})  {job.about}",
         )
     return 0
 
@@ -84,11 +84,13 @@ def _show(arguments, log) -> int:
         print(json.dumps({"job": about, "entries": rows}, ensure_ascii=False))
         return 0
     print(f"{about['machine']}  ({about['owner'] or 'no name'}), {about['created'][:10]}")
-    for one in log.job(_job_id(arguments.file)).entries:
-        text = getattr(one.record, "text", "") or getattr(one.record, "name", "") or getattr(one.record, "code", "")
-        mark = "withdrawn " if one.withdrawn else ""
-        whose = ", ".join(filter(None, (one.author, one.bay)))
-        said = f"  {one.created:%Y-%m-%d %H:%M}  {mark}{one.kind}: {text}".rstrip(": ")
+    for entry in log.job(_job_id(arguments.file)).entries:
+        text = (
+            getattr(entry.record, "text", "") or getattr(entry.record, "name", "") or getattr(entry.record, "code", "")
+        )
+        mark = "withdrawn " if entry.withdrawn else ""
+        whose = ", ".join(filter(None, (entry.author, entry.bay)))
+        said = f"  {entry.created:%Y-%m-%d %H:%M}  {mark}{entry.kind}: {text}".rstrip(": ")
         print(said + (f"  ({whose})" if whose else ""))
     return 0
 
@@ -115,11 +117,15 @@ def _backup(arguments, log) -> int:
 
 def _check(arguments, log) -> int:
     found = moving.check(log, repair=arguments.repair)
-    for one in found:
-        _say(arguments, one.as_row(), f"{one.about}: {one.what}{' (put right)' if one.repaired else ''}")
+    for this_item in found:
+        _say(
+            arguments,
+            this_item.as_row(),
+            f"{this_item.about}: {this_item.what}{' (put right)' if this_item.repaired else ''}",
+        )
     if not found and not arguments.json:
         print("Nothing is wrong with this log.")
-    return int(any(not one.repaired for one in found))
+    return int(any(not item.repaired for item in found))
 
 
 def _delete(arguments, log) -> int:

@@ -105,7 +105,7 @@ def _limits(arguments) -> Limits | None:
     if tolerance is not None and given not in (["--nominal"], ["--table"]):
         raise SagenError("--tolerance goes with --nominal or --table")
     if arguments.limits is not None:
-        return Limits(*(limit_of(one, unit) for one in arguments.limits))
+        return Limits(*(limit_of(limit, unit) for limit in arguments.limits))
     if arguments.nominal is not None:
         if tolerance is None:
             raise SagenError("--nominal needs --tolerance, as 10%")

@@ -42,22 +42,22 @@ def run(arguments) -> int:
                     if not values and name == "rpm":
                         raise
                     print(f"{name}: {error}", file=sys.stderr)
-            row = {one.name: round(one.value, 2) for one in values}
+            row = {value.name: round(value.value, 2) for value in values}
             print(
                 json.dumps({"live": row})
                 if arguments.json
-                else "\n".join(f"{one.name}: {one.value:g} {one.unit}" for one in values)
+                else "\n".join(f"{value.name}: {value.value:g} {value.unit}" for value in values)
             )
             return 0
         if arguments.what == "clear":
             cleared = modules.clear()
             print(json.dumps({"cleared": list(cleared)}) if arguments.json else f"cleared: {', '.join(cleared)}")
             return 0
-        for one in modules.codes():
-            codes = [{"code": code, "status": str(status)} for code, status in one.codes]
-            row = {"module": one.module, "codes": codes, "freeze_frame": one.frozen}
-            told = ", ".join(f"{code} ({status})" for code, status in one.codes) or "no codes"
-            print(json.dumps(row) if arguments.json else f"{one.module}: {told}")
+        for this_code in modules.codes():
+            codes = [{"code": code, "status": str(status)} for code, status in this_code.codes]
+            row = {"module": this_code.module, "codes": codes, "freeze_frame": this_code.frozen}
+            told = ", ".join(f"{code} ({status})" for code, status in this_code.codes) or "no codes"
+            print(json.dumps(row) if arguments.json else f"{this_code.module}: {told}")
         for what, why in modules.refused.items():
             print(f"{what}: {why}", file=sys.stderr)
         return 0

@@ -54,16 +54,18 @@ def _print_plain(name: str, found) -> None:
     from sagen.model.words import estimate_text, strength
 
     print(name)
-    for one in found.suspects[:5]:
-        print(f"  {100 * one.probability:5.1f} %  {one.cause}: {one.title}{f' ({one.circuit})' if one.circuit else ''}")
-        if one.estimate is not None:
-            print(f"           {estimate_text(one.estimate)}")
-        for reason in one.reasons[:3]:
+    for suspect in found.suspects[:5]:
+        print(
+            f"  {100 * suspect.probability:5.1f} %  {suspect.cause}: {suspect.title}{f' ({suspect.circuit})' if suspect.circuit else ''}"
+        )
+        if suspect.estimate is not None:
+            print(f"           {estimate_text(suspect.estimate)}")
+        for reason in suspect.reasons[:3]:
             print(f"           {strength(reason.bits)}: {reason.text}")
     for odd in found.odd:
         print(f"  note: {odd}")
     print(f"  {found.advice.text}")
-    for one in found.checks[:3]:
+    for check in found.checks[:3]:
         print(
-            f"  next: {f'{one.circuit}: ' if one.circuit else ''}{one.check.name} ({one.total_minutes:.0f} min). {one.why} Sound: {one.expect}"
+            f"  next: {f'{check.circuit}: ' if check.circuit else ''}{check.check.name} ({check.total_minutes:.0f} min). {check.why} Sound: {check.expect}"
         )

@@ -43,8 +43,13 @@ def run(arguments) -> int:
     profile = read_profile(arguments.profile) if arguments.profile else None
     recorder = ScpiRecorder(arguments.file, profile, arguments.rate, arguments.state)
 
-    def told(one: Happened) -> None:
-        print(json.dumps(one.as_row()) if arguments.json else f"{one.at_s:9.3f} s  {one.kind}: {one.said}", flush=True)
+    def told(happened: Happened) -> None:
+        print(
+            json.dumps(happened.as_row())
+            if arguments.json
+            else f"{happened.at_s:9.3f} s  {happened.kind}: {happened.said}",
+            flush=True,
+        )
 
     long = output.suffix == SUFFIX
     if long and output.exists():
@@ -56,9 +61,10 @@ def run(arguments) -> int:
         recorder.close()
     if not long:
         write_capture(output, capture)
-    for one in hunt(capture):
+    for item in hunt(capture):
         print(
-            json.dumps(one.as_row()) if arguments.json else f"{one.start_s:9.3f} s  {one.kind}: {one.text}", flush=True
+            json.dumps(item.as_row()) if arguments.json else f"{item.start_s:9.3f} s  {item.kind}: {item.text}",
+            flush=True,
         )
     if not arguments.json:
         print(f"written: {output}", file=sys.stderr)

@@ -49,11 +49,11 @@ def run(arguments) -> int:
 def _list_faults(spec, as_json: bool) -> int:
     from sagen.machine.faults import possible
 
-    for one in possible(spec):
+    for item in possible(spec):
         # What lies along its scale has names of its own: a wire of high resistance is open in the end.
-        for title in (one.title, *(name.replace("_", " ") for name in one.ends)):
-            row = {"fault": title, "cause": str(one.cause), "changes": one.changes}
-            print(json.dumps(row) if as_json else f"{title} ({one.cause}): {one.changes}")
+        for title in (item.title, *(name.replace("_", " ") for name in item.ends)):
+            row = {"fault": title, "cause": str(item.cause), "changes": item.changes}
+            print(json.dumps(row) if as_json else f"{title} ({item.cause}): {item.changes}")
     return 0
 
 

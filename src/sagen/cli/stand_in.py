@@ -31,9 +31,9 @@ def run(arguments) -> int:
     from sagen.kinds import broken
     from sagen.model.errors import SagenError, unknown_name
 
-    for one in arguments.misbehave:
-        if one not in MISBEHAVIOURS:
-            raise SagenError(unknown_name("misbehaviour", one, MISBEHAVIOURS))
+    for item in arguments.misbehave:
+        if item not in MISBEHAVIOURS:
+            raise SagenError(unknown_name("misbehaviour", item, MISBEHAVIOURS))
     engine, spec = read_circuit(arguments.file)
     machine = broken(spec, [(name, arguments.severity) for name in arguments.fault], arguments.seed)
     machine.cylinders = engine.cylinders or 4

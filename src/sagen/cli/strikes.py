@@ -30,23 +30,23 @@ def _print_plain(found) -> None:
     from sagen.kinds.piezo.words import share_words
 
     verdict = found.verdict
-    for at, one in enumerate(verdict.sensors):
-        bank = f", bank {one.bank}" if one.bank else ""
+    for at, sensor in enumerate(verdict.sensors):
+        bank = f", bank {sensor.bank}" if sensor.bank else ""
         ring, source = verdict.rings[at], verdict.sources[at]
         parts = [f"height {share_words(verdict.relative[at])} of the set"]
         parts += [f"ring {ring.value:,.0f} Hz"] if ring.known else []
         parts += [f"source {source.ohm.value / 1000:.0f} kilohm"] if source else []
-        print(f"{one.column}{bank}: {', '.join(parts)}")
+        print(f"{sensor.column}{bank}: {', '.join(parts)}")
     if verdict.band:
         low, _, high = verdict.band
         print(f"First mode of this bore, estimated: {low:,.0f} to {high:,.0f} Hz")
-    for one in verdict.findings():
-        print(f"  {one.channel} {one.kind}: {one.text}")
+    for finding in verdict.findings():
+        print(f"  {finding.channel} {finding.kind}: {finding.text}")
     if not verdict.blames:
         print("  nothing wrong was found")
     for note in found.notes:
         print(f"  to do: {note}")
-    told = [f"{one.title} ({one.cause}) {100 * one.probability:.0f} %" for one in found.suspects[:3]]
+    told = [f"{suspect.title} ({suspect.cause}) {100 * suspect.probability:.0f} %" for suspect in found.suspects[:3]]
     print(f"  suspects: {', '.join(told)}")
 
 

@@ -139,9 +139,9 @@ def unknown_codes(codes: Iterable[str]) -> list[str]:
 def silent_sensors(known: Iterable[CodeMeaning]) -> dict[tuple, str]:
     """The sensors that codes say give no usable signal, each with a code that says so."""
     return {
-        (one.role, one.bank, one.position, one.sensor): one.code
-        for one in known
-        if one.kind in (CodeKind.CIRCUIT, CodeKind.LOW, CodeKind.HIGH, CodeKind.INTERMITTENT)
+        (item.role, item.bank, item.position, item.sensor): item.code
+        for item in known
+        if item.kind in (CodeKind.CIRCUIT, CodeKind.LOW, CodeKind.HIGH, CodeKind.INTERMITTENT)
     }
 
 
@@ -152,9 +152,9 @@ def several_silent(codes: Iterable[str]) -> bool:
 
 def _known(codes: Iterable[str]) -> list[CodeMeaning]:
     known = []
-    for one in codes:
+    for code in codes:
         try:
-            found = meaning(one)
+            found = meaning(code)
         except SagenError:
             continue
         if found is not None:
@@ -166,16 +166,16 @@ def beside(codes: list[str]) -> list[str]:
     """What several codes together would mean, a sentence each."""
     known, said = _known(codes), []
     sensors = silent_sensors(known)
-    if any(one.kind == CodeKind.CORRELATION for one in known) and sensors:
+    if any(item.kind == CodeKind.CORRELATION for item in known) and sensors:
         said.append(
             "A correlation code beside a sensor code points at timing parts: look at belt, chain and tensioner first."
         )
     if len(sensors) > 1:
         said.append("Several sensors at once point at what they share: feed, return or module, before any one of them.")
-    if any(one.kind == "feed" for one in known):
+    if any(item.kind == "feed" for item in known):
         said.append(
             "The shared 5 V is out of range: unplug what hangs on it one after another before judging a sensor."
         )
-    if any(one.kind == CodeKind.RELEARN for one in known):
+    if any(item.kind == CodeKind.RELEARN for item in known):
         said.append("The wheel is not learned: a relearn is owed, and no part is bought for that code.")
     return said

@@ -33,10 +33,10 @@ class Hint:
 
 def bind(widget: QWidget, actions: Iterable[Action], *arguments) -> None:
     """Give a widget the keys of actions; each is run with `arguments`."""
-    for one in actions:
-        action = QAction(one.words, widget)
-        action.setShortcut(QKeySequence(one.keys))
-        action.triggered.connect(lambda _=False, run=one.run: run(*arguments))
+    for this_action in actions:
+        action = QAction(this_action.words, widget)
+        action.setShortcut(QKeySequence(this_action.keys))
+        action.triggered.connect(lambda _=False, run=this_action.run: run(*arguments))
         widget.addAction(action)
 
 
@@ -59,9 +59,9 @@ class KeysDialog(QDialog):
             side = lengths.index(min(lengths))
             grid.addWidget(Label(title, name="over"), lengths[side], 2 * side, 1, 2)
             lengths[side] += 1
-            for one in rows:
-                grid.addWidget(Label(one.keys, name="strong"), lengths[side], 2 * side)
-                words = Label(one.words, wrap=True)
+            for row in rows:
+                grid.addWidget(Label(row.keys, name="strong"), lengths[side], 2 * side)
+                words = Label(row.words, wrap=True)
                 words.setMinimumWidth(190)
                 grid.addWidget(words, lengths[side], 2 * side + 1)
                 lengths[side] += 1
@@ -80,4 +80,4 @@ class KeysDialog(QDialog):
 
     def told(self) -> str:
         """Everything that the list says."""
-        return " ".join(one.text() for one in self.findChildren(Label))
+        return " ".join(item.text() for item in self.findChildren(Label))

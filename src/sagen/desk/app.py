@@ -74,7 +74,7 @@ def run(*, demo: bool = False, files: list[str] | None = None, log: str | None =
         fault_log.start(window.workspace.failed.emit)
         Collector(lambda: window.workspace.work.idle, window)
         if files:
-            window.bring_in([os.path.abspath(one) for one in files])
+            window.bring_in([os.path.abspath(file) for file in files])
         window.workspace.open_log(demo_log if demo else own_log(log))
 
     # After the first paint: a shell on the screen answers sooner than a full window that is not there yet.

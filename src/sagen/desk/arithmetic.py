@@ -50,7 +50,9 @@ def _may_be_below(field: str) -> bool:
 def _sweep(values: list[float]) -> str:
     found = work.sweep_faults(values)
     return (
-        f"It jumps or falls back at reading {', '.join(str(one + 1) for one in found)}." if found else "An even sweep."
+        f"It jumps or falls back at reading {', '.join(str(item + 1) for item in found)}."
+        if found
+        else "An even sweep."
     )
 
 
@@ -65,8 +67,8 @@ class ArithmeticForm(QDialog):
         layout.setContentsMargins(18, 16, 18, 16)
         self.kind = QComboBox()
         self.kind.setAccessibleName("Kind of working-out")
-        for one in SUMS:
-            self.kind.addItem(one.name)
+        for this_sum in SUMS:
+            self.kind.addItem(this_sum.name)
         layout.addWidget(self.kind)
         self.form = QFormLayout()
         layout.addLayout(self.form)
@@ -104,13 +106,15 @@ class ArithmeticForm(QDialog):
             self.answer.setText("")
             return
         try:
-            figures = [float(one) for one in texts]
+            figures = [float(text) for text in texts]
         except ValueError:
             figures = [math.nan]
-        if not all(abs(one) < MOST for one in figures):
+        if not all(abs(figure) < MOST for figure in figures):
             self.answer.setText("Only figures, please." if any(map(math.isnan, figures)) else "No such figure.")
             return
-        below = [name for name, one in zip(kind.fields, figures, strict=False) if one < 0 and not _may_be_below(name)]
+        below = [
+            name for name, figure in zip(kind.fields, figures, strict=False) if figure < 0 and not _may_be_below(name)
+        ]
         if below:
             self.answer.setText(f"{below[0].split(',')[0]}: this is never below zero.")
             return

@@ -52,7 +52,7 @@ class InstrumentsForm(Form):
         self.fields.addRow(Label(PROFILES, name="small", wrap=True))
 
     def answer(self) -> tuple[str, str, str]:
-        return tuple(one.text().strip() for one in self.lines)
+        return tuple(line.text().strip() for line in self.lines)
 
 
 PROFILES = "An instrument that Sagen does not know is described in a profile of a page: docs/INSTRUMENTS.md."

@@ -48,8 +48,14 @@ def again(shell, record) -> None:
 
     state = record.sheet.conditions.state
     shell.workspace.circuit = record.circuit
-    alike = [one for one in knowledge().checks if one.kind == CheckKind.CAPTURE and one.state == state]
-    check = next(iter(alike), next(one for one in knowledge().checks if one.kind == CheckKind.CAPTURE))
+    alike = [
+        this_check
+        for this_check in knowledge().checks
+        if this_check.kind == CheckKind.CAPTURE and this_check.state == state
+    ]
+    check = next(
+        iter(alike), next(this_check for this_check in knowledge().checks if this_check.kind == CheckKind.CAPTURE)
+    )
     _capture(shell, check, f"The same as {record.name}: same probes, same place, {state.replace('_', ' ')}.")
 
 

@@ -23,22 +23,22 @@ class CircuitForm(Form):
         if set(circuits) == {""}:
             self.own = self.add("The first one is", QLineEdit(str(circuits[""].role)))
         self.known = None
-        offered = [one for one in card.circuit if one.spec is not None and one.name not in circuits] if card else []
+        offered = [item for item in card.circuit if item.spec is not None and item.name not in circuits] if card else []
         if offered:
             self.known = self.add("From the card", QComboBox())
             self.known.addItem("Not from the card", None)
-            for one in offered:
-                self.known.addItem(one.name, one)
+            for each in offered:
+                self.known.addItem(each.name, each)
             self.known.currentIndexChanged.connect(lambda _=0: self._chosen())
         self.line = self.add("Name", QLineEdit())
         self.line.setPlaceholderText("as cam 1")
         self.role = self.add("It is", QComboBox())
-        for one in CIRCUIT_ROLES:
-            self.role.addItem(ROLES[one].capitalize(), one)
+        for circuit_role in CIRCUIT_ROLES:
+            self.role.addItem(ROLES[circuit_role].capitalize(), circuit_role)
         self.role.setCurrentIndex(max(0, self.role.findData(Role.CAM)))
         self.sensor = self.add("Sensor", QComboBox())
-        for one, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), one)
+        for key, words in SENSORS.items():
+            self.sensor.addItem(words.capitalize(), key)
         self.bank = self.add("Bank", QLineEdit())
 
     def _chosen(self) -> None:
@@ -69,7 +69,7 @@ class CircuitForm(Form):
         )
 
     def problem(self) -> str:
-        names = {*(one for one in self.circuits if one), self.first_name()}
+        names = {*(circuit for circuit in self.circuits if circuit), self.first_name()}
         if not self.name() or not self.first_name():
             return "Each of several circuits has a name."
         if self.name() in names:

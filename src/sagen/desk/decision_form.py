@@ -22,8 +22,8 @@ def parts_of(taps) -> tuple[PartState, ...]:
     verdict = taps.shown if taps is not None else None
     if verdict is None:
         return PartState("sensor 1"), PartState("sensor 2")
-    bad = {one.sensor for one in verdict.blames}
-    loaded = any(one.connection in ("loaded", "plugged") for one in verdict.fit.loads)
+    bad = {blame.sensor for blame in verdict.blames}
+    loaded = any(load.connection in ("loaded", "plugged") for load in verdict.fit.loads)
     return tuple(
         PartState(
             f"bank {key.bank}" if key.bank else key.column, at in bad,
@@ -48,21 +48,23 @@ class DecisionForm(Form):
         grid = QGridLayout(set_of)
         grid.setContentsMargins(0, 0, 0, 0)
         self.failed: list[QCheckBox] = []
-        for at, one in enumerate(self.parts):
-            box = QCheckBox(f"{one.name} failed ({_measured(one)})", set_of)
-            box.setChecked(one.failed)
+        for at, part in enumerate(self.parts):
+            box = QCheckBox(f"{part.name} failed ({_measured(part)})", set_of)
+            box.setChecked(part.failed)
             box.toggled.connect(lambda _=False: self._answer())
             self.failed.append(box)
             grid.addWidget(box, at, 0)
         self.add("The set", set_of)
         self.origin = QComboBox()
-        for one in Origin:
-            self.origin.addItem(ORIGINS[one], one)
+        for origin in Origin:
+            self.origin.addItem(ORIGINS[origin], origin)
         self.price, self.hours, self.rate = (
-            self._figure(one) for one in ("price, needed", "hours, needed", "an hour, needed")
+            self._figure(name) for name in ("price, needed", "hours, needed", "an hour, needed")
         )
         self.each = self._figure("hours, or empty")
-        self.at_hand, self.wait, self.day = (self._figure(one) for one in ("how many", "days", "a day, or not counted"))
+        self.at_hand, self.wait, self.day = (
+            self._figure(name) for name in ("how many", "days", "a day, or not counted")
+        )
         self._row("One part", self.price, self.origin)
         self._row("To get here again", self.hours, self.rate)
         self._row("One more now", self.each, None)
@@ -147,7 +149,7 @@ class DecisionForm(Form):
         if missing:
             self.told.setText(f"Still needed: {', '.join(missing)}.")
             return
-        parts = tuple(replace(one, failed=box.isChecked()) for one, box in zip(self.parts, self.failed, strict=True))
+        parts = tuple(replace(part, failed=box.isChecked()) for part, box in zip(self.parts, self.failed, strict=True))
         try:
             self.decision = decide(
                 WhileOpen(
@@ -161,9 +163,10 @@ class DecisionForm(Form):
             return
         chosen = self.choice.currentData()
         self.choice.clear()
-        for one in self.decision.choices:
+        for choice in self.decision.choices:
             self.choice.addItem(
-                f"{one.name[:1].upper()}{one.name[1:]}: {one.cost:,.0f} ({one.low:,.0f} to {one.high:,.0f})", one.name
+                f"{choice.name[:1].upper()}{choice.name[1:]}: {choice.cost:,.0f} ({choice.low:,.0f} to {choice.high:,.0f})",
+                choice.name,
             )
         self.choice.setCurrentIndex(max(0, self.choice.findData(chosen)))
         self.told.setText(said(self.decision))
@@ -173,7 +176,7 @@ class DecisionForm(Form):
 
     def answer(self) -> DecisionEntry:
         """The decision for the trail."""
-        choices = tuple(one.as_data() for one in self.decision.choices)
+        choices = tuple(choice.as_data() for choice in self.decision.choices)
         return DecisionEntry(str(self.choice.currentData()), choices, self.given(), said(self.decision))
 
 

@@ -28,7 +28,7 @@ def tone(name: str, volume: float) -> bytes:
     pitches, each = TONES[name]
     times = np.arange(int(RATE * each)) / RATE
     edge = np.minimum(1.0, np.minimum(times, each - times) / 0.008)  # without a click at either end
-    samples = np.concatenate([np.sin(2 * np.pi * one * times) * edge for one in pitches])
+    samples = np.concatenate([np.sin(2 * np.pi * pitch * times) * edge for pitch in pitches])
     held = io.BytesIO()
     with wave.open(held, "wb") as file:
         file.setnchannels(1)

@@ -15,7 +15,7 @@ MOST_SHOWN = 500
 
 def event_rows(events: tuple[Event, ...]) -> list[tuple[tuple[str, ...], str, Event]]:
     """Events as rows of a table: when, what, and what else happened then."""
-    return [((f"{one.start_s:.3f}", *one.text.partition("; ")[::2]), "", one) for one in events]
+    return [((f"{event.start_s:.3f}", *event.text.partition("; ")[::2]), "", event) for event in events]
 
 
 class EventsForm(Form):

@@ -185,19 +185,19 @@ class JobForm(Form):
         return self.machine.text().strip() or f"Machine of {datetime.now():%d %B, %H:%M}"
 
     def code_list(self) -> list[str]:
-        return [one for one in re.split(r"[\s,;]+", self.codes.text().upper()) if one]
+        return [word for word in re.split(r"[\s,;]+", self.codes.text().upper()) if word]
 
     def problem(self) -> str:
-        for one in self.code_list():
+        for item in self.code_list():
             try:
-                parse_code(one)
+                parse_code(item)
             except SagenError:
-                return f"'{one}' is not a trouble code such as P0335."
+                return f"'{item}' is not a trouble code such as P0335."
         return ""
 
     def records(self) -> list[Record]:
         """What the new job's trail begins with."""
-        return [ComplaintEntry(self.complaint.currentData()), *(code_entry(one) for one in self.code_list())]
+        return [ComplaintEntry(self.complaint.currentData()), *(code_entry(item) for item in self.code_list())]
 
 
 def code_entry(text: str, meant: str = "", says: CodeKind | None = None) -> CodeEntry:
@@ -480,14 +480,14 @@ class ProofForm(EntryForm):
         more = self.text.toPlainText().strip()
         if self.old is None:
             return ProofEntry(done, more)
-        failed = tuple(one for one in self.old.failed if one not in done)
+        failed = tuple(item for item in self.old.failed if item not in done)
         return replace(self.old, done=done, more=more, failed=failed)
 
 
 #: by the kind of entry that they make; other kinds are entered elsewhere
 FORMS: dict[EntryKind, type[EntryForm]] = {
-    one.record.kind: one
-    for one in (
+    kind.record.kind: kind
+    for kind in (
         CodeForm, ComplaintForm, NoteForm, ReplacedForm, RepairForm, ProofForm, LookedAtForm, ElsewhereForm, TesterForm,
         StayedForm,
     )

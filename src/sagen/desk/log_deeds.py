@@ -40,8 +40,8 @@ class AuthorForm(Form):
         self.fields.addRow(Label(words, name="quiet", wrap=True))
         self.author, self.bay = self.add("Name", QLineEdit(hand.author)), self.add("Bay", QLineEdit(hand.bay))
         self.bay.setPlaceholderText("as bay 2")
-        for one in (self.author, self.bay):
-            one.setMaxLength(80)
+        for item in (self.author, self.bay):
+            item.setMaxLength(80)
 
     def answer(self) -> Author:
         return Author(self.author.text().strip(), self.bay.text().strip())

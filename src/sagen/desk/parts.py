@@ -68,9 +68,9 @@ class Header(QWidget):
         self.progress.setTextVisible(False)
         self.stop = QToolButton()
         self.stop.setText("Stop")
-        for one in (self.progress_text, self.progress, self.stop):
-            row.addWidget(one)
-            one.hide()
+        for item in (self.progress_text, self.progress, self.stop):
+            row.addWidget(item)
+            item.hide()
         self.capture_button = QPushButton(" Capture")
         self.capture_button.setToolTip(with_key("Bring a file in, or drop one on the window", "bring a capture in"))
         self.meter_button = QPushButton(" Meter")
@@ -85,7 +85,7 @@ class Header(QWidget):
         self.more_button.hide()
         self.look_button.setAccessibleName("Light or dark")
         self.look_button.setToolTip(with_key("Light or dark", "light or dark"))
-        for one in (
+        for each in (
             self.capture_button,
             self.meter_button,
             self.report_button,
@@ -94,7 +94,7 @@ class Header(QWidget):
             self.redo_button,
             self.look_button,
         ):
-            row.addWidget(one)
+            row.addWidget(each)
 
     def offer(self, pages: tuple[tuple[str, Callable | tuple], ...]) -> None:
         """Put pages, by title and what brings them up, behind a button of their own; a tuple of such is a menu within."""
@@ -122,8 +122,8 @@ class Header(QWidget):
     def show_work(self, what: str, share: float) -> None:
         """Say what is being done; a share of 1 means that nothing is."""
         busy = share < 1.0
-        for one in (self.progress_text, self.progress, self.stop):
-            one.setVisible(busy)
+        for item in (self.progress_text, self.progress, self.stop):
+            item.setVisible(busy)
         self.progress_text.setText(what)
         self.progress.setRange(0, 100 if share > 0 else 0)
         self.progress.setValue(int(100 * share))

@@ -53,7 +53,7 @@ class ProbeKeysForm(Form):
             self.edits[name] = edit
 
     def answer(self) -> dict[str, str]:
-        return {name: one.keySequence().toString() for name, one in self.edits.items()}
+        return {name: edit.keySequence().toString() for name, edit in self.edits.items()}
 
 
 class FigureLine(QLineEdit):
@@ -124,8 +124,8 @@ class ProbeWindow(QWidget):
         self.expect, self.value, self.verdict = Label(name="near", wrap=True), Label(name="probe"), Label(name="far")
         self.value.setAccessibleName("Reading")
         self.value.setMinimumWidth(430)
-        for one in (self.expect, self.value, self.verdict):
-            side.addWidget(one)
+        for item in (self.expect, self.value, self.verdict):
+            side.addWidget(item)
         self.line = FigureLine()
         self.line.setPlaceholderText("type what the meter shows, Enter")
         self.line.setAccessibleName("Reading, typed")
@@ -182,9 +182,9 @@ class ProbeWindow(QWidget):
         workspace.work.ask(work, done=came, failed=self.count.setText, writes=True)
 
     def _let_go(self) -> None:
-        for one in (self._meter, self._wired):
-            if one is not None:
-                one.close()
+        for item in (self._meter, self._wired):
+            if item is not None:
+                item.close()
         self._meter = self._wired = None
 
     def closeEvent(self, event) -> None:
@@ -235,7 +235,7 @@ class ProbeWindow(QWidget):
         self._ask_meter()
 
     def _finished(self) -> None:
-        out = [one for one in self.taken.values() if one.judged == Judged.OUTSIDE]
+        out = [item for item in self.taken.values() if item.judged == Judged.OUTSIDE]
         self.count.setText("Every step is through" if self.steps else "There is nothing to measure on this circuit")
         told = f"{len(self.taken)} readings are on the trail" if self.taken else "No reading was taken"
         self.where.setText(told + (f", {len(out)} outside." if out else "."))
@@ -370,10 +370,10 @@ class ProbeWindow(QWidget):
 
     def _verdict(self, verdict: str, words: str) -> None:
         self.verdict.setText(words)
-        for one in (self.value, self.verdict):
-            one.setProperty("verdict", verdict)
-            one.style().unpolish(one)
-            one.style().polish(one)
+        for item in (self.value, self.verdict):
+            item.setProperty("verdict", verdict)
+            item.style().unpolish(item)
+            item.style().polish(item)
 
     def _typed(self) -> None:
         if self.line.text():

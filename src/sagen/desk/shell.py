@@ -140,8 +140,10 @@ class MainWindow(QMainWindow):
         workspace.job_changed.connect(self._job_changed)
         workspace.jobs_changed.connect(self._jobs_changed)
         workspace.weighed.connect(self._show_taps)
-        workspace.weighed.connect(lambda one: self.suspects.show_weighed(one.suspects, one.checks, one.advice, one.odd))
-        workspace.weighed.connect(lambda one: self.suspects.show_record(one.record, workspace.record_counts))
+        workspace.weighed.connect(
+            lambda item: self.suspects.show_weighed(item.suspects, item.checks, item.advice, item.odd)
+        )
+        workspace.weighed.connect(lambda item: self.suspects.show_record(item.record, workspace.record_counts))
         self.suspects.record.clicked.connect(self.toggle_record)
         workspace.capture_opened.connect(self._capture_opened)
         workspace.incoming.connect(self._incoming)
@@ -308,11 +310,11 @@ class MainWindow(QMainWindow):
         """Read captures one after the other; each goes through the import sheet. Photos go on the trail."""
         from sagen.files.photos import PHOTO_FILES
 
-        paths = [Path(one) for one in names]
-        photos = [one for one in paths if one.suffix.lower() in PHOTO_FILES]
-        for one in photos:
-            self.keep_photo(one)
-        self.heap.add([one for one in paths if one not in photos])
+        paths = [Path(name) for name in names]
+        photos = [path for path in paths if path.suffix.lower() in PHOTO_FILES]
+        for photo in photos:
+            self.keep_photo(photo)
+        self.heap.add([path for path in paths if path not in photos])
         self._next_incoming()
 
     def _next_incoming(self) -> None:
@@ -345,7 +347,7 @@ class MainWindow(QMainWindow):
             from sagen.casework.live import sheet_for
 
             self._by_itself.discard(incoming.path.name)
-            columns = tuple(one.column for one in incoming.capture.channels)
+            columns = tuple(channel.column for channel in incoming.capture.channels)
             incoming = replace(incoming, sheet=sheet_for(job, columns))
         page.show_incoming(incoming)
 
@@ -508,7 +510,7 @@ class MainWindow(QMainWindow):
 
         job = self.workspace.job
         card = card_of(job) if job else None
-        if card is None or not any(one.published for one in card.circuit):
+        if card is None or not any(item.published for item in card.circuit):
             self.message.say("This job has no card that publishes anything: fill one in, or load it (Ctrl+B).")
             return
         form = ValueForm(None, self, card=card)
@@ -532,8 +534,8 @@ class MainWindow(QMainWindow):
         from PySide6.QtWidgets import QFileDialog
 
         names, _ = QFileDialog.getOpenFileNames(self, "Photos", str(self.folder()), "Photos (*.jpg *.jpeg *.png)")
-        for one in names:
-            self.keep_photo(Path(one))
+        for name in names:
+            self.keep_photo(Path(name))
 
     def keep_photo(self, path: Path | None = None, data: bytes = b"") -> None:
         """Put a photo on the trail, from a file or as pasted."""
@@ -619,7 +621,7 @@ class MainWindow(QMainWindow):
             suffixes, came = frozenset(PHOTO_FILES), self.keep_photo
             said = f"New photos in {name} go on the trail of the open job."
         else:
-            suffixes, came = frozenset(one for form in all_formats() for one in form.suffixes), self._capture_came
+            suffixes, came = frozenset(suffix for form in all_formats() for suffix in form.suffixes), self._capture_came
             said = f"New captures in {name} come to the bench by themselves; Enter keeps one."
         self._watched[what] = WatchedFolder(Path(name), suffixes, self)
         self._watched[what].came.connect(lambda path: came(path))
@@ -803,7 +805,7 @@ class MainWindow(QMainWindow):
             if rows:
                 groups.append((page.title.upper(), rows))
         return KeysDialog(
-            [(title, [one for one in rows if isinstance(one, Hint) or one.words]) for title, rows in groups], self
+            [(title, [row for row in rows if isinstance(row, Hint) or row.words]) for title, rows in groups], self
         )
 
     def show_keys(self) -> None:
@@ -823,7 +825,7 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        names = [one.toLocalFile() for one in event.mimeData().urls() if one.isLocalFile()]
+        names = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
         if names:
             self.bring_in(names)
 
@@ -850,8 +852,8 @@ class MainWindow(QMainWindow):
                 self._close_when_written()
             return
         self.settings.setValue("window/geometry", self.saveGeometry())
-        for one in self._watched.values():
-            one.stop()
+        for item in self._watched.values():
+            item.stop()
         if self.workspace is not None:
             self.settings.setValue("window/panes", self.splitter.saveState())
             for page in self._pages.values():

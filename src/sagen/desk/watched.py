@@ -29,9 +29,9 @@ class WatchedFolder(QObject):
     def _listed(self) -> list[Path]:
         try:
             found = [
-                one
-                for one in self.folder.iterdir()
-                if one.suffix.lower() in self.suffixes and not one.name.startswith(".")
+                path
+                for path in self.folder.iterdir()
+                if path.suffix.lower() in self.suffixes and not path.name.startswith(".")
             ]
         except OSError:
             return []

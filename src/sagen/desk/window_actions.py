@@ -41,7 +41,7 @@ JOB_PAGES = (
     ("plan", "Plan"), ("proof", "Proof"), ("work", "Taken apart, parts, also seen"), ("card", "Machine card"),
 )  # fmt: skip
 TRAIL_HINTS = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
-_KEYS = {one.words: one.keys for one in ACTIONS}
+_KEYS = {action.words: action.keys for action in ACTIONS}
 
 
 def with_key(tip: str, words: str) -> str:

@@ -52,7 +52,7 @@ class WireForm(Form):
         """The pins as typed; raises SagenError for what is no number."""
         out = []
         for cells in self.lines:
-            texts = [one.text().strip().replace(",", ".") for one in cells]
+            texts = [cell.text().strip().replace(",", ".") for cell in cells]
             if not texts[0]:
                 continue
             figures = []
@@ -73,7 +73,7 @@ class WireForm(Form):
             label.setText("")
         try:
             pins = self.readings()
-            if not any(one.volts is not None or one.ohms is not None for one in pins):
+            if not any(pin.volts is not None or pin.ohms is not None for pin in pins):
                 self.settle.setText("Type what the meter shows at each pin.")
                 return
             self.named = name_wires(pins)
@@ -81,7 +81,7 @@ class WireForm(Form):
             message = str(error)
             self.settle.setText(f"{message[:1].upper()}{message[1:]}.")
             return
-        by_pin = {one.pin: one for one in self.named.pins}
+        by_pin = {pin.pin: pin for pin in self.named.pins}
         for cells, label in zip(self.lines, self.said, strict=True):
             one = by_pin.get(cells[0].text().strip())
             if one is not None:

@@ -110,7 +110,7 @@ class Work(QObject):
         for task in self._alive:
             if not task.writes:
                 task.stop()
-        return all(one.waitForDone(milliseconds) for one in self._pools.values())
+        return all(pool.waitForDone(milliseconds) for pool in self._pools.values())
 
     def _deliver(self, task: Task, kind: str, value: object) -> None:
         told = getattr(task, kind)

@@ -270,8 +270,8 @@ class ValueForm(Checked):
 
 
 #: what a state is called where a row names one
-ROW_STATES = {None: "", **{one: STATES_THEN[one] for one in State}}
+ROW_STATES = {None: "", **{state: STATES_THEN[state] for state in State}}
 
 WORK_FORMS: dict[EntryKind, type[EntryForm]] = {
-    one.record.kind: one for one in (PlaceForm, StepForm, PartForm, SeenForm, CostsForm, PhotoForm)
+    kind.record.kind: kind for kind in (PlaceForm, StepForm, PartForm, SeenForm, CostsForm, PhotoForm)
 }

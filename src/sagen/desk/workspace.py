@@ -119,7 +119,7 @@ class Workspace(QObject):
         self._ended(task)
 
     def _ended(self, task: Task) -> None:
-        left = [one for one in self._doing if one[1] is not task]
+        left = [item for item in self._doing if item[1] is not task]
         if len(left) == len(self._doing):
             return  # nothing was shown of it: what is shown goes on as it is
         self._doing = left
@@ -303,7 +303,7 @@ class Workspace(QObject):
                 self.said.emit(f"The job {job.machine} is taken back; Redo brings it again.")
             else:
                 self.job = written.job
-            if any(one.kind == EntryKind.REPAIR for one in (*job.entries, *(self.job.entries if self.job else ()))):
+            if any(entry.kind == EntryKind.REPAIR for entry in (*job.entries, *(self.job.entries if self.job else ()))):
                 self.learn()
             self._announce()
             if written.overtaken is not None:

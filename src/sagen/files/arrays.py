@@ -98,15 +98,15 @@ def even_grid(
         if moved or not len(gaps):
             notes.append("the samples were not evenly spaced and were laid on an even grid")
     holes = []
-    laid = [np.interp(grid, times, one).astype(np.float32) for one in columns]
+    laid = [np.interp(grid, times, this_column).astype(np.float32) for this_column in columns]
     for gap in gaps:
         first = int(np.floor((times[gap] - times[0]) * sfreq + 0.5)) + 1
         stop = int(np.ceil((times[gap + 1] - times[0]) * sfreq - 0.5))
         if stop <= first:
             continue
         holes.append((first, stop))
-        for one, column in zip(laid, columns, strict=True):
-            one[first:stop] = column[gap]
+        for item, column in zip(laid, columns, strict=True):
+            item[first:stop] = column[gap]
         if len(holes) <= 3:
             notes.append(
                 f"nothing was recorded for {1000 * (stop - first) / sfreq:.3g} ms from {first / sfreq:.4f} s on "
@@ -171,7 +171,7 @@ def _coarse_stamps(
     if len(holes) > 3:
         notes.append(f"and {len(holes) - 3} more such holes")
     missing = np.array([stop - begin for begin, stop in holes], np.int64)
-    laid = [np.insert(one, np.repeat(starts, missing), np.repeat(one[starts - 1], missing)) for one in columns]
+    laid = [np.insert(column, np.repeat(starts, missing), np.repeat(column[starts - 1], missing)) for column in columns]
     return 1.0 / interval, laid, tuple(holes)
 
 
@@ -232,9 +232,9 @@ def capture_of(
                 times, table = table[:, 0].astype(np.float64), table[:, 1:]
             for index in range(min(table.shape[1], MOST_CHANNELS + 1)):
                 rows[f"{index + 1}" if single else f"{key} {index + 1}"] = table[:, index]
-    length = len(times) if times is not None else max((len(one) for one in rows.values()), default=0)
-    left = [key for key, one in rows.items() if len(one) != length]
-    rows = {key: one for key, one in rows.items() if len(one) == length}
+    length = len(times) if times is not None else max((len(row) for row in rows.values()), default=0)
+    left = [key for key, row in rows.items() if len(row) != length]
+    rows = {key: row for key, row in rows.items() if len(row) == length}
     if left:
         notes.append(f"left out, of another length than the others: {', '.join(left[:5])}")
     named = [(key, values, units.get(key, "")) for key, values in rows.items()]
@@ -272,7 +272,7 @@ def capture_at(
         raise CaptureFileError(f"{len(rows)} channels; a capture has at most {MOST_CHANNELS}")
     if length < FEWEST_SAMPLES:
         raise CaptureFileError(f"only {length} samples; a capture needs at least {FEWEST_SAMPLES}")
-    values = [one for _, one, _ in rows]
+    values = [item for _, item, _ in rows]
     holes: Holes = ()
     if times is not None:
         sfreq, values, holes = even_grid(times, values, notes)
@@ -283,13 +283,13 @@ def capture_at(
         )
     if not 0.1 <= sfreq <= 1e10:
         raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense")
-    channels = tuple(_channel(key, one, unit) for (key, _, unit), one in zip(rows, values, strict=True))
+    channels = tuple(_channel(key, value, unit) for (key, _, unit), value in zip(rows, values, strict=True))
     return Capture(name, float(sfreq), channels, tuple(notes), holes)
 
 
 def tells_time(key: str) -> bool:
     """Whether an array of this name is taken for times, a rate or an interval."""
-    return any(one.match(key) for one in (_TIME, _RATE, _INTERVAL))
+    return any(item.match(key) for item in (_TIME, _RATE, _INTERVAL))
 
 
 def climbs(column: np.ndarray) -> bool:

@@ -128,15 +128,15 @@ def _warm(format_name: str) -> _Warm:
 def close_all() -> None:
     """End every waiting process."""
     with _WARM_LOCK:
-        for one in _WARM.values():
-            one.close()
+        for item in _WARM.values():
+            item.close()
         _WARM.clear()
 
 
 def packed(folder: Path, capture: Capture) -> None:
     """Lay a capture down in a folder."""
-    for index, one in enumerate(capture.channels):
-        np.save(folder / f"{index}.npy", one.raw, allow_pickle=False)
+    for index, channel in enumerate(capture.channels):
+        np.save(folder / f"{index}.npy", channel.raw, allow_pickle=False)
     (folder / "capture.json").write_text(json.dumps(capture.about()), encoding="utf-8")
 
 
@@ -144,7 +144,7 @@ def unpacked(folder: Path) -> Capture:
     """The capture in a folder, its samples mapped."""
     about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
     files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
-    return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
+    return Capture.of(about, (np.load(file, mmap_mode="r", allow_pickle=False) for file in files))
 
 
 # the waiting process ------------------------------------------------------------------------
@@ -179,8 +179,8 @@ def _end_with_the_asker() -> None:
     gone = select.poll()
     gone.register(0, 0)  # only that the other end was closed
     gone.poll()
-    for one in _FOLDER:
-        shutil.rmtree(one, ignore_errors=True)
+    for item in _FOLDER:
+        shutil.rmtree(item, ignore_errors=True)
     os.killpg(0, signal.SIGKILL)
 
 
@@ -211,7 +211,7 @@ def _do(format_name: str, verb: str, path: Path, folder: Path) -> tuple[int, str
     room = (
         memory_for(path.stat().st_size)
         if verb == "read"
-        else memory_for(sum(one.stat().st_size for one in folder.iterdir()))
+        else memory_for(sum(this_path.stat().st_size for this_path in folder.iterdir()))
     )
     # Above what libraries take of the address space already.
     taken = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[0]) * resource.getpagesize()

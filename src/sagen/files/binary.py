@@ -111,11 +111,13 @@ def read_mdf4(path: Path) -> Capture:
                 spent.claim(cycles * 8 * len(picked), f"channel group {group + 1}")
                 signals += file.select(picked, ignore_value2text_conversions=True)
     signals = [
-        one for one in signals if one.samples.dtype.kind in "iufb" and one.samples.ndim == 1 and len(one.samples) > 1
+        this_signal
+        for this_signal in signals
+        if this_signal.samples.dtype.kind in "iufb" and this_signal.samples.ndim == 1 and len(this_signal.samples) > 1
     ]
     if not signals:
         raise CaptureFileError("the MDF4 file holds no channel of numbers")
-    longest = max(signals, key=lambda one: len(one.samples))
+    longest = max(signals, key=lambda this_signal: len(this_signal.samples))
     times, notes = longest.timestamps.astype(np.float64), []
     rows: list[tuple[str, np.ndarray, str]] = []
     for signal in signals:

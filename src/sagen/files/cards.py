@@ -61,21 +61,21 @@ def read_rows(path: str | Path) -> RowsRead:
     divider = max(",;\t", key=head.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=divider)
     try:
-        names = [one.strip().lower() for one in next(reader, [])]
-        for one in names:
-            if one not in COLUMNS:
-                raise SheetError(f"{path.name}, line 1: {unknown_name('column', one, COLUMNS)}")
-        missing = [one for one in NEEDED if one not in names]
+        names = [item.strip().lower() for item in next(reader, [])]
+        for name in names:
+            if name not in COLUMNS:
+                raise SheetError(f"{path.name}, line 1: {unknown_name('column', name, COLUMNS)}")
+        missing = [item for item in NEEDED if item not in names]
         if missing:
             raise SheetError(f"{path.name}, line 1: the column {missing[0]} is missing")
         rows, refused = [], []
         for cells in reader:
-            if not any(one.strip() for one in cells):
+            if not any(cell.strip() for cell in cells):
                 continue
             if len(rows) + len(refused) >= MOST_LINES:
                 raise SheetError(f"{path.name}: more than {MOST_LINES} rows")
             try:
-                rows.append(_row(dict(zip(names, (one.strip() for one in cells), strict=False)), divider))
+                rows.append(_row(dict(zip(names, (cell.strip() for cell in cells), strict=False)), divider))
             except SagenError as error:
                 refused.append(f"line {reader.line_num}: {error}")
     except csv.Error as error:
@@ -87,7 +87,7 @@ def _row(cells: dict[str, str], divider: str) -> tuple[str, Published]:
     """One row as (circuit, value); raises SheetError."""
     if not cells.get("circuit"):
         raise SheetError("the circuit is not named")
-    between = [cells[one] for one in ("from", "to") if cells.get(one)]
+    between = [cells[name] for name in ("from", "to") if cells.get(name)]
     data: dict = {"between": between, "quantity": cells.get("quantity", "")}
     for key in ("state", "when", "maker"):
         if cells.get(key):
@@ -113,17 +113,19 @@ def with_rows(card: MachineCard, read: RowsRead) -> tuple[MachineCard, tuple[str
     by_circuit: dict[str, list[Published]] = {}
     for name, row in read.rows:
         if card.of(name) is None:
-            refused.append(unknown_name("circuit", name, [one.name for one in card.circuit]))
+            refused.append(unknown_name("circuit", name, [item.name for item in card.circuit]))
             continue
         by_circuit.setdefault(name, []).append(row)
     circuits = []
-    for one in card.circuit:
-        new = [row for row in by_circuit.get(one.name, ()) if row not in one.published]
-        circuits.append(_with(one, new))
+    for each in card.circuit:
+        new = [row for row in by_circuit.get(each.name, ()) if row not in each.published]
+        circuits.append(_with(each, new))
     return MachineCard.from_data(
         {
             **card.as_data(),
-            "circuit": [one.model_dump(mode="json", exclude_defaults=True) | {"name": one.name} for one in circuits],
+            "circuit": [
+                circuit.model_dump(mode="json", exclude_defaults=True) | {"name": circuit.name} for circuit in circuits
+            ],
         }
     ), tuple(refused)
 

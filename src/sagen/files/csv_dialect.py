@@ -169,8 +169,8 @@ def split(line: str, delimiter: str) -> list[str]:
     if '"' in line:
         import csv
 
-        return [one.strip() for one in next(csv.reader([line], delimiter=delimiter), [])]
-    return [one.strip() for one in line.split(delimiter)]
+        return [item.strip() for item in next(csv.reader([line], delimiter=delimiter), [])]
+    return [word.strip() for word in line.split(delimiter)]
 
 
 def _is_cell(cell: str, decimal: str) -> bool:
@@ -186,7 +186,7 @@ def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int,
         if cells and cells[-1] == "" and len(cells) > 1:
             cells = cells[:-1]  # many recorders end each line with a delimiter
         number = _NUMBER[decimal]
-        numeric = any(number.fullmatch(one) for one in cells) and all(_is_cell(one, decimal) for one in cells)
+        numeric = any(number.fullmatch(cell) for cell in cells) and all(_is_cell(cell, decimal) for cell in cells)
         if numeric and len(cells) == width:
             length += 1
             if length >= ENOUGH_LINES:
@@ -195,23 +195,23 @@ def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int,
             blocks.append((start, length, width))
             start, length, width = index, int(numeric), len(cells) if numeric else 0
     blocks.append((start, length, width))
-    best = max(blocks, key=lambda one: one[1])
+    best = max(blocks, key=lambda block: block[1])
     # An earlier block of the same width belongs to the table: what parts the two is a broken line.
-    first = next(one for one in blocks if one[2] == best[2] and one[1] >= min(3, best[1]))
+    first = next(block for block in blocks if block[2] == best[2] and block[1] >= min(3, best[1]))
     return first[0], best[1], best[2]
 
 
 def _header(lines: list[str], start: int, delimiter: str, width: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Names and units from the rows right above the table."""
     above = [split(line, delimiter) for line in lines[max(0, start - 4) : start] if line.strip()]
-    above = [row[:width] for row in above if len([one for one in row if one]) and width <= len(row) <= width + 1]
+    above = [row[:width] for row in above if len([item for item in row if item]) and width <= len(row) <= width + 1]
     units = [""] * width
     names: list[str] = []
     for row in reversed(above):
-        known = [one.strip("[]() ").lower() for one in row if one]
-        unit_like = all(_is_unit(one) or one in _COUNTS for one in known)
+        known = [item.strip("[]() ").lower() for item in row if item]
+        unit_like = all(_is_unit(item) or item in _COUNTS for item in known)
         if unit_like and not any(units) and not names:
-            units = [(_UNIT_WORD.fullmatch(one) or [one, one])[1] for one in row]
+            units = [(_UNIT_WORD.fullmatch(item) or [item, item])[1] for item in row]
         elif not names:
             names = list(row)
     if not names:

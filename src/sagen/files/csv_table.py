@@ -24,7 +24,7 @@ def recognise(head: bytes) -> bool:
         text, _ = decode(head)
     except CaptureFileError:
         return False
-    odd = sum(ord(one) < 9 or 13 < ord(one) < 32 for one in text[:4096])
+    odd = sum(ord(item) < 9 or 13 < ord(item) < 32 for item in text[:4096])
     return odd <= len(text[:4096]) // 100
 
 
@@ -65,8 +65,8 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
         values, count = _marked_numbers(frame[i], dialect, last=i == dialect.columns - 1, notes=notes)
         columns.append(values if i == timed else values.astype(np.float32))
         over.append(count)
-    shortest = min(len(one) for one in columns)
-    return [one[:shortest] for one in columns], over
+    shortest = min(len(column) for column in columns)
+    return [column[:shortest] for column in columns], over
 
 
 def _small_table(path: Path, dialect: Dialect) -> list[np.ndarray] | None:
@@ -86,7 +86,7 @@ def _small_table(path: Path, dialect: Dialect) -> list[np.ndarray] | None:
     if table.shape[1] != dialect.columns or not np.isfinite(table).all():
         return None
     timed = dialect.time_column if dialect.time_column is not None else dialect.index_column
-    return [one if i == timed else one.astype(np.float32) for i, one in enumerate(table.T.copy())]
+    return [item if i == timed else item.astype(np.float32) for i, item in enumerate(table.T.copy())]
 
 
 def _parse(path: Path, dialect: Dialect, types: object):
@@ -142,7 +142,7 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
         values, odd, cells = values[:-1], odd[:-1], cells.iloc[:-1]
         if "the last line was incomplete and is left out" not in notes:
             notes.append("the last line was incomplete and is left out")
-    signs = cells.map(lambda one: OVER_RANGE.get(one, 0)).to_numpy(np.int8)
+    signs = cells.map(lambda item: OVER_RANGE.get(item, 0)).to_numpy(np.int8)
     blank = cells.isin(["", "nan"]).to_numpy()
     wrong = np.flatnonzero((signs == 0) & ~blank)
     if len(wrong):
@@ -230,17 +230,17 @@ def column_name(name: str) -> str:
 def write(path: Path, capture: Capture) -> None:
     """Write a capture as comma-separated values with time in seconds."""
     digits = max(6, int(np.ceil(np.log10(capture.sfreq))) + 2)
-    names = ["Time (s)", *(f"{column_name(one.column)} ({one.unit})" for one in capture.channels)]
+    names = ["Time (s)", *(f"{column_name(channel.column)} ({channel.unit})" for channel in capture.channels)]
     with path.open("w", encoding="utf-8", newline="\n") as stream:
         csv.writer(stream, lineterminator="\n").writerow(names)
         for start in range(0, capture.samples, 1 << 16):
             stop = min(start + (1 << 16), capture.samples)
             block = [np.arange(start, stop) / capture.sfreq]
-            block += [one.values(start, stop) for one in capture.channels]
+            block += [channel.values(start, stop) for channel in capture.channels]
             formats = [f"%.{digits}f"] + ["%.6g"] * len(capture.channels)
             if capture.holes:
                 # What was not recorded is not written: the times tell.
-                block = [one[capture.recorded[start:stop]] for one in block]
+                block = [item[capture.recorded[start:stop]] for item in block]
             np.savetxt(stream, np.column_stack(block), fmt=formats, delimiter=",")
 
 

@@ -57,9 +57,9 @@ FORMATS: list[Format] = [
 ]  # fmt: skip
 
 
-def register_format(one: Format) -> None:
+def register_format(this_format: Format) -> None:
     """Add a format; it is asked before those that ship with the program."""
-    FORMATS.insert(0, one)
+    FORMATS.insert(0, this_format)
 
 
 def all_formats() -> list[Format]:
@@ -99,13 +99,13 @@ def read_capture(path: str | Path) -> Capture:
             raise CaptureFileError(f"the file is larger than {LARGEST_FILE >> 30} GiB")
         with path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
-        for one in all_formats():
-            if one.recognise(head):
-                if one.fills * size > free_memory() // 2:
+        for all_format in all_formats():
+            if all_format.recognise(head):
+                if all_format.fills * size > free_memory() // 2:
                     raise CaptureFileError(
-                        f"reading it would fill about {said(int(one.fills * size))} of memory, more than half of what is free"
+                        f"reading it would fill about {said(int(all_format.fills * size))} of memory, more than half of what is free"
                     )
-                return _named(one.read(path), path)
+                return _named(all_format.read(path), path)
         raise CaptureFileError("this is not a capture in a format that Sagen knows (" + _known() + ")")
     except OSError as error:
         raise CaptureFileError(f"cannot be opened: {error.strerror or error}") from error
@@ -121,13 +121,13 @@ def _named(capture: Capture, path: Path) -> Capture:
 def write_capture(path: str | Path, capture: Capture) -> None:
     """Write a capture in the format that the suffix of `path` names; raises CaptureFileError."""
     path = Path(path)
-    for one in all_formats():
-        if path.suffix.lower() in one.suffixes and one.write:
+    for all_format in all_formats():
+        if path.suffix.lower() in all_format.suffixes and all_format.write:
             with atomic_write(path) as passing:
-                one.write(passing, capture)
+                all_format.write(passing, capture)
             return
     raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {_known()}")
 
 
 def _known() -> str:
-    return ", ".join(one.name for one in all_formats())
+    return ", ".join(all_format.name for all_format in all_formats())

@@ -83,7 +83,7 @@ class JobFile:
 
     @property
     def codes(self) -> tuple[str, ...]:
-        return tuple(one.code for one in self.trail if isinstance(one, CodeEntry))
+        return tuple(item.code for item in self.trail if isinstance(item, CodeEntry))
 
 
 _KEYS = ("codes", "complaints", "when", "gear", "strategy", "engine", "circuit", "access", "trail")
@@ -100,7 +100,7 @@ def read_job(path: str | Path) -> JobFile:
     codes = _codes(data, where)
     circuits, notes = _circuits(data.get("circuit"), codes, where)
     circuit = next(iter(circuits.values()))
-    told: list[Record] = [ComplaintEntry(one) for one in _words(data, "complaints", where, Complaint)]
+    told: list[Record] = [ComplaintEntry(this_word) for this_word in _words(data, "complaints", where, Complaint)]
     when = tuple(_words(data, "when", where, Occasion))
     if when or runs is not None:
         told.append(ComplaintEntry(None, "", when, runs))
@@ -116,11 +116,11 @@ def read_job(path: str | Path) -> JobFile:
         raise SheetError(f"{where}: trail must be tables, written [[trail]]")
     trail = [entry_of(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1)]
     several = circuits if len(circuits) > 1 else {}
-    for number, one in enumerate(trail, start=1):
-        if one.circuit and one.circuit not in circuits:
-            raise SheetError(f"{where}: trail entry {number}: {unknown_name('circuit', one.circuit, circuits)}")
+    for number, each in enumerate(trail, start=1):
+        if each.circuit and each.circuit not in circuits:
+            raise SheetError(f"{where}: trail entry {number}: {unknown_name('circuit', each.circuit, circuits)}")
     # The first circuit is meant where none is named: only of several does a name say more.
-    trail = [one if several or not one.circuit else replace(one, circuit="") for one in trail]
+    trail = [item if several or not item.circuit else replace(item, circuit="") for item in trail]
     told += [CircuitEntry(spec, circuit=name) for name, spec in several.items()]
     return JobFile(
         circuit, engine, gear, strategy, (*told, *trail), path.parent, access, opened, tuple(notes), several
@@ -152,14 +152,14 @@ def _circuits(data: object, codes: list[CodeEntry], where: str) -> tuple[dict[st
 
 def _list(data: dict, key: str, where: str) -> list[str]:
     values = data.get(key, [])
-    if not isinstance(values, list) or not all(isinstance(one, str) for one in values):
+    if not isinstance(values, list) or not all(isinstance(value, str) for value in values):
         raise SheetError(f"{where}: {key} must be a list of words")
     return values
 
 
 def _words(data: dict, key: str, where: str, kind, among=None) -> list:
     try:
-        return [word(kind, one, key, among) for one in _list(data, key, where)]
+        return [word(kind, item, key, among) for item in _list(data, key, where)]
     except ValueError as error:
         raise SheetError(f"{where}: {error}") from None
 
@@ -239,9 +239,9 @@ def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[Circui
     from sagen.model.words import SENSORS
 
     usual = LIKELY_SENSORS.get((circuit.role, circuit.wires))
-    for one in codes if usual is None else ():
+    for code in codes if usual is None else ():
         try:
-            found = meaning(one.code)
+            found = meaning(code.code)
         except SagenError:
             continue
         if found is not None and found.role == circuit.role:

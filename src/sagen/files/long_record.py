@@ -83,7 +83,7 @@ class _Levels:
             factor = BASE if level == 0 else FACTOR
             ends = [np.concatenate(pair) for pair in zip(self._waiting[level], (low, high), strict=True)]
             whole = len(ends[0]) // factor
-            self._waiting[level] = [one[whole * factor :] for one in ends]
+            self._waiting[level] = [end[whole * factor :] for end in ends]
             if level == 0:
                 low, high = block_extremes(ends[0][: whole * factor])
             else:
@@ -93,7 +93,7 @@ class _Levels:
             columns[1].append(high)
 
     def all(self) -> list[_Column]:
-        return [one for pair in self._columns for one in pair]
+        return [item for pair in self._columns for item in pair]
 
 
 class LongRecord:
@@ -107,8 +107,10 @@ class LongRecord:
         try:
             self.folder.mkdir(parents=True)
             self._about()
-            self._columns = [_Column(self.folder / f"{at}.npy", one.raw.dtype) for at, one in enumerate(channels)]
-            self._levels = [_Levels(self.folder, at, one.raw.dtype) for at, one in enumerate(channels)]
+            self._columns = [
+                _Column(self.folder / f"{at}.npy", channel.raw.dtype) for at, channel in enumerate(channels)
+            ]
+            self._levels = [_Levels(self.folder, at, channel.raw.dtype) for at, channel in enumerate(channels)]
         except OSError as error:
             raise StoreError(f"{self.folder} cannot be written: {error.strerror or error}") from None
 
@@ -141,8 +143,8 @@ class LongRecord:
 
     def _settle(self) -> None:
         for column, levels in zip(self._columns, self._levels, strict=True):
-            for one in levels.all():
-                one.settle()
+            for row in levels.all():
+                row.settle()
             column.settle()
 
     @contextmanager
@@ -158,8 +160,8 @@ class LongRecord:
 
     def close(self) -> None:
         """It is whole; a disk that refuses even that is told by the next reading."""
-        for one in [*self._columns, *(part for levels in self._levels for part in levels.all())]:
-            one.close()
+        for column in [*self._columns, *(part for levels in self._levels for part in levels.all())]:
+            column.close()
 
 
 def is_long(path: Path) -> bool:
@@ -179,10 +181,10 @@ def read_long(path: str | Path) -> Capture:
     try:
         about = json.loads((folder / ABOUT).read_text(encoding="utf-8"))
         rows = [_mapped(folder / f"{at}.npy") for at in range(len(about["channels"]))]
-        length = min((len(one) for one in rows), default=0)
+        length = min((len(row) for row in rows), default=0)
         if not length:
             raise ValueError("no sample was written")
-        capture = Capture.of(about, (one[:length] for one in rows))
+        capture = Capture.of(about, (row[:length] for row in rows))
         # Of a writer that was killed the last hole may be marked and not yet left out.
         capture = replace(
             capture, holes=tuple((first, min(stop, length)) for first, stop in capture.holes if first < length)
@@ -196,7 +198,7 @@ def read_long(path: str | Path) -> Capture:
 
 def long_pyramids(path: str | Path, capture: Capture) -> dict[str, Pyramid]:
     """What draws a long record, by column: mapped levels, and longer blocks made of the last of them."""
-    return {one.column: _pyramid(Path(path), at, one.raw) for at, one in enumerate(capture.channels)}
+    return {channel.column: _pyramid(Path(path), at, channel.raw) for at, channel in enumerate(capture.channels)}
 
 
 def _pyramid(folder: Path, at: int, raw: np.ndarray) -> Pyramid:

@@ -73,7 +73,7 @@ def unfolds_to_much(path: Path) -> bool:
         raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
     if len(members) > MOST_MEMBERS:
         raise CaptureFileError(f"it holds {len(members)} arrays; that is no recording")
-    return sum(one.file_size for one in members) > SMALL
+    return sum(member.file_size for member in members) > SMALL
 
 
 def _header(stream) -> tuple[tuple[int, ...], bool, np.dtype]:
@@ -87,7 +87,7 @@ def read_npz(path: Path) -> Capture:
     spent = Spent(path)
     try:
         with zipfile.ZipFile(path) as archive:
-            spent.claim(sum(one.file_size for one in archive.infolist()), "its arrays")
+            spent.claim(sum(item.file_size for item in archive.infolist()), "its arrays")
         with np.load(path, allow_pickle=False) as archive:
             arrays = {name: archive[name] for name in archive.files}
     except CaptureFileError:
@@ -99,11 +99,13 @@ def read_npz(path: Path) -> Capture:
 
 def _with_columns(capture: Capture, columns: np.ndarray | None) -> Capture:
     """The capture with the names that its channels have in an array beside them."""
-    at = [one.column.removeprefix("channel_") for one in capture.channels]
-    if columns is None or columns.dtype.kind != "U" or columns.ndim != 1 or not all(one.isdecimal() for one in at):
+    at = [channel.column.removeprefix("channel_") for channel in capture.channels]
+    if columns is None or columns.dtype.kind != "U" or columns.ndim != 1 or not all(item.isdecimal() for item in at):
         return capture
     names = {k: str(columns[int(k)]) for k in at if len(k) < 4 and int(k) < len(columns)}
-    channels = tuple(replace(one, column=names.get(k, one.column)) for k, one in zip(at, capture.channels, strict=True))
+    channels = tuple(
+        replace(channel, column=names.get(k, channel.column)) for k, channel in zip(at, capture.channels, strict=True)
+    )
     return replace(capture, channels=channels)
 
 
@@ -111,11 +113,15 @@ def write_npz(path: Path, capture: Capture) -> None:
     """Write volts as 32-bit floating point with their rate; where something was not recorded, with the times instead.
     Whole or not at all."""
     there = capture.recorded
-    columns = [one.column for one in capture.channels]
+    columns = [channel.column for channel in capture.channels]
     # Names that an archive cannot have, has twice, or would take for time or rate stand in an array of their own.
-    plain = len(set(columns)) == len(columns) and all(_PLAIN.fullmatch(one) and not tells_time(one) for one in columns)
+    plain = len(set(columns)) == len(columns) and all(
+        _PLAIN.fullmatch(column) and not tells_time(column) for column in columns
+    )
     keys = columns if plain else [f"channel_{k}" for k in range(len(columns))]
-    arrays = {key: one.values()[there].astype(np.float32) for key, one in zip(keys, capture.channels, strict=True)}
+    arrays = {
+        key: channel.values()[there].astype(np.float32) for key, channel in zip(keys, capture.channels, strict=True)
+    }
     if not plain:
         arrays[COLUMNS] = np.array(columns)
     if capture.holes:

@@ -74,7 +74,7 @@ def with_arrow(data: bytes, arrow: tuple[float, ...], words: str = "") -> bytes:
         shift = (min(0.0, wide - box[2] - 8), min(0.0, tall - box[3] - 8))
         at = (max(4.0, at[0] + shift[0]), max(4.0, at[1] + shift[1]))
         draw.rectangle(
-            [one + more for one, more in zip(draw.textbbox(at, words, font=font), (-5, -4, 5, 4), strict=True)],
+            [item + more for item, more in zip(draw.textbbox(at, words, font=font), (-5, -4, 5, 4), strict=True)],
             fill="white",
         )
         draw.text(at, words, fill="#1b2328", font=font)

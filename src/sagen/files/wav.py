@@ -30,7 +30,7 @@ def read(path: Path) -> Capture:
             warnings.simplefilter("always")
             # Read, not mapped: a stick that is pulled must not take the program down with it.
             rate, data = wavfile.read(path)
-        if any("end" in str(one.message).lower() or "eof" in str(one.message).lower() for one in heard):
+        if any("end" in str(item.message).lower() or "eof" in str(item.message).lower() for item in heard):
             notes.append("the file ends before its header says; what is there was read")
     except Exception as error:  # the reader's own errors have no common root (struct.error, EOFError, ...)
         raise CaptureFileError(
@@ -71,8 +71,8 @@ def write(path: Path, capture: Capture) -> None:
             f"WAV keeps whole sample rates only, not {capture.sfreq:.9g} Hz; write CSV or MDF4 instead"
         )
     table = np.empty((capture.samples, len(capture.channels)), np.float32)
-    for index, one in enumerate(capture.channels):
-        table[:, index] = one.values()
+    for index, channel in enumerate(capture.channels):
+        table[:, index] = channel.values()
     wavfile.write(path, rate, table)
     if capture.holes:
         _mark(path, capture.holes)

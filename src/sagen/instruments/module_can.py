@@ -51,9 +51,9 @@ class CanModules:
             self._stacks[f"{answer:X}"] = stack
 
     def close(self) -> None:
-        for one in self._stacks.values():
+        for stack in self._stacks.values():
             with suppress(Exception):
-                one.stop()
+                stack.stop()
         with suppress(Exception):
             self._notifier.stop(0.2)
         with suppress(Exception):
@@ -137,7 +137,7 @@ class CanModules:
                 for name, answer in self._ask(bytes([obd.ABOUT, item[0]])).items():
                     with suppress(SagenError):
                         told.setdefault(name, []).append(obd.read_about(answer, item))
-        return {name: ", ".join(one for one in texts if one) for name, texts in told.items() if any(texts)}
+        return {name: ", ".join(text for text in texts if text) for name, texts in told.items() if any(texts)}
 
     def clear(self) -> tuple[str, ...]:
         """Clear the codes of every module; answers which did. Raises SagenError where one refuses."""

@@ -52,7 +52,7 @@ class ModuleStandIn:
         import isotp
 
         self.channel = f"sagen-{next(_CHANNELS)}-{id(self):x}"
-        self.stored = [*self.stays, *(one for one in self.stored if one not in self.stays)]
+        self.stored = [*self.stays, *(item for item in self.stored if item not in self.stays)]
         self.asked = 0
         self._rpm: float | None = None
         self._bus = can.Bus(interface="virtual", channel=self.channel, receive_own_messages=False)
@@ -85,9 +85,9 @@ class ModuleStandIn:
     def close(self) -> None:
         self._going = False
         self._thread.join(1.0)
-        for one, _ in self._stacks:
+        for item, _ in self._stacks:
             with suppress(Exception):
-                one.stop()
+                item.stop()
         with suppress(Exception):
             self._notifier.stop(0.2)
         with suppress(Exception):

@@ -46,15 +46,15 @@ def _one(value: float) -> bytes:
 
 #: the values that are asked for
 ITEMS = {
-    one.name: one
-    for one in (
+    each.name: each
+    for each in (
         LiveItem("rpm", 0x0C, 2, "rpm", lambda b: (256 * b[0] + b[1]) / 4, lambda v: _two(4 * v)),
         LiveItem("speed", 0x0D, 1, "km/h", lambda b: float(b[0]), _one),
         LiveItem("coolant", 0x05, 1, "degC", lambda b: b[0] - 40.0, lambda v: _one(v + 40)),
         LiveItem("intake", 0x0F, 1, "degC", lambda b: b[0] - 40.0, lambda v: _one(v + 40)),
     )
 }  # fmt: skip
-BY_PID = {one.pid: one for one in ITEMS.values()}
+BY_PID = {this_item.pid: this_item for this_item in ITEMS.values()}
 
 
 def code_of(two: bytes) -> str:
@@ -90,7 +90,7 @@ def read_codes(answer: bytes) -> tuple[str, ...]:
 
 def codes_answer(service: int, codes: tuple[str, ...]) -> bytes:
     """An answer that lists codes."""
-    return bytes([service + POSITIVE, len(codes)]) + b"".join(bytes_of(one) for one in codes)
+    return bytes([service + POSITIVE, len(codes)]) + b"".join(bytes_of(code) for code in codes)
 
 
 def read_live(answer: bytes, item: LiveItem) -> float:
@@ -110,7 +110,7 @@ def read_about(answer: bytes, item: tuple[int, int]) -> str:
     number, length = item
     if len(answer) < 3 or answer[:2] != bytes([ABOUT + POSITIVE, number]):
         raise SagenError("what the module says of itself makes no sense")
-    text = bytes(one for one in answer[3 : 3 + length] if 32 <= one < 127)
+    text = bytes(each for each in answer[3 : 3 + length] if 32 <= each < 127)
     return text.decode("ascii").strip()
 
 

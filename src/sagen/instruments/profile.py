@@ -99,9 +99,9 @@ class Profile(_Table):
             "stream": ("channels", "rate", "block"),
             "single": ("channels", "rate", "block", "ready"),
         }
-        for one in needed[self.mode]:
-            if getattr(self.ask, one) is None:
-                raise ValueError(f"[ask] {one} is missing: a profile of mode '{self.mode}' needs it")
+        for item in needed[self.mode]:
+            if getattr(self.ask, item) is None:
+                raise ValueError(f"[ask] {item} is missing: a profile of mode '{self.mode}' needs it")
         if self.mode != "meter" and self.do.start is None:
             raise ValueError("[do] start is missing")
         return self
@@ -112,7 +112,7 @@ def parse_profile(text: str, where: str) -> Profile:
     try:
         return Profile.model_validate(tomllib.loads(text))
     except ValidationError as error:
-        place = ".".join(str(one) for one in error.errors()[0]["loc"][:-1])
+        place = ".".join(str(this_error) for this_error in error.errors()[0]["loc"][:-1])
         raise SagenError(f"{where}: {f'in [{place}], ' if place else ''}{first_fault(error, Profile)}") from None
     except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
         raise SagenError(f"{where}: not well-formed TOML: {str(error)[:120]}") from None
@@ -142,15 +142,15 @@ def all_profiles() -> tuple[Profile, ...]:
     import platformdirs
 
     own = Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "instruments"
-    found = [read_profile(one) for one in sorted(own.glob("*.toml"))] if own.is_dir() else []
-    return (*found, *(shipped_profile(one) for one in SHIPPED))
+    found = [read_profile(path) for path in sorted(own.glob("*.toml"))] if own.is_dir() else []
+    return (*found, *(shipped_profile(item) for item in SHIPPED))
 
 
 def profile_for(identity: str, modes: tuple[str, ...]) -> Profile:
     """The profile whose identity is part of what the instrument calls itself; raises SagenError where none is."""
-    for one in all_profiles():
-        if one.mode in modes and one.identity.lower() in identity.lower():
-            return one
+    for all_profile in all_profiles():
+        if all_profile.mode in modes and all_profile.identity.lower() in identity.lower():
+            return all_profile
     raise SagenError(
         f"the instrument calls itself '{identity[:60]}', and no profile is for it: docs/INSTRUMENTS.md tells how to write one"
     )

@@ -293,7 +293,7 @@ class ScpiRecorder:
             link.tell(do.state.format(state=self._state))
         if do.rate and self._rate:
             link.tell(do.rate.format(rate=f"{self._rate:g}"))
-        names = [one.strip() for one in link.ask(ask.channels).split(",") if one.strip()]
+        names = [word.strip() for word in link.ask(ask.channels).split(",") if word.strip()]
         if not 1 <= len(names) <= 16:
             raise Garbled(f"{link.address}: it names {len(names)} channels")
         self.sfreq = link.ask_number(ask.rate)
@@ -404,11 +404,11 @@ class ScpiRecorder:
             yield Block(self._samples(link.ask_block(profile.ask.block)))
             return
         rows = [
-            np.frombuffer(link.ask_block(profile.ask.block.format(channel=one.column)), profile.block.dtype)
-            for one in self._channels
+            np.frombuffer(link.ask_block(profile.ask.block.format(channel=channel.column)), profile.block.dtype)
+            for channel in self._channels
         ]
-        length = min(len(one) for one in rows)
-        yield Block(np.stack([one[:length] for one in rows]).astype(self._channels[0].raw.dtype))
+        length = min(len(row) for row in rows)
+        yield Block(np.stack([row[:length] for row in rows]).astype(self._channels[0].raw.dtype))
 
     def _samples(self, data: bytes) -> np.ndarray:
         """A block's bytes as samples, shape (channels, n)."""

@@ -59,9 +59,9 @@ class Bench:
         machine = self.machine.copy()
         machine.rng = np.random.default_rng([5, self.made])
         capture, _ = record(machine, self.state, seconds=PIECE_S, sfreq=self.rate, cylinders=machine.cylinders)
-        volts = np.stack([one.values() for one in capture.channels])
+        volts = np.stack([channel.values() for channel in capture.channels])
         if not self.names:
-            self.names = tuple(one.column for one in capture.channels)
+            self.names = tuple(channel.column for channel in capture.channels)
             self.scales = tuple(max(float(np.abs(row).max()) * 1.3, 1.0) / COUNTS for row in volts)
         volts = volts[:, whole_turns(volts[0], self.rate)]
         counts = np.clip(np.round(volts / np.array(self.scales)[:, None]), -32_768, 32_767).astype("<i2")
@@ -222,7 +222,9 @@ class _Recorder(_Handler):
         ):
             if value.replace(".", "").isdigit() and 0.05 <= float(value) <= 200:
                 bench.set_range(bench.names.index(parts[1]), float(value))
-        elif do.state.startswith(word) and word and value in {str(one) for one in RECORDED_STATES}:
+        elif (
+            do.state.startswith(word) and word and value in {str(recorded_state) for recorded_state in RECORDED_STATES}
+        ):
             bench.state, bench.names = State(value), ()
             bench.begin()
 
@@ -238,9 +240,9 @@ class _Meter(_Handler):
             if line in (ask.volts, ask.ohms):
                 return self._reading(bench, ohms=line == ask.ohms)
             word, _, value = line.rpartition(" ")
-            if do.point.startswith(word) and word and value in {str(one) for one in Point}:
+            if do.point.startswith(word) and word and value in {str(point) for point in Point}:
                 bench.point = Point(value)
-            elif do.state.startswith(word) and word and value in {str(one) for one in METER_STATES}:
+            elif do.state.startswith(word) and word and value in {str(meter_state) for meter_state in METER_STATES}:
                 bench.state = State(value)
             return None
 
@@ -281,7 +283,7 @@ class StandInServers:
         return server.port
 
     def close(self) -> None:
-        for one in self.servers:
-            one.shutdown()
-            one.server_close()
+        for server in self.servers:
+            server.shutdown()
+            server.server_close()
         self.servers.clear()

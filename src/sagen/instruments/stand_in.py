@@ -94,14 +94,14 @@ class StandInRecorder:
         return self.taken.sfreq
 
     def channels(self) -> tuple[Channel, ...]:
-        return tuple(replace(one, raw=one.raw[:0]) for one in self.taken.channels)
+        return tuple(replace(channel, raw=channel.raw[:0]) for channel in self.taken.channels)
 
     def sheet(self) -> Sheet:
         return self.described
 
     def blocks(self) -> Iterator[Block]:
         for start in range(0, self.taken.samples, BLOCK):
-            yield Block(np.stack([one.raw[start : start + BLOCK] for one in self.taken.channels]))
+            yield Block(np.stack([channel.raw[start : start + BLOCK] for channel in self.taken.channels]))
 
 
 def recorded(recorder, name: str) -> Capture:

@@ -85,32 +85,32 @@ class Examination:
     @property
     def notes(self) -> tuple[str, ...]:
         probes = (
-            probe_note(one.sheet.column, one.reading.probe)
-            for one in self.channels
-            if one.reading and one.reading.probe
+            probe_note(channel.sheet.column, channel.reading.probe)
+            for channel in self.channels
+            if channel.reading and channel.reading.probe
         )
-        lost = {one.channel for one in self.findings if one.kind == FindingKind.DROPOUT}
+        lost = {finding.channel for finding in self.findings if finding.kind == FindingKind.DROPOUT}
         ended = (
-            rest_note(one.sheet.column, float(one.reading.teeth.times[-1]))
-            for one in self.channels
-            if one.reading and one.sheet.column not in lost and ends_early(one.reading)
+            rest_note(channel.sheet.column, float(channel.reading.teeth.times[-1]))
+            for channel in self.channels
+            if channel.reading and channel.sheet.column not in lost and ends_early(channel.reading)
         )
         return (*self.capture.notes, *probes, *ended, *(tap_notes(self.tapped, self.findings) if self.tapped else ()))
 
     @property
     def compared(self) -> tuple[str, ...]:
         """Each channel against the known-good capture, in words."""
-        return tuple(one.comparison.text for one in self.channels if one.comparison)
+        return tuple(channel.comparison.text for channel in self.channels if channel.comparison)
 
     def as_row(self) -> dict:
         row = {
             "capture": self.capture.name,
-            "channels": [one.as_row() for one in self.channels],
-            "findings": [one.as_row() for one in self.findings],
+            "channels": [channel.as_row() for channel in self.channels],
+            "findings": [finding.as_row() for finding in self.findings],
         }
         if self.tapped is not None:
             row["strikes"] = self.tapped.strikes.rows()
-            row["pairs"] = [one.as_row() for one in pairs_of(self.tapped.strikes)]
+            row["pairs"] = [item.as_row() for item in pairs_of(self.tapped.strikes)]
         return row
 
 
@@ -150,7 +150,7 @@ def examine(
     if reference:
         good_capture, good_sheet = in_true_units(*reference)
         good = _read_channels(good_capture.joined(), good_sheet, (), lambda share: True)
-    patterns = tuple(one.reading for one in good if one.reading and one.reading.switching)
+    patterns = tuple(item.reading for item in good if item.reading and item.reading.switching)
     joined = capture.joined()
     results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
     swapped = _swapped(joined, sheet, results)
@@ -158,27 +158,29 @@ def examine(
         sheet, note = swapped
         capture = replace(capture, notes=(*capture.notes, note))
         results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
-    readings = tuple(one.reading for one in results if one.reading)
+    readings = tuple(result.reading for result in results if result.reading)
     cams = _cams(readings)
     context = Context(
         sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, patterns, cams,
         _pattern_cams(readings, patterns), _tapped(capture, sheet, results),
         _tapped(*in_true_units(*reference), good) if reference else None,
-        frozenset(one.sheet.role for one in results if one.rail is not None),
+        frozenset(result.sheet.role for result in results if result.rail is not None),
     )  # fmt: skip
-    for one in results:
-        if one.rail is not None:
-            context.found += RAIL_RULES[one.sheet.role](one.rail, context)
-    for reading in (*readings, *(one.strikes for one in results if one.strikes)):
+    for this_result in results:
+        if this_result.rail is not None:
+            context.found += RAIL_RULES[this_result.sheet.role](this_result.rail, context)
+    for reading in (*readings, *(result.strikes for result in results if result.strikes)):
         for rule in all_rules():
             context.found += rule(reading, context)
-    results = [_compared(one, context) for one in results]
+    results = [_compared(result, context) for result in results]
     if not tell(1.0):
         raise Stopped
-    findings = sorted(context.found, key=lambda one: -one.severity)
-    cranks = (one for one in readings if one.sheet.role == Role.CRANK and one.switching)
+    findings = sorted(context.found, key=lambda item: -item.severity)
+    cranks = (
+        this_reading for this_reading in readings if this_reading.sheet.role == Role.CRANK and this_reading.switching
+    )
     cranking = context.state == State.CRANKING
-    heard = next((told for one in cranks if (told := cadence(one))), None) if cranking else None
+    heard = next((told for crank in cranks if (told := cadence(crank))), None) if cranking else None
     return Examination(
         capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped
     )
@@ -188,10 +190,10 @@ def _read_channels(
     capture: Capture, sheet: Sheet, patterns: tuple[RotatingReading, ...], tell: Callable[[float], bool]
 ) -> list[ChannelResult]:
     results: list[ChannelResult] = []
-    for index, one in enumerate(sheet.channel):
+    for index, item in enumerate(sheet.channel):
         if not tell(index / len(sheet.channel)):
             raise Stopped
-        results.append(_channel_result(capture, one, patterns))
+        results.append(_channel_result(capture, item, patterns))
     return results
 
 
@@ -199,7 +201,8 @@ def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tu
     """The sheet with crank and cam the other way round, and what to say of it, where the wheel that is stated for the
     crank is plainly on the cam's lead; None where they lie as stated."""
     by_role = {
-        role: [one for one in results if one.sheet.role == role and one.reading] for role in (Role.CRANK, Role.CAM)
+        role: [result for result in results if result.sheet.role == role and result.reading]
+        for role in (Role.CRANK, Role.CAM)
     }
     if any(len(found) != 1 for found in by_role.values()):
         return None
@@ -215,9 +218,10 @@ def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tu
         return None
     names = {crank.sheet.column: cam.sheet.column, cam.sheet.column: crank.sheet.column}
     rows = tuple(
-        one.model_copy(update={"column": names[one.column]}) if one.column in names else one for one in sheet.channel
+        item.model_copy(update={"column": names[item.column]}) if item.column in names else item
+        for item in sheet.channel
     )
-    other = _channel_result(capture, next(one for one in rows if one.role == Role.CRANK), ())
+    other = _channel_result(capture, next(row for row in rows if row.role == Role.CRANK), ())
     if other.reading.wheel != stated or other.reading.teeth.alike < _LIMIT.as_stated:
         return None
     note = (
@@ -229,27 +233,34 @@ def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tu
 
 def _tapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> Tapped | None:
     """The strikes in all knock channels together; None where there are none such."""
-    rows = tuple(one.sheet for one in results if one.strikes is not None)
+    rows = tuple(result.sheet for result in results if result.strikes is not None)
     if not rows:
         return None
-    strikes = find_strikes([capture.channel(one.column) for one in rows], capture.sfreq)
+    strikes = find_strikes([capture.channel(row.column) for row in rows], capture.sfreq)
     return Tapped(strikes, sheet, rows)
 
 
 def _cams(readings: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
     """Every cam channel placed on the crank, where there is a crank to place it on."""
-    crank = next((one for one in readings if one.sheet.role == Role.CRANK and one.wheel and one.switching), None)
-    tracks = {one.column: track(one, crank) for one in readings if one.sheet.role == Role.CAM} if crank else {}
-    return {name: one for name, one in tracks.items() if one is not None}
+    crank = next(
+        (reading for reading in readings if reading.sheet.role == Role.CRANK and reading.wheel and reading.switching),
+        None,
+    )
+    tracks = (
+        {reading.column: track(reading, crank) for reading in readings if reading.sheet.role == Role.CAM}
+        if crank
+        else {}
+    )
+    return {name: this_track for name, this_track in tracks.items() if this_track is not None}
 
 
 def _pattern_cams(readings: tuple[RotatingReading, ...], patterns: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
     """The known-good capture's cam tracks, under the names that the cams have in this one."""
     tracks, named = _cams(patterns), {}
-    for one in readings:
-        other = twin(one, readings, patterns) if one.sheet.role == Role.CAM else None
+    for reading in readings:
+        other = twin(reading, readings, patterns) if reading.sheet.role == Role.CAM else None
         if other is not None and other.column in tracks:
-            named[one.column] = tracks[other.column]
+            named[reading.column] = tracks[other.column]
     return named
 
 
@@ -262,7 +273,10 @@ def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[Rotat
     if kind is None:
         return ChannelResult(sheet, channel.unit, state_levels(channel))
     if kind.rotating and sheet.wheel is None and sheet.role != Role.CAM:
-        pattern = next((one for one in patterns if one.sheet.role == sheet.role and one.wheel), None)
+        pattern = next(
+            (this_pattern for this_pattern in patterns if this_pattern.sheet.role == sheet.role and this_pattern.wheel),
+            None,
+        )
         if pattern is not None:
             sheet = sheet.model_copy(update={"wheel": str(pattern.wheel)})
     reading: ChannelReading = kind.read(capture, channel, sheet)

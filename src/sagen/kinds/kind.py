@@ -9,7 +9,7 @@ from sagen.kinds.piezo.kind import Piezo
 from sagen.kinds.protocol import FormField, Kind
 from sagen.model.vocabulary import Role, SensorKind
 
-KINDS: dict[SensorKind, Kind] = {one.slug: one for one in (Hall(), Coil(), Current(), Piezo())}
+KINDS: dict[SensorKind, Kind] = {item.slug: item for item in (Hall(), Coil(), Current(), Piezo())}
 #: what a circuit of a role most often has, where nothing says it
 USUAL = {
     Role.CRANK: SensorKind.HALL,

@@ -50,15 +50,15 @@ def sensor_set(machine: SimulatedMachine) -> list[SimulatedMachine]:
     every recording."""
     own = max((machine.spec.bank or 1) - 1, 0)
     count = max(machine.tap.sensors, own + 1)
-    others = [build_machine(machine.spec, machine.part, machine.seed + 7919 * (one + 1)) for one in range(count)]
-    return [machine if one == own else other for one, other in enumerate(others)]
+    others = [build_machine(machine.spec, machine.part, machine.seed + 7919 * (index + 1)) for index in range(count)]
+    return [machine if index == own else other for index, other in enumerate(others)]
 
 
 def ways(place: str, sensors: int) -> np.ndarray:
     """How much of a tap at a place reaches each sensor, shape (sensors,), around 1; always the same for a place."""
     words = place.casefold().split()
     rng = np.random.default_rng(zlib.crc32(" ".join(words).encode()))
-    where = next((NEARER[one] for one in words if one in NEARER), float(rng.uniform(-1, 1)))
+    where = next((NEARER[word] for word in words if word in NEARER), float(rng.uniform(-1, 1)))
     along = np.linspace(1, -1, sensors) if sensors > 1 else np.zeros(1)
     return np.exp(where * REACH * along + rng.normal(0, PATH_SPREAD, 8)[:sensors])
 
@@ -81,9 +81,9 @@ def record_taps(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq:
     body = 1 + 0.3 * np.random.default_rng(zlib.crc32(tap.place.encode()) + 1).normal(size=(len(members), len(BODY)))
     connection = CONNECTIONS.get(State(state), tap.connection)
     out = []
-    for index, one in enumerate(members):
-        open_v = _rung(one, times, at, hard * way[index], body[index])
-        out.append(_loaded(one, open_v, connection, tap.load_ohm, sfreq) + _around(one, times, rng))
+    for index, member in enumerate(members):
+        open_v = _rung(member, times, at, hard * way[index], body[index])
+        out.append(_loaded(member, open_v, connection, tap.load_ohm, sfreq) + _around(member, times, rng))
     return out
 
 

@@ -33,8 +33,8 @@ class Network:
     sources: list[tuple[str, str, str, Number]] = field(default_factory=list)
     currents: list[tuple[str, str, str]] = field(default_factory=list)
 
-    def resistor(self, one: str, other: str, ohm: Number) -> None:
-        self.resistors.append((one, other, ohm))
+    def resistor(self, text: str, other: str, ohm: Number) -> None:
+        self.resistors.append((text, other, ohm))
 
     def voltage(self, name: str, plus: str, minus: str, ohm: Number) -> None:
         """A voltage source called `name` behind its own resistance (ohm > 0)."""
@@ -55,19 +55,19 @@ class Network:
 
     def transfer(self) -> Transfer:
         """Volts at every node for one volt (or ampere) of every source; ohms must be numbers."""
-        names = [one[0] for one in self.sources] + [one[0] for one in self.currents]
+        names = [source[0] for source in self.sources] + [current[0] for current in self.currents]
         unit = [{name: 1.0 if name == driven else 0.0 for name in names} for driven in names]
         found = self._solved(unit)
         nodes = self.nodes()
         matrix = np.array([found[node] for node in nodes]) if names else np.zeros((len(nodes), 0))
         return Transfer({name: index for index, name in enumerate(nodes)}, names, matrix)
 
-    def resistance(self, one: str, other: str) -> float:
+    def resistance(self, text: str, other: str) -> float:
         """Ohms seen between two nodes with every source at rest."""
         probe = Network(list(self.resistors) + [(a, b, ohm) for _, a, b, ohm in self.sources])
-        probe.current("test", one, other)
+        probe.current("test", text, other)
         found = probe.volts({"test": 1.0})
-        return found.get(one, 0.0) - found.get(other, 0.0)
+        return found.get(text, 0.0) - found.get(other, 0.0)
 
     def _solved(self, drives: Iterable[Mapping[str, Number]]) -> dict[str, list[Number]]:
         """Volts at every node, one for each drive."""
@@ -77,13 +77,13 @@ class Network:
         between: dict[str, dict[str, Number]] = {node: {} for node in nodes}
         amps: dict[str, list[Number]] = {node: [0.0] * len(drives) for node in nodes}
 
-        def join(one: str, other: str, siemens: Number) -> None:
-            if GROUND in (one, other):
-                node = other if one == GROUND else one
+        def join(text: str, other: str, siemens: Number) -> None:
+            if GROUND in (text, other):
+                node = other if text == GROUND else text
                 if node != GROUND:
                     to_ground[node] = to_ground[node] + siemens
-            elif one != other:
-                for a, b in ((one, other), (other, one)):
+            elif text != other:
+                for a, b in ((text, other), (other, text)):
                     between[a][b] = between[a][b] + siemens if b in between[a] else siemens
 
         def drive(name: str, into: str, out_of: str, siemens: Number) -> None:
@@ -93,8 +93,8 @@ class Network:
                     if node != GROUND:
                         amps[node][column] = amps[node][column] + sign * here
 
-        for one, other, ohm in self.resistors:
-            join(one, other, _siemens(ohm))
+        for element, other, ohm in self.resistors:
+            join(element, other, _siemens(ohm))
         for name, plus, minus, ohm in self.sources:
             siemens = _siemens(ohm)
             join(plus, minus, siemens)
@@ -105,7 +105,7 @@ class Network:
         left, steps = set(nodes), []
         while left:
             # The node with fewest neighbours first: the circuit is nearly a tree, so that hardly anything is filled in.
-            node = min(left, key=lambda one: (len(between[one]), one))
+            node = min(left, key=lambda item: (len(between[item]), item))
             left.remove(node)
             arms = between.pop(node)
             total = to_ground[node]
@@ -119,8 +119,8 @@ class Network:
                 amps[a] = [mine + share * theirs for mine, theirs in zip(amps[a], amps[node], strict=True)]
                 for b in names[index + 1 :]:
                     added = share * arms[b]
-                    for one, other in ((a, b), (b, a)):
-                        between[one][other] = between[one][other] + added if other in between[one] else added
+                    for each, other in ((a, b), (b, a)):
+                        between[each][other] = between[each][other] + added if other in between[each] else added
             steps.append((node, total, arms))
         found: dict[str, list[Number]] = {}
         for node, total, arms in reversed(steps):

@@ -33,7 +33,7 @@ class Teeth:
     def sound(cls, wheel: Wheel) -> Teeth:
         there = np.ones(wheel.slots, bool)
         there[wheel.slots - wheel.missing :] = False
-        there[[one - 1 for one in wheel.others]] = False
+        there[[other - 1 for other in wheel.others]] = False
         return cls(there, np.zeros(wheel.slots), np.ones(wheel.slots), np.ones(wheel.slots))
 
 
@@ -94,7 +94,7 @@ class SimulatedMachine:
 
     def copy(self) -> SimulatedMachine:
         """A machine of its own that may be changed."""
-        teeth = Teeth(*(one.copy() for one in (self.teeth.there, self.teeth.shift, self.teeth.tall, self.teeth.wide)))
+        teeth = Teeth(*(item.copy() for item in (self.teeth.there, self.teeth.shift, self.teeth.tall, self.teeth.wide)))
         return replace(self, values=replace(self.values), teeth=teeth)
 
     @property

@@ -26,9 +26,9 @@ NODES = {
 }  # fmt: skip
 
 
-def either(which: bool | np.ndarray, one, other):
+def either(which: bool | np.ndarray, item, other):
     """`one` where `which` holds, else `other`; of arrays element by element."""
-    return np.where(which, one, other) if isinstance(which, np.ndarray) else (one if which else other)
+    return np.where(which, item, other) if isinstance(which, np.ndarray) else (item if which else other)
 
 
 @dataclass(frozen=True)

@@ -71,7 +71,7 @@ class Values:
     @classmethod
     def with_overrides(cls, overrides: dict[str, object]) -> Values:
         """The defaults with some replaced; raises SheetError for an unknown name or a value that is no number."""
-        known = [one.name for one in fields(cls)]
+        known = [field.name for field in fields(cls)]
         clean = {}
         for name, value in overrides.items():
             if name not in known:
@@ -85,4 +85,6 @@ class Values:
 def units() -> dict[str, str]:
     """The unit of every value, from the end of its name."""
     ends = {"_v": "V", "_ohm": "ohm", "_a": "A", "_f": "F", "_h": "H", "_hz": "Hz", "_zeta": ""}
-    return {one.name: next(unit for end, unit in ends.items() if one.name.endswith(end)) for one in fields(Values)}
+    return {
+        field.name: next(unit for end, unit in ends.items() if field.name.endswith(end)) for field in fields(Values)
+    }

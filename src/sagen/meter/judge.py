@@ -47,7 +47,7 @@ class Accuracy:
             raise SagenError(
                 f"accuracy '{text}' is not of the form 0.8% + 3 x 0.1 (percent of reading + digits x size of a digit)"
             )
-        values = [float(one.replace(",", ".")) if one else None for one in match.groups()]
+        values = [float(group.replace(",", ".")) if group else None for group in match.groups()]
         return cls(values[0], values[1] or 0.0, values[2])
 
     def standard(self, value: float, digit: float) -> float:

@@ -116,7 +116,7 @@ def quantity_of(unit: str) -> tuple[str, float]:
     """The SI unit of a reading's unit and its factor; raises SagenError for what is none."""
     found = unit_of(unit, METER_UNITS)
     if found is None:
-        known = [name for name, one in UNITS.items() if one.si in METER_UNITS[:3]]
+        known = [name for name, this_unit in UNITS.items() if this_unit.si in METER_UNITS[:3]]
         raise SagenError(unknown_name("unit", unit, known))
     return found.si, found.factor
 
@@ -180,7 +180,7 @@ def table_of(text: str, unit: str, tolerance: float | None) -> Limits:
             ) from None
         if not -60 <= at <= 300:
             raise SagenError(f"table: {at:g} degC makes no sense for a sensor")
-        ends = [limit_of(one, unit) for one in (low, high or low)]
+        ends = [limit_of(item, unit) for item in (low, high or low)]
         single = single or not high
         if ends[0] > ends[1]:
             raise SagenError(f"table: '{word}' has its limits the wrong way round")

@@ -114,13 +114,13 @@ def against(
 def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict | None:
     """Judge a reading against rows of which each is for another maker: inside where any holds it, and said of which;
     None without rows. Other arguments as `against`."""
-    found = [against(one, value, **how) for one in rows]
+    found = [against(row, value, **how) for row in rows]
     if not found:
         return None
     order = {Judged.INSIDE: 0, Judged.TOO_CLOSE: 1, Judged.OUTSIDE: 2}
-    best = min(found, key=lambda one: (order[one.judged], -one.probability))
-    makers = [one.row.maker for one in found if one.judged == Judged.INSIDE and one.row.maker]
-    others = [one.row.maker for one in found if one.judged == Judged.OUTSIDE and one.row.maker]
+    best = min(found, key=lambda item: (order[item.judged], -item.probability))
+    makers = [item.row.maker for item in found if item.judged == Judged.INSIDE and item.row.maker]
+    others = [item.row.maker for item in found if item.judged == Judged.OUTSIDE and item.row.maker]
     if len(found) > 1 and makers:
         more = f" Fits {' or '.join(makers)}" + (f", not {' or '.join(others)}." if others else ".")
         return RowVerdict(best.row, best.judged, best.probability, best.text + more, best.low, best.high)
@@ -131,8 +131,8 @@ def rows_for(circuit: CardCircuit, point: Point, state: State, *, ohms: bool) ->
     """The rows of a card's circuit that speak of a reading at a point in a state."""
     quantity = CardQuantity.OHM if ohms else CardQuantity.VOLT
     return tuple(
-        one for one in circuit.published
-        if one.quantity == quantity and not one.when and one.state in (None, state) and point_of(one, circuit) == point
+        item for item in circuit.published
+        if item.quantity == quantity and not item.when and item.state in (None, state) and point_of(item, circuit) == point
     )  # fmt: skip
 
 
@@ -143,14 +143,14 @@ def point_of(row: Published, circuit: CardCircuit) -> Point | None:
         _wire(name, circuit) for name in row.between if alone or name.lower() not in TO_BODY or _pin(name, circuit)
     ]
     to_body = not alone and any(name.lower() in TO_BODY for name in row.between)
-    if any(one is None for one in wires):
+    if any(wire is None for wire in wires):
         return None
     if row.quantity == CardQuantity.OHM:
         if len(wires) == 2 and wires[0] == wires[1]:
             return WIRE_POINT.get(wires[0].carries)
-        carried = {one.carries for one in wires} | ({WireIs.GROUND} if to_body else set())
+        carried = {wire.carries for wire in wires} | ({WireIs.GROUND} if to_body else set())
         return Point.SENSOR if len(row.between) == 2 and WireIs.SUPPLY not in carried and len(carried) == 2 else None
-    far = [one for one in wires if one.carries != WireIs.GROUND]
+    far = [wire for wire in wires if wire.carries != WireIs.GROUND]
     if len(far) > 1:
         return None
     chosen = far[0] if far else (wires[0] if wires else None)
@@ -158,13 +158,13 @@ def point_of(row: Published, circuit: CardCircuit) -> Point | None:
 
 
 def _pin(name: str, circuit: CardCircuit) -> bool:
-    return any(name in (one.sensor_pin, one.module_pin) for one in circuit.wire)
+    return any(name in (item.sensor_pin, item.module_pin) for item in circuit.wire)
 
 
 def _wire(name: str, circuit: CardCircuit) -> Wire | None:
     """The wire that a name means: a pin at either end, else what it carries."""
-    pin = next((one for one in circuit.wire if name in (one.sensor_pin, one.module_pin)), None)
-    return pin or next((one for one in circuit.wire if one.carries == name.lower()), None)
+    pin = next((item for item in circuit.wire if name in (item.sensor_pin, item.module_pin)), None)
+    return pin or next((item for item in circuit.wire if item.carries == name.lower()), None)
 
 
 def material_of(circuit: CardCircuit) -> str:

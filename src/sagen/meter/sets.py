@@ -36,14 +36,14 @@ class SetVerdict:
     limited: bool = False  #: whether anything was published
 
     def as_row(self) -> dict:
-        each = [one.as_row() for one in self.readings]
+        each = [reading.as_row() for reading in self.readings]
         row = {
-            "values": [one["value"] for one in each], "corrected": [one["corrected"] for one in each], "unit": self.unit,
-            "verdict": self.verdict, "odd": [at + 1 for at in self.odd], "p": [float(f"{one:.3g}") for one in self.p],
+            "values": [item["value"] for item in each], "corrected": [item["corrected"] for item in each], "unit": self.unit,
+            "verdict": self.verdict, "odd": [at + 1 for at in self.odd], "p": [float(f"{item:.3g}") for item in self.p],
             "outside": [at + 1 for at in self.outside], "text": self.text,
         }  # fmt: skip
         if self.limited:
-            row["each"] = [{name: one[name] for name in ("verdict", "probability_inside", "text")} for one in each]
+            row["each"] = [{name: item[name] for name in ("verdict", "probability_inside", "text")} for item in each]
         return row
 
 
@@ -85,8 +85,8 @@ def compare_set(
     accuracy = accuracy or Accuracy()
     low, high = limits or (-math.inf, math.inf)
     readings = tuple(judge(float(value), unit, low, high, accuracy=accuracy, digit=digit, **how) for value in values)
-    corrected = np.array([one.corrected for one in readings])
-    outside = tuple(at for at, one in enumerate(readings) if one.verdict == "outside") if limits else ()
+    corrected = np.array([reading.corrected for reading in readings])
+    outside = tuple(at for at, reading in enumerate(readings) if reading.verdict == "outside") if limits else ()
     # What is open or shorted is no part of any spread.
     there = np.flatnonzero(np.isfinite(corrected) & (corrected > 0))
     gone = tuple(int(at) for at in np.setdiff1d(np.arange(len(corrected)), there))
@@ -112,7 +112,7 @@ def compare_set(
         verdict, odd = "odd", tuple(sorted((*odd, *gone)))
     if verdict == "differ" and len(outside) == 1 and len(corrected) == 2:
         verdict, odd = "odd", outside
-    chances = tuple(float(one) for one in p)
+    chances = tuple(float(item) for item in p)
     text = _words(len(readings), unit, verdict, odd, chances, limits, readings, outside)
     return SetVerdict(readings, unit, verdict, odd, chances, outside, text, limits is not None)
 
@@ -123,13 +123,13 @@ def _chances(logs: np.ndarray, read: np.ndarray, core: np.ndarray) -> np.ndarray
     from scipy.special import stdtr
 
     count, out = len(logs), np.ones(len(logs))
-    for one in range(count):
-        others = core[core != one]
+    for index in range(count):
+        others = core[core != index]
         mean = logs[others].mean()
         freedom = PRIOR_READINGS + len(others) - 1
         own = ((logs[others] - mean) ** 2).sum() + PRIOR_READINGS * PRODUCTION**2
-        spread = own / freedom * (1 + 1 / len(others)) + read[one] ** 2 + (read[others] ** 2).mean() / len(others)
-        out[one] = min(1.0, count * 2 * stdtr(freedom, -abs(logs[one] - mean) / np.sqrt(spread)))
+        spread = own / freedom * (1 + 1 / len(others)) + read[index] ** 2 + (read[others] ** 2).mean() / len(others)
+        out[index] = min(1.0, count * 2 * stdtr(freedom, -abs(logs[index] - mean) / np.sqrt(spread)))
     return out
 
 
@@ -144,12 +144,12 @@ def _odd_ones(logs: np.ndarray, read: np.ndarray) -> tuple[str, tuple[int, ...],
     p = _chances(logs, read, core)
     if p[core].min() < ALPHA:
         return "differ", (), p
-    odd = tuple(int(one) for one in np.flatnonzero(p < ALPHA))
+    odd = tuple(int(at) for at in np.flatnonzero(p < ALPHA))
     return ("odd", odd, p) if odd else ("alike", (), p)
 
 
 def _numbers(odd: Sequence[int]) -> str:
-    named = " and ".join(str(one + 1) for one in odd)
+    named = " and ".join(str(item + 1) for item in odd)
     return f"Number {named} differs" if len(odd) == 1 else f"Numbers {named} differ"
 
 
@@ -162,7 +162,7 @@ def _words(count, unit, verdict, odd, p, limits, readings, outside) -> str:
         "differ": "They differ by more than parts of one make do, but which of them is odd cannot be told from this.",
         "odd": f"{_numbers(odd)} from the others ({chance}).",
     }[verdict]
-    close = [str(at + 1) for at, one in enumerate(readings) if one.verdict == "too_close"]
+    close = [str(at + 1) for at, reading in enumerate(readings) if reading.verdict == "too_close"]
     if limits:
         low, high = (f"{limit:.6g}" for limit in limits)
         where = ", ".join(str(at + 1) for at in outside)

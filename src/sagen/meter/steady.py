@@ -25,7 +25,7 @@ class Steady:
         self._last.append((at_s, value))
         while len(self._last) > 2 and at_s - self._last[1][0] >= HOLD_S:
             self._last.popleft()
-        values = [one for _, one in self._last]
+        values = [item for _, item in self._last]
         room = max(LEAST[self.quantity], SHARE * abs(value))
         if self._taken is not None:
             if abs(value - self._taken) <= 2 * room:

@@ -57,15 +57,15 @@ class Capture:
     def about(self) -> dict:
         """Everything but the samples, as plain data."""
         return {
-            "name": self.name, "sfreq": self.sfreq, "notes": list(self.notes), "holes": [list(one) for one in self.holes],
-            "channels": [one.about() for one in self.channels],
+            "name": self.name, "sfreq": self.sfreq, "notes": list(self.notes), "holes": [list(hole) for hole in self.holes],
+            "channels": [channel.about() for channel in self.channels],
         }  # fmt: skip
 
     @classmethod
     def of(cls, about: dict, samples: Iterable[np.ndarray]) -> Capture:
         """The capture that `about` tells of, with its samples, an array a channel; raises KeyError, TypeError or
         ValueError for what does not fit."""
-        channels = tuple(Channel(raw=raw, **one) for one, raw in zip(about["channels"], samples, strict=True))
+        channels = tuple(Channel(raw=raw, **item) for item, raw in zip(about["channels"], samples, strict=True))
         holes = tuple((int(first), int(stop)) for first, stop in about.get("holes", ()))
         return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]), holes)
 
@@ -93,7 +93,7 @@ class Capture:
         for first, stop in self.holes:
             out += stop - first
             joints.append((stop - out, out))
-        channels = tuple(replace(one, raw=one.raw[there]) for one in self.channels)
+        channels = tuple(replace(channel, raw=channel.raw[there]) for channel in self.channels)
         return replace(self, channels=channels, holes=(), joints=tuple(joints))
 
     @property
@@ -116,7 +116,7 @@ class Capture:
 
     def channel(self, column: str) -> Channel | None:
         """The channel named `column`, or None."""
-        return next((one for one in self.channels if one.column == column), None)
+        return next((channel for channel in self.channels if channel.column == column), None)
 
 
 class GrowingCapture:
@@ -125,7 +125,7 @@ class GrowingCapture:
     def __init__(self, name: str, sfreq: float, channels: tuple[Channel, ...]):
         self.name, self.sfreq = name, sfreq
         self._channels = channels
-        self._room = [np.empty(1 << 14, one.raw.dtype) for one in channels]
+        self._room = [np.empty(1 << 14, channel.raw.dtype) for channel in channels]
         self.samples = 0
 
     def append(self, raw: np.ndarray) -> None:
@@ -148,6 +148,6 @@ class GrowingCapture:
     def capture(self) -> Capture:
         """The capture so far. Its samples stay as they are while more is added."""
         channels = tuple(
-            replace(one, raw=room[: self.samples]) for one, room in zip(self._channels, self._room, strict=True)
+            replace(channel, raw=room[: self.samples]) for channel, room in zip(self._channels, self._room, strict=True)
         )
         return Capture(self.name, self.sfreq, channels)

@@ -18,7 +18,7 @@ class SagenError(Exception):
 def one_line(text: str, longest: int = LONGEST) -> str:
     """Text on one line without what is not printable, its middle left out where it is too long."""
     if not text.isprintable():
-        text = "".join(one if one.isprintable() else " " for one in text)
+        text = "".join(item if item.isprintable() else " " for item in text)
     text = " ".join(text.split())
     if len(text) <= longest:
         return text
@@ -61,7 +61,7 @@ def unknown_name(what: str, name: str, known: object) -> str:
     >>> unknown_name("key", "pullup", ["pull_up", "wheel"])
     "unknown key 'pullup'; did you mean 'pull_up'?"
     """
-    names = [str(one) for one in known]
+    names = [str(item) for item in known]
     near = get_close_matches(str(name), names, n=1, cutoff=0.5)
     hint = f"did you mean '{near[0]}'?" if near else f"known are: {', '.join(names)}"
     return f"unknown {what} '{name}'; {hint}"

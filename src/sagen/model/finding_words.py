@@ -232,13 +232,13 @@ def rest_note(column: str, last_s: float) -> str:
 def tap_notes(tapped, findings) -> tuple[str, ...]:
     """What has to be said of a capture of taps beside its findings."""
     strikes, notes = tapped.strikes, []
-    bounced = sum(1 for one in strikes.bounces if one)
+    bounced = sum(1 for bounce in strikes.bounces if bounce)
     if bounced:
         notes.append(f"{_many(bounced, 'strike')} bounced or came double: only the first touch counts")
     if len(strikes.columns) == 1:
         notes.append("one sensor alone: its height depends on how hard it was struck; record its twin beside it")
-    grave = [one for one in findings if one.kind in (FindingKind.WEAK_STRIKE, FindingKind.NO_SIGNAL)]
-    open_ = [str(tapped.connection(one)) == "unplugged" for one in range(len(strikes.columns))]
+    grave = [finding for finding in findings if finding.kind in (FindingKind.WEAK_STRIKE, FindingKind.NO_SIGNAL)]
+    open_ = [str(tapped.connection(index)) == "unplugged" for index in range(len(strikes.columns))]
     if len(strikes) and not grave and all(open_):
         notes.append(
             "open alone passes no sensor: without a load it shows its full voltage; tap again under 20 to 50 kilohm"
@@ -385,7 +385,7 @@ def _dropout(f: dict) -> str:
     return (
         f"The signal stops at {f['start_s']:.4f} s for {long} (about {f['teeth']:.0f} teeth at the usual speed); the last "
         f"teeth before do not slow down as a shaft does that comes to rest, and it {ending}."
-        f"{''.join(_rail_did(one) for one in f['rails'])}"
+        f"{''.join(_rail_did(item) for item in f['rails'])}"
     )
 
 
@@ -531,12 +531,12 @@ _SURE: dict[FindingKind, str | Callable[[dict], str]] = {
 }  # fmt: skip
 
 
-def comparison_words(one) -> str:
+def comparison_words(item) -> str:
     """How a channel differs from the known-good capture."""
-    named = [f"{number} ({how})" if how else str(number) for number, how in one.named[:6]]
-    more = f" and {len(one.teeth) - 6} more" if len(one.teeth) > 6 else ""
-    where = f"at tooth {', '.join(named)}{more}" if one.teeth else "at no tooth"
+    named = [f"{number} ({how})" if how else str(number) for number, how in item.named[:6]]
+    more = f" and {len(item.teeth) - 6} more" if len(item.teeth) > 6 else ""
+    where = f"at tooth {', '.join(named)}{more}" if item.teeth else "at no tooth"
     return (
-        f"{100 * one.likeness:.1f} % alike over a turn, differing {where}; low level {one.low_difference:+.2f} V, "
-        f"high level {one.high_difference:+.2f} V against the known-good capture."
+        f"{100 * item.likeness:.1f} % alike over a turn, differing {where}; low level {item.low_difference:+.2f} V, "
+        f"high level {item.high_difference:+.2f} V against the known-good capture."
     )

@@ -46,18 +46,18 @@ class Job:
     @property
     def standing(self) -> tuple[Entry, ...]:
         """The entries that count."""
-        return tuple(one for one in self.entries if not one.withdrawn)
+        return tuple(entry for entry in self.entries if not entry.withdrawn)
 
     def of(self, kind: type[Record]) -> tuple[Entry, ...]:
         """Standing entries of one kind, oldest first."""
-        return tuple(one for one in self.standing if isinstance(one.record, kind))
+        return tuple(item for item in self.standing if isinstance(item.record, kind))
 
     def records(self, kind: type[AnyRecord] = Record) -> tuple[AnyRecord, ...]:
         """What standing entries of one kind say, oldest first."""
-        return tuple(one.record for one in self.of(kind))
+        return tuple(entry.record for entry in self.of(kind))
 
     def entry(self, entry_id: int) -> Entry | None:
-        return next((one for one in self.entries if one.id == entry_id), None)
+        return next((entry for entry in self.entries if entry.id == entry_id), None)
 
     @property
     def stage(self) -> Stage:

@@ -79,7 +79,7 @@ class Published(_Table):
         if self.over:
             if self.low is not None or self.high is not None:
                 raise ValueError("either low and high, or a table over temperature")
-            degrees = [one[0] for one in self.over]
+            degrees = [item[0] for item in self.over]
             if len(self.over) < 2 or any(b <= a for a, b in pairwise(degrees)):
                 raise ValueError("over: two rows at least, the temperatures climbing")
             if any(low > high for _, low, high in self.over):
@@ -96,7 +96,7 @@ class Published(_Table):
         place = " and ".join(self.between)
         state = str(self.state).replace("_", " ") if self.state else ""
         return ", ".join(
-            one for one in (f"between {place}" if len(self.between) == 2 else f"at {place}", state, self.when) if one
+            item for item in (f"between {place}" if len(self.between) == 2 else f"at {place}", state, self.when) if item
         )
 
 
@@ -147,21 +147,21 @@ class CardCircuit(_Table):
     def _whole(self) -> CardCircuit:
         if self.wheel is not None and self.spec is None and self.role in CIRCUIT_ROLES:
             raise ValueError(f"wheel '{self.wheel}' is none")
-        pins = [one.sensor_pin for one in self.wire if one.sensor_pin]
-        twice = next((one for one in pins if pins.count(one) > 1), None)
+        pins = [item.sensor_pin for item in self.wire if item.sensor_pin]
+        twice = next((pin for pin in pins if pins.count(pin) > 1), None)
         if twice is not None:
             raise ValueError(f"pin {twice} stands twice")
         return self
 
     def wire_of(self, carries: str) -> Wire | None:
         """The wire that carries something; None where the card has none."""
-        return next((one for one in self.wire if one.carries == carries), None)
+        return next((item for item in self.wire if item.carries == carries), None)
 
     @property
     def shown_pins(self) -> tuple[tuple[str, ...], ...]:
         """The rows of the plug's face as seen from the side that it is drawn from; one row of the wires' pins where
         nothing is stated."""
-        return self.pins or (tuple(one.sensor_pin for one in self.wire if one.sensor_pin),)
+        return self.pins or (tuple(item.sensor_pin for item in self.wire if item.sensor_pin),)
 
     def seen_from(self, side: str) -> tuple[tuple[str, ...], ...]:
         """The plug's face from either side: from the other one it is mirrored."""
@@ -170,22 +170,22 @@ class CardCircuit(_Table):
     @property
     def ohms(self) -> tuple[float, float] | None:
         """The published ohms across the sensor at 20 degC, of whichever makers together; None where there are none."""
-        signal = {one.sensor_pin for one in self.wire if one.carries in (WireIs.SIGNAL, WireIs.GROUND, WireIs.COIL)} | {
+        signal = {item.sensor_pin for item in self.wire if item.carries in (WireIs.SIGNAL, WireIs.GROUND, WireIs.COIL)} | {
             "signal", "ground", "coil",
         }  # fmt: skip
         rows = [
-            one for one in self.published
-            if one.quantity == CardQuantity.OHM and one.low and one.high and one.at in (None, 20.0)
-            and len(one.between) == 2 and set(one.between) <= signal and one.low < one.high
+            item for item in self.published
+            if item.quantity == CardQuantity.OHM and item.low and item.high and item.at in (None, 20.0)
+            and len(item.between) == 2 and set(item.between) <= signal and item.low < item.high
         ]  # fmt: skip
-        return (min(one.low for one in rows), max(one.high for one in rows)) if rows else None
+        return (min(row.low for row in rows), max(row.high for row in rows)) if rows else None
 
     @property
     def spec(self) -> CircuitSpec | None:
         """The circuit as the model knows it; None for one that it does not know, or whose kind of sensor is not stated."""
         if self.role not in CIRCUIT_ROLES or self.sensor is None:
             return None
-        wires = sum(one.carries in (WireIs.SUPPLY, WireIs.SIGNAL, WireIs.GROUND, WireIs.COIL) for one in self.wire)
+        wires = sum(item.carries in (WireIs.SUPPLY, WireIs.SIGNAL, WireIs.GROUND, WireIs.COIL) for item in self.wire)
         try:
             return CircuitSpec(
                 role=self.role, sensor=self.sensor, bank=self.bank, position=self.position, supply=self.supply,
@@ -223,13 +223,13 @@ class MachineCard(_Table):
 
     @model_validator(mode="after")
     def _whole(self) -> MachineCard:
-        names = [one.name for one in self.circuit]
-        twice = next((one for one in names if names.count(one) > 1), None)
+        names = [item.name for item in self.circuit]
+        twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:
             raise ValueError(f"circuit '{twice}' stands twice")
-        for one in self.code:
-            if one.circuit not in names:
-                raise ValueError(f"code {one.code} is of circuit '{one.circuit}', which is not on the card")
+        for each in self.code:
+            if each.circuit not in names:
+                raise ValueError(f"code {each.code} is of circuit '{each.circuit}', which is not on the card")
         for circuit in self.circuit:
             for wire in circuit.wire:
                 for other in wire.shared_with:
@@ -242,11 +242,11 @@ class MachineCard(_Table):
     @property
     def title(self) -> str:
         """Make, model and engine in one line."""
-        return " ".join(one for one in (self.make, self.model, self.engine) if one)
+        return " ".join(item for item in (self.make, self.model, self.engine) if item)
 
     def of(self, name: str) -> CardCircuit | None:
         """The circuit of a name; None where there is none."""
-        return next((one for one in self.circuit if one.name == name), None)
+        return next((item for item in self.circuit if item.name == name), None)
 
     def minutes(self, circuit: str = "") -> dict[str, float]:
         """Minutes to get at each place: the circuit's own over the machine's."""
@@ -256,19 +256,19 @@ class MachineCard(_Table):
     def circuit_of_code(self, code: str) -> CardCode | None:
         """What the card says of a code; None where it has none such."""
         plain = code.strip().upper()
-        return next((one for one in self.code if one.code.strip().upper() == plain), None)
+        return next((item for item in self.code if item.code.strip().upper() == plain), None)
 
     def shares(self, carries: str) -> tuple[frozenset[str], ...]:
         """Which circuits hang together on one wire of a sort: the feed, or the return."""
         groups: list[set[str]] = []
-        for one in self.circuit:
-            wire = one.wire_of(carries)
+        for item in self.circuit:
+            wire = item.wire_of(carries)
             if wire is None or not wire.shared_with:
                 continue
-            here = {one.name, *wire.shared_with}
+            here = {item.name, *wire.shared_with}
             apart = [group for group in groups if not group & here]
             groups = [*apart, here.union(*(group for group in groups if group & here))]
-        return tuple(frozenset(one) for one in groups)
+        return tuple(frozenset(group) for group in groups)
 
     def as_data(self) -> dict:
         """Plain data, as the file and the log keep it; what is not known is left out."""
@@ -295,15 +295,15 @@ _TABLES = {
 def _fault(error: ValidationError) -> str:
     """The first thing wrong, with the table that it is in, counted from one."""
     faults = error.errors(include_url=False)
-    place = next((one for one in faults if one["type"] == "extra_forbidden"), faults[0])["loc"]
+    place = next((this_fault for this_fault in faults if this_fault["type"] == "extra_forbidden"), faults[0])["loc"]
     inside, table = "", MachineCard
     for at, part in enumerate(place[:-1]):
         if part in _TABLES:
             table = _TABLES[part]
             number = place[at + 1] if at + 1 < len(place) else None
             inside += f"{part} {number + 1}, " if isinstance(number, int) else f"{part}, "
-    fault = next((one for one in faults if one["type"] == "extra_forbidden"), faults[0])
-    named = next((str(one) for one in reversed(fault["loc"]) if isinstance(one, str)), "")
+    fault = next((this_fault for this_fault in faults if this_fault["type"] == "extra_forbidden"), faults[0])
+    named = next((str(item) for item in reversed(fault["loc"]) if isinstance(item, str)), "")
     if fault["type"] in ("extra_forbidden", "literal_error", "missing"):
         said = first_fault(error, table)
     else:

@@ -30,7 +30,7 @@ class Pattern:
     @property
     def roles(self) -> frozenset[Role]:
         """The roles of its sensors."""
-        return frozenset(one.role for one in self.sheet.channel if one.role not in RAILS)
+        return frozenset(item.role for item in self.sheet.channel if item.role not in RAILS)
 
     def as_data(self) -> dict:
         """Plain data, as the shelf keeps it."""
@@ -60,10 +60,12 @@ def fits(pattern: Pattern, sheet: Sheet, card: str, circuit: str) -> bool:
         return False
     if pattern.sheet.conditions.connection != sheet.conditions.connection:
         return False
-    mine = {(one.role, one.sensor, one.wheel, one.bank) for one in sheet.channel if one.role not in RAILS}
-    theirs = {(one.role, one.sensor, one.wheel, one.bank) for one in pattern.sheet.channel if one.role not in RAILS}
+    mine = {(item.role, item.sensor, item.wheel, item.bank) for item in sheet.channel if item.role not in RAILS}
+    theirs = {
+        (item.role, item.sensor, item.wheel, item.bank) for item in pattern.sheet.channel if item.role not in RAILS
+    }
     if card and pattern.card == card and circuit and pattern.circuit == circuit:
-        return {one[0] for one in mine} <= {one[0] for one in theirs}
+        return {item[0] for item in mine} <= {their[0] for their in theirs}
     alike = {(role, sensor, wheel) for role, sensor, wheel, _ in theirs}
     return (
         bool(mine)

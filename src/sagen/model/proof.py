@@ -74,7 +74,7 @@ class Standing:
 def sound(record: Record) -> bool | None:
     """Whether a measurement shows nothing wrong; None where it cannot tell."""
     if isinstance(record, CaptureEntry):
-        grave = [one for one in record.findings if one.kind not in ABOUT_CAPTURE]
+        grave = [finding for finding in record.findings if finding.kind not in ABOUT_CAPTURE]
         return not grave if grave or len(grave) == len(record.findings) else None
     if isinstance(record, ReadingEntry | ValueEntry):
         return {Judged.INSIDE: True, Judged.OUTSIDE: False}.get(record.judged)
@@ -87,7 +87,7 @@ def same_measurement(record: Record) -> Hashable:
     """What makes a later measurement the same one taken again; None for what is no measurement."""
     if isinstance(record, CaptureEntry):
         roles = tuple(
-            sorted({str(one.role) for one in record.sheet.channel if one.role not in ("supply", "ground", "other")})
+            sorted({str(item.role) for item in record.sheet.channel if item.role not in ("supply", "ground", "other")})
         )
         given = record.sheet.conditions
         return ("capture", record.circuit, str(given.state), str(given.connection or ""), roles)
@@ -107,41 +107,41 @@ TAUGHT = frozenset({Part.SENSOR, Part.WHEEL, Part.MODULE, Part.TIMING})
 def standing(records: Iterable[Record]) -> Standing:
     """How far a job has come."""
     records = list(records)
-    card = next((one for one in reversed(records) if isinstance(one, CardEntry)), None)
+    card = next((record for record in reversed(records) if isinstance(record, CardEntry)), None)
     abnormal: dict[Hashable, Again] = {}
     repairs: list[RepairEntry] = []
     codes = False
     done, failed, came_back = set(), set(), False
-    for one in records:
-        codes |= isinstance(one, CodeEntry)
-        if isinstance(one, RepairEntry):
+    for this_record in records:
+        codes |= isinstance(this_record, CodeEntry)
+        if isinstance(this_record, RepairEntry):
             # What the last repair did not cure is still to be measured.
             done, failed, came_back = set(), set(), False
             abnormal = {key: Again(_worst(row)) for key, row in abnormal.items()}
-            repairs.append(one)
+            repairs.append(this_record)
             continue
-        key = same_measurement(one)
+        key = same_measurement(this_record)
         if key is not None:
             fits = _like(key, abnormal)
             if repairs and fits is not None:
-                abnormal[fits] = Again(abnormal[fits].before, one)
-            elif sound(one) is False:
-                abnormal.setdefault(key, Again(one))
-        elif isinstance(one, ProofEntry):
-            done = (done | set(one.done)) - set(one.failed)
-            failed = (failed | set(one.failed)) - set(one.done)
-            if one.drive.get("came") is not None:
-                (failed if one.drive["came"] else done).add(ProofStep.DRIVEN)
-                (done if one.drive["came"] else failed).discard(ProofStep.DRIVEN)
-        elif isinstance(one, ScanEntry) and one.scan == Scan.CODES_BACK and repairs:
+                abnormal[fits] = Again(abnormal[fits].before, this_record)
+            elif sound(this_record) is False:
+                abnormal.setdefault(key, Again(this_record))
+        elif isinstance(this_record, ProofEntry):
+            done = (done | set(this_record.done)) - set(this_record.failed)
+            failed = (failed | set(this_record.failed)) - set(this_record.done)
+            if this_record.drive.get("came") is not None:
+                (failed if this_record.drive["came"] else done).add(ProofStep.DRIVEN)
+                (done if this_record.drive["came"] else failed).discard(ProofStep.DRIVEN)
+        elif isinstance(this_record, ScanEntry) and this_record.scan == Scan.CODES_BACK and repairs:
             done.add(ProofStep.CLEARED)
-            if one.value == CodesBack.NEVER:
+            if this_record.value == CodesBack.NEVER:
                 done.add(ProofStep.STAYED_AWAY)
             else:
-                failed.add(ProofStep.READ_NOW if one.value == CodesBack.AT_ONCE else ProofStep.READ_AFTER)
-        elif isinstance(one, StayedEntry) and repairs:
-            (failed if one.stayed else done).add(ProofStep.STAYED_AWAY)
-            (done if one.stayed else failed).discard(ProofStep.STAYED_AWAY)
+                failed.add(ProofStep.READ_NOW if this_record.value == CodesBack.AT_ONCE else ProofStep.READ_AFTER)
+        elif isinstance(this_record, StayedEntry) and repairs:
+            (failed if this_record.stayed else done).add(ProofStep.STAYED_AWAY)
+            (done if this_record.stayed else failed).discard(ProofStep.STAYED_AWAY)
         came_back = bool(repairs) and bool(
             failed & {ProofStep.READ_NOW, ProofStep.READ_AFTER, ProofStep.STAYED_AWAY, ProofStep.DRIVEN}
         )
@@ -168,7 +168,7 @@ def _like(key: Hashable, abnormal: dict[Hashable, Again]) -> Hashable | None:
         return key
     if key[0] == "capture":
         return next(
-            (one for one in abnormal if one[0] == "capture" and one[1] == key[1] and (not one[4] or not key[4]) and one[2] in ("", key[2])),
+            (item for item in abnormal if item[0] == "capture" and item[1] == key[1] and (not item[4] or not key[4]) and item[2] in ("", key[2])),
             None,
         )  # fmt: skip
     return None
@@ -176,17 +176,21 @@ def _like(key: Hashable, abnormal: dict[Hashable, Again]) -> Hashable | None:
 
 def _relearn(card: CardEntry | None, repairs: list[RepairEntry]) -> dict:
     """The relearn that the card asks for after these repairs, by circuit."""
-    if card is None or not any(one.part in TAUGHT for one in repairs):
+    if card is None or not any(repair.part in TAUGHT for repair in repairs):
         return {}
-    named = {one.circuit for one in repairs if one.circuit}
-    circuits = [one for one in card.machine.circuit if one.name in named or not named]
-    return {one.name: one.relearn for one in circuits if one.relearn and one.relearn.kind != RelearnKind.NONE}
+    named = {repair.circuit for repair in repairs if repair.circuit}
+    circuits = [item for item in card.machine.circuit if item.name in named or not named]
+    return {
+        circuit.name: circuit.relearn
+        for circuit in circuits
+        if circuit.relearn and circuit.relearn.kind != RelearnKind.NONE
+    }
 
 
 def _owed(again, done: set, codes: bool, relearn: dict, failed: set) -> tuple[ProofStep, ...]:
     """What is still owed, in the order in which it is done."""
     owed = set(ProofStep) - done
-    if again and all(one.sound for one in again):
+    if again and all(item.sound for item in again):
         owed.discard(ProofStep.MEASURED)
     elif again:
         owed.add(ProofStep.MEASURED)  # a tick does not stand for a measurement that was not taken
@@ -196,4 +200,4 @@ def _owed(again, done: set, codes: bool, relearn: dict, failed: set) -> tuple[Pr
         owed.discard(ProofStep.RELEARN)
     if ProofStep.STAYED_AWAY in done:
         owed -= {ProofStep.READ_NOW, ProofStep.READ_AFTER}
-    return tuple(one for one in ProofStep if one in owed | failed)
+    return tuple(proof_step for proof_step in ProofStep if proof_step in owed | failed)

@@ -100,7 +100,7 @@ class Sheet(_Table):
 
     def of(self, column: str) -> ChannelSheet | None:
         """The table of the channel named `column`, or None."""
-        return next((one for one in self.channel if one.column == column), None)
+        return next((item for item in self.channel if item.column == column), None)
 
     @classmethod
     def from_data(cls, data: dict, *, where: str = "sheet") -> Sheet:
@@ -115,7 +115,7 @@ class Sheet(_Table):
             sheet = cls.model_validate(data)
         except ValidationError as error:
             raise SheetError(f"{where}: {_first_fault(error)}") from None
-        columns = [one.column for one in sheet.channel]
+        columns = [item.column for item in sheet.channel]
         twice = next((name for name in columns if columns.count(name) > 1), None)
         if twice is not None:
             raise SheetError(f"{where}: channel '{twice}' stands twice")
@@ -127,7 +127,7 @@ _TABLES = {"engine": EngineSheet, "conditions": Conditions, "channel": ChannelSh
 
 def _first_fault(error: ValidationError) -> str:
     faults = error.errors(include_url=False)
-    place = next((one for one in faults if one["type"] == "extra_forbidden"), faults[0])["loc"]
+    place = next((fault for fault in faults if fault["type"] == "extra_forbidden"), faults[0])["loc"]
     inside = f"in [{place[0]}], " if len(place) > 1 and place[0] in _TABLES else ""
     return inside + first_fault(error, _TABLES.get(str(place[0]), Sheet) if len(place) > 1 else Sheet)
 
@@ -136,12 +136,12 @@ def first_fault(error: ValidationError, table: type[BaseModel]) -> str:
     """The first thing wrong with a table, in words; an unknown key or value with the nearest known one."""
     faults = error.errors(include_url=False)
     # A misspelt key explains the one that is missing.
-    fault = next((one for one in faults if one["type"] == "extra_forbidden"), faults[0])
+    fault = next((this_fault for this_fault in faults if this_fault["type"] == "extra_forbidden"), faults[0])
     place = [str(part) for part in fault["loc"]]
     if fault["type"] == "extra_forbidden":
         return unknown_name("key", place[-1], table.model_fields)
     if fault["type"] == "literal_error":
-        known = [one.strip("'\" ") for one in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
+        known = [this_word.strip("'\" ") for this_word in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
         return f"{'.'.join(place)}: {unknown_name('value', fault['input'], known)}"
     if fault["type"] == "missing":
         return f"{'.'.join(place)} is missing"

@@ -73,7 +73,7 @@ class Record:
     @classmethod
     def of(cls, data: dict):
         """A record from plain data, its fields by name; raises UnknownField or ValueError."""
-        names = [one.name for one in fields(cls)]
+        names = [this_field.name for this_field in fields(cls)]
         for key in data:
             if key not in names:
                 raise UnknownField(unknown_name("key", key, names))
@@ -129,7 +129,7 @@ class ComplaintEntry(Record):
             self._word("complaint", Complaint)
         if self.runs is not None:
             self._word("runs", EngineRuns)
-        object.__setattr__(self, "when", tuple(word(Occasion, one, "when") for one in self.when))
+        object.__setattr__(self, "when", tuple(word(Occasion, item, "when") for item in self.when))
 
 
 @dataclass(frozen=True)
@@ -224,8 +224,8 @@ class ProofEntry(Record):
     def __post_init__(self):
         self._text("more")
         for name in ("done", "failed"):
-            object.__setattr__(self, name, tuple(word(ProofStep, one, name) for one in getattr(self, name)))
-        object.__setattr__(self, "codes", tuple(str(one)[:MOST_CODE] for one in self.codes))
+            object.__setattr__(self, name, tuple(word(ProofStep, item, name) for item in getattr(self, name)))
+        object.__setattr__(self, "codes", tuple(str(code)[:MOST_CODE] for code in self.codes))
         for key, value in self.drive.items():
             if key not in DRIVE:
                 raise UnknownField(unknown_name("key", key, DRIVE))
@@ -340,10 +340,10 @@ class DecisionEntry(Record):
         self._text("choice", "text")
         if not self.choice:
             raise ValueError("choice: says nothing")
-        object.__setattr__(self, "choices", tuple(dict(one) for one in self.choices))
-        for one in self.choices:
+        object.__setattr__(self, "choices", tuple(dict(choice) for choice in self.choices))
+        for this_choice in self.choices:
             for name in ("cost", "low", "high"):
-                value = one.get(name)
+                value = this_choice.get(name)
                 if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
                     raise ValueError(f"choices: {name} is not a number")
 
@@ -455,7 +455,7 @@ class ValueEntry(Record):
     against: str = ""
 
     def __post_init__(self):
-        object.__setattr__(self, "between", tuple(str(one)[:60] for one in self.between))
+        object.__setattr__(self, "between", tuple(str(item)[:60] for item in self.between))
         if not 1 <= len(self.between) <= 2:
             raise ValueError("between: one point, or two")
         self._word("quantity", CardQuantity)
@@ -576,10 +576,10 @@ class PhotoEntry(Record):
     def __post_init__(self):
         self._text("token", "caption", "words")
         if len(self.arrow) not in (0, 4) or not all(
-            isinstance(one, int | float) and 0 <= one <= 1 for one in self.arrow
+            isinstance(item, int | float) and 0 <= item <= 1 for item in self.arrow
         ):
             raise ValueError("arrow: four shares from 0 to 1, or none")
-        object.__setattr__(self, "arrow", tuple(float(one) for one in self.arrow))
+        object.__setattr__(self, "arrow", tuple(float(item) for item in self.arrow))
 
 
 @dataclass(frozen=True)

@@ -462,5 +462,5 @@ def word(kind: type[Word], text: object, what: str, among: Iterable[Word] | None
     except ValueError:
         found = None
     if found is None or found not in known:
-        raise ValueError(f"{what}: {unknown_name('value', str(text), [one.value for one in known])}")
+        raise ValueError(f"{what}: {unknown_name('value', str(text), [item.value for item in known])}")
     return found

@@ -24,13 +24,13 @@ class Wheel:
     def __post_init__(self):
         if not (1 <= self.slots <= MOST_SLOTS and 0 <= self.missing < self.slots):
             raise SheetError(f"wheel '{self}': slots must be 1 to {MOST_SLOTS}, and fewer missing than there are slots")
-        if any(not 1 <= one <= self.slots - self.missing for one in self.others):
+        if any(not 1 <= other <= self.slots - self.missing for other in self.others):
             raise SheetError(f"wheel '{self}': a slot left out must have a number from 1 to {self.slots}")
 
     def __str__(self) -> str:
         if self.others:
             last = range(self.slots - self.missing + 1, self.slots + 1)
-            return f"{self.slots}: {', '.join(str(one) for one in (*self.others, *last))}"
+            return f"{self.slots}: {', '.join(str(other) for other in (*self.others, *last))}"
         return f"{self.slots}-{self.missing}" if self.missing else str(self.slots)
 
     @property
@@ -66,4 +66,4 @@ class Wheel:
             raise SheetError(
                 f"wheel '{text}': the last slot must be left out; count from the first tooth behind the reference gap"
             )
-        return cls(slots, missing, tuple(sorted(one for one in absent if one <= slots - missing or one > slots)))
+        return cls(slots, missing, tuple(sorted(item for item in absent if item <= slots - missing or item > slots)))

@@ -73,14 +73,14 @@ VOLT_DIGIT, OHM_DIGIT = 0.01, 0.1  #: the last digit of a meter where its accura
 def circuit_of(records: Iterable[Record]) -> CircuitSpec:
     """The circuit that a trail is about: as stated, else as its last capture's sheet or its code says."""
     records = list(records)
-    stated = [one for one in records if isinstance(one, CircuitEntry)]
+    stated = [record for record in records if isinstance(record, CircuitEntry)]
     if stated:
         return stated[-1].spec
-    captures = [one for one in records if isinstance(one, CaptureEntry)]
+    captures = [record for record in records if isinstance(record, CaptureEntry)]
     if captures:
         return circuit_of_sheet(captures[-1].sheet, captures[-1].findings)
-    for one in records:
-        found = _meaning(one.code) if isinstance(one, CodeEntry) else None
+    for this_record in records:
+        found = _meaning(this_record.code) if isinstance(this_record, CodeEntry) else None
         if found is not None and found.role in CIRCUIT_ROLES:
             usual = found.usual or USUAL[found.role]
             return CircuitSpec(role=found.role, sensor=usual, bank=found.bank, position=found.position)
@@ -90,13 +90,13 @@ def circuit_of(records: Iterable[Record]) -> CircuitSpec:
 def circuit_of_sheet(sheet: Sheet, findings: Iterable[Finding] = ()) -> CircuitSpec:
     """The circuit that a capture is about: the sensor with the gravest finding, else the sheet's first; with its own
     feed where a feed channel states one."""
-    sensors = {one.column: one for one in sheet.channel if one.role in CIRCUIT_ROLES}
+    sensors = {item.column: item for item in sheet.channel if item.role in CIRCUIT_ROLES}
     if not sensors:
         return CircuitSpec()
-    grave = [one for one in findings if one.channel in sensors and one.kind not in ABOUT_CAPTURE]
-    gravest = max(grave, key=lambda one: one.severity, default=None)
+    grave = [finding for finding in findings if finding.channel in sensors and finding.kind not in ABOUT_CAPTURE]
+    gravest = max(grave, key=lambda item: item.severity, default=None)
     sensor = sensors[gravest.channel] if gravest else next(iter(sensors.values()))
-    feed = next((one.nominal for one in sheet.channel if one.role == Role.SUPPLY and one.nominal), None)
+    feed = next((item.nominal for item in sheet.channel if item.role == Role.SUPPLY and item.nominal), None)
     usual = USUAL[Role.KNOCK] if sensor.role == Role.KNOCK else USUAL[Role.CRANK]
     kind = kind_of(sensor.sensor or usual)
     return CircuitSpec(
@@ -139,22 +139,28 @@ def case_of(
     """
     records = list(records)
     spec = spec or circuit_of(records)
-    complaints = [one for one in records if isinstance(one, ComplaintEntry)]
-    trail: list[Evidence | Replaced] = [Complained("", one.complaint) for one in complaints if one.complaint]
-    trail += [Comes("", when) for when in dict.fromkeys(when for one in complaints for when in one.when)]
-    codes = [one for one in records if isinstance(one, CodeEntry)]
-    trail += code_pieces([(one.code, one.status) for one in codes if not one.says], spec, alone=alone)
+    complaints = [record for record in records if isinstance(record, ComplaintEntry)]
+    trail: list[Evidence | Replaced] = [
+        Complained("", complaint.complaint) for complaint in complaints if complaint.complaint
+    ]
+    trail += [Comes("", when) for when in dict.fromkeys(when for complaint in complaints for when in complaint.when)]
+    codes = [record for record in records if isinstance(record, CodeEntry)]
+    trail += code_pieces([(code.code, code.status) for code in codes if not code.says], spec, alone=alone)
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
-    trail += [Code("", one.code, one.says, one.status == CodeStatus.PENDING) for one in codes if one.says]
+    trail += [Code("", code.code, code.says, code.status == CodeStatus.PENDING) for code in codes if code.says]
     told = _struck_together(records, spec)
     log = []
-    for one in records:
-        if isinstance(one, PlaceEntry):
-            log.append((len(trail), one.place, one.opened))
-        trail += told.get(id(one), ()) if id(one) in told else PIECES.get(type(one), _nothing)(one, spec)
-    referenced = any(isinstance(one, CaptureEntry) and one.reference is not None for one in records)
-    runs = next((str(one.runs) for one in reversed(complaints) if one.runs), "")
-    owed = ("relearn",) if any(_kind(one) == CodeKind.RELEARN for one in codes) else ()
+    for this_record in records:
+        if isinstance(this_record, PlaceEntry):
+            log.append((len(trail), this_record.place, this_record.opened))
+        trail += (
+            told.get(id(this_record), ())
+            if id(this_record) in told
+            else PIECES.get(type(this_record), _nothing)(this_record, spec)
+        )
+    referenced = any(isinstance(record, CaptureEntry) and record.reference is not None for record in records)
+    runs = next((str(complaint.runs) for complaint in reversed(complaints) if complaint.runs), "")
+    owed = ("relearn",) if any(_kind(code) == CodeKind.RELEARN for code in codes) else ()
     return Case(
         spec, tuple(trail), tuple(gear), Strategy(strategy), referenced, runs, dict(access or {}), frozenset(opened), owed,
         tuple(log),
@@ -234,14 +240,14 @@ def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
         if len(entry.strikes["columns"]) < 2:
             needs |= {FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN}
     if entry.reference is None:
-        sensors = [one.sensor for one in entry.sheet.channel if one.sensor]
+        sensors = [item.sensor for item in entry.sheet.channel if item.sensor]
         # A channel whose kind is not stated is read as a switching one.
-        own = [kind_of(one).needs_pattern for one in sensors or (SensorKind.HALL,)]
+        own = [kind_of(sensor).needs_pattern for sensor in sensors or (SensorKind.HALL,)]
         needs = needs.union(*own)
     return captured(
-        [(one.kind, one.fields) for one in _of_circuit(entry.findings, entry.sheet, spec)],
+        [(item.kind, item.fields) for item in _of_circuit(entry.findings, entry.sheet, spec)],
         _capture_state(entry.sheet),
-        {one.role for one in entry.sheet.channel},
+        {item.role for item in entry.sheet.channel},
         needs_pattern=needs,
         source=entry.name,
         end=entry.sheet.conditions.end,
@@ -258,7 +264,7 @@ TAPPED_STATES = {
 def _capture_state(sheet: Sheet) -> State:
     """The state that a capture's evidence is of: for knock, what stood across the sensors."""
     stated = sheet.conditions.connection
-    if stated is None and any(one.load_ohm for one in sheet.channel):
+    if stated is None and any(item.load_ohm for item in sheet.channel):
         stated = Connection.LOADED
     return TAPPED_STATES.get(stated, sheet.conditions.state)
 
@@ -268,10 +274,10 @@ def _struck_together(records: list[Record], spec: CircuitSpec) -> dict[int, list
     the evidence stands with the last capture of each connection."""
     out: dict[int, list[Evidence]] = {}
     stretch: list[CaptureEntry] = []
-    for one in [*records, None]:
-        if isinstance(one, CaptureEntry) and one.strikes is not None:
-            stretch.append(one)
-        elif one is None or isinstance(one, RepairEntry):
+    for record in [*records, None]:
+        if isinstance(record, CaptureEntry) and record.strikes is not None:
+            stretch.append(record)
+        elif record is None or isinstance(record, RepairEntry):
             if len(stretch) > 1:
                 out |= _set_pieces(stretch, spec)
             stretch = []
@@ -279,26 +285,26 @@ def _struck_together(records: list[Record], spec: CircuitSpec) -> dict[int, list
 
 
 def _set_pieces(entries: list[CaptureEntry], spec: CircuitSpec) -> dict[int, list[Evidence]]:
-    tapped = {id(one): tapped_of(one) for one in entries}
-    verdict = judge_taps([one for one in tapped.values() if one is not None])
+    tapped = {id(entry): tapped_of(entry) for entry in entries}
+    verdict = judge_taps([item for item in tapped.values() if item is not None])
     if verdict is None:
         return {}
     sensor = verdict.gravest(spec.bank)
-    out: dict[int, list[Evidence]] = {id(one): [] for one in entries}
+    out: dict[int, list[Evidence]] = {id(entry): [] for entry in entries}
     by_state: dict[State, list[CaptureEntry]] = {}
-    for one in entries:
-        by_state.setdefault(_capture_state(one.sheet), []).append(one)
+    for this_entry in entries:
+        by_state.setdefault(_capture_state(this_entry.sheet), []).append(this_entry)
     for state, some in by_state.items():
-        connections = {str(one.sheet.conditions.connection or "") for one in some}
+        connections = {str(item.sheet.conditions.connection or "") for item in some}
         shown = verdict.shows(sensor, sorted(connections)) if sensor is not None else frozenset()
-        noise = [one for entry in some for one in entry.findings if one.kind == FindingKind.NOISE]
-        found = [(one, {"held": "middle"} if one == FindingKind.NO_SIGNAL else {}) for one in shown]
-        found += [(one.kind, one.fields) for one in noise[:1]]
+        noise = [finding for entry in some for finding in entry.findings if finding.kind == FindingKind.NOISE]
+        found = [(item, {"held": "middle"} if item == FindingKind.NO_SIGNAL else {}) for item in shown]
+        found += [(item.kind, item.fields) for item in noise[:1]]
         piece = captured(
             found, state, {Role.KNOCK}, needs_pattern=_UNSEEN_TAPPED.get(state, frozenset()), source=some[-1].name
         )
         if piece is not None:
-            out[id(some[-1])] = [replace(piece, places=len([one for one in verdict.fit.places if one]))]
+            out[id(some[-1])] = [replace(piece, places=len([place for place in verdict.fit.places if place]))]
     return out
 
 
@@ -327,24 +333,24 @@ def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
             out.append((str(role), 0.5 * (float(low) + float(high))))
     # Of two sensors of one role, or two feeds, nobody says here which is this circuit's.
     names = [name for name, _ in out]
-    return [one for one in out if names.count(one[0]) == 1]
+    return [item for item in out if names.count(item[0]) == 1]
 
 
 def _of_circuit(findings: Iterable[Finding], sheet: Sheet, spec: CircuitSpec) -> list[Finding]:
     """The findings on this circuit's own channel and on its rails, and how a cam stands against its crank; what
     another sensor in the same capture shows besides is its own affair."""
-    roles = {one.column: one.role for one in sheet.channel}
-    banks = {one.column: one.bank for one in sheet.channel}
+    roles = {item.column: item.role for item in sheet.channel}
+    banks = {item.column: item.bank for item in sheet.channel}
     if spec.bank is not None and spec.bank in banks.values():
         # Another bank's sensor is its own affair.
-        findings = [one for one in findings if banks.get(one.channel) in (None, spec.bank)]
+        findings = [finding for finding in findings if banks.get(finding.channel) in (None, spec.bank)]
     if spec.role not in roles.values():
         return list(findings)
     about = (spec.role, Role.SUPPLY, Role.GROUND, Role.OTHER)
     return [
-        one
-        for one in findings
-        if roles.get(one.channel) in about or (spec.role == Role.CRANK and one.kind in ABOUT_TIMING)
+        finding
+        for finding in findings
+        if roles.get(finding.channel) in about or (spec.role == Role.CRANK and finding.kind in ABOUT_TIMING)
     ]
 
 
@@ -358,7 +364,7 @@ def _nothing(record: Record, spec: CircuitSpec) -> list:
 
 
 def _some(*pieces) -> list:
-    return [one for one in pieces if one is not None]
+    return [piece for piece in pieces if piece is not None]
 
 
 def _inspection(entry: InspectionEntry, spec: CircuitSpec) -> list:
@@ -383,12 +389,12 @@ RAIL_FINDINGS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})
 
 #: how each kind of record becomes evidence; kinds without a row are told but not weighed
 PIECES: dict[type[Record], Callable[[Record, CircuitSpec], list]] = {
-    CaptureEntry: lambda one, spec: _some(capture_piece(one, spec), cranked_piece(one.cadence, one.name)),
-    ReadingEntry: lambda one, spec: _some(reading_piece(one, spec)),
+    CaptureEntry: lambda item, spec: _some(capture_piece(item, spec), cranked_piece(item.cadence, item.name)),
+    ReadingEntry: lambda item, spec: _some(reading_piece(item, spec)),
     InspectionEntry: _inspection,
     FindingEntry: _finding,
-    ScanEntry: lambda one, spec: [Scanned("", one.scan, one.value)],
-    StayedEntry: lambda one, spec: [Stayed("", one.stayed)],
-    ReplacedEntry: lambda one, spec: [Replaced(one.part, one.origin, True, bool(one.began))],
-    RepairEntry: lambda one, spec: [Replaced(one.part, one.origin)] if one.part else [],
+    ScanEntry: lambda item, spec: [Scanned("", item.scan, item.value)],
+    StayedEntry: lambda item, spec: [Stayed("", item.stayed)],
+    ReplacedEntry: lambda item, spec: [Replaced(item.part, item.origin, True, bool(item.began))],
+    RepairEntry: lambda item, spec: [Replaced(item.part, item.origin)] if item.part else [],
 }

@@ -152,17 +152,19 @@ class Outlook:
 
 def cause_matrix(faults: tuple[tuple[str, ...], ...]) -> np.ndarray:
     """Which causes each hypothesis is of, shape (causes, hypotheses); a pair is half of either."""
-    causes = sorted({cause_of(one) for some in faults for one in some})
+    causes = sorted({cause_of(item) for some in faults for item in some})
     out = np.zeros((len(causes), len(faults)))
     for column, some in enumerate(faults):
-        for one in some:
-            out[causes.index(cause_of(one)), column] += 1 / len(some)
+        for each in some:
+            out[causes.index(cause_of(each)), column] += 1 / len(some)
     return out
 
 
 def _since_repair(case: Case) -> list:
     """The evidence since a part was last changed in this job."""
-    last = max((at for at, one in enumerate(case.trail) if isinstance(one, Replaced) and not one.earlier), default=-1)
+    last = max(
+        (at for at, item in enumerate(case.trail) if isinstance(item, Replaced) and not item.earlier), default=-1
+    )
     return list(case.trail[last + 1 :])
 
 
@@ -184,12 +186,12 @@ NEEDS: dict[Need, Callable[[Case], bool]] = {
     Need.WHEEL_GAP: lambda case: case.spec.declared_wheel is None or bool(case.spec.declared_wheel.missing),
     Need.NO_WHEEL_GAP: lambda case: case.spec.declared_wheel is not None and not case.spec.declared_wheel.missing,
     Need.PUBLISHED: lambda case: case.spec.ohms is not None,
-    Need.CODE: lambda case: any(isinstance(one, Code) for one in case.trail),
+    Need.CODE: lambda case: any(isinstance(item, Code) for item in case.trail),
     Need.NO_SCOPE: lambda case: Gear.SCOPE not in case.gear,
     Need.BATTERY_FEED: lambda case: case.spec.supply is None or not case.spec.regulated,
     Need.OWN_FEED: lambda case: case.spec.supply is None or case.spec.regulated,
-    Need.WEAK_SEEN: lambda case: any(FindingKind.WEAK_STRIKE in _told(one) for one in _since_repair(case)),
-    Need.REPAIRED: lambda case: any(isinstance(one, Replaced) and not one.earlier for one in case.trail),
+    Need.WEAK_SEEN: lambda case: any(FindingKind.WEAK_STRIKE in _told(item) for item in _since_repair(case)),
+    Need.REPAIRED: lambda case: any(isinstance(item, Replaced) and not item.earlier for item in case.trail),
 }
 
 
@@ -199,7 +201,7 @@ def can_be_asked(check: CheckFacts, case: Case, done: set[tuple]) -> bool:
     return (
         check.gear in able
         and check.fits(case.spec)
-        and all(NEEDS[one](case) for one in check.needs)
+        and all(NEEDS[need](case) for need in check.needs)
         and (check.kind, check.slug) not in done
         and (check.kind, check.point, check.state) not in done
     )
@@ -217,7 +219,7 @@ def _done(case: Case) -> set[tuple]:
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
             if piece.places > 1:
                 done.add((CheckKind.LOOK, "tap_from_another_place"))
-            if piece.state in STARTING and not any(label_kind(one) == FindingKind.NO_SIGNAL for one in piece.found):
+            if piece.state in STARTING and not any(label_kind(item) == FindingKind.NO_SIGNAL for item in piece.found):
                 done.add((CheckKind.SCAN, Scan.RPM_CRANKING))  # pulses were seen to come
             # A rail that was recorded beside the signal need not be measured again.
             for rail, kind in ((Point.SUPPLY, FindingKind.SUPPLY_LOSS), (Point.GROUND, FindingKind.GROUND_LIFT)):
@@ -236,7 +238,7 @@ def _done(case: Case) -> set[tuple]:
 
 def opened(case: Case, facts: Knowledge) -> set[Place]:
     """The places that are open: as said, and what an earlier check of the job had to open, until it was closed."""
-    out = {Place(one) for one in case.opened}
+    out = {Place(item) for item in case.opened}
     for at in range(len(case.trail) + 1):
         for when, place, open_ in case.access_log:
             if when == at:
@@ -247,11 +249,13 @@ def opened(case: Case, facts: Knowledge) -> set[Place]:
         slug = piece.check if isinstance(piece, Inspected) else None
         found = facts.check(slug) if slug else None
         if isinstance(piece, MeterReading):
-            found = next((one for one in facts.checks if (one.point, one.state) == (piece.point, piece.state)), None)
+            found = next(
+                (check for check in facts.checks if (check.point, check.state) == (piece.point, piece.state)), None
+            )
         elif isinstance(piece, Captured):
             out.add(Place.PLUG)
         if isinstance(piece, Replaced) and not piece.earlier:
-            out = {Place(one) for one in case.opened} | {PLACE_OF_PART.get(piece.part, Place.PLUG)}
+            out = {Place(item) for item in case.opened} | {PLACE_OF_PART.get(piece.part, Place.PLUG)}
         if found is not None and found.place is not None:
             out.add(found.place)
     return out
@@ -261,7 +265,7 @@ def cost(check: CheckFacts, case: Case, facts: Knowledge, open_places: set[Place
     """Minutes of a check as a technician spends them here and now, what has to be set up once among them; and those to
     get at its place."""
     minutes = check.minutes
-    if check.gear == Gear.SCOPE and not any(isinstance(one, Captured) for one in case.trail):
+    if check.gear == Gear.SCOPE and not any(isinstance(item, Captured) for item in case.trail):
         minutes += facts.stakes.scope_set_up
     access = 0.0
     if check.place is not None and check.place not in open_places:
@@ -315,7 +319,7 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                     wrong_after=_wrong_after(outcomes, outlook),
                 )  # fmt: skip
                 ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)), made))
-    ranked.sort(key=lambda one: one[0])
+    ranked.sort(key=lambda item: item[0])
     return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
 
 
@@ -329,22 +333,22 @@ def _blocks(foreseen: list[tuple], spent_on, outlook: Outlook, facts: Knowledge)
     set_ups = {str(check.place): access for check, *_, access in foreseen if access}
     known: dict[tuple[int, int], float] = {}
 
-    def after(one: int, taken: tuple[int, ...]) -> float:
+    def after(number: int, taken: tuple[int, ...]) -> float:
         found = []
         for other in taken[:2]:
-            pair = (min(one, other), max(one, other))
+            pair = (min(number, other), max(number, other))
             if pair not in known:
                 a, b = foreseen[pair[0]][1], foreseen[pair[1]][1]
                 known[pair] = _gain((a[:, None] * b[None]).reshape(-1, a.shape[1]), outlook, facts)[1]
             found.append(max(known[pair] - steps[other].worth, 0.0))
-        return min(min(found), steps[one].worth)
+        return min(min(found), steps[number].worth)
 
     left, opened, blocks = set(range(len(steps))), set(), []
     while left:
         block = next_block(steps, set_ups, opened, left, after=after)
         blocks.append(block)
         left -= set(block.steps)
-        opened |= {steps[one].place for one in block.steps}
+        opened |= {steps[step].place for step in block.steps}
     return blocks
 
 
@@ -357,12 +361,12 @@ def _wrong_after(outcomes: np.ndarray, outlook: Outlook) -> float:
 def _one_after_the_other(ranked: list[tuple[tuple, NextCheck]], order: tuple[str, ...]) -> tuple[NextCheck, ...]:
     """Ranked checks, those that have an order among themselves changed about until they keep it; a proof, and what
     tells little or does not pay, stay where they are."""
-    made = [one for _, one in ranked]
+    made = [item for _, item in ranked]
     for group in {key[:3] for key, _ in ranked}:
-        places = [at for at, (key, one) in enumerate(ranked) if key[:3] == group and one.check.slug in order]
-        kept = sorted((made[at] for at in places), key=lambda one: order.index(one.check.slug))
-        for at, one in zip(places, kept, strict=True):
-            made[at] = one
+        places = [at for at, (key, item) in enumerate(ranked) if key[:3] == group and item.check.slug in order]
+        kept = sorted((made[at] for at in places), key=lambda place: order.index(place.check.slug))
+        for at, this_item in zip(places, kept, strict=True):
+            made[at] = this_item
     return tuple(made)
 
 
@@ -405,35 +409,37 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     """What a recording would show first of the signal, with what it shows of the rails."""
     case, crowd = outlook.case, outlook.crowd
     unseen = _not_in_a_recording(case)
-    before = [one for one in case.trail if isinstance(one, Captured)]
-    kinds = [one for one in readable(case.spec.sensor) if one not in unseen]
+    before = [item for item in case.trail if isinstance(item, Captured)]
+    kinds = [item for item in readable(case.spec.sensor) if item not in unseen]
     levels = crowd.shown(check.state)
 
     def share(kind: FindingKind) -> np.ndarray:
         shape = crowd.shape_share(kind, check.state)
         shapes = crowd.facts.shapes[kind]
         if not shapes.by_state:
-            told = [kind in one.found for one in before if kind in one.found or kind not in one.unseen]
+            told = [kind in item.found for item in before if kind in item.found or kind not in item.unseen]
             shape = seen_next(shape, told, shapes.other, crowd.facts.picture.slip)
-        level = sum((one for label, one in levels.items() if label_kind(label) == kind), np.zeros(crowd.shape))
+        level = sum(
+            (this_level for label, this_level in levels.items() if label_kind(label) == kind), np.zeros(crowd.shape)
+        )
         return np.clip(1 - (1 - np.clip(level, 0, 1)) * (1 - shape), 0.0, 1.0)
 
     left, signal = np.ones(crowd.shape), []
     for kind in HEADLINES:
         if kind not in kinds:
             continue
-        held = [one for label, one in levels.items() if label.startswith(f"{kind}:")]
+        held = [this_level for label, this_level in levels.items() if label.startswith(f"{kind}:")]
         here = share(kind)
         if len(held) > 1:
             total = sum(held) + 1e-9
-            signal += [left * here * one / total for one in held]
+            signal += [left * here * item / total for item in held]
         else:
             signal.append(left * here)
         left = left * (1 - here)
     signal.append(left)
     rails = [share(kind) if kind in kinds else np.zeros(crowd.shape) for kind in RAILS]
     of_rails = [(1 - rails[0]) * (1 - rails[1]), rails[0], (1 - rails[0]) * rails[1]]
-    joint = np.array([(one * other).mean(axis=1) for one in signal for other in of_rails])
+    joint = np.array([(item * other).mean(axis=1) for item in signal for other in of_rails])
     outside = crowd.facts.picture.outside + crowd.facts.picture.slip
     joint = (1 - outside) * joint + outside / len(joint)
     return joint / joint.sum(axis=0)
@@ -459,7 +465,7 @@ def _swap_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     facts = outlook.world.facts
     causes, bad = facts.parts[check.part], outlook.case.learned.bad(facts, Origin.ORIGINAL)
     cured = np.array(
-        [(1 - bad) if all(cause_of(one) in causes for one in faults) else 0.02 for faults in outlook.faults]
+        [(1 - bad) if all(cause_of(fault) in causes for fault in faults) else 0.02 for faults in outlook.faults]
     )
     return np.stack([cured, 1 - cured])
 
@@ -469,8 +475,10 @@ def _scan_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     if check.slug == Scan.RPM_CRANKING:
         unseen = np.clip(np.broadcast_to(pulses_unseen(crowd), crowd.shape), 0.04, 0.96).mean(axis=1)
         return np.stack([unseen, 1 - unseen])
-    rows = [Scanned("", Scan.CODES_BACK, str(one)).likelihood(crowd, None, crowd.facts) for one in CodesBack]
-    table = np.array([np.broadcast_to(one, crowd.shape).mean(axis=1) for one in rows])
+    rows = [
+        Scanned("", Scan.CODES_BACK, str(codes_back)).likelihood(crowd, None, crowd.facts) for codes_back in CodesBack
+    ]
+    table = np.array([np.broadcast_to(row, crowd.shape).mean(axis=1) for row in rows])
     return table / table.sum(axis=0)
 
 
@@ -509,9 +517,9 @@ def _separated(outcomes: np.ndarray, outlook: Outlook) -> tuple[str, ...]:
     unexpected = (1 - outcomes[usual]) * outlook.p
     names: list[str] = []
     for index in np.argsort(-unexpected):
-        for one in outlook.faults[index]:
-            if unexpected[index] > 0.004 and one != SOUND and one not in names:
-                names.append(one)
+        for fault in outlook.faults[index]:
+            if unexpected[index] > 0.004 and fault != SOUND and fault not in names:
+                names.append(fault)
     return tuple(names[:4])
 
 
@@ -537,22 +545,22 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     stakes = facts.stakes
     causes, faults = posterior.by_cause(), posterior.by_fault()
     lead = max(causes, key=causes.get)
-    fault = max((one for one in faults if cause_of(one) == lead), key=faults.get)
+    fault = max((this_fault for this_fault in faults if cause_of(this_fault) == lead), key=faults.get)
     owed = words.RELEARN_OWED if "relearn" in case.owed else ""
-    changed = next((one for one in reversed(case.trail) if isinstance(one, Replaced) and not one.earlier), None)
+    changed = next((item for item in reversed(case.trail) if isinstance(item, Replaced) and not item.earlier), None)
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts)
     hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
-    first = min(checks, key=lambda one: one.total_minutes + stakes.come_back * one.wrong_after, default=None)
+    first = min(checks, key=lambda check: check.total_minutes + stakes.come_back * check.wrong_after, default=None)
     now = stakes.come_back * (first.wrong_now if first is not None else 1.0 - causes[lead])
     cost = first.total_minutes + stakes.come_back * first.wrong_after if first is not None else np.inf
     # A check may pay though by itself it would not turn the decision: it leaves less to be turned by the next.
-    paying = next((one for one in checks if one.saves > one.total_minutes), None)
+    paying = next((check for check in checks if check.saves > check.total_minutes), None)
     if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs):
         named_first = first.check.name if cost < now else ""
         return Advice(False, words.not_yet(causes[lead], named_first, now, cost))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
-    confirm = [one for one in checks if one.gain_bits >= words.TELLS_LITTLE and one.total_minutes < doubt]
+    confirm = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE and check.total_minutes < doubt]
     if hangs and confirm:
         return Advice(False, words.hangs_on_one(causes[lead]))
     name = named(fault, posterior, world_of(case.spec))
@@ -570,9 +578,13 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advi
         return Advice(True, words.after_change(changed.part, left, share, owed))
     if sound >= stakes.enough:
         return Advice(True, words.cleared(owed))
-    coming = sorted((one for one in faults if one in facts.comings), key=faults.get, reverse=True)
-    hidden = sum(faults[one] for one in coming)
-    if sound >= stakes.sound_for_now and sound + hidden >= stakes.nothing_shows and not any(one.pays for one in checks):
+    coming = sorted((fault for fault in faults if fault in facts.comings), key=faults.get, reverse=True)
+    hidden = sum(faults[item] for item in coming)
+    if (
+        sound >= stakes.sound_for_now
+        and sound + hidden >= stakes.nothing_shows
+        and not any(check.pays for check in checks)
+    ):
         return Advice(True, words.cleared_for_now(sound, tuple(coming[:2])))
     return Advice(False, words.not_yet(sound))
 
@@ -594,7 +606,7 @@ def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, 
     wheel = spec.declared_wheel
     teeth_s = (wheel.slots if wheel and spec.role != Role.CAM else 60) * rpm / 60
     rate = next(
-        one for one in (10e3, 20e3, 50e3, 100e3, 200e3, 500e3, 1e6) if one >= min(SAMPLES_A_TOOTH * teeth_s, 1e6)
+        value for value in (10e3, 20e3, 50e3, 100e3, 200e3, 500e3, 1e6) if value >= min(SAMPLES_A_TOOTH * teeth_s, 1e6)
     )
     beside = "signal, and the crank's signal beside it" if spec.role == Role.CAM else "signal"
     return (

@@ -47,7 +47,7 @@ BEYOND_PUBLISHED = 0.01  #: a sound part lies this far beyond what its maker pub
 
 #: fields of the machine, beside its values, that a fault may change
 _OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag", "uneven")
-_VALUES = tuple(one.name for one in dataclasses.fields(Values))
+_VALUES = tuple(field.name for field in dataclasses.fields(Values))
 
 
 class Places:
@@ -195,13 +195,13 @@ class Crowd:
         """One machine of all rows: what no fault changes stays as it is, what one does becomes (rows, particles)."""
         merged = copy(base)
         merged.values = copy(base.values)
-        for take, names in ((lambda one: one.values, _VALUES), (lambda one: one, _OF_MACHINE)):
+        for take, names in ((lambda item: item.values, _VALUES), (lambda item: item, _OF_MACHINE)):
             for name in names:
-                plain, found = getattr(take(base), name), [getattr(take(one), name) for one in broken]
-                if not all(one is plain for one in found):
-                    joined = np.empty(self.shape, np.result_type(*(np.asarray(one) for one in found)))
-                    for index, one in enumerate(found):
-                        joined[index] = one
+                plain, found = getattr(take(base), name), [getattr(take(item), name) for item in broken]
+                if not all(item is plain for item in found):
+                    joined = np.empty(self.shape, np.result_type(*(np.asarray(item) for item in found)))
+                    for index, this_item in enumerate(found):
+                        joined[index] = this_item
                     setattr(take(merged), name, joined)
         return merged
 
@@ -211,7 +211,7 @@ class Crowd:
         """The points at which volts can be measured."""
         part = self.machine.part
         gone = (() if part.fed else (Point.SUPPLY,)) + (() if part.own_return else (Point.GROUND,))
-        return tuple(one for one in NODES if one not in gone and one != Point.SHIELD)
+        return tuple(node for node in NODES if node not in gone and node != Point.SHIELD)
 
     def volts(self, point: str, state: str) -> np.ndarray | None:
         """What a meter at a point reads in a state, V, shape (rows, particles); None where it cannot be held."""
@@ -224,9 +224,9 @@ class Crowd:
     def _all_volts(self, state: str) -> dict[str, np.ndarray]:
         """Volts at the plug. A meter loads the signal alone: feed and return are too stiff to feel it."""
         if state not in self._read:
-            nodes = (NODES[Point.SIGNAL], *(NODES[one] for one in self.points() if one != Point.SIGNAL))
+            nodes = (NODES[Point.SIGNAL], *(NODES[point] for point in self.points() if point != Point.SIGNAL))
             found = volts_read(self.machine, state, nodes, self._powered(state))
-            self._read[state] = {node: np.broadcast_to(one, self.shape) for node, one in found.items()}
+            self._read[state] = {node: np.broadcast_to(item, self.shape) for node, item in found.items()}
         return self._read[state]
 
     def _powered(self, state: str) -> np.ndarray | bool:
@@ -279,7 +279,7 @@ class Crowd:
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
             ends = self._ends(state, end)
             found = {**machine.part.shown(machine, state, node, ends), **self._rails(state, ends)}
-            self._shown[state, end] = {label: np.broadcast_to(one, self.shape) for label, one in found.items()}
+            self._shown[state, end] = {label: np.broadcast_to(item, self.shape) for label, item in found.items()}
         return self._shown[state, end]
 
     def shown_by_state(self, kind: str) -> bool:

@@ -58,7 +58,7 @@ def parse_facts(text: str, where: str) -> _Facts:
         raise KnowledgeError(f"{where}: {first_fault(error, _Facts)}") from None
     except tomllib.TOMLDecodeError as error:
         raise KnowledgeError(f"{where}: {error}") from None
-    missing = [one for one in Origin if one not in facts.new]
+    missing = [origin for origin in Origin if origin not in facts.new]
     if missing:
         raise KnowledgeError(f"{where}: [new] says nothing of {missing[0]}")
     return facts
@@ -99,10 +99,10 @@ class WhileOpen:
     def __post_init__(self):
         if not 1 <= len(self.parts) <= MOST_PARTS:
             raise SagenError(f"a set is of one to {MOST_PARTS} parts")
-        if not any(one.failed for one in self.parts):
+        if not any(part.failed for part in self.parts):
             raise SagenError("say which part failed: without one there is nothing to decide")
         money = (self.part_price, self.labour_again, self.labour_each, self.wait_days, self.day_cost or 0.0)
-        if not all(0 <= one < 1e9 for one in money):
+        if not all(0 <= item < 1e9 for item in money):
             raise SagenError("prices, labour and days are not below zero, and not beyond a thousand million")
         for name, (fitted, back) in self.record.items():
             if not 0 <= back <= fitted:
@@ -146,11 +146,11 @@ class Decision:
 def decide(given: WhileOpen) -> Decision:
     """Weigh the choices."""
     rng = np.random.default_rng(20)
-    failed = [at for at, one in enumerate(given.parts) if one.failed]
-    rest = [at for at, one in enumerate(given.parts) if not one.failed]
+    failed = [at for at, part in enumerate(given.parts) if part.failed]
+    rest = [at for at, part in enumerate(given.parts) if not part.failed]
     new = _new_chance(given)
     drawn_new = rng.beta(*new, (DRAWS, len(given.parts)))
-    drawn_old = np.stack([rng.beta(*_old_chance(one), DRAWS) for one in given.parts], axis=1)
+    drawn_old = np.stack([rng.beta(*_old_chance(part), DRAWS) for part in given.parts], axis=1)
     ways = _ways(given, failed, rest)
     costs, backs = [], []
     for _, fitted in ways:
@@ -158,19 +158,19 @@ def decide(given: WhileOpen) -> Decision:
         any_back = 1 - np.prod(1 - chance, axis=1)
         costs.append(_now(given, len(fitted)) + any_back * _again(given))
         backs.append(any_back)
-    order = np.argsort([float(one.mean()) for one in costs])
+    order = np.argsort([float(cost.mean()) for cost in costs])
     choices = tuple(
         Choice(
-            ways[at][0], tuple(given.parts[one].name for one in ways[at][1]), float(costs[at].mean()),
-            *(float(one) for one in np.quantile(costs[at], [0.05, 0.95])), float(backs[at].mean()),
+            ways[at][0], tuple(given.parts[way].name for way in ways[at][1]), float(costs[at].mean()),
+            *(float(item) for item in np.quantile(costs[at], [0.05, 0.95])), float(backs[at].mean()),
             _waits(given, len(ways[at][1])),
         )
         for at in order
     )  # fmt: skip
     best = int(order[0])
     chances = [
-        (one.name, float(drawn_new[:, at].mean() if at in ways[best][1] else drawn_old[:, at].mean()))
-        for at, one in enumerate(given.parts)
+        (part.name, float(drawn_new[:, at].mean() if at in ways[best][1] else drawn_old[:, at].mean()))
+        for at, part in enumerate(given.parts)
     ]
     sure = float(np.mean(np.argmin(np.stack(costs), axis=0) == best)) if len(costs) > 1 else 1.0
     return Decision(given, choices, tuple(chances), _break_even(given, ways, backs), sure)
@@ -301,9 +301,9 @@ class ReplaceOrCheck:
         """The comparison in words."""
         unit = f" {self.unit}" if self.unit else ""
         told = [
-            f"{one.name[:1].upper()}{one.name[1:]}: {one.cost:,.0f}{unit} expected ({one.low:,.0f} to {one.high:,.0f}), "
-            f"wrong in {_percent(one.wrong)}"
-            for one in self.ways
+            f"{way.name[:1].upper()}{way.name[1:]}: {way.cost:,.0f}{unit} expected ({way.low:,.0f} to {way.high:,.0f}), "
+            f"wrong in {_percent(way.wrong)}"
+            for way in self.ways
         ]
         more = f" Not counted, since not stated: {', '.join(self.missing)}." if self.missing else ""
         return f"{'; '.join(told)}.{more}"
@@ -357,7 +357,7 @@ def replace_or_check(
     ]
     missing += ["what a day of standing costs"] if costs.day is None and costs.lead_days else []
     unit = "" if costs.hour is not None else "minutes"
-    return ReplaceOrCheck(tuple(sorted(ways, key=lambda one: one.cost)), unit, tuple(missing))
+    return ReplaceOrCheck(tuple(sorted(ways, key=lambda way: way.cost)), unit, tuple(missing))
 
 
 def _percent(share: float) -> str:

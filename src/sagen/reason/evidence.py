@@ -140,8 +140,8 @@ class MeterReading(Evidence):
         slips = LEAST
         if not self.ohms:
             others = [
-                bell(here, on_scale(one, self.ohms), max(width, SLIP_WIDTH))
-                for one in crowd.other_volts(self.point, self.state)
+                bell(here, on_scale(other_volt, self.ohms), max(width, SLIP_WIDTH))
+                for other_volt in crowd.other_volts(self.point, self.state)
             ]
             if others:
                 slips = LEAST + np.mean(others, axis=0)
@@ -395,7 +395,9 @@ def _wire_alone(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
     """The signal wire unplugged at both ends: a path to ground or to the feed below a megohm."""
     values = crowd.machine.values
     found = {"to_ground": values.leak_ohm, "to_feed": values.touch_ohm}
-    return np.array([np.broadcast_to(smooth(np.log10(PATH_OHM / found[one]), 0.15), crowd.shape) for one in outcomes])
+    return np.array(
+        [np.broadcast_to(smooth(np.log10(PATH_OHM / found[outcome]), 0.15), crowd.shape) for outcome in outcomes]
+    )
 
 
 #: what is hung on the unplugged line, the share of itself that it then falls below, and what counts as a path

@@ -156,7 +156,7 @@ class CheckFacts(_Row):
             for fault in row:
                 if fault != "other" and fault not in all_faults():
                     raise ValueError(unknown_name("fault", fault, all_faults()))
-        for fault in {one for row in value.values() for one in row}:
+        for fault in {item for row in value.values() for item in row}:
             shares = sum(row.get(fault, row["other"]) for row in value.values())
             if shares > 1 + 1e-9:
                 raise ValueError(f"the outcomes of '{fault}' add up to {shares:g}: only one of them can come true")
@@ -189,7 +189,7 @@ class Shape(_Row):
 
     def spoken_of(self) -> set[str]:
         """The fault modes that it names anywhere."""
-        return set(self.by_fault) | {one for row in self.by_state.values() for one in row}
+        return set(self.by_fault) | {item for row in self.by_state.values() for item in row}
 
 
 class Picture(_Row):
@@ -221,7 +221,7 @@ class Range(_Row):
     @field_validator("where")
     @classmethod
     def _shares(cls, value: tuple) -> tuple:
-        if not value or abs(sum(one[0] for one in value) - 1.0) > 1e-9:
+        if not value or abs(sum(item[0] for item in value) - 1.0) > 1e-9:
             raise ValueError("the shares of its ranges do not add up to 1")
         if any(low > high for _, low, high in value):
             raise ValueError("a range is written low first")
@@ -232,11 +232,11 @@ class Range(_Row):
         if len(self.where) == 1:
             _, low, high = self.where[0]
             return low * (high / low) ** place if self.scale == "log" else low + (high - low) * place
-        shares = np.array([one[0] for one in self.where])
+        shares = np.array([item[0] for item in self.where])
         begins = np.concatenate([[0.0], np.cumsum(shares)[:-1]])
         which = np.clip(np.searchsorted(begins, place, "right") - 1, 0, len(shares) - 1)
         within = np.clip((place - begins[which]) / np.maximum(shares[which], 1e-12), 0.0, 1.0)
-        low, high = (np.array([one[k] for one in self.where])[which] for k in (1, 2))
+        low, high = (np.array([item[k] for item in self.where])[which] for k in (1, 2))
         return low * (high / low) ** within if self.scale == "log" else low + (high - low) * within
 
 
@@ -279,13 +279,13 @@ class Knowledge:
 
     def check(self, name: str) -> CheckFacts | None:
         """The check of a slug, or of the name that older files use; None where there is none."""
-        return next((one for one in self.checks if name in (one.slug, one.name, *one.was)), None)
+        return next((check for check in self.checks if name in (check.slug, check.name, *check.was)), None)
 
     def weights(self, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:
         """How common fault modes are in a circuit of a role, adding up to 1; `correlated`: with a correlation code."""
         crank = role == Role.CRANK and not correlated
-        rows = [self.priors[one] for one in faults]
-        weight = np.array([one.crank if crank and one.crank is not None else one.weight for one in rows])
+        rows = [self.priors[fault] for fault in faults]
+        weight = np.array([row.crank if crank and row.crank is not None else row.weight for row in rows])
         return weight / weight.sum() if len(weight) else weight
 
 
@@ -323,9 +323,11 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         would ever tell of it.
     """
     sources = [(name, _parsed(name, text)) for name, text in (*texts.items(), *more)]
-    evidence_file, evidence = next((one for one in sources if one[0] == "evidence.toml"), ("evidence.toml", {}))
+    evidence_file, evidence = next(
+        (source for source in sources if source[0] == "evidence.toml"), ("evidence.toml", {})
+    )
     _only(evidence_file, evidence, ("code", "complaint", "comes", "codes_back", "part", "origin", "looked"))
-    world_file, world_data = next((one for one in sources if one[0] == "world.toml"), ("world.toml", {}))
+    world_file, world_data = next((source for source in sources if source[0] == "world.toml"), ("world.toml", {}))
     _only(world_file, world_data, ("value",))
     cautions: dict[str, str] = {}
     for where, data in sources:
@@ -365,9 +367,9 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
     ):
         if there is None:
             raise KnowledgeError(name)
-    for one in Place:
-        if one not in places:
-            raise KnowledgeError(f"checks.toml, [place]: there is no {one}")
+    for place in Place:
+        if place not in places:
+            raise KnowledgeError(f"checks.toml, [place]: there is no {place}")
     _complete(priors, checks, shapes, comings)
     looked = {
         name: _looked(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()
@@ -459,7 +461,7 @@ def _row(where: str, table: str, model: type[BaseModel], row: object):
 
 
 def _cautions(where: str, table: object) -> dict[str, str]:
-    if not isinstance(table, dict) or not all(isinstance(one, str) and one for one in table.values()):
+    if not isinstance(table, dict) or not all(isinstance(item, str) and item for item in table.values()):
         raise KnowledgeError(f"{where}: [caution] holds sentences only")
     return table
 
@@ -472,9 +474,9 @@ def _check(where: str, row: object, cautions: dict[str, str]) -> CheckFacts:
     names = row.get("cautions", [])
     if not isinstance(names, list):
         raise KnowledgeError(f"{where}, {table}: cautions must be a list of names")
-    for one in names:
-        _known(where, table, "caution", str(one), cautions)
-    made = _row(where, table, CheckFacts, {**row, "cautions": tuple(cautions[str(one)] for one in names)})
+    for this_name in names:
+        _known(where, table, "caution", str(this_name), cautions)
+    made = _row(where, table, CheckFacts, {**row, "cautions": tuple(cautions[str(name)] for name in names)})
     if made.kind == CheckKind.LOOK and not made.outcome:
         raise KnowledgeError(f"{where}, {table}: a look needs at least one outcome")
     if made.kind == CheckKind.SWAP and made.part is None:
@@ -497,14 +499,14 @@ def _orders(where: str, table: object):
         raise KnowledgeError(f"{where}: [order] is not a table")
     for name, row in table.items():
         _known(where, "[order]", "role", name, CIRCUIT_ROLES)
-        if not isinstance(row, list) or not all(isinstance(one, str) for one in row):
+        if not isinstance(row, list) or not all(isinstance(item, str) for item in row):
             raise KnowledgeError(f"{where}, [order] {name}: not a list of checks")
         yield Role(name), tuple(row)
 
 
 def _checks_named(where: str, name: str, row: tuple[str, ...], checks: list[CheckFacts]) -> tuple[str, ...]:
-    for one in row:
-        _known(where, f"[order] {name}", "check", one, [check.slug for check in checks])
+    for item in row:
+        _known(where, f"[order] {name}", "check", item, [check.slug for check in checks])
     return row
 
 
@@ -512,12 +514,12 @@ def _shares(where: str, data: dict, key: str, known) -> dict[str, Share]:
     out = {}
     for name, row in _table(where, data, key).items():
         _known(where, f"[{key}.{name}]", key, name, known)
-        shares = {one: share for one, share in row.items() if one not in ("seen", "other")}
-        causes = {one: share for one, share in shares.items() if one in set(Cause)}
-        modes = {one: share for one, share in shares.items() if one not in causes}
-        for one in modes:
-            _known(where, f"[{key}.{name}]", "cause or fault", one, (*Cause, *all_faults()))
-        told = {one: row[one] for one in ("seen", "other") if one in row}
+        shares = {this_key: share for this_key, share in row.items() if this_key not in ("seen", "other")}
+        causes = {this_key: share for this_key, share in shares.items() if this_key in set(Cause)}
+        modes = {this_key: share for this_key, share in shares.items() if this_key not in causes}
+        for mode in modes:
+            _known(where, f"[{key}.{name}]", "cause or fault", mode, (*Cause, *all_faults()))
+        told = {this_name: row[this_name] for this_name in ("seen", "other") if this_name in row}
         out[name] = _row(where, f"[{key}.{name}]", Share, {**told, "by_cause": causes, "by_fault": modes})
     for name in known:
         if name not in out:
@@ -550,7 +552,7 @@ def _looked(where: str, name: str, row: dict) -> tuple[str, ...]:
         raise KnowledgeError(f"{where}, [looked.{name}]: needs faults, and nothing else")
     for fault in faults:
         _known(where, f"[looked.{name}]", "fault", str(fault), all_faults())
-    return tuple(str(one) for one in faults)
+    return tuple(str(this_fault) for this_fault in faults)
 
 
 def _shape(where: str, name: str, row: dict, known: Shape | None) -> Shape:
@@ -561,7 +563,7 @@ def _shape(where: str, name: str, row: dict, known: Shape | None) -> Shape:
     by_fault = {key: value for key, value in row.items() if key not in by_state and key != "other"}
     for state in by_state:
         _known(where, table, "state", state, State)
-    for fault in (*by_fault, *(one for states in by_state.values() for one in states)):
+    for fault in (*by_fault, *(this_state for states in by_state.values() for this_state in states)):
         _known(where, table, "fault", fault, all_faults())
     told = {"other": row["other"]} if "other" in row else ({"other": known.other} if known else {})
     if known:
@@ -578,7 +580,7 @@ def _comings(where: str, table: object) -> dict[str, Comings]:
     for state, row in states.items():
         _known(where, "[comes_and_goes]", "state", state, State)
         for fault in row:
-            _known(where, f"[comes_and_goes.{state}]", "fault", fault, [one for one in table if one not in states])
+            _known(where, f"[comes_and_goes.{state}]", "fault", fault, [item for item in table if item not in states])
     for fault, pair in table.items():
         if fault in states:
             continue
@@ -594,8 +596,8 @@ def _comings(where: str, table: object) -> dict[str, Comings]:
 
 def _complete(priors: dict, checks: list[CheckFacts], shapes: dict[str, Shape], comings: dict[str, Comings]) -> None:
     """Every fault mode has a prior and something that tells of it; every finding has a table; names are unique."""
-    named = {one for shape in shapes.values() for one in shape.spoken_of()} | set(comings)
-    named |= {fault for one in checks for row in one.outcome.values() for fault in row}
+    named = {item for shape in shapes.values() for item in shape.spoken_of()} | set(comings)
+    named |= {fault for check in checks for row in check.outcome.values() for fault in row}
     for fault in (SOUND, *all_faults()):
         if fault not in priors:
             raise KnowledgeError(f"priors.toml: there is no row [fault.{fault}]")
@@ -604,7 +606,7 @@ def _complete(priors: dict, checks: list[CheckFacts], shapes: dict[str, Shape], 
     for kind in FindingKind:
         if kind not in ABOUT_CAPTURE and kind not in shapes:
             raise KnowledgeError(f"shapes.toml: there is no table [shape.{kind}]")
-    slugs = [one.slug for one in checks]
-    twice = next((one for one in slugs if slugs.count(one) > 1), None)
+    slugs = [check.slug for check in checks]
+    twice = next((slug for slug in slugs if slugs.count(slug) > 1), None)
     if twice is not None:
         raise KnowledgeError(f"checks.toml: the check {twice} stands twice")

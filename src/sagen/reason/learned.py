@@ -49,7 +49,7 @@ class Learned:
         for part, count in self.cured.items():
             causes = facts.parts.get(part, ()) if part is not None else ()
             of = np.array(
-                [one == SOUND if part is None else one != SOUND and cause_of(one) in causes for one in faults]
+                [fault == SOUND if part is None else fault != SOUND and cause_of(fault) in causes for fault in faults]
             )
             share = shipped * of
             if share.sum() > 0:

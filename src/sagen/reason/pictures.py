@@ -43,20 +43,20 @@ def readable(sensor: SensorKind) -> tuple[FindingKind, ...]:
     """The findings that a recording of a kind of sensor can hold."""
     kind = kind_of(sensor)
     out = []
-    for one in FindingKind:
-        if one in ABOUT_CAPTURE or (one in STRIKES and kind.rotating):
+    for finding_kind in FindingKind:
+        if finding_kind in ABOUT_CAPTURE or (finding_kind in STRIKES and kind.rotating):
             continue
-        if not kind.rotating and one not in STRIKES | {FindingKind.NO_SIGNAL, FindingKind.NOISE}:
+        if not kind.rotating and finding_kind not in STRIKES | {FindingKind.NO_SIGNAL, FindingKind.NOISE}:
             continue
-        if one in (FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED) and not kind.pulled_up:
+        if finding_kind in (FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED) and not kind.pulled_up:
             continue
-        if one == FindingKind.WEAK_AMPLITUDE and kind.pulled_up:
+        if finding_kind == FindingKind.WEAK_AMPLITUDE and kind.pulled_up:
             continue
-        if one == FindingKind.REVERSED_POLARITY and not kind.crossable:
+        if finding_kind == FindingKind.REVERSED_POLARITY and not kind.crossable:
             continue
-        if one == FindingKind.SUPPLY_LOSS and not kind.fed:
+        if finding_kind == FindingKind.SUPPLY_LOSS and not kind.fed:
             continue
-        out.append(one)
+        out.append(finding_kind)
     return tuple(out)
 
 
@@ -89,16 +89,18 @@ class Pictures:
         unseen : frozenset of kinds, or None
             what this recording could not have shown; None: only what was found is told at all
         """
-        kinds = {label_kind(one) for one in found}
-        asked = [one for one in readable(crowd.spec.sensor) if (one in kinds if unseen is None else one not in unseen)]
+        kinds = {label_kind(item) for item in found}
+        asked = [
+            item for item in readable(crowd.spec.sensor) if (item in kinds if unseen is None else item not in unseen)
+        ]
         if state not in _FLAT_TOLD:
-            asked = [one for one in asked if one != FindingKind.NO_SIGNAL or one in kinds]
+            asked = [item for item in asked if item != FindingKind.NO_SIGNAL or item in kinds]
         flat = FindingKind.NO_SIGNAL in kinds
         moved = False
         for kind in asked:
             if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in kinds:
                 continue  # a flat line shows no teeth
-            held = next((one.partition(":")[2] for one in found if label_kind(one) == kind), "")
+            held = next((item.partition(":")[2] for item in found if label_kind(item) == kind), "")
             self._move(crowd, kind, kind in kinds, held, state, end)
             moved = True
         if not moved:

@@ -61,7 +61,7 @@ def best_order(
         block = next_block(steps, set_ups, open_places, left, after=after)
         order += block.steps
         left -= set(block.steps)
-        open_places |= {steps[one].place for one in block.steps}
+        open_places |= {steps[step].place for step in block.steps}
     return order
 
 
@@ -76,12 +76,12 @@ def next_block(
     """What to take next: the steps that are worth most for what they cost together, opening included."""
     best: Block | None = None
     closed: dict[str, list[int]] = {}
-    for one in sorted(left):
-        step = steps[one]
+    for item in sorted(left):
+        step = steps[item]
         if step.place and step.place not in opened and set_ups.get(step.place, 0.0) > 0:
-            closed.setdefault(step.place, []).append(one)
+            closed.setdefault(step.place, []).append(item)
             continue
-        alone = Block((one,), step.worth, step.cost)
+        alone = Block((item,), step.worth, step.cost)
         if best is None or alone.ratio > best.ratio:
             best = alone
     for place, some in closed.items():
@@ -93,12 +93,12 @@ def next_block(
 
 def _opening(steps: Sequence[Step], some: list[int], set_up: float, after: After | None) -> Block:
     """The best block behind one opening: steps are added by their own ratio as long as the whole gains by it."""
-    order = sorted(some, key=lambda one: -Block((one,), steps[one].worth, steps[one].cost).ratio)
+    order = sorted(some, key=lambda item: -Block((item,), steps[item].worth, steps[item].cost).ratio)
     best = None
     taken, worth, cost = (), 0.0, set_up
-    for one in order[:MOST_BLOCK]:
-        more = after(one, taken) if after is not None and taken else steps[one].worth
-        taken, worth, cost = (*taken, one), worth + more, cost + steps[one].cost
+    for each in order[:MOST_BLOCK]:
+        more = after(each, taken) if after is not None and taken else steps[each].worth
+        taken, worth, cost = (*taken, each), worth + more, cost + steps[each].cost
         now = Block(taken, worth, cost)
         if best is None or now.ratio > best.ratio * (1 + 1e-12):
             best = now
@@ -108,8 +108,8 @@ def _opening(steps: Sequence[Step], some: list[int], set_up: float, after: After
 def expected_cost(order: Sequence[int], steps: Sequence[Step], set_ups: Mapping[str, float], opened=()) -> float:
     """What taking steps in an order costs until one of them ends the search, opening places as they are needed."""
     left, total, open_places = 1.0, 0.0, set(opened)
-    for one in order:
-        step = steps[one]
+    for item in order:
+        step = steps[item]
         if step.place and step.place not in open_places:
             total += left * set_ups.get(step.place, 0.0)
             open_places.add(step.place)

@@ -49,9 +49,9 @@ def circuits_of(records: Iterable[Record]) -> dict[str, CircuitSpec]:
     none is called ""."""
     records = list(records)
     named: dict[str, CircuitSpec] = {}
-    for one in records:
-        if isinstance(one, CircuitEntry):
-            named[one.circuit] = one.spec
+    for record in records:
+        if isinstance(record, CircuitEntry):
+            named[record.circuit] = record.spec
     if len(named) > 1 and "" in named:
         named = {(name or str(spec.role)): spec for name, spec in named.items()}
     return named or {"": circuit_of(records)}
@@ -66,30 +66,30 @@ def records_of(
     first = next(iter(circuits), "")
     spec = circuits[name]
     out = []
-    for one in records:
-        if isinstance(one, CircuitEntry):
-            if one.circuit in (name, "") and (one.circuit or name == first):
-                out.append(one)
-        elif one.circuit:
-            part = isinstance(one, RepairEntry | ReplacedEntry) and one.part not in OF_ONE
-            fuse = isinstance(one, InspectionEntry) and one.circuit in hangs_with and _at_the_fuse(one)
-            if one.circuit == name or part or fuse:
-                out.append(one)
-        elif isinstance(one, CaptureEntry):
-            roles = {(row.role, row.bank) for row in one.sheet.channel}
+    for record in records:
+        if isinstance(record, CircuitEntry):
+            if record.circuit in (name, "") and (record.circuit or name == first):
+                out.append(record)
+        elif record.circuit:
+            part = isinstance(record, RepairEntry | ReplacedEntry) and record.part not in OF_ONE
+            fuse = isinstance(record, InspectionEntry) and record.circuit in hangs_with and _at_the_fuse(record)
+            if record.circuit == name or part or fuse:
+                out.append(record)
+        elif isinstance(record, CaptureEntry):
+            roles = {(row.role, row.bank) for row in record.sheet.channel}
             if any(
                 (role == spec.role and bank in (None, spec.bank)) or (role == spec.role and spec.bank is None)
                 for role, bank in roles
             ):
-                out.append(one)
-        elif isinstance(one, ReadingEntry | InspectionEntry | FindingEntry):
+                out.append(record)
+        elif isinstance(record, ReadingEntry | InspectionEntry | FindingEntry):
             if name == first:
-                out.append(one)
-        elif isinstance(one, RepairEntry | ReplacedEntry):
-            if name == first or one.part not in OF_ONE:
-                out.append(one)
+                out.append(record)
+        elif isinstance(record, RepairEntry | ReplacedEntry):
+            if name == first or record.part not in OF_ONE:
+                out.append(record)
         else:
-            out.append(one)
+            out.append(record)
     return out
 
 
@@ -119,7 +119,7 @@ class SeveralWeighed:
 
     def of(self, name: str) -> tuple[Suspect, ...]:
         """One circuit's own suspects, adding up to 1: what it is, whatever the others are."""
-        part = next(one for one in self.parts if one.name == name)
+        part = next(this_part for this_part in self.parts if this_part.name == name)
         return suspects(part.case, part.posterior)
 
 
@@ -132,7 +132,7 @@ class _Odds:
     own_share: dict[str, float]
 
     def own(self) -> dict[str, float]:
-        return {one: self.prior[one] * self.likelihood[one] * self.own_share[one] for one in self.prior}
+        return {item: self.prior[item] * self.likelihood[item] * self.own_share[item] for item in self.prior}
 
 
 def _odds(part: OfCircuit, others: bool) -> _Odds:
@@ -143,12 +143,12 @@ def _odds(part: OfCircuit, others: bool) -> _Odds:
     told = part.posterior.by_fault()
     sound = max(told.get(SOUND, 0.0), LEAST_P) / weights[SOUND]
     prior, likelihood, own = {}, {}, {}
-    for one in world.faults:
-        if one == SOUND:
+    for fault in world.faults:
+        if fault == SOUND:
             continue
-        prior[one] = weights[one] / weights[SOUND]
-        likelihood[one] = max(told.get(one, 0.0), LEAST_P) / weights[one] / sound
-        own[one] = 1.0 - (SHARED.get(one, (0.0, 0.0))[bool(part.hangs_with)] if others else 0.0)
+        prior[fault] = weights[fault] / weights[SOUND]
+        likelihood[fault] = max(told.get(fault, 0.0), LEAST_P) / weights[fault] / sound
+        own[fault] = 1.0 - (SHARED.get(fault, (0.0, 0.0))[bool(part.hangs_with)] if others else 0.0)
     return _Odds(prior, likelihood, own)
 
 
@@ -156,37 +156,37 @@ def weigh_together(parts: Iterable[OfCircuit], *, silent: bool = False) -> Sever
     """Weigh circuits that were each weighed alone; `silent`: codes say that several sensors are silent at once, which
     points at what they share."""
     parts = tuple(parts)
-    odds = [_odds(one, len(parts) > 1) for one in parts]
-    own = [one.own() for one in odds]
-    totals = [sum(one.values()) for one in own]
+    odds = [_odds(part, len(parts) > 1) for part in parts]
+    own = [odd.own() for odd in odds]
+    totals = [sum(item.values()) for item in own]
     # What several codes point at stands until more than one circuit was measured: then the measurements tell.
-    measured = sum(any(not piece.told for piece in one.posterior.used) for one in parts)
+    measured = sum(any(not piece.told for piece in part.posterior.used) for part in parts)
     silent = silent and measured < 2
     shared = {}
     for slug in SHARED if len(parts) > 1 else ():
-        holding = [one for one in odds if slug in one.prior]
+        holding = [odd for odd in odds if slug in odd.prior]
         if len(holding) < 2:
             continue
-        prior = float(np.mean([one.prior[slug] * (1 - one.own_share[slug]) for one in holding]))
+        prior = float(np.mean([item.prior[slug] * (1 - item.own_share[slug]) for item in holding]))
         # In the log: a mode that one circuit all but rules out is ruled out for all that share it.
-        once = _counted_twice([one for one, own in zip(parts, odds, strict=True) if slug in own.prior], slug)
+        once = _counted_twice([part for part, own in zip(parts, odds, strict=True) if slug in own.prior], slug)
         told = knowledge().codes["several"]
         prior *= told.of(slug) / told.other if silent else 1.0
-        shared[slug] = prior * float(np.exp(sum(np.log(one.likelihood[slug]) for one in holding) - once))
+        shared[slug] = prior * float(np.exp(sum(np.log(item.likelihood[slug]) for item in holding) - once))
     both = {
         (a, b): BOTH * totals[a] * totals[b] for a in range(len(parts)) for b in range(a + 1, len(parts))
     }  # fmt: skip
     whole = 1.0 + sum(totals) + sum(shared.values()) + sum(both.values())
-    mass = [{slug: value / whole for slug, value in one.items()} for one in own]
+    mass = [{slug: value / whole for slug, value in item.items()} for item in own]
     halves = [
         sum(weight for pair, weight in both.items() if at in pair) / whole for at in range(len(parts))
     ]  # fmt: skip
     told = _rows(parts, mass, halves, {slug: value / whole for slug, value in shared.items()}, odds, 1.0 / whole)
     together = tuple(
-        replace(one, posterior=_as_it_is(one, mass[at], halves[at], totals[at], shared, whole))
-        for at, one in enumerate(parts)
+        replace(part, posterior=_as_it_is(part, mass[at], halves[at], totals[at], shared, whole))
+        for at, part in enumerate(parts)
     )
-    checks = _in_turn([(one.name, next_checks(one.case, one.posterior)) for one in together], together)
+    checks = _in_turn([(item.name, next_checks(item.case, item.posterior)) for item in together], together)
     return SeveralWeighed(told, checks, {slug: value / whole for slug, value in shared.items()}, together)
 
 
@@ -198,7 +198,7 @@ def _counted_twice(parts: list[OfCircuit], slug: str) -> float:
         for piece, alone in zip(part.posterior.used, part.posterior.alone, strict=True):
             if piece in seen and slug in alone and SOUND in alone:
                 total += float(np.log(max(alone[slug], LEAST_P) / max(alone[SOUND], LEAST_P)))
-        seen += [one for one in part.posterior.used if one not in seen]
+        seen += [item for item in part.posterior.used if item not in seen]
     return total
 
 
@@ -208,24 +208,26 @@ def _rows(parts, mass, halves, shared, odds, nothing: float) -> tuple[Suspect, .
     given = set()
     for at, part in enumerate(parts):
         alone = suspects(part.case, part.posterior)
-        for one in alone:
-            if one.cause == Cause.NONE:
+        for item in alone:
+            if item.cause == Cause.NONE:
                 continue
-            slugs = [slug for slug in mass[at] if cause_of(slug) == one.cause]
+            slugs = [slug for slug in mass[at] if cause_of(slug) == item.cause]
             p = sum(mass[at][slug] for slug in slugs)
             # A fault in each of two circuits counts half for either.
             p += 0.5 * halves[at] * (p / max(sum(mass[at].values()), LEAST_P))
             here = {slug: value for slug, value in shared.items() if slug in slugs and slug not in given}
             given |= set(here)
             p += sum(here.values())
-            title = one.title
+            title = item.title
             if here and sum(here.values()) > 0.5 * p:
                 names = [
                     other.name for other, own in zip(parts, odds, strict=True) if max(here, key=here.get) in own.prior
                 ]
-                title = f"{one.title}, in what {' and '.join(names)} share"
-            rows.append(replace(one, probability=p, title=title, circuit=part.name))
-    sound = next((one for one in suspects(parts[0].case, parts[0].posterior) if one.cause == Cause.NONE), None)
+                title = f"{item.title}, in what {' and '.join(names)} share"
+            rows.append(replace(item, probability=p, title=title, circuit=part.name))
+    sound = next(
+        (suspect for suspect in suspects(parts[0].case, parts[0].posterior) if suspect.cause == Cause.NONE), None
+    )
     if sound is not None:
         rows.append(replace(sound, probability=nothing, circuit=parts[0].name))
     return tuple(sorted(rows, key=lambda row: -row.probability))
@@ -242,7 +244,7 @@ def _as_it_is(part: OfCircuit, mass, half: float, total: float, shared, whole: f
     factor = {slug: value / max(told.get(slug, 0.0), LEAST_P) for slug, value in marginal.items()}
     p = np.array(
         [
-            share * float(np.mean([factor.get(one, 0.0) for one in faults]))
+            share * float(np.mean([factor.get(fault, 0.0) for fault in faults]))
             for faults, share in zip(part.posterior.faults, part.posterior.p, strict=True)
         ]
     )
@@ -257,10 +259,10 @@ def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]], parts: tuple[OfCirc
     heads = {name: list(checks) for name, checks in lists}
     out, asked = [], set()
     while any(heads.values()):
-        name = max((one for one, rest in heads.items() if rest), key=lambda one: _worth(heads[one][0]))
+        name = max((key for key, rest in heads.items() if rest), key=lambda head: _worth(heads[head][0]))
         check = heads[name].pop(0)
         slug, place = check.check.slug, check.check.place
-        hangs_with = next(one.hangs_with for one in parts if one.name == name)
+        hangs_with = next(part.hangs_with for part in parts if part.name == name)
         # What is asked of the whole machine, or of the one fuse of several circuits, is asked once.
         before = {other for other, asked_slug in asked if asked_slug == slug}
         once = place is None or (place == Place.FUSE and bool(before & hangs_with))

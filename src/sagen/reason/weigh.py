@@ -85,8 +85,8 @@ class Case:
         """What is known of whether the engine runs: as said, else as the complaint has it."""
         if self.runs:
             return self.runs
-        told = {one.name for one in self.trail if isinstance(one, Complained)}
-        if any(isinstance(one, Captured | MeterReading) and one.state in ENGINE_RUNS for one in self.trail):
+        told = {item.name for item in self.trail if isinstance(item, Complained)}
+        if any(isinstance(item, Captured | MeterReading) and item.state in ENGINE_RUNS for item in self.trail):
             return "yes"
         return "no" if Complaint.NO_START in told else ""
 
@@ -143,8 +143,8 @@ class Posterior:
     def _shared(self, name_of) -> dict:
         out: dict = {}
         for faults, p in zip(self.faults, self.p, strict=True):
-            for one in faults:
-                out[name_of(one)] = out.get(name_of(one), 0.0) + float(p) / len(faults)
+            for fault in faults:
+                out[name_of(fault)] = out.get(name_of(fault), 0.0) + float(p) / len(faults)
         return out
 
     def cloud_of(self, fault: str) -> Cloud | None:
@@ -160,7 +160,7 @@ class World:
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, particles: int = PARTICLES, seed: int = SEED):
         self.spec, self.facts, self.particles = spec, facts or knowledge(), particles
-        self.faults: tuple[str, ...] = (SOUND, *(one.slug for one in possible(spec)))
+        self.faults: tuple[str, ...] = (SOUND, *(item.slug for item in possible(spec)))
         self.places = Places(spec, self.facts)
         self.cube = self.places.cube(particles, seed)
         # Asked from the window's two threads at once.
@@ -184,7 +184,7 @@ class World:
 
     def singles(self) -> Crowd:
         """Every fault mode by itself, the sound circuit first."""
-        return self.crowd(tuple(row_of(one) for one in self.faults))
+        return self.crowd(tuple(row_of(fault) for fault in self.faults))
 
     def expected(self, point: str, state: str, fault: str = SOUND, *, ohms: bool = False) -> np.ndarray | None:
         """What would be read under a fault mode before anything is measured, V or ohm, sorted; None where it cannot
@@ -234,9 +234,9 @@ def _log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
 
 
 def _prior(case: Case, world: World) -> list[Course]:
-    correlated = any(one.about_timing for one in case.trail if isinstance(one, Evidence))
+    correlated = any(item.about_timing for item in case.trail if isinstance(item, Evidence))
     weights = case.learned.weights(world.facts, world.faults, case.spec.role, correlated=correlated)
-    return [Course((row_of(one),), float(np.log(p))) for one, p in zip(world.faults, weights, strict=True)]
+    return [Course((row_of(fault),), float(np.log(p))) for fault, p in zip(world.faults, weights, strict=True)]
 
 
 def _slot(row: Row) -> int:
@@ -249,7 +249,7 @@ def _after_change(change: Replaced, courses: list[Course], world: World, learned
     causes, bad = facts.parts[Part(change.part)], learned.bad(facts, Origin(change.origin))
     if change.began:
         bad = min(BEGAN_WITH_IT * bad, MOST_BAD)
-    modes = [one for one in world.faults if one != SOUND and cause_of(one) in causes]
+    modes = [fault for fault in world.faults if fault != SOUND and cause_of(fault) in causes]
     usual = learned.weights(facts, modes, world.spec.role)
     likely = [modes[k] for k in np.argsort(-usual)[:PAIRED_AFTER_CHANGE]]
     out: dict[tuple[Row, ...], float] = {}
@@ -264,19 +264,19 @@ def _after_change(change: Replaced, courses: list[Course], world: World, learned
 
     for course in courses:
         p = float(np.exp(course.log))
-        left = tuple(one for one in course.now if cause_of(one[0]) not in causes)
+        left = tuple(item for item in course.now if cause_of(item[0]) not in causes)
         gone = left != course.now
         slot = min(_slot(course.now), 2)
         cured = change.earlier and gone and not left
         if left:
             add(follow(course, left), p * (1 - bad if modes else 1.0))
-            for one in likely if len(left) == 1 else ():
-                add(follow(course, (*left, (one, slot))), p * bad / len(likely))
+            for each in likely if len(left) == 1 else ():
+                add(follow(course, (*left, (each, slot))), p * bad / len(likely))
         else:
             # Of machines whose fault left with the part none would have come in with the complaint still there.
             add(follow(course, SOUND_ROW), 0.0 if cured else p * (1 - bad) * (PERSISTS if change.earlier else 1.0))
-            for one, share in zip(modes, usual, strict=True):
-                add(follow(course, row_of(one, 0 if change.earlier else slot)), p * bad * float(share))
+            for mode, share in zip(modes, usual, strict=True):
+                add(follow(course, row_of(mode, 0 if change.earlier else slot)), p * bad * float(share))
     total = sum(out.values())
     return [Course(stretches, float(np.log(p / total))) for stretches, p in out.items()]
 
@@ -284,13 +284,13 @@ def _after_change(change: Replaced, courses: list[Course], world: World, learned
 def _courses(case: Case, world: World) -> tuple[list[Course], list[tuple[int, Evidence]], list[dict[Part, int]]]:
     """Every course, each piece of evidence with its stretch, and how often each part had been changed by then."""
     courses, pieces, generations = _prior(case, world), [], [{}]
-    for one in case.trail:
-        if isinstance(one, Replaced):
-            courses = _after_change(one, courses, world, case.learned)
-            if not one.earlier:
-                generations.append({**generations[-1], one.part: generations[-1].get(one.part, 0) + 1})
+    for item in case.trail:
+        if isinstance(item, Replaced):
+            courses = _after_change(item, courses, world, case.learned)
+            if not item.earlier:
+                generations.append({**generations[-1], item.part: generations[-1].get(item.part, 0) + 1})
         else:
-            pieces.append((len(generations) - 1, one))
+            pieces.append((len(generations) - 1, item))
     return courses, pieces, generations
 
 
@@ -323,10 +323,10 @@ def _weighed(
     used, logs = [], []
     told = 0
     for stretch, parts in enumerate(generations):
-        rows = [one.stretches[min(stretch, len(one.stretches) - 1)] for one in courses]
+        rows = [course.stretches[min(stretch, len(course.stretches) - 1)] for course in courses]
         if cube is None:
             unique = tuple(dict.fromkeys(rows))
-            crowd, place = world.crowd(unique, parts), [unique.index(one) for one in rows]
+            crowd, place = world.crowd(unique, parts), [unique.index(row) for row in rows]
         else:
             crowd, place = world.crowd_of(rows, cube, parts), None
         pictures = Pictures()
@@ -363,19 +363,19 @@ def _infer(case: Case, world: World) -> Posterior:
     courses, pieces, generations = _courses(case, world)
     used, logs = _weighed(courses, pieces, generations, world)
     total = logs.sum(axis=0)
-    prior = np.array([one.log for one in courses])
+    prior = np.array([course.log for course in courses])
     # One piece alone tells no two faults apart from one.
-    if sum(isinstance(one, MeterReading | Captured) for one in used) > 1:
+    if sum(isinstance(item, MeterReading | Captured) for item in used) > 1:
         more = _pairs(courses, prior + _log_mean(total), world)
         if more:
             _, extra = _weighed(more, pieces, generations, world)
             courses, logs = [*courses, *more], np.concatenate([logs, extra], axis=1)
             total = logs.sum(axis=0)
-            prior = np.array([one.log for one in courses])
+            prior = np.array([course.log for course in courses])
     evidence = _log_mean(total)
     half = world.particles // 2
     halves = [_log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
-    clouds = [Cloud(one.now, world.cube, normalised(row)) for one, row in zip(courses, total, strict=True)]
+    clouds = [Cloud(course.now, world.cube, normalised(row)) for course, row in zip(courses, total, strict=True)]
     ends = [logs[:, k] for k in range(len(courses))]
     close = _close(courses, prior, evidence, total)
     if len(close):
@@ -387,7 +387,7 @@ def _infer(case: Case, world: World) -> Posterior:
             clouds[k] = Cloud(courses[k].now, again.cube[index], again.weights[index])
             ends[k] = again.logs[:, index]
     p = _humble(prior, evidence, halves)
-    faults = tuple(faults_of(one.now) for one in courses)
+    faults = tuple(faults_of(course.now) for course in courses)
     posterior = Posterior(
         faults,
         p,
@@ -427,7 +427,7 @@ def _unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarray, fac
 def _humble(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -> np.ndarray:
     """Probabilities from all draws, drawn towards the mean of both halves where those are less sure of the leading."""
     p = normalised(prior + evidence)
-    mean = np.mean([normalised(prior + one) for one in halves], axis=0)
+    mean = np.mean([normalised(prior + half) for half in halves], axis=0)
     return mean if mean.max() < p.max() else p
 
 
@@ -439,7 +439,7 @@ def _close(courses: list[Course], prior: np.ndarray, evidence: np.ndarray, total
     # A starved course is known too little: it may be further behind and yet come to lead.
     close = (behind < CLOSE) | (few & (behind < STARVED_CLOSE))
     # Pairs are many, and seldom lead: only one that does is worth the time.
-    pairs = np.array([len(one.now) > 1 for one in courses])
+    pairs = np.array([len(course.now) > 1 for course in courses])
     close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE)))
     return close if np.any(few[close]) else close[:0]
 
@@ -554,7 +554,7 @@ def _redrawn(courses, pieces, generations, world: World, first: np.ndarray) -> _
 
 def _before(used: list[Evidence], pieces: list[tuple[int, Evidence]], last: int) -> tuple[bool, ...]:
     earlier = {id(piece) for stretch, piece in pieces if stretch < last}
-    return tuple(id(one) in earlier and not one.told for one in used)
+    return tuple(id(item) in earlier and not item.told for item in used)
 
 
 def _left(courses: list[Course], p: np.ndarray) -> dict[str, float]:
@@ -572,7 +572,7 @@ def _survives(posterior: Posterior, used, ends: list[np.ndarray], clouds) -> tup
     probabilities of all hypotheses then; `ends` holds the log-likelihoods of each course, shape (pieces, particles)."""
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
-    share = np.array([sum(cause_of(one) == lead for one in faults) / len(faults) for faults in posterior.faults])
+    share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
     least, doubted = causes[lead], posterior.p
     for index, piece in enumerate(used):
         if piece.told or getattr(piece, "certain", False):
@@ -629,18 +629,18 @@ def suspects(
     by_fault, by_cause = posterior.by_fault(), posterior.by_cause()
     rows = []
     for cause, p in by_cause.items():
-        top = max((one for one in by_fault if cause_of(one) == cause), key=by_fault.get)
+        top = max((item for item in by_fault if cause_of(item) == cause), key=by_fault.get)
         reasons = _reasons(top, posterior, world)[:most_reasons]
         size = _estimate(top, posterior, world)
         rows.append(Suspect(cause, top, p, reasons, world.facts.priors[top].do, named(top, posterior, world), size))
-    return tuple(sorted(rows, key=lambda one: -one.probability))
+    return tuple(sorted(rows, key=lambda row: -row.probability))
 
 
 def named(fault: str, posterior: Posterior, world: World) -> str:
     """A fault mode in words, by the name of its end where most of its particles have come to it: open, shorted."""
     cloud = posterior.cloud_of(fault)
     end = next((name for name, at in all_faults()[fault].ends.items() if at == 1.0), "") if fault != SOUND else ""
-    slot = next((slot for one, slot in cloud.row if one == fault), 0) if cloud else 0
+    slot = next((slot for item, slot in cloud.row if item == fault), 0) if cloud else 0
     if end and cloud is not None and len(posterior.used):
         at_end = cloud.cube[:, world.places.column[f"severity.{slot}"]] < END_SHARE
         if float(cloud.weights[at_end].sum()) > MOSTLY:
@@ -653,7 +653,7 @@ MOSTLY = 0.6
 
 def _estimate(fault: str, posterior: Posterior, world: World) -> Estimate | None:
     cloud = posterior.cloud_of(fault)
-    measured = any(isinstance(one, MeterReading | Captured) for one in posterior.used)
+    measured = any(isinstance(item, MeterReading | Captured) for item in posterior.used)
     if cloud is None or fault == SOUND or not measured:
         return None
     with world.lock:
@@ -663,20 +663,20 @@ def _estimate(fault: str, posterior: Posterior, world: World) -> Estimate | None
 def _reasons(fault: str, posterior: Posterior, world: World) -> tuple[Reason, ...]:
     """Each piece's weight: its likelihood under the fault against that under all others, in bits."""
     found: dict[str, Reason] = {}
-    others = [one for one in world.faults if one != fault]
+    others = [this_fault for this_fault in world.faults if this_fault != fault]
     weight = dict(zip(others, world.facts.weights(others, world.spec.role), strict=True))
     before = posterior.before or (False,) * len(posterior.used)
     for piece, alone, earlier in zip(posterior.used, posterior.alone, before, strict=True):
         if fault not in alone:
             continue
-        told = [one for one in others if one in alone]
-        there = sum(weight[one] * alone[one] for one in told) / max(sum(weight[one] for one in told), 1e-9)
+        told = [other for other in others if other in alone]
+        there = sum(weight[item] * alone[item] for item in told) / max(sum(weight[item] for item in told), 1e-9)
         bits = float(np.log2(max(alone[fault], 1e-9) / max(there, 1e-9)))
         if abs(bits) >= LEAST_BITS:
             text = words.reason(piece, fault, world)
             text = words.of_what_was_taken_out(text) if earlier else text
             found[text] = Reason(text, bits)
-    return tuple(sorted(found.values(), key=lambda one: -abs(one.bits)))
+    return tuple(sorted(found.values(), key=lambda item: -abs(item.bits)))
 
 
 def weigh(case: Case) -> tuple[tuple[Suspect, ...], Posterior]:

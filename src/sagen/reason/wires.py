@@ -134,16 +134,16 @@ def name_wires(pins: Sequence[PinReading], battery: float = 12.5) -> NamedWires:
     pins = list(pins)
     if not FEWEST <= len(pins) <= MOST:
         raise SagenError(f"a plug of {FEWEST} to {MOST} pins can be told, not of {len(pins)}")
-    if len({one.pin for one in pins}) < len(pins) or not all(one.pin for one in pins):
+    if len({pin.pin for pin in pins}) < len(pins) or not all(pin.pin for pin in pins):
         raise SagenError("each pin has a name of its own")
-    for one in pins:
+    for this_pin in pins:
         for value, most, what in (
-            (one.volts, 4 * battery, "V"),
-            (one.loaded, 4 * battery, "V"),
-            (one.ohms, 1e12, "ohm"),
+            (this_pin.volts, 4 * battery, "V"),
+            (this_pin.loaded, 4 * battery, "V"),
+            (this_pin.ohms, 1e12, "ohm"),
         ):
             if value is not None and not (math.isfinite(value) and -1 <= value <= most):
-                raise SagenError(f"pin {one.pin}: {value:g} {what} is no reading of a sensor's plug")
+                raise SagenError(f"pin {this_pin.pin}: {value:g} {what} is no reading of a sensor's plug")
     ways = sorted({way: 0.0 for form, _ in FORMS[len(pins)] for way in permutations(form)})
     usual = {}
     for form, share in FORMS[len(pins)]:
@@ -159,11 +159,11 @@ def name_wires(pins: Sequence[PinReading], battery: float = 12.5) -> NamedWires:
     weight = np.exp(log - log.max())
     weight /= weight.sum()
     named = []
-    for at, one in enumerate(pins):
+    for at, each_pin in enumerate(pins):
         chances: dict[WireIs, float] = {}
         for way, share in zip(ways, weight, strict=True):
             chances[way[at]] = chances.get(way[at], 0.0) + float(share)
-        named.append(NamedPin(one.pin, tuple(sorted(chances.items(), key=lambda row: -row[1]))))
+        named.append(NamedPin(each_pin.pin, tuple(sorted(chances.items(), key=lambda row: -row[1]))))
     return NamedWires(tuple(named), _settle(pins, ways, weight))
 
 
@@ -187,12 +187,12 @@ def _settle(pins: Sequence[PinReading], ways: list[tuple[WireIs, ...]], weight: 
     doubt = float(-(weight * np.log2(np.maximum(weight, 1e-12))).sum())
     best, said = 0.15, ""
     # Of two signals, or the two legs of a coil, nothing more can be told by a meter, and nothing needs to be.
-    for at, one in enumerate(pins):
+    for at, pin in enumerate(pins):
         for table, open_, words in (
-            (_table(lambda wire: np.array([_ohms(wire, 10**d) for d in _DECADES])), one.ohms is None,
-             f"Read the ohms from pin {one.pin} to body, key off."),
-            (_table(lambda wire: _holds(wire, _SHARES)), one.loaded is None and (one.volts or 0.0) > 0.3,
-             f"Put 2.2 kilohm from pin {one.pin} to body, key on: a feed holds its volts, a pull-up sags."),
+            (_table(lambda wire: np.array([_ohms(wire, 10**d) for d in _DECADES])), pin.ohms is None,
+             f"Read the ohms from pin {pin.pin} to body, key off."),
+            (_table(lambda wire: _holds(wire, _SHARES)), pin.loaded is None and (pin.volts or 0.0) > 0.3,
+             f"Put 2.2 kilohm from pin {pin.pin} to body, key on: a feed holds its volts, a pull-up sags."),
         ):  # fmt: skip
             if not open_:
                 continue

@@ -49,9 +49,9 @@ def ranges(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
     """Where readings (V or ohm, sorted) lie: from one to two heaps, each from its 4 % to its 96 %."""
     scaled = on_scale(drawn, ohms)
     cuts = np.flatnonzero(np.diff(scaled) > HEAPS_APART[ohms]) + 1
-    heaps = [one for one in np.split(np.asarray(drawn), cuts) if len(one) >= LEAST_HEAP * len(drawn)]
-    heaps = sorted(sorted(heaps or [np.asarray(drawn)], key=len)[-2:], key=lambda one: one[0])
-    return [tuple(float(one) for one in np.quantile(heap, [0.04, 0.96])) for heap in heaps]
+    heaps = [word for word in np.split(np.asarray(drawn), cuts) if len(word) >= LEAST_HEAP * len(drawn)]
+    heaps = sorted(sorted(heaps or [np.asarray(drawn)], key=len)[-2:], key=lambda heap: heap[0])
+    return [tuple(float(item) for item in np.quantile(heap, [0.04, 0.96])) for heap in heaps]
 
 
 def value_range(drawn: np.ndarray, ohms: bool) -> str:
@@ -114,8 +114,8 @@ def _(piece: Captured, fault, world) -> str:
     if not piece.found:
         return f"{name}nothing wrong in the recording."
     told = []
-    for one in sorted(piece.found):
-        kind, _, held = one.partition(":")
+    for item in sorted(piece.found):
+        kind, _, held = item.partition(":")
         told.append(FINDING_TITLES.get(kind, kind).lower() + (f" ({held})" if held else ""))
     return f"{name}{', '.join(told)}."
 
@@ -180,7 +180,7 @@ def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str
     """Why a check is worth doing next, or not."""
     if not faults or gain < TELLS_LITTLE:
         return "It would tell little that is not known by now."
-    told = ", ".join(title_of(one) for one in faults[:3])
+    told = ", ".join(title_of(fault) for fault in faults[:3])
     dear = "" if pays else " It is likely to take longer than it saves."
     took = "in a minute" if minutes < 1.5 else f"in {minutes:.0f} minutes"
     return f"Why this one: {took} it tells {told} from the rest.{dear}"
@@ -208,7 +208,7 @@ def cleared(owed: str = "") -> str:
 
 def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
     """The advice where nothing shows, and only what comes and goes is left."""
-    named = ", ".join(title_of(one) for one in watch)
+    named = ", ".join(title_of(item) for item in watch)
     return (
         f"Cleared for now at {_percent(share)}: nothing shows, and what is left comes and goes. Buy nothing yet; let a "
         f"long record run, drive with the recorder, or have it come back when it shows again. Watch for {named}."

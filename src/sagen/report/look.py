@@ -34,13 +34,13 @@ class Look:
 
 def look_at(done: Examination, column: str, reference_done: Examination | None = None) -> Look | None:
     """What the lenses show of a channel of an examined capture; None where it has no rotating reading."""
-    result = next((one for one in done.channels if one.sheet.column == column), None)
+    result = next((channel for channel in done.channels if channel.sheet.column == column), None)
     if result is None or result.reading is None:
         return None
     pattern = None
     if reference_done is not None:
-        own = tuple(one.reading for one in done.channels if one.reading)
-        theirs = tuple(one.reading for one in reference_done.channels if one.reading)
+        own = tuple(channel.reading for channel in done.channels if channel.reading)
+        theirs = tuple(channel.reading for channel in reference_done.channels if channel.reading)
         pattern = twin(result.reading, own, theirs)
     teeth, stretches = {}, []
     for index, finding in enumerate(done.findings, start=1):

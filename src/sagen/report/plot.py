@@ -23,8 +23,8 @@ def lane_svg(strip: Strip, lane: Lane, *, start_s: float, end_s: float, width: i
     low, high = strip.columns(lane, start_s, end_s, inner * 2)
     shown = np.isfinite(low)
     bands, unit = lane.bands, lane.unit
-    bottom = min(float(low[shown].min(initial=0.0)), 0.0, *(one[0] for one in bands))
-    top = max(float(high[shown].max(initial=1.0)), *(one[1] for one in bands), bottom + 1e-3)
+    bottom = min(float(low[shown].min(initial=0.0)), 0.0, *(band[0] for band in bands))
+    top = max(float(high[shown].max(initial=1.0)), *(band[1] for band in bands), bottom + 1e-3)
     bottom, top = bottom - 0.06 * (top - bottom), top + 0.06 * (top - bottom)
 
     def x(time: float) -> float:

@@ -73,11 +73,11 @@ def render_html(page: FindingPage) -> str:
             case=page,
             version=__version__,
             verdict=_verdict(page),
-            channels=[_channel_part(page, one) for one in page.examination.channels],
-            suspects=[one for one in page.suspects if one.probability >= 0.02][:4],
+            channels=[_channel_part(page, channel) for channel in page.examination.channels],
+            suspects=[suspect for suspect in page.suspects if suspect.probability >= 0.02][:4],
             check=page.checks[0] if page.checks else None,
             later=page.checks[1:3],
-            cautions=sorted({one for check in page.checks[:3] for one in check.check.cautions}),
+            cautions=sorted({caution for check in page.checks[:3] for caution in check.check.cautions}),
             causes=CAUSES,
             titles=FINDING_TITLES,
             state=STATES[page.sheet.conditions.state],
@@ -119,7 +119,7 @@ def _verdict(page: FindingPage) -> str:
 
 def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
     """One channel's row of figures and its pictures."""
-    lane = next(one for one in page.scene.lanes if one.column == result.sheet.column)
+    lane = next(this_lane for this_lane in page.scene.lanes if this_lane.column == result.sheet.column)
     pictures = [("The whole capture", _picture(page.scene, lane, 0.0, page.capture.seconds))]
     closer = _closer(page, result)
     if closer:
@@ -161,9 +161,9 @@ def _closer(page: FindingPage, result: ChannelResult) -> tuple[float, float] | N
     times = result.reading.teeth.times
     spans = [
         span
-        for one in page.examination.findings
-        if one.channel == result.sheet.column
-        for span in one.spans
+        for finding in page.examination.findings
+        if finding.channel == result.sheet.column
+        for span in finding.spans
         if span.end_s - span.start_s < LONGEST_MARK * page.capture.seconds
     ]
     middle = 0.5 * (spans[0].start_s + spans[0].end_s) if spans else float(times[len(times) // 2])

@@ -38,12 +38,12 @@ class RingScene:
 
     @cached_property
     def _means(self) -> list[tuple[np.ndarray, np.ndarray, np.ndarray]]:
-        return [self._mean_and_band(one) for one in range(len(self.columns))]
+        return [self._mean_and_band(index) for index in range(len(self.columns))]
 
     @cached_property
     def tallest(self) -> tuple[float, float]:
         """Greatest volts of any strike, and of the mean with its band."""
-        means = max((float(np.abs(one).max(initial=0.0)) for some in self._means for one in some), default=0.0)
+        means = max((float(np.abs(item).max(initial=0.0)) for some in self._means for item in some), default=0.0)
         return float(np.abs(self.waves).max(initial=0.0)), means
 
     def _mean_and_band(self, sensor: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -61,8 +61,8 @@ class RingScene:
         """Volts of every sensor at a time: of one strike, or of the mean."""
         at = int(np.clip(np.searchsorted(self.times_ms, time_ms), 0, len(self.times_ms) - 1))
         if strike is not None:
-            return tuple(float(one) for one in self.waves[:, strike, at])
-        return tuple(float(self.mean_and_band(one)[0][at]) for one in range(len(self.columns)))
+            return tuple(float(wave) for wave in self.waves[:, strike, at])
+        return tuple(float(self.mean_and_band(index)[0][at]) for index in range(len(self.columns)))
 
 
 def sensor_name(column: str, bank: int | None) -> str:
@@ -97,5 +97,5 @@ def ring_scene(capture: Capture, tapped: Tapped, band: tuple[float, float, float
         spectra = np.stack(parts)
         seen = (hertz > 500.0) & (hertz < SPECTRUM_HZ)
         hertz, spectra = hertz[seen], spectra[:, seen] / max(float(spectra[:, seen].max(initial=0.0)), 1e-12)
-    names = tuple(sensor_name(one.column, one.bank) for one in tapped.channels)
+    names = tuple(sensor_name(this_channel.column, this_channel.bank) for this_channel in tapped.channels)
     return RingScene(strikes.columns, names, strikes.unit, strikes, offsets / sfreq * 1000, waves, hertz, spectra, band)

@@ -97,10 +97,10 @@ class Strip:
         """What every channel shows at a time, and where the wheel stands then."""
         index = int(np.clip(round(time_s * self.sfreq), 0, self.samples - 1))
         values = tuple(
-            (one.name, float(one.pyramid.raw[index]) * one.scale + one.offset, one.unit) for one in self.lanes
+            (lane.name, float(lane.pyramid.raw[index]) * lane.scale + lane.offset, lane.unit) for lane in self.lanes
         )
-        for one in self.lanes:
-            found = one.reading.place(time_s) if one.reading is not None else None
+        for this_lane in self.lanes:
+            found = this_lane.reading.place(time_s) if this_lane.reading is not None else None
             if found:
                 return Place(time_s, values, *found)
         return Place(time_s, values)
@@ -166,9 +166,9 @@ def strip_scene(
         channel = done.capture.channel(result.sheet.column)
         bands = result.reading.bands(cranking) if result.reading else ()
         pyramid = pyramids[channel.column]
-        seen = [channel.scale * one + channel.offset for one in pyramid.extremes()]
-        low = min([*seen, *(one[0] for one in bands), 0.0])
-        high = max([*seen, *(one[1] for one in bands)])
+        seen = [channel.scale * extreme + channel.offset for extreme in pyramid.extremes()]
+        low = min([*seen, *(band[0] for band in bands), 0.0])
+        high = max([*seen, *(band[1] for band in bands)])
         margin = MARGIN * (high - low) or 0.5
         places[result.sheet.column] = len(lanes)
         look = (looks or {}).get(result.sheet.column)
@@ -180,12 +180,12 @@ def strip_scene(
             )
         )  # fmt: skip
     marks = []
-    for index, one in enumerate(done.findings, start=1):
-        spans = tuple((span.start_s, span.end_s) for span in one.spans)
-        label = f"{index}  {FINDING_TITLES.get(one.kind, one.kind)}"
-        if "tooth" in one.fields:
-            label += f": tooth {one.fields['tooth']}"
-        marks.append(Marked(label, places.get(one.channel, 0), spans))
+    for index, finding in enumerate(done.findings, start=1):
+        spans = tuple((span.start_s, span.end_s) for span in finding.spans)
+        label = f"{index}  {FINDING_TITLES.get(finding.kind, finding.kind)}"
+        if "tooth" in finding.fields:
+            label += f": tooth {finding.fields['tooth']}"
+        marks.append(Marked(label, places.get(finding.channel, 0), spans))
     sfreq = done.capture.sfreq
     holes = tuple(((first - 0.5) / sfreq, (stop - 0.5) / sfreq) for first, stop in done.capture.holes)
     return Strip(sfreq, done.capture.samples, tuple(lanes), tuple(marks), holes=holes)
@@ -193,13 +193,13 @@ def strip_scene(
 
 def channel_names(done: Examination) -> dict[str, str]:
     """What each channel is called, by column; numbered where several are the same."""
-    many = Counter(one.sheet.role for one in done.channels)
+    many = Counter(channel.sheet.role for channel in done.channels)
     seen: Counter = Counter()
     names = {}
-    for one in done.channels:
-        role = one.sheet.role
+    for this_channel in done.channels:
+        role = this_channel.sheet.role
         seen[role] += 1
-        names[one.sheet.column] = CHANNELS[role] + (f" {seen[role]}" if many[role] > 1 else "")
+        names[this_channel.sheet.column] = CHANNELS[role] + (f" {seen[role]}" if many[role] > 1 else "")
     return names
 
 
@@ -222,7 +222,7 @@ def _tooth_underlay(result, look: Look, reference: Pair) -> Underlay | None:
     if wave is None:
         return None
     values = wave * channel.scale + channel.offset
-    speeds = [one.speed_range() for one in (result.reading, look.pattern)]
+    speeds = [item.speed_range() for item in (result.reading, look.pattern)]
     if result.reading.grows_with_speed and all(speeds):
         values = values * speeds[0]["median"] / speeds[1]["median"]
     return Underlay(result.reading, values)
@@ -234,7 +234,9 @@ def _cam_underlay(done: Examination, result, look: Look, reference_done: Examina
 
     here = done.cams.get(result.sheet.column)
     good = reference_done.cams.get(look.pattern.column)
-    crank = next((one.reading for one in done.channels if one.sheet.role == Role.CRANK and one.reading), None)
+    crank = next(
+        (channel.reading for channel in done.channels if channel.sheet.role == Role.CRANK and channel.reading), None
+    )
     if here is None or good is None or crank is None or crank.wheel is None or len(good.template) < 2:
         return None
     grid = np.arange(WAVE_STEPS) * 720.0 / WAVE_STEPS

@@ -72,14 +72,14 @@ def associate(
         found.append(Association(name, "above" if score > 0 else "below", value, min(1.0, p * tried)))
     for words, when in (marks or {}).items():
         near = np.zeros(bins, bool)
-        for one in when:
-            first = int(one / seconds * bins)
+        for each in when:
+            first = int(each / seconds * bins)
             near[first : first + max(1, round(MARK_S / BIN_S))] = True
         if not near.any() or near.all():
             continue
         p = float(binom.sf(int(near[at].sum()) - 1, len(at), near.mean()))
         found.append(Association(words, "after", MARK_S, min(1.0, p * tried)))
-    return sorted((one for one in found if one.p <= SURE), key=lambda one: one.p)
+    return sorted((item for item in found if item.p <= SURE), key=lambda item: item.p)
 
 
 def _apart(times: np.ndarray) -> np.ndarray:

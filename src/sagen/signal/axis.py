@@ -13,4 +13,4 @@ def nice_step(span: float, parts: int) -> float:
     """
     raw = span / max(parts, 1)
     power = 10.0 ** math.floor(math.log10(raw))
-    return float(next(one * power for one in (1, 2, 5, 10) if one * power >= raw * 0.999))
+    return float(next(value * power for value in (1, 2, 5, 10) if value * power >= raw * 0.999))

@@ -27,14 +27,14 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     # In half pitches: which end of a narrow pulse was seen moves it by less.
     place = np.where(number > 0, np.round(2 * (number + share)), 0).astype(int)
     found = {}
-    for one in np.unique(place[place > 0]):
-        own = place == one
+    for item in np.unique(place[place > 0]):
+        own = place == item
         seen = len(np.unique(turn[own]))
         # Pulses anywhere fall on one of so many places of a turn.
         usual = (len(at) - seen) / (2 * reading.wheel.slots)
         least = max(_BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns, usual + _BETWEEN.sigmas * np.sqrt(usual))
         if seen >= max(least, _BETWEEN.of_all * len(at)):
-            found[int(one // 2)] = np.sort(np.concatenate([found.get(int(one // 2), at[:0]), at[own]]))
+            found[int(item // 2)] = np.sort(np.concatenate([found.get(int(item // 2), at[:0]), at[own]]))
     return found if len(found) <= _BETWEEN.most else {}
 
 
@@ -60,7 +60,7 @@ def stray_gaps(reading: RotatingReading) -> np.ndarray:
         return np.empty(0, int)
     skipping = np.flatnonzero((teeth.spans > 1) & (teeth.spans <= _ERRATIC.most_skipped))
     first = teeth.number[skipping] % teeth.wheel.slots + 1
-    usual = np.array([teeth.lost.get(int(one), 0.0) < _GAP.share_of_turns for one in first], bool)
+    usual = np.array([teeth.lost.get(int(item), 0.0) < _GAP.share_of_turns for item in first], bool)
     reference = np.isin(skipping + 1, teeth.anchors) | (first > teeth.wheel.slots - teeth.wheel.missing)
     reference |= np.isin(first, teeth.wheel.others)
     return skipping[usual & ~reference] if len(skipping) else skipping

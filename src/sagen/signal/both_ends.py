@@ -92,15 +92,15 @@ def both_ends(
     ohm = _of_coil(sensor, module, source) if sensor.strength is not None else _of_switch(low, module, source)
     slower = None
     if sensor.strength is None:
-        taus = [_time_constant(one, channel) for one, channel in zip((sensor, module), channels, strict=True)]
+        taus = [_time_constant(item, channel) for item, channel in zip((sensor, module), channels, strict=True)]
         slower = _less(taus[1], taus[0]) if all(taus) else None
     return BothEnds(low, high, missing, edges, ohm, slower, source)
 
 
-def _difference(one: float, other: float, here: RotatingReading, there: RotatingReading) -> Measured:
+def _difference(number: float, other: float, here: RotatingReading, there: RotatingReading) -> Measured:
     """A difference of two levels; each is the median of many samples, and no better than the recorder's step."""
     error = math.hypot(*(_level_error(reading) for reading in (here, there)))
-    value = one - other
+    value = number - other
     return Measured(value, value - 2 * error, value + 2 * error)
 
 
@@ -161,11 +161,11 @@ def _of_coil(sensor: RotatingReading, module: RotatingReading, source: Source | 
         return None
     ratio = float(np.median(here) / np.median(there))
     spread = math.hypot(
-        *(1.25 * float(np.std(np.log(np.maximum(one, 1e-9)))) / math.sqrt(len(one)) for one in (here, there))
+        *(1.25 * float(np.std(np.log(np.maximum(item, 1e-9)))) / math.sqrt(len(item)) for item in (here, there))
     )
     ends = [source.low, source.high]
     few, many = ratio * math.exp(-2 * spread) - 1, ratio * math.exp(2 * spread) - 1
-    return Measured((ratio - 1) * source.middle, min(few * one for one in ends), max(many * one for one in ends))
+    return Measured((ratio - 1) * source.middle, min(few * end for end in ends), max(many * end for end in ends))
 
 
 def _time_constant(reading: RotatingReading, channel: Channel) -> tuple[float, float] | None:
@@ -211,6 +211,6 @@ def _time_constant(reading: RotatingReading, channel: Channel) -> tuple[float, f
     return tau, max(error, 0.05 * step)
 
 
-def _less(one: tuple[float, float], other: tuple[float, float]) -> Measured:
-    value, error = one[0] - other[0], math.hypot(one[1], other[1])
+def _less(item: tuple[float, float], other: tuple[float, float]) -> Measured:
+    value, error = item[0] - other[0], math.hypot(item[1], other[1])
     return Measured(value, value - 2 * error, value + 2 * error)

@@ -107,7 +107,7 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
     # Two ways to the cycle: edges counted through it (a phaser may move them all), and edges gathered at
     # their angles (some may be lost). The one that explains more of the edges is believed.
     template, template_rising, late = max(
-        _template(angle, rising), _gathered(angle, rising), key=lambda one: _explained(angle, one)
+        _template(angle, rising), _gathered(angle, rising), key=lambda item: _explained(angle, item)
     )
     if not len(template):
         return None
@@ -134,9 +134,9 @@ def judged_stretch(crank: RotatingReading) -> tuple[float, float]:
 def _windows(angle: np.ndarray) -> np.ndarray:
     """Which edges are a window's: a pulse of less than `NARROWEST` is a spike, and both its edges go."""
     kept = np.ones(len(angle), bool)
-    for one in np.flatnonzero(np.diff(angle) < NARROWEST):
-        if kept[one] and kept[one + 1]:
-            kept[one : one + 2] = False
+    for at in np.flatnonzero(np.diff(angle) < NARROWEST):
+        if kept[at] and kept[at + 1]:
+            kept[at : at + 2] = False
     return kept
 
 
@@ -165,7 +165,8 @@ def _template(angle: np.ndarray, rising: np.ndarray) -> tuple[np.ndarray, np.nda
             late = late - _by_cycle(late, cycle)[cycle]
             own = _nearest(angle, rising, template, up)
             template = (
-                template + [float(np.median(late[own == one])) if (own == one).any() else 0.0 for one in range(edges)]
+                template
+                + [float(np.median(late[own == index])) if (own == index).any() else 0.0 for index in range(edges)]
             ) % CYCLE
         late = _followed(angle, rising, template, up, cycle, start)
         middle = float(np.median(late))
@@ -222,8 +223,8 @@ def _followed(angle, rising, template, up, cycle: np.ndarray, start: int) -> np.
     borders = np.searchsorted(cycle, np.arange(cycle[-1] + 2))
     for cycles in (range(start, cycle[-1] + 1), range(start - 1, -1, -1)):
         offset = 0.0
-        for one in cycles:
-            part = slice(borders[one], borders[one + 1])
+        for this_cycle in cycles:
+            part = slice(borders[this_cycle], borders[this_cycle + 1])
             if part.start < part.stop:
                 late[part] = _lateness(angle[part] - offset, rising[part], template, up) + offset
                 offset = float(np.median(late[part]))
@@ -261,7 +262,7 @@ def shift_between(here: CamTrack, good: CamTrack) -> tuple[float, float] | None:
     if least > MATCHED:
         return None
     # A cam with like windows fits at several shifts: the smallest is the likeliest.
-    cost, shift = min((one for one in best if one[0] <= least + 0.6), key=lambda one: abs(one[1]))
+    cost, shift = min((item for item in best if item[0] <= least + 0.6), key=lambda item: abs(item[1]))
     apart = _apart_shifted(here, good, shift + _turn_for(here, good, shift))
     nearest = np.take_along_axis(apart, np.abs(apart).argmin(axis=1)[:, None], axis=1)[:, 0]
     return shift + float(np.median(nearest)), cost

@@ -35,4 +35,4 @@ def shipped() -> dict[str, Wheel]:
 
 def usual_name(wheel: Wheel) -> str:
     """What a wheel is called: its name in the catalogue, else its form."""
-    return next((name for name, one in shipped().items() if one == wheel and one.others), str(wheel))
+    return next((name for name, item in shipped().items() if item == wheel and item.others), str(wheel))

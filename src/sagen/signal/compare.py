@@ -77,10 +77,10 @@ def compare(reading: RotatingReading, pattern: RotatingReading) -> Comparison | 
     likeness = 1.0 - float(differs.mean())
     a_slot = differs.reshape(-1, STEPS_A_PITCH).mean(axis=1)
     apart = teeth_apart(reading, pattern)
-    teeth = tuple(sorted({int(one) + 1 for one in np.flatnonzero(a_slot > 0.25)} | set(apart)))
+    teeth = tuple(sorted({int(at) + 1 for at in np.flatnonzero(a_slot > 0.25)} | set(apart)))
     low = reading.levels.low - pattern.levels.low
     high = reading.levels.high - pattern.levels.high
-    return Comparison(reading.column, likeness, teeth, low, high, tuple((one, apart.get(one, "")) for one in teeth))
+    return Comparison(reading.column, likeness, teeth, low, high, tuple((item, apart.get(item, "")) for item in teeth))
 
 
 def teeth_apart(reading: RotatingReading, pattern: RotatingReading) -> dict[int, str]:
@@ -111,4 +111,4 @@ def teeth_apart(reading: RotatingReading, pattern: RotatingReading) -> dict[int,
             one, weight = int(number[place]), abs(size) / limit[place]
             if one not in found or weight > found[one][0]:
                 found[one] = (weight, odd_words(name, size, "than there"))
-    return {one: words for one, (_, words) in found.items()}
+    return {key: words for key, (_, words) in found.items()}

@@ -51,11 +51,16 @@ class Context:
     def crank(self) -> RotatingReading | None:
         """The crank sensor of the capture, where its wheel is known."""
         return next(
-            (one for one in self.readings if one.sheet.role == Role.CRANK and one.wheel and one.switching), None
+            (
+                reading
+                for reading in self.readings
+                if reading.sheet.role == Role.CRANK and reading.wheel and reading.switching
+            ),
+            None,
         )
 
     def has(self, reading: ChannelReading, *kinds: FindingKind) -> bool:
-        return any(one.kind in kinds and one.channel == reading.column for one in self.found)
+        return any(item.kind in kinds and item.channel == reading.column for item in self.found)
 
     def pattern(self, reading: RotatingReading) -> RotatingReading | None:
         """The same channel of the known-good capture: by name, else by its place among its role."""
@@ -70,15 +75,15 @@ class Context:
     def rails_around(self, start_s: float, end_s: float, tooth_s: float) -> list[dict]:
         """What feed and return did around a loss of signal, and by how many seconds before it (None: within a tooth)."""
         found, reach = [], _LIMIT.rail_reach_s
-        for one in self.found:
-            if one.kind not in (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT):
+        for item in self.found:
+            if item.kind not in (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT):
                 continue
-            if one.fields["start_s"] > end_s + reach or one.fields["end_s"] < start_s - reach:
+            if item.fields["start_s"] > end_s + reach or item.fields["end_s"] < start_s - reach:
                 continue
             # The signal went somewhere between its last tooth and the next one due.
-            ahead = start_s + 0.5 * tooth_s - one.fields["start_s"]
+            ahead = start_s + 0.5 * tooth_s - item.fields["start_s"]
             apart = abs(ahead) > _LIMIT.same_tooth * tooth_s
-            found.append({"channel": one.channel, "kind": str(one.kind), "ahead_s": ahead if apart else None})
+            found.append({"channel": item.channel, "kind": str(item.kind), "ahead_s": ahead if apart else None})
         return found
 
 
@@ -86,11 +91,11 @@ def twin(
     reading: RotatingReading, own: tuple[RotatingReading, ...], others: tuple[RotatingReading, ...]
 ) -> RotatingReading | None:
     """The channel of another capture that stands for `reading`: same role and name, else same place."""
-    alike = [one for one in others if one.sheet.role == reading.sheet.role]
-    named = next((one for one in alike if one.column == reading.column), None)
+    alike = [other for other in others if other.sheet.role == reading.sheet.role]
+    named = next((item for item in alike if item.column == reading.column), None)
     if named or not alike:
         return named
-    place = [one.column for one in own if one.sheet.role == reading.sheet.role].index(reading.column)
+    place = [item.column for item in own if item.sheet.role == reading.sheet.role].index(reading.column)
     return alike[place] if place < len(alike) else None
 
 

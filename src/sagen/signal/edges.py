@@ -103,7 +103,7 @@ def _state_entries(raw: np.ndarray, lower: float, upper: float) -> tuple[np.ndar
     places, highs = [np.empty(0, np.int64)], [np.empty(0, bool)]
     for which in (0, 1):
         if found[which]:
-            some, words = (np.concatenate(one) for one in zip(*found[which], strict=True))
+            some, words = (np.concatenate(item) for item in zip(*found[which], strict=True))
             bits = np.flatnonzero(np.unpackbits(words.view(np.uint8), bitorder="little").view(bool))
             places.append((some[bits >> 6] << 6) + (bits & 63))
             highs.append(np.full(len(bits), which == 0))

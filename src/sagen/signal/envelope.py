@@ -55,22 +55,22 @@ class Beyond:
 
 def envelope(patterns: Sequence[RotatingReading]) -> Envelope | None:
     """The envelope of two or more known-good readings of one circuit; None where they are fewer, or of several wheels."""
-    patterns = [one for one in patterns if one.wheel is not None]
+    patterns = [pattern for pattern in patterns if pattern.wheel is not None]
     if len(patterns) < 2 or any(
-        one.wheel != patterns[0].wheel or type(one) is not type(patterns[0]) for one in patterns
+        pattern.wheel != patterns[0].wheel or type(pattern) is not type(patterns[0]) for pattern in patterns
     ):
         return None
-    known = [tooth_measures(one) for one in patterns]
+    known = [tooth_measures(pattern) for pattern in patterns]
     bands = {}
-    for name in set.intersection(*(set(one) for one in known)):
+    for name in set.intersection(*(set(item) for item in known)):
         number = known[0][name][0].number
-        for one in known[1:]:
-            number = np.intersect1d(number, one[name][0].number)
+        for this_item in known[1:]:
+            number = np.intersect1d(number, this_item[name][0].number)
         if len(number) < 4:
             continue
-        rows = np.array([one[name][0].by_place[np.searchsorted(one[name][0].number, number)] for one in known])
+        rows = np.array([item[name][0].by_place[np.searchsorted(item[name][0].number, number)] for item in known])
         bands[name] = _band(number, rows, LEAST[name].size)
-    low, high = ([getattr(one.levels, end) for one in patterns] for end in ("low", "high"))
+    low, high = ([getattr(pattern.levels, end) for pattern in patterns] for end in ("low", "high"))
     return Envelope(len(patterns), bands, _level(low), _level(high))
 
 
@@ -100,7 +100,7 @@ def beyond(reading: RotatingReading, known: Envelope, chance: float | None = Non
     chance = _LIMIT.sure if chance is None else chance
     mine = tooth_measures(reading)
     rows: list[Beyond] = []
-    tried = 2 + sum(len(one.number) for name, one in known.bands.items() if name in mine)
+    tried = 2 + sum(len(this_band.number) for name, this_band in known.bands.items() if name in mine)
     for name, band in known.bands.items():
         if name not in mine:
             continue
@@ -130,4 +130,4 @@ def beyond(reading: RotatingReading, known: Envelope, chance: float | None = Non
         )
         if q * tried < chance:
             rows.append(Beyond(end, 0, float(size), min(1.0, q * tried)))
-    return sorted(rows, key=lambda one: one.chance)
+    return sorted(rows, key=lambda row: row.chance)

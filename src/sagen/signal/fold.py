@@ -77,14 +77,14 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     if plain is not None:
         return plain
     cycle = _cycle(np.log(np.maximum(spaces[: len(logs)], 1e-12)), count)
-    found = [one for one in _candidates(folded, count, declared) if sensible(one.wheel, declared)]
+    found = [candidate for candidate in _candidates(folded, count, declared) if sensible(candidate.wheel, declared)]
     if len(found) > FEW_WEIGHED:
         # A look with one height of wave leaves the few that all are tried on.
-        rough = [_weighed(one, cycle, AMPLITUDES[1:2]).weight for one in found]
+        rough = [_weighed(item, cycle, AMPLITUDES[1:2]).weight for item in found]
         order = np.argsort(rough)[::-1]
         firsts = {found[k].wheel: k for k in order[::-1]}  # of each wheel at least one
         found = [found[k] for k in {*order[:FEW_WEIGHED].tolist(), *firsts.values()}]
-    best = max((_weighed(one, cycle) for one in found), key=lambda one: one.weight, default=None)
+    best = max((_weighed(item, cycle) for item in found), key=lambda item: item.weight, default=None)
     if best is None:
         return None
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
@@ -133,7 +133,7 @@ def _count(returns: np.ndarray, declared: Wheel | None) -> tuple[int | None, flo
     if declared is not None and declared.missing:
         teeth = teeth_of(declared)
         own = {count: _own(returns, count) for count in range(teeth - MOST_LOST, teeth + 2) if 2 < count < len(returns)}
-        count = max(own, key=lambda one: own[one] + 0.1 * (one == teeth) - 0.06 * abs(teeth - one), default=None)
+        count = max(own, key=lambda item: own[item] + 0.1 * (item == teeth) - 0.06 * abs(teeth - item), default=None)
         if count is not None and own[count] >= max(_LIMIT.returns_stated, _LIMIT.as_well * best):
             return count, own[count]
     if best < _LIMIT.returns:
@@ -189,7 +189,9 @@ def _plainly(folded: np.ndarray, declared: Wheel | None, count: int) -> Laid | N
 def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[Laid]:
     """Wheels that have as many teeth a turn, each where it lies best."""
     found: list[Laid] = []
-    wheels = {one: _usual(one, declared) for one in (declared, *shipped().values()) if one is not None and one.missing}
+    wheels = {
+        item: _usual(item, declared) for item in (declared, *shipped().values()) if item is not None and item.missing
+    }
     for wheel, usual in wheels.items():
         stated = wheel == declared
         for parts in (1, 2) if stated else (1, 2, 3, 4):
@@ -201,7 +203,7 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
             found += _with_lost(folded, wheel, lost, usual)
         if stated and lost == -1:
             found += _with_extra(folded, wheel, usual)
-    known = {one.wheel for one in found}
+    known = {item.wheel for item in found}
     # With as many teeth as the stated wheel has, no wheel that nobody lists is thought of, however its gaps look.
     for wheel, spans in _free(folded) if declared is None or count != teeth_of(declared) else ():
         if wheel not in known:
@@ -253,13 +255,14 @@ def _with_lost(folded: np.ndarray, wheel: Wheel, lost: int, usual: float) -> lis
         grown = np.array(sorted(grown))
         if left > 1:
             # Judged on what it already explains: the longest spaces.
-            rows = [tuple(one) for one in _likeliest(folded, grown)]
+            rows = [tuple(item) for item in _likeliest(folded, grown)]
         else:
             cost = _cost(folded, grown)
             order = np.argsort(cost, axis=None)[:MOST_TRIED]
             penalty = _LIMIT.lost_tooth * (1 + 0.5 * (lost - 1)) + np.log(len(folded))
             return [
-                Laid(wheel, grown[one // len(folded)], int(one % len(folded)), weight=usual - penalty) for one in order
+                Laid(wheel, grown[item // len(folded)], int(item % len(folded)), weight=usual - penalty)
+                for item in order
             ]
     return []
 
@@ -337,13 +340,13 @@ def _cycle(logs: np.ndarray, count: int) -> _Cycle:
     return _Cycle(np.median(rows, axis=0), counts)
 
 
-def _weighed(one: Laid, cycle: _Cycle, amplitudes: tuple[float, ...] = AMPLITUDES) -> Laid:
+def _weighed(laid: Laid, cycle: _Cycle, amplitudes: tuple[float, ...] = AMPLITUDES) -> Laid:
     """With the evidence of the folded cycle added: how well what the wheel leaves of the spaces is a wave of the engine."""
-    logs, spans = cycle.logs, np.roll(_split(one), one.first)
+    logs, spans = cycle.logs, np.roll(_split(laid), laid.first)
     spans = np.tile(spans, cycle.turns)
     left = logs - np.log(spans)
     middle = np.cumsum(spans) - 0.5 * spans
-    turns = float(spans.sum()) / one.wheel.slots
+    turns = float(spans.sum()) / laid.wheel.slots
     left = left - np.median(left)
     angle = 2 * np.pi * middle / spans.sum()
     orders = np.arange(1, int(min(MOST_ORDER * turns, len(logs) // 2)) + 1)
@@ -363,13 +366,13 @@ def _weighed(one: Laid, cycle: _Cycle, amplitudes: tuple[float, ...] = AMPLITUDE
             total = values[own] + noise**2
             spread = np.log(total).sum() + more * np.log(noise**2)
             best = max(best, float(-0.5 * (spread + (seen / total).sum() + rest / noise**2)))
-    return Laid(one.wheel, one.spans, one.first, one.extra, one.weight + best)
+    return Laid(laid.wheel, laid.spans, laid.first, laid.extra, laid.weight + best)
 
 
-def _split(one: Laid) -> np.ndarray:
+def _split(laid: Laid) -> np.ndarray:
     """The spans as the row has them: the one in which a pulse too many lies in two halves."""
-    spans = one.spans.astype(float)
-    if one.extra is None:
+    spans = laid.spans.astype(float)
+    if laid.extra is None:
         return spans
-    half = spans[one.extra - 1] / 2
-    return np.concatenate([spans[: one.extra - 1], [half, half], spans[one.extra :]])
+    half = spans[laid.extra - 1] / 2
+    return np.concatenate([spans[: laid.extra - 1], [half, half], spans[laid.extra :]])

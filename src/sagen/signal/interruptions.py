@@ -60,8 +60,8 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
         if longer >= least and beside <= _LIMIT.steady * max(usual, min(before, after)):
             found.append(Interruption(float(teeth.times[k]), float(teeth.times[k + 1]), True, from_rest))
     # What lasts as long as several rests do is one more of them: an engine that nearly stalls in a compression.
-    alike = [sum(abs(np.log(lasts / (one.end - one.start))) < _LIMIT.as_long for lasts in rests) for one in found]
-    found = [one for one, often in zip(found, alike, strict=True) if often < _LIMIT.as_often]
+    alike = [sum(abs(np.log(lasts / (item.end - item.start))) < _LIMIT.as_long for lasts in rests) for item in found]
+    found = [item for item, often in zip(found, alike, strict=True) if often < _LIMIT.as_often]
     end = reading.samples / reading.sfreq
     rest = end - float(teeth.times[-1])
     last = _pitch_near(teeth, len(spaces), -1)
@@ -155,8 +155,8 @@ def _may_rest(teeth: Teeth, k: int) -> bool:
     beside = [_pitches_beside(teeth, k, after)[0][-3:] for after in (False, True)]
     around = float(pace_around(_own_pitches(teeth))[min(k, len(teeth.ratio) - 1)])
     slowest = float(np.quantile(_own_pitches(teeth), _LIMIT.rocks_quantile))
-    if min(float(one.min()) for one in beside) > _LIMIT.rocks_slower * around and all(
-        float(one.max()) > _LIMIT.rest_beyond * slowest for one in beside
+    if min(float(item.min()) for item in beside) > _LIMIT.rocks_slower * around and all(
+        float(item.max()) > _LIMIT.rest_beyond * slowest for item in beside
     ):
         return True
     near, earlier = _pitches_beside(teeth, k, True)

@@ -77,7 +77,7 @@ def state_levels(channel: Channel, most: int = MOST_SAMPLED) -> Levels:
     spread = _Spread(sampled, bottom, top)
     low, high = spread.modes() if top > bottom else (bottom, top)
     noise = 1.4826 * spread.median_distance(low, high)
-    values = sorted(channel.offset + channel.scale * one for one in (low, high))
+    values = sorted(channel.offset + channel.scale * item for item in (low, high))
     return Levels(
         values[0], values[1], noise * scale, step * scale,
         spread.between(low, high), spread.parted(low, high),

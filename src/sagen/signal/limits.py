@@ -58,4 +58,4 @@ def limits(rule: str) -> SimpleNamespace:
     table = all_limits().get(rule)
     if table is None:
         raise KnowledgeError(f"limits.toml: there is no table [{rule}]")
-    return SimpleNamespace(**{name: one.value for name, one in table.items()})
+    return SimpleNamespace(**{name: item.value for name, item in table.items()})

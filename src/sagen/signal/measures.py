@@ -36,7 +36,7 @@ class Least:
 
 #: by measure, from the tables `least_...` of limits.toml
 LEAST = {
-    name.removeprefix("least_"): Least(**{key: one.value for key, one in table.items()})
+    name.removeprefix("least_"): Least(**{key: item.value for key, item in table.items()})
     for name, table in all_limits().items()
     if name.startswith("least_")
 }

@@ -51,7 +51,7 @@ class Pair:
 def rounded(name: str, interval: Interval, unit: str = "") -> dict:
     """An interval as fields of a row: NAME with its unit, NAME_low and NAME_high; None where it is not known."""
     values = {name + unit: interval.value, f"{name}_low": interval.low, f"{name}_high": interval.high}
-    return {key: float(f"{one:.4g}") if np.isfinite(one) else None for key, one in values.items()}
+    return {key: float(f"{value:.4g}") if np.isfinite(value) else None for key, value in values.items()}
 
 
 def log_heights(strikes: StrikeSet) -> tuple[np.ndarray, np.ndarray]:
@@ -95,10 +95,10 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
     return Interval(mean, mean - reach, mean + reach, count)
 
 
-def height_ratio(strikes: StrikeSet, one: int, other: int) -> Interval:
+def height_ratio(strikes: StrikeSet, number: int, other: int) -> Interval:
     """How tall sensor `one` answers against `other`."""
     logs, spread = log_heights(strikes)
-    told = mean_of(logs[:, one] - logs[:, other], np.hypot(spread[:, one], spread[:, other]), _LIMIT.least_log)
+    told = mean_of(logs[:, number] - logs[:, other], np.hypot(spread[:, number], spread[:, other]), _LIMIT.least_log)
     return Interval(*(float(np.exp(value)) for value in (told.value, told.low, told.high)), told.count)
 
 
@@ -108,13 +108,13 @@ def own_ring(strikes: StrikeSet, sensor: int) -> Interval:
     return mean_of(answers.ring_hz[:, sensor], answers.ring_u[:, sensor], 0.0)
 
 
-def ring_difference(strikes: StrikeSet, one: int, other: int) -> Interval:
+def ring_difference(strikes: StrikeSet, number: int, other: int) -> Interval:
     """How many Hz sensor `one` rings above `other`."""
     answers = strikes.answers
     hertz, spread = answers.ring_hz, answers.ring_u
-    usual = np.nanmedian(hertz[:, [one, other]]) if np.isfinite(hertz[:, [one, other]]).any() else np.nan
+    usual = np.nanmedian(hertz[:, [number, other]]) if np.isfinite(hertz[:, [number, other]]).any() else np.nan
     return mean_of(
-        hertz[:, one] - hertz[:, other], np.hypot(spread[:, one], spread[:, other]), _LIMIT.least_ring * usual
+        hertz[:, number] - hertz[:, other], np.hypot(spread[:, number], spread[:, other]), _LIMIT.least_ring * usual
     )
 
 
@@ -128,7 +128,7 @@ def pairs_of(strikes: StrikeSet) -> tuple[Pair, ...]:
 
 def against_others(strikes: StrikeSet, sensor: int) -> Interval:
     """How tall a sensor answers against the middle one of the others."""
-    others = [one for one in range(len(strikes.columns)) if one != sensor and not strikes.silent[one]]
+    others = [index for index in range(len(strikes.columns)) if index != sensor and not strikes.silent[index]]
     if not others:
         return UNKNOWN
     logs, spread = log_heights(strikes)

@@ -69,7 +69,7 @@ def _columns(reading: RotatingReading) -> tuple[np.ndarray, ...] | None:
     seen[: slots - reading.wheel.missing] = 1.0
     for number, share in reading.teeth.lost.items():
         seen[number - 1] = 1.0 - share
-    seen[[one - 1 for one in reading.wheel.others]] = np.nan
+    seen[[other - 1 for other in reading.wheel.others]] = np.nan
     return late, wander, size, seen
 
 

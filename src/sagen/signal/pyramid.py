@@ -23,7 +23,7 @@ class Pyramid:
     def packed(self) -> tuple[np.ndarray, np.ndarray]:
         """All levels as one array, shape (2, n), and their lengths, to be kept beside the samples."""
         lengths = np.array([len(low) for _, low, _ in self.levels])
-        return np.stack([np.concatenate([one[k] for one in self.levels]) for k in (1, 2)]), lengths
+        return np.stack([np.concatenate([level[k] for level in self.levels]) for k in (1, 2)]), lengths
 
     @classmethod
     def unpacked(cls, raw: np.ndarray, values: np.ndarray, lengths: np.ndarray) -> Pyramid:

@@ -55,7 +55,7 @@ def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
     kind = "regulated" if nominal < _SUPPLY.regulated_v else "cranking" if context.cranking else "battery"
     limit = getattr(_SUPPLY, f"fallen_{kind}") * nominal
     for stretches in _told(_events(rail, -1.0, limit)):
-        level = min(one[2] for one in stretches)
+        level = min(stretch[2] for stretch in stretches)
         yield _finding(
             rail, FindingKind.SUPPLY_LOSS, grade(limit - level, _SUPPLY.plain * limit), stretches, level,
             {"nominal": nominal, "limit": limit},
@@ -66,13 +66,13 @@ def ground_lift(rail: Rail, context: Context) -> Iterator[Finding]:
     """The return rises."""
     limit = _GROUND.lift_cranking_v if context.cranking else _GROUND.lift_v
     for stretches in _told(_events(rail, 1.0, limit)):
-        level = max(one[2] for one in stretches)
+        level = max(stretch[2] for stretch in stretches)
         yield _finding(rail, FindingKind.GROUND_LIFT, grade(level - limit, _GROUND.plain_v), stretches, level, {})
 
 
 def _told(events: list[Stretch]) -> list[list[Stretch]]:
     """Stretches a finding each, or, where they are many, all in one."""
-    return [events] if len(events) > _EVENTS.told_apart else [[one] for one in events]
+    return [events] if len(events) > _EVENTS.told_apart else [[event] for event in events]
 
 
 def _finding(rail: Rail, kind: FindingKind, severity: float, stretches: list[Stretch], level: float, facts: dict):
@@ -81,7 +81,7 @@ def _finding(rail: Rail, kind: FindingKind, severity: float, stretches: list[Str
     return Finding(
         kind, rail.sheet.column, severity,
         {"start_s": round(start, 5), "end_s": round(end, 5), "level_v": round(level, 3)},
-        {"whole": whole, "stretches": len(stretches), **facts}, tuple(Span(one[0], one[1]) for one in stretches),
+        {"whole": whole, "stretches": len(stretches), **facts}, tuple(Span(stretch[0], stretch[1]) for stretch in stretches),
     )  # fmt: skip
 
 

@@ -103,7 +103,7 @@ def fit_rings(bursts: np.ndarray, sfreq: float, modes: Modes | None = None, whic
     if not len(modes.poles):
         return Rings.unread(len(bursts))
     step = modes.block / sfreq
-    order = [which, *(one for one in range(len(modes.poles)) if one != which)]
+    order = [which, *(index for index in range(len(modes.poles)) if index != which)]
     fit = _Fit(_thinned(bursts, modes.block), step, modes.poles[order])
     return fit.rings(_first_of_block(fit.poles_now(), step, modes.block))
 

@@ -36,7 +36,7 @@ class Rule:
 
     def __call__(self, reading: ChannelReading, context: Context) -> Iterator[Finding]:
         """The findings of this rule on one channel; none where it does not apply."""
-        if not isinstance(reading, self.on) or not all(getattr(reading, one) for one in self.needs):
+        if not isinstance(reading, self.on) or not all(getattr(reading, need) for need in self.needs):
             return
         if context.has(reading, *self.silenced_by):
             return
@@ -69,9 +69,9 @@ def in_order(rules: Iterable[Rule]) -> tuple[Rule, ...]:
     """
     waiting, ready = list(rules), []
     while waiting:
-        left = {one.finding for one in waiting}
+        left = {item.finding for item in waiting}
         free = next(
-            (one for one in waiting if not (one.silenced_by | one.hears) & (left - {one.finding})),
+            (item for item in waiting if not (item.silenced_by | item.hears) & (left - {item.finding})),
             None,
         )
         if free is None:

@@ -157,7 +157,7 @@ def timing_offset(reading: RotatingReading, context: Context) -> Iterator[Findin
         if name != reading.column and name in context.pattern_cams
         and (other := shift_between(track, context.pattern_cams[name])) is not None
     ]  # fmt: skip
-    on_time = all(abs(one[0]) < _OFFSET.least_deg for one in others) if others else None
+    on_time = all(abs(this_other[0]) < _OFFSET.least_deg for this_other in others) if others else None
     teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
     yield Finding(
         FindingKind.TIMING_OFFSET, reading.column, grade(abs(offset) - _OFFSET.least_deg, _OFFSET.plain_deg),

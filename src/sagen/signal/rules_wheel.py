@@ -93,7 +93,7 @@ def _what_else(wheel: Wheel, group: list[int]) -> dict:
 
 def _by_chance(teeth: Teeth, group: list[int], share: float, turns: int) -> bool:
     """Whether teeth missed here and there would make one be missed so often: the binomial tail, over all places."""
-    usual = [one for n, one in teeth.lost.items() if n not in group]
+    usual = [item for n, item in teeth.lost.items() if n not in group]
     missed = sum(usual) / max(1, teeth.wheel.slots - teeth.wheel.missing - len(group))
     times = max(1, turns)
     tail = sum(
@@ -111,11 +111,11 @@ def _spans_over(teeth: Teeth, number: int) -> np.ndarray:
 def _neighbours(numbers) -> Iterator[list[int]]:
     """Consecutive numbers grouped together."""
     group: list[int] = []
-    for one in numbers:
-        if group and one != group[-1] + 1:
+    for number in numbers:
+        if group and number != group[-1] + 1:
             yield group
             group = []
-        group.append(one)
+        group.append(number)
     if group:
         yield group
 
@@ -173,11 +173,11 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             {"measure": "bridged", "size": 1.0, "turns": max(len(reading.teeth.anchors), len(spans)), "seen": len(spans)},
             tuple(Span(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1])) for k in spans[:MOST_SPANS]),
         )  # fmt: skip
-    for number, (weight, name, size, surprise) in sorted(odd.items(), key=lambda one: -one[1][0])[
+    for number, (weight, name, size, surprise) in sorted(odd.items(), key=lambda item: -item[1][0])[
         : _ODD.most_looked_at
     ]:
         # A tooth out of place shows on the spaces either side of it; its neighbours are not odd for that.
-        if said_odd == _ODD.most_said or any(abs(number - one) <= 2 for one in said):
+        if said_odd == _ODD.most_said or any(abs(number - item) <= 2 for item in said):
             continue
         said.append(number)
         said_odd += 1
@@ -199,7 +199,7 @@ def _beside_gap(number: np.ndarray) -> np.ndarray:
 def _at_times(reading: RotatingReading, times: np.ndarray) -> tuple[Span, ...]:
     """A quarter of a pitch either side of each of these times."""
     reach = 0.25 * float(np.median(np.diff(reading.teeth.times)))
-    return tuple(Span(max(0.0, float(one) - reach), float(one) + reach) for one in times[:MOST_SPANS])
+    return tuple(Span(max(0.0, float(time) - reach), float(time) + reach) for time in times[:MOST_SPANS])
 
 
 def _spans_at(reading: RotatingReading, number: int) -> tuple[Span, ...]:
@@ -343,8 +343,8 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     # Beside a crank a cam is lost only where the crank turns.
     crank = context.crank if reading.sheet.role == Role.CAM else None
     turned = crank.teeth.longest_stretch() if crank is not None else (0.0, np.inf)
-    for one in interruptions(reading, beyond, context.cranking):
-        start, end = one.start, one.end
+    for interruption in interruptions(reading, beyond, context.cranking):
+        start, end = interruption.start, interruption.end
         if start < turned[0] or end > turned[1]:
             continue
         lost = (end - start) / pitch
@@ -352,7 +352,7 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         yield Finding(
             FindingKind.DROPOUT, reading.column, severity,
             {"start_s": round(start, 5), "end_s": round(end, 5)},
-            {"teeth": lost, "back": one.back, "from_rest": one.from_rest,
+            {"teeth": lost, "back": interruption.back, "from_rest": interruption.from_rest,
              "watched": sorted(str(role) for role in context.rails), "rails": context.rails_around(start, end, pitch)},
             (Span(start, end),),
         )  # fmt: skip

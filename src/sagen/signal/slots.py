@@ -180,7 +180,7 @@ def lost_teeth(teeth: Teeth) -> dict[int, float]:
         over = np.where(over > wheel.slots, over - wheel.slots, over)
         skipped += np.bincount(over[over <= last], minlength=last + 1)
     share = skipped / np.maximum(1, seen + skipped)
-    return {int(one): float(share[one]) for one in np.flatnonzero(skipped) if int(one) not in wheel.others}
+    return {int(at): float(share[at]) for at in np.flatnonzero(skipped) if int(at) not in wheel.others}
 
 
 def whole_turns(teeth: Teeth, lost: dict[int, float]) -> tuple[np.ndarray, np.ndarray]:

@@ -102,16 +102,16 @@ class StrikeSet:
                 "ring_u_hz": by_column(answers.ring_u[index], read, 2),
             }
             if self.bounces[index]:
-                row["bounces_s"] = [round(one, 5) for one in self.bounces[index]]
+                row["bounces_s"] = [round(bounce, 5) for bounce in self.bounces[index]]
             out.append(row)
         return out
 
     def as_data(self) -> dict:
         """All of it as plain data that JSON can keep."""
-        answers = {one.name: _listed(getattr(self.answers, one.name)) for one in fields(Answers)}
+        answers = {field.name: _listed(getattr(self.answers, field.name)) for field in fields(Answers)}
         return {
             "columns": list(self.columns), "unit": self.unit, "sfreq": self.sfreq, "time_s": _listed(self.time_s),
-            "bounces": [list(one) for one in self.bounces], "answers": answers, "floor": _listed(self.floor),
+            "bounces": [list(bounce) for bounce in self.bounces], "answers": answers, "floor": _listed(self.floor),
             "hum": _listed(self.hum), "window_s": self.window_s,
         }  # fmt: skip
 
@@ -121,15 +121,15 @@ class StrikeSet:
         shape = (len(data["time_s"]), len(data["columns"]))
         flags = {"heard", "saturated"}
         answers = {}
-        for one in fields(Answers):
-            rows = data["answers"][one.name]
+        for field in fields(Answers):
+            rows = data["answers"][field.name]
             values = np.array([[np.nan if cell is None else cell for cell in row] for row in rows], float).reshape(
                 shape
             )
-            answers[one.name] = values.astype(bool) if one.name in flags else values
+            answers[field.name] = values.astype(bool) if field.name in flags else values
         return cls(
-            tuple(str(one) for one in data["columns"]), str(data["unit"]), float(data["sfreq"]),
-            np.array(data["time_s"], float), tuple(tuple(float(at) for at in one) for one in data["bounces"]),
+            tuple(str(datum) for datum in data["columns"]), str(data["unit"]), float(data["sfreq"]),
+            np.array(data["time_s"], float), tuple(tuple(float(at) for at in datum) for datum in data["bounces"]),
             Answers(**answers), np.array(data["floor"], float), np.array(data["hum"], float), float(data["window_s"]),
         )  # fmt: skip
 
@@ -137,10 +137,10 @@ class StrikeSet:
 def _listed(values: np.ndarray) -> list:
     """An array as lists, numbers to six digits, None for what is not known."""
     if values.ndim > 1:
-        return [_listed(one) for one in values]
+        return [_listed(value) for value in values]
     if values.dtype == bool:
-        return [bool(one) for one in values]
-    return [float(f"{one:.7g}") if np.isfinite(one) else None for one in values]
+        return [bool(value) for value in values]
+    return [float(f"{value:.7g}") if np.isfinite(value) else None for value in values]
 
 
 def _digits(value: float, digits: int) -> float:
@@ -156,24 +156,24 @@ def find_strikes(channels: Sequence[Channel], sfreq: float) -> StrikeSet:
     sfreq : float
         Hz
     """
-    columns = tuple(one.column for one in channels)
+    columns = tuple(channel.column for channel in channels)
     thin = max(1, int(sfreq / _LIMIT.thinned_hz))
     block = max(int(_LIMIT.block_samples), round(_LIMIT.block_s * sfreq / thin))
-    found = [_blocks(one, thin, block) for one in channels]
+    found = [_blocks(channel, thin, block) for channel in channels]
     block_s = thin * block / sfreq
-    marks = _marks(np.stack([one.score for one in found]), block_s)
+    marks = _marks(np.stack([item.score for item in found]), block_s)
     # Slower recordings hold no ring that could be read: that they are too slow is all there is to say.
     starts, bounces = _parted(marks if sfreq >= _LIMIT.read_hz else [])
     unit = channels[0].unit
-    floor = np.array([one.floor for one in found])
-    hum = np.array([one.hum for one in found])
-    steps = np.array([one.step for one in found])
+    floor = np.array([item.floor for item in found])
+    hum = np.array([item.hum for item in found])
+    steps = np.array([item.step for item in found])
     answers, window = _read(channels, sfreq, starts, bounces, steps, block_s)
     with np.errstate(invalid="ignore"):
         clear = answers.heard & (answers.height > _LIMIT.clear * answers.noise)
         among = np.where(clear.any(axis=1, keepdims=True), clear, answers.heard)
         first = np.nanmin(np.where(among, answers.onset_s, np.inf), axis=1, initial=np.inf)
-    hashes = tuple(one.at for one in marks if one.short)
+    hashes = tuple(mark.at for mark in marks if mark.short)
     marked = StrikeSet(columns, unit, sfreq, first, tuple(bounces), answers, floor, hum, window, hashes)
     return without(marked, answers.heard.any(axis=1))
 
@@ -248,14 +248,14 @@ def _marks(score: np.ndarray, block_s: float) -> list[_Mark]:
     starts, ends, tall = starts[loud], ends[loud], tall[loud]
     lasting = (ends - starts) * block_s >= _LIMIT.least_ring_s - 1e-9
     out = [
-        _Mark(block_s * one, float(np.sqrt(high)), True)
-        for one, high in zip(starts[~lasting], tall[~lasting], strict=True)
+        _Mark(block_s * start, float(np.sqrt(high)), True)
+        for start, high in zip(starts[~lasting], tall[~lasting], strict=True)
     ]
     order = np.argsort(-tall[lasting], kind="stable")[: int(_LIMIT.most)]
     for index in np.sort(order):
         first, last = starts[lasting][index], ends[lasting][index]
         out += _rises(together[first:last], first, block_s)
-    return sorted(out, key=lambda one: one.at)
+    return sorted(out, key=lambda item: item.at)
 
 
 def _rises(course: np.ndarray, first: int, block_s: float) -> Iterator[_Mark]:
@@ -266,9 +266,9 @@ def _rises(course: np.ndarray, first: int, block_s: float) -> Iterator[_Mark]:
         lowest = np.lib.stride_tricks.sliding_window_view(course[:-ahead], back).min(axis=1)
         after = np.lib.stride_tricks.sliding_window_view(course[back:], ahead).min(axis=1)[: len(lowest)]
         rising = np.flatnonzero(after[: len(lowest)] > _LIMIT.rises * lowest[: len(after)]) + back
-        for one in rising:
-            if one - places[-1] > 2 * back:
-                places.append(int(one))
+        for item in rising:
+            if item - places[-1] > 2 * back:
+                places.append(int(item))
     for place, end in zip(places, [*places[1:], len(course)], strict=True):
         yield _Mark(block_s * (first + place), float(np.sqrt(course[place:end].max())), False)
 
@@ -278,17 +278,17 @@ def _parted(marks: list[_Mark]) -> tuple[list[float], list[tuple[float, ...]]]:
     lower than the strike."""
     starts: list[_Mark] = []
     bounces: list[list[float]] = []
-    for one in marks:
-        if one.short:
+    for mark in marks:
+        if mark.short:
             continue
-        since = one.at - starts[-1].at if starts else np.inf
-        lower = bool(starts) and one.tall < _LIMIT.bounce_share * starts[-1].tall
+        since = mark.at - starts[-1].at if starts else np.inf
+        lower = bool(starts) and mark.tall < _LIMIT.bounce_share * starts[-1].tall
         if since < _LIMIT.touch_s or (since < _LIMIT.bounce_s and lower):
-            bounces[-1].append(one.at)
+            bounces[-1].append(mark.at)
         else:
-            starts.append(one)
+            starts.append(mark)
             bounces.append([])
-    return [one.at for one in starts], [tuple(one) for one in bounces]
+    return [start.at for start in starts], [tuple(bounce) for bounce in bounces]
 
 
 # one strike, one sensor --------------------------------------------------------------------------
@@ -311,7 +311,7 @@ def _read(
     index = begin[:, None] + np.arange(-before, longest)
     inside = (index >= 0) & (index < samples)
     index = np.clip(index, 0, samples - 1)
-    followed = np.array([one[0] if one else np.inf for one in bounces])
+    followed = np.array([bounce[0] if bounce else np.inf for bounce in bounces])
     nxt = np.minimum(np.append(starts[1:], np.inf), followed)
     whole = np.round(np.minimum(nxt, samples / sfreq) * sfreq).astype(np.int64) - begin - round(2 * block_s * sfreq)
     bursts = [
@@ -319,9 +319,9 @@ def _read(
         for channel, step in zip(channels, steps, strict=True)
     ]
     rings = _rings_of(bursts, sfreq)
-    parts = [one.answers(begin, ring) for one, ring in zip(bursts, rings, strict=True)]
-    joined = [np.stack([getattr(one, field.name) for one in parts], axis=1) for field in fields(Answers)]
-    return Answers(*joined), max(one.length for one in bursts) / sfreq
+    parts = [burst.answers(begin, ring) for burst, ring in zip(bursts, rings, strict=True)]
+    joined = [np.stack([getattr(part, field.name) for part in parts], axis=1) for field in fields(Answers)]
+    return Answers(*joined), max(burst.length for burst in bursts) / sfreq
 
 
 class _Bursts:
@@ -351,7 +351,7 @@ class _Bursts:
         self.tallest = size.max(axis=1)
         self.onset = _onset(size, self.tallest, self.noise, round(_LIMIT.onset_reach_s * sfreq)) + look.start
         self.length = _lasts(self.away, before, self.noise, sfreq, whole)
-        late = np.round(self.onset).astype(np.int64)[:, None] + np.arange(*(round(one * sfreq) for one in LATE_S))
+        late = np.round(self.onset).astype(np.int64)[:, None] + np.arange(*(round(item * sfreq) for item in LATE_S))
         rung = np.take_along_axis(self.away, np.clip(late, 0, volts.shape[1] - 1), axis=1)
         # Ignition hash is tall, but nothing of it is left when a ring still stands.
         lasts = rung.std(axis=1) > np.maximum(_LIMIT.heard_rms * self.noise, _LIMIT.late_share * self.tallest)
@@ -382,34 +382,34 @@ class _Bursts:
 def _rings_of(bursts: list[_Bursts], sfreq: float) -> list[Rings]:
     """The ring of every burst, sensor by sensor. Where the strongest modes of the sensors differ and there is one that
     is strong in all of them, that one is compared."""
-    ready = [one.ringing() for one in bursts]
+    ready = [burst.ringing() for burst in bursts]
     modes = [find_modes(part, sfreq) if len(part) else Modes(np.empty(0, complex), np.empty(0)) for part, _ in ready]
     out = []
     for (part, chosen), own, which in zip(ready, modes, _compared_mode(modes), strict=True):
         rings = Rings.unread(len(bursts[0].away))
         if len(own.poles):
             read = fit_rings(part, sfreq, own, which)
-            for one in fields(Rings):
-                getattr(rings, one.name)[chosen] = getattr(read, one.name)
+            for field in fields(Rings):
+                getattr(rings, field.name)[chosen] = getattr(read, field.name)
         out.append(rings)
     return out
 
 
 def _compared_mode(modes: list[Modes]) -> list[int]:
     """Which mode of each sensor is its ring."""
-    ringing = [one for one in modes if len(one.poles)]
+    ringing = [mode for mode in modes if len(mode.poles)]
     if len(ringing) < 2:
         return [0] * len(modes)
     best, most = None, 0.0
-    for hz in (hz for one in ringing for hz in one.hz[one.share >= _LIMIT_RING.shared_mode]):
-        places = [one.near(hz) for one in ringing]
+    for hz in (hz for item in ringing for hz in item.hz[item.share >= _LIMIT_RING.shared_mode]):
+        places = [item.near(hz) for item in ringing]
         if all(place is not None for place in places):
-            least = min(float(one.share[place]) for one, place in zip(ringing, places, strict=True))
+            least = min(float(item.share[place]) for item, place in zip(ringing, places, strict=True))
             if least > most:
                 best, most = hz, least
     if best is None or most < _LIMIT_RING.shared_mode:
         return [0] * len(modes)
-    return [one.near(best) or 0 if len(one.poles) else 0 for one in modes]
+    return [mode.near(best) or 0 if len(mode.poles) else 0 for mode in modes]
 
 
 def _resting(
@@ -550,6 +550,6 @@ def _cut_off(part: np.ndarray, step: float, noise: np.ndarray) -> np.ndarray:
 
 def without(strikes: StrikeSet, kept: np.ndarray) -> StrikeSet:
     """The strikes of which `kept` (bool, one a strike) is true."""
-    answers = Answers(*(getattr(strikes.answers, one.name)[kept] for one in fields(Answers)))
-    bounces = tuple(one for one, keep in zip(strikes.bounces, kept, strict=True) if keep)
+    answers = Answers(*(getattr(strikes.answers, field.name)[kept] for field in fields(Answers)))
+    bounces = tuple(bounce for bounce, keep in zip(strikes.bounces, kept, strict=True) if keep)
     return replace(strikes, time_s=strikes.time_s[kept], bounces=bounces, answers=answers)

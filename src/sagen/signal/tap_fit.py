@@ -109,16 +109,16 @@ class Point:
 def sensors_of(captures: Sequence[Tapped]) -> tuple[SensorKey, ...]:
     """The sensors of a set. Where every channel of every capture states another bank it is the bank that names the
     sensor, else the column."""
-    banked = all(_by_bank(one) for one in captures)
+    banked = all(_by_bank(capture) for capture in captures)
     found: dict[object, SensorKey] = {}
-    for one in captures:
-        for row in one.channels:
+    for this_capture in captures:
+        for row in this_capture.channels:
             found.setdefault(row.bank if banked else row.column, SensorKey(row.column, row.bank))
     return tuple(found.values())
 
 
 def _by_bank(tapped: Tapped) -> bool:
-    banks = [one.bank for one in tapped.channels]
+    banks = [channel.bank for channel in tapped.channels]
     return None not in banks and len(set(banks)) == len(banks)
 
 
@@ -149,12 +149,12 @@ def fit_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapFit 
     TapFit or None
         None where no strike is in them
     """
-    captures = [one for one in captures if len(one.strikes)]
+    captures = [capture for capture in captures if len(capture.strikes)]
     if not captures:
         return None
     sensors = sensors_of(captures)
-    banked = all(_by_bank(one) for one in captures)
-    names = [one.bank if banked else one.column for one in sensors]
+    banked = all(_by_bank(capture) for capture in captures)
+    names = [this_sensor.bank if banked else this_sensor.column for this_sensor in sensors]
     loads, places = _loads_of(captures), _places_of([*captures, *good])
     rows, rings = _Rows(), []
     shape = (len(sensors), len(loads), len(places))
@@ -214,13 +214,13 @@ def _load(tapped: Tapped, sensor: int) -> Load:
 
 
 def _loads_of(captures: Sequence[Tapped]) -> list[Load]:
-    found = {_load(one, sensor) for one in captures for sensor in range(len(one.channels))}
+    found = {_load(capture, sensor) for capture in captures for sensor in range(len(capture.channels))}
     order = [Connection.UNPLUGGED, Connection.LOADED, "", Connection.PLUGGED]
-    return sorted(found, key=lambda one: (order.index(one.connection), -one.ohm))
+    return sorted(found, key=lambda item: (order.index(item.connection), -item.ohm))
 
 
 def _places_of(captures: Sequence[Tapped]) -> list[str]:
-    return list(dict.fromkeys(one.place or "" for one in captures))
+    return list(dict.fromkeys(capture.place or "" for capture in captures))
 
 
 def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> TapFit:
@@ -241,7 +241,7 @@ def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> T
     design[rows, inner + columns["place"] * many + columns["sensor"]] = 1.0
     centre = float(np.median(log))
     prior = np.full(width, 1 / _LIMIT.broad**2)
-    own = np.array([_LIMIT.module_spread if one.plugged else _LIMIT.load_spread for one in loads])
+    own = np.array([_LIMIT.module_spread if load.plugged else _LIMIT.load_spread for load in loads])
     prior[many + spans : inner] = np.tile(1 / own**2, many)
     prior[inner : width - 1] = 1 / _LIMIT.path_spread**2
     prior_way = slice(inner, width - 1)
@@ -304,7 +304,7 @@ def source_of(fit: TapFit, sensor: int) -> Source | None:
     Every pair of a capacitive and a series ohm on a grid is weighed by how well it explains the heights (Bayes' rule);
     the interval holds 95 %.
     """
-    known = [at for at, one in enumerate(fit.loads) if one.known and fit.struck(sensor, at)]
+    known = [at for at, load in enumerate(fit.loads) if load.known and fit.struck(sensor, at)]
     if len({fit.loads[at].ohm for at in known}) < 2:
         return None
     places = [sensor * len(fit.loads) + at for at in known]
@@ -340,7 +340,7 @@ def source_of(fit: TapFit, sensor: int) -> Source | None:
 def _quantiles(values: np.ndarray, chance: np.ndarray, shares: tuple[float, ...]) -> list[float]:
     order = np.argsort(values)
     below = np.cumsum(chance[order])
-    return [float(values[order][min(int(np.searchsorted(below, one)), len(values) - 1)]) for one in shares]
+    return [float(values[order][min(int(np.searchsorted(below, share)), len(values) - 1)]) for share in shares]
 
 
 def height_under(source: Source, load_ohm: float | np.ndarray) -> np.ndarray:
@@ -358,7 +358,7 @@ def lowest_load(source: Source, least_v: float) -> float | None:
 
 def module_load(fit: TapFit, sensor: int, source: Source) -> float | None:
     """The ohms that a plugged sensor sees, from its height there; None where that is not below open."""
-    plugged = next((at for at, one in enumerate(fit.loads) if one.plugged and fit.struck(sensor, at)), None)
+    plugged = next((at for at, load in enumerate(fit.loads) if load.plugged and fit.struck(sensor, at)), None)
     if plugged is None:
         return None
     volts = float(np.exp(fit.strength + fit.effect[sensor, plugged]))

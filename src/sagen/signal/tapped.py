@@ -32,12 +32,12 @@ class Tapped:
     @cached_property
     def rings(self) -> tuple[Interval, ...]:
         """Each sensor's ring over all strikes, Hz."""
-        return tuple(own_ring(self.strikes, one) for one in range(len(self.channels)))
+        return tuple(own_ring(self.strikes, index) for index in range(len(self.channels)))
 
     @cached_property
     def against_others(self) -> tuple[Interval, ...]:
         """How tall each sensor answers against the middle one of the others."""
-        return tuple(against_others(self.strikes, one) for one in range(len(self.channels)))
+        return tuple(against_others(self.strikes, index) for index in range(len(self.channels)))
 
     @property
     def place(self) -> str | None:
@@ -54,9 +54,11 @@ class Tapped:
     def loads(self) -> np.ndarray:
         """Ohms that stand across each sensor, infinite where it is open, NaN where the module does or nothing is said."""
         out = []
-        for index, one in enumerate(self.channels):
+        for index, channel in enumerate(self.channels):
             unknown = np.inf if self.connection(index) == Connection.UNPLUGGED else np.nan
-            out.append(one.load_ohm if self.connection(index) == Connection.LOADED and one.load_ohm else unknown)
+            out.append(
+                channel.load_ohm if self.connection(index) == Connection.LOADED and channel.load_ohm else unknown
+            )
         return np.array(out)
 
 

@@ -57,7 +57,7 @@ class Trigger:
             TriggerKind.RPM: lambda: self._speed(falls),
         }[self.kind]()  # fmt: skip
         self._seen += len(raw)
-        return [int(one) for one in fired]
+        return [int(at) for at in fired]
 
     def skip(self, count: int) -> None:
         """So many samples were not recorded: counting of pulses begins anew behind them."""
@@ -89,20 +89,20 @@ class Trigger:
 
     def _missing(self, falls: np.ndarray, end: int) -> list[int]:
         fired = []
-        for one in [*falls, None]:
+        for fall in [*falls, None]:
             if len(self._falls) > 3 and not self._fired_gap:
                 due = self._falls[-1] + self.times * float(np.median(np.diff(self._falls)))
-                if (end if one is None else one) > due:
+                if (end if fall is None else fall) > due:
                     fired.append(int(np.ceil(due)))
                     self._fired_gap = True
-            if one is not None:
-                self._falls = [*self._falls[-USUAL:], int(one)]
+            if fall is not None:
+                self._falls = [*self._falls[-USUAL:], int(fall)]
                 self._fired_gap = False
         return fired
 
     def _dips(self, rises: np.ndarray, falls: np.ndarray, end: int) -> list[int]:
         fired, hold = [], int(HOLD_S * self.sfreq)
-        passed = sorted([(int(one), True) for one in rises] + [(int(one), False) for one in falls])
+        passed = sorted([(int(rise), True) for rise in rises] + [(int(fall), False) for fall in falls])
         for at, up in [*passed, (end, True)]:
             if self._low_since is not None and at - self._low_since >= hold:
                 fired.append(self._low_since + hold)
@@ -115,12 +115,12 @@ class Trigger:
 
     def _speed(self, falls: np.ndarray) -> list[int]:
         fired = []
-        for one in falls:
-            self._falls = [*self._falls[-USUAL:], int(one)]
+        for fall in falls:
+            self._falls = [*self._falls[-USUAL:], int(fall)]
             if len(self._falls) > 3:
                 fast = self.sfreq / float(np.median(np.diff(self._falls))) >= self.pulses_a_second
                 if fast and not self._fast:
-                    fired.append(int(one))
+                    fired.append(int(fall))
                 self._fast = fast
         return fired
 
@@ -146,9 +146,9 @@ class Watch:
 
     def feed(self, raw: np.ndarray) -> list[tuple[int, bool]]:
         """What happened in a block: the sample from the first ever fed, and whether it was lost then or is back."""
-        lost = [(one, True) for one in self._trigger.feed(raw)]
+        lost = [(item, True) for item in self._trigger.feed(raw)]
         rises, falls = self._trigger.passed
-        back = [(int(one), False) for one in (rises if self._rail else falls)]
+        back = [(int(rise), False) for rise in (rises if self._rail else falls)]
         out = []
         for at, gone in sorted([*lost, *back]):
             if gone != self.lost:

@@ -15,12 +15,12 @@ def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
     """The sheet with a row for the capture's channels; raises SheetError for one that is not there."""
     if sheet is None or not sheet.channel:
         first = ChannelSheet(column=capture.channels[0].column, role=Role.CRANK, sensor=SensorKind.HALL)
-        rest = tuple(ChannelSheet(column=one.column) for one in capture.channels[1:])
+        rest = tuple(ChannelSheet(column=channel.column) for channel in capture.channels[1:])
         return (sheet or Sheet()).model_copy(update={"channel": (first, *rest)})
-    columns = [one.column for one in capture.channels]
-    for one in sheet.channel:
-        if capture.channel(one.column) is None:
-            raise SheetError(f"{capture.name}: {unknown_name('channel', one.column, columns)}")
+    columns = [channel.column for channel in capture.channels]
+    for item in sheet.channel:
+        if capture.channel(item.column) is None:
+            raise SheetError(f"{capture.name}: {unknown_name('channel', item.column, columns)}")
     return sheet
 
 
@@ -31,14 +31,14 @@ def in_true_units(capture: Capture, sheet: Sheet | None) -> tuple[Capture, Sheet
     nothing. Raises SheetError for a channel that the capture does not have.
     """
     sheet = complete_sheet(capture, sheet)
-    factors = {one.column: one.factor for one in sheet.channel if one.factor != 1.0}
+    factors = {item.column: item.factor for item in sheet.channel if item.factor != 1.0}
     if not factors:
         return capture, sheet
     channels = tuple(
-        replace(one, scale=one.scale * factors[one.column], offset=one.offset * factors[one.column])
-        if one.column in factors
-        else one
-        for one in capture.channels
+        replace(channel, scale=channel.scale * factors[channel.column], offset=channel.offset * factors[channel.column])
+        if channel.column in factors
+        else channel
+        for channel in capture.channels
     )
-    rows = tuple(one.model_copy(update={"factor": 1.0}) for one in sheet.channel)
+    rows = tuple(item.model_copy(update={"factor": 1.0}) for item in sheet.channel)
     return replace(capture, channels=channels), sheet.model_copy(update={"channel": rows})

@@ -89,8 +89,8 @@ def _flattened(
         return None
     values, at = whole[: count * size], np.arange(len(whole))
     centre = (np.arange(count) + 0.5) * size
-    both = [np.interp(at[: len(values)], centre, one) for one in ends] if ends else [
-        np.full(len(values), one) for one in (levels.low, levels.high)
+    both = [np.interp(at[: len(values)], centre, end) for end in ends] if ends else [
+        np.full(len(values), item) for item in (levels.low, levels.high)
     ]  # fmt: skip
     for _ in range(3):
         upper = values > 0.5 * (both[0] + both[1])
@@ -100,7 +100,7 @@ def _flattened(
             if seen.sum() < 8:
                 return None
             both[which] = np.interp(at[: len(values)], centre[seen], np.nanmedian(rows[seen], axis=1))
-    low, high = (np.interp(at, at[: len(values)], one) for one in both)
+    low, high = (np.interp(at, at[: len(values)], item) for item in both)
     return levels.low + (whole - low) / np.maximum(high - low, 0.2 * levels.swing) * levels.swing
 
 

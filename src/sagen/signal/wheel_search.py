@@ -105,7 +105,7 @@ def _counted(
             slot[first:last] = slot[first - 1] + 1 + np.arange(last - first) if first else np.arange(last - first)
             continue
         if returned:
-            doubled += [first + one for one in _doubled(np.diff(times)[first : last - 1], marks, laid)]
+            doubled += [first + item for item in _doubled(np.diff(times)[first : last - 1], marks, laid)]
         slot[first:last], good = _dealt(ratio[first : last - 1], marks, laid)
         # Each stretch begins with a turn of its own.
         if first:
@@ -192,13 +192,13 @@ def _best_chain(logs: np.ndarray, fits: np.ndarray, laid: Laid) -> np.ndarray | 
     back = count + np.arange(shift, -shift - 1, -1)
     cost = MISSED * np.abs(back - count)
     best, before = gain.copy(), np.full(len(gain), -1)
-    for one in range(count - shift, len(gain)):
-        there = one - back
+    for index in range(count - shift, len(gain)):
+        there = index - back
         score = np.where(there >= 0, best[np.maximum(there, 0)], -np.inf) - cost
         chosen = int(np.argmax(score))
-        if score[chosen] > -np.inf and (score[chosen] > 0 or one > count + shift):
-            best[one] += score[chosen]
-            before[one] = there[chosen]
+        if score[chosen] > -np.inf and (score[chosen] > 0 or index > count + shift):
+            best[index] += score[chosen]
+            before[index] = there[chosen]
     last = len(gain) - count - shift + int(np.argmax(best[len(gain) - count - shift :]))
     chain = [last]
     while before[chain[-1]] >= 0:
@@ -347,10 +347,10 @@ class _Fit:
 def _best_fit(rows: tuple[_Row, ...], wheel: Wheel, *, chained: bool = False) -> tuple[_Row, _Fit]:
     """The best of several fits: slots as counted, with likely gaps taken for the wheel's own, and, where
     those half succeed or the teeth wander, with slots dealt out anew between the gaps."""
-    tried = [(one, _fit(one, wheel)) for row in rows for one in (row, row.with_gaps(wheel.missing))]
+    tried = [(item, _fit(item, wheel)) for row in rows for item in (row, row.with_gaps(wheel.missing))]
     best = max(tried, key=lambda both: both[1].confirmed)
     if best[1].confirmed < CONFIRMED and (chained or best[1].confirmed > 0.25):
-        best = max(best, *(_chained(one, wheel) for one in rows), key=lambda both: both[1].confirmed)
+        best = max(best, *(_chained(row, wheel) for row in rows), key=lambda both: both[1].confirmed)
     return best
 
 
@@ -363,9 +363,9 @@ def _fit(row: _Row, wheel: Wheel) -> _Fit:
     phase = np.full(len(row.times), -1, np.int64)
     anchors, hits, expected = [np.empty(0, np.int64)], 0, 0
     at = row.slot[gap + 1] % wheel.slots
-    for one in range(int(segment[-1]) + 1):
-        own = gap[(segment[gap] == one) & (segment[gap + 1] == one)]
-        first, last = np.searchsorted(segment, one), np.searchsorted(segment, one, "right") - 1
+    for index in range(int(segment[-1]) + 1):
+        own = gap[(segment[gap] == index) & (segment[gap + 1] == index)]
+        first, last = np.searchsorted(segment, index), np.searchsorted(segment, index, "right") - 1
         turns = (row.slot[last] - row.slot[first]) // wheel.slots
         if not len(own):
             expected += turns
@@ -399,13 +399,13 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
         return none
     weight = 1.0 - 0.8 * np.abs(np.log(row.ratio[gap] / length))
     score, before = weight.copy(), np.full(len(gap), -1)
-    for one in range(1, len(gap)):
-        turns = (at[one] - at[:one]) / wheel.slots
+    for index in range(1, len(gap)):
+        turns = (at[index] - at[:index]) / wheel.slots
         fits = np.abs(turns - 1) < 0.09
         if fits.any():
-            best = int(np.argmax(np.where(fits, score[:one] - 4 * np.abs(turns - 1), -np.inf)))
-            score[one] += score[best]
-            before[one] = best
+            best = int(np.argmax(np.where(fits, score[:index] - 4 * np.abs(turns - 1), -np.inf)))
+            score[index] += score[best]
+            before[index] = best
     chain = [int(score.argmax())]
     while before[chain[-1]] >= 0:
         chain.append(int(before[chain[-1]]))
@@ -415,9 +415,9 @@ def _chained(row: _Row, wheel: Wheel) -> tuple[_Row, _Fit]:
         return none
     anchors = gap[chain] + 1
     slot = row.slot.copy()
-    for one, (first, last) in enumerate(itertools.pairwise(anchors)):
+    for this_index, (first, last) in enumerate(itertools.pairwise(anchors)):
         inside = row.slot[first : last + 1] - row.slot[first]
-        slot[first : last + 1] = np.round(inside * wheel.slots / inside[-1]) + (one + 1) * wheel.slots
+        slot[first : last + 1] = np.round(inside * wheel.slots / inside[-1]) + (this_index + 1) * wheel.slots
     slot[: anchors[0]] = row.slot[: anchors[0]] - row.slot[anchors[0]] + wheel.slots
     slot[anchors[-1] :] = row.slot[anchors[-1] :] - row.slot[anchors[-1]] + slot[anchors[-1]]
     fit = _Fit(np.zeros(len(row.times), np.int64), anchors, len(chain) / max(turns, len(chain)))
@@ -452,15 +452,15 @@ def _period(ratio: np.ndarray, at: np.ndarray, end: int) -> tuple[int, float]:
     tried, often = np.unique(apart, return_counts=True)
     tried = tried[np.argsort(-often, kind="stable")][:40]
     scores = {}
-    for one in tried:
-        there = np.minimum(np.searchsorted(at, at + one), len(at) - 1)
-        room = at + one < end
-        alike = (at[there] == at + one) & (np.abs(np.log(ratio / ratio[there])) < ALIKE)
+    for item in tried:
+        there = np.minimum(np.searchsorted(at, at + item), len(at) - 1)
+        room = at + item < end
+        alike = (at[there] == at + item) & (np.abs(np.log(ratio / ratio[there])) < ALIKE)
         # One more in the count keeps a single chance meeting, far apart, from being taken for a turn.
         met = np.count_nonzero(alike & room)
-        scores[int(one)] = met / (np.count_nonzero(room) + 0.5) if met > 1 or len(at) < 4 else 0.0
+        scores[int(item)] = met / (np.count_nonzero(room) + 0.5) if met > 1 or len(at) < 4 else 0.0
     best = max(scores.values(), default=0.0)
-    return min((one for one, score in scores.items() if score >= 0.85 * best), default=0), best
+    return min((key for key, score in scores.items() if score >= 0.85 * best), default=0), best
 
 
 def _wheel_of_count(row: _Row, long: np.ndarray, count: int) -> Wheel | None:
@@ -471,10 +471,10 @@ def _wheel_of_count(row: _Row, long: np.ndarray, count: int) -> Wheel | None:
     often = np.flatnonzero(votes >= max(2, 0.5 * min(turns, int(votes.max()))))
     if not len(often):
         return None
-    length = {int(one): float(np.exp(np.median(np.log(row.ratio[long[place == one]])))) for one in often}
-    spans = {one: max(2, round(value)) for one, value in length.items()}
+    length = {int(item): float(np.exp(np.median(np.log(row.ratio[long[place == item]])))) for item in often}
+    spans = {key: max(2, round(value)) for key, value in length.items()}
     reference = max(length, key=length.get)
-    rest = count + sum(one - 1 for place, one in spans.items() if place != reference)
+    rest = count + sum(span - 1 for place, span in spans.items() if place != reference)
     return _rounder(rest, length[reference])
 
 
@@ -485,8 +485,10 @@ def _rounder(rest: int, gap: float) -> Wheel:
     is the likelier: wheels are made in sixes and fours (common practice, no published source).
     """
     nearest = max(2, round(gap))
-    tried = [one for one in (nearest, nearest + 1, nearest - 1) if one >= 2 and abs(one - gap) < 0.8]
-    even = [one for one in tried if (rest + one - 1) % 6 == 0] or [one for one in tried if (rest + one - 1) % 4 == 0]
+    tried = [item for item in (nearest, nearest + 1, nearest - 1) if item >= 2 and abs(item - gap) < 0.8]
+    even = [item for item in tried if (rest + item - 1) % 6 == 0] or [
+        item for item in tried if (rest + item - 1) % 4 == 0
+    ]
     chosen = nearest if abs(nearest - gap) < 0.2 or nearest in even or not even else even[0]
     return Wheel(min(MOST_SLOTS, rest + chosen - 1), chosen - 1)
 

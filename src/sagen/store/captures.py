@@ -141,11 +141,11 @@ class CaptureStore:
 
     def tokens(self) -> list[str]:
         """Every capture that lies here."""
-        return sorted(one.name for one in self.folder.iterdir() if one.is_dir() and TOKEN.fullmatch(one.name))
+        return sorted(path.name for path in self.folder.iterdir() if path.is_dir() and TOKEN.fullmatch(path.name))
 
     def photos(self) -> list[str]:
         """Every photo that lies here."""
-        return sorted(one.stem for one in self.photo_folder.glob("*.jpg") if PHOTO.fullmatch(one.stem))
+        return sorted(path.stem for path in self.photo_folder.glob("*.jpg") if PHOTO.fullmatch(path.stem))
 
     def photo_path(self, token: str) -> Path:
         """Where a photo lies."""
@@ -216,7 +216,7 @@ class CaptureStore:
                 self._checked.add(token)
             about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
             files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
-            return Capture.of(about, (np.load(one, mmap_mode="r", allow_pickle=False) for one in files))
+            return Capture.of(about, (np.load(file, mmap_mode="r", allow_pickle=False) for file in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
             raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None
 
@@ -272,9 +272,9 @@ def sum_of(path: Path) -> str:
 
 def write_sums(folder: Path) -> None:
     """Keep the checksums of a capture's files beside them, in the form that `sha256sum -c` reads."""
-    names = sorted(one.name for one in folder.iterdir() if one.suffix in (".npy", ".json"))
+    names = sorted(path.name for path in folder.iterdir() if path.suffix in (".npy", ".json"))
     with (folder / SUMS).open("w", encoding="ascii") as stream:
-        stream.writelines(f"{sum_of(folder / one)}  {one}\n" for one in names)
+        stream.writelines(f"{sum_of(folder / name)}  {name}\n" for name in names)
         stream.flush()
         os.fsync(stream.fileno())
 

@@ -53,8 +53,8 @@ from sagen.signal.strikes import StrikeSet
 VERSION = 3
 
 RECORDS: dict[EntryKind, type[Record]] = {
-    one.kind: one
-    for one in (
+    this_kind.kind: this_kind
+    for this_kind in (
         ComplaintEntry, CodeEntry, CaptureEntry, FindingEntry, NoteEntry, RepairEntry, ProofEntry, ReadingEntry,
         InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry, DecisionEntry, CardEntry, ValueEntry,
         PlaceEntry, StepEntry, PartEntry, SeenEntry, PhotoEntry, CostsEntry,
@@ -66,7 +66,7 @@ def encode(record: Record) -> tuple[str, int, dict]:
     """A record as kind, version and data that JSON can keep; raises TypeError for one that is only shown."""
     if record.kind not in RECORDS:
         raise TypeError(f"a {record.kind} entry is never written")
-    data = {one.name: _plain(getattr(record, one.name)) for one in fields(record)}
+    data = {field.name: _plain(getattr(record, field.name)) for field in fields(record)}
     if not record.circuit:
         del data["circuit"]
     return str(record.kind), VERSION, data
@@ -76,15 +76,15 @@ def _plain(value: Any) -> Any:
     if isinstance(value, Sheet | CircuitSpec):
         return value.model_dump(mode="json", exclude_none=True)
     if isinstance(value, Finding):
-        return {one.name: _plain(getattr(value, one.name)) for one in fields(value)}
+        return {field.name: _plain(getattr(value, field.name)) for field in fields(value)}
     if isinstance(value, Span):
         return [value.start_s, value.end_s]
     if isinstance(value, Cadence | KeptReference):
-        return {one.name: _plain(getattr(value, one.name)) for one in fields(value)}
+        return {field.name: _plain(getattr(value, field.name)) for field in fields(value)}
     if isinstance(value, tuple | list):
-        return [_plain(one) for one in value]
+        return [_plain(item) for item in value]
     if isinstance(value, dict):
-        return {str(key): _plain(one) for key, one in value.items()}
+        return {str(key): _plain(item) for key, item in value.items()}
     return str(value) if isinstance(value, str) else value
 
 
@@ -117,7 +117,7 @@ def decode(kind: object, version: object, data: object) -> Record:
 
 
 def _finding(data: dict) -> Finding:
-    known = [one.name for one in fields(Finding)]
+    known = [field.name for field in fields(Finding)]
     for key in data:
         if key not in known:
             raise UnknownField(f"a finding with '{key}'")
@@ -141,9 +141,9 @@ def _capture(data: dict) -> CaptureEntry:
             "name": str(data["name"]),
             "token": str(data.get("token", "")),
             "sheet": _sheet(data["sheet"]),
-            "findings": tuple(_finding(one) for one in data.get("findings", ())),
-            "channels": tuple(dict(one) for one in data.get("channels", ())),
-            "compared": tuple(str(one) for one in data.get("compared", ())),
+            "findings": tuple(_finding(item) for item in data.get("findings", ())),
+            "channels": tuple(dict(item) for item in data.get("channels", ())),
+            "compared": tuple(str(item) for item in data.get("compared", ())),
             "cadence": Cadence(**cadence) if cadence else None,
             "reference": (
                 KeptReference(str(reference["name"]), str(reference["token"]), _sheet(reference["sheet"]))
@@ -185,7 +185,7 @@ def _code_1(data: dict) -> dict:
 
 
 def _proof_1(data: dict) -> dict:
-    done = [one for one in data.get("done", ()) if one in OWED]
+    done = [item for item in data.get("done", ()) if item in OWED]
     return {"done": done, "more": data["more"] if "more" in data else str(data.get("text", ""))}
 
 
@@ -203,7 +203,7 @@ def _finding_1(data: dict) -> dict:
 
 def _capture_1(data: dict) -> dict:
     kept = _picked(data, "name", "token", "sheet", "channels", "compared", "cadence", "reference")
-    return kept | {"findings": [_finding_1(one) for one in data.get("findings", ())]}
+    return kept | {"findings": [_finding_1(item) for item in data.get("findings", ())]}
 
 
 _FROM_1: dict[str, tuple[str, Callable[[dict], dict]]] = {
@@ -230,10 +230,10 @@ def _upcast_1(kind: str, data: dict) -> tuple[str, dict]:
 def _upcast_2(kind: str, data: dict) -> tuple[str, dict]:
     """From version 2 to 3: steps of a proof are words of a closed set; what else stood there is told in words."""
     if kind == "proof":
-        done = [str(one) for one in data.get("done", ())]
-        told = [one for one in done if one not in set(OWED)]
+        done = [str(item) for item in data.get("done", ())]
+        told = [item for item in done if item not in set(OWED)]
         more = "; ".join([*told, *([str(data["more"])] if data.get("more") else [])])
-        data = {**data, "done": [one for one in done if one in set(OWED)], "more": more}
+        data = {**data, "done": [item for item in done if item in set(OWED)], "more": more}
     return kind, data
 
 

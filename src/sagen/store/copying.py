@@ -16,17 +16,19 @@ AT_ONCE = 1000
 def copy_rows(source: Connection, target: Connection) -> None:
     """Copy jobs, entries and the shelf under the same numbers. Data stay the letters they are; a value that its column could
     not hold elsewhere (a date that is none) becomes what the window shows of it."""
-    for one in COPIED:
+    for item in COPIED:
         # Data as text: what cannot be read as JSON is copied, too.
-        plain = table(one.name, *(column(c.name, String() if isinstance(c.type, JsonText) else c.type) for c in one.c))
-        raw = select(*(type_coerce(c, String).label(c.name) for c in one.c)).order_by(one.c.id)
+        plain = table(
+            item.name, *(column(c.name, String() if isinstance(c.type, JsonText) else c.type) for c in item.c)
+        )
+        raw = select(*(type_coerce(c, String).label(c.name) for c in item.c)).order_by(item.c.id)
         for rows in source.execute(raw).mappings().partitions(AT_ONCE):
-            target.execute(insert(plain), [{c.name: _lawful(c, row[c.name]) for c in one.c} for row in rows])
+            target.execute(insert(plain), [{c.name: _lawful(c, row[c.name]) for c in item.c} for row in rows])
         if target.dialect.name == "postgresql":
             # Numbers given here go on after the copied ones.
-            last = target.scalar(select(func.max(one.c.id)))
+            last = target.scalar(select(func.max(item.c.id)))
             if last is not None:
-                sequence = f"select setval(pg_get_serial_sequence('{one.name}', 'id'), :last)"
+                sequence = f"select setval(pg_get_serial_sequence('{item.name}', 'id'), :last)"
                 target.execute(text(sequence), {"last": last})
 
 

@@ -150,7 +150,7 @@ def plain(error: SQLAlchemyError) -> str:
 def _copy_before(connection: Connection, config: Config) -> None:
     """Keep a copy of a log beside it, or within its database, before it is brought up to date; raises StoreError for one that a newer Sagen wrote."""
     scripts = ScriptDirectory.from_config(config)
-    known = {one.revision for one in scripts.walk_revisions()}
+    known = {walk_revision.revision for walk_revision in scripts.walk_revisions()}
     there = MigrationContext.configure(connection).get_current_revision()
     if there is None or there == scripts.get_current_head():
         return

@@ -56,8 +56,8 @@ class Name:
         # Folding may make two letters of one: which letter each came from is kept.
         folded, whence = [], []
         for at, letter in enumerate(text):
-            for one in letter.casefold():
-                folded.append(one)
+            for item in letter.casefold():
+                folded.append(item)
                 whence.append(at)
         out, last = [], 0
         for match in self._pattern.finditer("".join(folded)):
@@ -128,7 +128,7 @@ def forget_customer(log: JobLog, name: str) -> int:
     jobs = set()
     with log.database.work() as session:
         for job_id, *told in session.execute(select(JobRow.id, JobRow.owner, JobRow.machine)).all():
-            owner, machine = (as_text(one) for one in told)
+            owner, machine = (as_text(item) for item in told)
             values = {"owner": "" if sought.is_all_of(owner) else sought.removed(owner)[:200],
                       "machine": sought.removed(machine)[:200]}  # fmt: skip
             if values != {"owner": owner, "machine": machine}:

@@ -89,9 +89,9 @@ def _add_files(log: JobLog, tokens: set[str], add) -> None:
         if len(token) == 64:
             add(f"photos/{token}.jpg", log.captures.photo_path(token))
             continue
-        for one in sorted((log.captures.folder / token).iterdir()):
-            if MEMBER.fullmatch(f"captures/{token}/{one.name}"):
-                add(f"captures/{token}/{one.name}", one)
+        for path in sorted((log.captures.folder / token).iterdir()):
+            if MEMBER.fullmatch(f"captures/{token}/{path.name}"):
+                add(f"captures/{token}/{path.name}", path)
 
 
 @contextmanager
@@ -151,12 +151,12 @@ def import_job(log: JobLog, path: Path) -> Job:
             raise StoreError(f"{path.name} holds no job") from None
         # A capture that is put on the shelf and then not named is freed by the next opening of the log.
         names: dict[str, str] = {}
-        for one in sorted((folder / "captures").glob("*")):
-            names[one.name] = log.captures.put(_capture(one, path))
-        for one in sorted((folder / "photos").glob("*.jpg")):
-            log.captures.put_photo(one.read_bytes())
+        for this_path in sorted((folder / "captures").glob("*")):
+            names[this_path.name] = log.captures.put(_capture(this_path, path))
+        for each_path in sorted((folder / "photos").glob("*.jpg")):
+            log.captures.put_photo(each_path.read_bytes())
         try:
-            return _add_rows(log, about, [one | {"data": _renamed(one["data"], names)} for one in rows])
+            return _add_rows(log, about, [row | {"data": _renamed(row["data"], names)} for row in rows])
         except (TypeError, KeyError, RecursionError):
             raise StoreError(f"{path.name} holds no job") from None
 
@@ -315,22 +315,22 @@ def _unpacked(path: Path, passing: Path) -> Iterator[Path]:
     try:
         with zipfile.ZipFile(path) as zipped:
             members = zipped.infolist()
-            if len(members) > MOST_MEMBERS or sum(one.file_size for one in members) > MOST_BYTES:
+            if len(members) > MOST_MEMBERS or sum(member.file_size for member in members) > MOST_BYTES:
                 raise StoreError(f"{path.name} holds more than a log can")
             room = shutil.disk_usage(passing).free
-            if sum(one.file_size for one in members) > room:
+            if sum(member.file_size for member in members) > room:
                 raise StoreError(f"{path.name} does not fit on the disk of {passing}")
-            for one in members:
-                if not MEMBER.fullmatch(one.filename):
+            for this_member in members:
+                if not MEMBER.fullmatch(this_member.filename):
                     raise StoreError(f"{path.name} holds what belongs to no log")
             sums = _sums(zipped, path)
-            for one in members:
-                if one.filename == SUMS:
+            for each_member in members:
+                if each_member.filename == SUMS:
                     continue
-                target = passing / one.filename
+                target = passing / each_member.filename
                 target.parent.mkdir(parents=True, exist_ok=True)
-                _take(zipped, one, target, sums.get(one.filename), path)
-            if set(sums) - {one.filename for one in members}:
+                _take(zipped, each_member, target, sums.get(each_member.filename), path)
+            if set(sums) - {member.filename for member in members}:
                 raise StoreError(f"{path.name} is damaged: members are missing")
     except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, ValueError) as error:
         said = getattr(error, "strerror", None) or str(error)
@@ -378,7 +378,7 @@ def _renamed(data, names: dict[str, str]):
     if isinstance(data, dict):
         return {key: _renamed(value, names) for key, value in data.items()}
     if isinstance(data, list):
-        return [_renamed(one, names) for one in data]
+        return [_renamed(datum, names) for datum in data]
     return names.get(data, data) if isinstance(data, str) else data
 
 
@@ -403,7 +403,9 @@ def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
         found.append(replace(said, about=f"job {job_id}, entry {entry_id}"))
     named = log.kept_tokens()
     here = set(log.captures.tokens())
-    for token in sorted(one for one in named if len(one) == 32 and one not in here and not log.captures.bring(one)):
+    for token in sorted(
+        item for item in named if len(item) == 32 and item not in here and not log.captures.bring(item)
+    ):
         found.append(Trouble(f"capture {token[:12]}", "its samples are gone"))
     for token in sorted(here):
         found += _of_capture(log, token, token in named, repair=repair)

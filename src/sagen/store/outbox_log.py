@@ -97,7 +97,7 @@ class OutboxLog(JobLog):
         return self._outbox.dead()
 
     def drop_dead_letter(self, number: int) -> None:
-        letter = next((one for one in self._outbox.dead() if one.number == number), None)
+        letter = next((item for item in self._outbox.dead() if item.number == number), None)
         self._outbox.drop_dead(number)
         if letter is not None:
             for token in _named_by(letter.item) - self.kept_tokens():

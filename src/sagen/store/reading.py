@@ -43,8 +43,8 @@ _SUMMARY = (*_JOB, _raw(JobRow.about, String), _raw(JobRow.entries, String), _ra
 def summaries(session: Session, search: str = "") -> list[JobSummary]:
     """Every job as the list shows it, newest first, in one statement of the columns shown."""
     chosen = select(*_SUMMARY).where(JobRow.withdrawn.is_not(True))
-    for one in as_column(search).split():
-        like = f"%{one.translate(_ESCAPED)}%"
+    for word in as_column(search).split():
+        like = f"%{word.translate(_ESCAPED)}%"
         chosen = chosen.where(or_(*(column.ilike(like, escape="\\") for column in _SEARCHED)))
     # By number, not by date: a clock that is set back puts no job out of sight.
     rows = session.execute(chosen.order_by(JobRow.id.desc()))
@@ -159,12 +159,12 @@ def refresh(session: Session, job_id: int) -> None:
     if job is None:
         return
     told = [
-        COMPLAINTS.get(one.complaint, one.text) if one.complaint else one.text
-        for one in job.records(ComplaintEntry)[:1]
+        COMPLAINTS.get(record.complaint, record.text) if record.complaint else record.text
+        for record in job.records(ComplaintEntry)[:1]
     ]
-    told += [one.code for one in job.records(CodeEntry)]
+    told += [record.code for record in job.records(CodeEntry)]
     # A second fault stays in sight when the job is long closed.
-    told += [f"also seen: {one.seen[:80]}" for one in job.records(SeenEntry) if one.mark != SeenMark.DONE]
+    told += [f"also seen: {record.seen[:80]}" for record in job.records(SeenEntry) if record.mark != SeenMark.DONE]
     values = {"about": "  ·  ".join(filter(None, told))[:400], "entries": len(job.entries), "stage": str(job.stage)}
     session.execute(update(JobRow).where(JobRow.id == job_id).values(**values))
 

@@ -48,7 +48,11 @@ class ServerCaptures(CaptureStore):
             if (path := self.photo_path(token)).is_file():
                 yield path.name, path
         elif TOKEN.fullmatch(token) and (self.folder / token / SUMS).is_file():
-            yield from ((one.name, one) for one in sorted((self.folder / token).iterdir()) if self.is_kept(one))
+            yield from (
+                (this_path.name, this_path)
+                for this_path in sorted((self.folder / token).iterdir())
+                if self.is_kept(this_path)
+            )
 
     def _put(self, session: Session, path: Path) -> str:
         with path.open("rb") as stream:
@@ -153,8 +157,8 @@ class ServerCaptures(CaptureStore):
         with Session(self._engine) as session:
             session.execute(delete(PieceRow).where(PieceRow.token == token))
             used = select(PieceRow.sha).where(PieceRow.sha == ContentRow.sha).exists()
-            for one in session.execute(delete(ContentRow).where(~used).returning(ContentRow.object)).scalars():
-                session.execute(text("select lo_unlink(:of)"), {"of": one})
+            for row in session.execute(delete(ContentRow).where(~used).returning(ContentRow.object)).scalars():
+                session.execute(text("select lo_unlink(:of)"), {"of": row})
             session.commit()
 
 

@@ -32,7 +32,7 @@ def colour_steps(count: int = 255) -> np.ndarray:
     part = np.abs(place) ** 0.8
     rgb = np.empty((count, 3))
     for channel, name in enumerate(("red", "green", "blue")):
-        low, middle, high = (getattr(one, name)() for one in ends)
+        low, middle, high = (getattr(end, name)() for end in ends)
         rgb[:, channel] = middle + part * (np.where(place < 0, low, high) - middle)
     rgb = np.round(rgb).astype(np.uint32)
     return 0xFF000000 | (rgb[:, 0] << 16) | (rgb[:, 1] << 8) | rgb[:, 2]

@@ -68,7 +68,14 @@ class LiveStrip(QWidget):
         live, done = self.live, self._verdict.done if self._verdict else None
         lanes = []
         for at, channel in enumerate(live.channels):
-            said = next((one for one in done.channels if one.sheet.column == channel.column), None) if done else None
+            said = (
+                next(
+                    (this_channel for this_channel in done.channels if this_channel.sheet.column == channel.column),
+                    None,
+                )
+                if done
+                else None
+            )
             stated = live.sheet.of(channel.column) if live.sheet else None
             role = said.sheet.role if said else stated.role if stated else Role.OTHER
             bands = said.reading.bands(True) if said and said.reading else ()
@@ -100,7 +107,7 @@ class LiveStrip(QWidget):
                 self._fitted[at] = low, high
         if not np.isfinite(low):
             return 0.0, 1.0
-        low, high = min(low, 0.0, *(one[0] for one in bands)), max(high, *(one[1] for one in bands), low + 1e-6)
+        low, high = min(low, 0.0, *(band[0] for band in bands)), max(high, *(band[1] for band in bands), low + 1e-6)
         margin = MARGIN * (high - low) or 0.5
         return low - margin, high + margin
 

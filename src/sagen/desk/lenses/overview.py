@@ -34,8 +34,8 @@ class Overview(QWidget):
             return
         painter.drawImage(0, 0, self._picture(strip))
         mark = QColor(look.mark)
-        for one in strip.marks:
-            for start, end in one.spans:
+        for this_mark in strip.marks:
+            for start, end in this_mark.spans:
                 x0, x1 = self._x(start), self._x(end)
                 painter.fillRect(QRectF(x0, 0, max(x1 - x0, 2.0), 5), mark)
         seen = QRectF(self._x(self.of.view.start), 1, 0, self.height() - 2)

@@ -40,7 +40,7 @@ class Panel:
     log_x: bool = False
 
     def x(self, value):
-        low, high, value = (np.log10(one) if self.log_x else one for one in (self.x0, self.x1, value))
+        low, high, value = (np.log10(item) if self.log_x else item for item in (self.x0, self.x1, value))
         return self.rect.left() + (value - low) / (high - low) * self.rect.width()
 
     def y(self, value):
@@ -70,7 +70,7 @@ class Panel:
             where = QRectF(rect.left() - 44, y - 7, 40, 14)
             painter.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:g}")
         if x_ticks is None:
-            x_ticks = [(one, f"{one:g}") for one in _ticks(self.x0, self.x1, max(2, int(rect.width() / 70)))]
+            x_ticks = [(tick, f"{tick:g}") for tick in _ticks(self.x0, self.x1, max(2, int(rect.width() / 70)))]
         for at, (value, words) in enumerate(x_ticks):
             x = float(self.x(value))
             self._grid(painter, QPointF(x, rect.top()), QPointF(x, rect.bottom()))
@@ -144,4 +144,4 @@ class Panel:
 def _ticks(low: float, high: float, parts: int) -> list[float]:
     """Round figures from `low` to `high`."""
     step = nice_step(high - low, parts)
-    return [float(one) + 0.0 for one in np.round(np.arange(np.ceil(low / step) * step, high + 1e-9 * step, step), 9)]
+    return [float(item) + 0.0 for item in np.round(np.arange(np.ceil(low / step) * step, high + 1e-9 * step, step), 9)]

@@ -210,7 +210,7 @@ class RingsView(QWidget):
         panel = Panel(rect, 0.5, 20.0, 0.0, 1.05, "Spectrum of the rings")
         panel.frame(painter, unit_x="kHz", y_ticks=2)
         if scene.band is not None:
-            low, _, high = (one / 1000 for one in scene.band)
+            low, _, high = (item / 1000 for item in scene.band)
             ground = QColor(look.accent)
             ground.setAlpha(45)
             painter.fillRect(QRectF(panel.x(low), rect.top(), panel.x(high) - panel.x(low), rect.height()), ground)
@@ -230,7 +230,7 @@ class RingsView(QWidget):
             self._paint_strike_heights(painter, rect)
             return
         fit = verdict.fit
-        top = 1.15 * max((one.height for one in fit.points), default=1.0)
+        top = 1.15 * max((point.height for point in fit.points), default=1.0)
         panel = Panel(rect, 0.0, float(len(fit.places)), 0.0, top, "Height by place, and as fitted")
         ticks = [
             (at + 0.5, _short(place or "not stated", rect.width() / max(len(fit.places), 1)))
@@ -240,13 +240,13 @@ class RingsView(QWidget):
         many = len(fit.sensors)
         rng = np.random.default_rng(3)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        for one in fit.points:
-            x = panel.x(one.place + (one.sensor + 1) / (many + 1) + 0.05 * rng.uniform(-1, 1))
-            y, colour = float(panel.y(one.height)), sensor_colour(one.sensor)
-            colour.setAlpha(200 if one.weight > 0.5 else 70)
+        for this_point in fit.points:
+            x = panel.x(this_point.place + (this_point.sensor + 1) / (many + 1) + 0.05 * rng.uniform(-1, 1))
+            y, colour = float(panel.y(this_point.height)), sensor_colour(this_point.sensor)
+            colour.setAlpha(200 if this_point.weight > 0.5 else 70)
             painter.setPen(QPen(colour, 1.4))
-            painter.setBrush(colour if fit.loads[one.load].plugged else Qt.BrushStyle.NoBrush)
-            self._paint_shape(painter, QPointF(float(x), y), one.sensor, 3.2)
+            painter.setBrush(colour if fit.loads[this_point.load].plugged else Qt.BrushStyle.NoBrush)
+            self._paint_shape(painter, QPointF(float(x), y), this_point.sensor, 3.2)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for sensor in range(many):
             for place in range(len(fit.places)):
@@ -288,7 +288,9 @@ class RingsView(QWidget):
     def _paint_loads(self, painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> None:
         """Height against load with the fitted curve; 20 to 50 kilohm marked."""
         look = theme.look()
-        tops = [one.open_v.value for one in verdict.sources if one is not None] if verdict else []
+        tops = (
+            [this_source.open_v.value for this_source in verdict.sources if this_source is not None] if verdict else []
+        )
         panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), "Height against load", log_x=True)
         ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
         ticks = ticks if rect.width() > 170 else [ticks[1], ticks[3], ticks[4]]
@@ -328,11 +330,11 @@ class RingsView(QWidget):
         connection, rows = before_and_after(self.taps)
         look = theme.look()
         panel = Panel(rect, 0.0, float(len(rows)), 0.0, 1.2, f"Before and after the repair, {load_words(connection)}")
-        ticks = [(at + 0.5, _short(one.name, rect.width() / len(rows))) for at, one in enumerate(rows)]
+        ticks = [(at + 0.5, _short(row.name, rect.width() / len(rows))) for at, row in enumerate(rows)]
         panel.frame(painter, y_ticks=3, x_ticks=ticks)
         painter.setFont(theme.font(8))
-        for at, one in enumerate(rows):
-            for place, height, filled in ((0.28, one.before, False), (0.72, one.after, True)):
+        for at, this_row in enumerate(rows):
+            for place, height, filled in ((0.28, this_row.before, False), (0.72, this_row.after, True)):
                 if height is None:
                     continue
                 colour = sensor_colour(at)
@@ -378,8 +380,8 @@ class RingsView(QWidget):
                 [
                     f"{at:.4f} ms",
                     *(
-                        f"{name.split(',')[0]} {one:+.3f} {self.scene.unit}"
-                        for name, one in zip(self.scene.names, values, strict=True)
+                        f"{name.split(',')[0]} {value:+.3f} {self.scene.unit}"
+                        for name, value in zip(self.scene.names, values, strict=True)
                     ),
                 ]
             )
@@ -396,7 +398,7 @@ class RingsView(QWidget):
     def zoom(self, closer: bool) -> None:
         """More of the ring, or its first milliseconds closer."""
         spans = list(SPANS_MS)
-        at = int(np.argmin([abs(one - self.span_ms) for one in spans])) + (-1 if closer else 1)
+        at = int(np.argmin([abs(span - self.span_ms) for span in spans])) + (-1 if closer else 1)
         self.span_ms = spans[int(np.clip(at, 0, len(spans) - 1))]
         self.update()
 
@@ -472,17 +474,17 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     look = theme.look()
     loads = list(verdict.fit.loads) if verdict else []
     places = list(verdict.fit.places) if verdict else []
-    rows = [("open", [at for at, one in enumerate(loads) if one.connection == "unplugged"])]
+    rows = [("open", [at for at, load in enumerate(loads) if load.connection == "unplugged"])]
     rows += [
-        (load_words(one.connection, one.ohm), [at]) for at, one in enumerate(loads) if one.connection == "loaded"
+        (load_words(load.connection, load.ohm), [at]) for at, load in enumerate(loads) if load.connection == "loaded"
     ] or [("20 to 50 k", [])]
-    rows += [("plugged in", [at for at, one in enumerate(loads) if one.plugged])]
+    rows += [("plugged in", [at for at, load in enumerate(loads) if load.plugged])]
     rows += (
-        [("not stated", [at for at, one in enumerate(loads) if not one.connection])]
-        if any(not one.connection for one in loads)
+        [("not stated", [at for at, load in enumerate(loads) if not load.connection])]
+        if any(not load.connection for load in loads)
         else []
     )
-    columns = [(one or "not stated", at) for at, one in enumerate(places)][:4]
+    columns = [(this_place or "not stated", at) for at, this_place in enumerate(places)][:4]
     columns += [(f"place {len(columns) + 1}", None)] * max(0, 2 - len(columns))
     left, wide = area.left() + 84, min(96.0, (0.5 * area.width() - 84) / len(columns))
     tall = min(24.0, (area.height() - 22) / len(rows))
@@ -520,7 +522,7 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
             words = f"\u2713 {many}" if done else f"{many} of 6" if many else "\u2013"
             painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
     told = (
-        [gap_words(one) for one in verdict.gaps]
+        [gap_words(gap) for gap in verdict.gaps]
         if verdict
         else ["Tap from two places, open, under 20 to 50 kilohm, and plugged in."]
     )

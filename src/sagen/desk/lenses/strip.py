@@ -79,10 +79,10 @@ class StripView(QWidget):
         best = None
         if lane is not None and self.strip.lanes[lane].reading is None:
             lane = None
-        for index, one in enumerate(self.strip.lanes):
-            if one.reading is None or (lane is not None and index != lane) or not len(one.reading.edges):
+        for index, this_lane in enumerate(self.strip.lanes):
+            if this_lane.reading is None or (lane is not None and index != lane) or not len(this_lane.reading.edges):
                 continue
-            at = one.reading.edges.at
+            at = this_lane.reading.edges.at
             place = int(np.searchsorted(at, time_s * self.strip.sfreq))
             for near in at[max(place - 1, 0) : place + 1] / self.strip.sfreq:
                 if abs(near - time_s) <= reach and (best is None or abs(near - time_s) < abs(best - time_s)):
@@ -151,7 +151,10 @@ class StripView(QWidget):
         # A press without a drag sets a cursor: first A, then B, then A again. A finger can do it too.
         pressed = self.strip is not None and self._drag is not None and not self._moved
         if pressed and self.plot_rect().contains(event.position()):
-            lane = next((i for i, one in enumerate(self.frame().lane_rects()) if one.contains(event.position())), None)
+            lane = next(
+                (i for i, lane_rect in enumerate(self.frame().lane_rects()) if lane_rect.contains(event.position())),
+                None,
+            )
             at = self.time_at(event.position().x())
             free = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
             self.set_cursor_at(self.next_cursor, at if free else self.snapped(at, lane))

@@ -44,7 +44,7 @@ class Frame:
 
     def lane_rects(self) -> list[QRectF]:
         rect = self.plot_rect()
-        weights = [one.weight for one in self.strip.lanes] if self.strip else [1.0]
+        weights = [lane.weight for lane in self.strip.lanes] if self.strip else [1.0]
         tall = (rect.height() - GAP * (len(weights) - 1)) / sum(weights)
         rects, top = [], rect.top()
         for weight in weights:
@@ -203,8 +203,8 @@ class StripPainter:
         painter.setClipRect(rect)
         painter.setPen(QPen(QColor(theme.look().sound), 4.5))
         points = [QPointF(a, b) for a, b in zip(x[inside].tolist(), y[inside].tolist(), strict=True)]
-        for one, other in itertools.pairwise(points):
-            painter.drawLine(one, other)
+        for item, other in itertools.pairwise(points):
+            painter.drawLine(item, other)
         painter.restore()
 
     def _paint_times(self, painter: QPainter) -> None:
@@ -246,7 +246,14 @@ class StripPainter:
 
     def _paint_teeth(self, painter: QPainter) -> None:
         """Tooth numbers along the top where they fit, else the turns."""
-        lane = next((one for one in self._frame.strip.lanes if one.reading is not None and one.reading.wheel), None)
+        lane = next(
+            (
+                this_lane
+                for this_lane in self._frame.strip.lanes
+                if this_lane.reading is not None and this_lane.reading.wheel
+            ),
+            None,
+        )
         if lane is None:
             return
         teeth, rect, look = lane.reading.teeth, self._frame.plot_rect(), theme.look()
@@ -256,11 +263,17 @@ class StripPainter:
         painter.setFont(theme.font(8))
         painter.setPen(QColor(look.quiet))
         apart = rect.width() / max(1, last - first)
-        every = next((one for one in (1, 2, 5, 10) if one * apart >= TOOTH_APART), None)
+        every = next((value for value in (1, 2, 5, 10) if value * apart >= TOOTH_APART), None)
         if every is not None:
-            shown = [one for one in range(first, last) if every == 1 or teeth.number[one] % every == 0]
+            shown = [
+                this_index for this_index in range(first, last) if every == 1 or teeth.number[this_index] % every == 0
+            ]
         else:
-            shown = [one for one in range(first, last) if teeth.number[one] == 1] if last - first < 20_000 else []
+            shown = (
+                [this_index for this_index in range(first, last) if teeth.number[this_index] == 1]
+                if last - first < 20_000
+                else []
+            )
             least = rect.width() / max(1, len(shown))
             shown = shown[:: max(1, int(np.ceil(52 / max(least, 1e-6))))]
         for index in shown:
@@ -280,7 +293,9 @@ class StripPainter:
             rect = rects[mark.lane]
             fill = QColor(look.mark)
             fill.setAlpha(52)
-            seen = [one for one in mark.spans if one[1] >= self._frame.view.start and one[0] <= self._frame.view.end]
+            seen = [
+                span for span in mark.spans if span[1] >= self._frame.view.start and span[0] <= self._frame.view.end
+            ]
             for start, end in seen[:200]:
                 x0, x1 = max(self._frame.x_of(start), rect.left()), min(self._frame.x_of(end), rect.right())
                 area = QRectF(x0, rect.top(), max(x1 - x0, 2.0), rect.height())

@@ -109,7 +109,11 @@ class TeethTable(QTableView):
     def text(self) -> str:
         """The chosen rows, or all, tab-separated with their heads."""
         model = self.proxy
-        rows = sorted({one.row() for one in self.selectionModel().selectedRows()}) if self.selectionModel() else []
+        rows = (
+            sorted({selectedRow.row() for selectedRow in self.selectionModel().selectedRows()})
+            if self.selectionModel()
+            else []
+        )
         columns = range(model.columnCount())
         head = "\t".join(str(model.headerData(c, Qt.Orientation.Horizontal)) for c in columns)
         lines = ["\t".join(str(model.index(r, c).data()) for c in columns) for r in rows or range(model.rowCount())]

@@ -96,7 +96,7 @@ class TurnsView(LensView):
                 values = np.where(np.abs(high) >= np.abs(low), high, low)
             pixels = coloured(values, self.scale, QColor(look.quiet).rgb())
             wheel = self.look.reading.wheel
-            designed = [one - 1 for one in wheel.others] + list(range(wheel.slots - wheel.missing, wheel.slots))
+            designed = [other - 1 for other in wheel.others] + list(range(wheel.slots - wheel.missing, wheel.slots))
             blank = ~np.isfinite(values[:, designed])
             pixels[:, designed] = np.where(blank, np.uint32(QColor(look.pane).rgb()), pixels[:, designed])
             self._pixels = np.ascontiguousarray(pixels, np.uint32)

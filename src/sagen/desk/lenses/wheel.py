@@ -137,7 +137,7 @@ class WheelView(LensView):
         slots, pitch = reading.wheel.slots, reading.wheel.pitch_deg
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(look.quiet))
-        step = next(one for one in (1, 2, 5, 10, 20, 50, 100) if slots / one <= 24)
+        step = next(value for value in (1, 2, 5, 10, 20, 50, 100) if slots / value <= 24)
         for number in sorted({1, *range(step, slots - reading.wheel.missing + 1, step)} - set(self.look.teeth)):
             at = self.point((number - 1 + 0.2) * pitch, HUB + 0.07)
             painter.drawText(QRectF(at.x() - 14, at.y() - 8, 28, 16), Qt.AlignmentFlag.AlignCenter, str(number))

@@ -16,5 +16,5 @@ ROLES: dict[str, dict[Role, str]] = {
 }  # fmt: skip
 #: the sensors of a set, by look, in their order
 SENSORS: dict[str, tuple[str, ...]] = {
-    name: tuple(roles[one] for one in (Role.CRANK, Role.CAM, Role.SPEED, Role.KNOCK)) for name, roles in ROLES.items()
+    name: tuple(roles[role] for role in (Role.CRANK, Role.CAM, Role.SPEED, Role.KNOCK)) for name, roles in ROLES.items()
 }

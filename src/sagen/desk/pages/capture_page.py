@@ -71,8 +71,8 @@ class FindingRow(QPushButton):
         self.told = Label(f"{title}. {text}", wrap=True)
         self.sure = Label(f"To be sure: {sure}" if sure else "", self, name="quiet", wrap=True)
         self.sure.setVisible(bool(sure))
-        for one in (self.number, self.told, self.sure):
-            one.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        for item in (self.number, self.told, self.sure):
+            item.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         words.addWidget(self.told)
         words.addWidget(self.sure)
         row.addWidget(self.number)
@@ -158,9 +158,9 @@ class CapturePage(Page):
         self.view.cursor_moved.connect(self._strip_points)
         self.view.measured.connect(self._show_figures)
         self.overview.moved.connect(self._look_around)
-        for one in (self.turns, self.wheel):
-            one.pointed.connect(self.point_at)
-            one.pressed.connect(self._press)
+        for item in (self.turns, self.wheel):
+            item.pointed.connect(self.point_at)
+            item.pressed.connect(self._press)
         self.table.chosen.connect(self._tooth_chosen)
 
     def wire(self, shell) -> None:
@@ -172,7 +172,7 @@ class CapturePage(Page):
         if self.opened is None:
             return
         folder = self.shell.folder()
-        stem = "".join(one for one in self.opened.capture.name.rsplit(".", 1)[0] if one not in "/\\\0")
+        stem = "".join(item for item in self.opened.capture.name.rsplit(".", 1)[0] if item not in "/\\\0")
         name, _ = QFileDialog.getSaveFileName(self, "Write the capture", str(folder / f"{stem}.csv"), FORMATS)
         if name:
             from pathlib import Path
@@ -252,19 +252,19 @@ class CapturePage(Page):
             return
         menu.addAction("Look for events").triggered.connect(lambda _=False: self.shell.hunt_events())
         keep = menu.addMenu("Keep as known-good")
-        for one in PatternSource:
-            keep.addAction(PATTERN_SOURCES[one].capitalize()).triggered.connect(
-                lambda _=False, one=one: self.shell.keep_as_good(one)
+        for pattern_source in PatternSource:
+            keep.addAction(PATTERN_SOURCES[pattern_source].capitalize()).triggered.connect(
+                lambda _=False, item=pattern_source: self.shell.keep_as_good(item)
             )
-        others = [one for one in job.of(CaptureEntry) if one.id != entry.id]
+        others = [this_entry for this_entry in job.of(CaptureEntry) if this_entry.id != entry.id]
         under, ends = menu.addMenu("Lay under it"), menu.addMenu("The wire's other end")
         under.addAction("From the shelf \u2026").triggered.connect(lambda _=False: self.shell.show_page("shelf"))
-        for one in others:
-            record = one.record
+        for other in others:
+            record = other.record
             under.addAction(plain_menu(record.name)).triggered.connect(
                 lambda _=False, record=record: self.shell.lay_under(record.name, record.token, record.sheet)
             )
-            ends.addAction(plain_menu(record.name)).triggered.connect(lambda _=False, one=one: self._other_end(one))
+            ends.addAction(plain_menu(record.name)).triggered.connect(lambda _=False, item=other: self._other_end(item))
         ends.addAction("Another channel of this capture").triggered.connect(lambda _=False: self._other_end(entry))
 
     def _other_end(self, other) -> None:
@@ -324,20 +324,20 @@ class CapturePage(Page):
         self.opened, self.finding_at, self._pointed = opened, -1, None
         capture = opened.capture
         self.title_label.setText(capture.name)
-        rows = [one for one in opened.examination.channels if one.reading is not None]
+        rows = [channel for channel in opened.examination.channels if channel.reading is not None]
         parts = [
             f"{capture.seconds:.3g} s at {capture.sfreq / 1000:.6g} kHz",
             STATES[opened.sheet.conditions.state],
         ]
         parts += taken_as(opened.sheet)
-        for one in rows[:2]:
-            speed = one.reading.speed_range()
-            wheel = f" {usual_name(one.reading.wheel)}" if one.reading.wheel else ""
-            parts.append(f"{ROLES[one.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
+        for row in rows[:2]:
+            speed = row.reading.speed_range()
+            wheel = f" {usual_name(row.reading.wheel)}" if row.reading.wheel else ""
+            parts.append(f"{ROLES[row.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
         self.about.setText("  ·  ".join(parts))
         self.view.show_strip(opened.strip)
         self.view.open_at_what_was_found()
-        spans = any(one.spans for one in opened.examination.findings)
+        spans = any(finding.spans for finding in opened.examination.findings)
         for name in ("previous", "next"):
             self.buttons[name].setEnabled(spans)
         self._fill_channels(rows)
@@ -369,18 +369,18 @@ class CapturePage(Page):
         self._was_struck = scene is not None
 
     def _fill_channels(self, rows) -> None:
-        names = {one.column: one.name for one in self.opened.strip.lanes}
+        names = {lane.column: lane.name for lane in self.opened.strip.lanes}
         for box in (self.channel_box, self.what_box):
             box.blockSignals(True)
             box.clear()
-        for one in rows:
-            self.channel_box.addItem(f"{names[one.sheet.column]} ({one.sheet.column})", one.sheet.column)
-        known = [index for index, one in enumerate(rows) if one.reading.wheel is not None]
+        for this_row in rows:
+            self.channel_box.addItem(f"{names[this_row.sheet.column]} ({this_row.sheet.column})", this_row.sheet.column)
+        known = [index for index, row in enumerate(rows) if row.reading.wheel is not None]
         self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
         for name, words in (("phase_error", "Place"), ("size", "Size")):
             self.what_box.addItem(words, name)
         # What was found decides what is looked at first: a wheel that runs out shows in the size.
-        found = {one.kind for one in self.opened.examination.findings}
+        found = {finding.kind for finding in self.opened.examination.findings}
         self.what_box.setCurrentIndex(1 if FindingKind.RUNOUT in found else 0)
         for box in (self.channel_box, self.what_box):
             box.blockSignals(False)
@@ -441,8 +441,8 @@ class CapturePage(Page):
         for said in together(self.taps) if self.opened.rings is not None else ():
             self.rows.addWidget(Label(said, name="sound" if said.startswith(SOUND_TOGETHER) else "", wrap=True))
         self.finding_rows: list[FindingRow] = []
-        for index, one in enumerate(done.findings):
-            row = FindingRow(index + 1, FINDING_TITLES.get(one.kind, one.kind), one.text, one.sure)
+        for index, finding in enumerate(done.findings):
+            row = FindingRow(index + 1, FINDING_TITLES.get(finding.kind, finding.kind), finding.text, finding.sure)
             row.clicked.connect(lambda _=False, index=index: self.jump_to(index))
             self.finding_rows.append(row)
             self.rows.addWidget(row)
@@ -450,21 +450,21 @@ class CapturePage(Page):
             said = NOTHING_STRUCK if self.opened.rings is not None else NOTHING_TURNED
             self.rows.addWidget(Label(said, name="sound", wrap=True))
         entry = self.opened.entry
-        for one in entry.record.compared if entry else done.compared:
-            self.rows.addWidget(Label(f"Against the known-good capture: {one}", wrap=True))
-        for one in done.notes:
-            self.rows.addWidget(Label(f"Note: {one}.", name="quiet", wrap=True))
+        for each in entry.record.compared if entry else done.compared:
+            self.rows.addWidget(Label(f"Against the known-good capture: {each}", wrap=True))
+        for note in done.notes:
+            self.rows.addWidget(Label(f"Note: {note}.", name="quiet", wrap=True))
         self.rows.addStretch(1)
 
     def words(self) -> str:
         """Everything that stands below the picture."""
         labels = [self.rows.itemAt(index).widget() for index in range(self.rows.count())]
         told = []
-        for one in labels:
-            if isinstance(one, FindingRow):
-                told += [f"{one.number.text()} {one.told.text()}", one.sure.text()]
-            elif isinstance(one, Label):
-                told.append(one.text())
+        for label in labels:
+            if isinstance(label, FindingRow):
+                told += [f"{label.number.text()} {label.told.text()}", label.sure.text()]
+            elif isinstance(label, Label):
+                told.append(label.text())
         return "\n".join(told)
 
     def jump_to(self, index: int) -> None:
@@ -477,7 +477,9 @@ class CapturePage(Page):
         """Bring the next or previous place of a finding to the middle."""
         if self.opened is None:
             return
-        places = sorted((span.start_s, span.end_s) for one in self.opened.examination.findings for span in one.spans)
+        places = sorted(
+            (span.start_s, span.end_s) for finding in self.opened.examination.findings for span in finding.spans
+        )
         if not places:
             return
         self.finding_at = (self.finding_at + step) % len(places) if self.finding_at >= 0 else (0 if step > 0 else -1)
@@ -495,8 +497,8 @@ class CapturePage(Page):
 
     def point_at(self, time_s: float | None) -> None:
         """One pointer for all lenses and the line of figures."""
-        for one in (self.view, self.turns, self.wheel):
-            one.set_pointer(time_s)
+        for item in (self.view, self.turns, self.wheel):
+            item.set_pointer(time_s)
         strip = self.view.strip
         self._pointed = strip.place(time_s) if strip is not None and time_s is not None else None
         self._show_figures()
@@ -504,8 +506,8 @@ class CapturePage(Page):
     def _strip_points(self, place: Place | None) -> None:
         self._pointed = place
         self._show_figures()
-        for one in (self.turns, self.wheel):
-            one.set_pointer(place.time_s if place is not None else None)
+        for item in (self.turns, self.wheel):
+            item.set_pointer(place.time_s if place is not None else None)
 
     def _press(self, time_s: float) -> None:
         """A press in Turns or Wheel sets a cursor there, as one in the Strip does, and brings the place to its middle."""
@@ -555,14 +557,14 @@ def together(taps) -> list[str]:
     verdict = taps.shown if taps is not None else None
     if verdict is None or len(verdict.fit.places) * len(verdict.fit.loads) < 2:
         return []
-    found = [f"All taps of this job together, {one.channel}: {one.text}" for one in verdict.findings()]
+    found = [f"All taps of this job together, {finding.channel}: {finding.text}" for finding in verdict.findings()]
     return found or [f"{SOUND_TOGETHER} with any of the {len(verdict.sensors)} sensors."]
 
 
 def taken_as(sheet) -> list[str]:
     """Where and under what a set of knock sensors was struck, in words; nothing for what turns."""
     told = [f"struck at {sheet.conditions.place}"] if sheet.conditions.place else []
-    ohms = {one.load_ohm for one in sheet.channel if one.load_ohm}
+    ohms = {item.load_ohm for item in sheet.channel if item.load_ohm}
     connection = sheet.conditions.connection or ("loaded" if ohms else None)
     if connection is not None:
         from sagen.kinds.piezo.words import load_words

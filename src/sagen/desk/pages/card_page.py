@@ -91,7 +91,7 @@ class PlugFace(QWidget):
 
     def _pin(self, painter: QPainter, cell: QRectF, pin: str) -> None:
         look = theme.look()
-        wire = next((one for one in self.circuit.wire if one.sensor_pin == pin), None)
+        wire = next((item for item in self.circuit.wire if item.sensor_pin == pin), None)
         painter.setPen(QPen(QColor(look.line), 1))
         painter.setBrush(QColor(look.raised))
         painter.drawRoundedRect(cell, 5, 5)
@@ -232,13 +232,13 @@ class CardPage(Page):
     def _circuit_fields(self) -> QVBoxLayout:
         self.own: dict[str, QLineEdit] = {}
         self.role, self.sensor, self.relearn = QComboBox(), QComboBox(), QComboBox()
-        for one in (*CIRCUIT_ROLES, Role.OTHER):
-            self.role.addItem(ROLES[one].capitalize(), one)
+        for circuit_role in (*CIRCUIT_ROLES, Role.OTHER):
+            self.role.addItem(ROLES[circuit_role].capitalize(), circuit_role)
         self.sensor.addItem("Not stated", None)
-        for one, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), one)
-        for one, words in RELEARNS.items():
-            self.relearn.addItem(words, one)
+        for this_key, words in SENSORS.items():
+            self.sensor.addItem(words.capitalize(), this_key)
+        for each_key, words in RELEARNS.items():
+            self.relearn.addItem(words, each_key)
         self.place, self.relearn_text = _line("behind the starter, from below"), _line("what it takes")
         first = _grid()
         for column, (key, words, wide) in enumerate((
@@ -251,10 +251,10 @@ class CardPage(Page):
         self._field(second, 1, "Relearn", self.relearn, 4)
         self._field(second, 2, "What it takes", self.relearn_text, 4)
         self.access: dict[Place, QLineEdit] = {}
-        for column, one in enumerate((Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE), start=3):
-            self.access[one] = _line()
-            self.access[one].setToolTip(f"Minutes to get at the {PLACES[one].lower()}")
-            self._field(second, column, f"{PLACES[one].partition(' ')[0]}, min", self.access[one], 2)
+        for column, place in enumerate((Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE), start=3):
+            self.access[place] = _line()
+            self.access[place].setToolTip(f"Minutes to get at the {PLACES[place].lower()}")
+            self._field(second, column, f"{PLACES[place].partition(' ')[0]}, min", self.access[place], 2)
         both = QVBoxLayout()
         both.setSpacing(4)
         both.addLayout(first)
@@ -306,11 +306,11 @@ class CardPage(Page):
         data = self.card.as_data()
         for key, line in self.machine.items():
             value = data.get(key, getattr(self.card, key) if key == "volts" else "")
-            line.setText("-".join(str(one) for one in value) if isinstance(value, list | tuple) else f"{value}")
+            line.setText("-".join(str(item) for item in value) if isinstance(value, list | tuple) else f"{value}")
             line.setCursorPosition(0)
         self.circuits.clear()
-        for one in self.card.circuit:
-            self.circuits.addItem(one.name)
+        for each in self.card.circuit:
+            self.circuits.addItem(each.name)
         self._filling = False
         self._show_circuit()
 
@@ -374,12 +374,12 @@ class CardPage(Page):
 
     def _wire_rows(self) -> list[dict]:
         out = []
-        known = {words.lower(): one for one, words in WIRES.items()} | {str(one): one for one in WireIs}
+        known = {words.lower(): key for key, words in WIRES.items()} | {str(wire_is): wire_is for wire_is in WireIs}
         for cells in self._cells(self.wires):
             row = {key: text for key, text in zip(WIRE_COLUMNS, cells, strict=True) if text}
             row["carries"] = known.get(row.get("carries", "other").lower(), row.get("carries", "other"))
             if "shared_with" in row:
-                row["shared_with"] = [one.strip() for one in row["shared_with"].split(",") if one.strip()]
+                row["shared_with"] = [word.strip() for word in row["shared_with"].split(",") if word.strip()]
             out.append(row)
         return out
 
@@ -453,7 +453,8 @@ class CardPage(Page):
                 data[key] = value if key == "bore_mm" else int(value)
         if self.machine["firing"].text().strip():
             data["firing"] = [
-                int(_figure(one, "firing order")) for one in self.machine["firing"].text().replace(",", "-").split("-")
+                int(_figure(word, "firing order"))
+                for word in self.machine["firing"].text().replace(",", "-").split("-")
             ]
         return data
 
@@ -461,7 +462,7 @@ class CardPage(Page):
         """The card as typed; False, and said why, where it makes no sense."""
         try:
             circuits = [
-                one.model_dump(mode="json", exclude_defaults=True) | {"name": one.name} for one in self.card.circuit
+                item.model_dump(mode="json", exclude_defaults=True) | {"name": item.name} for item in self.card.circuit
             ]
             circuits[self.at : self.at + 1] = [self._circuit_data()]
             old = self.card.as_data()
@@ -474,8 +475,8 @@ class CardPage(Page):
         self.message.hide()
         self._filling = True
         self.circuits.clear()
-        for one in self.card.circuit:
-            self.circuits.addItem(one.name)
+        for each in self.card.circuit:
+            self.circuits.addItem(each.name)
         self.circuits.setCurrentIndex(self.at)
         self._filling = False
         return True
@@ -484,7 +485,7 @@ class CardPage(Page):
         """One more circuit, begun with the usual wires."""
         if not self._take():
             return
-        names = {one.name for one in self.card.circuit}
+        names = {item.name for item in self.card.circuit}
         number = next(k for k in range(1, 99) if f"circuit {k}" not in names)
         self.card = self.card.model_copy(
             update={"circuit": (*self.card.circuit, new_circuit(f"circuit {number}", Role.CAM, SensorKind.HALL))}
@@ -604,9 +605,9 @@ class CardPage(Page):
         if form.exec() and form.named is not None:
             by_pin = {cells[2]: cells for cells in self._cells(self.wires) if cells[2]}
             rows = []
-            for one in form.named.pins:
-                old = by_pin.get(one.pin, [""] * len(WIRE_COLUMNS))
-                rows.append([str(one.best), old[1], one.pin, *old[3:]])
+            for pin in form.named.pins:
+                old = by_pin.get(pin.pin, [""] * len(WIRE_COLUMNS))
+                rows.append([str(pin.best), old[1], pin.pin, *old[3:]])
             self._filling = True
             self._rows_of(self.wires, rows)
             self._filling = False
@@ -642,7 +643,7 @@ def _row_cells(row) -> list[str]:
     if row.over:
         limits = ["table", "", ""]
     else:
-        limits = ["" if one is None else f"{one:g}" for one in (row.low, row.high, row.at)]
+        limits = ["" if item is None else f"{item:g}" for item in (row.low, row.high, row.at)]
     between = [*row.between, ""][:2]
     unit = "Ω" if row.quantity == CardQuantity.OHM else str(row.quantity)
     return [*between, str(row.state or "").replace("_", " "), row.when, unit, *limits, row.maker]
@@ -650,7 +651,7 @@ def _row_cells(row) -> list[str]:
 
 def new_circuit(name: str, role: Role, sensor: SensorKind | None) -> CardCircuit:
     """A circuit with the wires that its kind of sensor usually has, numbered from 1."""
-    wires = [{"carries": one, "sensor_pin": str(k)} for k, one in enumerate(NEW_WIRES.get(sensor, ()), start=1)]
+    wires = [{"carries": item, "sensor_pin": str(k)} for k, item in enumerate(NEW_WIRES.get(sensor, ()), start=1)]
     return CardCircuit.model_validate({"name": name, "role": role, "sensor": sensor, "wire": wires})
 
 
@@ -676,8 +677,8 @@ def circuits_to_state(job, card: MachineCard) -> list[CircuitEntry]:
     from sagen.reason.several import circuits_of
 
     stated = circuits_of(job.records())
-    known = [one for one in card.circuit if one.spec is not None]
-    wanted = [one for one in known if one.name in stated]
+    known = [item for item in card.circuit if item.spec is not None]
+    wanted = [item for item in known if item.name in stated]
     for entry in job.records(CodeEntry):
         own = card.circuit_of_code(entry.code)
         try:
@@ -685,15 +686,15 @@ def circuits_to_state(job, card: MachineCard) -> list[CircuitEntry]:
         except SagenError:
             found = None
         wanted += [
-            one for one in known
-            if (own and own.circuit == one.name)
-            or (found and found.role == one.role and (found.bank is None or one.bank in (None, found.bank)))
+            item for item in known
+            if (own and own.circuit == item.name)
+            or (found and found.role == item.role and (found.bank is None or item.bank in (None, found.bank)))
         ]  # fmt: skip
     if not wanted:
         roles = {spec.role for spec in stated.values()}
-        wanted = [one for one in known if one.role in roles] or known[:1]
-    unique = list({one.name: one for one in wanted}.values())
+        wanted = [item for item in known if item.role in roles] or known[:1]
+    unique = list({item.name: item for item in wanted}.values())
     # One circuit needs no name: what the job holds already stays its own.
     if len(unique) == 1 and set(stated) == {""}:
         return [CircuitEntry(unique[0].spec)] if unique[0].spec != stated[""] else []
-    return [CircuitEntry(one.spec, circuit=one.name) for one in unique]
+    return [CircuitEntry(item.spec, circuit=item.name) for item in unique]

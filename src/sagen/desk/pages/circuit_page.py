@@ -113,10 +113,10 @@ class CircuitPage(Page):
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(1)
         self.role, self.sensor = QComboBox(), QComboBox()
-        for one in CIRCUIT_ROLES:
-            self.role.addItem(ROLES[one].capitalize(), one)
-        for one, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), one)
+        for circuit_role in CIRCUIT_ROLES:
+            self.role.addItem(ROLES[circuit_role].capitalize(), circuit_role)
+        for key, words in SENSORS.items():
+            self.sensor.addItem(words.capitalize(), key)
         self.supply, self.pull_up, self.ohms = QLineEdit(), QLineEdit(), QLineEdit()
         told = {
             self.supply: ("Feed, V", "5 or battery voltage"),
@@ -146,9 +146,9 @@ class CircuitPage(Page):
         left = QVBoxLayout()
         self.where, self.expect, self.verdict = Label(), Label(), Label()
         self.where.setObjectName("heading")
-        for one in (self.where, self.expect, self.verdict):
-            one.setWordWrap(True)
-            left.addWidget(one)
+        for item in (self.where, self.expect, self.verdict):
+            item.setWordWrap(True)
+            left.addWidget(item)
         extras = QHBoxLayout()
         self.temperature, self.leads = QLineEdit(), QLineEdit()
         self.temperature.setPlaceholderText("part °C")
@@ -244,12 +244,12 @@ class CircuitPage(Page):
 
     def _point_chosen(self) -> None:
         units = UNITS[Quantity.OHMS if self.ohmic else Quantity.VOLTS]
-        if [self.unit.itemText(i) for i in range(self.unit.count())] != [one for one, _ in units]:
+        if [self.unit.itemText(i) for i in range(self.unit.count())] != [item for item, _ in units]:
             self.unit.clear()
-            for one, factor in units:
-                self.unit.addItem(one, factor)
-        for one in (self.temperature, self.leads, self.open):
-            one.setVisible(self.ohmic)
+            for each, factor in units:
+                self.unit.addItem(each, factor)
+        for element in (self.temperature, self.leads, self.open):
+            element.setVisible(self.ohmic)
         if self.ohmic and self.state != State.UNPLUGGED:
             self.set_state(State.UNPLUGGED)
         elif not self.ohmic and self.state == State.UNPLUGGED:
@@ -426,15 +426,15 @@ class CircuitPage(Page):
         self.shell.workspace.circuit = self.name_of = name
         self.card = card_of(job)
         self.which.clear()
-        for one in circuits:
-            self.which.addItem(one or "the only circuit", one)
+        for this_circuit in circuits:
+            self.which.addItem(this_circuit or "the only circuit", this_circuit)
         self.which.setCurrentIndex(max(0, self.which.findData(name)))
         self.which.setVisible(len(circuits) > 1)
         first = next(iter(circuits))
         told = {
-            one.point: one.shown
-            for one in job.records(ReadingEntry)
-            if one.circuit == name or (not one.circuit and name == first)
+            record.point: record.shown
+            for record in job.records(ReadingEntry)
+            if record.circuit == name or (not record.circuit and name == first)
         }
         cylinders = job.cylinders or 4
         spec = circuits[name]

@@ -122,7 +122,7 @@ class CircuitView(QWidget):
             if wire is None or carries not in self.points():
                 continue
             y = PLACES[carries][1] * tall
-            left = " ".join(one for one in (f"pin {wire.module_pin}" if wire.module_pin else "", wire.fuse) if one)
+            left = " ".join(item for item in (f"pin {wire.module_pin}" if wire.module_pin else "", wire.fuse) if item)
             painter.drawText(QRectF(0.18 * wide, y - 18, 0.2 * wide, 15), Qt.AlignmentFlag.AlignLeft, left)
             painter.drawText(QRectF(0.42 * wide, y - 18, 0.15 * wide, 15), Qt.AlignmentFlag.AlignRight, wire.colour)
             pin = f"pin {wire.sensor_pin}" if wire.sensor_pin else ""
@@ -159,14 +159,18 @@ class CircuitView(QWidget):
             painter.drawEllipse(at, 16, 16)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        near = [(one, (self._at(one) - event.position()).manhattanLength()) for one in self.points()]
-        point, away = min(near, key=lambda one: one[1])
+        near = [
+            (this_point, (self._at(this_point) - event.position()).manhattanLength()) for this_point in self.points()
+        ]
+        point, away = min(near, key=lambda item: item[1])
         if away < 2 * REACH:
             self.choose(point)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        near = [(one, (self._at(one) - event.position()).manhattanLength()) for one in self.points()]
-        point, away = min(near, key=lambda one: one[1])
+        near = [
+            (this_point, (self._at(this_point) - event.position()).manhattanLength()) for this_point in self.points()
+        ]
+        point, away = min(near, key=lambda item: item[1])
         self.setToolTip(POINTS[point] if away < 2 * REACH else "")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

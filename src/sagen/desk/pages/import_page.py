@@ -103,8 +103,8 @@ class ImportPage(Page):
         self.wheel, self.extra, self.cylinders = QLineEdit(), QLineEdit(), QLineEdit()
         self.connection, self.place, self.bank, self.bore = QComboBox(), QComboBox(), QLineEdit(), QLineEdit()
         self.connection.addItem("Not stated", None)
-        for one in Connection:
-            self.connection.addItem(CONNECTIONS[one], one)
+        for connection in Connection:
+            self.connection.addItem(CONNECTIONS[connection], connection)
         self.place.setEditable(True)
         self.place.addItems(["", "front", "rear", "middle"])
         self.place.lineEdit().setPlaceholderText("where it was struck, in your words")
@@ -127,7 +127,7 @@ class ImportPage(Page):
         self.wheel.setPlaceholderText("48-2, or empty to find it")
         self.cylinders.setPlaceholderText("or empty")
         left, right = QFormLayout(), QFormLayout()
-        for one, name, field in (
+        for item, name, field in (
             (left, "Channel", self.column), (left, "It is", self.role), (left, "Sensor", self.sensor), (left, "Taken while", self.state),
             (right, "Wheel", self.wheel), (right, self.extra_name, self.extra), (right, "Polarity", self.polarity),
             (right, "Struck at", self.place), (right, "The sensors", self.connection), (right, "Bank", self.bank),
@@ -135,7 +135,7 @@ class ImportPage(Page):
         ):  # fmt: skip
             label = name if isinstance(name, Label) else Label(name)
             label.setBuddy(field)
-            one.addRow(label, field)
+            item.addRow(label, field)
         self.right = right
         columns = QHBoxLayout()
         columns.addLayout(left, 1)
@@ -163,7 +163,7 @@ class ImportPage(Page):
         self.incoming, self._filling = incoming, True
         capture = incoming.capture
         self.head.setText(f"Bring in {capture.name}")
-        notes = "".join(f" Note: {one}." for one in capture.notes)
+        notes = "".join(f" Note: {note}." for note in capture.notes)
         if capture.samples * len(capture.channels) > MOST_KEPT:
             notes += " It is too long to be kept whole: zoom to the stretch that is to be kept."
         self.about.setText(
@@ -182,8 +182,8 @@ class ImportPage(Page):
                 self.problem.show()
         self.answers = self._first_answers()
         self.column.clear()
-        for one in capture.channels:
-            self.column.addItem(f"{one.column} ({one.unit})", one.column)
+        for channel in capture.channels:
+            self.column.addItem(f"{channel.column} ({channel.unit})", channel.column)
         sheet = incoming.sheet
         usual = USUAL_STATE.get(self.circuit.role if self.circuit else None, State.CRANKING)
         self.state.setCurrentIndex(max(0, self.state.findData(sheet.conditions.state if sheet else usual)))
@@ -194,7 +194,7 @@ class ImportPage(Page):
         self.place.setEditText((taken.place or "") if taken else "")
         self.bore.setText(f"{sheet.engine.bore_mm:g}" if sheet and sheet.engine.bore_mm else "")
         self._show_good()
-        first = next((name for name, one in self.answers.items() if one["role"] in CIRCUIT_ROLES), None)
+        first = next((name for name, answer in self.answers.items() if answer["role"] in CIRCUIT_ROLES), None)
         self.column.setCurrentIndex(max(0, self.column.findData(first)))
         self._filling = False
         self._show_channel()
@@ -204,14 +204,14 @@ class ImportPage(Page):
         """From the sheet beside the file; else by the channels' names; else the liveliest is the crank."""
         capture, sheet = self.incoming.capture, self.incoming.sheet
         answers: dict[str, dict] = {}
-        for one in capture.channels:
-            described = sheet.of(one.column) if sheet else None
+        for channel in capture.channels:
+            described = sheet.of(channel.column) if sheet else None
             if described is not None:
-                answers[one.column] = described.model_dump(exclude_none=True)
+                answers[channel.column] = described.model_dump(exclude_none=True)
                 continue
-            role = next((role for word, role in LIKELY if word in one.column.lower()), Role.OTHER)
-            answers[one.column] = {"column": one.column, "role": role}
-        if not sheet and not any(one["role"] in CIRCUIT_ROLES for one in answers.values()):
+            role = next((role for word, role in LIKELY if word in channel.column.lower()), Role.OTHER)
+            answers[channel.column] = {"column": channel.column, "role": role}
+        if not sheet and not any(answer["role"] in CIRCUIT_ROLES for answer in answers.values()):
             ranges = {
                 name: abs(capture.channel(name).scale) * (high - low)
                 for name, p in self.incoming.pyramids.items()
@@ -225,11 +225,11 @@ class ImportPage(Page):
             kind = kind_of(self.circuit.sensor)
             told = {"sensor": kind.slug} | ({"wheel": self.circuit.wheel} if self.circuit.wheel else {})
             told |= kind.stated(self.circuit)
-            for one in answers.values():
-                if one["role"] == self.circuit.role:
-                    one |= told
-                elif one["role"] == Role.SUPPLY and self.circuit.supply:
-                    one["nominal"] = self.circuit.supply
+            for this_answer in answers.values():
+                if this_answer["role"] == self.circuit.role:
+                    this_answer |= told
+                elif this_answer["role"] == Role.SUPPLY and self.circuit.supply:
+                    this_answer["nominal"] = self.circuit.supply
         return answers
 
     def _show_channel(self) -> None:
@@ -346,13 +346,13 @@ class ImportPage(Page):
             "engine": {"cylinders": self.cylinders.text().strip()} if self.cylinders.text().strip() else {},
             "channel": list(self.answers.values()),
         }
-        if any(one.get("role") == Role.KNOCK for one in self.answers.values()):
+        if any(answer.get("role") == Role.KNOCK for answer in self.answers.values()):
             # One load stated stands across all of the set.
-            knock = [one for one in self.answers.values() if one.get("role") == Role.KNOCK]
-            loads = {one["load_ohm"] for one in knock if one.get("load_ohm")}
+            knock = [answer for answer in self.answers.values() if answer.get("role") == Role.KNOCK]
+            loads = {item["load_ohm"] for item in knock if item.get("load_ohm")}
             if len(loads) == 1:
                 data["channel"] = [
-                    one | {"load_ohm": next(iter(loads))} if one in knock else one for one in data["channel"]
+                    datum | {"load_ohm": next(iter(loads))} if datum in knock else datum for datum in data["channel"]
                 ]
             told = {"connection": self.connection.currentData(), "place": self.place.currentText().strip()}
             data["conditions"] |= {key: value for key, value in told.items() if value}
@@ -397,7 +397,9 @@ class ImportPage(Page):
     def _previewed(self, incoming: Incoming, first, strip) -> None:
         if incoming is not self.incoming:
             return
-        result = next((one for one in first.channels if one.sheet.column == self.column.currentData()), None)
+        result = next(
+            (channel for channel in first.channels if channel.sheet.column == self.column.currentData()), None
+        )
         if result is None:
             return
         reading = result.reading
@@ -461,4 +463,4 @@ def first_look(incoming: Incoming, sheet):
 
 def _head(capture, most: int = HEAD):
     """The first part of a capture, so that the preview answers at once."""
-    return replace(capture, channels=tuple(replace(one, raw=one.raw[:most]) for one in capture.channels))
+    return replace(capture, channels=tuple(replace(channel, raw=channel.raw[:most]) for channel in capture.channels))

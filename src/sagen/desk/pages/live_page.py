@@ -106,8 +106,8 @@ class LivePage(Page):
         inside.addWidget(self.goes_with)
         inside.addWidget(self.events, 1)
         self.below = QStackedWidget()
-        for one in (self.turns, self.wheel, hunted):
-            self.below.addWidget(one)
+        for item in (self.turns, self.wheel, hunted):
+            self.below.addWidget(item)
         split = self.split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(6)
         split.addWidget(self.strip)
@@ -128,8 +128,8 @@ class LivePage(Page):
         row.addWidget(Label("Live", name="heading"))
         self.state = QComboBox()
         self.state.setAccessibleName("How the machine stands")
-        for one, words in LIVE_STATES.items():
-            self.state.addItem(words, one)
+        for key, words in LIVE_STATES.items():
+            self.state.addItem(words, key)
         self.state.currentIndexChanged.connect(lambda _: self._cautions())
         row.addWidget(self.state)
         self.start_button, self.keep_button = QPushButton("Start"), QPushButton("Keep")
@@ -154,8 +154,8 @@ class LivePage(Page):
         self.volume.setAccessibleName("Volume of the tones")
         self.volume.setToolTip("Volume of the tones")
         self.volume.valueChanged.connect(self._louder)
-        for one in (self.start_button, self.hold_button, self.keep_button):
-            row.addWidget(one)
+        for item in (self.start_button, self.hold_button, self.keep_button):
+            row.addWidget(item)
         row.addStretch(1)
         row.addWidget(self.ear_button)
         row.addWidget(self.volume)
@@ -173,15 +173,15 @@ class LivePage(Page):
         row.setSpacing(5)
         self.span, self.channel, self.range, self.role = QComboBox(), QComboBox(), QComboBox(), QComboBox()
         self.kind, self.level, self.unit = QComboBox(), QLineEdit(), Label("V", name="small")
-        for one in SPANS:
-            self.span.addItem(span_words(one), one)
+        for span in SPANS:
+            self.span.addItem(span_words(span), span)
         self.span.setCurrentIndex(SPANS.index(1.0))
         self.span.currentIndexChanged.connect(lambda _: self._spanned())
         self.range.addItem("fits", 0.0)
-        for one in RANGES:
-            self.range.addItem(f"{one:g} V", one)
-        for one in ROLES_HERE:
-            self.role.addItem(ROLES[one].capitalize() if one != Role.OTHER else "Not stated", one)
+        for range_ in RANGES:
+            self.range.addItem(f"{range_:g} V", range_)
+        for item in ROLES_HERE:
+            self.role.addItem(ROLES[item].capitalize() if item != Role.OTHER else "Not stated", item)
         self.role.activated.connect(lambda _: self._role_chosen())
         self.range.currentIndexChanged.connect(lambda _: self._ranged())
         self.kind.addItem("runs freely", None)
@@ -205,13 +205,13 @@ class LivePage(Page):
         mark = QPushButton("Mark")
         mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
         mark.clicked.connect(self.mark)
-        for name, one, words in (
+        for name, each, words in (
             ("Time base", self.span, ""), ("Channel", self.channel, ""), ("What the channel is", self.role, ""), ("Range", self.range, ""),
             ("Trigger", self.kind, ""),
         ):  # fmt: skip
-            one.setAccessibleName(name)
-            one.setToolTip(name + words)
-            row.addWidget(one)
+            each.setAccessibleName(name)
+            each.setToolTip(name + words)
+            row.addWidget(each)
         row.addWidget(self.level)
         row.addWidget(self.unit)
         row.addWidget(self.words, 1)
@@ -270,7 +270,7 @@ class LivePage(Page):
 
         said, state = knowledge().cautions, self.state.currentData()
         names = ("cranking", "no_start", "negative") if state == State.CRANKING else ("moving", "hot", "negative")
-        self.caution.setText(" ".join(said[one] for one in (*names, "ignition")))
+        self.caution.setText(" ".join(said[name] for name in (*names, "ignition")))
 
     # recording ------------------------------------------------------------------------------
 
@@ -301,7 +301,7 @@ class LivePage(Page):
             wired = wired_for(addresses, name, job)
             try:
                 recorder = wired.recorder(state, ranges=ranges)
-                columns = tuple(one.column for one in recorder.channels())
+                columns = tuple(channel.column for channel in recorder.channels())
                 return wired, Live(recorder, f"live-{state}.npz", sheet_for(job, columns, str(state)), folder=folder)
             except SagenError:
                 wired.close()
@@ -319,8 +319,8 @@ class LivePage(Page):
         self.figures.setText("")
         self.said.setText("")
         self.channel.clear()
-        for one in self.live.channels:
-            self.channel.addItem(one.column, one.column)
+        for channel in self.live.channels:
+            self.channel.addItem(channel.column, channel.column)
         self._stated = self.live.sheet
         self._remembered_roles()
         self._channel_chosen()
@@ -349,7 +349,7 @@ class LivePage(Page):
 
     def _left(self) -> list[Path]:
         """Recordings that were neither kept nor let go, oldest first: the program ended while they ran."""
-        return sorted(one for one in self._records().glob(f"*{SUFFIX}") if one != self._folder)
+        return sorted(path for path in self._records().glob(f"*{SUFFIX}") if path != self._folder)
 
     def close_bench(self, *, keep: bool = False) -> None:
         """Let go of recorder and stand-in; what was recorded and is not to be kept is gone."""
@@ -360,9 +360,9 @@ class LivePage(Page):
         if self.live is not None:
             self.live.stop()
             self.live.recorder.close()
-        for one in (self._modules, self.wired):
-            if one is not None:
-                one.close()
+        for item in (self._modules, self.wired):
+            if item is not None:
+                item.close()
         self._modules = None
         if self.live is not None and not keep:
             shutil.rmtree(self._folder, ignore_errors=True)
@@ -424,9 +424,9 @@ class LivePage(Page):
             self._count_down()
         self._hear()
         self.since.setText(f"{live.seconds:.1f} s" + ("" if live.running else ", stopped"))
-        for one in live.happened[self._told :]:
-            if one.kind in ("lost", "gone", "back"):
-                self.said.setText(one.said[:1].upper() + one.said[1:] + ".")
+        for item in live.happened[self._told :]:
+            if item.kind in ("lost", "gone", "back"):
+                self.said.setText(item.said[:1].upper() + item.said[1:] + ".")
         self._told = len(live.happened)
         if self._looking is None and time.monotonic() >= self._due and live.samples:
             self._look(last=not live.running)
@@ -463,7 +463,9 @@ class LivePage(Page):
             verdict = live.verdict()
             look = None
             if verdict is not None and verdict.done is not None and below < 2:
-                own = next((one.sheet.column for one in verdict.done.channels if one.reading is not None), None)
+                own = next(
+                    (channel.sheet.column for channel in verdict.done.channels if channel.reading is not None), None
+                )
                 look = look_at(verdict.done, own) if own else None
             self._ask_temperature(live)
             new = live.hunt()
@@ -561,8 +563,8 @@ class LivePage(Page):
 
     def _kind_chosen(self) -> None:
         kind = self.kind.currentData()
-        for one in (self.level, self.unit):
-            one.setVisible(kind is not None)
+        for item in (self.level, self.unit):
+            item.setVisible(kind is not None)
         if kind is not None:
             self.unit.setText(TRIGGERS[kind][1])
             self.level.setText(TRIGGERS[kind][2])

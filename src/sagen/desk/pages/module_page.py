@@ -59,8 +59,8 @@ class ModulePage(Page):
         self.state = QComboBox()
         self.state.setAccessibleName("How the machine stands")
         self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        for one in (State.KEY_ON, State.CRANKING, State.RUNNING):
-            self.state.addItem(STATES[one].capitalize(), one)
+        for state in (State.KEY_ON, State.CRANKING, State.RUNNING):
+            self.state.addItem(STATES[state].capitalize(), state)
         self.state.currentIndexChanged.connect(lambda _: self._turned())
         head.addWidget(self.state)
         self.read_button, self.live_button, self.clear_button = (
@@ -74,8 +74,8 @@ class ModulePage(Page):
         self.live_button.toggled.connect(self._polled)
         self.clear_button.setToolTip("Clear, after a question (Alt+C)")
         self.clear_button.clicked.connect(lambda _=False: self.clear())
-        for one in (self.read_button, self.live_button, self.clear_button):
-            head.addWidget(one)
+        for item in (self.read_button, self.live_button, self.clear_button):
+            head.addWidget(item)
         head.addStretch(1)
         where, back = QPushButton("Instruments"), QPushButton("Back")
         where.clicked.connect(lambda _=False: self.shell.choose_instruments())
@@ -130,9 +130,9 @@ class ModulePage(Page):
     def let_go(self) -> None:
         """Leave the bus."""
         self.live_button.setChecked(False)
-        for one in (self._modules, self._wired):
-            if one is not None:
-                one.close()
+        for item in (self._modules, self._wired):
+            if item is not None:
+                item.close()
         self._modules = self._wired = None
 
     def close_down(self) -> None:
@@ -143,7 +143,7 @@ class ModulePage(Page):
 
         said, state = knowledge().cautions, self.state.currentData()
         names = {State.CRANKING: ("cranking", "no_start"), State.RUNNING: ("moving", "hot")}.get(state, ("plug",))
-        self.caution.setText(" ".join(said[one] for one in names))
+        self.caution.setText(" ".join(said[name] for name in names))
         self.speed_button.setEnabled(state == State.CRANKING)
 
     def _ask(self, question, came) -> None:
@@ -200,12 +200,12 @@ class ModulePage(Page):
         ]  # fmt: skip
         self.table.show_rows(rows)
         lines = [f"{name} calls itself {said}." for name, said in about.items()]
-        lines += [f"{one.module}, {frame_words(one.frozen)}." for one in self.found if one.frozen]
+        lines += [f"{item.module}, {frame_words(item.frozen)}." for item in self.found if item.frozen]
         self.frozen.setText("\n".join(lines))
         told = [f"{len(rows)} codes of {len(self.found)} module{'s' * (len(self.found) != 1)}" if rows else "No codes"]
         told.append(f"{len(added)} entries onto the trail" if added else "nothing new for the trail")
         told += [f"{what}: {why}" for what, why in refused.items()]
-        told += [one.text for one in back if hasattr(one, "text")]
+        told += [item.text for item in back if hasattr(item, "text")]
         self.said.setText("; ".join(told)[:400])
 
     def clear(self) -> None:
@@ -251,8 +251,8 @@ class ModulePage(Page):
         self._ask(question, self._show_values)
 
     def _show_values(self, found) -> None:
-        for name, one in found.items():
-            self.values[name].setText("–" if isinstance(one, str) else f"{one.value:,.0f}")
+        for name, item in found.items():
+            self.values[name].setText("–" if isinstance(item, str) else f"{item.value:,.0f}")
         self._last_rpm = found["rpm"]
 
     def keep_speed(self) -> None:

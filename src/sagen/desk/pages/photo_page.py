@@ -109,8 +109,8 @@ class PhotoPage(Page):
         self.clear.clicked.connect(lambda: self._drawn(()))
         self.keep_button.clicked.connect(self.keep)
         back.clicked.connect(self.left)
-        for one in (self.clear, self.keep_button, back):
-            head.addWidget(one)
+        for item in (self.clear, self.keep_button, back):
+            head.addWidget(item)
         layout.addLayout(head)
         self.view = PhotoView()
         self.view.drawn.connect(self._drawn)

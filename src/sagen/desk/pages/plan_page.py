@@ -44,19 +44,19 @@ class PlanPage(Page):
         self.do.clicked.connect(self._do)
         back = QPushButton("Back")
         back.clicked.connect(self.left)
-        for one in (self.costs, self.do, back):
-            head.addWidget(one)
+        for each in (self.costs, self.do, back):
+            head.addWidget(each)
         layout.addLayout(head)
         places = QHBoxLayout()
         places.setSpacing(5)
         self.places: dict[Place, QPushButton] = {}
-        for k, one in enumerate(Place, start=1):
+        for k, place in enumerate(Place, start=1):
             button = QPushButton()
             button.setObjectName("tight")
             button.setCheckable(True)
             button.setToolTip(f"Open or close it (Alt+{k}): once open its access costs nothing until it is closed")
-            button.clicked.connect(lambda _=False, one=one: self.toggle(one))
-            self.places[one] = button
+            button.clicked.connect(lambda _=False, item=place: self.toggle(item))
+            self.places[place] = button
             places.addWidget(button)
         layout.addLayout(places)
         self.before = Label(name="caution", wrap=True)
@@ -93,22 +93,30 @@ class PlanPage(Page):
             button.setText(f"{PLACES[place]}: {told}")
             button.setEnabled(job is not None)
         rows = []
-        for rank, one in enumerate(checks[:MOST], start=1):
-            where = PLACES[one.check.place] if one.check.place else "anywhere"
-            minutes = f"{one.minutes:.0f}" + (f" + {one.access:.0f} to get there" if one.access else "")
-            name = one.check.name[:1].upper() + one.check.name[1:]
+        for rank, this_check in enumerate(checks[:MOST], start=1):
+            where = PLACES[this_check.check.place] if this_check.check.place else "anywhere"
+            minutes = f"{this_check.minutes:.0f}" + (
+                f" + {this_check.access:.0f} to get there" if this_check.access else ""
+            )
+            name = this_check.check.name[:1].upper() + this_check.check.name[1:]
             rows.append(
                 (
-                    (str(rank), f"{one.circuit}: {name}" if one.circuit else name, where, minutes, _short(one)),
-                    "" if one.pays else "quiet",
-                    one,
+                    (
+                        str(rank),
+                        f"{this_check.circuit}: {name}" if this_check.circuit else name,
+                        where,
+                        minutes,
+                        _short(this_check),
+                    ),
+                    "" if this_check.pays else "quiet",
+                    this_check,
                 )
             )
         self.table.show_rows(rows)
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
         self.do.setEnabled(bool(rows))
-        doable = list(dict.fromkeys(one.check.name for one in checks if one.check.place in now and one.pays))
+        doable = list(dict.fromkeys(check.check.name for check in checks if check.check.place in now and check.pays))
         self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
         self.before.setVisible(bool(doable))
         self.ways.setText(weighed.ways.text if weighed and weighed.ways is not None else "")
@@ -121,9 +129,9 @@ class PlanPage(Page):
             return
         open_now = weighed is not None and place in weighed.opened
         owed = [
-            one
-            for one in job.standing
-            if one.kind == EntryKind.STEP and one.record.place == place and not one.record.back
+            item
+            for item in job.standing
+            if item.kind == EntryKind.STEP and item.record.place == place and not item.record.back
         ]
         if open_now and owed:
             self.shell.message.say(
@@ -144,7 +152,7 @@ class PlanPage(Page):
         job = self.shell.workspace.job
         if job is None:
             return
-        old = next((one for one in reversed(job.of(CostsEntry))), None)
+        old = next((entry for entry in reversed(job.of(CostsEntry))), None)
         form = CostsForm(old.record if old else None, parent=self)
         if form.exec():
             if old is None:
@@ -153,9 +161,9 @@ class PlanPage(Page):
                 self.shell.workspace.correct(old, form.answer())
 
 
-def _short(one) -> str:
+def _short(item) -> str:
     """Why a check is worth its time, in a few words."""
-    if not one.pays:
+    if not item.pays:
         return "Takes longer than it saves."
-    why = one.why.removeprefix("Why this one: ").partition(" It is likely")[0]
+    why = item.why.removeprefix("Why this one: ").partition(" It is likely")[0]
     return why[:1].upper() + why[1:]

@@ -139,7 +139,7 @@ class ProofPage(JobPage):
             return
         now = job.standing_now
         self.stage.setText(STAGES[now.stage])
-        rows = [(again_row(one).cells, again_row(one).mark, one) for one in now.again]
+        rows = [(again_row(item).cells, again_row(item).mark, item) for item in now.again]
         self.table.show_rows(rows)
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
@@ -162,10 +162,10 @@ class ProofPage(JobPage):
                 # What was abnormal is proved by measuring it, not by a tick.
                 self.buttons[step, done].setEnabled(bool(now.repairs) and not measured)
         told = [
-            f"{name}: {RELEARNS[one.kind].lower()}" + (f". {one.text}" if one.text else "")
-            for name, one in now.relearn.items()
+            f"{name}: {RELEARNS[item.kind].lower()}" + (f". {item.text}" if item.text else "")
+            for name, item in now.relearn.items()
         ]
-        steps = [step for one in now.relearn.values() for step in one.steps]
+        steps = [step for item in now.relearn.values() for step in item.steps]
         told += [_said(step) for step in steps]
         self.relearn.setText(f"Relearn owed by what was changed. {'; '.join(told)}" if told else "")
         self.relearn.setVisible(bool(told))
@@ -262,4 +262,4 @@ def _said(step) -> str:
         if step.rpm is not None
         else ""
     )
-    return " ".join(one for one in (step.text, at, f"for {step.minutes:g} min") if one)
+    return " ".join(item for item in (step.text, at, f"for {step.minutes:g} min") if item)

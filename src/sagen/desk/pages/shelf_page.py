@@ -33,8 +33,8 @@ class ShelfPage(Page):
         self.under.clicked.connect(self._lay)
         self.drop.clicked.connect(self._drop)
         back.clicked.connect(self.left)
-        for one in (self.under, self.drop, back):
-            head.addWidget(one)
+        for item in (self.under, self.drop, back):
+            head.addWidget(item)
         layout.addLayout(head)
         layout.addWidget(Label("KNOWN-GOOD CAPTURES", name="over"))
         self.patterns = TextTable(
@@ -64,12 +64,12 @@ class ShelfPage(Page):
     def show_shelf(self, shelf) -> None:
         """List what stands on the shelf."""
         self.patterns.show_rows([
-            ((one.card, one.circuit or ", ".join(sorted(one.roles)), STATES[one.sheet.conditions.state],
-              f"{one.rpm:.0f}" if one.rpm else "", PATTERN_SOURCES[one.source], one.name), "", (kept_id, one))
-            for kept_id, one in shelf.patterns
+            ((item.card, item.circuit or ", ".join(sorted(item.roles)), STATES[item.sheet.conditions.state],
+              f"{item.rpm:.0f}" if item.rpm else "", PATTERN_SOURCES[item.source], item.name), "", (kept_id, item))
+            for kept_id, item in shelf.patterns
         ])  # fmt: skip
         self.cards.show_rows([
-            ((card.title, card.years, ", ".join(one.name for one in card.circuit)), "", (kept_id, card))
+            ((card.title, card.years, ", ".join(item.name for item in card.circuit)), "", (kept_id, card))
             for kept_id, card in shelf.cards
         ])  # fmt: skip
         self.empty.setVisible(not shelf.patterns)

@@ -83,8 +83,8 @@ class TesterPage(JobPage):
         self.counted_button.clicked.connect(lambda _=False: self.pulsed(True))
         self.not_button.clicked.connect(lambda _=False: self.pulsed(False))
         self.read_button.clicked.connect(lambda _=False: self.read_module())
-        for one in (self.read_button, self.counted_button, self.not_button):
-            row.addWidget(one)
+        for item in (self.read_button, self.counted_button, self.not_button):
+            row.addWidget(item)
         row.addStretch(1)
         layout.addLayout(row)
         self.said = Label(name="strong", wrap=True)
@@ -102,12 +102,12 @@ class TesterPage(JobPage):
         self.counted.setRange(-1, 10 * MOST_PASSES)
         self.counted.setSpecialValueText("not counted yet")
         self.counted.setValue(-1)
-        for one in (self.passes, self.counted):
-            one.setMinimumHeight(34)
-            one.setMaximumWidth(200)
+        for item in (self.passes, self.counted):
+            item.setMinimumHeight(34)
+            item.setMaximumWidth(200)
         self.way.setMaximumWidth(260)
-        for one, words in WAYS.items():
-            self.way.addItem(words.capitalize(), one)
+        for key, words in WAYS.items():
+            self.way.addItem(words.capitalize(), key)
         form.addRow(Label("Passes"), self.passes)
         form.addRow(Label("Counted"), self.counted)
         form.addRow(Label("How"), self.way)
@@ -123,8 +123,8 @@ class TesterPage(JobPage):
         self.new_button.setToolTip("Told on the trail; it says nothing of what was wrong (Alt+N)")
         self.old_button.clicked.connect(lambda _=False: self.keep(False))
         self.new_button.clicked.connect(lambda _=False: self.keep(True))
-        for one in (self.count_button, self.old_button, self.new_button):
-            row.addWidget(one)
+        for each in (self.count_button, self.old_button, self.new_button):
+            row.addWidget(each)
         row.addStretch(1)
         form.addRow(Label(), row)
         return form
@@ -147,8 +147,8 @@ class TesterPage(JobPage):
         said = knowledge().cautions
         self.why.setText(why or said["plug"])
         self.card.setVisible(not why)
-        for one in (self.counted_button, self.not_button, self.read_button):
-            one.setEnabled(not why)
+        for item in (self.counted_button, self.not_button, self.read_button):
+            item.setEnabled(not why)
         check = knowledge().check("pulse_the_signal_wire")
         self.harness.setText(check.text if not why else "Not for this sensor: its module waits for another signal.")
         self.harness_caution.setText(" ".join(check.cautions))
@@ -175,7 +175,7 @@ class TesterPage(JobPage):
 
     def _add(self, records) -> None:
         if records:
-            self.shell.workspace.add(*(replace(one, circuit=self.circuit) for one in records))
+            self.shell.workspace.add(*(replace(record, circuit=self.circuit) for record in records))
             self.said.setText(records[-1].text + " On the trail.")
 
     def pulsed(self, counted: bool) -> None:
@@ -209,9 +209,9 @@ class TesterPage(JobPage):
     def _recorder(self, on: bool) -> None:
         if not on:
             self._timer.stop()
-            for one in (self._live, self._wired):
-                if one is not None:
-                    (one.stop if one is self._live else one.close)()
+            for item in (self._live, self._wired):
+                if item is not None:
+                    (item.stop if item is self._live else item.close)()
             if self._live is not None:
                 self._live.recorder.close()
             self._live = self._wired = None

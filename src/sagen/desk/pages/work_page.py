@@ -111,8 +111,8 @@ class WorkPage(JobPage):
         self.what, self.size, self.owes, self.place = QLineEdit(), QLineEdit(), QLineEdit(), QComboBox()
         self.first = self.what
         self.place.addItem("where", None)
-        for one, words in PLACES.items():
-            self.place.addItem(words, one)
+        for key, words in PLACES.items():
+            self.place.addItem(words, key)
         for line, hint, name in (
             (self.what, "what, as rear hose of the intake", "What"), (self.size, "bolt, size", "Bolt, size"),
             (self.owes, "before it goes back: seal, torque", "Before it goes back"),
@@ -143,16 +143,16 @@ class WorkPage(JobPage):
         self.steps.show_rows(rows)
         self.parts.show_rows([
             ((
-                f"{one.record.count} x {one.record.name}" if one.record.count > 1 else one.record.name,
-                " ".join(x for x in (one.record.maker, one.record.number) if x),
-                f"{one.record.price:,.2f}" if one.record.price is not None else "",
-                _comes(one.record), "; ".join(f"{k} {v}" for k, v in one.record.bench.items()), LINE_STATES[one.record.state],
-            ), "sound" if one.record.state == LineState.FITTED else "", one)
-            for one in (job.of(PartEntry) if job else ())
+                f"{this_entry.record.count} x {this_entry.record.name}" if this_entry.record.count > 1 else this_entry.record.name,
+                " ".join(x for x in (this_entry.record.maker, this_entry.record.number) if x),
+                f"{this_entry.record.price:,.2f}" if this_entry.record.price is not None else "",
+                _comes(this_entry.record), "; ".join(f"{k} {v}" for k, v in this_entry.record.bench.items()), LINE_STATES[this_entry.record.state],
+            ), "sound" if this_entry.record.state == LineState.FITTED else "", this_entry)
+            for this_entry in (job.of(PartEntry) if job else ())
         ])  # fmt: skip
         self.seen.show_rows([
-            ((one.record.seen, one.record.because, SEEN_MARKS[one.record.mark]), "", one)
-            for one in (job.of(SeenEntry) if job else ())
+            ((this_entry.record.seen, this_entry.record.because, SEEN_MARKS[this_entry.record.mark]), "", this_entry)
+            for this_entry in (job.of(SeenEntry) if job else ())
         ])  # fmt: skip
         self.offers.setText(_offers(job))
         self.offers.setVisible(bool(self.offers.text()))
@@ -212,10 +212,10 @@ class WorkPage(JobPage):
             self.shell.correct_entry(entry)
 
 
-def _comes(one: PartEntry) -> str:
+def _comes(part_entry: PartEntry) -> str:
     from sagen.casework.words import said_days
 
-    return said_days(one.lead_days) if one.lead_days is not None else ""
+    return said_days(part_entry.lead_days) if part_entry.lead_days is not None else ""
 
 
 def _offers(job) -> str:
@@ -233,11 +233,11 @@ def _offers(job) -> str:
     if len(rows) < 2:
         return ""
     told = []
-    for one, total in rows[:3]:
-        name = " ".join(x for x in (one.name, one.maker, one.source) if x)
-        price = f"{one.price:,.2f}" if one.price is not None else "price not stated"
+    for item, total in rows[:3]:
+        name = " ".join(x for x in (item.name, item.maker, item.source) if x)
+        price = f"{item.price:,.2f}" if item.price is not None else "price not stated"
         told.append(
-            f"{name}: {price}, {_comes(one) or 'time not stated'}"
+            f"{name}: {price}, {_comes(item) or 'time not stated'}"
             + (f", {total:,.2f} with the waiting" if total is not None else "")
         )
     return (

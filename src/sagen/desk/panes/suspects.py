@@ -149,15 +149,15 @@ class SuspectRow(QWidget):
             self.lines.addWidget(Label(f"{title[:1].upper()}{title[1:]}", name="strong", wrap=True))
         if suspect.estimate is not None:
             self.lines.addWidget(Label(estimate_text(suspect.estimate), wrap=True))
-        for one in suspect.reasons:
-            self.lines.addWidget(ReasonLine(one.text, one.bits))
+        for reason in suspect.reasons:
+            self.lines.addWidget(ReasonLine(reason.text, reason.bits))
         if not suspect.reasons:
             self.lines.addWidget(Label("Nothing measured so far speaks for or against it.", wrap=True))
         self.lines.addWidget(Label(suspect.advice, name="advice", wrap=True))
 
     def told(self) -> str:
         """Everything that the unfolded row says."""
-        return "\n".join(one.text() for one in self.evidence.findChildren(Label))
+        return "\n".join(item.text() for item in self.evidence.findChildren(Label))
 
 
 class CheckCard(QWidget):
@@ -176,8 +176,8 @@ class CheckCard(QWidget):
         self.title = Label(name="heading", wrap=True)
         self.what, self.sound = Label(wrap=True), Label(name="sound", wrap=True)
         self.why, self.caution = Label(name="small", wrap=True), Label(name="caution", wrap=True)
-        for one in (self.over, self.title, self.what, self.sound, self.why, self.caution):
-            layout.addWidget(one)
+        for item in (self.over, self.title, self.what, self.sound, self.why, self.caution):
+            layout.addWidget(item)
         self.do = QPushButton("Do this check")
         self.do.setObjectName("first")
         self.do.setToolTip(DO_TIP)
@@ -275,8 +275,8 @@ class SuspectsPane(QWidget):
         self.headline, self.advice = Label(name="caution", wrap=True), Label(name="caution", wrap=True)
         self.others = Label(name="quiet", wrap=True)
         self.rows: list[SuspectRow] = []
-        for one in (self.empty, self.headline, self.advice, self.others):
-            self.layout_.addWidget(one)
+        for item in (self.empty, self.headline, self.advice, self.others):
+            self.layout_.addWidget(item)
         self.layout_.addStretch(1)
         self.scroll.setWidget(inside)
         outer.addWidget(self.scroll, 1)
@@ -342,20 +342,20 @@ class SuspectsPane(QWidget):
         self.record.setVisible(bool(self.record.text()))
 
     def show_weighed(self, suspects, checks, advice=None, odd=()) -> None:
-        shown = [one for one in suspects if one.probability >= LEAST_SHOWN][:MOST_BARS]
-        for index, one in enumerate(shown):
-            self._row(index).show_suspect(one)
+        shown = [suspect for suspect in suspects if suspect.probability >= LEAST_SHOWN][:MOST_BARS]
+        for index, each in enumerate(shown):
+            self._row(index).show_suspect(each)
         for index, row in enumerate(self.rows):
             row.setVisible(index < len(shown))
         self.empty.setVisible(not shown)
-        rest = [one for one in suspects if one not in shown]
+        rest = [suspect for suspect in suspects if suspect not in shown]
         said = []
         for words, some in (
-            ("Less likely", [one for one in rest if one.probability >= LEAST_SHOWN]),
-            ("All but ruled out", [one for one in rest if one.probability < LEAST_SHOWN]),
+            ("Less likely", [item for item in rest if item.probability >= LEAST_SHOWN]),
+            ("All but ruled out", [item for item in rest if item.probability < LEAST_SHOWN]),
         ):
             if some:
-                names = dict.fromkeys(CAUSES[one.cause].lower() for one in some)
+                names = dict.fromkeys(CAUSES[item.cause].lower() for item in some)
                 said.append(f"{words}: {', '.join(names)}.")
         self.others.setText(" ".join(said))
         self.others.setVisible(bool(rest))

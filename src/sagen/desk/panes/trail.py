@@ -79,7 +79,7 @@ def entry_text(record: Record) -> str:
 
 def fitting(job: Job | None) -> tuple[EntryKind, EntryKind]:
     """The two kinds of entry that fit the moment: what the job lacks, else what is measured or done next."""
-    kinds = {one.kind for one in job.standing} if job else set()
+    kinds = {item.kind for item in job.standing} if job else set()
     if EntryKind.CODE not in kinds:
         return EntryKind.CODE, EntryKind.READING
     if EntryKind.REPAIR in kinds:

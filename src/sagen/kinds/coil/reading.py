@@ -178,7 +178,8 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         )  # fmt: skip
     part = lobes.middle_part(TELLING)
     rows = {
-        one: read_teeth(capture.time_of(part.of(one)[0]), sheet.declared_wheel, capture.breaks) for one in (True, False)
+        value: read_teeth(capture.time_of(part.of(value)[0]), sheet.declared_wheel, capture.breaks)
+        for value in (True, False)
     }
     falling, sure = sharp_crossing(channel, part, rows, sheet)
     at, height = lobes.of(falling)

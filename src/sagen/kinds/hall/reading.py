@@ -38,7 +38,12 @@ class HallReading(TwoStateReading):
         # Where no pull-up is stated, either of the usual ones may be what the scale hides.
         usual = (self.expected,) if self.sheet.pull_up else (5.0, 12.0)
         if high > _LIMIT.beyond_pull_up * max(usual):
-            fits = (one for one in FACTORS for volts in usual if abs(high * one / volts - 1) < _LIMIT.factor_fits)
+            fits = (
+                this_factor
+                for this_factor in FACTORS
+                for volts in usual
+                if abs(high * this_factor / volts - 1) < _LIMIT.factor_fits
+            )
             factor = next(fits, None)
             return ProbeDoubt("factor", factor) if factor is not None else None
         return None

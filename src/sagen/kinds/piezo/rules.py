@@ -42,7 +42,7 @@ def _sensor(reading: StrikeReading, context: Context) -> tuple[Tapped, int] | No
 def _marks(tapped: Tapped, sensor: int) -> tuple[Span, ...]:
     """Where the strikes are, for the picture."""
     strikes = tapped.strikes
-    return tuple(Span(float(one), float(one + strikes.window_s)) for one in strikes.time_s[:40])
+    return tuple(Span(float(item), float(item + strikes.window_s)) for item in strikes.time_s[:40])
 
 
 @rule(FindingKind.UNDERSAMPLED, on=StrikeReading)
@@ -79,7 +79,7 @@ def clipped(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     yield Finding(
         FindingKind.CLIPPED, reading.column, grade(float(cut.mean()), 1.0),
         facts={"cut": int(cut.sum()), "strikes": len(strikes), "level": tallest, "unit": reading.unit, "scale": 2.5 * tallest},
-        spans=tuple(Span(float(one), float(one + strikes.window_s)) for one in strikes.time_s[cut][:40]),
+        spans=tuple(Span(float(item), float(item + strikes.window_s)) for item in strikes.time_s[cut][:40]),
     )  # fmt: skip
 
 
@@ -125,7 +125,7 @@ def noisy(reading: StrikeReading, context: Context) -> Iterator[Finding]:
     floor, hum = float(strikes.floor[sensor]), float(strikes.hum[sensor])
     loud, humming = floor / usual - _NOISE.floor_share, hum / usual - _NOISE.hum_share
     # A slow drift is no hum, and what all channels carry alike is the recorder's or the lead's.
-    others = [one for one in range(len(strikes.columns)) if one != sensor]
+    others = [index for index in range(len(strikes.columns)) if index != sensor]
     alone = not others or floor > 2 * float(np.median(strikes.floor[others]))
     hums_alone = bool(others) and hum > 3 * float(np.median(strikes.hum[others]))
     if (loud > 0 and alone) or (humming > 0 and hums_alone):
@@ -148,7 +148,8 @@ def _relative(tapped: Tapped, sensor: int) -> Interval:
     off = usual[sensor] - float(np.median(np.delete(usual, sensor)))
     sources = USUAL_SOURCE_OHM * np.exp(SOURCE_SPREAD * np.array([-1.0, 1.0]))
     by_source = [
-        np.log(loaded_share(loads[sensor], one)) - np.median(np.log(loaded_share(others, one))) for one in sources
+        np.log(loaded_share(loads[sensor], source)) - np.median(np.log(loaded_share(others, source)))
+        for source in sources
     ]
     reach = np.exp(abs(by_source[1] - by_source[0]))
     return Interval(
@@ -266,15 +267,15 @@ def odd_ring(tapped: Tapped, pattern: Tapped | None = None) -> tuple[int, int, I
     rings = tapped.rings
     least = max(1.0, _RING.read_share * len(strikes))
     heard = {
-        one: ring.value
-        for one, ring in enumerate(rings)
-        if ring.known and ring.count >= least and not strikes.silent[one]
+        index: ring.value
+        for index, ring in enumerate(rings)
+        if ring.known and ring.count >= least and not strikes.silent[index]
     }
     good = None
     if pattern is not None and len(pattern.strikes):
-        twins = {one: _twin(tapped, one, pattern) for one in heard}
+        twins = {item: _twin(tapped, item, pattern) for item in heard}
         if None not in twins.values():
-            good = {one: pattern.rings[twin].value for one, twin in twins.items()}
+            good = {key: pattern.rings[twin].value for key, twin in twins.items()}
     odd = strange_ring(heard, tapped.sheet.engine.bore_mm, good)
     if odd is None:
         return None
@@ -296,18 +297,18 @@ def strange_ring(
     if len(hertz) < 2:
         return None
     values = np.array(list(hertz.values()))
-    by, strange = "lower", {one: -value for one, value in hertz.items()}
+    by, strange = "lower", {key: -value for key, value in hertz.items()}
     if good is not None and np.isfinite(list(good.values())).all():
-        by, strange = "reference", {one: abs(np.log(value / good[one])) for one, value in hertz.items()}
+        by, strange = "reference", {key: abs(np.log(value / good[key])) for key, value in hertz.items()}
     elif len(hertz) > 2:
-        by, strange = "others", {one: abs(np.log(value / np.median(values))) for one, value in hertz.items()}
+        by, strange = "others", {key: abs(np.log(value / np.median(values))) for key, value in hertz.items()}
     elif bore_mm:
         low, usual, high = knock_band(bore_mm)
         inside = (values > 0.9 * low) & (values < 1.1 * high)
         if inside.any() and not inside.all():
-            by, strange = "band", {one: abs(np.log(value / usual)) for one, value in hertz.items()}
+            by, strange = "band", {key: abs(np.log(value / usual)) for key, value in hertz.items()}
     odd = max(strange, key=strange.get)
-    other = min((one for one in hertz if one != odd), key=lambda one: abs(hertz[one] - float(np.median(values))))
+    other = min((item for item in hertz if item != odd), key=lambda item: abs(hertz[item] - float(np.median(values))))
     return odd, other, by
 
 

@@ -71,7 +71,7 @@ class TapVerdict:
 
     def findings(self) -> tuple[Finding, ...]:
         """What is wrong, as findings on the sensors' own channels, gravest first."""
-        return tuple(self._finding(one) for one in self.blames)
+        return tuple(self._finding(blame) for blame in self.blames)
 
     def _finding(self, blame: Blame) -> Finding:
         ratio, fields = blame.ratio, {}
@@ -97,30 +97,34 @@ class TapVerdict:
 
     def shows(self, sensor: int, connections: Sequence[str]) -> frozenset[FindingKind]:
         """What strikes under some connections show of one sensor."""
-        blames = [one for one in self.blames if one.sensor == sensor]
+        blames = [blame for blame in self.blames if blame.sensor == sensor]
         found: set[FindingKind] = set()
-        for one in blames:
-            own = one.kind in (FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH)
-            silent = one.kind == FindingKind.NO_SIGNAL
-            if own or silent or one.connection in connections:
-                found.add(one.kind)
-            if one.kind == FindingKind.LOADED_DOWN and one.connection in connections:
+        for this_blame in blames:
+            own = this_blame.kind in (FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH)
+            silent = this_blame.kind == FindingKind.NO_SIGNAL
+            if own or silent or this_blame.connection in connections:
+                found.add(this_blame.kind)
+            if this_blame.kind == FindingKind.LOADED_DOWN and this_blame.connection in connections:
                 found.add(FindingKind.WEAK_STRIKE)
         return frozenset(found)
 
     def gravest(self, bank: int | None = None) -> int | None:
         """The sensor with which most is wrong, of a bank where one is asked for; None where nothing is."""
-        named = {one.bank for one in self.sensors}
-        own = [one for one in self.blames if bank is None or bank not in named or self.sensors[one.sensor].bank == bank]
+        named = {sensor.bank for sensor in self.sensors}
+        own = [
+            blame
+            for blame in self.blames
+            if bank is None or bank not in named or self.sensors[blame.sensor].bank == bank
+        ]
         return own[0].sensor if own else None
 
     def passes(self, sensor: int) -> bool:
         """Whether a sensor spoke under a load as it must, and nothing is wrong with it."""
         loaded = [
-            at for at, one in enumerate(self.fit.loads) if one.connection in (Connection.LOADED, Connection.PLUGGED)
+            at for at, load in enumerate(self.fit.loads) if load.connection in (Connection.LOADED, Connection.PLUGGED)
         ]
         spoke = any(self.fit.struck(sensor, at) and not self.fit.silent(sensor, at) for at in loaded)
-        return spoke and len(self.sensors) > 1 and all(one.sensor != sensor for one in self.blames)
+        return spoke and len(self.sensors) > 1 and all(blame.sensor != sensor for blame in self.blames)
 
 
 def tapped_of(entry: CaptureEntry) -> Tapped | None:
@@ -128,10 +132,10 @@ def tapped_of(entry: CaptureEntry) -> Tapped | None:
     if entry.strikes is None:
         return None
     strikes = StrikeSet.of(entry.strikes)
-    rows = {one.column: one for one in entry.sheet.channel}
-    if any(one not in rows for one in strikes.columns):
+    rows = {item.column: item for item in entry.sheet.channel}
+    if any(column not in rows for column in strikes.columns):
         return None  # a row of the log that was changed by another hand
-    return Tapped(strikes, entry.sheet, tuple(rows[one] for one in strikes.columns))
+    return Tapped(strikes, entry.sheet, tuple(rows[column] for column in strikes.columns))
 
 
 def same_pair(tapped: Tapped, pattern: Tapped) -> bool:
@@ -145,17 +149,17 @@ def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVe
     fit = fit_taps(captures, good)
     if fit is None:
         return None
-    own = [at for at, one in enumerate(fit.loads) if not one.plugged]
-    plugged = [at for at, one in enumerate(fit.loads) if one.plugged]
-    rings = tuple(mean_of(fit.ring_hz[:, one], fit.ring_u[:, one], 0.0) for one in range(len(fit.sensors)))
-    sources = tuple(source_of(fit, one) for one in range(len(fit.sensors)))
+    own = [at for at, load in enumerate(fit.loads) if not load.plugged]
+    plugged = [at for at, load in enumerate(fit.loads) if load.plugged]
+    rings = tuple(mean_of(fit.ring_hz[:, index], fit.ring_u[:, index], 0.0) for index in range(len(fit.sensors)))
+    sources = tuple(source_of(fit, index) for index in range(len(fit.sensors)))
     blames = [*_silent(fit, own, plugged), *_weak(fit, own, plugged, bool(good))]
-    dead = {one.sensor for one in blames if one.kind == FindingKind.NO_SIGNAL}
-    blames += [one for one in _loaded(fit, own, plugged) if one.sensor not in dead]
+    dead = {blame.sensor for blame in blames if blame.kind == FindingKind.NO_SIGNAL}
+    blames += [item for item in _loaded(fit, own, plugged) if item.sensor not in dead]
     blames += _odd_rings(fit, rings, captures, dead)
     return TapVerdict(
-        fit, tuple(_relative(fit, one, own or plugged) for one in range(len(fit.sensors))), rings, sources,
-        *_loads(fit, sources), tuple(sorted(blames, key=lambda one: one.ratio.value if one.ratio else 1.0)), _gaps(fit),
+        fit, tuple(_relative(fit, index, own or plugged) for index in range(len(fit.sensors))), rings, sources,
+        *_loads(fit, sources), tuple(sorted(blames, key=lambda blame: blame.ratio.value if blame.ratio else 1.0)), _gaps(fit),
         knock_band(bore) if (bore := _bore(captures)) else None,
     )  # fmt: skip
 
@@ -166,12 +170,14 @@ def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVe
 def _against(fit: TapFit, sensor: int, load: int) -> tuple[float, float] | None:
     """Logarithm of a sensor's height against the middle one of the others under one load, and its uncertainty."""
     others = [
-        one for one in range(len(fit.sensors)) if one != sensor and fit.struck(one, load) and not fit.silent(one, load)
+        index
+        for index in range(len(fit.sensors))
+        if index != sensor and fit.struck(index, load) and not fit.silent(index, load)
     ]
     if not others or not fit.struck(sensor, load):
         return None
     middle = _middle(fit, others, load)
-    return fit.contrast({(sensor, load): 1.0, **{(one, load): -1.0 / len(middle) for one in middle}})
+    return fit.contrast({(sensor, load): 1.0, **{(item, load): -1.0 / len(middle) for item in middle}})
 
 
 def _interval(value: float, spread: float, count: int) -> Interval:
@@ -182,26 +188,26 @@ def _interval(value: float, spread: float, count: int) -> Interval:
 def _over_all(fit: TapFit, sensor: int, loads: list[int]) -> tuple[float, float] | None:
     """The same over several loads together."""
     sums: dict[tuple[int, int], float] = {}
-    known = [one for one in loads if _against(fit, sensor, one) is not None]
+    known = [this_load for this_load in loads if _against(fit, sensor, this_load) is not None]
     for load in known:
         others = [
-            one for one in range(len(fit.sensors))
-            if one != sensor and fit.struck(one, load) and not fit.silent(one, load)
+            index for index in range(len(fit.sensors))
+            if index != sensor and fit.struck(index, load) and not fit.silent(index, load)
         ]  # fmt: skip
         sums[sensor, load] = 1.0 / len(known)
-        for one in _middle(fit, others, load):
-            sums[one, load] = -1.0 / len(_middle(fit, others, load)) / len(known)
+        for item in _middle(fit, others, load):
+            sums[item, load] = -1.0 / len(_middle(fit, others, load)) / len(known)
     return fit.contrast(sums) if known else _under_unlike_loads(fit, sensor)
 
 
 def _under_unlike_loads(fit: TapFit, sensor: int) -> tuple[float, float] | None:
     """The same of sensors that never stood under one load: brought to one by what such sensors usually are inside, which
     leaves it less sure. None where a load is not known."""
-    known = [at for at, one in enumerate(fit.loads) if one.known and not one.plugged]
-    own = next((one for one in known if fit.struck(sensor, one) and not fit.silent(sensor, one)), None)
+    known = [at for at, this_load in enumerate(fit.loads) if this_load.known and not this_load.plugged]
+    own = next((item for item in known if fit.struck(sensor, item) and not fit.silent(sensor, item)), None)
     others = [
-        (one, load) for load in known for one in range(len(fit.sensors))
-        if one != sensor and fit.struck(one, load) and not fit.silent(one, load)
+        (index, load) for load in known for index in range(len(fit.sensors))
+        if index != sensor and fit.struck(index, load) and not fit.silent(index, load)
     ]  # fmt: skip
     if own is None or not others:
         return None
@@ -209,8 +215,8 @@ def _under_unlike_loads(fit: TapFit, sensor: int) -> tuple[float, float] | None:
     value, spread = fit.contrast({(sensor, own): 1.0, (other, load): -1.0})
     ohms = np.array([fit.loads[own].ohm, fit.loads[load].ohm])
     usual, low, high = (
-        float(np.subtract(*np.log(loaded_share(ohms, USUAL_SOURCE_OHM * np.exp(SOURCE_SPREAD * one)))))
-        for one in (0, -1, 1)
+        float(np.subtract(*np.log(loaded_share(ohms, USUAL_SOURCE_OHM * np.exp(SOURCE_SPREAD * item)))))
+        for item in (0, -1, 1)
     )
     return value - usual, float(np.hypot(spread, 0.5 * abs(high - low)))
 
@@ -218,8 +224,8 @@ def _under_unlike_loads(fit: TapFit, sensor: int) -> tuple[float, float] | None:
 def _middle(fit: TapFit, sensors: list[int], load: int, before: int | None = None) -> list[int]:
     """The middle one of some sensors, or the middle two: by height, or by what plugging in does to it."""
 
-    def height(one: int) -> float:
-        return fit.effect[one, load] - (fit.effect[one, before] if before is not None else 0.0)
+    def height(number: int) -> float:
+        return fit.effect[number, load] - (fit.effect[number, before] if before is not None else 0.0)
 
     ranked = sorted(sensors, key=height)
     return ranked[(len(ranked) - 1) // 2 : len(ranked) // 2 + 1]
@@ -231,7 +237,7 @@ def _relative(fit: TapFit, sensor: int, loads: list[int]) -> Interval:
     count = int(fit.strikes[sensor, loads].sum())
     told = _over_all(fit, sensor, loads)
     if told is None:
-        silent = loads and all(fit.silent(sensor, one) for one in loads)
+        silent = loads and all(fit.silent(sensor, load) for load in loads)
         return Interval(0.0, 0.0, 0.05, count) if silent else Interval(1.0, float("nan"), float("nan"), count)
     value, spread = told
     if len(fit.sensors) == 2 and value > 0:
@@ -247,8 +253,10 @@ def _weak(fit: TapFit, own: list[int], plugged: list[int], known_good: bool):
     """Sensors lower than the others under the loads that are not the module's, all together or one of them for sure;
     plugged in only where nothing else is known of them."""
     for sensor in range(len(fit.sensors)):
-        struck = [one for one in own if fit.struck(sensor, one)] or [one for one in plugged if fit.struck(sensor, one)]
-        struck = [one for one in struck if not fit.silent(sensor, one)]
+        struck = [item for item in own if fit.struck(sensor, item)] or [
+            item for item in plugged if fit.struck(sensor, item)
+        ]
+        struck = [item for item in struck if not fit.silent(sensor, item)]
         several = known_good or _places(fit, sensor, struck) > 1
         limit = np.log(_LIMIT.several_places if several else _LIMIT.one_place)
         told = _over_all(fit, sensor, struck)
@@ -257,11 +265,11 @@ def _weak(fit: TapFit, own: list[int], plugged: list[int], known_good: bool):
             continue
         if told[0] >= limit or told[0] + told[1] >= np.log(_LIMIT.upper):
             # Under one load alone it may still be lower: a source of too many ohms speaks when open.
-            loads = [min(struck, key=lambda one: (_against(fit, sensor, one) or (0.0, 0.0))[0])]
+            loads = [min(struck, key=lambda item: (_against(fit, sensor, item) or (0.0, 0.0))[0])]
             told, sure = _against(fit, sensor, loads[0]), _LIMIT.loaded_surely
         else:
             # Where only some of the loads take it down, those are named.
-            low = [one for one in struck if (_against(fit, sensor, one) or (0.0, 0.0))[0] < limit]
+            low = [item for item in struck if (_against(fit, sensor, item) or (0.0, 0.0))[0] < limit]
             loads = low if low and len(low) < len(struck) else struck
             told = _over_all(fit, sensor, loads)
         if told is None or told[0] >= limit or told[0] + sure * told[1] >= np.log(_LIMIT.upper):
@@ -275,14 +283,14 @@ def _weak(fit: TapFit, own: list[int], plugged: list[int], known_good: bool):
 
 def _silent(fit: TapFit, own: list[int], plugged: list[int]):
     for sensor in range(len(fit.sensors)):
-        offered = [one for one in (*own, *plugged) if fit.offered[sensor, one].sum()]
-        quiet = [one for one in offered if fit.silent(sensor, one)]
-        heard = [one for one in offered if one not in quiet]
+        offered = [item for item in (*own, *plugged) if fit.offered[sensor, item].sum()]
+        quiet = [item for item in offered if fit.silent(sensor, item)]
+        heard = [item for item in offered if item not in quiet]
         if quiet and not heard:
             yield Blame(
                 sensor, FindingKind.NO_SIGNAL, Interval(0.0, 0.0, 0.05), connection=fit.loads[quiet[-1]].connection
             )
-        elif quiet and all(one in plugged for one in quiet):
+        elif quiet and all(item in plugged for item in quiet):
             yield Blame(sensor, FindingKind.LOADED_DOWN, Interval(0.0, 0.0, 0.05), connection=Connection.PLUGGED)
         elif quiet:
             yield Blame(
@@ -293,11 +301,11 @@ def _silent(fit: TapFit, own: list[int], plugged: list[int]):
 def _loaded(fit: TapFit, own: list[int], plugged: list[int]):
     """Sensors that plugging in takes down by more than it does the others."""
     for sensor in range(len(fit.sensors)):
-        load = next((one for one in plugged if fit.struck(sensor, one) and not fit.silent(sensor, one)), None)
+        load = next((item for item in plugged if fit.struck(sensor, item) and not fit.silent(sensor, item)), None)
         told = [found for before in own if load is not None and (found := _taken_down(fit, sensor, load, before))]
         if not told:
             continue
-        value, spread = min(told, key=lambda one: one[1])  # the same place before and after tells most
+        value, spread = min(told, key=lambda item: item[1])  # the same place before and after tells most
         if value < np.log(_LIMIT.several_places) and value + _LIMIT.loaded_surely * spread < np.log(_LIMIT.upper):
             yield Blame(
                 sensor, FindingKind.LOADED_DOWN, _interval(value, spread, int(fit.strikes[sensor, load].sum())),
@@ -308,29 +316,29 @@ def _loaded(fit: TapFit, own: list[int], plugged: list[int]):
 def _taken_down(fit: TapFit, sensor: int, load: int, before: int) -> tuple[float, float] | None:
     """What plugging in does to a sensor against what it does to the middle one of the others, as a logarithm."""
     heard = [
-        one for one in range(len(fit.sensors))
-        if all(fit.struck(one, at) and not fit.silent(one, at) for at in (load, before))
+        index for index in range(len(fit.sensors))
+        if all(fit.struck(index, at) and not fit.silent(index, at) for at in (load, before))
     ]  # fmt: skip
-    others = [one for one in heard if one != sensor]
+    others = [item for item in heard if item != sensor]
     if sensor not in heard or not others:
         return None
     weights = {(sensor, load): 1.0, (sensor, before): -1.0}
     middle = _middle(fit, others, load, before)
-    for one in middle:
-        weights |= {(one, load): -1.0 / len(middle), (one, before): 1.0 / len(middle)}
+    for each in middle:
+        weights |= {(each, load): -1.0 / len(middle), (each, before): 1.0 / len(middle)}
     return fit.contrast(weights)
 
 
 def _bore(captures: Sequence[Tapped]) -> float | None:
-    return next((one.sheet.engine.bore_mm for one in captures if one.sheet.engine.bore_mm), None)
+    return next((capture.sheet.engine.bore_mm for capture in captures if capture.sheet.engine.bore_mm), None)
 
 
 # rings ---------------------------------------------------------------------------------------
 
 
 def _odd_rings(fit: TapFit, rings: tuple[Interval, ...], captures: Sequence[Tapped], dead: set[int]):
-    heard = [one for one, ring in enumerate(rings) if ring.known and one not in dead]
-    for_all = {one: rings[one].value for one in heard}
+    heard = [index for index, ring in enumerate(rings) if ring.known and index not in dead]
+    for_all = {item: rings[item].value for item in heard}
     odd = strange_ring(for_all, _bore(captures))
     if odd is None:
         return
@@ -352,10 +360,10 @@ def _odd_rings(fit: TapFit, rings: tuple[Interval, ...], captures: Sequence[Tapp
 
 def _loads(fit: TapFit, sources: tuple[Source | None, ...]):
     """The lowest load under which each sensor still speaks as it must, and the ohms that each sees when plugged in."""
-    speaks = [float(height_under(one, REAL_LOAD_OHM)) for one in sources if one is not None]
+    speaks = [float(height_under(source, REAL_LOAD_OHM)) for source in sources if source is not None]
     least = _LIMIT.one_place * float(np.median(speaks)) if speaks else np.nan
-    lowest = tuple(lowest_load(one, least) if one is not None else None for one in sources)
-    module = tuple(module_load(fit, at, one) if one is not None else None for at, one in enumerate(sources))
+    lowest = tuple(lowest_load(source, least) if source is not None else None for source in sources)
+    module = tuple(module_load(fit, at, source) if source is not None else None for at, source in enumerate(sources))
     return lowest, module
 
 
@@ -366,13 +374,13 @@ def _gaps(fit: TapFit) -> tuple[Gap, ...]:
     """What is still to be done, first things first."""
     out: list[Gap] = []
     least = int(_LIMIT.fewest_strikes)
-    connections = {one.connection for one in fit.loads}
+    connections = {load.connection for load in fit.loads}
     if len(fit.sensors) == 1:
         out.append(Gap("twin"))
     by_place = fit.strikes.max(axis=(0, 1))
-    named = [one for one, place in enumerate(fit.places) if place]
-    few = [one for one in range(len(fit.places)) if by_place[one] < least]
-    out += [Gap("more", least - int(by_place[one]), fit.places[one]) for one in few]
+    named = [index for index, place in enumerate(fit.places) if place]
+    few = [index for index in range(len(fit.places)) if by_place[index] < least]
+    out += [Gap("more", least - int(by_place[item]), fit.places[item]) for item in few]
     if len(named) < 2:
         out.append(Gap("place" if named else "second_place"))
     if Connection.LOADED not in connections:

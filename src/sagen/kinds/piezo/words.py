@@ -11,13 +11,14 @@ from sagen.signal.pairs import Interval, rounded
 
 def verdict_row(verdict: TapVerdict) -> dict:
     """The verdict as the command line prints it, without suspects."""
-    band = {"knock_band_hz": [round(one) for one in verdict.band]} if verdict.band else {}
+    band = {"knock_band_hz": [round(item) for item in verdict.band]} if verdict.band else {}
     return {
         **band,
-        "sensors": [_sensor_row(verdict, one) for one in range(len(verdict.sensors))],
+        "sensors": [_sensor_row(verdict, index) for index in range(len(verdict.sensors))],
         "places": {place or "not stated": _place_row(verdict, at) for at, place in enumerate(verdict.fit.places)},
         "verdict": [
-            {"column": one.channel, "kind": str(one.kind), **one.fields, "text": one.text} for one in verdict.findings()
+            {"column": finding.channel, "kind": str(finding.kind), **finding.fields, "text": finding.text}
+            for finding in verdict.findings()
         ],
     }
 
@@ -48,7 +49,7 @@ def _place_row(verdict: TapVerdict, place: int) -> dict:
     reach = np.exp(fit.path[place] - fit.path[place].mean())
     return {
         "strikes": int(fit.offered[:, :, place].sum(axis=1).max()),
-        "reaches": {one.column: _number(float(share)) for one, share in zip(fit.sensors, reach, strict=True)},
+        "reaches": {sensor.column: _number(float(share)) for sensor, share in zip(fit.sensors, reach, strict=True)},
     }
 
 
@@ -70,7 +71,7 @@ def gap_words(gap: Gap) -> str:
 
 
 def gap_notes(verdict: TapVerdict) -> tuple[str, ...]:
-    return tuple(gap_words(one) for one in verdict.gaps)
+    return tuple(gap_words(gap) for gap in verdict.gaps)
 
 
 _LOAD = {

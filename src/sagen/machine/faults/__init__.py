@@ -115,7 +115,7 @@ def all_faults() -> dict[str, FaultMode]:
 
 def possible(spec: CircuitSpec) -> tuple[FaultMode, ...]:
     """The fault modes that a circuit can have."""
-    return tuple(one for one in all_faults().values() if one.fits(spec))
+    return tuple(all_fault for all_fault in all_faults().values() if all_fault.fits(spec))
 
 
 def fault_called(name: str, among: Iterable[FaultMode] | None = None) -> FaultMode:
@@ -128,9 +128,9 @@ def fault_called(name: str, among: Iterable[FaultMode] | None = None) -> FaultMo
     """
     known = all_faults()
     slug = name.replace(" ", "_").replace("-", "_")
-    found = known.get(name) or next((one for one in known.values() if one.title == name or slug in one.ends), None)
+    found = known.get(name) or next((item for item in known.values() if item.title == name or slug in item.ends), None)
     if found is None:
-        raise SagenError(unknown_name("fault", name, [one.title for one in among or known.values()]))
+        raise SagenError(unknown_name("fault", name, [item.title for item in among or known.values()]))
     return found
 
 

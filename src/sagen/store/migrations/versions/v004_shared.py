@@ -26,8 +26,8 @@ def added() -> list[sa.Column]:
 
 def upgrade() -> None:
     bind = op.get_bind()
-    for one in added():
-        op.add_column("entry", one)
+    for item in added():
+        op.add_column("entry", item)
     op.create_index("ix_entry_mark", "entry", ["mark"], unique=True)
     if bind.dialect.name == "postgresql":
         # A column of type JSON keeps no NaN and would not give back the letters that a checksum is of.
@@ -64,5 +64,5 @@ def downgrade() -> None:
     op.drop_table("content")
     op.drop_index("ix_entry_mark", "entry")
     with op.batch_alter_table("entry") as batch:
-        for one in added():
-            batch.drop_column(one.name)
+        for item in added():
+            batch.drop_column(item.name)
