@@ -28,7 +28,9 @@ from sagen.reason.case import capture_piece, cranked_piece
 from sagen.reason.checks import advice, next_checks
 from sagen.reason.evidence import Code, Complained, Inspected, MeterReading, Scanned, Stayed
 from sagen.reason.facts import SOUND, cause_of, knowledge
-from sagen.reason.weigh import Case, Replaced, infer, with_trail, world_of
+from sagen.reason.history import Case, Replaced, with_trail
+from sagen.reason.weights import infer
+from sagen.reason.world import world_of
 
 MOST_CHECKS = 16
 TELLS = 0.004

@@ -76,7 +76,7 @@ CODES = {
 }  # fmt: skip
 COMPLAINTS = ("no_start", "long_crank", "stalls", "runs_rough", "lamp_only", "no_power")
 #: check -> outcome -> what it is found of, with how often; else as expected
-LOOKS: dict[str, dict[str, dict[str, float]]] = {
+THEMES: dict[str, dict[str, dict[str, float]]] = {
     "plug_and_pins": {"damaged": {"pin spread": 0.85, "signal corroded": 0.55, "signal cut": 0.3, "signal chafed": 0.5, "harness moves": 0.4, "feed corroded": 0.35, "return corroded": 0.35, "return moves": 0.3, "signal on feed": 0.4}},
     "fuse_and_relay_of_the_feed": {"dead_fuse": {"fuse": 0.97}, "relay": {"relay": 0.6}},
     "unplug_what_shares_the_5_v": {"comes_back": {"five volts held down": 0.9}},
@@ -461,7 +461,7 @@ class OtherMachine:
         names = [*check.outcome, ""]
         if rng.random() < MISJUDGED:
             return Inspected("", check.slug, str(rng.choice(names)))
-        for name, row in LOOKS.get(check.slug, {}).items():
+        for name, row in THEMES.get(check.slug, {}).items():
             share = row.get(self.fault, 0.0)
             if self.fault in ("quits hot", "harness moves", "relay", "return moves"):
                 share *= min(1.0, 0.25 + self.comes)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 from benchmarks.timing import crank_samples, seconds
 from sagen.desk.app import make_application
 from sagen.desk.lenses.strip import StripView
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.report.scene import Lane, Strip
 from sagen.signal.pyramid import Pyramid
 

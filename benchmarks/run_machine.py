@@ -18,7 +18,9 @@ from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.checks import next_checks
 from sagen.reason.evidence import Captured, Code, Inspected, MeterReading
-from sagen.reason.weigh import Case, World, infer
+from sagen.reason.history import Case
+from sagen.reason.weights import infer
+from sagen.reason.world import World
 
 SPECS = {
     "crank, switching": CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2"),

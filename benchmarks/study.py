@@ -16,7 +16,7 @@ from benchmarks.field import Told
 from sagen.casework.examination import capture_entry
 from sagen.kinds import examine
 from sagen.reason.case import case_of, circuit_of_sheet
-from sagen.reason.weigh import weigh
+from sagen.reason.weights import weigh
 from sagen.signal.catalogue import usual_name
 
 #: by hand: its kinds, how one is drawn, and where the held-out seeds begin

@@ -21,7 +21,7 @@ from sagen.artifacts.folders import make_passing, passing_root, sweep_passing
 from sagen.casework.examination import read_pair
 from sagen.cli import main
 from sagen.desk.app import own_log
-from sagen.files import aside, binary, budget
+from sagen.files import binary, budget, sandbox
 from sagen.files.door import read_capture, write_capture
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError, SagenError
@@ -122,9 +122,9 @@ def greedy(_path):
 def test_a_reader_that_takes_too_much_is_ended_with_a_word(reader, said, tmp_path, monkeypatch):
     path = tmp_path / "a.h5"
     path.write_bytes(b"x")
-    monkeypatch.setattr(aside, "MOST_SECONDS", 1)
+    monkeypatch.setattr(sandbox, "MOST_SECONDS", 1)
     monkeypatch.setitem(binary.READERS, "HDF5", reader)
-    answer = aside._in_a_child("HDF5", {"verb": "read", "path": str(path), "folder": str(tmp_path)})
+    answer = sandbox._in_a_child("HDF5", {"verb": "read", "path": str(path), "folder": str(tmp_path)})
     assert answer["status"] != 0
     assert said in answer["said"]
 
@@ -151,14 +151,14 @@ def test_what_would_fill_half_of_the_memory_is_refused(suffix, tmp_path, monkeyp
 def _readers(parent):
     """Whoever reads HDF5 for a process: the one that waits and the child that it forked, which are a session of their own."""
     said = subprocess.run(["ps", "-eo", "pid,ppid,sid,args"], capture_output=True, text=True, check=True).stdout
-    rows = [line.split(None, 3) for line in said.splitlines() if "sagen.files.aside HDF5" in line]
+    rows = [line.split(None, 3) for line in said.splitlines() if "sagen.files.sandbox HDF5" in line]
     sessions = {sid for _, ppid, sid, _ in rows if int(ppid) == parent}
     return {int(pid): int(sid) for pid, _, sid, _ in rows if sid in sessions}
 
 
 def _alive(sessions):
     said = subprocess.run(["ps", "-eo", "sid,args"], capture_output=True, text=True, check=True).stdout
-    return [line for line in said.splitlines() if "sagen.files.aside" in line and int(line.split()[0]) in sessions]
+    return [line for line in said.splitlines() if "sagen.files.sandbox" in line and int(line.split()[0]) in sessions]
 
 
 def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):
@@ -167,14 +167,14 @@ def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):
     seen, wanted = set(), threading.Event()
     threading.Timer(1.0, lambda: (seen.update(_readers(os.getpid()).values()), wanted.set())).start()
     with pytest.raises(budget.Unwanted), budget.wanted_while(lambda: not wanted.is_set()):
-        aside.read_aside("HDF5")(pipe)
+        sandbox.read_sandboxed("HDF5")(pipe)
     assert seen
     assert until(lambda: not _alive(seen)) is not None
     program = subprocess.Popen(
         [
             sys.executable,
             "-c",
-            f"from sagen.files.aside import read_aside; read_aside('HDF5')(__import__('pathlib').Path({str(pipe)!r}))",
+            f"from sagen.files.sandbox import read_sandboxed; read_sandboxed('HDF5')(__import__('pathlib').Path({str(pipe)!r}))",
         ],
         env={**os.environ, "TMPDIR": str(tmp_path)},
     )

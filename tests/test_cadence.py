@@ -13,8 +13,10 @@ from sagen.model.sheet import Sheet
 from sagen.reason.case import cranked_piece
 from sagen.reason.evidence import Cranked
 from sagen.reason.facts import SOUND, knowledge
-from sagen.reason.weigh import Case, infer, world_of
+from sagen.reason.history import Case
+from sagen.reason.weights import infer
 from sagen.reason.words import reason
+from sagen.reason.world import world_of
 from sagen.store.codecs import decode, encode
 
 SPEC = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")

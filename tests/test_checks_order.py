@@ -12,7 +12,10 @@ from sagen.reason.case import code_pieces
 from sagen.reason.checks import NextCheck, advice, next_checks, proves
 from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, ReadElsewhere, Stayed
 from sagen.reason.facts import SOUND, CheckFacts, knowledge
-from sagen.reason.weigh import Case, Cloud, Posterior, Replaced, World, infer, row_of, with_trail, world_of
+from sagen.reason.history import Case, Replaced, row_of, with_trail
+from sagen.reason.posterior import Posterior, WeightedParticles
+from sagen.reason.weights import infer
+from sagen.reason.world import World, world_of
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0))
@@ -51,8 +54,8 @@ def test_checks_come_in_nearly_the_best_order_where_the_best_is_known():
             for fault, minutes in zip(faults, cost, strict=True)
         )  # fmt: skip
         even = np.full(64, 1 / 64)
-        clouds = tuple(Cloud(row_of(fault), world.cube, even) for fault in faults)
-        posterior = Posterior(tuple((fault,) for fault in faults), p, clouds=clouds)
+        weighted_sets = tuple(WeightedParticles(row_of(fault), world.cube, even) for fault in faults)
+        posterior = Posterior(tuple((fault,) for fault in faults), p, weighted_sets=weighted_sets)
         order = slugs(next_checks(Case(HALL, (), ("eyes",)), posterior, world=world))
 
         def expected(places, p=p, cost=cost):
@@ -77,13 +80,13 @@ TAKEN_APART = {"wheel_through_the_sensor_s_hole", "dial_gauge_on_the_wheel", "ti
 @pytest.mark.parametrize("spec", [HALL, COIL, CURRENT, KNOCK], ids=["hall", "coil", "current", "knock"])
 def test_the_trades_own_order_falls_out_for_an_ordinary_job(spec, gear, complaint):
     order = slugs(ranked(spec, Complained("", complaint), gear=gear))
-    looked = [
+    inspected = [
         item for item in order[:4] if item in AT_THE_PLUG or item in ("ask_the_starter", "rpm_cranking", "codes_back")
     ]
     # What can be learned at the plug, by ear and by the tester comes first; nothing is taken apart before it.
-    assert len(looked) >= 3, order[:6]
+    assert len(inspected) >= 3, order[:6]
     first_apart = min(order.index(item) for item in order if item in TAKEN_APART)
-    assert first_apart > max(order.index(item) for item in looked)
+    assert first_apart > max(order.index(item) for item in inspected)
     assert first_apart >= 5
     if spec in (HALL, CURRENT):
         assert order.index("feed_at_the_plug") < 4

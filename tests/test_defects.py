@@ -14,18 +14,18 @@ from PySide6.QtCore import QAbstractItemModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QMessageBox, QTextBrowser, QTextEdit, QToolTip, QWidget
 
 from conftest import demo_log, square_teeth, told
+from sagen.casework.commands import Keep, OpenEntry, Print, Weighed, weigh_job
 from sagen.casework.examination import read_incoming, read_pair
 from sagen.casework.open_capture import opened_capture
 from sagen.casework.paper import finding_of_job
-from sagen.casework.requests import Keep, OpenEntry, Print, Weighed, weigh_job
 from sagen.files import read_capture
-from sagen.files.aside import packed, unpacked
 from sagen.files.jobs import read_job
+from sagen.files.sandbox import packed, unpacked
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SagenError
 from sagen.reason.case import case_of
 from sagen.reason.checks import next_checks
-from sagen.reason.weigh import infer
+from sagen.reason.weights import infer
 from sagen.report.plot import lane_svg
 from sagen.report.printed import render_html
 from sagen.report.scene import strip_scene
@@ -307,5 +307,5 @@ def test_known_good_scene_is_in_true_units_too(ten_times, tmp_path):
     done = examine(capture, sheet, reference=(capture, sheet))
     opened = opened_capture(None, None, done, build_pyramids(capture), (capture, sheet))
     assert opened.reference[1].channel[0].factor == 1.0
-    scene = strip_scene(done, build_pyramids(capture), reference=opened.reference, reference_done=opened.reference_done, looks=opened.looks)  # fmt: skip
+    scene = strip_scene(done, build_pyramids(capture), reference=opened.reference, reference_done=opened.reference_done, drawings=opened.drawings)  # fmt: skip
     assert float(np.nanmax(scene.lanes[0].pattern.wave)) == pytest.approx(5.0, abs=0.3)

@@ -10,17 +10,18 @@ from PySide6.QtWidgets import QApplication, QLabel
 from conftest import demo_log
 from sagen.desk import forms
 from sagen.desk.arithmetic import SUMS, ArithmeticForm
-from sagen.desk.look import theme
 from sagen.desk.pages.circuit_page import STATES
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import FIRING, EngineView
 from sagen.desk.panes.suspects import CheckCard, ReasonLine, SuspectBar, SuspectRow, SuspectsPane
+from sagen.desk.theme import theme
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import POINTS
 from sagen.reason.evidence import Code
-from sagen.reason.weigh import Case, infer
+from sagen.reason.history import Case
+from sagen.reason.weights import infer
 from test_window import app, desk, settle, spin  # noqa: F401
 
 SPECS = {
@@ -75,7 +76,7 @@ def test_the_drawing_shows_where_the_probe_is(app, kind, look):  # noqa: F811
         picture = view.grab().toImage()
         pictures.append(picture)
         at = view._at(point).toPoint()
-        accent = QColor(theme.look().accent)
+        accent = QColor(theme.current().accent)
         near = [picture.pixelColor(at + QPoint(dx, dy)) for dx in range(-9, 10, 3) for dy in range(-9, 10, 3)]
         assert any(abs(item.red() - accent.red()) + abs(item.blue() - accent.blue()) < 30 for item in near)
     assert pictures[0] != pictures[1]
@@ -190,21 +191,21 @@ def test_turns_and_wheel_are_made_when_they_are_first_looked_at(wheel):
     assert not page._looked_at
     page.show_lens("wheel")
     assert page._looked_at
-    assert page.wheel.look is page.turns.look is not None
-    made = page.wheel.look
+    assert page.wheel.drawing is page.turns.drawing is not None
+    made = page.wheel.drawing
     page.show_lens("turns")
-    assert page.wheel.look is made
+    assert page.wheel.drawing is made
 
 
 def test_another_capture_is_never_shown_with_the_teeth_of_the_last(wheel):
     window, page = wheel
     page.show_lens("wheel")
-    before = page.wheel.look
+    before = page.wheel.drawing
     window.workspace.open_job(next(job.id for job in window.workspace.log.jobs() if job.machine == "Marrick Marlin estate"), open_capture=True)  # fmt: skip
     settle(window)
     spin(100)
-    assert page.wheel.look is not before
-    assert page.wheel.look.reading in [channel.reading for channel in window.workspace.opened.examination.channels]
+    assert page.wheel.drawing is not before
+    assert page.wheel.drawing.reading in [channel.reading for channel in window.workspace.opened.examination.channels]
 
 
 def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
@@ -215,7 +216,7 @@ def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
     (number,) = view.look.teeth
     pitch = view.look.reading.wheel.pitch_deg
     picture = view.grab().toImage()
-    mark = QColor(theme.look().mark)
+    mark = QColor(theme.current().mark)
 
     def marked(at):
         one = picture.pixelColor(at.toPoint())
@@ -249,7 +250,7 @@ def test_words_against_the_known_good_agree_with_the_table(wheel):
     _, page = wheel
     page.show_lens("wheel")
     words = page.words()
-    table = page.wheel.look.table
+    table = page.wheel.drawing.table
     worst = int(np.nanargmax(np.abs(table.size_against))) + 1
     assert f"differing at tooth {worst}" in words
 

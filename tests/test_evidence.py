@@ -11,7 +11,6 @@ from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, KeptReference, ReplacedEntry
 from sagen.reason.case import capture_piece, circuit_of_sheet
-from sagen.reason.crowd import END_SHARE
 from sagen.reason.evidence import (
     Captured,
     Code,
@@ -24,9 +23,14 @@ from sagen.reason.evidence import (
     softened,
 )
 from sagen.reason.facts import SHIPPED, SOUND, CheckFacts, _shipped, cause_of, knowledge, load_knowledge
-from sagen.reason.pictures import Pictures
-from sagen.reason.scales import SLIP, density, on_scale, spread_on_scale
-from sagen.reason.weigh import Case, Posterior, Replaced, World, infer, normalised, suspects, with_trail, world_of
+from sagen.reason.history import Case, Replaced, with_trail
+from sagen.reason.particle_set import END_SHARE
+from sagen.reason.posterior import Posterior
+from sagen.reason.recording_likelihood import RecordingLikelihood
+from sagen.reason.scales import SLIP, density, normalised, on_scale, spread_on_scale
+from sagen.reason.suspects import suspects
+from sagen.reason.weights import infer
+from sagen.reason.world import World, world_of
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(700.0, 900.0))
@@ -39,7 +43,7 @@ def world():
 
 def share(piece, fault, spec=HALL):
     """The mean likelihood of a piece by itself under a fault mode."""
-    found = piece.likelihood(world_of(spec).singles(), Pictures(), knowledge())
+    found = piece.likelihood(world_of(spec).singles(), RecordingLikelihood(), knowledge())
     return None if found is None else float(found[world_of(spec).faults.index(fault)].mean())
 
 
@@ -83,22 +87,24 @@ def test_particles_are_read_as_the_machine_is_read(world):
     from sagen.kinds.machines import build
     from sagen.machine.meter import read
 
-    crowd = world.singles()
+    particle_set = world.singles()
     row = world.faults.index("signal_wire_leaking")
     machine = build(HALL, 1, plain=True)
     machine.temperature_c = 20.0
     for name in vars(machine.values):
-        value = getattr(crowd.machine.values, name)
+        value = getattr(particle_set.machine.values, name)
         if isinstance(value, np.ndarray):
-            setattr(machine.values, name, float(np.broadcast_to(value, crowd.shape)[row, 17]))
+            setattr(machine.values, name, float(np.broadcast_to(value, particle_set.shape)[row, 17]))
     machine.crank_sag, machine.gap_mm = (
-        float(np.broadcast_to(getattr(crowd.machine, this_name), crowd.shape)[row, 17])
+        float(np.broadcast_to(getattr(particle_set.machine, this_name), particle_set.shape)[row, 17])
         for this_name in ("crank_sag", "gap_mm")
     )
     for point, state in (("signal", "key_on_unplugged"), ("signal", "metal_near"), ("signal", "cranking")):
-        assert read(machine, point, state).value == pytest.approx(crowd.volts(point, state)[row, 17], rel=1e-6)
+        assert read(machine, point, state).value == pytest.approx(particle_set.volts(point, state)[row, 17], rel=1e-6)
     # Feed and return are too stiff to feel where the meter sits.
-    assert read(machine, "supply", "key_on").value == pytest.approx(crowd.volts("supply", "key_on")[row, 17], rel=1e-3)
+    assert read(machine, "supply", "key_on").value == pytest.approx(
+        particle_set.volts("supply", "key_on")[row, 17], rel=1e-3
+    )
 
 
 def test_faults_that_are_alike_to_a_probe_get_the_same_evidence(world):
@@ -121,8 +127,8 @@ def test_stated_values_narrow_and_nothing_else_does():
 @pytest.mark.parametrize(("fault", "name"), [("signal_wire_high_resistance", "signal_wire_ohm"), ("signal_wire_leaking", "leak_ohm"), ("return_high_resistance", "ground_wire_ohm"), ("coil_high_resistance", "coil_ohm")])  # fmt: skip
 def test_a_fault_grows_on_one_scale_from_harmless_to_its_end_without_a_hole(fault, name):
     spec = COIL if fault == "coil_high_resistance" else HALL
-    crowd = world_of(spec).singles()
-    values = np.sort(getattr(crowd.machine.values, name)[world_of(spec).faults.index(fault)])
+    particle_set = world_of(spec).singles()
+    values = np.sort(getattr(particle_set.machine.values, name)[world_of(spec).faults.index(fault)])
     end = values[-1] if fault != "signal_wire_leaking" else values[0]
     at_end = np.isclose(values, end, rtol=1e-6).mean()
     assert at_end == pytest.approx(END_SHARE, abs=0.03)
@@ -155,9 +161,9 @@ def test_millivolts_and_ratios_both_matter_on_the_scale():
 def test_what_the_model_expects_of_a_meter_follows_from_the_circuit(world):
     # Ohm and Kirchhoff: where nothing flows nothing drops, so behind a parted return the output shows the pull-up's
     # 5 V; a blown fuse takes the feed away, whatever else happens (common practice).
-    crowd = world.singles()
-    end = crowd.severity("return_high_resistance", 0) >= 1.0
-    high = crowd.volts("signal", "key_on")[world.faults.index("return_high_resistance")][end]
+    particle_set = world.singles()
+    end = particle_set.severity("return_high_resistance", 0) >= 1.0
+    high = particle_set.volts("signal", "key_on")[world.faults.index("return_high_resistance")][end]
     assert high.min() > 3.8
     assert np.abs(world.expected("supply", "key_on", "fuse_blown")).max() < 0.5
     # A sound output rests at one of its two levels, by where the wheel stopped.
@@ -195,9 +201,9 @@ def test_a_capture_at_rest_says_nothing_of_motion(state):
 
 
 def test_two_faults_show_what_either_does(world):
-    from sagen.reason.weigh import row_of
+    from sagen.reason.history import row_of
 
-    both = world.crowd(
+    both = world.particle_set(
         (row_of("tooth_missing"), row_of("ignition_disturbs"), (("tooth_missing", 0), ("ignition_disturbs", 1)))
     )
     for finding in ("extra_gap", "noise"):
@@ -223,9 +229,9 @@ def test_at_the_modules_end_of_a_parted_wire_the_picture_is_another():
 
 def test_outcomes_of_every_look_add_up_to_one():
     facts = knowledge()
-    looks = [this_check for this_check in facts.checks if this_check.kind == "look"]
-    assert len(looks) > 30
-    for check in looks:
+    drawings = [this_check for this_check in facts.checks if this_check.kind == "look"]
+    assert len(drawings) > 30
+    for check in drawings:
         spec = next(s for s in (HALL, COIL, CircuitSpec(role="speed", sensor="hall"), CircuitSpec(role="cam", sensor="hall"), CircuitSpec(role="knock", sensor="piezo")) if check.fits(s))  # fmt: skip
         shares = softened(outcome_shares(check, world_of(spec).singles()))
         assert shares.sum(axis=0) == pytest.approx(1.0, abs=0.02), check.slug
@@ -256,7 +262,7 @@ def test_of_two_faults_the_one_that_shows_more_counts():
     facts = knowledge()
     for piece in (Code("", "P0335", "circuit"), Complained("", "no_start")):
         one, other = (share(piece, fault) for fault in ("sensor_dead", "tooth_missing"))
-        pair = World(HALL).crowd(((("sensor_dead", 0), ("tooth_missing", 1)),))
+        pair = World(HALL).particle_set(((("sensor_dead", 0), ("tooth_missing", 1)),))
         assert float(piece.likelihood(pair, None, facts)[0, 0]) == max(one, other)
 
 

@@ -51,7 +51,7 @@ other = 0.01
     "toy_page": """
 from PySide6.QtWidgets import QVBoxLayout
 from sagen.desk.actions import Action
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.desk.pages import Page, register_page
 
 class ToyPage(Page):
@@ -115,7 +115,7 @@ from sagen.model.trail import CodeEntry, InspectionEntry
 from sagen.reason.case import case_of
 from sagen.reason.checks import next_checks
 from sagen.reason.facts import knowledge
-from sagen.reason.weigh import weigh, infer
+from sagen.reason.weights import infer, weigh
 
 told = {"loaded": sorted(load_extensions())}
 spec = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")

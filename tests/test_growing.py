@@ -12,9 +12,9 @@ from sagen.model.errors import KnowledgeError, SagenError
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import FindingKind
 from sagen.signal.limits import all_limits, limits, parse_limits
+from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import GrowingPyramid, Pyramid
 from sagen.signal.rule import in_order, rule
-from sagen.signal.true_units import in_true_units
 
 RAW = np.cumsum(np.random.default_rng(5).normal(0, 1, 70_000)).astype(np.float32)
 
@@ -62,8 +62,8 @@ def test_a_block_of_another_shape_is_refused():
 def test_true_units_are_made_once_and_the_samples_stay(factor):
     capture = Capture("a", 1e3, (Channel("A", np.array([0, 1, 2], np.int16), "V", 0.5, 0.1), Channel("B", RAW[:3])))
     sheet = Sheet.from_data({"channel": [{"column": "A", "role": "crank", "sensor": "hall", "factor": factor}]})
-    once, told = in_true_units(capture, sheet)
-    again, _ = in_true_units(once, told)
+    once, told = apply_probe_factors(capture, sheet)
+    again, _ = apply_probe_factors(once, told)
     np.testing.assert_allclose(once.channels[0].values(), factor * capture.channels[0].values(), rtol=1e-6)
     np.testing.assert_array_equal(again.channels[0].values(), once.channels[0].values())
     assert once.channels[0].raw is capture.channels[0].raw

@@ -210,7 +210,7 @@ def test_a_hole_takes_no_place_on_the_disk_and_a_disk_that_refuses_it_is_told(tm
     monkeypatch.setattr(record, "_columns", record._columns[:1])
     with record._written():
         record._columns[0].skip(500_000_000)
-        record._columns[0].settle()
+        record._columns[0].commit()
     said = (tmp_path / "a.record" / "0.npy").stat()
     assert said.st_size > 1e9
     assert said.st_blocks * 512 < 1e6

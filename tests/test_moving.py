@@ -184,7 +184,7 @@ def test_what_can_be_put_right_is(filled):
     (log.captures.folder / token / "SHA256SUMS").unlink()
     orphan = log.captures.put(made_capture(5))
     assert len(check(log)) == 1, "what a living process is just keeping may be named in a moment"
-    log.captures.settle(orphan)
+    log.captures.commit(orphan)
     assert {item.what for item in check(log)} == {"has no checksum yet", "nothing names it"}
     assert all(item.repaired for item in check(log, repair=True))
     assert check(log) == []

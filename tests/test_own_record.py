@@ -16,7 +16,7 @@ from sagen.model.trail import CircuitEntry, CodeEntry, NoteEntry, ProofEntry, Re
 from sagen.model.vocabulary import Cause, Origin, Part, SensorKind
 from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.learned import NOTHING, WORTH, Learned
-from sagen.reason.weigh import world_of
+from sagen.reason.world import world_of
 from sagen.store.opening import open_log
 from test_window import app, desk, settle  # noqa: F401
 

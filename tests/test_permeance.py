@@ -130,7 +130,7 @@ def test_an_eccentric_wheel_runs_out_in_a_coil():
 def test_a_cam_s_toothed_wheel_may_lose_a_tooth_and_the_wheel_is_suspected():
     from sagen.casework.examination import capture_entry
     from sagen.reason.case import case_of, circuit_of_sheet
-    from sagen.reason.weigh import weigh
+    from sagen.reason.weights import weigh
 
     one = of(60, 2, seed=9)
     cam = Gap(24, (10, 24), seed=9, samples_a_tooth=60.0)

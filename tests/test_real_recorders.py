@@ -24,12 +24,12 @@ def kinds(done):
     return sorted({str(item.kind) for item in done.findings})
 
 
-def looked(capture, state="cranking", **row):
+def inspected(capture, state="cranking", **row):
     return examine(capture, Sheet.from_data({"conditions": {"state": state}, "channel": [HALL | row]}))
 
 
 def volts_looked(volts, sfreq=SFREQ, state="cranking", **row):
-    return looked(Capture("a.csv", sfreq, (Channel("A", volts.astype(np.float32)),)), state, **row)
+    return inspected(Capture("a.csv", sfreq, (Channel("A", volts.astype(np.float32)),)), state, **row)
 
 
 # the time column --------------------------------------------------------------------------------------------------
@@ -56,7 +56,7 @@ def test_a_hole_is_marked_and_nothing_is_measured_across_it(tmp_path):
     assert stop / capture.sfreq == pytest.approx(1.33, abs=2 / capture.sfreq)
     assert "nothing was recorded for 130 ms from 1.20" in capture.notes[0]
     assert "line " in capture.notes[0]
-    done = looked(capture)
+    done = inspected(capture)
     assert kinds(done) == []
     teeth = done.channels[0].reading.teeth
     assert not ((teeth.times > 1.2) & (teeth.times < 1.33)).any()
@@ -74,7 +74,7 @@ def test_a_hole_is_marked_and_nothing_is_measured_across_it(tmp_path):
 def test_the_picture_shows_the_hole_and_a_file_keeps_it(tmp_path):
     _, path = table(tmp_path, with_a_hole)
     capture = read_capture(path)
-    done = looked(capture)
+    done = inspected(capture)
     strip = strip_scene(done, build_pyramids(done.capture))
     assert strip.holes[0] == pytest.approx((1.2, 1.33), abs=1e-3)
     low, high = strip.columns(strip.lanes[0], 1.0, 1.5, 500)
@@ -91,17 +91,17 @@ def test_two_holes_doubled_stamps_and_a_jittering_clock_are_read(tmp_path):
     _, path = table(tmp_path, lambda item: with_a_hole(item) & ((item.now < 2.0) | (item.now > 2.05)))
     capture = read_capture(path)
     assert len(capture.holes) == 2
-    assert kinds(looked(capture)) == []
+    assert kinds(inspected(capture)) == []
     _, path = table(
         tmp_path, lambda item: np.sort(np.concatenate([np.arange(len(item.now)), rng.integers(0, 9000, 40)]))
     )
-    assert kinds(looked(read_capture(path))) == []
+    assert kinds(inspected(read_capture(path))) == []
     _, path = table(
         tmp_path, lambda item: slice(None), lambda item: item.now + rng.uniform(-0.3, 0.3, len(item.now)) / item.sfreq
     )
     capture = read_capture(path)
     assert not capture.holes
-    assert kinds(looked(capture)) == []
+    assert kinds(inspected(capture)) == []
 
 
 def test_more_hole_than_recording_is_refused_with_its_place(tmp_path):
@@ -117,7 +117,7 @@ def test_a_signal_that_is_lost_beside_a_hole_is_still_lost(tmp_path):
     np.savetxt(
         path, np.column_stack([one.now, volts])[with_a_hole(one)], "%.8g", ",", header="Time (s),A (V)", comments=""
     )
-    done = looked(read_capture(path))
+    done = inspected(read_capture(path))
     assert kinds(done) == ["dropout"]
     assert done.findings[0].fields["start_s"] == pytest.approx(2.2, abs=0.02)
 

@@ -24,7 +24,12 @@ from sagen.reason.case import case_of, code_pieces, reading_piece
 from sagen.reason.checks import advice, next_checks
 from sagen.reason.evidence import Captured, Code, Complained, Evidence, Inspected, MeterReading, ReadElsewhere
 from sagen.reason.facts import SOUND, cause_of, knowledge
-from sagen.reason.weigh import Case, Course, Replaced, World, _log_mean, _weighed, infer, row_of, suspects, world_of
+from sagen.reason.history import Case, FaultHistory, Replaced, row_of
+from sagen.reason.likelihood import log_likelihoods
+from sagen.reason.scales import log_mean
+from sagen.reason.suspects import suspects
+from sagen.reason.weights import infer
+from sagen.reason.world import World, world_of
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 OPEN_HALL = CircuitSpec(role="crank", sensor="hall")
@@ -51,8 +56,8 @@ class FromTable(Evidence):
 
     table: dict = field(default_factory=dict)
 
-    def likelihood(self, crowd, pictures, facts):
-        return crowd.by_row(lambda fault: self.table[fault])
+    def likelihood(self, particle_set, pictures, facts):
+        return particle_set.by_row(lambda fault: self.table[fault])
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -101,12 +106,14 @@ STARVING = {
 @pytest.mark.parametrize("name", STARVING)
 def test_starved_particles_agree_with_a_very_large_reference(name):
     world = world_of(OPEN_HALL)
-    courses = [Course((row_of(this_fault),), 0.0) for this_fault in world.faults]
+    courses = [FaultHistory((row_of(this_fault),), 0.0) for this_fault in world.faults]
     logs = []
     for seed in range(8):
         large = World(OPEN_HALL, particles=2_500, seed=seed + 1)
-        logs.append(_log_mean(_weighed(courses, [(0, item) for item in STARVING[name]], [{}], large)[1].sum(axis=0)))
-    evidence = _log_mean(np.array(logs), axis=0)
+        logs.append(
+            log_mean(log_likelihoods(courses, [(0, item) for item in STARVING[name]], [{}], large)[1].sum(axis=0))
+        )
+    evidence = log_mean(np.array(logs), axis=0)
     weight = knowledge().weights(world.faults, "crank") * np.exp(evidence - evidence.max())
     reference: dict[str, float] = {}
     for fault, p in zip(world.faults, weight / weight.sum(), strict=True):
@@ -310,21 +317,21 @@ def test_a_slip_reads_another_pin_of_the_same_machine():
     # 12.4 V said to be at the return: an open return shows it, and so does a probe on the feed.
     here = MeterReading("", "ground", "key_on", 12.4)
     strange = MeterReading("", "ground", "key_on", 30.0)
-    crowd = world_of(HALL).singles()
+    particle_set = world_of(HALL).singles()
     sound = world_of(HALL).faults.index(SOUND)
-    slipped, nothing = (item.likelihood(crowd, None, knowledge())[sound].mean() for item in (here, strange))
+    slipped, nothing = (item.likelihood(particle_set, None, knowledge())[sound].mean() for item in (here, strange))
     assert slipped > 5 * nothing
 
 
 def test_what_was_seen_and_is_certain_is_a_fact_and_a_look_is_not():
-    looked = InspectionEntry("harness at the bracket", "damaged", "signal_wire", "chewed through", False)
+    inspected = InspectionEntry("harness at the bracket", "damaged", "signal_wire", "chewed through", False)
     sure = InspectionEntry("harness at the bracket", "damaged", "signal_wire", "chewed through", True)
-    plain, certain = (infer(case_of([CodeEntry("P0335"), item], HALL)) for item in (looked, sure))
+    plain, certain = (infer(case_of([CodeEntry("P0335"), item], HALL)) for item in (inspected, sure))
     assert causes(HALL)["wiring"] < plain.by_cause()["wiring"] < 0.9 < certain.by_cause()["wiring"]
     # A look by a check's own name is softened: one in twenty is misjudged.
     wheel = Inspected("", "wheel_through_the_sensor_s_hole", "damaged")
-    crowd = world_of(HALL).singles()
-    shares = wheel.likelihood(crowd, None, knowledge())
+    particle_set = world_of(HALL).singles()
+    shares = wheel.likelihood(particle_set, None, knowledge())
     assert shares.min() > 0.01
 
 
@@ -482,7 +489,7 @@ def test_a_wheel_that_is_not_learned_is_owed_and_buys_no_part():
 def test_every_circuit_that_can_be_entered_has_something_to_say_of_each_fault():
     # No circuit borrows another's figures: what tells of a fault is computed, or named for it.
     from sagen.machine.faults import possible
-    from sagen.reason.pictures import readable
+    from sagen.reason.recording_likelihood import readable
 
     facts = knowledge()
     named = {item for shape in facts.shapes.values() for item in shape.spoken_of()} | set(facts.comings)
@@ -502,9 +509,9 @@ def test_every_circuit_that_can_be_entered_has_something_to_say_of_each_fault():
 
 
 def _pictures():
-    from sagen.reason.pictures import Pictures
+    from sagen.reason.recording_likelihood import RecordingLikelihood
 
-    return Pictures()
+    return RecordingLikelihood()
 
 
 # Job files --------------------------------------------------------------------------------------------
@@ -663,7 +670,8 @@ def test_the_first_weighing_brings_in_nothing_heavy():
 
     asked = (
         "import sys\n"
-        "from sagen.reason.weigh import Case, infer\n"
+        "from sagen.reason.history import Case\n"
+        "from sagen.reason.weights import infer\n"
         "from sagen.reason.checks import next_checks\n"
         "from sagen.reason.evidence import Code, MeterReading\n"
         "case = Case(trail=(Code('', 'P0335', 'circuit'), MeterReading('', 'signal', 'metal_near', 4.9)))\n"

@@ -15,17 +15,17 @@ from conftest import square_teeth
 from sagen.artifacts.atomic import write_whole
 from sagen.casework.paper import write_report
 from sagen.desk.lenses.lens import colour_steps, coloured, scale_of
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.kinds import build, examine
 from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, StoreError
 from sagen.model.sheet import Sheet
-from sagen.report.look import in_words
 from sagen.report.plot import lane_svg
 from sagen.report.printed import FindingPage, render_html
 from sagen.report.scene import Lane, Marked, Strip, strip_scene
+from sagen.report.turn_drawing import in_words
 from sagen.signal.pyramid import Pyramid
 from sagen.store.captures import CaptureStore
 from test_window import app  # noqa: F401
@@ -144,7 +144,7 @@ def test_the_pictures_on_the_page_are_the_captures_own():
 def test_early_and_late_are_as_far_from_even_in_both_looks(app, look):  # noqa: F811
     theme.apply(app, look)
     steps = colour_steps(255)
-    even = QColor(theme.look().raised).rgb() & 0xFFFFFF
+    even = QColor(theme.current().raised).rgb() & 0xFFFFFF
     assert int(steps[127]) & 0xFFFFFF == even
     assert len(np.unique(steps)) > 100
     # Lightness moves one way on each side: no two places of a side are confused.
@@ -202,7 +202,7 @@ def test_a_capture_comes_back_sample_for_sample(tmp_path):
 def test_what_a_crash_left_half_written_is_swept_away(tmp_path):
     store = CaptureStore(tmp_path)
     token = store.put(capture())
-    store.settle(token)
+    store.commit(token)
     for name in ("0" * 32, "1" * 32):
         lease = store._captures.begin(name)
         lease.part.mkdir()

@@ -15,7 +15,7 @@ from colorspacious import cspace_convert, deltaE
 
 import sagen
 from conftest import demo_log
-from sagen.desk.look.theme import LOOKS
+from sagen.desk.theme.theme import THEMES
 from sagen.model.vocabulary import SensorKind
 
 CORE = """
@@ -128,7 +128,7 @@ def rgb(colour):
     return tuple(int(colour[i : i + 2], 16) for i in (1, 3, 5))
 
 
-@pytest.mark.parametrize("look", LOOKS.values(), ids=LOOKS)
+@pytest.mark.parametrize("look", THEMES.values(), ids=THEMES)
 def test_text_reads_at_arms_length(look):
     # WCAG 2.1, 1.4.3 (text 4.5:1) and 1.4.11 (graphics 3:1), by the package wcag-contrast-ratio.
     def contrast(item, other):
@@ -142,7 +142,7 @@ def test_text_reads_at_arms_length(look):
     assert contrast(look.on_accent, look.accent) >= 4.5
 
 
-@pytest.mark.parametrize("look", LOOKS.values(), ids=LOOKS)
+@pytest.mark.parametrize("look", THEMES.values(), ids=THEMES)
 @pytest.mark.parametrize("kind", ["protanomaly", "deuteranomaly", "tritanomaly"])
 def test_roles_stay_apart_for_colour_blind_eyes(look, kind):
     # Machado, Oliveira & Fernandes 2009, as implemented by colorspacious; a plain red and green fall to 5.2.

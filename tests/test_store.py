@@ -411,7 +411,7 @@ def test_a_capture_is_held_until_the_log_names_it_and_removed_by_its_holder_only
     assert other.is_held(token)
     mine.close()
     assert other.take_over() == {token: {"job": 1}}
-    other.settle(token)
+    other.commit(token)
     assert other.tokens() == [token]
     assert not list(tmp_path.rglob("*.lease"))
     mine.remove(token)

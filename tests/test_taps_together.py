@@ -25,7 +25,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import RepairEntry, StayedEntry
 from sagen.model.vocabulary import Connection, FindingKind, Origin, State
 from sagen.reason.case import case_of
-from sagen.reason.weigh import weigh
+from sagen.reason.weights import weigh
 from sagen.signal.strikes import Answers, StrikeSet
 from sagen.signal.tap_fit import fit_taps, height_under, lowest_load, source_of
 from sagen.signal.tapped import Tapped, loaded_share

@@ -12,10 +12,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from sagen.casework.commands import Weighed, weigh_job
 from sagen.casework.costs import costs_of, offers
 from sagen.casework.job_sheet import job_sheet
 from sagen.casework.paper import pages_of_job
-from sagen.casework.requests import Weighed, weigh_job
 from sagen.casework.weighing import weigh_records
 from sagen.files.photos import read_photo, stripped, with_arrow
 from sagen.model.circuit import CircuitSpec
@@ -46,7 +46,7 @@ from sagen.reason.decide import Costs, replace_or_check
 from sagen.reason.facts import knowledge
 from sagen.reason.plan import Step, best_order, expected_cost
 from sagen.reason.several import circuits_of, records_of
-from sagen.reason.weigh import infer
+from sagen.reason.weights import infer
 from sagen.report.job_pages import PageKind, render_job
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")

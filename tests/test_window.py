@@ -254,14 +254,14 @@ def test_waveform_is_where_the_axis_says(strip):
     image = QImage(view.size(), QImage.Format.Format_RGB32)
     view.render(image)
     rect = view.frame().lane_rects()[0]
-    from sagen.desk.look import theme
+    from sagen.desk.theme import theme
 
     for share in (0.2, 0.5, 0.8):
         x = rect.left() + share * rect.width()
         value = samples[round(view.time_at(x) * 50_000)]
         y = view.frame().y_of(rect, view.strip.lanes[0], value)
         near = [image.pixelColor(int(x) + dx, int(y) + dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)]
-        assert theme.look().role("crank") in near
+        assert theme.current().role("crank") in near
 
 
 def test_zoom_keeps_the_time_under_the_pointer(strip):
@@ -333,7 +333,7 @@ def test_three_lenses_show_one_tooth_under_one_pointer(desk):
     # The lost tooth's column is empty in every whole turn, its neighbours' are not.
     assert np.isnan(values[1:-1, tooth - 1]).all()
     assert np.isfinite(values[1:-1, tooth - 3]).all()
-    assert page.turns.look.teeth == {tooth: "1"}
+    assert page.turns.drawing.teeth == {tooth: "1"}
     at = page.turns.plot_rect()
     column = (tooth + 4.5) / values.shape[1]
     place = QPointF(at.left() + column * at.width(), at.center().y())

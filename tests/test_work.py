@@ -11,9 +11,9 @@ from PySide6.QtCore import QThread
 
 from conftest import told
 from sagen.casework import fault_log, requests
+from sagen.casework.commands import Weighed
 from sagen.casework.examination import read_incoming
 from sagen.casework.heap import Heap
-from sagen.casework.requests import Weighed
 from sagen.desk.work import Work
 from sagen.desk.workspace import Workspace
 from sagen.kinds.examine import Stopped

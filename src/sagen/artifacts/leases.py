@@ -60,7 +60,7 @@ class Lease:
         self.meant = meant
         _write(self._handle, self.part.name, meant)
 
-    def settle(self) -> None:
+    def commit(self) -> None:
         """The artifact belongs to whoever names it now."""
         self._file.unlink(missing_ok=True)
         self.let_go()
@@ -70,7 +70,7 @@ class Lease:
         _remove(self.part)
         if not any(other != self._file for other in self.path.parent.glob(f"{self.path.name}~*{LEASE}")):
             _remove(self.path)
-        self.settle()
+        self.commit()
 
     def let_go(self) -> None:
         """Hold it no longer and leave it as it is: the next one that looks takes it over."""

@@ -12,7 +12,7 @@ from sagen.model.capture import Capture
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.association import Association, associate
-from sagen.signal.between import stray_gaps
+from sagen.signal.between import missed_teeth
 from sagen.signal.reading import RotatingReading
 
 PIECE_S, OVERLAP_S = 20.0, 1.0  #: a long record is read in such pieces
@@ -170,7 +170,7 @@ def _of(done: Examination, begins: float) -> list[Event]:
 def _single(reading: RotatingReading) -> list[Event]:
     """Teeth missed and pulses too many, one by one; pulses close together are one burst."""
     teeth, out = reading.teeth, []
-    for k in stray_gaps(reading):
+    for k in missed_teeth(reading):
         out.append(Event("lost_tooth", reading.column, float(teeth.times[k]), float(teeth.times[k + 1])))
     times = np.sort(reading.false_edges)
     if len(times):

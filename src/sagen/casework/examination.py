@@ -19,8 +19,8 @@ from sagen.model.errors import CaptureFileError, SagenError, SheetError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CaptureFile, CircuitEntry, CodeEntry, ComplaintEntry, KeptReference, Record
 from sagen.model.vocabulary import State
+from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
-from sagen.signal.true_units import in_true_units
 
 Progress = Callable[[float], bool]
 MOST_KEPT = 120_000_000  #: samples of all channels that a trail keeps of one capture
@@ -134,7 +134,7 @@ def kept_name(pair: Pair | None, token: str = "") -> KeptReference | None:
     """How a trail names the known-good capture that another one was examined against."""
     if pair is None:
         return None
-    capture, sheet = in_true_units(*pair)
+    capture, sheet = apply_probe_factors(*pair)
     return KeptReference(capture.name, token, sheet)
 
 

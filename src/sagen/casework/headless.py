@@ -20,7 +20,9 @@ from sagen.model.finding import Suspect
 from sagen.model.vocabulary import Role, SensorKind
 from sagen.reason.case import case_of, circuit_of_sheet
 from sagen.reason.checks import Advice, NextCheck, next_checks
-from sagen.reason.weigh import Case, Posterior, weigh
+from sagen.reason.history import Case
+from sagen.reason.posterior import Posterior
+from sagen.reason.weights import weigh
 from sagen.signal.tapped import Tapped
 
 
@@ -170,8 +172,8 @@ def pages_of_job_file(path: str | Path) -> dict:
     """The three pages of a job file; raises SagenError."""
     from datetime import datetime
 
+    from sagen.casework.commands import weigh_job
     from sagen.casework.paper import pages_of_job
-    from sagen.casework.requests import weigh_job
     from sagen.model.job import Entry, Job
     from sagen.model.trail import CircuitEntry
 

@@ -61,8 +61,8 @@ class Heap:
         """Once all are settled: what became of them, where there were several; and the count starts anew."""
         if self.busy or self._writing:
             return None
-        from sagen.casework.words import heap_summary
+        from sagen.casework.words import imports_summary
 
         kept, left, failed = self._kept, self._left, self._failed
         self._kept, self._left, self._failed = 0, 0, []
-        return heap_summary(kept, left, failed) if kept + left + len(failed) > 1 else None
+        return imports_summary(kept, left, failed) if kept + left + len(failed) > 1 else None

@@ -16,7 +16,7 @@ from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
 from sagen.model.words import QUANTITIES, said_range
-from sagen.reason.weigh import world_of
+from sagen.reason.world import world_of
 
 #: of machines that are sound, this share reads beyond what is called usual, at either end
 RARE = 0.005

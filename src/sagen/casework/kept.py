@@ -8,9 +8,9 @@ from typing import ClassVar
 
 import numpy as np
 
+from sagen.casework.commands import Command, stored_pyramids
 from sagen.casework.examination import Pair
 from sagen.casework.open_capture import OpenCapture, opened_capture
-from sagen.casework.requests import Request, stored_pyramids
 from sagen.files.cards import read_card, read_rows, with_rows, write_card
 from sagen.files.photos import read_photo, stripped
 from sagen.kinds import Examination, examine
@@ -28,7 +28,7 @@ from sagen.signal.reading import RotatingReading
 from sagen.store.log import JobLog
 
 
-def _go_on(_share: float) -> bool:
+def go_on(_share: float) -> bool:
     return True
 
 
@@ -41,36 +41,36 @@ class Shelf:
 
 
 @dataclass(frozen=True)
-class ListShelf(Request):
+class ListShelf(Command):
     """The cards and known-good captures, by name."""
 
-    def perform(self, log, progress=_go_on) -> Shelf:
+    def perform(self, log, progress=go_on) -> Shelf:
         cards = sorted(log.shelf.cards(), key=lambda row: row[1].title.lower())
         patterns = sorted(log.shelf.patterns(), key=lambda row: (row[1].card.lower(), row[1].circuit, row[1].name))
         return Shelf(tuple(cards), tuple(patterns))
 
 
 @dataclass(frozen=True)
-class KeepCard(Request):
+class KeepCard(Command):
     """Keep a card on the shelf."""
 
     card: MachineCard
     writes: ClassVar[bool] = True
 
-    def perform(self, log, progress=_go_on) -> Shelf:
+    def perform(self, log, progress=go_on) -> Shelf:
         log.shelf.keep_card(self.card)
         return ListShelf(self.job_id).perform(log)
 
 
 @dataclass(frozen=True)
-class DropKept(Request):
+class DropKept(Command):
     """Take something off the shelf, or put it back."""
 
     kept_id: int
     withdrawn: bool = True
     writes: ClassVar[bool] = True
 
-    def perform(self, log, progress=_go_on) -> Shelf:
+    def perform(self, log, progress=go_on) -> Shelf:
         log.shelf.drop(self.kept_id, self.withdrawn)
         return ListShelf(self.job_id).perform(log)
 
@@ -84,7 +84,7 @@ class CardRead:
 
 
 @dataclass(frozen=True)
-class ReadCard(Request):
+class ReadCard(Command):
     """A card from its file; or, of a CSV, the card given with the rows of the file added."""
 
     path: Path
@@ -94,7 +94,7 @@ class ReadCard(Request):
     def doing(self) -> str:
         return f"Reading {self.path.name}"
 
-    def perform(self, log=None, progress=_go_on) -> CardRead:
+    def perform(self, log=None, progress=go_on) -> CardRead:
         if self.path.suffix.lower() != ".csv":
             return CardRead(read_card(self.path))
         if self.card is None:
@@ -103,13 +103,13 @@ class ReadCard(Request):
 
 
 @dataclass(frozen=True)
-class WriteCard(Request):
+class WriteCard(Command):
     """A card as a file."""
 
     path: Path
     card: MachineCard
 
-    def perform(self, log=None, progress=_go_on) -> Path:
+    def perform(self, log=None, progress=go_on) -> Path:
         write_card(self.path, self.card)
         return self.path
 
@@ -146,7 +146,7 @@ def fitting_patterns(log: JobLog, job: Job, sheet: Sheet) -> list[Pattern]:
 
 
 @dataclass(frozen=True)
-class KeepAsGood(Request):
+class KeepAsGood(Command):
     """Keep a capture of the trail as known-good for its kind of machine."""
 
     job: Job
@@ -154,7 +154,7 @@ class KeepAsGood(Request):
     source: PatternSource = PatternSource.AFTER_REPAIR
     writes: ClassVar[bool] = True
 
-    def perform(self, log, progress=_go_on) -> Pattern:
+    def perform(self, log, progress=go_on) -> Pattern:
         record: CaptureEntry = self.entry.record
         card = card_of(self.job)
         speeds = [row["speed_rpm"]["median"] for row in record.channels if row.get("speed_rpm")]
@@ -174,7 +174,7 @@ class Laid:
 
 
 @dataclass(frozen=True)
-class LayUnder(Request):
+class LayUnder(Command):
     """Lay another capture under one of the trail: a known-good one, or an earlier one of the job. Nothing is written."""
 
     job: Job
@@ -185,7 +185,7 @@ class LayUnder(Request):
     def doing(self) -> str:
         return f"Laying {self.under.name} under it"
 
-    def perform(self, log, progress=_go_on) -> Laid:
+    def perform(self, log, progress=go_on) -> Laid:
         record: CaptureEntry = self.entry.record
         good: Pair = (log.capture(self.under.token), self.under.sheet)
         done = examine(log.capture(record.token), record.sheet, reference=good, progress=progress)
@@ -252,7 +252,7 @@ class EndsCompared:
 
 
 @dataclass(frozen=True)
-class CompareEnds(Request):
+class CompareEnds(Command):
     """Compare a capture at the sensor with one at the module: two of the trail, or two channels of one."""
 
     job: Job
@@ -264,7 +264,7 @@ class CompareEnds(Request):
     def doing(self) -> str:
         return "Comparing both ends"
 
-    def perform(self, log, progress=_go_on) -> EndsCompared:
+    def perform(self, log, progress=go_on) -> EndsCompared:
         here, there = (self._read(log, item) for item in (self.sensor, self.module))
         pair = (here, here) if self.sensor.id == self.module.id else (here, there)
         first, second = self._channels(*pair)
@@ -338,7 +338,7 @@ def ends_words(ends: BothEnds) -> tuple[str, ...]:
 
 
 @dataclass(frozen=True)
-class KeepPhoto(Request):
+class KeepPhoto(Command):
     """A photo, from a file or as pasted, for the trail."""
 
     path: Path | None = None
@@ -350,19 +350,19 @@ class KeepPhoto(Request):
     def doing(self) -> str:
         return "Keeping the photo"
 
-    def perform(self, log, progress=_go_on) -> PhotoEntry:
+    def perform(self, log, progress=go_on) -> PhotoEntry:
         plain = read_photo(self.path) if self.path is not None else stripped(self.data, "pasted photo")
         name = self.caption or (self.path.stem if self.path is not None else "")
         return PhotoEntry(log.captures.put_photo(plain), name)
 
 
 @dataclass(frozen=True)
-class GetPhoto(Request):
+class GetPhoto(Command):
     """The bytes of a photo, by its token."""
 
     token: str
 
-    def perform(self, log, progress=_go_on) -> bytes:
+    def perform(self, log, progress=go_on) -> bytes:
         return log.captures.photo(self.token)
 
 

@@ -9,12 +9,12 @@ from sagen.kinds import Examination, Pair, examine
 from sagen.model.capture import Capture
 from sagen.model.job import Entry
 from sagen.model.sheet import Sheet
-from sagen.report.look import Look, look_at
 from sagen.report.rings import RingScene, ring_scene
 from sagen.report.scene import Strip, strip_scene
+from sagen.report.turn_drawing import TurnDrawing, draw_turns
+from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
 from sagen.signal.tapped import knock_band
-from sagen.signal.true_units import in_true_units
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class OpenCapture:
     entry: Entry | None
     examination: Examination
     strip: Strip
-    looks: Mapping[str, Look] = field(default_factory=dict)  #: by column
+    drawings: Mapping[str, TurnDrawing] = field(default_factory=dict)  #: by column
     pyramids: Mapping[str, Pyramid] = field(default_factory=dict)
     #: the known-good capture in true units, and what it shows itself
     reference: Pair | None = None
@@ -53,14 +53,14 @@ def opened_capture(
     reference: Pair | None = None,
 ) -> OpenCapture:
     """Work out all that is drawn of a capture, so that the interface thread only has to paint."""
-    true = in_true_units(*reference) if reference else None
+    true = apply_probe_factors(*reference) if reference else None
     reference_done = examine(*true) if true else None
     columns = [channel.sheet.column for channel in done.channels if channel.reading is not None]
-    looks = {column: look_at(done, column, reference_done) for column in columns}
+    drawings = {column: draw_turns(done, column, reference_done) for column in columns}
     for this_channel in done.channels:
         if this_channel.reading is not None:
             this_channel.reading.speed_range()
-    strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, looks=looks)
+    strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, drawings=drawings)
     bore = done.sheet.engine.bore_mm
     rings = ring_scene(done.capture, done.tapped, knock_band(bore) if bore else None) if done.tapped else None
-    return OpenCapture(job_id, entry, done, strip, looks, pyramids, true, reference_done, rings)
+    return OpenCapture(job_id, entry, done, strip, drawings, pyramids, true, reference_done, rings)

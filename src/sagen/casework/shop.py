@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from sagen.casework.commands import Command
 from sagen.casework.lessons import ShopLessons, lessons_of
-from sagen.casework.requests import Request
 from sagen.model.errors import SagenError
 from sagen.store.log import JobLog
 
@@ -13,7 +13,7 @@ MOST_JOBS = 3000  #: newest first
 
 
 @dataclass(frozen=True)
-class LearnFromShop(Request):
+class LearnFromShop(Command):
     """The lessons of the newest jobs of the log; those that were drawn before, of jobs that did not change, are kept."""
 
     before: ShopLessons | None = None

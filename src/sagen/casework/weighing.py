@@ -16,8 +16,10 @@ from sagen.model.trail import CardEntry, CodeEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, OHM_POINTS, CheckKind, Gear, Point, Strategy, WireIs
 from sagen.reason.case import case_of
 from sagen.reason.checks import Advice, NextCheck, advice, next_checks
+from sagen.reason.history import Case
 from sagen.reason.several import OfCircuit, records_of, weigh_together
-from sagen.reason.weigh import Case, infer, suspects
+from sagen.reason.suspects import suspects
+from sagen.reason.weights import infer
 
 
 @dataclass(frozen=True)

@@ -268,7 +268,7 @@ def _(newer_entry: NewerEntry) -> str:
     return f"A {newer_entry.was[:40]} that a newer Sagen wrote: kept as it is, not weighed."
 
 
-def heap_summary(kept: int, left: int, failed: list[tuple[str, str]]) -> str:
+def imports_summary(kept: int, left: int, failed: list[tuple[str, str]]) -> str:
     """What became of files that were brought in together."""
     total = kept + left + len(failed)
     said = [f"{kept} of {total} kept"]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import ClassVar
 
-from sagen.casework.requests import Request, _go_on
+from sagen.casework.commands import Command, go_on
 from sagen.model.errors import ChangedMeanwhile, StoreError
 from sagen.model.job import Entry, Job
 from sagen.model.trail import Record
@@ -36,17 +36,17 @@ class Written:
 
 
 @dataclass(frozen=True)
-class ReadJob(Request):
+class ReadJob(Command):
     """A job as it is now."""
 
     quick: ClassVar[bool] = True
 
-    def perform(self, log: JobLog, progress=_go_on) -> Job:
+    def perform(self, log: JobLog, progress=go_on) -> Job:
         return log.job(self.job_id)
 
 
 @dataclass(frozen=True)
-class Change(Request):
+class Change(Command):
     """Base of changes: `change` does it and answers the job that it was of, None where that is gone with it."""
 
     writes: ClassVar[bool] = True
@@ -55,7 +55,7 @@ class Change(Request):
     def change(self, log: JobLog) -> int | None:
         raise TypeError(f"{type(self).__name__} changes nothing")
 
-    def perform(self, log: JobLog, progress=_go_on) -> Written:
+    def perform(self, log: JobLog, progress=go_on) -> Written:
         try:
             job_id = self.change(log)
         except ChangedMeanwhile as error:
@@ -135,19 +135,19 @@ class RedoStep(Change):
 
 
 @dataclass(frozen=True)
-class DeleteJob(Request):
+class DeleteJob(Command):
     """A job removed for good; answers what to tell."""
 
     writes: ClassVar[bool] = True
 
-    def perform(self, log: JobLog, progress=_go_on) -> str:
+    def perform(self, log: JobLog, progress=go_on) -> str:
         name = log.job(self.job_id).machine
         log.delete_job(self.job_id)
         return f"Deleted: {name}, with its captures and photos. Backups made before still hold it."
 
 
 @dataclass(frozen=True)
-class ForgetCustomer(Request):
+class ForgetCustomer(Command):
     """A customer's name removed from all jobs; answers what to tell."""
 
     name: str = ""
@@ -157,7 +157,7 @@ class ForgetCustomer(Request):
     def doing(self) -> str:
         return "Removing a name"
 
-    def perform(self, log: JobLog, progress=_go_on) -> str:
+    def perform(self, log: JobLog, progress=go_on) -> str:
         count = forget_customer(log, self.name)
         if not count:
             return f"{self.name} stands in no job."

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 
 COLUMNS, TALLEST = 3, 620  #: of the list of keys; more scrolls
 

@@ -8,8 +8,8 @@ import sys
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from sagen.desk.look import theme
 from sagen.desk.shell import MainWindow
+from sagen.desk.theme import theme
 
 STAND_IN = "stand-in"  #: the instruments of the demo
 
@@ -26,7 +26,7 @@ def make_application() -> QApplication:
 def make_shell(settings: QSettings) -> MainWindow:
     """The bare window in the remembered look."""
     name = str(settings.value("look", "light"))
-    theme.apply(QApplication.instance(), name if name in theme.LOOKS else "light")
+    theme.apply(QApplication.instance(), name if name in theme.THEMES else "light")
     return MainWindow(settings)
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.meter import arithmetic as work
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError

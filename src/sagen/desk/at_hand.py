@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from sagen.desk.forms import Form
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from sagen.desk.forms import Form
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.trail import DecisionEntry
 from sagen.model.vocabulary import Origin

@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.casework.events import Event, Hunted
 from sagen.desk.forms import Form
-from sagen.desk.look.plain import Label
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.trail import NoteEntry
 
 MOST_SHOWN = 500

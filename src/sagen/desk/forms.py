@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 from sagen.casework.words import generic_meaning
 from sagen.codes import meaning, parse_code
 from sagen.codes.lookup import CODE_KINDS
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.trail import (
     CodeEntry,

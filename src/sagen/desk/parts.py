@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
 from sagen.desk.window_actions import with_key
 
 
@@ -109,7 +109,7 @@ class Header(QWidget):
         self.more_button.setMenu(menu)
         self.more_button.setVisible(bool(pages))
 
-    def dress(self) -> None:
+    def apply_theme(self) -> None:
         """Icons in the ink of the present look."""
         self.capture_button.setIcon(theme.icon("file-plus"))
         self.meter_button.setIcon(theme.icon("gauge"))
@@ -117,7 +117,7 @@ class Header(QWidget):
         self.undo_button.setIcon(theme.icon("undo-2"))
         self.redo_button.setIcon(theme.icon("redo-2"))
         self.job_button.setIcon(theme.icon("list"))
-        self.look_button.setIcon(theme.icon("moon" if theme.look().name == "light" else "sun"))
+        self.look_button.setIcon(theme.icon("moon" if theme.current().name == "light" else "sun"))
 
     def show_work(self, what: str, share: float) -> None:
         """Say what is being done; a share of 1 means that nothing is."""

@@ -22,9 +22,9 @@ from sagen.casework.probing import Step, probe_steps
 from sagen.desk.at_hand import wired_for
 from sagen.desk.ear import Ear
 from sagen.desk.forms import Form
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label
 from sagen.desk.pages.circuit_view import CircuitView
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
 from sagen.meter.steady import Steady
 from sagen.model.errors import SagenError
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -172,9 +172,9 @@ class MainWindow(QMainWindow):
         self.trail.add.connect(self.add_entry)
 
     def _dress(self) -> None:
-        self.header.dress()
+        self.header.apply_theme()
         for page in self._pages.values():
-            page.dress()
+            page.apply_theme()
         self._update_buttons()
 
     # pages --------------------------------------------------------------------------------
@@ -193,14 +193,14 @@ class MainWindow(QMainWindow):
             page = make_page(name)
             self._pages[name] = page
             self.stack.addWidget(page)
-            bind(page, page.deeds, page)
+            bind(page, page.commands, page)
             page.wire(self)
         return self._pages[name]
 
     def show_page(self, name: str) -> Page:
         page = self.page(name)
         self.stack.setCurrentWidget(page)
-        page.settle()
+        page.on_shown()
         return page
 
     def back_to_job(self) -> None:
@@ -216,7 +216,7 @@ class MainWindow(QMainWindow):
     # what the workspace announces -----------------------------------------------------------
 
     def _log_opened(self) -> None:
-        from sagen.desk.log_deeds import LOG_DEEDS, remembered_author
+        from sagen.desk.log_commands import LOG_COMMANDS, remembered_author
         from sagen.desk.pages import added_pages
         from sagen.desk.window_actions import JOB_PAGES
         from sagen.store.entries import Author
@@ -229,7 +229,7 @@ class MainWindow(QMainWindow):
             *((f"Watch a folder for {what}", lambda _=False, what=what: self.watch(what)) for what in WATCHED),
             ("Probe mode", lambda _=False: self.probe()),
             ("Instruments", lambda _=False: self.choose_instruments()),
-            ("Job and log", tuple((words, lambda _=False, deed=deed: deed(self)) for words, deed in LOG_DEEDS)),
+            ("Job and log", tuple((words, lambda _=False, deed=deed: deed(self)) for words, deed in LOG_COMMANDS)),
         ]
         show += [
             (name.replace("_", " ").capitalize(), lambda _=False, name=name: self.show_page(name))
@@ -447,7 +447,7 @@ class MainWindow(QMainWindow):
 
     def hunt_events(self) -> None:
         """Look through the capture on the bench for everything that came and went; a row jumps to its place."""
-        from sagen.casework.requests import HuntEvents
+        from sagen.casework.commands import HuntEvents
         from sagen.desk.events_form import EventsForm
 
         opened, job = self.workspace.opened, self.workspace.job
@@ -719,7 +719,7 @@ class MainWindow(QMainWindow):
 
     def _overtaken(self, error, entry: Entry) -> None:
         """Somebody else changed what was being changed here: theirs stands, unless the person puts theirs over it."""
-        from sagen.desk.log_deeds import OvertakenForm
+        from sagen.desk.log_commands import OvertakenForm
 
         if error.yours is None or entry is None:
             self.message.say(f"The entry was {str(error).partition(':')[0]}: it is shown as it is now.")
@@ -739,7 +739,7 @@ class MainWindow(QMainWindow):
     def show_report(self, page: str | None = None) -> None:
         """Make a page, off the interface thread: the finding of the capture on the bench, or one of the whole job's;
         which, where not said: as it was last, if it can be made."""
-        from sagen.casework.requests import Print, PrintJob, Weighed
+        from sagen.casework.commands import Print, PrintJob, Weighed
 
         opened, job = self.workspace.opened, self.workspace.job
         if job is None:
@@ -785,7 +785,7 @@ class MainWindow(QMainWindow):
     def toggle_look(self) -> None:
         from PySide6.QtWidgets import QApplication
 
-        name = "dark" if theme.look().name == "light" else "light"
+        name = "dark" if theme.current().name == "light" else "light"
         self.settings.setValue("look", name)
         theme.apply(QApplication.instance(), name)
         self._dress()
@@ -801,7 +801,7 @@ class MainWindow(QMainWindow):
         groups = [("WINDOW", ACTIONS), ("TRAIL", TRAIL_HINTS)]
         for name in page_names():
             page = self.page(name)
-            rows = [*page.deeds, *page.hints]
+            rows = [*page.commands, *page.hints]
             if rows:
                 groups.append((page.title.upper(), rows))
         return KeysDialog(
@@ -872,5 +872,5 @@ def _whole(value: object) -> int:
 
 def _preload(_task) -> None:
     """Import, off the interface thread, what the bench will need and what has nothing to do with Qt."""
-    import sagen.casework.requests
+    import sagen.casework.commands
     import sagen.reason.checks  # noqa: F401

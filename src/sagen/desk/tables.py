@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import plain_tip
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import plain_tip
 
 
 class TextTable(QTableWidget):
@@ -38,8 +38,8 @@ class TextTable(QTableWidget):
         chosen = self.currentRow()
         self.setRowCount(len(rows))
         self.data_of = [row[2] for row in rows]
-        look = theme.look()
-        inks = {"sound": look.sound, "bad": look.mark, "quiet": look.quiet}
+        colours = theme.current()
+        inks = {"sound": colours.sound, "bad": colours.mark, "quiet": colours.quiet}
         for r, (cells, mark, _) in enumerate(rows):
             for c, text in enumerate(cells):
                 item = QTableWidgetItem(text)

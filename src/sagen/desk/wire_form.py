@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from sagen.desk.forms import Form
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.words import WIRES
 from sagen.reason.wires import MOST, NamedWires, PinReading, name_wires

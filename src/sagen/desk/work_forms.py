@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 
 from sagen.desk.forms import NOTHING_YET, EntryForm
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.model.trail import (
     BENCH,
     CostsEntry,

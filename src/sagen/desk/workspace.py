@@ -14,10 +14,10 @@ from sagen.model.extensions import load_extensions
 from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, Strategy
 
 if TYPE_CHECKING:
+    from sagen.casework.commands import Command, Weighed
     from sagen.casework.examination import Incoming
     from sagen.casework.lessons import ShopLessons
     from sagen.casework.open_capture import OpenCapture
-    from sagen.casework.requests import Request, Weighed
     from sagen.casework.writing import Change, Written
     from sagen.model.job import Entry, Job
     from sagen.model.sheet import Sheet
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from sagen.store.log import JobLog
 
 #: s that a weighing waits, so that of quick changes only the last is weighed, and the trail paints first
-BREATH = 0.08
+DEBOUNCE = 0.08
 #: ms between the trail's painting and the bench's: each takes a while, and together too long
 AFTER_TRAIL = 15
 
@@ -74,12 +74,12 @@ class Workspace(QObject):
 
     def ask(
         self,
-        request: Request,
+        request: Command,
         done: Callable,
         *,
         failed: Callable[[str], None] | None = None,
         slot: str = "",
-        breath: float = 0.0,
+        debounce: float = 0.0,
     ) -> Task:
         """Have a request done. Of those that only look and share a slot, a newer one stops an older one; one that
         writes is never superseded."""
@@ -94,7 +94,7 @@ class Workspace(QObject):
             (failed or self.failed.emit)(message)
 
         def work(task: Task):
-            return None if breath and task.pause(breath) else request.perform(log, task.tell)
+            return None if debounce and task.pause(debounce) else request.perform(log, task.tell)
 
         if slot and slot in self._looking:
             self._drop(self._looking.pop(slot))
@@ -146,7 +146,7 @@ class Workspace(QObject):
             return log, log.jobs()
 
         def opened(answer) -> None:
-            from sagen.casework.requests import FinishKeeping, JobsListed
+            from sagen.casework.commands import FinishKeeping, JobsListed
 
             before, (self.log, jobs) = self.log, answer
             self._tell("", 1.0)
@@ -171,7 +171,7 @@ class Workspace(QObject):
     def list_jobs(self, search: str | None = None) -> None:
         """List the jobs anew, off the interface thread, as they were searched last where no words are given; `jobs_changed`
         follows."""
-        from sagen.casework.requests import ListJobs
+        from sagen.casework.commands import ListJobs
 
         if search is not None:
             self._search = search
@@ -361,14 +361,14 @@ class Workspace(QObject):
 
     def reweigh(self) -> None:
         """Weigh the job's standing evidence anew, off the interface thread; a newer asking drops an older answer."""
-        from sagen.casework.requests import Weigh, Weighed
+        from sagen.casework.commands import Weigh, Weighed
 
         job = self.job
         if job is None:
             self._weighed_is(Weighed())
             return
         request = Weigh(job.id, job, self.gear, self.strategy, self.record if self.record_counts else None)
-        self.ask(request, lambda answer: self._weighed_is(answer or Weighed()), slot="weighing", breath=BREATH)
+        self.ask(request, lambda answer: self._weighed_is(answer or Weighed()), slot="weighing", debounce=DEBOUNCE)
 
     def _weighed_is(self, weighed: Weighed) -> None:
         if weighed.job_id is not None and (self.job is None or weighed.job_id != self.job.id):
@@ -380,7 +380,7 @@ class Workspace(QObject):
 
     def bring_in(self, path: str | Path) -> Task:
         """Read a capture file; `incoming` follows, or `unreadable` with what is wrong and where."""
-        from sagen.casework.requests import BringIn
+        from sagen.casework.commands import BringIn
 
         path, job_id = Path(path), self.job.id if self.job else None
 
@@ -420,7 +420,7 @@ class Workspace(QObject):
     def keep(self, incoming: Incoming, sheet: Sheet, *, from_shelf: bool = True) -> Task:
         """Examine a capture under its sheet, keep it on the trail of the job that is open now, and put it on the
         bench, if that job is still open then."""
-        from sagen.casework.requests import Keep
+        from sagen.casework.commands import Keep
 
         name, machine = incoming.capture.name, self.job.machine
 
@@ -440,7 +440,7 @@ class Workspace(QObject):
 
     def open_entry(self, entry: Entry) -> None:
         """Put a capture of the trail on the bench."""
-        from sagen.casework.requests import OpenEntry
+        from sagen.casework.commands import OpenEntry
 
         self.ask(OpenEntry(self.job.id, entry), self._put_on_bench, slot="bench")
 
@@ -456,7 +456,7 @@ class Workspace(QObject):
 
     def export(self, path: Path) -> None:
         """Write the open capture, with its sheet beside it."""
-        from sagen.casework.requests import Export
+        from sagen.casework.commands import Export
 
         request = Export(self.opened.job_id, self.opened, path)
         self.ask(request, lambda done: self.said.emit(f"Written: {done.path}, with its sheet beside it."))

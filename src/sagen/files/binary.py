@@ -1,4 +1,4 @@
-"""MATLAB 5, HDF5, MDF4 and large NumPy archives, read with their own libraries. Runs only in the child process of `aside`."""
+"""MATLAB 5, HDF5, MDF4 and large NumPy archives, read with their own libraries. Runs only in the child process of `sandbox`."""
 
 from __future__ import annotations
 
@@ -185,7 +185,7 @@ def _import_asammdf() -> None:
     import asammdf  # noqa: F401
 
 
-#: what a waiting process of `aside` imports before it is asked for anything
+#: what a waiting process of `sandbox` imports before it is asked for anything
 IMPORTS: dict[str, Callable[[], None]] = {
     "MATLAB 5": _import_scipy, "HDF5": _import_h5py, "MDF4": _import_asammdf, "NumPy archive": lambda: None,
 }  # fmt: skip

@@ -14,7 +14,7 @@ MOST_MEMORY, MULTIPLE, LEAST_MEMORY = 2 << 30, 40, 256 << 20
 #: s of processor that a reader may take
 MOST_SECONDS = 20
 
-_go_on: ContextVar[Callable[[], bool] | None] = ContextVar("go_on", default=None)
+_WANTED: ContextVar[Callable[[], bool] | None] = ContextVar("go_on", default=None)
 
 
 class Unwanted(CaptureFileError):
@@ -24,16 +24,16 @@ class Unwanted(CaptureFileError):
 @contextmanager
 def wanted_while(go_on: Callable[[], bool]) -> Iterator[None]:
     """Within, a reader in a process of its own is ended as soon as `go_on()` is False."""
-    token = _go_on.set(go_on)
+    token = _WANTED.set(go_on)
     try:
         yield
     finally:
-        _go_on.reset(token)
+        _WANTED.reset(token)
 
 
 def is_wanted() -> bool:
     """Whether what is being read here still is."""
-    go_on = _go_on.get()
+    go_on = _WANTED.get()
     return go_on is None or go_on()
 
 

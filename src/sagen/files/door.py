@@ -8,9 +8,9 @@ from pathlib import Path
 
 from sagen.artifacts.atomic import atomic_write
 from sagen.files import csv_table, numpy_file, wav
-from sagen.files.aside import read_aside, write_aside
 from sagen.files.budget import free_memory, said
 from sagen.files.long_record import is_long, read_long
+from sagen.files.sandbox import read_sandboxed, write_sandboxed
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 from sagen.model.extensions import load_extensions
@@ -29,7 +29,7 @@ def _is_mat(head: bytes) -> bool:
 
 def _read_npz(path: Path) -> Capture:
     """A NumPy archive; a large one in a process of its own."""
-    return (read_aside("NumPy archive") if numpy_file.unfolds_to_much(path) else numpy_file.read_npz)(path)
+    return (read_sandboxed("NumPy archive") if numpy_file.unfolds_to_much(path) else numpy_file.read_npz)(path)
 
 
 @dataclass(frozen=True)
@@ -47,9 +47,9 @@ class Format:
 
 #: asked in this order; the first that recognises the content reads it. Text comes last: nearly anything may be text.
 FORMATS: list[Format] = [
-    Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_aside("MDF4"), write_aside("MDF4"), fills=0),
-    Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_aside("HDF5"), fills=0),
-    Format("MATLAB 5", (".mat",), _is_mat, read_aside("MATLAB 5"), fills=0),
+    Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_sandboxed("MDF4"), write_sandboxed("MDF4"), fills=0),
+    Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_sandboxed("HDF5"), fills=0),
+    Format("MATLAB 5", (".mat",), _is_mat, read_sandboxed("MATLAB 5"), fills=0),
     Format("WAV", (".wav",), wav.recognise, wav.read, wav.write),
     Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
     Format("NumPy archive", (".npz",), numpy_file.recognise_npz, _read_npz, numpy_file.write_npz, fills=0),

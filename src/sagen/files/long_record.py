@@ -44,7 +44,7 @@ class _Column:
         self._file.write(b"\x93NUMPY\x01\x00" + room.to_bytes(2, "little") + text.ljust(room - 1) + b"\n")
 
     def append(self, values: np.ndarray) -> None:
-        """Write values behind the last; they count once `settle` has said so."""
+        """Write values behind the last; they count once `commit` has said so."""
         self._file.seek(HEAD + self.length * self.dtype.itemsize)
         self._file.write(np.ascontiguousarray(values, self.dtype).tobytes())
         self.length += len(values)
@@ -54,7 +54,7 @@ class _Column:
         self.length += count
         self._file.truncate(HEAD + self.length * self.dtype.itemsize)
 
-    def settle(self) -> None:
+    def commit(self) -> None:
         self._file.flush()
         self._head()
         self._file.flush()
@@ -126,7 +126,7 @@ class LongRecord:
             for row, column, levels in zip(raw, self._columns, self._levels, strict=True):
                 column.append(row)
                 levels.append(row)
-            self._settle()
+            self._commit()
         self.samples += raw.shape[1]
 
     def skip(self, count: int) -> None:
@@ -138,14 +138,14 @@ class LongRecord:
                 column.skip(count)
                 for first in range(0, count, SKIPPED_AT_ONCE):
                     levels.append(np.zeros(min(SKIPPED_AT_ONCE, count - first), column.dtype))
-            self._settle()
+            self._commit()
         self.samples += count
 
-    def _settle(self) -> None:
+    def _commit(self) -> None:
         for column, levels in zip(self._columns, self._levels, strict=True):
             for row in levels.all():
-                row.settle()
-            column.settle()
+                row.commit()
+            column.commit()
 
     @contextmanager
     def _written(self) -> Iterator[None]:

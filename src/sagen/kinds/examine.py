@@ -22,12 +22,12 @@ from sagen.signal.interruptions import ends_early
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.limits import limits
 from sagen.signal.pairs import pairs_of
+from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.rails import RAIL_RULES, Rail, read_rail
 from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
 from sagen.signal.rule import Rule, in_order
 from sagen.signal.strikes import find_strikes
 from sagen.signal.tapped import Tapped
-from sagen.signal.true_units import in_true_units
 
 Pair = tuple[Capture, Sheet]
 _LIMIT = limits("swapped")
@@ -144,11 +144,11 @@ def examine(
     Stopped
         when `progress` says so.
     """
-    capture, sheet = in_true_units(capture, sheet)
+    capture, sheet = apply_probe_factors(capture, sheet)
     tell = progress or (lambda share: True)
     good = []
     if reference:
-        good_capture, good_sheet = in_true_units(*reference)
+        good_capture, good_sheet = apply_probe_factors(*reference)
         good = _read_channels(good_capture.joined(), good_sheet, (), lambda share: True)
     patterns = tuple(item.reading for item in good if item.reading and item.reading.switching)
     joined = capture.joined()
@@ -163,7 +163,7 @@ def examine(
     context = Context(
         sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, patterns, cams,
         _pattern_cams(readings, patterns), _tapped(capture, sheet, results),
-        _tapped(*in_true_units(*reference), good) if reference else None,
+        _tapped(*apply_probe_factors(*reference), good) if reference else None,
         frozenset(result.sheet.role for result in results if result.rail is not None),
     )  # fmt: skip
     for this_result in results:

@@ -72,7 +72,7 @@ def network(
         net.resistor("feed", "module_ground", either(own, values.other_load_ohm, ABSENT))
         net.resistor("battery", "feed", either(own, ABSENT, values.fuse_ohm + values.relay_ohm))
         net.resistor("feed", "plug_supply", values.feed_wire_ohm)
-        net.resistor("plug_signal", "plug_supply", values.touch_ohm)
+        net.resistor("plug_signal", "plug_supply", values.short_to_feed_ohm)
     net.resistor("module_signal", "plug_signal", values.signal_wire_ohm)
     net.resistor("plug_ground", "module_return", values.ground_wire_ohm)
     net.resistor("module_return", "module_ground", values.return_ohm)

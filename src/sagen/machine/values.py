@@ -47,7 +47,7 @@ class Values:
     strap_ohm: float = 0.00035  #: engine to battery negative, carries the starter's current
     ground_offset_v: float = 0.017  #: what the module's own current lifts its ground by
     leak_ohm: float = 1e9  #: signal wire to ground
-    touch_ohm: float = 1e9  #: signal wire to the feed
+    short_to_feed_ohm: float = 1e9  #: signal wire to the feed
     shield_ohm: float = 0.3
     wire_f: float = 450e-12
     # module

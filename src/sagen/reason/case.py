@@ -61,8 +61,8 @@ from sagen.reason.evidence import (
     captured,
 )
 from sagen.reason.facts import knowledge
-from sagen.reason.pictures import finding_label
-from sagen.reason.weigh import Case, Replaced
+from sagen.reason.history import Case, Replaced
+from sagen.reason.recording_likelihood import finding_label
 
 COLD_TO_HOT = 0.045  #: of its decade: a coil whose temperature is not known may be anything from cold to hot
 VOLT_DIGIT, OHM_DIGIT = 0.01, 0.1  #: the last digit of a meter where its accuracy names none

@@ -26,7 +26,7 @@ from sagen.model.vocabulary import (
     Strategy,
 )
 from sagen.reason import words
-from sagen.reason.crowd import Crowd
+from sagen.reason.diagnostics import UNCONFIRMED
 from sagen.reason.evidence import (
     Captured,
     Code,
@@ -40,10 +40,14 @@ from sagen.reason.evidence import (
     softened,
 )
 from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
-from sagen.reason.pictures import label_kind, readable, seen_next
+from sagen.reason.history import Case, Replaced
+from sagen.reason.particle_set import ParticleSet
 from sagen.reason.plan import Block, Step, next_block
+from sagen.reason.posterior import Posterior
+from sagen.reason.recording_likelihood import label_kind, readable, seen_next
 from sagen.reason.scales import on_scale
-from sagen.reason.weigh import UNCONFIRMED, Case, Posterior, Replaced, World, named, world_of
+from sagen.reason.suspects import named
+from sagen.reason.world import World, world_of
 
 #: particles of each hypothesis that a check's outcomes are foreseen on
 FORESEEN = 48
@@ -126,7 +130,7 @@ class Outlook:
     world: World
     faults: tuple[tuple[str, ...], ...]
     p: np.ndarray
-    crowd: Crowd
+    particle_set: ParticleSet
     causes: np.ndarray = field(repr=False)  #: which causes each hypothesis is of, shape (causes, hypotheses)
 
     @classmethod
@@ -141,13 +145,13 @@ class Outlook:
         at = (np.arange(FORESEEN) + 0.5) / FORESEEN
         cubes = []
         for k in kept:
-            cloud = posterior.clouds[k]
-            chosen = np.searchsorted(np.cumsum(cloud.weights), at * cloud.weights.sum(), "right")
-            cubes.append(cloud.cube[np.clip(chosen, 0, len(cloud.weights) - 1)])
-        rows = tuple(posterior.clouds[k].row for k in kept)
+            weighted = posterior.weighted_sets[k]
+            chosen = np.searchsorted(np.cumsum(weighted.weights), at * weighted.weights.sum(), "right")
+            cubes.append(weighted.cube[np.clip(chosen, 0, len(weighted.weights) - 1)])
+        rows = tuple(posterior.weighted_sets[k].row for k in kept)
         faults = tuple(posterior.faults[k] for k in kept)
-        crowd = world.crowd_of(rows, np.array(cubes), posterior.generations)
-        return cls(case, world, faults, p, crowd, cause_matrix(faults))
+        particle_set = world.particle_set_of(rows, np.array(cubes), posterior.generations)
+        return cls(case, world, faults, p, particle_set, cause_matrix(faults))
 
 
 def cause_matrix(faults: tuple[tuple[str, ...], ...]) -> np.ndarray:
@@ -381,7 +385,7 @@ def proves(check: CheckFacts, fault: str) -> bool:
 def _meter_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     """Readings sorted into bins that a meter can tell apart, shape (bins, hypotheses)."""
     ohms = check.point in OHM_POINTS
-    drawn = outlook.crowd.reading(check.point, check.state, ohms)
+    drawn = outlook.particle_set.reading(check.point, check.state, ohms)
     if drawn is None:
         return None
     scaled = on_scale(drawn, ohms)
@@ -407,24 +411,25 @@ RAILS = (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT)
 
 def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     """What a recording would show first of the signal, with what it shows of the rails."""
-    case, crowd = outlook.case, outlook.crowd
+    case, particle_set = outlook.case, outlook.particle_set
     unseen = _not_in_a_recording(case)
     before = [item for item in case.trail if isinstance(item, Captured)]
     kinds = [item for item in readable(case.spec.sensor) if item not in unseen]
-    levels = crowd.shown(check.state)
+    levels = particle_set.shown(check.state)
 
     def share(kind: FindingKind) -> np.ndarray:
-        shape = crowd.shape_share(kind, check.state)
-        shapes = crowd.facts.shapes[kind]
+        shape = particle_set.shape_share(kind, check.state)
+        shapes = particle_set.facts.shapes[kind]
         if not shapes.by_state:
             told = [kind in item.found for item in before if kind in item.found or kind not in item.unseen]
-            shape = seen_next(shape, told, shapes.other, crowd.facts.picture.slip)
+            shape = seen_next(shape, told, shapes.other, particle_set.facts.picture.slip)
         level = sum(
-            (this_level for label, this_level in levels.items() if label_kind(label) == kind), np.zeros(crowd.shape)
+            (this_level for label, this_level in levels.items() if label_kind(label) == kind),
+            np.zeros(particle_set.shape),
         )
         return np.clip(1 - (1 - np.clip(level, 0, 1)) * (1 - shape), 0.0, 1.0)
 
-    left, signal = np.ones(crowd.shape), []
+    left, signal = np.ones(particle_set.shape), []
     for kind in HEADLINES:
         if kind not in kinds:
             continue
@@ -437,10 +442,10 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
             signal.append(left * here)
         left = left * (1 - here)
     signal.append(left)
-    rails = [share(kind) if kind in kinds else np.zeros(crowd.shape) for kind in RAILS]
+    rails = [share(kind) if kind in kinds else np.zeros(particle_set.shape) for kind in RAILS]
     of_rails = [(1 - rails[0]) * (1 - rails[1]), rails[0], (1 - rails[0]) * rails[1]]
     joint = np.array([(item * other).mean(axis=1) for item in signal for other in of_rails])
-    outside = crowd.facts.picture.outside + crowd.facts.picture.slip
+    outside = particle_set.facts.picture.outside + particle_set.facts.picture.slip
     joint = (1 - outside) * joint + outside / len(joint)
     return joint / joint.sum(axis=0)
 
@@ -457,8 +462,8 @@ def _not_in_a_recording(case: Case) -> frozenset[FindingKind]:
 
 
 def _look_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
-    shares = outcome_shares(check, outlook.crowd)
-    return softened(np.broadcast_to(shares, (len(shares), *outlook.crowd.shape)).mean(axis=2))
+    shares = outcome_shares(check, outlook.particle_set)
+    return softened(np.broadcast_to(shares, (len(shares), *outlook.particle_set.shape)).mean(axis=2))
 
 
 def _swap_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
@@ -471,14 +476,15 @@ def _swap_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
 
 
 def _scan_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
-    crowd = outlook.crowd
+    particle_set = outlook.particle_set
     if check.slug == Scan.RPM_CRANKING:
-        unseen = np.clip(np.broadcast_to(pulses_unseen(crowd), crowd.shape), 0.04, 0.96).mean(axis=1)
+        unseen = np.clip(np.broadcast_to(pulses_unseen(particle_set), particle_set.shape), 0.04, 0.96).mean(axis=1)
         return np.stack([unseen, 1 - unseen])
     rows = [
-        Scanned("", Scan.CODES_BACK, str(codes_back)).likelihood(crowd, None, crowd.facts) for codes_back in CodesBack
+        Scanned("", Scan.CODES_BACK, str(codes_back)).likelihood(particle_set, None, particle_set.facts)
+        for codes_back in CodesBack
     ]
-    table = np.array([np.broadcast_to(row, crowd.shape).mean(axis=1) for row in rows])
+    table = np.array([np.broadcast_to(row, particle_set.shape).mean(axis=1) for row in rows])
     return table / table.sum(axis=0)
 
 

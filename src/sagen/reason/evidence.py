@@ -24,9 +24,9 @@ from sagen.model.vocabulary import (
     Role,
     State,
 )
-from sagen.reason.crowd import Crowd
 from sagen.reason.facts import SOUND, Knowledge, Share
-from sagen.reason.pictures import Pictures, finding_label, label_kind
+from sagen.reason.particle_set import ParticleSet
+from sagen.reason.recording_likelihood import RecordingLikelihood, finding_label, label_kind
 from sagen.reason.scales import LEAST, SLIP, SLIP_WIDTH, bell, density, on_scale, spread_on_scale
 
 #: states in which a recording of a wheel tells something
@@ -54,19 +54,21 @@ class Evidence(ABC):
         return False
 
     @abstractmethod
-    def likelihood(self, crowd: Crowd, pictures: Pictures, facts: Knowledge) -> np.ndarray | None:
+    def likelihood(
+        self, particle_set: ParticleSet, pictures: RecordingLikelihood, facts: Knowledge
+    ) -> np.ndarray | None:
         """Probability (or density) for every particle, shape (rows, particles) or (rows, 1); None where this says
         nothing. `pictures` holds what earlier recordings of the same machine have told."""
 
 
-def told_of(crowd: Crowd, share: Share) -> np.ndarray:
+def told_of(particle_set: ParticleSet, share: Share) -> np.ndarray:
     """How often machines are brought in with this told of them: with a fault that does its circuit no harm as seldom as
     sound ones, shape (rows, particles) or (rows, 1)."""
-    shares, sound = crowd.by_row(share.of), share.of(SOUND)
-    grows = np.array([[any(all_faults()[fault].ends for fault, _ in row)] for row in crowd.rows])
+    shares, sound = particle_set.by_row(share.of), share.of(SOUND)
+    grows = np.array([[any(all_faults()[fault].ends for fault, _ in row)] for row in particle_set.rows])
     if not grows.any():
         return shares
-    harm = np.where(grows, np.maximum(harmed(crowd), LEAST_HARM), 1.0)
+    harm = np.where(grows, np.maximum(harmed(particle_set), LEAST_HARM), 1.0)
     return harm * shares + (1 - harm) * np.minimum(shares, sound)
 
 
@@ -88,8 +90,8 @@ class Code(Evidence):
     def about_timing(self):
         return self.kind == CodeKind.CORRELATION
 
-    def likelihood(self, crowd, pictures, facts):
-        shares = told_of(crowd, facts.codes[self.kind])
+    def likelihood(self, particle_set, pictures, facts):
+        shares = told_of(particle_set, facts.codes[self.kind])
         return np.sqrt(shares) if self.pending else shares
 
 
@@ -99,8 +101,8 @@ class Complained(Evidence):
 
     told = True
 
-    def likelihood(self, crowd, pictures, facts):
-        return told_of(crowd, facts.complaints[self.name])
+    def likelihood(self, particle_set, pictures, facts):
+        return told_of(particle_set, facts.complaints[self.name])
 
 
 @dataclass(frozen=True)
@@ -111,8 +113,8 @@ class Comes(Evidence):
 
     told = True
 
-    def likelihood(self, crowd, pictures, facts):
-        return crowd.by_row(lambda fault: facts.comes[self.when].of(fault))
+    def likelihood(self, particle_set, pictures, facts):
+        return particle_set.by_row(lambda fault: facts.comes[self.when].of(fault))
 
 
 @dataclass(frozen=True)
@@ -130,8 +132,8 @@ class MeterReading(Evidence):
     def quantity(self) -> Quantity:
         return Quantity.OHMS if self.ohms else Quantity.VOLTS
 
-    def likelihood(self, crowd, pictures, facts):
-        predicted = crowd.reading(self.point, self.state, self.ohms)
+    def likelihood(self, particle_set, pictures, facts):
+        predicted = particle_set.reading(self.point, self.state, self.ohms)
         if predicted is None:
             return None
         here = float(on_scale(self.value, self.ohms))
@@ -141,7 +143,7 @@ class MeterReading(Evidence):
         if not self.ohms:
             others = [
                 bell(here, on_scale(other_volt, self.ohms), max(width, SLIP_WIDTH))
-                for other_volt in crowd.other_volts(self.point, self.state)
+                for other_volt in particle_set.other_volts(self.point, self.state)
             ]
             if others:
                 slips = LEAST + np.mean(others, axis=0)
@@ -163,14 +165,14 @@ class Captured(Evidence):
     def about_timing(self):
         return not self.unseen >= ABOUT_TIMING
 
-    def likelihood(self, crowd, pictures, facts):
-        if self.state not in TELLING and kind_of(crowd.spec.sensor).rotating:
+    def likelihood(self, particle_set, pictures, facts):
+        if self.state not in TELLING and kind_of(particle_set.spec.sensor).rotating:
             return None  # a wheel that stands still tells nothing of motion
-        told = pictures.told(crowd, self.found, self.state, self.unseen, self.end)
+        told = pictures.told(particle_set, self.found, self.state, self.unseen, self.end)
         if told is None:
             return None
         for name, volts in self.levels:
-            predicted = crowd.level(name, self.state, self.end)
+            predicted = particle_set.level(name, self.state, self.end)
             if predicted is not None:
                 here = float(on_scale(volts, False))
                 width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
@@ -192,11 +194,11 @@ class Cranked(Evidence):
     rpm: float = 0.0
     uneven: float | None = None  #: share of the speed, once in two turns; None where too little was seen
 
-    def likelihood(self, crowd, pictures, facts):
-        machine = crowd.machine
+    def likelihood(self, particle_set, pictures, facts):
+        machine = particle_set.machine
         speed = density(np.log(self.rpm), np.log(machine.crank_rpm), SPEED_SPREAD)
         swing = 1.0 if self.uneven is None else density(self.uneven, machine.uneven, SWING_SPREAD) / 40.0
-        turning = np.broadcast_to(machine.turns, crowd.shape)
+        turning = np.broadcast_to(machine.turns, particle_set.shape)
         inside = np.where(turning, speed * swing, 0.0)
         return (1 - CADENCE_OUTSIDE) * inside + CADENCE_OUTSIDE * CADENCE_DENSITY * (
             1.0 if self.uneven is None else 0.3
@@ -215,9 +217,11 @@ class ReadElsewhere(Evidence):
     def about_timing(self):
         return self.kind in ABOUT_TIMING
 
-    def likelihood(self, crowd, pictures, facts):
-        state = self.state or {Role.SPEED: State.ROLLING, Role.KNOCK: State.KEY_ON}.get(crowd.spec.role, State.CRANKING)
-        return pictures.told(crowd, frozenset({self.finding}), state, None, "sensor")
+    def likelihood(self, particle_set, pictures, facts):
+        state = self.state or {Role.SPEED: State.ROLLING, Role.KNOCK: State.KEY_ON}.get(
+            particle_set.spec.role, State.CRANKING
+        )
+        return pictures.told(particle_set, frozenset({self.finding}), state, None, "sensor")
 
 
 @dataclass(frozen=True)
@@ -228,11 +232,11 @@ class Inspected(Evidence):
     outcome: str = ""
     certain: bool = False
 
-    def likelihood(self, crowd, pictures, facts):
+    def likelihood(self, particle_set, pictures, facts):
         check = facts.check(self.check)
         if check is None or not check.outcome:
             return None
-        shares = outcome_shares(check, crowd)
+        shares = outcome_shares(check, particle_set)
         names = [*check.outcome, ""]
         if self.outcome not in names:
             return None
@@ -248,13 +252,13 @@ class Seen(Evidence):
     bad: bool = True
     certain: bool = False
 
-    def likelihood(self, crowd, pictures, facts):
-        faults = facts.looked.get(self.thing)
+    def likelihood(self, particle_set, pictures, facts):
+        faults = facts.inspected.get(self.thing)
         if faults is None:
             return None
         missed = CERTAIN if self.certain else SEEN_ELSEWHERE
         with_fault, without = (SEEN_OF_FAULT, missed) if self.bad else (1 - SEEN_OF_FAULT, 1 - missed)
-        return crowd.by_row(lambda fault: with_fault if fault in faults else without)
+        return particle_set.by_row(lambda fault: with_fault if fault in faults else without)
 
 
 #: how often something wrong is seen where the fault is, and where it is not
@@ -268,21 +272,21 @@ class Scanned(Evidence):
     what: str = ""
     value: float | str = 0.0
 
-    def likelihood(self, crowd, pictures, facts):
+    def likelihood(self, particle_set, pictures, facts):
         if self.what == "rpm_cranking":
-            unseen = pulses_unseen(crowd)
+            unseen = pulses_unseen(particle_set)
             if not self.value:
                 return np.clip(unseen, SCAN_SLIP, 1 - SCAN_SLIP)
-            speed = density(np.log(float(self.value)), np.log(crowd.machine.crank_rpm), SPEED_SPREAD)
+            speed = density(np.log(float(self.value)), np.log(particle_set.machine.crank_rpm), SPEED_SPREAD)
             speed = (1 - CADENCE_OUTSIDE) * speed + CADENCE_OUTSIDE * CADENCE_DENSITY
             return np.clip(1 - unseen, SCAN_SLIP, 1 - SCAN_SLIP) * speed
-        shares = crowd.by_row(lambda fault: facts.codes_back[str(self.value)].of(fault))
-        steady = np.broadcast_to(shares, crowd.shape).copy()
-        for index, row in enumerate(crowd.rows):
+        shares = particle_set.by_row(lambda fault: facts.codes_back[str(self.value)].of(fault))
+        steady = np.broadcast_to(shares, particle_set.shape).copy()
+        for index, row in enumerate(particle_set.rows):
             for fault, slot in row:
                 if fault in facts.comings:
                     # What hardly ever shows does not bring the code back either.
-                    shows = crowd.shows(index, fault, slot, State.RUNNING)
+                    shows = particle_set.shows(index, fault, slot, State.RUNNING)
                     by_value = {
                         "at once": 0.75 * shows,
                         "on a drive": 0.2 + 0.5 * shows * (1 - shows),
@@ -295,25 +299,25 @@ class Scanned(Evidence):
 SCAN_SLIP = 0.04  #: a tester that shows no speed in time, or one carried over
 
 
-def harmed(crowd: Crowd) -> np.ndarray:
+def harmed(particle_set: ParticleSet) -> np.ndarray:
     """How likely the module has something to complain of in the circuit as it stands."""
-    if kind_of(crowd.spec.sensor).rotating:
-        return np.clip(pulses_unseen(crowd), 0.0, 1.0)
-    levels = crowd.shown(State.KEY_ON, "module")
-    sound = np.ones(crowd.shape)
+    if kind_of(particle_set.spec.sensor).rotating:
+        return np.clip(pulses_unseen(particle_set), 0.0, 1.0)
+    levels = particle_set.shown(State.KEY_ON, "module")
+    sound = np.ones(particle_set.shape)
     for share in levels.values():
         sound = sound * (1 - np.clip(share, 0, 1))
     return 1 - sound
 
 
-def pulses_unseen(crowd: Crowd) -> np.ndarray:
+def pulses_unseen(particle_set: ParticleSet) -> np.ndarray:
     """How likely it is that no pulse reaches the module while the starter turns."""
-    state = State.ROLLING if crowd.spec.role == Role.SPEED else State.CRANKING
-    levels = crowd.shown(state, "module")
+    state = State.ROLLING if particle_set.spec.role == Role.SPEED else State.CRANKING
+    levels = particle_set.shown(state, "module")
     flat = sum(share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL)
     poor = np.maximum(levels.get("low_not_pulled_down", 0.0), levels.get("high_not_reached", 0.0))
     poor = np.maximum(poor, levels.get("weak_amplitude", 0.0))
-    deaf = crowd.by_row(lambda fault: 0.6 if fault == "input_threshold_shifted" else 0.0)
+    deaf = particle_set.by_row(lambda fault: 0.6 if fault == "input_threshold_shifted" else 0.0)
     return 1 - (1 - np.clip(flat, 0, 1)) * (1 - 0.5 * poor) * (1 - deaf)
 
 
@@ -323,13 +327,13 @@ class Stayed(Evidence):
 
     stayed: bool = True
 
-    def likelihood(self, crowd, pictures, facts):
+    def likelihood(self, particle_set, pictures, facts):
         def of(fault: str) -> float:
             if fault == SOUND:
                 return STAYS_SOUND
             return STAYS_COMING if fault in facts.comings else STAYS_FAULTY
 
-        there = crowd.by_row(of)
+        there = particle_set.by_row(of)
         return there if self.stayed else 1 - there
 
 
@@ -340,17 +344,17 @@ STAYS_SOUND, STAYS_COMING, STAYS_FAULTY = 0.12, 0.7, 0.93
 # looks ------------------------------------------------------------------------------------------------------
 
 
-def outcome_shares(check, crowd: Crowd) -> np.ndarray:
+def outcome_shares(check, particle_set: ParticleSet) -> np.ndarray:
     """How likely each outcome of a look is for every particle, the last one being "as expected"; shape (outcomes,
     rows, particles or 1). What the circuit itself decides is computed, the rest is the check's own table."""
     computed = COMPUTED.get(check.slug)
     if computed is not None:
-        shares = computed(crowd, tuple(check.outcome))
+        shares = computed(particle_set, tuple(check.outcome))
     else:
         shares = np.array(
-            [crowd.by_row(lambda fault, row=row: row.get(fault, row["other"])) for row in check.outcome.values()]
+            [particle_set.by_row(lambda fault, row=row: row.get(fault, row["other"])) for row in check.outcome.values()]
         )
-        coming = _coming(check, crowd)
+        coming = _coming(check, particle_set)
         if coming is not None:
             shares = shares * coming
     shares = np.clip(shares, 0.0, 1.0)
@@ -359,17 +363,17 @@ def outcome_shares(check, crowd: Crowd) -> np.ndarray:
     return np.concatenate([shares, rest[None]])
 
 
-def _coming(check, crowd: Crowd) -> np.ndarray | None:
+def _coming(check, particle_set: ParticleSet) -> np.ndarray | None:
     """Of faults that come and go, whether they do while one watches; None where the check waits for none."""
-    named = {fault for row in check.outcome.values() for fault in row if fault in crowd.facts.comings}
+    named = {fault for row in check.outcome.values() for fault in row if fault in particle_set.facts.comings}
     if not named:
         return None
-    out = np.ones(crowd.shape)
-    for index, row in enumerate(crowd.rows):
+    out = np.ones(particle_set.shape)
+    for index, row in enumerate(particle_set.rows):
         for fault, slot in row:
             if fault in named:
-                shows = crowd.shows(index, fault, slot, check.state)
-                longer = max(check.minutes * 60.0 / crowd.facts.picture.seconds / 3.0, 1.0)
+                shows = particle_set.shows(index, fault, slot, check.state)
+                longer = max(check.minutes * 60.0 / particle_set.facts.picture.seconds / 3.0, 1.0)
                 out[index] = 1 - (1 - shows) ** longer
     return out
 
@@ -380,23 +384,23 @@ def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
     return (1 - wrong) * shares + wrong / len(shares)
 
 
-def _loaded_line(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
+def _loaded_line(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """2.2 kilohm from the unplugged signal wire to ground: does it fall to a small part of what it was?"""
-    values = crowd.machine.values
-    open_volts = crowd.volts(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
+    values = particle_set.machine.values
+    open_volts = particle_set.volts(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
     ahead = values.pull_up_ohm + values.signal_wire_ohm
     left = LOAD_OHM / (LOAD_OHM + ahead)
     falls = smooth(COLLAPSED - left, 0.04) * (open_volts > 0.3)
     dead = smooth(0.12 - open_volts / 5.0, 0.02)
-    return np.array([np.broadcast_to(np.maximum(falls, dead), crowd.shape)])
+    return np.array([np.broadcast_to(np.maximum(falls, dead), particle_set.shape)])
 
 
-def _wire_alone(crowd: Crowd, outcomes: tuple[str, ...]) -> np.ndarray:
+def _wire_alone(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """The signal wire unplugged at both ends: a path to ground or to the feed below a megohm."""
-    values = crowd.machine.values
-    found = {"to_ground": values.leak_ohm, "to_feed": values.touch_ohm}
+    values = particle_set.machine.values
+    found = {"to_ground": values.leak_ohm, "to_feed": values.short_to_feed_ohm}
     return np.array(
-        [np.broadcast_to(smooth(np.log10(PATH_OHM / found[outcome]), 0.15), crowd.shape) for outcome in outcomes]
+        [np.broadcast_to(smooth(np.log10(PATH_OHM / found[outcome]), 0.15), particle_set.shape) for outcome in outcomes]
     )
 
 

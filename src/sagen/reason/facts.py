@@ -257,7 +257,7 @@ class Knowledge:
         comings: dict[str, Comings],
         picture: Picture,
         world: dict[str, Range],
-        looked: dict[str, tuple[str, ...]],
+        inspected: dict[str, tuple[str, ...]],
         stakes: Stakes,
         places: dict[Place, float],
         orders: dict[Role, tuple[str, ...]],
@@ -271,7 +271,7 @@ class Knowledge:
         #: value of the circuit -> where it may lie
         self.world = world
         #: what can be looked at in free words -> the fault modes that something wrong there would be
-        self.looked = looked
+        self.inspected = inspected
         self.stakes, self.places = stakes, places
         #: by role, the checks that are done one after the other whatever each would save
         self.orders = orders
@@ -371,8 +371,8 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         if place not in places:
             raise KnowledgeError(f"checks.toml, [place]: there is no {place}")
     _complete(priors, checks, shapes, comings)
-    looked = {
-        name: _looked(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()
+    inspected = {
+        name: _inspected(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()
     }
     return Knowledge(
         priors,
@@ -390,7 +390,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
             name: _row(world_file, f"[value.{name}]", Range, row)
             for name, row in _table(world_file, world_data, "value").items()
         },
-        looked,
+        inspected,
         stakes,
         places,
         {name: _checks_named(where, name, row, checks) for name, (where, row) in orders.items()},
@@ -546,7 +546,7 @@ def _origins(where: str, data: dict):
         yield name, bad
 
 
-def _looked(where: str, name: str, row: dict) -> tuple[str, ...]:
+def _inspected(where: str, name: str, row: dict) -> tuple[str, ...]:
     faults = row.get("faults")
     if set(row) != {"faults"} or not isinstance(faults, list):
         raise KnowledgeError(f"{where}, [looked.{name}]: needs faults, and nothing else")

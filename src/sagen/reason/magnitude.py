@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.model.finding import Estimate
-from sagen.reason.crowd import Crowd
+from sagen.reason.particle_set import ParticleSet
 from sagen.reason.scales import MOST_OHM
 
 #: fault mode -> the value of the circuit that it is, and what that is called
@@ -32,15 +32,15 @@ WIDEST = 2.0  #: decades between the ends: beyond it nothing is said
 SHARES = (0.1, 0.5, 0.9)
 
 
-def estimate(fault: str, crowd: Crowd, weights: np.ndarray) -> Estimate | None:
+def estimate(fault: str, particle_set: ParticleSet, weights: np.ndarray) -> Estimate | None:
     """The weighted 10, 50 and 90 % of a fault's own quantity over the particles of one row; None where the evidence
     leaves it open, it is over any meter's range, or it has none."""
     if fault not in QUANTITIES:
         return None
     name, quantity = QUANTITIES[fault]
     if name == "input_ohm":
-        name = _LOADS.get(crowd.spec.sensor, name)
-    values = np.broadcast_to(getattr(crowd.machine.values, name), crowd.shape)[0]
+        name = _LOADS.get(particle_set.spec.sensor, name)
+    values = np.broadcast_to(getattr(particle_set.machine.values, name), particle_set.shape)[0]
     order = np.argsort(values)
     at = np.cumsum(weights[order]) - 0.5 * weights[order]
     low, middle, high = np.exp(np.interp(SHARES, at / weights.sum(), np.log(np.maximum(values[order], 1e-6))))

@@ -47,3 +47,19 @@ def bell(value: float, centre: np.ndarray, width: float) -> np.ndarray:
 def density(value: float, centre: np.ndarray, width: float) -> np.ndarray:
     """Density of a value about centres, with a wider tail."""
     return (1 - TAIL) * bell(value, centre, width) + TAIL * bell(value, centre, WIDER * width)
+
+
+def normalised(log: np.ndarray) -> np.ndarray:
+    """Probabilities from logarithms of weights."""
+    weight = np.exp(log - log.max())
+    return weight / weight.sum()
+
+
+def log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
+    top = log.max(axis=axis, keepdims=True)
+    return np.squeeze(top, axis) + np.log(np.exp(log - top).mean(axis=axis))
+
+
+def normalised_rows(log: np.ndarray) -> np.ndarray:
+    weight = np.exp(log - log.max(axis=1, keepdims=True))
+    return weight / weight.sum(axis=1, keepdims=True)

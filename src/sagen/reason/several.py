@@ -29,7 +29,11 @@ from sagen.model.vocabulary import Cause, Part, Place
 from sagen.reason.case import circuit_of
 from sagen.reason.checks import NextCheck, next_checks
 from sagen.reason.facts import SOUND, cause_of, knowledge
-from sagen.reason.weigh import BOTH, Case, Posterior, suspects, world_of
+from sagen.reason.history import Case
+from sagen.reason.posterior import Posterior
+from sagen.reason.prior import BOTH
+from sagen.reason.suspects import suspects
+from sagen.reason.world import world_of
 
 #: how much of a fault mode lies where several circuits would have it (common practice, no published source); the second
 #: figure where the card says that they hang on one wire

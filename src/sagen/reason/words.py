@@ -27,7 +27,7 @@ from sagen.reason.facts import SOUND, CheckFacts, title_of
 from sagen.reason.scales import on_scale
 
 if TYPE_CHECKING:
-    from sagen.reason.weigh import World
+    from sagen.reason.world import World
 
 UNEVEN_HEARD = 0.03  #: share of the speed from which a beat is told
 TELLS_LITTLE = 0.004  #: bits

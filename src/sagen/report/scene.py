@@ -16,7 +16,7 @@ from sagen.signal.pyramid import Pyramid
 
 if TYPE_CHECKING:
     from sagen.kinds import Examination, Pair
-    from sagen.report.look import Look
+    from sagen.report.turn_drawing import TurnDrawing
     from sagen.signal.reading import Band, RotatingReading
 
 RAIL_WEIGHT = 0.45
@@ -151,7 +151,7 @@ def strip_scene(
     *,
     reference: Pair | None = None,
     reference_done: Examination | None = None,
-    looks: Mapping[str, Look] | None = None,
+    drawings: Mapping[str, TurnDrawing] | None = None,
 ) -> Strip:
     """What the Strip draws of an examined capture: described channels first, in the sheet's order.
 
@@ -171,8 +171,8 @@ def strip_scene(
         high = max([*seen, *(band[1] for band in bands)])
         margin = MARGIN * (high - low) or 0.5
         places[result.sheet.column] = len(lanes)
-        look = (looks or {}).get(result.sheet.column)
-        under = pattern_of(done, result, look, reference, reference_done) if reference and look else None
+        drawing = (drawings or {}).get(result.sheet.column)
+        under = pattern_of(done, result, drawing, reference, reference_done) if reference and drawing else None
         lanes.append(
             Lane(
                 names[channel.column], result.sheet.role, channel.unit, pyramid, channel.scale, channel.offset,
@@ -204,36 +204,36 @@ def channel_names(done: Examination) -> dict[str, str]:
 
 
 def pattern_of(
-    done: Examination, result, look: Look, reference: Pair, reference_done: Examination | None
+    done: Examination, result, drawing: TurnDrawing, reference: Pair, reference_done: Examination | None
 ) -> Underlay | None:
     """The known-good capture's same channel in this one's unit, over the angle of the shaft."""
-    if look.pattern is None or result.reading is None:
+    if drawing.pattern is None or result.reading is None:
         return None
-    if result.reading.wheel is not None and look.pattern.wheel == result.reading.wheel:
-        return _tooth_underlay(result, look, reference)
-    return _cam_underlay(done, result, look, reference_done) if reference_done else None
+    if result.reading.wheel is not None and drawing.pattern.wheel == result.reading.wheel:
+        return _tooth_underlay(result, drawing, reference)
+    return _cam_underlay(done, result, drawing, reference_done) if reference_done else None
 
 
-def _tooth_underlay(result, look: Look, reference: Pair) -> Underlay | None:
+def _tooth_underlay(result, drawing: TurnDrawing, reference: Pair) -> Underlay | None:
     from sagen.signal.per_tooth import wave_over_turn
 
-    channel = reference[0].channel(look.pattern.column)
-    wave = wave_over_turn(channel.raw, look.pattern)
+    channel = reference[0].channel(drawing.pattern.column)
+    wave = wave_over_turn(channel.raw, drawing.pattern)
     if wave is None:
         return None
     values = wave * channel.scale + channel.offset
-    speeds = [item.speed_range() for item in (result.reading, look.pattern)]
+    speeds = [item.speed_range() for item in (result.reading, drawing.pattern)]
     if result.reading.grows_with_speed and all(speeds):
         values = values * speeds[0]["median"] / speeds[1]["median"]
     return Underlay(result.reading, values)
 
 
-def _cam_underlay(done: Examination, result, look: Look, reference_done: Examination) -> Underlay | None:
+def _cam_underlay(done: Examination, result, drawing: TurnDrawing, reference_done: Examination) -> Underlay | None:
     """Where the known-good cam's edges lie over two turns of this capture's crank."""
     from sagen.signal.cam import best_turn
 
     here = done.cams.get(result.sheet.column)
-    good = reference_done.cams.get(look.pattern.column)
+    good = reference_done.cams.get(drawing.pattern.column)
     crank = next(
         (channel.reading for channel in done.channels if channel.sheet.role == Role.CRANK and channel.reading), None
     )
@@ -243,7 +243,7 @@ def _cam_underlay(done: Examination, result, look: Look, reference_done: Examina
     # The state after the last edge before each step, carried round the cycle.
     before = np.searchsorted(good.template, grid, "right") - 1
     high = good.template_rising[before]
-    levels = look.pattern.levels
+    levels = drawing.pattern.levels
     return Underlay(crank, np.where(high, levels.high, levels.low), 2, best_turn(here, good) / 360.0)
 
 

@@ -53,7 +53,7 @@ def bridged(reading: RotatingReading) -> list[int]:
     return found
 
 
-def stray_gaps(reading: RotatingReading) -> np.ndarray:
+def missed_teeth(reading: RotatingReading) -> np.ndarray:
     """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
     teeth = reading.teeth
     if teeth.wheel is None or not (len(teeth.anchors) or not teeth.wheel.missing):

@@ -8,7 +8,7 @@ import numpy as np
 
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role
-from sagen.signal.between import pulses_between, stray_gaps
+from sagen.signal.between import missed_teeth, pulses_between
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
@@ -72,7 +72,7 @@ def _extra_pulses(reading: RotatingReading) -> np.ndarray:
     ratio = teeth.ratio[space]
     if teeth.wanders:
         return at[:0]  # what is narrow here is two teeth close together
-    missed = len(stray_gaps(reading))
+    missed = len(missed_teeth(reading))
     if missed >= max(_BETWEEN.fewest_missed, _BETWEEN.missed * len(teeth.times)):
         return at[:0]  # teeth are missed as well: the sensor's own doing
     fixed = pulses_between(reading)

@@ -10,7 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
-from sagen.signal.between import at_pace, bridged, pulses_between, slowness, stray_gaps
+from sagen.signal.between import at_pace, bridged, missed_teeth, pulses_between, slowness
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn
 from sagen.signal.interruptions import interruptions
@@ -272,7 +272,7 @@ def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         known[:-1] &= teeth.spans == 1
     irregular = known & irregular_teeth(np.where(known, error, 0.0), np.full(len(error), limit))
     irregular |= known & _sizes_wander(reading, context)
-    stray, pace = stray_gaps(reading), at_pace(reading)
+    stray, pace = missed_teeth(reading), at_pace(reading)
     irregular &= pace
     stray = stray[pace[stray]]
     # A tooth beside a stray gap is not counted a second time.

@@ -67,14 +67,14 @@ class CaptureStore:
         with self._lock:
             before, self._held[token] = self._held.get(token), lease
         if before is not None:
-            before.settle()
+            before.commit()
 
-    def settle(self, token: str) -> None:
+    def commit(self, token: str) -> None:
         """The log names it now, or it is gone: nobody need ask again whether it does."""
         with self._lock:
             lease = self._held.pop(token, None)
         if lease is not None:
-            lease.settle()
+            lease.commit()
 
     def is_held(self, token: str) -> bool:
         """Whether a living process is just about to have the log name it."""
@@ -111,7 +111,7 @@ class CaptureStore:
     # captures -----------------------------------------------------------------------------
 
     def put(self, capture: Capture, meant: dict | None = None) -> str:
-        """Keep a capture; answers its token. It is held until `settle` says that the log names it; a later opening finds it
+        """Keep a capture; answers its token. It is held until `commit` says that the log names it; a later opening finds it
         with what it was meant for. Raises StoreError when the disk refuses."""
         token = os.urandom(16).hex()
         lease = None

@@ -104,7 +104,7 @@ class Entries:
             self._database.commit(session, row.job_id)
             entry_id = row.id
         self.revisions[entry_id] = 1
-        self._settle(tokens)
+        self._commit_tokens(tokens)
         return entry_id
 
     def update(self, entry_id: int, values: dict, revision: int | None) -> None:
@@ -129,7 +129,7 @@ class Entries:
             self._database.commit(session, before[1])
             found = one_entry(session, entry_id)
         self.revisions[entry_id] = found[1].revision if revision is None and found is not None else (revision or 0) + 1
-        self._settle(tokens)
+        self._commit_tokens(tokens)
 
     def find(self, entry_id: int) -> tuple[int, Entry] | None:
         """An entry with the job that it is of; None where there is none."""
@@ -141,9 +141,9 @@ class Entries:
         with self._database.work() as session:
             return session.scalar(select(EntryRow.id).where(EntryRow.mark == mark))
 
-    def _settle(self, tokens: set[str]) -> None:
+    def _commit_tokens(self, tokens: set[str]) -> None:
         for token in tokens:
-            self._captures.settle(token)
+            self._captures.commit(token)
 
 
 def _changed(session: Session, entry_id: int, values: dict) -> StoreError:

@@ -262,7 +262,7 @@ class JobLog:
         named = self.kept_tokens()
         for token, meant in left.items():
             if token in named:
-                self.captures.settle(token)
+                self.captures.commit(token)
             elif meant:
                 self.unfinished[token] = meant
             else:

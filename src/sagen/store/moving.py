@@ -198,7 +198,7 @@ def _add_rows(log: JobLog, about: dict, rows: list[dict]) -> Job:
         log.database.commit(session, made.id)
         job_id = made.id
     for token in tokens:
-        log.captures.settle(token)
+        log.captures.commit(token)
     return log.job(job_id)
 
 
@@ -301,7 +301,7 @@ def _take_all(database: Database, log: JobLog, path: Path) -> None:
         tokens = log.captures.send(session, named_tokens(session))
         database.commit(session, None)
     for token in tokens:
-        log.captures.settle(token)
+        log.captures.commit(token)
 
 
 def _is_backup(passing: Path, path: Path) -> None:

@@ -192,7 +192,7 @@ class OutboxLog(JobLog):
         except Unreachable:
             number = self._outbox.put({"add": new, "log": self.identity})
             for token in tokens_in(new["data"]):
-                self.captures.settle(token)  # the outbox names it now
+                self.captures.commit(token)  # the outbox names it now
             return -number
 
     def _change(self, entry_id: int, values: dict, revision: int | None) -> None:
@@ -218,7 +218,7 @@ class OutboxLog(JobLog):
                 {"change": entry_id, "values": values, "revision": expected, "new": new, "log": self.identity}
             )
             for token in tokens_in(values.get("data")):
-                self.captures.settle(token)
+                self.captures.commit(token)
             self.entries.revisions[entry_id] = expected + 1
 
     def _change_own(self, entry_id: int, values: dict) -> None:

@@ -113,7 +113,7 @@ class ServerCaptures(CaptureStore):
             if lease is not None:
                 shutil.rmtree(lease.part, ignore_errors=True)
                 lease.part.unlink(missing_ok=True)
-                lease.settle()
+                lease.commit()
         return True
 
     def _take(self, session: Session, sha: str, path: Path) -> None:

@@ -77,5 +77,5 @@ class Shelf:
             self._database.commit(session, None)
             kept_id = row.id
         for token in tokens:
-            self._captures.settle(token)
+            self._captures.commit(token)
         return kept_id

@@ -114,7 +114,7 @@ class Queues:
             if not task.blocks_closing:
                 task.stop()
                 future.cancel()
-        _, left = wait([future for future in self._alive.values()], timeout=seconds)
+        _, left = wait(list(self._alive.values()), timeout=seconds)
         for pool in self._pools.values():
             pool.shutdown(wait=not left)
         return not left

@@ -7,9 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import plain_tip
-from sagen.report.look import Look
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import plain_tip
+from sagen.report.turn_drawing import TurnDrawing
 
 LEAST_SCALE = 6.0  #: percent: smaller deviations than this are never blown up to full colour
 
@@ -26,8 +26,8 @@ def colour_steps(count: int = 255) -> np.ndarray:
     Blue against orange stays apart for every kind of colour-blind eye; lightness falls to both sides alike,
     so what is odd stands out before its direction is read.
     """
-    look = theme.look()
-    ends = (QColor(look.roles["crank"]), QColor(look.raised), QColor(look.mark))
+    colours = theme.current()
+    ends = (QColor(colours.roles["crank"]), QColor(colours.raised), QColor(colours.mark))
     place = np.linspace(-1, 1, count)
     part = np.abs(place) ** 0.8
     rgb = np.empty((count, 3))
@@ -57,7 +57,7 @@ class LensView(QWidget):
 
     def __init__(self, name: str, parent: QWidget | None = None):
         super().__init__(parent)
-        self.look: Look | None = None
+        self.drawing: TurnDrawing | None = None
         self._pointer: float | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,22 +68,22 @@ class LensView(QWidget):
         self._pointer = time_s
         self.update()
 
-    def dress(self) -> None:
+    def apply_theme(self) -> None:
         self.update()
 
     def paint_nothing(self, painter: QPainter, why: str) -> None:
-        painter.setPen(QColor(theme.look().quiet))
+        painter.setPen(QColor(theme.current().quiet))
         where = self.rect().adjusted(30, 0, -30, 0)
         painter.drawText(where, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, why)
 
     def paint_flag(self, painter: QPainter, number: int, label: str, at: QPointF, left: float, right: float) -> None:
         """The flag of a finding that names a tooth, its upper edge's middle `at`, kept between two x."""
-        look = theme.look()
+        colours = theme.current()
         text = f"{label}  tooth {number}"
         wide = painter.fontMetrics().horizontalAdvance(text) + 12
         flag = QRectF(min(max(at.x() - wide / 2, left), right - wide), at.y(), wide, 18)
-        painter.fillRect(flag, QColor(look.mark))
-        painter.setPen(QColor(look.raised))
+        painter.fillRect(flag, QColor(colours.mark))
+        painter.setPen(QColor(colours.raised))
         painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, text)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:

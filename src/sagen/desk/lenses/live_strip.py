@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.casework.live import Live, Verdict
 from sagen.desk.lenses.strip_painter import LEFT, Frame, StripPainter, View
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.model.vocabulary import Role
 from sagen.model.words import CHANNELS
 from sagen.report.scene import MARGIN, Lane, Strip
@@ -115,8 +115,8 @@ class LiveStrip(QWidget):
         self.frames += 1
         if self.live is None or not self.live.samples:
             painter = QPainter(self)
-            painter.fillRect(self.rect(), QColor(theme.look().raised))
-            painter.setPen(QColor(theme.look().quiet))
+            painter.fillRect(self.rect(), QColor(theme.current().raised))
+            painter.setPen(QColor(theme.current().quiet))
             where = self.rect().adjusted(30, 0, -30, 0)
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
             return
@@ -126,9 +126,9 @@ class LiveStrip(QWidget):
         self._paint_marks(frame, view)
 
     def _paint_marks(self, frame: Frame, view: View) -> None:
-        painter, look, rect = QPainter(self), theme.look(), frame.plot_rect()
+        painter, colours, rect = QPainter(self), theme.current(), frame.plot_rect()
         painter.setFont(theme.font(9, bold=True))
-        painter.setPen(QPen(QColor(look.mark), 1.5))
+        painter.setPen(QPen(QColor(colours.mark), 1.5))
         for words, times in list(self.live.marks.items()):
             for at in times:
                 if view.start <= at <= view.end:
@@ -138,5 +138,5 @@ class LiveStrip(QWidget):
         if self.live.trigger is not None and self.live.fired:
             x = frame.x_of(self.live.fired[-1] / self.live.sfreq)
             if LEFT <= x <= rect.right():
-                painter.setPen(QPen(QColor(look.mark), 1, Qt.PenStyle.DotLine))
+                painter.setPen(QPen(QColor(colours.mark), 1, Qt.PenStyle.DotLine))
                 painter.drawLine(int(x), int(rect.top()), int(x), int(rect.bottom()))

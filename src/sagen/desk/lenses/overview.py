@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.lenses.strip import StripView
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.report.scene import Strip
 
 
@@ -22,46 +22,46 @@ class Overview(QWidget):
         super().__init__(parent)
         self.of = view
         self.setFixedHeight(self.HEIGHT)
-        self.setAccessibleName("The whole capture; press to look there")
+        self.setAccessibleName("The whole capture; press to drawing there")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._ground: tuple[object, QImage] | None = None
         view.view_changed.connect(self.update)
 
     def paintEvent(self, _event) -> None:
-        look, painter, strip = theme.look(), QPainter(self), self.of.strip
-        painter.fillRect(self.rect(), QColor(look.raised))
+        colours, painter, strip = theme.current(), QPainter(self), self.of.strip
+        painter.fillRect(self.rect(), QColor(colours.raised))
         if strip is None or not strip.lanes:
             return
         painter.drawImage(0, 0, self._picture(strip))
-        mark = QColor(look.mark)
+        mark = QColor(colours.mark)
         for this_mark in strip.marks:
             for start, end in this_mark.spans:
                 x0, x1 = self._x(start), self._x(end)
                 painter.fillRect(QRectF(x0, 0, max(x1 - x0, 2.0), 5), mark)
         seen = QRectF(self._x(self.of.view.start), 1, 0, self.height() - 2)
         seen.setRight(max(self._x(self.of.view.end), seen.left() + 4))
-        veil = QColor(look.ground)
+        veil = QColor(colours.ground)
         veil.setAlpha(150)
         painter.fillRect(QRectF(0, 0, seen.left(), self.height()), veil)
         painter.fillRect(QRectF(seen.right(), 0, self.width() - seen.right(), self.height()), veil)
-        painter.setPen(QPen(QColor(look.accent), 2))
+        painter.setPen(QPen(QColor(colours.accent), 2))
         painter.drawRect(seen)
 
     def _x(self, time_s: float) -> float:
         return self.width() * time_s / self.of.strip.seconds
 
     def _picture(self, strip: Strip) -> QImage:
-        """The waveform of the first lane, drawn once for each capture, size and look."""
-        key = (self.width(), theme.look().name)
+        """The waveform of the first lane, drawn once for each capture, size and colours."""
+        key = (self.width(), theme.current().name)
         if self._ground is None or self._ground[0] is not strip or self._ground[1] != key:
             image = QImage(self.size(), QImage.Format.Format_RGB32)
-            image.fill(QColor(theme.look().raised))
+            image.fill(QColor(theme.current().raised))
             lane, wide, tall = strip.lanes[0], self.width(), self.height()
             low, high = strip.columns(lane, 0.0, strip.seconds, wide)
             scale = (tall - 12) / (lane.top - lane.bottom)
             a, b = 8 + (lane.top - high) * scale, 8 + (lane.top - low) * scale
             painter = QPainter(image)
-            painter.setPen(QPen(theme.look().role(lane.role), 1))
+            painter.setPen(QPen(theme.current().role(lane.role), 1))
             shown = np.flatnonzero(np.isfinite(a) & np.isfinite(b))
             painter.drawLines([QLineF(float(x), float(a[x]), float(x), float(b[x]) + 1.0) for x in shown])
             painter.end()

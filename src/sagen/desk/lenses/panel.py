@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.signal.axis import nice_step
 
 #: how the lines of sensors differ beside their colours
@@ -17,9 +17,9 @@ DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.P
 
 def sensor_colour(index: int) -> QColor:
     """The colour of a sensor of a set."""
-    from sagen.desk.look.roles import SENSORS
+    from sagen.desk.theme.roles import SENSORS
 
-    shown = SENSORS[theme.look().name]
+    shown = SENSORS[theme.current().name]
     return QColor(shown[index % len(shown)])
 
 
@@ -56,9 +56,9 @@ class Panel:
 
     def frame(self, painter: QPainter, *, unit_x: str = "", unit_y: str = "", y_ticks: int = 4, x_ticks=None) -> None:
         """Title with the unit of the heights, grid, figures along both axes, and the frame."""
-        look, rect = theme.look(), self.rect
+        colours, rect = theme.current(), self.rect
         painter.setFont(theme.font(8.5, bold=True))
-        painter.setPen(QColor(look.ink))
+        painter.setPen(QColor(colours.ink))
         title = f"{self.title}, {unit_y}" if unit_y else self.title
         painter.drawText(
             QRectF(rect.left() - 40, rect.top() - 20, rect.width() + 50, 16), Qt.AlignmentFlag.AlignLeft, title
@@ -78,18 +78,18 @@ class Panel:
             wide = painter.fontMetrics().horizontalAdvance(said) + 2
             left = min(x - wide / 2, rect.right() + 8 - wide)  # the last one does not run out of the picture
             painter.drawText(QRectF(left, rect.bottom() + 2, wide, 14), Qt.AlignmentFlag.AlignHCenter, said)
-        painter.setPen(QPen(QColor(look.line), 1))
+        painter.setPen(QPen(QColor(colours.line), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(rect)
 
     @staticmethod
     def _grid(painter: QPainter, start: QPointF, end: QPointF) -> None:
         """A line of the grid; leaves the pen for the figure beside it."""
-        grid = QColor(theme.look().line)
+        grid = QColor(theme.current().line)
         grid.setAlpha(110)
         painter.setPen(QPen(grid, 1))
         painter.drawLine(start, end)
-        painter.setPen(QColor(theme.look().quiet))
+        painter.setPen(QColor(theme.current().quiet))
 
     def line(self, painter: QPainter, xs: np.ndarray, ys: np.ndarray, pen: QPen) -> None:
         """A line through values, cut to the panel, with at most two points a pixel."""

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.casework.taps import JobTaps, before_and_after
 from sagen.desk.lenses.panel import Panel, sensor_colour, sensor_pen
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.kinds.piezo.verdict import TapVerdict
 from sagen.kinds.piezo.words import gap_words, load_words
 from sagen.report.rings import RingScene
@@ -59,7 +59,7 @@ class RingsView(QWidget):
         self.update()
         self.chosen.emit(which)
 
-    def dress(self) -> None:
+    def apply_theme(self) -> None:
         self._ground = None
         self.update()
 
@@ -102,18 +102,18 @@ class RingsView(QWidget):
     # painting -----------------------------------------------------------------------------
 
     def paintEvent(self, _event) -> None:
-        painter, look = QPainter(self), theme.look()
+        painter, colours = QPainter(self), theme.current()
         if self.scene is None or not len(self.scene.strikes):
-            painter.fillRect(self.rect(), QColor(look.raised))
-            painter.setPen(QColor(look.quiet))
+            painter.fillRect(self.rect(), QColor(colours.raised))
+            painter.setPen(QColor(colours.quiet))
             painter.drawText(
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
                 "No strike stands above the noise.\nTap light and short on solid metal, six times or more, and check leads and scale.",
             )  # fmt: skip
             return
-        own = (self.size().toTuple(), look.name, id(self.scene), id(self.taps))
+        own = (self.size().toTuple(), colours.name, id(self.scene), id(self.taps))
         if self._beside is None or self._beside[0] != own:
-            self._beside = (own, self._layer(QColor(look.raised), self._paint_beside))
+            self._beside = (own, self._layer(QColor(colours.raised), self._paint_beside))
         key = (*own, self.shown, self.span_ms)
         if self._ground is None or self._ground[0] != key:
             self._ground = (key, self._layer(QColor(0, 0, 0, 0), self._paint_waves))
@@ -144,7 +144,7 @@ class RingsView(QWidget):
         self._paint_guide(painter, guide, verdict)
 
     def _paint_waves(self, painter: QPainter) -> None:
-        scene, look, panel = self.scene, theme.look(), self._waves_panel(self._areas()[0])
+        scene, colours, panel = self.scene, theme.current(), self._waves_panel(self._areas()[0])
         panel.frame(painter, unit_x="ms", unit_y=scene.unit)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.shown != ALL)
         painter.setClipRect(panel.rect)
@@ -166,12 +166,12 @@ class RingsView(QWidget):
             words = self._legend(sensor, name)
             wide = painter.fontMetrics().horizontalAdvance(words) + 40
             x = panel.rect.right() - wide - 4
-            ground = QColor(look.raised)
+            ground = QColor(colours.raised)
             ground.setAlpha(215)
             painter.fillRect(QRectF(x, y - 1, wide, 17), ground)
             painter.setPen(sensor_pen(sensor, 2.5))
             painter.drawLine(QPointF(x + 4, y + 7.5), QPointF(x + 28, y + 7.5))
-            painter.setPen(QColor(look.ink))
+            painter.setPen(QColor(colours.ink))
             painter.drawText(
                 QRectF(x + 34, y, wide, 15), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
             )
@@ -206,16 +206,16 @@ class RingsView(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_spectrum(self, painter: QPainter, rect: QRectF) -> None:
-        scene, look = self.scene, theme.look()
+        scene, colours = self.scene, theme.current()
         panel = Panel(rect, 0.5, 20.0, 0.0, 1.05, "Spectrum of the rings")
         panel.frame(painter, unit_x="kHz", y_ticks=2)
         if scene.band is not None:
             low, _, high = (item / 1000 for item in scene.band)
-            ground = QColor(look.accent)
+            ground = QColor(colours.accent)
             ground.setAlpha(45)
             painter.fillRect(QRectF(panel.x(low), rect.top(), panel.x(high) - panel.x(low), rect.height()), ground)
             painter.setFont(theme.font(8))
-            painter.setPen(QColor(look.quiet))
+            painter.setPen(QColor(colours.quiet))
             room = QRectF(panel.x(high) + 4, rect.top() + 2, rect.right() - panel.x(high) - 6, 28)
             if room.width() > 120:
                 painter.drawText(room, Qt.TextFlag.TextWordWrap, "where this bore knocks, estimated")
@@ -287,7 +287,7 @@ class RingsView(QWidget):
 
     def _paint_loads(self, painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> None:
         """Height against load with the fitted curve; 20 to 50 kilohm marked."""
-        look = theme.look()
+        colours = theme.current()
         tops = (
             [this_source.open_v.value for this_source in verdict.sources if this_source is not None] if verdict else []
         )
@@ -295,11 +295,11 @@ class RingsView(QWidget):
         ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
         ticks = ticks if rect.width() > 170 else [ticks[1], ticks[3], ticks[4]]
         panel.frame(painter, unit_y="V" if tops else "", y_ticks=3, x_ticks=ticks)
-        ground = QColor(look.accent)
+        ground = QColor(colours.accent)
         ground.setAlpha(45)
         painter.fillRect(QRectF(panel.x(2e4), rect.top(), panel.x(5e4) - panel.x(2e4), rect.height()), ground)
         painter.setFont(theme.font(8))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         if not tops:
             painter.drawText(
                 rect.adjusted(8, 4, -8, -4), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
@@ -328,7 +328,7 @@ class RingsView(QWidget):
     def _paint_before_after(self, painter: QPainter, rect: QRectF) -> None:
         """The same taps before and after the repair, side by side."""
         connection, rows = before_and_after(self.taps)
-        look = theme.look()
+        colours = theme.current()
         panel = Panel(rect, 0.0, float(len(rows)), 0.0, 1.2, f"Before and after the repair, {load_words(connection)}")
         ticks = [(at + 0.5, _short(row.name, rect.width() / len(rows))) for at, row in enumerate(rows)]
         panel.frame(painter, y_ticks=3, x_ticks=ticks)
@@ -343,7 +343,7 @@ class RingsView(QWidget):
                 painter.setPen(QPen(colour, 1.5))
                 painter.setBrush(colour if filled else Qt.BrushStyle.NoBrush)
                 painter.drawRect(QRectF(x, y, wide, rect.bottom() - y))
-                painter.setPen(QColor(look.ink))
+                painter.setPen(QColor(colours.ink))
                 words = f"{100 * height:.0f} %"
                 painter.drawText(QRectF(x - 16, y - 15, wide + 32, 14), Qt.AlignmentFlag.AlignHCenter, words)
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -352,9 +352,9 @@ class RingsView(QWidget):
         paint_guide(painter, area, verdict)
 
     def _paint_cursors(self, painter: QPainter) -> None:
-        panel, look = self._waves_panel(self._areas()[0]), theme.look()
-        lines = [(name, at, QColor(look.accent)) for name, at in self.cursors.items()]
-        lines += [("", self.pointer_ms, QColor(look.quiet))] if self.pointer_ms is not None else []
+        panel, colours = self._waves_panel(self._areas()[0]), theme.current()
+        lines = [(name, at, QColor(colours.accent)) for name, at in self.cursors.items()]
+        lines += [("", self.pointer_ms, QColor(colours.quiet))] if self.pointer_ms is not None else []
         painter.setFont(theme.font(9, bold=True))
         for name, at, colour in lines:
             if not panel.x0 <= at <= panel.x1:
@@ -364,7 +364,7 @@ class RingsView(QWidget):
             painter.drawLine(QPointF(x, panel.rect.top()), QPointF(x, panel.rect.bottom()))
             if name:
                 painter.fillRect(QRectF(x - 8, panel.rect.top(), 16, 15), colour)
-                painter.setPen(QColor(look.on_accent))
+                painter.setPen(QColor(colours.on_accent))
                 painter.drawText(QRectF(x - 8, panel.rect.top(), 16, 15), Qt.AlignmentFlag.AlignCenter, name)
 
     # hands --------------------------------------------------------------------------------
@@ -471,7 +471,7 @@ CAUTION = "Light and short, on solid metal: never on a sensor, a cover or a cast
 
 def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> None:
     """What has been tapped, by place and load, as a table of counts; what is still missing; and how to tap."""
-    look = theme.look()
+    colours = theme.current()
     loads = list(verdict.fit.loads) if verdict else []
     places = list(verdict.fit.places) if verdict else []
     rows = [("open", [at for at, load in enumerate(loads) if load.connection == "unplugged"])]
@@ -489,7 +489,7 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     left, wide = area.left() + 84, min(96.0, (0.5 * area.width() - 84) / len(columns))
     tall = min(24.0, (area.height() - 22) / len(rows))
     painter.setFont(theme.font(8.5, bold=True))
-    painter.setPen(QColor(look.ink))
+    painter.setPen(QColor(colours.ink))
     painter.drawText(QRectF(area.left(), area.top(), 84, 16), Qt.AlignmentFlag.AlignLeft, "Tapped so far")
     painter.setFont(theme.font(8.5))
     for at, (name, _) in enumerate(columns):
@@ -498,7 +498,7 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
         )
     for row, (name, which) in enumerate(rows):
         y = area.top() + 20 + row * tall
-        painter.setPen(QColor(look.ink))
+        painter.setPen(QColor(colours.ink))
         painter.drawText(
             QRectF(area.left(), y, 80, tall - 3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name
         )
@@ -512,13 +512,13 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
             done = many >= ENOUGH
             painter.setPen(
                 QPen(
-                    QColor(look.sound if done else look.line),
+                    QColor(colours.sound if done else colours.line),
                     1.5,
                     Qt.PenStyle.SolidLine if many else Qt.PenStyle.DotLine,
                 )
             )
             painter.drawRect(cell)
-            painter.setPen(QColor(look.sound if done else look.quiet))
+            painter.setPen(QColor(colours.sound if done else colours.quiet))
             words = f"\u2713 {many}" if done else f"{many} of 6" if many else "\u2013"
             painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
     told = (
@@ -530,12 +530,12 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
         left + len(columns) * wide + 14, area.top(), area.right() - left - len(columns) * wide - 14, area.height()
     )
     painter.setFont(theme.font(9, bold=True))
-    painter.setPen(QColor(look.mark if verdict and verdict.gaps else look.sound))
+    painter.setPen(QColor(colours.mark if verdict and verdict.gaps else colours.sound))
     first = f"Missing: {told[0][:1].lower()}{told[0][1:]}." if told else "Sensor, place and circuit can be told apart."
     used = painter.boundingRect(room, Qt.TextFlag.TextWordWrap, first)
     painter.drawText(room, Qt.TextFlag.TextWordWrap, first)
     painter.setFont(theme.font(8.5))
-    painter.setPen(QColor(look.quiet))
+    painter.setPen(QColor(colours.quiet))
     rest = room.adjusted(0, used.height() + 4, 0, 0)
     more = f" Then: {told[1]}." if len(told) > 1 else ""
     painter.drawText(rest, Qt.TextFlag.TextWordWrap, CAUTION + more)

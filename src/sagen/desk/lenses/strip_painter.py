@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
 
@@ -84,14 +84,14 @@ class StripPainter:
         """Paint a frame on a widget, within its paint event; `pointer` is the time (s) of the shared pointer."""
         self._frame = frame
         if frame.strip is None:
-            QPainter(widget).fillRect(widget.rect(), QColor(theme.look().raised))
+            QPainter(widget).fillRect(widget.rect(), QColor(theme.current().raised))
             return
         # Ground and grid are painted, the waveforms written straight into the canvas's pixels, the rest
         # painted on top: four dense channels cost a few milliseconds whatever they hold.
         canvas = self._fresh_canvas(widget.devicePixelRatioF())
         lanes = list(zip(frame.lane_rects(), frame.strip.lanes, strict=True))
         painter = QPainter(canvas)
-        painter.fillRect(widget.rect(), QColor(theme.look().raised))
+        painter.fillRect(widget.rect(), QColor(theme.current().raised))
         for rect, lane in lanes:
             self._paint_bands(painter, rect, lane)
             self._paint_values(painter, rect, lane)
@@ -119,9 +119,9 @@ class StripPainter:
         return self._canvas
 
     def _paint_bands(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
-        colour = QColor(theme.look().sound)
+        colour = QColor(theme.current().sound)
         colour.setAlpha(34)
-        painter.fillRect(rect, QColor(theme.look().pane))
+        painter.fillRect(rect, QColor(theme.current().pane))
         for first, last, _ in lane.bands:
             top, bottom = self._frame.y_of(rect, lane, last), self._frame.y_of(rect, lane, first)
             band = QRectF(rect.left(), top, rect.width(), bottom - top).intersected(rect)
@@ -129,32 +129,32 @@ class StripPainter:
 
     def _paint_band_names(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         """Names on a plate of their own at the right end, legible over a dense waveform."""
-        look = theme.look()
+        colours = theme.current()
         painter.setFont(theme.font(8.5))
         metrics = painter.fontMetrics()
         for first, last, name in lane.bands:
             middle = 0.5 * (self._frame.y_of(rect, lane, last) + self._frame.y_of(rect, lane, first))
             wide = metrics.horizontalAdvance(name) + 10
             plate = QRectF(rect.right() - wide - 4, middle - 8, wide, 16)
-            ground = QColor(look.raised)
+            ground = QColor(colours.raised)
             ground.setAlpha(225)
             painter.fillRect(plate, ground)
-            painter.setPen(QColor(look.sound))
+            painter.setPen(QColor(colours.sound))
             painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, name)
 
     def _paint_values(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
-        look = theme.look()
+        colours = theme.current()
         painter.setFont(theme.font(8.5))
         step = nice_step(lane.top - lane.bottom, max(2, int(rect.height() / 38)))
         for value in np.arange(np.ceil(lane.bottom / step), lane.top / step) * step:
             y = self._frame.y_of(rect, lane, float(value))
-            painter.setPen(QPen(QColor(look.line), 1))
+            painter.setPen(QPen(QColor(colours.line), 1))
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
-            painter.setPen(QColor(look.quiet))
+            painter.setPen(QColor(colours.quiet))
             at = QRectF(0, y - 8, LEFT - 6, 16)
             painter.drawText(at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:g}")
         painter.setFont(theme.font(9, bold=True))
-        painter.setPen(look.role(lane.role))
+        painter.setPen(colours.role(lane.role))
         painter.drawText(
             QRectF(4, rect.top() - 2, LEFT - 8, 44),
             Qt.AlignmentFlag.AlignLeft,
@@ -163,22 +163,22 @@ class StripPainter:
         if lane.column and rect.height() >= 84:
             # What the file calls it comes second.
             painter.setFont(theme.font(8))
-            painter.setPen(QColor(look.quiet))
+            painter.setPen(QColor(colours.quiet))
             column = painter.fontMetrics().elidedText(lane.column, Qt.TextElideMode.ElideRight, LEFT - 12)
             painter.drawText(QRectF(4, rect.top() + 46, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, column)
 
     def _paint_holes(self, painter: QPainter) -> None:
         """Stretches in which nothing was recorded: the ground of the window shows through."""
-        look, rect = theme.look(), self._frame.plot_rect()
+        colours, rect = theme.current(), self._frame.plot_rect()
         painter.setFont(theme.font(8.5))
         for first, last in self._frame.strip.holes:
             x0, x1 = max(self._frame.x_of(first), rect.left()), min(self._frame.x_of(last), rect.right())
             if x1 <= x0:
                 continue
             area = QRectF(x0, rect.top(), max(x1 - x0, 2.0), rect.height())
-            painter.fillRect(area, QColor(look.raised))
-            painter.fillRect(area, QBrush(QColor(look.line), Qt.BrushStyle.FDiagPattern))
-            painter.setPen(QColor(look.quiet))
+            painter.fillRect(area, QColor(colours.raised))
+            painter.fillRect(area, QBrush(QColor(colours.line), Qt.BrushStyle.FDiagPattern))
+            painter.setPen(QColor(colours.quiet))
             if area.width() > 90:
                 painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "not recorded")
 
@@ -201,22 +201,22 @@ class StripPainter:
         inside = (x >= rect.left()) & (x <= rect.right())
         painter.save()
         painter.setClipRect(rect)
-        painter.setPen(QPen(QColor(theme.look().sound), 4.5))
+        painter.setPen(QPen(QColor(theme.current().sound), 4.5))
         points = [QPointF(a, b) for a, b in zip(x[inside].tolist(), y[inside].tolist(), strict=True)]
         for item, other in itertools.pairwise(points):
             painter.drawLine(item, other)
         painter.restore()
 
     def _paint_times(self, painter: QPainter) -> None:
-        look, rect = theme.look(), self._frame.plot_rect()
+        colours, rect = theme.current(), self._frame.plot_rect()
         step = nice_step(self._frame.view.span, max(2, int(rect.width() / 110)))
         factor, unit = (1.0, "s") if step >= 0.1 else (1e3, "ms") if step >= 1e-4 else (1e6, "µs")
         painter.setFont(theme.font(8.5))
         for value in np.arange(np.ceil(self._frame.view.start / step), self._frame.view.end / step) * step:
             x = self._frame.x_of(float(value))
-            painter.setPen(QPen(QColor(look.line), 1))
+            painter.setPen(QPen(QColor(colours.line), 1))
             painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
-            painter.setPen(QColor(look.quiet))
+            painter.setPen(QColor(colours.quiet))
             digits = max(0, int(np.ceil(-np.log10(step * factor) - 1e-9)))
             painter.drawText(
                 QRectF(min(x - 50, self._frame.size.width() - 102), rect.bottom() + 5, 100, 16),
@@ -242,7 +242,7 @@ class StripPainter:
         inside = rows >= first
         inside &= rows <= last
         # Choosing costs the same for any pattern; copying where true is slow on a fine one.
-        area[:] = np.where(inside, np.uint32(theme.look().role(lane.role).rgb()), area)
+        area[:] = np.where(inside, np.uint32(theme.current().role(lane.role).rgb()), area)
 
     def _paint_teeth(self, painter: QPainter) -> None:
         """Tooth numbers along the top where they fit, else the turns."""
@@ -256,12 +256,12 @@ class StripPainter:
         )
         if lane is None:
             return
-        teeth, rect, look = lane.reading.teeth, self._frame.plot_rect(), theme.look()
+        teeth, rect, colours = lane.reading.teeth, self._frame.plot_rect(), theme.current()
         first, last = np.searchsorted(teeth.times, [self._frame.view.start, self._frame.view.end])
         if last <= first:
             return
         painter.setFont(theme.font(8))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         apart = rect.width() / max(1, last - first)
         every = next((value for value in (1, 2, 5, 10) if value * apart >= TOOTH_APART), None)
         if every is not None:
@@ -285,13 +285,13 @@ class StripPainter:
             painter.drawText(QRectF(4, rect.top() - 19, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, "tooth")
 
     def _paint_marks(self, painter: QPainter) -> None:
-        look, rects = theme.look(), self._frame.lane_rects()
+        colours, rects = theme.current(), self._frame.lane_rects()
         painter.setFont(theme.font(9, bold=True))
         metrics = painter.fontMetrics()
         taken = LEFT - 1.0
         for mark in self._frame.strip.marks:
             rect = rects[mark.lane]
-            fill = QColor(look.mark)
+            fill = QColor(colours.mark)
             fill.setAlpha(52)
             seen = [
                 span for span in mark.spans if span[1] >= self._frame.view.start and span[0] <= self._frame.view.end
@@ -301,8 +301,8 @@ class StripPainter:
                 area = QRectF(x0, rect.top(), max(x1 - x0, 2.0), rect.height())
                 painter.fillRect(area, fill)
                 if area.width() > 12:
-                    painter.fillRect(area, QBrush(QColor(look.mark), Qt.BrushStyle.BDiagPattern))
-                painter.setPen(QPen(QColor(look.mark), 1.5, Qt.PenStyle.DashLine))
+                    painter.fillRect(area, QBrush(QColor(colours.mark), Qt.BrushStyle.BDiagPattern))
+                painter.setPen(QPen(QColor(colours.mark), 1.5, Qt.PenStyle.DashLine))
                 painter.drawLine(area.topLeft(), area.bottomLeft())
                 painter.drawLine(area.topRight(), area.bottomRight())
             # The flag names the finding once, over the first place in sight, in a row of its own.
@@ -310,26 +310,26 @@ class StripPainter:
             wide = metrics.horizontalAdvance(mark.label) + 14
             flag = QRectF(min(max(at, taken + 1, LEFT), self._frame.size.width() - RIGHT - wide), 3, wide, 19)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.fillRect(flag, QColor(look.mark))
-            painter.setPen(QColor(look.raised))
+            painter.fillRect(flag, QColor(colours.mark))
+            painter.setPen(QColor(colours.raised))
             painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, mark.label)
             taken = flag.right()
 
     def _paint_cursors(self, painter: QPainter, pointer: float | None) -> None:
-        look, rect = theme.look(), self._frame.plot_rect()
+        colours, rect = theme.current(), self._frame.plot_rect()
         for name, time in self._frame.strip.cursors.items():
             x = self._frame.x_of(time)
             if not rect.left() <= x <= rect.right():
                 continue
-            painter.setPen(QPen(QColor(look.ink), 1.5))
+            painter.setPen(QPen(QColor(colours.ink), 1.5))
             painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
             plate = QRectF(x - 9, rect.bottom() - 18, 18, 18)
-            painter.fillRect(plate, QColor(look.ink))
-            painter.setPen(QColor(look.raised))
+            painter.fillRect(plate, QColor(colours.ink))
+            painter.setPen(QColor(colours.raised))
             painter.setFont(theme.font(9, bold=True))
             painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, name)
         if pointer is not None:
             x = self._frame.x_of(pointer)
             if rect.left() <= x <= rect.right():
-                painter.setPen(QPen(QColor(look.accent), 1, Qt.PenStyle.DashLine))
+                painter.setPen(QPen(QColor(colours.accent), 1, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))

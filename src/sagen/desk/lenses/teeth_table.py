@@ -7,8 +7,8 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyMod
 from PySide6.QtGui import QColor, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QWidget
 
-from sagen.desk.look import theme
-from sagen.report.look import Look
+from sagen.desk.theme import theme
+from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.per_tooth import ToothTable
 
 SORT = Qt.ItemDataRole.UserRole
@@ -17,10 +17,10 @@ SORT = Qt.ItemDataRole.UserRole
 class TeethModel(QAbstractTableModel):
     """The columns of a ToothTable."""
 
-    def __init__(self, look: Look):
+    def __init__(self, drawing: TurnDrawing):
         super().__init__()
-        table: ToothTable = look.table
-        self.marked = look.teeth
+        table: ToothTable = drawing.table
+        self.marked = drawing.teeth
         self.columns: list[tuple[str, str, np.ndarray, str]] = [
             ("Tooth", "number from the reference gap", table.number, "{:.0f}"),
             ("°", "degrees of the wheel from tooth 1", table.angle_deg, "{:.1f}"),
@@ -61,7 +61,7 @@ class TeethModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.FontRole and marked:
             return theme.font(9.5, bold=True)
         if role == Qt.ItemDataRole.ForegroundRole and marked:
-            return QColor(theme.look().mark)
+            return QColor(theme.current().mark)
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole):
@@ -91,11 +91,11 @@ class TeethTable(QTableView):
         self.proxy = QSortFilterProxyModel(self)
         self.proxy.setSortRole(SORT)
 
-    def show_look(self, look: Look | None) -> None:
-        self.setVisible(look is not None and look.table is not None)
-        if look is None or look.table is None:
+    def show_drawing(self, drawing: TurnDrawing | None) -> None:
+        self.setVisible(drawing is not None and drawing.table is not None)
+        if drawing is None or drawing.table is None:
             return
-        self.proxy.setSourceModel(TeethModel(look))
+        self.proxy.setSourceModel(TeethModel(drawing))
         self.setModel(self.proxy)
         self.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)

@@ -11,8 +11,8 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.lenses.lens import LensView, colour_steps, coloured, scale_of
-from sagen.desk.look import theme
-from sagen.report.look import Look, in_words
+from sagen.desk.theme import theme
+from sagen.report.turn_drawing import TurnDrawing, in_words
 from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM = 52, 12, 46, 54
@@ -29,18 +29,18 @@ class TurnsView(LensView):
         self._entry = np.empty((0, 0), np.int64)
         self._image: QImage | None = None
 
-    def show_look(self, look: Look | None, what: str = "phase_error") -> None:
-        self.look, self.what, self._image = look, what, None
-        found = look.rows(what) if look is not None else None
+    def show_drawing(self, drawing: TurnDrawing | None, what: str = "phase_error") -> None:
+        self.drawing, self.what, self._image = drawing, what, None
+        found = drawing.rows(what) if drawing is not None else None
         self._values, self._entry = (
             found if found is not None else (np.empty((0, 0), np.float32), np.empty((0, 0), np.int64))
         )
         self.scale = scale_of(self._values)
         self.update()
 
-    def dress(self) -> None:
+    def apply_theme(self) -> None:
         self._image = None
-        super().dress()
+        super().apply_theme()
 
     # geometry -----------------------------------------------------------------------------
 
@@ -64,13 +64,13 @@ class TurnsView(LensView):
     def time_of(self, row: int, column: int) -> float | None:
         """When the tooth of a cell came, s; None where none was seen."""
         entry = int(self._entry[row, column])
-        return float(self.look.reading.teeth.times[entry]) if entry >= 0 else None
+        return float(self.drawing.reading.teeth.times[entry]) if entry >= 0 else None
 
     # painting -----------------------------------------------------------------------------
 
     def paintEvent(self, _event) -> None:
-        painter, look = QPainter(self), theme.look()
-        painter.fillRect(self.rect(), QColor(look.raised))
+        painter, colours = QPainter(self), theme.current()
+        painter.fillRect(self.rect(), QColor(colours.raised))
         if self.empty:
             self.paint_nothing(
                 painter,
@@ -87,28 +87,28 @@ class TurnsView(LensView):
     def _picture(self) -> QImage:
         """The cells as an image, at most as many rows as the widget has pixels: of several turns the wildest counts."""
         if self._image is None:
-            look, values = theme.look(), self._values
+            colours, values = theme.current(), self._values
             most = 1600
             if len(values) > most:
                 borders = np.linspace(0, len(values), most, endpoint=False).astype(int)
                 high = np.fmax.reduceat(values, borders, axis=0)
                 low = np.fmin.reduceat(values, borders, axis=0)
                 values = np.where(np.abs(high) >= np.abs(low), high, low)
-            pixels = coloured(values, self.scale, QColor(look.quiet).rgb())
-            wheel = self.look.reading.wheel
+            pixels = coloured(values, self.scale, QColor(colours.quiet).rgb())
+            wheel = self.drawing.reading.wheel
             designed = [other - 1 for other in wheel.others] + list(range(wheel.slots - wheel.missing, wheel.slots))
             blank = ~np.isfinite(values[:, designed])
-            pixels[:, designed] = np.where(blank, np.uint32(QColor(look.pane).rgb()), pixels[:, designed])
+            pixels[:, designed] = np.where(blank, np.uint32(QColor(colours.pane).rgb()), pixels[:, designed])
             self._pixels = np.ascontiguousarray(pixels, np.uint32)
             tall, wide = pixels.shape
             self._image = QImage(self._pixels.data, wide, tall, 4 * wide, QImage.Format.Format_RGB32)
         return self._image
 
     def _paint_axes(self, painter: QPainter, rect: QRectF) -> None:
-        look = theme.look()
+        colours = theme.current()
         turns, slots = self._values.shape
         painter.setFont(theme.font(8.5))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         step = max(1, int(nice_step(slots, max(2, int(rect.width() / 38)))))
         for number in [1, *range(step, slots + 1, step)] if step > 1 else range(1, slots + 1):
             x = rect.left() + (number - 0.5) / slots * rect.width()
@@ -124,56 +124,56 @@ class TurnsView(LensView):
         painter.setFont(theme.font(9, bold=True))
         painter.drawText(QRectF(4, rect.top() - 18, LEFT - 8, 14), Qt.AlignmentFlag.AlignRight, "turn")
         painter.drawText(QRectF(rect.left(), 4, rect.width(), 14), Qt.AlignmentFlag.AlignLeft, "tooth")
-        painter.setPen(QPen(QColor(look.line), 1))
+        painter.setPen(QPen(QColor(colours.line), 1))
         painter.drawRect(rect)
 
     def _paint_findings(self, painter: QPainter, rect: QRectF) -> None:
-        look = theme.look()
+        colours = theme.current()
         turns, slots = self._values.shape
         painter.setFont(theme.font(8.5, bold=True))
-        for number, label in self.look.teeth.items():
+        for number, label in self.drawing.teeth.items():
             x0 = rect.left() + (number - 1) / slots * rect.width()
             x1 = rect.left() + number / slots * rect.width()
-            painter.setPen(QPen(QColor(look.mark), 1.5, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(QColor(colours.mark), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x0, rect.top()), QPointF(x0, rect.bottom()))
             painter.drawLine(QPointF(x1, rect.top()), QPointF(x1, rect.bottom()))
             self.paint_flag(painter, number, label, QPointF((x0 + x1) / 2, 5), LEFT, self.width() - 4)
-        for start, end, label in self.look.stretches:
+        for start, end, label in self.drawing.stretches:
             first, last = self._row_of(start), self._row_of(end)
             y0 = rect.top() + first / turns * rect.height()
             y1 = rect.top() + (last + 1) / turns * rect.height()
             bar = QRectF(rect.left() - 5, y0, 5, max(y1 - y0, 3))
-            painter.fillRect(bar, QColor(look.mark))
-            painter.setPen(QColor(look.mark))
+            painter.fillRect(bar, QColor(colours.mark))
+            painter.setPen(QColor(colours.mark))
             painter.drawText(QRectF(2, (y0 + y1) / 2 - 8, 14, 16), Qt.AlignmentFlag.AlignCenter, label)
 
     def _row_of(self, time_s: float) -> int:
-        teeth = self.look.reading.teeth
+        teeth = self.drawing.reading.teeth
         at = int(np.clip(np.searchsorted(teeth.times, time_s), 0, len(teeth.times) - 1))
         return int(np.clip(teeth.turn[at] - teeth.turn[teeth.number > 0].min(), 0, len(self._values) - 1))
 
     def _paint_scale(self, painter: QPainter, rect: QRectF) -> None:
         """What the colours mean, in figures and words."""
-        look = theme.look()
+        colours = theme.current()
         bar = QRectF(rect.left(), rect.bottom() + 10, min(rect.width() * 0.5, 220), 10)
         steps = np.ascontiguousarray(colour_steps(), np.uint32)
         painter.drawImage(bar, QImage(steps.data, len(steps), 1, 4 * len(steps), QImage.Format.Format_RGB32))
-        painter.setPen(QColor(look.line))
+        painter.setPen(QColor(colours.line))
         painter.drawRect(bar)
         painter.setFont(theme.font(8.5))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         words = ("early", "late") if self.what == "phase_error" else ("less", "more")
         under = QRectF(bar.left() - 30, bar.bottom() + 3, bar.width() + 60, 14)
         painter.drawText(under.adjusted(30, 0, 0, 0), Qt.AlignmentFlag.AlignLeft, f"−{self.scale:.0f} % {words[0]}")
         painter.drawText(under.adjusted(0, 0, -30, 0), Qt.AlignmentFlag.AlignRight, f"{words[1]} +{self.scale:.0f} %")
         key = QRectF(bar.right() + 22, bar.top() - 1, 12, 12)
-        painter.fillRect(key, QColor(look.quiet))
+        painter.fillRect(key, QColor(colours.quiet))
         painter.drawText(QRectF(key.right() + 6, key.top() - 2, 160, 16), Qt.AlignmentFlag.AlignLeft, "no tooth seen")
 
     def _paint_pointer(self, painter: QPainter, rect: QRectF) -> None:
         if self._pointer is None:
             return
-        teeth = self.look.reading.teeth
+        teeth = self.drawing.reading.teeth
         at = int(np.searchsorted(teeth.times, self._pointer, "right")) - 1
         if not 0 <= at < len(teeth.number) or teeth.number[at] == 0:
             return
@@ -183,14 +183,14 @@ class TurnsView(LensView):
             rect.left() + column / slots * rect.width(), rect.top() + row / turns * rect.height(),
             max(rect.width() / slots, 5), max(rect.height() / turns, 5),
         )  # fmt: skip
-        painter.setPen(QPen(QColor(theme.look().ink), 2))
+        painter.setPen(QPen(QColor(theme.current().ink), 2))
         painter.drawRect(cell.adjusted(-1, -1, 1, 1))
 
     # hands --------------------------------------------------------------------------------
 
     def words_at(self, row: int, column: int) -> str:
         """What a cell says."""
-        reading = self.look.reading
+        reading = self.drawing.reading
         angle = column * reading.wheel.pitch_deg
         return f"turn {row + 1}, tooth {column + 1}, {angle:.1f}°: {in_words(self.what, float(self._values[row, column]), reading)}"
 
@@ -199,7 +199,7 @@ class TurnsView(LensView):
         if event.key() not in steps or self.empty:
             super().keyPressEvent(event)
             return
-        teeth = self.look.reading.teeth
+        teeth = self.drawing.reading.teeth
         at = int(np.clip(np.searchsorted(teeth.times, self._pointer or 0.0, "right") - 1, 0, len(teeth.times) - 1))
         across = steps[event.key()]
         at = int(np.clip(at + across[1] + across[0] * max(1, len(teeth.places)), 0, len(teeth.times) - 1))

@@ -18,16 +18,16 @@ class Page(QWidget):
 
     name: ClassVar[str]
     title: ClassVar[str] = ""
-    deeds: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
+    commands: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
     hints: ClassVar[tuple[Hint, ...]] = ()
 
     def wire(self, shell) -> None:
         """Connect the page with the shell that it is a page of; called once, when the page is made."""
 
-    def dress(self) -> None:
+    def apply_theme(self) -> None:
         """Take on the icons and colours of the present look."""
 
-    def settle(self) -> None:
+    def on_shown(self) -> None:
         """Come into sight."""
 
     def close_down(self) -> None:
@@ -50,7 +50,7 @@ class JobPage(Page):
         self.left.connect(shell.back_to_job)
         shell.workspace.job_changed.connect(lambda _: self.show_job())
 
-    def settle(self) -> None:
+    def on_shown(self) -> None:
         self.show_job()
         self.first.setFocus()
 

@@ -29,9 +29,9 @@ from sagen.desk.lenses.strip import StripView
 from sagen.desk.lenses.teeth_table import TeethTable
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
-from sagen.desk.look import theme
-from sagen.desk.look.plain import ElidedLabel, Label
 from sagen.desk.pages import Page
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import ElidedLabel, Label
 from sagen.model.vocabulary import FindingKind
 from sagen.model.words import FINDING_TITLES, ROLES, STATES
 from sagen.report.scene import Place
@@ -235,7 +235,7 @@ class CapturePage(Page):
         self._tools(row)
         self.buttons["compare"] = self.compare
         row.addWidget(self.compare)
-        self.dress()
+        self.apply_theme()
         return row
 
     def _offer(self, menu: QMenu) -> None:
@@ -310,13 +310,13 @@ class CapturePage(Page):
         if self.opened is not None and self.opened.rings is not None:
             self._show_words()
 
-    def dress(self) -> None:
+    def apply_theme(self) -> None:
         for button in self.buttons.values():
             button.setIcon(theme.icon(button.property("icon_name")))
         if self.opened is not None:
-            self.turns.dress()
-            self.rings.dress()
-            self.wheel.dress()
+            self.turns.apply_theme()
+            self.rings.apply_theme()
+            self.wheel.apply_theme()
 
     # what is shown ------------------------------------------------------------------------
 
@@ -404,10 +404,10 @@ class CapturePage(Page):
         if self._looked_at or self.opened is None:
             return
         self._looked_at = True
-        look = self.opened.looks.get(self.column)
-        self.turns.show_look(look, self.what)
-        self.wheel.show_look(look)
-        self.table.show_look(look)
+        drawing = self.opened.drawings.get(self.column)
+        self.turns.show_drawing(drawing, self.what)
+        self.wheel.show_drawing(drawing)
+        self.table.show_drawing(drawing)
 
     def _show_boxes(self) -> None:
         self.channel_box.setVisible(self.lens in ("turns", "wheel") and self.channel_box.count() > 1)
@@ -513,7 +513,7 @@ class CapturePage(Page):
         """A press in Turns or Wheel sets a cursor there, as one in the Strip does, and brings the place to its middle."""
         self.view.set_cursor_at(self.view.next_cursor, time_s)
         self.view.next_cursor = "B" if self.view.next_cursor == "A" else "A"
-        reading = self.turns.look.reading if self.turns.look else None
+        reading = self.turns.drawing.reading if self.turns.drawing else None
         if reading is not None and len(reading.teeth.times) > 3:
             pitch = float(np.median(np.diff(reading.teeth.times)))
             self.view.look_at_span(time_s - pitch, time_s + pitch, around=9.0)
@@ -526,7 +526,7 @@ class CapturePage(Page):
         self.view.look_at_span(time_s - span / 2, time_s + span / 2, around=1.0)
 
     def _tooth_chosen(self, number: int) -> None:
-        time = self.wheel.time_of(number) if self.wheel.look and self.wheel.look.table else None
+        time = self.wheel.time_of(number) if self.wheel.drawing and self.wheel.drawing.table else None
         if time is not None:
             self.point_at(time)
 

@@ -24,9 +24,9 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk.actions import Action, Hint
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SheetError
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.trail import CardEntry, CircuitEntry
@@ -65,11 +65,11 @@ class PlugFace(QWidget):
         self.update()
 
     def paintEvent(self, _event) -> None:
-        look, painter = theme.look(), QPainter(self)
+        colours, painter = theme.current(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(look.raised))
+        painter.fillRect(self.rect(), QColor(colours.raised))
         rows = [row for row in (self.circuit.seen_from(self.side) if self.circuit else ()) if row]
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         painter.setFont(theme.font(8.5))
         view = "harness plug, looked into" if self.side == "harness" else "sensor's plug, looked into"
         painter.drawText(QRectF(0, self.height() - 18, self.width(), 16), Qt.AlignmentFlag.AlignCenter, view)
@@ -80,8 +80,8 @@ class PlugFace(QWidget):
             return
         most = max(len(row) for row in rows)
         box = QRectF(8, 6, self.width() - 16, self.height() - 28)
-        painter.setPen(QPen(QColor(look.quiet), 1.6))
-        painter.setBrush(QColor(look.pane))
+        painter.setPen(QPen(QColor(colours.quiet), 1.6))
+        painter.setBrush(QColor(colours.pane))
         painter.drawRoundedRect(box, 8, 8)
         wide, tall = box.width() / most, box.height() / len(rows)
         for r, row in enumerate(rows):
@@ -90,12 +90,12 @@ class PlugFace(QWidget):
                 self._pin(painter, cell, pin)
 
     def _pin(self, painter: QPainter, cell: QRectF, pin: str) -> None:
-        look = theme.look()
+        colours = theme.current()
         wire = next((item for item in self.circuit.wire if item.sensor_pin == pin), None)
-        painter.setPen(QPen(QColor(look.line), 1))
-        painter.setBrush(QColor(look.raised))
+        painter.setPen(QPen(QColor(colours.line), 1))
+        painter.setBrush(QColor(colours.raised))
         painter.drawRoundedRect(cell, 5, 5)
-        painter.setPen(QColor(look.ink))
+        painter.setPen(QColor(colours.ink))
         painter.setFont(theme.font(11, bold=True))
         third = cell.height() / 3
         painter.drawText(QRectF(cell.left(), cell.top(), cell.width(), third), Qt.AlignmentFlag.AlignCenter, pin)
@@ -111,7 +111,7 @@ class CardPage(Page):
 
     name, title = "card", "Machine card"
     left = Signal()
-    deeds = (
+    commands = (
         Action("Ctrl+S", "keep the card, and put it on the job", lambda page: page.keep()),
         Action("Ctrl+Return", "keep the card, and put it on the job", lambda page: page.keep()),
         Action("Ctrl+Shift+M", "the plug from the other side", lambda page: page.face.turn()),

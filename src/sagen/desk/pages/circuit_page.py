@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import EngineView
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.trail import OVER_RANGE_OHM, CircuitEntry, ReadingEntry
 from sagen.model.vocabulary import CIRCUIT_ROLES, OHM_POINTS, PLUG_OPEN, Quantity, State

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 from sagen.model.vocabulary import OHM_POINTS, Point
 from sagen.model.words import POINTS
 
@@ -63,8 +63,8 @@ class CircuitView(QWidget):
         return QPointF(x * self.width(), y * self.height())
 
     def paintEvent(self, _event) -> None:
-        look, painter = theme.look(), QPainter(self)
-        painter.fillRect(self.rect(), QColor(look.raised))
+        colours, painter = theme.current(), QPainter(self)
+        painter.fillRect(self.rect(), QColor(colours.raised))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         wide, tall = self.width(), self.height()
         boxes = {
@@ -73,7 +73,11 @@ class CircuitView(QWidget):
             "sensor": QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall),
         }
         points = self.points()
-        colours = {"supply": look.roles["supply"], "signal": look.roles["crank"], "ground": look.roles["ground"]}
+        colours = {
+            "supply": colours.roles["supply"],
+            "signal": colours.roles["crank"],
+            "ground": colours.roles["ground"],
+        }
         for name, colour in colours.items():
             if (name == "supply" and name not in points) or (name == "ground" and name not in points):
                 continue
@@ -84,24 +88,24 @@ class CircuitView(QWidget):
             painter.setPen(QPen(QColor(colour), 3, right))
             painter.drawLine(QPointF(0.63 * wide, y), QPointF(0.80 * wide, y))
         self._paint_wires(painter)
-        painter.setPen(QPen(QColor(look.quiet), 1.4))
-        painter.setBrush(QColor(look.pane))
+        painter.setPen(QPen(QColor(colours.quiet), 1.4))
+        painter.setBrush(QColor(colours.pane))
         painter.drawRoundedRect(QRectF(0.57 * wide, 0.10 * tall, 0.06 * wide, 0.80 * tall), 5, 5)
         for name, box in boxes.items():
-            painter.setPen(QPen(QColor(look.quiet), 1.4))
-            painter.setBrush(QColor(look.pane))
+            painter.setPen(QPen(QColor(colours.quiet), 1.4))
+            painter.setBrush(QColor(colours.pane))
             painter.drawRoundedRect(box, 6, 6)
-            painter.setPen(QColor(look.ink))
+            painter.setPen(QColor(colours.ink))
             painter.setFont(theme.font(9.5, bold=True))
             where = box if name != "sensor" else QRectF(box.left(), box.top() + 6, box.width(), 18)
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
         if self.spec is not None and self.pulled_up:
             painter.setFont(theme.font(8.5))
-            painter.setPen(QColor(look.quiet))
+            painter.setPen(QColor(colours.quiet))
             pull = f"pull-up\n{self.spec.pull_up:g} V" if self.spec.pull_up else "pull-up"
             painter.drawText(QRectF(0.02 * wide, 0.70 * tall, 0.15 * wide, 32), Qt.AlignmentFlag.AlignCenter, pull)
         painter.setFont(theme.font(8.5))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         painter.drawText(
             QRectF(0.52 * wide, 0.91 * tall, 0.16 * wide, 16),
             Qt.AlignmentFlag.AlignCenter,
@@ -114,9 +118,9 @@ class CircuitView(QWidget):
         """Colour and pins of each wire, as the card has them."""
         if self.card is None:
             return
-        look, wide, tall = theme.look(), self.width(), self.height()
+        colours, wide, tall = theme.current(), self.width(), self.height()
         painter.setFont(theme.font(8.5))
-        painter.setPen(QColor(look.ink))
+        painter.setPen(QColor(colours.ink))
         for carries in ("supply", "signal", "ground"):
             wire = self.card.wire_of(carries)
             if wire is None or carries not in self.points():
@@ -129,18 +133,18 @@ class CircuitView(QWidget):
             painter.drawText(QRectF(0.645 * wide, y - 18, 0.15 * wide, 15), Qt.AlignmentFlag.AlignLeft, pin)
 
     def _paint_point(self, painter: QPainter, point: str) -> None:
-        look, at, chosen = theme.look(), self._at(point), point == self.point
-        painter.setPen(QPen(QColor(look.accent), 2.4 if chosen else 1.6))
-        painter.setBrush(QColor(look.accent if chosen else look.raised))
+        colours, at, chosen = theme.current(), self._at(point), point == self.point
+        painter.setPen(QPen(QColor(colours.accent), 2.4 if chosen else 1.6))
+        painter.setBrush(QColor(colours.accent if chosen else colours.raised))
         radius = 11 if chosen else 8
         if point in OHM_POINTS:
             painter.drawRoundedRect(QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius), 4, 4)
-            painter.setPen(QColor(look.on_accent if chosen else look.accent))
+            painter.setPen(QColor(colours.on_accent if chosen else colours.accent))
             painter.setFont(theme.font(8.5, bold=True))
             painter.drawText(QRectF(at.x() - 12, at.y() - 9, 24, 18), Qt.AlignmentFlag.AlignCenter, "Ω")
         else:
             painter.drawEllipse(at, radius, radius)
-            painter.setPen(QColor(look.on_accent if chosen else look.accent))
+            painter.setPen(QColor(colours.on_accent if chosen else colours.accent))
             painter.setFont(theme.font(8.5, bold=True))
             painter.drawText(QRectF(at.x() - 12, at.y() - 9, 24, 18), Qt.AlignmentFlag.AlignCenter, "V")
         told = self.told.get(point, "")
@@ -148,13 +152,13 @@ class CircuitView(QWidget):
             painter.setFont(theme.font(8.5, bold=True))
             wide = painter.fontMetrics().horizontalAdvance(told) + 10
             plate = QRectF(at.x() - wide / 2, at.y() + 14, wide, 17)
-            painter.setPen(QPen(QColor(look.line), 1))
-            painter.setBrush(QColor(look.raised))
+            painter.setPen(QPen(QColor(colours.line), 1))
+            painter.setBrush(QColor(colours.raised))
             painter.drawRoundedRect(plate, 4, 4)
-            painter.setPen(QColor(look.ink))
+            painter.setPen(QColor(colours.ink))
             painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, told)
         if self.hasFocus() and chosen:
-            painter.setPen(QPen(QColor(look.ink), 1.2, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(QColor(colours.ink), 1.2, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(at, 16, 16)
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from sagen.desk.look import theme
+from sagen.desk.theme import theme
 
 #: usual firing orders by cylinders and banks (common practice, no published source); the maker's counts
 FIRING = {
@@ -37,15 +37,15 @@ class EngineView(QWidget):
         self.update()
 
     def paintEvent(self, _event) -> None:
-        look, painter = theme.look(), QPainter(self)
-        painter.fillRect(self.rect(), QColor(look.raised))
+        colours, painter = theme.current(), QPainter(self)
+        painter.fillRect(self.rect(), QColor(colours.raised))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(54, 22, self.width() - 84, self.height() - 44)
-        painter.setPen(QPen(QColor(look.line), 1.4))
-        painter.setBrush(QColor(look.pane))
+        painter.setPen(QPen(QColor(colours.line), 1.4))
+        painter.setBrush(QColor(colours.pane))
         painter.drawRoundedRect(box, 6, 6)
         painter.setFont(theme.font(8.5))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         painter.drawText(QRectF(2, box.center().y() - 8, 50, 16), Qt.AlignmentFlag.AlignRight, "front")
         rows = min(self.banks, 2)
         each = -(-self.cylinders // rows)
@@ -60,12 +60,12 @@ class EngineView(QWidget):
                 radius = min(tall * 0.3, box.width() / each * 0.36)
                 at = QPointF(box.left() + (place + 0.5) * box.width() / each, middle)
                 first = number == 1
-                painter.setPen(QPen(QColor(look.accent if first else look.quiet), 2.0 if first else 1.2))
-                painter.setBrush(QColor(look.raised))
+                painter.setPen(QPen(QColor(colours.accent if first else colours.quiet), 2.0 if first else 1.2))
+                painter.setBrush(QColor(colours.raised))
                 painter.drawEllipse(at, radius, radius)
                 if first:
                     painter.drawText(QRectF(at.x() - 10, at.y() - 8, 20, 16), Qt.AlignmentFlag.AlignCenter, "1")
-            painter.setPen(QColor(look.quiet))
+            painter.setPen(QColor(colours.quiet))
             under = QRectF(box.left(), middle + radius + 2, box.width(), 16)
             painter.drawText(under, Qt.AlignmentFlag.AlignCenter, f"bank {bank + 1}")
         order = FIRING.get((self.cylinders, rows))
@@ -76,7 +76,7 @@ class EngineView(QWidget):
 
     def _mark(self, painter: QPainter, box: QRectF, rows: int, tall: float) -> None:
         """The sensor that the job is about."""
-        spec, look = self.spec, theme.look()
+        spec, colours = self.spec, theme.current()
         if spec is None:
             return
         bank = min((spec.bank or 1), rows) - 1
@@ -92,8 +92,8 @@ class EngineView(QWidget):
             "knock": QPointF(box.center().x(), top + tall / 2),
             "speed": QPointF(box.right() + 14, box.bottom() + 8),
         }[spec.role]
-        painter.setPen(QPen(QColor(look.mark), 2.4))
-        painter.setBrush(QColor(look.mark))
+        painter.setPen(QPen(QColor(colours.mark), 2.4))
+        painter.setBrush(QColor(colours.mark))
         painter.drawEllipse(at, 5, 5)
         painter.setFont(theme.font(8.5, bold=True))
         where = {

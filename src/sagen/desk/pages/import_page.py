@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
 
 from sagen.casework.examination import MOST_KEPT, Incoming, in_sight
 from sagen.desk.lenses.strip import StripView
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
+from sagen.desk.theme.plain import Label
 from sagen.desk.work import Task, Work
 from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
@@ -454,10 +454,10 @@ def first_look(incoming: Incoming, sheet):
     """What the first part of a capture shows under a sheet, and what is drawn of the whole of it."""
     from sagen.kinds import examine
     from sagen.report.scene import strip_scene
-    from sagen.signal.true_units import in_true_units
+    from sagen.signal.probe_factors import apply_probe_factors
 
     first = examine(_head(incoming.capture), sheet)
-    whole, _ = in_true_units(incoming.capture, sheet)
+    whole, _ = apply_probe_factors(incoming.capture, sheet)
     return first, strip_scene(replace(first, capture=whole), incoming.pyramids)
 
 

@@ -1,4 +1,4 @@
-"""The live page: start, look, move a wire, and keep what was recorded."""
+"""The live page: start, drawing, move a wire, and keep what was recorded."""
 
 from __future__ import annotations
 
@@ -28,9 +28,9 @@ from sagen.desk.events_form import event_rows
 from sagen.desk.lenses.live_strip import LiveStrip
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
-from sagen.desk.look.plain import ElidedLabel, Label
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import ElidedLabel, Label
 from sagen.files.long_record import SUFFIX
 from sagen.model.errors import SagenError
 from sagen.model.trail import NoteEntry
@@ -65,7 +65,7 @@ class LivePage(Page):
     """Strip with figures and verdict above it; turns, wheel or events below."""
 
     name, title = "live", "Live"
-    deeds = (
+    commands = (
         Action("Space", "start or stop", lambda page: page.start_or_stop()),
         Action("Alt+H", "hold the picture", lambda page: page.hold_button.toggle()),
         Action("Alt+M", "set a mark", lambda page: page.mark()),
@@ -239,7 +239,7 @@ class LivePage(Page):
         if capture.name == name and capture.samples * len(capture.channels) <= MOST_KEPT:
             shutil.rmtree(incoming.path, ignore_errors=True)
 
-    def settle(self) -> None:
+    def on_shown(self) -> None:
         self._cautions()
         if self.live is None and self._left():
             when = self._left()[-1].name.partition("-")[2][:6]
@@ -250,9 +250,9 @@ class LivePage(Page):
         self._buttons()
         self.strip.setFocus()
 
-    def dress(self) -> None:
-        self.turns.dress()
-        self.wheel.dress()
+    def apply_theme(self) -> None:
+        self.turns.apply_theme()
+        self.wheel.apply_theme()
 
     def _job_changed(self, job) -> None:
         if self.live is not None and (job is None or job.id != self._job_id):
@@ -326,8 +326,8 @@ class LivePage(Page):
         self._channel_chosen()
         self.live.start()
         self.strip.show_live(self.live)
-        self.turns.show_look(None)
-        self.wheel.show_look(None)
+        self.turns.show_drawing(None)
+        self.wheel.show_drawing(None)
         self._counting = COUNTED * 1000 // TICK_MS if self.state.currentData() in STARTING else 0
         self._timer.start()
         self._buttons()
@@ -458,18 +458,18 @@ class LivePage(Page):
         began = time.monotonic()
 
         def work(_task):
-            from sagen.report.look import look_at
+            from sagen.report.turn_drawing import draw_turns
 
             verdict = live.verdict()
-            look = None
+            drawing = None
             if verdict is not None and verdict.done is not None and below < 2:
                 own = next(
                     (channel.sheet.column for channel in verdict.done.channels if channel.reading is not None), None
                 )
-                look = look_at(verdict.done, own) if own else None
+                drawing = draw_turns(verdict.done, own) if own else None
             self._ask_temperature(live)
             new = live.hunt()
-            return verdict, look, live.hunted() if new or last else None
+            return verdict, drawing, live.hunted() if new or last else None
 
         def came(answer) -> None:
             self._looking = None
@@ -496,7 +496,7 @@ class LivePage(Page):
         except SagenError:
             self._ask_again = time.monotonic() + 12 * TEMPERATURE_S  # no module: a live page works without one
 
-    def _show(self, verdict: Verdict | None, look, hunted) -> None:
+    def _show(self, verdict: Verdict | None, drawing, hunted) -> None:
         if verdict is not None:
             self.verdict = verdict
             self.live.listen(verdict)
@@ -505,9 +505,9 @@ class LivePage(Page):
                 self.figures.setText(verdict.line)
             self.said.setText(verdict.said)
             if self.below.currentIndex() == 0:
-                self.turns.show_look(look)
+                self.turns.show_drawing(drawing)
             elif self.below.currentIndex() == 1:
-                self.wheel.show_look(look)
+                self.wheel.show_drawing(drawing)
         if hunted is not None:
             self.goes_with.setText(" ".join(hunted.said))
             self.events.show_rows(event_rows(hunted.events[-200:]))

@@ -6,10 +6,10 @@ from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, QT
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.desk.panes.trail import CardDelegate, paint_tag
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
 from sagen.model.job import JobSummary, Stage
 
 JOB = Qt.ItemDataRole.UserRole
@@ -47,23 +47,23 @@ class JobDelegate(CardDelegate):
         return QSize(option.rect.width(), self.HEIGHT)
 
     def paint_card(self, painter: QPainter, card: QRect, index: QModelIndex) -> None:
-        look = theme.look()
+        colours = theme.current()
         job: JobSummary = index.data(JOB)
         inner = card.adjusted(14, 8, -12, -2)
-        painter.setPen(QColor(look.ink))
+        painter.setPen(QColor(colours.ink))
         painter.setFont(theme.font(12, bold=True))
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, job.machine)
         painter.setFont(theme.font(10))
         about = job.about or "no complaint entered"
         painter.drawText(inner.adjusted(0, 24, 0, 0), Qt.AlignmentFlag.AlignLeft, about)
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         painter.setFont(theme.font(9))
         who = f"{job.owner}, " if job.owner else ""
         last = job.damaged or f"{job.created:%d %b %Y}, {job.entries} entries"
         painter.drawText(inner.adjusted(0, 46, 0, 0), Qt.AlignmentFlag.AlignLeft, f"{who}{last}")
-        colours = {Stage.PROVEN: look.sound, Stage.REPAIRED: look.accent, Stage.FOUND: look.mark}
+        colours = {Stage.PROVEN: colours.sound, Stage.REPAIRED: colours.accent, Stage.FOUND: colours.mark}
         if job.damaged:
-            paint_tag(painter, card, "damaged", look.mark)
+            paint_tag(painter, card, "damaged", colours.mark)
         elif job.stage in colours:
             paint_tag(painter, card, str(job.stage), colours[job.stage])
 
@@ -116,7 +116,7 @@ class LogPage(Page):
         self.new_wanted.connect(shell.new_job)
         self.search_wanted.connect(shell.workspace.list_jobs)
 
-    def settle(self) -> None:
+    def on_shown(self) -> None:
         self.list.setFocus()
 
     def show_jobs(self, listed) -> None:

@@ -11,9 +11,9 @@ from sagen.casework.module import came_back, frame_words, meaning_of, new_codes,
 from sagen.desk.actions import Action
 from sagen.desk.at_hand import wired_for
 from sagen.desk.forms import Form
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.model.words import STATES
@@ -38,7 +38,7 @@ class ModulePage(Page):
     """Codes of every module that answers, and four live values."""
 
     name, title = "module", "Module: codes and values"
-    deeds = (
+    commands = (
         Action("Alt+R", "read the codes into the job", lambda page: page.read()),
         Action("Alt+L", "live values on or off", lambda page: page.live_button.toggle()),
         Action("Alt+S", "the speed now, while cranking, as evidence", lambda page: page.keep_speed()),

@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
 
 HEAD = 16  #: px of an arrow's head
 

@@ -6,9 +6,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.actions import Action, Hint
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.trail import CostsEntry, PlaceEntry
 from sagen.model.vocabulary import EntryKind, Place
 from sagen.model.words import PLACES
@@ -22,7 +22,7 @@ class PlanPage(Page):
 
     name, title = "plan", "Plan"
     left = Signal()
-    deeds = tuple(
+    commands = tuple(
         Action(f"Alt+{k}", f"open or close: {PLACES[place].lower()}", lambda page, place=place: page.toggle(place))
         for k, place in enumerate(Place, start=1)
     )
@@ -77,7 +77,7 @@ class PlanPage(Page):
         self.left.connect(shell.back_to_job)
         shell.workspace.weighed.connect(lambda _: self.show_plan())
 
-    def settle(self) -> None:
+    def on_shown(self) -> None:
         self.show_plan()
         self.table.setFocus()
 

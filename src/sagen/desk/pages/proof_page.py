@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk.actions import Action, Hint
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.proof import Stage
 from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
 from sagen.model.vocabulary import ProofStep
@@ -34,7 +34,7 @@ class ProofPage(JobPage):
     """Rows of what is to be measured again; a line a step with done and failed."""
 
     name, title = "proof", "Proof"
-    deeds = tuple(
+    commands = tuple(
         Action(f"Alt+{k}", f"done: {OWED[step].lower()}", lambda page, step=step: page.mark(step, True))
         for k, step in enumerate(ProofStep, start=1)
     )

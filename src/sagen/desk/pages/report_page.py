@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPixmap
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 
 #: what can be printed

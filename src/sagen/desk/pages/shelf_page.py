@@ -6,9 +6,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.actions import Hint
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.words import PATTERN_SOURCES, STATES
 
 
@@ -56,7 +56,7 @@ class ShelfPage(Page):
         self.shell = shell
         self.left.connect(shell.back_to_job)
 
-    def settle(self) -> None:
+    def on_shown(self) -> None:
         from sagen.casework.kept import ListShelf
 
         self.shell.workspace.ask(ListShelf(None), self.show_shelf, slot="shelf")

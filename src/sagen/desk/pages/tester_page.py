@@ -19,9 +19,9 @@ from sagen.casework.bench_test import (
 )
 from sagen.desk.actions import Action
 from sagen.desk.at_hand import wired_for
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 
 STEPS = (
@@ -36,7 +36,7 @@ class TesterPage(JobPage):
     """The card, the count, and what it comes to."""
 
     name, title = "tester", "Sensor in the hand"
-    deeds = (
+    commands = (
         Action("Alt+O", "put the count on the trail: this machine's part", lambda page: page.keep(False)),
         Action("Alt+N", "put the count on the trail: a new part", lambda page: page.keep(True)),
         Action("Alt+R", "count with the recorder on or off", lambda page: page.count_button.toggle()),

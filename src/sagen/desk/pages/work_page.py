@@ -7,9 +7,9 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.actions import Action, Hint
-from sagen.desk.look.plain import Label
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
 from sagen.model.trail import PartEntry, SeenEntry, StepEntry
 from sagen.model.vocabulary import LineState, StepKind
 from sagen.model.words import LINE_STATES, PLACES, SEEN_MARKS, STEPS
@@ -29,7 +29,7 @@ class WorkPage(JobPage):
     """Words once, then a key for what was done with it."""
 
     name, title = "work", "Taken apart, parts, also seen"
-    deeds = (
+    commands = (
         *(Action(key, STEPS[kind].lower(), lambda page, kind=kind: page.step(kind)) for kind, key in STEP_KEYS.items()),
         Action("Alt+T", "the chosen step is together again", lambda page: page.together()),
         Action("Alt+P", "a part line", lambda page: page.add_part()),

@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label, plain_tip
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.model.vocabulary import Cause, Gear, Strategy
 from sagen.model.words import CAUSES, estimate_text, strength, times_likelier
@@ -74,22 +74,22 @@ class SuspectBar(QAbstractButton):
         return QSize(240, 46)
 
     def paintEvent(self, _event) -> None:
-        look = theme.look()
+        colours = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
-        painter.setBrush(QColor(look.raised))
-        painter.setPen(QColor(look.accent if self.hasFocus() or self.underMouse() else look.line))
+        painter.setBrush(QColor(colours.raised))
+        painter.setPen(QColor(colours.accent if self.hasFocus() or self.underMouse() else colours.line))
         painter.drawRoundedRect(box, 6, 6)
         track = QRectF(box.left() + 10, box.bottom() - 11, box.width() - 20, 6)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(look.ground))
+        painter.setBrush(QColor(colours.ground))
         painter.drawRoundedRect(track, 3, 3)
-        colour = QColor(look.sound if self.cause == Cause.NONE else look.accent)
+        colour = QColor(colours.sound if self.cause == Cause.NONE else colours.accent)
         painter.setBrush(colour)
         painter.drawRoundedRect(QRectF(track.left(), track.top(), max(3.0, track.width() * self.shown), 7), 3, 3)
         text = box.adjusted(10, 4, -10, -13)
-        painter.setPen(QColor(look.ink))
+        painter.setPen(QColor(colours.ink))
         painter.setFont(theme.font(10.5, bold=True))
         figure = f"{100 * self.shown:.0f} %"
         painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
@@ -98,7 +98,7 @@ class SuspectBar(QAbstractButton):
         left = painter.fontMetrics().horizontalAdvance(name) + 8
         right = painter.fontMetrics().horizontalAdvance(figure) + 8
         painter.setFont(theme.font(9))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         room = text.adjusted(left, 1, -right, 0)
         fault = "" if self.cause == Cause.NONE else self.fault
         shown = painter.fontMetrics().elidedText(fault, Qt.TextElideMode.ElideRight, int(room.width()))

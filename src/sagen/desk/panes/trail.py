@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk.look import theme
-from sagen.desk.look.plain import Label, plain_tip
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label, plain_tip
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import ENTRY_TITLES
 
@@ -136,36 +136,36 @@ class CardDelegate(QStyledItemDelegate):
         return QSize(wide, self.AROUND + min(text.height(), self.MOST_LINES * metrics.lineSpacing()))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        look = theme.look()
+        colours = theme.current()
         card = option.rect.adjusted(2, 3, -2, -3)
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(look.accent if chosen else look.line), 2 if chosen else 1))
-        painter.setBrush(QColor(look.raised))
+        painter.setPen(QPen(QColor(colours.accent if chosen else colours.line), 2 if chosen else 1))
+        painter.setBrush(QColor(colours.raised))
         painter.drawRoundedRect(card, 7, 7)
         self.paint_card(painter, card, index)
         painter.restore()
 
     def paint_card(self, painter: QPainter, card: QRect, index: QModelIndex) -> None:
-        look = theme.look()
+        colours = theme.current()
         entry: Entry = index.data(TrailModel.ENTRY)
         faded = entry.withdrawn
-        theme.icon(ICONS[entry.kind], look.line if faded else look.accent).paint(
+        theme.icon(ICONS[entry.kind], colours.line if faded else colours.accent).paint(
             painter, QRect(card.left() + 9, card.top() + 9, 20, 20)
         )
         title = ENTRY_TITLES[entry.kind] + (f", {entry.record.circuit}" if entry.record.circuit else "")
         title += " \u2013 withdrawn" if faded else ""
         title += " \u2013 not sent yet" if entry.waits else ""
         text = entry_text(entry.record)
-        colour = QColor(look.quiet if faded else look.ink)
+        colour = QColor(colours.quiet if faded else colours.ink)
         tag = "" if faded else tag_of(entry.record)
         tagged = bool(tag)
         if tagged:
-            paint_tag(painter, card, tag, look.sound if tag in ("sound", "inside") else look.mark)
+            paint_tag(painter, card, tag, colours.sound if tag in ("sound", "inside") else colours.mark)
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
-        painter.setPen(QColor(look.quiet))
+        painter.setPen(QColor(colours.quiet))
         where = f", {entry.bay}" if entry.bay else ""
         room, when = inner.width() - (TAG_ROOM if tagged else 0), f"{title}  {entry.created:%H:%M}{where}"
         whole = painter.fontMetrics().horizontalAdvance(when) <= room
@@ -321,7 +321,7 @@ class TrailPane(QWidget):
                 "abcdefghijklmnopqrstuvwxyz ABCDEFGHILMNOPRSTUVW 0123456789 .,:%",
             )
         for name in set(ICONS.values()):
-            theme.icon(name, theme.look().accent).paint(painter, QRect(0, 0, 20, 20))
+            theme.icon(name, theme.current().accent).paint(painter, QRect(0, 0, 20, 20))
         painter.end()
 
     def _with_chosen(self, signal) -> None:

@@ -63,7 +63,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     ends={"signal_wire_shorted_to_feed": 1.0},
 )
 def _(machine: SimulatedMachine, severity: float) -> None:
-    machine.values.touch_ohm = down_to_short(PATH_TIMES * machine.part.line_ohm(machine.values), severity)
+    machine.values.short_to_feed_ohm = down_to_short(PATH_TIMES * machine.part.line_ohm(machine.values), severity)
 
 
 @fault("wire_breaks_when_wiggled", Cause.WIRING, "a wire parts when the harness is moved", ROTATING, TURNING_ROLES)

@@ -35,7 +35,7 @@ LONGEST_S = 120  #: of a clock: what takes no processor waits for a disk
 LOOK_S = 0.1  #: between two looks whether it is still wanted
 
 
-def read_aside(format_name: str) -> Callable[[Path], Capture]:
+def read_sandboxed(format_name: str) -> Callable[[Path], Capture]:
     """A reader that has a child process do `binary.READERS[format_name]`."""
 
     def read(path: Path) -> Capture:
@@ -46,7 +46,7 @@ def read_aside(format_name: str) -> Callable[[Path], Capture]:
     return read
 
 
-def write_aside(format_name: str) -> Callable[[Path, Capture], None]:
+def write_sandboxed(format_name: str) -> Callable[[Path, Capture], None]:
     """A writer that has a child process do `binary.WRITERS[format_name]`."""
 
     def write(path: Path, capture: Capture) -> None:
@@ -57,7 +57,7 @@ def write_aside(format_name: str) -> Callable[[Path, Capture], None]:
     return write
 
 
-class _Warm:
+class SandboxedReader:
     """The waiting process of one format; started when it is first asked, and again when it died."""
 
     def __init__(self, format_name: str):
@@ -95,7 +95,7 @@ class _Warm:
     def _running(self) -> subprocess.Popen:
         if self._process is None or self._process.poll() is not None:
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "sagen.files.aside", self.format_name],
+                [sys.executable, "-m", "sagen.files.sandbox", self.format_name],
                 stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True,
             )  # fmt: skip
         return self._process
@@ -113,14 +113,14 @@ class _Warm:
             process.wait()
 
 
-_WARM: dict[str, _Warm] = {}
+_WARM: dict[str, SandboxedReader] = {}
 _WARM_LOCK = threading.Lock()
 
 
-def _warm(format_name: str) -> _Warm:
+def _warm(format_name: str) -> SandboxedReader:
     with _WARM_LOCK:
         if format_name not in _WARM:
-            _WARM[format_name] = _Warm(format_name)
+            _WARM[format_name] = SandboxedReader(format_name)
         return _WARM[format_name]
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 
 from sagen.desk.forms import Form
-from sagen.desk.look.plain import Label
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import ChangedMeanwhile
 from sagen.store.entries import Author
 
@@ -130,7 +130,7 @@ def _zip_to(shell: MainWindow, title: str, name: str) -> Path | None:
 
 def export_job(shell: MainWindow) -> None:
     """The open job as a zip of open formats."""
-    from sagen.casework.requests import ExportJob, file_name
+    from sagen.casework.commands import ExportJob, file_name
 
     job = shell.workspace.job
     if job is None:
@@ -143,7 +143,7 @@ def export_job(shell: MainWindow) -> None:
 
 def import_job(shell: MainWindow) -> None:
     """A job that another log exported, as a new one."""
-    from sagen.casework.requests import ImportJob
+    from sagen.casework.commands import ImportJob
 
     chosen, _ = QFileDialog.getOpenFileName(shell, "Import a job", str(shell.folder()), ZIP)
 
@@ -198,7 +198,7 @@ def forget_customer(shell: MainWindow) -> None:
 
 def back_up(shell: MainWindow) -> None:
     """The whole log as a zip."""
-    from sagen.casework.requests import BackUp
+    from sagen.casework.commands import BackUp
 
     path = _zip_to(shell, "Back the log up", "sagen-log")
     if path is not None:
@@ -228,7 +228,7 @@ def open_another(shell: MainWindow) -> None:
 
 def check_log(shell: MainWindow) -> None:
     """Look for damage; what can be put right is."""
-    from sagen.casework.requests import CheckLog
+    from sagen.casework.commands import CheckLog
 
     shell.workspace.ask(CheckLog(None), shell.message.say)
 
@@ -257,7 +257,7 @@ def save_report(shell: MainWindow) -> None:
 
 
 #: as the menu has them
-LOG_DEEDS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
+LOG_COMMANDS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("Export this job", export_job), ("Import a job", import_job), ("Delete this job", delete_job),
     ("Back the log up", back_up), ("Restore a backup", restore), ("Open another log", open_another),
     ("Check the log", check_log), ("Remove a customer's name", forget_customer), ("Who writes here", who_writes),

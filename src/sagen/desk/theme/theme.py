@@ -22,7 +22,7 @@ TOUCH = 40  #: px, the least height of anything that is pressed
 
 
 @dataclass(frozen=True)
-class Look:
+class TurnDrawing:
     """One look. Data colours are of the Okabe-Ito set (Okabe & Ito 2008), which is safe for colour-blind eyes."""
 
     name: str
@@ -41,7 +41,7 @@ class Look:
     def roles(self) -> dict[Role, str]:
         """The colour of each role's signal."""
         # Imported when a signal is drawn: the first paint needs no words of the trade.
-        from sagen.desk.look.roles import ROLES
+        from sagen.desk.theme.roles import ROLES
 
         return ROLES[self.name]
 
@@ -51,7 +51,7 @@ class Look:
         return QColor(self.roles.get(role, self.roles[Role.OTHER]))
 
 
-LIGHT = Look(
+LIGHT = TurnDrawing(
     name="light",
     ground="#dfe3e0",
     pane="#f3f4f0",
@@ -64,7 +64,7 @@ LIGHT = Look(
     sound="#00664b",
     mark="#b84800",
 )  # fmt: skip
-DARK = Look(
+DARK = TurnDrawing(
     name="dark",
     ground="#0c1112",
     pane="#151c1e",
@@ -77,12 +77,12 @@ DARK = Look(
     sound="#3fce9f",
     mark="#ff8f3f",
 )  # fmt: skip
-LOOKS = {"light": LIGHT, "dark": DARK}
+THEMES = {"light": LIGHT, "dark": DARK}
 
 _now = LIGHT
 
 
-def look() -> Look:
+def current() -> TurnDrawing:
     """The look in use."""
     return _now
 
@@ -103,10 +103,10 @@ def _arrow(which: str, look: str) -> str:
     return (HERE / "icons" / f"{which}-{look}.svg").as_posix()
 
 
-def apply(app: QApplication, name: str) -> Look:
+def apply(app: QApplication, name: str) -> TurnDrawing:
     """Dress the whole program in a look."""
     global _now
-    _now = LOOKS[name]
+    _now = THEMES[name]
     icon.cache_clear()
     app.setStyle("Fusion")
     app.setFont(font())

@@ -32,8 +32,8 @@ from sagen.model.job import Entry, Job, JobSummary
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
+from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
-from sagen.signal.true_units import in_true_units
 from sagen.store.log import JobLog
 
 if TYPE_CHECKING:
@@ -43,12 +43,12 @@ if TYPE_CHECKING:
     from sagen.reason.decide import ReplaceOrCheck
 
 
-def _go_on(_share: float) -> bool:
+def go_on(_share: float) -> bool:
     return True
 
 
 @dataclass(frozen=True)
-class Request:
+class Command:
     """Base of all requests; `job_id` is the job that it is about."""
 
     job_id: int | None
@@ -60,7 +60,7 @@ class Request:
         """What is being done meanwhile, in words; "" for what takes no time."""
         return ""
 
-    def perform(self, log: JobLog, progress: Progress = _go_on):
+    def perform(self, log: JobLog, progress: Progress = go_on):
         """Do it; raises SagenError, or `Stopped` when `progress` says so."""
         raise TypeError(f"{type(self).__name__} does nothing")
 
@@ -75,13 +75,13 @@ class JobsListed:
 
 
 @dataclass(frozen=True)
-class ListJobs(Request):
+class ListJobs(Command):
     """The jobs of the log, newest first; with `search`, those that hold all its words."""
 
     search: str = ""
     quick: ClassVar[bool] = True
 
-    def perform(self, log, progress=_go_on) -> JobsListed:
+    def perform(self, log, progress=go_on) -> JobsListed:
         return JobsListed(self.search, tuple(log.jobs(self.search)))
 
 
@@ -103,7 +103,7 @@ class Weighed:
 
 
 @dataclass(frozen=True)
-class Weigh(Request):
+class Weigh(Command):
     """Weigh everything that stands on a job's trail."""
 
     job: Job
@@ -112,7 +112,7 @@ class Weigh(Request):
 
     record: ShopLessons | None = None  #: the shop's own jobs, where they are to count
 
-    def perform(self, log=None, progress=_go_on) -> Weighed:
+    def perform(self, log=None, progress=go_on) -> Weighed:
         return weigh_job(self.job, self.gear, self.strategy, self.record)
 
 
@@ -176,7 +176,7 @@ class Brought:
 
 
 @dataclass(frozen=True)
-class BringIn(Request):
+class BringIn(Command):
     """Read a capture file and what lies beside it."""
 
     path: Path
@@ -185,7 +185,7 @@ class BringIn(Request):
     def doing(self) -> str:
         return f"Reading {self.path.name}"
 
-    def perform(self, log=None, progress=_go_on) -> Brought:
+    def perform(self, log=None, progress=go_on) -> Brought:
         with wanted_while(lambda: progress(0.0)):
             return Brought(self.job_id, read_incoming(self.path))
 
@@ -201,7 +201,7 @@ class Kept:
 
 
 @dataclass(frozen=True)
-class Keep(Request):
+class Keep(Command):
     """Examine a capture under its sheet and keep it on a job's trail. Its samples are stored before they are examined: where
     the program ends in between, `FinishKeeping` goes on."""
 
@@ -214,9 +214,9 @@ class Keep(Request):
     def doing(self) -> str:
         return f"Examining {self.incoming.capture.name}"
 
-    def perform(self, log, progress=_go_on) -> Kept:
+    def perform(self, log, progress=go_on) -> Kept:
         # In true units from here on, its sheet too: nothing later takes the probe factors a second time.
-        capture, sheet = in_true_units(self.incoming.capture, self.sheet)
+        capture, sheet = apply_probe_factors(self.incoming.capture, self.sheet)
         meant = {
             "job": self.job_id,
             "sheet": sheet.model_dump(mode="json", exclude_none=True),
@@ -258,7 +258,7 @@ class Keep(Request):
 
 
 @dataclass(frozen=True)
-class FinishKeeping(Request):
+class FinishKeeping(Command):
     """Captures that were being kept when the program ended, onto their trails; answers what to tell."""
 
     writes: ClassVar[bool] = True
@@ -267,7 +267,7 @@ class FinishKeeping(Request):
     def doing(self) -> str:
         return "Keeping what was being kept"
 
-    def perform(self, log, progress=_go_on) -> str:
+    def perform(self, log, progress=go_on) -> str:
         told = []
         for token, meant in list(log.unfinished.items()):
             try:
@@ -287,11 +287,11 @@ class FinishKeeping(Request):
 
 
 def _true(pair: Pair) -> Capture:
-    return in_true_units(*pair)[0]
+    return apply_probe_factors(*pair)[0]
 
 
 @dataclass(frozen=True)
-class OpenEntry(Request):
+class OpenEntry(Command):
     """Put a capture of a trail on the bench."""
 
     entry: Entry
@@ -300,7 +300,7 @@ class OpenEntry(Request):
     def doing(self) -> str:
         return f"Opening {self.entry.record.name}"
 
-    def perform(self, log, progress=_go_on) -> OpenCapture:
+    def perform(self, log, progress=go_on) -> OpenCapture:
         record: CaptureEntry = self.entry.record
         capture, good = log.capture(record.token), None
         if record.reference is not None:
@@ -340,7 +340,7 @@ class Exported:
 
 
 @dataclass(frozen=True)
-class Export(Request):
+class Export(Command):
     """Write a capture with its sheet beside it, in the format that the path's suffix names."""
 
     opened: OpenCapture
@@ -350,7 +350,7 @@ class Export(Request):
     def doing(self) -> str:
         return f"Writing {self.path.name}"
 
-    def perform(self, log=None, progress=_go_on) -> Exported:
+    def perform(self, log=None, progress=go_on) -> Exported:
         from sagen.files import sheet_path, write_capture, write_sheet
 
         write_capture(self.path, self.opened.capture)
@@ -359,7 +359,7 @@ class Export(Request):
 
 
 @dataclass(frozen=True)
-class HuntEvents(Request):
+class HuntEvents(Command):
     """Hunt for everything that came and went in a capture on the bench."""
 
     opened: OpenCapture
@@ -368,7 +368,7 @@ class HuntEvents(Request):
     def doing(self) -> str:
         return f"Looking for events in {self.opened.capture.name}"
 
-    def perform(self, log=None, progress=_go_on) -> Hunted:
+    def perform(self, log=None, progress=go_on) -> Hunted:
         from sagen.casework.events import hunted
 
         return hunted(self.opened.capture, self.opened.sheet, progress=progress)
@@ -378,7 +378,7 @@ class HuntEvents(Request):
 
 
 @dataclass(frozen=True)
-class ExportJob(Request):
+class ExportJob(Command):
     """A job as a zip that another log can import."""
 
     path: Path
@@ -387,7 +387,7 @@ class ExportJob(Request):
     def doing(self) -> str:
         return f"Exporting to {self.path.name}"
 
-    def perform(self, log, progress=_go_on) -> str:
+    def perform(self, log, progress=go_on) -> str:
         from sagen.store.moving import export_job
 
         export_job(log, self.job_id, self.path)
@@ -395,7 +395,7 @@ class ExportJob(Request):
 
 
 @dataclass(frozen=True)
-class ImportJob(Request):
+class ImportJob(Command):
     """A job from a zip, as a new job; answers it."""
 
     path: Path
@@ -405,14 +405,14 @@ class ImportJob(Request):
     def doing(self) -> str:
         return f"Importing {self.path.name}"
 
-    def perform(self, log, progress=_go_on) -> Job:
+    def perform(self, log, progress=go_on) -> Job:
         from sagen.store.moving import import_job
 
         return import_job(log, self.path)
 
 
 @dataclass(frozen=True)
-class BackUp(Request):
+class BackUp(Command):
     """The whole log as a zip, while it is in use."""
 
     path: Path
@@ -421,7 +421,7 @@ class BackUp(Request):
     def doing(self) -> str:
         return f"Backing up to {self.path.name}"
 
-    def perform(self, log, progress=_go_on) -> str:
+    def perform(self, log, progress=go_on) -> str:
         from sagen.store.moving import backup
 
         backup(log, self.path)
@@ -429,7 +429,7 @@ class BackUp(Request):
 
 
 @dataclass(frozen=True)
-class CheckLog(Request):
+class CheckLog(Command):
     """What is wrong with the log, in words; what can be put right is."""
 
     writes: ClassVar[bool] = True
@@ -438,7 +438,7 @@ class CheckLog(Request):
     def doing(self) -> str:
         return "Checking the log"
 
-    def perform(self, log, progress=_go_on) -> str:
+    def perform(self, log, progress=go_on) -> str:
         from sagen.store.moving import check
 
         found = check(log, repair=True)
@@ -460,7 +460,7 @@ class Printed:
 
 
 @dataclass(frozen=True)
-class PrintJob(Request):
+class PrintJob(Command):
     """Make a page of a whole job, with or without any capture."""
 
     job: Job
@@ -472,7 +472,7 @@ class PrintJob(Request):
     def doing(self) -> str:
         return "Making the page"
 
-    def perform(self, log=None, progress=_go_on) -> Printed:
+    def perform(self, log=None, progress=go_on) -> Printed:
         from sagen.casework.paper import pages_of_job
         from sagen.report.printed import render_pdf
 
@@ -481,7 +481,7 @@ class PrintJob(Request):
 
 
 @dataclass(frozen=True)
-class Print(Request):
+class Print(Command):
     """Make the printed finding of a capture on the bench."""
 
     job: Job
@@ -492,7 +492,7 @@ class Print(Request):
     def doing(self) -> str:
         return "Making the printed finding"
 
-    def perform(self, log=None, progress=_go_on) -> Printed:
+    def perform(self, log=None, progress=go_on) -> Printed:
         from sagen.casework.paper import finding_of_job
         from sagen.report.printed import render_html, render_pdf
 
@@ -509,6 +509,20 @@ def file_name(title: str) -> str:
 
 
 __all__ = [
-    "BringIn", "Brought", "Export", "Exported", "JobsListed", "Keep", "Kept", "ListJobs", "OpenEntry", "Print",
-    "PrintJob", "Printed", "Request", "Weigh", "Weighed", "weigh_job",
+    "BringIn",
+    "Brought",
+    "Command",
+    "Export",
+    "Exported",
+    "JobsListed",
+    "Keep",
+    "Kept",
+    "ListJobs",
+    "OpenEntry",
+    "Print",
+    "PrintJob",
+    "Printed",
+    "Weigh",
+    "Weighed",
+    "weigh_job",
 ]  # fmt: skip

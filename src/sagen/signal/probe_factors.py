@@ -24,7 +24,7 @@ def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
     return sheet
 
 
-def in_true_units(capture: Capture, sheet: Sheet | None) -> tuple[Capture, Sheet]:
+def apply_probe_factors(capture: Capture, sheet: Sheet | None) -> tuple[Capture, Sheet]:
     """The capture with its probe factors applied, and its complete sheet without them.
 
     A probe factor scales what the recorder wrote, its offset included. Applied to what is true already it changes

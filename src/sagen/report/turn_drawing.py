@@ -14,7 +14,7 @@ MEASURES = {"phase_error": "place", "size": "size"}
 
 
 @dataclass(frozen=True)
-class Look:
+class TurnDrawing:
     """What the lenses draw of a channel."""
 
     reading: RotatingReading
@@ -32,7 +32,7 @@ class Look:
         return self.turned.get(what)
 
 
-def look_at(done: Examination, column: str, reference_done: Examination | None = None) -> Look | None:
+def draw_turns(done: Examination, column: str, reference_done: Examination | None = None) -> TurnDrawing | None:
     """What the lenses show of a channel of an examined capture; None where it has no rotating reading."""
     result = next((channel for channel in done.channels if channel.sheet.column == column), None)
     if result is None or result.reading is None:
@@ -51,7 +51,7 @@ def look_at(done: Examination, column: str, reference_done: Examination | None =
         elif "start_s" in finding.fields:
             stretches.append((finding.fields["start_s"], finding.fields["end_s"], f"{index}"))
     turned = {what: turn_rows(result.reading, what) for what in MEASURES}
-    return Look(result.reading, tooth_table(result.reading, pattern), pattern, teeth, tuple(stretches), turned)
+    return TurnDrawing(result.reading, tooth_table(result.reading, pattern), pattern, teeth, tuple(stretches), turned)
 
 
 def in_words(what: str, value: float, reading: RotatingReading) -> str:

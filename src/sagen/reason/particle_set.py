@@ -50,7 +50,7 @@ _OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag",
 _VALUES = tuple(field.name for field in dataclasses.fields(Values))
 
 
-class Places:
+class LatentParameters:
     """Which column of the cube is what."""
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge):
@@ -73,7 +73,7 @@ class Places:
         return (order + rng.random((particles, len(self)))) / particles
 
 
-class Crowd:
+class ParticleSet:
     """All particles of some rows of fault modes in one circuit.
 
     Parameters
@@ -89,7 +89,7 @@ class Crowd:
         self,
         spec: CircuitSpec,
         facts: Knowledge,
-        places: Places,
+        places: LatentParameters,
         rows: Sequence[Row],
         cube: np.ndarray,
         generations: Mapping[Part, int] | None = None,

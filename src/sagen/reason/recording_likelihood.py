@@ -15,7 +15,7 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, FindingKind, SensorKind, State
-from sagen.reason.crowd import Crowd
+from sagen.reason.particle_set import ParticleSet
 
 #: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
 #: have it is made by mistake, anew in each recording
@@ -70,7 +70,7 @@ def seen_next(share: np.ndarray, told: Iterable[bool], other: float, slip: float
     return (shows * (1 - slip) + not_so * alarm) / (shows + not_so)
 
 
-class Pictures:
+class RecordingLikelihood:
     """What the recordings of one stretch of a job have told so far, for every particle of a crowd."""
 
     def __init__(self):
@@ -79,7 +79,7 @@ class Pictures:
         self._total: np.ndarray | float = 1.0
 
     def told(
-        self, crowd: Crowd, found: frozenset[str], state: str, unseen: frozenset[str] | None, end: str
+        self, particle_set: ParticleSet, found: frozenset[str], state: str, unseen: frozenset[str] | None, end: str
     ) -> np.ndarray | None:
         """How likely this recording is after those before it, shape (rows, particles).
 
@@ -91,7 +91,9 @@ class Pictures:
         """
         kinds = {label_kind(item) for item in found}
         asked = [
-            item for item in readable(crowd.spec.sensor) if (item in kinds if unseen is None else item not in unseen)
+            item
+            for item in readable(particle_set.spec.sensor)
+            if (item in kinds if unseen is None else item not in unseen)
         ]
         if state not in _FLAT_TOLD:
             asked = [item for item in asked if item != FindingKind.NO_SIGNAL or item in kinds]
@@ -101,12 +103,12 @@ class Pictures:
             if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in kinds:
                 continue  # a flat line shows no teeth
             held = next((item.partition(":")[2] for item in found if label_kind(item) == kind), "")
-            self._move(crowd, kind, kind in kinds, held, state, end)
+            self._move(particle_set, kind, kind in kinds, held, state, end)
             moved = True
         if not moved:
             return None
-        facts = crowd.facts
-        inside = np.ones(crowd.shape)
+        facts = particle_set.facts
+        inside = np.ones(particle_set.shape)
         for shows, not_so in self._inside.values():
             inside = inside * (shows + not_so)
         outside = float(np.prod([shows + not_so for shows, not_so in self._outside.values()]))
@@ -115,17 +117,17 @@ class Pictures:
         self._total = total
         return gained
 
-    def _move(self, crowd: Crowd, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
-        shape = crowd.facts.shapes[kind]
+    def _move(self, particle_set: ParticleSet, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
+        shape = particle_set.facts.shapes[kind]
         # Where the state matters, what one state showed says little of another.
-        particular = shape.by_state or kind in _RAILS or state == State.WIGGLE or crowd.shown_by_state(kind)
+        particular = shape.by_state or kind in _RAILS or state == State.WIGGLE or particle_set.shown_by_state(kind)
         key = (kind, state if particular else "")
-        slip, alarm = crowd.facts.picture.slip, FALSE_ALARM * shape.other
+        slip, alarm = particle_set.facts.picture.slip, FALSE_ALARM * shape.other
         if key not in self._inside:
-            share = np.clip(self._share(crowd, kind, state, end), LEAST_SHARE, MOST_SHARE)
+            share = np.clip(self._share(particle_set, kind, state, end), LEAST_SHARE, MOST_SHARE)
             self._inside[key], self._outside[key] = (share, 1 - share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
         if seen:
-            place = self._held(crowd, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
+            place = self._held(particle_set, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
             now = ((1 - slip) * place, alarm * (1 / 3 if held else 1.0))
         else:
             now = (slip, 1 - alarm)
@@ -135,26 +137,26 @@ class Pictures:
         average = (0.9 * (1 / 3 if held else 1.0), 0.1) if seen else (0.1, 0.9)
         self._outside[key] = (shows * average[0], not_so * average[1])
 
-    def _share(self, crowd: Crowd, kind: FindingKind, state: str, end: str) -> np.ndarray:
+    def _share(self, particle_set: ParticleSet, kind: FindingKind, state: str, end: str) -> np.ndarray:
         """How likely a finding is in such a recording."""
-        levels = crowd.shown(state, end)
+        levels = particle_set.shown(state, end)
         by_level = [share for label, share in levels.items() if label_kind(label) == kind]
         flat = [share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL]
-        level = np.clip(sum(by_level), 0.0, 1.0) if by_level else np.zeros(crowd.shape)
-        shape = crowd.shape_share(kind, state)
+        level = np.clip(sum(by_level), 0.0, 1.0) if by_level else np.zeros(particle_set.shape)
+        shape = particle_set.shape_share(kind, state)
         if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in STRIKES:
             # What never switches has no teeth to be irregular.
             silent = np.clip(sum(flat), 0.0, 1.0)
             shape = shape * (1 - silent) + 0.01 * silent
         return 1 - (1 - level) * (1 - shape)
 
-    def _held(self, crowd: Crowd, held: str, state: str, end: str) -> np.ndarray:
+    def _held(self, particle_set: ParticleSet, held: str, state: str, end: str) -> np.ndarray:
         """Where a flat line is held, given that it is flat."""
         flat = {
             label.partition(":")[2]: share
-            for label, share in crowd.shown(state, end).items()
+            for label, share in particle_set.shown(state, end).items()
             if label_kind(label) == FindingKind.NO_SIGNAL
         }
         total = sum(flat.values()) + 1e-3
-        here = flat.get(held, np.zeros(crowd.shape)) / total
+        here = flat.get(held, np.zeros(particle_set.shape)) / total
         return (1 - MIDDLING) * here + MIDDLING / 3

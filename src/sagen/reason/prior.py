@@ -1,0 +1,98 @@
+"""How likely each course of faults is before any evidence: fault modes by their shares, what a changed part took along and brought, pairs."""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import numpy as np
+
+from sagen.model.vocabulary import Origin, Part
+from sagen.reason.evidence import Evidence
+from sagen.reason.facts import SOUND, cause_of
+from sagen.reason.history import Case, FaultHistory, Replaced, row_of
+from sagen.reason.learned import NOTHING, Learned
+from sagen.reason.particle_set import SOUND_ROW, Row
+from sagen.reason.world import World
+
+PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks against a sound circuit
+#: two faults at once: how much rarer than either would have it, and how many leading ones are paired
+BOTH, PAIRED = 0.1, 6
+PAIRED_AFTER_CHANGE = 4
+BEGAN_WITH_IT, MOST_BAD = 4.0, 0.6  #: how much likelier the new part, or what was touched, is bad then
+
+
+def _prior(case: Case, world: World) -> list[FaultHistory]:
+    correlated = any(item.about_timing for item in case.trail if isinstance(item, Evidence))
+    weights = case.learned.weights(world.facts, world.faults, case.spec.role, correlated=correlated)
+    return [FaultHistory((row_of(fault),), float(np.log(p))) for fault, p in zip(world.faults, weights, strict=True)]
+
+
+def _slot(row: Row) -> int:
+    return max((slot for _, slot in row), default=-1) + 1
+
+
+def _after_change(
+    change: Replaced, histories: list[FaultHistory], world: World, learned: Learned = NOTHING
+) -> list[FaultHistory]:
+    """Courses after a part was changed: its faults left with it, and the new one is bad with its origin's chance."""
+    facts = world.facts
+    causes, bad = facts.parts[Part(change.part)], learned.bad(facts, Origin(change.origin))
+    if change.began:
+        bad = min(BEGAN_WITH_IT * bad, MOST_BAD)
+    modes = [fault for fault in world.faults if fault != SOUND and cause_of(fault) in causes]
+    usual = learned.weights(facts, modes, world.spec.role)
+    likely = [modes[k] for k in np.argsort(-usual)[:PAIRED_AFTER_CHANGE]]
+    out: dict[tuple[Row, ...], float] = {}
+
+    def add(epochs: tuple[Row, ...], p: float) -> None:
+        if p > 0:
+            out[epochs] = out.get(epochs, 0.0) + p
+
+    def follow(history: FaultHistory, row: Row) -> tuple[Row, ...]:
+        # What was changed before the job has no evidence of its own epoch.
+        return (row,) if change.earlier else (*history.epochs, row)
+
+    for history in histories:
+        p = float(np.exp(history.log))
+        left = tuple(item for item in history.now if cause_of(item[0]) not in causes)
+        gone = left != history.now
+        slot = min(_slot(history.now), 2)
+        cured = change.earlier and gone and not left
+        if left:
+            add(follow(history, left), p * (1 - bad if modes else 1.0))
+            for each in likely if len(left) == 1 else ():
+                add(follow(history, (*left, (each, slot))), p * bad / len(likely))
+        else:
+            # Of machines whose fault left with the part none would have come in with the complaint still there.
+            add(follow(history, SOUND_ROW), 0.0 if cured else p * (1 - bad) * (PERSISTS if change.earlier else 1.0))
+            for mode, share in zip(modes, usual, strict=True):
+                add(follow(history, row_of(mode, 0 if change.earlier else slot)), p * bad * float(share))
+    total = sum(out.values())
+    return [FaultHistory(epochs, float(np.log(p / total))) for epochs, p in out.items()]
+
+
+def histories_of(
+    case: Case, world: World
+) -> tuple[list[FaultHistory], list[tuple[int, Evidence]], list[dict[Part, int]]]:
+    """Every history, each piece of evidence with its epoch, and how often each part had been changed by then."""
+    histories, pieces, generations = _prior(case, world), [], [{}]
+    for item in case.trail:
+        if isinstance(item, Replaced):
+            histories = _after_change(item, histories, world, case.learned)
+            if not item.earlier:
+                generations.append({**generations[-1], item.part: generations[-1].get(item.part, 0) + 1})
+        else:
+            pieces.append((len(generations) - 1, item))
+    return histories, pieces, generations
+
+
+def pairs_of(histories: list[FaultHistory], logs: np.ndarray, world: World) -> list[FaultHistory]:
+    """Two faults at once, of the leading ones of different causes: rarer than either, but a machine may have them."""
+    order = [k for k in np.argsort(-logs) if len(histories[k].now) == 1 and len(histories[k].epochs) == 1][:PAIRED]
+    out = []
+    for a, b in combinations(order, 2):
+        (one, _), (other, _) = histories[a].now[0], histories[b].now[0]
+        if cause_of(one) != cause_of(other):
+            rows = (((one, 0), (other, 1)),)
+            out.append(FaultHistory(rows, histories[a].log + histories[b].log + np.log(BOTH)))
+    return out

@@ -1,0 +1,111 @@
+"""Bayes' rule over whole machines: fault modes, pairs of them, and what a changed part brought.
+
+Every hypothesis is a history: which fault modes the machine had before the first repair of the job, and after each. The evidence
+of each epoch is weighed on the particles of that epoch, all of it jointly, so that what one reading tells of the battery or the
+pull-up counts in the next. Two halves of the draws that disagree make the answer less sure, never more.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from sagen.model.finding import Suspect
+from sagen.reason.diagnostics import (
+    leave_one_out,
+    shrink_unconfirmed,
+    split_half_shrinkage,
+    unexplained_readings,
+)
+from sagen.reason.evidence import Captured, Evidence, MeterReading
+from sagen.reason.history import Case, FaultHistory, faults_of
+from sagen.reason.likelihood import log_likelihoods, marginal_likelihoods
+from sagen.reason.posterior import Posterior, WeightedParticles
+from sagen.reason.prior import histories_of, pairs_of
+from sagen.reason.sampler import redrawn, worth_redrawing
+from sagen.reason.scales import log_mean, normalised
+from sagen.reason.suspects import suspects
+from sagen.reason.world import World, world_of
+
+
+def infer(case: Case, *, world: World | None = None) -> Posterior:
+    """The posterior over fault modes, pairs of leading ones, and what a changed part brought."""
+    world = world or world_of(case.spec)
+    with world.lock:
+        return _infer(case, world)
+
+
+def _infer(case: Case, world: World) -> Posterior:
+    histories, pieces, generations = histories_of(case, world)
+    used, logs = log_likelihoods(histories, pieces, generations, world)
+    total = logs.sum(axis=0)
+    prior = np.array([history.log for history in histories])
+    # One piece alone tells no two faults apart from one.
+    if sum(isinstance(item, MeterReading | Captured) for item in used) > 1:
+        more = pairs_of(histories, prior + log_mean(total), world)
+        if more:
+            _, extra = log_likelihoods(more, pieces, generations, world)
+            histories, logs = [*histories, *more], np.concatenate([logs, extra], axis=1)
+            total = logs.sum(axis=0)
+            prior = np.array([history.log for history in histories])
+    evidence = log_mean(total)
+    half = world.particles // 2
+    halves = [log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
+    weighted_sets = [
+        WeightedParticles(history.now, world.cube, normalised(row))
+        for history, row in zip(histories, total, strict=True)
+    ]
+    ends = [logs[:, k] for k in range(len(histories))]
+    close = worth_redrawing(histories, prior, evidence, total)
+    if len(close):
+        chosen = [histories[k] for k in close]
+        again = redrawn(chosen, pieces, generations, world, total[close])
+        for index, k in enumerate(close):
+            evidence[k] = again.evidence[index]
+            halves[0][k], halves[1][k] = again.halves[:, index]
+            weighted_sets[k] = WeightedParticles(histories[k].now, again.cube[index], again.weights[index])
+            ends[k] = again.logs[:, index]
+    p = split_half_shrinkage(prior, evidence, halves)
+    faults = tuple(faults_of(history.now) for history in histories)
+    posterior = Posterior(
+        faults,
+        p,
+        tuple(used),
+        unexplained_readings(used, logs, world),
+        tuple(weighted_sets),
+        generations=generations[-1],
+        left=_left(histories, p),
+        before=_before(used, pieces, len(generations) - 1),
+    )
+    # What a piece says by itself is told by particles that no other piece has chosen.
+    alone = tuple(marginal_likelihoods(row, histories) for row in logs)
+    survives, doubted = leave_one_out(posterior, used, ends, weighted_sets)
+    return replace(
+        posterior,
+        p=shrink_unconfirmed(posterior, survives, doubted, world.facts),
+        survives=survives,
+        doubted=doubted,
+        alone=alone,
+    )
+
+
+def _before(used: list[Evidence], pieces: list[tuple[int, Evidence]], last: int) -> tuple[bool, ...]:
+    earlier = {id(piece) for epoch, piece in pieces if epoch < last}
+    return tuple(id(item) in earlier and not item.told for item in used)
+
+
+def _left(histories: list[FaultHistory], p: np.ndarray) -> dict[str, float]:
+    """What there was before the last repair on the histories on which nothing is wrong any more."""
+    out: dict[str, float] = {}
+    for history, share in zip(histories, p, strict=True):
+        if not history.now and len(history.epochs) > 1:
+            for fault in faults_of(history.epochs[-2]):
+                out[fault] = out.get(fault, 0.0) + float(share)
+    return out
+
+
+def weigh(case: Case) -> tuple[tuple[Suspect, ...], Posterior]:
+    """Suspects and the posterior behind them."""
+    posterior = infer(case)
+    return suspects(case, posterior), posterior

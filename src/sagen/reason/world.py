@@ -1,0 +1,74 @@
+"""One kind of circuit, ready to be asked: all that may be so of it, as particles."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping
+
+import numpy as np
+
+from sagen.machine.faults import possible
+from sagen.model.circuit import CircuitSpec
+from sagen.model.vocabulary import Part
+from sagen.reason.facts import SOUND, Knowledge, knowledge
+from sagen.reason.history import row_of
+from sagen.reason.particle_set import LatentParameters, ParticleSet, Row
+
+PARTICLES = 400  #: a fault mode
+SEED = 20_11
+KEPT_PARTICLE_SETS = 24
+
+
+class World:
+    """One kind of circuit, ready to be asked. Crowds once made, and what was read of them, are remembered."""
+
+    def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, particles: int = PARTICLES, seed: int = SEED):
+        self.spec, self.facts, self.particles = spec, facts or knowledge(), particles
+        self.faults: tuple[str, ...] = (SOUND, *(item.slug for item in possible(spec)))
+        self.places = LatentParameters(spec, self.facts)
+        self.cube = self.places.cube(particles, seed)
+        # Asked from the window's two threads at once.
+        self.lock = threading.RLock()
+        self._particle_sets: dict[tuple, ParticleSet] = {}
+
+    def particle_set(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> ParticleSet:
+        """The particles of some rows on the world's own cube."""
+        with self.lock:
+            key = (rows, tuple(sorted((generations or {}).items())))
+            if key not in self._particle_sets:
+                if len(self._particle_sets) >= KEPT_PARTICLE_SETS:
+                    first = next(iter(self._particle_sets))
+                    del self._particle_sets[first]
+                self._particle_sets[key] = self.particle_set_of(rows, self.cube, generations)
+            return self._particle_sets[key]
+
+    def particle_set_of(self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None) -> ParticleSet:
+        """The particles of some rows on a cube of their own."""
+        return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations)
+
+    def singles(self) -> ParticleSet:
+        """Every fault mode by itself, the sound circuit first."""
+        return self.particle_set(tuple(row_of(fault) for fault in self.faults))
+
+    def expected(self, point: str, state: str, fault: str = SOUND, *, ohms: bool = False) -> np.ndarray | None:
+        """What would be read under a fault mode before anything is measured, V or ohm, sorted; None where it cannot
+        be read."""
+        with self.lock:
+            found = self.singles().reading(point, state, ohms)
+            return None if found is None else np.sort(found[self.faults.index(fault)])
+
+
+_WORLDS: dict[str, World] = {}
+_WORLDS_LOCK = threading.Lock()
+MOST_WORLDS = 12
+
+
+def world_of(spec: CircuitSpec) -> World:
+    """The world of a kind of circuit, made once."""
+    key = spec.model_dump_json(exclude={"bank", "position"})
+    with _WORLDS_LOCK:
+        if key not in _WORLDS:
+            if len(_WORLDS) >= MOST_WORLDS:
+                _WORLDS.clear()
+            _WORLDS[key] = World(spec)
+        return _WORLDS[key]
