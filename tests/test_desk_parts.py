@@ -213,8 +213,8 @@ def test_the_flag_of_a_finding_does_not_cover_its_tooth(wheel):
     page.show_lens("wheel")
     spin(60)
     view = page.wheel
-    (number,) = view.look.teeth
-    pitch = view.look.reading.wheel.pitch_deg
+    (number,) = view.drawing.teeth
+    pitch = view.drawing.reading.wheel.pitch_deg
     picture = view.grab().toImage()
     mark = QColor(theme.current().mark)
 

@@ -19,6 +19,10 @@ def _ordered(value: tuple[float, float]) -> tuple[float, float]:
     return value
 
 
+#: values of the model by the names that older circuit files have for them
+RENAMED = {"touch_ohm": "short_to_feed_ohm"}
+
+
 class CircuitSpec(BaseModel):
     """`[circuit]` of a job or of a circuit file. Volts and ohms."""
 
@@ -36,6 +40,12 @@ class CircuitSpec(BaseModel):
     wheel: str | None = None
     ohms: Annotated[tuple[float, float], AfterValidator(_ordered)] | None = None
     values: dict[str, object] = Field(default_factory=dict)
+
+    @field_validator("values", mode="before")
+    @classmethod
+    def _todays_names(cls, value: object) -> object:
+        """Values of the model that circuits of older files call otherwise."""
+        return {RENAMED.get(name, name): number for name, number in value.items()} if isinstance(value, dict) else value
 
     @field_validator("wheel", mode="before")
     @classmethod

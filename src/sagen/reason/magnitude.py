@@ -13,7 +13,7 @@ QUANTITIES = {
     "signal_pin_high_resistance": ("signal_pin_ohm", "contact_ohm"),
     "signal_wire_high_resistance": ("signal_wire_ohm", "wire_ohm"),
     "signal_wire_leaking": ("leak_ohm", "leak_ohm"),
-    "signal_wire_leaking_to_feed": ("touch_ohm", "leak_to_feed_ohm"),
+    "signal_wire_leaking_to_feed": ("short_to_feed_ohm", "leak_to_feed_ohm"),
     "return_high_resistance": ("ground_wire_ohm", "return_ohm"),
     "feed_wire_high_resistance": ("feed_wire_ohm", "feed_ohm"),
     "ground_lifts_when_cranking": ("strap_ohm", "strap_ohm"),

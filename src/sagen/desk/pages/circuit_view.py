@@ -73,12 +73,12 @@ class CircuitView(QWidget):
             "sensor": QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall),
         }
         points = self.points()
-        colours = {
+        wires = {
             "supply": colours.roles["supply"],
             "signal": colours.roles["crank"],
             "ground": colours.roles["ground"],
         }
-        for name, colour in colours.items():
+        for name, colour in wires.items():
             if (name == "supply" and name not in points) or (name == "ground" and name not in points):
                 continue
             y = PLACES[name][1] * tall

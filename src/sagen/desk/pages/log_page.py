@@ -61,11 +61,11 @@ class JobDelegate(CardDelegate):
         who = f"{job.owner}, " if job.owner else ""
         last = job.damaged or f"{job.created:%d %b %Y}, {job.entries} entries"
         painter.drawText(inner.adjusted(0, 46, 0, 0), Qt.AlignmentFlag.AlignLeft, f"{who}{last}")
-        colours = {Stage.PROVEN: colours.sound, Stage.REPAIRED: colours.accent, Stage.FOUND: colours.mark}
+        marks = {Stage.PROVEN: colours.sound, Stage.REPAIRED: colours.accent, Stage.FOUND: colours.mark}
         if job.damaged:
             paint_tag(painter, card, "damaged", colours.mark)
-        elif job.stage in colours:
-            paint_tag(painter, card, str(job.stage), colours[job.stage])
+        elif job.stage in marks:
+            paint_tag(painter, card, str(job.stage), marks[job.stage])
 
 
 class LogPage(Page):

@@ -1,0 +1,167 @@
+"""The recordings of a workspace: each belongs to a job, goes on whatever is on the screen, and ends kept or discarded by a
+person, never by the way."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from sagen.artifacts.leases import Lease
+from sagen.casework.examination import MOST_KEPT, Incoming
+from sagen.casework.live import Live, sheet_for
+from sagen.files.long_record import SUFFIX, long_pyramids, read_long
+from sagen.instruments.wired import Addresses, Wired
+from sagen.model.errors import SagenError
+from sagen.model.job import Job
+from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import CIRCUIT_ROLES, State
+from sagen.store.log import JobLog
+
+#: recordings are named by when they began, and for what
+NAME = "%Y%m%d-%H%M%S-%f"
+
+
+@dataclass(eq=False)
+class Recording:
+    """One recording of this process: running, or ended and not on a trail yet."""
+
+    job: int
+    machine: str
+    state: State
+    live: Live
+    lease: Lease
+    wired: Wired
+    began: datetime = field(default_factory=datetime.now)
+    modules: object | None = None
+    bringing_in: bool = False  #: it is on its way onto the trail
+
+    @property
+    def identity(self) -> str:
+        return self.lease.path.name
+
+    @property
+    def running(self) -> bool:
+        return self.live.running
+
+    @property
+    def seconds(self) -> float:
+        return self.live.seconds
+
+    def stop(self) -> None:
+        """End it, and let the instruments go; what came is on the disk."""
+        self.live.stop()
+        self.live.recorder.close()
+        for end in (self.modules, self.wired):
+            if end is not None:
+                end.close()
+        self.modules = None
+
+    def incoming(self) -> Incoming:
+        """It as it is brought in, off the owner's thread; raises SagenError where nothing was recorded."""
+        self.stop()
+        self.live.hunt()
+        capture = self.live.capture()
+        path = self.lease.path
+        return Incoming(path, capture, self.live.sheet, pyramids=long_pyramids(path, capture), recording=self.identity)
+
+    @property
+    def told(self) -> bool:
+        """Whether it is known what its channels are, so that it can be kept without asking."""
+        sheet = self.live.sheet
+        return sheet is not None and any(channel.role in CIRCUIT_ROLES for channel in sheet.channel)
+
+
+@dataclass(frozen=True)
+class LeftRecording:
+    """A recording whose process ended before it was kept, held here from now on."""
+
+    lease: Lease
+    job: int | None
+    machine: str = ""
+    sheet: Sheet | None = None
+
+    @property
+    def identity(self) -> str:
+        return self.lease.path.name
+
+    @property
+    def began(self) -> str:
+        """As in "14:03"; "" where its name tells none."""
+        try:
+            return f"{datetime.strptime(self.identity[:22], NAME[:-3] + '-%f'):%H:%M}"
+        except ValueError:
+            return ""
+
+    def incoming(self) -> Incoming:
+        """It as it is brought in, off the owner's thread; raises CaptureFileError where it holds nothing."""
+        capture = read_long(self.lease.path)
+        path = self.lease.path
+        return Incoming(path, capture, self.sheet, pyramids=long_pyramids(path, capture), recording=self.identity)
+
+
+def opened_recorder(
+    log: JobLog, job: Job, state: State, wired: Wired, ranges: dict[str, float] | None = None, sheet: Sheet | None = None
+) -> Recording:
+    """A recording of a job, ready to be started, its folder leased; called off the owner's thread.
+
+    Parameters
+    ----------
+    wired : Wired
+        closed where the recorder cannot be opened
+    ranges : dict
+        volts by column
+    sheet : Sheet
+        what is known of the channels; else as the job's last capture of the same columns has it
+
+    Raises
+    ------
+    SagenError
+        where the recorder does not answer, or the disk takes nothing.
+    """
+    recorder = None
+    try:
+        recorder = wired.recorder(state, ranges=ranges)
+        columns = tuple(channel.column for channel in recorder.channels())
+        known = sheet or sheet_for(job, columns, str(state))
+        meant = {
+            "job": job.id, "machine": job.machine, "state": str(state),
+            "sheet": known.model_dump(mode="json", exclude_none=True) if known is not None else None,
+        }  # fmt: skip
+        lease = log.captures.begin_record(f"{datetime.now():{NAME}}-{state}{SUFFIX}", meant)
+    except SagenError:
+        if recorder is not None:
+            recorder.close()
+        wired.close()
+        raise
+    live = Live(recorder, f"live-{state}.npz", known, folder=lease.path)
+    return Recording(job.id, job.machine, state, live, lease, wired)
+
+
+def left_recordings(log: JobLog) -> list[LeftRecording]:
+    """The recordings that dead processes left in a log; called off the owner's thread. Empty ones are removed."""
+    found = []
+    for lease in log.captures.left_records():
+        meant, sheet = lease.meant, None
+        try:
+            read_long(lease.path)
+        except SagenError:
+            lease.discard()  # it had not got as far as a first sample
+            continue
+        try:
+            sheet = Sheet.from_data(meant["sheet"], where="the recording's sheet") if meant.get("sheet") else None
+        except (SagenError, TypeError):
+            pass
+        job = meant.get("job")
+        found.append(LeftRecording(lease, job if isinstance(job, int) else None, str(meant.get("machine", "")), sheet))
+    return found
+
+
+def is_whole_on_trail(incoming: Incoming) -> bool:
+    """Whether a trail holds all of a recording, so that it is not needed beside it."""
+    return incoming.capture.samples * len(incoming.capture.channels) <= MOST_KEPT
+
+
+def wired_at(addresses: Addresses) -> Wired | None:
+    """Instruments at stated addresses; None where none is stated."""
+    stated = any((addresses.recorder, addresses.meter, addresses.bus))
+    return Wired(addresses) if stated else None

@@ -1,0 +1,789 @@
+"""One opened log: the only owner of what changes. Typed commands in, typed events out.
+
+Everything here is called on one thread, the owner's; work is done on the queues' threads, and its answers come back through
+`post`. Each event names the workspace and the job that it is of: what is of another workspace can be told, and never applied.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from sagen.casework.commands import (
+    BringIn,
+    Command,
+    Export,
+    FinishKeeping,
+    JobsListed,
+    Keep,
+    ListJobs,
+    OpenEntry,
+    Queue,
+    Weigh,
+    Weighed,
+)
+from sagen.casework.examination import Incoming
+from sagen.casework.kept import KeepPhoto
+from sagen.casework.lessons import ShopLessons
+from sagen.casework.live import sheet_for
+from sagen.casework.open_capture import OpenCapture
+from sagen.casework.shop import LearnFromShop
+from sagen.casework.writing import (
+    AddEntries,
+    Change,
+    CorrectEntry,
+    NewJob,
+    ReadJob,
+    RedoStep,
+    UndoStep,
+    WithdrawEntry,
+    Written,
+)
+from sagen.files.photos import PHOTO_FILES
+from sagen.instruments.wired import Wired
+from sagen.model.errors import ChangedMeanwhile, SagenError
+from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, CircuitEntry, NoteEntry, Record
+from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, State, Strategy
+from sagen.model.words import STATES
+from sagen.store.log import JobLog
+from sagen.workspace.events import (
+    Announcer,
+    CaptureOpened,
+    Event,
+    ImportLeft,
+    ImportRead,
+    JobChanged,
+    JobsChanged,
+    JobWeighed,
+    LettersChanged,
+    Overtaken,
+    RecordingsChanged,
+    Said,
+    Working,
+)
+from sagen.workspace.imports import Import, ImportQueue
+from sagen.workspace.queues import Post, Queues, Task
+from sagen.workspace.recordings import (
+    LeftRecording,
+    Recording,
+    is_whole_on_trail,
+    left_recordings,
+    opened_recorder,
+)
+
+#: s that a weighing waits, so that of quick changes only the last is weighed
+DEBOUNCE = 0.08
+
+
+class Workspace:
+    """An opened log with its identity, the open job, running recordings, imports and what waits.
+
+    Parameters
+    ----------
+    log : JobLog
+        owned by the workspace from now on: `close` closes it
+    post : callable
+        has a callable run on the owner's thread, later and in order
+    """
+
+    def __init__(self, log: JobLog, post: Post):
+        self.identity = f"{log.identity[:12]}-{uuid.uuid4().hex[:8]}"
+        self.log, self.events = log, Announcer()
+        self.queues = Queues(post)
+        self.imports = ImportQueue()
+        self.recordings: list[Recording] = []
+        self.left: list[LeftRecording] = []
+        self.job: Job | None = None
+        self.opened: OpenCapture | None = None
+        self.last_weighed: Weighed | None = None
+        self.circuit = ""  #: which of a job's several circuits is worked on
+        self.gear: tuple[Gear, ...] = CHOSEN_GEAR
+        self.strategy = Strategy.MOST
+        self.record: ShopLessons | None = None  #: what the shop's own jobs taught
+        self.record_counts = True
+        self.retired = False
+        self._post, self._search = post, ""
+        #: work that only looks, by what it is about: a newer asking stops an older one
+        self._looking: dict[str, Task] = {}
+        #: what takes a while, oldest first, with its name in words: the last one is shown, and Stop is its own
+        self._doing: list[tuple[str, Task]] = []
+        self._reading: Task | None = None
+        self._letters = 0
+
+    # announcing -------------------------------------------------------------------------------
+
+    def _tell(self, kind: type[Event], job: int | None = None, **what) -> None:
+        self.events.announce(kind(self.identity, job, **what))
+
+    def say(self, words: str, *, wrong: bool = False) -> None:
+        """Have something said to the person."""
+        self._tell(Said, self.job.id if self.job else None, words=words, wrong=wrong)
+
+    # doing ------------------------------------------------------------------------------------
+
+    def submit(
+        self,
+        command: Command,
+        done: Callable,
+        *,
+        failed: Callable[[str], None] | None = None,
+        slot: str = "",
+        debounce: float = 0.0,
+    ) -> Task:
+        """Have a command done. Of those that only look and share a slot, a newer one stops an older one; one that writes is
+        never superseded. Nothing is told any more once the workspace has retired, but that what was written was written."""
+        log, doing = self.log, command.doing
+
+        def answered(answer) -> None:
+            self._ended(task)
+            if not self.retired:
+                done(answer)
+
+        def refused(message: str) -> None:
+            self._ended(task)
+            if self.retired:
+                if message:
+                    self.say(message, wrong=True)
+            elif failed is not None:
+                failed(message)
+            elif message:
+                self.say(message, wrong=True)
+
+        def work(task: Task):
+            return None if debounce and task.pause(debounce) else command.perform(log, task.tell)
+
+        if slot and slot in self._looking:
+            self._drop(self._looking.pop(slot))
+        task = self.queues.submit(
+            work,
+            queue=command.queue,
+            serial=command.serial,
+            always_delivers=command.always_delivers,
+            blocks_closing=command.blocks_closing,
+            done=answered,
+            failed=refused,
+            progress=lambda share: self._went_on(task, share),
+        )
+        if slot:
+            self._looking[slot] = task
+        if doing:
+            self._doing.append((doing, task))
+            self._working(doing, 0.0)
+        return task
+
+    def compute(
+        self,
+        work: Callable[[Task], object],
+        done: Callable[[object], None],
+        failed: Callable[[str], None] | None = None,
+        *,
+        queue: Queue = Queue.COMPUTE,
+    ) -> Task:
+        """Work something out off the owner's thread that changes nothing."""
+        return self.queues.submit(
+            work,
+            queue=queue,
+            done=lambda answer: None if self.retired else done(answer),
+            failed=lambda why: None if self.retired or not why else (failed or self._failed)(why),
+        )
+
+    def _failed(self, why: str) -> None:
+        self.say(why, wrong=True)
+
+    def _drop(self, task: Task) -> None:
+        """Stop work that only looks: no answer of it will come."""
+        task.stop()
+        self._ended(task)
+
+    def _ended(self, task: Task) -> None:
+        left = [row for row in self._doing if row[1] is not task]
+        if len(left) == len(self._doing):
+            return  # nothing was shown of it: what is shown goes on as it is
+        self._doing = left
+        self._working(*((self._doing[-1][0], 0.0) if self._doing else ("", 1.0)))
+
+    def _went_on(self, task: Task, share: float) -> None:
+        if self._doing and self._doing[-1][1] is task:
+            self._working(self._doing[-1][0], share)
+
+    def _working(self, what: str, share: float) -> None:
+        if not self.retired:
+            self._tell(Working, what=what, share=share)
+
+    def stop_work(self) -> None:
+        """The user pressed Stop: it stops what is shown as being done, and nothing else."""
+        if not self._doing:
+            self._working("", 1.0)
+            return
+        _, task = self._doing[-1]
+        if task.always_delivers:
+            task.stop()  # its answer says whether it came in time
+            return
+        self._drop(task)
+        if self._reading is task:
+            self._reading = None
+            self._import_failed("stopped")
+
+    # beginning and end --------------------------------------------------------------------------
+
+    def begin(self, jobs: list[JobSummary]) -> None:
+        """Show the log as it was opened; `jobs` were listed with it."""
+        self.log.follow(lambda job_id: self._post(lambda: self._changed_elsewhere(job_id)))
+        if self.log.unfinished:
+            self.submit(FinishKeeping(None), self._finished_keeping)
+        self.queues.submit(
+            lambda _task: left_recordings(self.log), queue=Queue.STORE, serial=True, always_delivers=True,
+            done=self._found_left, failed=self._failed,
+        )  # fmt: skip
+        self._tell(JobsChanged, listed=JobsListed("", tuple(jobs)))
+        self._look_at_letters()
+        if jobs:
+            self.open_job(jobs[0].id, open_capture=True)
+        else:
+            self._tell(JobChanged, open=None)
+        self._next_import()
+
+    def _finished_keeping(self, said: str) -> None:
+        self.say(said)
+        self.list_jobs()
+        self.reload()
+
+    def _found_left(self, found: list[LeftRecording]) -> None:
+        if self.retired:
+            for left in found:
+                left.lease.let_go()
+            return
+        self.left = found
+        for left in found:
+            when = f" begun at {left.began}" if left.began else ""
+            whose = f" of {left.machine}" if left.machine else ""
+            self.say(f"A recording{whose}{when} was not kept when the program ended: the Live page of its job brings it in.")
+        self._tell(RecordingsChanged)
+
+    @property
+    def blocks_closing(self) -> bool:
+        """Whether anything is being done that would be lost otherwise."""
+        return self.queues.blocks_closing
+
+    def retire(self) -> None:
+        """Another workspace takes its place, or the window closes: what only looks is stopped, recordings end and are kept,
+        what is being written goes on to its end. Call `close` once nothing blocks it."""
+        if self.retired:
+            return
+        for task in self._looking.values():
+            task.stop()
+        self._looking.clear()
+        for recording in list(self.recordings):
+            self._end_kept(recording)
+        self.retired = True
+
+    def close(self) -> None:
+        """Let what is being written come to its end, and close the log."""
+        self.retire()
+        self.queues.finish()
+        for recording in self.recordings:
+            recording.stop()
+            recording.lease.let_go()
+        for left in self.left:
+            left.lease.let_go()
+        self.log.close()
+
+    # the log ------------------------------------------------------------------------------------
+
+    def list_jobs(self, search: str | None = None) -> None:
+        """List the jobs anew, as they were searched last where no words are given."""
+        if search is not None:
+            self._search = search
+        self.submit(
+            ListJobs(None, self._search), lambda listed: self._tell(JobsChanged, listed=listed), slot="jobs"
+        )
+
+    def _changed_elsewhere(self, job_id: int | None) -> None:
+        """Another window changed the log: show it."""
+        if self.retired:
+            return
+        self.list_jobs()
+        self.learn()
+        self._look_at_letters()
+        if self.job is None or job_id not in (None, self.job.id):
+            return
+
+        def show(job: Job) -> None:
+            if self.job is not None and job.id == self.job.id and job != self.job:
+                self.job = job
+                self._announce()
+                if not self.blocks_closing:
+                    self.say("This job was changed in another window: it is shown as it is now.")
+
+        self.submit(ReadJob(self.job.id), show, slot="elsewhere", failed=lambda why: self._gone(why))
+
+    def _gone(self, why: str) -> None:
+        """The open job cannot be read any more: it was deleted elsewhere."""
+        if self.job is not None and "there is no job" in why:
+            self.say(f"{self.job.machine} was deleted elsewhere.")
+            self.leave_job()
+        else:
+            self._failed(why)
+
+    def _look_at_letters(self) -> None:
+        """Tell of changes that can never be sent, once there are more than before."""
+
+        def count(found: int) -> None:
+            before, self._letters = self._letters, found
+            if found != before:
+                self._tell(LettersChanged, count=found)
+            if found > before:
+                changes = "One change" if found == 1 else f"{found} changes"
+                self.say(f"{changes} can never be sent to the server: see Job and log, What could not be sent.", wrong=True)
+
+        self.queues.submit(lambda _task: len(self.log.dead_letters()), queue=Queue.STORE, done=count)
+
+    # the job ------------------------------------------------------------------------------------
+
+    def open_job(self, job_id: int, *, open_capture: bool = False) -> None:
+        """Put a job on the desk; with `open_capture`, its last capture on the bench."""
+
+        def show(job: Job) -> None:
+            self._leave()
+            self.job = job
+            self._announce()
+            self.learn()
+            captures = job.of(CaptureEntry)
+            if open_capture and captures:
+                self.open_entry(captures[-1])
+
+        self.submit(ReadJob(job_id), show, slot="job")
+
+    def leave_job(self) -> None:
+        """No job is on the desk any more."""
+        self._leave()
+        self.job = None
+        self._announce()
+
+    def _leave(self) -> None:
+        """What is still being looked at belongs to the job that is left."""
+        for slot in ("bench", "weighing"):
+            if slot in self._looking:
+                self._drop(self._looking.pop(slot))
+        self.opened = None
+
+    def add_job(
+        self, machine: str, owner: str, cylinders: int | None, records: list[Record],
+        then: Callable | None = None, failed: Callable[[str], None] | None = None,
+    ) -> None:  # fmt: skip
+        """A new job, put on the desk; `then` is called once it is, `failed` with why it could not be."""
+
+        def show(written: Written) -> None:
+            self._leave()
+            self.job = written.job
+            self.list_jobs()
+            self._announce()
+            self.learn()
+            if then is not None:
+                then()
+
+        self.submit(NewJob(None, machine, owner, cylinders, tuple(records)), show, failed=failed)
+
+    def reload(self) -> None:
+        """Read the job again and weigh its evidence anew."""
+
+        def show(job: Job) -> None:
+            if self.job is not None and job.id == self.job.id:
+                self.job = job
+                self._announce()
+
+        if self.job is None:
+            self._announce()
+        else:
+            self.submit(ReadJob(self.job.id), show, slot="job", failed=self._gone)
+
+    def add(self, *records: Record, then: Callable | None = None, job: int | None = None) -> None:
+        """Put records on a trail, the open job's where none is named; `then` is called once they are, if it is open then."""
+        job = self.job.id if job is None else job
+        self._write(AddEntries(job, records), then=then)
+
+    def correct(self, entry: Entry, record: Record) -> None:
+        self._write(CorrectEntry(self.job.id, entry, record), entry)
+
+    def withdraw(self, entry: Entry, withdrawn: bool) -> None:
+        self._write(WithdrawEntry(self.job.id, entry, withdrawn), entry)
+
+    def undo(self) -> None:
+        """Take back the last change of the job that is open; with its adding, the job itself."""
+        if self.job is not None:
+            self._write(UndoStep(self.job.id))
+
+    def redo(self) -> None:
+        if self.job is not None:
+            self._write(RedoStep(self.job.id))
+            return
+
+        def show(written: Written) -> None:
+            if written.job is not None:
+                self.list_jobs()
+                self.open_job(written.job.id, open_capture=True)
+
+        self.submit(RedoStep(None), show)
+
+    def _write(self, change: Change, entry: Entry | None = None, then: Callable | None = None) -> None:
+        """Have a change of a job written; what it is then is shown, if it is open."""
+        before = self.job
+
+        def show(written: Written) -> None:
+            if written.waiting:
+                changes = "One change waits" if written.waiting == 1 else f"{written.waiting} changes wait"
+                self.say(f"The server is away: {changes} here, and will be sent when it is back.")
+            else:
+                self._look_at_letters()
+            if self.job is None or self.job.id != change.job_id:
+                if written.job is not None:
+                    self.say(f"Kept in the job {written.job.machine}.")
+                self.list_jobs()
+                return
+            if written.job is None:
+                self._leave()
+                self.say(f"The job {self.job.machine} is taken back; Redo brings it again.")
+                self.job = None
+                self.list_jobs()
+            else:
+                self.job = written.job
+            entries = (*(before.entries if before else ()), *(self.job.entries if self.job else ()))
+            if any(one.kind == EntryKind.REPAIR for one in entries):
+                self.learn()
+            self._announce()
+            if written.overtaken is not None:
+                self._overtaken(written.overtaken, entry)
+            elif then is not None:
+                then()
+
+        def refused(why: str) -> None:
+            self._failed(why)
+            self.reload()
+
+        self.submit(change, show, failed=refused)
+
+    def _overtaken(self, error: ChangedMeanwhile, entry: Entry | None) -> None:
+        self._tell(Overtaken, self.job.id if self.job else None, error=error, entry=entry)
+
+    def learn(self) -> None:
+        """Draw the lessons of the shop's own jobs anew, where any changed; what is weighed then is weighed with them."""
+
+        def show(record: ShopLessons) -> None:
+            changed = record.by_job != (self.record.by_job if self.record is not None else {})
+            self.record = record
+            if changed and self.record_counts:
+                self.reweigh()
+
+        self.submit(LearnFromShop(None, self.record), show, slot="record")
+
+    def _announce(self) -> None:
+        self._tell(JobChanged, self.job.id if self.job else None, open=self.job)
+        self.reweigh()
+
+    def reweigh(self) -> None:
+        """Weigh the job's standing evidence anew; a newer asking drops an older answer."""
+        job = self.job
+        if job is None:
+            self._show_weighed(Weighed())
+            return
+        command = Weigh(job.id, job, self.gear, self.strategy, self.record if self.record_counts else None)
+        self.submit(
+            command, lambda answer: self._show_weighed(answer or Weighed()), slot="weighing", debounce=DEBOUNCE
+        )
+
+    def _show_weighed(self, weighed: Weighed) -> None:
+        if weighed.job_id is not None and (self.job is None or weighed.job_id != self.job.id):
+            return
+        self.last_weighed = weighed
+        self._tell(JobWeighed, weighed.job_id, weighed=weighed)
+
+    # files on their way in ------------------------------------------------------------------------
+
+    def bring_in(self, paths: list[Path], *, by_itself: bool = False) -> None:
+        """Read captures one after the other; each is asked about. Photos go on the trail."""
+        photos = [path for path in paths if path.suffix.lower() in PHOTO_FILES]
+        for path in photos:
+            self.keep_photo(path)
+        self.imports.add([Import(path, by_itself=by_itself) for path in paths if path not in photos])
+        self._next_import()
+
+    def _next_import(self) -> None:
+        """The next one of the queue, once no other one is on the bench; at the end, what became of them."""
+        if self.retired:
+            return
+        coming = self.imports.next()
+        if coming is None:
+            summary = self.imports.summary()
+            if summary:
+                self.say(summary)
+        elif self.job is None:
+            self.add_job(
+                f"Machine of {coming.path.name}", "", None, [],
+                then=lambda: self._read_import(coming), failed=self._import_failed,
+            )  # fmt: skip
+        else:
+            self._read_import(coming)
+
+    def _read_import(self, coming: Import) -> None:
+        recording = self.recording_called(coming.recording)
+
+        def show(incoming: Incoming) -> None:
+            self._reading = None
+            self._show_incoming(incoming, by_itself=coming.by_itself)
+
+        def refused(why: str) -> None:
+            self._reading = None
+            self._import_failed(why or "stopped")
+
+        if recording is not None:
+            self._reading = self.queues.submit(
+                lambda _task: recording.incoming(), always_delivers=True, done=show, failed=refused
+            )
+        else:
+            command = BringIn(self.job.id if self.job else None, coming.path)
+            self._reading = self.submit(command, lambda brought: show(brought.incoming), failed=refused)
+
+    def _show_incoming(self, incoming: Incoming, *, by_itself: bool) -> None:
+        # Only what was stated on the trail may answer for a file; a guess from a code may not.
+        stated = self.job is not None and (self.job.of(CircuitEntry) or self.job.of(CaptureEntry))
+        if by_itself and incoming.sheet is None and stated:
+            columns = tuple(channel.column for channel in incoming.capture.channels)
+            incoming = replace(incoming, sheet=sheet_for(self.job, columns))
+        self._tell(ImportRead, self.job.id if self.job else None, incoming=incoming)
+
+    def show_incoming(self, incoming: Incoming) -> None:
+        """Bring in what was made here: a recording of the stand-in, a picture read."""
+        self._tell(ImportRead, self.job.id if self.job else None, incoming=incoming)
+
+    def _import_failed(self, why: str) -> None:
+        current = self.imports.current
+        if current is not None:
+            self.say(f"{current.path.name}: {why}", wrong=True)
+            self._not_brought_in(current.recording)
+        self.imports.failed(why)
+        if not self.imports.busy:
+            self._tell(ImportLeft)
+        self._next_import()
+
+    def keep_incoming(self, incoming: Incoming, sheet: Sheet, *, from_shelf: bool = True) -> Task | None:
+        """The answers are given: keep the capture on the trail of the job that is open, and go on with the next one."""
+        if self.job is None:
+            self.say("Open a job first: a capture goes on its trail.", wrong=True)
+            return None
+        task = self._keep(Keep(self.job.id, incoming, sheet, from_shelf), self.job.machine)
+        self.imports.keeping()
+        if not self.imports.busy:
+            self._tell(ImportLeft)
+        self._next_import()
+        return task
+
+    def leave_incoming(self) -> None:
+        """What is on the bench is left; a recording stays what it was, waiting to be kept."""
+        current = self.imports.current
+        if current is not None:
+            self._not_brought_in(current.recording)
+        self.imports.left()
+        self._tell(ImportLeft)
+        self._next_import()
+
+    def _keep(self, command: Keep, machine: str) -> Task:
+        name, incoming = command.incoming.capture.name, command.incoming
+
+        def kept(answer) -> None:
+            if incoming.recording:
+                self._recording_kept(incoming)
+            if self.job is None or answer.job_id != self.job.id:
+                self.say(f"{name} is kept in the job {machine}.")
+                self.list_jobs()
+            else:
+                self.job = answer.job
+                self._put_on_bench(answer.opened)
+            self.imports.kept()
+            self._next_import()
+
+        def refused(why: str) -> None:
+            why = why or "stopped before it was kept"
+            self.say(f"{name} was not kept: {why}", wrong=True)
+            self._not_brought_in(incoming.recording)
+            self.imports.not_kept(name, why)
+            self._next_import()
+
+        return self.submit(command, kept, failed=refused)
+
+    def keep_photo(self, path: Path | None = None, data: bytes = b"", then: Callable[[Entry], None] | None = None) -> None:
+        """Put a photo on the trail of the job that is open now, whichever is open when it is there."""
+        job = self.job
+        if job is None:
+            self.say("Open a job first: a photo goes on its trail.", wrong=True)
+            return
+
+        def show(written: Written) -> None:
+            if self.job is None or self.job.id != job.id:
+                self.say(f"The photo is kept in the job {job.machine}.")
+                return
+            self.job = written.job
+            self._announce()
+            if then is not None:
+                then(written.job.entries[-1])
+
+        self.submit(KeepPhoto(job.id, path, data), show)
+
+    # captures -------------------------------------------------------------------------------------
+
+    def open_entry(self, entry: Entry) -> None:
+        """Put a capture of the trail on the bench."""
+        self.submit(OpenEntry(self.job.id, entry), self._put_on_bench, slot="bench")
+
+    def lay_on_bench(self, opened: OpenCapture) -> None:
+        """Show a capture of the open job as it was made ready; one of another job is none of its bench."""
+        if self.job is not None and opened.job_id == self.job.id:
+            self.opened = opened
+            self._tell(CaptureOpened, opened.job_id, opened=opened)
+
+    def _put_on_bench(self, opened: OpenCapture) -> None:
+        if self.job is None or opened.job_id != self.job.id:
+            return
+        self.opened = opened
+        self._announce()
+        # After the trail has painted: each takes a while, and together too long.
+        self._post(lambda: self._tell(CaptureOpened, opened.job_id, opened=opened) if self.opened is opened else None)
+
+    def export(self, path: Path) -> None:
+        """Write the open capture, with its sheet beside it."""
+        command = Export(self.opened.job_id, self.opened, path)
+        self.submit(command, lambda done: self.say(f"Written: {done.path}, with its sheet beside it."))
+
+    # recordings -----------------------------------------------------------------------------------
+
+    def recording_of(self, job_id: int | None) -> Recording | None:
+        """The latest recording of a job that is running, or is not on its trail yet."""
+        return next((one for one in reversed(self.recordings) if one.job == job_id and not one.bringing_in), None)
+
+    def recording_called(self, identity: str) -> Recording | LeftRecording | None:
+        """A recording by its identity."""
+        return next((one for one in (*self.recordings, *self.left) if identity and one.identity == identity), None)
+
+    def left_of(self, job_id: int | None) -> LeftRecording | None:
+        """The newest recording that a dead process left of a job, or of no job that is known."""
+        return next((one for one in reversed(self.left) if one.job in (job_id, None)), None)
+
+    def start_recording(
+        self, state: State, wire: Callable[[Job], Wired], done: Callable[[Recording], None],
+        failed: Callable[[str], None], *, ranges: dict[str, float] | None = None, sheet: Sheet | None = None,
+    ) -> None:  # fmt: skip
+        """Open the recorder of the open job and begin. `wire` gives what stands on the wire, off the owner's thread."""
+        job = self.job
+        if job is None:
+            failed("Open a job first: what is recorded goes on its trail.")
+            return
+
+        def began(recording: Recording) -> None:
+            if self.retired:
+                recording.stop()
+                recording.lease.discard()
+                return
+            self.recordings.append(recording)
+            recording.live.start()
+            self._tell(RecordingsChanged, recording.job)
+            done(recording)
+
+        self.queues.submit(
+            lambda _task: opened_recorder(self.log, job, state, wire(job), ranges, sheet),
+            queue=Queue.INSTRUMENTS, always_delivers=True, blocks_closing=True, done=began, failed=failed,
+        )  # fmt: skip
+
+    def stop_recording(self, recording: Recording) -> None:
+        """End it; it stays its job's until it is kept or discarded."""
+        recording.live.recorder.stop()
+        self.queues.submit(
+            lambda _task: recording.live.stop(), queue=Queue.INSTRUMENTS, always_delivers=True,
+            done=lambda _: None if self.retired else self._tell(RecordingsChanged, recording.job),
+        )  # fmt: skip
+
+    def bring_recording_in(self, recording: Recording | LeftRecording) -> None:
+        """Have a recording kept: it comes to the bench as a file would; what its events go with goes on the trail."""
+        if isinstance(recording, Recording):
+            if recording.bringing_in:
+                return
+            recording.bringing_in = True
+            self._note_events(recording)
+        self.imports.add([Import(recording.lease.path, recording.identity)])
+        self._tell(RecordingsChanged, recording.job)
+        self._next_import()
+
+    def _note_events(self, recording: Recording) -> None:
+        live, state = recording.live, recording.state
+
+        def hunted(_task):
+            live.stop()
+            live.hunt()
+            return live.hunted()
+
+        def note(found) -> None:
+            if found.events and not self.retired:
+                words = f"Live, {STATES[state].lower()}, {live.seconds:.0f} s: " + " ".join(found.said)
+                self.add(NoteEntry(words), job=recording.job)
+
+        self.queues.submit(hunted, always_delivers=True, blocks_closing=True, done=note)
+
+    def _recording_kept(self, incoming: Incoming) -> None:
+        """A recording lies on a trail: whole, it is not needed beside it; else it stays, in nobody's hands."""
+        recording = self.recording_called(incoming.recording)
+        if recording is None:
+            return
+        if is_whole_on_trail(incoming):
+            recording.lease.discard()
+        else:
+            recording.lease.commit()
+        self._forget(recording)
+
+    def _not_brought_in(self, identity: str) -> None:
+        recording = self.recording_called(identity)
+        if isinstance(recording, Recording):
+            recording.bringing_in = False
+            self._tell(RecordingsChanged, recording.job)
+
+    def discard_recording(self, recording: Recording | LeftRecording) -> None:
+        """A person wants it no more: stopped, and gone."""
+        if isinstance(recording, Recording):
+            recording.stop()
+        recording.lease.discard()
+        self._forget(recording)
+
+    def _forget(self, recording: Recording | LeftRecording) -> None:
+        self.recordings = [one for one in self.recordings if one is not recording]
+        self.left = [one for one in self.left if one is not recording]
+        self._tell(RecordingsChanged, recording.job)
+
+    def _end_kept(self, recording: Recording) -> None:
+        """The end of the workspace: a recording whose channels are known is kept on its trail; of another one the next opening
+        asks."""
+        if recording.bringing_in:
+            return
+
+        def keep(_task):
+            try:
+                incoming = recording.incoming()
+            except SagenError:
+                recording.lease.discard()  # nothing came
+                return ""
+            if not recording.told:
+                recording.lease.restate({"job": recording.job, "machine": recording.machine, "state": str(recording.state), "sheet": None})
+                recording.lease.let_go()
+                return f"The recording of {recording.seconds:.0f} s of {recording.machine} waits to be brought in."
+            Keep(recording.job, incoming, recording.live.sheet).perform(self.log)
+            if is_whole_on_trail(incoming):
+                recording.lease.discard()
+            else:
+                recording.lease.commit()
+            return f"The recording of {recording.seconds:.0f} s is kept in the job {recording.machine}."
+
+        self.recordings = [one for one in self.recordings if one is not recording]
+        self.queues.submit(
+            keep, serial=True, always_delivers=True, blocks_closing=True,
+            done=lambda said: self.say(said) if said else None, failed=self._failed,
+        )  # fmt: skip
