@@ -14,10 +14,12 @@ from PySide6.QtCore import QAbstractItemModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QMessageBox, QTextBrowser, QTextEdit, QToolTip, QWidget
 
 from conftest import demo_log, square_teeth, told
-from sagen.casework.commands import Keep, OpenEntry, Print, Weighed, weigh_job
+from sagen.casework.captures import Keep, OpenEntry
 from sagen.casework.examination import read_incoming, read_pair
 from sagen.casework.open_capture import opened_capture
 from sagen.casework.paper import finding_of_job
+from sagen.casework.printing import Print
+from sagen.casework.weigh_job import Weighed, weigh_job
 from sagen.files import read_capture
 from sagen.files.jobs import read_job
 from sagen.files.sandbox import packed, unpacked

@@ -12,10 +12,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from sagen.casework.commands import Weighed, weigh_job
 from sagen.casework.costs import costs_of, offers
 from sagen.casework.job_sheet import job_sheet
 from sagen.casework.paper import pages_of_job
+from sagen.casework.weigh_job import Weighed, weigh_job
 from sagen.casework.weighing import weigh_records
 from sagen.files.photos import read_photo, stripped, with_arrow
 from sagen.model.circuit import CircuitSpec

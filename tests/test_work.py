@@ -8,12 +8,12 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QThread
+from sagen.casework.heap import Heap
 
 from conftest import told
 from sagen.casework import fault_log, requests
-from sagen.casework.commands import Weighed
 from sagen.casework.examination import read_incoming
-from sagen.casework.heap import Heap
+from sagen.casework.weigh_job import Weighed
 from sagen.desk.work import Work
 from sagen.desk.workspace import Workspace
 from sagen.kinds.examine import Stopped

@@ -11,8 +11,8 @@ from outages import run as run_outages
 from writers import run as run_writers
 
 from postgres import server
-from sagen.casework.commands import Weighed
 from sagen.casework.paper import pages_of_job
+from sagen.casework.weigh_job import Weighed
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, NoteEntry

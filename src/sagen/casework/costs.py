@@ -6,6 +6,10 @@ import tomllib
 from collections.abc import Iterable
 from pathlib import Path
 
+import lazy_loader as lazy
+import platformdirs
+
+from sagen.artifacts.atomic import write_whole
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Suspect
 from sagen.model.text import as_utf8
@@ -14,6 +18,9 @@ from sagen.model.vocabulary import Cause, LineState, Part, Place
 from sagen.reason.checks import NextCheck
 from sagen.reason.decide import Costs, ReplaceOrCheck, replace_or_check
 from sagen.reason.facts import knowledge
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+tomlkit = lazy.load("tomlkit")
 
 KEYS = ("hour", "come_back", "day", "part_price", "lead_days")
 FIT_MINUTES = 20.0  #: to fit a part that can be reached, tools at hand (common practice, no published source)
@@ -26,8 +33,6 @@ FITTED_AT = {
 
 def shop_file() -> Path:
     """Where the shop's own costs stand."""
-    import platformdirs
-
     return Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "shop.toml"
 
 
@@ -50,10 +55,6 @@ def shop_costs() -> Costs:
 
 def keep_shop_costs(costs: Costs) -> None:
     """Make these the shop's; raises SagenError when the disk refuses."""
-    import tomlkit
-
-    from sagen.artifacts.atomic import write_whole
-
     path = shop_file()
     data = {key: getattr(costs, key) for key in KEYS if getattr(costs, key) is not None}
     try:

@@ -13,6 +13,7 @@ import numpy as np
 
 from sagen.artifacts.folders import make_passing
 from sagen.casework.examination import capture_entry, kept_name
+from sagen.casework.shelf import KeepAsGood
 from sagen.instruments import register_instruments, register_wired
 from sagen.instruments.stand_in import StandIn
 from sagen.instruments.wired import Wired, wired_stand_in
@@ -279,8 +280,6 @@ def make_demo_log(folder: Path | None = None, progress: Callable[[float], bool] 
 
 def _keep_patterns(log: JobLog) -> None:
     """The recordings after a proven repair are known-good ones for the next machine of the kind."""
-    from sagen.casework.kept import KeepAsGood
-
     for summary in log.jobs():
         if summary.stage == Stage.PROVEN:
             job = log.job(summary.id)

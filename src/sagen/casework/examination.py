@@ -12,7 +12,7 @@ import numpy as np
 
 from sagen.files import load_sheet, read_capture, read_sheet, sheet_path
 from sagen.files.long_record import is_long, long_pyramids
-from sagen.kinds import Examination, Pair, examine
+from sagen.kinds import Examination, Pair, examine, kind_of
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
@@ -36,6 +36,7 @@ class Incoming:
     reference: Pair | None = None
     problem: str = ""
     pyramids: dict[str, Pyramid] = field(default_factory=dict)
+    recording: str = ""  #: the identity of the recording that it is; "" for a file
 
 
 def read_pair(path: str | Path, sheet_file: str | Path | None = None) -> tuple[Capture, Sheet | None, Pair | None]:
@@ -140,8 +141,6 @@ def kept_name(pair: Pair | None, token: str = "") -> KeptReference | None:
 
 def stated_sheet(capture: Capture, spec: CircuitSpec, cylinders: int | None) -> Sheet:
     """The sheet of a capture that has none, from what its job states."""
-    from sagen.kinds import kind_of
-
     kind = kind_of(spec.sensor)
     told = {"role": spec.role, "sensor": spec.sensor} | kind.stated(spec)
     told |= {"wheel": spec.wheel} if spec.wheel and kind.rotating else {}

@@ -14,6 +14,8 @@ from importlib import metadata
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
+import platformdirs
+
 from sagen.model.errors import SagenError, one_line
 
 #: what a report for support names of the machine
@@ -26,8 +28,6 @@ KEPT = 3  #: files
 
 def log_file() -> Path:
     """Where the log lies."""
-    import platformdirs
-
     return Path(platformdirs.user_state_dir("sagen", appauthor=False)) / "sagen.log"
 
 

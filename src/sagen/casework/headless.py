@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 
 from sagen.casework.examination import build_pyramids, capture_entry, kept_name, read_pair, with_captures_read
 from sagen.casework.lessons import ShopLessons
+from sagen.casework.open_capture import opened_capture
+from sagen.casework.paper import pages_of_job
+from sagen.casework.shop import LearnFromShop
+from sagen.casework.weigh_job import weigh_job
 from sagen.casework.weighing import weigh_records
 from sagen.codes.lookup import beside, unknown_codes
 from sagen.files.jobs import read_job
@@ -17,13 +22,18 @@ from sagen.kinds.piezo.words import gap_notes, verdict_row
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
+from sagen.model.job import Entry, Job
+from sagen.model.trail import CircuitEntry
 from sagen.model.vocabulary import Role, SensorKind
 from sagen.reason.case import case_of, circuit_of_sheet
 from sagen.reason.checks import Advice, NextCheck, next_checks
 from sagen.reason.history import Case
 from sagen.reason.posterior import Posterior
 from sagen.reason.weights import weigh
+from sagen.report.printed import FindingPage
 from sagen.signal.tapped import Tapped
+from sagen.store.opening import open_log
+from sagen.store.places import existing_place
 
 
 @dataclass(frozen=True)
@@ -49,9 +59,6 @@ def examined_file(path: str | Path, sheet_file: str | Path | None = None) -> Exa
 
 def page_of_file(path: str | Path, sheet_file: str | Path | None = None):
     """The printed finding of one capture file; raises SagenError."""
-    from sagen.casework.open_capture import opened_capture
-    from sagen.report.printed import FindingPage
-
     found = examined_file(path, sheet_file)
     opened = opened_capture(None, None, found.examination, build_pyramids(found.examination.capture), found.reference)
     checks = next_checks(found.case, found.posterior)
@@ -143,10 +150,6 @@ class WeighedFile:
 
 def record_of_log(name: str) -> ShopLessons:
     """What the jobs of a log taught, by the log's folder or URL; raises SagenError."""
-    from sagen.casework.shop import LearnFromShop
-    from sagen.store.opening import open_log
-    from sagen.store.places import existing_place
-
     log = open_log(existing_place(name))
     try:
         return LearnFromShop(None).perform(log)
@@ -170,13 +173,6 @@ def weighed_file(path: str | Path, record: ShopLessons | None = None) -> Weighed
 
 def pages_of_job_file(path: str | Path) -> dict:
     """The three pages of a job file; raises SagenError."""
-    from datetime import datetime
-
-    from sagen.casework.commands import weigh_job
-    from sagen.casework.paper import pages_of_job
-    from sagen.model.job import Entry, Job
-    from sagen.model.trail import CircuitEntry
-
     job = read_job(path)
     records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders, job.circuits)
     if not job.circuits:

@@ -25,6 +25,7 @@ from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import Role, State
 from sagen.model.wheel import Wheel
+from sagen.reason.several import circuits_of
 from sagen.signal.live_buffer import RingPyramid
 from sagen.signal.trigger import Trigger, TriggerKind, Watch
 
@@ -89,8 +90,6 @@ def sheet_for(job: Job | None, columns: tuple[str, ...], state: str | None = Non
     for entry in reversed(job.of(CaptureEntry)):
         if {item.column for item in entry.record.sheet.channel} <= set(columns):
             return _in_state(entry.record.sheet, state)
-    from sagen.reason.several import circuits_of
-
     spec = next(iter(circuits_of(job.records()).values()))
     empty = Capture("live", 1.0, tuple(Channel(column, np.empty(0, np.int16), "V") for column in columns))
     return _in_state(stated_sheet(empty, spec, job.cylinders), state)

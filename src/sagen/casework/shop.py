@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sagen.casework.commands import Command
+from sagen.casework.command import Command
 from sagen.casework.lessons import ShopLessons, lessons_of
 from sagen.model.errors import SagenError
 from sagen.store.log import JobLog

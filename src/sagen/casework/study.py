@@ -6,20 +6,36 @@ core is started for the while. What a batch answers is plain rows, so workers ne
 
 from __future__ import annotations
 
+import logging
 import os
 import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import lazy_loader as lazy
 import numpy as np
 
+from sagen.artifacts.atomic import atomic_write
+from sagen.casework.examination import read_pair
+from sagen.files.door import all_formats
+from sagen.files.long_record import is_long
+from sagen.kinds import examine
 from sagen.model.errors import SagenError
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
+from sagen.model.trail import CaptureEntry
+from sagen.signal.catalogue import usual_name
+from sagen.signal.measures import tooth_measures
+from sagen.store.opening import open_log
+
+#: what only a study needs, and may not be installed
+dask, distributed = lazy.load("dask"), lazy.load("distributed")
+pa, parquet = lazy.load("pyarrow"), lazy.load("pyarrow.parquet", suppress_warning=True)
 
 if TYPE_CHECKING:
     from sagen.store.log import JobLog
@@ -86,9 +102,6 @@ def sources_of(name: str) -> list[Source]:
 
 
 def _of_folder(folder: Path) -> list[Source]:
-    from sagen.files.door import all_formats
-    from sagen.files.long_record import is_long
-
     suffixes = {suffix for form in all_formats() for suffix in form.suffixes}
     found = []
     for here, within, names in os.walk(folder):
@@ -103,8 +116,6 @@ def _of_folder(folder: Path) -> list[Source]:
 
 
 def _of_log(name: str) -> list[Source]:
-    from sagen.model.trail import CaptureEntry
-
     found, log = [], _open(name)
     for summary in reversed(log.jobs()):
         for entry in log.job(summary.id).of(CaptureEntry):
@@ -118,8 +129,6 @@ _LOGS: dict[str, JobLog] = {}
 
 
 def _open(name: str) -> JobLog:
-    from sagen.store.opening import open_log
-
     if name not in _LOGS:
         _LOGS[name] = open_log(name)
     return _LOGS[name]
@@ -147,11 +156,6 @@ def _row(source: Source, **more: Any) -> dict:
 
 
 def _rows(source: Source) -> list[dict]:
-    from sagen.casework.examination import read_pair
-    from sagen.kinds import examine
-    from sagen.signal.catalogue import usual_name
-    from sagen.signal.measures import tooth_measures
-
     if source.log:
         capture, sheet, reference = (
             _open(source.log).capture(source.token),
@@ -208,12 +212,7 @@ def study(
     SagenError
         for no archive, no cluster, no such package, or a disk that refuses; neither file is touched then.
     """
-    try:
-        import pyarrow.parquet as parquet
-    except ImportError:
-        raise SagenError(f"a study needs {NEEDED}") from None
-    from sagen.artifacts.atomic import atomic_write
-
+    _needs("dask", "distributed", "pyarrow")
     began, sources = time.monotonic(), sources_of(name)
     batches = [sources[k : k + AT_ONCE] for k in range(0, len(sources), AT_ONCE)]
     beside = out.with_name(f"{out.stem}.envelopes{out.suffix}")
@@ -243,20 +242,19 @@ def study(
 NEEDED = "packages that are not installed here (dask, distributed, pyarrow): `./run setup` brings them, or pip install -e '.[study]'"
 
 
+def _needs(*packages: str) -> None:
+    """Raise SagenError where a package that only a study needs is not installed."""
+    if any(find_spec(name) is None for name in packages):
+        raise SagenError(f"a study needs {NEEDED}")
+
+
 @contextmanager
 def _cluster(workers: int | None, scheduler: str | None) -> Iterator[Any]:
     """A client of the named scheduler, or of a cluster of this machine's own that ends with it."""
-    try:
-        import dask
-        from distributed import Client, LocalCluster
-    except ImportError:
-        raise SagenError(f"a study needs {NEEDED}") from None
-    import logging
-
     logging.getLogger("distributed").setLevel(logging.ERROR)
     if scheduler:
         try:
-            client = Client(scheduler, timeout=ANSWERS_S)
+            client = distributed.Client(scheduler, timeout=ANSWERS_S)
         except (OSError, ValueError, TimeoutError) as error:
             raise SagenError(f"no scheduler answers at {scheduler[:60]} ({type(error).__name__})") from None
         try:
@@ -273,24 +271,22 @@ def _cluster(workers: int | None, scheduler: str | None) -> Iterator[Any]:
     }
     with (
         dask.config.set(settings),
-        LocalCluster(
+        distributed.LocalCluster(
             n_workers=workers or os.cpu_count() or 1, threads_per_worker=1, processes=True, dashboard_address=None,
             host="127.0.0.1",
         ) as cluster,
-        Client(cluster) as client,
+        distributed.Client(cluster) as client,
     ):  # fmt: skip
         yield client
 
 
 def _in_turn(client: Any, batches: list[list[Source]], workers: int) -> Iterator[tuple[int, list[dict]]]:
     """What each batch came to, in whichever order they are done, with how many are."""
-    from distributed import as_completed
-
     left = iter(batches)
     first = [
         client.submit(examined_rows, item, pure=False) for _, item in zip(range(AHEAD * workers), left, strict=False)
     ]
-    coming = as_completed(first, with_results=True)
+    coming = distributed.as_completed(first, with_results=True)
     for done, (_, rows) in enumerate(coming, start=1):
         for this_item in left:
             coming.add(client.submit(examined_rows, this_item, pure=False))
@@ -315,8 +311,6 @@ def _envelopes(kinds: dict[tuple, list[dict]]) -> Iterator[dict]:
 
 
 def _schema():
-    import pyarrow as pa
-
     teeth = pa.struct({"measure": pa.string(), "number": pa.list_(pa.int32()), "value": pa.list_(pa.float64())})
     return pa.schema({
         "capture": pa.string(), "job": pa.int64(), "error": pa.string(), "channel": pa.string(), "role": pa.string(),
@@ -327,14 +321,10 @@ def _schema():
 
 
 def _envelope_schema():
-    import pyarrow as pa
-
     words = dict.fromkeys(("role", "sensor", "wheel", "state", "measure"), pa.string())
     counts = dict.fromkeys(("tooth", "captures"), pa.int64())
     return pa.schema({**words, **counts, **dict.fromkeys(("low", "median", "high"), pa.float64())})
 
 
 def _table(rows: list[dict], schema):
-    import pyarrow as pa
-
     return pa.Table.from_pylist([{name: row.get(name) for name in schema.names} for row in rows], schema)

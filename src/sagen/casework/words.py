@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import singledispatch
 
+from sagen.codes import meaning
 from sagen.model.errors import SagenError
 from sagen.model.trail import (
     CaptureEntry,
@@ -75,8 +76,6 @@ def _(code_entry: CodeEntry) -> str:
 def generic_meaning(code: str) -> str:
     """What a generic code means; nothing for a maker's own."""
     # The table of codes is read when the first one is told, not when the window is built.
-    from sagen.codes import meaning
-
     try:
         found = meaning(code)
     except SagenError:

@@ -1,6 +1,7 @@
 """The same core without a screen: one file a verb.
 
-A verb's module has `NAME`, `add(parser)` for its arguments and `run(arguments)`, which answers the exit status.
+A verb's module has `arguments(parser)`, which says what it takes and what is run, and `run(arguments)`, which answers the exit
+status.
 """
 
 from __future__ import annotations
@@ -15,31 +16,32 @@ from unicodedata import category
 
 from sagen import __version__
 
-#: in the order of the help
-VERBS = (
-    "open",
-    "demo",
-    "examine",
-    "simulate",
-    "reason",
-    "meter",
-    "strikes",
-    "convert",
-    "report",
-    "stand-in",
-    "record",
-    "read",
-    "module",
-    "log",
-    "study",
-)
+#: what is done by each command, in the order of the help; a command's module is loaded when it is the one
+VERBS = {
+    "open": "open the window and bring these captures in",
+    "demo": "open the window on made-up demo jobs",
+    "examine": "read captures and say what they show",
+    "simulate": "what a recorder or a meter would see on the simulated machine",
+    "reason": "weigh jobs: suspects and the next best check",
+    "meter": "judge one meter reading against its limits",
+    "strikes": "judge the captures of one knock job together",
+    "convert": "read a capture of any known format and write it as CSV, WAV or MDF4",
+    "report": "print the finding of a capture, or a page of a job, as HTML or PDF",
+    "stand-in": "serve a simulated recorder and meter on 127.0.0.1, in SCPI",
+    "record": "record from an instrument",
+    "read": "take one reading with a meter",
+    "module": "codes and live values of an engine's module, ISO 15765-4",
+    "log": "list, show, move, back up and check the job log",
+    "study": "examine an archive of captures, to Parquet",
+}
 
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
     with redirect_stdout(Printable(sys.stdout)), redirect_stderr(Printable(sys.stderr)):
         try:
-            arguments = _parser().parse_args(argv)
+            argv = sys.argv[1:] if argv is None else list(argv)
+            arguments = _parser(argv).parse_args(argv)
             try:
                 return arguments.run(arguments)
             except (BrokenPipeError, KeyboardInterrupt):
@@ -82,19 +84,36 @@ def _escaped(text: str) -> str:
     )
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="sagen", description="From a sensor code to a proven repair. Without a command: the window."
     )
     parser.add_argument("--version", action="version", version=f"sagen {__version__}")
-    window = import_module("sagen.cli.open_window")
-    parser.set_defaults(run=window.run, fail=say_what_failed, demo=False, files=[])
+    parser.set_defaults(run=open_window, fail=say_what_failed, demo=False, files=[])
     parser.add_argument("--log", metavar="URL", help="the job log: a folder, sqlite:///..., postgresql://...")
     verbs = parser.add_subparsers(metavar="COMMAND")
-    for name in VERBS:
-        verb = import_module(f"sagen.cli.{_MODULES.get(name, name)}")
-        verb.add(verbs)
+    chosen = _verb(argv)
+    for name, told in VERBS.items():
+        verb = verbs.add_parser(name, help=told)
+        if name == chosen:
+            import_module(f"sagen.cli.{_MODULES.get(name, name)}").arguments(verb)
     return parser
+
+
+def open_window(arguments: argparse.Namespace) -> int:
+    """The window, which is loaded when it is asked for."""
+    return import_module("sagen.cli.open_window").run(arguments)
+
+
+def _verb(argv: Sequence[str]) -> str:
+    """The command of an argument list: its first word that is no option nor what stands behind --log."""
+    words = iter(argv)
+    for word in words:
+        if word == "--log":
+            next(words, "")
+        elif not word.startswith("-"):
+            return word
+    return ""
 
 
 _MODULES = {"open": "open_window", "demo": "open_demo", "stand-in": "stand_in"}
@@ -102,10 +121,9 @@ _MODULES = {"open": "open_window", "demo": "open_demo", "stand-in": "stand_in"}
 
 def in_a_sentence(error: Exception) -> str:
     """What went wrong; of something unforeseen, too, no traceback reaches the user, only a log that asks for it."""
-    from sagen.casework.fault_log import note, start
-
-    start()
-    return note(error)
+    fault_log = import_module("sagen.casework.fault_log")
+    fault_log.start()
+    return fault_log.note(error)
 
 
 def say_what_failed(arguments: argparse.Namespace, message: str) -> None:

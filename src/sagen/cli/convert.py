@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
+from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
+from sagen.model.errors import SagenError
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("convert", help="read a capture of any known format and write it as CSV, WAV or MDF4")
+
+def arguments(parser) -> None:
     parser.add_argument("file", metavar="FILE")
     parser.add_argument("-o", "--output", required=True, metavar="OUT.csv|OUT.wav|OUT.mf4")
     parser.set_defaults(run=run)
 
 
 def run(arguments) -> int:
-    from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
-    from sagen.model.errors import SagenError
-
     sheet = read_sheet(arguments.file)
     beside = sheet_path(arguments.output)
     if sheet is not None and beside.exists() and read_sheet(arguments.output) != sheet:

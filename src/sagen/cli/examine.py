@@ -5,9 +5,12 @@ from __future__ import annotations
 import json
 import sys
 
+from sagen.casework.headless import examined_file
+from sagen.cli import in_a_sentence
+from sagen.signal.catalogue import usual_name
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("examine", help="read captures and say what they show")
+
+def arguments(parser) -> None:
     parser.add_argument("files", nargs="+", metavar="FILE")
     parser.add_argument("--sheet", metavar="SHEET.toml", help="in place of NAME.sheet.toml beside each file")
     parser.add_argument("--json", action="store_true", help="one object a line and a file")
@@ -15,9 +18,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.casework.headless import examined_file
-    from sagen.cli import in_a_sentence
-
     failed = False
     for name in arguments.files:
         try:
@@ -38,8 +38,6 @@ def run(arguments) -> int:
 
 
 def _print_plain(name: str, examination, suspects) -> None:
-    from sagen.signal.catalogue import usual_name
-
     print(name)
     for channel in examination.channels:
         row = channel.as_row()

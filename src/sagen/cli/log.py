@@ -19,8 +19,7 @@ NEEDS_OUTPUT, NEEDS_JOB, NEEDS_NAME = (
 )
 
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("log", help="list, show, move, back up and check the job log")
+def arguments(parser) -> None:
     parser.add_argument("what", choices=(*VERBS, "restore"))
     parser.add_argument(
         "file", nargs="?", metavar="JOB|X.zip|NAME", help="a job's number, a zip, or of forget a customer's name"

@@ -14,8 +14,7 @@ from sagen.model.errors import SagenError
 OVER_RANGE = ("ol", "o.l", "o.l.", "over", "over range", "overrange")  #: how meters show more than their range
 
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("meter", help="judge one meter reading against its limits")
+def arguments(parser) -> None:
     parser.add_argument(
         "value", type=_reading, nargs="+", metavar="VALUE",
         help="as the meter shows it; noughts at its end count; OL is a reading; two to eight are a set of like parts",

@@ -5,11 +5,17 @@ from __future__ import annotations
 import json
 import sys
 
+from sagen.cli import share
+from sagen.files.circuits import read_circuit
+from sagen.instruments import obd
+from sagen.instruments.module_can import CanModules, open_bus
+from sagen.instruments.module_stand_in import ModuleStandIn, code_of_circuit
+from sagen.kinds import broken
+from sagen.model.errors import SagenError
+from sagen.model.vocabulary import State, word
 
-def add(verbs) -> None:
-    from sagen.cli import share
 
-    parser = verbs.add_parser("module", help="codes and live values of an engine's module, ISO 15765-4")
+def arguments(parser) -> None:
     parser.add_argument("what", choices=("codes", "clear", "live"))
     parser.add_argument("--interface", default="socketcan")
     parser.add_argument("--channel", default="can0")
@@ -22,10 +28,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.instruments import obd
-    from sagen.instruments.module_can import CanModules, open_bus
-    from sagen.model.errors import SagenError
-
     stand_in = None
     if arguments.stand_in:
         stand_in = _stand_in(arguments)
@@ -68,12 +70,6 @@ def run(arguments) -> int:
 
 
 def _stand_in(arguments):
-    from sagen.files.circuits import read_circuit
-    from sagen.instruments.module_stand_in import ModuleStandIn, code_of_circuit
-    from sagen.kinds import broken
-    from sagen.model.errors import SagenError
-    from sagen.model.vocabulary import State, word
-
     engine, spec = read_circuit(arguments.stand_in)
     machine = broken(spec, [(name, arguments.severity) for name in arguments.fault], 1)
     machine.cylinders = engine.cylinders or 4

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from importlib import import_module
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("open", help="open the window and bring these captures in")
+from sagen.store.places import place_of
+
+
+def arguments(parser) -> None:
     parser.add_argument("files", nargs="*", metavar="FILE")
     parser.set_defaults(run=run, demo=False)
 
 
 def run(arguments) -> int:
-    from sagen.desk.app import run as open_window
-    from sagen.store.places import place_of
-
     place_of(arguments.log)  # a name that is none is told before there is a window
-    return open_window(demo=arguments.demo, files=arguments.files, log=arguments.log)
+    return import_module("sagen.desk.app").run(demo=arguments.demo, files=arguments.files, log=arguments.log)

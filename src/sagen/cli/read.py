@@ -5,9 +5,14 @@ from __future__ import annotations
 import json
 import sys
 
+from sagen.instruments.profile import read_profile
+from sagen.instruments.scpi import ScpiMeter
+from sagen.model.errors import SagenError
+from sagen.model.vocabulary import METER_STATES, Point, Quantity, State, word
+from sagen.model.words import said_ohms, said_volts
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("read", help="take one reading with a meter")
+
+def arguments(parser) -> None:
     parser.add_argument("--from", dest="file", required=True, metavar="ADDRESS")
     parser.add_argument("--point", required=True)
     parser.add_argument("--state", default="key_on")
@@ -17,12 +22,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.instruments.profile import read_profile
-    from sagen.instruments.scpi import ScpiMeter
-    from sagen.model.errors import SagenError
-    from sagen.model.vocabulary import METER_STATES, Point, Quantity, State, word
-    from sagen.model.words import said_ohms, said_volts
-
     try:
         point, state = word(Point, arguments.point, "point"), word(State, arguments.state, "state", METER_STATES)
     except ValueError as error:

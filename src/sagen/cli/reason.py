@@ -5,11 +5,14 @@ from __future__ import annotations
 import json
 import sys
 
+from sagen.casework.headless import record_of_log, weighed_file
+from sagen.cli import in_a_sentence
+from sagen.model.words import estimate_text, strength
+
 MOST_CHECKS = 12
 
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("reason", help="weigh jobs: suspects and the next best check")
+def arguments(parser) -> None:
     parser.add_argument("files", nargs="*", metavar="JOB.toml")
     parser.add_argument("--stdin", action="store_true", help="read one job path a line from standard input")
     parser.add_argument("--json", action="store_true", help="one object a line and a file")
@@ -17,9 +20,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.casework.headless import record_of_log, weighed_file
-    from sagen.cli import in_a_sentence
-
     if bool(arguments.files) == arguments.stdin:
         print("sagen reason: name job files, or give --stdin and their paths a line each", file=sys.stderr)
         return 2
@@ -51,8 +51,6 @@ def run(arguments) -> int:
 
 
 def _print_plain(name: str, found) -> None:
-    from sagen.model.words import estimate_text, strength
-
     print(name)
     for suspect in found.suspects[:5]:
         print(

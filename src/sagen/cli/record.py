@@ -6,11 +6,17 @@ import json
 import sys
 from pathlib import Path
 
+from sagen.casework.events import hunt
+from sagen.casework.recording import Happened, Recording
+from sagen.cli import positive
+from sagen.files import write_capture
+from sagen.files.long_record import SUFFIX
+from sagen.instruments.profile import read_profile
+from sagen.instruments.scpi import ScpiRecorder
+from sagen.model.errors import SagenError
 
-def add(verbs) -> None:
-    from sagen.cli import positive
 
-    parser = verbs.add_parser("record", help="record from an instrument")
+def arguments(parser) -> None:
     parser.add_argument(
         "--from", dest="file", required=True, metavar="ADDRESS", help="tcp://HOST:PORT, serial:///dev/NAME"
     )
@@ -29,14 +35,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.casework.events import hunt
-    from sagen.casework.recording import Happened, Recording
-    from sagen.files import write_capture
-    from sagen.files.long_record import SUFFIX
-    from sagen.instruments.profile import read_profile
-    from sagen.instruments.scpi import ScpiRecorder
-    from sagen.model.errors import SagenError
-
     output = Path(arguments.output)
     if not output.parent.is_dir():
         raise SagenError(f"{output.parent} is no folder")

@@ -7,10 +7,18 @@ import sys
 from pathlib import Path
 
 from sagen.cli import positive, share
+from sagen.files import sheet_path, write_capture, write_sheet
+from sagen.files.circuits import read_circuit
+from sagen.kinds import broken
+from sagen.machine.faults import possible
+from sagen.machine.knock import Tap
+from sagen.machine.meter import read
+from sagen.machine.record import MOST_SAMPLES, record
+from sagen.model.errors import SagenError, unknown_name
+from sagen.model.vocabulary import RECORDED_STATES, Connection, Quantity, Role, State
 
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("simulate", help="what a recorder or a meter would see on the simulated machine")
+def arguments(parser) -> None:
     parser.add_argument("circuit", metavar="CIRCUIT.toml")
     parser.add_argument("--fault", action="append", default=[], metavar="NAME", help="may be given several times")
     parser.add_argument("--severity", type=share, default=0.7, metavar="0..1")
@@ -30,9 +38,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.files.circuits import read_circuit
-    from sagen.kinds import broken
-
     engine, spec = read_circuit(arguments.circuit)
     if arguments.faults:
         return _list_faults(spec, arguments.json)
@@ -47,8 +52,6 @@ def run(arguments) -> int:
 
 
 def _list_faults(spec, as_json: bool) -> int:
-    from sagen.machine.faults import possible
-
     for item in possible(spec):
         # What lies along its scale has names of its own: a wire of high resistance is open in the end.
         for title in (item.title, *(name.replace("_", " ") for name in item.ends)):
@@ -58,9 +61,6 @@ def _list_faults(spec, as_json: bool) -> int:
 
 
 def _read_meter(machine, point: str, state: str | None, as_json: bool) -> int:
-    from sagen.machine.meter import read
-    from sagen.model.vocabulary import Quantity, State
-
     reading = read(machine, point, state or State.KEY_ON)
     unit = "V" if reading.quantity == Quantity.VOLTS else "ohm"
     over = " (over range)" if reading.over_range else ""
@@ -70,11 +70,6 @@ def _read_meter(machine, point: str, state: str | None, as_json: bool) -> int:
 
 
 def _record(machine, arguments) -> int:
-    from sagen.files import sheet_path, write_capture, write_sheet
-    from sagen.machine.record import MOST_SAMPLES, record
-    from sagen.model.errors import SagenError, unknown_name
-    from sagen.model.vocabulary import RECORDED_STATES, Role, State
-
     usual = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
     state = arguments.state or usual.get(machine.spec.role, State.CRANKING)
     if state not in RECORDED_STATES:
@@ -94,10 +89,6 @@ def _record(machine, arguments) -> int:
 
 
 def _tap(arguments, machine):
-    from sagen.machine.knock import Tap
-    from sagen.model.errors import SagenError
-    from sagen.model.vocabulary import Connection
-
     named = {"open": Connection.UNPLUGGED, "unplugged": Connection.UNPLUGGED, "plugged": Connection.PLUGGED}
     place, sensors = " ".join(arguments.place.split())[:60] or "front", machine.spec.sensors or 2
     if arguments.load in named:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import time
 
+from sagen.cli import share
+from sagen.files.circuits import read_circuit
+from sagen.instruments.served import MISBEHAVIOURS, Bench, StandInServers
+from sagen.kinds import broken
+from sagen.model.errors import SagenError, unknown_name
 
-def add(verbs) -> None:
-    from sagen.cli import share
 
-    parser = verbs.add_parser("stand-in", help="serve a simulated recorder and meter on 127.0.0.1, in SCPI")
+def arguments(parser) -> None:
     parser.add_argument("file", metavar="CIRCUIT.toml")
     parser.add_argument("--fault", action="append", default=[], metavar="NAME")
     parser.add_argument("--severity", type=share, default=0.8)
@@ -26,11 +29,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.files.circuits import read_circuit
-    from sagen.instruments.served import MISBEHAVIOURS, Bench, StandInServers
-    from sagen.kinds import broken
-    from sagen.model.errors import SagenError, unknown_name
-
     for item in arguments.misbehave:
         if item not in MISBEHAVIOURS:
             raise SagenError(unknown_name("misbehaviour", item, MISBEHAVIOURS))

@@ -5,17 +5,17 @@ from __future__ import annotations
 import json
 import sys
 
+from sagen.casework.headless import struck_files
+from sagen.kinds.piezo.words import share_words
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("strikes", help="judge the captures of one knock job together")
+
+def arguments(parser) -> None:
     parser.add_argument("files", nargs="+", metavar="FILE")
     parser.add_argument("--json", action="store_true", help="one object")
     parser.set_defaults(run=run, fail=_failed)
 
 
 def run(arguments) -> int:
-    from sagen.casework.headless import struck_files
-
     found = struck_files(arguments.files)
     if arguments.json:
         print(json.dumps(found.as_row(), ensure_ascii=False))
@@ -27,8 +27,6 @@ def run(arguments) -> int:
 
 
 def _print_plain(found) -> None:
-    from sagen.kinds.piezo.words import share_words
-
     verdict = found.verdict
     for at, sensor in enumerate(verdict.sensors):
         bank = f", bank {sensor.bank}" if sensor.bank else ""

@@ -7,9 +7,11 @@ import sys
 import time
 from pathlib import Path
 
+from sagen.casework.study import study
+from sagen.model.errors import SagenError
 
-def add(verbs) -> None:
-    parser = verbs.add_parser("study", help="examine an archive of captures, to Parquet")
+
+def arguments(parser) -> None:
     parser.add_argument("file", metavar="FOLDER|LOG", help="a folder of captures, or a job log by folder or URL")
     parser.add_argument("--workers", type=int, metavar="N", help="processes on this machine; without it one a core")
     parser.add_argument("--scheduler", metavar="tcp://...", help="a Dask scheduler, in place of this machine")
@@ -19,9 +21,6 @@ def add(verbs) -> None:
 
 
 def run(arguments) -> int:
-    from sagen.casework.study import study
-    from sagen.model.errors import SagenError
-
     if arguments.workers is not None and not 1 <= arguments.workers <= 1024:
         raise SagenError(f"{arguments.workers} is no number of workers: 1 to 1024")
     out = Path(arguments.output)

@@ -130,7 +130,8 @@ def _zip_to(shell: MainWindow, title: str, name: str) -> Path | None:
 
 def export_job(shell: MainWindow) -> None:
     """The open job as a zip of open formats."""
-    from sagen.casework.commands import ExportJob, file_name
+    from sagen.casework.printing import file_name
+    from sagen.casework.whole_logs import ExportJob
 
     job = shell.workspace.job
     if job is None:
@@ -143,7 +144,7 @@ def export_job(shell: MainWindow) -> None:
 
 def import_job(shell: MainWindow) -> None:
     """A job that another log exported, as a new one."""
-    from sagen.casework.commands import ImportJob
+    from sagen.casework.whole_logs import ImportJob
 
     chosen, _ = QFileDialog.getOpenFileName(shell, "Import a job", str(shell.folder()), ZIP)
 
@@ -157,7 +158,7 @@ def import_job(shell: MainWindow) -> None:
 
 def delete_job(shell: MainWindow) -> None:
     """The open job, for good."""
-    from sagen.casework.writing import DeleteJob
+    from sagen.casework.whole_logs import DeleteJob
 
     job = shell.workspace.job
     if job is None:
@@ -181,7 +182,7 @@ def delete_job(shell: MainWindow) -> None:
 
 def forget_customer(shell: MainWindow) -> None:
     """A customer's name out of every job."""
-    from sagen.casework.writing import ForgetCustomer
+    from sagen.casework.whole_logs import ForgetCustomer
 
     job = shell.workspace.job
     form = NameForm(job.owner if job else "", shell)
@@ -198,7 +199,7 @@ def forget_customer(shell: MainWindow) -> None:
 
 def back_up(shell: MainWindow) -> None:
     """The whole log as a zip."""
-    from sagen.casework.commands import BackUp
+    from sagen.casework.whole_logs import BackUp
 
     path = _zip_to(shell, "Back the log up", "sagen-log")
     if path is not None:
@@ -207,7 +208,7 @@ def back_up(shell: MainWindow) -> None:
 
 def restore(shell: MainWindow) -> None:
     """A backup into a new folder, and that log onto the desk."""
-    from sagen.casework.writing import restored_log
+    from sagen.casework.whole_logs import restored_log
 
     chosen, _ = QFileDialog.getOpenFileName(shell, "A backup of a log", str(shell.folder()), ZIP)
     folder = chosen and QFileDialog.getExistingDirectory(
@@ -219,7 +220,7 @@ def restore(shell: MainWindow) -> None:
 
 def open_another(shell: MainWindow) -> None:
     """Another log onto the desk: of a folder, of a server, or the user's own."""
-    from sagen.casework.writing import other_log
+    from sagen.casework.whole_logs import other_log
 
     form = OtherLogForm(shell)
     if form.exec():
@@ -228,7 +229,7 @@ def open_another(shell: MainWindow) -> None:
 
 def check_log(shell: MainWindow) -> None:
     """Look for damage; what can be put right is."""
-    from sagen.casework.commands import CheckLog
+    from sagen.casework.whole_logs import CheckLog
 
     shell.workspace.ask(CheckLog(None), shell.message.say)
 

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.casework.judging import BY_MODEL, card_circuit, judged_reading
-from sagen.casework.kept import card_of
+from sagen.casework.patterns import card_of
 from sagen.casework.probing import Step, probe_steps
 from sagen.desk.at_hand import wired_for
 from sagen.desk.ear import Ear

@@ -429,7 +429,7 @@ class MainWindow(QMainWindow):
 
     def lay_under(self, name: str, token: str, sheet) -> None:
         """Lay another capture under the one on the bench, in every lens; nothing is written."""
-        from sagen.casework.kept import LayUnder
+        from sagen.casework.laid_over import LayUnder
         from sagen.model.trail import KeptReference
 
         opened, job = self.workspace.opened, self.workspace.job
@@ -447,7 +447,7 @@ class MainWindow(QMainWindow):
 
     def hunt_events(self) -> None:
         """Look through the capture on the bench for everything that came and went; a row jumps to its place."""
-        from sagen.casework.commands import HuntEvents
+        from sagen.casework.captures import HuntEvents
         from sagen.desk.events_form import EventsForm
 
         opened, job = self.workspace.opened, self.workspace.job
@@ -467,7 +467,7 @@ class MainWindow(QMainWindow):
 
     def keep_as_good(self, source) -> None:
         """Keep the capture on the bench as known-good."""
-        from sagen.casework.kept import KeepAsGood
+        from sagen.casework.shelf import KeepAsGood
 
         opened, job = self.workspace.opened, self.workspace.job
         if opened is None or opened.entry is None or job is None:
@@ -481,7 +481,7 @@ class MainWindow(QMainWindow):
 
     def compare_ends(self, other: Entry, pull_up_ohm: float | None) -> None:
         """Compare the capture on the bench with one at the other end of the wire; the answer goes on the trail."""
-        from sagen.casework.kept import CompareEnds
+        from sagen.casework.laid_over import CompareEnds
 
         job, opened = self.workspace.job, self.workspace.opened
         if job is None or opened is None or opened.entry is None:
@@ -505,7 +505,7 @@ class MainWindow(QMainWindow):
 
     def add_value(self, like=None) -> None:
         """A reading of what the job's card publishes."""
-        from sagen.casework.kept import card_of
+        from sagen.casework.patterns import card_of
         from sagen.desk.work_forms import ValueForm
 
         job = self.workspace.job
@@ -539,7 +539,7 @@ class MainWindow(QMainWindow):
 
     def keep_photo(self, path: Path | None = None, data: bytes = b"") -> None:
         """Put a photo on the trail, from a file or as pasted."""
-        from sagen.casework.kept import KeepPhoto
+        from sagen.casework.shelf import KeepPhoto
 
         job = self.workspace.job
         if job is None:
@@ -739,7 +739,8 @@ class MainWindow(QMainWindow):
     def show_report(self, page: str | None = None) -> None:
         """Make a page, off the interface thread: the finding of the capture on the bench, or one of the whole job's;
         which, where not said: as it was last, if it can be made."""
-        from sagen.casework.commands import Print, PrintJob, Weighed
+        from sagen.casework.printing import Print, PrintJob
+        from sagen.casework.weigh_job import Weighed
 
         opened, job = self.workspace.opened, self.workspace.job
         if job is None:
@@ -872,5 +873,5 @@ def _whole(value: object) -> int:
 
 def _preload(_task) -> None:
     """Import, off the interface thread, what the bench will need and what has nothing to do with Qt."""
-    import sagen.casework.commands
+    import sagen.casework.captures
     import sagen.reason.checks  # noqa: F401

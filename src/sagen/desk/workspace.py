@@ -14,11 +14,12 @@ from sagen.model.extensions import load_extensions
 from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, Strategy
 
 if TYPE_CHECKING:
-    from sagen.casework.commands import Command, Weighed
+    from sagen.casework.command import Command
     from sagen.casework.examination import Incoming
     from sagen.casework.lessons import ShopLessons
     from sagen.casework.open_capture import OpenCapture
-    from sagen.casework.writing import Change, Written
+    from sagen.casework.trail_changes import Change, Written
+    from sagen.casework.weigh_job import Weighed
     from sagen.model.job import Entry, Job
     from sagen.model.sheet import Sheet
     from sagen.model.trail import Record
@@ -146,7 +147,8 @@ class Workspace(QObject):
             return log, log.jobs()
 
         def opened(answer) -> None:
-            from sagen.casework.commands import FinishKeeping, JobsListed
+            from sagen.casework.captures import FinishKeeping
+            from sagen.casework.trail_changes import JobsListed
 
             before, (self.log, jobs) = self.log, answer
             self._tell("", 1.0)
@@ -171,7 +173,7 @@ class Workspace(QObject):
     def list_jobs(self, search: str | None = None) -> None:
         """List the jobs anew, off the interface thread, as they were searched last where no words are given; `jobs_changed`
         follows."""
-        from sagen.casework.commands import ListJobs
+        from sagen.casework.trail_changes import ListJobs
 
         if search is not None:
             self._search = search
@@ -188,7 +190,7 @@ class Workspace(QObject):
 
     def open_job(self, job_id: int, *, open_capture: bool = False) -> None:
         """Put a job on the desk; with `open_capture`, its last capture on the bench."""
-        from sagen.casework.writing import ReadJob
+        from sagen.casework.trail_changes import ReadJob
         from sagen.model.trail import CaptureEntry
 
         def came(job: Job) -> None:
@@ -219,7 +221,7 @@ class Workspace(QObject):
         self, machine: str, owner: str, cylinders: int | None, records: list[Record], then: Callable | None = None
     ) -> None:
         """A new job, put on the desk; `then` is called once it is."""
-        from sagen.casework.writing import NewJob
+        from sagen.casework.trail_changes import NewJob
 
         def came(written: Written) -> None:
             self._leave_job()
@@ -234,7 +236,7 @@ class Workspace(QObject):
 
     def reload(self) -> None:
         """Read the job again and weigh its evidence anew."""
-        from sagen.casework.writing import ReadJob
+        from sagen.casework.trail_changes import ReadJob
 
         if self.job is None:
             self._announce()
@@ -248,29 +250,29 @@ class Workspace(QObject):
 
     def add(self, *records: Record, then: Callable | None = None) -> None:
         """Put records on the trail of the job that is open now; `then` is called once they are, if it still is."""
-        from sagen.casework.writing import AddEntries
+        from sagen.casework.trail_changes import AddEntries
 
         self._write(AddEntries(self.job.id, records), then=then)
 
     def correct(self, entry: Entry, record: Record) -> None:
-        from sagen.casework.writing import CorrectEntry
+        from sagen.casework.trail_changes import CorrectEntry
 
         self._write(CorrectEntry(self.job.id, entry, record), entry)
 
     def withdraw(self, entry: Entry, withdrawn: bool) -> None:
-        from sagen.casework.writing import WithdrawEntry
+        from sagen.casework.trail_changes import WithdrawEntry
 
         self._write(WithdrawEntry(self.job.id, entry, withdrawn), entry)
 
     def undo(self) -> None:
         """Take back the last change of the job that is open; with its adding, the job itself."""
-        from sagen.casework.writing import UndoStep
+        from sagen.casework.trail_changes import UndoStep
 
         if self.log is not None and self.job is not None:
             self._write(UndoStep(self.job.id))
 
     def redo(self) -> None:
-        from sagen.casework.writing import RedoStep
+        from sagen.casework.trail_changes import RedoStep
 
         if self.log is None:
             return
@@ -319,7 +321,7 @@ class Workspace(QObject):
 
     def _changed_elsewhere(self, job_id: int | None) -> None:
         """Another window changed the log: show it."""
-        from sagen.casework.writing import ReadJob
+        from sagen.casework.trail_changes import ReadJob
 
         self.list_jobs()
         self.learn()
@@ -361,7 +363,7 @@ class Workspace(QObject):
 
     def reweigh(self) -> None:
         """Weigh the job's standing evidence anew, off the interface thread; a newer asking drops an older answer."""
-        from sagen.casework.commands import Weigh, Weighed
+        from sagen.casework.weigh_job import Weigh, Weighed
 
         job = self.job
         if job is None:
@@ -380,7 +382,7 @@ class Workspace(QObject):
 
     def bring_in(self, path: str | Path) -> Task:
         """Read a capture file; `incoming` follows, or `unreadable` with what is wrong and where."""
-        from sagen.casework.commands import BringIn
+        from sagen.casework.captures import BringIn
 
         path, job_id = Path(path), self.job.id if self.job else None
 
@@ -420,7 +422,7 @@ class Workspace(QObject):
     def keep(self, incoming: Incoming, sheet: Sheet, *, from_shelf: bool = True) -> Task:
         """Examine a capture under its sheet, keep it on the trail of the job that is open now, and put it on the
         bench, if that job is still open then."""
-        from sagen.casework.commands import Keep
+        from sagen.casework.captures import Keep
 
         name, machine = incoming.capture.name, self.job.machine
 
@@ -440,7 +442,7 @@ class Workspace(QObject):
 
     def open_entry(self, entry: Entry) -> None:
         """Put a capture of the trail on the bench."""
-        from sagen.casework.commands import OpenEntry
+        from sagen.casework.captures import OpenEntry
 
         self.ask(OpenEntry(self.job.id, entry), self._put_on_bench, slot="bench")
 
@@ -456,7 +458,7 @@ class Workspace(QObject):
 
     def export(self, path: Path) -> None:
         """Write the open capture, with its sheet beside it."""
-        from sagen.casework.commands import Export
+        from sagen.casework.captures import Export
 
         request = Export(self.opened.job_id, self.opened, path)
         self.ask(request, lambda done: self.said.emit(f"Written: {done.path}, with its sheet beside it."))

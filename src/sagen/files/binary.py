@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.files.arrays import capture_at, capture_of
@@ -15,6 +16,11 @@ from sagen.files.csv_dialect import spelled_out
 from sagen.files.numpy_file import read_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
+h5py = lazy.load("h5py")
+asammdf = lazy.load("asammdf")
 
 #: a formula of an MDF4 channel that is read: numbers, the raw value, + - * / and brackets
 FORMULA = re.compile(r"(?!.*\*\*)[\sXx0-9.eE+\-*/()]{1,200}")
@@ -25,21 +31,17 @@ DEEPEST = 8
 
 def read_mat(path: Path) -> Capture:
     """Every numeric matrix of a MATLAB 5 file (also 4, 6, 7)."""
-    from scipy.io import loadmat, whosmat
-
     wanted, spent = [], Spent(path)
-    for name, shape, kind in whosmat(path):
+    for name, shape, kind in scipy.io.whosmat(path):
         if kind not in ("cell", "struct", "object", "char", "function", "opaque", "sparse"):
             spent.claim(int(np.prod(shape, dtype=np.float64)) * 8, f"matrix '{name}'")
             wanted.append(name)
-    arrays = loadmat(path, variable_names=wanted, squeeze_me=False)
+    arrays = scipy.io.loadmat(path, variable_names=wanted, squeeze_me=False)
     return capture_of(path.name, {name: arrays[name] for name in wanted if np.isrealobj(arrays[name])})
 
 
 def read_hdf5(path: Path) -> Capture:
     """Every numeric dataset, in groups too; links that lead out of the file are not followed."""
-    import h5py
-
     arrays: dict[str, np.ndarray] = {}
     units: dict[str, str] = {}
     rate: dict[str, float] = {}
@@ -93,10 +95,8 @@ def _text(value: object) -> str:
 
 def read_mdf4(path: Path) -> Capture:
     """The channel group with the most samples; channels of slower groups are laid on its times."""
-    from asammdf import MDF
-
     spent = Spent(path)
-    with MDF(path) as file:
+    with asammdf.MDF(path) as file:
         _only_plain_formulas(file)
         groups: dict[int, set[int]] = {}
         for places in file.channels_db.values():
@@ -136,19 +136,17 @@ def read_mdf4(path: Path) -> Capture:
 
 def write_mdf4(path: Path, capture: Capture) -> None:
     """One channel group, float32 in SI units, times in s; what was not recorded is left out: the times tell."""
-    from asammdf import MDF, Signal
-
     there = capture.recorded
     times = np.flatnonzero(there) / capture.sfreq
     signals = [
-        Signal(
+        asammdf.Signal(
             channel.values()[there].astype(np.float32), times, unit=channel.unit,
             # The format has no empty names, and none with blanks at their ends or line breaks in them.
             name=channel.column if _PLAIN_NAME.fullmatch(channel.column) else json.dumps(channel.column),
         )
         for channel in capture.channels
     ]  # fmt: skip
-    with MDF(version="4.10") as file:
+    with asammdf.MDF(version="4.10") as file:
         file.append(signals, comment=f"capture {capture.name}", common_timebase=True)
         saved = Path(file.save(path, overwrite=True))
     if saved != path:
@@ -173,19 +171,5 @@ READERS: dict[str, Callable[[Path], Capture]] = {
 WRITERS: dict[str, Callable[[Path, Capture], None]] = {"MDF4": write_mdf4}
 
 
-def _import_scipy() -> None:
-    import scipy.io  # noqa: F401
-
-
-def _import_h5py() -> None:
-    import h5py  # noqa: F401
-
-
-def _import_asammdf() -> None:
-    import asammdf  # noqa: F401
-
-
 #: what a waiting process of `sandbox` imports before it is asked for anything
-IMPORTS: dict[str, Callable[[], None]] = {
-    "MATLAB 5": _import_scipy, "HDF5": _import_h5py, "MDF4": _import_asammdf, "NumPy archive": lambda: None,
-}  # fmt: skip
+IMPORTS = {"MATLAB 5": ("scipy.io",), "HDF5": ("h5py",), "MDF4": ("asammdf",), "NumPy archive": ()}

@@ -7,6 +7,7 @@ import io
 from dataclasses import dataclass
 from pathlib import Path
 
+import lazy_loader as lazy
 from pydantic import ValidationError
 
 from sagen.artifacts.atomic import read_small_text, write_whole
@@ -15,6 +16,9 @@ from sagen.model.errors import SagenError, SheetError, unknown_name
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.sheet import first_fault
 from sagen.model.text import as_utf8
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+tomlkit = lazy.load("tomlkit")
 
 #: columns of a CSV of published values; those in brackets of the message may be left out
 COLUMNS = ("circuit", "from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
@@ -29,8 +33,6 @@ def read_card(path: str | Path) -> MachineCard:
 
 def card_text(card: MachineCard) -> str:
     """The card as the text of its file."""
-    import tomlkit
-
     return tomlkit.dumps(card.as_data())
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
+import lazy_loader as lazy
 from pydantic import ValidationError
 
 from sagen.artifacts.atomic import read_small_text, write_whole
@@ -13,6 +14,9 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import EngineSheet, first_fault
 from sagen.model.text import as_utf8
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+tomlkit = lazy.load("tomlkit")
 
 
 def load_toml(path: str | Path, what: str) -> dict:
@@ -56,8 +60,6 @@ def read_circuit(path: str | Path) -> tuple[EngineSheet, CircuitSpec]:
 
 def write_circuit(path: str | Path, spec: CircuitSpec, cylinders: int | None = None) -> None:
     """Keep a circuit as TOML, so that the next machine of its kind starts from it; raises SheetError."""
-    import tomlkit
-
     table = spec.model_dump(mode="json", exclude_none=True, exclude_defaults=False)
     table = {key: value for key, value in table.items() if value not in ({}, None)}
     document = ({"engine": {"cylinders": cylinders}} if cylinders else {}) | {"circuit": table}

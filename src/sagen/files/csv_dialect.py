@@ -6,6 +6,7 @@ the one under which most lines in a row are nothing but numbers wins.
 
 from __future__ import annotations
 
+import csv
 import json
 import re
 from dataclasses import dataclass
@@ -167,8 +168,6 @@ def split(line: str, delimiter: str) -> list[str]:
     if delimiter == r"\s+":
         return line.split()
     if '"' in line:
-        import csv
-
         return [item.strip() for item in next(csv.reader([line], delimiter=delimiter), [])]
     return [word.strip() for word in line.split(delimiter)]
 

@@ -7,12 +7,16 @@ import json
 import re
 from pathlib import Path
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even_grid
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+pd = lazy.load("pandas")
 
 PROBE_BYTES = 1 << 16
 SMALL = 4 << 20  #: bytes of a file that is read in one go
@@ -44,8 +48,6 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
     small = _small_table(path, dialect)
     if small is not None:
         return small, [0] * dialect.columns
-    import pandas as pd
-
     timed = dialect.time_column if dialect.time_column is not None else dialect.index_column
     types = {i: np.float64 if i == timed else np.float32 for i in range(dialect.columns)}
     try:
@@ -98,8 +100,6 @@ def _parse(path: Path, dialect: Dialect, types: object):
 
 
 def _table(source, dialect: Dialect, types: object, skip: int):
-    import pandas as pd
-
     return pd.read_csv(
         source,
         sep=dialect.delimiter,
@@ -129,8 +129,6 @@ def _table_error(error: Exception) -> CaptureFileError:
 def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -> tuple[np.ndarray, int]:
     """One column of text as float64: over-range marks become the column's extreme, blanks hold the
     value before them. Raises CaptureFileError with the line of the first cell that is neither."""
-    import pandas as pd
-
     text = column.astype(str).str.strip()
     if dialect.decimal == ",":
         text = text.str.replace(",", ".", regex=False)

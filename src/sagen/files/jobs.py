@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from sagen.codes import meaning, parse_code
 from sagen.files.circuits import circuit_of, engine_of, load_toml
+from sagen.kinds.kind import USUAL
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError, unknown_name
 from sagen.model.sheet import EngineSheet
@@ -37,6 +39,7 @@ from sagen.model.vocabulary import (
     Strategy,
     word,
 )
+from sagen.model.words import SENSORS
 
 AS_EXPECTED = "as expected"
 
@@ -166,8 +169,6 @@ def _words(data: dict, key: str, where: str, kind, among=None) -> list:
 
 def _codes(data: dict, where: str) -> list[CodeEntry]:
     """Codes as words, or as tables with a status. One that cannot be a code is kept as it stands."""
-    from sagen.codes import parse_code
-
     rows = data.get("codes", [])
     if not isinstance(rows, list):
         raise SheetError(f"{where}: codes must be a list")
@@ -234,10 +235,6 @@ LIKELY_SENSORS = {
 
 def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[CircuitSpec, str]:
     """A circuit whose kind of sensor is not stated, with the kind that it most likely has, and that said."""
-    from sagen.codes import meaning
-    from sagen.kinds.kind import USUAL
-    from sagen.model.words import SENSORS
-
     usual = LIKELY_SENSORS.get((circuit.role, circuit.wires))
     for code in codes if usual is None else ():
         try:

@@ -5,7 +5,16 @@ from __future__ import annotations
 import io
 from pathlib import Path
 
+import lazy_loader as lazy
+
 from sagen.model.errors import CaptureFileError
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+PIL = lazy.load("PIL")
+Image = lazy.load("PIL.Image", suppress_warning=True)
+ImageDraw = lazy.load("PIL.ImageDraw", suppress_warning=True)
+ImageFont = lazy.load("PIL.ImageFont", suppress_warning=True)
+ImageOps = lazy.load("PIL.ImageOps", suppress_warning=True)
 
 MOST_BYTES, MOST_PIXELS = 40 << 20, 80_000_000
 LONGEST = 1600  #: px of the longer side as kept
@@ -32,8 +41,6 @@ def stripped(data: bytes, name: str = "photo") -> bytes:
     CaptureFileError
         for what is no JPEG or PNG, or has more pixels than any camera's.
     """
-    from PIL import Image, ImageOps, UnidentifiedImageError
-
     try:
         with Image.open(io.BytesIO(data), formats=("JPEG", "PNG")) as picture:
             if picture.width * picture.height > MOST_PIXELS:
@@ -43,7 +50,7 @@ def stripped(data: bytes, name: str = "photo") -> bytes:
             plain = Image.new("RGB", upright.size, "white")
             mask = upright.convert("RGBA")
             plain.paste(mask, mask=mask.getchannel("A"))
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except (PIL.UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise CaptureFileError(f"{name}: is no JPEG or PNG that can be read ({str(error)[:80]})") from None
     out = io.BytesIO()
     plain.save(out, "JPEG", quality=QUALITY)
@@ -54,8 +61,6 @@ def with_arrow(data: bytes, arrow: tuple[float, ...], words: str = "") -> bytes:
     """The photo with an arrow (from x, y to x, y, shares of width and height) and words at its tail drawn on it."""
     if not arrow and not words:
         return data
-    from PIL import Image, ImageDraw, ImageFont
-
     with Image.open(io.BytesIO(data), formats=("JPEG",)) as picture:
         drawn = picture.convert("RGB")
     draw = ImageDraw.Draw(drawn)

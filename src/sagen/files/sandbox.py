@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import atexit
 import json
+import logging
 import os
 import resource
 import select
@@ -20,12 +21,15 @@ import subprocess
 import sys
 import threading
 import time
+import warnings
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
 
 from sagen.artifacts.folders import passing_folder
+from sagen.files import binary
 from sagen.files.budget import MOST_SECONDS, Unwanted, is_wanted, memory_for, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
@@ -152,15 +156,11 @@ def unpacked(folder: Path) -> Capture:
 
 def serve(format_name: str) -> None:
     """Answer requests from standard input, a line each, until it ends."""
-    import logging
-    import warnings
-
-    from sagen.files import binary
-
     warnings.simplefilter("ignore")
     logging.disable(logging.CRITICAL)
     threading.Thread(target=_end_with_the_asker, daemon=True).start()
-    binary.IMPORTS[format_name]()
+    for library in binary.IMPORTS[format_name]:
+        import_module(library)
     # Libraries print; what they print must not be taken for an answer.
     answers = os.fdopen(os.dup(1), "wb", buffering=0)
     os.dup2(2, 1)
@@ -206,8 +206,6 @@ def _in_a_child(format_name: str, request: dict) -> dict:
 
 def _do(format_name: str, verb: str, path: Path, folder: Path) -> tuple[int, str]:
     """The child's work: 0, or 3 with one line for the user."""
-    from sagen.files import binary
-
     room = (
         memory_for(path.stat().st_size)
         if verb == "read"

@@ -5,11 +5,16 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
+import lazy_loader as lazy
+
 from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import with_wheel_names
 from sagen.model.errors import CaptureFileError, SheetError
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+tomlkit = lazy.load("tomlkit")
 
 
 def sheet_path(capture_path: str | Path) -> Path:
@@ -49,8 +54,6 @@ def read_sheet(capture_path: str | Path) -> Sheet | None:
 
 def sheet_text(sheet: Sheet) -> str:
     """The sheet as TOML, with only what differs from the defaults."""
-    import tomlkit
-
     return tomlkit.dumps(sheet.model_dump(exclude_defaults=True, exclude_none=True, mode="json"))
 
 

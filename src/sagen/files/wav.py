@@ -7,11 +7,15 @@ import warnings
 from itertools import pairwise
 from pathlib import Path
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.files.arrays import FEWEST_SAMPLES, MOST_CHANNELS, check_values
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 LARGEST_HZ = 2**31 - 1
 MOST_CHUNKS, MOST_MARKS = 1000, 10_000
@@ -22,14 +26,12 @@ def recognise(head: bytes) -> bool:
 
 
 def read(path: Path) -> Capture:
-    from scipy.io import wavfile
-
     notes: list[str] = []
     try:
         with warnings.catch_warnings(record=True) as heard:
             warnings.simplefilter("always")
             # Read, not mapped: a stick that is pulled must not take the program down with it.
-            rate, data = wavfile.read(path)
+            rate, data = scipy.io.wavfile.read(path)
         if any("end" in str(item.message).lower() or "eof" in str(item.message).lower() for item in heard):
             notes.append("the file ends before its header says; what is there was read")
     except Exception as error:  # the reader's own errors have no common root (struct.error, EOFError, ...)
@@ -63,8 +65,6 @@ def _channel(name: str, samples: np.ndarray) -> Channel:
 
 def write(path: Path, capture: Capture) -> None:
     """Write volts as 32-bit floating point; the rate must be a whole number of hertz."""
-    from scipy.io import wavfile
-
     rate = round(capture.sfreq)
     if not 1 <= rate <= LARGEST_HZ or abs(rate / capture.sfreq - 1) > 1e-6:
         raise CaptureFileError(
@@ -73,7 +73,7 @@ def write(path: Path, capture: Capture) -> None:
     table = np.empty((capture.samples, len(capture.channels)), np.float32)
     for index, channel in enumerate(capture.channels):
         table[:, index] = channel.values()
-    wavfile.write(path, rate, table)
+    scipy.io.wavfile.write(path, rate, table)
     if capture.holes:
         _mark(path, capture.holes)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import cache
 from pathlib import Path
 
+import platformdirs
+
 from sagen.model.errors import SheetError
 from sagen.model.wheel import Wheel
 from sagen.signal.catalogue import parse_catalogue, shipped
@@ -12,8 +14,6 @@ from sagen.signal.catalogue import parse_catalogue, shipped
 
 def user_file() -> Path:
     """Where the user's own wheels are looked for."""
-    import platformdirs
-
     return Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "wheels.txt"
 
 

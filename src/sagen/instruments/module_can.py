@@ -6,11 +6,17 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+import lazy_loader as lazy
+
 from sagen.instruments import obd
 from sagen.instruments.protocols import LiveValue
 from sagen.instruments.scpi import InstrumentGone
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.vocabulary import CodeStatus
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+can = lazy.load("can")
+isotp = lazy.load("isotp")
 
 #: request and answer of each module, 11 bit and 29 bit (ISO 15765-4, from memory)
 ELEVEN = tuple((0x7E0 + k, 0x7E8 + k) for k in range(8))
@@ -31,9 +37,6 @@ class CanModules:
     """All modules of an engine that answer on a bus."""
 
     def __init__(self, bus, *, wide: bool | None = None):
-        import can
-        import isotp
-
         self._bus, self._isotp = bus, isotp
         self._notifier = can.Notifier(bus, [], timeout=0.05)
         self.refused: dict[str, str] = {}
@@ -162,8 +165,6 @@ class CanModules:
 
 def open_bus(interface: str, channel: str):
     """A CAN bus; raises SagenError in words."""
-    import can
-
     try:
         return can.Bus(interface=interface, channel=channel, bitrate=500_000, receive_own_messages=False)
     except Exception as error:  # each backend has its own

@@ -8,12 +8,18 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+import lazy_loader as lazy
+
 from sagen.instruments import obd
 from sagen.instruments.module_can import ELEVEN, CanModules
 from sagen.instruments.stand_in import shown_rpm
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
 from sagen.model.vocabulary import CodeStatus, Position, Role, State
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+can = lazy.load("can")
+isotp = lazy.load("isotp")
 
 _CHANNELS = itertools.count(1)
 #: the generic code of a circuit that gives no usable signal, by role and bank (SAE J2012, from memory)
@@ -48,9 +54,6 @@ class ModuleStandIn:
     more: tuple[tuple[int, tuple[str, ...]], ...] = ()  #: further modules by their number, with their codes
 
     def __post_init__(self):
-        import can
-        import isotp
-
         self.channel = f"sagen-{next(_CHANNELS)}-{id(self):x}"
         self.stored = [*self.stays, *(item for item in self.stored if item not in self.stays)]
         self.asked = 0
@@ -74,8 +77,6 @@ class ModuleStandIn:
 
     def connect(self) -> CanModules:
         """The tester's side of the bus."""
-        import can
-
         return CanModules(can.Bus(interface="virtual", channel=self.channel, receive_own_messages=False), wide=False)
 
     def turn(self, state: State) -> None:

@@ -9,6 +9,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Literal
 
+import platformdirs
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from sagen.model.errors import SagenError
@@ -139,8 +140,6 @@ def shipped_profile(name: str) -> Profile:
 
 def all_profiles() -> tuple[Profile, ...]:
     """The shipped profiles, and the person's own in `instruments/` of the configuration folder."""
-    import platformdirs
-
     own = Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "instruments"
     found = [read_profile(path) for path in sorted(own.glob("*.toml"))] if own.is_dir() else []
     return (*found, *(shipped_profile(item) for item in SHIPPED))

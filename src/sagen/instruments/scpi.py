@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.instruments.profile import Profile, profile_for
@@ -21,6 +22,9 @@ from sagen.model.capture import Channel
 from sagen.model.errors import SagenError
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import OHM_POINTS, Point, Quantity, State
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+pyvisa = lazy.load("pyvisa")
 
 MOST_BLOCK = 64 << 20  #: bytes of one block
 MOST_LINE = 4096
@@ -159,8 +163,6 @@ _MANAGER: list = []
 
 def _manager():
     if not _MANAGER:
-        import pyvisa
-
         _MANAGER.append(pyvisa.ResourceManager("@py"))
     return _MANAGER[0]
 

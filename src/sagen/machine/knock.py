@@ -9,10 +9,14 @@ from __future__ import annotations
 import zlib
 from dataclasses import dataclass
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.machine.simulated import SimulatedMachine, build_machine
 from sagen.model.vocabulary import Connection, State
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 #: modes of a block beside the sensors': Hz, share of critical damping, height against the ring
 BODY = ((1_950.0, 0.035, 0.16), (3_450.0, 0.03, 0.12), (9_700.0, 0.018, 0.1))
@@ -111,8 +115,6 @@ def _loaded(
     machine: SimulatedMachine, volts: np.ndarray, connection: Connection, load_ohm: float, sfreq: float
 ) -> np.ndarray:
     """The open volts through the element's capacitance into what stands across it, as a recorder at the plug sees them."""
-    from scipy.signal import bilinear, lfilter
-
     values = machine.values
     after, series, stray = values.recorder_ohm, 0.0, values.recorder_f
     if connection == Connection.LOADED:
@@ -125,8 +127,8 @@ def _loaded(
     across = 1 / (1 / values.piezo_ohm + 1 / (series + after))
     rc = across * (values.piezo_f + stray)
     share = values.piezo_f / (values.piezo_f + stray) * after / (series + after)
-    zeros, poles = bilinear([rc, 0.0], [rc, 1.0], sfreq)
-    return share * lfilter(zeros, poles, volts)
+    zeros, poles = scipy.signal.bilinear([rc, 0.0], [rc, 1.0], sfreq)
+    return share * scipy.signal.lfilter(zeros, poles, volts)
 
 
 def _around(machine: SimulatedMachine, times: np.ndarray, rng: np.random.Generator) -> np.ndarray:

@@ -7,7 +7,11 @@ from __future__ import annotations
 
 import math
 import re
+import tomllib
 from dataclasses import dataclass
+from pathlib import Path
+
+import platformdirs
 
 from sagen.meter.limits import quantity_of
 from sagen.model.errors import SagenError, unknown_name
@@ -198,11 +202,6 @@ def typed_digit(text: str) -> float:
 def stored_accuracy() -> Accuracy | None:
     """The accuracy of the person's own meter, as `accuracy = "0.8% + 3"` in meter.toml of the user's configuration
     folder; None where there is none. Raises SagenError for a file that makes no sense."""
-    import tomllib
-    from pathlib import Path
-
-    import platformdirs
-
     path = Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "meter.toml"
     if not path.is_file():
         return None

@@ -11,10 +11,14 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.model.errors import SagenError
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 MOST = 8
 PRODUCTION = 0.03  #: how far like parts of one make differ, standard deviation of the logarithm: common practice
@@ -120,8 +124,6 @@ def compare_set(
 def _chances(logs: np.ndarray, read: np.ndarray, core: np.ndarray) -> np.ndarray:
     """For each part, how likely one of the same make lies as far from the others of the core, corrected for having tried
     all."""
-    from scipy.special import stdtr
-
     count, out = len(logs), np.ones(len(logs))
     for index in range(count):
         others = core[core != index]
@@ -129,7 +131,7 @@ def _chances(logs: np.ndarray, read: np.ndarray, core: np.ndarray) -> np.ndarray
         freedom = PRIOR_READINGS + len(others) - 1
         own = ((logs[others] - mean) ** 2).sum() + PRIOR_READINGS * PRODUCTION**2
         spread = own / freedom * (1 + 1 / len(others)) + read[index] ** 2 + (read[others] ** 2).mean() / len(others)
-        out[index] = min(1.0, count * 2 * stdtr(freedom, -abs(logs[index] - mean) / np.sqrt(spread)))
+        out[index] = min(1.0, count * 2 * scipy.special.stdtr(freedom, -abs(logs[index] - mean) / np.sqrt(spread)))
     return out
 
 

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
 
+from sagen.model.errors import SheetError
 from sagen.model.sheet import one_of
 from sagen.model.vocabulary import CIRCUIT_ROLES, Position, Role, SensorKind
 from sagen.model.wheel import Wheel
@@ -53,8 +54,6 @@ class CircuitSpec(BaseModel):
         if value is None:
             return None
         text = str(value)
-        from sagen.model.errors import SheetError
-
         try:
             Wheel.parse(text)
         except SheetError as error:

@@ -7,7 +7,9 @@ of captures.
 
 from __future__ import annotations
 
+import logging
 from functools import cache
+from importlib.metadata import entry_points
 
 GROUP = "sagen.extensions"
 
@@ -15,16 +17,11 @@ GROUP = "sagen.extensions"
 @cache
 def load_extensions() -> tuple[str, ...]:
     """Import every extension once; answers their names. One that cannot be imported is logged and left out."""
-    # The list of what is installed is read once, after the first paint.
-    from importlib.metadata import entry_points
-
     loaded = []
     for point in entry_points(group=GROUP):
         try:
             point.load()
             loaded.append(point.name)
         except Exception:
-            import logging
-
             logging.getLogger("sagen").exception("the extension %s cannot be loaded", point.name)
     return tuple(loaded)

@@ -12,6 +12,8 @@ from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar
 
+import lazy_loader as lazy
+
 from sagen.model.errors import unknown_name
 from sagen.model.finding import Cadence, Finding
 from sagen.model.vocabulary import (
@@ -43,6 +45,9 @@ from sagen.model.vocabulary import (
     Thing,
     word,
 )
+
+#: loaded when a card is first asked for: a trail is shown before that
+machine_card = lazy.load("sagen.model.machine_card", suppress_warning=True)
 
 if TYPE_CHECKING:
     from sagen.model.circuit import CircuitSpec
@@ -432,9 +437,7 @@ class CardEntry(Record):
     @cached_property
     def machine(self) -> MachineCard:
         """The card itself; raises SheetError where its data make no sense."""
-        from sagen.model.machine_card import MachineCard
-
-        return MachineCard.from_data(self.card, "card of the job")
+        return machine_card.MachineCard.from_data(self.card, "card of the job")
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,11 @@ import tomllib
 from collections.abc import Iterable
 from enum import StrEnum
 from importlib.resources import files
+from pathlib import Path
 from typing import Annotated, Literal
 
 import numpy as np
+import platformdirs
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from sagen.kinds.kind import kind_of
@@ -410,10 +412,6 @@ def _shipped(name: str) -> str:
 
 def _own_files() -> list[tuple[str, str]]:
     """The user's own knowledge files, by name."""
-    from pathlib import Path
-
-    import platformdirs
-
     folder = Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "knowledge"
     found = []
     for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():

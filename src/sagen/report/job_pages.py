@@ -8,8 +8,13 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
+import lazy_loader as lazy
+
 from sagen import __version__
 from sagen.model.text import as_utf8
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+jinja2 = lazy.load("jinja2")
 
 
 class PageKind(StrEnum):
@@ -97,10 +102,8 @@ def data_uri(data: bytes, kind: str) -> str:
 
 def render_job(sheet: JobSheet, kind: PageKind) -> str:
     """One of the pages as self-contained HTML."""
-    from jinja2 import Environment, PackageLoader, StrictUndefined
-
-    environment = Environment(
-        loader=PackageLoader("sagen.report", ""), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+    environment = jinja2.Environment(
+        loader=jinja2.PackageLoader("sagen.report", ""), autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True,
         lstrip_blocks=True,
     )  # fmt: skip
     template = environment.get_template(f"{kind}.html")

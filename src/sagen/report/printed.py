@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from importlib.resources import files
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen import __version__
@@ -22,6 +23,10 @@ from sagen.report.plot import LONGEST_MARK, lane_svg
 from sagen.report.scene import Lane, Strip
 from sagen.signal.catalogue import usual_name
 from sagen.signal.tapped import Tapped
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+jinja2 = lazy.load("jinja2")
+weasyprint = lazy.load("weasyprint")
 
 
 @dataclass(frozen=True)
@@ -64,9 +69,9 @@ class FindingPage:
 
 def render_html(page: FindingPage) -> str:
     """The report as one self-contained HTML page."""
-    from jinja2 import Environment, StrictUndefined
-
-    environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    environment = jinja2.Environment(
+        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
     template = environment.from_string(files("sagen.report").joinpath("finding.html").read_text(encoding="utf-8"))
     return as_utf8(
         template.render(
@@ -87,14 +92,10 @@ def render_html(page: FindingPage) -> str:
 
 def render_pdf(html: str) -> bytes:
     """The HTML report as PDF. Nothing is fetched: only the shipped fonts and pictures in the page are used."""
-    from weasyprint import CSS, HTML
-    from weasyprint.text.fonts import FontConfiguration
-    from weasyprint.urls import URLFetcher
-
     folder = files("sagen.report").joinpath("fonts")
-    in_page = URLFetcher(allowed_protocols=["data"])
-    shipped = URLFetcher(allowed_protocols=["file", "data"])
-    fonts = FontConfiguration()
+    in_page = weasyprint.urls.URLFetcher(allowed_protocols=["data"])
+    shipped = weasyprint.urls.URLFetcher(allowed_protocols=["file", "data"])
+    font_config = weasyprint.text.fonts.FontConfiguration()
     faces = "".join(
         f"@font-face{{font-family:'{family}';font-weight:{weight};src:url('{folder.joinpath(name).as_uri()}')}}"
         for family, weight, name in (
@@ -103,8 +104,8 @@ def render_pdf(html: str) -> bytes:
             ("B612 Mono", 400, "B612Mono-Regular.otf"),
         )
     )
-    style = CSS(string=faces, font_config=fonts, url_fetcher=shipped)
-    return HTML(string=html, url_fetcher=in_page).write_pdf(stylesheets=[style], font_config=fonts)
+    style = weasyprint.CSS(string=faces, font_config=font_config, url_fetcher=shipped)
+    return weasyprint.HTML(string=html, url_fetcher=in_page).write_pdf(stylesheets=[style], font_config=font_config)
 
 
 def _verdict(page: FindingPage) -> str:

@@ -12,6 +12,8 @@ import numpy as np
 
 from sagen.model.vocabulary import STARTING, Role
 from sagen.model.words import CHANNELS, FINDING_TITLES
+from sagen.signal.cam import best_turn
+from sagen.signal.per_tooth import wave_over_turn
 from sagen.signal.pyramid import Pyramid
 
 if TYPE_CHECKING:
@@ -215,8 +217,6 @@ def pattern_of(
 
 
 def _tooth_underlay(result, drawing: TurnDrawing, reference: Pair) -> Underlay | None:
-    from sagen.signal.per_tooth import wave_over_turn
-
     channel = reference[0].channel(drawing.pattern.column)
     wave = wave_over_turn(channel.raw, drawing.pattern)
     if wave is None:
@@ -230,8 +230,6 @@ def _tooth_underlay(result, drawing: TurnDrawing, reference: Pair) -> Underlay |
 
 def _cam_underlay(done: Examination, result, drawing: TurnDrawing, reference_done: Examination) -> Underlay | None:
     """Where the known-good cam's edges lie over two turns of this capture's crank."""
-    from sagen.signal.cam import best_turn
-
     here = done.cams.get(result.sheet.column)
     good = reference_done.cams.get(drawing.pattern.column)
     crank = next(

@@ -11,8 +11,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import lazy_loader as lazy
 import numpy as np
-from scipy.stats import binom
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 DRAWS = 4999
 APART_S = 1.0  #: events that follow sooner count with the one before
@@ -77,7 +80,7 @@ def associate(
             near[first : first + max(1, round(MARK_S / BIN_S))] = True
         if not near.any() or near.all():
             continue
-        p = float(binom.sf(int(near[at].sum()) - 1, len(at), near.mean()))
+        p = float(scipy.stats.binom.sf(int(near[at].sum()) - 1, len(at), near.mean()))
         found.append(Association(words, "after", MARK_S, min(1.0, p * tried)))
     return sorted((item for item in found if item.p <= SURE), key=lambda item: item.p)
 

@@ -12,11 +12,15 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.signal.limits import limits
 from sagen.signal.measures import LEAST, tooth_measures
 from sagen.signal.reading import RotatingReading
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 _LIMIT = limits("envelope")
 LEAST_SPREAD = 1e-4
@@ -95,8 +99,6 @@ def _level(values: list[float]) -> tuple[float, float]:
 def beyond(reading: RotatingReading, known: Envelope, chance: float | None = None) -> list[Beyond]:
     """What of a capture is beyond the envelope, the least likely first; `chance`: of a sound capture being called so
     anywhere (limits.toml where None)."""
-    from scipy.stats import t as student
-
     chance = _LIMIT.sure if chance is None else chance
     mine = tooth_measures(reading)
     rows: list[Beyond] = []
@@ -114,7 +116,7 @@ def beyond(reading: RotatingReading, known: Envelope, chance: float | None = Non
         # The median of so many captures is itself known no better (1.57 / n of a normal law's variance).
         spread = np.sqrt(band.spread[there] ** 2 * (1 + math.pi / 2 / band.captures) + own**2)
         size = value - usual
-        p = 2 * student.sf(np.abs(size) / spread, band.freedom)
+        p = 2 * scipy.stats.t.sf(np.abs(size) / spread, band.freedom)
         rows += [
             Beyond(name, int(n), float(d), float(min(1.0, q * tried)))
             for n, d, q in zip(number, size, p, strict=True)
@@ -124,7 +126,7 @@ def beyond(reading: RotatingReading, known: Envelope, chance: float | None = Non
         middle, spread = getattr(known, end)
         size = getattr(reading.levels, end) - middle
         q = 2 * float(
-            student.sf(
+            scipy.stats.t.sf(
                 abs(size) / (spread * math.sqrt(1 + 1 / known.captures)), _LIMIT.pooled_counts_as + known.captures - 1
             )
         )

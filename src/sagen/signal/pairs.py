@@ -9,10 +9,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import combinations
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.signal.limits import limits
 from sagen.signal.strikes import StrikeSet
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 _LIMIT = limits("pair")
 
@@ -71,8 +75,6 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
     least : float
         standard uncertainty below which the mean of any number is not believed
     """
-    from scipy.special import stdtrit
-
     known = np.isfinite(values) & np.isfinite(spread)
     values, spread = values[known], spread[known]
     if not len(values):
@@ -88,7 +90,7 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
     own = 1 / np.sqrt(weight.sum())
     if count > 1:
         scatter = np.sqrt((weight * (values - mean) ** 2).sum() / (count - 1) / weight.sum())
-        factor = float(stdtrit(count - 1, 0.975)) if scatter > own else 1.96
+        factor = float(scipy.special.stdtrit(count - 1, 0.975)) if scatter > own else 1.96
         reach = factor * np.hypot(max(own, scatter), least)
     else:
         reach = 1.96 * np.hypot(own, _LIMIT.single * least)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from sagen.casework.commands import JobsListed, Weighed
 from sagen.casework.examination import Incoming
 from sagen.casework.open_capture import OpenCapture
+from sagen.casework.trail_changes import JobsListed
+from sagen.casework.weigh_job import Weighed
 from sagen.model.errors import ChangedMeanwhile
 from sagen.model.job import Entry, Job
 

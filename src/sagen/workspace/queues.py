@@ -13,7 +13,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
 from typing import Any
 
-from sagen.casework.commands import Queue
+from sagen.casework.command import Queue
 from sagen.casework.fault_log import note
 
 #: threads of what is not serial

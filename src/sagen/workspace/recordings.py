@@ -3,6 +3,7 @@ person, never by the way."""
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 
@@ -100,7 +101,12 @@ class LeftRecording:
 
 
 def opened_recorder(
-    log: JobLog, job: Job, state: State, wired: Wired, ranges: dict[str, float] | None = None, sheet: Sheet | None = None
+    log: JobLog,
+    job: Job,
+    state: State,
+    wired: Wired,
+    ranges: dict[str, float] | None = None,
+    sheet: Sheet | None = None,
 ) -> Recording:
     """A recording of a job, ready to be started, its folder leased; called off the owner's thread.
 
@@ -147,10 +153,8 @@ def left_recordings(log: JobLog) -> list[LeftRecording]:
         except SagenError:
             lease.discard()  # it had not got as far as a first sample
             continue
-        try:
+        with suppress(SagenError, TypeError):
             sheet = Sheet.from_data(meant["sheet"], where="the recording's sheet") if meant.get("sheet") else None
-        except (SagenError, TypeError):
-            pass
         job = meant.get("job")
         found.append(LeftRecording(lease, job if isinstance(job, int) else None, str(meant.get("machine", "")), sheet))
     return found

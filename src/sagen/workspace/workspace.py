@@ -11,29 +11,20 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from sagen.casework.commands import (
-    BringIn,
-    Command,
-    Export,
-    FinishKeeping,
-    JobsListed,
-    Keep,
-    ListJobs,
-    OpenEntry,
-    Queue,
-    Weigh,
-    Weighed,
-)
+from sagen.casework.captures import BringIn, Export, FinishKeeping, Keep, OpenEntry
+from sagen.casework.command import Command, Queue
 from sagen.casework.examination import Incoming
-from sagen.casework.kept import KeepPhoto
 from sagen.casework.lessons import ShopLessons
 from sagen.casework.live import sheet_for
 from sagen.casework.open_capture import OpenCapture
+from sagen.casework.shelf import KeepPhoto
 from sagen.casework.shop import LearnFromShop
-from sagen.casework.writing import (
+from sagen.casework.trail_changes import (
     AddEntries,
     Change,
     CorrectEntry,
+    JobsListed,
+    ListJobs,
     NewJob,
     ReadJob,
     RedoStep,
@@ -41,6 +32,7 @@ from sagen.casework.writing import (
     WithdrawEntry,
     Written,
 )
+from sagen.casework.weigh_job import Weigh, Weighed
 from sagen.files.photos import PHOTO_FILES
 from sagen.instruments.wired import Wired
 from sagen.model.errors import ChangedMeanwhile, SagenError
@@ -261,7 +253,9 @@ class Workspace:
         for left in found:
             when = f" begun at {left.began}" if left.began else ""
             whose = f" of {left.machine}" if left.machine else ""
-            self.say(f"A recording{whose}{when} was not kept when the program ended: the Live page of its job brings it in.")
+            self.say(
+                f"A recording{whose}{when} was not kept when the program ended: the Live page of its job brings it in."
+            )
         self._tell(RecordingsChanged)
 
     @property
@@ -298,9 +292,7 @@ class Workspace:
         """List the jobs anew, as they were searched last where no words are given."""
         if search is not None:
             self._search = search
-        self.submit(
-            ListJobs(None, self._search), lambda listed: self._tell(JobsChanged, listed=listed), slot="jobs"
-        )
+        self.submit(ListJobs(None, self._search), lambda listed: self._tell(JobsChanged, listed=listed), slot="jobs")
 
     def _changed_elsewhere(self, job_id: int | None) -> None:
         """Another window changed the log: show it."""
@@ -338,7 +330,9 @@ class Workspace:
                 self._tell(LettersChanged, count=found)
             if found > before:
                 changes = "One change" if found == 1 else f"{found} changes"
-                self.say(f"{changes} can never be sent to the server: see Job and log, What could not be sent.", wrong=True)
+                self.say(
+                    f"{changes} can never be sent to the server: see Job and log, What could not be sent.", wrong=True
+                )
 
         self.queues.submit(lambda _task: len(self.log.dead_letters()), queue=Queue.STORE, done=count)
 
@@ -491,9 +485,7 @@ class Workspace:
             self._show_weighed(Weighed())
             return
         command = Weigh(job.id, job, self.gear, self.strategy, self.record if self.record_counts else None)
-        self.submit(
-            command, lambda answer: self._show_weighed(answer or Weighed()), slot="weighing", debounce=DEBOUNCE
-        )
+        self.submit(command, lambda answer: self._show_weighed(answer or Weighed()), slot="weighing", debounce=DEBOUNCE)
 
     def _show_weighed(self, weighed: Weighed) -> None:
         if weighed.job_id is not None and (self.job is None or weighed.job_id != self.job.id):
@@ -614,7 +606,9 @@ class Workspace:
 
         return self.submit(command, kept, failed=refused)
 
-    def keep_photo(self, path: Path | None = None, data: bytes = b"", then: Callable[[Entry], None] | None = None) -> None:
+    def keep_photo(
+        self, path: Path | None = None, data: bytes = b"", then: Callable[[Entry], None] | None = None
+    ) -> None:
         """Put a photo on the trail of the job that is open now, whichever is open when it is there."""
         job = self.job
         if job is None:
@@ -772,7 +766,9 @@ class Workspace:
                 recording.lease.discard()  # nothing came
                 return ""
             if not recording.told:
-                recording.lease.restate({"job": recording.job, "machine": recording.machine, "state": str(recording.state), "sheet": None})
+                recording.lease.restate(
+                    {"job": recording.job, "machine": recording.machine, "state": str(recording.state), "sheet": None}
+                )
                 recording.lease.let_go()
                 return f"The recording of {recording.seconds:.0f} s of {recording.machine} waits to be brought in."
             Keep(recording.job, incoming, recording.live.sheet).perform(self.log)

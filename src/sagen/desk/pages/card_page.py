@@ -515,7 +515,8 @@ class CardPage(Page):
 
     def show_job(self, job) -> None:
         """The job's card; one begun from what the job states, where it has none."""
-        from sagen.casework.kept import ListShelf, card_of
+        from sagen.casework.patterns import card_of
+        from sagen.casework.shelf import ListShelf
 
         card = card_of(job)
         self.show_card(card if card is not None else begun(job))
@@ -525,7 +526,7 @@ class CardPage(Page):
 
     def keep(self) -> None:
         """Keep the card on the shelf, and put it on the job: its circuits become the job's."""
-        from sagen.casework.kept import KeepCard
+        from sagen.casework.shelf import KeepCard
 
         if not self._take():
             return
@@ -546,7 +547,7 @@ class CardPage(Page):
 
     def load(self, path: Path) -> None:
         """A card from its file, or rows from a CSV."""
-        from sagen.casework.kept import ReadCard
+        from sagen.casework.shelf import ReadCard
 
         if path.suffix.lower() == ".csv" and not self._take():
             return
@@ -567,7 +568,7 @@ class CardPage(Page):
         start = str(Path.home() / f"{self.card.title}.toml")
         name, _ = QFileDialog.getSaveFileName(self, "Save the card", start, CARD_FILES)
         if name:
-            from sagen.casework.kept import WriteCard
+            from sagen.casework.shelf import WriteCard
 
             self.shell.workspace.ask(
                 WriteCard(None, Path(name), self.card), lambda path: self.shell.message.say(f"Written: {path}")
@@ -585,7 +586,7 @@ class CardPage(Page):
 
     def set_photo(self, path: Path) -> None:
         """Keep a photo of where the circuit's sensor sits."""
-        from sagen.casework.kept import KeepPhoto
+        from sagen.casework.shelf import KeepPhoto
 
         at = self.at
 

@@ -417,7 +417,7 @@ class CircuitPage(Page):
     def show_job(self, job, circuit: str | None = None) -> None:
         """A circuit of a job, by name or the one shown last, with its last reading at each point."""
         from sagen.casework.judging import card_circuit
-        from sagen.casework.kept import card_of
+        from sagen.casework.patterns import card_of
         from sagen.reason.several import circuits_of
 
         circuits = circuits_of(job.records())

@@ -140,7 +140,7 @@ class PhotoPage(Page):
         self._bring(None, token, caption, (), "")
 
     def _bring(self, entry, token: str, caption: str, arrow: tuple[float, ...], words: str) -> None:
-        from sagen.casework.kept import GetPhoto
+        from sagen.casework.shelf import GetPhoto
 
         self.entry, self.token = entry, token
         self.keep_button.setEnabled(entry is not None)

@@ -57,7 +57,7 @@ class ShelfPage(Page):
         self.left.connect(shell.back_to_job)
 
     def on_shown(self) -> None:
-        from sagen.casework.kept import ListShelf
+        from sagen.casework.shelf import ListShelf
 
         self.shell.workspace.ask(ListShelf(None), self.show_shelf, slot="shelf")
 
@@ -82,7 +82,7 @@ class ShelfPage(Page):
             self.shell.lay_under(row[1].name, row[1].token, row[1].sheet)
 
     def _drop(self) -> None:
-        from sagen.casework.kept import DropKept
+        from sagen.casework.shelf import DropKept
 
         table = self.cards if self.cards.hasFocus() else self.patterns
         row = table.chosen()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import lazy_loader as lazy
 import numpy as np
 
 from sagen.machine.network import Network, Transfer
@@ -21,6 +22,9 @@ from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import copper, network, solve
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING, Role
+
+#: loaded when it is first asked: its import takes longer than most of what is done without it
+scipy = lazy.load("scipy")
 
 ARMS_V = 0.8  #: what a coil's input takes for a tooth
 
@@ -100,8 +104,6 @@ def coil_response(machine: SimulatedMachine, load_ohm: float, farads: float) -> 
 
 
 def record_coil(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
-    from scipy.signal import bilinear, lfilter
-
     values = machine.values
     if machine.spec.role == Role.CAM:
         # A cam's wheel turns at half the crank's speed, late by what belt and phaser make of it.
@@ -118,8 +120,8 @@ def record_coil(machine: SimulatedMachine, state: str, times, turns, speed, sfre
     load = max(solved.network.resistance("plug_signal", "0"), 1.0)
     farads = values.input_f + values.wire_f + values.recorder_f
     top, bottom = coil_response(machine, max(load, values.coil_ohm * 1.01), farads)
-    zeros, poles = bilinear(top * bottom[-1], bottom, sfreq)
-    volts = still + gain * lfilter(zeros, poles, emf)
+    zeros, poles = scipy.signal.bilinear(top * bottom[-1], bottom, sfreq)
+    volts = still + gain * scipy.signal.lfilter(zeros, poles, emf)
     for cause, stretches in parted(machine, state, len(times)).items():
         still_there = solve(with_open(machine, cause), state, conducting=False, instrument=probe).volts("plug_signal")
         for start, end in stretches:

@@ -1,22 +1,32 @@
-"""Changes of a trail as requests: each is written off the interface thread, and answers with the job as it is then."""
+"""Jobs listed and read, and changes of a trail: commands. A change answers with the job as it is then."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import ClassVar
 
-from sagen.casework.commands import Command, go_on
-from sagen.model.errors import ChangedMeanwhile, StoreError
-from sagen.model.job import Entry, Job
+from sagen.casework.command import Command, Queue, go_on
+from sagen.model.errors import ChangedMeanwhile
+from sagen.model.job import Entry, Job, JobSummary
 from sagen.model.trail import Record
-from sagen.store.entries import Author
-from sagen.store.forgetting import forget_customer
 from sagen.store.log import JobLog
-from sagen.store.moving import restore
-from sagen.store.opening import open_log
-from sagen.store.places import place_of
+
+
+@dataclass(frozen=True)
+class JobsListed:
+    search: str
+    jobs: tuple[JobSummary, ...]
+
+
+@dataclass(frozen=True)
+class ListJobs(Command):
+    """The jobs of the log, newest first; with `search`, those that hold all its words."""
+
+    search: str = ""
+    queue: ClassVar[Queue] = Queue.STORE
+
+    def perform(self, log, progress=go_on) -> JobsListed:
+        return JobsListed(self.search, tuple(log.jobs(self.search)))
 
 
 @dataclass(frozen=True)
@@ -39,7 +49,7 @@ class Written:
 class ReadJob(Command):
     """A job as it is now."""
 
-    quick: ClassVar[bool] = True
+    queue: ClassVar[Queue] = Queue.STORE
 
     def perform(self, log: JobLog, progress=go_on) -> Job:
         return log.job(self.job_id)
@@ -49,8 +59,7 @@ class ReadJob(Command):
 class Change(Command):
     """Base of changes: `change` does it and answers the job that it was of, None where that is gone with it."""
 
-    writes: ClassVar[bool] = True
-    quick: ClassVar[bool] = True
+    queue: ClassVar[Queue] = Queue.STORE
 
     def change(self, log: JobLog) -> int | None:
         raise TypeError(f"{type(self).__name__} changes nothing")
@@ -129,59 +138,3 @@ class RedoStep(Change):
 
     def change(self, log: JobLog) -> int | None:
         return log.redo(self.job_id)
-
-
-# whole jobs and logs ---------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class DeleteJob(Command):
-    """A job removed for good; answers what to tell."""
-
-    writes: ClassVar[bool] = True
-
-    def perform(self, log: JobLog, progress=go_on) -> str:
-        name = log.job(self.job_id).machine
-        log.delete_job(self.job_id)
-        return f"Deleted: {name}, with its captures and photos. Backups made before still hold it."
-
-
-@dataclass(frozen=True)
-class ForgetCustomer(Command):
-    """A customer's name removed from all jobs; answers what to tell."""
-
-    name: str = ""
-    writes: ClassVar[bool] = True
-
-    @property
-    def doing(self) -> str:
-        return "Removing a name"
-
-    def perform(self, log: JobLog, progress=go_on) -> str:
-        count = forget_customer(log, self.name)
-        if not count:
-            return f"{self.name} stands in no job."
-        jobs = "one job" if count == 1 else f"{count} jobs"
-        return f"Removed from {jobs}. File names, photos and backups may still hold the name: look there by hand."
-
-
-def restored_log(path: Path, folder: Path, author: Author | None = None) -> Callable[[object], JobLog]:
-    """Makes a log of a backup in a new place and opens it, when it is called."""
-
-    def make(_task: object) -> JobLog:
-        restore(path, folder)
-        return open_log(folder, author)
-
-    return make
-
-
-def other_log(name: str, author: Author | None = None) -> Callable[[object], JobLog]:
-    """Opens the log that a folder or a URL names, when it is called."""
-
-    def make(_task: object) -> JobLog:
-        place = place_of(name)
-        if not place.on_server and not place.folder.is_dir():
-            raise StoreError(f"{place.folder}: there is no such folder")
-        return open_log(place, author)
-
-    return make

@@ -1,0 +1,142 @@
+"""Captures laid over one another, and the two ends of a wire: commands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from sagen.casework.captures import stored_pyramids
+from sagen.casework.command import Command, go_on
+from sagen.casework.examination import Pair
+from sagen.casework.open_capture import OpenCapture, opened_capture
+from sagen.casework.patterns import against_envelope
+from sagen.kinds import Examination, examine
+from sagen.model.errors import SagenError
+from sagen.model.job import Entry, Job
+from sagen.model.trail import CaptureEntry, InspectionEntry, KeptReference
+from sagen.model.words import said_ohms
+from sagen.reason.facts import knowledge
+from sagen.signal.both_ends import BothEnds, Source, both_ends
+from sagen.signal.reading import RotatingReading
+
+# both ends of the wire -----------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A capture with another one laid under it, and what the comparison came to."""
+
+    opened: OpenCapture
+    said: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class LayUnder(Command):
+    """Lay another capture under one of the trail: a known-good one, or an earlier one of the job. Nothing is written."""
+
+    job: Job
+    entry: Entry
+    under: KeptReference
+
+    @property
+    def doing(self) -> str:
+        return f"Laying {self.under.name} under it"
+
+    def perform(self, log, progress=go_on) -> Laid:
+        record: CaptureEntry = self.entry.record
+        good: Pair = (log.capture(self.under.token), self.under.sheet)
+        done = examine(log.capture(record.token), record.sheet, reference=good, progress=progress)
+        done = replace(done, findings=record.findings)
+        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
+        return Laid(opened, (*done.compared, *against_envelope(log, self.job, done)))
+
+
+@dataclass(frozen=True)
+class EndsCompared:
+    """Both ends of a wire compared, in words, and the answer to the check of that name."""
+
+    ends: BothEnds
+    said: tuple[str, ...]
+    answer: InspectionEntry
+
+
+@dataclass(frozen=True)
+class CompareEnds(Command):
+    """Compare a capture at the sensor with one at the module: two of the trail, or two channels of one."""
+
+    job: Job
+    sensor: Entry
+    module: Entry
+    pull_up_ohm: float | None = None  #: or the coil's load; None: as it usually is
+
+    @property
+    def doing(self) -> str:
+        return "Comparing both ends"
+
+    def perform(self, log, progress=go_on) -> EndsCompared:
+        here, there = (self._read(log, item) for item in (self.sensor, self.module))
+        pair = (here, here) if self.sensor.id == self.module.id else (here, there)
+        first, second = self._channels(*pair)
+        source = self._source(first[0])
+        ends = both_ends(first[0], second[0], (first[1], second[1]), source)
+        outcome = "" if ends.same else "differ"
+        check = knowledge().check("both_ends_of_the_signal_wire")
+        circuit = self.sensor.record.circuit
+        return EndsCompared(ends, ends_words(ends), InspectionEntry(check.slug, outcome, circuit=circuit))
+
+    def _read(self, log, entry: Entry) -> Examination:
+        return examine(log.capture(entry.record.token), entry.record.sheet)
+
+    def _channels(self, here: Examination, there: Examination):
+        mine = [
+            (channel.reading, here.capture.channel(channel.sheet.column))
+            for channel in here.channels
+            if channel.reading
+        ]
+        theirs = [
+            (channel.reading, there.capture.channel(channel.sheet.column))
+            for channel in there.channels
+            if channel.reading
+        ]
+        if here is there:
+            if len(mine) < 2:
+                raise SagenError("one capture of both ends needs two channels of the same signal")
+            return mine[0], mine[1]
+        if not mine or not theirs:
+            raise SagenError("both captures need a channel that reads a turning wheel")
+        return mine[0], theirs[0]
+
+    def _source(self, reading: RotatingReading) -> Source | None:
+        coil = reading.strength is not None
+        if self.pull_up_ohm is not None:
+            return Source(
+                0.97 * self.pull_up_ohm, 1.03 * self.pull_up_ohm, None if coil else reading.sheet.pull_up, True
+            )
+        usual = knowledge().world["load_ohm" if coil else "pull_up_ohm"].at(np.array([0.1, 0.9]))
+        return Source(float(usual[0]), float(usual[1]), None if coil else reading.sheet.pull_up)
+
+
+def ends_words(ends: BothEnds) -> tuple[str, ...]:
+    """What comparing both ends came to."""
+    said = [
+        "The same picture at both ends: the wire is sound as far as this tells."
+        if ends.same
+        else "The two ends differ: the wire, or a contact of it."
+    ]
+    said.append(
+        f"The low level is {1e3 * ends.low_v.value:+.0f} mV at the module ({1e3 * ends.low_v.low:+.0f} to {1e3 * ends.low_v.high:+.0f}), "
+        f"the high level {1e3 * ends.high_v.value:+.0f} mV."
+    )
+    if ends.ohm is not None:
+        stated = "" if ends.source.stated else " The module's own resistance was not stated: taken as it usually is."
+        said.append(
+            f"That is {said_ohms(max(ends.ohm.value, 0.0))} in the wire ({said_ohms(max(ends.ohm.low, 0.0))} to {said_ohms(max(ends.ohm.high, 0.0))}).{stated}"
+        )
+    if ends.edges:
+        said.append(f"{ends.missing} of {ends.edges} edges do not reach the module.")
+    if ends.tau_s is not None:
+        said.append(
+            f"Edges are slower at the module by a time constant of {1e6 * ends.tau_s.value:.0f} µs ({1e6 * ends.tau_s.low:.0f} to {1e6 * ends.tau_s.high:.0f})."
+        )
+    return tuple(said)

@@ -1,0 +1,83 @@
+"""Which known-good captures fit a capture, and how it stands against several of them."""
+
+from __future__ import annotations
+
+from sagen.kinds import Examination, examine
+from sagen.model.finding_words import odd_words
+from sagen.model.job import Job
+from sagen.model.machine_card import MachineCard
+from sagen.model.pattern import RAILS, Pattern, fits
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CardEntry
+from sagen.reason.several import circuits_of
+from sagen.signal.envelope import Beyond, beyond, envelope
+from sagen.signal.reading import RotatingReading
+from sagen.store.log import JobLog
+
+RAREST = 1e-3  #: few captures do not tell of rarer things than that
+
+
+def card_of(job: Job) -> MachineCard | None:
+    """The card of a job; None where it has none."""
+    return next((record.machine for record in reversed(job.records(CardEntry))), None)
+
+
+def circuit_name(job: Job, sheet: Sheet) -> str:
+    """Which of the job's circuits a capture is of: the only one of its role and bank; "" where that is not plain."""
+    circuits = circuits_of(job.records())
+    if len(circuits) < 2:
+        return next(iter(circuits))
+    sensors = [item for item in sheet.channel if item.role not in RAILS]
+    found = {
+        name for name, spec in circuits.items() for sensor in sensors
+        if sensor.role == spec.role and (sensor.bank is None or spec.bank in (None, sensor.bank))
+    }  # fmt: skip
+    return next(iter(found)) if len(found) == 1 else ""
+
+
+def fitting_patterns(log: JobLog, job: Job, sheet: Sheet) -> list[Pattern]:
+    """The known-good captures of the circuit and state of a capture, the most alike first: same card, then the newest."""
+    card = card_of(job)
+    title, circuit = (card.title if card else job.machine), circuit_name(job, sheet)
+    found = [item for _, item in log.shelf.patterns() if fits(item, sheet, title, circuit)]
+    return sorted(found, key=lambda item: (item.circuit != circuit, -item.id))
+
+
+def against_envelope(log: JobLog, job: Job, done: Examination) -> tuple[str, ...]:
+    """What of a capture is beyond the envelope of the known-good ones of its kind, in words; nothing where there are fewer
+    than two."""
+    patterns = fitting_patterns(log, job, done.sheet)
+    if len(patterns) < 2:
+        return ()
+    read = [examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:12]]
+    said = []
+    for result in done.channels:
+        if result.reading is None or result.reading.wheel is None:
+            continue
+        alike = [
+            found.reading for item in read for found in item.channels
+            if isinstance(found.reading, RotatingReading) and found.sheet.role == result.sheet.role
+        ]  # fmt: skip
+        known = envelope(alike)
+        if known is not None:
+            said.append(envelope_words(result.sheet.column, known.captures, beyond(result.reading, known)))
+    return tuple(said)
+
+
+def envelope_words(column: str, captures: int, rows: list[Beyond]) -> str:
+    """What an envelope says of a channel."""
+    if not rows:
+        return f"{column}: within the envelope of {captures} known-good captures."
+    told = []
+    firsts = {row.tooth if row.tooth else row.measure: row for row in reversed(rows)}
+    for this_first in sorted(firsts.values(), key=lambda first: first.chance)[:3]:
+        by_level = f"is {abs(this_first.size):.2g} V {'higher' if this_first.size > 0 else 'lower'}"
+        what = odd_words(this_first.measure, this_first.size, "than in those") if this_first.tooth else by_level
+        name = f"tooth {this_first.tooth}" if this_first.tooth else f"the {this_first.measure} level"
+        told.append(f"{name} {what}")
+    # Few captures do not tell of rarer things than that.
+    chance = f"once in {1 / rows[0].chance:,.0f}" if rows[0].chance > RAREST else f"less than once in {1 / RAREST:,.0f}"
+    return (
+        f"{column}: beyond the envelope of {captures} known-good captures: {'; '.join(told)}. A sound one is as far off "
+        f"anywhere {chance}."
+    )

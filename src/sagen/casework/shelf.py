@@ -1,0 +1,145 @@
+"""What is asked of the shelf: machine cards, known-good captures, photos: commands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from sagen.casework.command import Command, WritingCommand, go_on
+from sagen.casework.patterns import card_of, circuit_name
+from sagen.casework.trail_changes import Written
+from sagen.files.cards import read_card, read_rows, with_rows, write_card
+from sagen.files.photos import read_photo, stripped
+from sagen.model.errors import SagenError
+from sagen.model.job import Entry, Job
+from sagen.model.machine_card import MachineCard
+from sagen.model.pattern import Pattern
+from sagen.model.trail import CaptureEntry, PhotoEntry
+from sagen.model.vocabulary import PatternSource
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """What stands on the shelf."""
+
+    cards: tuple[tuple[int, MachineCard], ...] = ()
+    patterns: tuple[tuple[int, Pattern], ...] = ()
+
+
+@dataclass(frozen=True)
+class ListShelf(Command):
+    """The cards and known-good captures, by name."""
+
+    def perform(self, log, progress=go_on) -> Shelf:
+        cards = sorted(log.shelf.cards(), key=lambda row: row[1].title.lower())
+        patterns = sorted(log.shelf.patterns(), key=lambda row: (row[1].card.lower(), row[1].circuit, row[1].name))
+        return Shelf(tuple(cards), tuple(patterns))
+
+
+@dataclass(frozen=True)
+class KeepCard(WritingCommand):
+    """Keep a card on the shelf."""
+
+    card: MachineCard
+
+    def perform(self, log, progress=go_on) -> Shelf:
+        log.shelf.keep_card(self.card)
+        return ListShelf(self.job_id).perform(log)
+
+
+@dataclass(frozen=True)
+class DropKept(WritingCommand):
+    """Take something off the shelf, or put it back."""
+
+    kept_id: int
+    withdrawn: bool = True
+
+    def perform(self, log, progress=go_on) -> Shelf:
+        log.shelf.drop(self.kept_id, self.withdrawn)
+        return ListShelf(self.job_id).perform(log)
+
+
+@dataclass(frozen=True)
+class CardRead:
+    """A card from a file, and what of it could not be taken."""
+
+    card: MachineCard
+    refused: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class ReadCard(Command):
+    """A card from its file; or, of a CSV, the card given with the rows of the file added."""
+
+    path: Path
+    card: MachineCard | None = None
+
+    @property
+    def doing(self) -> str:
+        return f"Reading {self.path.name}"
+
+    def perform(self, log=None, progress=go_on) -> CardRead:
+        if self.path.suffix.lower() != ".csv":
+            return CardRead(read_card(self.path))
+        if self.card is None:
+            raise SagenError("rows are added to a card: open or begin one first")
+        return CardRead(*with_rows(self.card, read_rows(self.path)))
+
+
+@dataclass(frozen=True)
+class WriteCard(Command):
+    """A card as a file."""
+
+    path: Path
+    card: MachineCard
+
+    def perform(self, log=None, progress=go_on) -> Path:
+        write_card(self.path, self.card)
+        return self.path
+
+
+@dataclass(frozen=True)
+class KeepAsGood(WritingCommand):
+    """Keep a capture of the trail as known-good for its kind of machine."""
+
+    job: Job
+    entry: Entry
+    source: PatternSource = PatternSource.AFTER_REPAIR
+
+    def perform(self, log, progress=go_on) -> Pattern:
+        record: CaptureEntry = self.entry.record
+        card = card_of(self.job)
+        speeds = [row["speed_rpm"]["median"] for row in record.channels if row.get("speed_rpm")]
+        made = Pattern(
+            record.name, record.token, record.sheet, self.source, card.title if card else self.job.machine,
+            record.circuit or circuit_name(self.job, record.sheet), speeds[0] if speeds else None,
+        )  # fmt: skip
+        return replace(made, id=log.shelf.keep_pattern(made))
+
+
+@dataclass(frozen=True)
+class KeepPhoto(WritingCommand):
+    """Put a photo, from a file or as pasted, on its job's trail, whichever job is open when it is there."""
+
+    path: Path | None = None
+    data: bytes = b""
+
+    @property
+    def doing(self) -> str:
+        return "Keeping the photo"
+
+    def perform(self, log, progress=go_on) -> Written:
+        plain = read_photo(self.path) if self.path is not None else stripped(self.data, "pasted photo")
+        caption = self.path.stem if self.path is not None else ""
+        log.add_entry(self.job_id, PhotoEntry(log.captures.put_photo(plain), caption))
+        return Written(log.job(self.job_id), log.waiting)
+
+
+@dataclass(frozen=True)
+class GetPhoto(Command):
+    """The bytes of a photo, by its token."""
+
+    token: str
+
+    def perform(self, log, progress=go_on) -> bytes:
+        return log.captures.photo(self.token)

@@ -1,0 +1,127 @@
+"""Whole jobs and logs: moved, shared, checked, cleaned: commands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sagen.casework.command import Command, WritingCommand, go_on
+from sagen.model.errors import StoreError
+from sagen.model.job import Job
+from sagen.store.entries import Author
+from sagen.store.forgetting import forget_customer
+from sagen.store.log import JobLog
+from sagen.store.moving import backup, check, export_job, import_job, restore
+from sagen.store.opening import open_log
+from sagen.store.places import place_of
+
+
+@dataclass(frozen=True)
+class ExportJob(Command):
+    """A job as a zip that another log can import."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Exporting to {self.path.name}"
+
+    def perform(self, log, progress=go_on) -> str:
+        export_job(log, self.job_id, self.path)
+        return f"Exported: {self.path}"
+
+
+@dataclass(frozen=True)
+class ImportJob(WritingCommand):
+    """A job from a zip, as a new job; answers it."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Importing {self.path.name}"
+
+    def perform(self, log, progress=go_on) -> Job:
+        return import_job(log, self.path)
+
+
+@dataclass(frozen=True)
+class BackUp(Command):
+    """The whole log as a zip, while it is in use."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return f"Backing up to {self.path.name}"
+
+    def perform(self, log, progress=go_on) -> str:
+        backup(log, self.path)
+        return f"Backed up: {self.path}"
+
+
+@dataclass(frozen=True)
+class CheckLog(WritingCommand):
+    """What is wrong with the log, in words; what can be put right is."""
+
+    @property
+    def doing(self) -> str:
+        return "Checking the log"
+
+    def perform(self, log, progress=go_on) -> str:
+        found = check(log, repair=True)
+        if not found:
+            return "Nothing is wrong with this log."
+        told = "; ".join(f"{item.about}: {item.what}{' (put right)' if item.repaired else ''}" for item in found[:6])
+        return told + (f"; and {len(found) - 6} more: `sagen log check` lists them" if len(found) > 6 else "")
+
+
+@dataclass(frozen=True)
+class DeleteJob(WritingCommand):
+    """A job removed for good; answers what to tell."""
+
+    def perform(self, log: JobLog, progress=go_on) -> str:
+        name = log.job(self.job_id).machine
+        log.delete_job(self.job_id)
+        return f"Deleted: {name}, with its captures and photos. Backups made before still hold it."
+
+
+@dataclass(frozen=True)
+class ForgetCustomer(WritingCommand):
+    """A customer's name removed from all jobs; answers what to tell."""
+
+    name: str = ""
+
+    @property
+    def doing(self) -> str:
+        return "Removing a name"
+
+    def perform(self, log: JobLog, progress=go_on) -> str:
+        count = forget_customer(log, self.name)
+        if not count:
+            return f"{self.name} stands in no job."
+        jobs = "one job" if count == 1 else f"{count} jobs"
+        return f"Removed from {jobs}. File names, photos and backups may still hold the name: look there by hand."
+
+
+def restored_log(path: Path, folder: Path, author: Author | None = None) -> Callable[[object], JobLog]:
+    """Makes a log of a backup in a new place and opens it, when it is called."""
+
+    def make(_task: object) -> JobLog:
+        restore(path, folder)
+        return open_log(folder, author)
+
+    return make
+
+
+def other_log(name: str, author: Author | None = None) -> Callable[[object], JobLog]:
+    """Opens the log that a folder or a URL names, when it is called."""
+
+    def make(_task: object) -> JobLog:
+        place = place_of(name)
+        if not place.on_server and not place.folder.is_dir():
+            raise StoreError(f"{place.folder}: there is no such folder")
+        return open_log(place, author)
+
+    return make
