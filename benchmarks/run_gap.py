@@ -29,7 +29,7 @@ def longest_gap(window, start, most_s: float = 120.0) -> tuple[float, float]:
         loop = QEventLoop()
         QTimer.singleShot(30, loop.quit)
         loop.exec()
-        if window.workspace.work.idle:
+        if window.workspace.idle:
             break
     took = time.perf_counter() - began
     # What follows the work is laid out and painted within the next turns of the loop.

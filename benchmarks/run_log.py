@@ -87,7 +87,7 @@ def main() -> None:
     longest_gap(window, lambda: window.workspace.open_log(lambda _: log))
     for _ in range(20):
         longest_gap(window, lambda: None)
-    Collector(lambda: window.workspace.work.idle, window)
+    Collector(lambda: window.workspace.idle, window)
     page = window.page("log")
     window.show_page("log")
     print(f"{JOBS} jobs with {ENTRIES} entries each\n")

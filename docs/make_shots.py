@@ -35,7 +35,7 @@ class Camera:
     def settle(self, extra: int = 500) -> None:
         for _ in range(400):
             self.spin(30)
-            if self.window.workspace.work.idle:
+            if self.window.workspace.idle:
                 break
         self.spin(extra)
 
@@ -61,7 +61,7 @@ def main() -> int:
     light = Camera("light")
     page = light.window.page("capture")
     light.shoot("strip-light")
-    light.window.show_report("capture")
+    light.window.commands.run("jobs.show_report", "capture")
     light.settle()
     light.shoot("printed-finding")
     light.job("Orrin Tern 1.8 V4")
@@ -76,7 +76,7 @@ def main() -> int:
     light.window.show_with_job("proof")
     light.settle()
     light.shoot("proof-light")
-    light.window.show_report("customer")
+    light.window.commands.run("jobs.show_report", "customer")
     light.settle()
     light.shoot("customer-page")
     light.job("Plover Dray 4")
@@ -89,21 +89,21 @@ def main() -> int:
     light.job("Velmora Courier 2.6")
     light.window.suspects.rows[0].bar.setChecked(True)
     light.shoot("remains-of-a-square")
-    light.window.show_circuit().aim("signal", "key_on_unplugged")
+    light.window.navigation.show_circuit().aim("signal", "key_on_unplugged")
     light.settle()
     light.window.page("circuit").value.setText("11.9")
     light.shoot("circuit-and-meter")
     light.job("Halyard Curlew 2.9 six")
     light.shoot("rings-light")
     light.job("Quillaby Drake 1.4")
-    light.window.probe()
+    light.window.commands.run("instruments.probe")
     light.spin(1_600)
     light.window.probing.resize(1280, 800)
     light.spin(500)
     light.window.probing.grab().save(str(FOLDER / "probe-light.png"))
     light.window.probing.close()
     light.settle()
-    light.window.show_log()
+    light.window.commands.run("jobs.show_log")
     light.shoot("job-log")
     light.job("Ostrel Heron 3 twin")
     light.shoot("empty-job")

@@ -16,7 +16,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 from hypothesis import settings
+from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent
 
+from sagen.desk.app import make_application, make_window, own_log
 from sagen.model.trail import CodeEntry, ComplaintEntry
 
 # The same examples every time, and no time limit of their own: a busy machine is not a defect.
@@ -101,3 +104,72 @@ def told(complaint="", *codes):
 def full_jobs(log):
     """Every job of a log with its trail, by machine."""
     return {job.machine: log.job(job.id) for job in log.jobs()}
+
+
+# the window -------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="session")
+def app():
+    """The application, made once."""
+    return make_application()
+
+
+def spin(milliseconds=30):
+    """Let the event loop run."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def settle(window, most=900):
+    """Until nothing is being worked on."""
+    spin()
+    for _ in range(most):
+        if window.workspace.idle:
+            break
+        spin()
+    assert window.workspace.idle
+    spin()
+
+
+@pytest.fixture
+def desk(app, tmp_path):
+    """Opens windows and closes them; a thread that is left behind fails the test."""
+    made = []
+
+    def open_desk(make=None, *, demo=False):
+        window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), demo=demo)
+        window.show()
+        made.append(window)
+        window.workspace.open_log(make or own_log(tmp_path / "log"))
+        settle(window)
+        return window
+
+    yield open_desk
+    for window in made:
+        close(window)
+        window.deleteLater()
+    spin()
+
+
+def close(window, most=900):
+    """Close a window; what is being kept is kept first."""
+    window.close()
+    for _ in range(most):
+        if not window.isVisible():
+            break
+        spin()
+    assert not window.isVisible()
+    spin()
+    assert window.workspace.idle
+
+
+def drop(window, path):
+    """Drop a file on the window."""
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path))])
+    event = QDropEvent(
+        QPointF(600, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(event)

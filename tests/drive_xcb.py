@@ -22,7 +22,7 @@ def settle():
         loop = QEventLoop()
         QTimer.singleShot(40, loop.quit)
         loop.exec()
-        if window.workspace.work.idle:
+        if window.workspace.idle:
             return
 
 

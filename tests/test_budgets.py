@@ -15,19 +15,18 @@ import h5py
 import numpy as np
 import pytest
 
-from conftest import demo_log, square_teeth
+from conftest import demo_log, settle, spin, square_teeth
 from postgres import until
 from sagen.artifacts.folders import make_passing, passing_root, sweep_passing
 from sagen.casework.examination import read_pair
 from sagen.cli import main
 from sagen.desk.app import own_log
 from sagen.files import binary, budget, sandbox
-from sagen.files.door import read_capture, write_capture
+from sagen.files.format_registry import read_capture, write_capture
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError, SagenError
 from sagen.model.trail import NoteEntry
 from sagen.store.database import Database
-from test_window import app, desk, drop, settle, spin  # noqa: F401
 
 VOLTS = square_teeth(seconds=0.2).astype(np.float32)
 
@@ -143,7 +142,7 @@ def test_what_would_fill_half_of_the_memory_is_refused(suffix, tmp_path, monkeyp
     path = tmp_path / f"a.{suffix}"
     write_capture(path, Capture("a", 5e4, (Channel("A", VOLTS),)))
     assert read_capture(path).samples == len(VOLTS)
-    monkeypatch.setattr("sagen.files.door.free_memory", lambda: 4 * path.stat().st_size)
+    monkeypatch.setattr("sagen.files.format_registry.free_memory", lambda: 4 * path.stat().st_size)
     with pytest.raises(CaptureFileError, match="more than half of what is free"):
         read_capture(path)
 
@@ -243,7 +242,7 @@ def test_a_file_of_any_name_goes_through_every_verb(name, tmp_path, make_csv, ca
     assert os.path.exists(out)
 
 
-def test_a_heap_of_refused_files_stops_no_other(desk, tmp_path, make_csv):  # noqa: F811
+def test_a_heap_of_refused_files_stops_no_other(desk, tmp_path, make_csv):
     window = desk()
     window.workspace.add_job("Tarnbeck 4", "", 3, [])
     settle(window)
@@ -314,7 +313,7 @@ def test_odd_channel_names_are_kept_through_every_format(tmp_path):
 # the interface's patience -----------------------------------------------------------------------------------
 
 
-def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):  # noqa: F811
+def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):
     window = desk(own_log(tmp_path / "log"))
     window.workspace.add_job("Tarnbeck 4", "", 3, [])
     settle(window)
@@ -326,7 +325,7 @@ def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):  # noqa
     window.workspace.steps()
     window.workspace.open_job(window.workspace.job.id)
     spin(400)
-    assert not window.workspace.work.idle
+    assert not window.workspace.idle
     assert window.workspace.job.entries == ()
     held.execute("rollback")
     held.close()
@@ -334,7 +333,7 @@ def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):  # noqa
     assert [entry.withdrawn for entry in window.workspace.job.entries] == [True]
 
 
-def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):  # noqa: F811
+def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):
     window = desk(demo_log, demo=True)
     here, real = [], Database.work
 
@@ -351,7 +350,7 @@ def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):  # no
         lambda: workspace.list_jobs("tarn"), lambda: workspace.open_job(workspace.job.id, open_capture=True),
         lambda: workspace.add_job("Tarnbeck 9", "", 4, [NoteEntry("two")]), workspace.undo, workspace.redo, window.decide,
         *(lambda name=name: window.show_with_job(name) for name in ("plan", "card")),
-        window.show_circuit, window.show_log, lambda: window.show_page("shelf"), lambda: window.show_report("customer"),
+        window.show_circuit, window.show_log, lambda: window.show_page("shelf"), lambda: window.commands.run("jobs.show_report", "customer"),
     ):  # fmt: skip
         monkeypatch.setattr("sagen.desk.forms.Form.exec", lambda form: 0)
         deed()

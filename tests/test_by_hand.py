@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
-from conftest import told
+from conftest import settle, spin, told
 from sagen.desk import forms
 from sagen.kinds import broken
 from sagen.machine.meter import read
@@ -19,7 +19,6 @@ from sagen.model.trail import CodeEntry, ProofEntry
 from sagen.model.vocabulary import ProofStep
 from sagen.model.words import OWED
 from sagen.store.codecs import decode
-from test_window import app, desk, settle, spin  # noqa: F401
 
 SPEC = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
 KEY = Qt.Key
@@ -160,7 +159,7 @@ class Finger:
 
 
 @pytest.mark.parametrize("fault", ["return_high_resistance", "fuse_blown"])
-def test_by_keys_alone(desk, fault):  # noqa: F811
+def test_by_keys_alone(desk, fault):
     window = desk()
     window.activateWindow()
     hand = Keys(window)
@@ -263,7 +262,7 @@ def answer_by_keys(window, hand, machine, fault, check):
     hand.press(KEY.Key_Return)
 
 
-def test_by_presses_alone(desk):  # noqa: F811
+def test_by_presses_alone(desk):
     fault = "return_high_resistance"
     window = desk()
     hand = Finger(window)
@@ -339,7 +338,7 @@ def test_by_presses_alone(desk):  # noqa: F811
     assert window.workspace.job.records(ProofEntry)[0].done == tuple(OWED)
 
 
-def test_an_empty_proof_is_not_a_proof(desk):  # noqa: F811
+def test_an_empty_proof_is_not_a_proof(desk):
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, told("no_start"))
     settle(window)
@@ -351,13 +350,13 @@ def test_an_empty_proof_is_not_a_proof(desk):  # noqa: F811
         form.reject()
 
     wrong = in_dialog(nothing, forms.EntryForm)
-    window.add_entry("proof")
+    window.commands.run("entries.add", "proof")
     assert not wrong
     assert seen == [(True, "There is nothing to put on the trail yet.")]
     assert not window.workspace.job.of(ProofEntry)
 
 
-def test_a_proof_of_earlier_years_keeps_its_words_when_corrected(app):  # noqa: F811
+def test_a_proof_of_earlier_years_keeps_its_words_when_corrected(app):
     old = decode("proof", 1, {"text": "Driven 9 km, stayed away."})
     form = forms.ProofForm(old)
     assert form.answer() == ProofEntry((), "Driven 9 km, stayed away.")

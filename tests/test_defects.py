@@ -13,7 +13,7 @@ import pytest
 from PySide6.QtCore import QAbstractItemModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QMessageBox, QTextBrowser, QTextEdit, QToolTip, QWidget
 
-from conftest import demo_log, square_teeth, told
+from conftest import demo_log, drop, settle, spin, square_teeth, told
 from sagen.casework.captures import Keep, OpenEntry
 from sagen.casework.examination import read_incoming, read_pair
 from sagen.casework.open_capture import opened_capture
@@ -32,7 +32,6 @@ from sagen.report.plot import lane_svg
 from sagen.report.printed import render_html
 from sagen.report.scene import strip_scene
 from sagen.store.opening import open_log
-from test_window import app, desk, drop, settle, spin  # noqa: F401
 
 # true units -------------------------------------------------------------------------------------------------------
 
@@ -197,14 +196,14 @@ def rich(widget):
                 yield f"item tip {tip!r}"
 
 
-def test_the_search_for_markup_finds_some(app):  # noqa: F811
+def test_the_search_for_markup_finds_some(app):
     label, box = QLabel("<b>a</b>"), QTextBrowser()
     label.setToolTip(EVIL)
     assert len(list(rich(label))) == 2
     assert list(rich(box))
 
 
-def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):  # noqa: F811
+def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):
     window = desk()
     window.workspace.add_job(EVIL, EVIL, 4, told("no_start", "P0335"))
     settle(window)
@@ -232,8 +231,9 @@ def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):  #
     for lens in ("turns", "wheel", "strip"):
         window.page("capture").show_lens(lens)
         spin(30)
-    window.keys_dialog()
-    from sagen.desk.forms import FORMS, JobForm
+    window.commands.run("view.keys_dialog")
+    from sagen.desk.forms.entries import FORMS
+    from sagen.desk.forms.job import JobForm
 
     forms = [JobForm(window), *(form(parent=window) for form in FORMS.values())]
     widgets = [window, *window.findChildren(QWidget), *(item for form in forms for item in form.findChildren(QWidget))]
@@ -255,7 +255,7 @@ def test_no_source_of_the_desk_asks_for_rich_text():
 # a heap of files ----------------------------------------------------------------------------------------------------
 
 
-def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):  # noqa: F811
+def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):
     from PySide6.QtCore import QMimeData, QPointF, QUrl
     from PySide6.QtGui import QDropEvent
 
@@ -293,9 +293,9 @@ def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):
     assert "empty.csv" in said
 
 
-def test_a_late_list_of_jobs_turns_no_page(desk):  # noqa: F811
+def test_a_late_list_of_jobs_turns_no_page(desk):
     window = desk(demo_log, demo=True)
-    window.show_circuit()
+    window.navigation.show_circuit()
     window.workspace.list_jobs()
     settle(window)
     assert window.stack.currentWidget() is window.page("circuit")

@@ -7,9 +7,9 @@ from PySide6.QtGui import QColor, QFontMetrics
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
 
-from conftest import demo_log
+from conftest import demo_log, settle, spin
 from sagen.desk import forms
-from sagen.desk.arithmetic import SUMS, ArithmeticForm
+from sagen.desk.forms.arithmetic import SUMS, ArithmeticForm
 from sagen.desk.pages.circuit_page import STATES
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import FIRING, EngineView
@@ -22,7 +22,6 @@ from sagen.model.words import POINTS
 from sagen.reason.evidence import Code
 from sagen.reason.history import Case
 from sagen.reason.weights import infer
-from test_window import app, desk, settle, spin  # noqa: F401
 
 SPECS = {
     "hall": CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2"),
@@ -36,7 +35,7 @@ SPECS = {
 
 
 @pytest.mark.parametrize("kind", SPECS)
-def test_only_points_that_the_sensor_has_can_be_probed(app, kind):  # noqa: F811
+def test_only_points_that_the_sensor_has_can_be_probed(app, kind):
     view = CircuitView()
     view.resize(640, 300)
     view.show_circuit(SPECS[kind], {})
@@ -52,7 +51,7 @@ def test_only_points_that_the_sensor_has_can_be_probed(app, kind):  # noqa: F811
         assert view.point == point
 
 
-def test_the_arrow_keys_walk_through_all_points(app):  # noqa: F811
+def test_the_arrow_keys_walk_through_all_points(app):
     view = CircuitView()
     view.resize(640, 300)
     view.show_circuit(SPECS["hall"], {})
@@ -65,7 +64,7 @@ def test_the_arrow_keys_walk_through_all_points(app):  # noqa: F811
 
 @pytest.mark.parametrize("kind", SPECS)
 @pytest.mark.parametrize("look", ["light", "dark"])
-def test_the_drawing_shows_where_the_probe_is(app, kind, look):  # noqa: F811
+def test_the_drawing_shows_where_the_probe_is(app, kind, look):
     theme.apply(app, look)
     view = CircuitView()
     view.resize(640, 300)
@@ -88,7 +87,7 @@ def test_firing_orders_name_every_cylinder_once(cylinders, banks):
     assert sorted(int(word) for word in FIRING[cylinders, banks].split("-")) == list(range(1, cylinders + 1))
 
 
-def test_a_press_makes_the_engine_a_vee_and_straight_again(app):  # noqa: F811
+def test_a_press_makes_the_engine_a_vee_and_straight_again(app):
     view = EngineView()
     view.resize(240, 130)
     view.show_engine(6, 1, SPECS["hall"])
@@ -100,9 +99,9 @@ def test_a_press_makes_the_engine_a_vee_and_straight_again(app):  # noqa: F811
     assert view.grab().toImage() == straight
 
 
-def test_every_state_has_a_button_and_unplugged_shows_in_the_drawing(desk):  # noqa: F811
+def test_every_state_has_a_button_and_unplugged_shows_in_the_drawing(desk):
     window = desk(demo_log, demo=True)
-    page = window.show_circuit()
+    page = window.navigation.show_circuit()
     settle(window)
     for state in STATES:
         page.state_buttons[state].click()
@@ -115,7 +114,7 @@ def test_every_state_has_a_button_and_unplugged_shows_in_the_drawing(desk):  # n
 # suspects --------------------------------------------------------------------------------------------------------
 
 
-def test_a_bar_moves_to_its_probability_and_says_it_aloud(app):  # noqa: F811
+def test_a_bar_moves_to_its_probability_and_says_it_aloud(app):
     bar = SuspectBar()
     bar.show_suspect(Suspect("ground", "return_open", 0.83, title="return open"))
     assert bar.accessibleName().endswith("return open, 83 percent")
@@ -126,7 +125,7 @@ def test_a_bar_moves_to_its_probability_and_says_it_aloud(app):  # noqa: F811
     assert bar.shown == pytest.approx(0.83)
 
 
-def test_a_suspect_unfolds_into_its_evidence(app):  # noqa: F811
+def test_a_suspect_unfolds_into_its_evidence(app):
     row = SuspectRow()
     reasons = (Reason("Return at the plug: 0.9 V.", 5.2), Reason("Nothing wrong in the recording.", -0.5))
     row.show_suspect(Suspect("ground", "return_open", 0.8, reasons, "Clean the eyelet.", title="return open"))
@@ -138,20 +137,20 @@ def test_a_suspect_unfolds_into_its_evidence(app):  # noqa: F811
 
 
 @pytest.mark.parametrize(("bits", "words"), [(0.5, "a little for it"), (2.0, "clearly for it"), (-6.0, "strongly against it")])  # fmt: skip
-def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):  # noqa: F811
+def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):
     line = ReasonLine("x", bits)
     assert words in line.text.text()
     assert [item.text() for item in line.findChildren(QLabel, "sign")] == ["+" if bits > 0 else "\u2212"]
 
 
-def test_an_empty_pane_says_what_would_fill_it(app):  # noqa: F811
+def test_an_empty_pane_says_what_would_fill_it(app):
     pane = SuspectsPane()
     assert not pane.empty.isHidden()
     assert "code, a reading or a capture" in pane.empty.text()
     assert pane.card.isHidden()
 
 
-def test_another_check_goes_round_and_comes_back(app):  # noqa: F811
+def test_another_check_goes_round_and_comes_back(app):
     from sagen.reason.checks import next_checks
 
     case = Case(SPECS["hall"], (Code("", "P0335", "circuit"),))
@@ -175,7 +174,7 @@ def test_another_check_goes_round_and_comes_back(app):  # noqa: F811
 
 
 @pytest.fixture
-def wheel(desk):  # noqa: F811
+def wheel(desk):
     window = desk(demo_log, demo=True)
     jobs = window.workspace.log.jobs()
     window.workspace.open_job(next(job.id for job in jobs if job.machine == "Plover Dray 4"), open_capture=True)
@@ -249,7 +248,7 @@ def test_the_head_of_the_table_is_whole_and_sorts_both_ways(wheel):
 def test_words_against_the_known_good_agree_with_the_table(wheel):
     _, page = wheel
     page.show_lens("wheel")
-    words = page.words()
+    words = page.findings.words()
     table = page.wheel.drawing.table
     worst = int(np.nanargmax(np.abs(table.size_against))) + 1
     assert f"differing at tooth {worst}" in words
@@ -259,7 +258,7 @@ def test_words_against_the_known_good_agree_with_the_table(wheel):
 
 
 @pytest.mark.parametrize("kind", forms.FORMS)
-def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):  # noqa: F811
+def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):
     form = forms.FORMS[kind]()
     form.show()
     form.activateWindow()
@@ -280,7 +279,7 @@ def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):  # noqa: F
     form.close()
 
 
-def test_a_code_is_chosen_by_what_it_means(app):  # noqa: F811
+def test_a_code_is_chosen_by_what_it_means(app):
     form = forms.CodeForm()
     index = next(i for i in range(form.pick.count()) if form.pick.itemData(i) == "P0345")
     form.pick.setCurrentIndex(index)
@@ -289,7 +288,7 @@ def test_a_code_is_chosen_by_what_it_means(app):  # noqa: F811
     assert "camshaft" in form.likely.text().lower()
 
 
-def test_codes_of_a_new_job_are_gathered_once_each(app):  # noqa: F811
+def test_codes_of_a_new_job_are_gathered_once_each(app):
     form = forms.JobForm()
     for code in ("P0335", "P0340", "P0335"):
         form._picked(code)
@@ -301,9 +300,9 @@ def test_codes_of_a_new_job_are_gathered_once_each(app):  # noqa: F811
     assert form.name() == "Brindle 2"
 
 
-def test_the_job_log_is_searched_by_machine_customer_and_code(desk):  # noqa: F811
+def test_the_job_log_is_searched_by_machine_customer_and_code(desk):
     window = desk(demo_log, demo=True)
-    window.show_log()
+    window.commands.run("jobs.show_log")
     page = window.page("log")
     settle(window)
     everything = page.model.rowCount()
@@ -322,7 +321,7 @@ def test_the_job_log_is_searched_by_machine_customer_and_code(desk):  # noqa: F8
     assert everything > 2
 
 
-def test_every_sum_answers_good_figures_and_declines_bad_ones(app):  # noqa: F811
+def test_every_sum_answers_good_figures_and_declines_bad_ones(app):
     form = ArithmeticForm()
     figures = {"Readings": "1.0 2.0 3.0 4.1 5.0", "AWG": "20", "Parts in the set": "4", "Failed": "1", "At, °C": "40",
                "First °C": "20", "Second °C": "80", "First Ω": "2400", "Second Ω": "300", "Pull-up, V": "5",
@@ -339,9 +338,9 @@ def test_every_sum_answers_good_figures_and_declines_bad_ones(app):  # noqa: F81
         assert form.answer.text() == ""
 
 
-def test_the_list_of_keys_names_every_shortcut_of_the_window(desk):  # noqa: F811
+def test_the_list_of_keys_names_every_shortcut_of_the_window(desk):
     window = desk(demo_log, demo=True)
-    told = window.keys_dialog().told()
+    told = window.commands.run("view.keys_dialog").told()
     for action in (
         *window.actions(),
         *(this_action for page in window._pages.values() for this_action in page.actions()),
@@ -350,7 +349,7 @@ def test_the_list_of_keys_names_every_shortcut_of_the_window(desk):  # noqa: F81
         assert action.text() in told
 
 
-def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
+def test_keys_without_a_job_do_nothing_and_say_nothing(desk):
     window = desk()
     for key in (Qt.Key.Key_K, Qt.Key.Key_R, Qt.Key.Key_E, Qt.Key.Key_M, Qt.Key.Key_D, Qt.Key.Key_P, Qt.Key.Key_Z):
         QTest.keyClick(window, key, Qt.KeyboardModifier.ControlModifier)
@@ -359,7 +358,7 @@ def test_keys_without_a_job_do_nothing_and_say_nothing(desk):  # noqa: F811
     assert window.workspace.job is None
 
 
-def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):  # noqa: F811
+def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):
     from sagen.desk.panes.suspects import SuspectsPane
     from sagen.model.finding import Suspect
 

@@ -10,7 +10,7 @@ import pytest
 TOYS = {
     "toy_format": '''
 import numpy as np
-from sagen.files.door import Format, register_format
+from sagen.files.format_registry import Format, register_format
 from sagen.model.capture import Capture, Channel
 
 def read(path):
@@ -155,7 +155,7 @@ if "toy_page" in sys.argv:
         loop = QEventLoop(); QTimer.singleShot(n, loop.quit); loop.exec()
     for _ in range(300):
         spin(20)
-        if window.workspace.work.idle and window.header.more_button.menu():
+        if window.workspace.idle and window.header.more_button.menu():
             break
     offered = window.header.more_button.menu().actions()[-1]
     offered.trigger()
@@ -163,7 +163,7 @@ if "toy_page" in sys.argv:
     told["shown"] = [window.stack.currentWidget() is page, offered.text()]
     QTest.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     told["pressed"] = page.pressed
-    told["keys"] = "press the toy" in window.keys_dialog().told()
+    told["keys"] = "press the toy" in window.commands.run("view.keys_dialog").told()
     window.close()
 print(json.dumps(told))
 """

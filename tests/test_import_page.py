@@ -2,17 +2,16 @@
 
 import pytest
 
-from conftest import told
+from conftest import settle, spin, told
 from sagen.casework.examination import Incoming, read_incoming
 from sagen.desk.pages.import_page import first_look
 from sagen.kinds import KINDS
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
-from test_window import app, desk, settle, spin  # noqa: F401
 
 
 @pytest.fixture
-def brought(desk, make_csv):  # noqa: F811
+def brought(desk, make_csv):
     """A window with a capture on its import page."""
 
     def bring(**teeth):
@@ -139,7 +138,7 @@ def test_only_the_first_part_of_a_long_capture_is_looked_at(make_csv):
     assert len(strip.lanes[0].pyramid.raw) == 600_000
 
 
-def test_a_broken_sheet_beside_a_sound_file_is_told_and_asked_for(desk, make_csv):  # noqa: F811
+def test_a_broken_sheet_beside_a_sound_file_is_told_and_asked_for(desk, make_csv):
     path = make_csv()
     path.with_name("a.sheet.toml").write_text('[[channel]]\ncolumn = "CH1"\nrole = "crnk"\n')
     window = desk()

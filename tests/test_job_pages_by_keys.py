@@ -11,7 +11,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from conftest import demo_log
+from conftest import demo_log, settle
 from sagen.casework.demo import faults_of
 from sagen.desk import forms, work_forms
 from sagen.kinds import broken
@@ -29,7 +29,6 @@ from sagen.model.trail import (
     StepEntry,
 )
 from test_by_hand import KEY, SPEC, Keys, in_dialog, mark_steps_by_keys, mend_by_keys, outcome_of
-from test_window import app, desk, settle  # noqa: F401
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -68,7 +67,7 @@ def customers_page(window, hand):
     return page.html
 
 
-def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk):  # noqa: F811
+def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk):
     """Both cams are dead at once: the fuse that they share is looked at, mended, proved and printed, by keys alone."""
     window = desk(demo_log, demo=True)
     window.activateWindow()
@@ -106,7 +105,7 @@ def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk
     assert "Vesper Lane Couriers" in html
 
 
-def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path):  # noqa: F811
+def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path):
     window = desk(demo_log, demo=True)
     window.activateWindow()
     hand = Keys(window)
@@ -142,7 +141,7 @@ def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path)
     assert "courier-cranking.csv" in html
 
 
-def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):  # noqa: F811
+def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):
     window = desk()
     window.activateWindow()
     hand = Keys(window)
@@ -185,7 +184,7 @@ def test_a_card_for_a_three_wire_sensor_in_under_forty_key_presses(desk):  # noq
     assert any("Pin 1, red" in check.text for check in window.workspace.last_weighed.checks)
 
 
-def test_cards_come_and_go_as_files_and_rows_and_nonsense_is_told(desk, tmp_path):  # noqa: F811
+def test_cards_come_and_go_as_files_and_rows_and_nonsense_is_told(desk, tmp_path):
     window = desk(demo_log, demo=True)
     page = window.page("card")
     window.show_with_job("card")
@@ -214,7 +213,7 @@ def _card_file(folder: Path) -> Path:
     return path
 
 
-def test_one_key_a_step_reversed_and_open_items_block_closing(desk):  # noqa: F811
+def test_one_key_a_step_reversed_and_open_items_block_closing(desk):
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335")])
     settle(window)
@@ -248,7 +247,7 @@ def test_one_key_a_step_reversed_and_open_items_block_closing(desk):  # noqa: F8
     assert "sensor" not in window.workspace.last_weighed.opened
 
 
-def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):  # noqa: F811
+def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, [])
     settle(window)
@@ -273,7 +272,7 @@ def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):  # noqa: F811
     assert "broken.jpg" in window.message.text.text()
 
 
-def test_the_new_pages_stand_with_an_empty_job_a_long_one_and_hostile_words(desk):  # noqa: F811
+def test_the_new_pages_stand_with_an_empty_job_a_long_one_and_hostile_words(desk):
     window = desk()
     for name in ("plan", "proof", "work", "card"):
         window.show_with_job(name)
@@ -300,7 +299,7 @@ def test_the_new_pages_stand_with_an_empty_job_a_long_one_and_hostile_words(desk
     assert window.page("proof").table.rowCount() == 1, "the same reading so many times is one measurement"
 
 
-def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):  # noqa: F811
+def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):
     from sagen.files import write_capture
 
     window = desk(demo_log, demo=True)
@@ -324,7 +323,7 @@ def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):  # noqa: F81
 
 
 @pytest.mark.parametrize("form", [work_forms.CostsForm, work_forms.PartForm, work_forms.SeenForm, work_forms.StepForm])
-def test_a_form_refuses_nonsense_in_words_and_takes_sense(app, form):  # noqa: F811
+def test_a_form_refuses_nonsense_in_words_and_takes_sense(app, form):
     made = form()
     lines = list(made.findChildren(forms.QLineEdit))
     for line in lines:

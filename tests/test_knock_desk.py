@@ -7,12 +7,12 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.struck import Struck, sheet_of
-from tests.test_window import app, desk, settle, spin  # noqa: F401
 
+from conftest import settle, spin
 from sagen.casework.demo import _tapped
 from sagen.casework.examination import capture_entry
 from sagen.desk.app import demo_log
-from sagen.desk.decision_form import DecisionForm
+from sagen.desk.forms.decision import DecisionForm
 from sagen.desk.lenses.rings import ALL, MEAN, SPANS_MS, RingsView, TapGuide
 from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.kinds import examine
@@ -24,7 +24,7 @@ CURLEW = "Halyard Curlew 2.9 six"
 
 
 @pytest.fixture
-def knock(desk):  # noqa: F811
+def knock(desk):
     window = desk(demo_log, demo=True)
     job = next(this_job.id for this_job in window.workspace.log.jobs() if this_job.machine == CURLEW)
     window.workspace.open_job(job, open_capture=True)
@@ -44,7 +44,7 @@ def test_a_capture_of_taps_opens_in_rings_and_others_do_not(knock):
     assert page.lens_buttons["wheel"].isHidden()
     assert "struck at rear" in page.about.whole()
     assert "27 kilohm" in page.about.whole()
-    assert "All taps of this job together, CH1" in page.words()
+    assert "All taps of this job together, CH1" in page.findings.words()
     jobs = {job.machine: job.id for job in knock.workspace.log.jobs()}
     knock.workspace.open_job(jobs["Plover Dray 4"], open_capture=True)
     settle(knock)
@@ -101,7 +101,7 @@ def test_the_waves_are_the_captures_own_samples():
 
 
 @pytest.mark.parametrize("strikes", [0, 1, 60])
-def test_one_strike_and_sixty_are_drawn(app, strikes):  # noqa: F811
+def test_one_strike_and_sixty_are_drawn(app, strikes):
     taps = tuple(0.1 + 0.25 * np.arange(strikes))
     made = Struck(4, taps=taps, seconds=max(0.4, 0.3 + 0.25 * strikes), sfreq=1e5)
     done = examine(made.capture(), sheet_of(2))

@@ -12,11 +12,11 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
-from conftest import demo_log
+from conftest import demo_log, settle, spin
 from sagen.casework.examination import Incoming, read_incoming
 from sagen.desk import ear
 from sagen.desk.at_hand import InstrumentsForm
-from sagen.desk.events_form import EventsForm
+from sagen.desk.forms.events import EventsForm
 from sagen.desk.pages.module_page import ClearForm
 from sagen.desk.probe import said
 from sagen.files.long_record import LongRecord
@@ -29,12 +29,11 @@ from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, NoteEntr
 from sagen.model.vocabulary import Role, State
 from sagen.store.opening import open_log
 from test_by_hand import KEY, Keys, in_dialog, mark_steps_by_keys, mend_by_keys
-from test_window import app, desk, settle, spin  # noqa: F401
 
 ALT = Qt.KeyboardModifier.AltModifier
 
 
-def at(desk, machine):  # noqa: F811
+def at(desk, machine):
     window = desk(demo_log, demo=True)
     window.activateWindow()
     one = next(job for job in window.workspace.log.jobs() if machine in job.machine)
@@ -67,7 +66,7 @@ def keep(window, hand, page):
     settle(window)
 
 
-def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone(desk, monkeypatch):  # noqa: F811
+def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone(desk, monkeypatch):
     monkeypatch.setattr("sagen.casework.live.PIECE_S", 2.0)
     window = at(desk, "Dunlin")
     hand = Keys(window)
@@ -115,7 +114,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     assert window.workspace.job.stage == "proven"
 
 
-def test_trigger_hold_ranges_and_a_figure_that_makes_no_sense(desk):  # noqa: F811
+def test_trigger_hold_ranges_and_a_figure_that_makes_no_sense(desk):
     window = at(desk, "Plover")
     window.show_with_job("live")
     page = window.page("live")
@@ -144,7 +143,7 @@ def test_trigger_hold_ranges_and_a_figure_that_makes_no_sense(desk):  # noqa: F8
     assert window.page("live").live.samples
 
 
-def test_a_recorder_that_goes_away_is_told_and_what_was_recorded_stays(desk, monkeypatch):  # noqa: F811
+def test_a_recorder_that_goes_away_is_told_and_what_was_recorded_stays(desk, monkeypatch):
     from sagen.casework import recording
 
     monkeypatch.setattr(recording.Recording.run, "__defaults__", (np.inf, 0.5))
@@ -166,7 +165,7 @@ def test_a_recorder_that_goes_away_is_told_and_what_was_recorded_stays(desk, mon
     settle(window)
 
 
-def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk, monkeypatch):  # noqa: F811
+def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk, monkeypatch):
     window = at(desk, "Fell")
     hand = Keys(window)
     hand.press(KEY.Key_T, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier, window)
@@ -197,11 +196,11 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
     settle(window)
 
 
-def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, monkeypatch):  # noqa: F811
+def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, monkeypatch):
     monkeypatch.setattr("sagen.desk.probe.SHOWN_MS", 60)
     monkeypatch.setattr("sagen.meter.steady.HOLD_S", 0.25)
     window = at(desk, "Dunlin")
-    window.probe()
+    window.commands.run("instruments.probe")
     probing = window.probing
     until(lambda: probing.steps and probing.at == len(probing.steps), tries=4000)
     taken = window.workspace.job.records(ReadingEntry)
@@ -219,11 +218,11 @@ def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, mon
     settle(window)
 
 
-def test_probe_mode_without_a_meter_by_keypad_and_a_foot_switch_of_ones_own(desk):  # noqa: F811
+def test_probe_mode_without_a_meter_by_keypad_and_a_foot_switch_of_ones_own(desk):
     window = at(desk, "Dunlin")
     window.workspace.instruments = ""
     window.settings.setValue("probe/take", "F9")
-    window.probe()
+    window.commands.run("instruments.probe")
     probing = window.probing
     until(lambda: probing.steps)
     spin(50)
@@ -258,7 +257,7 @@ def test_a_reading_stands_large_in_the_unit_that_is_read_aloud():
     assert said(4e7, "ohms", True) == "OL"
 
 
-def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):  # noqa: F811
+def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):
     window = at(desk, "Dunlin")
     window.show_with_job("tester")
     page = window.page("tester")
@@ -293,7 +292,7 @@ def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):  
     assert "volts from speed" in page.why.text()
 
 
-def test_a_capture_that_is_still_being_written_is_waited_for_and_comes_with_the_last_answers(desk, make_csv, tmp_path):  # noqa: F811
+def test_a_capture_that_is_still_being_written_is_waited_for_and_comes_with_the_last_answers(desk, make_csv, tmp_path):
     window = at(desk, "Fell")
     [last] = window.workspace.job.records(CaptureEntry)
     source = make_csv("source.csv", sheet=False).read_bytes().replace(b"CH1", last.sheet.channel[0].column.encode())
@@ -314,7 +313,7 @@ def test_a_capture_that_is_still_being_written_is_waited_for_and_comes_with_the_
     assert QApplication.focusWidget() is page.accept or page.accept.isDefault()
 
 
-def test_tones_are_what_they_say_and_silence_says_why(app, monkeypatch):  # noqa: F811
+def test_tones_are_what_they_say_and_silence_says_why(app, monkeypatch):
     """Each tone's strongest line against its own pitch (numpy's FFT)."""
     for name, (pitches, each) in ear.TONES.items():
         with wave.open(io.BytesIO(ear.tone(name, 0.5))) as file:
@@ -337,7 +336,7 @@ def test_tones_are_what_they_say_and_silence_says_why(app, monkeypatch):  # noqa
     broken.close()
 
 
-def test_instruments_are_stated_by_address_and_a_wrong_one_is_said_in_words(desk):  # noqa: F811
+def test_instruments_are_stated_by_address_and_a_wrong_one_is_said_in_words(desk):
     window = at(desk, "Fell")
 
     def state(form):
@@ -345,7 +344,7 @@ def test_instruments_are_stated_by_address_and_a_wrong_one_is_said_in_words(desk
         form.ok.click()
 
     wrong = in_dialog(state, InstrumentsForm)
-    window.choose_instruments()
+    window.commands.run("instruments.choose")
     assert not wrong
     assert window.addresses()[0] == "tcp://127.0.0.1:1"
     window.show_with_job("live")
@@ -355,7 +354,7 @@ def test_instruments_are_stated_by_address_and_a_wrong_one_is_said_in_words(desk
     assert page.start_button.isEnabled()
 
 
-def test_events_of_a_capture_on_the_bench_jump_to_their_place_and_go_on_the_trail(desk):  # noqa: F811
+def test_events_of_a_capture_on_the_bench_jump_to_their_place_and_go_on_the_trail(desk):
     window = at(desk, "Ostrel")
     machine = broken(
         CircuitSpec(role="crank", sensor="hall", supply=5.0, pull_up=5.0, wheel="30-1"),
@@ -373,20 +372,20 @@ def test_events_of_a_capture_on_the_bench_jump_to_their_place_and_go_on_the_trai
         form._jump()
 
     wrong = in_dialog(jump, EventsForm)
-    window.hunt_events()
+    window.commands.run("captures.hunt_events")
     until(lambda: window.page("capture").view.view.span < 4.0)
     assert not wrong
     settle(window)
 
     wrong = in_dialog(lambda form: form.ok.click(), EventsForm)
-    window.hunt_events()
+    window.commands.run("captures.hunt_events")
     until(lambda: len(window.workspace.job.records(NoteEntry)) > 1)
     assert not wrong
     assert window.workspace.job.records(NoteEntry)[-1].text.startswith("simulated.csv")
     settle(window)
 
 
-def test_a_recording_that_a_crash_left_is_offered(desk, tmp_path):  # noqa: F811
+def test_a_recording_that_a_crash_left_is_offered(desk, tmp_path):
     window = at(desk, "Fell")
     page = window.page("live")
     folder = page._records() / "20261124-071500-000001-cranking.record"
@@ -401,7 +400,7 @@ def test_a_recording_that_a_crash_left_is_offered(desk, tmp_path):  # noqa: F811
     settle(window)
 
 
-def test_the_stand_ins_share_one_machine(desk):  # noqa: F811
+def test_the_stand_ins_share_one_machine(desk):
     window = at(desk, "Dunlin")
     wired = wired_called("stand-in", window.workspace.job)
     try:
@@ -418,7 +417,7 @@ def test_the_stand_ins_share_one_machine(desk):  # noqa: F811
         wired.close()
 
 
-def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):  # noqa: F811
+def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):
     window = at(desk, "Ostrel")
     job_id, log = window.workspace.job.id, window.workspace.log
     path = make_csv("late.csv")

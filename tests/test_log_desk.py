@@ -7,7 +7,7 @@ import sys
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
-from conftest import demo_log
+from conftest import demo_log, settle, spin
 from postgres import server, until
 from sagen.desk import log_commands
 from sagen.desk.app import own_log
@@ -17,7 +17,6 @@ from sagen.store import moving
 from sagen.store.entries import Author
 from sagen.store.opening import open_log
 from sagen.store.places import place_of
-from test_window import app, desk, settle, spin  # noqa: F401
 
 
 def wait(what, seconds=10):
@@ -54,7 +53,7 @@ def deed(window, words):
 
 
 @pytest.mark.parametrize("kind", ["file", "server"])
-def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch):  # noqa: F811
+def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     where = place_of(server().url()) if kind == "server" else tmp_path / "log"
     one, two = desk(own_log(where)), desk(own_log(where))
@@ -90,7 +89,7 @@ def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch
     assert two.workspace.job.entries[0].record.text == "gap 0.7 mm", "put over it at the second asking"
 
 
-def test_what_is_typed_while_the_server_is_away_is_shown_and_sent(desk, tmp_path, monkeypatch):  # noqa: F811
+def test_what_is_typed_while_the_server_is_away_is_shown_and_sent(desk, tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     window = desk(own_log(server().url()))
     window.workspace.add_job("Tarnbeck 4", "", 3, [NoteEntry("gap 0.9 mm")])
@@ -108,7 +107,7 @@ def test_what_is_typed_while_the_server_is_away_is_shown_and_sent(desk, tmp_path
     assert window.workspace.log.waiting == 0
 
 
-def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk, tmp_path, answers):  # noqa: F811
+def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk, tmp_path, answers):
     paths, fills, shown = answers
     window = desk(demo_log, demo=True)
     paths["Export this job"] = paths["Import a job"] = tmp_path / "one.zip"
@@ -146,7 +145,7 @@ def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk
     assert "No jobs yet" in window.page("log").empty.text()
 
 
-def test_a_name_is_removed_and_who_writes_is_remembered(desk, answers):  # noqa: F811
+def test_a_name_is_removed_and_who_writes_is_remembered(desk, answers):
     _, fills, shown = answers
     window = desk()
     window.workspace.add_job("Tarnbeck 4", "Orla Finch", 3, [NoteEntry("Orla Finch will call")])
@@ -176,7 +175,7 @@ requests.Keep(job.id, incoming, incoming.sheet).perform(log)
 """
 
 
-def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next_start(desk, tmp_path, make_csv):  # noqa: F811
+def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next_start(desk, tmp_path, make_csv):
     path = make_csv("late.csv", lost=(31,))
     done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path / "log"), str(path)], check=False)
     assert done.returncode == -signal.SIGKILL

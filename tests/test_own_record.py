@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from conftest import told
+from conftest import settle, told
 from sagen.casework.lessons import ShopLessons, lessons_of
 from sagen.casework.shop import LearnFromShop
 from sagen.casework.weighing import weigh_records
@@ -18,7 +18,6 @@ from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.learned import NOTHING, WORTH, Learned
 from sagen.reason.world import world_of
 from sagen.store.opening import open_log
-from test_window import app, desk, settle  # noqa: F401
 
 HALL = CircuitSpec(role="crank", sensor="hall", wheel="60-2")
 PROOF = ProofEntry(("cleared", "stayed_away"))
@@ -129,7 +128,7 @@ def test_a_job_teaches_nothing_of_itself_and_a_log_is_read_once(tmp_path):
     log.close()
 
 
-def test_the_record_is_shown_and_switched_off_with_one_key(desk):  # noqa: F811
+def test_the_record_is_shown_and_switched_off_with_one_key(desk):
     window = desk()
     workspace = window.workspace
     for machine in ("Tarnbeck 1", "Tarnbeck 2"):

@@ -28,7 +28,6 @@ from sagen.report.scene import Lane, Marked, Strip, strip_scene
 from sagen.report.turn_drawing import in_words
 from sagen.signal.pyramid import Pyramid
 from sagen.store.captures import CaptureStore
-from test_window import app  # noqa: F401
 
 SFREQ = 50_000.0
 HOSTILE = '<script>alert("x")</script> & \' {{ 7 * 7 }} {% raw %}'
@@ -141,7 +140,7 @@ def test_the_pictures_on_the_page_are_the_captures_own():
 
 
 @pytest.mark.parametrize("look", ["light", "dark"])
-def test_early_and_late_are_as_far_from_even_in_both_looks(app, look):  # noqa: F811
+def test_early_and_late_are_as_far_from_even_in_both_looks(app, look):
     theme.apply(app, look)
     steps = colour_steps(255)
     even = QColor(theme.current().raised).rgb() & 0xFFFFFF
@@ -156,7 +155,7 @@ def test_early_and_late_are_as_far_from_even_in_both_looks(app, look):  # noqa: 
     theme.apply(app, "light")
 
 
-def test_what_is_not_seen_has_its_own_colour(app):  # noqa: F811
+def test_what_is_not_seen_has_its_own_colour(app):
     pixels = coloured(np.array([np.nan, -50.0, 0.0, 50.0]), 20.0, 0xFF123456)
     steps = colour_steps()
     assert list(pixels) == [0xFF123456, steps[0], steps[127], steps[254]]

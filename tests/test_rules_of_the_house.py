@@ -76,7 +76,7 @@ window.show()
 window.workspace.open_log(own_log(Path(sys.argv[2])))
 for _ in range(600):
     loop = QEventLoop(); QTimer.singleShot(20, loop.quit); loop.exec()
-    if window.workspace.work.idle and {"capture", "incoming"} <= set(window._pages):
+    if window.workspace.idle and {"capture", "incoming"} <= set(window._pages):
         break
 print(seen)
 window.close()

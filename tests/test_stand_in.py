@@ -5,7 +5,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from conftest import demo_log, full_jobs, told
+from conftest import demo_log, full_jobs, settle, spin, told
 from sagen.casework.demo import JOBS, faults_of, make_demo_log, stand_in
 from sagen.desk import forms
 from sagen.instruments.stand_in import recorded
@@ -17,7 +17,6 @@ from sagen.model.vocabulary import State
 from sagen.reason.case import circuit_of
 from sagen.reason.checks import RECORDED, SAMPLES_A_TOOTH, recorder_settings
 from sagen.reason.facts import cause_of, knowledge
-from test_window import app, desk, settle, spin  # noqa: F401
 
 
 @pytest.fixture(scope="module")
@@ -124,7 +123,7 @@ def in_form(act, kind=forms.Form, tries=200):
     QTimer.singleShot(15, look)
 
 
-def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa: F811
+def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):
     window = desk(demo_log, demo=True)
     jobs = full_jobs(window.workspace.log)
     window.workspace.add_job("Practice 1", "", 4, told("no_start", "P0335"))
@@ -140,13 +139,13 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
         done.add(check.kind)
         if check.kind == "capture":
             in_form(lambda form: form.record.click(), forms.CaptureForm)
-            window.do_check(card)
+            window.commands.run("captures.do_check", card)
             settle(window)
             page = window.page("incoming")
             assert window.stack.currentWidget() is page
             page._keep()
         elif check.kind == "meter":
-            window.do_check(card)
+            window.commands.run("captures.do_check", card)
             settle(window)
             page = window.page("circuit")
             QTest.mouseClick(page.stand_in, Qt.MouseButton.LeftButton)
@@ -163,7 +162,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
                 form.ok.click()
 
             in_form(answer, forms.LookForm)
-            window.do_check(card)
+            window.commands.run("captures.do_check", card)
         settle(window)
         spin(60)
     lead = window.workspace.last_weighed.suspects[0]
@@ -172,14 +171,14 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):  # noqa:
     assert jobs
 
 
-def test_outside_the_demo_there_is_no_stand_in(desk):  # noqa: F811
+def test_outside_the_demo_there_is_no_stand_in(desk):
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, told("no_start", "P0335"))
     settle(window)
-    page = window.show_circuit()
+    page = window.navigation.show_circuit()
     assert page.stand_in.isHidden()
     seen = []
     in_form(lambda form: (seen.append(form.record.isVisible()), form.reject()), forms.CaptureForm)
     check = next(this_check for this_check in window.suspects.card.checks if this_check.check.kind == "capture")
-    window.do_check(check)
+    window.commands.run("captures.do_check", check)
     assert seen == [False]

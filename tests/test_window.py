@@ -9,14 +9,15 @@ from pathlib import Path
 import numpy as np
 import pypdfium2
 import pytest
-from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
-from PySide6.QtGui import QDropEvent, QImage
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from conftest import demo_log, square_teeth, told
-from sagen.desk import forms
-from sagen.desk.app import make_application, make_window, own_log
+from conftest import demo_log, drop, settle, spin, square_teeth, told
+from sagen.desk.app import own_log
+from sagen.desk.forms.entries import CodeForm, ProofForm, RepairForm
+from sagen.desk.forms.job import JobForm
 from sagen.desk.lenses.strip import StripView
 from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import CaptureEntry, CircuitEntry, InspectionEntry, NoteEntry, ReadingEntry
@@ -24,62 +25,11 @@ from sagen.report.scene import Lane, Strip
 from sagen.signal.pyramid import Pyramid
 
 
-@pytest.fixture(scope="session")
-def app():
-    return make_application()
-
-
-def spin(milliseconds=30):
-    loop = QEventLoop()
-    QTimer.singleShot(milliseconds, loop.quit)
-    loop.exec()
-
-
-def settle(window, most=900):
-    spin()
-    for _ in range(most):
-        if window.workspace.work.idle:
-            break
-        spin()
-    assert window.workspace.work.idle
-    spin()
-
-
-@pytest.fixture
-def desk(app, tmp_path):
-    """Opens windows and closes them; a thread that is left behind fails the test."""
-    made = []
-
-    def open_desk(make=None, *, demo=False):
-        window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), demo=demo)
-        window.show()
-        made.append(window)
-        window.workspace.open_log(make or own_log(tmp_path / "log"))
-        settle(window)
-        return window
-
-    yield open_desk
-    for window in made:
-        window.close()
-        assert window.workspace.work.finish(5000)
-        window.deleteLater()
-    spin()
-
-
-def drop(window, path):
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(path))])
-    event = QDropEvent(
-        QPointF(600, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    window.dropEvent(event)
-
-
 def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch):
     window = desk()
     assert "No jobs yet" in window.page("log").empty.text()
     monkeypatch.setattr(
-        forms.JobForm, "exec", lambda self: (self.machine.setText("Brindle 2"), self.codes.setText("P0335"), 1)[-1]
+        JobForm, "exec", lambda self: (self.machine.setText("Brindle 2"), self.codes.setText("P0335"), 1)[-1]
     )
     QTest.mouseClick(window.page("log").new, Qt.MouseButton.LeftButton)
     settle(window)
@@ -103,13 +53,13 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     page = window.page("capture")
     assert window.stack.currentWidget() is page
     assert [mark.label for mark in page.view.strip.marks] == ["1  Tooth missing: tooth 31"]
-    assert "tooth 31 is not seen" in page.words()
+    assert "tooth 31 is not seen" in page.findings.words()
     assert window.suspects.rows[0].bar.cause == "reluctor"
     QTest.mouseClick(window.suspects.rows[0].bar, Qt.MouseButton.LeftButton)
     assert window.suspects.rows[0].evidence.isVisible()
     assert any("hole" in check.check.name for check in window.suspects.card.checks)
 
-    window.show_report()
+    window.commands.run("jobs.show_report")
     settle(window)
     report = window.page("report")
     assert window.stack.currentWidget() is report
@@ -182,7 +132,7 @@ def test_log_that_cannot_be_opened_is_told(desk, tmp_path):
 def test_light_and_dark_are_remembered(desk):
     window = desk(demo_log, demo=True)
     light = window.grab().toImage().pixelColor(4, 4).lightness()
-    window.toggle_look()
+    window.commands.run("view.toggle_theme")
     spin()
     assert window.grab().toImage().pixelColor(4, 4).lightness() < light - 100
     assert window.settings.value("look") == "dark"
@@ -254,14 +204,14 @@ def test_waveform_is_where_the_axis_says(strip):
     image = QImage(view.size(), QImage.Format.Format_RGB32)
     view.render(image)
     rect = view.frame().lane_rects()[0]
-    from sagen.desk.theme import theme
+    from sagen.desk.theme.roles import role_colour
 
     for share in (0.2, 0.5, 0.8):
         x = rect.left() + share * rect.width()
         value = samples[round(view.time_at(x) * 50_000)]
         y = view.frame().y_of(rect, view.strip.lanes[0], value)
         near = [image.pixelColor(int(x) + dx, int(y) + dy) for dx in (-1, 0, 1) for dy in (-1, 0, 1)]
-        assert theme.current().role("crank") in near
+        assert role_colour("crank") in near
 
 
 def test_zoom_keeps_the_time_under_the_pointer(strip):
@@ -390,14 +340,14 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
         for index, check in enumerate(card.checks)
         if check.check.kind == "meter" and check.check.point == "ground" and check.check.state == "key_on"
     )
-    window.do_check(card.checks[meter])
+    window.commands.run("captures.do_check", card.checks[meter])
     settle(window)
     page = window.page("circuit")
     assert window.stack.currentWidget() is page
     assert (page.view.point, page.state) == ("ground", "key_on")
-    assert page.expect.text().endswith(" mV, by the model.")
-    QTest.keyClicks(page.value, "12,3")
-    QTest.keyClick(page.value, Qt.Key.Key_Return)
+    assert page.entry.expect.text().endswith(" mV, by the model.")
+    QTest.keyClicks(page.entry.value, "12,3")
+    QTest.keyClick(page.entry.value, Qt.Key.Key_Return)
     settle(window)
     assert window.workspace.job.of(ReadingEntry)[0].record.value == pytest.approx(12.3)
     assert window.suspects.rows[0].bar.cause == "ground"
@@ -409,8 +359,8 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
     assert "Good enough to repair" in window.suspects.headline.text()
     # Repair and proof, each a form that is filled in by keys.
     for kind, form, words in (
-        ("repair", forms.RepairForm, "Earth eyelet cleaned"),
-        ("proof", forms.ProofForm, "Driven 12 km, codes stayed away"),
+        ("repair", RepairForm, "Earth eyelet cleaned"),
+        ("proof", ProofForm, "Driven 12 km, codes stayed away"),
     ):
 
         def answer(self, words=words):
@@ -420,7 +370,7 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
             return 1
 
         monkeypatch.setattr(form, "exec", answer)
-        window.add_entry(kind)
+        window.commands.run("entries.add", kind)
         settle(window)
     assert [entry.kind for entry in window.workspace.job.entries][-2:] == ["repair", "proof"]
     # After the repair the old evidence about the return no longer accuses it.
@@ -430,18 +380,18 @@ def test_a_job_from_complaint_to_proof_by_keyboard_alone(desk, tmp_path, monkeyp
 
 def test_nonsense_readings_are_told_and_not_kept(desk):
     window = desk(demo_log, demo=True)
-    page = window.show_circuit()
+    page = window.navigation.show_circuit()
     settle(window)
     for typed, said in (("abc", "figure that the meter shows"), ("400", "more than this circuit can have")):
-        page.value.setText(typed)
-        assert said in page.verdict.text()
-        assert not page.keep_button.isEnabled()
+        page.entry.value.setText(typed)
+        assert said in page.entry.verdict.text()
+        assert not page.entry.keep_button.isEnabled()
     for key in ("1", "2", ".", "4"):
-        page._press(key)
-    page.value.clear()
+        page.entry._press(key)
+    page.entry.value.clear()
     for key in ("4", ".", ".", "9", "±"):
-        page._press(key)
-    assert page.value.text() == "-4.9"
+        page.entry._press(key)
+    assert page.entry.value.text() == "-4.9"
 
 
 def test_strategy_and_gear_change_the_order_and_are_remembered(desk):
@@ -467,7 +417,7 @@ def test_trail_of_twenty_entries_reads_at_1280_by_800(desk):
 
 
 def test_arithmetic_answers_as_it_is_typed(desk):
-    from sagen.desk.arithmetic import SUMS, ArithmeticForm
+    from sagen.desk.forms.arithmetic import SUMS, ArithmeticForm
 
     window = desk(demo_log, demo=True)
     form = ArithmeticForm(window)
@@ -484,7 +434,7 @@ def test_arithmetic_answers_as_it_is_typed(desk):
 
 
 def test_arithmetic_with_zero_below_zero_and_beyond_all_bounds_is_a_sentence(app):
-    from sagen.desk.arithmetic import SUMS, ArithmeticForm
+    from sagen.desk.forms.arithmetic import SUMS, ArithmeticForm
 
     form = ArithmeticForm()
     for index in range(len(SUMS)):
@@ -498,7 +448,7 @@ def test_arithmetic_with_zero_below_zero_and_beyond_all_bounds_is_a_sentence(app
 
 def test_a_circuit_is_kept_as_toml_and_taken_again(desk, tmp_path):
     window = desk(demo_log, demo=True)
-    window.show_circuit()
+    window.navigation.show_circuit()
     settle(window)
     spec = window.page("circuit").spec
     window.page("circuit").save_circuit(tmp_path / "c.toml")
@@ -516,7 +466,7 @@ def test_a_makers_own_code_is_tied_by_hand(desk):
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, told("stalls"))
     settle(window)
-    form = forms.CodeForm()
+    form = CodeForm()
     form.text.setText("P1345")
     form.meaning.setText("cam sensor, plausibility")
     form.tied.setCurrentIndex(form.tied.findData("correlation"))

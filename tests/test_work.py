@@ -9,22 +9,21 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QThread
 from sagen.casework.heap import Heap
+from sagen.desk.work import Work
 
-from conftest import told
+from conftest import spin, told
 from sagen.casework import fault_log, requests
 from sagen.casework.examination import read_incoming
 from sagen.casework.weigh_job import Weighed
-from sagen.desk.work import Work
 from sagen.desk.workspace import Workspace
 from sagen.kinds.examine import Stopped
 from sagen.model.errors import SagenError
 from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.store.opening import open_log
-from test_window import app, spin  # noqa: F401
 
 
 @pytest.fixture
-def work(app):  # noqa: F811
+def work(app):
     made = Work()
     yield made
     assert made.finish(5000)
@@ -129,7 +128,7 @@ def test_busy_is_told_once_each_way(work):
     assert told[-1] is False
 
 
-def test_finishing_stops_what_runs(app):  # noqa: F811
+def test_finishing_stops_what_runs(app):
     made = Work()
     stopped = threading.Event()
 
@@ -144,7 +143,7 @@ def test_finishing_stops_what_runs(app):  # noqa: F811
     assert stopped.is_set()
 
 
-def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch):  # noqa: F811
+def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch):
     weighed = []
     monkeypatch.setattr(requests, "weigh_job", lambda job, *_: (weighed.append(len(job.entries)), Weighed(job.id))[-1])
     workspace = Workspace()
@@ -159,7 +158,7 @@ def test_of_quick_changes_only_the_last_is_weighed(app, tmp_path, monkeypatch): 
     workspace.close()
 
 
-def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  # noqa: F811
+def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):
     gates = {1: threading.Event(), 2: threading.Event()}
 
     def slow(job, *_):
@@ -187,7 +186,7 @@ def test_a_late_answer_never_replaces_a_newer_one(app, tmp_path, monkeypatch):  
 
 
 @pytest.fixture
-def workspace(app, tmp_path):  # noqa: F811
+def workspace(app, tmp_path):
     made = Workspace()
     made.log = open_log(tmp_path / "log")
     made.add_job("Brindle 2", "", 4, told("no_start"))

@@ -12,7 +12,7 @@ from sagen.casework.examination import examine
 from sagen.files import write_capture
 from sagen.files.cards import read_card, read_rows
 from sagen.files.circuits import read_circuit
-from sagen.files.door import read_capture
+from sagen.files.format_registry import read_capture
 from sagen.files.jobs import read_job
 from sagen.files.photos import read_photo
 from sagen.files.sheets import load_sheet

@@ -304,6 +304,11 @@ class Live:
         with self._lock:
             return self.rings[channel].view(start, stop, columns)
 
+    def highest(self, channel: int) -> float:
+        """The highest that a channel was seen at in the last seconds, in its unit."""
+        _, high = self.view(channel, max(0, self.samples - WINDOW_S * self.sfreq), max(self.samples, 1), 1)
+        return float(high[0]) * self.channels[channel].scale + self.channels[channel].offset
+
     def verdict(self) -> Verdict | None:
         """What the last seconds show; None before there is anything."""
         if self.samples < 64:

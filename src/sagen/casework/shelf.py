@@ -136,6 +136,20 @@ class KeepPhoto(WritingCommand):
 
 
 @dataclass(frozen=True)
+class StorePhoto(WritingCommand):
+    """A photo for the shelf: its token. It is held here until what names it is kept."""
+
+    path: Path
+
+    @property
+    def doing(self) -> str:
+        return "Keeping the photo"
+
+    def perform(self, log, progress=go_on) -> str:
+        return log.captures.put_photo(read_photo(self.path))
+
+
+@dataclass(frozen=True)
 class GetPhoto(Command):
     """The bytes of a photo, by its token."""
 

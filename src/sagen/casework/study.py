@@ -22,7 +22,7 @@ import numpy as np
 
 from sagen.artifacts.atomic import atomic_write
 from sagen.casework.examination import read_pair
-from sagen.files.door import all_formats
+from sagen.files.format_registry import all_formats
 from sagen.files.long_record import is_long
 from sagen.kinds import examine
 from sagen.model.errors import SagenError

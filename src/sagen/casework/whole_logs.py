@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import ClassVar
 
-from sagen.casework.command import Command, WritingCommand, go_on
+from sagen.artifacts.atomic import write_whole
+from sagen.casework.command import Command, Queue, WritingCommand, go_on
+from sagen.casework.words import entry_text
 from sagen.model.errors import StoreError
 from sagen.model.job import Job
+from sagen.store.codecs import decode
 from sagen.store.entries import Author
 from sagen.store.forgetting import forget_customer
 from sagen.store.log import JobLog
 from sagen.store.moving import backup, check, export_job, import_job, restore
 from sagen.store.opening import open_log
+from sagen.store.outbox import DeadLetter
 from sagen.store.places import place_of
 
 
@@ -125,3 +131,50 @@ def other_log(name: str, author: Author | None = None) -> Callable[[object], Job
         return open_log(place, author)
 
     return make
+
+
+# what can never be sent ---------------------------------------------------------------------------------------
+
+
+def letter_text(letter: DeadLetter) -> str:
+    """What a change that can never be sent was, in a few words."""
+    item = letter.item
+    written = item.get("add") or item.get("values") or {}
+    if "data" in written:
+        return entry_text(decode(written["kind"], written["version"], written["data"]))
+    return "withdrawn" if written.get("withdrawn") else "put back"
+
+
+@dataclass(frozen=True)
+class ListLetters(Command):
+    """The changes that can never be sent to the server, oldest first."""
+
+    queue: ClassVar[Queue] = Queue.STORE
+
+    def perform(self, log: JobLog, progress=go_on) -> list[DeadLetter]:
+        return log.dead_letters()
+
+
+@dataclass(frozen=True)
+class DropLetters(WritingCommand):
+    """Drop changes that can never be sent; answers what to tell."""
+
+    numbers: tuple[int, ...] = ()
+    queue: ClassVar[Queue] = Queue.STORE
+
+    def perform(self, log: JobLog, progress=go_on) -> str:
+        for number in self.numbers:
+            log.drop_dead_letter(number)
+        return "Dropped: one change." if len(self.numbers) == 1 else f"Dropped: {len(self.numbers)} changes."
+
+
+@dataclass(frozen=True)
+class ExportLetters(Command):
+    """The changes that can never be sent as a JSON file; answers what to tell."""
+
+    path: Path
+
+    def perform(self, log: JobLog, progress=go_on) -> str:
+        rows = [{"why": letter.why, "since": letter.since, "change": letter.item} for letter in log.dead_letters()]
+        write_whole(self.path, json.dumps(rows, indent=1).encode())
+        return f"Written: {self.path}"

@@ -10,8 +10,7 @@ import sys
 from sagen.meter import Accuracy, Limits, judge, limit_of, stored_accuracy, table_of, tolerance_of, typed_digit
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
-
-OVER_RANGE = ("ol", "o.l", "o.l.", "over", "over range", "overrange")  #: how meters show more than their range
+from sagen.model.typed import typed_reading
 
 
 def arguments(parser) -> None:
@@ -44,19 +43,11 @@ def arguments(parser) -> None:
 
 def _reading(text: str) -> str:
     """A reading as it was typed; what is none is wrong usage."""
-    if text.strip().lower() in OVER_RANGE:
-        return text
     try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"{text[:40]} is not a number") from None
-    if not math.isfinite(value):
-        raise argparse.ArgumentTypeError(f"{text[:20]} is no reading; over range is typed as OL")
+        typed_reading(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"{error}; over range is typed as OL") from None
     return text
-
-
-def _value(text: str) -> float:
-    return math.inf if text.strip().lower() in OVER_RANGE else float(text.replace(",", "."))
 
 
 def run(arguments) -> int:
@@ -69,7 +60,7 @@ def run(arguments) -> int:
             file=sys.stderr,
         )
         return 2
-    digits = [typed_digit(text) for text in texts if math.isfinite(_value(text))]
+    digits = [typed_digit(text) for text in texts if math.isfinite(typed_reading(text))]
     accuracy = Accuracy.parse(arguments.accuracy) if arguments.accuracy else stored_accuracy()
     at = limits.at(arguments.temperature) if limits is not None else None
     by_table = limits is not None and bool(limits.table)
@@ -80,9 +71,11 @@ def run(arguments) -> int:
         "material": "none" if by_table else arguments.material, "slope": at.slope if at is not None else 0.0,
     }  # fmt: skip
     if len(texts) > 1:
-        done = compare_set([_value(text) for text in texts], unit, (at.low, at.high) if at is not None else None, **how)
+        done = compare_set(
+            [typed_reading(text) for text in texts], unit, (at.low, at.high) if at is not None else None, **how
+        )
     else:
-        done = judge(_value(texts[0]), unit, at.low, at.high, **how)
+        done = judge(typed_reading(texts[0]), unit, at.low, at.high, **how)
     row = done.as_row()
     if at is not None and at.note:
         row["text"] += f" {at.note[:1].upper()}{at.note[1:]}."

@@ -16,7 +16,7 @@ COLUMNS, TALLEST = 3, 620  #: of the list of keys; more scrolls
 
 @dataclass(frozen=True)
 class Action:
-    """One deed: its key as Qt spells it, what it does in a few words, and the deed itself."""
+    """An action: its key as Qt spells it, what it does in a few words, and what is run."""
 
     keys: str
     words: str

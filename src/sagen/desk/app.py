@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import sys
+from importlib import import_module
 
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from sagen.desk.shell import MainWindow
+from sagen.desk.collector import Collector
+from sagen.desk.frame import MainWindow
 from sagen.desk.theme import theme
 
 STAND_IN = "stand-in"  #: the instruments of the demo
@@ -44,18 +46,14 @@ def bench_instruments(demo: bool) -> str:
 
 def demo_log(task):
     """The demo log is made anew in a passing folder, so that it never touches the user's own."""
-    from sagen.casework.demo import make_demo_log
-
-    return make_demo_log(progress=task.tell)
+    return import_module("sagen.casework.demo").make_demo_log(progress=task.tell)
 
 
 def own_log(place=None):
     """Opens the log of a place, a folder or a URL; by default the user's own."""
 
     def make(_task):
-        from sagen.store.opening import open_log
-
-        return open_log(place)
+        return import_module("sagen.store.opening").open_log(place)
 
     return make
 
@@ -67,12 +65,9 @@ def run(*, demo: bool = False, files: list[str] | None = None, log: str | None =
     window.show()
 
     def fill() -> None:
-        from sagen.casework import fault_log
-        from sagen.desk.collector import Collector
-
         window.fill(instruments=bench_instruments(demo))
-        fault_log.start(window.workspace.failed.emit)
-        Collector(lambda: window.workspace.work.idle, window)
+        import_module("sagen.casework.fault_log").start(window.workspace.said.emit)
+        Collector(lambda: window.workspace.idle, window)
         if files:
             window.bring_in([os.path.abspath(file) for file in files])
         window.workspace.open_log(demo_log if demo else own_log(log))

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
+from sagen.instruments import instruments_called, wired_called
+from sagen.instruments.protocols import Instruments
+from sagen.instruments.wired import Addresses, Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 
@@ -13,46 +17,74 @@ ADDRESSES = ("recorder", "meter", "bus")
 NONE_AT_HAND = "No instrument is on the bench yet: state where one answers (Instruments)."
 
 
-def wired_for(addresses: tuple[str, str, str], name: str, job: Job):
-    """Instruments on the wire, which the asker closes; raises SagenError where there are none.
+class BenchInstruments:
+    """The instruments of this bay.
 
     Parameters
     ----------
-    addresses : of recorder, meter and bus, "" where not stated
-    name : of the set that stands in where none is stated, "" for none
+    stand_in : str
+        the name of the set that stands in where no address is stated; "" for none
     """
-    from sagen.instruments import wired_called
-    from sagen.instruments.wired import Addresses, Wired
 
-    if any(addresses):
-        return Wired(Addresses(*addresses))
-    if name:
-        return wired_called(name, job)
-    raise SagenError(NONE_AT_HAND)
+    def __init__(self, settings: QSettings, stand_in: str = ""):
+        self._settings, self.stand_in = settings, stand_in
+
+    @property
+    def addresses(self) -> Addresses:
+        """Where recorder, meter and bus answer, as stated; "" for one that was not."""
+        return Addresses(*(str(self._settings.value(f"bench/{name}", "")).strip() for name in ADDRESSES))
+
+    @addresses.setter
+    def addresses(self, addresses: Addresses) -> None:
+        for name in ADDRESSES:
+            self._settings.setValue(f"bench/{name}", getattr(addresses, name))
+
+    @property
+    def stated(self) -> bool:
+        """Whether any address was stated."""
+        return any(getattr(self.addresses, name) for name in ADDRESSES)
+
+    def wired(self, job: Job) -> Wired:
+        """What stands on the wire for a job, which the asker closes; may be called from any thread.
+
+        Raises
+        ------
+        SagenError
+            where there is nothing.
+        """
+        if self.stated:
+            return Wired(self.addresses)
+        if self.stand_in:
+            return wired_called(self.stand_in, job)
+        raise SagenError(NONE_AT_HAND)
+
+    def stand_in_for(self, job: Job) -> Instruments:
+        """The stand-in's own instruments, not over a wire; raises SagenError where there is none."""
+        return instruments_called(self.stand_in, job)
 
 
 class InstrumentsForm(Form):
     """Where recorder, meter and module answer."""
 
-    def __init__(self, addresses: tuple[str, str, str], parent: QWidget | None = None, *, stand_in: bool = False):
+    def __init__(self, addresses: Addresses, parent: QWidget | None = None, *, stand_in: bool = False):
         super().__init__("Instruments", "Use these", parent)
         self.setMinimumWidth(520)
         where = "Left empty, the simulated stand-in of the demo answers." if stand_in else "Left empty: there is none."
         self.fields.addRow(Label(f"A line each, as it stands on the instrument. {where}", name="quiet", wrap=True))
         self.lines = []
-        for words, hint, value in zip(
+        for words, hint, name in zip(
             ("Recorder", "Meter", "Module's bus"),
             ("tcp://192.168.0.20:5025", "tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0", "socketcan:can0"),
-            addresses,
+            ADDRESSES,
             strict=True,
         ):
-            line = self.add(words, QLineEdit(value))
+            line = self.add(words, QLineEdit(getattr(addresses, name)))
             line.setPlaceholderText(hint)
             self.lines.append(line)
         self.fields.addRow(Label(PROFILES, name="small", wrap=True))
 
-    def answer(self) -> tuple[str, str, str]:
-        return tuple(line.text().strip() for line in self.lines)
+    def answer(self) -> Addresses:
+        return Addresses(*(line.text().strip() for line in self.lines))
 
 
 PROFILES = "An instrument that Sagen does not know is described in a profile of a page: docs/INSTRUMENTS.md."

@@ -9,7 +9,7 @@ import wave
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QObject, QProcess, Signal
+from PySide6.QtCore import QObject, QProcess, QSettings, Signal
 
 from sagen.artifacts.folders import make_passing
 
@@ -21,6 +21,14 @@ TONES = {
     "lost": ((330.0, 220.0), 0.16), "back": ((660.0, 880.0), 0.10), "tick": ((520.0,), 0.07), "go": ((1040.0,), 0.30),
     "inside": ((784.0, 988.0), 0.09), "outside": ((262.0, 262.0), 0.14),
 }  # fmt: skip
+
+
+def remembered_volume(settings: QSettings) -> int:
+    """The volume of the tones in %, as it was set last."""
+    try:
+        return max(0, min(int(settings.value("live/volume", 60)), 100))
+    except (TypeError, ValueError):
+        return 60
 
 
 def tone(name: str, volume: float) -> bytes:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import (
+    QFileDialog,
     QHBoxLayout,
     QMenu,
     QProgressBar,
@@ -46,6 +48,37 @@ class Message(QWidget):
         self.show()
 
 
+class RecordingChip(QWidget):
+    """The recording that runs or waits to be kept: whose, how long, with its own Stop. In sight on every page."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self.open, self.stop = QPushButton(), QToolButton()
+        self.open.setObjectName("recording")
+        self.open.setToolTip("Show it on the live page of its job")
+        self.stop.setText("Stop")
+        self.stop.setToolTip("End the recording; it stays until it is kept or discarded")
+        row.addWidget(self.open)
+        row.addWidget(self.stop)
+        self.hide()
+
+    def show_recordings(self, recordings) -> None:
+        """The latest of those that run or wait."""
+        if not recordings:
+            self.hide()
+            return
+        last = recordings[-1]
+        minutes, seconds = divmod(int(last.seconds), 60)
+        more = f" and {len(recordings) - 1} more" if len(recordings) > 1 else ""
+        what = "Recording" if last.running else "Recorded, not kept:"
+        self.open.setText(f"{what} {minutes}:{seconds:02d}, {last.machine[:24]}{more}".replace("&", "&&"))
+        self.stop.setVisible(last.running)
+        self.show()
+
+
 class Header(QWidget):
     """The job's name, what is being worked on, and what can be done from anywhere."""
 
@@ -71,6 +104,8 @@ class Header(QWidget):
         for item in (self.progress_text, self.progress, self.stop):
             row.addWidget(item)
             item.hide()
+        self.recording = RecordingChip()
+        row.addWidget(self.recording)
         self.capture_button = QPushButton(" Capture")
         self.capture_button.setToolTip(with_key("Bring a file in, or drop one on the window", "bring a capture in"))
         self.meter_button = QPushButton(" Meter")
@@ -102,8 +137,8 @@ class Header(QWidget):
         for title, show in pages:
             if isinstance(show, tuple):
                 within = menu.addMenu(title)
-                for words, deed in show:
-                    within.addAction(words).triggered.connect(deed)
+                for words, run in show:
+                    within.addAction(words).triggered.connect(run)
             else:
                 menu.addAction(title).triggered.connect(show)
         self.more_button.setMenu(menu)
@@ -184,3 +219,16 @@ def focus_next(panes: tuple[QWidget, ...], focus: QWidget | None) -> None:
             if widget.isVisible() and widget.isEnabled() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
                 widget.setFocus(Qt.FocusReason.TabFocusReason)
                 return
+
+
+def last_folder(settings: QSettings) -> Path:
+    """Where files were last chosen."""
+    return Path(str(settings.value("files/folder", str(Path.home()))))
+
+
+def chosen_files(window: QWidget, settings: QSettings, title: str, kinds: str) -> list[str]:
+    """Files that a person chooses; their folder is remembered."""
+    names, _ = QFileDialog.getOpenFileNames(window, title, str(last_folder(settings)), kinds)
+    if names:
+        settings.setValue("files/folder", str(Path(names[0]).parent))
+    return names

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import (
     QFormLayout,
@@ -16,28 +17,35 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.casework.command import Queue
 from sagen.casework.judging import BY_MODEL, card_circuit, judged_reading
 from sagen.casework.patterns import card_of
 from sagen.casework.probing import Step, probe_steps
-from sagen.desk.at_hand import wired_for
-from sagen.desk.ear import Ear
-from sagen.desk.forms import Form
+from sagen.desk.ear import Ear, remembered_volume
+from sagen.desk.forms.base import Form
 from sagen.desk.pages.circuit_view import CircuitView
+from sagen.desk.pages.meter_entry import MOST_VOLTS
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.meter.steady import Steady
 from sagen.model.errors import SagenError
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
+from sagen.model.typed import is_over_range, typed_figure
 from sagen.model.vocabulary import Judged, Quantity
 from sagen.model.words import JUDGED
+from sagen.reason.several import circuits_of
+
+if TYPE_CHECKING:
+    from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.workspace import DeskWorkspace
 
 READINGS_HZ = 10.0  #: asked of the meter
+MOST_OHM = 1e8
 SHOWN_MS = 1400  #: a verdict stays in sight so long before the next step comes by itself
 #: what a foot switch or a remote does, and with which key at first
-DEEDS = {
+FOOT_KEYS = {
     "take": ("Take the reading", "Space"), "next": ("Next step", "PgDown"), "before": ("Step before", "PgUp"),
 }  # fmt: skip
-OVER_RANGE_WORDS = ("OL", "O.L", "0L")
 
 
 class ProbeKeysForm(Form):
@@ -47,7 +55,7 @@ class ProbeKeysForm(Form):
         super().__init__("Keys of probe mode", "Use these", parent)
         self.fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
         self.edits = {}
-        for name, (words, _) in DEEDS.items():
+        for name, (words, _) in FOOT_KEYS.items():
             edit = self.add(words, QKeySequenceEdit(QKeySequence(keys[name])))
             edit.setMaximumSequenceLength(1)
             self.edits[name] = edit
@@ -60,7 +68,7 @@ class FigureLine(QLineEdit):
     """Takes figures; keys that a foot switch sends go on to the window."""
 
     def keyPressEvent(self, event) -> None:
-        if self.window().deed_of(event):
+        if self.window().foot_key(event):
             event.ignore()
         else:
             super().keyPressEvent(event)
@@ -69,23 +77,22 @@ class FigureLine(QLineEdit):
 class ProbeWindow(QWidget):
     """A window of its own over the whole screen. Readings go on the trail of the open job as they are taken."""
 
-    def __init__(self, shell):
+    def __init__(self, workspace: DeskWorkspace, instruments: BenchInstruments, settings: QSettings, window: QWidget):
         super().__init__(None, Qt.WindowType.Window)
-        self.shell, self.ear = shell, Ear(self)
+        self.workspace, self.instruments, self.settings, self.ear = workspace, instruments, settings, Ear(self)
         self.steps: tuple[Step, ...] = ()
         self.at, self.taken, self._gone = 0, {}, False
         self._wired = self._meter = None
         self._reading_at, self._steady, self._waits = False, Steady(), False
         self._last: tuple[float, bool] | None = None
-        settings = shell.settings
-        self.keys = {name: str(settings.value(f"probe/{name}", key)) for name, (_, key) in DEEDS.items()}
-        self.ear.volume = int(settings.value("live/volume", 60)) / 100
+        self.keys = {name: str(settings.value(f"probe/{name}", key)) for name, (_, key) in FOOT_KEYS.items()}
+        self.ear.volume = remembered_volume(settings) / 100
         self.ear.muted = str(settings.value("live/tones", "on")) != "on"
         self.setWindowTitle("Probe mode \u2013 Sagen")
         self.setObjectName("pane")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.resize(shell.size())
+        self.resize(window.size())
         self._build()
         self._advance = QTimer(self, singleShot=True, interval=SHOWN_MS)
         self._advance.timeout.connect(lambda: self.go(1))
@@ -142,21 +149,19 @@ class ProbeWindow(QWidget):
 
     def begin(self) -> None:
         """Gather the steps off this thread, and the meter, where one is at hand."""
-        workspace = self.shell.workspace
-        job, name, addresses = workspace.job, workspace.instruments, self.shell.addresses()
-        circuit = workspace.circuit
+        workspace, instruments = self.workspace, self.instruments
+        job, circuit = workspace.job, workspace.circuit
+        self.job_id = job.id
         self.count.setText("Gathering the steps.")
         self.showMaximized()
 
         def work(_task):
-            from sagen.reason.several import circuits_of
-
             circuits = circuits_of(job.records())
             which = circuit if circuit in circuits else next(iter(circuits))
             card = card_of(job)
             steps = probe_steps(circuits[which], card, which)
             try:
-                wired = wired_for(addresses, name, job)
+                wired = instruments.wired(job)
             except SagenError:
                 return which, circuits[which], card, steps, None, None, ""
             try:
@@ -165,7 +170,7 @@ class ProbeWindow(QWidget):
                 wired.close()
                 return which, circuits[which], card, steps, None, None, str(error)
 
-        def came(found) -> None:
+        def show(found) -> None:
             self.name, self.spec, self.card, self.steps, self._wired, self._meter, why = found
             if self._gone:
                 self._let_go()
@@ -176,10 +181,9 @@ class ProbeWindow(QWidget):
                 else why or "No meter on the wire"
             )
             self.view.show_circuit(self.spec, {}, card_circuit(self.card, self.name, self.spec))
-            self.job_id = job.id
             self.show_step()
 
-        workspace.work.ask(work, done=came, failed=self.count.setText, writes=True)
+        workspace.compute(work, show, self.count.setText, queue=Queue.INSTRUMENTS)
 
     def _let_go(self) -> None:
         for item in (self._meter, self._wired):
@@ -252,7 +256,7 @@ class ProbeWindow(QWidget):
             return
         self._reading_at, step, meter = True, self.step, self._meter
 
-        def came(taken) -> None:
+        def show(taken) -> None:
             self._reading_at = False
             if self._gone:
                 self._let_go()
@@ -270,9 +274,7 @@ class ProbeWindow(QWidget):
             self.source.setText(f"{why[:100]}; type the reading, or it goes on when the meter is back")
             QTimer.singleShot(1500, self, self._meter_back)
 
-        self.shell.workspace.work.ask(
-            lambda _task: meter.read(step.point, step.state), done=came, failed=failed, writes=True
-        )
+        self.workspace.compute(lambda _task: meter.read(step.point, step.state), show, failed, queue=Queue.INSTRUMENTS)
 
     def _meter_back(self) -> None:
         if self._meter is None or self._gone:
@@ -287,7 +289,7 @@ class ProbeWindow(QWidget):
             if not self._gone:
                 QTimer.singleShot(1500, self, self._meter_back)
 
-        self.shell.workspace.work.ask(lambda _task: meter.link.open(), done=done, failed=failed, writes=True)
+        self.workspace.compute(lambda _task: meter.link.open(), done, failed, queue=Queue.INSTRUMENTS)
 
     def _show_reading(self, taken) -> None:
         if self._waits or self.line.text():
@@ -315,16 +317,14 @@ class ProbeWindow(QWidget):
             self.go(1)
         if not text or self.step is None:
             return
-        if text.upper() in OVER_RANGE_WORDS and self.step.quantity == Quantity.OHMS:
+        ohmic = self.step.quantity == Quantity.OHMS
+        if is_over_range(text) and ohmic:
             self._take(OVER_RANGE_OHM, True)
             return
+        low, high = (0, MOST_OHM) if ohmic else (-MOST_VOLTS, MOST_VOLTS)
         try:
-            value = float(text.replace(",", "."))
-            if (
-                not (0 if self.step.quantity == Quantity.OHMS else -60)
-                <= value
-                <= (1e8 if self.step.quantity == Quantity.OHMS else 60)
-            ):
+            value = typed_figure(text)
+            if not low <= value <= high:
                 raise ValueError
         except ValueError:
             self._verdict("", f"'{text[:16]}' is no reading of this point")
@@ -343,11 +343,7 @@ class ProbeWindow(QWidget):
         self._waits = True
         spec, card = self.spec, self.card
 
-        def judged(made: ReadingEntry) -> None:
-            workspace = self.shell.workspace
-            if workspace.job is None or workspace.job.id != self.job_id:
-                return
-            workspace.add(made)
+        def show(made: ReadingEntry) -> None:
             self.taken[at] = made
             if self._gone or self.at != at:
                 return
@@ -355,9 +351,7 @@ class ProbeWindow(QWidget):
             self.ear.say("outside" if made.judged == Judged.OUTSIDE else "inside")
             self._advance.start()
 
-        self.shell.workspace.work.ask(
-            lambda _task: judged_reading(entry, spec, card), done=judged, failed=lambda _why: judged(entry), writes=True
-        )
+        self.workspace.add_worked_out(lambda: judged_reading(entry, spec, card), entry, job=self.job_id, made=show)
 
     def _show_taken(self, made: ReadingEntry) -> None:
         self.value.setText(said(made.value, made.reading, made.shown == "over range"))
@@ -387,17 +381,17 @@ class ProbeWindow(QWidget):
         if form.exec():
             self.keys = form.answer()
             for name, key in self.keys.items():
-                self.shell.settings.setValue(f"probe/{name}", key)
+                self.settings.setValue(f"probe/{name}", key)
 
-    def deed_of(self, event) -> str:
+    def foot_key(self, event) -> str:
         """What a key does; "" for none of ours."""
         pressed = QKeySequence(event.keyCombination()).toString()
         return next((name for name, key in self.keys.items() if key and key == pressed), "")
 
     def keyPressEvent(self, event) -> None:
-        deed = self.deed_of(event)
-        if deed:
-            {"take": self.take, "next": lambda: self.go(1), "before": lambda: self.go(-1)}[deed]()
+        action = self.foot_key(event)
+        if action:
+            {"take": self.take, "next": lambda: self.go(1), "before": lambda: self.go(-1)}[action]()
         elif event.key() == Qt.Key.Key_Escape:
             self.close()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

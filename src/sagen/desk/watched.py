@@ -1,62 +1,66 @@
-"""A folder whose new files come in by themselves."""
+"""The folders whose new files come to the open workspace by themselves: one for captures, one for photos."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+from PySide6.QtCore import QObject, QSettings, Qt, Signal
 
-STEADY_MS = 700  #: a file that has not grown for so long is whole
-MOST_LISTED = 5000
+from sagen.casework.watching import WatchedFolder
+from sagen.desk.window_actions import WATCHED
+from sagen.files.format_registry import all_formats
+from sagen.files.photos import PHOTO_FILES
+
+if TYPE_CHECKING:
+    from sagen.desk.workspace import DeskWorkspace
+
+SAID = {
+    "captures": "New captures in {} come to the bench by themselves; Enter keeps one.",
+    "photos": "New photos in {} go on the trail of the open job.",
+}
 
 
-class WatchedFolder(QObject):
-    """Tells each file of some suffixes that appears in a folder once it has stopped growing; what was there before is left
-    alone."""
+class WatchedFolders(QObject):
+    """The watches of the window; remembered in its settings."""
 
-    came = Signal(object)  #: Path
+    said = Signal(str)
+    _came = Signal(str, object)
 
-    def __init__(self, folder: Path, suffixes: frozenset[str], parent: QObject | None = None):
+    def __init__(self, workspace: DeskWorkspace, settings: QSettings, parent: QObject | None = None):
         super().__init__(parent)
-        self.folder, self.suffixes = folder, suffixes
-        self._known = set(self._listed())
-        self._growing: dict[Path, int] = {}
-        self._watcher = QFileSystemWatcher([str(folder)], self)
-        self._watcher.directoryChanged.connect(lambda _: self._look())
-        self._timer = QTimer(self, interval=STEADY_MS)
-        self._timer.timeout.connect(self._look)
+        self._workspace, self._settings = workspace, settings
+        self._watches: dict[str, WatchedFolder] = {}
+        self._came.connect(self._bring, Qt.ConnectionType.QueuedConnection)
 
-    def _listed(self) -> list[Path]:
-        try:
-            found = [
-                path
-                for path in self.folder.iterdir()
-                if path.suffix.lower() in self.suffixes and not path.name.startswith(".")
-            ]
-        except OSError:
-            return []
-        return sorted(found)[:MOST_LISTED]
+    def resume(self) -> None:
+        """Watch what was watched the last time."""
+        for what in WATCHED:
+            name = str(self._settings.value(f"{what}/folder", ""))
+            if name and Path(name).is_dir() and what not in self._watches:
+                self._watch(what, name)
 
-    def _look(self) -> None:
-        for path in self._listed():
-            if path in self._known:
-                continue
-            try:
-                size = path.stat().st_size
-            except OSError:
-                continue
-            if size and self._growing.get(path) == size:
-                self._known.add(path)
-                self._growing.pop(path)
-                self.came.emit(path)
-            else:
-                self._growing[path] = size
-        if self._growing:
-            self._timer.start()
-        else:
-            self._timer.stop()
+    def watch(self, what: str, name: str) -> None:
+        """Watch a folder from now on; "": none."""
+        self._settings.setValue(f"{what}/folder", name)
+        self._watch(what, name)
+
+    def _watch(self, what: str, name: str) -> None:
+        if what in self._watches:
+            self._watches.pop(what).stop()
+        if name:
+            photos = frozenset(PHOTO_FILES)
+            captures = frozenset(suffix for form in all_formats() for suffix in form.suffixes)
+            suffixes = photos if what == "photos" else captures
+            self._watches[what] = WatchedFolder(Path(name), suffixes, lambda path: self._came.emit(what, path))
+            self.said.emit(SAID[what].format(name))
+
+    def _bring(self, what: str, path: Path) -> None:
+        if self._workspace.core is not None and what in self._watches:
+            self._workspace.bring_in([path], by_itself=True)
 
     def stop(self) -> None:
-        """Watch no more."""
-        self._timer.stop()
-        self._watcher.deleteLater()
+        """Watch nothing any more."""
+        for watch in self._watches.values():
+            watch.stop()
+        self._watches.clear()

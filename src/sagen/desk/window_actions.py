@@ -5,36 +5,43 @@ from __future__ import annotations
 from sagen.desk.actions import Action, Hint
 from sagen.model.vocabulary import EntryKind
 
+
+def _command(keys: str, words: str, name: str, *arguments) -> Action:
+    """A key that runs a command of the window's registry."""
+    return Action(keys, words, lambda commands: commands.run(name, *arguments))
+
+
 ACTIONS = (
-    Action("Ctrl+J", "job log", lambda shell: shell.show_log()),
-    Action("Ctrl+N", "new job", lambda shell: shell.new_job()),
-    Action("Ctrl+O", "bring a capture in", lambda shell: shell.choose_files()),
-    Action("Ctrl+M", "circuit and meter", lambda shell: shell.show_circuit()),
-    Action("Ctrl+I", "live", lambda shell: shell.show_with_job("live")),
-    Action("Ctrl+Shift+T", "the engine's modules", lambda shell: shell.show_with_job("module")),
-    Action("Ctrl+Space", "probe mode", lambda shell: shell.probe()),
-    Action("Ctrl+Shift+B", "a sensor in the hand", lambda shell: shell.show_with_job("tester")),
-    Action("Ctrl+P", "printed pages", lambda shell: shell.show_report()),
-    Action("Ctrl+G", "plan", lambda shell: shell.show_with_job("plan")),
-    Action("Ctrl+B", "machine card", lambda shell: shell.show_with_job("card")),
-    Action("Ctrl+U", "taken apart, parts, also seen", lambda shell: shell.show_with_job("work")),
-    Action("Ctrl+H", "shelf", lambda shell: shell.show_page("shelf")),
-    Action("Ctrl+Shift+V", "paste a photo", lambda shell: shell.paste()),
-    Action("Ctrl+Y", "a reading by the card", lambda shell: shell.add_value()),
-    Action("Ctrl+D", "do the check on the card", lambda shell: shell.suspects.card.do_it()),
-    Action("Ctrl+Shift+D", "show another check", lambda shell: shell.suspects.card.show_another()),
-    Action("Ctrl+K", "put a code on the trail", lambda shell: shell.add_entry(EntryKind.CODE)),
-    Action("Ctrl+R", "put a repair on the trail", lambda shell: shell.add_entry(EntryKind.REPAIR)),
-    Action("Ctrl+E", "proof", lambda shell: shell.show_with_job("proof")),
-    Action("Ctrl+Z", "undo", lambda shell: shell.workspace.undo()),
-    Action("Ctrl+Shift+Z", "redo", lambda shell: shell.workspace.redo()),
-    Action("Ctrl+Shift+R", "the shop's own record weighs in, or not", lambda shell: shell.toggle_record()),
-    Action("F2", "correct the chosen entry", lambda shell: shell._with_entry(shell.correct_entry)),
-    Action("F6", "next pane", lambda shell: shell.next_pane()),
-    Action("Ctrl+L", "light or dark", lambda shell: shell.toggle_look()),
-    Action("F1", "these keys", lambda shell: shell.show_keys()),
-    Action("Ctrl+Q", "close", lambda shell: shell.close()),
+    _command("Ctrl+J", "job log", "jobs.show_log"),
+    _command("Ctrl+N", "new job", "jobs.new"),
+    _command("Ctrl+O", "bring a capture in", "captures.choose"),
+    _command("Ctrl+M", "circuit and meter", "view.show_circuit"),
+    _command("Ctrl+I", "live", "view.show_with_job", "live"),
+    _command("Ctrl+Shift+T", "the engine's modules", "view.show_with_job", "module"),
+    _command("Ctrl+Space", "probe mode", "instruments.probe"),
+    _command("Ctrl+Shift+B", "a sensor in the hand", "view.show_with_job", "tester"),
+    _command("Ctrl+P", "printed pages", "jobs.show_report"),
+    _command("Ctrl+G", "plan", "view.show_with_job", "plan"),
+    _command("Ctrl+B", "machine card", "view.show_with_job", "card"),
+    _command("Ctrl+U", "taken apart, parts, also seen", "view.show_with_job", "work"),
+    _command("Ctrl+H", "shelf", "view.show_page", "shelf"),
+    _command("Ctrl+Shift+V", "paste a photo", "photos.paste"),
+    _command("Ctrl+Y", "a reading by the card", "entries.add_value"),
+    _command("Ctrl+D", "do the check on the card", "view.do_shown_check"),
+    _command("Ctrl+Shift+D", "show another check", "view.another_check"),
+    _command("Ctrl+K", "put a code on the trail", "entries.add", EntryKind.CODE),
+    _command("Ctrl+R", "put a repair on the trail", "entries.add", EntryKind.REPAIR),
+    _command("Ctrl+E", "proof", "view.show_with_job", "proof"),
+    _command("Ctrl+Z", "undo", "view.undo"),
+    _command("Ctrl+Shift+Z", "redo", "view.redo"),
+    _command("Ctrl+Shift+R", "the shop's own record weighs in, or not", "view.toggle_record"),
+    _command("F2", "correct the chosen entry", "entries.correct_chosen"),
+    _command("F6", "next pane", "view.next_pane"),
+    _command("Ctrl+L", "light or dark", "view.toggle_theme"),
+    _command("F1", "these keys", "view.show_keys"),
+    _command("Ctrl+Q", "close", "view.close"),
 )
+WATCHED = ("captures", "photos")  #: what a folder can be watched for
 #: pages about the open job, as the menu of the header has them
 JOB_PAGES = (
     ("live", "Live"), ("module", "Module: codes and values"), ("tester", "Sensor in the hand"),

@@ -3,7 +3,7 @@
 `read_capture(path)` looks at the content, not the name; a format is one row of `FORMATS`.
 """
 
-from sagen.files.door import FORMATS, Format, read_capture, register_format, write_capture
+from sagen.files.format_registry import FORMATS, Format, read_capture, register_format, write_capture
 from sagen.files.sheets import load_sheet, read_sheet, sheet_path, write_sheet
 
 __all__ = [

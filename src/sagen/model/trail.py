@@ -95,6 +95,8 @@ class Record:
         value = getattr(self, name)
         if isinstance(value, bool) or not isinstance(value, int | float):
             raise ValueError(f"{name}: {value!r} is not a number")
+        if isinstance(value, int):
+            value = float(min(max(value, -(10**30)), 10**30))  # of 400 digits no float is
         if not low <= value <= high:
             raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
         object.__setattr__(self, name, float(value))

@@ -33,6 +33,10 @@ class ImportQueue:
         """Whether one is on the bench or still to come."""
         return self.current is not None or bool(self._waiting)
 
+    def holds(self, recording: str) -> bool:
+        """Whether a recording is on the bench or waits to come there."""
+        return any(coming.recording == recording for coming in (*self._waiting, *filter(None, (self.current,))))
+
     def add(self, imports: list[Import]) -> None:
         """Put some at the end of the queue."""
         self._waiting.extend(imports)

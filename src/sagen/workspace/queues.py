@@ -110,10 +110,12 @@ class Queues:
     def finish(self, seconds: float = 60.0) -> bool:
         """Stop what need not be waited for, let the rest come to its end; True when nothing is left. Nothing can be submitted
         afterwards."""
-        for task, future in self._alive.items():
-            if not task.blocks_closing:
-                task.stop()
-                future.cancel()
+        for task, future in list(self._alive.items()):
+            if task.blocks_closing:
+                continue
+            task.stop()
+            if future.cancel():  # not begun: no answer will come
+                del self._alive[task]
         _, left = wait(list(self._alive.values()), timeout=seconds)
         for pool in self._pools.values():
             pool.shutdown(wait=not left)

@@ -11,11 +11,12 @@ from sagen.artifacts.leases import Lease
 from sagen.casework.examination import MOST_KEPT, Incoming
 from sagen.casework.live import Live, sheet_for
 from sagen.files.long_record import SUFFIX, long_pyramids, read_long
-from sagen.instruments.wired import Addresses, Wired
+from sagen.instruments.wired import Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CIRCUIT_ROLES, State
+from sagen.model.words import STATES
 from sagen.store.log import JobLog
 
 #: recordings are named by when they began, and for what
@@ -32,6 +33,7 @@ class Recording:
     live: Live
     lease: Lease
     wired: Wired
+    stated: Sheet | None = None  #: what was known of its channels when it began
     began: datetime = field(default_factory=datetime.now)
     modules: object | None = None
     bringing_in: bool = False  #: it is on its way onto the trail
@@ -57,6 +59,10 @@ class Recording:
                 end.close()
         self.modules = None
 
+    def restate(self) -> None:
+        """Write beside it what it is now known to be; raises SagenError where the disk takes nothing."""
+        self.lease.restate(_meant(self.job, self.machine, self.state, self.live.sheet))
+
     def incoming(self) -> Incoming:
         """It as it is brought in, off the owner's thread; raises SagenError where nothing was recorded."""
         self.stop()
@@ -64,6 +70,17 @@ class Recording:
         capture = self.live.capture()
         path = self.lease.path
         return Incoming(path, capture, self.live.sheet, pyramids=long_pyramids(path, capture), recording=self.identity)
+
+    def events_told(self) -> str:
+        """What its events go with, in words; "" where there was none."""
+        self.live.hunt()
+        found = self.live.hunted()
+        began = f"Live, {STATES[self.state].lower()}, {self.seconds:.0f} s: "
+        return began + " ".join(found.said) if found.events else ""
+
+    def kept(self, incoming: Incoming) -> None:
+        """It lies on a trail."""
+        _end(self.lease, incoming)
 
     @property
     def told(self) -> bool:
@@ -99,6 +116,10 @@ class LeftRecording:
         path = self.lease.path
         return Incoming(path, capture, self.sheet, pyramids=long_pyramids(path, capture), recording=self.identity)
 
+    def kept(self, incoming: Incoming) -> None:
+        """It lies on a trail."""
+        _end(self.lease, incoming)
+
 
 def opened_recorder(
     log: JobLog,
@@ -108,7 +129,7 @@ def opened_recorder(
     ranges: dict[str, float] | None = None,
     sheet: Sheet | None = None,
 ) -> Recording:
-    """A recording of a job, ready to be started, its folder leased; called off the owner's thread.
+    """A recording of a job, begun, its folder leased; called off the owner's thread.
 
     Parameters
     ----------
@@ -124,28 +145,37 @@ def opened_recorder(
     SagenError
         where the recorder does not answer, or the disk takes nothing.
     """
-    recorder = None
+    recorder = lease = None
     try:
         recorder = wired.recorder(state, ranges=ranges)
         columns = tuple(channel.column for channel in recorder.channels())
         known = sheet or sheet_for(job, columns, str(state))
-        meant = {
-            "job": job.id, "machine": job.machine, "state": str(state),
-            "sheet": known.model_dump(mode="json", exclude_none=True) if known is not None else None,
-        }  # fmt: skip
-        lease = log.captures.begin_record(f"{datetime.now():{NAME}}-{state}{SUFFIX}", meant)
+        lease = log.captures.begin_record(
+            f"{datetime.now():{NAME}}-{state}{SUFFIX}", _meant(job.id, job.machine, state, known)
+        )
+        live = Live(recorder, f"live-{state}.npz", known, folder=lease.path)
+        live.start()
     except SagenError:
         if recorder is not None:
             recorder.close()
         wired.close()
+        if lease is not None:
+            lease.discard()
         raise
-    live = Live(recorder, f"live-{state}.npz", known, folder=lease.path)
-    return Recording(job.id, job.machine, state, live, lease, wired)
+    return Recording(job.id, job.machine, state, live, lease, wired, known)
+
+
+def _meant(job: int, machine: str, state: State, sheet: Sheet | None) -> dict:
+    """What is written beside a recording: whose it is, and what is known of its channels."""
+    return {
+        "job": job, "machine": machine, "state": str(state),
+        "sheet": sheet.model_dump(mode="json", exclude_none=True) if sheet is not None else None,
+    }  # fmt: skip
 
 
 def left_recordings(log: JobLog) -> list[LeftRecording]:
     """The recordings that dead processes left in a log; called off the owner's thread. Empty ones are removed."""
-    found = []
+    found, jobs = [], {job.id for job in log.jobs()}
     for lease in log.captures.left_records():
         meant, sheet = lease.meant, None
         try:
@@ -155,17 +185,14 @@ def left_recordings(log: JobLog) -> list[LeftRecording]:
             continue
         with suppress(SagenError, TypeError):
             sheet = Sheet.from_data(meant["sheet"], where="the recording's sheet") if meant.get("sheet") else None
-        job = meant.get("job")
-        found.append(LeftRecording(lease, job if isinstance(job, int) else None, str(meant.get("machine", "")), sheet))
+        job = meant.get("job")  # of one that was deleted meanwhile it is nobody's: any job may take it
+        found.append(LeftRecording(lease, job if job in jobs else None, str(meant.get("machine", "")), sheet))
     return found
 
 
-def is_whole_on_trail(incoming: Incoming) -> bool:
-    """Whether a trail holds all of a recording, so that it is not needed beside it."""
-    return incoming.capture.samples * len(incoming.capture.channels) <= MOST_KEPT
-
-
-def wired_at(addresses: Addresses) -> Wired | None:
-    """Instruments at stated addresses; None where none is stated."""
-    stated = any((addresses.recorder, addresses.meter, addresses.bus))
-    return Wired(addresses) if stated else None
+def _end(lease: Lease, incoming: Incoming) -> None:
+    """Of a recording that its trail holds whole the folder goes; a longer one stays, in nobody's hands."""
+    if incoming.capture.samples * len(incoming.capture.channels) <= MOST_KEPT:
+        lease.discard()
+    else:
+        lease.commit()

@@ -40,7 +40,6 @@ from sagen.model.job import Entry, Job, JobSummary
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry, NoteEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, State, Strategy
-from sagen.model.words import STATES
 from sagen.store.log import JobLog
 from sagen.workspace.events import (
     Announcer,
@@ -62,7 +61,6 @@ from sagen.workspace.queues import Post, Queues, Task
 from sagen.workspace.recordings import (
     LeftRecording,
     Recording,
-    is_whole_on_trail,
     left_recordings,
     opened_recorder,
 )
@@ -125,9 +123,11 @@ class Workspace:
         failed: Callable[[str], None] | None = None,
         slot: str = "",
         debounce: float = 0.0,
+        after: Callable[[], None] | None = None,
     ) -> Task:
-        """Have a command done. Of those that only look and share a slot, a newer one stops an older one; one that writes is
-        never superseded. Nothing is told any more once the workspace has retired, but that what was written was written."""
+        """Have a command done, and `after` it, off the owner's thread, what must not be left out even if nobody is told any
+        more. Of those that only look and share a slot, a newer one stops an older one; one that writes is never superseded.
+        Nothing is told any more once the workspace has retired, but that what was written was written."""
         log, doing = self.log, command.doing
 
         def answered(answer) -> None:
@@ -146,7 +146,12 @@ class Workspace:
                 self.say(message, wrong=True)
 
         def work(task: Task):
-            return None if debounce and task.pause(debounce) else command.perform(log, task.tell)
+            if debounce and task.pause(debounce):
+                return None
+            answer = command.perform(log, task.tell)
+            if after is not None:
+                after()
+            return answer
 
         if slot and slot in self._looking:
             self._drop(self._looking.pop(slot))
@@ -400,8 +405,29 @@ class Workspace:
         job = self.job.id if job is None else job
         self._write(AddEntries(job, records), then=then)
 
-    def correct(self, entry: Entry, record: Record) -> None:
-        self._write(CorrectEntry(self.job.id, entry, record), entry)
+    def add_worked_out(
+        self, work: Callable[[], Record], otherwise: Record, *, job: int, then: Callable | None = None,
+        made: Callable[[Record], None] | None = None,
+    ) -> None:  # fmt: skip
+        """Put a record on a trail that is worked out first, off the owner's thread; `otherwise` where that fails. `made` is
+        told which one it is."""
+
+        def add(record: Record) -> None:
+            self.add(record, job=job, then=then)
+            if made is not None and not self.retired:
+                made(record)
+
+        self.queues.submit(
+            lambda _task: work(),
+            always_delivers=True,
+            blocks_closing=True,
+            done=add,
+            failed=lambda _why: add(otherwise),
+        )
+
+    def correct(self, entry: Entry, record: Record, *, job: int | None = None) -> None:
+        """Put another record in an entry's place, on the open job's trail where no job is named."""
+        self._write(CorrectEntry(self.job.id if job is None else job, entry, record), entry)
 
     def withdraw(self, entry: Entry, withdrawn: bool) -> None:
         self._write(WithdrawEntry(self.job.id, entry, withdrawn), entry)
@@ -446,7 +472,7 @@ class Workspace:
             else:
                 self.job = written.job
             entries = (*(before.entries if before else ()), *(self.job.entries if self.job else ()))
-            if any(one.kind == EntryKind.REPAIR for one in entries):
+            if any(entry.kind == EntryKind.REPAIR for entry in entries):
                 self.learn()
             self._announce()
             if written.overtaken is not None:
@@ -562,11 +588,17 @@ class Workspace:
         self._next_import()
 
     def keep_incoming(self, incoming: Incoming, sheet: Sheet, *, from_shelf: bool = True) -> Task | None:
-        """The answers are given: keep the capture on the trail of the job that is open, and go on with the next one."""
-        if self.job is None:
+        """The answers are given: keep the capture on the trail of the job that is open, a recording on that of its own, and go
+        on with the next one."""
+        recording = self.recording_called(incoming.recording)
+        if recording is not None and recording.job is not None:
+            job_id, machine = recording.job, recording.machine
+        elif self.job is not None:
+            job_id, machine = self.job.id, self.job.machine
+        else:
             self.say("Open a job first: a capture goes on its trail.", wrong=True)
             return None
-        task = self._keep(Keep(self.job.id, incoming, sheet, from_shelf), self.job.machine)
+        task = self._keep(Keep(job_id, incoming, sheet, from_shelf), machine)
         self.imports.keeping()
         if not self.imports.busy:
             self._tell(ImportLeft)
@@ -584,10 +616,13 @@ class Workspace:
 
     def _keep(self, command: Keep, machine: str) -> Task:
         name, incoming = command.incoming.capture.name, command.incoming
+        recording = self.recording_called(incoming.recording)
 
         def kept(answer) -> None:
-            if incoming.recording:
-                self._recording_kept(incoming)
+            if recording is not None:
+                self._forget(recording)
+                if isinstance(recording, Recording):
+                    self._note_events(recording)
             if self.job is None or answer.job_id != self.job.id:
                 self.say(f"{name} is kept in the job {machine}.")
                 self.list_jobs()
@@ -604,7 +639,8 @@ class Workspace:
             self.imports.not_kept(name, why)
             self._next_import()
 
-        return self.submit(command, kept, failed=refused)
+        after = None if recording is None else lambda: recording.kept(incoming)
+        return self.submit(command, kept, failed=refused, after=after)
 
     def keep_photo(
         self, path: Path | None = None, data: bytes = b"", then: Callable[[Entry], None] | None = None
@@ -646,24 +682,25 @@ class Workspace:
         # After the trail has painted: each takes a while, and together too long.
         self._post(lambda: self._tell(CaptureOpened, opened.job_id, opened=opened) if self.opened is opened else None)
 
-    def export(self, path: Path) -> None:
-        """Write the open capture, with its sheet beside it."""
-        command = Export(self.opened.job_id, self.opened, path)
+    def export(self, opened: OpenCapture, path: Path) -> None:
+        """Write a capture, with its sheet beside it."""
+        command = Export(opened.job_id, opened, path)
         self.submit(command, lambda done: self.say(f"Written: {done.path}, with its sheet beside it."))
 
     # recordings -----------------------------------------------------------------------------------
 
     def recording_of(self, job_id: int | None) -> Recording | None:
         """The latest recording of a job that is running, or is not on its trail yet."""
-        return next((one for one in reversed(self.recordings) if one.job == job_id and not one.bringing_in), None)
+        of_it = [item for item in self.recordings if item.job == job_id and not item.bringing_in]
+        return of_it[-1] if of_it else None
 
     def recording_called(self, identity: str) -> Recording | LeftRecording | None:
         """A recording by its identity."""
-        return next((one for one in (*self.recordings, *self.left) if identity and one.identity == identity), None)
+        return next((item for item in (*self.recordings, *self.left) if identity and item.identity == identity), None)
 
     def left_of(self, job_id: int | None) -> LeftRecording | None:
         """The newest recording that a dead process left of a job, or of no job that is known."""
-        return next((one for one in reversed(self.left) if one.job in (job_id, None)), None)
+        return next((item for item in reversed(self.left) if item.job in (job_id, None)), None)
 
     def start_recording(
         self, state: State, wire: Callable[[Job], Wired], done: Callable[[Recording], None],
@@ -681,7 +718,6 @@ class Workspace:
                 recording.lease.discard()
                 return
             self.recordings.append(recording)
-            recording.live.start()
             self._tell(RecordingsChanged, recording.job)
             done(recording)
 
@@ -689,6 +725,13 @@ class Workspace:
             lambda _task: opened_recorder(self.log, job, state, wire(job), ranges, sheet),
             queue=Queue.INSTRUMENTS, always_delivers=True, blocks_closing=True, done=began, failed=failed,
         )  # fmt: skip
+
+    def describe_recording(self, recording: Recording, sheet: Sheet) -> None:
+        """State what its channels are; that outlives the process, too."""
+        recording.live.describe(sheet)
+        self.queues.submit(
+            lambda _task: recording.restate(), queue=Queue.STORE, always_delivers=True, failed=self._failed
+        )
 
     def stop_recording(self, recording: Recording) -> None:
         """End it; it stays its job's until it is kept or discarded."""
@@ -699,41 +742,25 @@ class Workspace:
         )  # fmt: skip
 
     def bring_recording_in(self, recording: Recording | LeftRecording) -> None:
-        """Have a recording kept: it comes to the bench as a file would; what its events go with goes on the trail."""
+        """Have a recording kept: it comes to the bench as a file would, on its own job."""
+        if self.imports.holds(recording.identity):
+            return
         if isinstance(recording, Recording):
-            if recording.bringing_in:
-                return
             recording.bringing_in = True
-            self._note_events(recording)
         self.imports.add([Import(recording.lease.path, recording.identity)])
         self._tell(RecordingsChanged, recording.job)
+        if recording.job is not None and (self.job is None or self.job.id != recording.job):
+            self.open_job(recording.job)
         self._next_import()
 
     def _note_events(self, recording: Recording) -> None:
-        live, state = recording.live, recording.state
+        """What the events of a recording that was kept go with goes on its trail, too."""
 
-        def hunted(_task):
-            live.stop()
-            live.hunt()
-            return live.hunted()
-
-        def note(found) -> None:
-            if found.events and not self.retired:
-                words = f"Live, {STATES[state].lower()}, {live.seconds:.0f} s: " + " ".join(found.said)
+        def note(words: str) -> None:
+            if words and not self.retired:
                 self.add(NoteEntry(words), job=recording.job)
 
-        self.queues.submit(hunted, always_delivers=True, blocks_closing=True, done=note)
-
-    def _recording_kept(self, incoming: Incoming) -> None:
-        """A recording lies on a trail: whole, it is not needed beside it; else it stays, in nobody's hands."""
-        recording = self.recording_called(incoming.recording)
-        if recording is None:
-            return
-        if is_whole_on_trail(incoming):
-            recording.lease.discard()
-        else:
-            recording.lease.commit()
-        self._forget(recording)
+        self.queues.submit(lambda _task: recording.events_told(), blocks_closing=True, done=note)
 
     def _not_brought_in(self, identity: str) -> None:
         recording = self.recording_called(identity)
@@ -749,8 +776,8 @@ class Workspace:
         self._forget(recording)
 
     def _forget(self, recording: Recording | LeftRecording) -> None:
-        self.recordings = [one for one in self.recordings if one is not recording]
-        self.left = [one for one in self.left if one is not recording]
+        self.recordings = [item for item in self.recordings if item is not recording]
+        self.left = [item for item in self.left if item is not recording]
         self._tell(RecordingsChanged, recording.job)
 
     def _end_kept(self, recording: Recording) -> None:
@@ -766,19 +793,13 @@ class Workspace:
                 recording.lease.discard()  # nothing came
                 return ""
             if not recording.told:
-                recording.lease.restate(
-                    {"job": recording.job, "machine": recording.machine, "state": str(recording.state), "sheet": None}
-                )
                 recording.lease.let_go()
                 return f"The recording of {recording.seconds:.0f} s of {recording.machine} waits to be brought in."
             Keep(recording.job, incoming, recording.live.sheet).perform(self.log)
-            if is_whole_on_trail(incoming):
-                recording.lease.discard()
-            else:
-                recording.lease.commit()
+            recording.kept(incoming)
             return f"The recording of {recording.seconds:.0f} s is kept in the job {recording.machine}."
 
-        self.recordings = [one for one in self.recordings if one is not recording]
+        self.recordings = [item for item in self.recordings if item is not recording]
         self.queues.submit(
             keep, serial=True, always_delivers=True, blocks_closing=True,
             done=lambda said: self.say(said) if said else None, failed=self._failed,

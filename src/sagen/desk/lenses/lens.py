@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import plain_tip
+from sagen.desk.theme.roles import role_colour
+from sagen.model.vocabulary import Role
 from sagen.report.turn_drawing import TurnDrawing
 
 LEAST_SCALE = 6.0  #: percent: smaller deviations than this are never blown up to full colour
@@ -27,7 +29,7 @@ def colour_steps(count: int = 255) -> np.ndarray:
     so what is odd stands out before its direction is read.
     """
     colours = theme.current()
-    ends = (QColor(colours.roles["crank"]), QColor(colours.raised), QColor(colours.mark))
+    ends = (role_colour(Role.CRANK), QColor(colours.raised), QColor(colours.mark))
     place = np.linspace(-1, 1, count)
     part = np.abs(place) ** 0.8
     rgb = np.empty((count, 3))

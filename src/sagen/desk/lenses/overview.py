@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.desk.lenses.strip import StripView
 from sagen.desk.theme import theme
+from sagen.desk.theme.roles import role_colour
 from sagen.report.scene import Strip
 
 
@@ -61,7 +62,7 @@ class Overview(QWidget):
             scale = (tall - 12) / (lane.top - lane.bottom)
             a, b = 8 + (lane.top - high) * scale, 8 + (lane.top - low) * scale
             painter = QPainter(image)
-            painter.setPen(QPen(theme.current().role(lane.role), 1))
+            painter.setPen(QPen(role_colour(lane.role), 1))
             shown = np.flatnonzero(np.isfinite(a) & np.isfinite(b))
             painter.drawLines([QLineF(float(x), float(a[x]), float(x), float(b[x]) + 1.0) for x in shown])
             painter.end()

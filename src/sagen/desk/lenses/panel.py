@@ -9,18 +9,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from sagen.desk.theme import theme
+from sagen.desk.theme.roles import sensor_colour
 from sagen.signal.axis import nice_step
 
 #: how the lines of sensors differ beside their colours
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
-
-
-def sensor_colour(index: int) -> QColor:
-    """The colour of a sensor of a set."""
-    from sagen.desk.theme.roles import SENSORS
-
-    shown = SENSORS[theme.current().name]
-    return QColor(shown[index % len(shown)])
 
 
 def sensor_pen(index: int, width: float = 1.5) -> QPen:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.theme import theme
+from sagen.desk.theme.roles import role_colour
 from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
 
@@ -154,7 +155,7 @@ class StripPainter:
             at = QRectF(0, y - 8, LEFT - 6, 16)
             painter.drawText(at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:g}")
         painter.setFont(theme.font(9, bold=True))
-        painter.setPen(colours.role(lane.role))
+        painter.setPen(role_colour(lane.role))
         painter.drawText(
             QRectF(4, rect.top() - 2, LEFT - 8, 44),
             Qt.AlignmentFlag.AlignLeft,
@@ -242,7 +243,7 @@ class StripPainter:
         inside = rows >= first
         inside &= rows <= last
         # Choosing costs the same for any pattern; copying where true is slow on a fine one.
-        area[:] = np.where(inside, np.uint32(theme.current().role(lane.role).rgb()), area)
+        area[:] = np.where(inside, np.uint32(role_colour(lane.role).rgb()), area)
 
     def _paint_teeth(self, painter: QPainter) -> None:
         """Tooth numbers along the top where they fit, else the turns."""

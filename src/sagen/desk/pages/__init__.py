@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from importlib import import_module
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
@@ -12,23 +12,36 @@ from PySide6.QtWidgets import QWidget
 from sagen.desk.actions import Action, Hint
 from sagen.model.extensions import load_extensions
 
+if TYPE_CHECKING:
+    from sagen.desk.ports import Navigation
+    from sagen.desk.workspace import DeskWorkspace
+
 
 class Page(QWidget):
     """Base of all pages."""
 
     name: ClassVar[str]
     title: ClassVar[str] = ""
-    commands: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
+    actions: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
     hints: ClassVar[tuple[Hint, ...]] = ()
 
-    def wire(self, shell) -> None:
-        """Connect the page with the shell that it is a page of; called once, when the page is made."""
+    def wire(self) -> None:
+        """Take the parts of the window that the page needs; called once, when it is made. A page names them as parameters, as
+        `desk.ports.Ports` calls them, and is given no others."""
 
     def apply_theme(self) -> None:
         """Take on the icons and colours of the present look."""
 
     def on_shown(self) -> None:
         """Come into sight."""
+
+    def commit(self) -> None:
+        """Keep what is being entered: the page goes out of sight, or the window is about to close."""
+
+    def hideEvent(self, event) -> None:
+        super().hideEvent(event)
+        if not event.spontaneous():
+            self.commit()
 
     def close_down(self) -> None:
         """Let go of what is held: the window closes."""
@@ -41,14 +54,10 @@ class JobPage(Page):
     left = Signal()
     first: QWidget
 
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.shell = None
-
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
-        shell.workspace.job_changed.connect(lambda _: self.show_job())
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation) -> None:
+        self.workspace = workspace
+        self.left.connect(navigation.back_to_job)
+        workspace.job_changed.connect(lambda _: self.show_job())
 
     def on_shown(self) -> None:
         self.show_job()

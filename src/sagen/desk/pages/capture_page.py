@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import TYPE_CHECKING
+
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSettings, Signal
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QFrame,
     QHBoxLayout,
-    QMenu,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QSplitter,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
-    QWidget,
 )
 
 from sagen.casework.open_capture import OpenCapture
@@ -30,12 +29,20 @@ from sagen.desk.lenses.teeth_table import TeethTable
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
 from sagen.desk.pages import Page
+from sagen.desk.pages.compare_menu import CompareMenu
+from sagen.desk.pages.findings_list import FindingsList, taken_as
+from sagen.desk.pages.pointer_words import difference_words, place_words, time_words
+from sagen.desk.parts import last_folder
 from sagen.desk.theme import theme
-from sagen.desk.theme.plain import ElidedLabel, Label
+from sagen.desk.theme.plain import ElidedLabel
 from sagen.model.vocabulary import FindingKind
-from sagen.model.words import FINDING_TITLES, ROLES, STATES
+from sagen.model.words import ROLES, STATES
 from sagen.report.scene import Place
 from sagen.signal.catalogue import usual_name
+
+if TYPE_CHECKING:
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
 
 LENSES = (
     ("strip", "Strip", "1", "Channels over time"),
@@ -46,51 +53,6 @@ LENSES = (
 #: lenses of a capture that turns, and of one that was struck
 TURNING, STRUCK = ("strip", "turns", "wheel"), ("rings", "strip")
 FORMATS = "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
-WORDS_HEIGHT = 92  #: px of the findings below the picture; more scrolls
-
-
-NOTHING_TURNED = "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
-NOTHING_STRUCK = "Nothing wrong seen: the sensors answer these taps alike, in height and in pitch."
-
-
-class FindingRow(QPushButton):
-    """A finding in words, numbered as in the picture; a press jumps to its place."""
-
-    def __init__(self, number: int, title: str, text: str, sure: str, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.setObjectName("row")
-        self.setAccessibleName(f"{number} {title}. {text}")
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 4, 8, 4)
-        row.setSpacing(8)
-        self.number = Label(str(number), name="number")
-        self.number.setAlignment(Qt.AlignmentFlag.AlignTop)
-        words = QVBoxLayout()
-        words.setSpacing(1)
-        self.told = Label(f"{title}. {text}", wrap=True)
-        self.sure = Label(f"To be sure: {sure}" if sure else "", self, name="quiet", wrap=True)
-        self.sure.setVisible(bool(sure))
-        for item in (self.number, self.told, self.sure):
-            item.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        words.addWidget(self.told)
-        words.addWidget(self.sure)
-        row.addWidget(self.number)
-        row.addLayout(words, 1)
-
-    def sizeHint(self):
-        return self.layout().sizeHint()
-
-    def hasHeightForWidth(self) -> bool:
-        return True
-
-    def heightForWidth(self, width: int) -> int:
-        return self.layout().heightForWidth(width)
-
-
-def plain_menu(text: str) -> str:
-    """A file's name as a menu shows it: an ampersand is no key."""
-    return text.replace("&", "&&")[:80]
 
 
 class CapturePage(Page):
@@ -153,7 +115,9 @@ class CapturePage(Page):
         self.figures.setFixedHeight(20)
         self.figures.setAccessibleName("Figures under the pointer and between the cursors")
         layout.addWidget(self.figures)
-        layout.addWidget(self._words())
+        self.findings = FindingsList()
+        self.findings.chosen.connect(self.jump_to)
+        layout.addWidget(self.findings)
         self._pointed: Place | None = None
         self.view.cursor_moved.connect(self._strip_points)
         self.view.measured.connect(self._show_figures)
@@ -163,36 +127,22 @@ class CapturePage(Page):
             item.pressed.connect(self._press)
         self.table.chosen.connect(self._tooth_chosen)
 
-    def wire(self, shell) -> None:
-        self.shell = shell
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands, settings: QSettings) -> None:
+        self.workspace, self.settings = workspace, settings
+        self.compare.menu().wire(workspace, navigation, commands)
         self.export_wanted.connect(self._export)
 
     def _export(self) -> None:
         """Write the capture on the bench in an open format, off the interface thread."""
         if self.opened is None:
             return
-        folder = self.shell.folder()
+        folder = last_folder(self.settings)
         stem = "".join(item for item in self.opened.capture.name.rsplit(".", 1)[0] if item not in "/\\\0")
         name, _ = QFileDialog.getSaveFileName(self, "Write the capture", str(folder / f"{stem}.csv"), FORMATS)
         if name:
-            from pathlib import Path
-
-            self.shell.workspace.export(Path(name))
+            self.workspace.export(self.opened, Path(name))
 
     # building -----------------------------------------------------------------------------
-
-    def _words(self) -> QScrollArea:
-        inside = QWidget()
-        self.rows = QVBoxLayout(inside)
-        self.rows.setContentsMargins(0, 0, 4, 0)
-        self.rows.setSpacing(3)
-        scroll = QScrollArea()
-        scroll.setWidget(inside)
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFixedHeight(WORDS_HEIGHT)
-        return scroll
 
     def _lens_bar(self) -> QHBoxLayout:
         """Which lens, of which channel, and which measure; and the tools."""
@@ -229,50 +179,12 @@ class CapturePage(Page):
         self.compare.setAccessibleName("Compare and keep")
         self.compare.setToolTip("Lay another capture under it, keep it as known-good, compare both ends of the wire")
         self.compare.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(self.compare)
-        menu.aboutToShow.connect(lambda: self._offer(menu))
-        self.compare.setMenu(menu)
+        self.compare.setMenu(CompareMenu(self))
         self._tools(row)
         self.buttons["compare"] = self.compare
         row.addWidget(self.compare)
         self.apply_theme()
         return row
-
-    def _offer(self, menu: QMenu) -> None:
-        """What the capture on the bench can be compared with, and kept as."""
-        from sagen.model.trail import CaptureEntry
-        from sagen.model.vocabulary import PatternSource
-        from sagen.model.words import PATTERN_SOURCES
-
-        menu.clear()
-        entry = self.opened.entry if self.opened is not None else None
-        job = self.shell.workspace.job
-        if entry is None or job is None:
-            menu.addAction("It is not on a trail yet").setEnabled(False)
-            return
-        menu.addAction("Look for events").triggered.connect(lambda _=False: self.shell.hunt_events())
-        keep = menu.addMenu("Keep as known-good")
-        for pattern_source in PatternSource:
-            keep.addAction(PATTERN_SOURCES[pattern_source].capitalize()).triggered.connect(
-                lambda _=False, item=pattern_source: self.shell.keep_as_good(item)
-            )
-        others = [this_entry for this_entry in job.of(CaptureEntry) if this_entry.id != entry.id]
-        under, ends = menu.addMenu("Lay under it"), menu.addMenu("The wire's other end")
-        under.addAction("From the shelf \u2026").triggered.connect(lambda _=False: self.shell.show_page("shelf"))
-        for other in others:
-            record = other.record
-            under.addAction(plain_menu(record.name)).triggered.connect(
-                lambda _=False, record=record: self.shell.lay_under(record.name, record.token, record.sheet)
-            )
-            ends.addAction(plain_menu(record.name)).triggered.connect(lambda _=False, item=other: self._other_end(item))
-        ends.addAction("Another channel of this capture").triggered.connect(lambda _=False: self._other_end(entry))
-
-    def _other_end(self, other) -> None:
-        from sagen.desk.ends_form import EndsForm
-
-        form = EndsForm(self)
-        if form.exec():
-            self.shell.compare_ends(other, form.ohm())
 
     def _tools(self, row: QHBoxLayout) -> None:
         self.buttons: dict[str, QToolButton] = {}
@@ -308,7 +220,7 @@ class CapturePage(Page):
         self.rings.show_taps(taps)
         self.taps = taps
         if self.opened is not None and self.opened.rings is not None:
-            self._show_words()
+            self.findings.show_findings(self.opened, taps)
 
     def apply_theme(self) -> None:
         for button in self.buttons.values():
@@ -342,7 +254,7 @@ class CapturePage(Page):
             self.buttons[name].setEnabled(spans)
         self._fill_channels(rows)
         self._fill_strikes()
-        self._show_words()
+        self.findings.show_findings(opened, self.taps)
         self._show_figures()
 
     def _fill_strikes(self) -> None:
@@ -431,42 +343,6 @@ class CapturePage(Page):
 
     # findings -----------------------------------------------------------------------------
 
-    def _show_words(self) -> None:
-        """The findings as rows, then how the capture compares, then what the reader did on the way in."""
-        while self.rows.count():
-            item = self.rows.takeAt(0)
-            if item.widget():
-                item.widget().deleteLater()
-        done = self.opened.examination
-        for said in together(self.taps) if self.opened.rings is not None else ():
-            self.rows.addWidget(Label(said, name="sound" if said.startswith(SOUND_TOGETHER) else "", wrap=True))
-        self.finding_rows: list[FindingRow] = []
-        for index, finding in enumerate(done.findings):
-            row = FindingRow(index + 1, FINDING_TITLES.get(finding.kind, finding.kind), finding.text, finding.sure)
-            row.clicked.connect(lambda _=False, index=index: self.jump_to(index))
-            self.finding_rows.append(row)
-            self.rows.addWidget(row)
-        if not done.findings:
-            said = NOTHING_STRUCK if self.opened.rings is not None else NOTHING_TURNED
-            self.rows.addWidget(Label(said, name="sound", wrap=True))
-        entry = self.opened.entry
-        for each in entry.record.compared if entry else done.compared:
-            self.rows.addWidget(Label(f"Against the known-good capture: {each}", wrap=True))
-        for note in done.notes:
-            self.rows.addWidget(Label(f"Note: {note}.", name="quiet", wrap=True))
-        self.rows.addStretch(1)
-
-    def words(self) -> str:
-        """Everything that stands below the picture."""
-        labels = [self.rows.itemAt(index).widget() for index in range(self.rows.count())]
-        told = []
-        for label in labels:
-            if isinstance(label, FindingRow):
-                told += [f"{label.number.text()} {label.told.text()}", label.sure.text()]
-            elif isinstance(label, Label):
-                told.append(label.text())
-        return "\n".join(told)
-
     def jump_to(self, index: int) -> None:
         """Bring the first place of a finding to the middle."""
         finding = self.opened.examination.findings[index]
@@ -541,59 +417,9 @@ class CapturePage(Page):
         strip = self.view.strip
         places = {name: strip.place(strip.cursors[name]) for name in "AB" if strip and name in strip.cursors}
         if len(places) == 2:
-            parts = [f"B \u2212 A {_difference(places['A'], places['B'])}"]
-            parts += [f"{name} {_time(place.time_s)}" for name, place in places.items()]
+            parts = [f"B \u2212 A {difference_words(places['A'], places['B'])}"]
+            parts += [f"{name} {time_words(place.time_s)}" for name, place in places.items()]
         else:
-            parts = [f"{name} {_place(place)}" for name, place in places.items()]
-            parts += [_place(self._pointed)] if self._pointed is not None else []
+            parts = [f"{name} {place_words(place)}" for name, place in places.items()]
+            parts += [place_words(self._pointed)] if self._pointed is not None else []
         self.figures.setText("   ".join(parts))
-
-
-SOUND_TOGETHER = "All taps of this job together: nothing wrong"
-
-
-def together(taps) -> list[str]:
-    """What the taps of a job say beyond one capture: a sentence a sensor; nothing where there is only one place and load."""
-    verdict = taps.shown if taps is not None else None
-    if verdict is None or len(verdict.fit.places) * len(verdict.fit.loads) < 2:
-        return []
-    found = [f"All taps of this job together, {finding.channel}: {finding.text}" for finding in verdict.findings()]
-    return found or [f"{SOUND_TOGETHER} with any of the {len(verdict.sensors)} sensors."]
-
-
-def taken_as(sheet) -> list[str]:
-    """Where and under what a set of knock sensors was struck, in words; nothing for what turns."""
-    told = [f"struck at {sheet.conditions.place}"] if sheet.conditions.place else []
-    ohms = {item.load_ohm for item in sheet.channel if item.load_ohm}
-    connection = sheet.conditions.connection or ("loaded" if ohms else None)
-    if connection is not None:
-        from sagen.kinds.piezo.words import load_words
-
-        told.append(load_words(connection, ohms.pop() if len(ohms) == 1 else -1.0))
-    return told
-
-
-def _place(place: Place) -> str:
-    """What a cursor tells."""
-    told = [_time(place.time_s), *(f"{value:.2f} {unit}" for _, value, unit in place.values[:3])]
-    if place.angle_deg is not None:
-        told.append(f"{place.angle_deg:.1f}°")
-    if place.tooth is not None:
-        told.append(f"tooth {place.tooth}")
-    return "  ".join(told)
-
-
-def _difference(first: Place, second: Place) -> str:
-    """What lies between two cursors."""
-    apart = second.time_s - first.time_s
-    told = [_time(apart)]
-    if first.angle_deg is not None and second.angle_deg is not None:
-        told.append(f"{(second.angle_deg - first.angle_deg) % 360:.1f}°")
-    if apart:
-        told.append(f"{1 / abs(apart):.1f} Hz")
-    told += [f"{b[1] - a[1]:+.2f} {a[2]}" for a, b in zip(first.values[:3], second.values[:3], strict=True)]
-    return "  ".join(told)
-
-
-def _time(seconds: float) -> str:
-    return f"{seconds * 1000:.3f} ms" if abs(seconds) < 10 else f"{seconds:.4f} s"

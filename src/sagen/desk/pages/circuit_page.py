@@ -2,91 +2,64 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QComboBox,
-    QFileDialog,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from sagen.casework.command import Queue
+from sagen.casework.judging import card_circuit, expected_reading, judged_reading, reading_verdict
+from sagen.casework.patterns import card_of
+from sagen.desk.forms.arithmetic import ArithmeticForm
+from sagen.desk.forms.circuit import CircuitForm
 from sagen.desk.pages import Page
+from sagen.desk.pages.circuit_settings import CircuitSettings
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import EngineView
+from sagen.desk.pages.meter_entry import MeterEntry
 from sagen.desk.theme.plain import Label
+from sagen.files.circuits import read_circuit, write_circuit
 from sagen.model.errors import SagenError
-from sagen.model.trail import OVER_RANGE_OHM, CircuitEntry, ReadingEntry
-from sagen.model.vocabulary import CIRCUIT_ROLES, OHM_POINTS, PLUG_OPEN, Quantity, State
-from sagen.model.words import POINTS, ROLES, SENSORS
+from sagen.model.trail import CircuitEntry, ReadingEntry
+from sagen.model.vocabulary import OHM_POINTS, PLUG_OPEN, Quantity, State
+from sagen.model.words import JUDGED, POINTS
+from sagen.reason.several import circuits_of
+from sagen.reason.words import is_ohms
+
+if TYPE_CHECKING:
+    from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.parts import Message
+    from sagen.desk.ports import Navigation
+    from sagen.desk.workspace import DeskWorkspace
+    from sagen.model.circuit import CircuitSpec
+    from sagen.model.job import Job
 
 STATES = {
     State.KEY_ON: "Key on", State.KEY_ON_UNPLUGGED: "Key on, unplugged", State.CRANKING: "Cranking",
     State.RUNNING: "Running", State.METAL_NEAR: "Steel at the tip", State.METAL_AWAY: "Clear of metal",
     State.WIGGLE: "Moving it", State.UNPLUGGED: "Unplugged, ohms",
 }  # fmt: skip
-UNITS = {Quantity.VOLTS: (("V", 1.0), ("mV", 1e-3)), Quantity.OHMS: (("Ω", 1.0), ("kΩ", 1e3), ("MΩ", 1e6))}
-OVER_RANGE_WORDS = ("OL", "O.L", "0L")
-MOST_VOLTS = 60  #: more than this no sensor circuit has
 CIRCUIT_FILES = "Circuits (*.toml)"
-KEYS = ("7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "⌫")
 
 
 class CircuitPage(Page):
-    """Choose a point and a state, type the reading with big keys, keep it."""
+    """Choose a point and a state, type the reading with big keys, keep it. What is entered here goes to the job that the page
+    shows."""
 
     name, title = "circuit", "Circuit and meter"
-    kept = Signal(object)  #: ReadingEntry
-    circuit_kept = Signal(object)  #: a changed CircuitSpec
     left = Signal()
-    arithmetic_wanted = Signal()
-    load_wanted = Signal()
-    save_wanted = Signal()
-    instruments_wanted = Signal(str, str)  #: point, state
-    expect_wanted = Signal(object, str, str)  #: spec, point, state: what would a sound circuit read?
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.spec, self.state, self._filling = None, State.KEY_ON, False
-        self.card, self.name_of = None, ""
+        self.spec: CircuitSpec | None = None
+        self.state, self.card, self.name_of, self.job_id = State.KEY_ON, None, "", None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        head = QHBoxLayout()
-        head.addWidget(Label("Circuit and meter", name="heading"), 1)
-        self.which = QComboBox()
-        self.which.setAccessibleName("Which circuit of the job")
-        self.which.setToolTip("Which of the job's circuits")
-        self.which.activated.connect(lambda _=0: self._other_circuit())
-        head.addWidget(self.which)
-        another = QPushButton("Another circuit")
-        another.setToolTip("State one more circuit of this job: the cam beside the crank, the other bank")
-        another.clicked.connect(self._another)
-        head.addWidget(another)
-        for words, tip, signal in (
-            (
-                "Arithmetic",
-                "Drops, dividers, wires, thermistors, sets of like parts, and what to change while it is apart",
-                self.arithmetic_wanted,
-            ),
-            ("Load", "Take the circuit from a TOML file", self.load_wanted),
-            ("Save", "Keep the circuit as a TOML file, for the next machine of its kind", self.save_wanted),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(tip)
-            button.clicked.connect(signal)
-            head.addWidget(button)
-        self.back = QPushButton("Back")
-        self.back.clicked.connect(self.left)
-        head.addWidget(self.back)
-        layout.addLayout(head)
-        layout.addLayout(self._settings())
+        layout.addLayout(self._head())
+        self.settings_row = CircuitSettings()
+        layout.addWidget(self.settings_row)
         drawings = QHBoxLayout()
         self.view, self.engine = CircuitView(), EngineView()
         drawings.addWidget(self.view, 1)
@@ -96,140 +69,91 @@ class CircuitPage(Page):
         self.state_buttons: dict[str, QPushButton] = {}
         states = QGridLayout()
         states.setSpacing(5)
-        for index, (name, words) in enumerate(STATES.items()):
+        for index, (state, words) in enumerate(STATES.items()):
             button = QPushButton(words)
             button.setCheckable(True)
             button.setAutoExclusive(True)
-            button.clicked.connect(lambda _=False, name=name: self.set_state(name))
-            self.state_buttons[name] = button
+            button.clicked.connect(lambda _=False, state=state: self.set_state(state))
+            self.state_buttons[state] = button
             states.addWidget(button, index // 4, index % 4)
         layout.addLayout(states)
-        layout.addLayout(self._entry())
+        self.entry = MeterEntry()
+        layout.addWidget(self.entry)
+        self.settings_row.changed.connect(self.keep_circuit)
+        self.settings_row.refused.connect(self.entry.verdict.setText)
+        self.entry.typed.connect(self._typed)
+        self.entry.kept.connect(self.keep)
+        self.entry.stand_in_wanted.connect(self._read_stand_in)
         self.view.chosen.connect(lambda _: self._point_chosen())
         self.state_buttons[State.KEY_ON].setChecked(True)
 
-    def _settings(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(1)
-        self.role, self.sensor = QComboBox(), QComboBox()
-        for circuit_role in CIRCUIT_ROLES:
-            self.role.addItem(ROLES[circuit_role].capitalize(), circuit_role)
-        for key, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), key)
-        self.supply, self.pull_up, self.ohms = QLineEdit(), QLineEdit(), QLineEdit()
-        told = {
-            self.supply: ("Feed, V", "5 or battery voltage"),
-            self.pull_up: ("Pull-up, V", "the module's pull-up"),
-            self.ohms: ("Ω at 20 °C", "the maker's value, such as 610-740"),
-        }
-        for column, (field, (name, tip)) in enumerate(
-            {self.role: ("It is", ""), self.sensor: ("Sensor", ""), **told}.items()
-        ):
-            label = Label(name)
-            label.setObjectName("quiet")
-            label.setBuddy(field)
-            field.setToolTip(tip)
-            field.setAccessibleName(name)
-            grid.addWidget(label, 0, column)
-            grid.addWidget(field, 1, column)
-            grid.setColumnStretch(column, 3 if column < 2 else 2)
-        for line in told:
-            line.editingFinished.connect(self._circuit_changed)
-        for box in (self.role, self.sensor):
-            box.currentIndexChanged.connect(lambda _=0: self._circuit_changed())
-        return grid
+    def _head(self) -> QHBoxLayout:
+        head = QHBoxLayout()
+        head.addWidget(Label("Circuit and meter", name="heading"), 1)
+        self.which = QComboBox()
+        self.which.setAccessibleName("Which circuit of the job")
+        self.which.setToolTip("Which of the job's circuits")
+        self.which.activated.connect(lambda _=0: self.show_job(self.workspace.job, self.which.currentData()))
+        head.addWidget(self.which)
+        for words, tip, action in (
+            ("Another circuit", "State one more circuit of this job: the cam beside the crank, the other bank", self._another),
+            ("Arithmetic", "Drops, dividers, wires, thermistors, sets of like parts, and what to change while it is apart",
+             lambda: ArithmeticForm(self).exec()),
+            ("Load", "Take the circuit from a TOML file", self._load),
+            ("Save", "Keep the circuit as a TOML file, for the next machine of its kind", self._save),
+            ("Back", "", self.left.emit),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, action=action: action())
+            head.addWidget(button)
+        return head
 
-    def _entry(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(12)
-        left = QVBoxLayout()
-        self.where, self.expect, self.verdict = Label(), Label(), Label()
-        self.where.setObjectName("heading")
-        for item in (self.where, self.expect, self.verdict):
-            item.setWordWrap(True)
-            left.addWidget(item)
-        extras = QHBoxLayout()
-        self.temperature, self.leads = QLineEdit(), QLineEdit()
-        self.temperature.setPlaceholderText("part °C")
-        self.leads.setPlaceholderText("leads Ω")
-        extras.addWidget(self.temperature)
-        extras.addWidget(self.leads)
-        left.addStretch(1)
-        left.addLayout(extras)
-        value = QHBoxLayout()
-        self.value = QLineEdit()
-        self.value.setPlaceholderText("reading")
-        self.value.setStyleSheet("font-size: 17pt;")
-        self.value.setAccessibleName("Reading")
-        self.value.returnPressed.connect(self.keep)
-        self.value.textChanged.connect(lambda _: self._typed())
-        self.unit = QComboBox()
-        self.unit.currentIndexChanged.connect(lambda _=0: self._typed())
-        self.open = QPushButton("No path (OL)")
-        self.open.setToolTip("The meter shows over range: an open circuit")
-        self.open.clicked.connect(lambda: self.value.setText("OL"))
-        value.addWidget(self.value, 1)
-        value.addWidget(self.unit)
-        left.addLayout(value)
-        buttons = QHBoxLayout()
-        self.keep_button = QPushButton("Put on the trail")
-        self.keep_button.setObjectName("first")
-        self.keep_button.clicked.connect(self.keep)
-        self.stand_in = QPushButton("Read the stand-in")
-        self.stand_in.setToolTip("The meter on the demo's simulated machine: fills the reading in, for practice")
-        self.stand_in.clicked.connect(lambda: self.instruments_wanted.emit(self.view.point, self.state))
-        self.stand_in.hide()
-        buttons.addWidget(self.stand_in)
-        buttons.addWidget(self.open)
-        buttons.addWidget(self.keep_button, 1)
-        left.addLayout(buttons)
-        row.addLayout(left, 1)
-        self.keys: dict[str, QPushButton] = {}
-        pad = QGridLayout()
-        pad.setSpacing(5)
-        for index, key in enumerate(KEYS):
-            button = QPushButton(key)
-            button.setFixedSize(58, 42)
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.clicked.connect(lambda _=False, key=key: self._press(key))
-            self.keys[key] = button
-            pad.addWidget(button, index // 3, index % 3)
-        sign = QPushButton("±")
-        sign.setFixedSize(58, 42)
-        sign.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        sign.clicked.connect(lambda: self._press("±"))
-        self.keys["±"] = sign
-        pad.addWidget(sign, 0, 3)
-        row.addLayout(pad)
-        return row
+    def wire(
+        self, workspace: DeskWorkspace, navigation: Navigation, message: Message, instruments: BenchInstruments
+    ) -> None:
+        self.workspace, self.message, self.instruments = workspace, message, instruments
+        self.left.connect(navigation.back_to_job)
+        self.entry.stand_in.setVisible(bool(instruments.stand_in))
 
     # showing ------------------------------------------------------------------------------
 
-    def show_circuit(self, spec, engine: tuple[int, int], told: dict[str, str], card=None) -> None:
-        self._filling, self.spec = True, spec
-        self.role.setCurrentIndex(max(0, self.role.findData(spec.role)))
-        self.sensor.setCurrentIndex(max(0, self.sensor.findData(spec.sensor)))
-        self.supply.setText(f"{spec.supply:g}" if spec.supply else "")
-        self.pull_up.setText(f"{spec.pull_up:g}" if spec.pull_up else "")
-        self.ohms.setText(f"{spec.ohms[0]:g}-{spec.ohms[1]:g}" if spec.ohms else "")
-        self._filling = False
-        from sagen.kinds import kind_of
-
-        kind = kind_of(spec.sensor)
-        self.supply.setEnabled(kind.fed)
-        self.pull_up.setEnabled(kind.pulled_up)
-        self.engine.show_engine(engine[0], engine[1], spec)
-        self.view.show_circuit(spec, told, card)
+    def show_job(self, job: Job, circuit: str | None = None) -> None:
+        """A circuit of a job, by name or the one shown last, with its last reading at each point."""
+        if job.id != self.job_id:
+            self.entry.value.clear()
+        self.job_id = job.id
+        circuits = circuits_of(job.records())
+        name = self.workspace.circuit if circuit is None else circuit
+        name = name if name in circuits else next(iter(circuits))
+        self.workspace.circuit = self.name_of = name
+        self.card = card_of(job)
+        self.which.clear()
+        for known in circuits:
+            self.which.addItem(known or "the only circuit", known)
+        self.which.setCurrentIndex(max(0, self.which.findData(name)))
+        self.which.setVisible(len(circuits) > 1)
+        first = next(iter(circuits))
+        told = {
+            record.point: record.shown
+            for record in job.records(ReadingEntry)
+            if record.circuit == name or (not record.circuit and name == first)
+        }
+        self.spec = spec = circuits[name]
+        self.settings_row.show_spec(spec)
+        cylinders = job.cylinders or 4
+        self.engine.show_engine(cylinders, 2 if cylinders > 5 else 1, spec)
+        self.view.show_circuit(spec, told, card_circuit(self.card, name, spec))
         self._point_chosen()
+        self.view.setFocus()
 
     def aim(self, point: str, state: str) -> None:
         """Put point and state as a check wants them, ready to type."""
         if point in self.view.points():
             self.view.choose(point)
         self.set_state(state if state in STATES else State.KEY_ON)
-        self.value.clear()
-        self.value.setFocus()
+        self.entry.value.clear()
+        self.entry.value.setFocus()
 
     def set_state(self, state: str) -> None:
         self.state = State(state)
@@ -239,251 +163,108 @@ class CircuitPage(Page):
         self._ask()
 
     @property
-    def ohmic(self) -> bool:
-        return self.view.point in OHM_POINTS
+    def quantity(self) -> Quantity:
+        """What is measured at the chosen point."""
+        return Quantity.OHMS if self.view.point in OHM_POINTS else Quantity.VOLTS
 
     def _point_chosen(self) -> None:
-        units = UNITS[Quantity.OHMS if self.ohmic else Quantity.VOLTS]
-        if [self.unit.itemText(i) for i in range(self.unit.count())] != [item for item, _ in units]:
-            self.unit.clear()
-            for each, factor in units:
-                self.unit.addItem(each, factor)
-        for element in (self.temperature, self.leads, self.open):
-            element.setVisible(self.ohmic)
-        if self.ohmic and self.state != State.UNPLUGGED:
+        self.entry.offer_units(self.quantity)
+        ohmic = self.quantity == Quantity.OHMS
+        if ohmic and self.state != State.UNPLUGGED:
             self.set_state(State.UNPLUGGED)
-        elif not self.ohmic and self.state == State.UNPLUGGED:
+        elif not ohmic and self.state == State.UNPLUGGED:
             self.set_state(State.KEY_ON)
         else:
             self._ask()
 
     def _ask(self) -> None:
-        name = POINTS[self.view.point]
-        self.where.setText(f"{name[0].upper()}{name[1:]}, {STATES[self.state].lower()}")
-        self.expect.setText("A sound circuit: …")
-        if self.spec is not None:
-            self.expect_wanted.emit(self.spec, self.view.point, self.state)
+        """Say what is measured, and ask the model, off the interface thread, what a sound circuit reads there."""
+        point, state, spec, card, name = self.view.point, self.state, self.spec, self.card, self.name_of
+        words = POINTS[point]
+        self.entry.where.setText(f"{words[0].upper()}{words[1:]}, {STATES[state].lower()}")
+        self.entry.expect.setText("A sound circuit: …")
         self._typed()
+        if spec is None:
+            return
 
-    def show_expected(self, text: str) -> None:
-        self.expect.setText(f"A sound circuit: {text}")
+        def work(_task) -> str:
+            return expected_reading(spec, card, name, point, state, ohms=is_ohms(point)) or "nothing is published of it"
 
-    def show_reading(self, taken) -> None:
-        """What a meter shows, put in as if it had been typed; it goes on the trail when the user says so."""
-        if taken.over_range:
-            self.value.setText("OL")
-        else:
-            self.value.setText(f"{taken.value / float(self.unit.currentData() or 1.0):.4g}")
-        self.value.setFocus()
+        def show(text: str) -> None:
+            if self._in_sight(point, state, spec):
+                self.entry.expect.setText(f"A sound circuit: {text}")
+
+        self.workspace.compute(work, show)
+
+    def _in_sight(self, point: str, state: str, spec: CircuitSpec) -> bool:
+        return (self.view.point, self.state) == (point, state) and self.spec is spec
 
     # typing -------------------------------------------------------------------------------
 
-    def _press(self, key: str) -> None:
-        text = self.value.text()
-        if key == "⌫":
-            text = text[:-1]
-        elif key == "±":
-            text = text.removeprefix("-") if text.startswith("-") else "-" + text
-        elif key != "." or "." not in text:
-            text += key
-        self.value.setText(text)
-        self.value.setFocus()
-
     def reading(self) -> ReadingEntry:
         """The entry as typed; raises SagenError for what makes no sense."""
-        text = self.value.text().strip().replace(",", ".")
-        if text.upper() in OVER_RANGE_WORDS:
-            number = OVER_RANGE_OHM
-        else:
-            try:
-                number = float(text) * float(self.unit.currentData() or 1.0)
-            except ValueError:
-                raise SagenError("type the figure that the meter shows") from None
-        if self.ohmic and number < 0:
-            raise SagenError("ohms cannot be negative: short the leads and take their own resistance off")
-        if not self.ohmic and abs(number) > MOST_VOLTS:
-            raise SagenError(f"{number:g} V is more than this circuit can have; is the unit right?")
-        over = self.value.text().strip().upper() in OVER_RANGE_WORDS
-        entry = {
-            "reading": Quantity.OHMS if self.ohmic else Quantity.VOLTS,
-            "point": self.view.point,
-            "state": self.state,
-            "value": number,
-            "shown": "over range" if over else f"{self.value.text().strip()} {self.unit.currentText()}",
-        }
-        if self.ohmic:
-            for key, line, low, high in (
-                ("temperature_c", self.temperature, -60, 250),
-                ("leads_ohm", self.leads, 0, 10),
-            ):
-                if line.text().strip():
-                    try:
-                        entry[key] = float(line.text().replace(",", "."))
-                    except ValueError:
-                        raise SagenError(f"'{line.text()}' is not a number") from None
-                    if not low <= entry[key] <= high:
-                        raise SagenError(f"{entry[key]:g} makes no sense for {line.placeholderText()}")
-        try:
-            return ReadingEntry.of(entry)
-        except ValueError as error:
-            raise SagenError(str(error)) from None
+        return self.entry.reading(self.quantity, self.view.point, self.state, self.name_of)
 
     def _typed(self) -> None:
-        self.verdict.setText("")
-        self.keep_button.setEnabled(bool(self.value.text().strip()))
-        if not self.value.text().strip() or self.spec is None:
+        """What the reading is against its limits, as it is typed; by the model, once that is known, off this thread."""
+        entry, typed = self.entry, self.entry.value.text()
+        entry.verdict.setText("")
+        entry.keep_button.setEnabled(bool(typed.strip()))
+        if not typed.strip() or self.spec is None:
             return
         try:
-            entry = self.reading()
+            reading = self.reading()
         except SagenError as error:
-            self.verdict.setText(str(error))
-            self.keep_button.setEnabled(False)
+            entry.verdict.setText(str(error))
+            entry.keep_button.setEnabled(False)
             return
-        self._judge(entry)
+        spec, card = self.spec, self.card
 
-    def _judge(self, entry: ReadingEntry) -> None:
-        """What the reading is against its limits, as it is typed; by the model, once that is known, off this thread."""
-        from sagen.casework.judging import reading_verdict
-        from sagen.model.words import JUDGED
+        def show(found) -> None:
+            if found is not None and entry.value.text() == typed and self.spec is spec:
+                judged, by, text = found
+                entry.verdict.setText(text or f"{JUDGED[judged][:1].upper()}{JUDGED[judged][1:]}, by {by}.")
 
-        spec, card, typed = self.spec, self.card, self.value.text()
-
-        def work(_task):
-            return reading_verdict(entry, spec, card)
-
-        def done(found) -> None:
-            if found is None or self.value.text() != typed:
-                return
-            judged, by, text = found
-            self.verdict.setText(text or f"{JUDGED[judged][:1].upper()}{JUDGED[judged][1:]}, by {by}.")
-
-        self.shell.workspace.work.ask(work, done=done, failed=self.verdict.setText)
+        self.workspace.compute(lambda _task: reading_verdict(reading, spec, card), show, entry.verdict.setText)
 
     def keep(self) -> None:
-        if not self.keep_button.isEnabled():
+        """Put the reading on the trail of the job that is shown, judged: what it was taken for then stays with it."""
+        if not self.entry.keep_button.isEnabled() or self.job_id is None:
             return
         try:
-            entry = self.reading()
+            reading = self.reading()
         except SagenError as error:
-            self.verdict.setText(str(error))
+            self.entry.verdict.setText(str(error))
             return
-        self.kept.emit(entry)
-        self.value.clear()
+        spec, card, job_id = self.spec, self.card, self.job_id
+        self.entry.value.clear()
+        self.workspace.add_worked_out(
+            lambda: judged_reading(reading, spec, card), reading, job=job_id, then=lambda: self._shown_again(job_id)
+        )
 
-    def _circuit_changed(self) -> None:
-        """The circuit's own description was changed: it goes on the trail."""
-        if self._filling or self.spec is None:
-            return
-        data = self.spec.model_dump(exclude_none=True)
-        data["role"], data["sensor"] = self.role.currentData(), self.sensor.currentData()
-        try:
-            for key, line in (("supply", self.supply), ("pull_up", self.pull_up)):
-                data.pop(key, None)
-                if line.text().strip():
-                    data[key] = float(line.text().lower().rstrip("v").replace(",", "."))
-            data.pop("ohms", None)
-            if self.ohms.text().strip():
-                low, high = self.ohms.text().replace(",", ".").replace("–", "-").split("-")
-                data["ohms"] = (float(low), float(high))
-        except ValueError:
-            self.verdict.setText("Feed and pull-up are volts; ohms are two figures such as 610-740.")
-            return
-        if data == self.spec.model_dump(exclude_none=True):
-            return
-        from pydantic import ValidationError
+    def _shown_again(self, job_id: int) -> None:
+        job = self.workspace.job
+        if job is not None and job.id == job_id and self.job_id == job_id:
+            self.show_job(job)
+            self.entry.value.setFocus()
 
-        from sagen.model.circuit import CircuitSpec
-        from sagen.model.sheet import first_fault
-
-        try:
-            self.circuit_kept.emit(CircuitSpec.model_validate(data))
-        except ValidationError as error:
-            self.verdict.setText(first_fault(error, CircuitSpec))
-
-    # the shell ----------------------------------------------------------------------------
-
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
-        self.kept.connect(self._keep_reading)
-        self.circuit_kept.connect(self.keep_circuit)
-        self.expect_wanted.connect(self._expect)
-        self.arithmetic_wanted.connect(self._arithmetic)
-        self.load_wanted.connect(self._load)
-        self.save_wanted.connect(self._save)
-        self.instruments_wanted.connect(self._read_instruments)
-        self.stand_in.setVisible(bool(shell.workspace.instruments))
-
-    def show_job(self, job, circuit: str | None = None) -> None:
-        """A circuit of a job, by name or the one shown last, with its last reading at each point."""
-        from sagen.casework.judging import card_circuit
-        from sagen.casework.patterns import card_of
-        from sagen.reason.several import circuits_of
-
-        circuits = circuits_of(job.records())
-        name = self.shell.workspace.circuit if circuit is None else circuit
-        name = name if name in circuits else next(iter(circuits))
-        self.shell.workspace.circuit = self.name_of = name
-        self.card = card_of(job)
-        self.which.clear()
-        for this_circuit in circuits:
-            self.which.addItem(this_circuit or "the only circuit", this_circuit)
-        self.which.setCurrentIndex(max(0, self.which.findData(name)))
-        self.which.setVisible(len(circuits) > 1)
-        first = next(iter(circuits))
-        told = {
-            record.point: record.shown
-            for record in job.records(ReadingEntry)
-            if record.circuit == name or (not record.circuit and name == first)
-        }
-        cylinders = job.cylinders or 4
-        spec = circuits[name]
-        self.show_circuit(spec, (cylinders, 2 if cylinders > 5 else 1), told, card_circuit(self.card, name, spec))
-        self.view.setFocus()
-
-    def _other_circuit(self) -> None:
-        self.show_job(self.shell.workspace.job, self.which.currentData())
+    def keep_circuit(self, spec: CircuitSpec) -> None:
+        """Put a circuit on the trail."""
+        job_id = self.job_id
+        self.workspace.add(CircuitEntry(spec, circuit=self.name_of), job=job_id, then=lambda: self._shown_again(job_id))
 
     def _another(self) -> None:
         """One more circuit of the job: both then have names."""
-        from sagen.desk.circuit_form import CircuitForm
-        from sagen.reason.several import circuits_of
-
-        job = self.shell.workspace.job
+        job = self.workspace.job
         circuits = circuits_of(job.records())
         form = CircuitForm(circuits, self.card, self)
         if not form.exec():
             return
         first = [CircuitEntry(circuits[""], circuit=form.first_name())] if set(circuits) == {""} else []
         name, made = form.name(), CircuitEntry(form.spec(), circuit=form.name())
-        workspace = self.shell.workspace
-        workspace.add(*first, made, then=lambda: self.show_job(workspace.job, name))
+        self.workspace.add(*first, made, job=job.id, then=lambda: self.show_job(self.workspace.job, name))
 
-    def _keep_reading(self, entry: ReadingEntry) -> None:
-        from sagen.casework.judging import judged_reading
-
-        spec, card = self.spec, self.card
-        entry = replace(entry, circuit=self.name_of)
-        workspace, job = self.shell.workspace, self.shell.workspace.job
-
-        def kept(judged) -> None:
-            if workspace.job is not None and workspace.job.id == job.id:
-                workspace.add(judged, then=lambda: (self.show_job(workspace.job), self.value.setFocus()))
-
-        # Judged when it is entered: what it was taken for then stays with it. The model is asked off this thread.
-        workspace.work.ask(
-            lambda _task: judged_reading(entry, spec, card), done=kept, failed=lambda _why: kept(entry), writes=True
-        )
-
-    def keep_circuit(self, spec) -> None:
-        """Put a circuit on the trail."""
-        workspace = self.shell.workspace
-        workspace.add(CircuitEntry(spec, circuit=self.name_of), then=lambda: self.show_job(workspace.job))
-
-    def _arithmetic(self) -> None:
-        from sagen.desk.arithmetic import ArithmeticForm
-
-        ArithmeticForm(self).exec()
+    # files and instruments ----------------------------------------------------------------
 
     def _load(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Take the circuit from a file", str(Path.home()), CIRCUIT_FILES)
@@ -492,12 +273,10 @@ class CircuitPage(Page):
 
     def load_circuit(self, path: Path) -> None:
         """Put the circuit of a TOML file on the trail."""
-        from sagen.files.circuits import read_circuit
-
         try:
             _, spec = read_circuit(path)
         except SagenError as error:
-            self.shell.message.say(str(error))
+            self.message.say(str(error))
             return
         self.keep_circuit(spec)
 
@@ -509,43 +288,23 @@ class CircuitPage(Page):
 
     def save_circuit(self, path: Path) -> None:
         """Write the circuit as TOML."""
-        from sagen.files.circuits import write_circuit
-
         try:
-            write_circuit(path, self.spec, self.shell.workspace.job.cylinders)
-            self.shell.message.say(f"Written: {path}")
+            write_circuit(path, self.spec, self.workspace.job.cylinders)
+            self.message.say(f"Written: {path}")
         except SagenError as error:
-            self.shell.message.say(str(error))
+            self.message.say(str(error))
 
-    def _in_sight(self, point: str, state: str) -> bool:
-        return (self.view.point, self.state) == (point, state)
+    def _read_stand_in(self) -> None:
+        """Take a reading with the stand-in's meter, off the interface thread."""
+        job, instruments, point, state, spec = (
+            self.workspace.job, self.instruments, self.view.point, self.state, self.spec,
+        )  # fmt: skip
 
-    def _expect(self, spec, point: str, state: str) -> None:
-        """Ask the model, off the interface thread, what a sound circuit reads."""
+        def show(taken) -> None:
+            if self._in_sight(point, state, spec):
+                self.entry.show_taken(taken.value, taken.over_range)
 
-        card, name = self.card, self.name_of
-
-        def work(_task) -> str:
-            from sagen.casework.judging import expected_reading
-            from sagen.reason.words import is_ohms
-
-            return expected_reading(spec, card, name, point, state, ohms=is_ohms(point)) or "nothing is published of it"
-
-        self.shell.workspace.work.ask(
-            work, done=lambda text: self.show_expected(text) if self._in_sight(point, state) else None
-        )
-
-    def _read_instruments(self, point: str, state: str) -> None:
-        """Take a reading with the meter on the bench, off the interface thread."""
-        job, name = self.shell.workspace.job, self.shell.workspace.instruments
-
-        def work(_task):
-            from sagen.instruments import instruments_called
-
-            return instruments_called(name, job).meter.read(point, state)
-
-        self.shell.workspace.work.ask(
-            work,
-            done=lambda taken: self.show_reading(taken) if self._in_sight(point, state) else None,
-            failed=self.shell.message.say,
-        )
+        self.workspace.compute(
+            lambda _task: instruments.stand_in_for(job).meter.read(point, state), show, self.message.say,
+            queue=Queue.INSTRUMENTS,
+        )  # fmt: skip

@@ -7,7 +7,9 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.theme import theme
-from sagen.model.vocabulary import OHM_POINTS, Point
+from sagen.desk.theme.roles import role_colour
+from sagen.kinds import kind_of
+from sagen.model.vocabulary import OHM_POINTS, Point, Role
 from sagen.model.words import POINTS
 
 #: places of the points (share of width and height)
@@ -35,8 +37,6 @@ class CircuitView(QWidget):
     def show_circuit(self, spec, told: dict[str, str], card=None) -> None:
         """`told` holds the last reading at each point, in words; `card` is the machine card's circuit, whose pins and
         colours are drawn, or None."""
-        from sagen.kinds import kind_of
-
         self.card = card
 
         self.spec, self.told = spec, told
@@ -49,8 +49,6 @@ class CircuitView(QWidget):
         """The points that this kind of sensor has, in the order in which the keyboard walks through them."""
         if self.spec is None:
             return tuple(PLACES)
-        from sagen.kinds import kind_of
-
         return kind_of(self.spec.sensor).points(self.spec)
 
     def choose(self, point: str) -> None:
@@ -74,9 +72,9 @@ class CircuitView(QWidget):
         }
         points = self.points()
         wires = {
-            "supply": colours.roles["supply"],
-            "signal": colours.roles["crank"],
-            "ground": colours.roles["ground"],
+            "supply": role_colour(Role.SUPPLY),
+            "signal": role_colour(Role.CRANK),
+            "ground": role_colour(Role.GROUND),
         }
         for name, colour in wires.items():
             if (name == "supply" and name not in points) or (name == "ground" and name not in points):

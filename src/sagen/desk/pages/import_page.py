@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -19,23 +19,27 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.casework.examination import MOST_KEPT, Incoming, in_sight
+from sagen.casework.import_answers import answered_sheet, changed_answer, first_answers, first_look, shown_words
 from sagen.desk.lenses.strip import StripView
 from sagen.desk.pages import Page
 from sagen.desk.theme.plain import Label
-from sagen.desk.work import Task, Work
+from sagen.files import read_capture, read_sheet
+from sagen.files.wheels import catalogue
 from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
+from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, CircuitEntry
 from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Connection, Role, SensorKind, State
 from sagen.model.words import ROLES, SENSORS, STATES
+from sagen.reason.case import circuit_of
+
+if TYPE_CHECKING:
+    from sagen.desk.workspace import DeskWorkspace
+    from sagen.model.job import Job
+    from sagen.workspace.queues import Task
 
 #: what a rail's row of the sheet needs beside its role: key, label, hint, unit
 RAIL_FIELDS = {Role.SUPPLY: FormField("nominal", "Nominal", "volts, or empty to guess", "v")}
-#: names that recorders and people give channels, and what they then are
-LIKELY = (
-    ("cam", Role.CAM), ("crank", Role.CRANK), ("knock", Role.KNOCK), ("ground", Role.GROUND), ("gnd", Role.GROUND),
-    ("return", Role.GROUND), ("supply", Role.SUPPLY), ("feed", Role.SUPPLY), ("bat", Role.SUPPLY),
-    ("speed", Role.SPEED),
-)  # fmt: skip
 #: how knock sensors stood while they were struck
 CONNECTIONS = {
     Connection.UNPLUGGED: "Unplugged, open", Connection.LOADED: "Unplugged, under a load",
@@ -43,15 +47,12 @@ CONNECTIONS = {
 }  # fmt: skip
 #: how a capture of a role is most often taken
 USUAL_STATE = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
-HEAD = 400_000  #: samples that the preview looks at
 
 
 class ImportPage(Page):
     """The import sheet with a live preview: one channel at a time, all kept as the capture's sheet."""
 
     name, title = "incoming", "Bring in"
-    kept = Signal(object, object)  #: Incoming, Sheet
-    left = Signal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -60,7 +61,6 @@ class ImportPage(Page):
         self.answers: dict[str, dict] = {}
         self._filling = False
         self.last_taken = None  #: conditions of the capture kept before: the next one is mostly taken likewise
-        self.work: Work | None = None  #: where slow work goes; the window gives it
         self._looking: Task | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -95,7 +95,6 @@ class ImportPage(Page):
         row.addWidget(self.cancel)
         row.addWidget(self.accept)
         layout.addLayout(row)
-        self.cancel.clicked.connect(self.left)
         self.accept.clicked.connect(self._keep)
 
     def _form(self) -> QHBoxLayout:
@@ -150,14 +149,18 @@ class ImportPage(Page):
             line.returnPressed.connect(self._keep)
         return columns
 
-    # the shell ----------------------------------------------------------------------------
+    # the window ---------------------------------------------------------------------------
 
-    def wire(self, shell) -> None:
-        self.work = shell.workspace.work
-        self.kept.connect(shell.keep_incoming)
-        self.left.connect(shell.leave_incoming)
+    def wire(self, workspace: DeskWorkspace) -> None:
+        self.workspace = workspace
+        self.cancel.clicked.connect(lambda _=False: workspace.leave_incoming())
 
     # filling ------------------------------------------------------------------------------
+
+    def show_job(self, job: Job | None) -> None:
+        """Whose capture it is to be: only what was stated on the trail may answer for a file; a guess from a code may not."""
+        stated = job is not None and (job.of(CircuitEntry) or job.of(CaptureEntry))
+        self.circuit = circuit_of(job.records()) if stated else None
 
     def show_incoming(self, incoming: Incoming) -> None:
         self.incoming, self._filling = incoming, True
@@ -173,14 +176,12 @@ class ImportPage(Page):
         self.problem.setText(incoming.problem)
         self.problem.setVisible(bool(incoming.problem))
         if self.wheel.completer() is None:
-            from sagen.files.wheels import catalogue
-
             try:
                 self.wheel.setCompleter(QCompleter([*catalogue()], self.wheel))
             except SagenError as error:
                 self.problem.setText(str(error))
                 self.problem.show()
-        self.answers = self._first_answers()
+        self.answers = first_answers(incoming, self.circuit)
         self.column.clear()
         for channel in capture.channels:
             self.column.addItem(f"{channel.column} ({channel.unit})", channel.column)
@@ -199,38 +200,6 @@ class ImportPage(Page):
         self._filling = False
         self._show_channel()
         (self.wheel if self.wheel.isEnabled() and not self.wheel.text() else self.accept).setFocus()
-
-    def _first_answers(self) -> dict[str, dict]:
-        """From the sheet beside the file; else by the channels' names; else the liveliest is the crank."""
-        capture, sheet = self.incoming.capture, self.incoming.sheet
-        answers: dict[str, dict] = {}
-        for channel in capture.channels:
-            described = sheet.of(channel.column) if sheet else None
-            if described is not None:
-                answers[channel.column] = described.model_dump(exclude_none=True)
-                continue
-            role = next((role for word, role in LIKELY if word in channel.column.lower()), Role.OTHER)
-            answers[channel.column] = {"column": channel.column, "role": role}
-        if not sheet and not any(answer["role"] in CIRCUIT_ROLES for answer in answers.values()):
-            ranges = {
-                name: abs(capture.channel(name).scale) * (high - low)
-                for name, p in self.incoming.pyramids.items()
-                for low, high in [p.extremes()]
-            }
-            role = self.circuit.role if self.circuit else Role.CRANK
-            # A set of knock sensors is recorded together; of what turns the liveliest channel is the sensor's.
-            for name in answers if role == Role.KNOCK else [max(ranges, key=ranges.get)]:
-                answers[name]["role"] = role
-        if not sheet and self.circuit is not None:
-            kind = kind_of(self.circuit.sensor)
-            told = {"sensor": kind.slug} | ({"wheel": self.circuit.wheel} if self.circuit.wheel else {})
-            told |= kind.stated(self.circuit)
-            for this_answer in answers.values():
-                if this_answer["role"] == self.circuit.role:
-                    this_answer |= told
-                elif this_answer["role"] == Role.SUPPLY and self.circuit.supply:
-                    this_answer["nominal"] = self.circuit.supply
-        return answers
 
     def _show_channel(self) -> None:
         """Put one channel's answers into the fields."""
@@ -275,21 +244,22 @@ class ImportPage(Page):
         """Take the fields as the answers for the channel shown."""
         if self._filling or self.column.currentData() is None:
             return
-        role = self.role.currentData()
-        answer: dict = {"column": self.column.currentData(), "role": role}
-        if "factor" in self.answers[answer["column"]]:
-            answer["factor"] = self.answers[answer["column"]]["factor"]
+        role, extra = self.role.currentData(), self._extra()
+        given: dict = {"column": self.column.currentData(), "role": role}
+        asked = {"wheel"} | ({extra.key} if extra else set()) | ({"bank"} if role == Role.KNOCK else set())
         if role in CIRCUIT_ROLES:
-            answer["sensor"] = self.sensor.currentData()
+            given["sensor"] = self.sensor.currentData()
         if role in ROTATING_ROLES and self.wheel.text().strip():
-            answer["wheel"] = self.wheel.text().strip()
-        extra = self._extra()
+            given["wheel"] = self.wheel.text().strip()
         if extra and self.extra.text().strip():
-            answer[extra.key] = self.extra.text().lower().rstrip(extra.unit).replace(",", ".").strip()
+            given[extra.key] = self.extra.text().lower().rstrip(extra.unit).replace(",", ".").strip()
         if role == Role.KNOCK and self.bank.text().strip():
-            answer["bank"] = self.bank.text().strip()
-        if self.polarity.currentData() and "sensor" in answer and kind_of(answer["sensor"]).crossable:
-            answer["polarity"] = self.polarity.currentData()
+            given["bank"] = self.bank.text().strip()
+        if "sensor" in given and kind_of(given["sensor"]).crossable:
+            asked.add("polarity")
+            if self.polarity.currentData():
+                given["polarity"] = self.polarity.currentData()
+        answer = changed_answer(self.answers[given["column"]], frozenset(asked), given)
         self.answers[answer["column"]] = answer
         self._fit_fields()
         self._preview()
@@ -308,11 +278,9 @@ class ImportPage(Page):
         incoming, answers = self.incoming, self.sheet
 
         def read(_task):
-            from sagen.files import read_capture, read_sheet
-
             return read_capture(path), read_sheet(path)
 
-        def came(good) -> None:
+        def show(good) -> None:
             if self.incoming is not incoming:
                 return
             try:
@@ -328,7 +296,7 @@ class ImportPage(Page):
             self._show_good()
 
         self.good.setText(f"Reading {path.name}")
-        self.work.ask(read, done=came, failed=failed)
+        self.workspace.compute(read, show, failed)
 
     def _show_good(self) -> None:
         good = self.incoming.reference
@@ -336,33 +304,17 @@ class ImportPage(Page):
 
     # answering ----------------------------------------------------------------------------
 
-    def sheet(self):
+    def sheet(self) -> Sheet:
         """The sheet as answered; raises SheetError for an answer that makes no sense."""
-        from sagen.files.wheels import with_wheel_names
-        from sagen.model.sheet import Sheet
-
-        data = {
-            "conditions": {"state": self.state.currentData(), "end": self.end.currentData()},
-            "engine": {"cylinders": self.cylinders.text().strip()} if self.cylinders.text().strip() else {},
-            "channel": list(self.answers.values()),
-        }
-        if any(answer.get("role") == Role.KNOCK for answer in self.answers.values()):
-            # One load stated stands across all of the set.
-            knock = [answer for answer in self.answers.values() if answer.get("role") == Role.KNOCK]
-            loads = {item["load_ohm"] for item in knock if item.get("load_ohm")}
-            if len(loads) == 1:
-                data["channel"] = [
-                    datum | {"load_ohm": next(iter(loads))} if datum in knock else datum for datum in data["channel"]
-                ]
-            told = {"connection": self.connection.currentData(), "place": self.place.currentText().strip()}
-            data["conditions"] |= {key: value for key, value in told.items() if value}
-            if self.bore.text().strip():
-                data["engine"]["bore_mm"] = self.bore.text().lower().rstrip("m ").replace(",", ".")
-        if self.incoming.sheet is not None:
-            data["reference"] = self.incoming.sheet.reference
-            if self.incoming.sheet.engine.sprocket:
-                data["engine"]["sprocket"] = self.incoming.sheet.engine.sprocket
-        return Sheet.from_data(with_wheel_names(data), where="answers")
+        struck = any(answer.get("role") == Role.KNOCK for answer in self.answers.values())
+        conditions = {"state": self.state.currentData(), "end": self.end.currentData()}
+        engine: dict = {"cylinders": self.cylinders.text().strip() or None}
+        if struck:
+            conditions |= {
+                "connection": self.connection.currentData(), "place": self.place.currentText().strip() or None,
+            }  # fmt: skip
+            engine["bore_mm"] = self.bore.text().lower().rstrip("m ").replace(",", ".") or None
+        return answered_sheet(self.incoming, self.answers, conditions, engine)
 
     def _preview(self) -> None:
         if self.incoming is None or self._filling:
@@ -384,10 +336,8 @@ class ImportPage(Page):
         incoming = self.incoming
         if self._looking is not None:
             self._looking.stop()
-        self._looking = self.work.ask(
-            lambda _task: first_look(incoming, sheet),
-            done=lambda look: self._previewed(incoming, *look),
-            failed=self._refuse,
+        self._looking = self.workspace.compute(
+            lambda _task: first_look(incoming, sheet), lambda look: self._previewed(incoming, *look), self._refuse
         )
 
     def _refuse(self, message: str) -> None:
@@ -397,24 +347,10 @@ class ImportPage(Page):
     def _previewed(self, incoming: Incoming, first, strip) -> None:
         if incoming is not self.incoming:
             return
-        result = next(
-            (channel for channel in first.channels if channel.sheet.column == self.column.currentData()), None
-        )
-        if result is None:
+        words = shown_words(first, self.column.currentData())
+        if not words:
             return
-        reading = result.reading
-        parts = [f"low {result.levels.low:.2f} {result.unit}, high {result.levels.high:.2f} {result.unit}"]
-        if reading and reading.switching:
-            parts.append(
-                f"wheel {reading.wheel}"
-                if reading.wheel
-                else f"{len(reading.teeth.times)} pulses, no returning gap seen yet"
-            )
-        elif reading:
-            parts.append("no teeth are seen")
-        if first.tapped is not None and result.strikes is not None:
-            parts = [_struck(first.tapped, result.sheet.column, result.unit)]
-        self.told.setText(f"{result.sheet.column}, in the first part of it: " + "; ".join(parts) + ".")
+        self.told.setText(words)
         view = self.preview.view
         again = self.preview.strip is not None and self.preview.strip.samples == incoming.capture.samples
         self.preview.show_strip(strip)
@@ -436,31 +372,6 @@ class ImportPage(Page):
             return
         self.last_taken = sheet.conditions
         view = self.preview.view
-        self.kept.emit(in_sight(self.incoming, view.start, view.end), sheet)
-
-
-def _struck(tapped, column: str, unit: str) -> str:
-    """How a knock channel answers, in words."""
-    strikes = tapped.strikes
-    if not len(strikes):
-        return "no strike stands above the noise"
-    sensor = strikes.columns.index(column)
-    answered = int(strikes.answers.heard[:, sensor].sum())
-    tallest = float(strikes.answers.height[:, sensor].max())
-    return f"answers {answered} of {len(strikes)} strikes, the tallest {tallest:.3g} {unit}"
-
-
-def first_look(incoming: Incoming, sheet):
-    """What the first part of a capture shows under a sheet, and what is drawn of the whole of it."""
-    from sagen.kinds import examine
-    from sagen.report.scene import strip_scene
-    from sagen.signal.probe_factors import apply_probe_factors
-
-    first = examine(_head(incoming.capture), sheet)
-    whole, _ = apply_probe_factors(incoming.capture, sheet)
-    return first, strip_scene(replace(first, capture=whole), incoming.pyramids)
-
-
-def _head(capture, most: int = HEAD):
-    """The first part of a capture, so that the preview answers at once."""
-    return replace(capture, channels=tuple(replace(channel, raw=channel.raw[:most]) for channel in capture.channels))
+        incoming = in_sight(self.incoming, view.start, view.end)
+        if self.workspace.keep_incoming(incoming, sheet, from_shelf=self.from_shelf.isChecked()) is not None:
+            self.incoming = None  # a second press keeps it no second time

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import shutil
 import time
-from datetime import datetime
-from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QSlider,
     QSplitter,
@@ -20,52 +17,42 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.casework.examination import MOST_KEPT
-from sagen.casework.live import Live, Verdict, live_trigger, sheet_for, with_role
+from sagen.casework.live import Live, Verdict
 from sagen.desk.actions import Action, Hint
-from sagen.desk.ear import Ear
-from sagen.desk.events_form import event_rows
+from sagen.desk.ear import Ear, remembered_volume
+from sagen.desk.forms.events import event_rows
+from sagen.desk.forms.logs import SureForm
 from sagen.desk.lenses.live_strip import LiveStrip
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
 from sagen.desk.pages import Page
+from sagen.desk.pages.live_settings import LiveSettings
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import ElidedLabel, Label
-from sagen.files.long_record import SUFFIX
 from sagen.model.errors import SagenError
-from sagen.model.trail import NoteEntry
-from sagen.model.vocabulary import ROTATING_ROLES, STARTING, Role, State
-from sagen.model.words import ROLES, STATES
-from sagen.signal.trigger import TriggerKind
+from sagen.model.sheet import Sheet
+from sagen.model.vocabulary import STARTING, State
+from sagen.reason.facts import knowledge
+from sagen.report.turn_drawing import draw_turns
 
-#: time bases, s
-SPANS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0, 600.0)
-RANGES = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
+if TYPE_CHECKING:
+    from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.parts import Message
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
+    from sagen.workspace.recordings import LeftRecording, Recording
+
 LIVE_STATES = {State.CRANKING: "Cranking", State.RUNNING: "Running", State.WIGGLE: "Moving it"}
-#: what a channel can be said to be, live
-RAILS = (Role.SUPPLY, Role.GROUND)
-ROLES_HERE = (Role.OTHER, *ROTATING_ROLES, *RAILS)
-#: trigger kinds: words, what its figure is, the figure at first
-TRIGGERS = {
-    TriggerKind.RISE: ("rises past", "V", "2.5"), TriggerKind.FALL: ("falls past", "V", "2.5"),
-    TriggerKind.MISSING: ("pulse missing", "tooth times", "4"), TriggerKind.DIP: ("rail below", "V", "9"),
-    TriggerKind.RPM: ("rpm above", "rpm", "1000"),
-}  # fmt: skip
 TICK_MS, LEAST_S, RESTS = 100, 0.8, 5.0  #: a verdict at most so often, and resting so many times what it took
 TEMPERATURE_S = 5.0  #: between two askings of the module
 COUNTED = 3  #: s before "crank now"
-
-
-def span_words(span: float) -> str:
-    """A time base as it is said."""
-    return f"{1e3 * span:g} ms" if span < 1 else f"{span:g} s" if span < 60 else f"{span / 60:g} min"
 
 
 class LivePage(Page):
     """Strip with figures and verdict above it; turns, wheel or events below."""
 
     name, title = "live", "Live"
-    commands = (
+    actions = (
         Action("Space", "start or stop", lambda page: page.start_or_stop()),
         Action("Alt+H", "hold the picture", lambda page: page.hold_button.toggle()),
         Action("Alt+M", "set a mark", lambda page: page.mark()),
@@ -79,17 +66,17 @@ class LivePage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell, self.live, self.wired = None, None, None
+        self.recording: Recording | None = None
         self.ear = Ear(self)
-        self._job_id: int | None = None
-        self._stated, self._folder, self._modules, self._ask_again = None, None, None, 0.0
+        self._ask_again = 0.0
         self._looking, self._due, self._heard, self._told, self._counting = None, 0.0, 0, 0, 0
         self.verdict: Verdict | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         layout.addLayout(self._head())
-        layout.addLayout(self._settings())
+        self.controls = LiveSettings()
+        layout.addWidget(self.controls)
         figures = QHBoxLayout()
         self.figures, self.since = ElidedLabel(name="live"), Label(name="quiet")
         figures.addWidget(self.figures, 1)
@@ -120,7 +107,11 @@ class LivePage(Page):
         layout.addWidget(self.caution)
         self._timer = QTimer(self, interval=TICK_MS)
         self._timer.timeout.connect(self._tick)
-        self._buttons()
+        for heard, heed in (
+            (self.controls.spanned, self._spanned), (self.controls.ranged, self._ranged), (self.controls.marked, self.mark),
+            (self.controls.described, self._described), (self.controls.said, self.said.setText),
+        ):  # fmt: skip
+            heard.connect(heed)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -133,6 +124,8 @@ class LivePage(Page):
         self.state.currentIndexChanged.connect(lambda _: self._cautions())
         row.addWidget(self.state)
         self.start_button, self.keep_button = QPushButton("Start"), QPushButton("Keep")
+        self.discard_button = QPushButton("Discard")
+        self.discard_button.setToolTip("Have what was recorded no more, after a question")
         self.start_button.setObjectName("first")
         self.start_button.clicked.connect(self.start_or_stop)
         self.hold_button, self.ear_button = QPushButton("Hold"), QPushButton("Tones")
@@ -147,106 +140,48 @@ class LivePage(Page):
         self.keep_button.clicked.connect(self.keep)
         self.hold_button.toggled.connect(lambda on: self.strip.hold(on))
         self.ear_button.setChecked(True)
-        self.ear_button.toggled.connect(self._muted)
         self.volume = QSlider(Qt.Orientation.Horizontal)
         self.volume.setRange(0, 100)
         self.volume.setFixedWidth(64)
         self.volume.setAccessibleName("Volume of the tones")
         self.volume.setToolTip("Volume of the tones")
-        self.volume.valueChanged.connect(self._louder)
-        for item in (self.start_button, self.hold_button, self.keep_button):
+        for item in (self.start_button, self.hold_button, self.keep_button, self.discard_button):
             row.addWidget(item)
         row.addStretch(1)
         row.addWidget(self.ear_button)
         row.addWidget(self.volume)
-        where = QPushButton("Instruments")
-        where.setToolTip("Where recorder, meter and module answer")
-        where.clicked.connect(lambda _=False: self.shell.choose_instruments())
-        back = QPushButton("Back")
-        back.clicked.connect(lambda _=False: self.shell.back_to_job())
-        row.addWidget(where)
-        row.addWidget(back)
+        self.where, self.back = QPushButton("Instruments"), QPushButton("Back")
+        self.where.setToolTip("Where recorder, meter and module answer")
+        row.addWidget(self.where)
+        row.addWidget(self.back)
         return row
 
-    def _settings(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(5)
-        self.span, self.channel, self.range, self.role = QComboBox(), QComboBox(), QComboBox(), QComboBox()
-        self.kind, self.level, self.unit = QComboBox(), QLineEdit(), Label("V", name="small")
-        for span in SPANS:
-            self.span.addItem(span_words(span), span)
-        self.span.setCurrentIndex(SPANS.index(1.0))
-        self.span.currentIndexChanged.connect(lambda _: self._spanned())
-        self.range.addItem("fits", 0.0)
-        for range_ in RANGES:
-            self.range.addItem(f"{range_:g} V", range_)
-        for item in ROLES_HERE:
-            self.role.addItem(ROLES[item].capitalize() if item != Role.OTHER else "Not stated", item)
-        self.role.activated.connect(lambda _: self._role_chosen())
-        self.range.currentIndexChanged.connect(lambda _: self._ranged())
-        self.kind.addItem("runs freely", None)
-        for kind, (words, _, _) in TRIGGERS.items():
-            self.kind.addItem(words, kind)
-        self.kind.currentIndexChanged.connect(lambda _: self._kind_chosen())
-        self.channel.currentIndexChanged.connect(lambda _: self._channel_chosen())
-        self.level.setFixedWidth(64)
-        self.level.setAccessibleName("Figure of the trigger")
-        self.level.editingFinished.connect(self._triggered)
-        self.words = QLineEdit()
-        self.words.setPlaceholderText("mark: moved plug")
-        self.words.setAccessibleName("Words of a mark")
-        self.words.setMinimumWidth(130)
-        self.words.setMaxLength(60)
-        self.words.returnPressed.connect(self.mark)
-        self.kind.setMaximumWidth(150)
-        for box in (self.span, self.channel, self.range):
-            box.setMaximumWidth(84)
-        self.role.setMaximumWidth(128)
-        mark = QPushButton("Mark")
-        mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
-        mark.clicked.connect(self.mark)
-        for name, each, words in (
-            ("Time base", self.span, ""), ("Channel", self.channel, ""), ("What the channel is", self.role, ""), ("Range", self.range, ""),
-            ("Trigger", self.kind, ""),
-        ):  # fmt: skip
-            each.setAccessibleName(name)
-            each.setToolTip(name + words)
-            row.addWidget(each)
-        row.addWidget(self.level)
-        row.addWidget(self.unit)
-        row.addWidget(self.words, 1)
-        row.addWidget(mark)
-        self._kind_chosen()
-        return row
+    # the window ------------------------------------------------------------------------------
 
-    # the shell ------------------------------------------------------------------------------
-
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.ear.silent.connect(shell.message.say)
-        self.volume.setValue(int(shell.settings.value("live/volume", 60)))
-        self.ear_button.setChecked(str(shell.settings.value("live/tones", "on")) == "on")
-        self.span.setCurrentIndex(max(0, self.span.findData(float(shell.settings.value("live/span", 1.0)))))
-        shell.workspace.job_changed.connect(self._job_changed)
-        shell.workspace.kept.connect(self._was_kept)
-
-    def _was_kept(self, name: str) -> None:
-        """A recording that lies whole on the trail is not needed beside it."""
-        incoming = self.shell.page("incoming").incoming
-        if incoming is None or incoming.path.parent != self._records():
-            return
-        capture = incoming.capture
-        if capture.name == name and capture.samples * len(capture.channels) <= MOST_KEPT:
-            shutil.rmtree(incoming.path, ignore_errors=True)
+    def wire(
+        self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands, instruments: BenchInstruments,
+        message: Message, settings: QSettings,
+    ) -> None:  # fmt: skip
+        self.workspace, self.instruments, self.message, self.settings = workspace, instruments, message, settings
+        self.ear.silent.connect(message.say)
+        self.volume.setValue(remembered_volume(settings))
+        self.ear_button.setChecked(str(settings.value("live/tones", "on")) == "on")
+        self.ear_button.toggled.connect(self._muted)
+        self.volume.valueChanged.connect(self._louder)
+        self.controls.remember(settings)
+        self.where.clicked.connect(commands.runner("instruments.choose"))
+        self.discard_button.clicked.connect(lambda _=False: self.discard())
+        self.back.clicked.connect(lambda _=False: navigation.back_to_job())
+        workspace.job_changed.connect(lambda _: self._take_up())
+        workspace.recordings_changed.connect(self._take_up)
+        self._take_up()
 
     def on_shown(self) -> None:
         self._cautions()
-        if self.live is None and self._left():
-            when = self._left()[-1].name.partition("-")[2][:6]
-            self.said.setText(
-                f"A recording begun at {when[:2]}:{when[2:4]} was not kept when the program ended. Keep brings it in; "
-                f"it lies in {self._left()[-1]}."
-            )
+        left = self._left()
+        if self.recording is None and left is not None:
+            when = f" begun at {left.began}" if left.began else ""
+            self.said.setText(f"A recording{when} was not kept when the program ended. Keep brings it in.")
         self._buttons()
         self.strip.setFocus()
 
@@ -254,23 +189,62 @@ class LivePage(Page):
         self.turns.apply_theme()
         self.wheel.apply_theme()
 
-    def _job_changed(self, job) -> None:
-        if self.live is not None and (job is None or job.id != self._job_id):
-            self.close_bench()
-
     def keyPressEvent(self, event) -> None:
         step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(event.key())
         if step and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            self.span.setCurrentIndex(max(0, min(self.span.currentIndex() + step, self.span.count() - 1)))
+            self.controls.longer(step)
         else:
             super().keyPressEvent(event)
 
     def _cautions(self) -> None:
-        from sagen.reason.facts import knowledge
-
         said, state = knowledge().cautions, self.state.currentData()
         names = ("cranking", "no_start", "negative") if state == State.CRANKING else ("moving", "hot", "negative")
         self.caution.setText(" ".join(said[name] for name in (*names, "ignition")))
+
+    # whose recording is shown -----------------------------------------------------------------
+
+    @property
+    def live(self) -> Live | None:
+        """The session that is shown: the open job's."""
+        return self.recording.live if self.recording is not None else None
+
+    def _left(self) -> LeftRecording | None:
+        job = self.workspace.job
+        return self.workspace.left_of(job.id) if job is not None else None
+
+    def _take_up(self) -> None:
+        """Show the open job's recording; another job's goes on out of sight."""
+        job = self.workspace.job
+        recording = self.workspace.recording_of(job.id) if job is not None else None
+        if recording is not self.recording:
+            self._leave()
+            self.recording = recording
+            live = self.live
+            self._heard, self._told = (len(live.heard), len(live.happened)) if live is not None else (0, 0)
+            self.controls.show_live(live, recording.stated if recording is not None else None)
+            self.strip.show_live(live)
+            if recording is not None:
+                self.state.setCurrentIndex(max(0, self.state.findData(recording.state)))
+                self._timer.start()
+        self._buttons()
+
+    def _leave(self) -> None:
+        """Nothing of a recording stands on the page any more."""
+        self._timer.stop()
+        if self._looking is not None:
+            self._looking.stop()
+            self._looking = None
+        self._counting, self._due, self.verdict = 0, 0.0, None
+        self.events.setRowCount(0)
+        self.goes_with.setText("No event yet.")
+        for label in (self.figures, self.said, self.since):
+            label.setText("")
+        self.turns.show_drawing(None)
+        self.wheel.show_drawing(None)
+
+    def close_down(self) -> None:
+        self._leave()
+        self.ear.close()
 
     # recording ------------------------------------------------------------------------------
 
@@ -281,138 +255,61 @@ class LivePage(Page):
             self.start()
 
     def start(self) -> None:
-        """Open the recorder off this thread, and begin."""
-        workspace, state = self.shell.workspace, State(self.state.currentData())
-        job = workspace.job
-        if job is None:
-            self.shell.message.say("Open a job first: what is recorded goes on its trail.")
+        """Begin a recording of the open job."""
+        if not self.start_button.isEnabled():
             return
-        self.close_bench()
-        self._job_id = job.id
-        addresses, name = self.shell.addresses(), workspace.instruments
-        self._folder = self._records() / f"{datetime.now():%Y%m%d-%H%M%S-%f}-{state}{SUFFIX}"
-        folder, ranges = self._folder, {name: volts for name, volts in self.strip.ranges.items() if volts}
+        if self.recording is not None:
+            self.said.setText(
+                f"{self.recording.seconds:.0f} s are recorded and not kept yet: keep them (Alt+K), or discard them."
+            )
+            return
+        ranges = {column: volts for column, volts in self.strip.ranges.items() if volts}
         self.start_button.setEnabled(False)
         self.said.setText("Opening the recorder.")
+        self.workspace.start_recording(
+            State(self.state.currentData()), self.instruments.wired, self._began, self._refused, ranges=ranges
+        )
 
-        def work(_task):
-            from sagen.desk.at_hand import wired_for
-
-            wired = wired_for(addresses, name, job)
-            try:
-                recorder = wired.recorder(state, ranges=ranges)
-                columns = tuple(channel.column for channel in recorder.channels())
-                return wired, Live(recorder, f"live-{state}.npz", sheet_for(job, columns, str(state)), folder=folder)
-            except SagenError:
-                wired.close()
-                raise
-
-        workspace.work.ask(work, done=self._opened, failed=self._refused, writes=True)
-
-    def _opened(self, opened) -> None:
-        self.wired, self.live = opened
+    def _began(self, recording: Recording) -> None:
         self.start_button.setEnabled(True)
-        self._heard = self._told = 0
-        self.verdict = None
-        self.events.setRowCount(0)
-        self.goes_with.setText("No event yet.")
-        self.figures.setText("")
-        self.said.setText("")
-        self.channel.clear()
-        for channel in self.live.channels:
-            self.channel.addItem(channel.column, channel.column)
-        self._stated = self.live.sheet
-        self._remembered_roles()
-        self._channel_chosen()
-        self.live.start()
-        self.strip.show_live(self.live)
-        self.turns.show_drawing(None)
-        self.wheel.show_drawing(None)
-        self._counting = COUNTED * 1000 // TICK_MS if self.state.currentData() in STARTING else 0
-        self._timer.start()
-        self._buttons()
+        if self.recording is recording:
+            self._counting = COUNTED * 1000 // TICK_MS if recording.state in STARTING else 0
+            self.said.setText("")
 
     def _refused(self, why: str) -> None:
         self.start_button.setEnabled(True)
-        self.said.setText(why)
+        self.said.setText(why[:1].upper() + why[1:])
 
     def stop(self) -> None:
-        """End the recording; it stays in sight."""
-        if self.live is not None:
-            self.live.recorder.stop()
+        """End the recording; it stays in sight until it is kept or discarded."""
         self._counting = 0
+        if self.recording is not None:
+            self.workspace.stop_recording(self.recording)
         self._buttons()
 
-    def _records(self) -> Path:
-        """Where recordings grow: beside the job log."""
-        return self.shell.workspace.log.captures.folder.parent / "records"
-
-    def _left(self) -> list[Path]:
-        """Recordings that were neither kept nor let go, oldest first: the program ended while they ran."""
-        return sorted(path for path in self._records().glob(f"*{SUFFIX}") if path != self._folder)
-
-    def close_bench(self, *, keep: bool = False) -> None:
-        """Let go of recorder and stand-in; what was recorded and is not to be kept is gone."""
-        self._timer.stop()
-        if self._looking is not None:
-            self._looking.stop()
-            self._looking = None
-        if self.live is not None:
-            self.live.stop()
-            self.live.recorder.close()
-        for item in (self._modules, self.wired):
-            if item is not None:
-                item.close()
-        self._modules = None
-        if self.live is not None and not keep:
-            shutil.rmtree(self._folder, ignore_errors=True)
-        self.live = self.wired = None
-        self.strip.show_live(None)
-        self._buttons()
-
-    def close_down(self) -> None:
-        self.close_bench()
-        self.ear.close()
-
-    def mark(self) -> None:
-        """A mark, by its words."""
+    def mark(self, words: str = "") -> None:
+        """A mark, by its words or those that stand in the line."""
         if self.live is not None and self.live.running:
-            self.live.mark(self.words.text().strip() or "mark")
+            self.live.mark(words or self.controls.words.text().strip() or "mark")
 
     def keep(self) -> None:
-        """Stop, and bring the recording in as a file would be; what the events go with goes on the trail."""
-        live, folder = self.live, self._folder
-        if live is None and self._left():
-            self.shell.bring_in([str(self._left()[-1])])
+        """Stop, and bring the recording in as a file would be; or one that a dead program left."""
+        if self.recording is not None:
+            if self.recording.live.samples:
+                self._counting = 0
+                self.workspace.bring_recording_in(self.recording)
+        elif (left := self._left()) is not None:
+            self.workspace.bring_recording_in(left)
+
+    def discard(self) -> None:
+        """Have the recording no more, after a question."""
+        recording = self.recording or self._left()
+        if recording is None:
             return
-        if live is None or not live.samples:
-            return
-        self.stop()
-        job_id = self._job_id
-
-        def work(_task):
-            from sagen.casework.examination import Incoming
-            from sagen.files.long_record import long_pyramids
-
-            live.stop()
-            live.hunt()
-            capture = live.capture()
-            return Incoming(folder, capture, live.sheet, pyramids=long_pyramids(folder, capture)), live.hunted()
-
-        def came(answer) -> None:
-            incoming, hunted = answer
-            workspace = self.shell.workspace
-            if workspace.job is None or workspace.job.id != job_id:
-                return
-            if hunted.events:
-                words = f"Live, {STATES[self.state.currentData()].lower()}, {live.seconds:.0f} s: " + " ".join(
-                    hunted.said
-                )
-                workspace.add(NoteEntry(words))
-            self.close_bench(keep=True)
-            workspace.incoming.emit(incoming)
-
-        self.shell.workspace.work.ask(work, done=came, failed=self.shell.message.say, writes=True)
+        words = "The recording is not on the trail. Discarded, it is gone for good."
+        if SureForm("Discard the recording", words, "Discard it", self).exec():
+            self.workspace.discard_recording(recording)
+            self.said.setText("")
 
     # while it runs --------------------------------------------------------------------------
 
@@ -454,12 +351,10 @@ class LivePage(Page):
             self.ear.say("lost" if heard[-1][2] else "back")
 
     def _look(self, *, last: bool) -> None:
-        live, below = self.live, self.below.currentIndex()
+        recording, live, below = self.recording, self.live, self.below.currentIndex()
         began = time.monotonic()
 
         def work(_task):
-            from sagen.report.turn_drawing import draw_turns
-
             verdict = live.verdict()
             drawing = None
             if verdict is not None and verdict.done is not None and below < 2:
@@ -467,11 +362,11 @@ class LivePage(Page):
                     (channel.sheet.column for channel in verdict.done.channels if channel.reading is not None), None
                 )
                 drawing = draw_turns(verdict.done, own) if own else None
-            self._ask_temperature(live)
+            self._ask_temperature(recording)
             new = live.hunt()
             return verdict, drawing, live.hunted() if new or last else None
 
-        def came(answer) -> None:
+        def show(answer) -> None:
             self._looking = None
             self._due = time.monotonic() + max(LEAST_S, RESTS * (time.monotonic() - began))
             if self.live is live:
@@ -482,17 +377,17 @@ class LivePage(Page):
             if why:
                 self.said.setText(why)
 
-        self._looking = self.shell.workspace.work.ask(work, done=came, failed=failed)
+        self._looking = self.workspace.compute(work, show, failed)
 
-    def _ask_temperature(self, live: Live) -> None:
+    def _ask_temperature(self, recording: Recording) -> None:
         """The coolant's temperature from the module, every few seconds, where one answers; called off this thread."""
-        if time.monotonic() < self._ask_again or self.wired is None:
+        if time.monotonic() < self._ask_again:
             return
         self._ask_again = time.monotonic() + TEMPERATURE_S
         try:
-            if self._modules is None:
-                self._modules = self.wired.modules()
-            live.warm(self._modules.live("coolant").value)
+            if recording.modules is None:
+                recording.modules = recording.wired.modules()
+            recording.live.warm(recording.modules.live("coolant").value)
         except SagenError:
             self._ask_again = time.monotonic() + 12 * TEMPERATURE_S  # no module: a live page works without one
 
@@ -521,93 +416,33 @@ class LivePage(Page):
         self.split.setSizes([round((1 - share) * tall), round(share * tall)])
         self._due = 0.0
 
-    def _spanned(self) -> None:
-        self.strip.span = self.span.currentData()
-        self.strip.update()
-        if self.shell is not None:
-            self.shell.settings.setValue("live/span", self.strip.span)
-
-    def _channel_chosen(self) -> None:
-        if self.live is not None:
-            stated = self.live.sheet.of(self.channel.currentText()) if self.live.sheet else None
-            self.role.setCurrentIndex(max(0, self.role.findData(stated.role if stated else Role.OTHER)))
-        self.range.setCurrentIndex(max(0, self.range.findData(self.strip.ranges.get(self.channel.currentText(), 0.0))))
-        self._triggered()
-
-    def _role_chosen(self) -> None:
-        """The channel is what was chosen; remembered for the next recording with as many channels."""
-        live, column = self.live, self.channel.currentText()
-        if live is None or not column:
-            return
-        try:
-            live.describe(with_role(live.sheet, column, Role(self.role.currentData()), self._stated))
-        except SagenError as error:
-            self.said.setText(str(error))
-            return
-        roles = [str(one.role) if (one := live.sheet.of(name.column)) else "" for name in live.channels]
-        self.shell.settings.setValue("live/roles", ",".join(roles))
-        self._due = 0.0
-
-    def _remembered_roles(self) -> None:
-        """Rails as they were stated the last time, where nothing else says what a channel is."""
-        live, told = self.live, str(self.shell.settings.value("live/roles", "")).split(",")
-        if len(told) != len(live.channels):
-            return
-        for channel, role in zip(live.channels, told, strict=True):
-            if role in RAILS and live.sheet is not None and live.sheet.of(channel.column) is None:
-                live.describe(with_role(live.sheet, channel.column, Role(role)))
-
-    def _ranged(self) -> None:
-        self.strip.ranges[self.channel.currentText()] = self.range.currentData()
+    def _spanned(self, span: float) -> None:
+        self.strip.span = span
         self.strip.update()
 
-    def _kind_chosen(self) -> None:
-        kind = self.kind.currentData()
-        for item in (self.level, self.unit):
-            item.setVisible(kind is not None)
-        if kind is not None:
-            self.unit.setText(TRIGGERS[kind][1])
-            self.level.setText(TRIGGERS[kind][2])
-        self._triggered()
+    def _ranged(self, column: str, volts: float) -> None:
+        self.strip.ranges[column] = volts
+        self.strip.update()
 
-    def _triggered(self) -> None:
-        """Set the trigger as chosen; a figure that makes no sense is said and changes nothing."""
-        kind, live = self.kind.currentData(), self.live
-        if live is None or self.channel.currentIndex() < 0:
-            return
-        if kind is None:
-            live.set_trigger(0, None)
-            return
-        try:
-            figure = float(self.level.text().replace(",", "."))
-            if not 0 < abs(figure) < 1e6:
-                raise ValueError
-        except ValueError:
-            self.said.setText(f"'{self.level.text()[:20]}' is no figure for a trigger.")
-            return
-        at = self.channel.currentIndex()
-        try:
-            live.set_trigger(at, live_trigger(live, at, kind, figure))
-        except SagenError as error:
-            self.said.setText(str(error))
+    def _described(self, sheet: Sheet) -> None:
+        if self.recording is not None:
+            self.workspace.describe_recording(self.recording, sheet)
+            self._due = 0.0
 
     def _muted(self, on: bool) -> None:
         self.ear.muted = not on
-        if self.shell is not None:
-            self.shell.settings.setValue("live/tones", "on" if on else "off")
-            if on and self.ear.why:
-                self.shell.message.say(self.ear.why)
+        self.settings.setValue("live/tones", "on" if on else "off")
+        if on and self.ear.why:
+            self.message.say(self.ear.why)
 
     def _louder(self, value: int) -> None:
         self.ear.volume = value / 100
-        if self.shell is not None:
-            self.shell.settings.setValue("live/volume", value)
+        self.settings.setValue("live/volume", value)
 
     def _buttons(self) -> None:
         running = self.live is not None and self.live.running
         self.start_button.setText("Stop" if running else "Start")
-        left = (
-            self.live is None and self.shell is not None and self.shell.workspace.log is not None and bool(self._left())
-        )
+        left = self.recording is None and self._left() is not None
         self.keep_button.setEnabled(left or (self.live is not None and self.live.samples > 0))
+        self.discard_button.setVisible(not running and (left or self.recording is not None))
         self.hold_button.setEnabled(self.live is not None)

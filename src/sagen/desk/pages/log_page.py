@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout
@@ -11,6 +13,10 @@ from sagen.desk.panes.trail import CardDelegate, paint_tag
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.model.job import JobSummary, Stage
+
+if TYPE_CHECKING:
+    from sagen.desk.ports import Commands
+    from sagen.desk.workspace import DeskWorkspace
 
 JOB = Qt.ItemDataRole.UserRole
 TYPING_MS = 120  #: a search waits so long for the next letter
@@ -111,10 +117,10 @@ class LogPage(Page):
         self._typing.timeout.connect(lambda: self.search_wanted.emit(self.search.text()))
         self.search.textChanged.connect(lambda _: self._typing.start())
 
-    def wire(self, shell) -> None:
-        self.chosen.connect(lambda job_id: shell.workspace.open_job(job_id, open_capture=True))
-        self.new_wanted.connect(shell.new_job)
-        self.search_wanted.connect(shell.workspace.list_jobs)
+    def wire(self, workspace: DeskWorkspace, commands: Commands) -> None:
+        self.chosen.connect(lambda job_id: workspace.open_job(job_id, open_capture=True))
+        self.new_wanted.connect(commands.runner("jobs.new"))
+        self.search_wanted.connect(lambda words: workspace.list_jobs(words))
 
     def on_shown(self) -> None:
         self.list.setFocus()

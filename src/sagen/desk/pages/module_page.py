@@ -3,20 +3,28 @@
 from __future__ import annotations
 
 import time
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from sagen.casework.command import Queue
 from sagen.casework.module import came_back, frame_words, meaning_of, new_codes, speed_record
 from sagen.desk.actions import Action
-from sagen.desk.at_hand import wired_for
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.model.words import STATES
+from sagen.reason.facts import knowledge
+
+if TYPE_CHECKING:
+    from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
+
 
 SHOWN = (("rpm", "rpm"), ("speed", "km/h"), ("coolant", "°C coolant"), ("intake", "°C intake"))
 EVERY_MS = 400
@@ -38,7 +46,7 @@ class ModulePage(Page):
     """Codes of every module that answers, and four live values."""
 
     name, title = "module", "Module: codes and values"
-    commands = (
+    actions = (
         Action("Alt+R", "read the codes into the job", lambda page: page.read()),
         Action("Alt+L", "live values on or off", lambda page: page.live_button.toggle()),
         Action("Alt+S", "the speed now, while cranking, as evidence", lambda page: page.keep_speed()),
@@ -47,7 +55,7 @@ class ModulePage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell, self.cleared, self._last_rpm = None, None, None
+        self.cleared, self._job_id = None, None
         self.found = ()
         self._asking = False
         self._wired = self._modules = None
@@ -78,8 +86,7 @@ class ModulePage(Page):
             head.addWidget(item)
         head.addStretch(1)
         where, back = QPushButton("Instruments"), QPushButton("Back")
-        where.clicked.connect(lambda _=False: self.shell.choose_instruments())
-        back.clicked.connect(lambda _=False: self.shell.back_to_job())
+        self.where, self.back = where, back
         head.addWidget(where)
         head.addWidget(back)
         layout.addLayout(head)
@@ -113,10 +120,14 @@ class ModulePage(Page):
         grid.addWidget(self.speed_button, 0, len(SHOWN))
         return grid
 
-    def wire(self, shell) -> None:
-        self.shell = shell
-        shell.workspace.job_changed.connect(lambda job: self._job_changed(job))
-        self._job_id = shell.workspace.job.id if shell.workspace.job else None
+    def wire(
+        self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands, instruments: BenchInstruments
+    ) -> None:
+        self.workspace, self.instruments = workspace, instruments
+        self.where.clicked.connect(commands.runner("instruments.choose"))
+        self.back.clicked.connect(lambda _=False: navigation.back_to_job())
+        workspace.job_changed.connect(lambda job: self._job_changed(job))
+        self._job_id = workspace.job.id if workspace.job else None
         self._turned()
 
     def _job_changed(self, job) -> None:
@@ -139,24 +150,22 @@ class ModulePage(Page):
         self.let_go()
 
     def _turned(self) -> None:
-        from sagen.reason.facts import knowledge
-
         said, state = knowledge().cautions, self.state.currentData()
         names = {State.CRANKING: ("cranking", "no_start"), State.RUNNING: ("moving", "hot")}.get(state, ("plug",))
         self.caution.setText(" ".join(said[name] for name in names))
         self.speed_button.setEnabled(state == State.CRANKING)
 
-    def _ask(self, question, came) -> None:
+    def _ask(self, question, answered) -> None:
         """Put a question to the modules off this thread, one at a time; the bus is opened with the first."""
-        if self._asking or self.shell.workspace.job is None:
+        if self._asking or self.workspace.job is None:
             return
         self._asking = True
-        workspace, state = self.shell.workspace, self.state.currentData()
-        job, addresses, name = workspace.job, self.shell.addresses(), workspace.instruments
+        workspace, state, instruments = self.workspace, self.state.currentData(), self.instruments
+        job = workspace.job
 
         def work(_task):
             if self._wired is None:
-                self._wired = wired_for(addresses, name, job)
+                self._wired = instruments.wired(job)
             self._wired.turn(state)
             if self._modules is None:
                 self._modules = self._wired.modules()
@@ -165,14 +174,16 @@ class ModulePage(Page):
         def done(answer) -> None:
             self._asking = False
             if workspace.job is not None and workspace.job.id == job.id:
-                came(answer)
+                answered(answer)
+            else:
+                self.let_go()
 
         def failed(why: str) -> None:
             self._asking = False
             self.live_button.setChecked(False)
             self.said.setText(why[:1].upper() + why[1:])
 
-        workspace.work.ask(work, done=done, failed=failed, writes=True)
+        workspace.compute(work, done, failed, queue=Queue.INSTRUMENTS)
 
     # codes ----------------------------------------------------------------------------------
 
@@ -183,7 +194,7 @@ class ModulePage(Page):
 
     def _read(self, answer) -> None:
         self.found, refused, about = answer
-        workspace = self.shell.workspace
+        workspace = self.workspace
         added = new_codes(workspace.job, self.found)
         back = ()
         if self.cleared is not None:
@@ -253,7 +264,6 @@ class ModulePage(Page):
     def _show_values(self, found) -> None:
         for name, item in found.items():
             self.values[name].setText("–" if isinstance(item, str) else f"{item.value:,.0f}")
-        self._last_rpm = found["rpm"]
 
     def keep_speed(self) -> None:
         """The speed that the module shows while cranking, onto the trail."""
@@ -262,10 +272,10 @@ class ModulePage(Page):
             self.said.setText("Choose cranking, and let it crank while the speed is read.")
             return
 
-        def came(value) -> None:
+        def keep(value) -> None:
             record = speed_record(value, state)
             self.values["rpm"].setText(f"{value.value:,.0f}")
-            self.shell.workspace.add(record)
+            self.workspace.add(record)
             self.said.setText(f"The module shows {value.value:,.0f} rpm while cranking: onto the trail.")
 
-        self._ask(lambda modules: modules.live("rpm"), came)
+        self._ask(lambda modules: modules.live("rpm"), keep)

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from sagen.casework.shelf import GetPhoto
 from sagen.desk.pages import Page
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
+
+if TYPE_CHECKING:
+    from sagen.desk.ports import Navigation
+    from sagen.desk.workspace import DeskWorkspace
 
 HEAD = 16  #: px of an arrow's head
 
@@ -99,7 +105,7 @@ class PhotoPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell, self.entry, self.token = None, None, ""
+        self.entry, self.token, self.job_id = None, "", None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
@@ -126,9 +132,9 @@ class PhotoPage(Page):
         self.words.textChanged.connect(lambda text: self.view.show_photo(self.view.image, self.view.arrow, text))
         layout.addLayout(row)
 
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation) -> None:
+        self.workspace = workspace
+        self.left.connect(navigation.back_to_job)
 
     def show_entry(self, entry) -> None:
         """Bring a photo of the trail up."""
@@ -140,33 +146,34 @@ class PhotoPage(Page):
         self._bring(None, token, caption, (), "")
 
     def _bring(self, entry, token: str, caption: str, arrow: tuple[float, ...], words: str) -> None:
-        from sagen.casework.shelf import GetPhoto
-
+        self.commit()
         self.entry, self.token = entry, token
+        self.job_id = self.workspace.job.id if self.workspace.job else None
         self.keep_button.setEnabled(entry is not None)
         self.caption.setText(caption)
         self.view.show_photo(QImage(), arrow, words)
         self.words.setText(words)
 
-        def came(data: bytes) -> None:
+        def show(data: bytes) -> None:
             if self.token == token:
                 self.view.show_photo(QImage.fromData(data), arrow, words)
 
-        self.shell.workspace.ask(GetPhoto(None, token), came, slot="photo")
+        self.workspace.submit(GetPhoto(None, token), show, slot="photo")
 
     def _drawn(self, arrow: tuple[float, ...]) -> None:
         self.view.show_photo(self.view.image, arrow, self.words.text())
 
     def keep(self) -> None:
-        """Keep caption, arrow and words."""
-        if self.entry is None:
+        """Keep caption, arrow and words, and go back to the bench."""
+        self.commit()
+        self.left.emit()
+
+    def commit(self) -> None:
+        entry, self.entry = self.entry, None
+        if entry is None:
             return
         record = replace(
-            self.entry.record,
-            caption=self.caption.text().strip(),
-            words=self.words.text().strip(),
-            arrow=self.view.arrow,
+            entry.record, caption=self.caption.text().strip(), words=self.words.text().strip(), arrow=self.view.arrow
         )
-        if record != self.entry.record:
-            self.shell.workspace.correct(self.entry, record)
-        self.left.emit()
+        if record != entry.record:
+            self.workspace.correct(entry, record, job=self.job_id)

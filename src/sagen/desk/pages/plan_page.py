@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.actions import Action, Hint
+from sagen.desk.forms.work import CostsForm
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.trail import CostsEntry, PlaceEntry
 from sagen.model.vocabulary import EntryKind, Place
 from sagen.model.words import PLACES
+
+if TYPE_CHECKING:
+    from sagen.desk.parts import Message
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
 
 HEADS = ("", "Check", "Where", "Minutes", "Why")
 MOST = 14
@@ -22,7 +30,7 @@ class PlanPage(Page):
 
     name, title = "plan", "Plan"
     left = Signal()
-    commands = tuple(
+    actions = tuple(
         Action(f"Alt+{k}", f"open or close: {PLACES[place].lower()}", lambda page, place=place: page.toggle(place))
         for k, place in enumerate(Place, start=1)
     )
@@ -30,7 +38,6 @@ class PlanPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -72,10 +79,10 @@ class PlanPage(Page):
         self.ways = Label(name="sound", wrap=True)
         layout.addWidget(self.ways)
 
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
-        shell.workspace.weighed.connect(lambda _: self.show_plan())
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, message: Message, commands: Commands) -> None:
+        self.workspace, self.message, self.commands = workspace, message, commands
+        self.left.connect(navigation.back_to_job)
+        workspace.weighed.connect(lambda _: self.show_plan())
 
     def on_shown(self) -> None:
         self.show_plan()
@@ -83,7 +90,7 @@ class PlanPage(Page):
 
     def show_plan(self) -> None:
         """The plan of the open job as it was weighed last."""
-        job, weighed = self.shell.workspace.job, self.shell.workspace.last_weighed
+        job, weighed = self.workspace.job, self.workspace.last_weighed
         checks = weighed.checks if weighed and job else ()
         now = weighed.opened if weighed else frozenset()
         for place, button in self.places.items():
@@ -124,7 +131,7 @@ class PlanPage(Page):
 
     def toggle(self, place: Place) -> None:
         """Open a place, or close it; that is on the trail."""
-        job, weighed = self.shell.workspace.job, self.shell.workspace.last_weighed
+        job, weighed = self.workspace.job, self.workspace.last_weighed
         if job is None:
             return
         open_now = weighed is not None and place in weighed.opened
@@ -134,31 +141,29 @@ class PlanPage(Page):
             if item.kind == EntryKind.STEP and item.record.place == place and not item.record.back
         ]
         if open_now and owed:
-            self.shell.message.say(
+            self.message.say(
                 f"{len(owed)} {'step is' if len(owed) == 1 else 'steps are'} still apart there: {owed[0].record.what}. Put it together first."
             )
             self.show_plan()
             return
-        self.shell.workspace.add(PlaceEntry(place, not open_now))
+        self.workspace.add(PlaceEntry(place, not open_now))
 
     def _do(self) -> None:
         check = self.table.chosen()
         if check is not None:
-            self.shell.do_check(check)
+            self.commands.run("captures.do_check", check)
 
     def _costs(self) -> None:
-        from sagen.desk.work_forms import CostsForm
-
-        job = self.shell.workspace.job
+        job = self.workspace.job
         if job is None:
             return
         old = next((entry for entry in reversed(job.of(CostsEntry))), None)
         form = CostsForm(old.record if old else None, parent=self)
         if form.exec():
             if old is None:
-                self.shell.workspace.add(form.answer())
+                self.workspace.add(form.answer())
             else:
-                self.shell.workspace.correct(old, form.answer())
+                self.workspace.correct(old, form.answer())
 
 
 def _short(item) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
     QApplication,
@@ -14,7 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.casework.job_sheet import again_row
 from sagen.desk.actions import Action, Hint
+from sagen.desk.forms.work import number
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
@@ -22,6 +26,11 @@ from sagen.model.proof import Stage
 from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
 from sagen.model.vocabulary import ProofStep
 from sagen.model.words import OWED, RELEARNS
+
+if TYPE_CHECKING:
+    from sagen.desk.parts import Message
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
 
 STAGES = {
     Stage.OPEN: "Open: nothing found yet.", Stage.FOUND: "Found, not yet repaired.",
@@ -34,7 +43,7 @@ class ProofPage(JobPage):
     """Rows of what is to be measured again; a line a step with done and failed."""
 
     name, title = "proof", "Proof"
-    commands = tuple(
+    actions = tuple(
         Action(f"Alt+{k}", f"done: {OWED[step].lower()}", lambda page, step=step: page.mark(step, True))
         for k, step in enumerate(ProofStep, start=1)
     )
@@ -72,6 +81,10 @@ class ProofPage(JobPage):
         layout.addWidget(self.relearn)
         layout.addLayout(self._timer())
         layout.addStretch(1)
+
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, message: Message, commands: Commands) -> None:
+        super().wire(workspace, navigation)
+        self.navigation, self.message, self.commands = navigation, message, commands
 
     def _steps(self) -> QGridLayout:
         grid = QGridLayout()
@@ -132,9 +145,7 @@ class ProofPage(JobPage):
 
     def show_job(self) -> None:
         """Where the proof of the open job stands."""
-        from sagen.casework.job_sheet import again_row
-
-        job = self.shell.workspace.job
+        job = self.workspace.job
         if job is None:
             return
         now = job.standing_now
@@ -176,14 +187,12 @@ class ProofPage(JobPage):
 
     def mark(self, step: ProofStep, done: bool) -> None:
         """A step of the proof was done, or failed."""
-        job = self.shell.workspace.job
+        job = self.workspace.job
         if job is not None and self.buttons[step, done].isEnabled():
-            self.shell.workspace.add(ProofEntry((step,) if done else (), failed=() if done else (step,)))
+            self.workspace.add(ProofEntry((step,) if done else (), failed=() if done else (step,)))
 
     def keep_drive(self) -> None:
         """Put the drive on the trail as it was."""
-        from sagen.desk.work_forms import number
-
         drive: dict = {"came": self.came.isChecked()}
         try:
             for key, line in (("km", self.km), ("minutes", self.minutes)):
@@ -194,9 +203,9 @@ class ProofPage(JobPage):
                 drive["conditions"] = self.conditions.text().strip()
             record = ProofEntry(drive=drive)
         except ValueError as error:
-            self.shell.message.say(str(error))
+            self.message.say(str(error))
             return
-        self.shell.workspace.add(record)
+        self.workspace.add(record)
         for line in (self.km, self.minutes, self.conditions):
             line.clear()
         self.came.setChecked(False)
@@ -207,15 +216,15 @@ class ProofPage(JobPage):
             return
         record = row.before
         if isinstance(record, ReadingEntry):
-            page = self.shell.show_circuit(record.circuit)
+            page = self.navigation.show_circuit(record.circuit)
             if page is not None:
                 page.aim(record.point, record.state)
         elif isinstance(record, ValueEntry):
-            self.shell.add_value(record)
+            self.commands.run("entries.add_value", record)
         elif isinstance(record, CaptureEntry):
-            self.shell.record_again(record)
+            self.commands.run("captures.record_again", record)
         else:
-            self.shell.message.say("It was read elsewhere: read it there again, and put it on the trail.")
+            self.message.say("It was read elsewhere: read it there again, and put it on the trail.")
 
     # the driven steps ---------------------------------------------------------------------
 

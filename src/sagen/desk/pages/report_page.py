@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+import pypdfium2
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPixmap
+from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from sagen.artifacts.atomic import write_whole
 from sagen.desk.pages import Page
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+
+if TYPE_CHECKING:
+    from sagen.desk.parts import Message
+    from sagen.desk.ports import Commands, Navigation
 
 #: what can be printed
 PAGES = (
@@ -22,8 +30,6 @@ SCALE = 1.6  #: preview pixels a point
 
 def page_images(pdf: bytes, scale: float = SCALE) -> list[QImage]:
     """Every page of a PDF as a picture."""
-    import pypdfium2
-
     document = pypdfium2.PdfDocument(pdf)
     images = []
     for page in document:
@@ -81,11 +87,11 @@ class ReportPage(Page):
         self.scroll.setWidget(self.pages)
         layout.addWidget(self.scroll, 1)
 
-    def wire(self, shell) -> None:
-        self.left.connect(shell.back_to_job)
-        self.failed.connect(shell.message.say)
-        self.saved.connect(shell.message.say)
-        self.wanted.connect(shell.show_report)
+    def wire(self, navigation: Navigation, message: Message, commands: Commands) -> None:
+        self.left.connect(navigation.back_to_job)
+        self.failed.connect(message.say)
+        self.saved.connect(message.say)
+        self.wanted.connect(lambda page: commands.run("jobs.show_report", page))
 
     def show_report(self, html: str, pdf: bytes, images: list[QImage], name: str, which: str = "capture") -> None:
         self.which.setCurrentIndex(max(0, self.which.findData(which)))
@@ -106,8 +112,6 @@ class ReportPage(Page):
 
     def save(self, path: Path) -> None:
         """Write the report; raises SagenError when the disk refuses."""
-        from sagen.artifacts.atomic import write_whole
-
         write_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
 
     def _ask_and_save(self, suffix: str) -> None:
@@ -122,8 +126,6 @@ class ReportPage(Page):
             self.failed.emit(str(error))
 
     def _print(self) -> None:
-        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
-
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self).exec() != QPrintDialog.DialogCode.Accepted:
             return

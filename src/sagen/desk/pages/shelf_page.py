@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from sagen.casework.shelf import DropKept, ListShelf
 from sagen.desk.actions import Hint
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.words import PATTERN_SOURCES, STATES
+
+if TYPE_CHECKING:
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
 
 
 class ShelfPage(Page):
@@ -21,7 +28,6 @@ class ShelfPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.shell = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
@@ -52,14 +58,12 @@ class ShelfPage(Page):
         self.cards.activated.connect(lambda _: self._card())
         layout.addWidget(self.cards, 2)
 
-    def wire(self, shell) -> None:
-        self.shell = shell
-        self.left.connect(shell.back_to_job)
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands) -> None:
+        self.workspace, self.navigation, self.commands = workspace, navigation, commands
+        self.left.connect(navigation.back_to_job)
 
     def on_shown(self) -> None:
-        from sagen.casework.shelf import ListShelf
-
-        self.shell.workspace.ask(ListShelf(None), self.show_shelf, slot="shelf")
+        self.workspace.submit(ListShelf(None), self.show_shelf, slot="shelf")
 
     def show_shelf(self, shelf) -> None:
         """List what stands on the shelf."""
@@ -73,23 +77,21 @@ class ShelfPage(Page):
             for kept_id, card in shelf.cards
         ])  # fmt: skip
         self.empty.setVisible(not shelf.patterns)
-        self.under.setEnabled(bool(shelf.patterns) and self.shell.workspace.opened is not None)
+        self.under.setEnabled(bool(shelf.patterns) and self.workspace.opened is not None)
         self.drop.setEnabled(bool(shelf.patterns) or bool(shelf.cards))
 
     def _lay(self) -> None:
         row = self.patterns.chosen()
         if row is not None:
-            self.shell.lay_under(row[1].name, row[1].token, row[1].sheet)
+            self.commands.run("captures.lay_under", row[1].name, row[1].token, row[1].sheet)
 
     def _drop(self) -> None:
-        from sagen.casework.shelf import DropKept
-
         table = self.cards if self.cards.hasFocus() else self.patterns
         row = table.chosen()
         if row is not None:
-            self.shell.workspace.ask(DropKept(None, row[0]), self.show_shelf)
+            self.workspace.submit(DropKept(None, row[0]), self.show_shelf)
 
     def _card(self) -> None:
         row = self.cards.chosen()
         if row is not None:
-            self.shell.show_page("card").show_card(row[1], row[0])
+            self.navigation.show_page("card").show_card(row[1], row[0])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
@@ -17,12 +18,22 @@ from sagen.casework.bench_test import (
     refusal,
     wiring,
 )
+from sagen.casework.command import Queue
+from sagen.casework.live import Live, live_trigger
 from sagen.desk.actions import Action
-from sagen.desk.at_hand import wired_for
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.reason.facts import knowledge
+from sagen.reason.several import circuits_of
+from sagen.signal.trigger import TriggerKind
+
+if TYPE_CHECKING:
+    from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.ports import Navigation
+    from sagen.desk.workspace import DeskWorkspace
+
 
 STEPS = (
     "Feed and resistor as below. Hold the tip clear of metal: the output stands at the feed.",
@@ -36,7 +47,7 @@ class TesterPage(JobPage):
     """The card, the count, and what it comes to."""
 
     name, title = "tester", "Sensor in the hand"
-    commands = (
+    actions = (
         Action("Alt+O", "put the count on the trail: this machine's part", lambda page: page.keep(False)),
         Action("Alt+N", "put the count on the trail: a new part", lambda page: page.keep(True)),
         Action("Alt+R", "count with the recorder on or off", lambda page: page.count_button.toggle()),
@@ -46,7 +57,7 @@ class TesterPage(JobPage):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self._live, self._wired = None, None
+        self._live, self._wired, self._job_id = None, None, None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
@@ -129,19 +140,26 @@ class TesterPage(JobPage):
         form.addRow(Label(), row)
         return form
 
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, instruments: BenchInstruments) -> None:
+        super().wire(workspace, navigation)
+        self.instruments = instruments
+
     def close_down(self) -> None:
         self.count_button.setChecked(False)
 
     def show_job(self) -> None:
         """The card of the circuit that is worked on."""
-        from sagen.reason.facts import knowledge
-        from sagen.reason.several import circuits_of
-
-        job = self.shell.workspace.job
+        job = self.workspace.job
+        if job is None or job.id != self._job_id:
+            # What was counted for another job is no count of this one's part.
+            self.count_button.setChecked(False)
+            self.counted.setValue(-1)
+            self.said.setText("")
+        self._job_id = job.id if job is not None else None
         if job is None:
             return
         circuits = circuits_of(job.records())
-        self.circuit = self.shell.workspace.circuit
+        self.circuit = self.workspace.circuit
         self.spec = circuits.get(self.circuit, next(iter(circuits.values())))
         why = refusal(self.spec)
         said = knowledge().cautions
@@ -175,7 +193,7 @@ class TesterPage(JobPage):
 
     def _add(self, records) -> None:
         if records:
-            self.shell.workspace.add(*(replace(record, circuit=self.circuit) for record in records))
+            self.workspace.add(*(replace(record, circuit=self.circuit) for record in records))
             self.said.setText(records[-1].text + " On the trail.")
 
     def pulsed(self, counted: bool) -> None:
@@ -185,11 +203,10 @@ class TesterPage(JobPage):
 
     def read_module(self) -> None:
         """Ask the module for its speed while the wire is pulsed."""
-        workspace = self.shell.workspace
-        job, addresses, name = workspace.job, self.shell.addresses(), workspace.instruments
+        job, instruments = self.workspace.job, self.instruments
 
         def work(_task):
-            wired = wired_for(addresses, name, job)
+            wired = instruments.wired(job)
             try:
                 modules = wired.modules()
                 try:
@@ -199,10 +216,10 @@ class TesterPage(JobPage):
             finally:
                 wired.close()
 
-        def came(rpm: float) -> None:
+        def show(rpm: float) -> None:
             self.said.setText(f"The module shows {rpm:,.0f} rpm: press which it is.")
 
-        workspace.work.ask(work, done=came, failed=self.said.setText, writes=True)
+        self.workspace.compute(work, show, self.said.setText, queue=Queue.INSTRUMENTS)
 
     # counting -------------------------------------------------------------------------------
 
@@ -216,20 +233,17 @@ class TesterPage(JobPage):
                 self._live.recorder.close()
             self._live = self._wired = None
             return
-        workspace = self.shell.workspace
-        job, addresses, name = workspace.job, self.shell.addresses(), workspace.instruments
+        job, instruments = self.workspace.job, self.instruments
 
         def work(_task):
-            from sagen.casework.live import Live
-
-            wired = wired_for(addresses, name, job)
+            wired = instruments.wired(job)
             try:
                 return wired, Live(wired.recorder(), "hand.npz", keep=False)
             except SagenError:
                 wired.close()
                 raise
 
-        def came(opened) -> None:
+        def begin(opened) -> None:
             self._wired, self._live = opened
             if not self.count_button.isChecked():
                 self._recorder(False)
@@ -243,16 +257,13 @@ class TesterPage(JobPage):
             self.count_button.setChecked(False)
             self.said.setText(why)
 
-        workspace.work.ask(work, done=came, failed=failed, writes=True)
+        self.workspace.compute(work, begin, failed, queue=Queue.INSTRUMENTS)
 
     def _counting(self) -> None:
-        from sagen.desk.pages.live_page import live_trigger
-        from sagen.signal.trigger import TriggerKind
-
         live = self._live
         if live is None or live.samples < live.sfreq / 2:
             return
         if live.trigger is None:
-            middle = self.spec.pull_up or self.spec.supply or 5.0
-            live.set_trigger(0, live_trigger(live, 0, TriggerKind.FALL, middle / 2))
+            high = self.spec.pull_up or self.spec.supply or live.highest(0)
+            live.set_trigger(0, live_trigger(live, 0, TriggerKind.FALL, high / 2))
         self.counted.setValue(min(live.times_fired, self.counted.maximum()))

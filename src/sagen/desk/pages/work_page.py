@@ -3,16 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from sagen.casework.costs import costs_of, offers
+from sagen.casework.words import said_days
 from sagen.desk.actions import Action, Hint
+from sagen.desk.forms.work import PartForm, SeenForm
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.errors import SagenError
 from sagen.model.trail import PartEntry, SeenEntry, StepEntry
 from sagen.model.vocabulary import LineState, StepKind
 from sagen.model.words import LINE_STATES, PLACES, SEEN_MARKS, STEPS
+
+if TYPE_CHECKING:
+    from sagen.desk.parts import Message
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
 
 #: the key of each kind of step
 STEP_KEYS = {
@@ -29,7 +39,7 @@ class WorkPage(JobPage):
     """Words once, then a key for what was done with it."""
 
     name, title = "work", "Taken apart, parts, also seen"
-    commands = (
+    actions = (
         *(Action(key, STEPS[kind].lower(), lambda page, kind=kind: page.step(kind)) for kind, key in STEP_KEYS.items()),
         Action("Alt+T", "the chosen step is together again", lambda page: page.together()),
         Action("Alt+P", "a part line", lambda page: page.add_part()),
@@ -105,6 +115,10 @@ class WorkPage(JobPage):
         for table in (self.steps, self.parts, self.seen):
             table.activated.connect(lambda _, table=table: self._correct(table))
 
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, message: Message, commands: Commands) -> None:
+        super().wire(workspace, navigation)
+        self.message, self.commands = message, commands
+
     def _entry(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(5)
@@ -130,7 +144,7 @@ class WorkPage(JobPage):
 
     def show_job(self) -> None:
         """Steps, part lines and what else was seen."""
-        job = self.shell.workspace.job
+        job = self.workspace.job
         steps = list(job.of(StepEntry)) if job else []
         rows = []
         for entry in reversed(steps) if self.reversed else steps:
@@ -159,16 +173,16 @@ class WorkPage(JobPage):
 
     def step(self, kind: StepKind) -> None:
         """Put a step on the trail, in the words of the line; what broke goes to the parts list as well."""
-        job, what = self.shell.workspace.job, self.what.text().strip()
+        job, what = self.workspace.job, self.what.text().strip()
         if job is None:
             return
         if not what:
-            self.shell.message.say(f"Say what was {STEPS[kind].partition(':')[0].lower()}, then press its key.")
+            self.message.say(f"Say what was {STEPS[kind].partition(':')[0].lower()}, then press its key.")
             self.what.setFocus()
             return
         step = StepEntry(kind, what, self.size.text().strip(), self.owes.text().strip(), self.place.currentData())
         broken = [PartEntry(what, text="Broke while it was taken apart.")] if kind == StepKind.BROKE else []
-        self.shell.workspace.add(step, *broken)
+        self.workspace.add(step, *broken)
         for line in (self.what, self.size, self.owes):
             line.clear()
         self.what.setFocus()
@@ -177,14 +191,12 @@ class WorkPage(JobPage):
         """The chosen step is together again, or apart once more."""
         entry = self.steps.chosen()
         if entry is not None:
-            self.shell.workspace.correct(entry, replace(entry.record, back=not entry.record.back))
+            self.workspace.correct(entry, replace(entry.record, back=not entry.record.back))
 
     def add_part(self) -> None:
-        from sagen.desk.work_forms import PartForm
-
         form = PartForm(parent=self)
-        if self.shell.workspace.job is not None and form.exec():
-            self.shell.workspace.add(form.answer())
+        if self.workspace.job is not None and form.exec():
+            self.workspace.add(form.answer())
 
     def next_state(self) -> None:
         entry = self.parts.chosen()
@@ -192,37 +204,30 @@ class WorkPage(JobPage):
             return
         state = NEXT_STATE[entry.record.state]
         if state == LineState.FITTED and not entry.record.bench:
-            self.shell.message.say(
+            self.message.say(
                 f"{entry.record.name} was not checked on the bench yet: ohms, pulses, or how it looks beside the old one. "
                 "New is not good: enter what was seen (Enter on its row), then fit it."
             )
             return
-        self.shell.workspace.correct(entry, replace(entry.record, state=state))
+        self.workspace.correct(entry, replace(entry.record, state=state))
 
     def add_seen(self) -> None:
-        from sagen.desk.work_forms import SeenForm
-
         form = SeenForm(parent=self)
-        if self.shell.workspace.job is not None and form.exec():
-            self.shell.workspace.add(form.answer())
+        if self.workspace.job is not None and form.exec():
+            self.workspace.add(form.answer())
 
     def _correct(self, table: TextTable) -> None:
         entry = table.chosen()
         if entry is not None:
-            self.shell.correct_entry(entry)
+            self.commands.run("entries.correct", entry)
 
 
 def _comes(part_entry: PartEntry) -> str:
-    from sagen.casework.words import said_days
-
     return said_days(part_entry.lead_days) if part_entry.lead_days is not None else ""
 
 
 def _offers(job) -> str:
     """Two offers side by side, with what waiting costs."""
-    from sagen.casework.costs import costs_of, offers
-    from sagen.model.errors import SagenError
-
     if job is None:
         return ""
     try:

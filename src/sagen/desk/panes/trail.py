@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.casework.words import entry_text
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.model.vocabulary import EntryKind
@@ -68,13 +69,6 @@ SHORT = {
     EntryKind.CARD: "Machine card", EntryKind.PLACE: "Opened, closed", EntryKind.STEP: "Taken apart",
     EntryKind.PART: "Part line", EntryKind.COSTS: "Costs",
 }  # fmt: skip
-
-
-def entry_text(record: Record) -> str:
-    """What an entry says; its words are imported with the first trail that is shown, after the first paint."""
-    from sagen.casework.words import entry_text
-
-    return entry_text(record)
 
 
 def fitting(job: Job | None) -> tuple[EntryKind, EntryKind]:

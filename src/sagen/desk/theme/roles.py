@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from PySide6.QtGui import QColor
+
+from sagen.desk.theme import theme
 from sagen.model.vocabulary import Role
 
 ROLES: dict[str, dict[Role, str]] = {
@@ -18,3 +21,15 @@ ROLES: dict[str, dict[Role, str]] = {
 SENSORS: dict[str, tuple[str, ...]] = {
     name: tuple(roles[role] for role in (Role.CRANK, Role.CAM, Role.SPEED, Role.KNOCK)) for name, roles in ROLES.items()
 }
+
+
+def role_colour(role: Role | str) -> QColor:
+    """The colour of a role's signal in the present theme."""
+    shown = ROLES[theme.current().name]
+    return QColor(shown.get(role, shown[Role.OTHER]))
+
+
+def sensor_colour(index: int) -> QColor:
+    """The colour of a sensor of a set."""
+    shown = SENSORS[theme.current().name]
+    return QColor(shown[index % len(shown)])

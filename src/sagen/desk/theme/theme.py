@@ -5,14 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSize
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
-
-if TYPE_CHECKING:
-    from sagen.model.vocabulary import Role
 
 HERE = Path(__file__).parent
 FONTS = HERE.parents[1] / "report" / "fonts"
@@ -22,7 +19,7 @@ TOUCH = 40  #: px, the least height of anything that is pressed
 
 
 @dataclass(frozen=True)
-class TurnDrawing:
+class Colours:
     """One look. Data colours are of the Okabe-Ito set (Okabe & Ito 2008), which is safe for colour-blind eyes."""
 
     name: str
@@ -37,21 +34,8 @@ class TurnDrawing:
     sound: str
     mark: str  #: findings
 
-    @property
-    def roles(self) -> dict[Role, str]:
-        """The colour of each role's signal."""
-        # Imported when a signal is drawn: the first paint needs no words of the trade.
-        from sagen.desk.theme.roles import ROLES
 
-        return ROLES[self.name]
-
-    def role(self, role: Role) -> QColor:
-        from sagen.model.vocabulary import Role
-
-        return QColor(self.roles.get(role, self.roles[Role.OTHER]))
-
-
-LIGHT = TurnDrawing(
+LIGHT = Colours(
     name="light",
     ground="#dfe3e0",
     pane="#f3f4f0",
@@ -64,7 +48,7 @@ LIGHT = TurnDrawing(
     sound="#00664b",
     mark="#b84800",
 )  # fmt: skip
-DARK = TurnDrawing(
+DARK = Colours(
     name="dark",
     ground="#0c1112",
     pane="#151c1e",
@@ -82,7 +66,7 @@ THEMES = {"light": LIGHT, "dark": DARK}
 _now = LIGHT
 
 
-def current() -> TurnDrawing:
+def current() -> Colours:
     """The look in use."""
     return _now
 
@@ -103,7 +87,7 @@ def _arrow(which: str, look: str) -> str:
     return (HERE / "icons" / f"{which}-{look}.svg").as_posix()
 
 
-def apply(app: QApplication, name: str) -> TurnDrawing:
+def apply(app: QApplication, name: str) -> Colours:
     """Dress the whole program in a look."""
     global _now
     _now = THEMES[name]
@@ -143,9 +127,6 @@ def apply(app: QApplication, name: str) -> TurnDrawing:
 @cache
 def icon(name: str, colour: str | None = None, size: int = 20) -> QIcon:
     """A shipped line icon in the ink of the present look."""
-    from PySide6.QtGui import QPainter, QPixmap
-    from PySide6.QtSvg import QSvgRenderer
-
     text = (HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8")
     made = QIcon()
     for mode, ink in ((QIcon.Mode.Normal, colour or _now.ink), (QIcon.Mode.Disabled, _now.line)):
@@ -215,6 +196,9 @@ QLineEdit, QComboBox, QPlainTextEdit { background: %(raised)s; color: %(ink)s; b
   border-radius: 6px; padding: 0 10px; min-height: %(touch)spx; selection-background-color: %(accent)s;
   selection-color: %(on_accent)s; }
 QPlainTextEdit { padding: 6px 8px; }
+QLineEdit#narrow { padding-left: 4px; padding-right: 2px; }
+QLineEdit#reading { font-size: 17pt; }
+QPushButton#recording { background: transparent; border: 2px solid %(mark)s; font-weight: 700; padding: 0 8px; }
 QLineEdit[bad="true"] { border: 2px solid %(mark)s; }
 QComboBox::drop-down { border: none; width: 30px; }
 QComboBox::down-arrow { image: url("%(arrow)s"); width: 18px; height: 18px; }

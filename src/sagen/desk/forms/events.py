@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from sagen.casework.events import Event, Hunted
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.trail import NoteEntry

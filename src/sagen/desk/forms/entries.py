@@ -1,29 +1,21 @@
-"""Small forms: a new job, a trail entry."""
+"""Entries of the trail that are told in words."""
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
-from datetime import datetime
 from typing import ClassVar
 
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
-    QDialog,
-    QFormLayout,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
-    QPlainTextEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
 )
 
 from sagen.casework.words import generic_meaning
 from sagen.codes import meaning, parse_code
 from sagen.codes.lookup import CODE_KINDS
+from sagen.desk.forms.base import NOTHING_YET, EntryForm
+from sagen.desk.forms.job import CodePick, code_entry
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.trail import (
@@ -39,10 +31,10 @@ from sagen.model.trail import (
     ScanEntry,
     StayedEntry,
 )
+from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     FINDING_STATES,
-    CodeKind,
     CodesBack,
     CodeStatus,
     EngineRuns,
@@ -55,7 +47,6 @@ from sagen.model.vocabulary import (
 )
 from sagen.model.words import (
     COMPLAINTS,
-    ENTRY_TITLES,
     FINDING_TITLES,
     OCCASIONS,
     ORIGINS,
@@ -68,175 +59,6 @@ from sagen.model.words import (
 CODE_STATUS = {
     CodeStatus.STORED: "Stored", CodeStatus.PENDING: "Pending: seen once", CodeStatus.PERMANENT: "Permanent",
 }  # fmt: skip
-NOTHING_YET = "There is nothing to put on the trail yet."
-
-
-class Form(QDialog):
-    """A dialog with fields, a message line and two buttons."""
-
-    def __init__(self, title: str, accept: str, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.setWindowTitle(title)
-        self.setMinimumWidth(460)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 16, 18, 16)
-        head = Label(title)
-        head.setObjectName("heading")
-        layout.addWidget(head)
-        self._first: QWidget | None = None
-        self.fields = QFormLayout()
-        self.fields.setHorizontalSpacing(14)
-        layout.addLayout(self.fields)
-        self.message = Label()
-        self.message.setObjectName("error")
-        self.message.setWordWrap(True)
-        self.message.hide()
-        layout.addWidget(self.message)
-        row = self.buttons = QHBoxLayout()
-        row.addStretch(1)
-        cancel = QPushButton("Cancel")
-        self.ok = QPushButton(accept)
-        self.ok.setObjectName("first")
-        self.ok.setDefault(True)
-        row.addWidget(cancel)
-        row.addWidget(self.ok)
-        layout.addLayout(row)
-        cancel.clicked.connect(self.reject)
-        self.ok.clicked.connect(self._try)
-
-    def showEvent(self, event) -> None:
-        """As tall as the words need: a form's layout does not ask wrapped lines for their height."""
-        super().showEvent(event)
-        self._fit()
-
-    def _fit(self) -> None:
-        for label in self.findChildren(Label):
-            if label.wordWrap() and label.isVisible():
-                label.setMinimumHeight(label.heightForWidth(label.width()))
-        self.adjustSize()
-
-    def add(self, name: str, field: QWidget) -> QWidget:
-        label = Label(name)
-        label.setBuddy(field)
-        self.fields.addRow(label, field)
-        if self._first is None:
-            self._first = field
-            field.setFocus()  # ready to type; else the default button has the keyboard
-        return field
-
-    def problem(self) -> str:
-        """What is wrong with the answers, or an empty string."""
-        return ""
-
-    def _try(self) -> None:
-        wrong = self.problem()
-        self.message.setText(wrong)
-        self.message.setVisible(bool(wrong))
-        if wrong:
-            self.layout().activate()
-            self._fit()
-        else:
-            self.accept()
-
-
-class CodePick(QComboBox):
-    """Generic codes by what they mean, for a hand without a keyboard; tells the chosen one through `took`."""
-
-    def __init__(self, took, parent: QWidget | None = None):
-        super().__init__(parent)
-        from sagen.codes.lookup import table
-
-        self.addItem("or choose one by its meaning", "")
-        for code, told in sorted(table().items()):
-            self.addItem(f"{code}  {told.text}", code)
-        self.setMaximumWidth(420)
-        # A list that scrolls, not one as tall as the screen.
-        self.setStyleSheet("combobox-popup: 0;")
-        self.setMaxVisibleItems(14)
-        self.setAccessibleName("Generic codes by their meaning")
-        self.activated.connect(lambda _=0: took(self.currentData()) if self.currentData() else None)
-
-
-class JobForm(Form):
-    """A new job: machine, customer, complaint, codes."""
-
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__("New job", "Start job", parent)
-        self.machine = self.add("Machine", QLineEdit())
-        self.machine.setPlaceholderText("make, model, engine, plate; empty: named by the date")
-        self.owner = self.add("Customer", QLineEdit())
-        self.cylinders = self.add("Cylinders", QComboBox())
-        for count in (*range(1, 13), 16):
-            self.cylinders.addItem(str(count), count)
-        self.cylinders.setCurrentIndex(self.cylinders.findData(4))
-        self.complaint = self.add("Complaint", QComboBox())
-        for key, words in COMPLAINTS.items():
-            self.complaint.addItem(words, key)
-        self.codes = self.add("Codes", QLineEdit())
-        self.codes.setPlaceholderText("as P0335 P0340; may be empty")
-        self.pick = self.add("", CodePick(self._picked))
-
-    def _picked(self, code: str) -> None:
-        if code not in self.code_list():
-            self.codes.setText(" ".join([*self.code_list(), code]))
-
-    def name(self) -> str:
-        """The machine as named, else by the date."""
-        return self.machine.text().strip() or f"Machine of {datetime.now():%d %B, %H:%M}"
-
-    def code_list(self) -> list[str]:
-        return [word for word in re.split(r"[\s,;]+", self.codes.text().upper()) if word]
-
-    def problem(self) -> str:
-        for item in self.code_list():
-            try:
-                parse_code(item)
-            except SagenError:
-                return f"'{item}' is not a trouble code such as P0335."
-        return ""
-
-    def records(self) -> list[Record]:
-        """What the new job's trail begins with."""
-        return [ComplaintEntry(self.complaint.currentData()), *(code_entry(item) for item in self.code_list())]
-
-
-def code_entry(text: str, meant: str = "", says: CodeKind | None = None) -> CodeEntry:
-    """A code's entry, with what a generic code means; raises SagenError for what is no code."""
-    code = parse_code(text)
-    return CodeEntry(code, meant or generic_meaning(code), says)
-
-
-class EntryForm(Form):
-    """One entry of the trail, new or to be corrected. Each kind has its own fields and gives its own record."""
-
-    record: ClassVar[type[Record]]
-
-    def __init__(self, old: Record | None = None, parent: QWidget | None = None):
-        super().__init__(ENTRY_TITLES[self.record.kind], "Put on the trail" if old is None else "Correct", parent)
-        self.build(old)
-
-    def build(self, old: Record | None) -> None:
-        """Make the fields and fill them from the entry that is corrected."""
-        raise TypeError(f"{type(self).__name__} has no fields")
-
-    def answer(self) -> Record:
-        """The record as answered."""
-        raise TypeError(f"{type(self).__name__} gives no record")
-
-    def choice(self, name: str, words: dict, chosen) -> QComboBox:
-        """A box with the words of a closed set."""
-        box = self.add(name, QComboBox())
-        for key, said in words.items():
-            box.addItem(said, key)
-        box.setCurrentIndex(max(0, box.findData(chosen)))
-        return box
-
-    def lines(self, name: str, text: str) -> QPlainTextEdit:
-        """A field for several lines; Tab leaves it."""
-        field = self.add(name, QPlainTextEdit(text))
-        field.setMinimumHeight(90)
-        field.setTabChangesFocus(True)
-        return field
 
 
 class CodeForm(EntryForm):
@@ -388,7 +210,7 @@ class TesterForm(EntryForm):
     def _entry(self) -> ScanEntry:
         if self.scan.currentData() == Scan.CODES_BACK:
             return ScanEntry(Scan.CODES_BACK, self.back.currentData())
-        return ScanEntry(Scan.RPM_CRANKING, float(self.rpm.text().strip().replace(",", ".")))
+        return ScanEntry(Scan.RPM_CRANKING, typed_figure(self.rpm.text()))
 
     def problem(self) -> str:
         try:
@@ -484,7 +306,6 @@ class ProofForm(EntryForm):
         return replace(self.old, done=done, more=more, failed=failed)
 
 
-#: by the kind of entry that they make; other kinds are entered elsewhere
 FORMS: dict[EntryKind, type[EntryForm]] = {
     kind.record.kind: kind
     for kind in (
@@ -492,79 +313,3 @@ FORMS: dict[EntryKind, type[EntryForm]] = {
         StayedForm,
     )
 }  # fmt: skip
-
-
-class LookForm(Form):
-    """What a check by eye or hand came to: one press."""
-
-    def __init__(self, check, text: str, parent: QWidget | None = None):
-        super().__init__(check.name[:1].upper() + check.name[1:], "Put on the trail", parent)
-        self.check = check
-        told = Label(f"{text}\n\nSound: {check.expect}")
-        told.setWordWrap(True)
-        self.fields.addRow(told)
-        if check.cautions:
-            mind = Label("Mind: " + " ".join(check.cautions))
-            mind.setObjectName("caution")
-            mind.setWordWrap(True)
-            self.fields.addRow(mind)
-        self.outcome = self.add("It was", QComboBox())
-        self.outcome.addItem("As expected of a sound one", "")
-        for name in check.outcome:
-            self.outcome.addItem(name.replace("_", " ").capitalize(), name)
-        self.certain = QCheckBox("Seen for certain: count it as a fact")
-        self.fields.addRow(self.certain)
-
-    def answer(self) -> InspectionEntry:
-        return InspectionEntry(self.check.slug, self.outcome.currentData(), certain=self.certain.isChecked())
-
-
-class CaptureForm(Form):
-    """What to set on the recorder for a check, and where its capture comes from."""
-
-    def __init__(
-        self,
-        check,
-        text: str,
-        settings: tuple[tuple[str, str], ...],
-        parent: QWidget | None = None,
-        *,
-        stand_in=False,
-        guide: QWidget | None = None,
-    ):
-        super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
-        told = Label(text)
-        told.setWordWrap(True)
-        self.fields.addRow(told)
-        for name, words in settings:
-            line = Label(words)
-            line.setWordWrap(True)
-            self.fields.addRow(name, line)
-        if check.cautions:
-            mind = Label("Mind: " + " ".join(check.cautions))
-            mind.setObjectName("caution")
-            mind.setWordWrap(True)
-            self.fields.addRow(mind)
-        if guide is not None:
-            self.setMinimumWidth(680)
-            self.fields.addRow(guide)
-        self.from_stand_in = False
-        self.record = QPushButton("Record from the stand-in")
-        self.record.setToolTip("A simulated machine with a fault of its own, to practise on")
-        self.record.clicked.connect(self._record)
-        self.record.setVisible(stand_in)
-        self.buttons.insertWidget(1, self.record)
-        self.by_eye = False
-        self.eye = QPushButton("Read by eye")
-        self.eye.setToolTip("Enter what the recorder's own screen shows, without a file")
-        self.eye.clicked.connect(self._read_by_eye)
-        self.eye.setVisible(bool(check.outcome))
-        self.buttons.insertWidget(1, self.eye)
-
-    def _read_by_eye(self) -> None:
-        self.by_eye = True
-        self.accept()
-
-    def _record(self) -> None:
-        self.from_stand_in = True
-        self.accept()

@@ -6,10 +6,11 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.trail import DecisionEntry
+from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import Origin
 from sagen.model.words import ORIGINS
 from sagen.reason.decide import Decision, PartState, WhileOpen, decide, said
@@ -113,10 +114,10 @@ class DecisionForm(Form):
 
     def _number(self, line: QLineEdit) -> float | None:
         """The figure of a line, None where it is empty; raises ValueError for what is none."""
-        text = line.text().strip().replace(",", ".")
+        text = line.text().strip()
         if not text:
             return None
-        value = float(text)
+        value = typed_figure(text)
         if not 0 <= value < MOST:
             raise ValueError(text)
         return value

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.trail import OVER_RANGE_OHM
+from sagen.model.typed import typed_reading
 from sagen.model.words import WIRES
 from sagen.reason.wires import MOST, NamedWires, PinReading, name_wires
 
@@ -52,18 +54,15 @@ class WireForm(Form):
         """The pins as typed; raises SagenError for what is no number."""
         out = []
         for cells in self.lines:
-            texts = [cell.text().strip().replace(",", ".") for cell in cells]
+            texts = [cell.text().strip() for cell in cells]
             if not texts[0]:
                 continue
             figures = []
             for text in texts[1:]:
-                if text.upper() in ("OL", "O.L", "0L"):
-                    figures.append(4e7)
-                    continue
                 try:
-                    figures.append(float(text) if text else None)
-                except ValueError:
-                    raise SagenError(f"'{text[:20]}' is not a number") from None
+                    figures.append(min(typed_reading(text), OVER_RANGE_OHM) if text else None)
+                except ValueError as error:
+                    raise SagenError(str(error)) from None
             out.append(PinReading(texts[0], figures[0], figures[2], figures[1]))
         return out
 

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 
-from sagen.desk.forms import NOTHING_YET, EntryForm
+from sagen.casework.costs import keep_shop_costs, shop_costs
+from sagen.casework.job_sheet import published_limits
+from sagen.casework.judging import judged_value
+from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.theme.plain import Label
+from sagen.model.errors import SagenError
 from sagen.model.trail import (
     BENCH,
     CostsEntry,
@@ -16,6 +20,7 @@ from sagen.model.trail import (
     StepEntry,
     ValueEntry,
 )
+from sagen.model.typed import typed_figure, typed_whole
 from sagen.model.vocabulary import EntryKind, LineState, Origin, Part, Place, SeenMark, State, StepKind
 from sagen.model.words import (
     LINE_STATES,
@@ -27,18 +32,15 @@ from sagen.model.words import (
     STATES_THEN,
     STEPS,
 )
+from sagen.reason.decide import Costs
 
 
 def number(line: QLineEdit, what: str, *, whole: bool = False) -> float | int | None:
     """The figure of a line, None where it is empty; raises ValueError in words for what is none."""
-    text = line.text().strip().replace(",", ".").replace(" ", "")
+    text = line.text().strip()
     if not text:
         return None
-    try:
-        value = int(text) if whole else float(text)
-    except ValueError:
-        raise ValueError(f"{what}: '{line.text().strip()[:30]}' is not a number") from None
-    return value
+    return typed_whole(text, what) if whole else typed_figure(text, what)
 
 
 class Checked(EntryForm):
@@ -135,9 +137,6 @@ class CostsForm(Checked):
     record = CostsEntry
 
     def build(self, old: CostsEntry | None) -> None:
-        from sagen.casework.costs import shop_costs
-        from sagen.model.errors import SagenError
-
         try:
             shop = shop_costs()
         except SagenError:
@@ -162,10 +161,6 @@ class CostsForm(Checked):
         self.fields.addRow(self.kept)
 
     def _keep_for_shop(self) -> None:
-        from sagen.casework.costs import keep_shop_costs
-        from sagen.model.errors import SagenError
-        from sagen.reason.decide import Costs
-
         try:
             one = self.answer()
             keep_shop_costs(Costs(one.hour, one.come_back, one.day))
@@ -207,8 +202,6 @@ class ValueForm(Checked):
         super().__init__(old, parent)
 
     def build(self, old: ValueEntry | None) -> None:
-        from sagen.casework.job_sheet import published_limits
-
         self.rows: list[tuple] = []
         self.row = self.add("Reading", QComboBox())
         for circuit in self.card.circuit if self.card else ():
@@ -238,9 +231,6 @@ class ValueForm(Checked):
         self._judge()
 
     def _judge(self) -> None:
-        from sagen.casework.judging import judged_value
-        from sagen.model.errors import SagenError
-
         try:
             _, found = judged_value(self._typed(), self.card)
             self.said.setText(found.text if found else "")
@@ -260,9 +250,6 @@ class ValueForm(Checked):
         )  # fmt: skip
 
     def answer(self) -> ValueEntry:
-        from sagen.casework.judging import judged_value
-        from sagen.model.errors import SagenError
-
         try:
             return judged_value(self._typed(), self.card)[0]
         except SagenError as error:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
-from sagen.desk.forms import Form
+from sagen.desk.forms.base import Form
 from sagen.model.circuit import CircuitSpec
 from sagen.model.machine_card import MachineCard
 from sagen.model.vocabulary import CIRCUIT_ROLES, Role, SensorKind

@@ -1,0 +1,126 @@
+"""A machine card filled in: begun from a job, read from the cells of its tables, and taken up by a job."""
+
+from __future__ import annotations
+
+from sagen.codes import meaning
+from sagen.model.errors import SagenError
+from sagen.model.machine_card import CardCircuit, MachineCard, Published
+from sagen.model.trail import CircuitEntry, CodeEntry
+from sagen.model.typed import typed_figure
+from sagen.model.vocabulary import CardQuantity, RelearnKind, Role, SensorKind, WireIs
+from sagen.model.words import WIRES
+from sagen.reason.several import circuits_of
+
+WIRE_COLUMNS = ("carries", "colour", "sensor_pin", "module_pin", "fuse", "fuse_place", "shared_with")
+ROW_COLUMNS = ("from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
+#: of a circuit, what its fields do not show
+NOT_SHOWN = ("position", "number", "polarity", "photo", "face", "pins")
+#: wires of a new circuit, by kind of sensor
+NEW_WIRES = {
+    SensorKind.HALL: (WireIs.SUPPLY, WireIs.SIGNAL, WireIs.GROUND), SensorKind.RELUCTANCE: (WireIs.SIGNAL, WireIs.GROUND),
+    SensorKind.CURRENT: (WireIs.SUPPLY, WireIs.SIGNAL), SensorKind.PIEZO: (WireIs.SIGNAL, WireIs.GROUND),
+}  # fmt: skip
+
+
+def wire_rows(cells: list[list[str]]) -> list[dict]:
+    """Rows of the table of wires as the card's model takes them."""
+    known = {words.lower(): key for key, words in WIRES.items()} | {str(wire): wire for wire in WireIs}
+    rows = []
+    for texts in cells:
+        row = {key: text for key, text in zip(WIRE_COLUMNS, texts, strict=True) if text}
+        row["carries"] = known.get(row.get("carries", "other").lower(), row.get("carries", "other"))
+        if "shared_with" in row:
+            row["shared_with"] = [word.strip() for word in row["shared_with"].split(",") if word.strip()]
+        rows.append(row)
+    return rows
+
+
+def published_rows(cells: list[list[str]]) -> list[dict]:
+    """Rows of the table of published values as the card's model takes them; raises ValueError for a figure that is none."""
+    rows = []
+    for number, texts in enumerate(cells, start=1):
+        row = {key: text for key, text in zip(ROW_COLUMNS, texts, strict=True) if text}
+        data: dict = {"between": [row[key] for key in ("from", "to") if key in row]}
+        for key in ("state", "when", "maker"):
+            if key in row:
+                data[key] = row[key].replace(" ", "_") if key == "state" else row[key]
+        data["quantity"] = {"Ω": "ohm", "ohms": "ohm"}.get(row.get("quantity", "ohm"), row.get("quantity", "ohm"))
+        for key in ("low", "high", "at"):
+            if key in row:
+                data[key] = typed_figure(row[key], f"published value {number}, {key}")
+        rows.append(data)
+    return rows
+
+
+def relearn_data(kind: RelearnKind, text: str, old: CardCircuit | None) -> dict:
+    """How it is relearnt; the steps of the card stay while the kind does."""
+    steps = {}
+    if old is not None and old.relearn is not None and old.relearn.kind == kind:
+        steps = old.relearn.model_dump(mode="json", exclude_defaults=True)
+    return steps | {"kind": kind, "text": text}
+
+
+def circuit_data(old: CardCircuit | None, typed: dict) -> dict:
+    """A circuit as typed, with what its fields do not show as it was."""
+    if old is None:
+        return typed
+    kept = old.model_dump(mode="json", exclude_defaults=True)
+    data = {key: value for key, value in kept.items() if key in NOT_SHOWN} | typed
+    over = [row for row in kept.get("published", ()) if "over" in row]
+    data["published"] += [row for row in over if row not in data["published"]]
+    return data
+
+
+def row_cells(row: Published) -> list[str]:
+    """A published value as cells; a table over temperature keeps its own row, shown and not changed here."""
+    if row.over:
+        limits = ["table", "", ""]
+    else:
+        limits = ["" if item is None else f"{item:g}" for item in (row.low, row.high, row.at)]
+    between = [*row.between, ""][:2]
+    unit = "Ω" if row.quantity == CardQuantity.OHM else str(row.quantity)
+    return [*between, str(row.state or "").replace("_", " "), row.when, unit, *limits, row.maker]
+
+
+def new_circuit(name: str, role: Role, sensor: SensorKind | None) -> CardCircuit:
+    """A circuit with the wires that its kind of sensor usually has, numbered from 1."""
+    wires = [{"carries": item, "sensor_pin": str(k)} for k, item in enumerate(NEW_WIRES.get(sensor, ()), start=1)]
+    return CardCircuit.model_validate({"name": name, "role": role, "sensor": sensor, "wire": wires})
+
+
+def begun(job) -> MachineCard:
+    """A card begun from what a job states."""
+    circuits = []
+    for name, spec in circuits_of(job.records()).items():
+        made = new_circuit(name or str(spec.role), spec.role, spec.sensor)
+        circuits.append(made.model_copy(update={
+            "bank": spec.bank, "position": spec.position, "wheel": spec.wheel, "supply": spec.supply, "pull_up": spec.pull_up,
+        }))  # fmt: skip
+    return MachineCard(model=job.machine[:60], cylinders=job.cylinders, circuit=tuple(circuits))
+
+
+def circuits_to_state(job, card: MachineCard) -> list[CircuitEntry]:
+    """The circuits that a job is about, as the card has them: those that it states already or its codes point at; of a job
+    that states none, the card's first."""
+    stated = circuits_of(job.records())
+    known = [item for item in card.circuit if item.spec is not None]
+    wanted = [item for item in known if item.name in stated]
+    for entry in job.records(CodeEntry):
+        own = card.circuit_of_code(entry.code)
+        try:
+            found = meaning(entry.code)
+        except SagenError:
+            found = None
+        wanted += [
+            item for item in known
+            if (own and own.circuit == item.name)
+            or (found and found.role == item.role and (found.bank is None or item.bank in (None, found.bank)))
+        ]  # fmt: skip
+    if not wanted:
+        roles = {spec.role for spec in stated.values()}
+        wanted = [item for item in known if item.role in roles] or known[:1]
+    unique = list({item.name: item for item in wanted}.values())
+    # One circuit needs no name: what the job holds already stays its own.
+    if len(unique) == 1 and set(stated) == {""}:
+        return [CircuitEntry(unique[0].spec)] if unique[0].spec != stated[""] else []
+    return [CircuitEntry(item.spec, circuit=item.name) for item in unique]

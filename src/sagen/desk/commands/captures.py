@@ -1,0 +1,181 @@
+"""Captures: brought in, laid over one another, searched, kept as known-good, taken again; and checks that ask for one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from sagen.casework.captures import HuntEvents
+from sagen.casework.examination import Incoming, build_pyramids
+from sagen.casework.laid_over import CompareEnds, LayUnder
+from sagen.casework.shelf import KeepAsGood
+from sagen.desk.forms.checks import CaptureForm, LookForm
+from sagen.desk.forms.entries import RepairForm, TesterForm
+from sagen.desk.forms.events import EventsForm
+from sagen.desk.lenses.rings import TapGuide
+from sagen.desk.parts import chosen_files
+from sagen.instruments.stand_in import recorded
+from sagen.kinds.kind import kind_of
+from sagen.model.trail import KeptReference, RepairEntry, ScanEntry
+from sagen.model.vocabulary import CheckKind, CodesBack, Scan
+from sagen.reason.checks import recorder_settings
+from sagen.reason.facts import knowledge
+from sagen.reason.several import circuits_of
+
+CAPTURES = "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)"
+
+
+def choose(workspace, settings, window) -> None:
+    """Bring captures in from files."""
+    names = chosen_files(window, settings, "Bring captures in", CAPTURES)
+    if names and workspace.core is not None:
+        workspace.bring_in([Path(name) for name in names])
+
+
+def lay_under(workspace, message, name, token, sheet) -> None:
+    """Lay another capture under the one on the bench, in every lens; nothing is written."""
+    opened, job = workspace.opened, workspace.job
+    if opened is None or opened.entry is None or job is None:
+        message.say("Open a capture of the trail first: this is laid under it.")
+        return
+
+    def laid(answer) -> None:
+        workspace.lay_on_bench(answer.opened)
+        message.say(" ".join(answer.said) or f"{name} is laid under it.")
+
+    workspace.submit(LayUnder(job.id, job, opened.entry, KeptReference(name, token, sheet)), laid, slot="bench")
+
+
+def hunt_events(workspace, navigation, window) -> None:
+    """Look through the capture on the bench for everything that came and went; a row jumps to its place."""
+    opened, job = workspace.opened, workspace.job
+    if opened is None or job is None:
+        return
+
+    def show(found) -> None:
+        if workspace.opened is not opened:
+            return
+        form = EventsForm(opened.capture.name, found, window)
+        if form.exec():
+            workspace.add(form.answer(), job=job.id)
+        elif form.jump_to is not None:
+            navigation.page("capture").view.look_at_span(form.jump_to.start_s, form.jump_to.end_s)
+
+    workspace.submit(HuntEvents(job.id, opened), show, slot="events")
+
+
+def keep_as_good(workspace, message, source) -> None:
+    """Keep the capture on the bench as known-good."""
+    opened, job = workspace.opened, workspace.job
+    if opened is None or opened.entry is None or job is None:
+        return
+    workspace.submit(
+        KeepAsGood(job.id, job, opened.entry, source),
+        lambda kept: message.say(
+            f"{kept.name} is on the shelf as known-good for {kept.card}: offered by itself from now on."
+        ),
+    )
+
+
+def compare_ends(workspace, message, other, pull_up_ohm) -> None:
+    """Compare the capture on the bench with one at the other end of the wire; the answer goes on the trail of their job."""
+    job, opened = workspace.job, workspace.opened
+    if job is None or opened is None or opened.entry is None:
+        return
+    pair = (opened.entry, other)
+    if opened.sheet.conditions.end == "module":
+        pair = (other, opened.entry)
+
+    def show(found) -> None:
+        workspace.add(found.answer, job=job.id)
+        message.say(" ".join(found.said))
+
+    workspace.submit(CompareEnds(job.id, job, *pair, pull_up_ohm), show, slot="ends")
+
+
+def record_stand_in(workspace, instruments, message, state) -> None:
+    """Record with the stand-in, as a file would be brought in."""
+    job, name = workspace.job, instruments.stand_in
+
+    def record(_task) -> Incoming:
+        recorder = instruments.stand_in_for(job).recorder(state)
+        capture = recorded(recorder, f"{name}-{state}.csv")
+        return Incoming(Path(capture.name), capture, recorder.sheet(), pyramids=build_pyramids(capture))
+
+    def show(incoming: Incoming) -> None:
+        if workspace.job is not None and workspace.job.id == job.id:
+            workspace.show_incoming(incoming)
+
+    workspace.compute(record, show, message.say)
+
+
+# checks -----------------------------------------------------------------------------------------------------
+
+
+def do_check(workspace, commands, best) -> None:
+    """Bring up what the check on the card needs."""
+    workspace.circuit = best.circuit
+    commands.run(DOING[best.check.kind], best.check, best.text)
+
+
+def take_reading(workspace, navigation, check, text) -> None:
+    page = navigation.show_circuit(workspace.circuit)
+    if page is not None:
+        page.aim(check.point, check.state)
+
+
+def take_recording(workspace, commands, instruments, window, check, text) -> None:
+    """What to set on the recorder, and where its capture comes from."""
+    circuits = circuits_of(workspace.job.records())
+    spec = circuits.get(workspace.circuit, next(iter(circuits.values())))
+    guide = None
+    if not kind_of(spec.sensor).rotating:
+        weighed = workspace.last_weighed
+        guide = TapGuide(weighed.taps.now if weighed else None)
+    form = CaptureForm(
+        check, text, recorder_settings(check, spec), window, stand_in=bool(instruments.stand_in), guide=guide
+    )
+    if not form.exec():
+        return
+    if form.by_eye:
+        commands.run("captures.inspect", check, text)
+    elif form.from_stand_in:
+        commands.run("captures.record_stand_in", check.state)
+    else:
+        commands.run("captures.choose")
+
+
+def record_again(workspace, commands, record) -> None:
+    """Take a recording again under the same conditions."""
+    state = record.sheet.conditions.state
+    workspace.circuit = record.circuit
+    all_of_them = [check for check in knowledge().checks if check.kind == CheckKind.CAPTURE]
+    check = next((check for check in all_of_them if check.state == state), all_of_them[0])
+    words = f"The same as {record.name}: same probes, same place, {state.replace('_', ' ')}."
+    commands.run("captures.take_recording", check, words)
+
+
+def inspect(workspace, window, check, text) -> None:
+    form = LookForm(check, text, window)
+    if form.exec():
+        workspace.add(replace(form.answer(), circuit=workspace.circuit))
+
+
+def swap(workspace, window, check, text) -> None:
+    form = RepairForm(RepairEntry(check.part, text="Swapped to try."), parent=window)
+    if form.exec():
+        workspace.add(replace(form.answer(), circuit=workspace.circuit))
+
+
+def scan(workspace, window, check, text) -> None:
+    form = TesterForm(ScanEntry(check.slug, CodesBack.NEVER if check.slug == Scan.CODES_BACK else 0.0), window)
+    form.setWindowTitle(check.name[:1].upper() + check.name[1:])
+    if form.exec():
+        workspace.add(form.answer())
+
+
+#: by the kind of check, the command that does it; a new kind is a row
+DOING: dict[CheckKind, str] = {
+    CheckKind.METER: "captures.take_reading", CheckKind.CAPTURE: "captures.take_recording",
+    CheckKind.LOOK: "captures.inspect", CheckKind.SWAP: "captures.swap", CheckKind.SCAN: "captures.scan",
+}  # fmt: skip

@@ -1,0 +1,181 @@
+"""Whole jobs and logs: moved, shared, cleaned, checked, and who writes in it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QFileDialog
+
+from sagen.casework.fault_log import save_report as save
+from sagen.casework.printing import file_name
+from sagen.casework.whole_logs import (
+    BackUp,
+    CheckLog,
+    DeleteJob,
+    DropLetters,
+    ExportJob,
+    ExportLetters,
+    ForgetCustomer,
+    ImportJob,
+    ListLetters,
+    other_log,
+    restored_log,
+)
+from sagen.desk.forms.logs import ZIP, AuthorForm, LettersForm, NameForm, OtherLogForm, SureForm
+from sagen.desk.parts import last_folder
+from sagen.store.entries import Author
+
+
+def remembered_author(settings: QSettings) -> Author:
+    """Who works at this bay, as it was said last."""
+    return Author(str(settings.value("log/author", ""))[:80], str(settings.value("log/bay", ""))[:80])
+
+
+# commands -----------------------------------------------------------------------------------------------------
+
+
+def _zip_to(settings, window, title: str, name: str) -> Path | None:
+    chosen, _ = QFileDialog.getSaveFileName(window, title, str(last_folder(settings) / f"{name[:80]}.zip"), ZIP)
+    return Path(chosen) if chosen else None
+
+
+def export_job(workspace, message, settings, window) -> None:
+    """The open job as a zip of open formats."""
+    job = workspace.job
+    if job is None:
+        message.say("Open a job first.")
+        return
+    path = _zip_to(settings, window, "Export this job", file_name(job.machine))
+    if path is not None:
+        workspace.submit(ExportJob(job.id, path), message.say)
+
+
+def import_job(workspace, message, settings, window) -> None:
+    """A job that another log exported, as a new one."""
+    chosen, _ = QFileDialog.getOpenFileName(window, "Import a job", str(last_folder(settings)), ZIP)
+
+    def show(job) -> None:
+        workspace.list_jobs()
+        workspace.open_job(job.id, open_capture=True)
+
+    if chosen:
+        workspace.submit(ImportJob(None, Path(chosen)), show)
+
+
+def delete_job(workspace, message, settings, window) -> None:
+    """The open job, for good."""
+    job = workspace.job
+    if job is None:
+        message.say("Open a job first.")
+        return
+    words = (
+        f"{job.machine}: {len(job.entries)} entries with their captures and photos. This cannot be undone. To keep a copy, "
+        "export the job first."
+    )
+    if not SureForm("Delete this job for good", words, "Delete it", window).exec():
+        return
+
+    def gone(said: str) -> None:
+        if workspace.job is not None and workspace.job.id == job.id:
+            workspace.leave_job()
+        workspace.list_jobs()
+        message.say(said)
+
+    workspace.submit(DeleteJob(job.id), gone)
+
+
+def forget_customer(workspace, message, settings, window) -> None:
+    """A customer's name out of every job."""
+    job = workspace.job
+    form = NameForm(job.owner if job else "", window)
+    if not form.exec():
+        return
+
+    def gone(said: str) -> None:
+        workspace.list_jobs()
+        workspace.reload()
+        message.say(said)
+
+    workspace.submit(ForgetCustomer(None, form.name.text().strip()), gone)
+
+
+def back_up(workspace, message, settings, window) -> None:
+    """The whole log as a zip."""
+    path = _zip_to(settings, window, "Back the log up", "sagen-log")
+    if path is not None:
+        workspace.submit(BackUp(None, path), message.say)
+
+
+def restore(workspace, message, settings, window) -> None:
+    """A backup into a new folder, and that log onto the desk."""
+    chosen, _ = QFileDialog.getOpenFileName(window, "A backup of a log", str(last_folder(settings)), ZIP)
+    folder = chosen and QFileDialog.getExistingDirectory(
+        window, "An empty folder to restore it into", str(last_folder(settings))
+    )
+    if folder:
+        workspace.open_log(restored_log(Path(chosen), Path(folder), remembered_author(settings)))
+
+
+def open_another(workspace, message, settings, window) -> None:
+    """Another log onto the desk: of a folder, of a server, or the user's own."""
+    form = OtherLogForm(window)
+    if form.exec():
+        workspace.open_log(other_log(form.where.text().strip(), remembered_author(settings)))
+
+
+def check_log(workspace, message, settings, window) -> None:
+    """Look for damage; what can be put right is."""
+    workspace.submit(CheckLog(None), message.say)
+
+
+def who_writes(workspace, message, settings, window) -> None:
+    """Who works here, and at which bay; remembered."""
+    form = AuthorForm(remembered_author(settings), window)
+    if form.exec():
+        author = form.answer()
+        settings.setValue("log/author", author.author)
+        settings.setValue("log/bay", author.bay)
+        workspace.log.author = author
+
+
+def save_report(workspace, message, settings, window) -> None:
+    """The program's own log and versions as a zip, without names of persons, machines and files."""
+    path = _zip_to(settings, window, "Save a report for support", "sagen-report")
+    if path is not None:
+        workspace.compute(
+            lambda _task: save(path),
+            done=lambda _: message.say(f"Saved: {path}. It holds no job and no capture."),
+            failed=message.say,
+        )
+
+
+def show_letters(workspace, message, settings, window) -> None:
+    """What could not be sent to the server, and never can be: seen, exported or dropped."""
+
+    def show(letters) -> None:
+        if not letters:
+            message.say("Everything was sent.")
+            return
+        form = LettersForm(letters, window)
+        done = form.exec()
+        if form.export_wanted:
+            name, _ = QFileDialog.getSaveFileName(
+                window, "Export what could not be sent", str(last_folder(settings) / "not-sent.json"), "JSON (*.json)"
+            )
+            if name:
+                workspace.submit(ExportLetters(None, Path(name)), message.say)
+        elif done:
+            workspace.submit(DropLetters(None, tuple(letter.number for letter in letters)), message.say)
+
+    workspace.submit(ListLetters(None), show)
+
+
+#: as the menu has them: words, and the command
+LOG_COMMANDS: tuple[tuple[str, str], ...] = (
+    ("Export this job", "logs.export_job"), ("Import a job", "logs.import_job"), ("Delete this job", "logs.delete_job"),
+    ("Back the log up", "logs.back_up"), ("Restore a backup", "logs.restore"), ("Open another log", "logs.open_another"),
+    ("Check the log", "logs.check_log"), ("Remove a customer's name", "logs.forget_customer"),
+    ("Who writes here", "logs.who_writes"), ("What could not be sent", "logs.show_letters"),
+    ("Save a report for support", "logs.save_report"),
+)  # fmt: skip

@@ -1,0 +1,1 @@
+"""Forms: what is asked of a person in a dialog."""

@@ -1,0 +1,127 @@
+"""What all forms have: fields, a message line, two buttons."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.desk.theme.plain import Label
+from sagen.model.trail import (
+    Record,
+)
+from sagen.model.words import (
+    ENTRY_TITLES,
+)
+
+NOTHING_YET = "There is nothing to put on the trail yet."
+
+
+class Form(QDialog):
+    """A dialog with fields, a message line and two buttons."""
+
+    def __init__(self, title: str, accept: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(460)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 16, 18, 16)
+        head = Label(title)
+        head.setObjectName("heading")
+        layout.addWidget(head)
+        self._first: QWidget | None = None
+        self.fields = QFormLayout()
+        self.fields.setHorizontalSpacing(14)
+        layout.addLayout(self.fields)
+        self.message = Label()
+        self.message.setObjectName("error")
+        self.message.setWordWrap(True)
+        self.message.hide()
+        layout.addWidget(self.message)
+        row = self.buttons = QHBoxLayout()
+        row.addStretch(1)
+        cancel = QPushButton("Cancel")
+        self.ok = QPushButton(accept)
+        self.ok.setObjectName("first")
+        self.ok.setDefault(True)
+        row.addWidget(cancel)
+        row.addWidget(self.ok)
+        layout.addLayout(row)
+        cancel.clicked.connect(self.reject)
+        self.ok.clicked.connect(self._try)
+
+    def showEvent(self, event) -> None:
+        """As tall as the words need: a form's layout does not ask wrapped lines for their height."""
+        super().showEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        for label in self.findChildren(Label):
+            if label.wordWrap() and label.isVisible():
+                label.setMinimumHeight(label.heightForWidth(label.width()))
+        self.adjustSize()
+
+    def add(self, name: str, field: QWidget) -> QWidget:
+        label = Label(name)
+        label.setBuddy(field)
+        self.fields.addRow(label, field)
+        if self._first is None:
+            self._first = field
+            field.setFocus()  # ready to type; else the default button has the keyboard
+        return field
+
+    def problem(self) -> str:
+        """What is wrong with the answers, or an empty string."""
+        return ""
+
+    def _try(self) -> None:
+        wrong = self.problem()
+        self.message.setText(wrong)
+        self.message.setVisible(bool(wrong))
+        if wrong:
+            self.layout().activate()
+            self._fit()
+        else:
+            self.accept()
+
+
+class EntryForm(Form):
+    """One entry of the trail, new or to be corrected. Each kind has its own fields and gives its own record."""
+
+    record: ClassVar[type[Record]]
+
+    def __init__(self, old: Record | None = None, parent: QWidget | None = None):
+        super().__init__(ENTRY_TITLES[self.record.kind], "Put on the trail" if old is None else "Correct", parent)
+        self.build(old)
+
+    def build(self, old: Record | None) -> None:
+        """Make the fields and fill them from the entry that is corrected."""
+        raise TypeError(f"{type(self).__name__} has no fields")
+
+    def answer(self) -> Record:
+        """The record as answered."""
+        raise TypeError(f"{type(self).__name__} gives no record")
+
+    def choice(self, name: str, words: dict, chosen) -> QComboBox:
+        """A box with the words of a closed set."""
+        box = self.add(name, QComboBox())
+        for key, said in words.items():
+            box.addItem(said, key)
+        box.setCurrentIndex(max(0, box.findData(chosen)))
+        return box
+
+    def lines(self, name: str, text: str) -> QPlainTextEdit:
+        """A field for several lines; Tab leaves it."""
+        field = self.add(name, QPlainTextEdit(text))
+        field.setMinimumHeight(90)
+        field.setTabChangesFocus(True)
+        return field

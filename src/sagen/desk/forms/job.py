@@ -1,0 +1,94 @@
+"""A new job."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QLineEdit,
+    QWidget,
+)
+
+from sagen.casework.words import generic_meaning
+from sagen.codes import parse_code
+from sagen.codes.lookup import table
+from sagen.desk.forms.base import Form
+from sagen.model.errors import SagenError
+from sagen.model.trail import (
+    CodeEntry,
+    ComplaintEntry,
+    Record,
+)
+from sagen.model.vocabulary import (
+    CodeKind,
+)
+from sagen.model.words import (
+    COMPLAINTS,
+)
+
+
+class CodePick(QComboBox):
+    """Generic codes by what they mean, for a hand without a keyboard; tells the chosen one through `took`."""
+
+    def __init__(self, took, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.addItem("or choose one by its meaning", "")
+        for code, told in sorted(table().items()):
+            self.addItem(f"{code}  {told.text}", code)
+        self.setMaximumWidth(420)
+        # A list that scrolls, not one as tall as the screen.
+        self.setStyleSheet("combobox-popup: 0;")
+        self.setMaxVisibleItems(14)
+        self.setAccessibleName("Generic codes by their meaning")
+        self.activated.connect(lambda _=0: took(self.currentData()) if self.currentData() else None)
+
+
+class JobForm(Form):
+    """A new job: machine, customer, complaint, codes."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__("New job", "Start job", parent)
+        self.machine = self.add("Machine", QLineEdit())
+        self.machine.setPlaceholderText("make, model, engine, plate; empty: named by the date")
+        self.owner = self.add("Customer", QLineEdit())
+        self.cylinders = self.add("Cylinders", QComboBox())
+        for count in (*range(1, 13), 16):
+            self.cylinders.addItem(str(count), count)
+        self.cylinders.setCurrentIndex(self.cylinders.findData(4))
+        self.complaint = self.add("Complaint", QComboBox())
+        for key, words in COMPLAINTS.items():
+            self.complaint.addItem(words, key)
+        self.codes = self.add("Codes", QLineEdit())
+        self.codes.setPlaceholderText("as P0335 P0340; may be empty")
+        self.pick = self.add("", CodePick(self._picked))
+
+    def _picked(self, code: str) -> None:
+        if code not in self.code_list():
+            self.codes.setText(" ".join([*self.code_list(), code]))
+
+    def name(self) -> str:
+        """The machine as named, else by the date."""
+        return self.machine.text().strip() or f"Machine of {datetime.now():%d %B, %H:%M}"
+
+    def code_list(self) -> list[str]:
+        return [word for word in re.split(r"[\s,;]+", self.codes.text().upper()) if word]
+
+    def problem(self) -> str:
+        for item in self.code_list():
+            try:
+                parse_code(item)
+            except SagenError:
+                return f"'{item}' is not a trouble code such as P0335."
+        return ""
+
+    def records(self) -> list[Record]:
+        """What the new job's trail begins with."""
+        return [ComplaintEntry(self.complaint.currentData()), *(code_entry(item) for item in self.code_list())]
+
+
+def code_entry(text: str, meant: str = "", says: CodeKind | None = None) -> CodeEntry:
+    """A code's entry, with what a generic code means; raises SagenError for what is no code."""
+    code = parse_code(text)
+    return CodeEntry(code, meant or generic_meaning(code), says)

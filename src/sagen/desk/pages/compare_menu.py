@@ -1,0 +1,60 @@
+"""What the capture on the bench can be compared with, and kept as."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QMenu, QWidget
+
+from sagen.desk.forms.ends import EndsForm
+from sagen.model.trail import CaptureEntry
+from sagen.model.vocabulary import PatternSource
+from sagen.model.words import PATTERN_SOURCES
+
+if TYPE_CHECKING:
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.workspace import DeskWorkspace
+
+
+def plain_menu(text: str) -> str:
+    """A file's name as a menu shows it: an ampersand is no key."""
+    return text.replace("&", "&&")[:80]
+
+
+class CompareMenu(QMenu):
+    """Made anew each time it is shown."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.aboutToShow.connect(self._offer)
+
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands) -> None:
+        self._workspace, self._navigation, self._commands = workspace, navigation, commands
+
+    def _offer(self) -> None:
+        self.clear()
+        opened, job = self._workspace.opened, self._workspace.job
+        entry = opened.entry if opened is not None else None
+        if entry is None or job is None:
+            self.addAction("It is not on a trail yet").setEnabled(False)
+            return
+        run = self._commands.runner
+        self.addAction("Look for events").triggered.connect(run("captures.hunt_events"))
+        keep = self.addMenu("Keep as known-good")
+        for source in PatternSource:
+            words = PATTERN_SOURCES[source].capitalize()
+            keep.addAction(words).triggered.connect(run("captures.keep_as_good", source))
+        under, ends = self.addMenu("Lay under it"), self.addMenu("The wire's other end")
+        under.addAction("From the shelf \u2026").triggered.connect(lambda _=False: self._navigation.show_page("shelf"))
+        for other in job.of(CaptureEntry):
+            if other.id == entry.id:
+                continue
+            record, name = other.record, plain_menu(other.record.name)
+            under.addAction(name).triggered.connect(run("captures.lay_under", record.name, record.token, record.sheet))
+            ends.addAction(name).triggered.connect(lambda _=False, other=other: self._other_end(other))
+        ends.addAction("Another channel of this capture").triggered.connect(lambda _=False: self._other_end(entry))
+
+    def _other_end(self, other) -> None:
+        form = EndsForm(self.parentWidget())
+        if form.exec():
+            self._commands.run("captures.compare_ends", other, form.ohm())

@@ -1,0 +1,123 @@
+"""The findings under a capture: as rows that jump, with what all taps of the job say, comparisons and notes."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from sagen.casework.open_capture import OpenCapture
+from sagen.desk.theme.plain import Label
+from sagen.kinds.piezo.words import load_words
+from sagen.model.words import FINDING_TITLES
+
+HEIGHT = 92  #: px of the findings below the picture; more scrolls
+NOTHING_TURNED = "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
+NOTHING_STRUCK = "Nothing wrong seen: the sensors answer these taps alike, in height and in pitch."
+SOUND_TOGETHER = "All taps of this job together: nothing wrong"
+
+
+class FindingRow(QPushButton):
+    """A finding in words, numbered as in the picture; a press jumps to its place."""
+
+    def __init__(self, number: int, title: str, text: str, sure: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("row")
+        self.setAccessibleName(f"{number} {title}. {text}")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(8)
+        self.number = Label(str(number), name="number")
+        self.number.setAlignment(Qt.AlignmentFlag.AlignTop)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        self.told = Label(f"{title}. {text}", wrap=True)
+        self.sure = Label(f"To be sure: {sure}" if sure else "", self, name="quiet", wrap=True)
+        self.sure.setVisible(bool(sure))
+        for item in (self.number, self.told, self.sure):
+            item.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        words.addWidget(self.told)
+        words.addWidget(self.sure)
+        row.addWidget(self.number)
+        row.addLayout(words, 1)
+
+    def sizeHint(self):
+        return self.layout().sizeHint()
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self.layout().heightForWidth(width)
+
+
+class FindingsList(QScrollArea):
+    """The rows under the picture. `chosen` tells the place of a finding in the list of them."""
+
+    chosen = Signal(int)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        inside = QWidget()
+        self.layout_of_rows = QVBoxLayout(inside)
+        self.layout_of_rows.setContentsMargins(0, 0, 4, 0)
+        self.layout_of_rows.setSpacing(3)
+        self.rows: list[FindingRow] = []
+        self.setWidget(inside)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFixedHeight(HEIGHT)
+
+    def show_findings(self, opened: OpenCapture, taps) -> None:
+        """The findings as rows, then how the capture compares, then what the reader did on the way in."""
+        rows, struck, done = self.layout_of_rows, opened.rings is not None, opened.examination
+        while rows.count():
+            item = rows.takeAt(0)
+            if item.widget():
+                item.widget().deleteLater()
+        for said in together(taps) if struck else ():
+            rows.addWidget(Label(said, name="sound" if said.startswith(SOUND_TOGETHER) else "", wrap=True))
+        self.rows = []
+        for index, finding in enumerate(done.findings):
+            row = FindingRow(index + 1, FINDING_TITLES.get(finding.kind, finding.kind), finding.text, finding.sure)
+            row.clicked.connect(lambda _=False, index=index: self.chosen.emit(index))
+            self.rows.append(row)
+            rows.addWidget(row)
+        if not done.findings:
+            rows.addWidget(Label(NOTHING_STRUCK if struck else NOTHING_TURNED, name="sound", wrap=True))
+        for told in opened.entry.record.compared if opened.entry else done.compared:
+            rows.addWidget(Label(f"Against the known-good capture: {told}", wrap=True))
+        for note in done.notes:
+            rows.addWidget(Label(f"Note: {note}.", name="quiet", wrap=True))
+        rows.addStretch(1)
+
+    def words(self) -> str:
+        """Everything that stands here."""
+        told = []
+        for index in range(self.layout_of_rows.count()):
+            label = self.layout_of_rows.itemAt(index).widget()
+            if isinstance(label, FindingRow):
+                told += [f"{label.number.text()} {label.told.text()}", label.sure.text()]
+            elif isinstance(label, Label):
+                told.append(label.text())
+        return "\n".join(told)
+
+
+def together(taps) -> list[str]:
+    """What the taps of a job say beyond one capture: a sentence a sensor; nothing where there is only one place and load."""
+    verdict = taps.shown if taps is not None else None
+    if verdict is None or len(verdict.fit.places) * len(verdict.fit.loads) < 2:
+        return []
+    found = [f"All taps of this job together, {finding.channel}: {finding.text}" for finding in verdict.findings()]
+    return found or [f"{SOUND_TOGETHER} with any of the {len(verdict.sensors)} sensors."]
+
+
+def taken_as(sheet) -> list[str]:
+    """Where and under what a set of knock sensors was struck, in words; nothing for what turns."""
+    told = [f"struck at {sheet.conditions.place}"] if sheet.conditions.place else []
+    ohms = {item.load_ohm for item in sheet.channel if item.load_ohm}
+    connection = sheet.conditions.connection or ("loaded" if ohms else None)
+    if connection is not None:
+        told.append(load_words(connection, ohms.pop() if len(ohms) == 1 else -1.0))
+    return told
