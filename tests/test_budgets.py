@@ -322,7 +322,6 @@ def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):
     # What waited for the lock on this thread would only be through with it after the lock's end, which is below.
     window.workspace.add(NoteEntry("while another writes"))
     window.workspace.undo()
-    window.workspace.steps()
     window.workspace.open_job(window.workspace.job.id)
     spin(400)
     assert not window.workspace.idle
@@ -345,14 +344,14 @@ def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):
     monkeypatch.setattr(Database, "work", work)
     workspace = window.workspace
     entry = workspace.job.entries[0]
-    for deed in (
+    for step in (
         lambda: workspace.add(NoteEntry("one")), lambda: workspace.withdraw(entry, True), workspace.undo, workspace.redo,
         lambda: workspace.list_jobs("tarn"), lambda: workspace.open_job(workspace.job.id, open_capture=True),
-        lambda: workspace.add_job("Tarnbeck 9", "", 4, [NoteEntry("two")]), workspace.undo, workspace.redo, window.decide,
+        lambda: workspace.add_job("Tarnbeck 9", "", 4, [NoteEntry("two")]), workspace.undo, workspace.redo, lambda: window.commands.run("jobs.decide"),
         *(lambda name=name: window.show_with_job(name) for name in ("plan", "card")),
-        window.show_circuit, window.show_log, lambda: window.show_page("shelf"), lambda: window.commands.run("jobs.show_report", "customer"),
+        window.navigation.show_circuit, lambda: window.commands.run("jobs.show_log"), lambda: window.show_page("shelf"), lambda: window.commands.run("jobs.show_report", "customer"),
     ):  # fmt: skip
-        monkeypatch.setattr("sagen.desk.forms.Form.exec", lambda form: 0)
-        deed()
+        monkeypatch.setattr("sagen.desk.forms.base.Form.exec", lambda form: 0)
+        step()
         settle(window)
     assert here == []

@@ -11,7 +11,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
 from conftest import settle, spin, told
-from sagen.desk import forms
+from sagen.desk.forms.base import EntryForm, Form
+from sagen.desk.forms.checks import LookForm
+from sagen.desk.forms.entries import ProofForm, RepairForm
+from sagen.desk.forms.job import JobForm
 from sagen.kinds import broken
 from sagen.machine.meter import read
 from sagen.model.circuit import CircuitSpec
@@ -24,7 +27,7 @@ SPEC = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel=
 KEY = Qt.Key
 
 
-def in_dialog(act, kind=forms.Form):
+def in_dialog(act, kind=Form):
     """When a dialog comes up, do `act` in it; what goes wrong there fails the test and not only the dialog."""
     wrong = []
 
@@ -116,7 +119,7 @@ def mend_by_keys(window, hand, part, words):
         hand.tab_to(form.ok)
         hand.press(KEY.Key_Space)
 
-    wrong = in_dialog(mend, forms.RepairForm)
+    wrong = in_dialog(mend, RepairForm)
     hand.control(KEY.Key_R)
     assert not wrong
     settle(window)
@@ -172,7 +175,7 @@ def test_by_keys_alone(desk, fault):
         hand.type("P0335")
         hand.press(KEY.Key_Return)
 
-    wrong = in_dialog(fill, forms.JobForm)
+    wrong = in_dialog(fill, JobForm)
     hand.control(KEY.Key_N)
     assert not wrong
     settle(window)
@@ -182,7 +185,7 @@ def test_by_keys_alone(desk, fault):
     # The circuit as the drawing of the machine has it.
     hand.control(KEY.Key_M)
     page = window.page("circuit")
-    for line, text in ((page.supply, "12"), (page.pull_up, "5")):
+    for line, text in ((page.settings_row.supply, "12"), (page.settings_row.pull_up, "5")):
         hand.tab_to(line)
         line.selectAll()
         hand.type(text)
@@ -245,7 +248,7 @@ def answer_by_keys(window, hand, machine, fault, check):
             hand.tab_to(form.ok)
             hand.press(KEY.Key_Space)
 
-        wrong = in_dialog(look, forms.LookForm)
+        wrong = in_dialog(look, LookForm)
         hand.control(KEY.Key_D)
         assert not wrong
         return
@@ -257,7 +260,7 @@ def answer_by_keys(window, hand, machine, fault, check):
     settle(window)
     page = window.page("circuit")
     assert (page.view.point, page.state) == (check.point, check.state)
-    assert QApplication.focusWidget() is page.value
+    assert QApplication.focusWidget() is page.entry.value
     hand.type(shown_by(machine, check))
     hand.press(KEY.Key_Return)
 
@@ -273,7 +276,7 @@ def test_by_presses_alone(desk):
         hand.choose(form.pick, "P0335")
         hand.press(form.ok)
 
-    wrong = in_dialog(fill, forms.JobForm)
+    wrong = in_dialog(fill, JobForm)
     hand.press(window.page("log").new)
     assert not wrong
     settle(window)
@@ -294,7 +297,7 @@ def test_by_presses_alone(desk):
                 hand.choose(form.outcome, outcome_of(check, fault))
                 hand.press(form.ok)
 
-            wrong = in_dialog(look, forms.LookForm)
+            wrong = in_dialog(look, LookForm)
             hand.press(card.do)
             assert not wrong
         elif check.kind == "meter":
@@ -303,14 +306,14 @@ def test_by_presses_alone(desk):
             page = window.page("circuit")
             text = shown_by(machine, check)
             if text == "OL":
-                hand.press(page.open)
+                hand.press(page.entry.open)
             else:
                 value = float(text)
                 for key in np.format_float_positional(abs(value), precision=3, trim="-"):
-                    hand.press(page.keys[key])
+                    hand.press(page.entry.keys[key])
                 if value < 0:
-                    hand.press(page.keys["±"])
-            hand.press(page.keep_button)
+                    hand.press(page.entry.keys["±"])
+            hand.press(page.entry.keep_button)
             done += 1
         else:
             hand.press(card.other)
@@ -329,7 +332,7 @@ def test_by_presses_alone(desk):
         hand.press(form.ok)
 
     for kind, act in (("repair", mend), ("proof", prove)):
-        wrong = in_dialog(act, forms.EntryForm)
+        wrong = in_dialog(act, EntryForm)
         # The two entries that fit the moment have a button each.
         hand.press(window.trail.quick[window.trail.offered.index(kind)])
         assert not wrong
@@ -349,7 +352,7 @@ def test_an_empty_proof_is_not_a_proof(desk):
         seen.append((form.isVisible(), form.message.text()))
         form.reject()
 
-    wrong = in_dialog(nothing, forms.EntryForm)
+    wrong = in_dialog(nothing, EntryForm)
     window.commands.run("entries.add", "proof")
     assert not wrong
     assert seen == [(True, "There is nothing to put on the trail yet.")]
@@ -358,10 +361,10 @@ def test_an_empty_proof_is_not_a_proof(desk):
 
 def test_a_proof_of_earlier_years_keeps_its_words_when_corrected(app):
     old = decode("proof", 1, {"text": "Driven 9 km, stayed away."})
-    form = forms.ProofForm(old)
+    form = ProofForm(old)
     assert form.answer() == ProofEntry((), "Driven 9 km, stayed away.")
     form.owed["cleared"].setChecked(True)
     assert form.answer() == ProofEntry(("cleared",), "Driven 9 km, stayed away.")
-    again = forms.ProofForm(form.answer())
+    again = ProofForm(form.answer())
     assert again.owed["cleared"].isChecked()
     assert again.answer() == form.answer()

@@ -225,8 +225,8 @@ def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):
     window.workspace.add(NoteEntry(EVIL))
     window.message.say(f"{EVIL}: cannot be read")
     settle(window)
-    for step in (window.show_log, window.show_circuit, window.show_report, window.back_to_job):
-        step()
+    for command in ("jobs.show_log", "view.show_circuit", "jobs.show_report"):
+        window.commands.run(command)
         settle(window)
     for lens in ("turns", "wheel", "strip"):
         window.page("capture").show_lens(lens)

@@ -8,8 +8,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
 
 from conftest import demo_log, settle, spin
-from sagen.desk import forms
 from sagen.desk.forms.arithmetic import SUMS, ArithmeticForm
+from sagen.desk.forms.entries import FORMS, CodeForm
+from sagen.desk.forms.job import JobForm
 from sagen.desk.pages.circuit_page import STATES
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import FIRING, EngineView
@@ -106,7 +107,7 @@ def test_every_state_has_a_button_and_unplugged_shows_in_the_drawing(desk):
     for state in STATES:
         page.state_buttons[state].click()
         settle(window)
-        if not page.ohmic:
+        if page.quantity == "volts":
             assert page.state == state or state == "unplugged"
             assert page.view.unplugged == (state in ("key_on_unplugged", "unplugged"))
 
@@ -257,9 +258,9 @@ def test_words_against_the_known_good_agree_with_the_table(wheel):
 # forms and lists ------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("kind", forms.FORMS)
+@pytest.mark.parametrize("kind", FORMS)
 def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):
-    form = forms.FORMS[kind]()
+    form = FORMS[kind]()
     form.show()
     form.activateWindow()
     spin(40)
@@ -274,13 +275,13 @@ def test_a_form_is_ready_to_type_and_comes_back_as_it_was(app, kind):
         form.text.setPlainText("words")
     assert form.problem() == ""
     told = form.answer()
-    again = forms.FORMS[kind](told)
+    again = FORMS[kind](told)
     assert again.answer() == told
     form.close()
 
 
 def test_a_code_is_chosen_by_what_it_means(app):
-    form = forms.CodeForm()
+    form = CodeForm()
     index = next(i for i in range(form.pick.count()) if form.pick.itemData(i) == "P0345")
     form.pick.setCurrentIndex(index)
     form.pick.activated.emit(index)
@@ -289,7 +290,7 @@ def test_a_code_is_chosen_by_what_it_means(app):
 
 
 def test_codes_of_a_new_job_are_gathered_once_each(app):
-    form = forms.JobForm()
+    form = JobForm()
     for code in ("P0335", "P0340", "P0335"):
         form._picked(code)
     assert form.code_list() == ["P0335", "P0340"]
@@ -343,7 +344,7 @@ def test_the_list_of_keys_names_every_shortcut_of_the_window(desk):
     told = window.commands.run("view.keys_dialog").told()
     for action in (
         *window.actions(),
-        *(this_action for page in window._pages.values() for this_action in page.actions()),
+        *(this_action for page in window.navigation.pages.values() for this_action in page.actions()),
     ):
         assert action.shortcut().toString() in told
         assert action.text() in told

@@ -65,7 +65,7 @@ class ToyPage(Page):
     def press(self):
         self.pressed += 1
 
-    deeds = (Action("Ctrl+T", "press the toy", press),)
+    shortcuts = (Action("Ctrl+T", "press the toy", press),)
 
 register_page("toy", ToyPage)
 """,

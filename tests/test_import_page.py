@@ -4,7 +4,7 @@ import pytest
 
 from conftest import settle, spin, told
 from sagen.casework.examination import Incoming, read_incoming
-from sagen.desk.pages.import_page import first_look
+from sagen.casework.import_answers import first_look
 from sagen.kinds import KINDS
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
@@ -17,7 +17,7 @@ def brought(desk, make_csv):
     def bring(**teeth):
         window = desk()
         window.workspace.add_job("Brindle 2", "", 4, told())
-        window.workspace.bring_in(make_csv(**teeth))
+        window.workspace.bring_in([make_csv(**teeth)])
         settle(window)
         return window, window.page("incoming")
 
@@ -86,7 +86,8 @@ def test_a_look_at_a_capture_that_was_left_is_not_shown(brought, make_csv):
     window, page = brought(lost=(9,))
     old = page.incoming
     first, strip = first_look(old, page.sheet())
-    window.workspace.bring_in(make_csv("other.csv", lost=(20,), seconds=1.0))
+    window.workspace.leave_incoming()
+    window.workspace.bring_in([make_csv("other.csv", lost=(20,), seconds=1.0)])
     settle(window)
     told, shown = page.told.text(), page.preview.strip
     page._previewed(old, first, strip)
@@ -143,7 +144,7 @@ def test_a_broken_sheet_beside_a_sound_file_is_told_and_asked_for(desk, make_csv
     path.with_name("a.sheet.toml").write_text('[[channel]]\ncolumn = "CH1"\nrole = "crnk"\n')
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, told())
-    window.workspace.bring_in(path)
+    window.workspace.bring_in([path])
     settle(window)
     page = window.page("incoming")
     assert "crnk" in page.problem.text()

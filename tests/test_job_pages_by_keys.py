@@ -9,11 +9,12 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLineEdit
 
 from conftest import demo_log, settle
 from sagen.casework.demo import faults_of
-from sagen.desk import forms, work_forms
+from sagen.desk.forms.checks import CaptureForm, LookForm
+from sagen.desk.forms.work import CostsForm, PartForm, SeenForm, StepForm
 from sagen.kinds import broken
 from sagen.machine.meter import read
 from sagen.machine.record import record
@@ -89,7 +90,7 @@ def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk
         hand.tab_to(form.ok)
         hand.press(KEY.Key_Space)
 
-    wrong = in_dialog(look, forms.LookForm)
+    wrong = in_dialog(look, LookForm)
     hand.control(KEY.Key_D)
     assert not wrong
     settle(window)
@@ -125,7 +126,7 @@ def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path)
         hand.tab_to(form.record)
         hand.press(KEY.Key_Space)
 
-    wrong = in_dialog(again, forms.CaptureForm)
+    wrong = in_dialog(again, CaptureForm)
     hand.press(KEY.Key_Return)
     assert not wrong
     settle(window)
@@ -196,7 +197,7 @@ def test_cards_come_and_go_as_files_and_rows_and_nonsense_is_told(desk, tmp_path
     page.load(tmp_path / "rows.csv")
     settle(window)
     assert len(page.card.of("crank").published) == 1
-    assert "line 4" in page.message.text()
+    assert "line 4" in page.problem_text.text()
     (tmp_path / "bad.toml").write_text("model = 3")
     page.load(tmp_path / "bad.toml")
     settle(window)
@@ -204,7 +205,7 @@ def test_cards_come_and_go_as_files_and_rows_and_nonsense_is_told(desk, tmp_path
     assert page.card.title == "Brindle Three"
     page.machine["volts"].setText("seven")
     assert not page._take()
-    assert "seven" in page.message.text()
+    assert "seven" in page.problem_text.text()
 
 
 def _card_file(folder: Path) -> Path:
@@ -254,7 +255,7 @@ def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):
     image = QImage(300, 200, QImage.Format.Format_RGB32)
     image.fill(0x336699)
     QApplication.clipboard().setImage(image)
-    window.paste()
+    window.commands.run("photos.paste")
     settle(window)
     page = window.page("photo")
     assert window.stack.currentWidget() is page
@@ -322,13 +323,13 @@ def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):
     assert spec.engine.cylinders == 3
 
 
-@pytest.mark.parametrize("form", [work_forms.CostsForm, work_forms.PartForm, work_forms.SeenForm, work_forms.StepForm])
+@pytest.mark.parametrize("form", [CostsForm, PartForm, SeenForm, StepForm])
 def test_a_form_refuses_nonsense_in_words_and_takes_sense(app, form):
     made = form()
-    lines = list(made.findChildren(forms.QLineEdit))
+    lines = list(made.findChildren(QLineEdit))
     for line in lines:
         line.setText("-1")
-    if form in (work_forms.CostsForm, work_forms.PartForm):
+    if form in (CostsForm, PartForm):
         assert "from 0" in made.problem() or "not a number" in made.problem()
     for this_line in lines:
         this_line.setText("3")

@@ -12,6 +12,7 @@ from conftest import settle, spin
 from sagen.casework.demo import _tapped
 from sagen.casework.examination import capture_entry
 from sagen.desk.app import demo_log
+from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.desk.forms.decision import DecisionForm
 from sagen.desk.lenses.rings import ALL, MEAN, SPANS_MS, RingsView, TapGuide
 from sagen.files import sheet_path, write_capture, write_sheet
@@ -190,13 +191,13 @@ def test_the_decision_answers_as_it_is_typed_and_is_kept_and_printed(knock, monk
         return 1
 
     monkeypatch.setattr(DecisionForm, "exec", answer)
-    knock.add_entry(EntryKind.DECISION)
+    knock.commands.run("entries.add", EntryKind.DECISION)
     settle(knock)
     entry = knock.workspace.job.entries[-1]
     assert isinstance(entry.record, DecisionEntry)
     assert entry.record.choice in ("fit one", "fit both")
     json.dumps(entry.record.choices)
-    knock.show_report()
+    knock.commands.run("jobs.show_report")
     settle(knock)
     html = knock.page("report").html
     assert "Decided while it was open" in html
@@ -221,14 +222,13 @@ def test_before_and_after_stand_side_by_side_on_screen_and_paper(knock):
     spin(50)
     assert page.taps.repaired
     assert page.taps.before.blames
-    knock.show_report()
+    knock.commands.run("jobs.show_report")
     settle(knock)
     html = knock.page("report").html
     assert "Before and after the repair, plugged in" in html
 
 
 def test_a_tap_check_offers_file_stand_in_and_reading_by_eye(knock, monkeypatch):
-    from sagen.desk import forms
 
     card = next(
         check for check in knock.suspects.card.checks if check.check.slug == "light_tap_plugged_beside_its_twin"
@@ -245,9 +245,9 @@ def test_a_tap_check_offers_file_stand_in_and_reading_by_eye(knock, monkeypatch)
         self.outcome.setCurrentIndex(self.outcome.findData("weak"))
         return 1
 
-    monkeypatch.setattr(forms.CaptureForm, "exec", look)
-    monkeypatch.setattr(forms.LookForm, "exec", tell)
-    knock.do_check(card)
+    monkeypatch.setattr(CaptureForm, "exec", look)
+    monkeypatch.setattr(LookForm, "exec", tell)
+    knock.commands.run("captures.do_check", card)
     settle(knock)
     assert seen == {"eye": False, "guide": True}
     assert knock.workspace.job.entries[-1].record.outcome == "weak"

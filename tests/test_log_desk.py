@@ -9,9 +9,13 @@ from PySide6.QtWidgets import QFileDialog
 
 from conftest import demo_log, settle, spin
 from postgres import server, until
-from sagen.desk import log_commands
 from sagen.desk.app import own_log
+from sagen.desk.commands import entries
+from sagen.desk.commands.logs import LOG_COMMANDS, remembered_author
+from sagen.desk.forms.base import Form
+from sagen.desk.forms.logs import AuthorForm, OtherLogForm
 from sagen.desk.panes.trail import written_by
+from sagen.desk.theme.plain import Label
 from sagen.model.trail import NoteEntry
 from sagen.store import moving
 from sagen.store.entries import Author
@@ -41,13 +45,13 @@ def answers(monkeypatch):
         fills.get(type(form), lambda item: None)(form)
         return 0 if form.problem() else 1
 
-    monkeypatch.setattr(log_commands.Form, "exec", run)
+    monkeypatch.setattr(Form, "exec", run)
     return paths, fills, shown
 
 
-def deed(window, words):
-    """A deed of the menu, done to its end."""
-    dict(log_commands.LOG_COMMANDS)[words](window)
+def choose(window, words):
+    """A command of the menu, done to its end."""
+    window.commands.run(dict(LOG_COMMANDS)[words])
     settle(window)
     return window.message.text.text()
 
@@ -73,8 +77,8 @@ def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch
     spin(500)
     assert said == [], "its own changes are no news to a window"
     # Both correct the same entry: the second is told, and may put its own over it.
-    forms, real = [], log_commands.OvertakenForm
-    monkeypatch.setattr(log_commands, "OvertakenForm", lambda *given: forms.append(real(*given)) or forms[-1])
+    forms, real = [], entries.OvertakenForm
+    monkeypatch.setattr(entries, "OvertakenForm", lambda *given: forms.append(real(*given)) or forms[-1])
     monkeypatch.setattr(real, "exec", lambda form: len(forms) > 1)
     for _ in range(2):
         entry = two.workspace.job.entries[0]
@@ -83,7 +87,7 @@ def test_two_windows_on_one_log_see_each_other(desk, tmp_path, kind, monkeypatch
         two.workspace.correct(entry, NoteEntry("gap 0.7 mm"))
         settle(two)
         wait(lambda: one.workspace.job.entries == two.workspace.job.entries)
-    told = [label.text() for label in forms[0].findChildren(log_commands.Label)]
+    told = [label.text() for label in forms[0].findChildren(Label)]
     assert "This entry was changed at bay 2 by Ivo while you were writing." in told
     assert {"gap 1.4 mm", "gap 0.7 mm"} <= set(told)
     assert two.workspace.job.entries[0].record.text == "gap 0.7 mm", "put over it at the second asking"
@@ -115,32 +119,32 @@ def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk
     paths["An empty folder to restore it into"] = tmp_path / "restored"
     jobs = len(window.workspace.log.jobs())
     first, entries = window.workspace.job.id, len(window.workspace.job.entries)
-    assert "Exported" in deed(window, "Export this job")
-    deed(window, "Import a job")
+    assert "Exported" in choose(window, "Export this job")
+    choose(window, "Import a job")
     wait(lambda: window.workspace.job.id != first)
     settle(window)
     assert len(window.workspace.log.jobs()) == jobs + 1
     assert len(window.workspace.job.entries) == entries
-    assert "Nothing is wrong" in deed(window, "Check the log")
-    assert "Backed up" in deed(window, "Back the log up")
+    assert "Nothing is wrong" in choose(window, "Check the log")
+    assert "Backed up" in choose(window, "Back the log up")
     assert (tmp_path / "all.zip").stat().st_size > 10_000
     machine = window.workspace.job.machine
-    assert f"Deleted: {machine}" in deed(window, "Delete this job")
-    assert any(item.text().startswith(machine) for item in shown[-1].findChildren(log_commands.Label))
+    assert f"Deleted: {machine}" in choose(window, "Delete this job")
+    assert any(item.text().startswith(machine) for item in shown[-1].findChildren(Label))
     assert not shown[-1].ok.isDefault(), "Enter deletes nothing"
     assert window.workspace.job is None
     assert len(window.page("log").model.jobs) == jobs
-    deed(window, "Restore a backup")
+    choose(window, "Restore a backup")
     assert window.workspace.log.captures.folder.is_relative_to(tmp_path / "restored")
     assert len(window.page("log").model.jobs) == jobs + 1
-    fills[log_commands.OtherLogForm] = lambda form: form.where.setText(str(tmp_path / "nowhere"))
-    assert "there is no such folder" in deed(window, "Open another log")
-    fills[log_commands.OtherLogForm] = lambda form: form.where.setText("ftp://somewhere")
-    deed(window, "Open another log")
+    fills[OtherLogForm] = lambda form: form.where.setText(str(tmp_path / "nowhere"))
+    assert "there is no such folder" in choose(window, "Open another log")
+    fills[OtherLogForm] = lambda form: form.where.setText("ftp://somewhere")
+    choose(window, "Open another log")
     assert "no place of a job log" in shown[-1].problem()
     (tmp_path / "new").mkdir()
-    fills[log_commands.OtherLogForm] = lambda form: form.where.setText(str(tmp_path / "new"))
-    deed(window, "Open another log")
+    fills[OtherLogForm] = lambda form: form.where.setText(str(tmp_path / "new"))
+    choose(window, "Open another log")
     assert window.page("log").model.jobs == ()
     assert "No jobs yet" in window.page("log").empty.text()
 
@@ -150,28 +154,28 @@ def test_a_name_is_removed_and_who_writes_is_remembered(desk, answers):
     window = desk()
     window.workspace.add_job("Tarnbeck 4", "Orla Finch", 3, [NoteEntry("Orla Finch will call")])
     settle(window)
-    fills[log_commands.AuthorForm] = lambda form: (form.author.setText("Ivo"), form.bay.setText("bay 2"))
-    deed(window, "Who writes here")
+    fills[AuthorForm] = lambda form: (form.author.setText("Ivo"), form.bay.setText("bay 2"))
+    choose(window, "Who writes here")
     window.workspace.add(NoteEntry("2.4 kohm"))
     settle(window)
     assert (window.workspace.job.entries[1].author, window.workspace.job.entries[1].bay) == ("Ivo", "bay 2")
-    assert log_commands.remembered_author(window.settings) == Author("Ivo", "bay 2")
-    assert "Removed from one job" in deed(window, "Remove a customer's name")
+    assert remembered_author(window.settings) == Author("Ivo", "bay 2")
+    assert "Removed from one job" in choose(window, "Remove a customer's name")
     assert shown[-1].name.text() == "Orla Finch", "the open job's is offered"
     assert (window.workspace.job.owner, window.workspace.job.entries[0].record.text) == ("", "(name removed) will call")
 
 
 KILLED = """
 import os, signal, sys
-from sagen.casework import commands
+from sagen.casework import captures
 from sagen.casework.examination import read_incoming
 from sagen.store.opening import open_log
 from pathlib import Path
 log = open_log(Path(sys.argv[1]))
 job = log.add_job("Tarnbeck 4")
 incoming = read_incoming(Path(sys.argv[2]))
-requests.examine = lambda *_, **__: os.kill(os.getpid(), signal.SIGKILL)
-requests.Keep(job.id, incoming, incoming.sheet).perform(log)
+captures.examine = lambda *_, **__: os.kill(os.getpid(), signal.SIGKILL)
+captures.Keep(job.id, incoming, incoming.sheet).perform(log)
 """
 
 

@@ -142,7 +142,7 @@ def test_the_record_is_shown_and_switched_off_with_one_key(desk):
     settle(window)
     assert window.suspects.record.text() == "Own record: off"
     assert [suspect.probability for suspect in workspace.last_weighed.suspects] != with_it
-    window.toggle_record()
+    window.commands.run("view.toggle_record")
     settle(window)
     assert [suspect.probability for suspect in workspace.last_weighed.suspects] == pytest.approx(with_it)
 

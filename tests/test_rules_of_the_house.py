@@ -15,6 +15,7 @@ from colorspacious import cspace_convert, deltaE
 
 import sagen
 from conftest import demo_log
+from sagen.desk.theme.roles import ROLES
 from sagen.desk.theme.theme import THEMES
 from sagen.model.vocabulary import SensorKind
 
@@ -76,7 +77,7 @@ window.show()
 window.workspace.open_log(own_log(Path(sys.argv[2])))
 for _ in range(600):
     loop = QEventLoop(); QTimer.singleShot(20, loop.quit); loop.exec()
-    if window.workspace.idle and {"capture", "incoming"} <= set(window._pages):
+    if window.workspace.idle and {"capture", "incoming"} <= set(window.navigation.pages):
         break
 print(seen)
 window.close()
@@ -137,7 +138,7 @@ def test_text_reads_at_arms_length(look):
     for ground in (look.pane, look.raised):
         for text in (look.ink, look.quiet, look.accent, look.mark, look.sound):
             assert contrast(text, ground) >= 4.5, (text, ground)
-        for colour in look.roles.values():
+        for colour in ROLES[look.name].values():
             assert contrast(colour, ground) >= 3.0, (colour, ground)
     assert contrast(look.on_accent, look.accent) >= 4.5
 
@@ -147,7 +148,7 @@ def test_text_reads_at_arms_length(look):
 def test_roles_stay_apart_for_colour_blind_eyes(look, kind):
     # Machado, Oliveira & Fernandes 2009, as implemented by colorspacious; a plain red and green fall to 5.2.
     sight = {"name": "sRGB1+CVD", "cvd_type": kind, "severity": 100}
-    rotating = [np.array(rgb(look.roles[name])) / 255 for name in ("crank", "cam", "speed", "knock")]
+    rotating = [np.array(rgb(ROLES[look.name][name])) / 255 for name in ("crank", "cam", "speed", "knock")]
     seen = [np.clip(cspace_convert(item, sight, "sRGB1"), 0, 1) for item in rotating]
     assert min(deltaE(a, b, input_space="sRGB1") for a, b in combinations(seen, 2)) > 10
 

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QApplication
 
 from conftest import demo_log, full_jobs, settle, spin, told
 from sagen.casework.demo import JOBS, faults_of, make_demo_log, stand_in
-from sagen.desk import forms
+from sagen.desk.forms.base import Form
+from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.instruments.stand_in import recorded
 from sagen.kinds import examine
 from sagen.machine.faults import possible
@@ -112,7 +113,7 @@ def test_settings_for_taps_suit_the_load_and_the_ring(state, words):
 # in the window ---------------------------------------------------------------------------------------------------
 
 
-def in_form(act, kind=forms.Form, tries=200):
+def in_form(act, kind=Form, tries=200):
     def look(left=tries):
         form = QApplication.activeModalWidget()
         if isinstance(form, kind):
@@ -138,7 +139,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):
         check = card.check
         done.add(check.kind)
         if check.kind == "capture":
-            in_form(lambda form: form.record.click(), forms.CaptureForm)
+            in_form(lambda form: form.record.click(), CaptureForm)
             window.commands.run("captures.do_check", card)
             settle(window)
             page = window.page("incoming")
@@ -148,9 +149,9 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):
             window.commands.run("captures.do_check", card)
             settle(window)
             page = window.page("circuit")
-            QTest.mouseClick(page.stand_in, Qt.MouseButton.LeftButton)
+            QTest.mouseClick(page.entry.stand_in, Qt.MouseButton.LeftButton)
             settle(window)
-            assert page.value.text()
+            assert page.entry.value.text()
             page.keep()
         else:
             shares = {name: row.get(truth, 0.0) for name, row in check.outcome.items()}
@@ -161,7 +162,7 @@ def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):
                 form.outcome.setCurrentIndex(form.outcome.findData(wanted))
                 form.ok.click()
 
-            in_form(answer, forms.LookForm)
+            in_form(answer, LookForm)
             window.commands.run("captures.do_check", card)
         settle(window)
         spin(60)
@@ -176,9 +177,9 @@ def test_outside_the_demo_there_is_no_stand_in(desk):
     window.workspace.add_job("Brindle 2", "", 4, told("no_start", "P0335"))
     settle(window)
     page = window.navigation.show_circuit()
-    assert page.stand_in.isHidden()
+    assert page.entry.stand_in.isHidden()
     seen = []
-    in_form(lambda form: (seen.append(form.record.isVisible()), form.reject()), forms.CaptureForm)
+    in_form(lambda form: (seen.append(form.record.isVisible()), form.reject()), CaptureForm)
     check = next(this_check for this_check in window.suspects.card.checks if this_check.check.kind == "capture")
     window.commands.run("captures.do_check", check)
     assert seen == [False]

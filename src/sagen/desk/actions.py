@@ -33,10 +33,10 @@ class Hint:
 
 def bind(widget: QWidget, actions: Iterable[Action], *arguments) -> None:
     """Give a widget the keys of actions; each is run with `arguments`."""
-    for this_action in actions:
-        action = QAction(this_action.words, widget)
-        action.setShortcut(QKeySequence(this_action.keys))
-        action.triggered.connect(lambda _=False, run=this_action.run: run(*arguments))
+    for each_action in actions:
+        action = QAction(each_action.words, widget)
+        action.setShortcut(QKeySequence(each_action.keys))
+        action.triggered.connect(lambda _=False, run=each_action.run: run(*arguments))
         widget.addAction(action)
 
 

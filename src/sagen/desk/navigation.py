@@ -30,7 +30,7 @@ class BenchNavigation(QObject):
             page = make_page(name)
             self.pages[name] = page
             self.stack.addWidget(page)
-            bind(page, page.actions, page)
+            bind(page, page.shortcuts, page)
             wire(page, self._ports)
         return self.pages[name]
 

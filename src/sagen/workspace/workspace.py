@@ -343,8 +343,8 @@ class Workspace:
 
     # the job ------------------------------------------------------------------------------------
 
-    def open_job(self, job_id: int, *, open_capture: bool = False) -> None:
-        """Put a job on the desk; with `open_capture`, its last capture on the bench."""
+    def open_job(self, job_id: int, *, open_capture: bool = False, then: Callable | None = None) -> None:
+        """Put a job on the desk; with `open_capture`, its last capture on the bench. `then` is called once it is there."""
 
         def show(job: Job) -> None:
             self._leave()
@@ -354,6 +354,8 @@ class Workspace:
             captures = job.of(CaptureEntry)
             if open_capture and captures:
                 self.open_entry(captures[-1])
+            if then is not None:
+                then()
 
         self.submit(ReadJob(job_id), show, slot="job")
 

@@ -45,6 +45,7 @@ def show_recording(workspace, navigation) -> None:
     if not workspace.recordings:
         return
     recording = workspace.recordings[-1]
-    if workspace.job is None or workspace.job.id != recording.job:
-        workspace.open_job(recording.job)
-    navigation.show_page("live")
+    if workspace.job is not None and workspace.job.id == recording.job:
+        navigation.show_page("live")
+    else:
+        workspace.open_job(recording.job, then=lambda: navigation.show_page("live"))

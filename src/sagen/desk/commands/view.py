@@ -48,7 +48,7 @@ def keys_dialog(navigation, window) -> KeysDialog:
     groups = [("WINDOW", ACTIONS), ("TRAIL", TRAIL_HINTS)]
     for name in page_names():
         page = navigation.page(name)
-        rows = [*page.actions, *page.hints]
+        rows = [*page.shortcuts, *page.hints]
         if rows:
             groups.append((page.title.upper(), rows))
     return KeysDialog(

@@ -22,7 +22,7 @@ class Page(QWidget):
 
     name: ClassVar[str]
     title: ClassVar[str] = ""
-    actions: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
+    shortcuts: ClassVar[tuple[Action, ...]] = ()  #: run with the page; keys work while it is in sight
     hints: ClassVar[tuple[Hint, ...]] = ()
 
     def wire(self) -> None:

@@ -52,7 +52,7 @@ class CardPage(Page):
 
     name, title = "card", "Machine card"
     left = Signal()
-    actions = (
+    shortcuts = (
         Action("Ctrl+S", "keep the card, and put it on the job", lambda page: page.keep()),
         Action("Ctrl+Return", "keep the card, and put it on the job", lambda page: page.keep()),
         Action("Ctrl+Shift+M", "the plug from the other side", lambda page: page.fields.face.turn()),

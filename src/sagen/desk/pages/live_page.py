@@ -52,7 +52,7 @@ class LivePage(Page):
     """Strip with figures and verdict above it; turns, wheel or events below."""
 
     name, title = "live", "Live"
-    actions = (
+    shortcuts = (
         Action("Space", "start or stop", lambda page: page.start_or_stop()),
         Action("Alt+H", "hold the picture", lambda page: page.hold_button.toggle()),
         Action("Alt+M", "set a mark", lambda page: page.mark()),

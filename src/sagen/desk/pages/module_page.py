@@ -46,7 +46,7 @@ class ModulePage(Page):
     """Codes of every module that answers, and four live values."""
 
     name, title = "module", "Module: codes and values"
-    actions = (
+    shortcuts = (
         Action("Alt+R", "read the codes into the job", lambda page: page.read()),
         Action("Alt+L", "live values on or off", lambda page: page.live_button.toggle()),
         Action("Alt+S", "the speed now, while cranking, as evidence", lambda page: page.keep_speed()),

@@ -30,7 +30,7 @@ class PlanPage(Page):
 
     name, title = "plan", "Plan"
     left = Signal()
-    actions = tuple(
+    shortcuts = tuple(
         Action(f"Alt+{k}", f"open or close: {PLACES[place].lower()}", lambda page, place=place: page.toggle(place))
         for k, place in enumerate(Place, start=1)
     )

@@ -43,7 +43,7 @@ class ProofPage(JobPage):
     """Rows of what is to be measured again; a line a step with done and failed."""
 
     name, title = "proof", "Proof"
-    actions = tuple(
+    shortcuts = tuple(
         Action(f"Alt+{k}", f"done: {OWED[step].lower()}", lambda page, step=step: page.mark(step, True))
         for k, step in enumerate(ProofStep, start=1)
     )

@@ -47,7 +47,7 @@ class TesterPage(JobPage):
     """The card, the count, and what it comes to."""
 
     name, title = "tester", "Sensor in the hand"
-    actions = (
+    shortcuts = (
         Action("Alt+O", "put the count on the trail: this machine's part", lambda page: page.keep(False)),
         Action("Alt+N", "put the count on the trail: a new part", lambda page: page.keep(True)),
         Action("Alt+R", "count with the recorder on or off", lambda page: page.count_button.toggle()),

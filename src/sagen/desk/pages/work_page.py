@@ -39,7 +39,7 @@ class WorkPage(JobPage):
     """Words once, then a key for what was done with it."""
 
     name, title = "work", "Taken apart, parts, also seen"
-    actions = (
+    shortcuts = (
         *(Action(key, STEPS[kind].lower(), lambda page, kind=kind: page.step(kind)) for kind, key in STEP_KEYS.items()),
         Action("Alt+T", "the chosen step is together again", lambda page: page.together()),
         Action("Alt+P", "a part line", lambda page: page.add_part()),
