@@ -14,7 +14,8 @@ from sagen.casework.examination import capture_entry
 from sagen.desk.app import demo_log
 from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.desk.forms.decision import DecisionForm
-from sagen.desk.lenses.rings import ALL, MEAN, SPANS_MS, RingsView, TapGuide
+from sagen.desk.lenses.rings import ALL, MEAN, SPANS_MS, RingsView
+from sagen.desk.lenses.tap_guide import TapGuide
 from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.kinds import examine
 from sagen.model.trail import DecisionEntry, RepairEntry
@@ -41,8 +42,8 @@ def painted(widget) -> np.ndarray:
 def test_a_capture_of_taps_opens_in_rings_and_others_do_not(knock):
     page = knock.page("capture")
     assert page.lens == "rings"
-    assert page.lens_buttons["turns"].isHidden()
-    assert page.lens_buttons["wheel"].isHidden()
+    assert page.bar.lenses["turns"].isHidden()
+    assert page.bar.lenses["wheel"].isHidden()
     assert "struck at rear" in page.about.whole()
     assert "27 kilohm" in page.about.whole()
     assert "All taps of this job together, CH1" in page.findings.words()
@@ -50,8 +51,8 @@ def test_a_capture_of_taps_opens_in_rings_and_others_do_not(knock):
     knock.workspace.open_job(jobs["Plover Dray 4"], open_capture=True)
     settle(knock)
     assert page.lens == "strip"
-    assert page.lens_buttons["rings"].isHidden()
-    assert not page.lens_buttons["turns"].isHidden()
+    assert page.bar.lenses["rings"].isHidden()
+    assert not page.bar.lenses["turns"].isHidden()
 
 
 def test_keys_choose_strikes_zoom_and_read_time_height_and_frequency(knock):
@@ -62,7 +63,7 @@ def test_keys_choose_strikes_zoom_and_read_time_height_and_frequency(knock):
     assert view.shown == MEAN
     QTest.keyClick(view, Qt.Key.Key_Right)
     assert view.shown == 0
-    assert page.strike_box.currentData() == 0
+    assert page.bar.strikes.currentData() == 0
     QTest.keyClick(view, Qt.Key.Key_Up)
     assert view.span_ms == SPANS_MS[2]
     QTest.keyClick(view, Qt.Key.Key_Home)

@@ -18,7 +18,7 @@ from sagen.desk import ear
 from sagen.desk.at_hand import InstrumentsForm
 from sagen.desk.forms.events import EventsForm
 from sagen.desk.pages.module_page import ClearForm
-from sagen.desk.probe import said
+from sagen.desk.probe_parts import said
 from sagen.files.long_record import LongRecord
 from sagen.instruments import wired_called
 from sagen.kinds import broken

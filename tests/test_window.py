@@ -163,7 +163,7 @@ def test_lens_buttons_and_the_next_check_are_whole(desk, size):
     window.resize(*size)
     spin(80)
     assert (window.width(), window.height()) == size, "nothing inside asks for more room"
-    for button in window.page("capture").lens_buttons.values():
+    for button in window.page("capture").bar.lenses.values():
         assert button.width() >= button.fontMetrics().horizontalAdvance(button.text()) + 16
     card = window.suspects.card
     for _ in range(6):

@@ -8,10 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import (
-    QFormLayout,
     QHBoxLayout,
-    QKeySequenceEdit,
-    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -22,9 +19,9 @@ from sagen.casework.judging import BY_MODEL, card_circuit, judged_reading
 from sagen.casework.patterns import card_of
 from sagen.casework.probing import Step, probe_steps
 from sagen.desk.ear import Ear, remembered_volume
-from sagen.desk.forms.base import Form
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.meter_entry import MOST_VOLTS
+from sagen.desk.probe_parts import FOOT_KEYS, FigureLine, ProbeKeysForm, said
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.meter.steady import Steady
@@ -42,36 +39,6 @@ if TYPE_CHECKING:
 READINGS_HZ = 10.0  #: asked of the meter
 MOST_OHM = 1e8
 SHOWN_MS = 1400  #: a verdict stays in sight so long before the next step comes by itself
-#: what a foot switch or a remote does, and with which key at first
-FOOT_KEYS = {
-    "take": ("Take the reading", "Space"), "next": ("Next step", "PgDown"), "before": ("Step before", "PgUp"),
-}  # fmt: skip
-
-
-class ProbeKeysForm(Form):
-    """Which keys a foot switch or a remote sends."""
-
-    def __init__(self, keys: dict[str, str], parent: QWidget | None = None):
-        super().__init__("Keys of probe mode", "Use these", parent)
-        self.fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
-        self.edits = {}
-        for name, (words, _) in FOOT_KEYS.items():
-            edit = self.add(words, QKeySequenceEdit(QKeySequence(keys[name])))
-            edit.setMaximumSequenceLength(1)
-            self.edits[name] = edit
-
-    def answer(self) -> dict[str, str]:
-        return {name: edit.keySequence().toString() for name, edit in self.edits.items()}
-
-
-class FigureLine(QLineEdit):
-    """Takes figures; keys that a foot switch sends go on to the window."""
-
-    def keyPressEvent(self, event) -> None:
-        if self.window().foot_key(event):
-            event.ignore()
-        else:
-            super().keyPressEvent(event)
 
 
 class ProbeWindow(QWidget):
@@ -398,14 +365,3 @@ class ProbeWindow(QWidget):
             self.take()
         else:
             super().keyPressEvent(event)
-
-
-def said(value: float, quantity: str, over: bool) -> str:
-    """A reading as it stands large on the screen."""
-    if over:
-        return "OL"
-    if quantity == Quantity.OHMS:
-        return (
-            f"{value / 1e6:.3g} MΩ" if value >= 1e6 else f"{value / 1e3:.4g} kΩ" if value >= 1e3 else f"{value:.4g} Ω"
-        )
-    return f"{1e3 * value:.0f} mV" if abs(value) < 0.1 else f"{value:.2f} V"

@@ -73,6 +73,13 @@ class ImportQueue:
             self._failed.append((self.current.path.name, why))
             self.current = None
 
+    def give_up(self) -> list[str]:
+        """Let go of everything that is not answered yet; the names of the files, which then are where they were."""
+        names = [coming.path.name for coming in (*filter(None, (self.current,)), *self._waiting) if not coming.recording]
+        self.current = None
+        self._waiting.clear()
+        return names
+
     def summary(self) -> str | None:
         """Once all are settled: what became of them, where there were several; and the count starts anew."""
         if self.busy or self._writing:

@@ -3,24 +3,39 @@ person, never by the way."""
 
 from __future__ import annotations
 
+import threading
+import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from sagen.artifacts.leases import Lease
+from sagen.casework.events import Hunted
 from sagen.casework.examination import MOST_KEPT, Incoming
-from sagen.casework.live import Live, sheet_for
+from sagen.casework.live import Live, Verdict, sheet_for
 from sagen.files.long_record import SUFFIX, long_pyramids, read_long
+from sagen.instruments.module_can import CanModules
 from sagen.instruments.wired import Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CIRCUIT_ROLES, State
 from sagen.model.words import STATES
+from sagen.report.turn_drawing import TurnDrawing, draw_turns
 from sagen.store.log import JobLog
 
+TEMPERATURE_S = 5.0  #: between two askings of the module
 #: recordings are named by when they began, and for what
 NAME = "%Y%m%d-%H%M%S-%f"
+
+
+@dataclass(frozen=True)
+class LiveLook:
+    """What a look at a running recording shows; None for what there is not yet, or was not asked for."""
+
+    verdict: Verdict | None
+    drawing: TurnDrawing | None
+    hunted: Hunted | None
 
 
 @dataclass(eq=False)
@@ -35,8 +50,11 @@ class Recording:
     wired: Wired
     stated: Sheet | None = None  #: what was known of its channels when it began
     began: datetime = field(default_factory=datetime.now)
-    modules: object | None = None
     bringing_in: bool = False  #: it is on its way onto the trail
+    _modules: CanModules | None = None
+    _ask_again: float = 0.0  #: when the module is asked next
+    _closing: threading.Lock = field(default_factory=threading.Lock)
+    _closed: bool = False
 
     @property
     def identity(self) -> str:
@@ -53,11 +71,39 @@ class Recording:
     def stop(self) -> None:
         """End it, and let the instruments go; what came is on the disk."""
         self.live.stop()
-        self.live.recorder.close()
-        for end in (self.modules, self.wired):
-            if end is not None:
-                end.close()
-        self.modules = None
+        with self._closing:
+            if self._closed:
+                return
+            self._closed = True
+            self.live.recorder.close()
+            for end in (self._modules, self.wired):
+                if end is not None:
+                    end.close()
+
+    def look(self, *, drawn: bool, last: bool) -> LiveLook:
+        """What the last seconds show, off the owner's thread; `drawn`: with a drawing of the turns, `last`: the events too,
+        though none is new."""
+        live, drawing = self.live, None
+        verdict = live.verdict()
+        if drawn and verdict is not None and verdict.done is not None:
+            read = [channel.sheet.column for channel in verdict.done.channels if channel.reading is not None]
+            drawing = draw_turns(verdict.done, read[0]) if read else None
+        self._ask_temperature()
+        new = live.hunt()
+        return LiveLook(verdict, drawing, live.hunted() if new or last else None)
+
+    def _ask_temperature(self) -> None:
+        """The coolant's temperature from the module, every few seconds, where one answers."""
+        with self._closing:
+            if self._closed or time.monotonic() < self._ask_again:
+                return
+            self._ask_again = time.monotonic() + TEMPERATURE_S
+            try:
+                if self._modules is None:
+                    self._modules = self.wired.modules()
+                self.live.warm(self._modules.live("coolant").value)
+            except SagenError:
+                self._ask_again = time.monotonic() + 12 * TEMPERATURE_S  # a recording goes without a module, too
 
     def restate(self) -> None:
         """Write beside it what it is now known to be; raises SagenError where the disk takes nothing."""
@@ -81,6 +127,11 @@ class Recording:
     def kept(self, incoming: Incoming) -> None:
         """It lies on a trail."""
         _end(self.lease, incoming)
+
+    def discard(self) -> None:
+        """It is wanted no more: stopped, and gone. Off the owner's thread."""
+        self.stop()
+        self.lease.discard()
 
     @property
     def told(self) -> bool:
@@ -119,6 +170,10 @@ class LeftRecording:
     def kept(self, incoming: Incoming) -> None:
         """It lies on a trail."""
         _end(self.lease, incoming)
+
+    def discard(self) -> None:
+        """It is wanted no more."""
+        self.lease.discard()
 
 
 def opened_recorder(

@@ -278,6 +278,9 @@ class Workspace:
         self._looking.clear()
         for recording in list(self.recordings):
             self._end_kept(recording)
+        names = self.imports.give_up()
+        if names:
+            self.say(f"Not brought in: {', '.join(names)}.", wrong=True)
         self.retired = True
 
     def close(self) -> None:
@@ -716,8 +719,7 @@ class Workspace:
 
         def began(recording: Recording) -> None:
             if self.retired:
-                recording.stop()
-                recording.lease.discard()
+                self._discard(recording)
                 return
             self.recordings.append(recording)
             self._tell(RecordingsChanged, recording.job)
@@ -772,10 +774,13 @@ class Workspace:
 
     def discard_recording(self, recording: Recording | LeftRecording) -> None:
         """A person wants it no more: stopped, and gone."""
-        if isinstance(recording, Recording):
-            recording.stop()
-        recording.lease.discard()
         self._forget(recording)
+        self._discard(recording)
+
+    def _discard(self, recording: Recording | LeftRecording) -> None:
+        self.queues.submit(
+            lambda _task: recording.discard(), queue=Queue.INSTRUMENTS, blocks_closing=True, failed=self._failed
+        )
 
     def _forget(self, recording: Recording | LeftRecording) -> None:
         self.recordings = [item for item in self.recordings if item is not recording]

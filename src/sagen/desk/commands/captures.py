@@ -12,7 +12,7 @@ from sagen.casework.shelf import KeepAsGood
 from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.desk.forms.entries import RepairForm, TesterForm
 from sagen.desk.forms.events import EventsForm
-from sagen.desk.lenses.rings import TapGuide
+from sagen.desk.lenses.tap_guide import TapGuide
 from sagen.desk.parts import chosen_files
 from sagen.instruments.stand_in import recorded
 from sagen.kinds.kind import kind_of

@@ -138,3 +138,9 @@ def _ticks(low: float, high: float, parts: int) -> list[float]:
     """Round figures from `low` to `high`."""
     step = nice_step(high - low, parts)
     return [float(item) + 0.0 for item in np.round(np.arange(np.ceil(low / step) * step, high + 1e-9 * step, step), 9)]
+
+
+def short(words: str, room: float) -> str:
+    """Words cut to what has room in so many px."""
+    most = max(int(room / 6.5), 3)
+    return words if len(words) <= most else words[: most - 1] + "\u2026"

@@ -10,14 +10,12 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.casework.taps import JobTaps, before_and_after
 from sagen.desk.lenses.panel import Panel, sensor_colour, sensor_pen
+from sagen.desk.lenses.tap_charts import paint_before_after, paint_heights, paint_loads
+from sagen.desk.lenses.tap_guide import paint_guide
 from sagen.desk.theme import theme
-from sagen.kinds.piezo.verdict import TapVerdict
-from sagen.kinds.piezo.words import gap_words, load_words
 from sagen.report.rings import RingScene
-from sagen.signal.tap_fit import height_under
 
 SPANS_MS = (0.4, 0.8, 1.5, 3.0, 6.8)
-ENOUGH = 4  #: strikes at a place under a load, from which on it counts as tapped
 ALL, MEAN = "all", "mean"
 
 
@@ -136,12 +134,12 @@ class RingsView(QWidget):
         _, guide, beside = self._areas()
         verdict = self.taps.shown
         self._paint_spectrum(painter, beside[0])
-        self._paint_heights(painter, beside[1], verdict)
+        paint_heights(painter, beside[1], self.scene, verdict)
         if before_and_after(self.taps)[1]:
-            self._paint_before_after(painter, beside[2])
+            paint_before_after(painter, beside[2], self.taps)
         else:
-            self._paint_loads(painter, beside[2], verdict)
-        self._paint_guide(painter, guide, verdict)
+            paint_loads(painter, beside[2], verdict)
+        paint_guide(painter, guide, verdict)
 
     def _paint_waves(self, painter: QPainter) -> None:
         scene, colours, panel = self.scene, theme.current(), self._waves_panel(self._areas()[0])
@@ -223,133 +221,6 @@ class RingsView(QWidget):
         for sensor in range(len(scene.columns)):
             panel.line(painter, scene.hertz / 1000, scene.spectra[sensor], sensor_pen(sensor, 1.6))
         painter.setClipping(False)
-
-    def _paint_heights(self, painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> None:
-        """Every answer of the job as a point by place, with what the fit of sensor and place expects there."""
-        if verdict is None:
-            self._paint_strike_heights(painter, rect)
-            return
-        fit = verdict.fit
-        top = 1.15 * max((point.height for point in fit.points), default=1.0)
-        panel = Panel(rect, 0.0, float(len(fit.places)), 0.0, top, "Height by place, and as fitted")
-        ticks = [
-            (at + 0.5, _short(place or "not stated", rect.width() / max(len(fit.places), 1)))
-            for at, place in enumerate(fit.places)
-        ]
-        panel.frame(painter, unit_y="V", y_ticks=3, x_ticks=ticks)
-        many = len(fit.sensors)
-        rng = np.random.default_rng(3)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        for this_point in fit.points:
-            x = panel.x(this_point.place + (this_point.sensor + 1) / (many + 1) + 0.05 * rng.uniform(-1, 1))
-            y, colour = float(panel.y(this_point.height)), sensor_colour(this_point.sensor)
-            colour.setAlpha(200 if this_point.weight > 0.5 else 70)
-            painter.setPen(QPen(colour, 1.4))
-            painter.setBrush(colour if fit.loads[this_point.load].plugged else Qt.BrushStyle.NoBrush)
-            self._paint_shape(painter, QPointF(float(x), y), this_point.sensor, 3.2)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for sensor in range(many):
-            for place in range(len(fit.places)):
-                told = [fit.effect[sensor, load] for load in range(len(fit.loads)) if fit.strikes[sensor, load, place]]
-                if told:
-                    level = float(np.exp(fit.strength + np.mean(told) + fit.path[place, sensor]))
-                    x = panel.x(place + (sensor + 1) / (many + 1))
-                    painter.setPen(QPen(sensor_colour(sensor), 2.5))
-                    y = float(panel.y(level))
-                    painter.drawLine(QPointF(x - 11, y), QPointF(x + 11, y))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-
-    def _paint_strike_heights(self, painter: QPainter, rect: QRectF) -> None:
-        """Before the job is weighed: the heights of this capture alone, strike by strike."""
-        scene = self.scene
-        heights = scene.strikes.answers.height
-        panel = Panel(rect, 0.0, len(heights) + 1.0, 0.0, 1.1 * float(np.nanmax(heights)), "Height by strike")
-        panel.frame(painter, unit_y=scene.unit, y_ticks=3)
-        for sensor in range(len(scene.columns)):
-            painter.setPen(QPen(sensor_colour(sensor), 1.4))
-            for at, height in enumerate(heights[:, sensor]):
-                self._paint_shape(painter, QPointF(float(panel.x(at + 1.0)), float(panel.y(height))), sensor, 3.2)
-
-    @staticmethod
-    def _paint_shape(painter: QPainter, at: QPointF, sensor: int, size: float) -> None:
-        """A point whose shape tells the sensor as its colour does."""
-        if sensor % 4 == 0:
-            painter.drawEllipse(at, size, size)
-        elif sensor % 4 == 1:
-            painter.drawRect(QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size))
-        elif sensor % 4 == 2:
-            painter.drawPolygon(
-                QPolygonF([at + QPointF(0, -size), at + QPointF(size, size), at + QPointF(-size, size)])
-            )
-        else:
-            painter.drawLine(at + QPointF(-size, -size), at + QPointF(size, size))
-            painter.drawLine(at + QPointF(-size, size), at + QPointF(size, -size))
-
-    def _paint_loads(self, painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> None:
-        """Height against load with the fitted curve; 20 to 50 kilohm marked."""
-        colours = theme.current()
-        tops = (
-            [this_source.open_v.value for this_source in verdict.sources if this_source is not None] if verdict else []
-        )
-        panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), "Height against load", log_x=True)
-        ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
-        ticks = ticks if rect.width() > 170 else [ticks[1], ticks[3], ticks[4]]
-        panel.frame(painter, unit_y="V" if tops else "", y_ticks=3, x_ticks=ticks)
-        ground = QColor(colours.accent)
-        ground.setAlpha(45)
-        painter.fillRect(QRectF(panel.x(2e4), rect.top(), panel.x(5e4) - panel.x(2e4), rect.height()), ground)
-        painter.setFont(theme.font(8))
-        painter.setPen(QColor(colours.quiet))
-        if not tops:
-            painter.drawText(
-                rect.adjusted(8, 4, -8, -4), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                "Tap open and under a load: then what is inside the sensor shows here. 20 to 50 kilohm stand for the module.",
-            )  # fmt: skip
-            return
-        loads = np.geomspace(2e3, 2e6, 160)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        for sensor, source in enumerate(verdict.sources):
-            if source is None:
-                continue
-            panel.line(painter, loads, height_under(source, loads), sensor_pen(sensor, 1.8))
-            for at, load in enumerate(verdict.fit.loads):
-                if not verdict.fit.struck(sensor, at):
-                    continue
-                ohm = min(load.ohm, 1e6) if load.known else verdict.module_ohm[sensor]
-                if ohm is None or not 2e3 <= ohm <= 1e6:
-                    continue
-                height = float(np.exp(verdict.fit.strength + verdict.fit.effect[sensor, at]))
-                painter.setPen(QPen(sensor_colour(sensor), 1.6))
-                painter.setBrush(sensor_colour(sensor) if load.plugged else Qt.BrushStyle.NoBrush)
-                self._paint_shape(painter, QPointF(float(panel.x(ohm)), float(panel.y(height))), sensor, 3.6)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-
-    def _paint_before_after(self, painter: QPainter, rect: QRectF) -> None:
-        """The same taps before and after the repair, side by side."""
-        connection, rows = before_and_after(self.taps)
-        colours = theme.current()
-        panel = Panel(rect, 0.0, float(len(rows)), 0.0, 1.2, f"Before and after the repair, {load_words(connection)}")
-        ticks = [(at + 0.5, _short(row.name, rect.width() / len(rows))) for at, row in enumerate(rows)]
-        panel.frame(painter, y_ticks=3, x_ticks=ticks)
-        painter.setFont(theme.font(8))
-        for at, this_row in enumerate(rows):
-            for place, height, filled in ((0.28, this_row.before, False), (0.72, this_row.after, True)):
-                if height is None:
-                    continue
-                colour = sensor_colour(at)
-                wide = 0.3 * rect.width() / len(rows)
-                x, y = panel.x(at + place) - wide / 2, float(panel.y(height))
-                painter.setPen(QPen(colour, 1.5))
-                painter.setBrush(colour if filled else Qt.BrushStyle.NoBrush)
-                painter.drawRect(QRectF(x, y, wide, rect.bottom() - y))
-                painter.setPen(QColor(colours.ink))
-                words = f"{100 * height:.0f} %"
-                painter.drawText(QRectF(x - 16, y - 15, wide + 32, 14), Qt.AlignmentFlag.AlignHCenter, words)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-
-    def _paint_guide(self, painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> None:
-        paint_guide(painter, area, verdict)
 
     def _paint_cursors(self, painter: QPainter) -> None:
         panel, colours = self._waves_panel(self._areas()[0]), theme.current()
@@ -459,101 +330,3 @@ class RingsView(QWidget):
         self.pointer_ms = None
         self.update()
         self.measured.emit()
-
-
-def _short(words: str, room: float) -> str:
-    most = max(int(room / 6.5), 3)
-    return words if len(words) <= most else words[: most - 1] + "\u2026"
-
-
-CAUTION = "Light and short, on solid metal: never on a sensor, a cover or a cast bracket. Torque as stated, and nothing loosened between two tries."
-
-
-def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> None:
-    """What has been tapped, by place and load, as a table of counts; what is still missing; and how to tap."""
-    colours = theme.current()
-    loads = list(verdict.fit.loads) if verdict else []
-    places = list(verdict.fit.places) if verdict else []
-    rows = [("open", [at for at, load in enumerate(loads) if load.connection == "unplugged"])]
-    rows += [
-        (load_words(load.connection, load.ohm), [at]) for at, load in enumerate(loads) if load.connection == "loaded"
-    ] or [("20 to 50 k", [])]
-    rows += [("plugged in", [at for at, load in enumerate(loads) if load.plugged])]
-    rows += (
-        [("not stated", [at for at, load in enumerate(loads) if not load.connection])]
-        if any(not load.connection for load in loads)
-        else []
-    )
-    columns = [(this_place or "not stated", at) for at, this_place in enumerate(places)][:4]
-    columns += [(f"place {len(columns) + 1}", None)] * max(0, 2 - len(columns))
-    left, wide = area.left() + 84, min(96.0, (0.5 * area.width() - 84) / len(columns))
-    tall = min(24.0, (area.height() - 22) / len(rows))
-    painter.setFont(theme.font(8.5, bold=True))
-    painter.setPen(QColor(colours.ink))
-    painter.drawText(QRectF(area.left(), area.top(), 84, 16), Qt.AlignmentFlag.AlignLeft, "Tapped so far")
-    painter.setFont(theme.font(8.5))
-    for at, (name, _) in enumerate(columns):
-        painter.drawText(
-            QRectF(left + at * wide, area.top(), wide, 16), Qt.AlignmentFlag.AlignHCenter, _short(name, wide)
-        )
-    for row, (name, which) in enumerate(rows):
-        y = area.top() + 20 + row * tall
-        painter.setPen(QColor(colours.ink))
-        painter.drawText(
-            QRectF(area.left(), y, 80, tall - 3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name
-        )
-        for at, (_, place) in enumerate(columns):
-            many = (
-                int(verdict.fit.offered[:, which, place].max(initial=0))
-                if verdict and which and place is not None
-                else 0
-            )
-            cell = QRectF(left + at * wide + 2, y, wide - 4, tall - 3)
-            done = many >= ENOUGH
-            painter.setPen(
-                QPen(
-                    QColor(colours.sound if done else colours.line),
-                    1.5,
-                    Qt.PenStyle.SolidLine if many else Qt.PenStyle.DotLine,
-                )
-            )
-            painter.drawRect(cell)
-            painter.setPen(QColor(colours.sound if done else colours.quiet))
-            words = f"\u2713 {many}" if done else f"{many} of 6" if many else "\u2013"
-            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
-    told = (
-        [gap_words(gap) for gap in verdict.gaps]
-        if verdict
-        else ["Tap from two places, open, under 20 to 50 kilohm, and plugged in."]
-    )
-    room = QRectF(
-        left + len(columns) * wide + 14, area.top(), area.right() - left - len(columns) * wide - 14, area.height()
-    )
-    painter.setFont(theme.font(9, bold=True))
-    painter.setPen(QColor(colours.mark if verdict and verdict.gaps else colours.sound))
-    first = f"Missing: {told[0][:1].lower()}{told[0][1:]}." if told else "Sensor, place and circuit can be told apart."
-    used = painter.boundingRect(room, Qt.TextFlag.TextWordWrap, first)
-    painter.drawText(room, Qt.TextFlag.TextWordWrap, first)
-    painter.setFont(theme.font(8.5))
-    painter.setPen(QColor(colours.quiet))
-    rest = room.adjusted(0, used.height() + 4, 0, 0)
-    more = f" Then: {told[1]}." if len(told) > 1 else ""
-    painter.drawText(rest, Qt.TextFlag.TextWordWrap, CAUTION + more)
-
-
-class TapGuide(QWidget):
-    """The same table by itself, for a form that asks for the next capture of taps."""
-
-    def __init__(self, verdict: TapVerdict | None, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.verdict = verdict
-        self.setMinimumHeight(130)
-        self.setMinimumWidth(600)
-        self.setAccessibleName("What has been tapped, and what is still missing")
-
-    def paintEvent(self, _event) -> None:
-        painter = QPainter(self)
-        paint_guide(painter, QRectF(2, 2, self.width() - 4, self.height() - 4), self.verdict)
-
-
-__all__ = ["ALL", "MEAN", "RingsView", "TapGuide", "paint_guide"]

@@ -7,16 +7,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QPushButton,
-    QSizePolicy,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
 )
 
@@ -29,11 +24,10 @@ from sagen.desk.lenses.teeth_table import TeethTable
 from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
 from sagen.desk.pages import Page
-from sagen.desk.pages.compare_menu import CompareMenu
 from sagen.desk.pages.findings_list import FindingsList, taken_as
+from sagen.desk.pages.lens_bar import LensBar
 from sagen.desk.pages.pointer_words import difference_words, place_words, time_words
 from sagen.desk.parts import last_folder
-from sagen.desk.theme import theme
 from sagen.desk.theme.plain import ElidedLabel
 from sagen.model.vocabulary import FindingKind
 from sagen.model.words import ROLES, STATES
@@ -44,12 +38,6 @@ if TYPE_CHECKING:
     from sagen.desk.ports import Commands, Navigation
     from sagen.desk.workspace import DeskWorkspace
 
-LENSES = (
-    ("strip", "Strip", "1", "Channels over time"),
-    ("turns", "Turns", "2", "One row a revolution, one column a tooth"),
-    ("wheel", "Wheel", "3", "The wheel as the sensor saw it"),
-    ("rings", "Rings", "2", "Strikes laid over each other from their onset"),
-)
 #: lenses of a capture that turns, and of one that was struck
 TURNING, STRUCK = ("strip", "turns", "wheel"), ("rings", "strip")
 FORMATS = "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
@@ -89,7 +77,8 @@ class CapturePage(Page):
         head.addWidget(self.title_label, 2)
         head.addWidget(self.about, 3)
         layout.addLayout(head)
-        layout.addLayout(self._lens_bar())
+        self.bar = LensBar()
+        layout.addWidget(self.bar)
         self.view, self.turns, self.wheel, self.table = StripView(), TurnsView(), WheelView(), TeethTable()
         self.overview = Overview(self.view)
         layout.addWidget(self.overview)
@@ -109,7 +98,13 @@ class CapturePage(Page):
         self.rings = RingsView()
         self.lenses.addWidget(self.rings)
         self.rings.measured.connect(self._show_figures)
-        self.rings.chosen.connect(lambda which: self.strike_box.setCurrentIndex(self.strike_box.findData(which)))
+        strikes = self.bar.strikes
+        self.rings.chosen.connect(lambda which: strikes.setCurrentIndex(strikes.findData(which)))
+        strikes.activated.connect(lambda _=0: self.rings.show_strikes(strikes.currentData()))
+        for box in (self.bar.channel, self.bar.what):
+            box.currentIndexChanged.connect(lambda _=0: self._channel_chosen())
+        self.bar.lens_chosen.connect(self.show_lens)
+        self.bar.tool_pressed.connect(self._tool)
         layout.addWidget(self.lenses, 1)
         self.figures = ElidedLabel(name="mono")
         self.figures.setFixedHeight(20)
@@ -129,7 +124,7 @@ class CapturePage(Page):
 
     def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands, settings: QSettings) -> None:
         self.workspace, self.settings = workspace, settings
-        self.compare.menu().wire(workspace, navigation, commands)
+        self.bar.menu.wire(workspace, navigation, commands)
         self.export_wanted.connect(self._export)
 
     def _export(self) -> None:
@@ -144,67 +139,12 @@ class CapturePage(Page):
 
     # building -----------------------------------------------------------------------------
 
-    def _lens_bar(self) -> QHBoxLayout:
-        """Which lens, of which channel, and which measure; and the tools."""
-        row = QHBoxLayout()
-        row.setSpacing(3)
-        self.lens_buttons: dict[str, QPushButton] = {}
-        for name, words, key, tip in LENSES:
-            button = QPushButton(words)
-            button.setCheckable(True)
-            button.setAutoExclusive(True)
-            button.setToolTip(f"{tip} ({key})")
-            button.setProperty("key", key)
-            button.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
-            button.clicked.connect(lambda _=False, name=name: self.show_lens(name))
-            self.lens_buttons[name] = button
-            row.addWidget(button)
-        self.lens_buttons["strip"].setChecked(True)
-        self.strike_box = QComboBox()
-        self.strike_box.setAccessibleName("Which strikes are shown")
-        self.strike_box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        self.strike_box.activated.connect(lambda _=0: self.rings.show_strikes(self.strike_box.currentData()))
-        row.addWidget(self.strike_box)
-        self.channel_box, self.what_box = QComboBox(), QComboBox()
-        self.channel_box.setAccessibleName("Channel of the lens")
-        self.what_box.setAccessibleName("Measure of the lens")
-        for box in (self.channel_box, self.what_box):
-            box.setMinimumWidth(70)
-            box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-            box.currentIndexChanged.connect(lambda _=0: self._channel_chosen())
-            row.addWidget(box)
-        row.addStretch(1)
-        self.compare = QToolButton()
-        self.compare.setProperty("icon_name", "list")
-        self.compare.setAccessibleName("Compare and keep")
-        self.compare.setToolTip("Lay another capture under it, keep it as known-good, compare both ends of the wire")
-        self.compare.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.compare.setMenu(CompareMenu(self))
-        self._tools(row)
-        self.buttons["compare"] = self.compare
-        row.addWidget(self.compare)
-        self.apply_theme()
-        return row
-
-    def _tools(self, row: QHBoxLayout) -> None:
-        self.buttons: dict[str, QToolButton] = {}
-        for name, icon, tip, key, action in (
-            ("previous", "arrow-left", "Previous place of a finding", "P", lambda: self.step_finding(-1)),
-            ("next", "arrow-right", "Next place of a finding", "N", lambda: self.step_finding(1)),
-            ("out", "zoom-out", "Show more", None, lambda: self._zoom(False)),
-            ("in", "zoom-in", "Show less, closer", None, lambda: self._zoom(True)),
-            ("fit", "maximize", "The whole of it (Home)", None, lambda: self._whole()),
-            ("export", "file-down", "Write the capture as CSV, WAV or MDF4", None, self.export_wanted.emit),
-        ):
-            button = QToolButton()
-            button.setToolTip(tip + (f" ({key})" if key else ""))
-            button.setAccessibleName(tip)
-            button.setProperty("icon_name", icon)
-            button.clicked.connect(action)
-            if key:
-                button.setShortcut(QKeySequence(key))
-            self.buttons[name] = button
-            row.addWidget(button)
+    def _tool(self, name: str) -> None:
+        {
+            "previous": lambda: self.step_finding(-1), "next": lambda: self.step_finding(1),
+            "out": lambda: self._zoom(False), "in": lambda: self._zoom(True), "fit": self._whole,
+            "export": self.export_wanted.emit,
+        }[name]()  # fmt: skip
 
     def _zoom(self, closer: bool) -> None:
         if self.lens == "rings":
@@ -223,8 +163,7 @@ class CapturePage(Page):
             self.findings.show_findings(self.opened, taps)
 
     def apply_theme(self) -> None:
-        for button in self.buttons.values():
-            button.setIcon(theme.icon(button.property("icon_name")))
+        self.bar.apply_theme()
         if self.opened is not None:
             self.turns.apply_theme()
             self.rings.apply_theme()
@@ -251,7 +190,7 @@ class CapturePage(Page):
         self.view.open_at_what_was_found()
         spans = any(finding.spans for finding in opened.examination.findings)
         for name in ("previous", "next"):
-            self.buttons[name].setEnabled(spans)
+            self.bar.tools[name].setEnabled(spans)
         self._fill_channels(rows)
         self._fill_strikes()
         self.findings.show_findings(opened, self.taps)
@@ -261,17 +200,15 @@ class CapturePage(Page):
         """The lenses that this capture has: of one that was struck, its rings first."""
         scene = self.opened.rings
         self.rings.show_scene(scene)
-        self.strike_box.clear()
+        self.bar.strikes.clear()
         if scene is not None:
-            self.strike_box.addItem(f"All {len(scene.strikes)} strikes", ALL)
-            self.strike_box.addItem("Mean and band (M)", MEAN)
+            self.bar.strikes.addItem(f"All {len(scene.strikes)} strikes", ALL)
+            self.bar.strikes.addItem("Mean and band (M)", MEAN)
             for at, when in enumerate(scene.strikes.time_s[: scene.waves.shape[1]]):
-                self.strike_box.addItem(f"Strike {at + 1}, {when:.3f} s", at)
-            self.strike_box.setCurrentIndex(self.strike_box.findData(self.rings.shown))
+                self.bar.strikes.addItem(f"Strike {at + 1}, {when:.3f} s", at)
+            self.bar.strikes.setCurrentIndex(self.bar.strikes.findData(self.rings.shown))
         shown = STRUCK if scene is not None else TURNING
-        for name, button in self.lens_buttons.items():
-            button.setVisible(name in shown)
-            button.setShortcut(QKeySequence(button.property("key") if name in shown else ""))
+        self.bar.offer_lenses(shown)
         if scene is not None and self.lens not in STRUCK:
             self.show_lens("rings")
         elif scene is not None:
@@ -282,22 +219,22 @@ class CapturePage(Page):
 
     def _fill_channels(self, rows) -> None:
         names = {lane.column: lane.name for lane in self.opened.strip.lanes}
-        for box in (self.channel_box, self.what_box):
+        for box in (self.bar.channel, self.bar.what):
             box.blockSignals(True)
             box.clear()
         for this_row in rows:
-            self.channel_box.addItem(f"{names[this_row.sheet.column]} ({this_row.sheet.column})", this_row.sheet.column)
+            self.bar.channel.addItem(f"{names[this_row.sheet.column]} ({this_row.sheet.column})", this_row.sheet.column)
         known = [index for index, row in enumerate(rows) if row.reading.wheel is not None]
-        self.channel_box.setCurrentIndex(known[0] if known else 0 if rows else -1)
+        self.bar.channel.setCurrentIndex(known[0] if known else 0 if rows else -1)
         for name, words in (("phase_error", "Place"), ("size", "Size")):
-            self.what_box.addItem(words, name)
+            self.bar.what.addItem(words, name)
         # What was found decides what is looked at first: a wheel that runs out shows in the size.
         found = {finding.kind for finding in self.opened.examination.findings}
-        self.what_box.setCurrentIndex(1 if FindingKind.RUNOUT in found else 0)
-        for box in (self.channel_box, self.what_box):
+        self.bar.what.setCurrentIndex(1 if FindingKind.RUNOUT in found else 0)
+        for box in (self.bar.channel, self.bar.what):
             box.blockSignals(False)
         for name in ("turns", "wheel"):
-            self.lens_buttons[name].setEnabled(bool(rows))
+            self.bar.lenses[name].setEnabled(bool(rows))
         if not rows and self.lens in ("turns", "wheel"):
             self.show_lens("strip")
         self._channel_chosen()
@@ -305,7 +242,7 @@ class CapturePage(Page):
     def _channel_chosen(self) -> None:
         if self.opened is None:
             return
-        self.column, self.what = self.channel_box.currentData(), self.what_box.currentData() or "phase_error"
+        self.column, self.what = self.bar.channel.currentData(), self.bar.what.currentData() or "phase_error"
         self._looked_at = False
         if self.lens in ("turns", "wheel"):
             self._show_look()
@@ -322,17 +259,17 @@ class CapturePage(Page):
         self.table.show_drawing(drawing)
 
     def _show_boxes(self) -> None:
-        self.channel_box.setVisible(self.lens in ("turns", "wheel") and self.channel_box.count() > 1)
-        self.strike_box.setVisible(self.lens == "rings")
-        self.what_box.setVisible(self.lens == "turns")
+        self.bar.channel.setVisible(self.lens in ("turns", "wheel") and self.bar.channel.count() > 1)
+        self.bar.strikes.setVisible(self.lens == "rings")
+        self.bar.what.setVisible(self.lens == "turns")
         self.overview.setVisible(self.lens == "strip")
         for name in ("out", "in", "fit"):
-            self.buttons[name].setVisible(self.lens in ("strip", "rings"))
+            self.bar.tools[name].setVisible(self.lens in ("strip", "rings"))
 
     def show_lens(self, name: str) -> None:
         """One of the lenses over the same data."""
         self.lens = name
-        self.lens_buttons[name].setChecked(True)
+        self.bar.lenses[name].setChecked(True)
         self.lenses.setCurrentWidget({"strip": self.view, "rings": self.rings}.get(name, self.beside))
         if name in ("turns", "wheel"):
             self._show_look()

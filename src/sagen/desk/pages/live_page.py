@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QPushButton,
-    QSlider,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -19,7 +18,6 @@ from PySide6.QtWidgets import (
 
 from sagen.casework.live import Live, Verdict
 from sagen.desk.actions import Action, Hint
-from sagen.desk.ear import Ear, remembered_volume
 from sagen.desk.forms.events import event_rows
 from sagen.desk.forms.logs import SureForm
 from sagen.desk.lenses.live_strip import LiveStrip
@@ -27,24 +25,22 @@ from sagen.desk.lenses.turns import TurnsView
 from sagen.desk.lenses.wheel import WheelView
 from sagen.desk.pages import Page
 from sagen.desk.pages.live_settings import LiveSettings
+from sagen.desk.pages.tones import Tones
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import ElidedLabel, Label
-from sagen.model.errors import SagenError
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import STARTING, State
 from sagen.reason.facts import knowledge
-from sagen.report.turn_drawing import draw_turns
 
 if TYPE_CHECKING:
     from sagen.desk.at_hand import BenchInstruments
     from sagen.desk.parts import Message
     from sagen.desk.ports import Commands, Navigation
     from sagen.desk.workspace import DeskWorkspace
-    from sagen.workspace.recordings import LeftRecording, Recording
+    from sagen.workspace.recordings import LeftRecording, LiveLook, Recording
 
 LIVE_STATES = {State.CRANKING: "Cranking", State.RUNNING: "Running", State.WIGGLE: "Moving it"}
 TICK_MS, LEAST_S, RESTS = 100, 0.8, 5.0  #: a verdict at most so often, and resting so many times what it took
-TEMPERATURE_S = 5.0  #: between two askings of the module
 COUNTED = 3  #: s before "crank now"
 
 
@@ -57,7 +53,7 @@ class LivePage(Page):
         Action("Alt+H", "hold the picture", lambda page: page.hold_button.toggle()),
         Action("Alt+M", "set a mark", lambda page: page.mark()),
         Action("Alt+K", "keep what was recorded", lambda page: page.keep()),
-        Action("Alt+V", "tones on or off", lambda page: page.ear_button.toggle()),
+        Action("Alt+V", "tones on or off", lambda page: page.tones.button.toggle()),
         Action("Alt+1", "turns below", lambda page: page.show_below(0)),
         Action("Alt+2", "wheel below", lambda page: page.show_below(1)),
         Action("Alt+3", "events below", lambda page: page.show_below(2)),
@@ -67,8 +63,8 @@ class LivePage(Page):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.recording: Recording | None = None
-        self.ear = Ear(self)
-        self._ask_again = 0.0
+        self.tones = Tones()
+        self.ear = self.tones.ear
         self._looking, self._due, self._heard, self._told, self._counting = None, 0.0, 0, 0, 0
         self.verdict: Verdict | None = None
         layout = QVBoxLayout(self)
@@ -128,28 +124,17 @@ class LivePage(Page):
         self.discard_button.setToolTip("Have what was recorded no more, after a question")
         self.start_button.setObjectName("first")
         self.start_button.clicked.connect(self.start_or_stop)
-        self.hold_button, self.ear_button = QPushButton("Hold"), QPushButton("Tones")
-        for button, tip in (
-            (self.hold_button, "The picture stands, the recording goes on (Alt+H)"),
-            (self.ear_button, "A tone when the signal is lost, another when it is back (Alt+V)"),
-        ):
-            button.setCheckable(True)
-            button.setToolTip(tip)
+        self.hold_button = QPushButton("Hold")
+        self.hold_button.setCheckable(True)
+        self.hold_button.setToolTip("The picture stands, the recording goes on (Alt+H)")
         self.start_button.setToolTip("Start or stop (Space)")
         self.keep_button.setToolTip("Stop, and bring what was recorded in (Alt+K)")
         self.keep_button.clicked.connect(self.keep)
         self.hold_button.toggled.connect(lambda on: self.strip.hold(on))
-        self.ear_button.setChecked(True)
-        self.volume = QSlider(Qt.Orientation.Horizontal)
-        self.volume.setRange(0, 100)
-        self.volume.setFixedWidth(64)
-        self.volume.setAccessibleName("Volume of the tones")
-        self.volume.setToolTip("Volume of the tones")
         for item in (self.start_button, self.hold_button, self.keep_button, self.discard_button):
             row.addWidget(item)
         row.addStretch(1)
-        row.addWidget(self.ear_button)
-        row.addWidget(self.volume)
+        row.addWidget(self.tones)
         self.where, self.back = QPushButton("Instruments"), QPushButton("Back")
         self.where.setToolTip("Where recorder, meter and module answer")
         row.addWidget(self.where)
@@ -162,12 +147,9 @@ class LivePage(Page):
         self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands, instruments: BenchInstruments,
         message: Message, settings: QSettings,
     ) -> None:  # fmt: skip
-        self.workspace, self.instruments, self.message, self.settings = workspace, instruments, message, settings
-        self.ear.silent.connect(message.say)
-        self.volume.setValue(remembered_volume(settings))
-        self.ear_button.setChecked(str(settings.value("live/tones", "on")) == "on")
-        self.ear_button.toggled.connect(self._muted)
-        self.volume.valueChanged.connect(self._louder)
+        self.workspace, self.instruments = workspace, instruments
+        self.tones.silent.connect(message.say)
+        self.tones.remember(settings)
         self.controls.remember(settings)
         self.where.clicked.connect(commands.runner("instruments.choose"))
         self.discard_button.clicked.connect(lambda _=False: self.discard())
@@ -351,47 +333,24 @@ class LivePage(Page):
             self.ear.say("lost" if heard[-1][2] else "back")
 
     def _look(self, *, last: bool) -> None:
-        recording, live, below = self.recording, self.live, self.below.currentIndex()
+        recording, below = self.recording, self.below.currentIndex()
         began = time.monotonic()
 
-        def work(_task):
-            verdict = live.verdict()
-            drawing = None
-            if verdict is not None and verdict.done is not None and below < 2:
-                own = next(
-                    (channel.sheet.column for channel in verdict.done.channels if channel.reading is not None), None
-                )
-                drawing = draw_turns(verdict.done, own) if own else None
-            self._ask_temperature(recording)
-            new = live.hunt()
-            return verdict, drawing, live.hunted() if new or last else None
-
-        def show(answer) -> None:
+        def show(look: LiveLook) -> None:
             self._looking = None
             self._due = time.monotonic() + max(LEAST_S, RESTS * (time.monotonic() - began))
-            if self.live is live:
-                self._show(*answer)
+            if self.recording is recording:
+                self._show(look)
 
         def failed(why: str) -> None:
             self._looking, self._due = None, time.monotonic() + 2.0
             if why:
                 self.said.setText(why)
 
-        self._looking = self.workspace.compute(work, show, failed)
+        self._looking = self.workspace.compute(lambda _task: recording.look(drawn=below < 2, last=last), show, failed)
 
-    def _ask_temperature(self, recording: Recording) -> None:
-        """The coolant's temperature from the module, every few seconds, where one answers; called off this thread."""
-        if time.monotonic() < self._ask_again:
-            return
-        self._ask_again = time.monotonic() + TEMPERATURE_S
-        try:
-            if recording.modules is None:
-                recording.modules = recording.wired.modules()
-            recording.live.warm(recording.modules.live("coolant").value)
-        except SagenError:
-            self._ask_again = time.monotonic() + 12 * TEMPERATURE_S  # no module: a live page works without one
-
-    def _show(self, verdict: Verdict | None, drawing, hunted) -> None:
+    def _show(self, look: LiveLook) -> None:
+        verdict, hunted = look.verdict, look.hunted
         if verdict is not None:
             self.verdict = verdict
             self.live.listen(verdict)
@@ -399,10 +358,9 @@ class LivePage(Page):
             if not self._counting:
                 self.figures.setText(verdict.line)
             self.said.setText(verdict.said)
-            if self.below.currentIndex() == 0:
-                self.turns.show_drawing(drawing)
-            elif self.below.currentIndex() == 1:
-                self.wheel.show_drawing(drawing)
+            shown = self.below.currentWidget()
+            if shown in (self.turns, self.wheel):
+                shown.show_drawing(look.drawing)
         if hunted is not None:
             self.goes_with.setText(" ".join(hunted.said))
             self.events.show_rows(event_rows(hunted.events[-200:]))
@@ -428,16 +386,6 @@ class LivePage(Page):
         if self.recording is not None:
             self.workspace.describe_recording(self.recording, sheet)
             self._due = 0.0
-
-    def _muted(self, on: bool) -> None:
-        self.ear.muted = not on
-        self.settings.setValue("live/tones", "on" if on else "off")
-        if on and self.ear.why:
-            self.message.say(self.ear.why)
-
-    def _louder(self, value: int) -> None:
-        self.ear.volume = value / 100
-        self.settings.setValue("live/volume", value)
 
     def _buttons(self) -> None:
         running = self.live is not None and self.live.running

@@ -1,0 +1,91 @@
+"""The row over the lenses of a capture: which lens, of which channel and measure or which strikes, and the tools."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QToolButton, QWidget
+
+from sagen.desk.pages.compare_menu import CompareMenu
+from sagen.desk.theme import theme
+
+LENSES = (
+    ("strip", "Strip", "1", "Channels over time"),
+    ("turns", "Turns", "2", "One row a revolution, one column a tooth"),
+    ("wheel", "Wheel", "3", "The wheel as the sensor saw it"),
+    ("rings", "Rings", "2", "Strikes laid over each other from their onset"),
+)
+#: tools: name, icon, what it does, its key
+TOOLS = (
+    ("previous", "arrow-left", "Previous place of a finding", "P"), ("next", "arrow-right", "Next place of a finding", "N"),
+    ("out", "zoom-out", "Show more", ""), ("in", "zoom-in", "Show less, closer", ""),
+    ("fit", "maximize", "The whole of it (Home)", ""), ("export", "file-down", "Write the capture as CSV, WAV or MDF4", ""),
+)  # fmt: skip
+
+
+class LensBar(QWidget):
+    """The row."""
+
+    lens_chosen = Signal(str)
+    tool_pressed = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        self.lenses: dict[str, QPushButton] = {}
+        for name, words, key, tip in LENSES:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setToolTip(f"{tip} ({key})")
+            button.setProperty("key", key)
+            button.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(lambda _=False, name=name: self.lens_chosen.emit(name))
+            self.lenses[name] = button
+            row.addWidget(button)
+        self.lenses["strip"].setChecked(True)
+        self.strikes, self.channel, self.what = QComboBox(), QComboBox(), QComboBox()
+        for box, name in (
+            (self.strikes, "Which strikes are shown"), (self.channel, "Channel of the lens"), (self.what, "Measure of the lens"),
+        ):  # fmt: skip
+            box.setAccessibleName(name)
+            box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+            row.addWidget(box)
+        for box in (self.channel, self.what):
+            box.setMinimumWidth(70)
+        row.addStretch(1)
+        self.tools: dict[str, QToolButton] = {}
+        for name, icon, tip, key in TOOLS:
+            button = self._tool(name, icon, tip, f"{tip} ({key})" if key else tip)
+            button.clicked.connect(lambda _=False, name=name: self.tool_pressed.emit(name))
+            if key:
+                button.setShortcut(QKeySequence(key))
+            row.addWidget(button)
+        compare = self._tool(
+            "compare", "list", "Compare and keep",
+            "Lay another capture under it, keep it as known-good, compare both ends of the wire",
+        )  # fmt: skip
+        compare.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = CompareMenu(self)
+        compare.setMenu(self.menu)
+        row.addWidget(compare)
+        self.apply_theme()
+
+    def _tool(self, name: str, icon: str, words: str, tip: str) -> QToolButton:
+        button = self.tools[name] = QToolButton()
+        button.setProperty("icon_name", icon)
+        button.setAccessibleName(words)
+        button.setToolTip(tip)
+        return button
+
+    def apply_theme(self) -> None:
+        for button in self.tools.values():
+            button.setIcon(theme.icon(button.property("icon_name")))
+
+    def offer_lenses(self, shown: tuple[str, ...]) -> None:
+        """Show these lenses only; their keys are theirs alone."""
+        for name, button in self.lenses.items():
+            button.setVisible(name in shown)
+            button.setShortcut(QKeySequence(button.property("key") if name in shown else ""))
