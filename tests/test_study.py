@@ -1,6 +1,6 @@
 """An archive to Parquet: what stands there is what `sagen examine` says, whoever did the work."""
 
-import builtins
+import importlib.util
 import json
 import os
 import shutil
@@ -89,14 +89,9 @@ def test_what_cannot_be_studied_is_told(tmp_path, monkeypatch):
     monkeypatch.setattr("sagen.casework.study.ANSWERS_S", 0.5)
     with pytest.raises(SagenError, match="no scheduler answers"):
         study(str(tmp_path), tmp_path / "out.parquet", scheduler="tcp://127.0.0.1:1")
-    real = builtins.__import__
-
-    def without(name, *rest):
-        if name.split(".")[0] in ("distributed", "pyarrow"):
-            raise ImportError(name)
-        return real(name, *rest)
-
-    monkeypatch.setattr(builtins, "__import__", without)
+    monkeypatch.setattr(
+        "sagen.casework.study.find_spec", lambda name: None if name == "distributed" else importlib.util.find_spec(name)
+    )
     with pytest.raises(SagenError, match=r"\[study\]"):
         study(str(tmp_path), tmp_path / "out.parquet")
     assert not (tmp_path / "out.parquet").exists()

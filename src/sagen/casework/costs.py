@@ -6,12 +6,12 @@ import tomllib
 from collections.abc import Iterable
 from pathlib import Path
 
-import lazy_loader as lazy
 import platformdirs
 
 from sagen.artifacts.atomic import write_whole
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Suspect
+from sagen.model.lazy import lazy
 from sagen.model.text import as_utf8
 from sagen.model.trail import CostsEntry, PartEntry, Record
 from sagen.model.vocabulary import Cause, LineState, Part, Place
@@ -20,7 +20,7 @@ from sagen.reason.decide import Costs, ReplaceOrCheck, replace_or_check
 from sagen.reason.facts import knowledge
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-tomlkit = lazy.load("tomlkit")
+tomlkit = lazy("tomlkit")
 
 KEYS = ("hour", "come_back", "day", "part_price", "lead_days")
 FIT_MINUTES = 20.0  #: to fit a part that can be reached, tools at hand (common practice, no published source)

@@ -17,7 +17,6 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.artifacts.atomic import atomic_write
@@ -26,6 +25,7 @@ from sagen.files.format_registry import all_formats
 from sagen.files.long_record import is_long
 from sagen.kinds import examine
 from sagen.model.errors import SagenError
+from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
 from sagen.model.trail import CaptureEntry
@@ -34,8 +34,8 @@ from sagen.signal.measures import tooth_measures
 from sagen.store.opening import open_log
 
 #: what only a study needs, and may not be installed
-dask, distributed = lazy.load("dask"), lazy.load("distributed")
-pa, parquet = lazy.load("pyarrow"), lazy.load("pyarrow.parquet", suppress_warning=True)
+dask, distributed = lazy("dask"), lazy("distributed")
+pa, parquet = lazy("pyarrow"), lazy("pyarrow.parquet")
 
 if TYPE_CHECKING:
     from sagen.store.log import JobLog
@@ -269,9 +269,10 @@ def _cluster(workers: int | None, scheduler: str | None) -> Iterator[Any]:
         "distributed.nanny.pre-spawn-environ": dict.fromkeys(("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"), "1"),
         "distributed.worker.daemon": False,  # readers of hostile formats have a process of their own
     }
+    local = distributed.LocalCluster  # brings in the defaults that the settings stand beside
     with (
         dask.config.set(settings),
-        distributed.LocalCluster(
+        local(
             n_workers=workers or os.cpu_count() or 1, threads_per_worker=1, processes=True, dashboard_address=None,
             host="127.0.0.1",
         ) as cluster,

@@ -7,7 +7,6 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.files.arrays import capture_at, capture_of
@@ -16,11 +15,12 @@ from sagen.files.csv_dialect import spelled_out
 from sagen.files.numpy_file import read_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
+from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
-h5py = lazy.load("h5py")
-asammdf = lazy.load("asammdf")
+scipy = lazy("scipy")
+h5py = lazy("h5py")
+asammdf = lazy("asammdf")
 
 #: a formula of an MDF4 channel that is read: numbers, the raw value, + - * / and brackets
 FORMULA = re.compile(r"(?!.*\*\*)[\sXx0-9.eE+\-*/()]{1,200}")

@@ -7,18 +7,18 @@ import io
 from dataclasses import dataclass
 from pathlib import Path
 
-import lazy_loader as lazy
 from pydantic import ValidationError
 
 from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.circuits import load_toml
 from sagen.model.errors import SagenError, SheetError, unknown_name
+from sagen.model.lazy import lazy
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.sheet import first_fault
 from sagen.model.text import as_utf8
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-tomlkit = lazy.load("tomlkit")
+tomlkit = lazy("tomlkit")
 
 #: columns of a CSV of published values; those in brackets of the message may be left out
 COLUMNS = ("circuit", "from", "to", "state", "when", "quantity", "low", "high", "at", "maker")

@@ -5,18 +5,18 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
-import lazy_loader as lazy
 from pydantic import ValidationError
 
 from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import catalogue
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SheetError
+from sagen.model.lazy import lazy
 from sagen.model.sheet import EngineSheet, first_fault
 from sagen.model.text import as_utf8
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-tomlkit = lazy.load("tomlkit")
+tomlkit = lazy("tomlkit")
 
 
 def load_toml(path: str | Path, what: str) -> dict:

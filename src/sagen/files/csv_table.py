@@ -7,16 +7,16 @@ import json
 import re
 from pathlib import Path
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even_grid
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-pd = lazy.load("pandas")
+pd = lazy("pandas")
 
 PROBE_BYTES = 1 << 16
 SMALL = 4 << 20  #: bytes of a file that is read in one go

@@ -5,16 +5,15 @@ from __future__ import annotations
 import io
 from pathlib import Path
 
-import lazy_loader as lazy
-
 from sagen.model.errors import CaptureFileError
+from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-PIL = lazy.load("PIL")
-Image = lazy.load("PIL.Image", suppress_warning=True)
-ImageDraw = lazy.load("PIL.ImageDraw", suppress_warning=True)
-ImageFont = lazy.load("PIL.ImageFont", suppress_warning=True)
-ImageOps = lazy.load("PIL.ImageOps", suppress_warning=True)
+PIL = lazy("PIL")
+Image = lazy("PIL.Image")
+ImageDraw = lazy("PIL.ImageDraw")
+ImageFont = lazy("PIL.ImageFont")
+ImageOps = lazy("PIL.ImageOps")
 
 MOST_BYTES, MOST_PIXELS = 40 << 20, 80_000_000
 LONGEST = 1600  #: px of the longer side as kept

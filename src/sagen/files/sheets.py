@@ -5,16 +5,15 @@ from __future__ import annotations
 import tomllib
 from pathlib import Path
 
-import lazy_loader as lazy
-
 from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import with_wheel_names
 from sagen.model.errors import CaptureFileError, SheetError
+from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-tomlkit = lazy.load("tomlkit")
+tomlkit = lazy("tomlkit")
 
 
 def sheet_path(capture_path: str | Path) -> Path:

@@ -7,15 +7,15 @@ import warnings
 from itertools import pairwise
 from pathlib import Path
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.files.arrays import FEWEST_SAMPLES, MOST_CHANNELS, check_values
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 LARGEST_HZ = 2**31 - 1
 MOST_CHUNKS, MOST_MARKS = 1000, 10_000

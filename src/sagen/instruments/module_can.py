@@ -6,17 +6,16 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-import lazy_loader as lazy
-
 from sagen.instruments import obd
 from sagen.instruments.protocols import LiveValue
 from sagen.instruments.scpi import InstrumentGone
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.lazy import lazy
 from sagen.model.vocabulary import CodeStatus
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-can = lazy.load("can")
-isotp = lazy.load("isotp")
+can = lazy("can")
+isotp = lazy("isotp")
 
 #: request and answer of each module, 11 bit and 29 bit (ISO 15765-4, from memory)
 ELEVEN = tuple((0x7E0 + k, 0x7E8 + k) for k in range(8))

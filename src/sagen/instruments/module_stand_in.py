@@ -8,18 +8,17 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-import lazy_loader as lazy
-
 from sagen.instruments import obd
 from sagen.instruments.module_can import ELEVEN, CanModules
 from sagen.instruments.stand_in import shown_rpm
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
+from sagen.model.lazy import lazy
 from sagen.model.vocabulary import CodeStatus, Position, Role, State
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-can = lazy.load("can")
-isotp = lazy.load("isotp")
+can = lazy("can")
+isotp = lazy("isotp")
 
 _CHANNELS = itertools.count(1)
 #: the generic code of a circuit that gives no usable signal, by role and bank (SAE J2012, from memory)

@@ -13,18 +13,18 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.instruments.profile import Profile, profile_for
 from sagen.instruments.protocols import Block, MeterValue
 from sagen.model.capture import Channel
 from sagen.model.errors import SagenError
+from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import OHM_POINTS, Point, Quantity, State
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-pyvisa = lazy.load("pyvisa")
+pyvisa = lazy("pyvisa")
 
 MOST_BLOCK = 64 << 20  #: bytes of one block
 MOST_LINE = 4096

@@ -9,14 +9,14 @@ from __future__ import annotations
 import zlib
 from dataclasses import dataclass
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.machine.simulated import SimulatedMachine, build_machine
+from sagen.model.lazy import lazy
 from sagen.model.vocabulary import Connection, State
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 #: modes of a block beside the sensors': Hz, share of critical damping, height against the ring
 BODY = ((1_950.0, 0.035, 0.16), (3_450.0, 0.03, 0.12), (9_700.0, 0.018, 0.1))

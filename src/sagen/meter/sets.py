@@ -11,14 +11,14 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.model.errors import SagenError
+from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 MOST = 8
 PRODUCTION = 0.03  #: how far like parts of one make differ, standard deviation of the logarithm: common practice

@@ -12,10 +12,9 @@ from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar
 
-import lazy_loader as lazy
-
 from sagen.model.errors import unknown_name
 from sagen.model.finding import Cadence, Finding
+from sagen.model.lazy import lazy
 from sagen.model.vocabulary import (
     FINDING_FIELDS,
     FINDING_STATES,
@@ -47,7 +46,7 @@ from sagen.model.vocabulary import (
 )
 
 #: loaded when a card is first asked for: a trail is shown before that
-machine_card = lazy.load("sagen.model.machine_card", suppress_warning=True)
+machine_card = lazy("sagen.model.machine_card")
 
 if TYPE_CHECKING:
     from sagen.model.circuit import CircuitSpec

@@ -8,13 +8,12 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
-import lazy_loader as lazy
-
 from sagen import __version__
+from sagen.model.lazy import lazy
 from sagen.model.text import as_utf8
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-jinja2 = lazy.load("jinja2")
+jinja2 = lazy("jinja2")
 
 
 class PageKind(StrEnum):

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from importlib.resources import files
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen import __version__
 from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
 from sagen.model.finding import Suspect
+from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
 from sagen.model.vocabulary import Cause
@@ -25,8 +25,8 @@ from sagen.signal.catalogue import usual_name
 from sagen.signal.tapped import Tapped
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-jinja2 = lazy.load("jinja2")
-weasyprint = lazy.load("weasyprint")
+jinja2 = lazy("jinja2")
+weasyprint = lazy("weasyprint")
 
 
 @dataclass(frozen=True)

@@ -11,11 +11,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-import lazy_loader as lazy
 import numpy as np
 
+from sagen.model.lazy import lazy
+
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 DRAWS = 4999
 APART_S = 1.0  #: events that follow sooner count with the one before

@@ -12,15 +12,15 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-import lazy_loader as lazy
 import numpy as np
 
+from sagen.model.lazy import lazy
 from sagen.signal.limits import limits
 from sagen.signal.measures import LEAST, tooth_measures
 from sagen.signal.reading import RotatingReading
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 _LIMIT = limits("envelope")
 LEAST_SPREAD = 1e-4

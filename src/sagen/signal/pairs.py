@@ -9,14 +9,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import combinations
 
-import lazy_loader as lazy
 import numpy as np
 
+from sagen.model.lazy import lazy
 from sagen.signal.limits import limits
 from sagen.signal.strikes import StrikeSet
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 _LIMIT = limits("pair")
 

@@ -75,7 +75,9 @@ class ImportQueue:
 
     def give_up(self) -> list[str]:
         """Let go of everything that is not answered yet; the names of the files, which then are where they were."""
-        names = [coming.path.name for coming in (*filter(None, (self.current,)), *self._waiting) if not coming.recording]
+        names = [
+            coming.path.name for coming in (*filter(None, (self.current,)), *self._waiting) if not coming.recording
+        ]
         self.current = None
         self._waiting.clear()
         return names

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import lazy_loader as lazy
 import numpy as np
 
 from sagen.machine.network import Network, Transfer
@@ -21,10 +20,11 @@ from sagen.machine.record import (
 from sagen.machine.simulated import SimulatedMachine
 from sagen.machine.solve import copper, network, solve
 from sagen.machine.values import Values
+from sagen.model.lazy import lazy
 from sagen.model.vocabulary import STARTING, Role
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
-scipy = lazy.load("scipy")
+scipy = lazy("scipy")
 
 ARMS_V = 0.8  #: what a coil's input takes for a tooth
 
