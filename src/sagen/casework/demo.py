@@ -19,9 +19,8 @@ from sagen.instruments.stand_in import StandIn
 from sagen.instruments.wired import Wired, wired_stand_in
 from sagen.kinds import broken, examine
 from sagen.machine.faults import fault_called, possible
-from sagen.machine.knock import Tap
 from sagen.machine.record import record
-from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.simulated import SimulatedMachine, Tap
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Job

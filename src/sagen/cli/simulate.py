@@ -11,9 +11,9 @@ from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.files.circuits import read_circuit
 from sagen.kinds import broken
 from sagen.machine.faults import possible
-from sagen.machine.knock import Tap
 from sagen.machine.meter import read
 from sagen.machine.record import MOST_SAMPLES, record
+from sagen.machine.simulated import Tap
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.vocabulary import RECORDED_STATES, Connection, Quantity, Role, State
 

@@ -7,7 +7,6 @@ lower. What a sensor gives goes through its capacitance into whatever stands acr
 from __future__ import annotations
 
 import zlib
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -25,28 +24,12 @@ NEARER = {"front": 1.0, "left": 1.0, "middle": 0.0, "between": 0.0, "rear": -1.0
 REACH, PATH_SPREAD = 0.1, 0.04
 SPACING_S, FIRST_S = 0.33, 0.11
 HASH_S = 60e-6
-USUAL_LOAD_OHM = 22_000.0
 #: taps by hand: standard deviation of their logarithm, and how far apart the hardest and the lightest may be
 STRENGTH, MOST_APART = 0.35, 4.0
 #: connections by the state in which a meter or a check speaks of them
 CONNECTIONS = {
     State.UNPLUGGED: Connection.UNPLUGGED, State.LOADED: Connection.LOADED, State.KEY_ON: Connection.PLUGGED,
 }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Tap:
-    """How a set of knock sensors is struck."""
-
-    place: str = "front"
-    connection: Connection = Connection.PLUGGED
-    load_ohm: float = USUAL_LOAD_OHM  #: across each sensor while it is `loaded`
-    sensors: int = 2
-
-    @property
-    def stated(self) -> dict:
-        """What the sheet says of it."""
-        return {"connection": str(self.connection), "place": self.place}
 
 
 def sensor_set(machine: SimulatedMachine) -> list[SimulatedMachine]:

@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from sagen.machine.part import Ends
-from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.simulated import Ends, SimulatedMachine
 from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.trail import OVER_RANGE_OHM

@@ -11,7 +11,7 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
-from sagen.machine.part import smooth
+from sagen.machine.simulated import smooth
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,

@@ -17,8 +17,7 @@ import numpy as np
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
 from sagen.machine.meter import recorded_between, volts_read
-from sagen.machine.part import Ends, smooth
-from sagen.machine.simulated import USUAL_WHEEL, SimulatedMachine, Teeth
+from sagen.machine.simulated import USUAL_WHEEL, Ends, SimulatedMachine, Teeth, smooth
 from sagen.machine.solve import ABSENT, NODES, powered
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.machine.network import Network, Transfer
-from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import (
     CRANK_TABLE,
     cam_lateness,
@@ -17,7 +16,7 @@ from sagen.machine.record import (
     tooth_place,
     with_open,
 )
-from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
 from sagen.machine.solve import copper, network, solve
 from sagen.machine.values import Values
 from sagen.model.lazy import lazy

@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.machine.network import Network
-from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import record_powered
-from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
 from sagen.machine.solve import ABSENT, either
 from sagen.machine.values import Values
 from sagen.model.vocabulary import STARTING

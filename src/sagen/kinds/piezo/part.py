@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.knock import CONNECTIONS, Tap, record_taps
+from sagen.machine.knock import CONNECTIONS, record_taps
 from sagen.machine.network import Network
-from sagen.machine.part import SensorPart, smooth
 from sagen.machine.record import signal_table
-from sagen.machine.simulated import SimulatedMachine
+from sagen.machine.simulated import SensorPart, SimulatedMachine, Tap, smooth
 from sagen.machine.values import Values
 from sagen.model.vocabulary import Connection, State
 

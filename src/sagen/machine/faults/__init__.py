@@ -19,8 +19,7 @@ from importlib import import_module
 
 import numpy as np
 
-from sagen.machine.part import SensorPart
-from sagen.machine.simulated import SimulatedMachine, build_machine
+from sagen.machine.simulated import SensorPart, SimulatedMachine, build_machine
 from sagen.machine.solve import OPEN, either
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
