@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import scipy
 
-from sagen.files import FORMATS, read_capture, write_capture
+from sagen.files import CAPTURES, read_capture, write_capture
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 
@@ -338,9 +338,11 @@ def test_every_sniffer_leaves_the_other_formats_alone(tmp_path):
     heads["mf4"] = (tmp_path / "a.mf4").read_bytes()[:65536]
     heads["csv"] = b"Time,CH1\n0,1\n"
     for suffix, head in heads.items():
-        taken = [this_format.name for this_format in FORMATS if this_format.recognise(head)]
+        taken = [this_format.name for this_format in CAPTURES.all() if this_format.recognise(head)]
         assert len(taken) == 1, (suffix, taken)
-        assert any(f".{suffix}" in this_format.suffixes for this_format in FORMATS if this_format.name == taken[0])
+        assert any(
+            f".{suffix}" in this_format.suffixes for this_format in CAPTURES.all() if this_format.name == taken[0]
+        )
 
 
 def test_wav_of_a_crank_is_examined_with_its_probe_factor(tmp_path):

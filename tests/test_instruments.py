@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import signal
 import socket
 import subprocess
 import sys
@@ -280,6 +281,78 @@ def test_many_small_lies_about_the_count_do_not_add_up():
     at, steps = counted(*blocks)
     assert sum(missing for missing, _ in steps) <= 1000
     assert at <= 200 * 100 + 1000
+
+
+# recorded from the command line ---------------------------------------------------------------------------------
+
+
+def recorded(address, out, *more, seconds="60"):
+    return subprocess.Popen(
+        [sys.executable, "-m", "sagen", "record", "--from", address, "--seconds", seconds, "-o", str(out), "--json", *more],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
+def test_a_recording_that_is_told_to_end_keeps_what_there_is(served, tmp_path, number):
+    out = tmp_path / "o.csv"
+    done = recorded(served(fast=False), out)
+    assert json.loads(done.stdout.readline())["event"] == "started"
+    time.sleep(1.0)
+    assert list(tmp_path.iterdir()) == [tmp_path / "o.csv.record"], "it grows on the disk"
+    done.send_signal(number)
+    told, wrong = done.communicate(timeout=60)
+    assert (done.returncode, wrong) == (0, "")
+    ended = next(row for row in map(json.loads, told.splitlines()) if row["event"] == "ended")
+    capture = read_capture(out)
+    assert f"{capture.samples} samples" in ended["text"]
+    assert capture.seconds > 0.3
+    assert list(tmp_path.iterdir()) == [out]
+
+
+def test_a_killed_recording_lies_beside_and_is_not_written_over(served, tmp_path):
+    out, address = tmp_path / "o.npz", served(fast=False)
+    done = recorded(address, out)
+    done.stdout.readline()
+    time.sleep(1.0)
+    done.kill()
+    done.communicate()
+    left = tmp_path / "o.npz.record"
+    assert read_capture(left).seconds > 0.2
+    again = recorded(address, out, seconds="0.2")
+    assert "is there already: an earlier recording that was not written" in again.communicate(timeout=60)[1]
+    assert again.returncode == 1
+    assert read_capture(left).seconds > 0.2
+
+
+@pytest.mark.parametrize(("name", "said"), [
+    ("o.h5", "cannot write '.h5' files"), ("nowhere/o.npz", "is no folder"), ("taken/", "cannot write ''"),
+    ("taken.npz", "no plain file"),
+])  # fmt: skip
+def test_what_cannot_be_written_is_refused_before_the_first_sample(served, tmp_path, name, said):
+    (tmp_path / "taken").mkdir()
+    (tmp_path / "taken.npz").mkdir()
+    began = time.monotonic()
+    done = recorded(served(fast=False), tmp_path / name)
+    told, wrong = done.communicate(timeout=50)
+    assert done.returncode == 1
+    assert said in wrong
+    assert "started" not in told
+    assert time.monotonic() - began < 30
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["taken", "taken.npz"]
+
+
+def test_a_capture_that_cannot_be_converted_after_all_stays_as_it_was_recorded(served, tmp_path, monkeypatch):
+    from sagen.cli import main
+    from sagen.cli import record as verb
+
+    def full(path, capture):
+        raise SagenError(f"{path} cannot be written: No space left on device")
+
+    monkeypatch.setattr(verb, "write_capture", full)
+    status = main(["record", "--from", served(), "--seconds", "0.5", "-o", str(tmp_path / "o.csv")])
+    assert status == 1
+    assert read_capture(tmp_path / "o.csv.record").samples > 1000
 
 
 # the meter's stand-in -----------------------------------------------------------------------------------------------

@@ -67,9 +67,9 @@ class Lease:
 
     def discard(self) -> None:
         """The artifact, whole or not, and the lease are gone. What another lease holds stays."""
-        _remove(self.part)
+        remove_whole(self.part)
         if not any(other != self._file for other in self.path.parent.glob(f"{self.path.name}~*{LEASE}")):
-            _remove(self.path)
+            remove_whole(self.path)
         self.commit()
 
     def let_go(self) -> None:
@@ -183,7 +183,8 @@ def _is_free(file: Path) -> bool:
     return True
 
 
-def _remove(path: Path) -> None:
+def remove_whole(path: Path) -> None:
+    """Remove a file, or a folder with all that is in it; what is not there is no matter."""
     if path.is_dir() and not path.is_symlink():
         shutil.rmtree(path, ignore_errors=True)
     else:

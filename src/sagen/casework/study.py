@@ -21,7 +21,7 @@ import numpy as np
 
 from sagen.artifacts.atomic import atomic_write
 from sagen.casework.examination import read_pair
-from sagen.files.format_registry import all_formats
+from sagen.files.format_registry import capture_suffixes
 from sagen.files.long_record import is_long
 from sagen.kinds import examine
 from sagen.model.errors import SagenError
@@ -102,7 +102,7 @@ def sources_of(name: str) -> list[Source]:
 
 
 def _of_folder(folder: Path) -> list[Source]:
-    suffixes = {suffix for form in all_formats() for suffix in form.suffixes}
+    suffixes = capture_suffixes()
     found = []
     for here, within, names in os.walk(folder):
         place = Path(here)

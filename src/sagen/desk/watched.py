@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QSettings, Qt, Signal
 
 from sagen.casework.watching import WatchedFolder
 from sagen.desk.window_actions import WATCHED
-from sagen.files.format_registry import all_formats
+from sagen.files.format_registry import capture_suffixes
 from sagen.files.photos import PHOTO_FILES
 
 if TYPE_CHECKING:
@@ -50,8 +50,7 @@ class WatchedFolders(QObject):
             self._watches.pop(what).stop()
         if name:
             photos = frozenset(PHOTO_FILES)
-            captures = frozenset(suffix for form in all_formats() for suffix in form.suffixes)
-            suffixes = photos if what == "photos" else captures
+            suffixes = photos if what == "photos" else capture_suffixes()
             self._watches[what] = WatchedFolder(Path(name), suffixes, lambda path: self._came.emit(what, path))
             self.said.emit(SAID[what].format(name))
 

@@ -1,4 +1,4 @@
-"""The door: picks the reader by content and turns every way to fail into one sentence."""
+"""The capture formats: which of them a file is in, by its content, and every way to fail as one sentence."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from sagen.artifacts.atomic import atomic_write
+from sagen.artifacts.atomic import atomic_write, writable
 from sagen.files import csv_table, numpy_file, wav
 from sagen.files.budget import free_memory, said
 from sagen.files.long_record import is_long, read_long
@@ -45,8 +45,46 @@ class Format:
     fills: float = 4.0
 
 
-#: asked in this order; the first that recognises the content reads it. Text comes last: nearly anything may be text.
-FORMATS: list[Format] = [
+class FormatRegistry:
+    """The formats that captures are read and written in, asked in their order. Text comes last: nearly anything may be text.
+
+    Parameters
+    ----------
+    formats : list of Format
+        those that ship with the program; `add` puts others before them
+    """
+
+    def __init__(self, formats: list[Format]):
+        self._formats = list(formats)
+
+    def add(self, added: Format) -> None:
+        """Add a format; it is asked before those that are there."""
+        self._formats.insert(0, added)
+
+    def all(self) -> tuple[Format, ...]:
+        """Every format, those of extensions among them."""
+        load_extensions()
+        return tuple(self._formats)
+
+    def reader_of(self, head: bytes) -> Format:
+        """The first format that recognises the beginning of a file; raises CaptureFileError where none does."""
+        for known in self.all():
+            if known.recognise(head):
+                return known
+        raise CaptureFileError("this is not a capture in a format that Sagen knows (" + self._names() + ")")
+
+    def writer_of(self, path: Path) -> Format:
+        """The format that the suffix of a path names; raises CaptureFileError where none of that suffix can be written."""
+        for known in self.all():
+            if path.suffix.lower() in known.suffixes and known.write:
+                return known
+        raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {self._names(written=True)}")
+
+    def _names(self, *, written: bool = False) -> str:
+        return ", ".join(known.name for known in self.all() if known.write or not written)
+
+
+CAPTURES = FormatRegistry([
     Format("MDF4", (".mf4", ".mdf"), lambda head: head.startswith((b"MDF     4", b"UnFinMF 4")), read_sandboxed("MDF4"), write_sandboxed("MDF4"), fills=0),
     Format("HDF5", (".h5", ".hdf5"), lambda head: b"\x89HDF\r\n\x1a\n" in (head[:8], head[512:520]), read_sandboxed("HDF5"), fills=0),
     Format("MATLAB 5", (".mat",), _is_mat, read_sandboxed("MATLAB 5"), fills=0),
@@ -54,18 +92,17 @@ FORMATS: list[Format] = [
     Format("NumPy array", (".npy",), numpy_file.recognise_npy, numpy_file.read_npy),
     Format("NumPy archive", (".npz",), numpy_file.recognise_npz, _read_npz, numpy_file.write_npz, fills=0),
     Format("CSV", (".csv", ".tsv", ".txt"), csv_table.recognise, csv_table.read, csv_table.write),
-]  # fmt: skip
+])  # fmt: skip
 
 
-def register_format(this_format: Format) -> None:
-    """Add a format; it is asked before those that ship with the program."""
-    FORMATS.insert(0, this_format)
+def register_format(added: Format) -> None:
+    """Add a capture format: how an extension brings one."""
+    CAPTURES.add(added)
 
 
-def all_formats() -> list[Format]:
-    """Every format, those of extensions among them."""
-    load_extensions()
-    return FORMATS
+def capture_suffixes() -> frozenset[str]:
+    """How the names of capture files end."""
+    return frozenset(suffix for known in CAPTURES.all() for suffix in known.suffixes)
 
 
 def read_capture(path: str | Path) -> Capture:
@@ -99,14 +136,11 @@ def read_capture(path: str | Path) -> Capture:
             raise CaptureFileError(f"the file is larger than {LARGEST_FILE >> 30} GiB")
         with path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
-        for all_format in all_formats():
-            if all_format.recognise(head):
-                if all_format.fills * size > free_memory() // 2:
-                    raise CaptureFileError(
-                        f"reading it would fill about {said(int(all_format.fills * size))} of memory, more than half of what is free"
-                    )
-                return _named(all_format.read(path), path)
-        raise CaptureFileError("this is not a capture in a format that Sagen knows (" + _known() + ")")
+        known = CAPTURES.reader_of(head)
+        if known.fills * size > free_memory() // 2:
+            filled = said(int(known.fills * size))
+            raise CaptureFileError(f"reading it would fill about {filled} of memory, more than half of what is free")
+        return _named(known.read(path), path)
     except OSError as error:
         raise CaptureFileError(f"cannot be opened: {error.strerror or error}") from error
     except MemoryError as error:
@@ -121,13 +155,12 @@ def _named(capture: Capture, path: Path) -> Capture:
 def write_capture(path: str | Path, capture: Capture) -> None:
     """Write a capture in the format that the suffix of `path` names; raises CaptureFileError."""
     path = Path(path)
-    for all_format in all_formats():
-        if path.suffix.lower() in all_format.suffixes and all_format.write:
-            with atomic_write(path) as passing:
-                all_format.write(passing, capture)
-            return
-    raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {_known()}")
+    known = CAPTURES.writer_of(path)
+    with atomic_write(path) as passing:
+        known.write(passing, capture)
 
 
-def _known() -> str:
-    return ", ".join(all_format.name for all_format in all_formats())
+def can_be_written(path: str | Path) -> None:
+    """Find out whether a capture can be written there before there is one; raises CaptureFileError with why not."""
+    CAPTURES.writer_of(Path(path))
+    writable(Path(path))

@@ -389,7 +389,9 @@ class ScpiRecorder:
                     raise SagenError(f"{self.link.address}: another instrument answers there now: {identity[:60]}")
                 return
             except (InstrumentGone, Garbled) as error:
-                if time.monotonic() > until or self.stopped:
+                if self.stopped:
+                    return
+                if time.monotonic() > until:
                     raise InstrumentGone(f"{error}; it did not come back in {patience_s:g} s") from None
                 time.sleep(0.2)
 
