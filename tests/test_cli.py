@@ -12,6 +12,7 @@ import pypdfium2
 import pytest
 
 from sagen.cli import main
+from sagen.files import read_capture
 
 
 def sagen(*arguments, cwd=None):
@@ -142,23 +143,21 @@ def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
 
 @pytest.mark.parametrize("verb", ["examine", "reason", "convert", "report", "simulate"])
 def test_something_unforeseen_is_one_sentence_and_the_next_file_is_read(verb, make_csv, capsys, monkeypatch, tmp_path):
-    import sagen.casework.examination
-    import sagen.casework.headless
-    import sagen.files
-    import sagen.files.circuits
-
     first, second = make_csv("first.csv"), make_csv("second.csv")
-    real = sagen.files.read_capture
+    real = read_capture
 
     def read(path):
         if "first" in str(path):
             raise ZeroDivisionError("seven")
         return real(path)
 
-    monkeypatch.setattr(sagen.files, "read_capture", read)
-    monkeypatch.setattr(sagen.casework.examination, "read_capture", read)
-    monkeypatch.setattr(sagen.files.circuits, "read_circuit", read)
-    monkeypatch.setattr(sagen.casework.headless, "read_job", read)
+    for where in (
+        "casework.examination.read_capture",
+        "casework.headless.read_job",
+        "cli.convert.read_capture",
+        "cli.simulate.read_circuit",
+    ):
+        monkeypatch.setattr(f"sagen.{where}", read)
     out = ["-o", str(tmp_path / "o.csv")] if verb != "report" else ["-o", str(tmp_path / "o.pdf")]
     several = verb in ("examine", "reason")
     status = main([verb, str(first), *([str(second)] if verb == "examine" else []), *([] if several else out)])

@@ -19,8 +19,9 @@ from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.kinds import broken, examine
 from sagen.kinds.piezo.verdict import judge_taps, tapped_of
 from sagen.kinds.piezo.words import gap_words, verdict_row
-from sagen.machine.knock import MOST_APART, Tap, strengths, ways
+from sagen.machine.knock import MOST_APART, strengths, ways
 from sagen.machine.record import record
+from sagen.machine.simulated import Tap
 from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import RepairEntry, StayedEntry
 from sagen.model.vocabulary import Connection, FindingKind, Origin, State
