@@ -7,10 +7,13 @@ from hypothesis import strategies as st
 
 from conftest import square_teeth
 from sagen.kinds import KINDS, examine
+from sagen.kinds.kind import what_is_missing
+from sagen.machine.faults import all_faults, possible
 from sagen.model.capture import Capture, Channel, GrowingCapture
+from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError, SagenError
 from sagen.model.sheet import Sheet
-from sagen.model.vocabulary import FindingKind
+from sagen.model.vocabulary import Cause, FindingKind, SensorKind
 from sagen.signal.limits import all_limits, limits, parse_limits
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import GrowingPyramid, Pyramid
@@ -101,6 +104,28 @@ def test_every_kind_s_rules_come_after_what_silences_them(kind):
         later.remove(each_rule.finding)
         assert not {*each_rule.silenced_by, *each_rule.hears} & set(later) - {each_rule.finding}, each_rule.finding
         settled.add(each_rule.finding)
+
+
+def test_a_kind_of_sensor_that_is_not_whole_is_refused_with_what_to_write():
+    assert what_is_missing(KINDS, SensorKind, all_faults().values()) == []
+    without = {slug: kind for slug, kind in KINDS.items() if slug != SensorKind.CURRENT}
+    assert what_is_missing(without, SensorKind) == [
+        "'current' has no class of its own: write kinds/current/kind.py and name it in kinds/kind.py"
+    ]
+    # Of a sensor with a feed, nobody wrote how the feed fails; one that is struck needs no reluctor.
+    less = [mode for mode in all_faults().values() if mode.cause not in (Cause.SUPPLY, Cause.RELUCTOR)]
+    told = what_is_missing(KINDS, SensorKind, less)
+    assert "'hall' cannot fail by supply: write a fault mode in machine/faults/supply.py" in told
+    assert not [text for text in told if "piezo" in text or "'reluctance' cannot fail by supply" in text]
+
+
+def test_what_a_kind_can_do_decides_which_faults_its_circuits_have():
+    # Facts of the trade, no published source: what is not fed has no fuse, what makes its own volts alone can be
+    # crossed, what is struck has no tooth to lose.
+    faults = {kind: {mode.slug for mode in possible(CircuitSpec(sensor=kind))} for kind in SensorKind}
+    assert {kind for kind, own in faults.items() if "fuse_blown" in own} == {SensorKind.HALL, SensorKind.CURRENT}
+    assert {kind for kind, own in faults.items() if "pair_crossed" in own} == {SensorKind.RELUCTANCE}
+    assert {kind for kind, own in faults.items() if "tooth_missing" in own} == set(SensorKind) - {SensorKind.PIEZO}
 
 
 def test_every_limit_says_its_unit_reason_and_source():

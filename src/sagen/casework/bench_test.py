@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import InspectionEntry, NoteEntry, Record
-from sagen.model.vocabulary import SensorKind
 
 IN_THE_HAND, PULSED = "sensor_in_the_hand", "pulse_the_signal_wire"
 PASSES = 12
@@ -17,14 +16,6 @@ LEAST_PASSES, MOST_PASSES = 3, 200
 PULL_UP_MA = 5.0
 RESISTORS = (470, 1000, 2200, 4700)
 WAYS = {"eye": "by eye, a lamp diode", "meter": "by meter", "recorder": "by recorder"}
-#: why a kind of sensor cannot be counted by hand
-NOT_BY_HAND = {
-    SensorKind.RELUCTANCE: "A coil makes its volts from speed: a hand is too slow to count with, and a coil that is fed burns. "
-    "Measure its ohms, ohms to its case, and its volts while cranking instead.",
-    SensorKind.CURRENT: "This sensor tells teeth by its current: it needs a load of about 100 ohms in its return and a recorder "
-    "across it. Record it in place instead.",
-    SensorKind.PIEZO: "A knock sensor counts nothing: it rings when it is struck. Tap it and record the ring instead.",
-}
 
 
 @dataclass(frozen=True)
@@ -38,7 +29,7 @@ class BenchWiring:
 
 def refusal(spec: CircuitSpec) -> str:
     """Why the sensor of a circuit is not for this test; "" where it is."""
-    return "" if kind_of(spec.sensor).pulled_up else NOT_BY_HAND[spec.sensor]
+    return kind_of(spec.sensor).not_by_hand
 
 
 def wiring(spec: CircuitSpec) -> BenchWiring:

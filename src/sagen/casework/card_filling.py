@@ -7,7 +7,7 @@ from sagen.model.errors import SagenError
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import CircuitEntry, CodeEntry
 from sagen.model.typed import typed_figure
-from sagen.model.vocabulary import CardQuantity, RelearnKind, Role, SensorKind, WireIs
+from sagen.model.vocabulary import Capability, CardQuantity, RelearnKind, Role, SensorKind, WireIs, can
 from sagen.model.words import WIRES
 from sagen.reason.several import circuits_of
 
@@ -15,11 +15,8 @@ WIRE_COLUMNS = ("carries", "colour", "sensor_pin", "module_pin", "fuse", "fuse_p
 ROW_COLUMNS = ("from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
 #: of a circuit, what its fields do not show
 NOT_SHOWN = ("position", "number", "polarity", "photo", "face", "pins")
-#: wires of a new circuit, by kind of sensor
-NEW_WIRES = {
-    SensorKind.HALL: (WireIs.SUPPLY, WireIs.SIGNAL, WireIs.GROUND), SensorKind.RELUCTANCE: (WireIs.SIGNAL, WireIs.GROUND),
-    SensorKind.CURRENT: (WireIs.SUPPLY, WireIs.SIGNAL), SensorKind.PIEZO: (WireIs.SIGNAL, WireIs.GROUND),
-}  # fmt: skip
+#: which wires a sensor has by what it does and has
+WIRE_CAPABILITIES = ((WireIs.SUPPLY, (Capability.FEED,)), (WireIs.SIGNAL, ()), (WireIs.GROUND, (Capability.RETURN,)))
 
 
 def wire_rows(cells: list[list[str]]) -> list[dict]:
@@ -84,7 +81,8 @@ def row_cells(row: Published) -> list[str]:
 
 def new_circuit(name: str, role: Role, sensor: SensorKind | None) -> CardCircuit:
     """A circuit with the wires that its kind of sensor usually has, numbered from 1."""
-    wires = [{"carries": item, "sensor_pin": str(k)} for k, item in enumerate(NEW_WIRES.get(sensor, ()), start=1)]
+    carried = [wire for wire, asks in WIRE_CAPABILITIES if sensor is not None and can(sensor, *asks)]
+    wires = [{"carries": item, "sensor_pin": str(k)} for k, item in enumerate(carried, start=1)]
     return CardCircuit.model_validate({"name": name, "role": role, "sensor": sensor, "wire": wires})
 
 

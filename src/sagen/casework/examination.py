@@ -18,7 +18,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CaptureFile, CircuitEntry, CodeEntry, ComplaintEntry, KeptReference, Record
-from sagen.model.vocabulary import State
+from sagen.model.vocabulary import Capability, State
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
 
@@ -143,11 +143,11 @@ def stated_sheet(capture: Capture, spec: CircuitSpec, cylinders: int | None) -> 
     """The sheet of a capture that has none, from what its job states."""
     kind = kind_of(spec.sensor)
     told = {"role": spec.role, "sensor": spec.sensor} | kind.stated(spec)
-    told |= {"wheel": spec.wheel} if spec.wheel and kind.rotating else {}
+    told |= {"wheel": spec.wheel} if spec.wheel and kind.has(Capability.TURNS) else {}
     # A set that is struck is recorded together; of what turns the first channel is the sensor's.
-    own = capture.channels[:1] if kind.rotating else capture.channels
+    own = capture.channels[:1] if kind.has(Capability.TURNS) else capture.channels
     rows = [{"column": item.column, **told} for item in own]
-    state = {} if kind.rotating else {"conditions": {"state": State.STRIKE}}
+    state = {} if kind.has(Capability.TURNS) else {"conditions": {"state": State.STRIKE}}
     return Sheet.from_data({"channel": rows, "engine": {"cylinders": cylinders} if cylinders else {}, **state})
 
 

@@ -44,9 +44,7 @@ def probe_steps(spec: CircuitSpec, card: MachineCard | None, name: str) -> tuple
         at = (check.point, check.state)
         if check.kind != CheckKind.METER or at in seen or check.state not in ORDER:
             continue
-        if (check.sensors and spec.sensor not in check.sensors) or (check.roles and spec.role not in check.roles):
-            continue
-        if check.point not in kind_of(spec.sensor).points(spec):
+        if not check.fits(spec) or check.point not in kind_of(spec.sensor).points(spec):
             continue
         expect = expected_reading(spec, card, name, check.point, check.state, ohms=check.point in OHM_POINTS)
         if not expect:

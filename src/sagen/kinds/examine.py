@@ -11,7 +11,7 @@ from sagen.model.capture import Capture
 from sagen.model.finding import Cadence, Finding
 from sagen.model.finding_words import probe_note, rest_note, tap_notes
 from sagen.model.sheet import ChannelSheet, Sheet
-from sagen.model.vocabulary import ROTATING_ROLES, FindingKind, Role, SensorKind, State
+from sagen.model.vocabulary import ROTATING_ROLES, Capability, FindingKind, Role, SensorKind, State
 from sagen.signal import rules_cam, rules_capture, rules_line, rules_wheel
 from sagen.signal.cadence import cadence
 from sagen.signal.cam import CamTrack, track
@@ -272,7 +272,7 @@ def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[Rotat
     kind = _kind_of_channel(sheet)
     if kind is None:
         return ChannelResult(sheet, channel.unit, state_levels(channel))
-    if kind.rotating and sheet.wheel is None and sheet.role != Role.CAM:
+    if kind.has(Capability.TURNS) and sheet.wheel is None and sheet.role != Role.CAM:
         pattern = next(
             (this_pattern for this_pattern in patterns if this_pattern.sheet.role == sheet.role and this_pattern.wheel),
             None,
@@ -289,10 +289,10 @@ def _kind_of_channel(sheet: ChannelSheet):
     """The kind by which a channel is read; None where it is only measured."""
     if sheet.role in ROTATING_ROLES:
         kind = kind_of(sheet.sensor or SensorKind.HALL)
-        return kind if kind.rotating else None
+        return kind if kind.has(Capability.TURNS) else None
     if sheet.role == Role.KNOCK:
         kind = kind_of(sheet.sensor or SensorKind.PIEZO)
-        return None if kind.rotating else kind
+        return None if kind.has(Capability.TURNS) else kind
     return None
 
 

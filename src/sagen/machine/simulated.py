@@ -10,7 +10,7 @@ import numpy as np
 
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import Connection, Role, State
+from sagen.model.vocabulary import Capability, Connection, Role, SensorKind, State, can
 from sagen.model.wheel import Wheel
 
 if TYPE_CHECKING:
@@ -66,13 +66,26 @@ class SensorPart(ABC):
     """The sensor and the module's input as a part of the circuit."""
 
     name: str  #: in sentences
-    fed: bool = False  #: whether a feed reaches the sensor
+    kind: SensorKind
     #: findings that one state shows and another does not, because what stands across the sensor is another
     by_state: frozenset[str] = frozenset()
-    turns: bool = True  #: whether it reads what turns; else it is struck
-    own_return: bool = True  #: whether it has a return wire of its own
     ohms_field: str | None = None  #: the value of `Values` that a meter reads across the sensor; None: it says nothing
     ohms_by_temperature: bool = False  #: whether that is copper
+
+    @property
+    def fed(self) -> bool:
+        """Whether a feed reaches the sensor."""
+        return can(self.kind, Capability.FEED)
+
+    @property
+    def turns(self) -> bool:
+        """Whether it reads what turns; else it is struck."""
+        return can(self.kind, Capability.TURNS)
+
+    @property
+    def own_return(self) -> bool:
+        """Whether it has a return wire of its own."""
+        return can(self.kind, Capability.RETURN)
 
     # the network ----------------------------------------------------------------------------
 

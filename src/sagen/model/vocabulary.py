@@ -20,6 +20,35 @@ class SensorKind(StrEnum):
     PIEZO = "piezo"
 
 
+class Capability(StrEnum):
+    """What a kind of sensor does and has: what rows of the data, fault modes and checks ask for in place of kinds."""
+
+    TURNS = "turns"  #: reads what turns; else it is struck
+    FEED = "feed"  #: a feed reaches it
+    SWITCHES = "switches"  #: pulls down a signal wire that the module lifts
+    TWO_CURRENTS = "two_currents"  #: tells teeth by the current that it draws
+    GENERATES = "generates"  #: makes its own volts, across two wires
+    RINGS = "rings"  #: answers a strike
+    RETURN = "return"  #: has a return wire of its own
+    GROUNDED = "grounded"  #: that return lies at ground, and is no leg of a coil
+
+
+#: what each kind of sensor does and has
+CAPABILITIES: dict[SensorKind, frozenset[Capability]] = {
+    SensorKind.HALL: frozenset(
+        {Capability.TURNS, Capability.FEED, Capability.SWITCHES, Capability.RETURN, Capability.GROUNDED}
+    ),
+    SensorKind.RELUCTANCE: frozenset({Capability.TURNS, Capability.GENERATES, Capability.RETURN}),
+    SensorKind.CURRENT: frozenset({Capability.TURNS, Capability.FEED, Capability.TWO_CURRENTS}),
+    SensorKind.PIEZO: frozenset({Capability.RINGS, Capability.GENERATES, Capability.RETURN, Capability.GROUNDED}),
+}
+
+
+def can(kind: SensorKind, *wanted: Capability) -> bool:
+    """Whether a kind of sensor does and has all of these."""
+    return CAPABILITIES[kind].issuperset(wanted)
+
+
 class Role(StrEnum):
     """What a channel of a capture is."""
 

@@ -34,6 +34,7 @@ from sagen.model.vocabulary import (
     ABOUT_TIMING,
     CHOSEN_GEAR,
     CIRCUIT_ROLES,
+    Capability,
     CodeKind,
     CodeStatus,
     Connection,
@@ -104,7 +105,7 @@ def circuit_of_sheet(sheet: Sheet, findings: Iterable[Finding] = ()) -> CircuitS
         sensor=kind.slug,
         supply=feed,
         bank=sensor.bank,
-        pull_up=sensor.pull_up if kind.pulled_up else None,
+        pull_up=sensor.pull_up if kind.has(Capability.SWITCHES) else None,
         wheel=sensor.wheel,
     )
 
@@ -213,7 +214,7 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
     None for ohms that say nothing: those of a sensor across which nothing is published.
     """
     kind, here = kind_of(spec.sensor), entry.point == Point.SENSOR
-    if entry.ohms and here and kind.part.ohms_field is None and not kind.ohms_tell:
+    if entry.ohms and here and kind.part.ohms_field is None and not kind.has(Capability.GENERATES):
         return None
     value, spread = entry.value, 0.0
     accuracy = Accuracy.parse(entry.accuracy) if entry.accuracy else None

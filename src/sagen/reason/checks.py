@@ -13,6 +13,7 @@ from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
     STARTING,
+    Capability,
     CheckKind,
     CodesBack,
     FindingKind,
@@ -618,7 +619,7 @@ def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, 
     return (
         (
             "Probes",
-            f"{beside}{', feed and return' if kind.fed else ''}; beside the sealed pins, ground at battery negative",
+            f"{beside}{', feed and return' if kind.has(Capability.FEED) else ''}; beside the sealed pins, ground at battery negative",
         ),
         ("Height", kind.height_setting(spec)),
         ("Rate", f"{rate / 1000:g} kS/s a channel or faster"),

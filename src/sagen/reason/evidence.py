@@ -16,6 +16,7 @@ from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,
     TURNING,
+    Capability,
     CodeKind,
     Complaint,
     FindingKind,
@@ -166,7 +167,7 @@ class Captured(Evidence):
         return not self.unseen >= ABOUT_TIMING
 
     def likelihood(self, particle_set, pictures, facts):
-        if self.state not in TELLING and kind_of(particle_set.spec.sensor).rotating:
+        if self.state not in TELLING and kind_of(particle_set.spec.sensor).has(Capability.TURNS):
             return None  # a wheel that stands still tells nothing of motion
         told = pictures.told(particle_set, self.found, self.state, self.unseen, self.end)
         if told is None:
@@ -301,7 +302,7 @@ SCAN_SLIP = 0.04  #: a tester that shows no speed in time, or one carried over
 
 def harmed(particle_set: ParticleSet) -> np.ndarray:
     """How likely the module has something to complain of in the circuit as it stands."""
-    if kind_of(particle_set.spec.sensor).rotating:
+    if kind_of(particle_set.spec.sensor).has(Capability.TURNS):
         return np.clip(pulses_unseen(particle_set), 0.0, 1.0)
     levels = particle_set.shown(State.KEY_ON, "module")
     sound = np.ones(particle_set.shape)

@@ -19,7 +19,7 @@ import numpy as np
 import platformdirs
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
-from sagen.kinds.kind import kind_of
+from sagen.kinds.kind import KINDS, kind_of, what_is_missing
 from sagen.machine.faults import all_faults
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError, unknown_name
@@ -28,6 +28,7 @@ from sagen.model.sheet import first_fault, one_of
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     CIRCUIT_ROLES,
+    Capability,
     Cause,
     CheckKind,
     CodeKind,
@@ -41,8 +42,8 @@ from sagen.model.vocabulary import (
     Place,
     Point,
     Role,
-    SensorKind,
     State,
+    can,
 )
 
 SOUND = "sound"  #: the slug of "nothing wrong in this circuit"
@@ -145,7 +146,7 @@ class CheckFacts(_Row):
     was: tuple[str, ...] = ()
     price: Annotated[float, Field(ge=0)] = 0.0
     part: Annotated[Part, one_of(Part)] | None = None
-    sensors: tuple[Annotated[SensorKind, one_of(SensorKind)], ...] = ()
+    sensor_can: tuple[Annotated[Capability, one_of(Capability)], ...] = ()
     roles: tuple[Annotated[Role, one_of(Role, CIRCUIT_ROLES)], ...] = ()
     outcome: dict[str, dict[str, Probability]] = Field(default_factory=dict)
 
@@ -169,7 +170,7 @@ class CheckFacts(_Row):
         return self.text.replace("{wires}", _wires(spec))
 
     def fits(self, spec: CircuitSpec) -> bool:
-        return (not self.sensors or spec.sensor in self.sensors) and (not self.roles or spec.role in self.roles)
+        return can(spec.sensor, *self.sensor_can) and (not self.roles or spec.role in self.roles)
 
 
 def _wires(spec: CircuitSpec) -> str:
@@ -217,7 +218,7 @@ class Range(_Row):
     where: tuple[tuple[Probability, float, float], ...]
     scale: Literal["log", "linear"]
     reason: Words
-    sensors: tuple[Annotated[SensorKind, one_of(SensorKind)], ...] = ()
+    sensor_can: tuple[Annotated[Capability, one_of(Capability)], ...] = ()
     part: Annotated[Part, one_of(Part)] | None = None
 
     @field_validator("where")
@@ -308,6 +309,9 @@ def knowledge() -> Knowledge:
     with _LOCK:
         if not _KNOWN:
             load_extensions()
+            missing = what_is_missing(KINDS, KINDS, all_faults().values())
+            if missing:
+                raise KnowledgeError(f"kinds of sensor: {'; '.join(missing)}")
             _KNOWN.append(load_knowledge({name: _shipped(name) for name in SHIPPED}, [*_ADDED, *_own_files()]))
         return _KNOWN[0]
 

@@ -21,7 +21,7 @@ from sagen.machine.simulated import USUAL_WHEEL, Ends, SimulatedMachine, Teeth, 
 from sagen.machine.solve import ABSENT, NODES, powered
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import OHM_POINTS, Part, Point, State
+from sagen.model.vocabulary import OHM_POINTS, Part, Point, State, can
 from sagen.reason.facts import SOUND, Knowledge
 from sagen.signal.limits import limits
 
@@ -53,7 +53,7 @@ class LatentParameters:
     """Which column of the cube is what."""
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge):
-        drawn = [(name, row.part) for name, row in facts.world.items() if not row.sensors or spec.sensor in row.sensors]
+        drawn = [(name, row.part) for name, row in facts.world.items() if can(spec.sensor, *row.sensor_can)]
         names = ["at_tooth"]
         for slot in range(SLOTS):
             names += [f"severity.{slot}", f"often.{slot}"]

@@ -14,7 +14,7 @@ from functools import cache
 import numpy as np
 
 from sagen.kinds.kind import kind_of
-from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, FindingKind, SensorKind, State
+from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, Capability, FindingKind, SensorKind, State
 from sagen.reason.particle_set import ParticleSet
 
 #: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
@@ -44,17 +44,19 @@ def readable(sensor: SensorKind) -> tuple[FindingKind, ...]:
     kind = kind_of(sensor)
     out = []
     for finding_kind in FindingKind:
-        if finding_kind in ABOUT_CAPTURE or (finding_kind in STRIKES and kind.rotating):
+        if finding_kind in ABOUT_CAPTURE or (finding_kind in STRIKES and kind.has(Capability.TURNS)):
             continue
-        if not kind.rotating and finding_kind not in STRIKES | {FindingKind.NO_SIGNAL, FindingKind.NOISE}:
+        if not kind.has(Capability.TURNS) and finding_kind not in STRIKES | {FindingKind.NO_SIGNAL, FindingKind.NOISE}:
             continue
-        if finding_kind in (FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED) and not kind.pulled_up:
+        if finding_kind in (FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED) and not kind.has(
+            Capability.SWITCHES
+        ):
             continue
-        if finding_kind == FindingKind.WEAK_AMPLITUDE and kind.pulled_up:
+        if finding_kind == FindingKind.WEAK_AMPLITUDE and kind.has(Capability.SWITCHES):
             continue
-        if finding_kind == FindingKind.REVERSED_POLARITY and not kind.crossable:
+        if finding_kind == FindingKind.REVERSED_POLARITY and not kind.polar:
             continue
-        if finding_kind == FindingKind.SUPPLY_LOSS and not kind.fed:
+        if finding_kind == FindingKind.SUPPLY_LOSS and not kind.has(Capability.FEED):
             continue
         out.append(finding_kind)
     return tuple(out)

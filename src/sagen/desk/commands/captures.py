@@ -17,7 +17,7 @@ from sagen.desk.parts import chosen_files
 from sagen.instruments.stand_in import recorded
 from sagen.kinds.kind import kind_of
 from sagen.model.trail import KeptReference, RepairEntry, ScanEntry
-from sagen.model.vocabulary import CheckKind, CodesBack, Scan
+from sagen.model.vocabulary import Capability, CheckKind, CodesBack, Scan
 from sagen.reason.checks import recorder_settings
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
@@ -129,7 +129,7 @@ def take_recording(workspace, commands, instruments, window, check, text) -> Non
     circuits = circuits_of(workspace.job.records())
     spec = circuits.get(workspace.circuit, next(iter(circuits.values())))
     guide = None
-    if not kind_of(spec.sensor).rotating:
+    if not kind_of(spec.sensor).has(Capability.TURNS):
         weighed = workspace.last_weighed
         guide = TapGuide(weighed.taps.now if weighed else None)
     form = CaptureForm(

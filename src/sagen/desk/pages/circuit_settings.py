@@ -11,7 +11,7 @@ from sagen.kinds import kind_of
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import first_fault
 from sagen.model.typed import typed_figure
-from sagen.model.vocabulary import CIRCUIT_ROLES
+from sagen.model.vocabulary import CIRCUIT_ROLES, Capability
 from sagen.model.words import ROLES, SENSORS
 
 
@@ -60,8 +60,8 @@ class CircuitSettings(QWidget):
         self.pull_up.setText(f"{spec.pull_up:g}" if spec.pull_up else "")
         self.ohms.setText(f"{spec.ohms[0]:g}-{spec.ohms[1]:g}" if spec.ohms else "")
         kind = kind_of(spec.sensor)
-        self.supply.setEnabled(kind.fed)
-        self.pull_up.setEnabled(kind.pulled_up)
+        self.supply.setEnabled(kind.has(Capability.FEED))
+        self.pull_up.setEnabled(kind.has(Capability.SWITCHES))
         self._spec = spec
 
     def _edited(self) -> None:

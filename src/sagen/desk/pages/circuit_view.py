@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from sagen.desk.theme import theme
 from sagen.desk.theme.roles import role_colour
 from sagen.kinds import kind_of
-from sagen.model.vocabulary import OHM_POINTS, Point, Role
+from sagen.model.vocabulary import OHM_POINTS, Capability, Point, Role
 from sagen.model.words import POINTS
 
 #: places of the points (share of width and height)
@@ -40,7 +40,7 @@ class CircuitView(QWidget):
         self.card = card
 
         self.spec, self.told = spec, told
-        self.pulled_up = kind_of(spec.sensor).pulled_up
+        self.pulled_up = kind_of(spec.sensor).has(Capability.SWITCHES)
         if self.point not in self.points():
             self.choose(self.points()[0])
         self.update()

@@ -235,7 +235,7 @@ class ImportPage(Page):
         for field in (self.place, self.connection, self.bank, self.bore):
             self.right.setRowVisible(field, struck)
         self.right.setRowVisible(self.wheel, not struck)
-        self.right.setRowVisible(self.polarity, rotating and kind_of(self.sensor.currentData()).crossable)
+        self.right.setRowVisible(self.polarity, rotating and kind_of(self.sensor.currentData()).polar)
         if extra:
             self.extra_name.setText(extra.label)
             self.extra.setPlaceholderText(extra.hint)
@@ -255,7 +255,7 @@ class ImportPage(Page):
             given[extra.key] = self.extra.text().lower().rstrip(extra.unit).replace(",", ".").strip()
         if role == Role.KNOCK and self.bank.text().strip():
             given["bank"] = self.bank.text().strip()
-        if "sensor" in given and kind_of(given["sensor"]).crossable:
+        if "sensor" in given and kind_of(given["sensor"]).polar:
             asked.add("polarity")
             if self.polarity.currentData():
                 given["polarity"] = self.polarity.currentData()

@@ -5,19 +5,23 @@ from __future__ import annotations
 from sagen.kinds.coil.part import CoilPart
 from sagen.kinds.coil.reading import CoilReading, read_coil
 from sagen.kinds.coil.rules import RULES
+from sagen.kinds.protocol import Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
+from sagen.model.vocabulary import FindingKind, Point, SensorKind
 
 
-class Coil:
+class Coil(Kind):
     """A coil that makes its own voltage."""
 
     slug = SensorKind.RELUCTANCE
-    rotating, fed, pulled_up, crossable, ohms_tell = True, False, False, True, True
     material = "copper"
     form = None
+    not_by_hand = (
+        "A coil makes its volts from speed: a hand is too slow to count with, and a coil that is fed burns. "
+        "Measure its ohms, ohms to its case, and its volts while cranking instead."
+    )
     #: without a known-good capture a coil's weakness hardly shows
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET, FindingKind.WEAK_AMPLITUDE})
     rules = RULES
@@ -31,9 +35,3 @@ class Coil:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return "±5 V while cranking, ±50 V with the engine running; a coil's height grows with speed"
-
-    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
-        return ()
-
-    def stated(self, spec: CircuitSpec) -> dict:
-        return {}

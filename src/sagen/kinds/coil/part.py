@@ -20,7 +20,7 @@ from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
 from sagen.machine.solve import copper, network, solve
 from sagen.machine.values import Values
 from sagen.model.lazy import lazy
-from sagen.model.vocabulary import STARTING, Role
+from sagen.model.vocabulary import STARTING, Role, SensorKind
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
 scipy = lazy("scipy")
@@ -36,6 +36,7 @@ class CoilPart(SensorPart):
     """A coil in series with its own resistance; the input watches it through a bias and a load."""
 
     name = "coil"
+    kind = SensorKind.RELUCTANCE
     ohms_field = "coil_ohm"
     ohms_by_temperature = True
 

@@ -5,24 +5,27 @@ from __future__ import annotations
 from sagen.kinds.current.part import CurrentPart
 from sagen.kinds.current.reading import HIGH_A, CurrentReading
 from sagen.kinds.current.rules import RULES
-from sagen.kinds.protocol import FormField
+from sagen.kinds.protocol import FormField, Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
+from sagen.model.vocabulary import FindingKind, Point, SensorKind
 from sagen.signal.levels import state_levels
 from sagen.signal.two_state import read_two_state
 
 DEFAULT_SHUNT = 100.0  #: ohm, where the sheet names none
 
 
-class Current:
+class Current(Kind):
     """Two wires, two current levels."""
 
     slug = SensorKind.CURRENT
-    rotating, fed, pulled_up, crossable, ohms_tell = True, True, False, False, False
     material = "copper"
     form = FormField("shunt_ohm", "Resistor", "ohms, 100 where empty", "ohm")
+    not_by_hand = (
+        "This sensor tells teeth by its current: it needs a load of about 100 ohms in its return and a recorder across "
+        "it. Record it in place instead."
+    )
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules = RULES
     part = CurrentPart()
@@ -37,9 +40,3 @@ class Current:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return f"±2.5 V across {spec.values.get('shunt_ohm', DEFAULT_SHUNT):g} ohm in the feed"
-
-    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
-        return ()
-
-    def stated(self, spec: CircuitSpec) -> dict:
-        return {}

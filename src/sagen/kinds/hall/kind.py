@@ -5,22 +5,22 @@ from __future__ import annotations
 from sagen.kinds.hall.part import HallPart
 from sagen.kinds.hall.reading import HallReading, likely_pull_up
 from sagen.kinds.hall.rules import RULES
-from sagen.kinds.protocol import FormField
+from sagen.kinds.protocol import FormField, Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
-from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
+from sagen.model.vocabulary import FindingKind, Point, SensorKind
 from sagen.signal.levels import state_levels
 from sagen.signal.two_state import read_two_state
 
 
-class Hall:
+class Hall(Kind):
     """A switching output with a pull-up in the module."""
 
     slug = SensorKind.HALL
-    rotating, fed, pulled_up, crossable, ohms_tell = True, True, True, False, False
     material = "copper"
     form = FormField("pull_up", "Pull-up", "volts, or empty to guess", "v")
+    not_by_hand = ""
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules = RULES
     part = HallPart()
@@ -38,9 +38,6 @@ class Hall:
 
     def height_setting(self, spec: CircuitSpec) -> str:
         return f"±{2 * (spec.pull_up or 5.0):g} V, so that the remains of a square can be seen"
-
-    def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
-        return ()
 
     def stated(self, spec: CircuitSpec) -> dict:
         return {"pull_up": spec.pull_up} if spec.pull_up else {}

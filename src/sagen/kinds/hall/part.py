@@ -9,7 +9,7 @@ from sagen.machine.record import record_powered
 from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
 from sagen.machine.solve import ABSENT, either
 from sagen.machine.values import Values
-from sagen.model.vocabulary import STARTING
+from sagen.model.vocabulary import STARTING, SensorKind
 from sagen.signal.limits import limits
 
 #: shares of the pull-up below which a line is flat, or held low: common practice; the rest are the reader's own limits
@@ -23,7 +23,7 @@ class HallPart(SensorPart):
     """An open collector that conducts while a tooth stands before it."""
 
     name = "switching sensor"
-    fed = True
+    kind = SensorKind.HALL
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:
         values = machine.values

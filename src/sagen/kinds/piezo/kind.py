@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sagen.kinds.piezo.part import PiezoPart
 from sagen.kinds.piezo.rules import RULES
-from sagen.kinds.protocol import FormField
+from sagen.kinds.protocol import FormField, Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import ChannelSheet
@@ -16,13 +16,13 @@ from sagen.signal.rule import Rule
 LOOKED_AT = 1 << 13  #: samples that show where the line rests
 
 
-class Piezo:
+class Piezo(Kind):
     """An element that answers to a tap."""
 
     slug = SensorKind.PIEZO
-    rotating, fed, pulled_up, crossable, ohms_tell = False, False, False, False, True
     material = "none"
     form = FormField("load_ohm", "Load", "ohms across it, or empty for none", "ω")
+    not_by_hand = "A knock sensor counts nothing: it rings when it is struck. Tap it and record the ring instead."
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules: tuple[Rule, ...] = RULES
     part = PiezoPart()
@@ -47,6 +47,3 @@ class Piezo:
             ("Rate", "200 kS/s a channel or faster, 100 at least"),
             ("Length", "10 s or longer: six taps or more, half a second apart, all at one place"),
         )
-
-    def stated(self, spec: CircuitSpec) -> dict:
-        return {}

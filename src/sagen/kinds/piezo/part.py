@@ -9,7 +9,7 @@ from sagen.machine.network import Network
 from sagen.machine.record import signal_table
 from sagen.machine.simulated import SensorPart, SimulatedMachine, Tap, smooth
 from sagen.machine.values import Values
-from sagen.model.vocabulary import Connection, State
+from sagen.model.vocabulary import Connection, SensorKind, State
 
 LINE_OHM = 4_000.0  #: what a load on a knock sensor's wire is compared with
 
@@ -22,8 +22,8 @@ class PiezoPart(SensorPart):
     """A piezo element with its built-in resistor."""
 
     name = "piezo sensor"
+    kind = SensorKind.PIEZO
     by_state = frozenset({"weak_strike", "loaded_down", "no_signal"})
-    turns = False
     ohms_field = "piezo_ohm"
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:

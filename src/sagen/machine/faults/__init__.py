@@ -24,16 +24,19 @@ from sagen.machine.solve import OPEN, either
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.extensions import load_extensions
-from sagen.model.vocabulary import CIRCUIT_ROLES, Cause, Role, SensorKind
+from sagen.model.vocabulary import CIRCUIT_ROLES, Capability, Cause, Role, can
 
 Apply = Callable[[SimulatedMachine, float], None]
 
-ALL = tuple(SensorKind)
-FED = (SensorKind.HALL, SensorKind.CURRENT)
-SWITCHING = (SensorKind.HALL,)
-COIL = (SensorKind.RELUCTANCE,)
-PIEZO = (SensorKind.PIEZO,)
-ROTATING = (SensorKind.HALL, SensorKind.RELUCTANCE, SensorKind.CURRENT)
+#: what the sensor of a circuit must do and have, all of it
+ANY: tuple[Capability, ...] = ()
+FED = (Capability.FEED,)
+SWITCHING = (Capability.SWITCHES,)
+COIL = (Capability.TURNS, Capability.GENERATES)
+GENERATING = (Capability.GENERATES,)
+RETURNING = (Capability.RETURN,)
+PIEZO = (Capability.RINGS,)
+ROTATING = (Capability.TURNS,)
 TURNING_ROLES = (Role.CRANK, Role.CAM, Role.SPEED)
 NOT_CAM = (Role.CRANK, Role.SPEED)
 TIMED = (Role.CRANK, Role.CAM)
@@ -48,7 +51,7 @@ class FaultMode:
     slug: str
     cause: Cause
     changes: str  #: what it physically changes, in words
-    kinds: tuple[SensorKind, ...]
+    sensor_can: tuple[Capability, ...]  #: what the sensor must do and have
     roles: tuple[Role, ...]
     apply: Apply
     title: str
@@ -65,7 +68,7 @@ class FaultMode:
     def fits(self, spec: CircuitSpec) -> bool:
         """Whether a circuit can have it."""
         return (
-            spec.sensor in self.kinds
+            can(spec.sensor, *self.sensor_can)
             and spec.role in self.roles
             and (not self.regulated or spec.supply is None or spec.regulated)
         )
@@ -83,7 +86,7 @@ def fault(
     slug: str,
     cause: Cause,
     changes: str,
-    kinds: tuple[SensorKind, ...] = ALL,
+    sensor_can: tuple[Capability, ...] = ANY,
     roles: tuple[Role, ...] = CIRCUIT_ROLES,
     *,
     title: str = "",
@@ -96,7 +99,7 @@ def fault(
     def keep(apply: Apply) -> Apply:
         named = title or slug.replace("_", " ")
         FAULTS[slug] = FaultMode(
-            slug, Cause(cause), changes, tuple(kinds), tuple(roles), apply, named, regulated, computed, dict(ends or {})
+            slug, Cause(cause), changes, tuple(sensor_can), tuple(roles), apply, named, regulated, computed, dict(ends or {})
         )  # fmt: skip
         return apply
 

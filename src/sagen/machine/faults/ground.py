@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.faults import COIL, PIEZO, SWITCHING, TURNING_ROLES, between, fault, growing, up_to_open
+from sagen.machine.faults import RETURNING, SWITCHING, TURNING_ROLES, between, fault, growing, up_to_open
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
@@ -13,7 +13,7 @@ from sagen.model.vocabulary import Cause
     "return_high_resistance",
     Cause.GROUND,
     "a poor contact or a break lies in the return",
-    (*SWITCHING, *COIL, *PIEZO),
+    RETURNING,
     computed=True,
     ends={"return_open": 1.0},
 )

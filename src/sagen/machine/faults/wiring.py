@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sagen.machine.faults import (
     COIL,
-    PIEZO,
+    GENERATING,
     ROTATING,
     SWITCHING,
     TURNING_ROLES,
@@ -82,7 +82,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     machine.reversed = True
 
 
-@fault("shield_open", Cause.WIRING, "the shield has no ground: disturbance reaches the wire", (*COIL, *PIEZO))
+@fault("shield_open", Cause.WIRING, "the shield has no ground: disturbance reaches the wire", GENERATING)
 def _(machine: SimulatedMachine, severity: float) -> None:
     machine.values.shield_ohm = OPEN
     machine.spikes, machine.spike_v = 25.0, between(0.4, 1.6, severity) * max(machine.values.coil_v, 1.0)
