@@ -8,7 +8,9 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 import zipfile
+from contextlib import suppress
 from pathlib import Path
 
 import h5py
@@ -158,6 +160,27 @@ def _readers(parent):
 def _alive(sessions):
     said = subprocess.run(["ps", "-eo", "sid,args"], capture_output=True, text=True, check=True).stdout
     return [line for line in said.splitlines() if "sagen.files.sandbox" in line and int(line.split()[0]) in sessions]
+
+
+def test_who_waits_for_the_reader_of_a_format_can_be_stopped_too(tmp_path):
+    pipe = tmp_path / "a.h5"
+    os.mkfifo(pipe)
+    first, second = threading.Event(), threading.Event()
+
+    def hold():
+        with suppress(budget.Unwanted), budget.wanted_while(lambda: not first.is_set()):
+            sandbox.read_sandboxed("HDF5")(pipe)
+
+    holder = threading.Thread(target=hold)
+    holder.start()
+    time.sleep(0.3)
+    threading.Timer(0.3, second.set).start()
+    with pytest.raises(budget.Unwanted), budget.wanted_while(lambda: not second.is_set()):
+        sandbox.read_sandboxed("HDF5")(tmp_path / "b.h5")
+    assert holder.is_alive(), "the other file is still being read"
+    first.set()
+    holder.join(10)
+    assert not holder.is_alive()
 
 
 def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):

@@ -52,9 +52,12 @@ def test_any_text_is_a_wheel_or_one_sentence(words):
     assert 0 <= wheel.missing < wheel.slots
 
 
-@given(sizes)
-def test_pitches_make_a_whole_turn(slots):
-    assert Wheel(slots).pitch_deg * slots == pytest.approx(360.0)
+# Common practice, no published source: degrees from tooth to tooth of wheels that everyone knows.
+@pytest.mark.parametrize(
+    ("named", "degrees"), [("60-2", 6.0), ("36-1", 10.0), ("58", 6.2069), ("24-2", 15.0), ("12", 30.0)]
+)
+def test_a_pitch_counts_the_slots_that_are_left_out(named, degrees):
+    assert Wheel.parse(named).pitch_deg == pytest.approx(degrees, abs=1e-4)
 
 
 @given(st.dictionaries(st.text(string.ascii_letters, min_size=1, max_size=8), sizes, max_size=6))

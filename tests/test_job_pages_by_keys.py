@@ -265,11 +265,23 @@ def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):
     settle(window)
     [photo] = window.workspace.job.records(PhotoEntry)
     assert (photo.arrow, photo.words) == ((0.1, 0.2, 0.6, 0.7), "here <b>")
+    # A caption that was typed is kept whatever is opened next, on the job that the photo is of.
+    owner = window.workspace.job.id
+    window.commands.run("photos.paste")
+    settle(window)
+    page.caption.setText("rust under the flange")
+    window.workspace.add_job("Brindle 3", "", 4, [])
+    settle(window)
+    captions = [photo.caption for photo in window.workspace.log.job(owner).records(PhotoEntry)]
+    assert captions[-1] == "rust under the flange"
+    assert not window.workspace.job.records(PhotoEntry)
+    window.workspace.open_job(owner)
+    settle(window)
     image.save(str(tmp_path / "dropped.png"))
     (tmp_path / "broken.jpg").write_bytes(b"no photo")
     window.bring_in([str(tmp_path / "dropped.png"), str(tmp_path / "broken.jpg")])
     settle(window)
-    assert len(window.workspace.job.records(PhotoEntry)) == 2
+    assert len(window.workspace.job.records(PhotoEntry)) == 3
     assert "broken.jpg" in window.message.text.text()
 
 

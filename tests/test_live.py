@@ -272,7 +272,7 @@ def test_a_record_in_which_nothing_happens_says_so():
 def test_where_events_fall_by_chance_hardly_any_association_is_claimed():
     """Of events at random no more than one in twenty may be said to go with anything: 200 drawn records, an exact binomial
     bound (scipy.stats.binom)."""
-    claimed = 0
+    claimed, heard = 0, 0
     for seed in range(200):
         rng = np.random.default_rng(seed)
         speed = 900 + 300 * np.sin(np.linspace(0, rng.uniform(3, 20), 400) + rng.uniform(0, 6))
@@ -284,7 +284,12 @@ def test_where_events_fall_by_chance_hardly_any_association_is_claimed():
                 {"moved": [12.0, 40.0]},
             )
         )
+        # Events that do fall where the speed is high must be heard, or claiming nothing would pass.
+        fast = np.flatnonzero(speed > np.quantile(speed, 0.85)) * 60.0 / 400
+        found = associate(np.sort(rng.choice(fast, 12, replace=False)), 60.0, {"rpm": speed}, {})
+        heard += any(item.what == "rpm" for item in found)
     assert claimed <= stats.binom.isf(0.01, 200, 0.05)
+    assert heard >= 180
 
 
 def test_events_after_a_mark_are_told_to_go_with_it():

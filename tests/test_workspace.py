@@ -6,6 +6,7 @@ import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from conftest import told
@@ -481,3 +482,32 @@ def test_a_fault_of_the_program_is_written_down_and_told_in_one_sentence(tmp_pat
     assert "ZeroDivisionError" in file.read_text()
     assert "IndexError" in file.read_text()
     assert "Traceback" not in capsys.readouterr().err
+
+
+def test_after_a_crash_a_recovered_capture_has_its_probe_factor_once(desks, make_csv, monkeypatch):
+    path = make_csv(pull_up=50.0, high=0.5, low=0.01)
+    sheet = path.with_suffix(".sheet.toml")
+    sheet.write_text(sheet.read_text().replace("pull_up = 50.0", "pull_up = 5.0\nfactor = 10.0"))
+
+    class Killed(BaseException):
+        """As a kill: nothing is caught and nothing is tidied up."""
+
+    def killed(*_, **__):
+        raise Killed
+
+    bench = desks("crashed")
+    job = bench.job()
+    incoming = read_incoming(path)
+    monkeypatch.setattr(captures, "examine", killed)
+    with pytest.raises(Killed):
+        captures.Keep(job.id, incoming, incoming.sheet).perform(bench.space.log)
+    monkeypatch.undo()
+    bench.space.close()
+    again = desks("crashed")
+    again.wait()
+    assert "was being kept when the program ended" in again.said()
+    [entry] = [entry for entry in again.space.log.job(job.id).entries if isinstance(entry.record, CaptureEntry)]
+    assert entry.record.sheet.channel[0].factor in (None, 1.0)
+    [channel] = again.space.log.capture(entry.record.token).channels
+    assert np.percentile(channel.values(), 75) == pytest.approx(5.0, abs=0.2)
+    assert again.space.log.unfinished == {}

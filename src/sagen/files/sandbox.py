@@ -74,7 +74,11 @@ class SandboxedReader:
         it was stopped."""
         request = json.dumps({"verb": verb, "path": os.fspath(path), "folder": os.fspath(folder)})
         wanted = True
-        with self._lock:
+        # Another file of this format may be in its hands for long: whoever waits for it can still be stopped.
+        while not self._lock.acquire(timeout=LOOK_S):
+            if not is_wanted():
+                raise Unwanted("reading it was stopped")
+        try:
             process = self._running()
             try:
                 process.stdin.write(request.encode() + b"\n")
@@ -88,6 +92,8 @@ class SandboxedReader:
                 ready, line = True, b""
             if not line:
                 self.close()
+        finally:
+            self._lock.release()
         if not ready and not wanted:
             raise Unwanted("reading it was stopped")
         if not ready:
