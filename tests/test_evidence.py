@@ -384,10 +384,10 @@ def test_a_fault_mode_without_prior_or_anything_to_tell_of_it_fails_the_load(nam
         load_knowledge({**KNOWLEDGE, "checks.toml": checks, name: "\n".join(lines)})
 
 
-def test_a_check_fits_its_sensors_and_roles():
+def test_a_check_fits_what_its_sensor_can_do_and_its_roles():
     check = CheckFacts(
         slug="x", name="look at it", kind="look", text="Look.", point="sensor", state="key_on", gear="eyes", minutes=1.0,
-        expect="Whole.", sensors=("hall",), roles=("crank",),
+        expect="Whole.", sensor_can=("switches",), roles=("crank",),
     )  # fmt: skip
     assert check.fits(HALL)
     assert not check.fits(COIL)
