@@ -28,8 +28,8 @@ from sagen.model.errors import SagenError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.model.vocabulary import State
+from sagen.store import captures as stored
 from sagen.store import moving
-from sagen.store.captures import CaptureStore
 from sagen.store.opening import open_log
 from sagen.store.places import place_of
 from sagen.workspace.events import Event, ImportRead, Said
@@ -425,7 +425,7 @@ class BenchMachine(RuleBasedStateMachine):
         window, name = self.at(pick), self.new("capture") + ".csv"
         if window.space.job is None or self.away:
             return
-        with mock.patch.object(CaptureStore, "put", side_effect=OSError(errno.ENOSPC, "No space left on device")):
+        with mock.patch.object(stored, "_write_about", side_effect=OSError(errno.ENOSPC, "No space left on device")):
             window.space.keep_incoming(self.incoming(name), SHEET, from_shelf=False)
             window.wait()
         assert f"{name} was not kept" in window.said()

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from functools import cache
 
 from sagen.kinds.kind import KINDS, kind_of
+from sagen.kinds.seen import as_seen
 from sagen.model.capture import Capture
 from sagen.model.finding import Cadence, Finding
 from sagen.model.finding_words import probe_note, rest_note, tap_notes
@@ -152,12 +153,16 @@ def examine(
         good = _read_channels(good_capture.joined(), good_sheet, (), lambda share: True)
     patterns = tuple(item.reading for item in good if item.reading and item.reading.switching)
     joined = capture.joined()
+    stated = sheet
+    sheet, doubts = as_seen(joined, stated)
     results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
-    swapped = _swapped(joined, sheet, results)
+    swapped = _swapped(joined, stated, results)
     if swapped is not None:
         sheet, note = swapped
-        capture = replace(capture, notes=(*capture.notes, note))
+        sheet, doubts = as_seen(joined, sheet)
+        doubts = (note, *doubts)
         results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
+    capture = replace(capture, notes=(*capture.notes, *doubts)) if doubts else capture
     readings = tuple(result.reading for result in results if result.reading)
     cams = _cams(readings)
     context = Context(
@@ -198,37 +203,50 @@ def _read_channels(
 
 
 def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tuple[Sheet, str] | None:
-    """The sheet with crank and cam the other way round, and what to say of it, where the wheel that is stated for the
-    crank is plainly on the cam's lead; None where they lie as stated."""
-    by_role = {
-        role: [result for result in results if result.sheet.role == role and result.reading]
-        for role in (Role.CRANK, Role.CAM)
-    }
-    if any(len(found) != 1 for found in by_role.values()):
+    """The sheet with the crank and another channel the other way round, and what to say of it, where the crank's wheel is
+    plainly on the other's lead; None where they lie as stated.
+
+    Parameters
+    ----------
+    sheet : Sheet
+        as it was stated, before kinds of sensor were seen
+    """
+    cranks = [result for result in results if result.sheet.role == Role.CRANK and result.reading]
+    if len(cranks) != 1 or len(sheet.channel) < 2:
         return None
-    (crank,), (cam,) = by_role.values()
-    stated = crank.sheet.declared_wheel
-    if stated is None or crank.sheet.sensor != cam.sheet.sensor or not cam.reading.switching:
+    (crank,) = cranks
+    wanted, teeth = crank.sheet.declared_wheel, crank.reading.teeth
+    silent = not crank.reading.switching
+    as_stated = wanted is not None and teeth.wheel == wanted and teeth.alike >= _LIMIT.as_stated
+    if not silent and (wanted is None or (as_stated and len(teeth.anchors) >= _LIMIT.fewest_gaps)):
         return None
-    teeth = crank.reading.teeth
-    if teeth.wheel == stated and teeth.alike >= _LIMIT.as_stated and len(teeth.anchors) >= _LIMIT.fewest_gaps:
-        return None
-    # As many teeth as a crank's wheel has leave no doubt which is which.
-    if len(cam.reading.edges) < _LIMIT.times_as_many * max(len(crank.reading.edges), 1):
-        return None
-    names = {crank.sheet.column: cam.sheet.column, cam.sheet.column: crank.sheet.column}
-    rows = tuple(
-        item.model_copy(update={"column": names[item.column]}) if item.column in names else item
-        for item in sheet.channel
-    )
-    other = _channel_result(capture, next(row for row in rows if row.role == Role.CRANK), ())
-    if other.reading.wheel != stated or other.reading.teeth.alike < _LIMIT.as_stated:
-        return None
-    note = (
-        f"{crank.sheet.column} and {cam.sheet.column} are the other way round: the {usual_name(stated)} wheel that is stated "
-        f"for the crank passes on {cam.sheet.column}. Read so; the sheet or the leads are swapped"
-    )
-    return sheet.model_copy(update={"channel": rows}), note
+    for other in results:
+        if other is crank or other.sheet.role == Role.KNOCK:
+            continue
+        if not silent:
+            # As many teeth as a crank's wheel has leave no doubt which is which.
+            few = other.reading is None or not other.reading.switching
+            if few or len(other.reading.edges) < _LIMIT.times_as_many * max(len(crank.reading.edges), 1):
+                continue
+        names = {crank.sheet.column: other.sheet.column, other.sheet.column: crank.sheet.column}
+        rows = tuple(
+            item.model_copy(update={"column": names[item.column]}) if item.column in names else item
+            for item in sheet.channel
+        )
+        turned = sheet.model_copy(update={"channel": rows})
+        seen, _ = as_seen(capture, turned)
+        found = _channel_result(capture, next(row for row in seen.channel if row.role == Role.CRANK), ()).reading
+        if found is None or not found.switching or found.teeth.alike < _LIMIT.as_stated:
+            continue
+        gaps = found.wheel is not None and found.wheel.missing and len(found.teeth.anchors) >= _LIMIT.fewest_gaps
+        if found.wheel != wanted if wanted is not None else not gaps:
+            continue
+        named = usual_name(found.wheel) + (" wheel that is stated for the crank" if wanted else " wheel")
+        return turned, (
+            f"{crank.sheet.column} and {other.sheet.column} are the other way round: the {named} passes on "
+            f"{other.sheet.column}. Read so; the sheet or the leads are swapped"
+        )
+    return None
 
 
 def _tapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> Tapped | None:

@@ -6,6 +6,7 @@ its kind alone.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from sagen.model.vocabulary import FindingKind
@@ -331,26 +332,47 @@ def odd_words(measure: str, size: float, than: str = "than the others") -> str:
     return f"is {percent} {'taller' if size > 0 else 'lower'} {than} for its speed"
 
 
+def in_turns(seen: int, turns: int) -> str:
+    """In how many turns something was seen; "each" only where it was seen in each."""
+    if turns <= 1:
+        return "in the one turn that is whole"
+    if seen >= turns:
+        return "in both turns" if turns == 2 else f"in each of {turns} turns"
+    return f"in {seen} of {turns} turns"
+
+
+def _after_gap(f: dict) -> str:
+    """Where on the wheel, counted from its gap; "" of a wheel without one, where teeth are counted from the first seen."""
+    return "" if f.get("even_wheel") else f", {f['angle_deg']:.0f}° after the reference gap,"
+
+
+def beyond_chance(errors: float) -> str:
+    """How seldom chance alone makes as much, for so many standard errors (normal law, both tails)."""
+    chance = math.erfc(errors / math.sqrt(2.0))
+    if chance < 1e-4:
+        return "far beyond chance: less than 1 in 10,000"
+    return f"beyond chance: about 1 in {float(f'{1 / chance:.1g}'):,.0f}"
+
+
 def _odd_tooth(f: dict) -> str:
+    seen = in_turns(f.get("seen", f["turns"]), f["turns"])
+    after = _after_gap(f)
     if f["measure"] == "between":
         return (
-            f"A pulse too many between teeth {f['tooth']} and {f['tooth'] + 1}, {f['angle_deg']:.0f}° after the reference gap, "
-            f"in {f['seen']} of {f['turns']} turns: something stands between two teeth there (swarf, a dent)."
+            f"A pulse too many between teeth {f['tooth']} and {f.get('next', f['tooth'] + 1)}{after or ','} {seen}: something "
+            "stands between two teeth there (swarf, a dent)."
         )
     if f["measure"] == "bridged":
         return (
-            f"No space between teeth {f['tooth'] - 1} and {f['tooth']}, {f['angle_deg']:.0f}° after the reference gap, in "
-            f"{f['seen']} of {f['turns']} turns: the signal stays from one to the other, something bridges them (swarf)."
+            f"No space between teeth {f.get('before', f['tooth'] - 1)} and {f['tooth']}{after or ','} {seen}: the signal stays "
+            "from one to the other, something bridges them (swarf)."
         )
-    return (
-        f"Tooth {f['tooth']}, {f['angle_deg']:.0f}° after the reference gap, {odd_words(f['measure'], f['size'])} in "
-        f"each of {f['turns']} turns ({f['surprise']:.0f} standard errors beyond the other teeth)."
-    )
+    return f"Tooth {f['tooth']}{after} {odd_words(f['measure'], f['size'])} {seen} ({beyond_chance(f['surprise'])})."
 
 
 def _runout(f: dict) -> str:
     return (
-        f"The {f['what']} swings by ±{_percent(f['depth'])} of its mean once a turn, in all {f['turns']} turns: wheel "
+        f"The {f['what']} swings by ±{_percent(f['depth'])} of its mean once a turn, {in_turns(f['turns'], f['turns'])}: wheel "
         "or shaft does not run true."
     )
 

@@ -33,6 +33,14 @@ class ToothDeviations:
         the wheel: it scatters less than chance would, is the same every turn and does not average out."""
         return replace(self, locked=error * coarse if self.scatter < 0.2 * coarse else 0.0)
 
+    def turns_with(self, place: int, size: float) -> tuple[int, int]:
+        """In how many turns the tooth at a place strays as far as half of `size`, to the same side, from what is usual of
+        all teeth, within the scatter of one turn; and in how many it was measured."""
+        own = self.values[:, place]
+        usual = float(np.median(self.by_place))
+        own = own[np.isfinite(own)] - usual
+        return int(np.count_nonzero(own * np.sign(size) > max(0.5 * abs(size) - self.scatter, 0.0))), len(own)
+
     def standard_error(self, spread: float) -> float:
         """How well one place is known, where the places stray by `spread` (standard deviation) among themselves:
         with the scatter from turn to turn, pooled over all places so that it holds for three turns as for three

@@ -8,13 +8,13 @@ from dataclasses import replace
 from sagen.model.capture import Capture
 from sagen.model.errors import SheetError, unknown_name
 from sagen.model.sheet import ChannelSheet, Sheet
-from sagen.model.vocabulary import Role, SensorKind
+from sagen.model.vocabulary import Role
 
 
 def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
     """The sheet with a row for the capture's channels; raises SheetError for one that is not there."""
     if sheet is None or not sheet.channel:
-        first = ChannelSheet(column=capture.channels[0].column, role=Role.CRANK, sensor=SensorKind.HALL)
+        first = ChannelSheet(column=capture.channels[0].column, role=Role.CRANK)
         rest = tuple(ChannelSheet(column=channel.column) for channel in capture.channels[1:])
         return (sheet or Sheet()).model_copy(update={"channel": (first, *rest)})
     columns = [channel.column for channel in capture.channels]

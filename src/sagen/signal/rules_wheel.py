@@ -133,7 +133,8 @@ def _neighbours(numbers) -> Iterator[list[int]]:
 def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """One tooth early, late, low or misshapen, every turn."""
     wheel = reading.wheel
-    odd: dict[int, tuple[float, str, float, float]] = {}
+    teeth_on_wheel = wheel.slots if not wheel.missing else wheel.slots - wheel.missing
+    odd: dict[int, tuple[float, str, float, float, int, int]] = {}
     slow = slowness(reading)
     for name, (errors, least) in measures(reading, context).items():
         if errors.turns < _ODD.fewest_turns:
@@ -149,9 +150,12 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             errors, limit, LEAST[name].sure, wheel.slots, orders, spread=name.startswith("phase_error")
         ):
             number = int(errors.number[place])
+            seen, turns = errors.turns_with(place, float(size))
+            if seen < _ODD.share_of_turns * turns:
+                continue  # one or two turns make the median of a few: it is an event, not the wheel
             weight = abs(size) / least
             if number not in odd or weight > odd[number][0]:
-                odd[number] = (weight, name, float(size), float(surprise))
+                odd[number] = (weight, name, float(size), float(surprise), seen, turns)
     said: list[int] = []
     said_odd = 0
     for number, times in pulses_between(reading).items():
@@ -160,7 +164,10 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         yield Finding(
             FindingKind.ODD_TOOTH, reading.column, _ODD.severity_between,
             {"tooth": number, "angle_deg": round((number - 1) * wheel.pitch_deg, 2), "repeats": True},
-            {"measure": "between", "size": 1.0, "turns": max(len(reading.teeth.anchors), seen), "seen": seen},
+            {
+                "measure": "between", "size": 1.0, "turns": max(len(reading.teeth.anchors), seen), "seen": seen,
+                "next": number % teeth_on_wheel + 1, "even_wheel": not wheel.missing,
+            },
             _at_times(reading, times),
         )  # fmt: skip
     for number in bridged(reading):
@@ -170,10 +177,13 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         yield Finding(
             FindingKind.ODD_TOOTH, reading.column, _ODD.severity_between,
             {"tooth": number, "angle_deg": round((number - 1) * wheel.pitch_deg, 2), "repeats": True},
-            {"measure": "bridged", "size": 1.0, "turns": max(len(reading.teeth.anchors), len(spans)), "seen": len(spans)},
+            {
+                "measure": "bridged", "size": 1.0, "turns": max(len(reading.teeth.anchors), len(spans)),
+                "seen": len(spans), "before": (number - 2) % wheel.slots + 1, "even_wheel": not wheel.missing,
+            },
             tuple(Span(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1])) for k in spans[:MOST_SPANS]),
         )  # fmt: skip
-    for number, (weight, name, size, surprise) in sorted(odd.items(), key=lambda item: -item[1][0])[
+    for number, (weight, name, size, surprise, seen, turns) in sorted(odd.items(), key=lambda item: -item[1][0])[
         : _ODD.most_looked_at
     ]:
         # A tooth out of place shows on the spaces either side of it; its neighbours are not odd for that.
@@ -185,7 +195,10 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         yield Finding(
             FindingKind.ODD_TOOTH, reading.column, severity,
             {"tooth": number, "angle_deg": round((number - 1) * wheel.pitch_deg, 2), "repeats": True},
-            {"measure": name, "size": size, "turns": len(reading.teeth.whole), "surprise": surprise},
+            {
+                "measure": name, "size": size, "turns": turns, "seen": seen, "surprise": surprise,
+                "even_wheel": not wheel.missing,
+            },
             _spans_at(reading, number),
         )  # fmt: skip
 
