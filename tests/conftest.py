@@ -13,6 +13,8 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from collections import defaultdict
+
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -74,6 +76,40 @@ def nothing_goes_wrong_unseen(monkeypatch):
     monkeypatch.setattr(threading, "excepthook", lambda what: raised.append(what.exc_value))
     yield
     assert not raised, "".join(traceback.format_exception(raised[0]))
+
+
+# the short run and the long one -----------------------------------------------------------------------------
+
+
+def pytest_addoption(parser):
+    parser.addoption("--long", action="store_true", help="every case and the long tests, as `./run hostile` does")
+
+
+def pytest_configure(config):
+    config.addinivalue_line("markers", "long: only in the long run")
+    config.addinivalue_line("markers", "sampled(n): of its cases only n, spread evenly, but in the long run")
+    profiles = {"short": 25, "long": 300}
+    for name, examples in profiles.items():
+        settings.register_profile(name, max_examples=examples, deadline=None)
+    settings.load_profile("long" if config.getoption("--long") else "short")
+
+
+def pytest_collection_modifyitems(config, items):
+    """The short run leaves out what is marked, and of a family of cases all but a few that are spread over it."""
+    if config.getoption("--long"):
+        return
+    families = defaultdict(list)
+    for item in items:
+        if item.get_closest_marker("sampled"):
+            families[item.nodeid.split("[")[0]].append(item)
+    left_out = [item for item in items if item.get_closest_marker("long")]
+    for family in families.values():
+        most = family[0].get_closest_marker("sampled").args[0]
+        kept = {round((k + 0.5) * len(family) / most - 0.5) for k in range(most)} if len(family) > most else None
+        left_out += [item for k, item in enumerate(family) if kept is not None and k not in kept]
+    gone = set(map(id, left_out))
+    config.hook.pytest_deselected(items=left_out)
+    items[:] = [item for item in items if id(item) not in gone]
 
 
 _TEMPLATE: list = []

@@ -61,6 +61,7 @@ def bomb_members(path):
             archive.writestr(f"{number}.npy", b"")
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("make", "suffix", "said"), [
     (bomb_npz, "npz", "381 MiB of memory"), (bomb_hdf5, "h5", "of memory"), (bomb_members, "npz", "60000 arrays"),
 ])  # fmt: skip
@@ -243,6 +244,7 @@ NAMES = (
 )
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("name", NAMES, ids=lambda item: repr(item[:8]))
 def test_a_file_of_any_name_goes_through_every_verb(name, tmp_path, make_csv, capfdbinary):
     sound = make_csv("plain.csv")
@@ -265,6 +267,7 @@ def test_a_file_of_any_name_goes_through_every_verb(name, tmp_path, make_csv, ca
     assert os.path.exists(out)
 
 
+@pytest.mark.long
 def test_a_heap_of_refused_files_stops_no_other(desk, tmp_path, make_csv):
     window = desk()
     window.workspace.add_job("Tarnbeck 4", "", 3, [])

@@ -161,6 +161,7 @@ class Finger:
         assert box.currentData() == data
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("fault", ["return_high_resistance", "fuse_blown"])
 def test_by_keys_alone(desk, fault):
     window = desk()
@@ -265,6 +266,7 @@ def answer_by_keys(window, hand, machine, fault, check):
     hand.press(KEY.Key_Return)
 
 
+@pytest.mark.long
 def test_by_presses_alone(desk):
     fault = "return_high_resistance"
     window = desk()

@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 from tests.test_cli import sagen
@@ -53,7 +53,6 @@ def test_sets_alike_odd_or_too_few_to_say(values, limits, verdict, odd, outside)
     assert told.text
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.integers(0, 100_000), st.integers(3, 8), st.floats(1.35, 4.0))
 def test_one_odd_part_is_found_and_sound_sets_are_left_alone(seed, many, times):
     rng = np.random.default_rng(seed)

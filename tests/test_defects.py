@@ -138,6 +138,7 @@ print(float(capture.channels[0].values().sum()))
 """
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("suffix", ["wav", "npy", "csv"])
 def test_a_stick_pulled_after_reading_kills_nothing(tmp_path, suffix):
     volts = square_teeth(seconds=4.0)

@@ -335,6 +335,7 @@ def test_the_order_of_independent_evidence_does_not_matter():
 KNOWLEDGE = {name: _shipped(name) for name in SHIPPED}
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("name", "was", "becomes", "said"), [
     ("checks.toml", 'state = "key_on"', 'state = "key_onn"', "checks.toml, check 'feed at the plug'.*did you mean 'key_on'"),
     ("checks.toml", 'gear = "meter"', 'gear = "metre"', "did you mean 'meter'"),

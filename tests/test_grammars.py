@@ -4,7 +4,7 @@ import math
 import string
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from sagen.codes.lookup import beside, meaning, parse_code, table
@@ -81,7 +81,6 @@ plain = st.recursive(
 
 
 @given(st.dictionaries(st.sampled_from(["channel", "engine", "conditions", "reference", "chanel"]) | text, plain, max_size=4))  # fmt: skip
-@settings(max_examples=200)
 def test_any_document_is_a_sheet_or_one_sentence(data):
     try:
         sheet = Sheet.from_data(data, where="x.toml")
@@ -174,7 +173,6 @@ def test_any_accuracy_is_read_or_one_sentence(words):
 
 
 @given(st.floats(1, 1000), st.floats(1, 1000), st.floats(-30, 150))
-@settings(max_examples=60)
 def test_a_value_is_inside_outside_or_too_close_and_the_odds_agree(value, width, celsius):
     low, high = 300.0, 300.0 + width
     said = judge(value, "ohm", low, high, temperature=celsius, material="copper")

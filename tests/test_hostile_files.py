@@ -72,6 +72,7 @@ ROWS = "\n".join(f"{k / 20_000:.6f},{0.1 if (k * 90 / 20_000) % 1 < 0.5 else 5.0
 HEAD = "Time (s),CH1 (V)\n"
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(
     "preamble",
     [
@@ -264,6 +265,7 @@ log.close()
 """
 
 
+@pytest.mark.long
 def test_several_processes_make_a_new_log_at_once(tmp_path):
     """One upgrade, and everybody's job is there once."""
     from sagen.store.opening import open_log

@@ -40,6 +40,7 @@ def test_a_file_without_a_sheet_is_asked_about(brought):
     assert "wheel 60-2" in page.told.text()
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("wheel", "said"), [("sixty", "is not of the form"), ("60-60", "60-60"), ("1-1", "1-1")])
 def test_a_nonsense_wheel_is_named_and_holds_the_capture_back(brought, wheel, said):
     window, page = brought(sheet=False)
@@ -129,6 +130,7 @@ def test_a_good_file_for_a_capture_that_was_left_changes_nothing(brought, make_c
     assert page.incoming.reference is None
 
 
+@pytest.mark.long
 def test_only_the_first_part_of_a_long_capture_is_looked_at(make_csv):
     incoming = read_incoming(make_csv(seconds=12.0))
     sheet = Sheet.from_data({"channel": [{"column": "CH1", "role": "crank", "sensor": "hall"}]})

@@ -106,6 +106,7 @@ def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk
     assert "Vesper Lane Couriers" in html
 
 
+@pytest.mark.long
 def test_a_job_with_a_recorder_from_intake_to_the_customers_page(desk, tmp_path):
     window = desk(demo_log, demo=True)
     window.activateWindow()
@@ -214,6 +215,7 @@ def _card_file(folder: Path) -> Path:
     return path
 
 
+@pytest.mark.long
 def test_one_key_a_step_reversed_and_open_items_block_closing(desk):
     window = desk()
     window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335")])

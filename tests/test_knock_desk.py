@@ -55,6 +55,7 @@ def test_a_capture_of_taps_opens_in_rings_and_others_do_not(knock):
     assert not page.bar.lenses["turns"].isHidden()
 
 
+@pytest.mark.long
 def test_keys_choose_strikes_zoom_and_read_time_height_and_frequency(knock):
     page = knock.page("capture")
     view = page.rings
@@ -102,6 +103,7 @@ def test_the_waves_are_the_captures_own_samples():
     assert peak == pytest.approx(6_870.0, rel=0.03)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("strikes", [0, 1, 60])
 def test_one_strike_and_sixty_are_drawn(app, strikes):
     taps = tuple(0.1 + 0.25 * np.arange(strikes))
@@ -116,6 +118,7 @@ def test_one_strike_and_sixty_are_drawn(app, strikes):
     assert bool(view.figures()) is False
 
 
+@pytest.mark.long
 def test_the_guide_follows_what_comes_in(knock, tmp_path):
     page = knock.page("capture")
     before = [gap.what for gap in page.taps.now.gaps]
@@ -164,6 +167,7 @@ def test_a_set_brought_in_without_a_sheet_is_asked_of_once(knock, tmp_path):
     assert page.connection.currentData() == Connection.LOADED
 
 
+@pytest.mark.long
 def test_the_decision_answers_as_it_is_typed_and_is_kept_and_printed(knock, monkeypatch):
     form = DecisionForm(knock.workspace.last_weighed.taps, {Origin.ORIGINAL: (5, 0)}, knock)
     assert [box.isChecked() for box in form.failed] == [True, False]

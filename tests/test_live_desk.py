@@ -66,6 +66,7 @@ def keep(window, hand, page):
     settle(window)
 
 
+@pytest.mark.long
 def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone(desk, monkeypatch):
     monkeypatch.setattr("sagen.casework.live.PIECE_S", 2.0)
     window = at(desk, "Dunlin")
@@ -114,6 +115,7 @@ def test_an_intermittent_fault_from_the_live_stand_in_to_the_proof_by_keys_alone
     assert window.workspace.job.stage == "proven"
 
 
+@pytest.mark.long
 def test_trigger_hold_ranges_and_a_figure_that_makes_no_sense(desk):
     window = at(desk, "Plover")
     window.show_with_job("live")
@@ -197,6 +199,7 @@ def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk
     settle(window)
 
 
+@pytest.mark.long
 def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, monkeypatch):
     monkeypatch.setattr("sagen.desk.probe.SHOWN_MS", 60)
     monkeypatch.setattr("sagen.meter.steady.HOLD_S", 0.25)
@@ -355,6 +358,7 @@ def test_instruments_are_stated_by_address_and_a_wrong_one_is_said_in_words(desk
     assert page.start_button.isEnabled()
 
 
+@pytest.mark.long
 def test_events_of_a_capture_on_the_bench_jump_to_their_place_and_go_on_the_trail(desk):
     window = at(desk, "Ostrel")
     machine = broken(

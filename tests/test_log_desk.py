@@ -111,6 +111,7 @@ def test_what_is_typed_while_the_server_is_away_is_shown_and_sent(desk, tmp_path
     assert window.workspace.log.waiting == 0
 
 
+@pytest.mark.long
 def test_a_job_goes_out_and_comes_back_and_the_log_is_checked_and_backed_up(desk, tmp_path, answers):
     paths, fills, shown = answers
     window = desk(demo_log, demo=True)

@@ -40,6 +40,7 @@ for number in range(100_000):
 """
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("block", [1, 15, 16, 700, 5_000])
 def test_what_was_written_is_what_numpy_reads_and_draws(tmp_path, block):
     rng = np.random.default_rng(block)
@@ -68,6 +69,7 @@ def test_what_was_written_is_what_numpy_reads_and_draws(tmp_path, block):
 KILLS = int(os.environ.get("SAGEN_KILLS", "30"))
 
 
+@pytest.mark.long
 def test_a_recorder_killed_again_and_again_loses_at_most_the_block_being_written(tmp_path):
     """SIGKILL at a random moment; everything that was said to be written is there, and NumPy reads it."""
     rng = random.Random(5)

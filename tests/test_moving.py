@@ -98,6 +98,7 @@ def rewritten(source, target, change):
                 new.writestr(name, data)
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(
     "change",
     [

@@ -128,6 +128,7 @@ def test_a_job_teaches_nothing_of_itself_and_a_log_is_read_once(tmp_path):
     log.close()
 
 
+@pytest.mark.long
 def test_the_record_is_shown_and_switched_off_with_one_key(desk):
     window = desk()
     workspace = window.workspace

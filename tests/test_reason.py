@@ -103,6 +103,7 @@ STARVING = {
 }  # fmt: skip
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("name", STARVING)
 def test_starved_particles_agree_with_a_very_large_reference(name):
     world = world_of(OPEN_HALL)
@@ -164,6 +165,7 @@ TEXTBOOK = {
 CLASHES = {frozenset({"steel", "half a volt"}), frozenset({"feed 5", "battery low"}), frozenset({"feed 5", "battery high"}), frozenset({"battery low", "battery high"})}  # fmt: skip
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("spec", [OPEN_HALL, CircuitSpec(role="cam", sensor="hall")], ids=["crank", "cam"])
 def test_textbook_readings_accuse_neither_wiring_nor_supply_ground_or_module(spec):
     before = causes(spec)
@@ -347,6 +349,7 @@ def test_estimates_hold_the_truth():
     assert size.value == pytest.approx(by_hand, rel=0.15)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("fault", "value", "asked"), [
     ("return_high_resistance", "ground_wire_ohm", (("ground", "key_on"), ("ground", "cranking"), ("signal", "metal_near"), ("supply", "key_on"))),
     ("signal_wire_leaking", "leak_ohm", (("signal", "key_on_unplugged"), ("signal", "metal_away"), ("signal", "metal_near"), ("supply", "key_on"))),

@@ -84,6 +84,7 @@ window.close()
 """
 
 
+@pytest.mark.long
 def test_no_part_of_qt_is_imported_on_a_workers_thread(tmp_path):
     # PySide6 makes its types when they are first imported; two threads doing so at once crash one start in twenty.
     log = demo_log()

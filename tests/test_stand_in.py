@@ -124,6 +124,7 @@ def in_form(act, kind=Form, tries=200):
     QTimer.singleShot(15, look)
 
 
+@pytest.mark.long
 def test_a_demo_job_is_led_to_its_fault_with_the_stand_ins_alone(desk):
     window = desk(demo_log, demo=True)
     jobs = full_jobs(window.workspace.log)

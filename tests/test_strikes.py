@@ -122,6 +122,7 @@ NASTY = {
 }  # fmt: skip
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("name", NASTY)
 def test_strikes_are_found_without_a_declared_time(name):
     for seed in (1, 2):
@@ -187,6 +188,7 @@ def test_saturated_strikes_are_left_out_and_said():
     assert height_ratio(without(strikes, ~cut), 1, 0).value == pytest.approx(0.64, rel=0.03)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("bits", [8, 12, 0])
 def test_a_coarse_crest_is_not_taken_for_a_cut_one(bits):
     for seed in range(4):
@@ -251,6 +253,7 @@ def test_two_to_four_sensors_make_all_pairs():
 # findings --------------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("seed", range(5))
 def test_sound_pairs_are_clean_also_nearer_to_the_tap(seed):
     rng = np.random.default_rng(seed)
@@ -274,6 +277,7 @@ WRONG = {
 }  # fmt: skip
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("name", WRONG)
 def test_what_is_wrong_is_named_on_its_own_channel(name):
     given, wanted = WRONG[name]
@@ -403,6 +407,7 @@ C2 b 0 {values.recorder_f}
 # the contract ----------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.long
 def test_examine_prints_strikes_and_pairs(tmp_path):
     from sagen.files import sheet_path, write_capture, write_sheet
 

@@ -35,6 +35,7 @@ def archive(make_csv, tmp_path):
     return folder
 
 
+@pytest.mark.long
 def test_a_folder_is_studied_as_each_capture_is_examined(archive, tmp_path, capsys):
     out = tmp_path / "out.parquet"
     assert main(["study", str(archive), "--workers", "2", "-o", str(out), "--json"]) == 0

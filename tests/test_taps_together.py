@@ -312,6 +312,7 @@ CAUSES = {
 }  # fmt: skip
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("fault", CAUSES)
 def test_each_fault_of_the_simulated_set_is_found_and_weighed(fault, tmp_path):
     for seed in (5,):
@@ -330,6 +331,7 @@ def test_each_fault_of_the_simulated_set_is_found_and_weighed(fault, tmp_path):
         assert row["suspects"][0]["cause"] in CAUSES[fault], (fault, row["suspects"][:2])
 
 
+@pytest.mark.long
 def test_strikes_tells_what_cannot_be_read_and_goes_on(tmp_path):
     capture, sheet = taken("", "front", Connection.UNPLUGGED)
     good, bad, wheel = tmp_path / "good.csv", tmp_path / "bad.csv", tmp_path / "wheel.csv"
@@ -354,6 +356,7 @@ def test_strikes_tells_what_cannot_be_read_and_goes_on(tmp_path):
     assert (low, high) == pytest.approx((5846, 6961), rel=0.001)
 
 
+@pytest.mark.long
 def test_simulate_writes_the_whole_set(tmp_path):
     circuit = tmp_path / "c.toml"
     circuit.write_text('[circuit]\nrole = "knock"\nsensor = "piezo"\nbank = 2\nsensors = 4\n')
@@ -424,6 +427,7 @@ def test_a_job_weighs_its_taps_together_not_one_by_one():
     assert tapped_of(one).place == "front"
 
 
+@pytest.mark.long
 def test_a_job_file_names_its_taps_with_and_without_sheets(tmp_path):
     for name, place, connection in (("a.csv", "front", Connection.UNPLUGGED), ("b.csv", "rear", Connection.LOADED)):
         capture, sheet = taken("piezo_weak", place, connection)

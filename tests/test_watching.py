@@ -68,6 +68,7 @@ def test_a_folder_that_is_removed_and_made_again_is_still_watched(watched):
     assert came.get(timeout=5)[0] == "b.csv"
 
 
+@pytest.mark.long
 def test_of_thousands_of_files_none_is_missed(watched):
     folder, came = watched
     for k in range(6_000):

@@ -1,7 +1,10 @@
 """The short form of the hostile campaign; `./run hostile` runs the long one."""
 
+import unittest
+
 import numpy as np
 import pytest
+from bench_machine import BenchMachine, ServerMachine, machine_of
 from campaign import run as run_mutants
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
@@ -48,7 +51,7 @@ WORDS = st.text(st.characters(exclude_categories=()), max_size=60)
 
 @example(["\ud800<b>", "a\udcff\0", "n\ud83d<script>", "c\udc00"])
 @given(st.lists(WORDS, min_size=4, max_size=4))
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_words_go_through_the_log_out_and_in_again(tmp_path_factory, words):
     folder = tmp_path_factory.mktemp("words")
     machine, owner, note, column = words
@@ -79,9 +82,18 @@ def test_what_a_killed_bay_was_told_is_kept_is_there_once(kind, tmp_path):
     assert found.acknowledged >= 4
 
 
+@pytest.mark.long
 def test_bays_on_one_log_lose_nothing_of_each_other():
     assert run_writers(3, 2.0) == ""
 
 
 def test_what_is_written_through_an_outage_of_the_server_is_there_once():
     assert run_outages(2, 1) == ""
+
+
+@pytest.mark.parametrize("base", [BenchMachine, ServerMachine])
+def test_in_any_order_nothing_is_lost_doubled_or_owned_by_nobody(base):
+    done = unittest.TestResult()
+    machine_of(base, 2, 12)().run(done)
+    assert not [*done.failures, *done.errors], [*done.failures, *done.errors][0][1]
+    assert base.steps >= 12
