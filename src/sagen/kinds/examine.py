@@ -24,8 +24,9 @@ from sagen.signal.levels import Levels, state_levels
 from sagen.signal.limits import limits
 from sagen.signal.pairs import pairs_of
 from sagen.signal.probe_factors import apply_probe_factors
-from sagen.signal.rails import RAIL_RULES, Rail, read_rail
+from sagen.signal.rails import RAIL_RULES, Rail, off_at_first, read_rail
 from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
+from sagen.signal.repeats import equal_gaps, own_pattern
 from sagen.signal.rule import Rule, in_order
 from sagen.signal.strikes import find_strikes
 from sagen.signal.tapped import Tapped
@@ -96,7 +97,27 @@ class Examination:
             for channel in self.channels
             if channel.reading and channel.sheet.column not in lost and ends_early(channel.reading)
         )
-        return (*self.capture.notes, *probes, *ended, *(tap_notes(self.tapped, self.findings) if self.tapped else ()))
+        begun = (
+            f"On {channel.sheet.column} the feed comes {off:.2f} s after the record began: what lies before was recorded with "
+            "the key off"
+            for channel in self.channels
+            if channel.rail is not None
+            and channel.sheet.role == Role.SUPPLY
+            and (off := off_at_first(channel.rail)) > 0
+        )
+        patterns = (
+            told
+            for channel in self.channels
+            if channel.reading is not None and (told := _pattern_note(channel.reading))
+        )
+        return (
+            *self.capture.notes,
+            *begun,
+            *patterns,
+            *probes,
+            *ended,
+            *(tap_notes(self.tapped, self.findings) if self.tapped else ()),
+        )
 
     @property
     def compared(self) -> tuple[str, ...]:
@@ -113,6 +134,23 @@ class Examination:
             row["strikes"] = self.tapped.strikes.rows()
             row["pairs"] = [item.as_row() for item in pairs_of(self.tapped.strikes)]
         return row
+
+
+def _pattern_note(reading: RotatingReading) -> str:
+    """What a wheel that nobody stated may be, where its pattern repeats without being one that everybody knows."""
+    wheel = equal_gaps(reading)
+    if wheel is not None:
+        return (
+            f"{reading.column} shows gaps alike that come in every turn, as a {usual_name(wheel)} wheel has them: no wheel was "
+            "stated, and none of them is taken for a lost tooth. State the wheel"
+        )
+    count = own_pattern(reading)
+    if count is not None:
+        return (
+            f"{reading.column} shows uneven spaces that come again after {count} teeth: that is this wheel's own pattern. State "
+            "the wheel, or lay a known-good capture under it, to have each tooth judged"
+        )
+    return ""
 
 
 class Stopped(Exception):

@@ -8,6 +8,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.model.vocabulary import ROTATING_ROLES, Capability, SensorKind, can
 from sagen.model.words import SENSORS
+from sagen.signal.hum import is_hum
 from sagen.signal.levels import Levels, noise_of, sample_runs, state_levels
 from sagen.signal.limits import limits
 
@@ -43,7 +44,7 @@ def kind_seen(channel: Channel, levels: Levels, sfreq: float) -> SensorKind | No
     about_zero = bottom < -_LIMIT.below_zero * swing and top > _LIMIT.below_zero * swing and abs(middle) < 0.2 * swing
     inside = float(np.mean((runs > bottom + 0.25 * swing) & (runs < top - 0.25 * swing)))
     if about_zero and inside >= _LIMIT.between:
-        return None if _is_hum(channel, sfreq) else SensorKind.RELUCTANCE
+        return None if swing < _LIMIT.coil_least_v or is_hum(channel, sfreq) else SensorKind.RELUCTANCE
     if levels.between > _LIMIT.two_level or levels.swing < _LIMIT.above_noise * levels.noise:
         return None
     low, high = levels.low, levels.high
@@ -56,22 +57,6 @@ def kind_seen(channel: Channel, levels: Levels, sfreq: float) -> SensorKind | No
     if low > -_LIMIT.below_zero * levels.swing and levels.swing >= _LIMIT.switching_v:
         return SensorKind.HALL
     return None
-
-
-def _is_hum(channel: Channel, sfreq: float) -> bool:
-    """Whether a wave is the mains': one frequency, of a network, that no starter holds so steadily."""
-    most = int(min(len(channel.raw), _LIMIT.hum_s * sfreq))
-    part = channel.raw[:most].astype(np.float64)
-    stride = max(most // (1 << 15), 1)
-    part = part[::stride] - part.mean()
-    if len(part) * stride / sfreq < _LIMIT.hum_least_s:
-        return False
-    power = np.abs(np.fft.rfft(part * np.hanning(len(part)))) ** 2
-    hertz = np.fft.rfftfreq(len(part), stride / sfreq)
-    peak = int(power.argmax())
-    close = np.abs(hertz - hertz[peak]) <= 2.5 * hertz[1]
-    near = min(abs(hertz[peak] - mains) for mains in (50.0, 60.0)) <= max(_LIMIT.hum_hz, hertz[1])
-    return bool(near and power[close].sum() > _LIMIT.hum_share * power.sum())
 
 
 def as_seen(capture: Capture, sheet: Sheet) -> tuple[Sheet, tuple[str, ...]]:

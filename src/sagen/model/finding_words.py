@@ -113,7 +113,21 @@ def _no_signal_sure(f: dict) -> str:
     )
 
 
+def _course(f: dict) -> str:
+    """For how long a level was wrong, from when on, and how it moved."""
+    times = "" if f["times"] == 1 else f", in {f['times']} stretches"
+    told = f"for {f['lasts_s']:.2g} s of {f['of_s']:.3g} s{times}, from {f['from_s']:.2f} s on"
+    if f["rate"] is not None:
+        return f"{told}; it moves by {abs(f['rate']):.2g} V a second, as far as {f['most']:.2f} V"
+    return told
+
+
 def _low_not_pulled_down(f: dict) -> str:
+    if "lasts_s" in f:
+        return (
+            f"Switches, but comes down only to {f['level_v']:.2f} V {_course(f)}. Else it comes down to "
+            f"{max(f['else'], 0.0):.2f} V: something comes and goes, or warms."
+        )
     return (
         f"Switches, but comes down only to {f['level_v']:.2f} V; a sound sensor pulls to about 0.5 V or less. "
         f"{f['pulses']} pulses look alike in this."
@@ -131,6 +145,10 @@ def _high_not_reached(f: dict) -> str:
             f"Rises too slowly{rise}: a pulse lasts {_duration(f['lasts_s'])} and reaches {f['level_v']:.2f} V, the longest "
             f"{f['top']:.2f} V; {f['expected']:g} V is the pull-up. Weak pull-up, or a loaded line."
         )
+    if "else" in f:
+        return f"Switches, but rises only to {f['level_v']:.2f} V {_course(f)}. Else it rises to {f['else']:.2f} V."
+    if not f.get("stated", True):
+        return f"Switches, but rises only to {f['level_v']:.2f} V, less than any usual pull-up: something holds the line down."
     return (
         f"Switches, but rises only to {f['level_v']:.2f} V, {_percent(f['level_v'] / f['expected'])} of the "
         f"{f['expected']:g} V pull-up: something holds the line down."

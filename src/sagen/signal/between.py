@@ -18,7 +18,8 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     turns = len(teeth.anchors)
     if reading.wheel is None or turns < _BETWEEN.fewest_turns or not len(teeth.number):
         return {}
-    at = np.sort(np.concatenate([teeth.between, reading.false_edges]))
+    own = reading.false_edges[~np.isin(reading.false_edges, reading.sparks)]
+    at = np.sort(np.concatenate([teeth.between, own]))
     behind = np.searchsorted(teeth.times, at, "right") - 1
     inside = (behind >= 0) & (behind < len(teeth.spans))
     at, behind = at[inside], behind[inside]

@@ -47,6 +47,18 @@ class Context:
     def cranking(self) -> bool:
         return self.state in STARTING
 
+    def by_hand(self, reading: RotatingReading) -> bool:
+        """Whether the shaft hardly turns, or by hand: slower than any starter turns it, and by fits and starts. Where it
+        rests and where a tooth is due nobody knows then."""
+        speed = reading.speed_range()
+        return (
+            reading.sheet.role in (Role.CRANK, Role.CAM)
+            and self.turning
+            and speed is not None
+            and speed["median"] * (2.0 if reading.sheet.role == Role.CAM else 1.0) < _LIMIT.hand_rpm
+            and speed["max"] > _LIMIT.fits_and_starts * max(speed["min"], 1e-9)
+        )
+
     @property
     def crank(self) -> RotatingReading | None:
         """The crank sensor of the capture, where its wheel is known."""

@@ -49,12 +49,25 @@ def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
 Stretch = tuple[float, float, float]  #: start and end, s, and the level within it
 
 
+def off_at_first(rail: Rail) -> float:
+    """Until when (s) a feed had not come yet, in a record that was begun before the key was on; 0 where it was there."""
+    usual = float(np.quantile(rail.blocks, _SUPPLY.usual_quantile))
+    there = np.flatnonzero(rail.blocks > _EVENTS.key_off * usual)
+    if usual <= 0 or not len(there) or there[0] < _EVENTS.least_blocks:
+        return 0.0
+    return float(there[0] * rail.block_s)
+
+
 def supply_loss(rail: Rail, context: Context) -> Iterator[Finding]:
     """The feed falls."""
     nominal = rail.sheet.nominal or _likely_nominal(rail)
     kind = "regulated" if nominal < _SUPPLY.regulated_v else "cranking" if context.cranking else "battery"
     limit = getattr(_SUPPLY, f"fallen_{kind}") * nominal
-    for stretches in _told(_events(rail, -1.0, limit)):
+    begins = off_at_first(rail)
+    events = [
+        (start, end, level) for start, end, level in _events(rail, -1.0, limit) if begins == 0.0 or start > begins
+    ]
+    for stretches in _told(events):
         level = min(stretch[2] for stretch in stretches)
         yield _finding(
             rail, FindingKind.SUPPLY_LOSS, grade(limit - level, _SUPPLY.plain * limit), stretches, level,

@@ -70,6 +70,8 @@ class RotatingReading(ChannelReading, ABC):
     falls: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, where each tooth begins, as `teeth.times`
     rises: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, where each tooth ends, NaN where unknown
     false_edges: np.ndarray = field(default_factory=lambda: np.empty(0))  #: s, pulses too narrow to be teeth
+    #: s, those of them that went well past the sensor's own levels
+    sparks: np.ndarray = field(default_factory=lambda: np.empty(0))
     smoothing: int = 1  #: samples averaged before the edges were found
     #: share of samples that lie exactly at the end of the recorder's range, and that level in `unit`
     piled: tuple[float, float] = (0.0, 0.0)
@@ -134,6 +136,11 @@ class RotatingReading(ChannelReading, ABC):
     def height_scale(self) -> float:
         """The least height scale (±, in `unit`) at which nothing of this signal is cut off."""
         return 1.3 * max(1.6 * abs(self.piled[1]), abs(self.piled[1]))
+
+    @property
+    def moves(self) -> bool:
+        """Whether a level moves in the course of the recording while the signal goes on."""
+        return False
 
     @property
     def relative_noise(self) -> float:

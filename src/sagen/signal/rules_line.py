@@ -39,7 +39,9 @@ def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     count, teeth = len(false_edges), max(1, len(reading.falls))
     # A rail that moves takes the levels with it, and where teeth wander some pulses are too short for a slow
     # output to reach its level: neither is a disturbance of the signal. Under AC coupling the levels sag by themselves.
-    moved = any(item.kind in (FindingKind.GROUND_LIFT, FindingKind.SUPPLY_LOSS) for item in context.found)
+    moved = (
+        any(item.kind in (FindingKind.GROUND_LIFT, FindingKind.SUPPLY_LOSS) for item in context.found) or reading.moves
+    )
     near = 0 if moved or reading.teeth.wanders or reading.probe else reading.near_misses
     swing = reading.levels.swing
     beyond = reading.levels.noise > max(_NOISE.loud_share * swing, _NOISE.loud_steps * reading.levels.step)

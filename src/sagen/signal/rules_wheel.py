@@ -18,6 +18,7 @@ from sagen.signal.limits import limits
 from sagen.signal.measures import LEAST, breathing, measures
 from sagen.signal.outliers import engine_orders, outstanding
 from sagen.signal.reading import RotatingReading
+from sagen.signal.repeats import equal_gaps, own_pattern
 from sagen.signal.rule import rule
 from sagen.signal.slots import Teeth
 
@@ -41,8 +42,10 @@ _BETWEEN, _ERRATIC, _DROPOUT, _PATTERN = (
 )
 def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """A tooth is missing where there should be one, every turn."""
-    if reading.cut_away:
+    if reading.cut_away or (context.by_hand(reading) and context.has(reading, FindingKind.TOO_SHORT)):
         return
+    if equal_gaps(reading) is not None:
+        return  # nobody stated the wheel: gaps alike in every turn are more likely its own
     teeth, wheel = reading.teeth, reading.wheel
     turns = len(teeth.anchors)
     plain = [n for n, share in sorted(teeth.lost.items()) if share >= _GAP.share_of_turns]
@@ -266,9 +269,9 @@ def runout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
 def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Irregular, and not tied to the wheel's position."""
     teeth = reading.teeth
-    if len(teeth.times) < _ERRATIC.fewest_teeth or reading.cut_away:
+    if len(teeth.times) < _ERRATIC.fewest_teeth or reading.cut_away or context.by_hand(reading):
         return
-    if teeth.wheel is None and reading.sheet.role == Role.CAM:
+    if teeth.wheel is None and (reading.sheet.role == Role.CAM or own_pattern(reading) is not None):
         return
     # Both ends of a tooth tell of its place; their mean halves what the sampling adds.
     error = reading.phase_error_middle
@@ -347,6 +350,8 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """The signal stops while the shaft turns, and may come back."""
     teeth = reading.teeth
     if context.state in (State.KEY_ON, State.STRIKE) or len(teeth.times) < _DROPOUT.fewest_teeth:
+        return
+    if context.by_hand(reading):
         return
     if reading.column in context.cams and reading.wheel is None:
         return  # a cam beside a crank has a rule of its own

@@ -13,6 +13,7 @@ from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import Role
 from sagen.signal.deviation import phase_errors
 from sagen.signal.edges import Edges, find_edges, without_glitches
+from sagen.signal.level_track import LevelTrack, level_track
 from sagen.signal.levels import Levels, noise_of, piled_up, sample_runs, smoothed, state_levels
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
@@ -31,7 +32,7 @@ GLITCH, GLITCH_OF_CAM = 0.2, 0.02
 #: what is looked at for near misses in a long capture, samples a stretch
 STRETCH, STRETCHES = 1 << 16, 8
 
-_SLOW, _LEVELLED = limits("slow_rise"), limits("levelled")
+_SLOW, _LEVELLED, _BETWEEN = limits("slow_rise"), limits("levelled"), limits("between")
 
 Made = TypeVar("Made", bound="TwoStateReading")
 
@@ -104,6 +105,16 @@ def _flattened(
     return levels.low + (whole - low) / np.maximum(high - low, 0.2 * levels.swing) * levels.swing
 
 
+def _following(channel: Channel, levels: Levels, track: LevelTrack, sfreq: float) -> Channel:
+    """The channel brought to steady levels by what they are block by block; itself where too few blocks show them."""
+    at = np.flatnonzero(track.both)
+    ends = tuple(np.interp(np.arange(len(track.both)), at, level[at]) for level in (track.low, track.high))
+    flat = _flattened(channel.values(), levels, round(track.block_s * sfreq), ends)
+    if flat is None:
+        return channel
+    return Channel(channel.column, flat.astype(np.float32), channel.unit, over_range=channel.over_range)
+
+
 def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None:
     """What there is to a line that rises too slowly; None where it reaches its level between any two teeth."""
     if levels.between < _SLOW.between:
@@ -159,6 +170,11 @@ class TwoStateReading(RotatingReading):
     """A sensor whose output is low while a tooth stands before it: both ends of a tooth tell of it."""
 
     slow: SlowRise | None = None
+    track: LevelTrack | None = None  #: both levels over time, where they can be told block by block
+
+    @property
+    def moves(self) -> bool:
+        return self.track is not None and self.track.moves(self.levels)
 
     @property
     def rise_s(self) -> float | None:
@@ -232,7 +248,11 @@ def read_two_state(
         )
     if _plainly_two_state(levels, expected, channel):
         calm, own = levelled(channel, levels, capture.sfreq)
-        return _with_edges(capture, calm, sheet, own, expected, 1, make, shown=levels)
+        track = level_track(channel, levels, capture.sfreq)
+        if calm is channel and track is not None and track.moves(levels):
+            calm = _following(channel, levels, track, capture.sfreq)
+        reading = _with_edges(capture, calm, sheet, own, expected, 1, make, shown=levels)
+        return replace(reading, track=track)
     for width in SMOOTHINGS:
         if width * 8 > capture.samples:
             break
@@ -307,9 +327,21 @@ def _with_edges(
         sheet, channel.unit, capture.sfreq, capture.span,
         levels if shown is None else replace(shown, noise=levels.noise), expected, switching,
         Edges(capture.time_of(edges.at) * capture.sfreq, edges.rising), teeth,
-        starts, ends, capture.time_of(false_edges), width, piled=piled_up(channel, two_state=True),
+        starts, ends, capture.time_of(false_edges), _beyond(channel, levels, capture, false_edges), width, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 and slow is None else 0, slow=slow,
     )  # fmt: skip
+
+
+def _beyond(channel: Channel, levels: Levels, capture: Capture, false_edges: np.ndarray) -> np.ndarray:
+    """When (s) a narrow pulse went well past one of the two levels, as no output does: sparks and other disturbance."""
+    if not len(false_edges):
+        return false_edges
+    reach = np.arange(-3, 9)
+    at = np.clip(np.floor(false_edges).astype(int)[:, None] + reach, 0, len(channel.raw) - 1)
+    volts = channel.raw[at] * channel.scale + channel.offset
+    past = _BETWEEN.beyond * levels.swing
+    out = (volts.max(axis=1) > levels.high + past) | (volts.min(axis=1) < levels.low - past)
+    return capture.time_of(false_edges[out])
 
 
 def _row(

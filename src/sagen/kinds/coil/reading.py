@@ -10,6 +10,7 @@ import numpy as np
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
+from sagen.signal.hum import is_hum
 from sagen.signal.levels import (
     Levels,
     interpolated,
@@ -169,7 +170,12 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         under = find_lobes(calm, state_levels(calm), 1.4 * noise / np.sqrt(25)).off(capture.joints)
         if len(under.at) >= FEWEST_LOBES and _regular(under):
             channel, lobes, width = calm, under, 25
-    flat = len(lobes.at) < FEWEST_LOBES or not (width > 1 or _regular(lobes))
+    # Hum comes as regularly as the teeth of an even wheel do.
+    flat = (
+        len(lobes.at) < FEWEST_LOBES
+        or not (width > 1 or _regular(lobes))
+        or is_hum(given.channel(channel.column), given.sfreq)
+    )
     if flat:
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
         return CoilReading(

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
 
 from sagen.kinds.hall.reading import HallReading
-from sagen.model.finding import Finding
+from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind
-from sagen.signal.context import Context, grade
+from sagen.signal.context import MOST_SPANS, Context, grade
+from sagen.signal.level_track import trend
 from sagen.signal.limits import limits
 from sagen.signal.rule import rule
 
-_LIMIT = limits("hall")
+_LIMIT, _TRACK = limits("hall"), limits("level_track")
 
 
 @rule(FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"))
@@ -23,6 +27,14 @@ def low_not_pulled_down(reading: HallReading, context: Context) -> Iterator[Find
             FindingKind.LOW_NOT_PULLED_DOWN, reading.column,
             grade(low - limit, _LIMIT.low_plain * reading.expected),
             {"level_v": round(low, 3)}, {"pulses": len(reading.falls)},
+        )  # fmt: skip
+        return
+    course = _for_a_while(reading, "low", limit)
+    if course is not None:
+        yield Finding(
+            FindingKind.LOW_NOT_PULLED_DOWN, reading.column,
+            grade(course.level - limit, _LIMIT.low_plain * reading.expected),
+            {"level_v": round(course.level, 3)}, {"pulses": len(reading.falls), "else": low, **course.facts}, course.spans,
         )  # fmt: skip
 
 
@@ -43,8 +55,49 @@ def high_not_reached(reading: HallReading, context: Context) -> Iterator[Finding
         yield Finding(
             FindingKind.HIGH_NOT_REACHED, reading.column,
             grade(limit - high, _LIMIT.high_plain * reading.expected),
-            {"level_v": round(high, 3)}, {"expected": reading.expected},
+            {"level_v": round(high, 3)}, {"expected": reading.expected, "stated": reading.sheet.pull_up is not None},
         )  # fmt: skip
+    else:
+        course = _for_a_while(reading, "high", limit)
+        if course is not None:
+            yield Finding(
+                FindingKind.HIGH_NOT_REACHED, reading.column,
+                grade(limit - course.level, _LIMIT.high_plain * reading.expected), {"level_v": round(course.level, 3)},
+                {"expected": reading.expected, "stated": reading.sheet.pull_up is not None, "else": high, **course.facts},
+                course.spans,
+            )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Course:
+    """A level that is wrong for a part of the recording: its usual value there, where, and what to say of it."""
+
+    level: float
+    spans: tuple[Span, ...]
+    facts: dict
+
+
+def _for_a_while(reading: HallReading, which: str, limit: float) -> _Course | None:
+    """The stretches in which one level lies beyond its limit while the line goes on switching; None where there are none."""
+    track = reading.track
+    if track is None:
+        return None
+    level = track.low if which == "low" else track.high
+    found = track.stretches(level > limit if which == "low" else level < limit)
+    lasts = sum(last - first for first, last in found) * track.block_s
+    if lasts < _TRACK.for_long:
+        return None
+    within = np.concatenate([level[first:last] for first, last in found])
+    first, last = max(found, key=lambda item: item[1] - item[0])
+    rate = trend(track, level, first, last)
+    return _Course(
+        float(np.median(within)),
+        tuple(Span(first * track.block_s, min(last * track.block_s, reading.seconds)) for first, last in found[:MOST_SPANS]),
+        {
+            "lasts_s": lasts, "of_s": reading.seconds, "times": len(found), "from_s": found[0][0] * track.block_s,
+            "most": float(within.max() if which == "low" else within.min()), "rate": rate,
+        },
+    )  # fmt: skip
 
 
 RULES = (low_not_pulled_down, high_not_reached)
