@@ -156,6 +156,11 @@ def _high_not_reached(f: dict) -> str:
 
 
 def _weak_amplitude(f: dict) -> str:
+    if "share" in f:
+        return (
+            f"The signal fades while the shaft turns on: from {f['from_s']:.2f} s on it gives as little as "
+            f"{_percent(f['share'])} of what it gave at the same speed before, {f['level_v']:.3g} {f['unit']} from peak to peak."
+        )
     return f"The signal swings by only {f['level_v']:.3g} {f['unit']} from peak to peak; {_usual_height(f)}."
 
 
@@ -384,6 +389,12 @@ def _odd_tooth(f: dict) -> str:
         return (
             f"No space between teeth {f.get('before', f['tooth'] - 1)} and {f['tooth']}{after or ','} {seen}: the signal stays "
             "from one to the other, something bridges them (swarf)."
+        )
+    if f.get("last_tooth", f["tooth"]) != f["tooth"]:
+        return (
+            f"Teeth {f['tooth']} to {f['last_tooth']}{after} are {abs(100 * f['size']):.0f} % "
+            f"{'taller' if f['size'] > 0 else 'lower'} than the others for their speed {seen}: something is on the wheel there "
+            "(rust, swarf), or it is bent."
         )
     return f"Tooth {f['tooth']}{after} {odd_words(f['measure'], f['size'])} {seen} ({beyond_chance(f['surprise'])})."
 

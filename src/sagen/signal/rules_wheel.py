@@ -12,7 +12,7 @@ from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
 from sagen.signal.between import at_pace, bridged, missed_teeth, pulses_between, slowness
 from sagen.signal.context import MOST_SPANS, Context, grade
-from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn
+from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn, without_orders
 from sagen.signal.interruptions import interruptions
 from sagen.signal.limits import limits
 from sagen.signal.measures import LEAST, breathing, measures
@@ -186,6 +186,9 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             },
             tuple(Span(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1])) for k in spans[:MOST_SPANS]),
         )  # fmt: skip
+    for found in _sectors(reading, context):
+        said += [(found.fields["tooth"] - 1 + k) % wheel.slots + 1 for k in range(-1, found.facts["teeth"] + 1)]
+        yield found
     for number, (weight, name, size, surprise, seen, turns) in sorted(odd.items(), key=lambda item: -item[1][0])[
         : _ODD.most_looked_at
     ]:
@@ -204,6 +207,50 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             },
             _spans_at(reading, number),
         )  # fmt: skip
+
+
+def _sectors(reading: RotatingReading, context: Context) -> Iterator[Finding]:
+    """Several teeth side by side that are taller or lower than the rest, every turn: something lies on the wheel there."""
+    known = measures(reading, context).get(reading.size_name) if reading.grows_with_speed else None
+    if known is None or known[0].turns < _ODD.fewest_turns:
+        return
+    errors, slots = known[0], reading.wheel.slots
+    usual = float(np.median(errors.by_place))
+    # What swings once a turn is the wheel's centre, not a part of its rim.
+    _, rest = without_orders(errors, slots, (1,))
+    off = rest / usual
+    beside = _beside_gap(errors.number)
+    for sign in (1, -1):
+        out = (sign * off > _ODD.sector_least) & ~beside
+        if out.all() or not out.any():
+            continue
+        # Begin the round at a place that is not out, so that no run is cut in two.
+        first = int(np.flatnonzero(~out)[0])
+        turned = np.roll(out, -first)
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], turned.view(np.int8), [0]])))
+        for begin, end in edges.reshape(-1, 2):
+            count = int(end - begin)
+            if not _ODD.sector_teeth <= count <= _ODD.sector_most * slots:
+                continue
+            places = (np.arange(begin, end) + first) % len(off)
+            size = float(np.median(off[places]))
+            each = np.nanmedian(errors.values[:, places], axis=1) / usual - 1.0
+            each = each[np.isfinite(each)]
+            seen = int(np.count_nonzero(sign * each > 0.5 * _ODD.sector_least))
+            if seen < _ODD.share_of_turns * max(len(each), 1):
+                continue
+            numbers = errors.number[places]
+            number = int(numbers[0])
+            yield Finding(
+                FindingKind.ODD_TOOTH, reading.column,
+                float(np.clip(_ODD.severity_base + abs(size), _ODD.severity_least, 1.0)),
+                {"tooth": number, "angle_deg": round((number - 1) * reading.wheel.pitch_deg, 2), "repeats": True},
+                {
+                    "measure": "height", "size": size, "turns": len(each), "seen": seen, "last_tooth": int(numbers[-1]),
+                    "teeth": count, "surprise": 6.0, "even_wheel": not reading.wheel.missing,
+                },
+                _spans_at(reading, int(numbers[count // 2])),
+            )  # fmt: skip
 
 
 def _beside_gap(number: np.ndarray) -> np.ndarray:

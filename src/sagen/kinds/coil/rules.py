@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from sagen.kinds.coil.reading import CoilReading
-from sagen.model.finding import Finding
+from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
@@ -33,6 +33,37 @@ def weak_coil(reading: CoilReading, context: Context) -> Iterator[Finding]:
             {"level_v": round(height, 4)},
             {"unit": reading.unit, "teeth_a_second": rate, "least": least, "known_good": theirs},
         )  # fmt: skip
+        return
+    faded = _fades(reading)
+    if faded is not None:
+        yield faded
+
+
+def _fades(reading: CoilReading) -> Finding | None:
+    """A coil that gives far less for the same speed in a part of the recording; None where it does not."""
+    strength, teeth = reading.strength, reading.teeth
+    single = np.flatnonzero(teeth.spans == 1)
+    each = max((reading.wheel.slots if reading.wheel else 0), int(_LIMIT.fade_teeth))
+    count = len(strength) // each
+    if count < _LIMIT.fade_blocks:
+        return None
+    strong = np.median(strength[: count * each].reshape(count, each), axis=1)
+    pace = np.median(np.diff(teeth.times)[single][: count * each].reshape(count, each), axis=1)
+    usual = float(np.median(np.sort(strong)[-max(count // 3, 1) :]))
+    at_usual = float(np.median(pace[strong >= 0.8 * usual]))
+    weak = (strong < _LIMIT.fades_to * usual) & (np.abs(np.log(pace / at_usual)) < np.log(_LIMIT.fade_speed))
+    if np.count_nonzero(weak) < 2:
+        return None
+    own = np.flatnonzero(weak)
+    began, ended = (float(teeth.times[single[k]]) for k in (own[0] * each, min((own[-1] + 1) * each, len(single) - 1)))
+    heights = reading.heights[:-1][single]
+    least = float(np.median(heights[own[-1] * each : (own[-1] + 1) * each]))
+    return Finding(
+        FindingKind.WEAK_AMPLITUDE, reading.column, grade(_LIMIT.fades_to - strong[own].min() / usual, _LIMIT.fades_to),
+        {"level_v": round(least, 4)},
+        {"unit": reading.unit, "share": float(strong[own].min() / usual), "from_s": began, "until_s": ended},
+        (Span(began, ended),),
+    )  # fmt: skip
 
 
 @rule(FindingKind.REVERSED_POLARITY, on=CoilReading, needs=("switching", "polarity_sure"))
