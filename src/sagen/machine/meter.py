@@ -10,13 +10,13 @@ from sagen.machine.simulated import Ends, SimulatedMachine
 from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.trail import OVER_RANGE_OHM
-from sagen.model.vocabulary import METER_STATES, OHM_POINTS, Point, Quantity, State
+from sagen.model.vocabulary import METER_STATES, OHM_POINTS, TURNING, Point, Quantity, State
 
 POINTS = (*NODES, *OHM_POINTS)
 #: share of the time that a tooth stands before a turning sensor
 DUTY = 0.5
 #: states in which a meter sees the mean of a turning shaft
-TURNING_STATES = (State.CRANKING, State.RUNNING, State.WIGGLE, State.ROLLING)
+TURNING_STATES = TURNING | {State.WIGGLE}
 
 
 @dataclass(frozen=True)

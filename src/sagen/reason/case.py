@@ -334,7 +334,29 @@ def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
             out.append((str(role), 0.5 * (float(low) + float(high))))
     # Of two sensors of one role, or two feeds, nobody says here which is this circuit's.
     names = [name for name, _ in out]
-    return [item for item in out if names.count(item[0]) == 1]
+    known = {name: volts for name, volts in out if names.count(name) == 1}
+    # A level that was wrong for a part of the recording counts as it was then: that is the fault.
+    units = {row.get("column"): row.get("unit", "V") for row in entry.channels}
+    for finding in _of_circuit(entry.findings, entry.sheet, spec):
+        if spec.role != Role.KNOCK and units.get(finding.channel, "V") == "V":
+            known |= levels_told(finding.kind, finding.fields)
+    return list(known.items())
+
+
+AT_GROUND_V = 0.3
+
+
+def levels_told(kind: FindingKind, fields: Mapping) -> dict[str, float]:
+    """What a finding says of the levels of its channel, V, by "low", "high", "supply" and "ground"."""
+    volts = fields.get("level_v")
+    # A line at ground is told as well by "held low": a recorder's own offset is as large as what is left there.
+    if not isinstance(volts, int | float) or (kind == FindingKind.NO_SIGNAL and abs(volts) < AT_GROUND_V):
+        return {}
+    names = {
+        FindingKind.LOW_NOT_PULLED_DOWN: ("low",), FindingKind.HIGH_NOT_REACHED: ("high",),
+        FindingKind.NO_SIGNAL: ("low", "high"), FindingKind.SUPPLY_LOSS: ("supply",), FindingKind.GROUND_LIFT: ("ground",),
+    }.get(kind, ())  # fmt: skip
+    return {name: float(volts) for name in names}
 
 
 def _of_circuit(findings: Iterable[Finding], sheet: Sheet, spec: CircuitSpec) -> list[Finding]:
@@ -383,7 +405,8 @@ def _finding(entry: FindingEntry, spec: CircuitSpec) -> list:
     if entry.finding is None:
         state = entry.state or (State.ROLLING if spec.role == Role.SPEED else State.CRANKING)
         return [Captured("", frozenset(), state, frozenset(ABOUT_TIMING | RAIL_FINDINGS))]
-    return [ReadElsewhere("", finding_label(entry.finding, entry.fields), entry.finding, entry.state or "")]
+    levels = tuple(levels_told(entry.finding, entry.fields).items()) if spec.role != Role.KNOCK else ()
+    return [ReadElsewhere("", finding_label(entry.finding, entry.fields), entry.finding, entry.state or "", levels)]
 
 
 RAIL_FINDINGS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})

@@ -170,17 +170,31 @@ class Captured(Evidence):
         if self.state not in TELLING and kind_of(particle_set.spec.sensor).has(Capability.TURNS):
             return None  # a wheel that stands still tells nothing of motion
         told = pictures.told(particle_set, self.found, self.state, self.unseen, self.end)
-        if told is None:
-            return None
-        for name, volts in self.levels:
-            predicted = particle_set.level(name, self.state, self.end)
-            if predicted is not None:
-                here = float(on_scale(volts, False))
-                width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
-                told = told * (
-                    (1 - LEVEL_OUTSIDE) * density(here, on_scale(predicted, False), width) + LEVEL_OUTSIDE * LEAST
-                )
-        return told
+        return None if told is None else told * of_levels(particle_set, self.levels, self.state, self.end)
+
+
+def of_levels(
+    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str
+) -> np.ndarray | float:
+    """How likely the levels of a recording are, shape (rows, particles); 1 where the circuit does not decide them.
+
+    Parameters
+    ----------
+    levels : iterable of (name, V)
+        "low" and "high" of the signal, "supply", "ground"
+    end : str
+        where the probe sat, "sensor" or "module"
+    """
+    told = 1.0
+    for name, volts in levels:
+        predicted = particle_set.level(name, state, end)
+        if predicted is not None:
+            here = float(on_scale(volts, False))
+            width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
+            told = told * (
+                (1 - LEVEL_OUTSIDE) * density(here, on_scale(predicted, False), width) + LEVEL_OUTSIDE * LEAST
+            )
+    return told
 
 
 #: how far a level of a recording strays from the circuit's own: ripple, sag and the reader's estimate; and how often it
@@ -213,6 +227,7 @@ class ReadElsewhere(Evidence):
     finding: str = ""
     kind: FindingKind | str = ""
     state: State | str = ""
+    levels: tuple[tuple[str, float], ...] = ()  #: what it says of the levels, in V, as `Captured` has them
 
     @property
     def about_timing(self):
@@ -222,7 +237,8 @@ class ReadElsewhere(Evidence):
         state = self.state or {Role.SPEED: State.ROLLING, Role.KNOCK: State.KEY_ON}.get(
             particle_set.spec.role, State.CRANKING
         )
-        return pictures.told(particle_set, frozenset({self.finding}), state, None, "sensor")
+        told = pictures.told(particle_set, frozenset({self.finding}), state, None, "sensor")
+        return None if told is None else told * of_levels(particle_set, self.levels, state, "sensor")
 
 
 @dataclass(frozen=True)
