@@ -364,3 +364,28 @@ def test_wav_of_a_crank_is_examined_with_its_probe_factor(tmp_path):
     result = examine(read_capture(tmp_path / "a.wav"), Sheet.from_data({"channel": [row]}))
     assert result.findings == ()
     assert result.channels[0].as_row()["high"] == pytest.approx(5.0, abs=0.01)
+
+
+def test_times_of_day_and_notes_beside_the_samples_are_read(tmp_path):
+    volts = square_teeth(seconds=1.0, sfreq=10_000.0)
+    began = 23 * 3600 + 59 * 60 + 59.5  # half a second before midnight
+
+    def clock(second):
+        second %= 86_400
+        return f"{int(second // 3600):02d}:{int(second // 60) % 60:02d}:{second % 60:09.6f}"
+
+    rows = [f"{clock(began + k / 1e4)},{item:.3f}\n" for k, item in enumerate(volts)]
+    (tmp_path / "clock.csv").write_text("Time,CH1\n" + "".join(rows))
+    comma = [f"2026-11-24 {clock(41_000 + k / 1e4)};{item:.3f}\n".replace(".", ",") for k, item in enumerate(volts)]
+    (tmp_path / "comma.csv").write_text("Clock;Crank (V)\n" + "".join(comma))
+    said = ["Made by,a recorder,", "Points,10000,", "Sample Interval,1.0E-4,s", "Vertical,V,"]
+    beside = [f"{said[k] if k < 4 else ',,'},{k / 1e4:.4f},{item:.3f}\n" for k, item in enumerate(volts)]
+    (tmp_path / "beside.csv").write_text("".join(beside))
+    for name in ("clock", "comma", "beside"):
+        capture = read_capture(tmp_path / f"{name}.csv")
+        assert capture.sfreq == pytest.approx(10_000.0, rel=1e-6), name
+        [channel] = capture.channels
+        np.testing.assert_allclose(channel.values(), volts, atol=1e-3, err_msg=name)
+    (tmp_path / "clock.csv").write_text("Time,CH1\n" + "".join(rows[:50]) + "noon,1.0\n" + "".join(rows[50:]))
+    with pytest.raises(CaptureFileError, match=r"line 52.*'noon' is no time of day"):
+        read_capture(tmp_path / "clock.csv")

@@ -10,6 +10,7 @@ import csv
 import json
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 
 from sagen.model.errors import CaptureFileError
 from sagen.model.units import SAMPLED, TIMES, hertz_of, sampled_unit, seconds_of, unit_of
@@ -35,6 +36,10 @@ _NUMBER = {
     ".": re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?"),
     ",": re.compile(r"[+-]?(\d+(,\d*)?|,\d+)([eE][+-]?\d+)?"),
 }
+#: a time of day, perhaps behind a date
+CLOCK = re.compile(r"(?:\d[\d./-]{3,12}[ T])?\d{1,2}:\d{2}:\d{2}(?:[.,]\d{1,12})?")
+#: columns of notes beside the samples that are looked for
+MOST_BESIDE = 8
 _UNIT_WORD = re.compile(r"[\[(]?\s*([A-Za-zµμ%°]{1,8})\s*[\])]?")
 _NAME_AND_UNIT = re.compile(
     r"(.*?)\s*(?:[\[(]\s*([A-Za-zµμ%°]{1,8})\s*[\])]|/\s*([A-Za-zµμ]{1,4})|_(ms|us|mv|ma))\s*", re.I
@@ -63,6 +68,8 @@ class Dialect:
     units: tuple[str, ...]  #: as written, "" where none is given
     interval_s: float | None  #: stated above the table
     trailing: bool = False  #: every line ends with a delimiter
+    left_out: int = 0  #: columns of notes before the first of samples
+    clock: bool = False  #: the first column is a time of day
 
     @property
     def columns(self) -> int:
@@ -71,6 +78,8 @@ class Dialect:
     @property
     def time_column(self) -> int | None:
         """Which column is time: the one named so, else a first column that is not a channel."""
+        if self.clock:
+            return 0
         for index, name in enumerate(self.names):
             if _TIME_NAME.match(name) and (not self.units[index] or seconds_of(self.units[index])):
                 return index
@@ -142,25 +151,66 @@ def find_dialect(head: bytes, *, whole: bool) -> Dialect:
         long = next(i for i, line in enumerate(lines, 1) if len(line) > LONGEST_LINE)
         raise CaptureFileError(f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long)
     quoted = sum('"' in line for line in lines) > len(lines) // 2
+    found = _found(lines, quoted, 0)
+    # Some recorders write what they have to say of a capture in columns beside its samples.
+    left_out = _blank_in_front(lines, found) if found is not None else 0
+    if left_out:
+        found = _found(lines, quoted, left_out)
+    while found is None and left_out < MOST_BESIDE:
+        left_out += 1
+        found = _found(lines, quoted, left_out)
+    if found is None:
+        raise CaptureFileError("no table of numbers was found in the file")
+    delimiter, decimal, start, width, _ = found
+    if width > MOST_COLUMNS:
+        raise CaptureFileError(f"{width} columns; a capture has at most {MOST_COLUMNS}", line=start + 1)
+    first = split(lines[start], delimiter)
+    clock = bool(CLOCK.fullmatch(first[left_out]))
+    if left_out:
+        notes = [" ".join(item for item in split(line, delimiter)[:left_out] if item) for line in lines]
+        seen = [
+            split(line, delimiter)[left_out].replace(",", ".")
+            for line in lines[start : start + found[4]]
+            if line.strip()
+        ]
+        steps = [float(later) - float(item) for item, later in pairwise(seen) if item and later] if not clock else [1.0]
+        climbs = width > 1 and bool(steps) and min(steps) > 0
+        names = (
+            ("Time", *_default_names(width - 1, [""] * width)) if climbs else tuple(_default_names(width, [""] * width))
+        )
+        units = ("s" if climbs and not clock else "", *[""] * (width - 1))
+        interval = _stated_interval([*lines[:start], *notes])
+    else:
+        names, units = _header(lines, start, delimiter, width)
+        interval = _stated_interval(lines[:start])
+    trailing = len(first) == left_out + width + 1
+    return Dialect(delimiter, decimal, encoding, start, names, units, interval, trailing, left_out, clock)
+
+
+def _blank_in_front(lines: list[str], found: tuple[str, str, int, int, int]) -> int:
+    """How many columns before the first of samples are blank in the whole table: notes stand in them above."""
+    delimiter, _, start, _, length = found
+    rows = [split(line, delimiter) for line in lines[start : start + length] if line.strip()]
+    count = 0
+    while all(len(row) > count + 2 and not row[count] for row in rows) and count < MOST_BESIDE:
+        count += 1
+    return count
+
+
+def _found(lines: list[str], quoted: bool, left_out: int) -> tuple[str, str, int, int, int] | None:
+    """Delimiter, decimal mark, first line, width and length of the best table, the first columns left out; None where there
+    is none."""
     best, found = (0, 0), None
     for delimiter in DELIMITERS:
         for decimal in (".", ","):
             if delimiter == decimal and not quoted:
                 continue
-            start, length, width = _longest_block(lines, delimiter, decimal)
+            start, length, width = _longest_block(lines, delimiter, decimal, left_out)
             # Long blocks first, then wide ones; a single column counts only when nothing splits it.
             score = (min(length, 20) if width > 1 else min(length, 20) * 0.5, width)
             if length >= 2 and score > best:
-                best, found = score, (delimiter, decimal, start, width)
-    if found is None:
-        raise CaptureFileError("no table of numbers was found in the file")
-    delimiter, decimal, start, width = found
-    if width > MOST_COLUMNS:
-        raise CaptureFileError(f"{width} columns; a capture has at most {MOST_COLUMNS}", line=start + 1)
-    names, units = _header(lines, start, delimiter, width)
-    interval = _stated_interval(lines[:start])
-    last = split(lines[start], delimiter)
-    return Dialect(delimiter, decimal, encoding, start, names, units, interval, len(last) == width + 1)
+                best, found = score, (delimiter, decimal, start, width, length)
+    return found
 
 
 def split(line: str, delimiter: str) -> list[str]:
@@ -173,15 +223,16 @@ def split(line: str, delimiter: str) -> list[str]:
 
 
 def _is_cell(cell: str, decimal: str) -> bool:
-    return not cell or bool(_NUMBER[decimal].fullmatch(cell)) or cell.lower() in OVER_RANGE or cell.lower() == "nan"
+    number = _NUMBER[decimal].fullmatch(cell)
+    return not cell or bool(number or CLOCK.fullmatch(cell)) or cell.lower() in OVER_RANGE or cell.lower() == "nan"
 
 
-def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int, int, int]:
-    """Longest run of lines that are all numbers with one width: its first line, length, width."""
+def _longest_block(lines: list[str], delimiter: str, decimal: str, left_out: int) -> tuple[int, int, int]:
+    """Longest run of lines that are all numbers with one width, the first columns left out: its first line, length, width."""
     blocks: list[tuple[int, int, int]] = []
     start, length, width = 0, 0, 0
     for index, line in enumerate(lines):
-        cells = split(line, delimiter)
+        cells = split(line, delimiter)[left_out:]
         if cells and cells[-1] == "" and len(cells) > 1:
             cells = cells[:-1]  # many recorders end each line with a delimiter
         number = _NUMBER[decimal]

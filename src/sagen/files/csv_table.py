@@ -49,10 +49,15 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
     if small is not None:
         return small, [0] * dialect.columns
     timed = dialect.time_column if dialect.time_column is not None else dialect.index_column
-    types = {i: np.float64 if i == timed else np.float32 for i in range(dialect.columns)}
+    types: dict[int, object] = {i: np.float64 if i == timed else np.float32 for i in range(dialect.columns)}
+    if dialect.clock:
+        types[0] = str
     try:
         frame = _parse(path, dialect, types)
-        columns = [frame[i].to_numpy() for i in range(dialect.columns)]
+        columns = [
+            _clock_seconds(frame[i], dialect) if dialect.clock and i == 0 else frame[i].to_numpy()
+            for i in range(dialect.columns)
+        ]
         if all(np.isfinite(values).all() for values in columns):
             return columns, [0] * dialect.columns
     except (ValueError, pd.errors.ParserError, OverflowError):
@@ -64,6 +69,10 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
         raise _table_error(error) from None
     columns, over = [], []
     for i in range(dialect.columns):
+        if dialect.clock and i == 0:
+            columns.append(_clock_seconds(frame[i], dialect))
+            over.append(0)
+            continue
         values, count = _marked_numbers(frame[i], dialect, last=i == dialect.columns - 1, notes=notes)
         columns.append(values if i == timed else values.astype(np.float32))
         over.append(count)
@@ -74,7 +83,7 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
 def _small_table(path: Path, dialect: Dialect) -> list[np.ndarray] | None:
     """A short table of plain numbers, read without the library that long ones need, whose loading takes longer than the
     reading; None for any other."""
-    if path.stat().st_size > SMALL or dialect.trailing:
+    if path.stat().st_size > SMALL or dialect.trailing or dialect.left_out or dialect.clock:
         return None
     try:
         text = path.read_text(encoding=dialect.encoding)
@@ -99,8 +108,24 @@ def _parse(path: Path, dialect: Dialect, types: object):
         return _table(stream if quoted else path, dialect, types, 0 if quoted else dialect.skip)
 
 
+def _clock_seconds(column, dialect: Dialect) -> np.ndarray:
+    """Times of day as s since the first, over midnight, too; raises CaptureFileError with the line of one that is none."""
+    text = column.astype(str).str.strip().str.replace(",", ".", regex=False).str.extract(r"([\d:.]+)$", expand=False)
+    times = pd.to_timedelta(text, errors="coerce").dt.total_seconds().to_numpy(np.float64)
+    wrong = np.flatnonzero(~np.isfinite(times))
+    if len(wrong) and wrong[0] < len(times) - 1:
+        row = int(wrong[0])
+        raise CaptureFileError(f"'{column.iloc[row][:40]}' is no time of day", line=_line_of(dialect, row))
+    times = times[: len(times) - len(wrong)]
+    days = np.concatenate([[0], np.cumsum(np.diff(times) < -43_200.0)])
+    return times - times[0] + 86_400.0 * days
+
+
 def _table(source, dialect: Dialect, types: object, skip: int):
-    return pd.read_csv(
+    left, width = dialect.left_out, dialect.columns + dialect.trailing
+    if left and isinstance(types, dict):
+        types = {left + i: item for i, item in types.items()}
+    frame = pd.read_csv(
         source,
         sep=dialect.delimiter,
         decimal=dialect.decimal,
@@ -108,7 +133,8 @@ def _table(source, dialect: Dialect, types: object, skip: int):
         skiprows=skip,
         header=None,
         # One name more where each line ends with a delimiter: that column is empty. Longer lines are errors.
-        names=range(dialect.columns + dialect.trailing),
+        names=range(left + width),
+        usecols=range(left, left + width) if left else None,
         index_col=None,
         dtype=types,
         skip_blank_lines=True,
@@ -117,6 +143,7 @@ def _table(source, dialect: Dialect, types: object, skip: int):
         skipinitialspace=True,
         engine="c",
     )
+    return frame.rename(columns={left + i: i for i in range(width)}) if left else frame
 
 
 def _table_error(error: Exception) -> CaptureFileError:
