@@ -105,10 +105,13 @@ def test_within_tolerance_there_is_no_jump(late, good):
     assert kinds(look(square_teeth(seconds=3.0), cam_windows(WINDOWS, late_deg=late), good=good)) == []
 
 
-def test_without_the_sprocket_the_teeth_are_not_made_up(good):
-    done = look(square_teeth(seconds=3.0), cam_windows(WINDOWS, late_deg=10.0), good=good)
+# A tooth of a sprocket of N is 360/N degrees: 10 is one of 36, 7 would be one of 51, which no crank has.
+@pytest.mark.parametrize(("late", "told"), [(10.0, "One tooth of a 36-tooth"), (7.0, "")])
+def test_without_the_sprocket_the_teeth_are_not_made_up(late, told, good):
+    done = look(square_teeth(seconds=3.0), cam_windows(WINDOWS, late_deg=late), good=good)
     assert done.findings[0].fields["belt_teeth"] is None
-    assert "360/N" in done.findings[0].text
+    assert told in done.findings[0].text
+    assert ("sprocket" in done.findings[0].text) == bool(told)
 
 
 @pytest.mark.sampled(3)

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 import scipy
 
+from conftest import square_teeth
 from sagen.files import CAPTURES, read_capture, write_capture
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError

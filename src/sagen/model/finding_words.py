@@ -83,8 +83,13 @@ def _too_short(f: dict) -> str:
 # levels ------------------------------------------------------------------------------------
 
 
-def _many(count: int, name: str) -> str:
-    return f"{count} {name}" if count == 1 else f"{count} {name}s"
+def _many(count: int, name: str, names: str = "") -> str:
+    return f"{count} {name}" if count == 1 else f"{count} {names or f'{name}s'}"
+
+
+def _plain(value: float, digits: int = 2) -> str:
+    """A figure without a sign on what rounds to nothing."""
+    return f"{round(value, digits) + 0.0:.{digits}f}"
 
 
 def _no_signal(f: dict) -> str:
@@ -96,7 +101,7 @@ def _no_signal(f: dict) -> str:
             f"{f['unit']} here{_connected(f)}."
         )
     return (
-        f"Flat at {f['level_v']:.2f} {f['unit']} for the whole {f['seconds']:.3g} s while the shaft should turn: "
+        f"Flat at {_plain(f['level_v'])} {f['unit']} for the whole {f['seconds']:.3g} s while the shaft should turn: "
         f"{f['where']}."
     )
 
@@ -434,7 +439,7 @@ def _dropout(f: dict) -> str:
             else "comes back at the speed of a turning shaft"
         )
     return (
-        f"The signal stops at {f['start_s']:.4f} s for {long} (about {f['teeth']:.0f} teeth at the usual speed); the last "
+        f"The signal stops at {f['start_s']:.4f} s for {long} (about {_many(round(f['teeth']), 'tooth', 'teeth')} at the usual speed); the last "
         f"teeth before do not slow down as a shaft does that comes to rest, and it {ending}."
         f"{''.join(_rail_did(item) for item in f['rails'])}"
     )
@@ -489,15 +494,26 @@ def _timing_scatter(f: dict) -> str:
     )
 
 
+#: crank sprockets have from so many to so many teeth (common practice, no published source), and a shift is told in teeth
+#: only within a tenth of a whole one
+SPROCKETS, WHOLE_TOOTH = (15, 48), 0.1
+
+
+def _belt_teeth(offset: float, teeth: float | None, sprocket: int | None) -> str:
+    """A shift in teeth of belt or chain, where it is a whole number of them."""
+    if teeth is not None:
+        if round(teeth) >= 1 and abs(teeth - round(teeth)) <= WHOLE_TOOTH:
+            return f" That is {_many(round(teeth), 'tooth', 'teeth')} of the {sprocket}-tooth crank sprocket."
+        return f" That is no whole number of teeth of the {sprocket}-tooth crank sprocket."
+    count = 360.0 / max(abs(offset), 1e-9)
+    if SPROCKETS[0] <= count <= SPROCKETS[1] and abs(count - round(count)) <= WHOLE_TOOTH:
+        return f" One tooth of a {round(count)}-tooth crank sprocket would make as much."
+    return ""
+
+
 def _timing_offset(f: dict) -> str:
     offset = f["offset_deg"]
-    if f["belt_teeth"] is not None:
-        belt = f" That is {f['belt_teeth']:g} teeth of the {f['sprocket']}-tooth crank sprocket."
-    else:
-        belt = (
-            f" One tooth of an N-tooth crank sprocket is 360/N: {abs(offset):.0f}° would be one of "
-            f"{360 / abs(offset):.0f}."
-        )
+    belt = _belt_teeth(offset, f["belt_teeth"], f["sprocket"])
     beside = {None: "", True: " The other cam is where it should be.", False: " The other cam has moved as well."}
     return (
         f"All {f['edges']} cam edges come {abs(offset):.1f}° of the crank {'late' if offset > 0 else 'early'} against "

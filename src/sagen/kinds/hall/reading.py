@@ -66,10 +66,12 @@ class HallReading(TwoStateReading):
     def held(self, cranking: bool) -> tuple[str, str]:
         level = self.levels.middle
         if level >= self.high_limit(cranking):
-            return "high", f"held high, near the pull-up of {self.expected:g} V"
+            near = self.sheet.pull_up is not None and abs(level / self.expected - 1) < _LIMIT.near_pull_up
+            return "high", f"held high, near the pull-up of {self.expected:g} V" if near else "held high"
         if level <= self.low_limit:
             return "low", "held low, near ground"
-        return "middle", f"hanging between ground and the pull-up of {self.expected:g} V"
+        stated = self.sheet.pull_up is not None
+        return "middle", f"hanging between ground and the pull-up{f' of {self.expected:g} V' if stated else ''}"
 
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         top, bottom = _LIMIT.band_above * self.expected, -_LIMIT.band_below * self.expected
