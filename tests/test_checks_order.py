@@ -228,10 +228,13 @@ def test_gain_is_mutual_information_never_negative_and_bounded_by_what_is_in_dou
 def test_what_was_done_is_not_asked_again_until_a_part_was_changed():
     case = Case(HALL, (volts("supply", "key_on", 12.5),))
     assert "feed_at_the_plug" not in slugs(next_checks(case, infer(case)))
-    again = with_trail(case, [Replaced("sensor", "original")])
+    again = with_trail(case, [Replaced("harness", "original")])
     order = slugs(next_checks(again, infer(again)))
     assert "feed_at_the_plug" in order
     assert "complaint_after_the_repair" in order
+    # A new sensor leaves the feed as it was measured.
+    swapped = with_trail(case, [Replaced("sensor", "original")])
+    assert "feed_at_the_plug" not in slugs(next_checks(swapped, infer(swapped)))
 
 
 def test_the_row_of_a_check_is_that_of_the_contract():
@@ -255,8 +258,12 @@ def test_what_tells_nothing_comes_last_and_what_does_not_pay_says_so():
 
 def test_a_correlation_code_in_a_crank_job_asks_for_the_cam_beside_the_crank():
     case = Case(HALL, tuple(code_pieces([("P0016", None), ("P0335", None)], HALL)))
+    # With the timing in doubt the starter stays off until the marks were seen to agree.
     names = slugs(next_checks(case, infer(case)))
-    plain = slugs(ranked(HALL))
+    assert "cam_beside_the_crank" not in names
+    assert "timing_marks" in names
+    agreed = with_trail(case, [Inspected("", "timing_marks", "")])
+    names, plain = slugs(next_checks(agreed, infer(agreed))), slugs(ranked(HALL))
     assert names.index("cam_beside_the_crank") < 8
     assert names.index("cam_beside_the_crank") < plain.index("cam_beside_the_crank")
 

@@ -14,7 +14,7 @@ from sagen.model.finding import Suspect
 from sagen.model.lazy import lazy
 from sagen.model.text import as_utf8
 from sagen.model.trail import CostsEntry, PartEntry, Record
-from sagen.model.vocabulary import Cause, LineState, Part, Place
+from sagen.model.vocabulary import Cause, CheckKind, LineState, Part, Place
 from sagen.reason.checks import NextCheck
 from sagen.reason.decide import Costs, ReplaceOrCheck, replace_or_check
 from sagen.reason.facts import knowledge
@@ -100,9 +100,14 @@ def now_or_first(
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
     rows = [
-        (check.check.name, check.total_minutes, check.wrong_after)
+        # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now.
+        (
+            check.check.name,
+            check.total_minutes,
+            (1 - lead.probability) * min(1.0, check.wrong_after / max(check.wrong_now, 1e-9)),
+        )
         for check in checks
-        if check.pays and check.circuit == lead.circuit
+        if check.pays and check.circuit == lead.circuit and check.check.kind != CheckKind.SWAP
     ][:3]
     return replace_or_check(lead.probability, reach + FIT_MINUTES, rows, costs)
 

@@ -90,5 +90,9 @@ def _with_what_is_owed(said: Advice, job: Job) -> Advice:
     if not now.repairs or PROOF_OWED not in said.text:
         return said
     owed = owed_words(now)
-    left = f"Still owed: {'; '.join(owed)}." if owed else "Nothing is owed any more."
+    left = (
+        f"Still owed: {'; '.join(owed)}."
+        if owed
+        else "Nothing is owed any more: print the customer's page and close the job."
+    )
     return replace(said, text=said.text.replace(PROOF_OWED, left))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,13 +12,14 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
-    STARTING,
+    TURNING,
     Capability,
     CheckKind,
     CodesBack,
     FindingKind,
     Gear,
     Origin,
+    Part,
     Place,
     Point,
     Role,
@@ -35,6 +36,7 @@ from sagen.reason.evidence import (
     MeterReading,
     ReadElsewhere,
     Scanned,
+    Seen,
     Stayed,
     outcome_shares,
     pulses_unseen,
@@ -200,8 +202,55 @@ NEEDS: dict[Need, Callable[[Case], bool]] = {
 }
 
 
-def can_be_asked(check: CheckFacts, case: Case, done: set[tuple]) -> bool:
-    """Whether a check fits the circuit, the gear and the engine, and has not been answered."""
+#: from this chance on timing counts as in doubt; a shift that was recorded or seen always does
+TIMING_LIKELY = 0.35
+#: states in which the starter or the engine itself turns the shafts
+SHAFT_TURNS = frozenset({State.CRANKING, State.START, State.RUNNING, State.WIGGLE})
+
+
+#: checks that need the engine to turn though what is read stands still
+RUNS_BESIDES = frozenset({"codes_back", "complaint_after_the_repair"})
+#: checks of how the starter turns the engine
+OF_THE_STARTER = frozenset({"ask_the_starter", "rpm_cranking"})
+#: parts whose change leaves feed and return as they were
+LEAVES_RAILS = frozenset({Part.SENSOR, Part.WHEEL, Part.SEAT})
+#: faults that let piston and valve meet, and the parts on which they are seen
+MEETING, TIMING_PARTS = ("belt_or_chain_off", "crank_key_sheared", "chain_stretched"), frozenset({"timing"})
+
+
+def timing_in_doubt(case: Case, by_fault: Mapping[str, float]) -> bool:
+    """Whether belt, chain or key may be off, so that turning the engine by its starter may bend valves, until its marks were
+    seen to agree.
+
+    Parameters
+    ----------
+    by_fault : mapping
+        probability of each fault mode
+    """
+    shifted = False
+    likely = sum(by_fault.get(name, 0.0) for name in MEETING) >= TIMING_LIKELY and case.engine_runs != "yes"
+    for piece in case.trail:
+        if isinstance(piece, Replaced) and not piece.earlier and piece.part == Part.TIMING:
+            shifted = False  # put right; the marks are owed all the same where it is still likely
+        elif isinstance(piece, Inspected) and check_slug(piece.check) == "timing_marks":
+            if not piece.outcome:
+                shifted = likely = False
+            else:
+                shifted = True
+        elif (
+            isinstance(piece, Seen) and piece.bad and piece.thing in TIMING_PARTS
+        ) or FindingKind.TIMING_OFFSET in _told(piece):
+            shifted = True
+    return shifted or likely
+
+
+def can_be_asked(check: CheckFacts, case: Case, done: set[tuple], *, turning: bool = True) -> bool:
+    """Whether a check fits the circuit, the gear and the engine, and has not been answered; `turning`: whether the starter or
+    the engine may turn the shafts."""
+    if not turning and (check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES):
+        return False
+    if case.engine_runs == "yes" and check.slug in OF_THE_STARTER:
+        return False  # an engine that came in running was turned by its starter
     able = {*case.gear, Gear.EYES, Gear.PARTS, Gear.TESTER}
     return (
         check.gear in able
@@ -217,15 +266,20 @@ def _done(case: Case) -> set[tuple]:
     done: set[tuple] = set()
     for piece in case.trail:
         if isinstance(piece, Replaced):
-            done = set() if not piece.earlier else done
+            if not piece.earlier:
+                rails = {
+                    item for item in done if item[0] == CheckKind.METER and item[1] in (Point.SUPPLY, Point.GROUND)
+                }
+                done = rails if piece.part in LEAVES_RAILS else set()
         elif isinstance(piece, MeterReading):
             done.add((CheckKind.METER, piece.point, piece.state))
         elif isinstance(piece, Captured):
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
             if piece.places > 1:
                 done.add((CheckKind.LOOK, "tap_from_another_place"))
-            if piece.state in STARTING and not any(label_kind(item) == FindingKind.NO_SIGNAL for item in piece.found):
-                done.add((CheckKind.SCAN, Scan.RPM_CRANKING))  # pulses were seen to come
+            if piece.state in TURNING and not any(label_kind(item) == FindingKind.NO_SIGNAL for item in piece.found):
+                # Pulses were seen to come, and how the shaft turned.
+                done |= {(CheckKind.SCAN, Scan.RPM_CRANKING), (CheckKind.LOOK, "ask_the_starter")}
             # A rail that was recorded beside the signal need not be measured again.
             for rail, kind in ((Point.SUPPLY, FindingKind.SUPPLY_LOSS), (Point.GROUND, FindingKind.GROUND_LIFT)):
                 if kind not in piece.unseen:
@@ -285,6 +339,7 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
     with world.lock:
         outlook = Outlook.of(case, posterior, world)
         done, open_places = _done(case), opened(case, facts)
+        turning = not timing_in_doubt(case, posterior.by_fault())
         slower = STRATEGY.get(case.strategy, {})
         stakes = facts.stakes
         by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
@@ -294,9 +349,13 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         def spent_on(check: CheckFacts, minutes: float) -> float:
             return minutes * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
 
+        # Where all is sound, and proven or all but certain, a check that tells nothing is no work worth offering.
+        settled = leading == SOUND and by_fault[SOUND] >= stakes.enough
         foreseen = []
         for check in facts.checks:
-            outcomes = OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done) else None
+            outcomes = (
+                OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done, turning=turning) else None
+            )
             if outcomes is not None:
                 foreseen.append(
                     (check, outcomes, *_gain(outcomes, outlook, facts), *cost(check, case, facts, open_places))
@@ -306,6 +365,8 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         closed |= leading != SOUND and not any(block.cost < stakes.patience * block.worth for block in blocks)
         ranked = []
         for block in blocks:
+            if settled and all(foreseen[at][2] < words.TELLS_LITTLE for at in block.steps):
+                continue
             pays = block.cost < stakes.patience * block.worth
             for at in block.steps:
                 check, outcomes, gain, saves, minutes, access = foreseen[at]
@@ -558,14 +619,21 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts)
     hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
-    first = min(checks, key=lambda check: check.total_minutes + stakes.come_back * check.wrong_after, default=None)
-    now = stakes.come_back * (first.wrong_now if first is not None else 1.0 - causes[lead])
-    cost = first.total_minutes + stakes.come_back * first.wrong_after if first is not None else np.inf
+    # A swap is a repair already: what is measured or looked at comes before it.
+    asked = [check for check in checks if check.check.kind != CheckKind.SWAP]
+    now = stakes.come_back * (checks[0].wrong_now if checks else 1.0 - causes[lead])
+
+    def cost_of(check: NextCheck) -> float:
+        return check.total_minutes + stakes.come_back * min(check.wrong_after, check.wrong_now)
+
+    cost = min(map(cost_of, checks), default=np.inf)
     # A check may pay though by itself it would not turn the decision: it leaves less to be turned by the next.
     paying = next((check for check in checks if check.saves > check.total_minutes), None)
     if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs):
-        named_first = first.check.name if cost < now else ""
-        return Advice(False, words.not_yet(causes[lead], named_first, now, cost))
+        listed = asked[0] if asked else None
+        if listed is not None and cost_of(listed) < now:
+            return Advice(False, words.not_yet(causes[lead], listed.check.name, now, cost_of(listed)))
+        return Advice(False, words.not_yet(causes[lead], listed.check.name if listed is not None else ""))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
     confirm = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE and check.total_minutes < doubt]
     if hangs and confirm:
@@ -593,7 +661,7 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advi
         and not any(check.pays for check in checks)
     ):
         return Advice(True, words.cleared_for_now(sound, tuple(coming[:2])))
-    return Advice(False, words.not_yet(sound))
+    return Advice(False, words.nothing_leads(sound, checks[0].check.name if checks else ""))
 
 
 #: rpm to be ready for, and seconds to record, by state

@@ -212,6 +212,26 @@ class Comings(_Row):
     times: dict[Annotated[State, one_of(State)], Positive] = Field(default_factory=dict)
 
 
+class Applies(_Row):
+    """A caution by what a check does: all that is given must fit."""
+
+    caution: str
+    states: tuple[Annotated[State, one_of(State)], ...] = ()
+    kinds: tuple[Annotated[CheckKind, one_of(CheckKind)], ...] = ()
+    gears: tuple[Annotated[Gear, one_of(Gear)], ...] = ()
+    slugs: tuple[str, ...] = ()
+
+    def to(self, check: CheckFacts) -> bool:
+        """Whether it applies to a check."""
+        asked = (
+            (self.states, check.state),
+            (self.kinds, check.kind),
+            (self.gears, check.gear),
+            (self.slugs, check.slug),
+        )
+        return all(not some or own in some for some, own in asked)
+
+
 class Range(_Row):
     """Where a value that is not known may lie."""
 
@@ -341,9 +361,26 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
             _only(
                 where,
                 data,
-                ("fault", "caution", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order"),
+                (
+                    "fault",
+                    "caution",
+                    "applies",
+                    "check",
+                    "shape",
+                    "comes_and_goes",
+                    "picture",
+                    "place",
+                    "stakes",
+                    "order",
+                ),
             )
             cautions |= _cautions(where, data.get("caution", {}))
+    applies = [
+        _row(where, f"[[applies]] {row.get('caution', '?') if isinstance(row, dict) else '?'}", Applies, row)
+        for where, data in sources if where not in (evidence_file, world_file) for row in data.get("applies", [])
+    ]  # fmt: skip
+    for item in applies:
+        _known("checks.toml", "[[applies]]", "caution", item.caution, cautions)
     priors, checks, shapes, comings, picture, stakes, places, orders = {}, [], {}, {}, None, None, {}, {}
     for where, data in sources:
         if where in (evidence_file, world_file):
@@ -355,7 +392,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         if not isinstance(rows, list):
             raise KnowledgeError(f"{where}: a check is written [[check]], with two brackets")
         for row in rows:
-            checks.append(_check(where, row, cautions))
+            checks.append(_check(where, row, cautions, applies))
         for name, row in _table(where, data, "shape").items():
             shapes[name] = _shape(where, name, row, shapes.get(name))
         comings |= _comings(where, data.get("comes_and_goes", {}))
@@ -468,7 +505,7 @@ def _cautions(where: str, table: object) -> dict[str, str]:
     return table
 
 
-def _check(where: str, row: object, cautions: dict[str, str]) -> CheckFacts:
+def _check(where: str, row: object, cautions: dict[str, str], applies: list[Applies]) -> CheckFacts:
     named = row.get("name", row.get("slug", "?")) if isinstance(row, dict) else "?"
     table = f"check '{named}'"
     if not isinstance(row, dict):
@@ -479,6 +516,8 @@ def _check(where: str, row: object, cautions: dict[str, str]) -> CheckFacts:
     for this_name in names:
         _known(where, table, "caution", str(this_name), cautions)
     made = _row(where, table, CheckFacts, {**row, "cautions": tuple(cautions[str(name)] for name in names)})
+    own = [cautions[item.caution] for item in applies if item.to(made)]
+    made = made.model_copy(update={"cautions": tuple(dict.fromkeys((*own, *made.cautions)))})
     if made.kind == CheckKind.LOOK and not made.outcome:
         raise KnowledgeError(f"{where}, {table}: a look needs at least one outcome")
     if made.kind == CheckKind.SWAP and made.part is None:

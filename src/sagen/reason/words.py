@@ -234,9 +234,22 @@ def not_yet(share: float, check: str = "", now: float = 0.0, first: float = 0.0)
     """The advice to go on; what a repair now and what one more check first are expected to cost, minutes."""
     if not check:
         return f"Not yet: the leading cause stands at {_percent(share)}, and a repair on that would be wrong too often."
+    if not now:
+        return f"Not yet: the leading cause stands at {_percent(share)}. Measure on before anything is bought: {check} is next."
     return (
         f"Not yet: the leading cause stands at {_percent(share)}. To repair now is expected to cost {now:.0f} minutes in repairs "
         f"of the wrong thing, one more check first ({check}) {first:.0f}."
+    )
+
+
+def nothing_leads(share: float, check: str = "") -> str:
+    """The advice where nothing wrong is the likeliest."""
+    on = f" Measure on while it shows: {check} is next." if check else ""
+    if share < 0.5:
+        return f"Not yet: no cause leads.{on}"
+    return (
+        f"Nothing shows for certain: nothing wrong is the likeliest, at {_percent(share)}. Leave the parts alone, and watch for "
+        f"when it comes.{on}"
     )
 
 
