@@ -8,7 +8,8 @@ from conftest import square_teeth
 from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
-from sagen.signal.cam import CYCLE, best_turn, crank_angle, shift_between
+from sagen.signal.cam import CYCLE, crank_angle
+from sagen.signal.cam_difference import cam_difference, turn_between
 from sagen.signal.rails import read_rail
 from test_rotating import CAM, CRANK, SFREQ, WINDOWS, cam_windows
 
@@ -120,15 +121,16 @@ def test_without_the_sprocket_the_teeth_are_not_made_up(late, told, good):
 def test_the_turn_in_which_a_capture_starts_makes_no_difference(start, late, good):
     crank = square_teeth(seconds=3.0, phase=start)
     done = look(crank, cam_windows(WINDOWS, late_deg=late, phase=start), good=good)
-    shift, misfit = shift_between(done.cams["C"], look(*good).cams["C"])
-    assert shift == pytest.approx(late, abs=0.5)
-    assert misfit < 1.0
-    assert best_turn(done.cams["C"], look(*good).cams["C"]) in (0.0, 360.0)
+    found = cam_difference(done.cams["C"], look(*good).cams["C"])
+    assert found.offset == pytest.approx(late, abs=0.3)
+    assert found.shape == ""
+    assert all(edge.difference == pytest.approx(late, abs=0.5) for edge in found.edges)
+    assert turn_between(done.cams["C"], look(*good).cams["C"]) in (0.0, 360.0)
 
 
 def test_cams_of_another_shape_are_not_compared(good):
     other = look(square_teeth(seconds=3.0), cam_windows(((10, 200),), seconds=3.0))
-    assert shift_between(other.cams["C"], look(*good).cams["C"]) is None
+    assert cam_difference(other.cams["C"], look(*good).cams["C"]).shape == "other"
 
 
 @pytest.mark.parametrize("wander", [4.0, 7.0])

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, cached_property
+
+import numpy as np
 
 from sagen.kinds.kind import KINDS, kind_of
 from sagen.kinds.seen import as_seen
@@ -12,16 +14,19 @@ from sagen.model.capture import Capture
 from sagen.model.finding import Cadence, Finding
 from sagen.model.finding_words import probe_note, rest_note, tap_notes
 from sagen.model.sheet import ChannelSheet, Sheet
-from sagen.model.vocabulary import ROTATING_ROLES, Capability, FindingKind, Role, SensorKind, State
+from sagen.model.vocabulary import ABOUT_CAPTURE, ROTATING_ROLES, Capability, FindingKind, Role, SensorKind, State
+from sagen.model.words import FINDING_TITLES
 from sagen.signal import rules_cam, rules_capture, rules_line, rules_wheel
 from sagen.signal.cadence import cadence
 from sagen.signal.cam import CamTrack, track
+from sagen.signal.cam_difference import CamDifference, Measured, cam_difference, turns_alike
 from sagen.signal.catalogue import usual_name
-from sagen.signal.compare import Comparison, compare
-from sagen.signal.context import Context, twin
+from sagen.signal.compare import Comparison, compare, rise_us
+from sagen.signal.context import Context
 from sagen.signal.interruptions import ends_early
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.limits import limits
+from sagen.signal.matching import fit_of, twins
 from sagen.signal.pairs import pairs_of
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.rails import RAIL_RULES, Rail, off_at_first, read_rail
@@ -32,7 +37,7 @@ from sagen.signal.strikes import find_strikes
 from sagen.signal.tapped import Tapped
 
 Pair = tuple[Capture, Sheet]
-_LIMIT = limits("swapped")
+_LIMIT, _LIMIT_GAP = limits("swapped"), limits("extra_gap")
 
 
 @cache
@@ -83,6 +88,9 @@ class Examination:
     cadence: Cadence | None = None  #: how the starter turns the engine, where it was cranking
     tapped: Tapped | None = None  #: how knock sensors answered taps; None where there are none
     pattern_tapped: Tapped | None = None  #: the known-good capture's likewise
+    #: how fit the known-good capture is: "same state", "other rpm", or "unfit: " and why; "" where there is none
+    fit: str = ""
+    compared_with: str = ""  #: its name
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -124,10 +132,17 @@ class Examination:
         """Each channel against the known-good capture, in words."""
         return tuple(channel.comparison.text for channel in self.channels if channel.comparison)
 
+    def _compared_row(self, channel: ChannelResult) -> dict:
+        """The comparison of one channel, where there is a known-good capture."""
+        if not self.fit or channel.reading is None:
+            return {}
+        own = channel.comparison.as_row() if channel.comparison is not None else {}
+        return {"comparison": {"with": self.compared_with, "fit": self.fit, **own}}
+
     def as_row(self) -> dict:
         row = {
             "capture": self.capture.name,
-            "channels": [channel.as_row() for channel in self.channels],
+            "channels": [{**channel.as_row(), **self._compared_row(channel)} for channel in self.channels],
             "findings": [finding.as_row() for finding in self.findings],
         }
         if self.tapped is not None:
@@ -185,28 +200,48 @@ def examine(
     """
     capture, sheet = apply_probe_factors(capture, sheet)
     tell = progress or (lambda share: True)
-    good = []
-    if reference:
-        good_capture, good_sheet = apply_probe_factors(*reference)
-        good = _read_channels(good_capture.joined(), good_sheet, (), lambda share: True)
-    patterns = tuple(item.reading for item in good if item.reading and item.reading.switching)
+    good = _good_one(reference) if reference else None
+    patterns = good.switching if good is not None else ()
     joined = capture.joined()
-    stated = sheet
-    sheet, doubts = as_seen(joined, stated)
-    results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
-    swapped = _swapped(joined, stated, results)
-    if swapped is not None:
-        sheet, note = swapped
-        sheet, doubts = as_seen(joined, sheet)
-        doubts = (note, *doubts)
-        results = _read_channels(joined, sheet, patterns, lambda share: tell(0.9 * share))
-    capture = replace(capture, notes=(*capture.notes, *doubts)) if doubts else capture
-    readings = tuple(result.reading for result in results if result.reading)
+    found = _read_in(joined, sheet, patterns, lambda share: tell(0.9 * share))
+    fit = ""
+    if good is not None:
+        fit = fit_of(
+            joined,
+            found.sheet,
+            found.readings,
+            good.capture,
+            good.sheet,
+            good.readings,
+            good.own_faults(found.readings),
+        )
+        if fit.startswith("unfit") and patterns:
+            # What is unfit weighs nothing, and lends no wheel.
+            good_used, found = None, _read_in(joined, sheet, (), lambda share: tell(0.9 * share))
+        else:
+            good_used = good
+    else:
+        good_used = None
+    sheet, results, readings = found.sheet, found.results, found.readings
+    capture = replace(capture, notes=(*capture.notes, *found.notes)) if found.notes else capture
     cams = _cams(readings)
+    matched: dict[str, RotatingReading] = {}
+    differences: dict[str, CamDifference] = {}
+    rises: dict[str, Measured] = {}
+    if good_used is not None:
+        matched, told = twins(readings, good_used.switching, cams, good_used.cams)
+        capture = replace(capture, notes=(*capture.notes, *told)) if told else capture
+        differences = _cam_differences(readings, cams, matched, good_used)
+        rises = _rises(joined, readings, matched, good_used)
+    if fit.startswith("unfit"):
+        capture = replace(
+            capture, notes=(*capture.notes, f"The known-good capture {good.capture.name} was not compared: {fit[7:]}")
+        )
     context = Context(
-        sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, patterns, cams,
-        _pattern_cams(readings, patterns), _tapped(capture, sheet, results),
-        _tapped(*apply_probe_factors(*reference), good) if reference else None,
+        sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, matched, fit != "other rpm", cams,
+        {name: good_used.cams[twin.column] for name, twin in matched.items() if twin.column in good_used.cams} if good_used else {},
+        differences, rises, _tapped(capture, sheet, results),
+        _tapped(good_used.whole, good_used.sheet, good_used.results) if good_used else None,
         frozenset(result.sheet.role for result in results if result.rail is not None),
     )  # fmt: skip
     for this_result in results:
@@ -224,9 +259,12 @@ def examine(
     )
     cranking = context.state == State.CRANKING
     heard = next((told for crank in cranks if (told := cadence(crank))), None) if cranking else None
+    both = _in_both(findings, readings, good) if good is not None else ()
+    capture = replace(capture, notes=(*capture.notes, *both)) if both else capture
     return Examination(
-        capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped
-    )
+        capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped,
+        fit, good.capture.name if good is not None else "",
+    )  # fmt: skip
 
 
 def _read_channels(
@@ -310,14 +348,111 @@ def _cams(readings: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
     return {name: this_track for name, this_track in tracks.items() if this_track is not None}
 
 
-def _pattern_cams(readings: tuple[RotatingReading, ...], patterns: tuple[RotatingReading, ...]) -> dict[str, CamTrack]:
-    """The known-good capture's cam tracks, under the names that the cams have in this one."""
-    tracks, named = _cams(patterns), {}
+@dataclass(frozen=True)
+class _Read:
+    """A capture's channels as they were read, under the sheet that they show."""
+
+    capture: Capture
+    sheet: Sheet
+    results: list[ChannelResult]
+    notes: tuple[str, ...]
+    whole: Capture | None = None  #: with its holes, of a known-good one
+    faults: tuple[Finding, ...] = ()  #: what it shows wrong, where it was judged
+
+    @property
+    def readings(self) -> tuple[RotatingReading, ...]:
+        return tuple(result.reading for result in self.results if result.reading)
+
+    @property
+    def switching(self) -> tuple[RotatingReading, ...]:
+        return tuple(reading for reading in self.readings if reading.switching)
+
+    def own_faults(self, readings: tuple[RotatingReading, ...]) -> list[str]:
+        """What it shows wrong, in words, but for teeth that are not seen here either: those the wheel may lack by design."""
+        lost = {
+            number
+            for reading in readings
+            for number, share in reading.teeth.lost.items()
+            if share > _LIMIT_GAP.share_of_turns
+        }
+        return [
+            FINDING_TITLES[item.kind].lower() for item in self.faults
+            if not (item.kind == FindingKind.EXTRA_GAP and item.fields.get("tooth") in lost)
+        ]  # fmt: skip
+
+    @cached_property
+    def cams(self) -> dict[str, CamTrack]:
+        return _cams(self.readings)
+
+
+def _read_in(
+    capture: Capture, stated: Sheet, patterns: tuple[RotatingReading, ...], tell: Callable[[float], bool]
+) -> _Read:
+    """Read every channel, as the kind that it shows and under the role that it has."""
+    sheet, notes = as_seen(capture, stated)
+    results = _read_channels(capture, sheet, patterns, tell)
+    swapped = _swapped(capture, stated, results)
+    if swapped is not None:
+        sheet, note = swapped
+        sheet, notes = as_seen(capture, sheet)
+        notes = (note, *notes)
+        results = _read_channels(capture, sheet, patterns, tell)
+    return _Read(capture, sheet, results, notes)
+
+
+def _good_one(reference: Pair) -> _Read:
+    """A known-good capture, read and judged by itself."""
+    whole, sheet = apply_probe_factors(*reference)
+    done = examine(whole, sheet)
+    grave = [
+        item for item in done.findings
+        if item.kind not in ABOUT_CAPTURE and item.kind not in (FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN)
+    ]  # fmt: skip
+    return _Read(whole.joined(), done.sheet, list(done.channels), (), whole, tuple(grave))
+
+
+def _in_both(findings: list[Finding], readings: tuple[RotatingReading, ...], good: _Read) -> tuple[str, ...]:
+    """What is wrong here and in the known-good capture alike."""
+    here = {(item.kind, item.fields.get("tooth")) for item in findings}
+    told = [item for item in good.faults if (item.kind, item.fields.get("tooth")) in here]
+    # A tooth that is lost in both is no finding here: the wheel may be so.
+    if not good.own_faults(readings):
+        told += [item for item in good.faults if item.kind == FindingKind.EXTRA_GAP and item not in told]
+    return tuple(
+        f"{item.channel}: the known-good capture {good.capture.name} shows the same ({FINDING_TITLES[item.kind].lower()})"
+        for item in told
+    )
+
+
+def _cam_differences(
+    readings: tuple[RotatingReading, ...], cams: dict[str, CamTrack], matched: dict[str, RotatingReading], good: _Read
+) -> dict[str, CamDifference]:
+    crank = next((item for item in readings if item.sheet.role == Role.CRANK and item.wheel is not None), None)
+    turns = turns_alike(crank.wheel) if crank is not None else (0.0, 360.0)
+    found = {}
+    for column, here in cams.items():
+        twin = matched.get(column)
+        there = good.cams.get(twin.column) if twin is not None else None
+        difference = cam_difference(here, there, turns) if there is not None else None
+        if difference is not None:
+            found[column] = difference
+    return found
+
+
+def _rises(
+    capture: Capture, readings: tuple[RotatingReading, ...], matched: dict[str, RotatingReading], good: _Read
+) -> dict[str, Measured]:
+    """How long switching lines take to rise, here and in the known-good capture."""
+    found = {}
     for reading in readings:
-        other = twin(reading, readings, patterns) if reading.sheet.role == Role.CAM else None
-        if other is not None and other.column in tracks:
-            named[reading.column] = tracks[other.column]
-    return named
+        twin = matched.get(reading.column)
+        if twin is None or not (reading.both_ends and twin.both_ends and reading.switching and twin.switching):
+            continue
+        here = rise_us(capture.channel(reading.column), reading, capture.sfreq)
+        there = rise_us(good.capture.channel(twin.column), twin, good.capture.sfreq)
+        if here is not None and there is not None:
+            found[reading.column] = Measured(there[0], here[0], float(np.hypot(here[1], there[1])))
+    return found
 
 
 def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[RotatingReading, ...]) -> ChannelResult:
@@ -355,4 +490,9 @@ def _kind_of_channel(sheet: ChannelSheet):
 def _compared(result: ChannelResult, context: Context) -> ChannelResult:
     reading = result.reading
     pattern = context.pattern(reading) if reading is not None and reading.switching else None
-    return replace(result, comparison=compare(reading, pattern)) if pattern is not None else result
+    if pattern is None:
+        return result
+    found = compare(reading, pattern, context.cam_differences.get(reading.column))
+    if found is not None and reading.column in context.rises:
+        found = replace(found, rise_us=context.rises[reading.column])
+    return replace(result, comparison=found)

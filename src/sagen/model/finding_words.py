@@ -128,6 +128,11 @@ def _course(f: dict) -> str:
 
 
 def _low_not_pulled_down(f: dict) -> str:
+    if "known_good" in f:
+        return (
+            f"Comes down only to {f['level_v']:.2f} V; the known-good capture comes down to {_plain(f['known_good'])} V: something "
+            "in return or output holds it up."
+        )
     if "lasts_s" in f:
         return (
             f"Switches, but comes down only to {f['level_v']:.2f} V {_course(f)}. Else it comes down to "
@@ -150,6 +155,14 @@ def _high_not_reached(f: dict) -> str:
             f"Rises too slowly{rise}: a pulse lasts {_duration(f['lasts_s'])} and reaches {f['level_v']:.2f} V, the longest "
             f"{f['top']:.2f} V; {f['expected']:g} V is the pull-up. Weak pull-up, or a loaded line."
         )
+    if "rises_us" in f:
+        good, here = f["rises_us"]
+        return (
+            f"Rises in {_duration(here * 1e-6)} (10 to 90 %), the known-good capture in {_duration(good * 1e-6)}: a weak pull-up, a "
+            "loaded line, or a poor contact in it."
+        )
+    if "known_good" in f:
+        return f"Rises only to {f['level_v']:.2f} V; the known-good capture rises to {f['known_good']:.2f} V."
     if "else" in f:
         return f"Switches, but rises only to {f['level_v']:.2f} V {_course(f)}. Else it rises to {f['else']:.2f} V."
     if not f.get("stated", True):
@@ -385,6 +398,16 @@ def beyond_chance(errors: float) -> str:
 def _odd_tooth(f: dict) -> str:
     seen = in_turns(f.get("seen", f["turns"]), f["turns"])
     after = _after_gap(f)
+    if f["measure"] == "cam_edge":
+        others = len(f["edges"]) - 1
+        more = (
+            f" {_many(others, 'more edge')} of {f['of']} {'strays' if others == 1 else 'stray'} too." if others else ""
+        )
+        return (
+            f"Edge {f['tooth']} of the cam's cycle, {f['angle_deg']:.0f}° in the known-good capture, comes {abs(f['size']):.1f}° of "
+            f"the crank {'late' if f['size'] > 0 else 'early'} while the others agree: a vane or tooth of the cam's wheel is bent "
+            f"or worn.{more}"
+        )
     if f["measure"] == "between":
         return (
             f"A pulse too many between teeth {f['tooth']} and {f.get('next', f['tooth'] + 1)}{after or ','} {seen}: something "
@@ -469,6 +492,9 @@ def _rail_did(did: dict) -> str:
 
 
 def _wrong_pattern(f: dict) -> str:
+    if "shape" in f:
+        words = CAM_SHAPES[f["shape"]]
+        return f"{words[:1].upper()}{words[1:]}."
     seen = (
         f"an even wheel: no gap in {f['teeth']} teeth"
         if f["slots"] is None
@@ -600,10 +626,25 @@ _SURE: dict[FindingKind, str | Callable[[dict], str]] = {
 
 def comparison_words(item) -> str:
     """How a channel differs from the known-good capture."""
+    levels = f"low level {item.low.difference:+.2f} V, high level {item.high.difference:+.2f} V against the known-good capture."
+    if item.cam is not None:
+        if item.cam.shape:
+            return f"{CAM_SHAPES[item.cam.shape]}; {levels}"
+        late = "late" if item.cam.offset > 0 else "early"
+        shift = f"{abs(item.cam.offset):.1f}° of the crank {late} (± {2 * item.cam.u:.1f}°)"
+        moved = [f"edge {edge.edge} by {edge.difference - item.cam.offset:+.1f}°" for edge in item.cam.moved]
+        beside = f", and besides {', '.join(moved[:6])}" if moved else ", every edge alike"
+        return f"{shift}{beside}; {levels}"
     named = [f"{number} ({how})" if how else str(number) for number, how in item.named[:6]]
     more = f" and {len(item.teeth) - 6} more" if len(item.teeth) > 6 else ""
     where = f"at tooth {', '.join(named)}{more}" if item.teeth else "at no tooth"
-    return (
-        f"{100 * item.likeness:.1f} % alike over a turn, differing {where}; low level {item.low_difference:+.2f} V, "
-        f"high level {item.high_difference:+.2f} V against the known-good capture."
-    )
+    alike = "" if item.likeness is None else f"{100 * item.likeness:.1f} % alike over a turn, differing {where}; "
+    return f"{alike}{levels}"
+
+
+#: what a cam is whose edges are not those of the known-good one
+CAM_SHAPES = {
+    "mirrored": "the cam's pattern runs the other way round: a wheel fitted upside down, or another one",
+    "inverted": "the cam's pattern is upside down: tooth for gap, as another sensor or crossed leads make it",
+    "other": "the cam's edges are not those of the known-good capture: another cam wheel, or edges lost",
+}

@@ -12,7 +12,7 @@ import numpy as np
 
 from sagen.model.vocabulary import STARTING, Role
 from sagen.model.words import CHANNELS, FINDING_TITLES
-from sagen.signal.cam import best_turn
+from sagen.signal.cam_difference import turn_between
 from sagen.signal.per_tooth import wave_over_turn
 from sagen.signal.pyramid import Pyramid
 
@@ -242,7 +242,7 @@ def _cam_underlay(done: Examination, result, drawing: TurnDrawing, reference_don
     before = np.searchsorted(good.template, grid, "right") - 1
     high = good.template_rising[before]
     levels = drawing.pattern.levels
-    return Underlay(crank, np.where(high, levels.high, levels.low), 2, best_turn(here, good) / 360.0)
+    return Underlay(crank, np.where(high, levels.high, levels.low), 2, turn_between(here, good) / 360.0)
 
 
 __all__ = ["Lane", "Marked", "Place", "Strip", "Underlay", "channel_names", "strip_scene"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from sagen.kinds import Examination
-from sagen.signal.context import twin
+from sagen.signal.matching import twins
 from sagen.signal.per_tooth import ToothTable, tooth_table, turn_rows
 from sagen.signal.reading import RotatingReading
 
@@ -41,7 +41,8 @@ def draw_turns(done: Examination, column: str, reference_done: Examination | Non
     if reference_done is not None:
         own = tuple(channel.reading for channel in done.channels if channel.reading)
         theirs = tuple(channel.reading for channel in reference_done.channels if channel.reading)
-        pattern = twin(result.reading, own, theirs)
+        matched, _ = twins(own, theirs, done.cams, reference_done.cams)
+        pattern = matched.get(column)
     teeth, stretches = {}, []
     for index, finding in enumerate(done.findings, start=1):
         if finding.channel != column:

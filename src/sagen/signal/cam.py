@@ -16,7 +16,6 @@ BESIDE_REST = 8  #: teeth of the crank
 APART = 20.0  #: degrees: edges closer than this, of one direction, are the same edge in other cycles
 STRANGE = 30.0  #: degrees from its cycle's others: no edge of the cam
 NARROWEST = 2.5  #: degrees of the crank: no cam's window or gap is so narrow
-MATCHED = 6.0  #: degrees: two patterns whose edges lie closer than this on average are of one shape
 
 
 @dataclass(frozen=True)
@@ -244,43 +243,3 @@ def _nearest(angle, rising, template, up) -> np.ndarray:
 def _lateness(angle, rising, template, up) -> np.ndarray:
     apart = _apart(angle, rising, template, up)
     return np.take_along_axis(apart, np.abs(apart).argmin(axis=1)[:, None], axis=1)[:, 0]
-
-
-def shift_between(here: CamTrack, good: CamTrack) -> tuple[float, float] | None:
-    """By how many crank degrees `here` comes after `good`, and how well the two then fit (mean degrees apart).
-
-    Which turn of the cycle a capture starts in is not known, so a whole turn more or less counts as the
-    same. None where the two are not of one shape.
-    """
-    if not (here.referenced and good.referenced) or len(here.template) != len(good.template):
-        return None
-    best: list[tuple[float, float]] = []
-    for turn in (0.0, 360.0):
-        for shift in np.arange(-FAR, FAR + 0.5, 0.5):
-            best.append((_misfit(_apart_shifted(here, good, shift + turn)), float(shift)))
-    least = min(cost for cost, _ in best)
-    if least > MATCHED:
-        return None
-    # A cam with like windows fits at several shifts: the smallest is the likeliest.
-    cost, shift = min((item for item in best if item[0] <= least + 0.6), key=lambda item: abs(item[1]))
-    apart = _apart_shifted(here, good, shift + _turn_for(here, good, shift))
-    nearest = np.take_along_axis(apart, np.abs(apart).argmin(axis=1)[:, None], axis=1)[:, 0]
-    return shift + float(np.median(nearest)), cost
-
-
-def best_turn(here: CamTrack, good: CamTrack) -> float:
-    """Whether `here` counts its cycle from the same turn as `good` (0 degrees) or from the other one (360)."""
-    found = shift_between(here, good)
-    return _turn_for(here, good, found[0]) if found else 0.0
-
-
-def _turn_for(here: CamTrack, good: CamTrack, shift: float) -> float:
-    return min((0.0, 360.0), key=lambda turn: _misfit(_apart_shifted(here, good, shift + turn)))
-
-
-def _apart_shifted(here: CamTrack, good: CamTrack, shift: float) -> np.ndarray:
-    return _apart(here.template - shift, here.template_rising, good.template, good.template_rising)
-
-
-def _misfit(apart: np.ndarray) -> float:
-    return float(np.minimum(np.abs(apart).min(axis=1), 30.0).mean())

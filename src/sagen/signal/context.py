@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding
 from sagen.model.vocabulary import STARTING, TURNING, FindingKind, Role, State
 from sagen.signal.cam import CamTrack
+from sagen.signal.cam_difference import CamDifference, Measured
 from sagen.signal.limits import limits
 from sagen.signal.reading import ChannelReading, RotatingReading
 from sagen.signal.tapped import Tapped
@@ -25,11 +27,17 @@ class Context:
     readings: tuple[RotatingReading, ...] = ()
     cylinders: int | None = None
     sprocket: int | None = None  #: teeth of the crank's belt or chain sprocket
-    #: readings of the known-good capture
-    patterns: tuple[RotatingReading, ...] = ()
+    #: readings of the known-good capture, by the column that each stands for here
+    twins: Mapping[str, RotatingReading] = field(default_factory=dict)
+    #: whether speed and state are those of the known-good capture
+    like_speed: bool = True
     #: cam channels over the crank's angle, by column; the known-good capture's under the same names
     cams: dict[str, CamTrack] = field(default_factory=dict)
     pattern_cams: dict[str, CamTrack] = field(default_factory=dict)
+    #: each cam against the known-good one's, edge by edge, by column
+    cam_differences: dict[str, CamDifference] = field(default_factory=dict)
+    #: 10 to 90 % rise of switching lines in both captures, microseconds, by column
+    rises: dict[str, Measured] = field(default_factory=dict)
     #: how knock sensors answered taps; the known-good capture's likewise
     tapped: Tapped | None = None
     pattern_tapped: Tapped | None = None
@@ -75,8 +83,8 @@ class Context:
         return any(item.kind in kinds and item.channel == reading.column for item in self.found)
 
     def pattern(self, reading: RotatingReading) -> RotatingReading | None:
-        """The same channel of the known-good capture: by name, else by its place among its role."""
-        return twin(reading, self.readings, self.patterns)
+        """The same channel of the known-good capture; see `matching.twins`."""
+        return self.twins.get(reading.column)
 
     def lost_in_pattern(self, reading: RotatingReading) -> frozenset[int]:
         """Tooth numbers that the known-good capture lacks as well."""
@@ -97,18 +105,6 @@ class Context:
             apart = abs(ahead) > _LIMIT.same_tooth * tooth_s
             found.append({"channel": item.channel, "kind": str(item.kind), "ahead_s": ahead if apart else None})
         return found
-
-
-def twin(
-    reading: RotatingReading, own: tuple[RotatingReading, ...], others: tuple[RotatingReading, ...]
-) -> RotatingReading | None:
-    """The channel of another capture that stands for `reading`: same role and name, else same place."""
-    alike = [other for other in others if other.sheet.role == reading.sheet.role]
-    named = next((item for item in alike if item.column == reading.column), None)
-    if named or not alike:
-        return named
-    place = [item.column for item in own if item.sheet.role == reading.sheet.role].index(reading.column)
-    return alike[place] if place < len(alike) else None
 
 
 def grade(beyond: float, plain: float) -> float:

@@ -8,15 +8,16 @@ from dataclasses import replace
 import numpy as np
 
 from sagen.model.finding import Finding, Span
-from sagen.model.vocabulary import FindingKind, State
-from sagen.signal.cam import CamTrack, judged_stretch, shift_between
+from sagen.model.vocabulary import ENGINE_RUNS, FindingKind, State
+from sagen.signal.cam import CamTrack, judged_stretch
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 from sagen.signal.rule import rule
 
-_OFFSET, _SCATTER, _LOST, _TRAVEL = (
-    limits("timing_offset"), limits("timing_scatter"), limits("cam_dropout"), limits("cam_travel"),
+_OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED = (
+    limits("timing_offset"), limits("timing_scatter"), limits("cam_dropout"), limits("cam_travel"), limits("cam_vane"),
+    limits("compared"),
 )  # fmt: skip
 
 
@@ -138,35 +139,72 @@ def timing_scatter(reading: RotatingReading, context: Context) -> Iterator[Findi
 )
 def timing_offset(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Cam edges early or late against the crank, steadily. A weak coil's crossings lie where the noise has them."""
-    here, good = context.cams.get(reading.column), context.pattern_cams.get(reading.column)
-    shift = shift_between(here, good) if here is not None and good is not None else None
-    if shift is None:
+    here, found = context.cams.get(reading.column), context.cam_differences.get(reading.column)
+    if here is None or found is None or found.shape:
         return
-    offset = shift[0]
+    offset = found.offset
     if travel(here, context):
         # Of a moving cam the place nearest to the known-good one counts: only what never gets there has jumped.
         reach = np.quantile(here.phase_error, [_OFFSET.tail, 1 - _OFFSET.tail]) + offset
         there = reach[0] <= _OFFSET.least_deg and reach[1] >= -_OFFSET.least_deg
         offset = 0.0 if there else float(reach[np.abs(reach).argmin()])
+    if not context.like_speed and context.state in ENGINE_RUNS:
+        return  # at another speed a phaser holds another angle: told, and no fault by itself
     wanders = context.has(reading, FindingKind.TIMING_SCATTER)
     unsure = _OFFSET.sigmas * scatter(here, context) / np.sqrt(max(here.cycles, 1.0)) if wanders else 0.0
-    if abs(offset) < max(_OFFSET.least_deg * reading.cam_coarse, here.step_deg, unsure):
+    if abs(offset) < max(_COMPARED.timing_deg * reading.cam_coarse, here.step_deg, unsure, _COMPARED.sigmas * found.u):
         return
-    others = [
-        other for name, track in context.cams.items()
-        if name != reading.column and name in context.pattern_cams
-        and (other := shift_between(track, context.pattern_cams[name])) is not None
-    ]  # fmt: skip
-    on_time = all(abs(this_other[0]) < _OFFSET.least_deg for this_other in others) if others else None
+    others = [item for name, item in context.cam_differences.items() if name != reading.column and not item.shape]
+    on_time = all(abs(item.offset) < _COMPARED.timing_deg for item in others) if others else None
     teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
     yield Finding(
-        FindingKind.TIMING_OFFSET, reading.column, grade(abs(offset) - _OFFSET.least_deg, _OFFSET.plain_deg),
+        FindingKind.TIMING_OFFSET, reading.column, grade(abs(offset) - _COMPARED.timing_deg, _OFFSET.plain_deg),
         {"offset_deg": round(offset, 2), "belt_teeth": teeth},
         {
             "edges": len(here.template), "cycles": here.cycles, "sprocket": context.sprocket,
-            "others_on_time": on_time,
+            "others_on_time": on_time, "u": found.u,
         },
     )  # fmt: skip
 
 
-RULES = (cam_dropout, timing_scatter, timing_offset)
+def _loses_edges(reading: RotatingReading, context: Context) -> bool:
+    """Whether edges of the cam's own cycle do not come at times: what is left then is no other cam."""
+    track, crank = context.cams.get(reading.column), context.crank
+    return track is not None and crank is not None and bool(lost_edges(track, crank))
+
+
+@rule(FindingKind.ODD_TOOTH, silenced_by=(FindingKind.WEAK_AMPLITUDE, FindingKind.UNDERSAMPLED))
+def cam_edge(reading: RotatingReading, context: Context) -> Iterator[Finding]:
+    """Few edges of a cam away from the known-good one's while the others agree: a vane bent, or a tooth."""
+    found = context.cam_differences.get(reading.column)
+    if found is None or found.shape or len(found.edges) < _VANE.fewest_edges or _loses_edges(reading, context):
+        return
+    coarse = reading.cam_coarse
+    moved = [item for item in found.moved if abs(item.difference - found.offset) > _COMPARED.edge_deg * coarse]
+    if not moved or len(moved) > _VANE.most_share * len(found.edges):
+        return
+    worst = max(moved, key=lambda item: abs(item.difference - found.offset))
+    size = worst.difference - found.offset
+    yield Finding(
+        FindingKind.ODD_TOOTH, reading.column, grade(abs(size) - _COMPARED.edge_deg, _VANE.plain_deg),
+        {"tooth": worst.edge, "angle_deg": round(worst.good_deg, 2), "repeats": True},
+        {"measure": "cam_edge", "size": size, "turns": 0, "edges": [item.edge for item in moved], "of": len(found.edges)},
+    )  # fmt: skip
+
+
+@rule(FindingKind.WRONG_PATTERN, silenced_by=(FindingKind.UNDERSAMPLED,))
+def cam_pattern(reading: RotatingReading, context: Context) -> Iterator[Finding]:
+    """A cam's edges are not those of the known-good one at all: another wheel, or fitted the wrong way round."""
+    found = context.cam_differences.get(reading.column)
+    here = context.cams.get(reading.column)
+    if found is None or not found.shape or here is None or here.cycles < _VANE.fewest_cycles or travel(here, context):
+        return
+    if _loses_edges(reading, context):
+        return
+    yield Finding(
+        FindingKind.WRONG_PATTERN, reading.column, _VANE.severity, {"slots": None, "missing": 0},
+        {"declared": "", "shape": found.shape, "edges": len(here.template)},
+    )  # fmt: skip
+
+
+RULES = (cam_dropout, timing_scatter, timing_offset, cam_edge, cam_pattern)

@@ -13,7 +13,7 @@ from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.rule import rule
 
-_LIMIT = limits("coil")
+_LIMIT, _COMPARED = limits("coil"), limits("compared")
 
 
 @rule(FindingKind.WEAK_AMPLITUDE, on=CoilReading, needs=("switching",))
@@ -25,8 +25,10 @@ def weak_coil(reading: CoilReading, context: Context) -> Iterator[Finding]:
     limit = least = float(np.clip(_LIMIT.volt_seconds * rate, _LIMIT.least_v, _LIMIT.most_v))
     theirs, pattern = None, context.pattern(reading)
     if isinstance(pattern, CoilReading) and len(pattern.heights) > 4:
-        theirs = float(np.median(pattern.heights)) * float(np.median(np.diff(pattern.teeth.times))) * rate
-        limit = _LIMIT.weak_against_pattern * theirs
+        other = 1 / float(np.median(np.diff(pattern.teeth.times)))
+        theirs = float(np.median(pattern.heights)) / other * rate
+        like = max(rate, other) <= _COMPARED.like_rpm * min(rate, other)
+        limit = (_COMPARED.weaker if like else _LIMIT.weak_against_pattern) * theirs
     if height < limit:
         yield Finding(
             FindingKind.WEAK_AMPLITUDE, reading.column, grade(limit - height, limit),
@@ -69,7 +71,9 @@ def _fades(reading: CoilReading) -> Finding | None:
 @rule(FindingKind.REVERSED_POLARITY, on=CoilReading, needs=("switching", "polarity_sure"))
 def reversed_polarity(reading: CoilReading, context: Context) -> Iterator[Finding]:
     """The sharp crossing runs the wrong way."""
-    declared = reading.sheet.polarity
+    declared, pattern = reading.sheet.polarity, context.pattern(reading)
+    if declared is None and isinstance(pattern, CoilReading) and pattern.switching and pattern.polarity_sure:
+        declared = "falling" if pattern.falling else "rising"
     if declared is None or reading.falling == (declared == "falling"):
         return
     seen = "falling" if reading.falling else "rising"

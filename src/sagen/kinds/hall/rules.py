@@ -15,7 +15,7 @@ from sagen.signal.level_track import trend
 from sagen.signal.limits import limits
 from sagen.signal.rule import rule
 
-_LIMIT, _TRACK = limits("hall"), limits("level_track")
+_LIMIT, _TRACK, _COMPARED = limits("hall"), limits("level_track"), limits("compared")
 
 
 @rule(FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"))
@@ -68,6 +68,64 @@ def high_not_reached(reading: HallReading, context: Context) -> Iterator[Finding
             )  # fmt: skip
 
 
+@rule(
+    FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"), silenced_by=(FindingKind.NOISE,)
+)  # fmt: skip
+def low_above_the_good_one(reading: HallReading, context: Context) -> Iterator[Finding]:
+    """The low level stands plainly higher than in the known-good capture, though within its limit."""
+    pattern = context.pattern(reading)
+    if (
+        not isinstance(pattern, HallReading)
+        or not pattern.levels_true
+        or context.has(reading, FindingKind.LOW_NOT_PULLED_DOWN)
+    ):
+        return
+    higher = reading.levels.low - pattern.levels.low
+    spread = np.hypot(reading.levels.noise, pattern.levels.noise) + reading.levels.step + pattern.levels.step
+    if higher > max(_COMPARED.low_v, spread) and not context.has(reading, FindingKind.GROUND_LIFT):
+        yield Finding(
+            FindingKind.LOW_NOT_PULLED_DOWN, reading.column, grade(higher - _COMPARED.low_v, reading.expected),
+            {"level_v": round(reading.levels.low, 3)},
+            {"pulses": len(reading.falls), "known_good": pattern.levels.low},
+        )  # fmt: skip
+
+
+@rule(
+    FindingKind.HIGH_NOT_REACHED, on=HallReading, needs=("switching", "levels_true"),
+    silenced_by=(FindingKind.CLIPPED, FindingKind.NOISE),
+)  # fmt: skip
+def high_below_the_good_one(reading: HallReading, context: Context) -> Iterator[Finding]:
+    """The high level stands plainly lower than in the known-good capture, or is reached far more slowly. A pull-up on the
+    battery follows it: there another battery is no difference."""
+    pattern = context.pattern(reading)
+    if (
+        not isinstance(pattern, HallReading)
+        or not pattern.levels_true
+        or context.has(reading, FindingKind.HIGH_NOT_REACHED)
+    ):
+        return
+    lower = pattern.levels.high - reading.levels.high
+    on_battery = max(reading.levels.high, pattern.levels.high) >= _LIMIT.battery_pull_up_v
+    spread = np.hypot(reading.levels.noise, pattern.levels.noise) + reading.levels.step + pattern.levels.step
+    rise = context.rises.get(reading.column)
+    least = max(_COMPARED.high_v, spread, 0.25 * pattern.levels.high if on_battery else 0.0)
+    slower = (
+        rise is not None
+        and rise.here > _COMPARED.slower * rise.good
+        and rise.difference > max(_COMPARED.slower_us * 1e6 / reading.sfreq, _COMPARED.sigmas * rise.u)
+    )
+    if lower > least or slower:
+        yield Finding(
+            FindingKind.HIGH_NOT_REACHED, reading.column,
+            grade(max(lower - _COMPARED.high_v, 0.0) + (1.0 if slower else 0.0), reading.expected),
+            {"level_v": round(reading.levels.high, 3)},
+            {
+                "expected": reading.expected, "stated": reading.sheet.pull_up is not None, "known_good": pattern.levels.high,
+                **({"rises_us": (rise.good, rise.here)} if slower else {}),
+            },
+        )  # fmt: skip
+
+
 @dataclass(frozen=True)
 class _Course:
     """A level that is wrong for a part of the recording: its usual value there, where, and what to say of it."""
@@ -100,4 +158,4 @@ def _for_a_while(reading: HallReading, which: str, limit: float) -> _Course | No
     )  # fmt: skip
 
 
-RULES = (low_not_pulled_down, high_not_reached)
+RULES = (low_not_pulled_down, high_not_reached, low_above_the_good_one, high_below_the_good_one)

@@ -1,0 +1,179 @@
+"""A cam against a known-good one, edge by edge over the crank's angle, each with its uncertainty."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.model.wheel import Wheel
+from sagen.signal.cam import CYCLE, FAR, CamTrack
+from sagen.signal.limits import limits
+
+_LIMIT = limits("compared")
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One measure in the known-good capture and here, and the standard uncertainty of their difference (GUM, 5.1.2)."""
+
+    good: float
+    here: float
+    u: float
+
+    @property
+    def difference(self) -> float:
+        return self.here - self.good
+
+    def as_row(self, digits: int = 3) -> dict:
+        return {name: round(getattr(self, name), digits) for name in ("good", "here", "u")}
+
+
+@dataclass(frozen=True)
+class EdgeDifference:
+    """One edge of a cam's cycle in both captures, crank degrees."""
+
+    edge: int  #: from 1, in the known-good capture's order
+    good_deg: float
+    here_deg: float
+    difference: float  #: here less good, the turn in which either began left out
+    u: float  #: standard uncertainty of it, from the scatter of both over their cycles
+    rising: bool
+
+    def as_row(self) -> dict:
+        return {
+            "edge": self.edge, "good_deg": round(self.good_deg, 2), "here_deg": round(self.here_deg, 2),
+            "difference": round(self.difference, 2), "u": round(self.u, 3),
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class CamDifference:
+    """A cam against the known-good one: its steady shift, every edge, and what shape it has where they are not of one."""
+
+    offset: float  #: median of the edges' differences, crank degrees
+    u: float
+    edges: tuple[EdgeDifference, ...]
+    shape: str = ""  #: "" of one shape; "mirrored", "inverted" or "other"
+
+    @property
+    def moved(self) -> tuple[EdgeDifference, ...]:
+        """Edges that stray from the steady shift by more than the scatter explains."""
+        limit = _LIMIT.edge_deg
+        return tuple(
+            item for item in self.edges if abs(item.difference - self.offset) > max(limit, _LIMIT.sigmas * item.u)
+        )
+
+
+def median_of(values: np.ndarray) -> tuple[float, float]:
+    """Median of what is finite and its standard uncertainty (1.2533 sigma / sqrt n, normal law)."""
+    values = values[np.isfinite(values)]
+    if not len(values):
+        return np.nan, np.nan
+    middle = float(np.median(values))
+    spread = 1.4826 * float(np.median(np.abs(values - middle)))
+    return middle, 1.2533 * spread / np.sqrt(len(values))
+
+
+def _places(track: CamTrack) -> tuple[np.ndarray, np.ndarray]:
+    """Where each edge of the cycle lies, crank degrees, and how well that is known (standard uncertainty)."""
+    apart = np.abs((track.angle - track.phase_error - track.template[:, None] + CYCLE / 2) % CYCLE - CYCLE / 2)
+    own = np.where(track.rising == track.template_rising[:, None], apart, CYCLE).argmin(axis=0)
+    place, u = track.template.copy(), np.full(len(track.template), np.inf)
+    for k in range(len(place)):
+        late = track.phase_error[own == k]
+        if len(late):
+            middle, spread = median_of(late)
+            place[k] += middle
+            u[k] = max(spread, track.step_deg / np.sqrt(12 * len(late)), _LIMIT.least_u_deg)
+    return place, u
+
+
+def cam_difference(here: CamTrack, good: CamTrack, turns: tuple[float, ...] = (0.0, 360.0)) -> CamDifference | None:
+    """Every edge of a cam against the known-good one's; None where either crank has no reference.
+
+    Parameters
+    ----------
+    turns : tuple of float
+        crank degrees by which two counts of the same cycle may differ: by a turn, or where the crank's wheel repeats itself
+        within a turn by less
+
+    The shift is the one at which the edges lie nearest; an edge that lies elsewhere does not move it. Where no shift brings
+    most of them together the known-good one is tried mirrored (fitted the wrong way round) and inverted (tooth for gap).
+    """
+    if not (here.referenced and good.referenced):
+        return None
+    mine, my_u = _places(here)
+    theirs, their_u = _places(good)
+    shapes = {
+        "": (theirs, good.template_rising), "mirrored": ((-theirs) % CYCLE, ~good.template_rising),
+        "inverted": (theirs, ~good.template_rising),
+    }  # fmt: skip
+    tried = {name: _laid_over(mine, here.template_rising, *shape, turns) for name, shape in shapes.items()}
+    same_count = len(mine) == len(theirs)
+    if same_count and tried[""][0] <= _LIMIT.one_shape_deg:
+        shape = ""
+    else:
+        others = {name: item for name, item in tried.items() if name and same_count and item[0] <= _LIMIT.one_shape_deg}
+        shape = min(others, key=lambda name: others[name][0]) if others else "other"
+    if shape:
+        return CamDifference(0.0, np.inf, (), shape)
+    _, shift = tried[""]
+    rows = []
+    apart = (mine[:, None] - shift - theirs + CYCLE / 2) % CYCLE - CYCLE / 2
+    apart = np.where(here.template_rising[:, None] == good.template_rising, apart, CYCLE)
+    for k in range(len(theirs)):
+        own = int(np.abs(apart[:, k]).argmin())
+        difference = float(apart[own, k]) + (shift + CYCLE / 2) % CYCLE - CYCLE / 2
+        # The turn in which a capture begins is not known: it is no difference.
+        turn = min(turns, key=lambda item: abs((difference - item + CYCLE / 2) % CYCLE - CYCLE / 2))
+        difference = (difference - turn + CYCLE / 2) % CYCLE - CYCLE / 2
+        u = float(np.hypot(my_u[own], their_u[k]))
+        rows.append(
+            EdgeDifference(
+                k + 1, float(theirs[k]), float(theirs[k]) + difference, difference, u, bool(good.template_rising[k])
+            )
+        )
+    offset = float(np.median([item.difference for item in rows]))
+    u = float(np.median([item.u for item in rows])) / np.sqrt(max(len(rows), 1)) * 1.2533
+    return CamDifference(offset, max(u, _LIMIT.least_u_deg), tuple(rows))
+
+
+def _laid_over(
+    mine: np.ndarray, my_rising: np.ndarray, theirs: np.ndarray, rising: np.ndarray, turns
+) -> tuple[float, float]:
+    """How far apart half of the edges lie at the best shift, degrees, and that shift with its turn. Of shifts as good the
+    least counts: a cam with like windows fits at several."""
+    best = []
+    for turn in turns:
+        for shift in np.arange(-FAR, FAR + 0.5, 0.5):
+            apart = np.abs((mine[:, None] - shift - turn - theirs + CYCLE / 2) % CYCLE - CYCLE / 2)
+            nearest = np.where(my_rising[:, None] == rising, apart, 30.0).min(axis=0)
+            best.append((float(np.minimum(nearest, 30.0).mean()), float(np.median(nearest)), shift, turn))
+    least = min(item[0] for item in best)
+    _, median, shift, turn = min((item for item in best if item[0] <= least + 0.6), key=lambda item: abs(item[2]))
+    return median, float(shift + turn)
+
+
+def turns_alike(wheel: Wheel) -> tuple[float, ...]:
+    """Crank degrees, within a cycle of two turns, by which two counts of the same wheel may differ: a whole turn, and where
+    gaps return within it (60-2-2) less."""
+    if not wheel.others:
+        return (0.0, 360.0)
+    gone = {*wheel.others, *range(wheel.slots - wheel.missing + 1, wheel.slots + 1)}
+    same = [step for step in range(wheel.slots) if {(number - 1 + step) % wheel.slots + 1 for number in gone} == gone]
+    return tuple(sorted({step * wheel.pitch_deg + turn for step in same for turn in (0.0, 360.0)}))
+
+
+def turn_between(here: CamTrack, good: CamTrack) -> float:
+    """Whether a cam counts its cycle from the same turn of the crank as another (0 degrees) or from the other one (360)."""
+    found = cam_difference(here, good)
+    if found is None or found.shape:
+        return 0.0
+    apart = [
+        np.abs((here.template[:, None] - found.offset - turn - good.template + CYCLE / 2) % CYCLE - CYCLE / 2)
+        .min(axis=0)
+        .mean()
+        for turn in (0.0, 360.0)
+    ]
+    return (0.0, 360.0)[int(np.argmin(apart))]
