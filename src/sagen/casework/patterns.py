@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from sagen.kinds import Examination, examine
 from sagen.model.finding_words import odd_words
 from sagen.model.job import Job
@@ -49,7 +51,11 @@ def against_envelope(log: JobLog, job: Job, done: Examination) -> tuple[str, ...
     patterns = fitting_patterns(log, job, done.sheet)
     if len(patterns) < 2:
         return ()
-    read = [examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:12]]
+    return beyond_envelope(done, [examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:12]])
+
+
+def beyond_envelope(done: Examination, read: Sequence[Examination]) -> tuple[str, ...]:
+    """What of a capture is beyond the envelope of several known-good ones, in words, a sentence a channel."""
     said = []
     for result in done.channels:
         if result.reading is None or result.reading.wheel is None:

@@ -21,6 +21,7 @@ VERBS = {
     "open": "open the window and bring these captures in",
     "demo": "open the window on made-up demo jobs",
     "examine": "read captures and say what they show",
+    "compare": "a capture beside known-good ones, edge by edge and level by level",
     "simulate": "what a recorder or a meter would see on the simulated machine",
     "reason": "weigh jobs: suspects and the next best check",
     "meter": "judge one meter reading against its limits",

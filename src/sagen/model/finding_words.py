@@ -626,7 +626,8 @@ _SURE: dict[FindingKind, str | Callable[[dict], str]] = {
 
 def comparison_words(item) -> str:
     """How a channel differs from the known-good capture."""
-    levels = f"low level {item.low.difference:+.2f} V, high level {item.high.difference:+.2f} V against the known-good capture."
+    low, high = (round(level.difference, 2) + 0.0 for level in (item.low, item.high))
+    levels = f"low level {low:+.2f} V, high level {high:+.2f} V against the known-good capture."
     if item.cam is not None:
         if item.cam.shape:
             return f"{CAM_SHAPES[item.cam.shape]}; {levels}"

@@ -129,7 +129,7 @@ def compare(reading: RotatingReading, pattern: RotatingReading, cam: CamDifferen
     high = Measured(pattern.levels.high, reading.levels.high, level_u)
     return Comparison(
         reading.column, likeness, teeth, low, high, named, pattern.column, cam, None,
-        _duty(reading, pattern) if reading.both_ends and pattern.both_ends else None,
+        _duty(reading, pattern) if cam is None and reading.both_ends and pattern.both_ends else None,
         _v_per_rpm(reading, pattern) if reading.grows_with_speed and pattern.grows_with_speed else None,
     )  # fmt: skip
 

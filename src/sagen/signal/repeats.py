@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from sagen.model.vocabulary import Role
 from sagen.model.wheel import Wheel
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
@@ -40,6 +41,8 @@ def own_pattern(reading: RotatingReading) -> int | None:
     """Teeth a turn of a wheel that nobody stated and that no catalogue knows, but whose uneven spaces come again."""
     if reading.sheet.declared_wheel is not None or not reading.switching or len(reading.teeth.anchors):
         return None
+    if reading.sheet.role == Role.CAM:
+        return None  # a cam's uneven windows are what everybody expects
     return repeats_after(reading.teeth.times)
 
 

@@ -83,3 +83,14 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     start, end = machine.windows[which]
     moved = between(6.0, 25.0, severity) * float(machine.rng.choice([-1, 1]))
     machine.windows = (*machine.windows[:which], (start + moved, end + moved), *machine.windows[which + 1 :])
+
+
+@fault(
+    "cam_wheel_wrong", Cause.RELUCTOR, "another cam wheel is fitted, or the right one the wrong way round", ROTATING, (Role.CAM,),
+    title="wrong cam wheel, or fitted upside down",
+)  # fmt: skip
+def _(machine: SimulatedMachine, severity: float) -> None:
+    whole = 720.0
+    machine.windows = tuple(
+        sorted(((whole - end) % whole, (whole - end) % whole + end - start) for start, end in machine.windows)
+    )

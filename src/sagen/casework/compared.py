@@ -1,0 +1,87 @@
+"""A capture file against one known-good capture or several, without a log."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from sagen.casework.examination import build_pyramids, read_pair
+from sagen.casework.open_capture import opened_capture
+from sagen.casework.patterns import beyond_envelope
+from sagen.files import read_capture, read_sheet
+from sagen.kinds import Examination, Pair, examine
+from sagen.model.errors import SagenError
+from sagen.model.sheet import Sheet
+from sagen.report.printed import FindingPage
+
+#: how fit a known-good capture is, the best first
+FITS = ("same state", "other rpm")
+
+
+@dataclass(frozen=True)
+class ComparedFile:
+    """A capture beside known-good ones: examined against the one that fits best, and against the envelope of all that fit."""
+
+    examination: Examination
+    reference: Pair
+    fits: tuple[tuple[str, str], ...]  #: every known-good capture by name, and how fit it is
+    envelope: tuple[str, ...] = ()  #: what is beyond the envelope, in words; () of one known-good capture
+
+    def as_row(self) -> dict:
+        """All of it as the command line prints it."""
+        done = self.examination
+        row = done.as_row()
+        return {
+            "capture": row["capture"], "good": [{"with": name, "fit": fit} for name, fit in self.fits],
+            "channels": [
+                {"column": item["column"], "role": item["role"], "comparison": item.get("comparison")} for item in row["channels"]
+            ],
+            "findings": row["findings"], "envelope": list(self.envelope), "notes": list(done.notes),
+        }  # fmt: skip
+
+    def edge_rows(self) -> list[tuple]:
+        """The table of edges: column, edge, good, here, difference and its standard uncertainty, crank degrees."""
+        return [
+            (channel.sheet.column, edge.edge, edge.good_deg, edge.here_deg, edge.difference, edge.u)
+            for channel in self.examination.channels
+            if channel.comparison is not None and channel.comparison.cam is not None
+            for edge in channel.comparison.cam.edges
+        ]
+
+    def page(self) -> FindingPage:
+        """The printed page."""
+        done = self.examination
+        opened = opened_capture(None, None, done, build_pyramids(done.capture), self.reference)
+        return FindingPage(done, opened.strip, (), ())
+
+
+def compared_files(path: str | Path, good: Sequence[str | Path], sheet_file: str | Path | None = None) -> ComparedFile:
+    """Compare a capture with known-good ones; each is read under the sheet beside it, else under the capture's own.
+
+    Raises
+    ------
+    SagenError
+        for a file that cannot be read, or that has none of the channels.
+    """
+    capture, sheet, _ = read_pair(path, sheet_file)
+    pairs = [_good(item, sheet) for item in good]
+    tried = [(examine(capture, sheet, reference=pair), pair) for pair in pairs]
+    fits = tuple((Path(name).name, done.fit) for name, (done, _) in zip(good, tried, strict=True))
+    best, reference = min(tried, key=lambda item: FITS.index(item[0].fit) if item[0].fit in FITS else len(FITS))
+    fitting = [pair for done, pair in tried if done.fit in FITS]
+    told = beyond_envelope(best, [examine(*pair) for pair in fitting]) if len(fitting) > 1 else ()
+    return ComparedFile(best, reference, fits, told)
+
+
+def _good(path: str | Path, sheet: Sheet | None) -> Pair:
+    try:
+        capture, own = read_capture(path), read_sheet(path)
+    except SagenError as error:
+        raise SagenError(f"known-good capture {Path(path).name}: {error}") from None
+    if own is None:
+        columns = {item.column for item in capture.channels}
+        if sheet is not None and not columns >= {item.column for item in sheet.channel}:
+            raise SagenError(f"{Path(path).name}: it has other channels and no sheet beside it: write one")
+        own = sheet or Sheet()
+    return capture, own
