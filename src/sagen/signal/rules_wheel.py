@@ -11,6 +11,7 @@ from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
 from sagen.signal.between import at_pace, bridged, missed_teeth, pulses_between, slowness
+from sagen.signal.catalogue import usual_name
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn, without_orders
 from sagen.signal.interruptions import interruptions
@@ -440,6 +441,12 @@ def wrong_pattern(reading: RotatingReading, context: Context) -> Iterator[Findin
             yield _wrong(reading, None, 0, {"teeth": len(teeth.times)})
         return
     if len(teeth.anchors) < _PATTERN.fewest_turns or teeth.alike < _PATTERN.confirmed:
+        return
+    gone = {number for number, share in teeth.lost.items() if share >= _PATTERN.always} | set(wheel.others)
+    if declared.others and wheel.slots == declared.slots and wheel != declared and len(gone) != len(declared.others):
+        # Fewer or more gaps than stated, each in every turn: another wheel, and no lost tooth.
+        seen = Wheel(wheel.slots, wheel.missing, tuple(sorted(gone)))
+        yield _wrong(reading, wheel.slots, wheel.missing, {"wheel": usual_name(seen), "turns": len(teeth.anchors)})
         return
     if wheel.slots != declared.slots or (declared.missing and wheel.missing != declared.missing):
         yield _wrong(reading, wheel.slots, wheel.missing, {"wheel": str(wheel), "turns": len(teeth.anchors)})
