@@ -300,6 +300,7 @@ def test_a_heap_of_refused_files_stops_no_other(desk, tmp_path, make_csv):
     assert all(len(row["error"]) < 200 for row in rows if "error" in row)
 
 
+@pytest.mark.long
 def test_a_strangers_sheet_tells_nothing_of_other_files(make_csv, tmp_path):
     secret = tmp_path / "elsewhere" / "secret.csv"
     secret.parent.mkdir()
@@ -358,6 +359,7 @@ def test_a_lock_held_elsewhere_never_freezes_the_window(desk, tmp_path):
     assert [entry.withdrawn for entry in window.workspace.job.entries] == [True]
 
 
+@pytest.mark.long
 def test_no_store_call_is_made_on_the_interface_thread(desk, monkeypatch):
     window = desk(demo_log, demo=True)
     here, real = [], Database.work

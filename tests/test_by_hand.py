@@ -161,6 +161,7 @@ class Finger:
         assert box.currentData() == data
 
 
+@pytest.mark.long
 @pytest.mark.sampled(1)
 @pytest.mark.parametrize("fault", ["return_high_resistance", "fuse_blown"])
 def test_by_keys_alone(desk, fault):

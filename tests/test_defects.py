@@ -256,6 +256,7 @@ def test_no_source_of_the_desk_asks_for_rich_text():
 # a heap of files ----------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.long
 def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):
     from PySide6.QtCore import QMimeData, QPointF, QUrl
     from PySide6.QtGui import QDropEvent
@@ -294,6 +295,7 @@ def test_of_eight_files_dropped_together_none_is_lost(desk, make_csv, tmp_path):
     assert "empty.csv" in said
 
 
+@pytest.mark.long
 def test_a_late_list_of_jobs_turns_no_page(desk):
     window = desk(demo_log, demo=True)
     window.navigation.show_circuit()

@@ -209,6 +209,7 @@ def test_a_check_is_one_file(with_toys):
     assert "listen_for_birds" in told["checks"]
 
 
+@pytest.mark.long
 def test_a_page_is_one_file_with_its_keys(with_toys):
     told = with_toys("toy_page")
     assert (told["shown"], told["pressed"], told["keys"]) == ([True, "Toy"], 1, True)

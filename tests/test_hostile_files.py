@@ -160,6 +160,7 @@ def test_a_writer_that_fails_leaves_what_was_there(tmp_path):
     assert len(list(tmp_path.iterdir())) == 1
 
 
+@pytest.mark.long
 def test_converting_never_overwrites_a_sheet_that_says_something_else(tmp_path, make_csv):
     source = make_csv("a.csv")
     (tmp_path / "b.sheet.toml").write_text('[conditions]\nstate = "running"\n')

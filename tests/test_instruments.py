@@ -313,6 +313,7 @@ def test_a_recording_that_is_told_to_end_keeps_what_there_is(served, tmp_path, n
     assert list(tmp_path.iterdir()) == [out]
 
 
+@pytest.mark.long
 def test_a_killed_recording_lies_beside_and_is_not_written_over(served, tmp_path):
     out, address = tmp_path / "o.npz", served(fast=False)
     done = recorded(address, out)

@@ -287,6 +287,7 @@ def test_a_photo_is_pasted_and_gets_an_arrow(desk, tmp_path):
     assert "broken.jpg" in window.message.text.text()
 
 
+@pytest.mark.long
 def test_the_new_pages_stand_with_an_empty_job_a_long_one_and_hostile_words(desk):
     window = desk()
     for name in ("plan", "proof", "work", "card"):
@@ -314,6 +315,7 @@ def test_the_new_pages_stand_with_an_empty_job_a_long_one_and_hostile_words(desk
     assert window.page("proof").table.rowCount() == 1, "the same reading so many times is one measurement"
 
 
+@pytest.mark.long
 def test_a_known_good_capture_is_offered_by_itself(desk, tmp_path):
     from sagen.files import write_capture
 

@@ -103,6 +103,7 @@ def test_the_waves_are_the_captures_own_samples():
     assert peak == pytest.approx(6_870.0, rel=0.03)
 
 
+@pytest.mark.long
 @pytest.mark.sampled(1)
 @pytest.mark.parametrize("strikes", [0, 1, 60])
 def test_one_strike_and_sixty_are_drawn(app, strikes):
@@ -233,6 +234,7 @@ def test_before_and_after_stand_side_by_side_on_screen_and_paper(knock):
     assert "Before and after the repair, plugged in" in html
 
 
+@pytest.mark.long
 def test_a_tap_check_offers_file_stand_in_and_reading_by_eye(knock, monkeypatch):
 
     card = next(

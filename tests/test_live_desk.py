@@ -168,6 +168,7 @@ def test_a_recorder_that_goes_away_is_told_and_what_was_recorded_stays(desk, mon
     settle(window)
 
 
+@pytest.mark.long
 def test_codes_come_into_the_job_are_cleared_after_a_question_and_come_back(desk, monkeypatch):
     window = at(desk, "Fell")
     hand = Keys(window)
@@ -261,6 +262,7 @@ def test_a_reading_stands_large_in_the_unit_that_is_read_aloud():
     assert said(4e7, "ohms", True) == "OL"
 
 
+@pytest.mark.long
 def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):
     window = at(desk, "Dunlin")
     window.show_with_job("tester")
@@ -523,6 +525,7 @@ def test_a_recording_that_runs_when_the_window_closes_is_kept(desk):
     log.close()
 
 
+@pytest.mark.long
 def test_two_recordings_of_one_name_are_kept_each_for_itself(desk):
     window = at(desk, "Fell")
     page = started(window)
@@ -553,6 +556,7 @@ def test_two_recordings_of_one_name_are_kept_each_for_itself(desk):
     assert log.captures.get(kept.token).samples == first.live.samples
 
 
+@pytest.mark.long
 def test_changing_the_state_of_a_capture_keeps_what_its_sheet_states(desk, make_csv):
     window = at(desk, "Ostrel")
     path = make_csv("cam.csv")

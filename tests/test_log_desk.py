@@ -180,6 +180,7 @@ captures.Keep(job.id, incoming, incoming.sheet).perform(log)
 """
 
 
+@pytest.mark.long
 def test_what_was_being_examined_when_the_program_was_killed_is_kept_at_the_next_start(desk, tmp_path, make_csv):
     path = make_csv("late.csv", lost=(31,))
     done = subprocess.run([sys.executable, "-c", KILLED, str(tmp_path / "log"), str(path)], check=False)

@@ -165,6 +165,7 @@ TEXTBOOK = {
 CLASHES = {frozenset({"steel", "half a volt"}), frozenset({"feed 5", "battery low"}), frozenset({"feed 5", "battery high"}), frozenset({"battery low", "battery high"})}  # fmt: skip
 
 
+@pytest.mark.long
 @pytest.mark.sampled(1)
 @pytest.mark.parametrize("spec", [OPEN_HALL, CircuitSpec(role="cam", sensor="hall")], ids=["crank", "cam"])
 def test_textbook_readings_accuse_neither_wiring_nor_supply_ground_or_module(spec):

@@ -63,6 +63,7 @@ def test_a_folder_is_studied_as_each_capture_is_examined(archive, tmp_path, caps
     assert not [path for path in tmp_path.iterdir() if ".part" in path.name]
 
 
+@pytest.mark.long
 def test_a_log_is_studied_on_a_named_scheduler(archive, tmp_path):
     from distributed import LocalCluster
 

@@ -84,6 +84,7 @@ def test_everything_is_there_after_reopening(desk, make_csv, tmp_path):
     assert again.page("capture").view.strip.samples == 100_000
 
 
+@pytest.mark.long
 def test_withdrawn_evidence_no_longer_counts_and_undo_brings_it_back(desk):
     window = desk(demo_log, demo=True)
     assert window.suspects.rows[0].bar.cause == "reluctor"
