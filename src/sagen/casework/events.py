@@ -68,7 +68,7 @@ class Event:
         if self.other_turns is not None:
             told.append("the other sensor went on" if self.other_turns else "the other sensor was silent, too")
         if self.tries:
-            told.append(f"it tried {self.tries} times")
+            told.append("it tried once" if self.tries == 1 else f"it tried {self.tries} times")
         return "; ".join(told)
 
     def as_row(self) -> dict:

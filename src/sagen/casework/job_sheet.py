@@ -53,6 +53,7 @@ from sagen.model.words import (
     WIRES,
     said_ohms,
     said_volts,
+    surely,
 )
 from sagen.reason.decide import Costs, decision_facts
 from sagen.reason.several import circuits_of
@@ -160,8 +161,8 @@ def _verdict(lead, weighed, now: Standing, left: str) -> str:
         return ""
     where = f" ({lead.circuit})" if lead.circuit else ""
     if lead.cause == Cause.NONE:
-        return f"Nothing wrong is found in this circuit{where} ({100 * lead.probability:.0f} %)."
-    return f"Most likely {CAUSES[lead.cause].lower()}: {lead.title}{where}, {100 * lead.probability:.0f} %."
+        return f"Nothing wrong is found in this circuit{where} ({surely(lead.probability)})."
+    return f"Most likely {CAUSES[lead.cause].lower()}: {lead.title}{where}, {surely(lead.probability)}."
 
 
 def _everyday(lead, now: Standing, role: str, weighed, left: str) -> str:
@@ -374,7 +375,7 @@ def _capture(capture_entry: CaptureEntry | FindingEntry) -> Row:
 def _suspect(item) -> Row:
     name = f"{CAUSES[item.cause]}: {item.title}" if item.cause != Cause.NONE else CAUSES[item.cause]
     reasons = " ".join(("+ " if reason.bits > 0 else "\u2212 ") + reason.text for reason in item.reasons[:3])
-    return Row((f"{item.circuit}: {name}" if item.circuit else name, f"{100 * item.probability:.0f} %", reasons))
+    return Row((f"{item.circuit}: {name}" if item.circuit else name, surely(item.probability), reasons))
 
 
 def _ruled_out(suspects) -> tuple[Row, ...]:

@@ -7,6 +7,7 @@ import sys
 
 from sagen.casework.headless import examined_file
 from sagen.cli import in_a_sentence
+from sagen.model.words import surely
 from sagen.signal.catalogue import usual_name
 
 
@@ -58,5 +59,5 @@ def _print_plain(name: str, examination, suspects) -> None:
             print(f"    to be sure: {finding.sure}")
     for note in examination.notes:
         print(f"  note: {note}")
-    told = [f"{suspect.title} ({suspect.cause}) {100 * suspect.probability:.0f} %" for suspect in suspects[:3]]
+    told = [f"{suspect.title} ({suspect.cause}) {surely(suspect.probability)}" for suspect in suspects[:3]]
     print(f"  suspects: {', '.join(told)}")

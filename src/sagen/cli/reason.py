@@ -54,7 +54,7 @@ def _print_plain(name: str, found) -> None:
     print(name)
     for suspect in found.suspects[:5]:
         print(
-            f"  {100 * suspect.probability:5.1f} %  {suspect.cause}: {suspect.title}{f' ({suspect.circuit})' if suspect.circuit else ''}"
+            f"  {min(100 * suspect.probability, 99.0):5.1f} %  {suspect.cause}: {suspect.title}{f' ({suspect.circuit})' if suspect.circuit else ''}"
         )
         if suspect.estimate is not None:
             print(f"           {estimate_text(suspect.estimate)}")

@@ -7,6 +7,7 @@ import sys
 
 from sagen.casework.headless import struck_files
 from sagen.kinds.piezo.words import share_words
+from sagen.model.words import surely
 
 
 def arguments(parser) -> None:
@@ -44,7 +45,7 @@ def _print_plain(found) -> None:
         print("  nothing wrong was found")
     for note in found.notes:
         print(f"  to do: {note}")
-    told = [f"{suspect.title} ({suspect.cause}) {100 * suspect.probability:.0f} %" for suspect in found.suspects[:3]]
+    told = [f"{suspect.title} ({suspect.cause}) {surely(suspect.probability)}" for suspect in found.suspects[:3]]
     print(f"  suspects: {', '.join(told)}")
 
 

@@ -348,3 +348,8 @@ def estimate_text(estimate: Estimate) -> str:
     """How large a fault is: "About 1.2 kohm from the signal wire to ground (0.9 to 1.5 kohm)"."""
     where = ESTIMATES.get(estimate.quantity, "")
     return f"About {said_ohms(estimate.value)} {where} ({said_range(estimate.low, estimate.high, True)})."
+
+
+def surely(probability: float) -> str:
+    """A probability as it is said of a suspect: never more than the record of such calls bears out, never nothing."""
+    return f"{min(max(100.0 * probability, 1.0), 99.0):.0f} %"

@@ -17,7 +17,7 @@ from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
 from sagen.model.vocabulary import Cause
-from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES
+from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES, surely
 from sagen.reason.checks import NextCheck
 from sagen.report.plot import LONGEST_MARK, lane_svg
 from sagen.report.scene import Lane, Strip
@@ -84,6 +84,7 @@ def render_html(page: FindingPage) -> str:
             later=page.checks[1:3],
             cautions=sorted({caution for check in page.checks[:3] for caution in check.check.cautions}),
             causes=CAUSES,
+            surely=surely,
             titles=FINDING_TITLES,
             state=STATES[page.sheet.conditions.state],
         )
@@ -115,7 +116,7 @@ def _verdict(page: FindingPage) -> str:
     first = FINDING_TITLES[page.examination.findings[0].kind]
     if top is None or top.cause == Cause.NONE:
         return f"{first}."
-    return f"{first}. Most likely {CAUSES[top.cause].lower()}: {top.title} ({100 * top.probability:.0f} %)."
+    return f"{first}. Most likely {CAUSES[top.cause].lower()}: {top.title} ({surely(top.probability)})."
 
 
 def _channel_part(page: FindingPage, result: ChannelResult) -> dict:

@@ -20,7 +20,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.model.vocabulary import Cause, Gear, Strategy
-from sagen.model.words import CAUSES, estimate_text, strength, times_likelier
+from sagen.model.words import CAUSES, estimate_text, strength, surely, times_likelier
 
 LEAST_SHOWN = 0.01
 MOST_BARS = 6
@@ -59,7 +59,9 @@ class SuspectBar(QAbstractButton):
         self.cause, self.fault = suspect.cause, suspect.title or suspect.fault
         if suspect.circuit:
             self.fault = f"{suspect.circuit}: {self.fault}"
-        self.setAccessibleName(f"{CAUSES[suspect.cause]}: {self.fault}, {100 * suspect.probability:.0f} percent")
+        self.setAccessibleName(
+            f"{CAUSES[suspect.cause]}: {self.fault}, {surely(suspect.probability).replace('%', 'percent')}"
+        )
         self.setToolTip("Press to see the evidence for and against")
         self._moving.stop()
         self._moving.setStartValue(self.shown)
@@ -91,7 +93,7 @@ class SuspectBar(QAbstractButton):
         text = box.adjusted(10, 4, -10, -13)
         painter.setPen(QColor(colours.ink))
         painter.setFont(theme.font(10.5, bold=True))
-        figure = f"{100 * self.shown:.0f} %"
+        figure = surely(self.shown)
         painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         name = CAUSES[self.cause]
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
@@ -355,10 +357,12 @@ class SuspectsPane(QWidget):
             ("All but ruled out", [item for item in rest if item.probability < LEAST_SHOWN]),
         ):
             if some:
-                names = dict.fromkeys(CAUSES[item.cause].lower() for item in some)
-                said.append(f"{words}: {', '.join(names)}.")
+                # Of several circuits one may rule out what leads in another: it is not said to be ruled out then.
+                leading = {item.cause for item in shown}
+                names = dict.fromkeys(CAUSES[item.cause].lower() for item in some if item.cause not in leading)
+                said += [f"{words}: {', '.join(names)}."] if names else []
         self.others.setText(" ".join(said))
-        self.others.setVisible(bool(rest))
+        self.others.setVisible(bool(said))
         enough = advice is not None and advice.enough
         self.headline.setText(advice.headline if enough else "")
         self.headline.setVisible(enough)

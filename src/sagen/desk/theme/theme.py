@@ -147,8 +147,8 @@ QMainWindow, QDialog { background: %(ground)s; color: %(ink)s; }
 #bar { background: %(pane)s; border-radius: 8px; }
 QLabel { color: %(ink)s; background: transparent; }
 QLabel#quiet { color: %(quiet)s; }
-QLabel#live { font-family: "B612 Mono"; font-size: 15pt; font-weight: 700; }
-QLabel#probe { font-family: "B612 Mono"; font-size: 60pt; font-weight: 700; }
+QLabel#live { font-family: "B612"; font-size: 15pt; font-weight: 700; }
+QLabel#probe { font-family: "B612"; font-size: 60pt; font-weight: 700; }
 QLabel#probe[verdict="inside"], QLabel#far[verdict="inside"] { color: %(sound)s; }
 QLabel#probe[verdict="outside"], QLabel#far[verdict="outside"] { color: %(mark)s; }
 QLabel#far { font-size: 20pt; font-weight: 700; }
