@@ -242,6 +242,7 @@ def test_the_row_of_a_check_is_that_of_the_contract():
     assert isinstance(first, NextCheck)
     assert list(first.as_row()) == [
         "check", "kind", "point", "state", "minutes", "access_minutes", "gain_bits", "outcomes", "text",
+        "moves_shaft", "place", "cautions",
     ]  # fmt: skip
 
 

@@ -4,9 +4,12 @@ The rules are common practice, no published source: with the timing in doubt the
 asked; what is measured comes before what is bought.
 """
 
+import json
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.test_cli import sagen
 
 from sagen.casework.costs import costs_of, now_or_first
 from sagen.casework.weigh_job import weigh_job
@@ -169,3 +172,40 @@ def test_every_caution_stands_where_what_is_done_asks_for_it(check):
         assert "before it is disturbed" in said
     if check.slug == "timing_marks":
         assert "do not crank on" in said
+
+
+@given(records, st.randoms(use_true_random=False), st.sampled_from([CRANK, CAM]))
+def test_the_order_in_which_things_were_told_does_not_matter(trail, shuffler, spec):
+    """Between two repairs; to the digit."""
+    told = [item for item in trail if not isinstance(item, RepairEntry)]
+    other = list(told)
+    shuffler.shuffle(other)
+    if told:
+        first, second = (infer(case_of(items, spec)).by_fault() for items in (told, other))
+        assert first == second
+
+
+@given(records, st.sampled_from([CRANK, CAM]))
+def test_a_value_that_was_typed_twice_is_one_observation(trail, spec):
+    told = [item for item in trail if not isinstance(item, RepairEntry)]
+    twice = [*told, *(item for item in told if isinstance(item, ReadingEntry))]
+    assert infer(case_of(told, spec)).by_fault() == infer(case_of(twice, spec)).by_fault() if told else True
+
+
+def test_a_job_says_what_must_not_be_done_and_what_does_not_fit(tmp_path):
+    head = 'codes = ["P0016"]\n[circuit]\nrole = "cam"\nsensor = "hall"\n'
+    reading = '[[trail]]\nreading = "volts"\npoint = "supply"\nstate = "key_on"\nvalue = {}\n'
+    shifted = '[[trail]]\nfinding = "timing_offset"\noffset_deg = 15.0\nstate = "cranking"\n'
+    (tmp_path / "job.toml").write_text(head + reading.format(5.0) + reading.format(0.2) + shifted)
+    told = json.loads(sagen("reason", tmp_path / "job.toml", "--json").stdout)
+    assert told["do_not"] == ["crank", "run", "drive"]
+    assert any("valves and pistons may meet" in note for note in told["notes"])
+    assert not [row["check"] for row in told["next"] if row["moves_shaft"]]
+    assert [item["entry"] for item in told["misfit"]] == [1]
+    assert "comes and goes" in told["misfit"][0]["text"]
+    assert told["stage"] == "found"
+    assert set(told["repair"]) == {"ready", "text"}
+    assert {"place", "cautions", "moves_shaft"} <= set(told["next"][0])
+    agreed = '[[trail]]\ninspection = "timing marks"\noutcome = "as expected"\n'
+    (tmp_path / "job.toml").write_text(head + shifted + agreed)
+    assert json.loads(sagen("reason", tmp_path / "job.toml", "--json").stdout)["do_not"] == []

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
+from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.examination import build_pyramids, capture_entry, kept_name, read_pair, with_captures_read
 from sagen.casework.lessons import ShopLessons
 from sagen.casework.open_capture import opened_capture
@@ -130,6 +131,10 @@ def _once(captures: list[Tapped]) -> list[Tapped]:
     return out
 
 
+#: of a job without any evidence
+EMPTY_DIAGNOSIS = {"do_not": [], "repair": {"ready": False, "text": ""}, "misfit": [], "stage": "open"}
+
+
 @dataclass(frozen=True)
 class WeighedFile:
     """A job file weighed; rows of a job of several circuits name theirs."""
@@ -138,6 +143,7 @@ class WeighedFile:
     checks: tuple[NextCheck, ...]
     advice: Advice
     odd: tuple[str, ...]  #: what codes mean together, and readings that no fault explains
+    diagnosis: Diagnosis | None = None
 
     def as_row(self, most_checks: int) -> dict:
         """All of it as the command line prints it."""
@@ -145,6 +151,7 @@ class WeighedFile:
             "suspects": [suspect.as_row() for suspect in self.suspects],
             "next": [check.as_row() for check in self.checks[:most_checks]],
             "notes": list(self.odd),
+            **(self.diagnosis.as_row() if self.diagnosis is not None else EMPTY_DIAGNOSIS),
         }
 
 
@@ -163,12 +170,15 @@ def weighed_file(path: str | Path, record: ShopLessons | None = None) -> Weighed
     job = read_job(path)
     records = with_captures_read(job.trail, job.folder, job.circuit, job.engine.cylinders, job.circuits)
     circuits = job.circuits or {"": job.circuit}
-    told = weigh_records(records, circuits, job.gear, job.strategy, job.access, job.opened, record)
+    told = weigh_records(
+        records, circuits, job.gear, job.strategy, job.access, job.opened, record, first=len(job.trail) - job.entries
+    )
     counted = (
         [] if record is None else [f"the shop's own record weighs in: {record.said(next(iter(circuits.values())))}"]
     )
-    odd = (*counted, *job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
-    return WeighedFile(told.suspects, told.checks, told.advice, odd)
+    more = told.diagnosis.notes if told.diagnosis is not None else ()
+    odd = (*counted, *more, *job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
+    return WeighedFile(told.suspects, told.checks, told.advice, odd, told.diagnosis)
 
 
 def pages_of_job_file(path: str | Path) -> dict:

@@ -78,8 +78,9 @@ def weigh_job(
         ways = now_or_first(told.suspects, told.checks, costs_of(records), minutes, open_now)
     except SagenError as error:
         ways, together = None, (*together, str(error))
+    more = told.diagnosis.notes if told.diagnosis is not None else ()
     return Weighed(
-        job.id, told.suspects, told.checks, told.pieces, _with_what_is_owed(told.advice, job), together + told.odd, job_taps(records), open_now,
+        job.id, told.suspects, told.checks, told.pieces, _with_what_is_owed(told.advice, job), (*more, *together, *told.odd), job_taps(records), open_now,
         minutes, ways, own.said(next(iter(circuits.values()))) if own is not None else "",
     )  # fmt: skip
 

@@ -83,6 +83,7 @@ class JobFile:
     opened: tuple[str, ...] = ()  #: places that are open now
     notes: tuple[str, ...] = ()  #: what was taken for granted, in words
     circuits: dict[str, CircuitSpec] = field(default_factory=dict)  #: by name, where the job has several
+    entries: int = 0  #: how many of the trail stand as entries in the file; the first are its complaints and codes
 
     @property
     def codes(self) -> tuple[str, ...]:
@@ -126,7 +127,8 @@ def read_job(path: str | Path) -> JobFile:
     trail = [item if several or not item.circuit else replace(item, circuit="") for item in trail]
     told += [CircuitEntry(spec, circuit=name) for name, spec in several.items()]
     return JobFile(
-        circuit, engine, gear, strategy, (*told, *trail), path.parent, access, opened, tuple(notes), several
+        circuit, engine, gear, strategy, (*told, *trail), path.parent, access, opened, tuple(notes), several,
+        len(trail),
     )  # fmt: skip
 
 

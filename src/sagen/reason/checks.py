@@ -103,6 +103,9 @@ class NextCheck:
             "gain_bits": round(self.gain_bits, 4),
             "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
             "text": f"{self.text} {self.why}",
+            "moves_shaft": check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES,
+            "place": str(check.place) if check.place is not None else "",
+            "cautions": list(check.cautions),
             **({"circuit": self.circuit} if self.circuit else {}),
         }
 

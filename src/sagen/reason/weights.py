@@ -7,7 +7,7 @@ pull-up counts in the next. Two halves of the draws that disagree make the answe
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import fields, replace
 
 import numpy as np
 
@@ -38,6 +38,7 @@ def infer(case: Case, *, world: World | None = None) -> Posterior:
 
 def _infer(case: Case, world: World) -> Posterior:
     histories, pieces, generations = histories_of(case, world)
+    pieces = without_order(pieces)
     used, logs = log_likelihoods(histories, pieces, generations, world)
     total = logs.sum(axis=0)
     prior = np.array([history.log for history in histories])
@@ -88,6 +89,24 @@ def _infer(case: Case, world: World) -> Posterior:
         doubted=doubted,
         alone=alone,
     )
+
+
+def without_order(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:
+    """Evidence of each epoch in an order of its own, the same whatever order it was told in, and what was told twice once."""
+
+    def key(item: tuple[int, Evidence]) -> tuple:
+        epoch, piece = item
+        values = [getattr(piece, name.name) for name in fields(piece)]
+        told = [
+            repr(sorted(map(str, value))) if isinstance(value, frozenset | set) else repr(value) for value in values
+        ]
+        return epoch, type(piece).__name__, told
+
+    seen: list[tuple[int, Evidence]] = []
+    for item in sorted(pieces, key=key):
+        if item not in seen:
+            seen.append(item)
+    return seen
 
 
 def _before(used: list[Evidence], pieces: list[tuple[int, Evidence]], last: int) -> tuple[bool, ...]:

@@ -1,0 +1,109 @@
+"""What a trail amounts to, said once for everybody who shows it: what must not be done now, whether it is good enough to
+repair, what does not fit, and how far the job has come."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from sagen.model.proof import Stage, standing
+from sagen.model.trail import ReadingEntry, Record, RepairEntry
+from sagen.model.vocabulary import Cause, Quantity
+from sagen.model.words import POINTS, STATES
+from sagen.reason.checks import Advice
+from sagen.reason.suspects import Suspect
+
+#: what must not be done while the timing is in doubt, and why
+NOT_TURNED = ("crank", "run", "drive")
+WHY_NOT_TURNED = (
+    "Do not crank, run or drive it as it stands: belt, chain or key may be off, and valves and pistons may meet. Turn it by hand, "
+    "gently, to its marks first, until they are seen to agree."
+)
+#: readings of one place and state that differ by more do not fit one another: volts, and times of ohms
+APART_V, APART_OHM = 0.5, 2.0
+STAGES = {Stage.FOUND: "found", Stage.CAME_BACK: "came_back"}
+
+
+@dataclass(frozen=True)
+class Diagnosis:
+    """A case as it stands."""
+
+    do_not: tuple[str, ...]
+    why_not: str
+    ready: bool  #: good enough to repair
+    text: str  #: the advice, or what is owed
+    misfit: tuple[tuple[int, str], ...]  #: entries of the trail, from 1, that do not fit what came later, and why
+    stage: str
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """All of it that is told in sentences beside the suspects."""
+        return (*((self.why_not,) if self.why_not else ()), *(text for _, text in self.misfit))
+
+    def as_row(self) -> dict:
+        return {
+            "do_not": list(self.do_not), "repair": {"ready": self.ready, "text": self.text},
+            "misfit": [{"entry": number, "text": text} for number, text in self.misfit], "stage": self.stage,
+        }  # fmt: skip
+
+
+def diagnosis(
+    records: Sequence[Record], suspects: Iterable[Suspect], advice: Advice, timing_in_doubt: bool, first: int = 0
+) -> Diagnosis:
+    """The diagnosis of a trail.
+
+    Parameters
+    ----------
+    records : sequence of Record
+        the whole trail
+    timing_in_doubt : bool
+        whether belt, chain or key may be off; see `reason.checks.timing_in_doubt`
+    first : int
+        records before those that a person counts as entries
+    """
+    lead = next(iter(suspects), None)
+    stage = standing(records).stage
+    ready = (
+        advice.enough and lead is not None and lead.cause != Cause.NONE and stage not in (Stage.REPAIRED, Stage.PROVEN)
+    )
+    return Diagnosis(
+        NOT_TURNED if timing_in_doubt else (), WHY_NOT_TURNED if timing_in_doubt else "", ready, advice.text,
+        tuple((number - first, text) for number, text in misfits(records) if number > first),
+        STAGES.get(stage, str(stage)),
+    )  # fmt: skip
+
+
+def misfits(records: Sequence[Record]) -> list[tuple[int, str]]:
+    """Readings that a later one of the same place and state contradicts, by their number in the trail from 1: the earlier was
+    mistaken, or it comes and goes. A repair between them explains it."""
+    found = []
+    for at, record in enumerate(records):
+        if not isinstance(record, ReadingEntry):
+            continue
+        for later in records[at + 1 :]:
+            if isinstance(later, RepairEntry):
+                break
+            if isinstance(later, ReadingEntry) and _same_place(record, later) and _apart(record, later):
+                where = f"{POINTS[record.point]}, {STATES[record.state].lower()}"
+                found.append((
+                    at + 1,
+                    f"{where}: {_shown(record)} does not fit {_shown(later)} that was read later: one of them was mistaken, or it "
+                    "comes and goes. Read it again.",
+                ))  # fmt: skip
+                break
+    return found
+
+
+def _same_place(one: ReadingEntry, other: ReadingEntry) -> bool:
+    return (one.reading, one.point, one.state, one.circuit) == (other.reading, other.point, other.state, other.circuit)
+
+
+def _apart(one: ReadingEntry, other: ReadingEntry) -> bool:
+    if one.reading == Quantity.OHMS:
+        low, high = sorted((abs(one.value), abs(other.value)))
+        return high > APART_OHM * max(low, 0.5)
+    return abs(one.value - other.value) > max(APART_V, 0.15 * max(abs(one.value), abs(other.value)))
+
+
+def _shown(record: ReadingEntry) -> str:
+    return f"{record.shown or f'{record.value:g}'} {'V' if record.reading != Quantity.OHMS else 'ohm'}"
