@@ -11,16 +11,28 @@ from types import MappingProxyType
 import numpy as np
 
 from sagen.files import load_sheet, read_capture, read_sheet, sheet_path
+from sagen.files.jobs import StoredForm
 from sagen.files.long_record import is_long, long_pyramids
 from sagen.kinds import Examination, Pair, examine, kind_of
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
 from sagen.model.sheet import Sheet
-from sagen.model.trail import CaptureEntry, CaptureFile, CircuitEntry, CodeEntry, ComplaintEntry, KeptReference, Record
+from sagen.model.trail import (
+    CaptureEntry,
+    CaptureFile,
+    CircuitEntry,
+    CodeEntry,
+    ComplaintEntry,
+    DamagedEntry,
+    KeptReference,
+    NewerEntry,
+    Record,
+)
 from sagen.model.vocabulary import Capability, State
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
+from sagen.store.codecs import decode
 
 Progress = Callable[[float], bool]
 MOST_KEPT = 120_000_000  #: samples of all channels that a trail keeps of one capture
@@ -162,6 +174,13 @@ def with_captures_read(
     ready: list[Record] = []
     first = next((index for index, record in enumerate(records) if _of_the_trail(record)), 0)
     for index, this_record in enumerate(records):
+        if isinstance(this_record, StoredForm):
+            stored = decode(this_record.stored, this_record.version, this_record.json or this_record.data)
+            if isinstance(stored, DamagedEntry | NewerEntry):
+                why = stored.why if isinstance(stored, DamagedEntry) else "of a kind or version that is not known here"
+                raise SagenError(f"trail entry {index - first + 1}: record '{this_record.stored[:40]}': {why}")
+            ready.append(stored)
+            continue
         if not isinstance(this_record, CaptureFile):
             ready.append(this_record)
             continue

@@ -6,6 +6,8 @@ import json
 import sys
 from pathlib import Path
 
+from sagen.artifacts.atomic import write_whole
+from sagen.casework.job_toml import job_toml
 from sagen.model.errors import SagenError
 from sagen.store import moving
 from sagen.store.forgetting import forget_customer
@@ -25,6 +27,7 @@ def arguments(parser) -> None:
         "file", nargs="?", metavar="JOB|X.zip|NAME", help="a job's number, a zip, or of forget a customer's name"
     )
     parser.add_argument("-o", "--output", metavar="X.zip")
+    parser.add_argument("--toml", action="store_true", help="of export: as a job file, which `sagen reason` reads")
     parser.add_argument("--repair", action="store_true", help="of check: put right what can be")
     parser.add_argument("--json", action="store_true", help="one object a line")
     parser.set_defaults(run=run, fail=_failed)
@@ -95,7 +98,10 @@ def _show(arguments, log) -> int:
 
 
 def _export(arguments, log) -> int:
-    moving.export_job(log, _job_id(arguments.file), Path(arguments.output))
+    if arguments.toml:
+        write_whole(Path(arguments.output), job_toml(log.job(_job_id(arguments.file))).encode())
+    else:
+        moving.export_job(log, _job_id(arguments.file), Path(arguments.output))
     _say(arguments, {"exported": arguments.output}, f"exported: {arguments.output}")
     return 0
 

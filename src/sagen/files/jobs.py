@@ -19,6 +19,9 @@ from sagen.model.trail import (
     ComplaintEntry,
     FindingEntry,
     InspectionEntry,
+    NoteEntry,
+    PartEntry,
+    ProofEntry,
     ReadingEntry,
     Record,
     RepairEntry,
@@ -31,9 +34,11 @@ from sagen.model.vocabulary import (
     FINDING_FIELDS,
     Complaint,
     EngineRuns,
+    EntryKind,
     Gear,
     Occasion,
     Place,
+    ProofStep,
     Role,
     SensorKind,
     Strategy,
@@ -42,6 +47,26 @@ from sagen.model.vocabulary import (
 from sagen.model.words import SENSORS
 
 AS_EXPECTED = "as expected"
+
+
+@dataclass(frozen=True)
+class StoredForm(Record):
+    """An entry as the log keeps it, of a kind that has no form of its own here: its kind, version and plain data."""
+
+    kind = EntryKind.NOTE
+    stored: str
+    version: int = 1
+    data: dict = field(default_factory=dict)
+    json: str = ""  #: the data as JSON, where a table cannot hold it
+
+    def __post_init__(self):
+        if (
+            not isinstance(self.stored, str)
+            or not isinstance(self.version, int)
+            or not isinstance(self.data, dict)
+            or not isinstance(self.json, str)
+        ):
+            raise ValueError("stored: a record is its kind, its version and a table of data")
 
 
 @dataclass(frozen=True)
@@ -65,7 +90,16 @@ ENTRIES: dict[str, EntryForm] = {
     "inspection": EntryForm(InspectionEntry, "check", ("outcome", "part", "seen", "certain")),
     "scan": EntryForm(ScanEntry, "scan", ("value",)),
     "stayed": EntryForm(StayedEntry, "stayed", ()),
+    "note": EntryForm(NoteEntry, "text", ()),
+    "proof": EntryForm(ProofEntry, "done", ()),
+    "drive": EntryForm(ProofEntry, "drive", ()),
+    "part_line": EntryForm(PartEntry, "name", ()),
+    "record": EntryForm(StoredForm, "stored", ("version", "data", "json")),
 }
+#: what a file calls the steps of a proof
+PROOF_WORDS = {
+    "codes_cleared": ProofStep.CLEARED, "codes_stayed_away": ProofStep.STAYED_AWAY, "relearned": ProofStep.RELEARN,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -269,6 +303,13 @@ def entry_of(row: dict, where: str) -> Record:
     if form.record is FindingEntry:
         fields = {key: value for key, value in data.items() if key not in ("finding", "state")}
         data = {"finding": data["finding"], "state": data.get("state"), "fields": fields}
+    if kind == "proof":
+        words = data["done"] if isinstance(data["done"], list) else [data["done"]]
+        data["done"] = [PROOF_WORDS.get(item, item) if isinstance(item, str) else item for item in words]
+    if kind == "part_line":
+        if not isinstance(data["name"], dict):
+            raise SheetError(f'{where}: part_line is a table, {{ name = "..." }}')
+        data = dict(data["name"])
     if form.record is InspectionEntry and data.get("outcome") == AS_EXPECTED:
         data["outcome"] = ""
     try:

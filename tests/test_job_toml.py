@@ -1,0 +1,72 @@
+"""A job of the log as a job file: what the window shows of it is what `sagen reason` says of the file, to the digit."""
+
+import json
+from pathlib import Path
+
+from hypothesis import given
+from tests.test_cli import sagen
+from tests.test_safe_and_sensible import records
+
+from conftest import demo_log, full_jobs
+from sagen.casework.examination import with_captures_read
+from sagen.casework.headless import weighed_file
+from sagen.casework.job_toml import job_toml
+from sagen.casework.weigh_job import weigh_job
+from sagen.files.jobs import read_job
+from sagen.model.job import Entry, Job
+from sagen.model.trail import ComplaintEntry, NoteEntry, PartEntry, ProofEntry
+
+
+def suspects(told):
+    return [(item.cause, item.fault, item.circuit, float(item.probability)) for item in told.suspects]
+
+
+def test_every_demo_job_comes_back_to_the_digit(tmp_path):
+    log = demo_log()
+    for machine, job in full_jobs(log).items():
+        path = tmp_path / "job.toml"
+        path.write_text(job_toml(job))
+        assert suspects(weighed_file(path)) == suspects(weigh_job(job)), machine
+    number = next(iter(full_jobs(log).values())).id
+    place = Path(str(log.database.place.folder))
+    log.close()
+    done = sagen("--log", place, "log", "export", number, "--toml", "-o", tmp_path / "x.toml")
+    assert done.returncode == 0
+    assert "suspects" in json.loads(sagen("reason", tmp_path / "x.toml", "--json").stdout)
+
+
+@given(records)
+def test_any_trail_comes_back_as_it_was(trail):
+    told = (ComplaintEntry("no_start", 'it "stops" \\ here\n[[trail]]'), *trail, NoteEntry("ü \U0001f527 = 1"))
+    job = Job(1, None, "Brindle [2]", "", 4, tuple(Entry(k, None, item) for k, item in enumerate(told, 1)))
+    path = Path("/tmp") / "sagen-test-job.toml"
+    path.write_text(job_toml(job))
+    back = read_job(path)
+    path.unlink()
+    read = with_captures_read(back.trail, Path("/tmp"), back.circuit, 4)
+    assert tuple(read) == told
+
+
+def test_the_forms_of_a_trail_are_read_and_a_stored_one_is_checked(tmp_path):
+    head = '[circuit]\nrole = "crank"\nsensor = "hall"\n'
+    rows = (
+        '[[trail]]\nnote = "oil in the plug"\n[[trail]]\nproof = ["codes_cleared", "relearned"]\n'
+        '[[trail]]\ndrive = { km = 12.0, minutes = 20.0, conditions = "hot" }\n'
+        '[[trail]]\npart_line = { name = "crank sensor", price = 41.5 }\n'
+    )
+    path = tmp_path / "job.toml"
+    path.write_text(head + rows)
+    note, proof, drive, part = read_job(path).trail[-4:]
+    assert note == NoteEntry("oil in the plug")
+    assert isinstance(proof, ProofEntry)
+    assert [str(step) for step in proof.done] == ["cleared", "relearn"]
+    assert drive.drive["km"] == 12.0
+    assert isinstance(part, PartEntry)
+    assert part.price == 41.5
+    path.write_text(
+        head
+        + '[[trail]]\nrecord = "reading"\nversion = 3\ndata = { reading = "volts", point = "nowhere", state = "key_on", value = 1.0 }\n'
+    )
+    said = sagen("reason", path).stdout
+    assert "trail entry 1" in said
+    assert "nowhere" in said
