@@ -11,6 +11,7 @@ from types import SimpleNamespace
 import pypdfium2
 import pytest
 
+from conftest import demo_log
 from sagen.cli import main
 from sagen.files import read_capture
 
@@ -179,3 +180,18 @@ def test_a_reader_of_the_output_that_goes_away_is_no_failure(monkeypatch):
     monkeypatch.setattr("sys.stderr", told)
     assert main(["meter", "700", "ohm", "--limits", "600", "800"]) == 0
     assert told.closed  # nothing was said, nor can the interpreter say anything on its way out
+
+
+@pytest.mark.parametrize("wheel", ["2-1", "720-719"])
+def test_a_wheel_of_one_tooth_is_read_to_an_end(wheel, make_csv):
+    path = make_csv(wheel=wheel, seconds=0.4)
+    assert sagen("examine", path, "--json").returncode == 0
+
+
+def test_flags_of_the_log_may_stand_before_its_words():
+    log = demo_log()
+    place, first = log.database.place.folder, log.jobs()[0].id
+    log.close()
+    told = sagen("--log", place, "log", "show", "--json", first)
+    assert told.returncode == 0
+    assert json.loads(told.stdout)["job"]

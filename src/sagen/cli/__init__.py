@@ -41,7 +41,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
     with redirect_stdout(Printable(sys.stdout)), redirect_stderr(Printable(sys.stderr)):
         try:
-            argv = sys.argv[1:] if argv is None else list(argv)
+            argv = _flags_last(sys.argv[1:] if argv is None else list(argv))
             arguments = _parser(argv).parse_args(argv)
             try:
                 return arguments.run(arguments)
@@ -104,6 +104,15 @@ def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
 def open_window(arguments: argparse.Namespace) -> int:
     """The window, which is loaded when it is asked for."""
     return import_module("sagen.cli.open_window").run(arguments)
+
+
+def _flags_last(argv: list[str]) -> list[str]:
+    """The words of `sagen log` with their flags behind them: argparse takes no optional word behind a flag."""
+    if _verb(argv) != "log":
+        return argv
+    at = argv.index("log", argv.index("--log") + 2 if "--log" in argv[:1] else 0) + 1
+    flags = [word for word in argv[at:] if word in ("--json", "--repair", "--toml")]
+    return [*argv[:at], *(word for word in argv[at:] if word not in flags), *flags]
 
 
 def _verb(argv: Sequence[str]) -> str:

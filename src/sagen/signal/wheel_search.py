@@ -160,7 +160,7 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = F
     fits = np.correlate(padded, weights, "valid")  # entry k: a turn that begins at tooth k - count
     whole = float(weights @ turn)
     if follow:
-        return _best_chain(logs, fits / whole, laid)
+        return _best_chain(logs, fits / max(whole, 1e-9), laid)
     if first is None:
         votes = np.bincount(np.arange(len(fits)) % count, fits, minlength=count)
         first = int(votes.argmax())
@@ -208,7 +208,7 @@ def _best_chain(logs: np.ndarray, fits: np.ndarray, laid: Laid) -> np.ndarray | 
 
 def _most_shift(count: int) -> int:
     """By how many teeth a turn may hold more or fewer, so that the next one still lies ahead."""
-    return min(MOST_SHIFT, max(1, count // 4))
+    return min(MOST_SHIFT, max(1, count // 4), count - 1)
 
 
 def _followed(fits: np.ndarray, count: int, whole: float) -> np.ndarray:
