@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import fcntl
 import os
 import shutil
 import sys
@@ -21,8 +22,10 @@ from hypothesis import settings
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 
+from sagen.casework.demo import make_demo_log
 from sagen.desk.app import make_application, make_window, own_log
 from sagen.model.trail import CodeEntry, ComplaintEntry
+from sagen.store.opening import open_log
 
 # The same examples every time, and no time limit of their own: a busy machine is not a defect.
 settings.register_profile("sagen", deadline=None, derandomize=True)
@@ -112,22 +115,19 @@ def pytest_collection_modifyitems(config, items):
     items[:] = [item for item in items if id(item) not in gone]
 
 
-_TEMPLATE: list = []
-
-
 def demo_log(_task=None):
-    """The demo log, made once a test process and copied: each test may change its own."""
-    from sagen.casework.demo import make_demo_log
-    from sagen.store.opening import open_log
-
-    if not _TEMPLATE:
-        folder = Path(tempfile.mkdtemp(prefix="sagen-test-demo-"))
-        atexit.register(shutil.rmtree, folder, ignore_errors=True)
-        make_demo_log(folder).close()
-        _TEMPLATE.append(folder)
-    copy = Path(tempfile.mkdtemp(prefix="sagen-test-log-"))
-    atexit.register(shutil.rmtree, copy, ignore_errors=True)
-    shutil.copytree(_TEMPLATE[0], copy, dirs_exist_ok=True)
+    """The demo log, made once a test run, whichever of its processes is first, and copied: each test may change its own."""
+    template = Path(tempfile.gettempdir()) / f"sagen-test-demo-{os.environ.get('PYTEST_XDIST_TESTRUNUID', os.getpid())}"
+    template.mkdir(exist_ok=True)
+    with (template / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (template / "made").exists():
+            atexit.register(shutil.rmtree, template, ignore_errors=True)
+            make_demo_log(template / "log").close()
+            (template / "made").touch()
+        copy = Path(tempfile.mkdtemp(prefix="sagen-test-log-"))
+        atexit.register(shutil.rmtree, copy, ignore_errors=True)
+        shutil.copytree(template / "log", copy, dirs_exist_ok=True)
     return open_log(copy)
 
 

@@ -204,6 +204,7 @@ def test_the_search_for_markup_finds_some(app):
     assert list(rich(box))
 
 
+@pytest.mark.long
 def test_no_text_of_a_file_or_a_person_is_markup_on_any_page(desk, tmp_path):
     window = desk()
     window.workspace.add_job(EVIL, EVIL, 4, told("no_start", "P0335"))

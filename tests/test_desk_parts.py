@@ -100,6 +100,7 @@ def test_a_press_makes_the_engine_a_vee_and_straight_again(app):
     assert view.grab().toImage() == straight
 
 
+@pytest.mark.long
 def test_every_state_has_a_button_and_unplugged_shows_in_the_drawing(desk):
     window = desk(demo_log, demo=True)
     page = window.navigation.show_circuit()
@@ -301,6 +302,7 @@ def test_codes_of_a_new_job_are_gathered_once_each(app):
     assert form.name() == "Brindle 2"
 
 
+@pytest.mark.long
 def test_the_job_log_is_searched_by_machine_customer_and_code(desk):
     window = desk(demo_log, demo=True)
     window.commands.run("jobs.show_log")

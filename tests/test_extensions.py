@@ -202,6 +202,7 @@ def test_a_fault_mode_is_one_file_with_what_is_known_of_it(with_toys):
     assert told["suspect"] == ["magpie_in_the_loom", "Take the nest out of the loom.", "wiring"]
 
 
+@pytest.mark.long
 def test_a_check_is_one_file(with_toys):
     told = with_toys("toy_check")
     chirping, silent = told["sensor"]

@@ -456,6 +456,7 @@ def test_several_modules_answer_for_themselves(module):
     assert found == {"7E8": ["P0335"], "7E9": ["P0700"], "7EB": []}
 
 
+@pytest.mark.long
 def test_busy_and_pending_answers_are_waited_for(module):
     for how in ("busy", "pending"):
         _, tester = module(how, stays=("P0335",))

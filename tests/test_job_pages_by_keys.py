@@ -68,6 +68,7 @@ def customers_page(window, hand):
     return page.html
 
 
+@pytest.mark.long
 def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk):
     """Both cams are dead at once: the fuse that they share is looked at, mended, proved and printed, by keys alone."""
     window = desk(demo_log, demo=True)

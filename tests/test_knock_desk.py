@@ -141,6 +141,7 @@ def test_the_guide_follows_what_comes_in(knock, tmp_path):
     assert painted(guide).std() > 1
 
 
+@pytest.mark.long
 def test_a_set_brought_in_without_a_sheet_is_asked_of_once(knock, tmp_path):
     capture, _ = _tapped("bare.csv", "rear", Connection.LOADED, 9).make()
     write_capture(tmp_path / "bare.csv", capture)

@@ -223,6 +223,7 @@ def test_probe_mode_takes_a_whole_sequence_with_nobody_at_the_keyboard(desk, mon
     settle(window)
 
 
+@pytest.mark.long
 def test_probe_mode_without_a_meter_by_keypad_and_a_foot_switch_of_ones_own(desk):
     window = at(desk, "Dunlin")
     window.ports.instruments.stand_in = ""
@@ -298,6 +299,7 @@ def test_a_sensor_in_the_hand_is_counted_and_a_coil_is_refused_with_why(desk):
     assert "volts from speed" in page.why.text()
 
 
+@pytest.mark.long
 def test_a_capture_that_is_still_being_written_is_waited_for_and_comes_with_the_last_answers(desk, make_csv, tmp_path):
     window = at(desk, "Fell")
     [last] = window.workspace.job.records(CaptureEntry)
@@ -436,6 +438,7 @@ def test_a_recording_that_a_crash_left_is_offered_on_its_own_job_and_kept_once(d
     assert window.workspace.left == []
 
 
+@pytest.mark.long
 def test_a_second_window_leaves_a_running_recording_alone(desk):
     log = demo_log()
     place = log.database.place
@@ -574,6 +577,7 @@ def test_changing_the_state_of_a_capture_keeps_what_its_sheet_states(desk, make_
     settle(window)
 
 
+@pytest.mark.long
 def test_the_stand_ins_share_one_machine(desk):
     window = at(desk, "Dunlin")
     wired = wired_called("stand-in", window.workspace.job)
@@ -591,6 +595,7 @@ def test_the_stand_ins_share_one_machine(desk):
         wired.close()
 
 
+@pytest.mark.long
 def test_what_is_being_kept_when_the_window_closes_is_kept(desk, make_csv):
     window = at(desk, "Ostrel")
     job_id, log = window.workspace.job.id, window.workspace.log

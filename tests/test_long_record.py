@@ -157,6 +157,7 @@ def test_of_a_record_too_long_for_a_trail_what_is_in_sight_is_kept(tmp_path, mon
     assert in_sight(incoming, 0.0, 9.0).capture.samples == 1_000, "never more than a trail keeps"
 
 
+@pytest.mark.long
 def test_it_opens_through_the_command_line(tmp_path):
     record = LongRecord(tmp_path / "a.record", "long", 10_000.0, CHANNELS)
     time_s = np.arange(30_000) / 10_000

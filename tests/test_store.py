@@ -324,6 +324,7 @@ print(len(log.job(job.id).entries))
 """
 
 
+@pytest.mark.long
 def test_a_disk_that_takes_no_more_is_told_and_nothing_is_lost(tmp_path):
     done = subprocess.run([sys.executable, "-c", FULL_DISK, str(tmp_path)], capture_output=True, text=True, check=True)
     first, second = done.stdout.splitlines()

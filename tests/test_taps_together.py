@@ -312,7 +312,7 @@ CAUSES = {
 }  # fmt: skip
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("fault", CAUSES)
 def test_each_fault_of_the_simulated_set_is_found_and_weighed(fault, tmp_path):
     for seed in (5,):

@@ -403,6 +403,7 @@ def test_strategy_and_gear_change_the_order_and_are_remembered(desk):
     assert window.settings.value("reason/gear") == 1
 
 
+@pytest.mark.long
 def test_trail_of_twenty_entries_reads_at_1280_by_800(desk):
     window = desk(demo_log, demo=True)
     window.resize(1280, 800)

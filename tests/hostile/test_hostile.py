@@ -87,6 +87,7 @@ def test_bays_on_one_log_lose_nothing_of_each_other():
     assert run_writers(3, 2.0) == ""
 
 
+@pytest.mark.long
 def test_what_is_written_through_an_outage_of_the_server_is_there_once():
     assert run_outages(2, 1) == ""
 
