@@ -115,14 +115,23 @@ def pytest_collection_modifyitems(config, items):
     items[:] = [item for item in items if id(item) not in gone]
 
 
+def _template(process):
+    """Where the demo log of a test run lies; `process` is the one that all workers were started by."""
+    return Path(tempfile.gettempdir()) / f"sagen-test-demo-{process}"
+
+
+def pytest_sessionfinish(session):
+    if not hasattr(session.config, "workerinput"):
+        shutil.rmtree(_template(os.getpid()), ignore_errors=True)
+
+
 def demo_log(_task=None):
     """The demo log, made once a test run, whichever of its processes is first, and copied: each test may change its own."""
-    template = Path(tempfile.gettempdir()) / f"sagen-test-demo-{os.environ.get('PYTEST_XDIST_TESTRUNUID', os.getpid())}"
+    template = _template(os.getppid() if "PYTEST_XDIST_WORKER" in os.environ else os.getpid())
     template.mkdir(exist_ok=True)
     with (template / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (template / "made").exists():
-            atexit.register(shutil.rmtree, template, ignore_errors=True)
             make_demo_log(template / "log").close()
             (template / "made").touch()
         copy = Path(tempfile.mkdtemp(prefix="sagen-test-log-"))
