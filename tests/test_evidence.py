@@ -3,8 +3,12 @@
 import numpy as np
 import pytest
 
+from conftest import square_teeth
+from sagen.casework.examination import capture_entry
+from sagen.kinds import examine
 from sagen.machine.faults import all_faults
 from sagen.machine.network import Network
+from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError
 from sagen.model.finding import Finding
@@ -501,3 +505,23 @@ def test_the_level_of_a_finding_is_evidence():
     assert near["ground"] > far.get("ground", 0.0) + 0.05
     poor, fair = (recorded("cranking", "high_not_reached", {"level_v": volts}, False) for volts in (1.0, 3.9))
     assert fair["none"] > poor.get("none", 0.0) + 0.1
+
+
+def test_spikes_on_a_sound_return_do_not_condemn_it():
+    """12 mV with a quarter of a volt for one sample every 30 ms: the return's level is 12 mV."""
+    rng = np.random.default_rng(3)
+    volts = square_teeth(seconds=2.4, sfreq=10_000.0)
+    back = 0.012 + rng.normal(0, 0.002, len(volts))
+    back[::300] = 0.25
+    capture = Capture(
+        "spikes.csv", 10_000.0, (Channel("A", volts.astype(np.float32)), Channel("C", back.astype(np.float32)))
+    )
+    rows = [
+        {"column": "A", "role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0},
+        {"column": "C", "role": "ground"},
+    ]
+    done = examine(capture, Sheet.from_data({"conditions": {"state": "cranking"}, "channel": rows}, where="test"))
+    assert not done.findings
+    assert done.channels[1].as_row()["high"] == pytest.approx(0.012, abs=0.003)
+    told, _ = weigh(case_of([capture_entry(done, None)], HALL))
+    assert next(item.probability for item in told if item.cause == "ground") < 0.1

@@ -29,7 +29,7 @@ from sagen.signal.limits import limits
 from sagen.signal.matching import fit_of, twins
 from sagen.signal.pairs import pairs_of
 from sagen.signal.probe_factors import apply_probe_factors
-from sagen.signal.rails import RAIL_RULES, Rail, off_at_first, read_rail
+from sagen.signal.rails import RAIL_RULES, Rail, off_at_first, rail_levels, read_rail
 from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
 from sagen.signal.repeats import equal_gaps, own_pattern
 from sagen.signal.rule import Rule, in_order
@@ -459,7 +459,7 @@ def _channel_result(capture: Capture, sheet: ChannelSheet, patterns: tuple[Rotat
     channel = capture.channel(sheet.column)
     if sheet.role in RAIL_RULES:
         rail = read_rail(channel, sheet, capture.sfreq)
-        return ChannelResult(sheet, channel.unit, rail.levels, rail=rail)
+        return ChannelResult(sheet, channel.unit, rail_levels(rail), rail=rail)
     kind = _kind_of_channel(sheet)
     if kind is None:
         return ChannelResult(sheet, channel.unit, state_levels(channel))
