@@ -47,9 +47,17 @@ class LayUnder(Command):
         record: CaptureEntry = self.entry.record
         good: Pair = (log.capture(self.under.token), self.under.sheet)
         done = examine(log.capture(record.token), record.sheet, reference=good, progress=progress)
-        done = replace(done, findings=record.findings)
+        # What was found when it came in stays; what only this comparison shows is told beside it.
+        known = {(item.kind, item.channel, item.fields.get("tooth")) for item in record.findings}
+        more = tuple(item for item in done.findings if (item.kind, item.channel, item.fields.get("tooth")) not in known)
+        done = replace(done, findings=(*record.findings, *more))
         opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
-        return Laid(opened, (*done.compared, *against_envelope(log, self.job, done)))
+        unfit = (
+            (f"{self.under.name} is not fit to compare with: {done.fit[7:]}.",) if done.fit.startswith("unfit") else ()
+        )
+        return Laid(
+            opened, (*unfit, *(item.text for item in more), *done.compared, *against_envelope(log, self.job, done))
+        )
 
 
 @dataclass(frozen=True)
