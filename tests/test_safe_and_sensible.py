@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from tests.test_cli import sagen
 
 from sagen.casework.costs import costs_of, now_or_first
+from sagen.casework.judging import expected_reading
 from sagen.casework.weigh_job import weigh_job
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Finding
@@ -26,7 +27,7 @@ from sagen.model.trail import (
     ReadingEntry,
     RepairEntry,
 )
-from sagen.model.vocabulary import Cause, CheckKind, State
+from sagen.model.vocabulary import OHM_POINTS, Cause, CheckKind, State
 from sagen.reason.case import case_of
 from sagen.reason.checks import SHAFT_TURNS, advice, next_checks
 from sagen.reason.facts import knowledge
@@ -209,3 +210,17 @@ def test_a_job_says_what_must_not_be_done_and_what_does_not_fit(tmp_path):
     agreed = '[[trail]]\ninspection = "timing marks"\noutcome = "as expected"\n'
     (tmp_path / "job.toml").write_text(head + shifted + agreed)
     assert json.loads(sagen("reason", tmp_path / "job.toml", "--json").stdout)["do_not"] == []
+
+
+@pytest.mark.parametrize(
+    "spec", [CRANK, CircuitSpec(supply=5.0, pull_up=5.0), CircuitSpec(sensor="reluctance")], ids=str
+)
+def test_the_card_and_the_circuit_page_expect_the_same_reading(spec):
+    case = case_of([CodeEntry("P0335")], spec)
+    checks = [check for check in next_checks(case, infer(case)) if check.check.kind == CheckKind.METER]
+    assert checks
+    for check in checks:
+        point, state = check.check.point, check.check.state
+        page = expected_reading(spec, None, "", point, state, ohms=point in OHM_POINTS)
+        bands = page.removesuffix(", by the model.").removesuffix(" at 20 °C, as published.")
+        assert check.expect.startswith(bands), (check.check.slug, page, check.expect)

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
-
 from sagen.kinds.kind import kind_of
 from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
 from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
@@ -16,10 +14,9 @@ from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
 from sagen.model.words import QUANTITIES, said_range
+from sagen.reason.words import bands_of_sound
 from sagen.reason.world import world_of
 
-#: of machines that are sound, this share reads beyond what is called usual, at either end
-RARE = 0.005
 BY_CARD, BY_MODEL, PUBLISHED = "the card", "the model", "the published ohms"
 
 
@@ -87,15 +84,7 @@ def _how(entry: ReadingEntry | ValueEntry) -> dict:
 def model_limits(spec: CircuitSpec, point: str, state: str, *, ohms: bool) -> list[tuple[float, float]] | None:
     """Where nearly all sound circuits read, as bands (a signal at rest has two levels); None where it cannot be read."""
     drawn = world_of(spec).expected(point, state, ohms=ohms)
-    if drawn is None:
-        return None
-    low, high = np.quantile(drawn, [RARE, 1 - RARE])
-    # A gap of more than half of the whole is no reading that any sound circuit gives.
-    gaps = np.diff(drawn)
-    widest = int(np.argmax(gaps))
-    if gaps[widest] > 0.4 * (high - low) and high - low > (1.0 if not ohms else 0.5 * high):
-        return [(float(low), float(drawn[widest])), (float(drawn[widest + 1]), float(high))]
-    return [(float(low), float(high))]
+    return None if drawn is None else bands_of_sound(drawn, ohms)
 
 
 def _against_bands(entry: ReadingEntry, bands: list[tuple[float, float]], how: dict) -> Judged:

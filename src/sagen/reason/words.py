@@ -54,6 +54,28 @@ def ranges(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
     return [tuple(float(item) for item in np.quantile(heap, [0.04, 0.96])) for heap in heaps]
 
 
+#: of machines that are sound, this share reads beyond what is called usual, at either end
+RARE = 0.005
+
+
+def bands_of_sound(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
+    """Where nearly all sound circuits read, as bands (a signal at rest has two levels): what a reading is judged by, and what
+    is expected before it is taken.
+
+    Parameters
+    ----------
+    drawn : ndarray
+        readings of sound circuits, sorted, V or ohm
+    """
+    low, high = np.quantile(drawn, [RARE, 1 - RARE])
+    # A gap of more than half of the whole is no reading that any sound circuit gives.
+    gaps = np.diff(drawn)
+    widest = int(np.argmax(gaps))
+    if gaps[widest] > 0.4 * (high - low) and high - low > (1.0 if not ohms else 0.5 * high):
+        return [(float(low), float(drawn[widest])), (float(drawn[widest + 1]), float(high))]
+    return [(float(low), float(high))]
+
+
 def value_range(drawn: np.ndarray, ohms: bool) -> str:
     """Readings as a technician would say them: "4.9 to 5.1 V, or 12.0 to 12.9 V"."""
     return ", or ".join(said_range(low, high, ohms) for low, high in ranges(drawn, ohms))
@@ -173,7 +195,11 @@ def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float
     """What a sound circuit shows: published where it is, else computed from the model where it can be."""
     if published and check.point == Point.SENSOR and check.kind == CheckKind.METER:
         return f"{said_range(*published, True)}, as published. {check.expect}"
-    return check.expect if drawn is None else f"{value_range(drawn, is_ohms(check.point))}. {check.expect}"
+    if drawn is None:
+        return check.expect
+    ohms = is_ohms(check.point)
+    bands = ", or ".join(said_range(low, high, ohms) for low, high in bands_of_sound(drawn, ohms))
+    return f"{bands}. {check.expect}"
 
 
 def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str:
