@@ -13,7 +13,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
-from sagen.model.trail import CaptureEntry, KeptReference, ReplacedEntry
+from sagen.model.trail import CaptureEntry, CodeEntry, KeptReference, ReplacedEntry, ScanEntry
 from sagen.model.vocabulary import FindingKind
 from sagen.reason.case import capture_piece, case_of, circuit_of_sheet
 from sagen.reason.evidence import (
@@ -525,3 +525,27 @@ def test_spikes_on_a_sound_return_do_not_condemn_it():
     assert done.channels[1].as_row()["high"] == pytest.approx(0.012, abs=0.003)
     told, _ = weigh(case_of([capture_entry(done, None)], HALL))
     assert next(item.probability for item in told if item.cause == "ground") < 0.1
+
+
+# SAE J2012 numbering (from memory of the standard): P0345 is sensor A, intake, of bank 2; P0390 sensor B, exhaust, of bank 2;
+# P0385 is the second crank sensor.
+@pytest.mark.parametrize(("code", "spec", "speaks"), [
+    ("P0345", {"role": "cam", "bank": 2, "position": "intake"}, True),
+    ("P0345", {"role": "cam", "bank": 2, "position": "exhaust"}, False),
+    ("P0345", {"role": "cam", "bank": 1, "position": "intake"}, False),
+    ("P0390", {"role": "cam", "bank": 2, "position": "exhaust"}, True),
+    ("P0390", {"role": "cam"}, True),
+    ("P0335", {"role": "crank", "number": 1}, True),
+    ("P0335", {"role": "crank", "number": 2}, False),
+    ("P0385", {"role": "crank", "number": 2}, True),
+    ("P0385", {"role": "crank"}, True),
+])  # fmt: skip
+def test_a_code_knows_its_own_circuit(code, spec, speaks):
+    case = case_of([CodeEntry(code)], CircuitSpec(**spec))
+    assert bool(case.trail) == speaks
+
+
+def test_a_testers_speed_from_the_first_crank_sensor_does_not_clear_the_second():
+    entry = ScanEntry("rpm_cranking", 210.0)
+    assert case_of([entry], CircuitSpec(number=1)).trail
+    assert not case_of([entry], CircuitSpec(number=2)).trail

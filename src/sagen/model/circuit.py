@@ -33,6 +33,8 @@ class CircuitSpec(BaseModel):
     sensor: Annotated[SensorKind, one_of(SensorKind)] = SensorKind.HALL
     bank: Annotated[int, Field(ge=1, le=4)] | None = None
     position: Annotated[Position, one_of(Position)] | None = None
+    #: which of several sensors of its role: the second crank sensor is 2
+    number: Annotated[int, Field(ge=1, le=8)] | None = None
     supply: Annotated[Positive, Field(le=60)] | None = None
     pull_up: Annotated[Positive, Field(le=60)] | None = None
     wires: Literal[2, 3] | None = None

@@ -42,6 +42,7 @@ from sagen.model.vocabulary import (
     Gear,
     Point,
     Role,
+    Scan,
     SensorKind,
     State,
     Strategy,
@@ -184,7 +185,7 @@ def code_pieces(
             continue  # it is owed, and says nothing of what is wrong
         timed = found.kind in (CodeKind.CORRELATION, CodeKind.PHASER) and spec.role in (Role.CRANK, Role.CAM)
         here = found.role in (spec.role, *SHARED_ROLES) or timed
-        if here and _same_bank(found, spec):
+        if here and _same_sensor(found, spec):
             kinds.setdefault(found.kind, (code, status == CodeStatus.PENDING))
     silent = silent_sensors(found for _, _, found in known)
     if (
@@ -203,9 +204,16 @@ def code_pieces(
 SHARED_ROLES = (Role.SUPPLY, Role.GROUND, Role.OTHER)
 
 
-def _same_bank(found, spec: CircuitSpec) -> bool:
-    """Whether a code is about this circuit's bank; "bank 1" is also the only one of a straight engine."""
-    return found.bank is None or spec.bank is None or found.bank == spec.bank
+#: a code's letter as the number of the sensor of its role
+NUMBERS = {"A": 1, "B": 2}
+
+
+def _same_sensor(found, spec: CircuitSpec) -> bool:
+    """Whether a code is about this circuit: its bank ("bank 1" is also the only one of a straight engine), intake or exhaust,
+    and which of several crank sensors, as far as both say."""
+    number = NUMBERS.get(found.sensor) if found.role == Role.CRANK else None
+    pairs = ((found.bank, spec.bank), (found.position, spec.position), (number, spec.number))
+    return all(None in pair or pair[0] == pair[1] for pair in pairs)
 
 
 def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> MeterReading | None:
@@ -417,7 +425,10 @@ PIECES: dict[type[Record], Callable[[Record, CircuitSpec], list]] = {
     ReadingEntry: lambda item, spec: _some(reading_piece(item, spec)),
     InspectionEntry: _inspection,
     FindingEntry: _finding,
-    ScanEntry: lambda item, spec: [Scanned("", item.scan, item.value)],
+    # The module counts its speed by the first sensor: that says nothing of a second one.
+    ScanEntry: lambda item, spec: (
+        [] if item.scan == Scan.RPM_CRANKING and (spec.number or 1) > 1 else [Scanned("", item.scan, item.value)]
+    ),
     StayedEntry: lambda item, spec: [Stayed("", item.stayed)],
     ReplacedEntry: lambda item, spec: [Replaced(item.part, item.origin, True, bool(item.began))],
     RepairEntry: lambda item, spec: [Replaced(item.part, item.origin)] if item.part else [],

@@ -65,7 +65,7 @@ MOST_WORLDS = 12
 
 def world_of(spec: CircuitSpec) -> World:
     """The world of a kind of circuit, made once."""
-    key = spec.model_dump_json(exclude={"bank", "position"})
+    key = spec.model_dump_json(exclude={"bank", "position", "number"})
     with _WORLDS_LOCK:
         if key not in _WORLDS:
             if len(_WORLDS) >= MOST_WORLDS:
