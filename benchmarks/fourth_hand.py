@@ -18,8 +18,12 @@ from multiprocessing import Pool
 import numpy as np
 from scipy.signal import lfilter
 
+from sagen.casework.captures import capture_entry
+from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
+from sagen.reason.case import case_of, circuit_of_sheet
+from sagen.reason.weights import weigh
 
 SFREQ = 50_000.0
 #: name -> teeth of the wheel as slots that are present
@@ -566,10 +570,6 @@ def sound_in_every_form(rng):
 
 def judged(job: tuple[str, int]) -> dict:
     """One capture drawn, read and weighed: what was right and what was not."""
-    from sagen.casework.captures import capture_entry
-    from sagen.kinds import examine
-    from sagen.reason.case import case_of, circuit_of_sheet
-    from sagen.reason.weights import weigh
 
     name, seed = job
     drawn = KINDS[name](np.random.default_rng([seed, sum(map(ord, name))]))

@@ -16,8 +16,12 @@ from multiprocessing import Pool
 import numpy as np
 
 from benchmarks.fourth_hand import SFREQ, captured, coil, cranked, followed, inside, row, run, sheet, toothed
+from sagen.casework.examination import capture_entry, kept_name
+from sagen.kinds import examine
 from sagen.model.capture import Capture
 from sagen.model.sheet import Sheet
+from sagen.reason.case import case_of, circuit_of_sheet
+from sagen.reason.weights import weigh
 
 VANES = [(0.08, 0.10), (0.30, 0.05), (0.52, 0.13), (0.80, 0.07)]  #: middle and width, turns of the cam
 
@@ -210,11 +214,6 @@ def unfit_faulty(rng):
 
 def judged(job: tuple[str, int]) -> dict:
     """One pair drawn, compared and weighed."""
-    from sagen.casework.examination import capture_entry
-    from sagen.casework.examination import kept_name
-    from sagen.kinds import examine
-    from sagen.reason.case import case_of, circuit_of_sheet
-    from sagen.reason.weights import weigh
 
     name, seed = job
     drawn = KINDS[name](np.random.default_rng([seed, sum(map(ord, name))]))
