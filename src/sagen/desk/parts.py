@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk.theme import theme
-from sagen.desk.theme.plain import Label
+from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 
 
@@ -79,6 +79,39 @@ class RecordingChip(QWidget):
         self.show()
 
 
+class JobButton(QPushButton):
+    """The job's name, cut with an ellipsis where there is no room for it; the whole stands in the tip."""
+
+    ROOM = 52  #: px beside the text: icon and margins
+
+    def __init__(self, text: str, parent=None):
+        super().__init__(parent)
+        self._whole, self._tip = text, ""
+        self.setText(text)
+
+    def setText(self, text: str) -> None:
+        self._whole = text
+        self._fit()
+
+    def text(self) -> str:
+        """The text, uncut."""
+        return self._whole
+
+    def setToolTip(self, tip: str) -> None:
+        self._tip = tip
+        self._fit()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = max(self.width() - self.ROOM, 40)
+        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
+        super().setText(shown)
+        super().setToolTip(plain_tip(f"{self._whole}\n\n{self._tip}".strip()) if shown != self._whole else self._tip)
+
+
 class Header(QWidget):
     """The job's name, what is being worked on, and what can be done from anywhere."""
 
@@ -89,7 +122,7 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(6, 3, 6, 3)
         row.setSpacing(6)
-        self.job_button = QPushButton("Sagen")
+        self.job_button = JobButton("Sagen")
         self.job_button.setObjectName("job")
         self.job_button.setToolTip(with_key("Open the job log", "job log"))
         self.job_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
