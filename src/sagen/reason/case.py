@@ -212,7 +212,9 @@ def _same_sensor(found, spec: CircuitSpec) -> bool:
     """Whether a code is about this circuit: its bank ("bank 1" is also the only one of a straight engine), intake or exhaust,
     and which of several crank sensors, as far as both say."""
     number = NUMBERS.get(found.sensor) if found.role == Role.CRANK else None
-    pairs = ((found.bank, spec.bank), (found.position, spec.position), (number, spec.number))
+    # What cam and crank say of one another is said of belt and chain, which both cams of a bank hang on.
+    position = None if found.kind in (CodeKind.CORRELATION, CodeKind.PHASER) else found.position
+    pairs = ((found.bank, spec.bank), (position, spec.position), (number, spec.number))
     return all(None in pair or pair[0] == pair[1] for pair in pairs)
 
 
