@@ -15,7 +15,7 @@ ROWS = [f"{k / 1000:.3f},{k % 5}\n" for k in range(5_000)]
 @pytest.fixture
 def watched(tmp_path, monkeypatch):
     """A folder that is watched with short waits, and what came of it."""
-    for name, seconds in (("REST_S", 0.15), ("LONG_REST_S", 1.0), ("LOOK_S", 0.03), ("ANYWAY_S", 0.1)):
+    for name, seconds in (("REST_S", 0.15), ("LONG_REST_S", 30.0), ("LOOK_S", 0.03), ("ANYWAY_S", 0.1)):
         monkeypatch.setattr(watching, name, seconds)
     folder = tmp_path / "watched"
     folder.mkdir()
