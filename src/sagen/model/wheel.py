@@ -34,6 +34,16 @@ class Wheel:
         return f"{self.slots}-{self.missing}" if self.missing else str(self.slots)
 
     @property
+    def gone(self) -> frozenset[int]:
+        """The numbers of the slots that are left out, those of the reference gap among them."""
+        return frozenset({*self.others, *range(self.slots - self.missing + 1, self.slots + 1)})
+
+    @property
+    def teeth(self) -> int:
+        """How many teeth it has."""
+        return self.slots - self.missing - len(self.others)
+
+    @property
     def pitch_deg(self) -> float:
         """Degrees of the wheel's own shaft from one slot to the next."""
         return 360.0 / self.slots

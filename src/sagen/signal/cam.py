@@ -18,6 +18,11 @@ STRANGE = 30.0  #: degrees from its cycle's others: no edge of the cam
 NARROWEST = 2.5  #: degrees of the crank: no cam's window or gap is so narrow
 
 
+def half_way(angle: np.ndarray | float) -> np.ndarray | float:
+    """Degrees brought to within half a cycle either way."""
+    return (angle + CYCLE / 2) % CYCLE - CYCLE / 2
+
+
 @dataclass(frozen=True)
 class CamTrack:
     """A cam's edges over the crank's angle.
@@ -232,7 +237,7 @@ def _followed(angle, rising, template, up, cycle: np.ndarray, start: int) -> np.
 
 def _apart(angle: np.ndarray, rising: np.ndarray, template: np.ndarray, up: np.ndarray) -> np.ndarray:
     """Signed distance of every edge from every template edge of its direction, shape (n, k), degrees."""
-    apart = (angle[:, None] - template + CYCLE / 2) % CYCLE - CYCLE / 2
+    apart = half_way(angle[:, None] - template)
     return np.where(rising[:, None] == up, apart, CYCLE)
 
 

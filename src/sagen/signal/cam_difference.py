@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.model.wheel import Wheel
-from sagen.signal.cam import CYCLE, FAR, CamTrack
+from sagen.signal.cam import CYCLE, FAR, CamTrack, half_way
 from sagen.signal.limits import limits
 
 _LIMIT = limits("compared")
@@ -77,7 +77,7 @@ def median_of(values: np.ndarray) -> tuple[float, float]:
 
 def _places(track: CamTrack) -> tuple[np.ndarray, np.ndarray]:
     """Where each edge of the cycle lies, crank degrees, and how well that is known (standard uncertainty)."""
-    apart = np.abs((track.angle - track.phase_error - track.template[:, None] + CYCLE / 2) % CYCLE - CYCLE / 2)
+    apart = np.abs(half_way(track.angle - track.phase_error - track.template[:, None]))
     own = np.where(track.rising == track.template_rising[:, None], apart, CYCLE).argmin(axis=0)
     place, u = track.template.copy(), np.full(len(track.template), np.inf)
     for k in range(len(place)):
@@ -105,29 +105,27 @@ def cam_difference(here: CamTrack, good: CamTrack, turns: tuple[float, ...] = (0
         return None
     mine, my_u = _places(here)
     theirs, their_u = _places(good)
-    shapes = {
-        "": (theirs, good.template_rising), "mirrored": ((-theirs) % CYCLE, ~good.template_rising),
-        "inverted": (theirs, ~good.template_rising),
-    }  # fmt: skip
-    tried = {name: _laid_over(mine, here.template_rising, *shape, turns) for name, shape in shapes.items()}
-    same_count = len(mine) == len(theirs)
-    if same_count and tried[""][0] <= _LIMIT.one_shape_deg:
-        shape = ""
-    else:
-        others = {name: item for name, item in tried.items() if name and same_count and item[0] <= _LIMIT.one_shape_deg}
-        shape = min(others, key=lambda name: others[name][0]) if others else "other"
-    if shape:
-        return CamDifference(0.0, np.inf, (), shape)
-    _, shift = tried[""]
+    if len(mine) != len(theirs):
+        return CamDifference(0.0, np.inf, (), "other")
+
+    def laid_over(places: np.ndarray, rising: np.ndarray) -> tuple[float, float]:
+        return _laid_over(mine, here.template_rising, places, rising, turns)
+
+    far, shift = laid_over(theirs, good.template_rising)
+    if far > _LIMIT.one_shape_deg:
+        others = {
+            "mirrored": laid_over((-theirs) % CYCLE, ~good.template_rising)[0],
+            "inverted": laid_over(theirs, ~good.template_rising)[0],
+        }
+        shape = min(others, key=others.get)
+        return CamDifference(0.0, np.inf, (), shape if others[shape] <= _LIMIT.one_shape_deg else "other")
     rows = []
-    apart = (mine[:, None] - shift - theirs + CYCLE / 2) % CYCLE - CYCLE / 2
+    apart = half_way(mine[:, None] - shift - theirs)
     apart = np.where(here.template_rising[:, None] == good.template_rising, apart, CYCLE)
     for k in range(len(theirs)):
         own = int(np.abs(apart[:, k]).argmin())
-        difference = float(apart[own, k]) + (shift + CYCLE / 2) % CYCLE - CYCLE / 2
         # The turn in which a capture begins is not known: it is no difference.
-        turn = min(turns, key=lambda item: abs((difference - item + CYCLE / 2) % CYCLE - CYCLE / 2))
-        difference = (difference - turn + CYCLE / 2) % CYCLE - CYCLE / 2
+        difference = min((half_way(float(apart[own, k]) + shift - turn) for turn in turns), key=abs)
         u = float(np.hypot(my_u[own], their_u[k]))
         rows.append(
             EdgeDifference(
@@ -144,15 +142,14 @@ def _laid_over(
 ) -> tuple[float, float]:
     """How far apart half of the edges lie at the best shift, degrees, and that shift with its turn. Of shifts as good the
     least counts: a cam with like windows fits at several."""
-    best = []
-    for turn in turns:
-        for shift in np.arange(-FAR, FAR + 0.5, 0.5):
-            apart = np.abs((mine[:, None] - shift - turn - theirs + CYCLE / 2) % CYCLE - CYCLE / 2)
-            nearest = np.where(my_rising[:, None] == rising, apart, 30.0).min(axis=0)
-            best.append((float(np.minimum(nearest, 30.0).mean()), float(np.median(nearest)), shift, turn))
-    least = min(item[0] for item in best)
-    _, median, shift, turn = min((item for item in best if item[0] <= least + 0.6), key=lambda item: abs(item[2]))
-    return median, float(shift + turn)
+    shift = np.tile(np.arange(-FAR, FAR + 0.5, 0.5), len(turns))
+    whole = shift + np.repeat(turns, len(shift) // len(turns))
+    apart = np.abs(half_way(mine[:, None] - whole[:, None, None] - theirs))
+    nearest = np.where(my_rising[:, None] == rising, apart, 30.0).min(axis=1)
+    cost = np.minimum(nearest, 30.0).mean(axis=1)
+    as_good = np.flatnonzero(cost <= cost.min() + 0.6)
+    best = as_good[np.abs(shift[as_good]).argmin()]
+    return float(np.median(nearest[best])), float(whole[best])
 
 
 def turns_alike(wheel: Wheel) -> tuple[float, ...]:
@@ -160,7 +157,7 @@ def turns_alike(wheel: Wheel) -> tuple[float, ...]:
     gaps return within it (60-2-2) less."""
     if not wheel.others:
         return (0.0, 360.0)
-    gone = {*wheel.others, *range(wheel.slots - wheel.missing + 1, wheel.slots + 1)}
+    gone = wheel.gone
     same = [step for step in range(wheel.slots) if {(number - 1 + step) % wheel.slots + 1 for number in gone} == gone]
     return tuple(sorted({step * wheel.pitch_deg + turn for step in same for turn in (0.0, 360.0)}))
 
@@ -171,9 +168,7 @@ def turn_between(here: CamTrack, good: CamTrack) -> float:
     if found is None or found.shape:
         return 0.0
     apart = [
-        np.abs((here.template[:, None] - found.offset - turn - good.template + CYCLE / 2) % CYCLE - CYCLE / 2)
-        .min(axis=0)
-        .mean()
+        np.abs(half_way(here.template[:, None] - found.offset - turn - good.template)).min(axis=0).mean()
         for turn in (0.0, 360.0)
     ]
     return (0.0, 360.0)[int(np.argmin(apart))]

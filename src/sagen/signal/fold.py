@@ -90,7 +90,7 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
     # Teeth that wander meet their like by chance: then the sheet is the better witness.
     if declared is not None and best.wheel != declared and share < _LIMIT.returns_wandering and spread(ratio) > WANDERS:
         return None
-    parts = count // teeth_of(best.wheel) if best.extra is None and count % teeth_of(best.wheel) == 0 else 1
+    parts = count // best.wheel.teeth if best.extra is None and count % best.wheel.teeth == 0 else 1
     single = len(best.spans) // parts
     return replace(best, spans=best.spans[:single], first=best.first % single)
 
@@ -131,7 +131,7 @@ def _count(returns: np.ndarray, declared: Wheel | None) -> tuple[int | None, flo
     if best < _LIMIT.beyond_chance * chance:
         return None, 0.0
     if declared is not None and declared.missing:
-        teeth = teeth_of(declared)
+        teeth = declared.teeth
         own = {count: _own(returns, count) for count in range(teeth - MOST_LOST, teeth + 2) if 2 < count < len(returns)}
         count = max(own, key=lambda item: own[item] + 0.1 * (item == teeth) - 0.06 * abs(teeth - item), default=None)
         if count is not None and own[count] >= max(_LIMIT.returns_stated, _LIMIT.as_well * best):
@@ -148,16 +148,10 @@ def _own(returns: np.ndarray, count: int) -> float:
     return max(once, 0.8 * twice) if once > _LIMIT.every_other else once
 
 
-def teeth_of(wheel: Wheel) -> int:
-    """How many teeth a wheel has."""
-    return wheel.slots - wheel.missing - len(wheel.others)
-
-
 @cache
 def pattern(wheel: Wheel) -> tuple[int, ...]:
     """Slots from each tooth of a turn to the next, from tooth 1 on."""
-    gone = {*wheel.others, *range(wheel.slots - wheel.missing + 1, wheel.slots + 1)}
-    there = [n for n in range(1, wheel.slots + 1) if n not in gone]
+    there = [n for n in range(1, wheel.slots + 1) if n not in wheel.gone]
     return tuple(b - a for a, b in zip(there, [*there[1:], there[0] + wheel.slots], strict=True))
 
 
@@ -173,7 +167,7 @@ def _folded(logs: np.ndarray, count: int) -> np.ndarray:
 
 def _plainly(folded: np.ndarray, declared: Wheel | None, count: int) -> Laid | None:
     """The stated wheel where nothing else is worth a thought: its gaps are as long as they should be, all else even."""
-    if declared is None or not declared.missing or count != teeth_of(declared):
+    if declared is None or not declared.missing or count != declared.teeth:
         return None
     spans = np.log(np.array(pattern(declared), float))
     off = np.abs(folded[(np.arange(count)[:, None] + np.arange(count)) % count] - spans)
@@ -195,17 +189,17 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
     for wheel, usual in wheels.items():
         stated = wheel == declared
         for parts in (1, 2) if stated else (1, 2, 3, 4):
-            if parts * teeth_of(wheel) == count:
+            if parts * wheel.teeth == count:
                 part = 0.0 if stated else _LIMIT.part_of_turn * (parts > 1)
                 found += _placed(folded, wheel, np.tile(pattern(wheel), parts), usual - part, 2)
-        lost = teeth_of(wheel) - count
+        lost = wheel.teeth - count
         if 0 < lost <= (MOST_LOST if stated else int(declared is None)):
             found += _with_lost(folded, wheel, lost, usual)
         if stated and lost == -1:
             found += _with_extra(folded, wheel, usual)
     known = {item.wheel for item in found}
     # With as many teeth as the stated wheel has, no wheel that nobody lists is thought of, however its gaps look.
-    for wheel, spans in _free(folded) if declared is None or count != teeth_of(declared) else ():
+    for wheel, spans in _free(folded) if declared is None or count != declared.teeth else ():
         if wheel not in known:
             more = int((spans[:-1] > 1).sum()) * (_LIMIT.lost_tooth + np.log(count))
             found += _placed(folded, wheel, spans, _usual(wheel, declared) - more, 1)
@@ -219,7 +213,7 @@ def _usual(wheel: Wheel, declared: Wheel | None) -> float:
         return 0.0
     if declared is not None and not declared.missing and wheel.slots == declared.slots:
         return -_LIMIT.lost_tooth * wheel.missing  # the stated even wheel with teeth lost
-    known = declared is not None and bool(declared.missing) and teeth_of(declared) % teeth_of(wheel) == 0
+    known = declared is not None and bool(declared.missing) and declared.teeth % wheel.teeth == 0
     other = (_LIMIT.same_count if known else _LIMIT.other_wheel) if declared else 0.0
     if wheel in shipped().values():
         return -other

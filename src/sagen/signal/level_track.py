@@ -9,6 +9,7 @@ import numpy as np
 from sagen.model.capture import Channel
 from sagen.signal.levels import Levels
 from sagen.signal.limits import limits
+from sagen.signal.runs import runs_of
 
 _LIMIT = limits("level_track")
 
@@ -31,10 +32,8 @@ class LevelTrack:
 
     def stretches(self, beyond: np.ndarray) -> list[tuple[int, int]]:
         """First block, and the one behind the last, of the runs in which a condition holds for long enough."""
-        held = np.concatenate([[False], beyond & self.both, [False]])
-        turns = np.diff(held.astype(np.int8))
-        begins, ends = np.flatnonzero(turns == 1), np.flatnonzero(turns == -1)
-        return [(int(a), int(b)) for a, b in zip(begins, ends, strict=True) if b - a >= _LIMIT.fewest]
+        runs = zip(*runs_of(beyond & self.both), strict=True)
+        return [(int(first), int(last)) for first, last in runs if last - first >= _LIMIT.fewest]
 
 
 def level_track(channel: Channel, levels: Levels, sfreq: float) -> LevelTrack | None:

@@ -58,7 +58,7 @@ def twins(
         def apart(way: tuple[int, ...], mine=mine, theirs=theirs) -> float:
             return sum(_apart(item, theirs[k], cams, other_cams) for item, k in zip(mine, way, strict=False))
 
-        best = min(ways, key=lambda way: (round(apart(way), 1), way))
+        best = min(ways, key=lambda way: (round(apart(way), 1), way)) if len(ways) > 1 else ways[0]
         if len(theirs) > 1 and best != tuple(range(count)) and role == Role.CAM:
             pairs = ", ".join(f"{item.column} with {theirs[k].column}" for item, k in zip(mine, best, strict=False))
             notes.append(f"The known-good capture's cams lie in another order: matched by their pattern, {pairs}")
@@ -142,7 +142,7 @@ def _turns(reading: RotatingReading) -> float:
     wheel = reading.wheel or reading.sheet.declared_wheel
     if wheel is None:
         return np.inf if len(reading.teeth.times) > 8 else 0.0
-    return (len(reading.teeth.times) - 1) / max(wheel.slots - wheel.missing - len(wheel.others), 1)
+    return (len(reading.teeth.times) - 1) / max(wheel.teeth, 1)
 
 
 def _same_samples(capture: Capture, good: Capture) -> bool:

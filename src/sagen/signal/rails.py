@@ -14,6 +14,7 @@ from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.context import Context, grade
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.limits import limits
+from sagen.signal.runs import runs_of
 
 _SUPPLY, _GROUND, _EVENTS = limits("supply_loss"), limits("ground_lift"), limits("rail_events")
 
@@ -113,9 +114,7 @@ def _likely_nominal(rail: Rail) -> float:
 def _events(rail: Rail, sign: float, limit: float) -> list[Stretch]:
     """Stretches in which the rail lies above `limit` (`sign` 1) or below it (-1): start and end in s, and the
     typical level within."""
-    beyond = sign * rail.blocks > sign * limit
-    edges = np.diff(np.concatenate([[0], beyond.view(np.int8), [0]]))
-    starts, ends = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
+    starts, ends = runs_of(sign * rail.blocks > sign * limit)
     if not len(starts):
         return []
     join = max(1, round(_EVENTS.join_s / rail.block_s))

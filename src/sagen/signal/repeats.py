@@ -9,7 +9,7 @@ from sagen.model.wheel import Wheel
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 
-_LIMIT, _GAP = limits("repeats"), limits("extra_gap")
+_LIMIT = limits("repeats")
 
 
 def repeats_after(times: np.ndarray) -> int | None:

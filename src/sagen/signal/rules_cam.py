@@ -14,6 +14,7 @@ from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 from sagen.signal.rule import rule
+from sagen.signal.runs import runs_of
 
 _OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED = (
     limits("timing_offset"), limits("timing_scatter"), limits("cam_dropout"), limits("cam_travel"), limits("cam_vane"),
@@ -80,9 +81,8 @@ def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, flo
     wander = float(np.median(np.abs(track.phase_error)))
     spread = float(np.ptp(np.quantile(track.phase_error, [_LOST.tail, 1 - _LOST.tail])))
     lost = away > max(_LOST.edge_deg, _LOST.wander * wander + spread)
-    edges = np.diff(np.concatenate([[0], lost.astype(int), [0]]))
     found = []
-    for start, end in zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1), strict=True):
+    for start, end in zip(*runs_of(lost), strict=True):
         if end - start < _LOST.fewest_edges:
             continue
         before = np.searchsorted(track.angle, due[start]) - 1

@@ -64,7 +64,7 @@ def too_short(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     turn_s = float(np.median(np.diff(reading.teeth.times))) * wheel.slots
     turns = float(reading.teeth.times[-1] - reading.teeth.times[0]) / turn_s
     # A shaft that is turned by hand rests between its pulls: its teeth are counted, not its time.
-    turns = min(turns, (len(reading.teeth.times) - 1) / max(wheel.slots - wheel.missing - len(wheel.others), 1))
+    turns = min(turns, (len(reading.teeth.times) - 1) / max(wheel.teeth, 1))
     if turns >= _SHORT.turns:
         return
     if len(reading.teeth.times) < _SHORT.fewest_teeth and reading.seconds > _SHORT.turns * turn_s:

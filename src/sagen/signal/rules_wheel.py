@@ -21,6 +21,7 @@ from sagen.signal.outliers import engine_orders, outstanding
 from sagen.signal.reading import RotatingReading
 from sagen.signal.repeats import equal_gaps, own_pattern
 from sagen.signal.rule import rule
+from sagen.signal.runs import runs_of
 from sagen.signal.slots import Teeth
 
 _GAP, _ODD, _RUNOUT = limits("extra_gap"), limits("odd_tooth"), limits("runout")
@@ -137,7 +138,6 @@ def _neighbours(numbers) -> Iterator[list[int]]:
 def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """One tooth early, late, low or misshapen, every turn."""
     wheel = reading.wheel
-    teeth_on_wheel = wheel.slots if not wheel.missing else wheel.slots - wheel.missing
     odd: dict[int, tuple[float, str, float, float, int, int]] = {}
     slow = slowness(reading)
     for name, (errors, least) in measures(reading, context).items():
@@ -170,7 +170,7 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             {"tooth": number, "angle_deg": round((number - 1) * wheel.pitch_deg, 2), "repeats": True},
             {
                 "measure": "between", "size": 1.0, "turns": max(len(reading.teeth.anchors), seen), "seen": seen,
-                "next": number % teeth_on_wheel + 1, "even_wheel": not wheel.missing,
+                "next": number % (wheel.slots - wheel.missing) + 1, "even_wheel": not wheel.missing,
             },
             _at_times(reading, times),
         )  # fmt: skip
@@ -227,9 +227,7 @@ def _sectors(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             continue
         # Begin the round at a place that is not out, so that no run is cut in two.
         first = int(np.flatnonzero(~out)[0])
-        turned = np.roll(out, -first)
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], turned.view(np.int8), [0]])))
-        for begin, end in edges.reshape(-1, 2):
+        for begin, end in zip(*runs_of(np.roll(out, -first)), strict=True):
             count = int(end - begin)
             if not _ODD.sector_teeth <= count <= _ODD.sector_most * slots:
                 continue

@@ -17,6 +17,7 @@ from sagen.model.capture import Channel
 from sagen.signal.levels import noise_of, sample_runs
 from sagen.signal.limits import limits
 from sagen.signal.ring import Modes, Rings, find_modes, fit_rings, steady
+from sagen.signal.runs import runs_of
 
 LATE_S = (0.0004, 0.001)  #: after the onset, where a ring still stands
 _LIMIT, _LIMIT_RING = limits("strike"), limits("ring")
@@ -238,8 +239,7 @@ def _marks(score: np.ndarray, block_s: float) -> list[_Mark]:
     if not len(together):
         return []
     active = together > _LIMIT.still_rings
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], active, [False]]).astype(np.int8)))
-    starts, ends = edges[::2], edges[1::2]
+    starts, ends = runs_of(active)
     if len(starts) > 1:  # one quiet block does not end a ring
         apart = np.concatenate([[True], starts[1:] - ends[:-1] > 1])
         starts, ends = starts[apart], ends[np.concatenate([apart[1:], [True]])]
@@ -535,8 +535,7 @@ def _cut_off(part: np.ndarray, step: float, noise: np.ndarray) -> np.ndarray:
         flat = part == extreme[:, None]
         short: list[int] = []
         for row in np.flatnonzero(flat.sum(axis=1) >= 2):
-            edges = np.flatnonzero(np.diff(np.concatenate([[0], flat[row].astype(np.int8), [0]])))
-            starts, stops = edges[::2], edges[1::2]
+            starts, stops = runs_of(flat[row])
             long = (stops - starts >= 2) & (starts > 0) & (stops < part.shape[1])
             beside = np.stack([starts[long] - 1, stops[long]])
             fall = sign * (float(extreme[row]) - part[row, beside].astype(np.float64))
