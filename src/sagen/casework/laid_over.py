@@ -18,6 +18,7 @@ from sagen.model.trail import CaptureEntry, InspectionEntry, KeptReference
 from sagen.model.words import said_ohms
 from sagen.reason.facts import knowledge
 from sagen.signal.both_ends import BothEnds, Source, both_ends
+from sagen.signal.matching import UNFIT
 from sagen.signal.reading import RotatingReading
 
 # both ends of the wire -----------------------------------------------------------------------------------
@@ -53,7 +54,9 @@ class LayUnder(Command):
         done = replace(done, findings=(*record.findings, *more))
         opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
         unfit = (
-            (f"{self.under.name} is not fit to compare with: {done.fit[7:]}.",) if done.fit.startswith("unfit") else ()
+            (f"{self.under.name} is not fit to compare with: {done.fit.removeprefix(UNFIT)}.",)
+            if done.fit.startswith(UNFIT)
+            else ()
         )
         return Laid(
             opened, (*unfit, *(item.text for item in more), *done.compared, *against_envelope(log, self.job, done))

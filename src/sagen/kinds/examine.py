@@ -26,7 +26,7 @@ from sagen.signal.context import Context
 from sagen.signal.interruptions import ends_early
 from sagen.signal.levels import Levels, state_levels
 from sagen.signal.limits import limits
-from sagen.signal.matching import fit_of, twins
+from sagen.signal.matching import UNFIT, fit_of, twins
 from sagen.signal.pairs import pairs_of
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.rails import RAIL_RULES, Rail, off_at_first, rail_levels, read_rail
@@ -201,49 +201,27 @@ def examine(
     capture, sheet = apply_probe_factors(capture, sheet)
     tell = progress or (lambda share: True)
     good = _good_one(reference) if reference else None
-    patterns = good.switching if good is not None else ()
     joined = capture.joined()
-    found = _read_in(joined, sheet, patterns, lambda share: tell(0.9 * share))
-    fit = ""
-    if good is not None:
-        fit = fit_of(
-            joined,
-            found.sheet,
-            found.readings,
-            good.capture,
-            good.sheet,
-            good.readings,
-            good.own_faults(found.readings),
-        )
-        if fit.startswith("unfit") and patterns:
-            # What is unfit weighs nothing, and lends no wheel.
-            good_used, found = None, _read_in(joined, sheet, (), lambda share: tell(0.9 * share))
-        else:
-            good_used = good
-    else:
-        good_used = None
-    sheet, results, readings = found.sheet, found.results, found.readings
-    capture = replace(capture, notes=(*capture.notes, *found.notes)) if found.notes else capture
+    found, fit = _read_beside(joined, sheet, good, lambda share: tell(0.9 * share))
+    sheet, results, readings, notes = found.sheet, found.results, found.readings, list(found.notes)
     cams = _cams(readings)
-    matched: dict[str, RotatingReading] = {}
-    differences: dict[str, CamDifference] = {}
-    rises: dict[str, Measured] = {}
-    if good_used is not None:
-        matched, told = twins(readings, good_used.switching, cams, good_used.cams)
-        capture = replace(capture, notes=(*capture.notes, *told)) if told else capture
-        differences = _cam_differences(readings, cams, matched, good_used)
-        rises = _rises(joined, readings, matched, good_used)
-    if fit.startswith("unfit"):
-        capture = replace(
-            capture, notes=(*capture.notes, f"The known-good capture {good.capture.name} was not compared: {fit[7:]}")
-        )
     context = Context(
-        sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, matched, fit != "other rpm", cams,
-        {name: good_used.cams[twin.column] for name, twin in matched.items() if twin.column in good_used.cams} if good_used else {},
-        differences, rises, _tapped(capture, sheet, results),
-        _tapped(good_used.whole, good_used.sheet, good_used.results) if good_used else None,
-        frozenset(result.sheet.role for result in results if result.rail is not None),
+        sheet.conditions.state, readings, sheet.engine.cylinders, sheet.engine.sprocket, cams=cams,
+        tapped=_tapped(capture, sheet, results),
+        rails=frozenset(result.sheet.role for result in results if result.rail is not None),
     )  # fmt: skip
+    if fit.startswith(UNFIT):
+        notes.append(f"The known-good capture {good.capture.name} was not compared: {fit.removeprefix(UNFIT)}")
+    elif good is not None:
+        matched, told = twins(readings, good.switching, cams, good.cams)
+        notes += told
+        context.twins, context.like_speed = matched, fit != "other rpm"
+        context.pattern_cams = {
+            name: good.cams[twin.column] for name, twin in matched.items() if twin.column in good.cams
+        }
+        context.cam_differences = _cam_differences(readings, cams, matched, good)
+        context.rises = _rises(joined, readings, matched, good)
+        context.pattern_tapped = _tapped(good.whole, good.sheet, good.results)
     for this_result in results:
         if this_result.rail is not None:
             context.found += RAIL_RULES[this_result.sheet.role](this_result.rail, context)
@@ -259,8 +237,8 @@ def examine(
     )
     cranking = context.state == State.CRANKING
     heard = next((told for crank in cranks if (told := cadence(crank))), None) if cranking else None
-    both = _in_both(findings, readings, good) if good is not None else ()
-    capture = replace(capture, notes=(*capture.notes, *both)) if both else capture
+    notes += _in_both(findings, readings, good) if good is not None else ()
+    capture = replace(capture, notes=(*capture.notes, *notes)) if notes else capture
     return Examination(
         capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped,
         fit, good.capture.name if good is not None else "",
@@ -398,6 +376,20 @@ def _read_in(
         notes = (note, *notes)
         results = _read_channels(capture, sheet, patterns, tell)
     return _Read(capture, sheet, results, notes)
+
+
+def _read_beside(
+    capture: Capture, stated: Sheet, good: _Read | None, tell: Callable[[float], bool]
+) -> tuple[_Read, str]:
+    """Read every channel, with the wheels of a known-good capture where none is stated, and how fit that one is; "" where there
+    is none. What is unfit lends no wheel."""
+    patterns = good.switching if good is not None else ()
+    found = _read_in(capture, stated, patterns, tell)
+    if good is None:
+        return found, ""
+    faults = good.own_faults(found.readings)
+    fit = fit_of(capture, found.sheet, found.readings, good.capture, good.sheet, good.readings, faults)
+    return (_read_in(capture, stated, (), tell) if patterns and fit.startswith(UNFIT) else found), fit
 
 
 def _good_one(reference: Pair) -> _Read:

@@ -16,6 +16,8 @@ from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
 
 _LIMIT = limits("compared")
+#: how the reason begins where a known-good capture is not fit to compare with
+UNFIT = "unfit: "
 FAR_OFF = 90.0  #: degrees that count for a cam of another shape
 
 
@@ -94,19 +96,19 @@ def fit_of(
         what the known-good capture itself shows wrong
     """
     if _same_samples(capture, good):
-        return "unfit: it is the same capture"
+        return f"{UNFIT}it is the same capture"
     mine, theirs = sheet.conditions.state, good_sheet.conditions.state
     groups = (STARTING, ENGINE_RUNS)
     if mine != theirs and not any({mine, theirs} <= group for group in groups):
-        return f"unfit: it was recorded {_words(theirs)}, this one {_words(mine)}"
+        return f"{UNFIT}it was recorded {_words(theirs)}, this one {_words(mine)}"
     if sheet.conditions.end != good_sheet.conditions.end:
-        return f"unfit: it was recorded at the {good_sheet.conditions.end}'s end of the wire, this one at the {sheet.conditions.end}'s"
+        return f"{UNFIT}it was recorded at the {good_sheet.conditions.end}'s end of the wire, this one at the {sheet.conditions.end}'s"
     cylinders = (sheet.engine.cylinders, good_sheet.engine.cylinders)
     if None not in cylinders and cylinders[0] != cylinders[1]:
-        return f"unfit: it is of another engine, with {cylinders[1]} cylinders"
+        return f"{UNFIT}it is of another engine, with {cylinders[1]} cylinders"
     roles = {item.sheet.role for item in readings} & {item.sheet.role for item in good_readings}
     if readings and not roles:
-        return "unfit: it has no channel of the same role"
+        return f"{UNFIT}it has no channel of the same role"
     for role in roles:
         other = next(item for item in good_readings if item.sheet.role == role)
         own = next(item for item in readings if item.sheet.role == role)
@@ -118,12 +120,12 @@ def fit_of(
             and wheel != other.wheel
             and (None in stated or stated[0] != stated[1])
         ):
-            return f"unfit: it has another wheel, {other.wheel}"
+            return f"{UNFIT}it has another wheel, {other.wheel}"
         turns = _turns(other)
         if role == Role.CRANK and other.switching and turns < _LIMIT.turns:
-            return f"unfit: it is too short, {turns:.1f} turns"
+            return f"{UNFIT}it is too short, {turns:.1f} turns"
     if faults:
-        return f"unfit: it shows a fault itself ({'; '.join(faults[:2])})"
+        return f"{UNFIT}it shows a fault itself ({'; '.join(faults[:2])})"
     speeds = [
         (own["median"], other["median"])
         for item in readings for twin in good_readings

@@ -68,20 +68,26 @@ def high_not_reached(reading: HallReading, context: Context) -> Iterator[Finding
             )  # fmt: skip
 
 
+def _beside_the_good_one(reading: HallReading, context: Context, told: FindingKind) -> tuple[HallReading, float] | None:
+    """The known-good channel whose levels can be compared, and by how much (V) levels differ by noise and steps alone; None
+    where there is none, or where the level was told already."""
+    pattern = context.pattern(reading)
+    if not isinstance(pattern, HallReading) or not pattern.levels_true or context.has(reading, told):
+        return None
+    noise = float(np.hypot(reading.levels.noise, pattern.levels.noise))
+    return pattern, noise + reading.levels.step + pattern.levels.step
+
+
 @rule(
     FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"), silenced_by=(FindingKind.NOISE,)
 )  # fmt: skip
 def low_above_the_good_one(reading: HallReading, context: Context) -> Iterator[Finding]:
     """The low level stands plainly higher than in the known-good capture, though within its limit."""
-    pattern = context.pattern(reading)
-    if (
-        not isinstance(pattern, HallReading)
-        or not pattern.levels_true
-        or context.has(reading, FindingKind.LOW_NOT_PULLED_DOWN)
-    ):
+    found = _beside_the_good_one(reading, context, FindingKind.LOW_NOT_PULLED_DOWN)
+    if found is None:
         return
+    pattern, spread = found
     higher = reading.levels.low - pattern.levels.low
-    spread = np.hypot(reading.levels.noise, pattern.levels.noise) + reading.levels.step + pattern.levels.step
     if higher > max(_COMPARED.low_v, spread) and not context.has(reading, FindingKind.GROUND_LIFT):
         yield Finding(
             FindingKind.LOW_NOT_PULLED_DOWN, reading.column, grade(higher - _COMPARED.low_v, reading.expected),
@@ -97,16 +103,12 @@ def low_above_the_good_one(reading: HallReading, context: Context) -> Iterator[F
 def high_below_the_good_one(reading: HallReading, context: Context) -> Iterator[Finding]:
     """The high level stands plainly lower than in the known-good capture, or is reached far more slowly. A pull-up on the
     battery follows it: there another battery is no difference."""
-    pattern = context.pattern(reading)
-    if (
-        not isinstance(pattern, HallReading)
-        or not pattern.levels_true
-        or context.has(reading, FindingKind.HIGH_NOT_REACHED)
-    ):
+    found = _beside_the_good_one(reading, context, FindingKind.HIGH_NOT_REACHED)
+    if found is None:
         return
+    pattern, spread = found
     lower = pattern.levels.high - reading.levels.high
     on_battery = max(reading.levels.high, pattern.levels.high) >= _LIMIT.battery_pull_up_v
-    spread = np.hypot(reading.levels.noise, pattern.levels.noise) + reading.levels.step + pattern.levels.step
     rise = context.rises.get(reading.column)
     least = max(_COMPARED.high_v, spread, 0.25 * pattern.levels.high if on_battery else 0.0)
     slower = (
