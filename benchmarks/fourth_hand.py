@@ -11,15 +11,15 @@ beside, and the cause. What the pictures mean is common practice, no published s
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from multiprocessing import Pool
 
 import numpy as np
 from scipy.signal import lfilter
 
-from sagen.casework.captures import capture_entry
-from sagen.kinds import examine
+from sagen.casework.examination import capture_entry, kept_name
+from sagen.kinds import Examination, Pair, examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import Sheet
 from sagen.reason.case import case_of, circuit_of_sheet
@@ -568,6 +568,12 @@ def sound_in_every_form(rng):
 # the run ------------------------------------------------------------------------------------------------------
 
 
+def weighed(done: Examination, good: Pair | None = None):
+    """The suspects of a capture by itself, and the likeliest."""
+    told, _ = weigh(case_of([capture_entry(done, kept_name(good))], circuit_of_sheet(done.sheet, done.findings)))
+    return told, max(told, key=lambda item: item.probability, default=None)
+
+
 def judged(job: tuple[str, int]) -> dict:
     """One capture drawn, read and weighed: what was right and what was not."""
 
@@ -577,8 +583,7 @@ def judged(job: tuple[str, int]) -> dict:
     done = examine(drawn.capture, given)
     found = {str(item.kind) for item in done.findings}
     said = " ".join(item.text for item in done.findings)
-    sus, _ = weigh(case_of([capture_entry(done, None)], circuit_of_sheet(done.sheet, done.findings)))
-    leader = max(sus, key=lambda item: item.probability, default=None)
+    _, leader = weighed(done)
     words = [text for text in drawn.words_not if text in said]
     right = set(drawn.right)
     sure = leader is not None and leader.probability >= 0.8 and str(leader.cause) != "none"
@@ -591,12 +596,21 @@ def judged(job: tuple[str, int]) -> dict:
     }  # fmt: skip
 
 
-def main(words: list[str]) -> None:
+def drawn_and_judged(
+    words: list[str], known: Iterable[str], judge: Callable[[tuple[str, int]], dict]
+) -> tuple[list[str], list[dict]]:
+    """The kinds that a command line asks for, [FIRST_SEED] [SEEDS] [KIND ...], and every one drawn and judged."""
     first = int(words[0]) if words else 1
     seeds = int(words[1]) if len(words) > 1 else 4
-    kinds = words[2:] or list(KINDS)
+    kinds = words[2:] or list(known)
     with Pool() as pool:
-        rows = pool.map(judged, [(name, seed) for name in kinds for seed in range(first, first + seeds)], chunksize=2)
+        return kinds, pool.map(
+            judge, [(name, seed) for name in kinds for seed in range(first, first + seeds)], chunksize=2
+        )
+
+
+def main(words: list[str]) -> None:
+    kinds, rows = drawn_and_judged(words, KINDS, judged)
     for name in kinds:
         own = [item for item in rows if item["kind"] == name]
         bad = [

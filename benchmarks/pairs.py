@@ -11,17 +11,26 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
-from multiprocessing import Pool
 
 import numpy as np
 
-from benchmarks.fourth_hand import SFREQ, captured, coil, cranked, followed, inside, row, run, sheet, toothed
-from sagen.casework.examination import capture_entry, kept_name
+from benchmarks.fourth_hand import (
+    SFREQ,
+    captured,
+    coil,
+    cranked,
+    drawn_and_judged,
+    followed,
+    inside,
+    row,
+    run,
+    sheet,
+    toothed,
+    weighed,
+)
 from sagen.kinds import examine
 from sagen.model.capture import Capture
 from sagen.model.sheet import Sheet
-from sagen.reason.case import case_of, circuit_of_sheet
-from sagen.reason.weights import weigh
 
 VANES = [(0.08, 0.10), (0.30, 0.05), (0.52, 0.13), (0.80, 0.07)]  #: middle and width, turns of the cam
 
@@ -220,8 +229,7 @@ def judged(job: tuple[str, int]) -> dict:
     good = (drawn.good, Sheet.from_data(drawn.good_sheet, where=name))
     done = examine(drawn.here, Sheet.from_data(drawn.sheet, where=name), reference=good)
     found = {str(item.kind) for item in done.findings}
-    told, _ = weigh(case_of([capture_entry(done, kept_name(good))], circuit_of_sheet(done.sheet, done.findings)))
-    leader = max(told, key=lambda item: item.probability)
+    told, leader = weighed(done, good)
     timing = sum(item.probability for item in told if str(item.cause) == "timing")
     right = set(drawn.right)
     return {
@@ -235,11 +243,7 @@ def judged(job: tuple[str, int]) -> dict:
 
 
 def main(words: list[str]) -> None:
-    first = int(words[0]) if words else 1
-    seeds = int(words[1]) if len(words) > 1 else 4
-    kinds = words[2:] or list(KINDS)
-    with Pool() as pool:
-        rows = pool.map(judged, [(name, seed) for name in kinds for seed in range(first, first + seeds)], chunksize=2)
+    kinds, rows = drawn_and_judged(words, KINDS, judged)
     for name in kinds:
         own = [item for item in rows if item["kind"] == name]
         bad = [

@@ -1,6 +1,7 @@
 """A job of the log as a job file: what the window shows of it is what `sagen reason` says of the file, to the digit."""
 
 import json
+import tempfile
 from pathlib import Path
 
 from hypothesis import given
@@ -39,11 +40,11 @@ def test_every_demo_job_comes_back_to_the_digit(tmp_path):
 def test_any_trail_comes_back_as_it_was(trail):
     told = (ComplaintEntry("no_start", 'it "stops" \\ here\n[[trail]]'), *trail, NoteEntry("ü \U0001f527 = 1"))
     job = Job(1, None, "Brindle [2]", "", 4, tuple(Entry(k, None, item) for k, item in enumerate(told, 1)))
-    path = Path("/tmp") / "sagen-test-job.toml"
-    path.write_text(job_toml(job))
-    back = read_job(path)
-    path.unlink()
-    read = with_captures_read(back.trail, Path("/tmp"), back.circuit, 4)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "job.toml"
+        path.write_text(job_toml(job))
+        back = read_job(path)
+        read = with_captures_read(back.trail, path.parent, back.circuit, 4)
     assert tuple(read) == told
 
 
