@@ -97,12 +97,12 @@ def main() -> int:
     light.shoot("rings-light")
     light.job("Quillaby Drake 1.4")
     light.window.commands.run("instruments.probe")
-    light.window.probing.resize(1280, 800)
     for _ in range(200):
         light.spin(50)
         if "Gathering" not in light.window.probing.count.text():
             break
     light.spin(1_600)
+    light.window.probing.resize(1280, 800)
     light.spin(500)
     light.window.probing.grab().save(str(FOLDER / "probe-light.png"))
     light.window.probing.close()
