@@ -44,6 +44,22 @@ def test_a_table_that_ends_in_mid_row_is_waited_for(watched):
     nothing_comes(came)
 
 
+def test_a_file_that_grows_while_it_is_looked_at_comes_once(watched, monkeypatch):
+    folder, came = watched
+    text = "time,CH1\n" + "".join(ROWS)
+    seen = watching.is_whole
+
+    def grows_meanwhile(path):
+        path.write_text(text)
+        monkeypatch.setattr(watching, "is_whole", seen)
+        return seen(path)
+
+    monkeypatch.setattr(watching, "is_whole", grows_meanwhile)
+    (folder / "a.csv").write_text(text[:-4])
+    assert came.get(timeout=5) == ("a.csv", len(text))
+    nothing_comes(came)
+
+
 def test_what_is_written_anew_comes_again_and_what_was_there_before_does_not(watched):
     folder, came = watched
     (folder / "a.csv").write_text("time,CH1\n" + "".join(ROWS))

@@ -98,8 +98,7 @@ class WatchedFolder:
                     if row.name.startswith(".") or os.path.splitext(row.name)[1].lower() not in self.suffixes:
                         continue
                     with suppress(OSError):
-                        told = row.stat()
-                        found.append((row.name, (told.st_ino, told.st_size, told.st_mtime_ns)))
+                        found.append((row.name, _identity(row.stat())))
         except OSError:
             pass  # gone for now
         return sorted(found)
@@ -116,13 +115,18 @@ class WatchedFolder:
             before, since = self._waiting.get(name, (None, now))
             if before != identity:
                 self._waiting[name] = (identity, now)
-            elif identity[1] and now - since >= REST_S and (now - since >= LONG_REST_S or self._whole(name)):
+            elif identity[1] and now - since >= REST_S and (now - since >= LONG_REST_S or self._whole(name, identity)):
                 del self._waiting[name]
                 self._taken[name] = identity
                 self._came(self.folder / name)
 
-    def _whole(self, name: str) -> bool:
+    def _whole(self, name: str, identity: Identity) -> bool:
+        """Whether a file is whole and was still the one that came to rest once that was read."""
         try:
-            return is_whole(self.folder / name)
+            return is_whole(self.folder / name) and _identity(os.stat(self.folder / name)) == identity
         except OSError:
             return False
+
+
+def _identity(told: os.stat_result) -> Identity:
+    return told.st_ino, told.st_size, told.st_mtime_ns
