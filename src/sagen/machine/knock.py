@@ -42,7 +42,15 @@ def sensor_set(machine: SimulatedMachine) -> list[SimulatedMachine]:
 
 
 def ways(place: str, sensors: int) -> np.ndarray:
-    """How much of a tap at a place reaches each sensor, shape (sensors,), around 1; always the same for a place."""
+    """How much of a tap at a place reaches each sensor, shape (sensors,), around 1; always the same for a place.
+
+    Parameters
+    ----------
+    place : str
+        where on the engine the tap is
+    sensors : int
+        how many sensors the set has
+    """
     words = place.casefold().split()
     rng = np.random.default_rng(zlib.crc32(" ".join(words).encode()))
     where = next((NEARER[word] for word in words if word in NEARER), float(rng.uniform(-1, 1)))
@@ -51,13 +59,41 @@ def ways(place: str, sensors: int) -> np.ndarray:
 
 
 def strengths(rng: np.random.Generator, count: int) -> np.ndarray:
-    """How hard each of some taps is, around 1, the hardest at most four times the lightest."""
+    """How hard each of some taps is, around 1, the hardest at most four times the lightest.
+
+    Parameters
+    ----------
+    rng : numpy.random.Generator
+    count : int
+        taps
+
+    Returns
+    -------
+    ndarray, shape (count,)
+    """
     reach = 0.5 * np.log(MOST_APART)
     return np.exp(np.clip(rng.normal(0, STRENGTH, count), -reach, reach))
 
 
 def record_taps(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: float) -> list[np.ndarray]:
-    """Volts of every sensor of the set, in the order of their banks."""
+    """Volts of every sensor of the set, in the order of their banks.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        with a knock sensor or a set of them
+    state : str
+        what is connected meanwhile
+    times : ndarray, shape (n,)
+        s, even
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    list of ndarray, shape (n,)
+        V
+    """
     rng, tap = machine.rng, machine.tap
     struck = state in (State.STRIKE, *CONNECTIONS)
     many = max(int((times[-1] - FIRST_S) / SPACING_S) + 1, 1) if struck and times[-1] > FIRST_S else 0

@@ -39,6 +39,19 @@ def read(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
     ------
     SagenError
         for a point or a state that the circuit does not have.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    point : str
+        a terminal or a wire's end by its name in the circuit
+    state : str
+        key off, key on, cranking, idle and so on
+
+    Returns
+    -------
+    MeterReading
+        V, ohm, A or Hz, with its unit
     """
     if point not in POINTS:
         raise SagenError(unknown_name("point", point, POINTS))
@@ -58,7 +71,24 @@ def volts_read(
     machine: SimulatedMachine, state: str, nodes: tuple[str, ...], alive: bool | np.ndarray | None = None
 ) -> dict[str, float | np.ndarray]:
     """What stands at `nodes` while a meter is held to the first of them: V against battery negative, the mean over a
-    tooth and a gap where the shaft turns. Of one machine, or of all that its arrays hold."""
+    tooth and a gap where the shaft turns. Of one machine, or of all that its arrays hold.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,)
+    state : str
+        by its name
+    nodes : tuple of str
+        the first is what the meter is held to
+    alive : bool, ndarray of shape (n,) or None
+        whether the sensor has power; worked out where None
+
+    Returns
+    -------
+    dict
+        node to V, float or shape (n,)
+    """
     clip = (nodes[0], machine.values.meter_ohm)
     share = at_teeth(machine, state)
     alive = powered(machine, state) if alive is None else alive
@@ -70,7 +100,17 @@ def volts_read(
 
 
 def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=None) -> Ends:
-    """Volts at every node with a recorder clipped to one, while a tooth stands before the tip and while none does."""
+    """Volts at every node with a recorder clipped to one, while a tooth stands before the tip and while none does.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,)
+    state, node : str
+        by their names
+    alive : bool, ndarray of shape (n,) or None
+        whether the sensor has power; worked out where None
+    """
     share = at_teeth(machine, state)
     alive = powered(machine, state) if alive is None else alive
     probe = (node, machine.values.recorder_ohm)
@@ -81,7 +121,15 @@ def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=Non
 
 
 def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:
-    """Share of the time in which a tooth, or steel, stands before the tip: 0, 1 or `DUTY`."""
+    """Share of the time in which a tooth, or steel, stands before the tip: 0, 1 or `DUTY`.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,)
+    state : str
+        by its name
+    """
     if state in TURNING_STATES:
         return either(machine.turns & seen(machine), DUTY, 0.0)
     if state == State.METAL_NEAR:

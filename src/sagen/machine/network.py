@@ -37,11 +37,29 @@ class Network:
         self.resistors.append((text, other, ohm))
 
     def voltage(self, name: str, plus: str, minus: str, ohm: Number) -> None:
-        """A voltage source called `name` behind its own resistance (ohm > 0)."""
+        """A voltage source called `name` behind its own resistance (ohm > 0).
+
+        Parameters
+        ----------
+        name : str
+            by which its strength is given later
+        plus, minus : str
+            nodes
+        ohm : float or ndarray
+            its own resistance, > 0 (a Norton equivalent: modified nodal analysis, Ho, Ruehli and Brennan 1975, from memory)
+        """
         self.sources.append((name, plus, minus, ohm))
 
     def current(self, name: str, into: str, out_of: str) -> None:
-        """A current source called `name` that drives from `out_of` into `into`."""
+        """A current source called `name` that drives from `out_of` into `into`.
+
+        Parameters
+        ----------
+        name : str
+            by which its strength is given later
+        into, out_of : str
+            nodes
+        """
         self.currents.append((name, into, out_of))
 
     def nodes(self) -> list[str]:
@@ -63,7 +81,18 @@ class Network:
         return Transfer({name: index for index, name in enumerate(nodes)}, names, matrix)
 
     def resistance(self, text: str, other: str) -> float:
-        """Ohms seen between two nodes with every source at rest."""
+        """Ohms seen between two nodes with every source at rest.
+
+        Parameters
+        ----------
+        text, other : str
+            nodes
+
+        Returns
+        -------
+        float
+            ohm, the Thevenin resistance
+        """
         probe = Network(list(self.resistors) + [(a, b, ohm) for _, a, b, ohm in self.sources])
         probe.current("test", text, other)
         found = probe.volts({"test": 1.0})
@@ -140,7 +169,19 @@ class Transfer:
     matrix: np.ndarray  #: shape (nodes, sources)
 
     def volts(self, node: str, sources: Mapping[str, Number]) -> Number:
-        """Volts at a node; each source a number or an array over time, shape as the arrays."""
+        """Volts at a node; each source a number or an array over time, shape as the arrays.
+
+        Parameters
+        ----------
+        node : str
+        sources : mapping
+            name of each source to its V or A, a number or shape (n,)
+
+        Returns
+        -------
+        float or ndarray
+            V, by superposition
+        """
         if node == GROUND:
             return 0.0
         row = self.matrix[self.place[node]]

@@ -18,6 +18,18 @@ def shaft_turns(machine: SimulatedMachine, state: str, times: np.ndarray) -> tup
     """Angle (turns) and speed (turns a second) of the crank, or of the wheel's own shaft, at each time (s).
 
     In closed form: the base speed, compression `cylinders / 2` times a turn, one weak cylinder once in two.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    state : str
+        cranking, idle and so on
+    times : ndarray, shape (n,)
+        s
+
+    Returns
+    -------
+    turns, speed : ndarray, shape (n,)
     """
     spec = machine.spec
     rpm = {State.RUNNING: machine.idle_rpm, State.WIGGLE: machine.idle_rpm, State.ROLLING: machine.roll_rpm}.get(
@@ -101,7 +113,20 @@ def _digitised(machine: SimulatedMachine, volts: np.ndarray) -> np.ndarray:
 
 
 def tooth_place(machine: SimulatedMachine, turns: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Pitches from the nearest tooth's centre, and its strength there (0 where there is none), by sample."""
+    """Pitches from the nearest tooth's centre, and its strength there (0 where there is none), by sample.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        with a wheel
+    turns : ndarray, shape (n,)
+        angle of the wheel's shaft
+
+    Returns
+    -------
+    place, strength : ndarray, shape (n,)
+        pitches, -0.5 to 0.5, and 0 to 1
+    """
     slots, teeth = machine.wheel.slots, machine.teeth
     place = turns * slots
     index = np.floor(place).astype(np.int64)
@@ -131,7 +156,22 @@ def _switched(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
 
 
 def record_powered(machine: SimulatedMachine, state: str, times, turns, speed, sfreq):
-    """A fed sensor: the output switches between two solved circuits; the wire's charge follows."""
+    """A fed sensor: the output switches between two solved circuits; the wire's charge follows.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    state : str
+    times, turns, speed : ndarray, shape (n,)
+        s, turns of the wheel's shaft, turns a second
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        V
+    """
     if machine.spec.role == Role.CAM:
         conducting = _cam_low(machine, turns, times)
     elif state == State.METAL_NEAR:
@@ -218,6 +258,15 @@ def _settled(target: np.ndarray, state: np.ndarray, lag: np.ndarray, sfreq: floa
 
 
 def spans(shares, count: int) -> list[tuple[int, int]]:
+    """Pieces of so many samples, a list of (first, last) with last left out, that shares from 0 to 1 stand for.
+
+    Parameters
+    ----------
+    shares : iterable of (float, float)
+        begin and end as shares of the whole
+    count : int
+        samples of the whole
+    """
     return [(int(a * count), int(b * count)) for a, b in shares]
 
 
@@ -229,7 +278,21 @@ def _lifts(machine: SimulatedMachine, count: int) -> np.ndarray:
 
 
 def parted(machine: SimulatedMachine, state: str, count: int) -> dict[str, list[tuple[int, int]]]:
-    """Stretches of the recording in which a wire is parted."""
+    """Stretches of the recording in which a wire is parted.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        with wires that part at times
+    state : str
+    count : int
+        samples of the recording
+
+    Returns
+    -------
+    dict
+        wire to (first, last) samples, last left out
+    """
     found: dict[str, list[tuple[int, int]]] = {}
     if machine.feed_drops:
         found["supply"] = spans(machine.feed_drops, count)
@@ -246,6 +309,15 @@ def parted(machine: SimulatedMachine, state: str, count: int) -> dict[str, list[
 
 def with_open(machine: SimulatedMachine, wire: str) -> SimulatedMachine:
     # The feed is lost upstream of the probe and a bad contact lies below it, the others are lost at the plug.
+    """The machine with one wire parted.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        left as it is
+    wire : str
+        by its name in the circuit
+    """
     name, ohm = {
         "supply": ("feed_wire_ohm", OPEN),
         "signal": ("signal_pin_ohm", OPEN),
@@ -258,7 +330,22 @@ def with_open(machine: SimulatedMachine, wire: str) -> SimulatedMachine:
 
 
 def disturbed(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: float) -> np.ndarray:
-    """Ignition spikes and what the alternator adds to the signal."""
+    """Ignition spikes and what the alternator adds to the signal.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    state : str
+    times : ndarray, shape (n,)
+        s
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        V to be added
+    """
     out = _whine(machine, state, times)
     rng = machine.rng
     for at in rng.uniform(0, times[-1], rng.poisson(machine.spikes * times[-1])) if machine.spikes else ():
@@ -289,7 +376,21 @@ CRANK_TABLE = {"role": Role.CRANK, "sensor": SensorKind.HALL, "wheel": "60-2", "
 
 
 def cam_lateness(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) -> np.ndarray:
-    """By how many crank degrees the cam is late at each sample: its offset, its wander, and a phaser's travel."""
+    """By how many crank degrees the cam is late at each sample: its offset, its wander, and a phaser's travel.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    turns : ndarray, shape (n,)
+        of the crank
+    times : ndarray, shape (n,)
+        s
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        crank degrees
+    """
     cycles = int(turns.max(initial=0.0) / 2) + 3
     wander = np.interp(turns / 2, np.arange(cycles), machine.cam_wander * machine.rng.normal(size=cycles))
     moved = machine.phaser_deg / (1 + np.exp(-(times - 0.5 * times[-1]) / 0.1)) if machine.phaser_deg else 0.0
@@ -313,6 +414,19 @@ def _cam_low(machine: SimulatedMachine, turns: np.ndarray, times: np.ndarray) ->
 
 
 def crank_beside(machine: SimulatedMachine, turns: np.ndarray) -> np.ndarray:
+    """The crank's own signal beside a cam's: a fast sound sensor on the machine's crank wheel.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    turns : ndarray, shape (n,)
+        of the crank
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        V
+    """
     place = (turns % 1.0) * 60
     low = (place % 1.0 < 0.5) & (place < 58)
     return np.where(low, 0.12, 4.93) + machine.rng.normal(0, 0.012, len(turns))

@@ -54,7 +54,20 @@ class Tap:
 
 
 def smooth(beyond: float | np.ndarray, width: float | np.ndarray) -> np.ndarray:
-    """Probability that something is found which lies `beyond` a limit that is `width` wide: a logistic step."""
+    """Probability that something is found which lies `beyond` a limit that is `width` wide: a logistic step.
+
+    Parameters
+    ----------
+    beyond : float or ndarray
+        distance from the limit, any unit
+    width : float or ndarray
+        scale of the logistic distribution, same unit, > 0
+
+    Returns
+    -------
+    float or ndarray
+        0 to 1, shape broadcast
+    """
     return 0.5 * (1.0 + np.tanh(0.5 * np.clip(beyond / width, -60, 60)))
 
 
@@ -113,7 +126,21 @@ class SensorPart(ABC):
         speed: np.ndarray,
         sfreq: float,
     ) -> tuple[list[np.ndarray], list[dict]]:
-        """Volts of every channel, and the row of the sheet that describes it."""
+        """Volts of every channel, and the row of the sheet that describes it.
+
+        Parameters
+        ----------
+        machine : SimulatedMachine
+        state : str
+        times, turns, speed : ndarray, shape (n,)
+            s, turns of the wheel's shaft, turns a second
+        sfreq : float
+            samples a second
+
+        Returns
+        -------
+        volts, rows : list of ndarray of shape (n,), list of dict
+        """
 
     @abstractmethod
     def described(self, machine: SimulatedMachine) -> dict:
@@ -130,7 +157,22 @@ class SensorPart(ABC):
     def shown(self, machine: SimulatedMachine, state: str, node: str, ends: Ends) -> dict[str, np.ndarray]:
         """How likely the circuit's levels alone make each finding of a recording with the probe at a node: labels of
         findings and probabilities, of one machine or of all that its arrays hold; `ends` are the volts of every node
-        between which a turning shaft switches them."""
+        between which a turning shaft switches them.
+
+        Parameters
+        ----------
+        machine : SimulatedMachine
+            one, or many whose values are arrays of shape (n,)
+        state, node : str
+            by their names
+        ends : Ends
+            V
+
+        Returns
+        -------
+        dict
+            label of the finding to probability, float or shape (n,)
+        """
         return {}
 
     # faults that come out differently --------------------------------------------------------

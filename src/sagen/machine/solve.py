@@ -27,7 +27,14 @@ NODES = {
 
 
 def either(which: bool | np.ndarray, item, other):
-    """`one` where `which` holds, else `other`; of arrays element by element."""
+    """The first where `which` holds, else the other; of arrays element by element.
+
+    Parameters
+    ----------
+    which : bool or ndarray of bool, shape (n,)
+    item, other : any
+        what to choose from, of shape (n,) where arrays
+    """
     return np.where(which, item, other) if isinstance(which, np.ndarray) else (item if which else other)
 
 
@@ -45,7 +52,20 @@ class Solved:
 
 
 def copper(machine: SimulatedMachine, ohm: float) -> float:
-    """A copper resistance, stated at 20 degC, at the machine's temperature (IEC 60028, from memory)."""
+    """A copper resistance, stated at 20 degC, at the machine's temperature (IEC 60028, from memory).
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        tells the temperature, degC
+    ohm : float
+        at 20 degC
+
+    Returns
+    -------
+    float
+        ohm: 0.393 % a degree
+    """
     return ohm * (1 + COPPER_PER_K * (machine.temperature_c - 20.0))
 
 
@@ -95,7 +115,16 @@ def network(
 
 
 def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict[str, float | np.ndarray]:
-    """The strength of every source in a state, V and A; `alive`: whether the sensor has power."""
+    """The strength of every source in a state, V and A; `alive`: whether the sensor has power.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,)
+    state : str
+    conducting, alive : bool or ndarray of bool, shape (n,)
+        whether the output is on; whether the sensor has power
+    """
     values = machine.values
     amps = values.crank_a * machine.crank_sag if state in STARTING else 0.0
     emf = values.running_v if state in ENGINE_RUNS else values.battery_v - amps * values.battery_ohm
@@ -117,7 +146,22 @@ def solve(
     machine: SimulatedMachine, state: str, *, conducting: bool, instrument: tuple[str, float] | None = None
 ) -> Solved:
     """The circuit of one machine in a state. A sensor that its feed or return leaves without power neither conducts
-    nor draws."""
+    nor draws.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    state : str
+    conducting : bool
+        whether a tooth stands so that the output is on
+    instrument : (str, float) or None
+        the node that an instrument is held to, and its ohms
+
+    Returns
+    -------
+    Solved
+        V at each node, A through each source
+    """
     alive = bool(powered(machine, state))
     net = network(machine, state, conducting=conducting and alive, instrument=instrument)
     return Solved(net.transfer(), sources(machine, state, conducting=conducting, alive=alive), net)
@@ -132,7 +176,24 @@ def volts_at(
     alive: bool | np.ndarray | None = None,
 ) -> dict[str, float | np.ndarray]:
     """Volts at every node, of one machine or of all that its arrays hold; the sensor conducts where it is alive
-    (`powered`, unless it is known already)."""
+    (`powered`, unless it is known already).
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,)
+    state : str
+    conducting : bool or ndarray of bool, shape (n,)
+    instrument : (str, float) or None
+        the node that an instrument is held to, and its ohms
+    alive : bool, ndarray of bool or None
+        whether the sensor has power
+
+    Returns
+    -------
+    dict
+        node to V, float or shape (n,)
+    """
     alive = powered(machine, state) if alive is None else alive
     conducting = conducting & alive
     net = network(machine, state, conducting=conducting, instrument=instrument)
@@ -140,7 +201,14 @@ def volts_at(
 
 
 def powered(machine: SimulatedMachine, state: str) -> bool | np.ndarray:
-    """Whether enough voltage stands across a switching or current sensor; sensors that need no feed always work."""
+    """Whether enough voltage stands across a switching or current sensor; sensors that need no feed always work.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,)
+    state : str
+    """
     if not machine.part.fed or state in PLUG_OPEN:
         return True
     net = network(machine, state, conducting=False)

@@ -10,6 +10,18 @@ def nice_step(span: float, parts: int) -> float:
 
     >>> nice_step(5.4, 5)
     2.0
+
+    Parameters
+    ----------
+    span : float
+        what is to be cut, any unit, > 0
+    parts : int
+        about how many parts at most, >= 1
+
+    Returns
+    -------
+    float
+        the step, in the unit of `span`
     """
     raw = span / max(parts, 1)
     power = 10.0 ** math.floor(math.log10(raw))

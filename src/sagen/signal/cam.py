@@ -94,7 +94,18 @@ def crank_angle(teeth: Teeth, at: np.ndarray) -> np.ndarray:
 
 
 def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
-    """Place a cam's edges on the crank; None where either gives too little to go by."""
+    """Place a cam's edges on the crank; None where either gives too little to go by.
+
+    Parameters
+    ----------
+    cam, crank : RotatingReading
+        two channels of one capture, their edges in samples of one clock
+
+    Returns
+    -------
+    CamTrack or None
+        its edges on the crank's cycle of 720 degrees
+    """
     if crank.wheel is None or not crank.switching or not cam.switching or len(crank.teeth.times) < 8:
         return None
     times, rising = cam.cam_edges()

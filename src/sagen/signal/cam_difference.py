@@ -163,7 +163,18 @@ def turns_alike(wheel: Wheel) -> tuple[float, ...]:
 
 
 def turn_between(here: CamTrack, good: CamTrack) -> float:
-    """Whether a cam counts its cycle from the same turn of the crank as another (0 degrees) or from the other one (360)."""
+    """Whether a cam counts its cycle from the same turn of the crank as another (0 degrees) or from the other one (360).
+
+    Parameters
+    ----------
+    here, good : CamTrack
+        edges of one cam wheel on two cranks, degrees of a 720 degree cycle
+
+    Returns
+    -------
+    float
+        0.0 or 360.0 crank degrees
+    """
     found = cam_difference(here, good)
     if found is None or found.shape:
         return 0.0

@@ -10,7 +10,15 @@ from sagen.model.wheel import Wheel
 
 
 def parse_catalogue(text: str, *, where: str) -> dict[str, Wheel]:
-    """Wheels by name; raises SheetError with file and line."""
+    """Wheels by name; raises SheetError with file and line.
+
+    Parameters
+    ----------
+    text : str
+        TOML with one table a wheel
+    where : str
+        the file that an error names
+    """
     found: dict[str, Wheel] = {}
     for number, line in enumerate(text.splitlines(), start=1):
         line = line.split("#", 1)[0].strip()

@@ -200,7 +200,18 @@ def rise_us(channel: Channel, reading: RotatingReading, sfreq: float) -> tuple[f
 
 
 def teeth_apart(reading: RotatingReading, pattern: RotatingReading) -> dict[int, str]:
-    """Numbers of the teeth whose place, width or height differs from the pattern's, and how in words."""
+    """Numbers of the teeth whose place, width or height differs from the pattern's, and how in words.
+
+    Parameters
+    ----------
+    reading, pattern : RotatingReading
+        a capture and the known-good one, of one wheel and each with at least two whole turns
+
+    Returns
+    -------
+    dict
+        tooth number (from 1, after the reference gap) to what differs, in words with figures
+    """
     if reading.wheel != pattern.wheel or type(reading) is not type(pattern):
         return {}
     found: dict[int, tuple[float, str]] = {}

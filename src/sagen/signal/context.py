@@ -93,7 +93,20 @@ class Context:
         return frozenset(number for number, share in lost if share > _LIMIT.lost_in_pattern)
 
     def rails_around(self, start_s: float, end_s: float, tooth_s: float) -> list[dict]:
-        """What feed and return did around a loss of signal, and by how many seconds before it (None: within a tooth)."""
+        """What feed and return did around a loss of signal, and by how many seconds before it (None: within a tooth).
+
+        Parameters
+        ----------
+        start_s, end_s : float
+            s from the capture's beginning: where the signal went and where it came back
+        tooth_s : float
+            s from tooth to tooth, below which nothing is told to be before the loss
+
+        Returns
+        -------
+        list of dict
+            a row for each rail that moved: channel, kind, and ahead_s, the s by which it came first
+        """
         found, reach = [], _LIMIT.rail_reach_s
         for item in self.found:
             if item.kind not in (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT):
@@ -108,6 +121,19 @@ class Context:
 
 
 def grade(beyond: float, plain: float) -> float:
-    """Severity from how far a value lies beyond its limit; `plain` is where it is beyond doubt."""
+    """Severity from how far a value lies beyond its limit; `plain` is where it is beyond doubt.
+
+    Parameters
+    ----------
+    beyond : float
+        size of what was found less its limit, any unit
+    plain : float
+        the size beyond the limit at which nobody doubts it, same unit, > 0
+
+    Returns
+    -------
+    float
+        from the least severity at the limit to 1 where it is plain
+    """
     least = _LIMIT.least_severity
     return float(np.clip(least + (1 - least) * beyond / plain, least, 1.0))

@@ -30,12 +30,33 @@ class ToothDeviations:
 
     def sampled(self, error: float, coarse: float) -> ToothDeviations:
         """With the standard error that one sample in `coarse` pitches leaves where the sampling is in step with
-        the wheel: it scatters less than chance would, is the same every turn and does not average out."""
+        the wheel: it scatters less than chance would, is the same every turn and does not average out.
+
+        Parameters
+        ----------
+        error : float
+            standard error (pitches) of one edge where it falls between two samples
+        coarse : float
+            pitches from sample to sample
+        """
         return replace(self, locked=error * coarse if self.scatter < 0.2 * coarse else 0.0)
 
     def turns_with(self, place: int, size: float) -> tuple[int, int]:
         """In how many turns the tooth at a place strays as far as half of `size`, to the same side, from what is usual of
-        all teeth, within the scatter of one turn; and in how many it was measured."""
+        all teeth, within the scatter of one turn; and in how many it was measured.
+
+        Parameters
+        ----------
+        place : int
+            place on the wheel, from 0
+        size : float
+            what is looked for, in the unit of the measure, its sign included
+
+        Returns
+        -------
+        strays, measured : int
+            turns that hold it, and turns in which the tooth was measured
+        """
         own = self.values[:, place]
         usual = float(np.median(self.by_place))
         own = own[np.isfinite(own)] - usual
@@ -54,6 +75,18 @@ def phase_errors(teeth: Teeth, times: np.ndarray) -> np.ndarray:
     Compression, acceleration and a run-up are smooth over five teeth and fall out; a misplaced tooth
     stays. NaN at the ends and beside interruptions. Divided by how strongly the spacing there passes a
     disturbance of one tooth on, so that places beside a gap compare with the rest.
+
+    Parameters
+    ----------
+    teeth : Teeth
+        which tooth of which turn each edge is
+    times : ndarray, shape (n,)
+        s, rising; one an edge of `teeth`
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        pitches, positive where late; NaN at the ends and beside interruptions
     """
     out = np.full(len(times), np.nan)
     if len(times) < 5:
@@ -86,7 +119,20 @@ def phase_errors(teeth: Teeth, times: np.ndarray) -> np.ndarray:
 
 
 def by_place(teeth: Teeth, measure: np.ndarray) -> ToothDeviations | None:
-    """Line a measure of every tooth up by its place on the wheel; None with fewer than two whole turns."""
+    """Line a measure of every tooth up by its place on the wheel; None with fewer than two whole turns.
+
+    Parameters
+    ----------
+    teeth : Teeth
+        which tooth of which turn each entry of `measure` is
+    measure : ndarray, shape (n,)
+        any unit; NaN where a tooth was not measured
+
+    Returns
+    -------
+    ToothDeviations or None
+        median and standard error (from the median absolute deviation) by place
+    """
     if len(teeth.whole) < 2:
         return None
     # Entries of a row that reach beyond the measure (the last tooth's space) are unknown.
@@ -112,7 +158,19 @@ def _median_of_seen(values: np.ndarray) -> np.ndarray:
 
 
 def medians_of(values: np.ndarray, group: np.ndarray) -> np.ndarray:
-    """Median of the values of each group (numbers from 0 on), by group; 0 where a group has none."""
+    """Median of the values of each group (numbers from 0 on), by group; 0 where a group has none.
+
+    Parameters
+    ----------
+    values : ndarray, shape (n,)
+        any unit
+    group : ndarray of int, shape (n,)
+        the group of each value, from 0
+
+    Returns
+    -------
+    ndarray, shape (groups,)
+    """
     borders = np.searchsorted(np.sort(group), np.arange(int(group.max(initial=-1)) + 2))
     ordered = np.append(values[np.lexsort((values, group))], 0.0)
     first, last = borders[:-1], borders[1:]
@@ -121,14 +179,42 @@ def medians_of(values: np.ndarray, group: np.ndarray) -> np.ndarray:
 
 
 def swing_once_a_turn(errors: ToothDeviations, slots: int) -> tuple[float, float]:
-    """Amplitude of the once-a-turn swing of a measure and the share of its variance that it explains."""
+    """Amplitude of the once-a-turn swing of a measure and the share of its variance that it explains.
+
+    Parameters
+    ----------
+    errors : ToothDeviations
+        a measure by place
+    slots : int
+        places of the wheel, gaps included
+
+    Returns
+    -------
+    amplitude, share : float
+        in the unit of the measure, and 0 to 1
+    """
     fit, rest = without_orders(errors, slots, (1,))
     total = float(np.var(errors.by_place))
     return float(np.hypot(*fit[1:3])), 1.0 - float(np.var(rest)) / total if total > 0 else 0.0
 
 
 def waves(number: np.ndarray, slots: int, orders: tuple[int, ...]) -> np.ndarray:
-    """A constant, and cosine and sine of so many periods a turn at each tooth: shape (teeth, 1 + 2 orders)."""
+    """A constant, and cosine and sine of so many periods a turn at each tooth: shape (teeth, 1 + 2 orders).
+
+    Parameters
+    ----------
+    number : ndarray of int, shape (teeth,)
+        place of each tooth
+    slots : int
+        places of the wheel
+    orders : tuple of int
+        periods a turn, each > 0
+
+    Returns
+    -------
+    ndarray, shape (teeth, 1 + 2 * len(orders))
+        the columns of a least-squares fit of a truncated Fourier series
+    """
     angle = 2 * np.pi * (number - 1) / slots
     return np.column_stack(
         [np.ones_like(angle), *(wave(order * angle) for order in orders for wave in (np.cos, np.sin))]
@@ -137,7 +223,22 @@ def waves(number: np.ndarray, slots: int, orders: tuple[int, ...]) -> np.ndarray
 
 def without_orders(errors: ToothDeviations, slots: int, orders: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray]:
     """Waves of so many periods a turn, as the factors of `waves`, and what they leave of the measure: what an
-    engine or an eccentric wheel does to it, and what single teeth do."""
+    engine or an eccentric wheel does to it, and what single teeth do.
+
+    Parameters
+    ----------
+    errors : ToothDeviations
+        a measure by place
+    slots : int
+        places of the wheel
+    orders : tuple of int
+        periods a turn, each > 0
+
+    Returns
+    -------
+    factors, left : ndarray
+        shapes (1 + 2 * len(orders),) and (teeth,), in the unit of the measure
+    """
     design = waves(errors.number, slots, orders)
     weight = np.ones(len(design))
     for _ in range(3):
@@ -154,6 +255,18 @@ def irregular_teeth(late: np.ndarray, limit: np.ndarray) -> np.ndarray:
 
     A tooth out of place makes its neighbours look out by -2/3 and 1/6 of that (the cubic through them),
     so the largest of a neighbourhood is taken and its footprint removed before the next ones are.
+
+    Parameters
+    ----------
+    late : ndarray, shape (n,)
+        pitches, one a tooth in the order of time; NaN where it is not known
+    limit : ndarray, shape (n,)
+        pitches that a tooth may be out of place
+
+    Returns
+    -------
+    ndarray of int
+        entries of `late`, ascending
     """
     rest = np.nan_to_num(late)
     found = np.zeros(len(rest), bool)

@@ -156,6 +156,13 @@ def without_glitches(edges: Edges, *, share: float = 0.2) -> tuple[Edges, np.nda
     -------
     edges, removed : Edges, np.ndarray
         what stays, and the places (samples) of the pulses taken out.
+
+    Parameters
+    ----------
+    edges : Edges
+        crossings in samples, shape (n,)
+    share : float
+        of the median width of the pulses around, below which a pulse is none
     """
     if len(edges) < 8:
         return edges, np.empty(0)

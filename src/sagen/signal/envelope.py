@@ -98,7 +98,17 @@ def _level(values: list[float]) -> tuple[float, float]:
 
 def beyond(reading: RotatingReading, known: Envelope, chance: float | None = None) -> list[Beyond]:
     """What of a capture is beyond the envelope, the least likely first; `chance`: of a sound capture being called so
-    anywhere (limits.toml where None)."""
+    anywhere (limits.toml where None).
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        the capture's channel
+    known : Envelope
+        medians and spreads of sound captures of the machine, by place
+    chance : float or None
+        family-wise chance of a false call, shared among all places (Bonferroni)
+    """
     chance = _LIMIT.sure if chance is None else chance
     mine = tooth_measures(reading)
     rows: list[Beyond] = []

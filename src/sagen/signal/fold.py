@@ -96,7 +96,15 @@ def explain(ratio: np.ndarray, spaces: np.ndarray, declared: Wheel | None) -> La
 
 
 def sensible(wheel: Wheel, declared: Wheel | None) -> bool:
-    """Whether anybody makes such a wheel: what is not is never announced."""
+    """Whether anybody makes such a wheel: what is not is never announced.
+
+    Parameters
+    ----------
+    wheel : Wheel
+        what the capture shows
+    declared : Wheel or None
+        what the sheet states: always sensible
+    """
     return (declared is not None and wheel.slots == declared.slots) or _usual(wheel, None) > -_LIMIT.absurd
 
 

@@ -11,7 +11,15 @@ _LIMIT = limits("hum")
 
 
 def is_hum(channel: Channel, sfreq: float) -> bool:
-    """Whether a wave is the mains': one frequency, of a network, that no starter holds so steadily."""
+    """Whether a wave is the mains': one frequency, of a network, that no starter holds so steadily.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,), with scale to its unit
+    sfreq : float
+        samples a second
+    """
     most = int(min(len(channel.raw), _LIMIT.s * sfreq))
     part = channel.raw[:most].astype(np.float64)
     stride = max(most // (1 << 15), 1)

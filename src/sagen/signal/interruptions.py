@@ -29,6 +29,20 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
 
     A shaft that comes to rest slows down before: where the course of the last teeth leads to rest before the next one
     is due, none is missing, however long the next one takes.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        a channel whose wheel is known
+    beyond : float
+        pitches a space must have more than the wheel gives it
+    starting : bool
+        whether the starter turns the shaft, which halts at compressions
+
+    Returns
+    -------
+    list of Interruption
+        in the order of time, s from the capture's beginning
     """
     teeth = reading.teeth
     spaces = np.diff(teeth.times)
@@ -115,7 +129,17 @@ def pitches_to_rest(near: np.ndarray) -> float:
 
 def comes_to_rest(teeth: Teeth, k: int, *, after: bool = False) -> bool:
     """Whether the teeth before space `k` lead to rest within the next pitch; with `after`, whether those behind it begin
-    from rest. A shaft so slow has a last pitch much longer than the earlier ones."""
+    from rest. A shaft so slow has a last pitch much longer than the earlier ones.
+
+    Parameters
+    ----------
+    teeth : Teeth
+        edges in s with their spaces in pitches
+    k : int
+        the space, from 0
+    after : bool
+        look at the teeth behind it instead
+    """
     near, earlier = _pitches_beside(teeth, k, after)
     if len(near) < 3:
         return False

@@ -67,7 +67,17 @@ def level_track(channel: Channel, levels: Levels, sfreq: float) -> LevelTrack | 
 
 
 def trend(track: LevelTrack, level: np.ndarray, first: int, last: int) -> float | None:
-    """By how much (unit a second) a level moves within a stretch, where it moves all the way; None where it jumps."""
+    """By how much (unit a second) a level moves within a stretch, where it moves all the way; None where it jumps.
+
+    Parameters
+    ----------
+    track : LevelTrack
+        blocks of the capture with their times in s
+    level : ndarray, shape (blocks,)
+        one of its levels, in the channel's unit
+    first, last : int
+        blocks first..last - 1
+    """
     seen = np.flatnonzero(track.both[first:last]) + first
     if len(seen) < _LIMIT.trend_blocks:
         return None

@@ -40,6 +40,18 @@ def sample_runs(raw: np.ndarray, most: int = MOST_SAMPLED) -> np.ndarray:
 
     Whole runs, since neighbours are needed to tell noise from movement; jitter, since an even
     spacing could fall into step with the turning wheel.
+
+    Parameters
+    ----------
+    raw : ndarray, shape (n,)
+        samples as recorded, any type
+    most : int
+        about how many are wanted at most
+
+    Returns
+    -------
+    ndarray, shape (k,), k <= n
+        the runs end to end; `raw` itself where it is no longer than `most`
     """
     if len(raw) <= most:
         return raw
@@ -152,7 +164,20 @@ def noise_of(sampled: np.ndarray) -> float:
 
 def unpredicted_noise(sampled: np.ndarray, order: int = 10) -> float:
     """Standard deviation of white noise beside a signal of few samples a period: what a linear prediction from the
-    samples before leaves (least squares, covariance method), since there third differences are the signal's own."""
+    samples before leaves (least squares, covariance method), since there third differences are the signal's own.
+
+    Parameters
+    ----------
+    sampled : ndarray, shape (k,)
+        runs of neighbouring samples, end to end, raw units
+    order : int
+        coefficients of the prediction
+
+    Returns
+    -------
+    float
+        raw units; Makhoul, "Linear prediction: a tutorial review", Proc. IEEE 63 (1975), from memory
+    """
     if len(sampled) < 20 * order:
         return noise_of(sampled)
     rows = np.lib.stride_tricks.sliding_window_view(sampled - sampled.mean(), order + 1)
@@ -164,7 +189,22 @@ def unpredicted_noise(sampled: np.ndarray, order: int = 10) -> float:
 
 def interpolated(channel: Channel, times: int, reach: int = 16) -> Channel:
     """The channel with `times` as many samples, band-limited: a sinc under a Hann window of `reach` samples either side
-    (Oppenheim and Schafer, Discrete-Time Signal Processing, 4.6.1). Sample k comes to lie at k times `times`."""
+    (Oppenheim and Schafer, Discrete-Time Signal Processing, 4.6.1). Sample k comes to lie at k times `times`.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    times : int
+        samples for each that there was, >= 1
+    reach : int
+        samples either side that the window covers
+
+    Returns
+    -------
+    Channel
+        raw float32, shape (n * times,), same unit
+    """
     raw = channel.raw.astype(np.float64)
     padded = np.pad(raw, reach, mode="edge")
     out = np.empty(len(raw) * times)
@@ -184,6 +224,18 @@ def piled_up(channel: Channel, *, two_state: bool) -> tuple[float, float]:
     A waveform that goes on beyond the range piles up at its end and leaves the values next to it nearly
     empty; a peak does not, nor does a level that noise moves about. A signal of two states that piles up
     at both ends is only quiet, so there one end must show noise. (0, 0) where nothing piles up.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    two_state : bool
+        whether a sound signal rests on its two ends anyway
+
+    Returns
+    -------
+    share, value : float
+        0 to 1, and the channel's unit
     """
     sampled = sample_runs(channel.raw)
     found = []
@@ -215,7 +267,20 @@ def _smallest_step(sampled: np.ndarray) -> float:
 
 
 def smoothed(channel: Channel, width: int) -> Channel:
-    """The channel under a moving average of `width` samples (odd), same length, float32."""
+    """The channel under a moving average of `width` samples (odd), same length, float32.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    width : int
+        samples; one more where even
+
+    Returns
+    -------
+    Channel
+        raw float32, shape (n,), the ends padded with themselves
+    """
     width |= 1
     half = width // 2
     raw = channel.raw

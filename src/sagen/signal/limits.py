@@ -27,7 +27,15 @@ class Limit(BaseModel):
 
 
 def parse_limits(text: str, where: str) -> dict[str, dict[str, Limit]]:
-    """Limits by rule and name; raises KnowledgeError with file, table and what is wrong."""
+    """Limits by rule and name; raises KnowledgeError with file, table and what is wrong.
+
+    Parameters
+    ----------
+    text : str
+        TOML, a table a rule with a row a limit
+    where : str
+        the file that an error names
+    """
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:

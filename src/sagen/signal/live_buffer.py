@@ -72,13 +72,32 @@ class RingPyramid:
         return max(0, self.samples - self._raw.size)
 
     def taken(self, first: int, last: int) -> np.ndarray:
-        """Samples first..last as they came, those that are kept; a copy, shape (n,)."""
+        """Samples first..last as they came, those that are kept; a copy, shape (n,).
+
+        Parameters
+        ----------
+        first, last : int
+            samples counted from the stream's beginning, last left out
+        """
         first, last = max(first, self.oldest), min(last, self.samples)
         return self._raw.get(first, last).copy() if last > first else np.empty(0, self._raw.values.dtype)
 
     def view(self, start: float, stop: float, columns: int) -> tuple[np.ndarray, np.ndarray]:
         """Smallest and largest value in each of `columns` equal parts of start..stop, shape (columns,), float32; NaN where
-        nothing is, or is kept no longer."""
+        nothing is, or is kept no longer.
+
+        Parameters
+        ----------
+        start, stop : float
+            samples counted from the stream's beginning
+        columns : int
+            parts, usually pixels, >= 1
+
+        Returns
+        -------
+        least, most : ndarray of float32, shape (columns,)
+            raw units
+        """
         each = (stop - start) / columns
         size, low, high = 1, self._raw, self._raw
         for at in range(len(self._low)):

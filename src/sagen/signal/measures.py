@@ -30,7 +30,20 @@ class Least:
     in_step: float
 
     def limit(self, errors: ToothDeviations, coarse: float) -> float:
-        """The least size that counts, for a sampling of one sample in `coarse` pitches."""
+        """The least size that counts, for a sampling of one sample in `coarse` pitches.
+
+        Parameters
+        ----------
+        errors : ToothDeviations
+            the measure by place
+        coarse : float
+            pitches from sample to sample
+
+        Returns
+        -------
+        float
+            in the unit of the measure
+        """
         return max(self.size, (self.in_step if errors.locked else self.samples) * coarse)
 
 
@@ -43,7 +56,20 @@ LEAST = {
 
 
 def measures(reading: RotatingReading, context: Context) -> dict[str, tuple[ToothDeviations, float]]:
-    """What is known of every tooth, lined up by place, with the least size that counts; worked out once."""
+    """What is known of every tooth, lined up by place, with the least size that counts; worked out once.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        a channel whose wheel is known
+    context : Context
+        the capture's other channels and conditions; keeps what was worked out
+
+    Returns
+    -------
+    dict
+        name of the measure to its deviations by place and the least size that counts, in its unit
+    """
     if reading.column not in context.memo:
         context.memo[reading.column] = tooth_measures(reading)
     return context.memo[reading.column]

@@ -13,7 +13,20 @@ _LIMIT = limits("outstanding")
 
 
 def engine_orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
-    """Waves a turn that an engine's compression or an eccentric wheel makes, as far as the wheel resolves them."""
+    """Waves a turn that an engine's compression or an eccentric wheel makes, as far as the wheel resolves them.
+
+    Parameters
+    ----------
+    slots : int
+        places of the wheel
+    cylinders : int or None
+        of a four-stroke engine, two a turn for four; None where nobody said
+
+    Returns
+    -------
+    tuple of int
+        periods a turn, none above half the places
+    """
     firing = [k * (cylinders or 4) // 2 for k in (1, 2) if (k * (cylinders or 4)) % 2 == 0]
     return tuple(sorted({1, 2, *firing} & set(range(1, max(slots // 5, 2) + 1))))
 
@@ -46,6 +59,26 @@ def outstanding(
     Each place in turn is fitted together with the waves of `orders` a turn and with the places found before; the
     one that explains most is the odd one. A late tooth makes its neighbours look early by two thirds (the cubic
     through them): with `spread` that whole footprint is fitted. What is left over tells how well it is known.
+
+    Parameters
+    ----------
+    errors : ToothDeviations
+        a measure by place, with standard errors
+    limit : ndarray, shape (places,)
+        the least size that counts, in the unit of the measure
+    sure : float
+        standard errors that a place must stray beyond the others
+    slots : int
+        places of the wheel
+    orders : tuple of int
+        periods a turn that the engine explains
+    spread : bool
+        whether a tooth leaves a footprint on its neighbours
+
+    Yields
+    ------
+    place, size, beyond : int, float, float
+        in the unit of the measure, and in standard errors; forward stepwise least squares
     """
     value = errors.by_place - np.median(errors.by_place)
     count = len(value)

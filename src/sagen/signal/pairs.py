@@ -53,7 +53,17 @@ class Pair:
 
 
 def rounded(name: str, interval: Interval, unit: str = "") -> dict:
-    """An interval as fields of a row: NAME with its unit, NAME_low and NAME_high; None where it is not known."""
+    """An interval as fields of a row: NAME with its unit, NAME_low and NAME_high; None where it is not known.
+
+    Parameters
+    ----------
+    name : str
+        first part of the names of the fields
+    interval : Interval
+        mean and ends, in `unit`
+    unit : str
+        last part of the name of the first field
+    """
     values = {name + unit: interval.value, f"{name}_low": interval.low, f"{name}_high": interval.high}
     return {key: float(f"{value:.4g}") if np.isfinite(value) else None for key, value in values.items()}
 
@@ -98,20 +108,59 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
 
 
 def height_ratio(strikes: StrikeSet, number: int, other: int) -> Interval:
-    """How tall sensor `one` answers against `other`."""
+    """How tall sensor `one` answers against `other`.
+
+    Parameters
+    ----------
+    strikes : StrikeSet
+        heights in V, shape (strikes, sensors)
+    number, other : int
+        sensors, from 0
+
+    Returns
+    -------
+    Interval
+        95 %, of the geometric mean over the strikes
+    """
     logs, spread = log_heights(strikes)
     told = mean_of(logs[:, number] - logs[:, other], np.hypot(spread[:, number], spread[:, other]), _LIMIT.least_log)
     return Interval(*(float(np.exp(value)) for value in (told.value, told.low, told.high)), told.count)
 
 
 def own_ring(strikes: StrikeSet, sensor: int) -> Interval:
-    """A sensor's ring over all strikes, Hz."""
+    """A sensor's ring over all strikes, Hz.
+
+    Parameters
+    ----------
+    strikes : StrikeSet
+        rings in Hz, shape (strikes, sensors)
+    sensor : int
+        from 0
+
+    Returns
+    -------
+    Interval
+        95 %, Hz
+    """
     answers = strikes.answers
     return mean_of(answers.ring_hz[:, sensor], answers.ring_u[:, sensor], 0.0)
 
 
 def ring_difference(strikes: StrikeSet, number: int, other: int) -> Interval:
-    """How many Hz sensor `one` rings above `other`."""
+    """How many Hz sensor `one` rings above `other`.
+
+    Parameters
+    ----------
+    strikes : StrikeSet
+        rings in Hz, shape (strikes, sensors)
+    number, other : int
+        sensors, from 0
+
+    Returns
+    -------
+    Interval
+        95 %, Hz, strike by strike
+    """
     answers = strikes.answers
     hertz, spread = answers.ring_hz, answers.ring_u
     usual = np.nanmedian(hertz[:, [number, other]]) if np.isfinite(hertz[:, [number, other]]).any() else np.nan
@@ -129,7 +178,20 @@ def pairs_of(strikes: StrikeSet) -> tuple[Pair, ...]:
 
 
 def against_others(strikes: StrikeSet, sensor: int) -> Interval:
-    """How tall a sensor answers against the middle one of the others."""
+    """How tall a sensor answers against the middle one of the others.
+
+    Parameters
+    ----------
+    strikes : StrikeSet
+        heights in V, shape (strikes, sensors)
+    sensor : int
+        from 0
+
+    Returns
+    -------
+    Interval
+        95 %, a ratio
+    """
     others = [index for index in range(len(strikes.columns)) if index != sensor and not strikes.silent[index]]
     if not others:
         return UNKNOWN

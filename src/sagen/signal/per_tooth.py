@@ -36,7 +36,20 @@ class ToothTable:
 
 
 def tooth_table(reading: RotatingReading, pattern: RotatingReading | None = None) -> ToothTable | None:
-    """The table of a channel; None where its wheel is not known or less than two turns were seen."""
+    """The table of a channel; None where its wheel is not known or less than two turns were seen.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        a channel with its wheel
+    pattern : RotatingReading or None
+        the known-good one of the same wheel, whose values are laid beside
+
+    Returns
+    -------
+    ToothTable or None
+        a row a tooth, columns with their units
+    """
     own = _columns(reading)
     if own is None:
         return None
@@ -114,6 +127,17 @@ def wave_over_turn(
     """The mean waveform over one turn, raw units, shape (slots * steps_a_pitch,): a synchronous average.
 
     The angle grid is mapped to time, never every sample to an angle. None where the wheel is not known.
+
+    Parameters
+    ----------
+    raw : ndarray, shape (n,)
+        the channel's samples as recorded
+    reading : RotatingReading
+        its teeth, in samples of `raw`
+    steps_a_pitch : int
+        of the angle grid
+    turns : int
+        at most so many are averaged, the first ones
     """
     teeth = reading.teeth
     if teeth.wheel is None or len(teeth.times) < 8:

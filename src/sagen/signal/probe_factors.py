@@ -12,7 +12,15 @@ from sagen.model.vocabulary import Role
 
 
 def complete_sheet(capture: Capture, sheet: Sheet | None) -> Sheet:
-    """The sheet with a row for the capture's channels; raises SheetError for one that is not there."""
+    """The sheet with a row for the capture's channels; raises SheetError for one that is not there.
+
+    Parameters
+    ----------
+    capture : Capture
+        its channels by name
+    sheet : Sheet or None
+        what was told of some of them
+    """
     if sheet is None or not sheet.channel:
         first = ChannelSheet(column=capture.channels[0].column, role=Role.CRANK)
         rest = tuple(ChannelSheet(column=channel.column) for channel in capture.channels[1:])
@@ -29,6 +37,13 @@ def apply_probe_factors(capture: Capture, sheet: Sheet | None) -> tuple[Capture,
 
     A probe factor scales what the recorder wrote, its offset included. Applied to what is true already it changes
     nothing. Raises SheetError for a channel that the capture does not have.
+
+    Parameters
+    ----------
+    capture : Capture
+        raw samples as the recorder wrote them
+    sheet : Sheet or None
+        with the factor (10 for 10:1) of each channel
     """
     sheet = complete_sheet(capture, sheet)
     factors = {item.column: item.factor for item in sheet.channel if item.factor != 1.0}

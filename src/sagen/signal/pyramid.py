@@ -27,7 +27,17 @@ class Pyramid:
 
     @classmethod
     def unpacked(cls, raw: np.ndarray, values: np.ndarray, lengths: np.ndarray) -> Pyramid:
-        """The pyramid that was packed; raises ValueError when it does not belong to `raw`."""
+        """The pyramid that was packed; raises ValueError when it does not belong to `raw`.
+
+        Parameters
+        ----------
+        raw : ndarray, shape (n,)
+            the samples that it was made of
+        values : ndarray, shape (total, 2)
+            least and most of every level, one after the other, raw units
+        lengths : ndarray of int, shape (levels,)
+            entries a level
+        """
         if len(lengths) == 0 or lengths[0] != -(-len(raw) // BASE) or lengths.sum() != values.shape[1]:
             raise ValueError("the pyramid does not belong to these samples")
         made = cls.__new__(cls)

@@ -35,7 +35,22 @@ class Rail:
 
 def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
     """Reduce a rail to a level a block. Within a block a quantile towards the sound side is taken, so
-    that ignition spikes (a few percent of the time) do not count while a lift that lasts does."""
+    that ignition spikes (a few percent of the time) do not count while a lift that lasts does.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    sheet : ChannelSheet
+        its role: feed or return
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    Rail
+        V a block, shape (blocks,)
+    """
     size = max(4, round(_EVENTS.block_s * sfreq))
     size = min(size, max(1, len(channel.raw) // 8))
     count = len(channel.raw) // size

@@ -35,7 +35,22 @@ class Rings:
 
 def spectrum(bursts: np.ndarray, sfreq: float, padded: int = 0) -> tuple[np.ndarray, np.ndarray]:
     """Frequencies (Hz) and the root of the power that bursts of shape (bursts, samples) hold there on average, in the
-    samples' unit; slow movement is taken off first and the samples are padded to at least `padded`."""
+    samples' unit; slow movement is taken off first and the samples are padded to at least `padded`.
+
+    Parameters
+    ----------
+    bursts : ndarray, shape (bursts, samples)
+        V, each beginning at its strike
+    sfreq : float
+        samples a second
+    padded : int
+        samples
+
+    Returns
+    -------
+    frequencies, amplitude : ndarray, shape (bins,)
+        Hz, and V; periodograms under a Hann window, averaged (Welch 1967, from memory)
+    """
     length = bursts.shape[1]
     shown = (steady(bursts) if length > 8 else bursts) * np.hanning(length)
     size = max(length, padded)
@@ -75,7 +90,20 @@ class Modes:
 
 
 def find_modes(bursts: np.ndarray, sfreq: float) -> Modes:
-    """The modes of one sensor's bursts, shape (bursts, samples), Hz; none where they are too short or too few a cycle."""
+    """The modes of one sensor's bursts, shape (bursts, samples), Hz; none where they are too short or too few a cycle.
+
+    Parameters
+    ----------
+    bursts : ndarray, shape (bursts, samples)
+        V, each beginning at its strike
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    Modes
+        Hz, decay in 1/s and share of each, the strongest first
+    """
     none = Modes(np.empty(0, complex), np.empty(0))
     tallest = np.argsort(-np.abs(bursts).max(axis=1))[: int(_LIMIT.most_bursts)]
     about, top = _coarse(bursts[tallest[: int(_LIMIT.coarse_bursts)]], sfreq)

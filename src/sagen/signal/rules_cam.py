@@ -23,7 +23,15 @@ _OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED = (
 
 
 def travel(track: CamTrack, context: Context) -> float:
-    """How far a running engine's phaser moves the cam, degrees; 0 while cranking, where it is locked."""
+    """How far a running engine's phaser moves the cam, degrees; 0 while cranking, where it is locked.
+
+    Parameters
+    ----------
+    track : CamTrack
+        edges on the crank, degrees
+    context : Context
+        tells the state
+    """
     if context.state in (State.CRANKING, State.KEY_ON):
         return 0.0
     by_cycle, _ = track.by_cycle()
@@ -37,7 +45,20 @@ def travel(track: CamTrack, context: Context) -> float:
 
 
 def scatter(track: CamTrack, context: Context) -> float:
-    """Standard deviation of the edges about where they should be, degrees, a phaser's travel left out."""
+    """Standard deviation of the edges about where they should be, degrees, a phaser's travel left out.
+
+    Parameters
+    ----------
+    track : CamTrack
+        edges on the crank, degrees
+    context : Context
+        tells the state
+
+    Returns
+    -------
+    float
+        crank degrees: that of the cycles' means and that within a cycle, added in squares
+    """
     by_cycle, within = track.by_cycle()
     if len(by_cycle) < _SCATTER.fewest_means:
         return 0.0
@@ -70,7 +91,20 @@ def cam_dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]
 
 
 def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, float, int]]:
-    """Stretches (s) in which two or more edges in a row did not come where the cycle has them, and how many."""
+    """Stretches (s) in which two or more edges in a row did not come where the cycle has them, and how many.
+
+    Parameters
+    ----------
+    track : CamTrack
+        the cam's edges on the crank
+    crank : RotatingReading
+        turns on meanwhile
+
+    Returns
+    -------
+    list of (float, float, int)
+        s, s and edges
+    """
     first, last = float(track.angle[0]), crank_angle_end(crank)
     cycles = np.arange(np.floor((first - 720) / 720), np.ceil(last / 720) + 1)
     due = np.sort((track.template + 720.0 * cycles[:, None]).ravel())

@@ -129,7 +129,21 @@ def pitch_ratio(spaces: np.ndarray) -> np.ndarray:
 
 
 def broken(ratio: np.ndarray, times: np.ndarray, breaks: np.ndarray) -> np.ndarray:
-    """The spaces in pitches, those in which nothing was recorded as long as none can be."""
+    """The spaces in pitches, those in which nothing was recorded as long as none can be.
+
+    Parameters
+    ----------
+    ratio : ndarray, shape (n - 1,)
+        pitches from tooth to tooth
+    times : ndarray, shape (n,)
+        s
+    breaks : ndarray, shape (k, 2)
+        s between which nothing was recorded
+
+    Returns
+    -------
+    ndarray, shape (n - 1,)
+    """
     if len(breaks):
         place = np.searchsorted(times, breaks) - 1
         ratio[place[(place >= 0) & (place < len(ratio))]] = UNKNOWN
@@ -185,7 +199,20 @@ def lost_teeth(teeth: Teeth) -> dict[int, float]:
 
 def whole_turns(teeth: Teeth, lost: dict[int, float]) -> tuple[np.ndarray, np.ndarray]:
     """A row a turn with the entries of its teeth, and which tooth each column is. Turns less than 80 %
-    seen are left out."""
+    seen are left out.
+
+    Parameters
+    ----------
+    teeth : Teeth
+        which tooth of which turn each edge is
+    lost : dict
+        places of the wheel that no tooth came at, to the share of turns
+
+    Returns
+    -------
+    rows, place : ndarray of int
+        shapes (turns, teeth a turn), `UNSEEN` where one is missing, and (teeth a turn,), from 1
+    """
     wheel = teeth.wheel
     places = np.array(
         [n for n in range(1, wheel.slots - wheel.missing + 1) if lost.get(n, 0.0) <= 0.5 and n not in wheel.others], int

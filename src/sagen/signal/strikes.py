@@ -548,7 +548,14 @@ def _cut_off(part: np.ndarray, step: float, noise: np.ndarray) -> np.ndarray:
 
 
 def without(strikes: StrikeSet, kept: np.ndarray) -> StrikeSet:
-    """The strikes of which `kept` (bool, one a strike) is true."""
+    """The strikes of which `kept` (bool, one a strike) is true.
+
+    Parameters
+    ----------
+    strikes : StrikeSet
+        n strikes
+    kept : ndarray of bool, shape (n,)
+    """
     answers = Answers(*(getattr(strikes.answers, field.name)[kept] for field in fields(Answers)))
     bounces = tuple(bounce for bounce, keep in zip(strikes.bounces, kept, strict=True) if keep)
     return replace(strikes, time_s=strikes.time_s[kept], bounces=bounces, answers=answers)

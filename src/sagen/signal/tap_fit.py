@@ -78,7 +78,13 @@ class TapFit:
     spread: float = 0.0  #: how far strikes of one kind scatter
 
     def silent(self, sensor: int, load: int) -> bool:
-        """Whether a sensor answered hardly any strike under a load."""
+        """Whether a sensor answered hardly any strike under a load.
+
+        Parameters
+        ----------
+        sensor, load : int
+            rows of the fit, from 0
+        """
         offered = self.offered[sensor, load].sum()
         return bool(offered and self.strikes[sensor, load].sum() < _LIMIT.silent_share * offered)
 
@@ -303,6 +309,18 @@ def source_of(fit: TapFit, sensor: int) -> Source | None:
 
     Every pair of a capacitive and a series ohm on a grid is weighed by how well it explains the heights (Bayes' rule);
     the interval holds 95 %.
+
+    Parameters
+    ----------
+    fit : TapFit
+        heights in V by sensor and load
+    sensor : int
+        from 0
+
+    Returns
+    -------
+    Source or None
+        ohm and V, with 95 % credible intervals
     """
     known = [at for at, load in enumerate(fit.loads) if load.known and fit.struck(sensor, at)]
     if len({fit.loads[at].ohm for at in known}) < 2:
@@ -344,20 +362,51 @@ def _quantiles(values: np.ndarray, chance: np.ndarray, shares: tuple[float, ...]
 
 
 def height_under(source: Source, load_ohm: float | np.ndarray) -> np.ndarray:
-    """Predicted volts of the usual strike under a load."""
+    """Predicted volts of the usual strike under a load.
+
+    Parameters
+    ----------
+    source : Source
+        open voltage (V) behind ohms
+    load_ohm : float or ndarray
+        ohm, inf where nothing is connected
+
+    Returns
+    -------
+    float or ndarray
+        V, shape of `load_ohm`
+    """
     capacitive = np.sqrt(max(source.ohm.value**2 - source.series_ohm**2, 1.0))
     return source.open_v.value * loaded_share(load_ohm, capacitive, source.series_ohm)
 
 
 def lowest_load(source: Source, least_v: float) -> float | None:
-    """The lowest ohms under which a sensor still gives so many volts; None where it does not even when open."""
+    """The lowest ohms under which a sensor still gives so many volts; None where it does not even when open.
+
+    Parameters
+    ----------
+    source : Source
+        open voltage (V) behind ohms
+    least_v : float
+        V
+    """
     loads = np.geomspace(500.0, 1e6, 400)
     enough = np.flatnonzero(height_under(source, loads) >= least_v)
     return float(loads[enough[0]]) if len(enough) else None
 
 
 def module_load(fit: TapFit, sensor: int, source: Source) -> float | None:
-    """The ohms that a plugged sensor sees, from its height there; None where that is not below open."""
+    """The ohms that a plugged sensor sees, from its height there; None where that is not below open.
+
+    Parameters
+    ----------
+    fit : TapFit
+        heights in V, one of its loads the module's
+    sensor : int
+        from 0
+    source : Source
+        of that sensor
+    """
     plugged = next((at for at, load in enumerate(fit.loads) if load.plugged and fit.struck(sensor, at)), None)
     if plugged is None:
         return None

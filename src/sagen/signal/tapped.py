@@ -66,7 +66,22 @@ def loaded_share(
     load_ohm: np.ndarray, source_ohm: np.ndarray | float, series_ohm: np.ndarray | float = 0.0
 ) -> np.ndarray:
     """Height under a load against the open height, of a source that is a capacitor of so many ohms at its ring behind a
-    resistance: R / |R + Rs - jX|, the high-pass of `scipy.signal.freqs([RC, 0], [RC, 1])` at one frequency."""
+    resistance: R / |R + Rs - jX|, the high-pass of `scipy.signal.freqs([RC, 0], [RC, 1])` at one frequency.
+
+    Parameters
+    ----------
+    load_ohm : ndarray
+        ohm, > 0
+    source_ohm : ndarray or float
+        reactance of the capacitor at its ring, ohm
+    series_ohm : ndarray or float
+        ohm
+
+    Returns
+    -------
+    ndarray
+        0 to 1, shape broadcast
+    """
     load = np.asarray(load_ohm, dtype=float)
     with np.errstate(divide="ignore", invalid="ignore"):
         inverse = np.where(np.isinf(load), 0.0, 1 / load)

@@ -57,7 +57,17 @@ class SlowRise:
 
 def levelled(channel: Channel, levels: Levels, sfreq: float) -> tuple[Channel, Levels]:
     """The channel with what moves both its levels slowly taken off (a feed that sags, a return that lifts, hum), and its
-    levels then; both as given where that does not calm them."""
+    levels then; both as given where that does not calm them.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    levels : Levels
+        its two levels over the whole, in its unit
+    sfreq : float
+        samples a second
+    """
     if levels.noise <= _LEVELLED.noise * levels.swing or levels.noise <= 2 * levels.step:
         return channel, levels
     size = max(int(_LEVELLED.block_s * sfreq), 8)
@@ -116,7 +126,22 @@ def _following(channel: Channel, levels: Levels, track: LevelTrack, sfreq: float
 
 
 def slow_rise(channel: Channel, levels: Levels, sfreq: float) -> SlowRise | None:
-    """What there is to a line that rises too slowly; None where it reaches its level between any two teeth."""
+    """What there is to a line that rises too slowly; None where it reaches its level between any two teeth.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    levels : Levels
+        its two levels, in its unit
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    SlowRise or None
+        its time constant in s (first-order charge of a capacitance through a resistance)
+    """
     if levels.between < _SLOW.between:
         return None
     raw, scale = channel.raw, channel.scale
@@ -240,6 +265,21 @@ def read_two_state(
 
     A signal far smaller than the pull-up is looked for under growing smoothing, and believed only
     when it is two-state and the wheel shows in it; otherwise the line counts as flat.
+
+    Parameters
+    ----------
+    capture : Capture
+        the clock, the holes and the other channels
+    channel : Channel
+        raw samples, shape (n,)
+    sheet : ChannelSheet
+        what was told of it
+    levels : Levels
+        its levels as seen, in its unit
+    expected : float
+        the high level a sound line has, in its unit; NaN where nobody said
+    make : type
+        the reading to be made
     """
     slow = slow_rise(channel, levels, capture.sfreq) if levels.swing >= FAINT * expected else None
     if slow is not None:

@@ -62,7 +62,15 @@ class FaultMode:
     ends: Mapping[str, float] = field(default_factory=dict)  #: names of places on its scale, and their severities
 
     def severity(self, name: str, asked: float) -> float:
-        """The severity that a name stands for: its own where it names an end of the scale, else what was asked."""
+        """The severity that a name stands for: its own where it names an end of the scale, else what was asked.
+
+        Parameters
+        ----------
+        name : str
+            the slug, or the name of an end
+        asked : float
+            0 to 1
+        """
         return self.ends.get(name.replace(" ", "_").replace("-", "_"), float(np.clip(asked, 0.0, 1.0)))
 
     def fits(self, spec: CircuitSpec) -> bool:
@@ -94,7 +102,27 @@ def fault(
     computed: bool = False,
     ends: Mapping[str, float] | None = None,
 ) -> Callable[[Apply], Apply]:
-    """Make a function a fault mode; its title is the slug in words where none is given."""
+    """Make a function a fault mode; its title is the slug in words where none is given.
+
+    Parameters
+    ----------
+    slug : str
+        name in files
+    cause : Cause
+        what it belongs to
+    changes : str
+        what it changes, in words
+    sensor_can : tuple of Capability
+        what a kind of sensor must be able to do to have it
+    roles : tuple of Role
+        roles it can be had in
+    title : str
+        name on the screen
+    regulated, computed : bool
+        only of a regulated feed; only where its signals are computed
+    ends : mapping
+        names of the ends of its scale to severities
+    """
 
     def keep(apply: Apply) -> Apply:
         named = title or slug.replace("_", " ")
@@ -127,6 +155,13 @@ def fault_called(name: str, among: Iterable[FaultMode] | None = None) -> FaultMo
     ------
     SagenError
         for a name that is not known; names the nearest that `among` has.
+
+    Parameters
+    ----------
+    name : str
+        a slug or a title, any letter case
+    among : iterable of FaultMode or None
+        those allowed; all where None
     """
     known = all_faults()
     slug = name.replace(" ", "_").replace("-", "_")
@@ -145,6 +180,17 @@ def break_machine(
     ------
     SagenError
         for a name that is not known, or that this circuit cannot have; names the nearest that it can.
+
+    Parameters
+    ----------
+    spec : CircuitSpec
+        the circuit as it should be
+    part : SensorPart
+        the kind of its sensor
+    faults : iterable of (str, float)
+        slug or title, severity 0 to 1
+    seed : int
+        of what differs from one machine to the next
     """
     machine = build_machine(spec, part, seed)
     can = possible(spec)
@@ -157,32 +203,82 @@ def break_machine(
 
 
 def answer_less(machine: SimulatedMachine, height: float, hertz: float, damping: float) -> None:
-    """A struck sensor gives so much less, rings so much lower and dies so much sooner, as shares of what it did."""
+    """A struck sensor gives so much less, rings so much lower and dies so much sooner, as shares of what it did.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        changed in place
+    height, hertz, damping : float
+        shares, 1 for unchanged
+    """
     values = machine.values
     values.piezo_v, values.piezo_hz = values.piezo_v * height, values.piezo_hz * hertz
     values.piezo_zeta = values.piezo_zeta * damping
 
 
 def between(low: float, high: float, severity: float) -> float:
-    """Between two values by difference."""
+    """Between two values by difference.
+
+    Parameters
+    ----------
+    low, high : float
+        values at severity 0 and 1, same unit
+    severity : float
+        0 to 1
+    """
     return low + (high - low) * severity
 
 
 def growing(low: float, high: float, severity: float) -> float:
-    """Between two values by ratio rather than by difference; elements may be arrays."""
+    """Between two values by ratio rather than by difference; elements may be arrays.
+
+    Parameters
+    ----------
+    low, high : float or ndarray
+        values at severity 0 and 1, same unit, > 0
+    severity : float
+        0 to 1
+    """
     return low * (high / low) ** severity
 
 
 def up_to_open(low: float, severity: float) -> float:
     """A resistance from `low` (ohm) up, parted at severity 1. Poor contacts of ten to a thousand times what is just
-    worth a thought are commoner than those that are all but parted."""
+    worth a thought are commoner than those that are all but parted.
+
+    Parameters
+    ----------
+    low : float
+        ohm, > 0
+    severity : float
+        0 to 1
+
+    Returns
+    -------
+    float
+        ohm
+    """
     return either(
         np.asarray(severity) >= 1.0, OPEN, growing(np.clip(low, LEAST, NEARLY_OPEN), NEARLY_OPEN, severity**2)
     )
 
 
 def down_to_short(high: float, severity: float) -> float:
-    """A path from `high` (ohm) down, as good as none at severity 1."""
+    """A path from `high` (ohm) down, as good as none at severity 1.
+
+    Parameters
+    ----------
+    high : float
+        ohm, > 0
+    severity : float
+        0 to 1
+
+    Returns
+    -------
+    float
+        ohm
+    """
     return either(
         np.asarray(severity) >= 1.0, SHORT, growing(np.clip(high, NEARLY_SHORT, OPEN), NEARLY_SHORT, severity)
     )
