@@ -55,7 +55,20 @@ class Accuracy:
         return cls(values[0], values[1] or 0.0, values[2])
 
     def standard(self, value: float, digit: float) -> float:
-        """Standard uncertainty of a reading: the limits are taken as a rectangle (JCGM 100, 4.3.7)."""
+        """Standard uncertainty of a reading: the limits are taken as a rectangle (JCGM 100, 4.3.7).
+
+        Parameters
+        ----------
+        value : float
+            the reading
+        digit : float
+            one count of the last digit, in the reading's unit
+
+        Returns
+        -------
+        float
+            in the reading's unit
+        """
         half = self.percent / 100 * abs(value) + self.digits * (digit if self.digit is None else self.digit)
         return half / math.sqrt(3)
 

@@ -134,6 +134,18 @@ def limit_of(text: str, unit: str) -> float:
     ------
     SagenError
         for what is no number, or a unit of another quantity.
+
+    Parameters
+    ----------
+    text : str
+        a number, with or without a unit
+    unit : str
+        the reading's
+
+    Returns
+    -------
+    float
+        in `unit`
     """
     match = _FIGURE.fullmatch(text)
     if not match:
@@ -167,6 +179,15 @@ def table_of(text: str, unit: str, tolerance: float | None) -> Limits:
     ------
     SagenError
         with what is wrong.
+
+    Parameters
+    ----------
+    text : str
+        rows as above
+    unit : str
+        the reading's
+    tolerance : float or None
+        percent about rows that have one value
     """
     rows, single = [], False
     for word in text.replace(";", " ").split():

@@ -40,6 +40,12 @@ def limits_at(row: Published, temperature: float | None) -> RowLimits | None:
     """The limits of a row at a temperature (degC); None where they depend on one that is not known.
 
     Between two rows of a table they are taken as `between_rows` has it. Beyond its ends the nearest row is taken, and that said.
+
+    Parameters
+    ----------
+    row : Published
+    temperature : float or None
+        the part's, degC
     """
     if not row.over:
         return RowLimits(-math.inf if row.low is None else row.low, math.inf if row.high is None else row.high)
@@ -88,6 +94,22 @@ def against(
     ------
     SagenError
         for figures that make no sense together.
+
+    Parameters
+    ----------
+    row : Published
+    value : float
+        in the row's unit
+    temperature : float or None
+        degC
+    leads : float
+        ohm
+    accuracy : Accuracy or None
+        the meter's; nothing is said of its doubt where None
+    digit : float or None
+        one count of the last digit, in the row's unit
+    material : str
+        of what the ohms are of: which temperature coefficient applies
     """
     limits = limits_at(row, temperature)
     if limits is None:
@@ -128,7 +150,16 @@ def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict |
 
 
 def rows_for(circuit: CardCircuit, point: Point, state: State, *, ohms: bool) -> tuple[Published, ...]:
-    """The rows of a card's circuit that speak of a reading at a point in a state."""
+    """The rows of a card's circuit that speak of a reading at a point in a state.
+
+    Parameters
+    ----------
+    circuit : CardCircuit
+    point : Point
+    state : State
+    ohms : bool
+        rows in ohm instead of V
+    """
     quantity = CardQuantity.OHM if ohms else CardQuantity.VOLT
     return tuple(
         item for item in circuit.published

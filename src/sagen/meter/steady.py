@@ -21,7 +21,15 @@ class Steady:
     _taken: float | None = None
 
     def feed(self, value: float, at_s: float) -> float | None:
-        """A reading at a time (s); the mean of those that held, or None."""
+        """A reading at a time (s); the mean of those that held, or None.
+
+        Parameters
+        ----------
+        value : float
+            the reading, in its unit
+        at_s : float
+            s, by a clock that never goes back
+        """
         self._last.append((at_s, value))
         while len(self._last) > 2 and at_s - self._last[1][0] >= HOLD_S:
             self._last.popleft()

@@ -91,7 +91,15 @@ def circuit_of(records: Iterable[Record]) -> CircuitSpec:
 
 def circuit_of_sheet(sheet: Sheet, findings: Iterable[Finding] = ()) -> CircuitSpec:
     """The circuit that a capture is about: the sensor with the gravest finding, else the sheet's first; with its own
-    feed where a feed channel states one."""
+    feed where a feed channel states one.
+
+    Parameters
+    ----------
+    sheet : Sheet
+        what was told of the capture's channels
+    findings : iterable of Finding
+        what its examination found
+    """
     sensors = {item.column: item for item in sheet.channel if item.role in CIRCUIT_ROLES}
     if not sensors:
         return CircuitSpec()
@@ -138,6 +146,23 @@ def case_of(
     ------
     SagenError
         for a record that makes no sense as evidence.
+
+    Parameters
+    ----------
+    records : iterable of Record
+        the entries of a trail, those withdrawn left out
+    spec : CircuitSpec or None
+        the circuit that they are about; a plain one where nobody said
+    gear : iterable of Gear
+        instruments that are at hand
+    strategy : Strategy
+        what the order of checks is to save
+    access : mapping or None
+        place to the minutes that it takes to get there
+    opened : iterable of str
+        places that are open already
+    alone : bool
+        see above
     """
     records = list(records)
     spec = spec or circuit_of(records)
@@ -177,7 +202,16 @@ def _kind(entry: CodeEntry) -> CodeKind | None:
 def code_pieces(
     codes: Iterable[tuple[str, CodeStatus | None]], spec: CircuitSpec, *, alone: bool = True
 ) -> list[Evidence]:
-    """What codes say of this circuit; a more particular kind makes a general one of the same sensor needless."""
+    """What codes say of this circuit; a more particular kind makes a general one of the same sensor needless.
+
+    Parameters
+    ----------
+    codes : iterable of (str, CodeStatus or None)
+        fault codes as read, with their status where it is known
+    spec : CircuitSpec
+    alone : bool
+        no other circuit of the job is weighed beside it
+    """
     known = [(code, status, found) for code, status in codes if (found := _meaning(code)) is not None]
     kinds: dict[str, tuple[str, bool]] = {}
     for code, status, found in known:
@@ -222,6 +256,14 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
     """A reading as evidence: leads taken off, ohms brought to 20 degC, its accuracy carried along.
 
     None for ohms that say nothing: those of a sensor across which nothing is published.
+
+    Parameters
+    ----------
+    entry : ReadingEntry
+        V, ohm, A or Hz as read, with the leads' ohms and the temperature (degC) where they were told
+    spec : CircuitSpec
+    source : str
+        the entry that it came from
     """
     kind, here = kind_of(spec.sensor), entry.point == Point.SENSOR
     if entry.ohms and here and kind.part.ohms_field is None and not kind.has(Capability.GENERATES):
@@ -243,7 +285,14 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
 
 
 def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
-    """A capture's findings as evidence about a circuit; None where it is not fit to judge by."""
+    """A capture's findings as evidence about a circuit; None where it is not fit to judge by.
+
+    Parameters
+    ----------
+    entry : CaptureEntry
+        a capture's findings, of which channel each
+    spec : CircuitSpec
+    """
     needs: frozenset[FindingKind] = frozenset()
     if entry.strikes is not None:
         # One sensor alone shows no difference, and being held down shows against the same unplugged.
@@ -357,7 +406,14 @@ AT_GROUND_V = 0.3
 
 
 def levels_told(kind: FindingKind, fields: Mapping) -> dict[str, float]:
-    """What a finding says of the levels of its channel, V, by "low", "high", "supply" and "ground"."""
+    """What a finding says of the levels of its channel, V, by "low", "high", "supply" and "ground".
+
+    Parameters
+    ----------
+    kind : FindingKind
+    fields : mapping
+        the finding's figures by name
+    """
     volts = fields.get("level_v")
     # A line at ground is told as well by "held low": a recorder's own offset is as large as what is left there.
     if not isinstance(volts, int | float) or (kind == FindingKind.NO_SIGNAL and abs(volts) < AT_GROUND_V):

@@ -249,7 +249,17 @@ def timing_in_doubt(case: Case, by_fault: Mapping[str, float]) -> bool:
 
 def can_be_asked(check: CheckFacts, case: Case, done: set[tuple], *, turning: bool = True) -> bool:
     """Whether a check fits the circuit, the gear and the engine, and has not been answered; `turning`: whether the starter or
-    the engine may turn the shafts."""
+    the engine may turn the shafts.
+
+    Parameters
+    ----------
+    check : CheckFacts
+    case : Case
+    done : set of tuple
+        checks that were answered, each with its place and state
+    turning : bool
+        see above
+    """
     if not turning and (check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES):
         return False
     if case.engine_runs == "yes" and check.slug in OF_THE_STARTER:
@@ -325,7 +335,19 @@ def opened(case: Case, facts: Knowledge) -> set[Place]:
 
 def cost(check: CheckFacts, case: Case, facts: Knowledge, open_places: set[Place]) -> tuple[float, float]:
     """Minutes of a check as a technician spends them here and now, what has to be set up once among them; and those to
-    get at its place."""
+    get at its place.
+
+    Parameters
+    ----------
+    check : CheckFacts
+    case : Case
+    facts : Knowledge
+    open_places : set of Place
+
+    Returns
+    -------
+    minutes, opening : float
+    """
     minutes = check.minutes
     if check.gear == Gear.SCOPE and not any(isinstance(item, Captured) for item in case.trail):
         minutes += facts.stakes.scope_set_up
@@ -336,7 +358,21 @@ def cost(check: CheckFacts, case: Case, facts: Knowledge, open_places: set[Place
 
 
 def next_checks(case: Case, posterior: Posterior, *, world: World | None = None) -> tuple[NextCheck, ...]:
-    """Checks that the gear allows and that have not been done, the one that saves most for its minutes first."""
+    """Checks that the gear allows and that have not been done, the one that saves most for its minutes first.
+
+    Parameters
+    ----------
+    case : Case
+    posterior : Posterior
+        of that case
+    world : World or None
+        the one that the posterior was drawn in; worked out where None
+
+    Returns
+    -------
+    tuple of NextCheck
+        by expected saving a minute: the value of information with one look ahead (Howard, IEEE Trans. SSC 2, 1966, from memory)
+    """
     world = world or world_of(case.spec)
     facts = world.facts
     with world.lock:
@@ -568,7 +604,21 @@ def _entropy(p: np.ndarray, axis: int = 0) -> np.ndarray:
 
 
 def to_go(p: np.ndarray, causes: np.ndarray, facts: Knowledge) -> np.ndarray:
-    """Minutes that a state of belief still costs: doubt, and the price of a wrong repair, come-back included."""
+    """Minutes that a state of belief still costs: doubt, and the price of a wrong repair, come-back included.
+
+    Parameters
+    ----------
+    p : ndarray, shape (hypotheses, ...)
+        probabilities, adding up to 1 over the hypotheses
+    causes : ndarray, shape (causes, hypotheses)
+        what share of each hypothesis is of a cause
+    facts : Knowledge
+
+    Returns
+    -------
+    ndarray, shape (...,)
+        minutes
+    """
     return facts.stakes.minutes_a_bit * _entropy(p) + facts.stakes.wrong_repair * (1 - (causes @ p).max(axis=0))
 
 
@@ -676,7 +726,18 @@ SAMPLES_A_TOOTH = 100
 
 
 def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, str], ...]:
-    """What to set on a recorder for a check: where, how high, how fast, how long. Common practice, no published source."""
+    """What to set on a recorder for a check: where, how high, how fast, how long. Common practice, no published source.
+
+    Parameters
+    ----------
+    check : CheckFacts
+    spec : CircuitSpec
+
+    Returns
+    -------
+    tuple of (str, str)
+        setting and value, both in words
+    """
     kind = kind_of(spec.sensor)
     if own := kind.own_settings(spec, check.state):
         return own

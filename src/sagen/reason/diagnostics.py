@@ -25,7 +25,21 @@ UNCONFIRMED = 0.89
 
 
 def shrink_unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarray, facts: Knowledge) -> np.ndarray:
-    """Probabilities of a call that hangs on one piece: drawn towards what they would be without it."""
+    """Probabilities of a call that hangs on one piece: drawn towards what they would be without it.
+
+    Parameters
+    ----------
+    posterior : Posterior
+    survives : float
+        least probability of the leading cause with any one piece left out
+    doubted : ndarray, shape (hypotheses,)
+        probabilities without that piece
+    facts : Knowledge
+
+    Returns
+    -------
+    ndarray, shape (hypotheses,)
+    """
     lead = max(posterior.by_cause().values())
     if survives >= facts.stakes.survives or lead <= UNCONFIRMED:
         return posterior.p
@@ -34,7 +48,20 @@ def shrink_unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarra
 
 
 def split_half_shrinkage(prior: np.ndarray, evidence: np.ndarray, halves: list[np.ndarray]) -> np.ndarray:
-    """Probabilities from all draws, drawn towards the mean of both halves where those are less sure of the leading."""
+    """Probabilities from all draws, drawn towards the mean of both halves where those are less sure of the leading.
+
+    Parameters
+    ----------
+    prior, evidence : ndarray, shape (histories,)
+        log prior and log marginal likelihood, from all draws
+    halves : list of ndarray, shape (histories,)
+        log marginal likelihood from either half of the draws
+
+    Returns
+    -------
+    ndarray, shape (histories,)
+        probabilities
+    """
     p = normalised(prior + evidence)
     mean = np.mean([normalised(prior + half) for half in halves], axis=0)
     return mean if mean.max() < p.max() else p
@@ -42,7 +69,22 @@ def split_half_shrinkage(prior: np.ndarray, evidence: np.ndarray, halves: list[n
 
 def leave_one_out(posterior: Posterior, used, ends: list[np.ndarray], weighted_sets) -> tuple[float, np.ndarray]:
     """The least probability of the leading cause when any one reading, look or recording is left out, and the
-    probabilities of all hypotheses then; `ends` holds the log-likelihoods of each history, shape (pieces, particles)."""
+    probabilities of all hypotheses then; `ends` holds the log-likelihoods of each history, shape (pieces, particles).
+
+    Parameters
+    ----------
+    posterior : Posterior
+    used : list of Evidence
+        the pieces, in the order of the rows of `ends`
+    ends : list of ndarray, shape (pieces, particles)
+        log-likelihoods, one array a history
+    weighted_sets
+        the particles of each history with their weights
+
+    Returns
+    -------
+    survives, probabilities : float, ndarray of shape (hypotheses,)
+    """
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
@@ -69,7 +111,15 @@ MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 3.0
 
 
 def unexplained_readings(used, logs: np.ndarray, world: World) -> tuple[str, ...]:
-    """Readings that no fault explains, said in words."""
+    """Readings that no fault explains, said in words.
+
+    Parameters
+    ----------
+    used : list of Evidence
+    logs : ndarray, shape (pieces, histories, particles)
+        log-likelihoods
+    world : World
+    """
     out = []
     for piece, log in zip(used, logs, strict=True):
         if isinstance(piece, MeterReading) and np.exp(log).mean(axis=1).max() < UNEXPLAINED * SLIP * LEAST:

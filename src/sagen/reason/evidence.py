@@ -59,12 +59,33 @@ class Evidence(ABC):
         self, particle_set: ParticleSet, pictures: RecordingLikelihood, facts: Knowledge
     ) -> np.ndarray | None:
         """Probability (or density) for every particle, shape (rows, particles) or (rows, 1); None where this says
-        nothing. `pictures` holds what earlier recordings of the same machine have told."""
+        nothing. `pictures` holds what earlier recordings of the same machine have told.
+
+        Parameters
+        ----------
+        particle_set : ParticleSet
+            the machines that it is weighed on
+        pictures : RecordingLikelihood
+            of the epoch
+        facts : Knowledge
+
+        Returns
+        -------
+        ndarray, shape (rows, particles) or (rows, 1)
+            0 to 1, or a density on the scale of comparison
+        """
 
 
 def told_of(particle_set: ParticleSet, share: Share) -> np.ndarray:
     """How often machines are brought in with this told of them: with a fault that does its circuit no harm as seldom as
-    sound ones, shape (rows, particles) or (rows, 1)."""
+    sound ones, shape (rows, particles) or (rows, 1).
+
+    Parameters
+    ----------
+    particle_set : ParticleSet
+    share : Share
+        by which share of machines with a harm it is told
+    """
     shares, sound = particle_set.by_row(share.of), share.of(SOUND)
     grows = np.array([[any(all_faults()[fault].ends for fault, _ in row)] for row in particle_set.rows])
     if not grows.any():
@@ -363,7 +384,18 @@ STAYS_SOUND, STAYS_COMING, STAYS_FAULTY = 0.12, 0.7, 0.93
 
 def outcome_shares(check, particle_set: ParticleSet) -> np.ndarray:
     """How likely each outcome of a look is for every particle, the last one being "as expected"; shape (outcomes,
-    rows, particles or 1). What the circuit itself decides is computed, the rest is the check's own table."""
+    rows, particles or 1). What the circuit itself decides is computed, the rest is the check's own table.
+
+    Parameters
+    ----------
+    check : CheckFacts
+    particle_set : ParticleSet
+
+    Returns
+    -------
+    ndarray, shape (outcomes, rows, particles or 1)
+        adding up to 1 over the outcomes
+    """
     computed = COMPUTED.get(check.slug)
     if computed is not None:
         shares = computed(particle_set, tuple(check.outcome))
@@ -396,7 +428,19 @@ def _coming(check, particle_set: ParticleSet) -> np.ndarray | None:
 
 
 def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
-    """Shares of outcomes with those that were misjudged: any outcome then, one as likely as the other."""
+    """Shares of outcomes with those that were misjudged: any outcome then, one as likely as the other.
+
+    Parameters
+    ----------
+    shares : ndarray, shape (outcomes, ...)
+        adding up to 1 over the outcomes
+    certain : bool
+        whether nobody can misjudge it
+
+    Returns
+    -------
+    ndarray, shape of `shares`
+    """
     wrong = CERTAIN if certain else MISJUDGED
     return (1 - wrong) * shares + wrong / len(shares)
 

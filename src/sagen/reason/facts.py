@@ -305,7 +305,21 @@ class Knowledge:
         return next((check for check in self.checks if name in (check.slug, check.name, *check.was)), None)
 
     def weights(self, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:
-        """How common fault modes are in a circuit of a role, adding up to 1; `correlated`: with a correlation code."""
+        """How common fault modes are in a circuit of a role, adding up to 1; `correlated`: with a correlation code.
+
+        Parameters
+        ----------
+        faults : iterable of str
+            slugs
+        role : str
+            of the circuit
+        correlated : bool
+            see above
+
+        Returns
+        -------
+        ndarray, shape (faults,)
+        """
         crank = role == Role.CRANK and not correlated
         rows = [self.priors[fault] for fault in faults]
         weight = np.array([row.crank if crank and row.crank is not None else row.weight for row in rows])
@@ -318,7 +332,15 @@ _KNOWN: list[Knowledge] = []
 
 
 def extend_knowledge(text: str, where: str) -> None:
-    """Add the tables of a TOML text to what is known; they are checked when knowledge is next asked for."""
+    """Add the tables of a TOML text to what is known; they are checked when knowledge is next asked for.
+
+    Parameters
+    ----------
+    text : str
+        TOML
+    where : str
+        the file that an error names
+    """
     with _LOCK:
         _ADDED.append((where, text))
         _KNOWN.clear()
@@ -347,6 +369,13 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
     KnowledgeError
         with the file, the table, and the nearest known word; also where a fault mode has no prior, or nothing
         would ever tell of it.
+
+    Parameters
+    ----------
+    texts : dict
+        file name to TOML text
+    more : iterable of (str, str)
+        file name and TOML text of those that were added
     """
     sources = [(name, _parsed(name, text)) for name, text in (*texts.items(), *more)]
     evidence_file, evidence = next(

@@ -40,7 +40,23 @@ class Learned:
         return sum(self.cured.values())
 
     def weights(self, facts: Knowledge, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:
-        """How common fault modes are in a circuit of a role, adding up to 1: the shipped figures and what was seen."""
+        """How common fault modes are in a circuit of a role, adding up to 1: the shipped figures and what was seen.
+
+        Parameters
+        ----------
+        facts : Knowledge
+        faults : iterable of str
+            slugs
+        role : str
+            of the circuit
+        correlated : bool
+            with a correlation code
+
+        Returns
+        -------
+        ndarray, shape (faults,)
+            means of a Dirichlet posterior: the shipped figures as counts, and the repairs that held
+        """
         faults = list(faults)
         shipped = facts.weights(faults, role, correlated=correlated)
         if not self.cured or not len(shipped):

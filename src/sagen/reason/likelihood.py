@@ -25,6 +25,21 @@ def log_likelihoods(
     """The pieces that say anything, and their log-likelihoods, shape (pieces, histories, particles).
 
     `cube`, shape (histories, particles, columns), gives each history its own particles instead of the world's.
+
+    Parameters
+    ----------
+    histories : list of FaultHistory
+    pieces : list of (int, Evidence)
+        each with its epoch
+    generations : list of dict
+        how often each part had been changed, by epoch
+    world : World
+    cube : ndarray, shape (histories, particles, columns), or None
+        latent parameters, 0 to 1
+
+    Returns
+    -------
+    used, log : list of Evidence, ndarray of shape (pieces, histories, particles)
     """
     used, logs = [], []
     told = 0
@@ -53,7 +68,19 @@ def log_likelihoods(
 
 
 def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:
-    """A piece's likelihood under each fault mode by itself, as the particles of the history have it."""
+    """A piece's likelihood under each fault mode by itself, as the particles of the history have it.
+
+    Parameters
+    ----------
+    log : ndarray, shape (histories, particles)
+        one piece's log-likelihoods
+    histories : list of FaultHistory
+
+    Returns
+    -------
+    dict
+        fault mode to likelihood
+    """
     out: dict[str, float] = {}
     means = np.exp(log_mean(log))
     for history, mean in zip(histories, means, strict=True):

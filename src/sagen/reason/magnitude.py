@@ -34,7 +34,22 @@ SHARES = (0.1, 0.5, 0.9)
 
 def estimate(fault: str, particle_set: ParticleSet, weights: np.ndarray) -> Estimate | None:
     """The weighted 10, 50 and 90 % of a fault's own quantity over the particles of one row; None where the evidence
-    leaves it open, it is over any meter's range, or it has none."""
+    leaves it open, it is over any meter's range, or it has none.
+
+    Parameters
+    ----------
+    fault : str
+        its slug
+    particle_set : ParticleSet
+        of that fault's row
+    weights : ndarray, shape (particles,)
+        >= 0, not all 0
+
+    Returns
+    -------
+    Estimate or None
+        in ohm, V, mm or a share, as the fault has it
+    """
     if fault not in QUANTITIES:
         return None
     name, quantity = QUANTITIES[fault]

@@ -66,7 +66,17 @@ class LatentParameters:
         return len(self.column)
 
     def cube(self, particles: int, seed: int) -> np.ndarray:
-        """Places spread evenly over every coordinate (a Latin hypercube), shape (particles, columns)."""
+        """Places spread evenly over every coordinate (a Latin hypercube), shape (particles, columns).
+
+        Parameters
+        ----------
+        particles, seed : int
+
+        Returns
+        -------
+        ndarray, shape (particles, columns)
+            0 to 1 (McKay, Beckman and Conover, Technometrics 21, 1979, from memory)
+        """
         rng = np.random.default_rng(seed)
         order = rng.random((particles, len(self))).argsort(axis=0)
         return (order + rng.random((particles, len(self)))) / particles
@@ -112,7 +122,19 @@ class ParticleSet:
         return self._cube[..., self._places.column[name]]
 
     def severity(self, fault: str, slot: int) -> np.ndarray:
-        """How bad a fault is, 0 to 1; some have come to the end of their scale."""
+        """How bad a fault is, 0 to 1; some have come to the end of their scale.
+
+        Parameters
+        ----------
+        fault : str
+            its slug
+        slot : int
+            which of the faults of a history it is, from 0
+
+        Returns
+        -------
+        ndarray, shape (particles,)
+        """
         place = self.place(f"severity.{slot}")
         if 1.0 not in all_faults()[fault].ends.values():
             return place
@@ -213,11 +235,33 @@ class ParticleSet:
         return tuple(node for node in NODES if node not in gone and node != Point.SHIELD)
 
     def volts(self, point: str, state: str) -> np.ndarray | None:
-        """What a meter at a point reads in a state, V, shape (rows, particles); None where it cannot be held."""
+        """What a meter at a point reads in a state, V, shape (rows, particles); None where it cannot be held.
+
+        Parameters
+        ----------
+        point, state : str
+            by their names
+
+        Returns
+        -------
+        ndarray or None
+            V, shape (rows, particles)
+        """
         return self._all_volts(state)[NODES[point]] if point in self.points() else None
 
     def other_volts(self, point: str, state: str) -> list[np.ndarray]:
-        """What stands at the machine's other pins meanwhile: a probe in the wrong place reads one of them."""
+        """What stands at the machine's other pins meanwhile: a probe in the wrong place reads one of them.
+
+        Parameters
+        ----------
+        point, state : str
+            by their names
+
+        Returns
+        -------
+        list of ndarray, shape (rows, particles)
+            V
+        """
         return [volts for node, volts in self._all_volts(state).items() if node != NODES[point]]
 
     def _all_volts(self, state: str) -> dict[str, np.ndarray]:
@@ -247,12 +291,38 @@ class ParticleSet:
         return np.broadcast_to(getattr(values, name), self.shape) if name else None
 
     def reading(self, point: str, state: str, ohms: bool) -> np.ndarray | None:
-        """A reading of either quantity."""
+        """A reading of either quantity.
+
+        Parameters
+        ----------
+        point, state : str
+            by their names
+        ohms : bool
+            ohm instead of V
+
+        Returns
+        -------
+        ndarray or None
+            shape (rows, particles)
+        """
         return self.ohms(point) if ohms or point in OHM_POINTS else self.volts(point, state)
 
     def level(self, name: str, state: str, end: str = "sensor") -> np.ndarray | None:
         """A level of a recording, V: the signal's "low" and "high", the mean of "supply" and "ground"; None where the
-        circuit does not decide it."""
+        circuit does not decide it.
+
+        Parameters
+        ----------
+        name : str
+            low, high, supply or ground
+        state, end : str
+            by name; `end` is where the recorder was clipped to
+
+        Returns
+        -------
+        ndarray or None
+            V, shape (rows, particles)
+        """
         part = self.machine.part
         if not part.fed or (name == "ground" and not part.own_return):
             return None
@@ -272,7 +342,18 @@ class ParticleSet:
         return self._recorded[state, end]
 
     def shown(self, state: str, end: str = "sensor") -> dict[str, np.ndarray]:
-        """Probabilities of the findings that the circuit's levels make in a recording, by label."""
+        """Probabilities of the findings that the circuit's levels make in a recording, by label.
+
+        Parameters
+        ----------
+        state, end : str
+            by name; `end` is where the recorder was clipped to
+
+        Returns
+        -------
+        dict
+            label to probability, shape (rows, particles)
+        """
         if (state, end) not in self._shown:
             machine = self.machine
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
@@ -303,7 +384,24 @@ class ParticleSet:
 
     def shows(self, index: int, fault: str, slot: int, state: str) -> np.ndarray:
         """How likely a fault of one row shows in the course of one recording: one that comes and goes hardly does on some
-        machines, and always on others."""
+        machines, and always on others.
+
+        Parameters
+        ----------
+        index : int
+            the row
+        fault : str
+            its slug
+        slot : int
+            which of the faults of the row it is, from 0
+        state : str
+            by name
+
+        Returns
+        -------
+        ndarray, shape (particles,)
+            0 to 1
+        """
         facts = self.facts
         coming = facts.comings.get(fault)
         if coming is None:
@@ -317,7 +415,20 @@ class ParticleSet:
         return values[index] if values.ndim == 2 else values
 
     def shape_share(self, finding: str, state: str) -> np.ndarray:
-        """How likely the shape of a recording alone makes a finding, shape (rows, particles)."""
+        """How likely the shape of a recording alone makes a finding, shape (rows, particles).
+
+        Parameters
+        ----------
+        finding : str
+            its label
+        state : str
+            by name
+
+        Returns
+        -------
+        ndarray, shape (rows, particles)
+            0 to 1
+        """
         shape = self.facts.shapes[finding]
         out = np.full(self.shape, shape.other)
         for index, row in enumerate(self.rows):

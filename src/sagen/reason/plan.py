@@ -73,7 +73,26 @@ def next_block(
     *,
     after: After | None = None,
 ) -> Block:
-    """What to take next: the steps that are worth most for what they cost together, opening included."""
+    """What to take next: the steps that are worth most for what they cost together, opening included.
+
+    Parameters
+    ----------
+    steps : sequence of Step
+        minutes, probability of ending the search, and place of each
+    set_ups : mapping
+        place to the minutes that opening it takes
+    opened : collection of str
+        places that are open
+    left : collection of int
+        steps that are still to be taken
+    after : After or None
+        which steps must come before which
+
+    Returns
+    -------
+    Block
+        Horn, SIAM J. Appl. Math. 23 (1972), from memory: the initial set of steps with the largest ratio
+    """
     best: Block | None = None
     closed: dict[str, list[int]] = {}
     for item in sorted(left):
@@ -106,7 +125,23 @@ def _opening(steps: Sequence[Step], some: list[int], set_up: float, after: After
 
 
 def expected_cost(order: Sequence[int], steps: Sequence[Step], set_ups: Mapping[str, float], opened=()) -> float:
-    """What taking steps in an order costs until one of them ends the search, opening places as they are needed."""
+    """What taking steps in an order costs until one of them ends the search, opening places as they are needed.
+
+    Parameters
+    ----------
+    order : sequence of int
+        steps by index
+    steps : sequence of Step
+    set_ups : mapping
+        place to minutes
+    opened : collection of str
+        places that are open
+
+    Returns
+    -------
+    float
+        minutes
+    """
     left, total, open_places = 1.0, 0.0, set(opened)
     for item in order:
         step = steps[item]

@@ -87,7 +87,16 @@ def histories_of(
 
 
 def pairs_of(histories: list[FaultHistory], logs: np.ndarray, world: World) -> list[FaultHistory]:
-    """Two faults at once, of the leading ones of different causes: rarer than either, but a machine may have them."""
+    """Two faults at once, of the leading ones of different causes: rarer than either, but a machine may have them.
+
+    Parameters
+    ----------
+    histories : list of FaultHistory
+        of single faults
+    logs : ndarray, shape (histories,)
+        log marginal likelihoods
+    world : World
+    """
     order = [k for k in np.argsort(-logs) if len(histories[k].now) == 1 and len(histories[k].epochs) == 1][:PAIRED]
     out = []
     for a, b in combinations(order, 2):

@@ -64,7 +64,23 @@ def readable(sensor: SensorKind) -> tuple[FindingKind, ...]:
 
 def seen_next(share: np.ndarray, told: Iterable[bool], other: float, slip: float) -> np.ndarray:
     """How likely a finding is in the next recording of machines that show it with `share`, after those before it, each of
-    which did or did not hold it."""
+    which did or did not hold it.
+
+    Parameters
+    ----------
+    share : ndarray, shape (...,)
+        share of recordings in which it shows, 0 to 1
+    told : iterable of bool
+        whether each earlier recording of the epoch held it
+    other : float
+        chance of the finding on a machine that is sound, before it is called falsely
+    slip : float
+        chance that a recording is misjudged
+
+    Returns
+    -------
+    ndarray, shape of `share`
+    """
     shows, alarm = np.clip(share, LEAST_SHARE, MOST_SHARE), FALSE_ALARM * other
     not_so = 1 - shows
     for seen in told:

@@ -26,7 +26,21 @@ BINS, TOLD_SIGMAS, STILL_FLAT = 40, 3.0, 0.15
 def worth_redrawing(
     histories: list[FaultHistory], prior: np.ndarray, evidence: np.ndarray, total: np.ndarray
 ) -> np.ndarray:
-    """The histories that are to be drawn anew: all that may yet come to lead, where some of them hang on few particles."""
+    """The histories that are to be drawn anew: all that may yet come to lead, where some of them hang on few particles.
+
+    Parameters
+    ----------
+    histories : list of FaultHistory
+    prior, evidence : ndarray, shape (histories,)
+        log prior and log marginal likelihood
+    total : ndarray, shape (histories, particles)
+        log-likelihoods of all the pieces together
+
+    Returns
+    -------
+    ndarray of int
+        histories by index; few particles: by Kish's effective sample size, (sum w)^2 / sum w^2
+    """
     posterior = prior + evidence
     behind = posterior.max() - posterior
     few = effective_sample_size(total) < ESS_THRESHOLD
@@ -93,7 +107,20 @@ def _bins(places: np.ndarray) -> np.ndarray:
 
 
 def tempered(log: np.ndarray, least: float) -> np.ndarray:
-    """Weights of the particles of each row, tempered until at least so many count."""
+    """Weights of the particles of each row, tempered until at least so many count.
+
+    Parameters
+    ----------
+    log : ndarray, shape (rows, particles)
+        log-likelihoods
+    least : float
+        effective sample size that is wanted
+
+    Returns
+    -------
+    ndarray, shape (rows, particles)
+        weights, adding up to 1 a row (tempering: Neal, Statistics and Computing 11, 2001, from memory)
+    """
     heat = np.ones(len(log))
     for _ in range(30):
         few = effective_sample_size(heat[:, None] * log) < least
@@ -117,7 +144,24 @@ class Redrawn:
 def redrawn(histories, pieces, generations, world: World, first: np.ndarray) -> Redrawn:
     """Particles drawn where they are likely to explain the evidence of each history, all from the same even draws, so that
     histories that are alike come out alike. `first` holds the log-likelihoods of the world's own particles, shape (histories,
-    particles)."""
+    particles).
+
+    Parameters
+    ----------
+    histories : list of FaultHistory
+    pieces : list of (int, Evidence)
+        each with its epoch
+    generations : list of dict
+        how often each part had been changed, by epoch
+    world : World
+    first : ndarray, shape (histories, particles)
+        see above
+
+    Returns
+    -------
+    Redrawn
+        latent parameters of the last two rounds, their log-likelihoods and marginal likelihoods (adaptive importance sampling)
+    """
     guess = Proposal(len(histories))
     cube, gain = np.broadcast_to(world.cube, (len(histories), *world.cube.shape)), first
     kept: list[tuple] = []

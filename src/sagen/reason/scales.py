@@ -24,7 +24,20 @@ LEAST = 0.02  #: density of a reading that nothing explains
 
 
 def on_scale(value: np.ndarray | float, ohms: bool) -> np.ndarray:
-    """Volts or ohms on the scale of comparison."""
+    """Volts or ohms on the scale of comparison.
+
+    Parameters
+    ----------
+    value : ndarray or float
+        V, or ohm
+    ohms : bool
+        compare decades, as meters and faults go
+
+    Returns
+    -------
+    ndarray
+        shape of `value`
+    """
     value = np.asarray(value, float)
     if ohms:
         return np.log10(np.clip(np.nan_to_num(value, posinf=MOST_OHM), 0.0, MOST_OHM) + OHM_SHIFT)
@@ -32,7 +45,21 @@ def on_scale(value: np.ndarray | float, ohms: bool) -> np.ndarray:
 
 
 def spread_on_scale(value: float, ohms: bool, spread: float = 0.0) -> float:
-    """Width of the bell about a reading, on its scale; `spread` in V or decades is the reading's own."""
+    """Width of the bell about a reading, on its scale; `spread` in V or decades is the reading's own.
+
+    Parameters
+    ----------
+    value : float
+        V, or ohm
+    ohms : bool
+    spread : float
+        standard uncertainty of the reading itself
+
+    Returns
+    -------
+    float
+        standard deviation on the scale of comparison
+    """
     if ohms:
         return float(np.sqrt(OHM_KERNEL**2 + METER_DECADES**2 + spread**2))
     meter = np.sqrt(METER_V**2 + (METER_SHARE * value) ** 2 + spread**2)
@@ -40,12 +67,42 @@ def spread_on_scale(value: float, ohms: bool, spread: float = 0.0) -> float:
 
 
 def bell(value: float, centre: np.ndarray, width: float) -> np.ndarray:
-    """Normal density of a value about centres."""
+    """Normal density of a value about centres.
+
+    Parameters
+    ----------
+    value : float
+        on the scale of comparison
+    centre : ndarray, shape (...,)
+        on the scale
+    width : float
+        standard deviation, > 0
+
+    Returns
+    -------
+    ndarray, shape of `centre`
+        Gauss's density, 1 / unit of the scale
+    """
     return np.exp(-0.5 * ((value - centre) / width) ** 2) / (width * np.sqrt(2 * np.pi))
 
 
 def density(value: float, centre: np.ndarray, width: float) -> np.ndarray:
-    """Density of a value about centres, with a wider tail."""
+    """Density of a value about centres, with a wider tail.
+
+    Parameters
+    ----------
+    value : float
+        on the scale of comparison
+    centre : ndarray, shape (...,)
+        on the scale
+    width : float
+        standard deviation, > 0
+
+    Returns
+    -------
+    ndarray, shape of `centre`
+        1 / unit of the scale; adds up to 1
+    """
     return (1 - TAIL) * bell(value, centre, width) + TAIL * bell(value, centre, WIDER * width)
 
 
@@ -56,6 +113,20 @@ def normalised(log: np.ndarray) -> np.ndarray:
 
 
 def log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
+    """The logarithm of the mean of what logarithms stand for, without overflow.
+
+    Parameters
+    ----------
+    log : ndarray
+        logarithms, -inf for 0
+    axis : int
+        over which the mean is taken
+
+    Returns
+    -------
+    ndarray
+        shape of `log` without that axis
+    """
     top = log.max(axis=axis, keepdims=True)
     return np.squeeze(top, axis) + np.log(np.exp(log - top).mean(axis=axis))
 

@@ -66,7 +66,19 @@ def records_of(
 ) -> list[Record]:
     """What of a trail speaks of one circuit: its own entries, those of the whole job, and what names no circuit where this
     is the first; a capture that names none speaks of every circuit that it holds a channel of, a look at the fuse of all
-    that hang with it."""
+    that hang with it.
+
+    Parameters
+    ----------
+    records : iterable of Record
+        the whole trail
+    name : str
+        the circuit's
+    circuits : mapping
+        names to circuits, the first one first
+    hangs_with : frozenset of str
+        circuits that share a fuse with it
+    """
     first = next(iter(circuits), "")
     spec = circuits[name]
     out = []

@@ -22,7 +22,18 @@ LEAST_BITS = 0.35
 def suspects(
     case: Case, posterior: Posterior, *, world: World | None = None, most_reasons: int = 8
 ) -> tuple[Suspect, ...]:
-    """Causes, likeliest first, each named by its likeliest fault mode and with its evidence for and against."""
+    """Causes, likeliest first, each named by its likeliest fault mode and with its evidence for and against.
+
+    Parameters
+    ----------
+    case : Case
+    posterior : Posterior
+        of that case
+    world : World or None
+        the one that the posterior was drawn in
+    most_reasons : int
+        for and against together, strongest first
+    """
     world = world or world_of(case.spec)
     by_fault, by_cause = posterior.by_fault(), posterior.by_cause()
     rows = []

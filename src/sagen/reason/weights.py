@@ -30,7 +30,19 @@ from sagen.reason.world import World, world_of
 
 
 def infer(case: Case, *, world: World | None = None) -> Posterior:
-    """The posterior over fault modes, pairs of leading ones, and what a changed part brought."""
+    """The posterior over fault modes, pairs of leading ones, and what a changed part brought.
+
+    Parameters
+    ----------
+    case : Case
+    world : World or None
+        drawn anew where None
+
+    Returns
+    -------
+    Posterior
+        by importance sampling with even draws, drawn anew where few particles count, and shrunk by what `diagnostics` says
+    """
     world = world or world_of(case.spec)
     with world.lock:
         return _infer(case, world)

@@ -46,7 +46,19 @@ def _sentence(text: str) -> str:
 
 
 def ranges(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
-    """Where readings (V or ohm, sorted) lie: from one to two heaps, each from its 4 % to its 96 %."""
+    """Where readings (V or ohm, sorted) lie: from one to two heaps, each from its 4 % to its 96 %.
+
+    Parameters
+    ----------
+    drawn : ndarray, shape (n,)
+        V or ohm, sorted
+    ohms : bool
+
+    Returns
+    -------
+    list of (float, float)
+        in the unit of `drawn`
+    """
     scaled = on_scale(drawn, ohms)
     cuts = np.flatnonzero(np.diff(scaled) > HEAPS_APART[ohms]) + 1
     heaps = [word for word in np.split(np.asarray(drawn), cuts) if len(word) >= LEAST_HEAP * len(drawn)]

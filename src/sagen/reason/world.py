@@ -43,7 +43,17 @@ class World:
             return self._particle_sets[key]
 
     def particle_set_of(self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None) -> ParticleSet:
-        """The particles of some rows on a cube of their own."""
+        """The particles of some rows on a cube of their own.
+
+        Parameters
+        ----------
+        rows : tuple of Row
+            faults of each row
+        cube : ndarray, shape (rows, particles, columns)
+            latent parameters, 0 to 1
+        generations : mapping or None
+            how often each part had been changed
+        """
         return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations)
 
     def singles(self) -> ParticleSet:
@@ -52,7 +62,22 @@ class World:
 
     def expected(self, point: str, state: str, fault: str = SOUND, *, ohms: bool = False) -> np.ndarray | None:
         """What would be read under a fault mode before anything is measured, V or ohm, sorted; None where it cannot
-        be read."""
+        be read.
+
+        Parameters
+        ----------
+        point, state : str
+            by their names
+        fault : str
+            a slug
+        ohms : bool
+            ohm instead of V
+
+        Returns
+        -------
+        ndarray or None
+            shape (particles,), sorted
+        """
         with self.lock:
             found = self.singles().reading(point, state, ohms)
             return None if found is None else np.sort(found[self.faults.index(fault)])

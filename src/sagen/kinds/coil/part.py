@@ -88,7 +88,19 @@ class CoilPart(SensorPart):
 
 
 def coil_emf(machine: SimulatedMachine, turns: np.ndarray, speed: np.ndarray) -> np.ndarray:
-    """Open volts of a coil: the slope of the flux as teeth pass, in proportion to speed (Faraday)."""
+    """Open volts of a coil: the slope of the flux as teeth pass, in proportion to speed (Faraday).
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    turns, speed : ndarray, shape (n,)
+        turns of the wheel's shaft, turns a second
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        V
+    """
     within, strength = tooth_place(machine, turns)
     width = 0.21
     bump = -within / width * np.exp(0.5 - 0.5 * (within / width) ** 2)
@@ -97,7 +109,21 @@ def coil_emf(machine: SimulatedMachine, turns: np.ndarray, speed: np.ndarray) ->
 
 
 def coil_response(machine: SimulatedMachine, load_ohm: float, farads: float) -> tuple[np.ndarray, np.ndarray]:
-    """Numerator and denominator in s of load volts over open volts: R and L in series, load and C across it."""
+    """Numerator and denominator in s of load volts over open volts: R and L in series, load and C across it.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+    load_ohm : float
+        ohm across the coil's ends
+    farads : float
+        F across them
+
+    Returns
+    -------
+    numerator, denominator : ndarray
+        powers of s, falling
+    """
     values = machine.values
     ohm, henry = copper(machine, values.coil_ohm), values.coil_h
     return np.array([1.0]), np.array([henry * farads, henry / load_ohm + ohm * farads, 1.0 + ohm / load_ohm])

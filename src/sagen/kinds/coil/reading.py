@@ -146,6 +146,15 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
 
     The tooth's centre is the crossing at which the reference gap spans a whole number of pitches; the
     other crossing falls anywhere within the gap. An even wheel has no gap: there the steeper one counts.
+
+    Parameters
+    ----------
+    capture : Capture
+        the clock, the holes and the other channels
+    channel : Channel
+        raw samples, shape (n,)
+    sheet : ChannelSheet
+        what was told of it
     """
     levels, piled = state_levels(channel), piled_up(channel, two_state=False)
     # What the range cut off leaves too little to tell noise by; its own height is far above any.
@@ -217,6 +226,20 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
 
     Crossings are taken with a hysteresis just above the noise; then lobes that are low against their
     neighbours are dropped, and where two of one sign meet, their crossing goes.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    levels : Levels
+        in its unit
+    noise : float
+        standard deviation, in its unit
+
+    Returns
+    -------
+    Lobes
+        crossings in samples, heights in the channel's unit
     """
     raw = channel.raw
     sampled = sample_runs(raw).astype(np.float64)
@@ -254,6 +277,20 @@ def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], shee
 
     At a tooth's centre half-waves of like height lie close on both sides, beside the reference gap too. The
     other crossing has the gap on one side of it there. An even wheel has no gap: nothing is certain.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    lobes : Lobes
+    rows : dict
+        the teeth by either crossing, False for the rising one
+    sheet : ChannelSheet
+        may state the polarity
+
+    Returns
+    -------
+    falling, certain : bool
     """
     assumed = sheet.polarity != "rising"
     # Teeth that wander leave neither crossing at its place, unless the gaps return all the same.

@@ -262,7 +262,19 @@ def ring_mismatch(reading: StrikeReading, context: Context) -> Iterator[Finding]
 
 def odd_ring(tapped: Tapped, pattern: Tapped | None = None) -> tuple[int, int, Interval, str] | None:
     """The sensor whose ring differs from the others': which, the one it is compared with, the difference, and by what
-    it is the odd one; None where all ring alike."""
+    it is the odd one; None where all ring alike.
+
+    Parameters
+    ----------
+    tapped : Tapped
+        strikes of some sensors, rings in Hz
+    pattern : Tapped or None
+        the known-good ones
+
+    Returns
+    -------
+    sensor, other, difference, told : int, int, Interval, str
+    """
     strikes = tapped.strikes
     rings = tapped.rings
     least = max(1.0, _RING.read_share * len(strikes))
@@ -293,7 +305,17 @@ def strange_ring(
 ) -> tuple[int, int, str] | None:
     """Whose ring is the strange one, which one it is told against, and by what: by the known-good capture, by the
     others, by the knock band of the bore, or, of two of which nothing more is known, the lower one, since damage and a
-    loose bolt lower a ring. None for fewer than two."""
+    loose bolt lower a ring. None for fewer than two.
+
+    Parameters
+    ----------
+    hertz : dict
+        sensor to its ring, Hz
+    bore_mm : float or None
+        mm; the first circumferential mode of a chamber (Draper 1935, from memory)
+    good : dict or None
+        the known-good rings, Hz
+    """
     if len(hertz) < 2:
         return None
     values = np.array(list(hertz.values()))

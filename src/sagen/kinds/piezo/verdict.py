@@ -145,7 +145,15 @@ def same_pair(tapped: Tapped, pattern: Tapped) -> bool:
 
 def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVerdict | None:
     """Judge the captures of one job together; None where no strike is in them. `good` are captures of sensors known to
-    be good on the same block."""
+    be good on the same block.
+
+    Parameters
+    ----------
+    captures : sequence of Tapped
+        of one job
+    good : sequence of Tapped
+        known to be good, on the same block
+    """
     fit = fit_taps(captures, good)
     if fit is None:
         return None

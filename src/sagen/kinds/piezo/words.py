@@ -80,7 +80,15 @@ _LOAD = {
 
 
 def load_words(connection: str, ohm: float = -1.0) -> str:
-    """What stood across the sensors, in words."""
+    """What stood across the sensors, in words.
+
+    Parameters
+    ----------
+    connection : str
+        plugged, unplugged, a resistor and so on
+    ohm : float
+        of the resistor; below 0 where nobody said
+    """
     if connection == Connection.LOADED and 0 < ohm < 1e9:
         return f"{ohm / 1000:g} kilohm"
     return _LOAD[connection]
