@@ -553,6 +553,84 @@ def lost_tooth_while_it_starts(rng):
     )
 
 
+# what changes within a record ----------------------------------------------------------------------------------
+
+
+def slipping(rng, on):
+    """A shaft that runs, with a cam; at one moment `on` slips against the other by 16 to 36 degrees of the crank."""
+    turns, t = run(rng, 3.0), times(3.0)
+    jumps = rng.uniform(16, 36) / 360 * rng.choice([-1, 1])
+    slip = np.interp(t, (at := rng.uniform(0.9, 2.1), at + rng.uniform(0.005, 0.05)), (0.0, jumps))
+    name, wheel = any_wheel(rng)
+    cam = [(0.1, 0.15), (0.4, 0.05), (0.7, 0.2)]
+    seen = {"cam": (turns, (turns - slip) / 2), "crank": (turns - slip, turns / 2)}[on]
+    return Drawn(
+        captured(A=switching(seen[0], toothed(*wheel), rng), B=switching(seen[1], cam, rng)),
+        sheet(row("A", wheel=name), row("B", "cam"), state="running"),
+        ("timing_offset", "timing_scatter"),
+        beside=("odd_tooth", "erratic"),
+        cause="timing",
+        words_not=("each of",),
+    )
+
+
+@kind
+def cam_slips_once(rng):
+    return slipping(rng, "cam")
+
+
+@kind
+def crank_wheel_slips_once(rng):
+    return slipping(rng, "crank")
+
+
+@kind
+def split_ring_opens_with_speed(rng):
+    """A ring that has split: at rest its crack is shut, and it opens as the shaft gains speed."""
+    t, slots = times(4.0), int(rng.integers(40, 53))
+    speed = np.interp(t, [0, 4.0], [rng.uniform(2, 3), rng.uniform(11, 15)])
+    turns = np.cumsum(speed) / SFREQ + rng.uniform(0, 1)
+    most = rng.uniform(0.3, 0.5)
+    place = turns % 1.0
+    # The teeth behind the crack come late by how far it has opened; all of them squeeze up a little for it.
+    opened = most * (speed / speed.max()) ** 2 / slots
+    seen = np.floor(turns) + np.clip((place - opened) / (1 - opened), 0, 1)
+    make = rng.choice(["hall", "reluctance"])
+    teeth = toothed(slots)
+    volts = switching(seen, teeth, rng) if make == "hall" else coil(seen, teeth, rng)
+    return Drawn(
+        captured(A=volts),
+        sheet(row("A", "speed", str(make), wheel=str(slots)), state="rolling"),
+        ("odd_tooth",),
+        cause="reluctor",
+    )
+
+
+@kind
+def peak_pairs_of_a_lost_tooth(rng):
+    """An export that holds the least and the most of each interval, one after the other at one time."""
+    return peak_pairs(rng, gone=(int(rng.integers(5, 50)),))
+
+
+@kind
+def peak_pairs_of_a_sound_wheel(rng):
+    return peak_pairs(rng, gone=())
+
+
+def peak_pairs(rng, gone):
+    turns = cranked(rng, 3.0)
+    volts = switching(turns, toothed(60, 2, gone=gone), rng)
+    width = int(rng.integers(8, 14))
+    blocks = stored(volts)[: len(volts) // width * width].reshape(-1, width)
+    pairs = np.column_stack([blocks.min(axis=1), blocks.max(axis=1)]).ravel().astype(np.float32)
+    return Drawn(
+        Capture("fourth.csv", 2 * SFREQ / width, (Channel("A", pairs),)),
+        sheet(row("A", wheel="60-2", pull_up=5.0)),
+        ("extra_gap",) if gone else (),
+        cause="reluctor" if gone else "",
+    )
+
+
 @kind
 def sound_in_every_form(rng):
     name, wheel = any_wheel(rng)

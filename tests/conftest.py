@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import fcntl
 import os
+import pickle
 import shutil
 import sys
 import tempfile
@@ -22,9 +23,12 @@ from hypothesis import settings
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 
+from sagen.casework import weigh_job
 from sagen.casework.demo import make_demo_log
+from sagen.desk import shell
 from sagen.desk.app import make_application, make_window, own_log
 from sagen.model.trail import CodeEntry, ComplaintEntry
+from sagen.reason.facts import knowledge
 from sagen.store.opening import open_log
 
 # The same examples every time, and no time limit of their own: a busy machine is not a defect.
@@ -178,10 +182,28 @@ def settle(window, most=900):
     spin()
 
 
+_worked_out: dict[tuple, object] = {}
+
+
+def once(work):
+    """`work` that is done once for the same arguments in a run: many windows open the same demo jobs. What is worked out is
+    the same each time, as `test_workspace` and `test_own_record` see to."""
+
+    def remembered(*args, **named):
+        key = (work, id(knowledge()), pickle.dumps((args, named)))
+        if key not in _worked_out:
+            _worked_out[key] = work(*args, **named)
+        return _worked_out[key]
+
+    return remembered
+
+
 @pytest.fixture
-def desk(app, tmp_path):
+def desk(app, tmp_path, monkeypatch):
     """Opens windows and closes them; a thread that is left behind fails the test."""
     made = []
+    monkeypatch.setattr(weigh_job, "weigh_job", once(weigh_job.weigh_job))
+    monkeypatch.setattr(shell, "READY", ())  # what is made ahead, while nobody waits, is made when it is asked for
 
     def open_desk(make=None, *, demo=False):
         window = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), demo=demo)

@@ -221,6 +221,45 @@ def test_of_quick_changes_only_the_last_is_weighed(desks, monkeypatch):
     assert len(weighed) <= 2
 
 
+def test_the_same_evidence_is_not_weighed_twice_and_is_weighed_after_another_job(desks, monkeypatch):
+    weighed = []
+    monkeypatch.setattr(weigh_job, "weigh_job", lambda job, *_: (weighed.append(job.machine), Weighed(job.id))[-1])
+    bench = desks()
+    first = bench.job("Brindle 2")
+    bench.space.reweigh()
+    bench.wait()
+    assert weighed == ["Brindle 2"]
+    assert bench.of(JobWeighed)[-1].weighed.job_id == first.id
+    bench.job("Dunnock 3")
+    bench.space.open_job(first.id)
+    bench.wait()
+    assert weighed == ["Brindle 2", "Dunnock 3", "Brindle 2"]
+    bench.space.gear = ()
+    bench.space.reweigh()
+    bench.wait()
+    assert len(weighed) == 4
+
+
+def test_a_job_deleted_elsewhere_takes_no_other_job_off_the_desk(desks):
+    """Found by the state machine: its last reading failed only once the next job was there."""
+    here, there = desks(), desks()
+    gone, stays = here.job("Brindle 2"), here.job("Dunnock 3")
+    here.space.open_job(gone.id)
+    here.wait()
+    there.space.log.delete_job(gone.id)
+    here.space.open_job(stays.id)
+    here.space.reload()
+    here.space._changed_elsewhere(gone.id)
+    here.wait()
+    assert here.space.job.machine == "Dunnock 3"
+    here.space.open_job(stays.id)
+    there.space.log.delete_job(stays.id)
+    here.space._changed_elsewhere(stays.id)
+    here.wait()
+    assert here.space.job is None
+    assert "Dunnock 3 was deleted elsewhere." in here.said()
+
+
 def test_a_late_answer_never_replaces_a_newer_one(desks, monkeypatch):
     gates, begun = {1: threading.Event(), 2: threading.Event()}, threading.Event()
 

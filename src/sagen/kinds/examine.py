@@ -28,6 +28,7 @@ from sagen.signal.levels import Levels, state_levels
 from sagen.signal.limits import limits
 from sagen.signal.matching import UNFIT, fit_of, twins
 from sagen.signal.pairs import pairs_of
+from sagen.signal.peak_pairs import in_time_order
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.rails import RAIL_RULES, Rail, off_at_first, rail_levels, read_rail
 from sagen.signal.reading import ChannelReading, RotatingReading, StrikeReading
@@ -199,6 +200,7 @@ def examine(
         when `progress` says so.
     """
     capture, sheet = apply_probe_factors(capture, sheet)
+    capture = in_time_order(capture)
     tell = progress or (lambda share: True)
     good = _good_one(reference) if reference else None
     joined = capture.joined()
@@ -395,6 +397,7 @@ def _read_beside(
 def _good_one(reference: Pair) -> _Read:
     """A known-good capture, read and judged by itself."""
     whole, sheet = apply_probe_factors(*reference)
+    whole = in_time_order(whole)
     done = examine(whole, sheet)
     grave = [
         item for item in done.findings

@@ -540,6 +540,12 @@ def _belt_teeth(offset: float, teeth: float | None, sprocket: int | None) -> str
 def _timing_offset(f: dict) -> str:
     offset = f["offset_deg"]
     belt = _belt_teeth(offset, f["belt_teeth"], f["sprocket"])
+    if f.get("slipped_s") is not None:
+        return (
+            f"From {f['slipped_s']:.2f} s on the cam's edges come {abs(offset):.1f}° of the crank "
+            f"{'later' if offset > 0 else 'earlier'} than before: a belt or chain jumped, or a wheel slipped on its "
+            f"shaft, while this was recorded.{belt}"
+        )
     beside = {None: "", True: " The other cam is where it should be.", False: " The other cam has moved as well."}
     return (
         f"All {f['edges']} cam edges come {abs(offset):.1f}° of the crank {'late' if offset > 0 else 'early'} against "

@@ -73,7 +73,7 @@ def seen_next(share: np.ndarray, told: Iterable[bool], other: float, slip: float
     told : iterable of bool
         whether each earlier recording of the epoch held it
     other : float
-        chance of the finding on a machine that is sound, before it is called falsely
+        share of recordings in which a machine with no fault of that finding shows it
     slip : float
         chance that a recording is misjudged
 

@@ -10,6 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import ENGINE_RUNS, FindingKind, State
 from sagen.signal.cam import CamTrack, judged_stretch
+from sagen.signal.cam_slip import slip_of
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
@@ -20,6 +21,9 @@ _OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED = (
     limits("timing_offset"), limits("timing_scatter"), limits("cam_dropout"), limits("cam_travel"), limits("cam_vane"),
     limits("compared"),
 )  # fmt: skip
+
+#: states in which the oil of a phaser has no pressure yet, and its pin holds it (common practice, no published source)
+PHASER_RESTS = (State.CRANKING, State.KEY_ON)
 
 
 def travel(track: CamTrack, context: Context) -> float:
@@ -32,7 +36,7 @@ def travel(track: CamTrack, context: Context) -> float:
     context : Context
         tells the state
     """
-    if context.state in (State.CRANKING, State.KEY_ON):
+    if context.state in PHASER_RESTS:
         return 0.0
     by_cycle, _ = track.by_cycle()
     if len(by_cycle) < _TRAVEL.fewest_cycles:
@@ -172,9 +176,19 @@ def timing_scatter(reading: RotatingReading, context: Context) -> Iterator[Findi
     hears=(FindingKind.TIMING_SCATTER,),
 )
 def timing_offset(reading: RotatingReading, context: Context) -> Iterator[Finding]:
-    """Cam edges early or late against the crank, steadily. A weak coil's crossings lie where the noise has them."""
+    """Cam edges early or late against the crank, steadily, or from one moment on. A weak coil's crossings lie where the noise has them."""
     here, found = context.cams.get(reading.column), context.cam_differences.get(reading.column)
-    if here is None or found is None or found.shape:
+    if here is None:
+        return
+    slip = slip_of(here, locked=context.state in PHASER_RESTS)
+    if slip is not None:
+        yield Finding(
+            FindingKind.TIMING_OFFSET, reading.column, grade(abs(slip.degrees) - _COMPARED.timing_deg, _OFFSET.plain_deg),
+            {"offset_deg": round(slip.degrees, 2), "belt_teeth": _sprocket_teeth(slip.degrees, context)},
+            {"sprocket": context.sprocket, "slipped_s": slip.after_s}, (Span(slip.before_s, slip.after_s),),
+        )  # fmt: skip
+        return
+    if found is None or found.shape:
         return
     offset = found.offset
     if travel(here, context):
@@ -190,15 +204,18 @@ def timing_offset(reading: RotatingReading, context: Context) -> Iterator[Findin
         return
     others = [item for name, item in context.cam_differences.items() if name != reading.column and not item.shape]
     on_time = all(abs(item.offset) < _COMPARED.timing_deg for item in others) if others else None
-    teeth = round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
     yield Finding(
         FindingKind.TIMING_OFFSET, reading.column, grade(abs(offset) - _COMPARED.timing_deg, _OFFSET.plain_deg),
-        {"offset_deg": round(offset, 2), "belt_teeth": teeth},
+        {"offset_deg": round(offset, 2), "belt_teeth": _sprocket_teeth(offset, context)},
         {
             "edges": len(here.template), "cycles": here.cycles, "sprocket": context.sprocket,
             "others_on_time": on_time, "u": found.u,
         },
     )  # fmt: skip
+
+
+def _sprocket_teeth(offset: float, context: Context) -> float | None:
+    return round(abs(offset) * context.sprocket / 360.0, 1) if context.sprocket else None
 
 
 def _loses_edges(reading: RotatingReading, context: Context) -> bool:

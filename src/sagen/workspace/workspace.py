@@ -90,6 +90,9 @@ class Workspace:
         self.job: Job | None = None
         self.opened: OpenCapture | None = None
         self.last_weighed: Weighed | None = None
+        #: what is being weighed, and what `last_weighed` is of: the same is not weighed twice
+        self._weighing: Weigh | None = None
+        self._weighed: Weigh | None = None
         self.circuit = ""  #: which of a job's several circuits is worked on
         self.gear: tuple[Gear, ...] = CHOSEN_GEAR
         self.strategy = Strategy.MOST
@@ -319,15 +322,21 @@ class Workspace:
                 if not self.blocks_closing:
                     self.say("This job was changed in another window: it is shown as it is now.")
 
-        self.submit(ReadJob(self.job.id), show, slot="elsewhere", failed=lambda why: self._gone(why))
+        self._read_again(show)
 
-    def _gone(self, why: str) -> None:
-        """The open job cannot be read any more: it was deleted elsewhere."""
-        if self.job is not None and "there is no job" in why:
-            self.say(f"{self.job.machine} was deleted elsewhere.")
-            self.leave_job()
-        else:
-            self._failed(why)
+    def _read_again(self, show: Callable[[Job], None]) -> None:
+        """Read the open job anew; where it was deleted elsewhere, it is left, if it is still the one on the desk then."""
+        job = self.job
+
+        def gone(why: str) -> None:
+            if "there is no job" not in why:
+                self._failed(why)
+            elif self.job is not None and self.job.id == job.id:
+                self.say(f"{job.machine} was deleted elsewhere.")
+                self.leave_job()
+
+        # Not in the slot of a job that a person opens: what they asked for is never dropped for it.
+        self.submit(ReadJob(job.id), show, slot="again", failed=gone)
 
     def _look_at_letters(self) -> None:
         """Tell of changes that can never be sent, once there are more than before."""
@@ -373,7 +382,7 @@ class Workspace:
         for slot in ("bench", "weighing"):
             if slot in self._looking:
                 self._drop(self._looking.pop(slot))
-        self.opened = None
+        self.opened, self._weighing = None, None
 
     def add_job(
         self, machine: str, owner: str, cylinders: int | None, records: list[Record],
@@ -403,7 +412,7 @@ class Workspace:
         if self.job is None:
             self._announce()
         else:
-            self.submit(ReadJob(self.job.id), show, slot="job", failed=self._gone)
+            self._read_again(show)
 
     def add(self, *records: Record, then: Callable | None = None, job: int | None = None) -> None:
         """Put records on a trail, the open job's where none is named; `then` is called once they are, if it is open then."""
@@ -510,13 +519,32 @@ class Workspace:
         self.reweigh()
 
     def reweigh(self) -> None:
-        """Weigh the job's standing evidence anew; a newer asking drops an older answer."""
+        """Weigh the job's standing evidence, where any of it or what it is weighed with has changed; a newer asking drops an
+        older answer."""
         job = self.job
         if job is None:
             self._show_weighed(Weighed())
             return
-        command = Weigh(job.id, job, self.gear, self.strategy, self.record if self.record_counts else None)
-        self.submit(command, lambda answer: self._show_weighed(answer or Weighed()), slot="weighing", debounce=DEBOUNCE)
+        lessons = self.record if self.record_counts and self.record is not None and self.record.by_job else None
+        command = Weigh(job.id, job, self.gear, self.strategy, lessons)
+        if command == self._weighing:
+            return
+        if self._weighing is None and command == self._weighed:
+            self._show_weighed(self.last_weighed)
+            return
+        self._weighing, self._weighed = command, None
+
+        def show(answer: Weighed | None) -> None:
+            self._weighing, self._weighed = None, command
+            self._show_weighed(answer or Weighed())
+
+        def failed(why: str) -> None:
+            if self._weighing is command:
+                self._weighing = None
+            if why:
+                self._failed(why)
+
+        self.submit(command, show, failed=failed, slot="weighing", debounce=DEBOUNCE)
 
     def _show_weighed(self, weighed: Weighed) -> None:
         if weighed.job_id is not None and (self.job is None or weighed.job_id != self.job.id):
