@@ -585,6 +585,26 @@ def crank_wheel_slips_once(rng):
 
 
 @kind
+def phaser_moves(rng):
+    """A sound engine whose phaser carries the cam by 15 to 45 degrees at 60 to 140 degrees a second, and maybe back."""
+    t, far = times(4.0), rng.uniform(15, 45)
+    rate, begins = rng.uniform(60, 140), rng.uniform(0.6, 1.2)
+    way = [(0, 0), (begins, 0), (begins + far / rate, far)]
+    if rng.random() < 0.5:
+        way.append((way[-1][0] + rng.uniform(0.3, 0.8), far))
+        way.append((way[-1][0] + far / rate, 0))
+    moved = np.interp(t, *np.array(way).T) / 360
+    turns = run(rng, 4.0, rng.uniform(900, 2500))
+    name, wheel = any_wheel(rng)
+    cam = [(0.1, 0.15), (0.4, 0.05), (0.7, 0.2)]
+    return Drawn(
+        captured(A=switching(turns, toothed(*wheel), rng), B=switching((turns + moved) / 2, cam, rng)),
+        sheet(row("A", wheel=name), row("B", "cam"), state="running"),
+        words_not=("slipped",),
+    )
+
+
+@kind
 def split_ring_opens_with_speed(rng):
     """A ring that has split: at rest its crack is shut, and it opens as the shaft gains speed."""
     t, slots = times(4.0), int(rng.integers(40, 53))
@@ -602,6 +622,21 @@ def split_ring_opens_with_speed(rng):
         captured(A=volts),
         sheet(row("A", "speed", str(make), wheel=str(slots)), state="rolling"),
         ("odd_tooth",),
+        cause="reluctor",
+    )
+
+
+@kind
+def vane_missing(rng):
+    """One of the few vanes of a distributor's or cam's wheel is gone, beside a sound crank."""
+    turns, count = cranked(rng, 4.0), int(rng.integers(4, 9))
+    gone = int(rng.integers(1, count + 1))
+    vanes = [((k + 0.5) / count, 0.5 / count) for k in range(count) if k + 1 != gone]
+    return Drawn(
+        captured(A=switching(turns, toothed(60, 2), rng), B=switching(turns / 2, vanes, rng)),
+        sheet(row("A", wheel="60-2"), row("B", "cam", wheel=str(count))),
+        ("extra_gap", "wrong_pattern"),
+        beside=("odd_tooth",),
         cause="reluctor",
     )
 

@@ -424,6 +424,12 @@ def _odd_tooth(f: dict) -> str:
             f"{'taller' if f['size'] > 0 else 'lower'} than the others for their speed {seen}: something is on the wheel there "
             "(rust, swarf), or it is bent."
         )
+    if "slow_rpm" in f:
+        return (
+            f"Tooth {f['tooth']}{after} {odd_words(f['measure'], f['size'])} at {f['fast_rpm']:.0f} rpm "
+            f"({beyond_chance(f['surprise'])}), {_percent(f['slow_size'])} at {f['slow_rpm']:.0f} rpm: it leaves its place as the "
+            "wheel gains speed, as the ring does that is split or loose there."
+        )
     return f"Tooth {f['tooth']}{after} {odd_words(f['measure'], f['size'])} {seen} ({beyond_chance(f['surprise'])})."
 
 

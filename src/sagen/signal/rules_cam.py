@@ -25,6 +25,9 @@ _OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED = (
 #: states in which the oil of a phaser has no pressure yet, and its pin holds it (common practice, no published source)
 PHASER_RESTS = (State.CRANKING, State.KEY_ON)
 
+#: edges on either side of one that tell where a moving cam stands
+NEIGHBOURS = 2
+
 
 def travel(track: CamTrack, context: Context) -> float:
     """How far a running engine's phaser moves the cam, degrees; 0 while cranking, where it is locked.
@@ -112,12 +115,16 @@ def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, flo
     first, last = float(track.angle[0]), crank_angle_end(crank)
     cycles = np.arange(np.floor((first - 720) / 720), np.ceil(last / 720) + 1)
     due = np.sort((track.template + 720.0 * cycles[:, None]).ravel())
+    # A phaser moves all edges of a while: each is due where its neighbours came.
+    calm = _calm(track.phase_error)
+    due = due + np.interp(due, track.angle - track.phase_error, calm)
     due = due[(due > first - 1) & (due < last - _LOST.edge_deg)]
     place = np.clip(np.searchsorted(track.angle, due), 1, len(track.angle) - 1)
     away = np.minimum(np.abs(track.angle[place] - due), np.abs(track.angle[place - 1] - due))
     # A cam that has moved or wanders is late, not lost.
-    wander = float(np.median(np.abs(track.phase_error)))
-    spread = float(np.ptp(np.quantile(track.phase_error, [_LOST.tail, 1 - _LOST.tail])))
+    stray = track.phase_error - calm
+    wander = float(np.median(np.abs(stray)))
+    spread = float(np.ptp(np.quantile(stray, [_LOST.tail, 1 - _LOST.tail])))
     lost = away > max(_LOST.edge_deg, _LOST.wander * wander + spread)
     found = []
     for start, end in zip(*runs_of(lost), strict=True):
@@ -129,6 +136,12 @@ def lost_edges(track: CamTrack, crank: RotatingReading) -> list[tuple[float, flo
         ended = float(track.time[after]) if after < len(track.time) else judged_stretch(crank)[1]
         found.append((began, ended, int(end - start)))
     return found[: _LOST.most]
+
+
+def _calm(phase_error: np.ndarray) -> np.ndarray:
+    """How late the edges around each one come, shape (n,): single strays left out."""
+    padded = np.pad(phase_error, NEIGHBOURS, "edge")
+    return np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * NEIGHBOURS + 1), axis=1)
 
 
 def crank_angle_end(crank: RotatingReading) -> float:

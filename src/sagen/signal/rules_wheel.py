@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from math import comb
 
 import numpy as np
@@ -187,6 +188,9 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             },
             tuple(Span(float(reading.teeth.times[k]), float(reading.teeth.times[k + 1])) for k in spans[:MOST_SPANS]),
         )  # fmt: skip
+    for found in _opening(reading, context):
+        said += [(found.fields["tooth"] - 1 + k) % wheel.slots + 1 for k in (-2, -1, 0, 1, 2)]
+        yield found
     for found in _sectors(reading, context):
         said += [(found.fields["tooth"] - 1 + k) % wheel.slots + 1 for k in range(-1, found.facts["teeth"] + 1)]
         yield found
@@ -208,6 +212,50 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             },
             _spans_at(reading, number),
         )  # fmt: skip
+
+
+def _opening(reading: RotatingReading, context: Context) -> Iterator[Finding]:
+    """A tooth that goes out of its place as the wheel gains speed: a ring that is split opens so."""
+    known, teeth = measures(reading, context).get("phase_error"), reading.teeth
+    if known is None or len(known[0].values) != len(teeth.whole) or known[0].turns < 3 * _ODD.fewest_turns:
+        return
+    errors, least = known
+    seen = teeth.whole < len(teeth.times)
+    at = np.where(seen, teeth.times[np.minimum(teeth.whole, len(teeth.times) - 1)], np.nan)
+    lasts = np.nanmax(at, axis=1) - np.nanmin(at, axis=1)
+    order = np.argsort(lasts)
+    third = len(order) // 3
+    fast, slow = order[:third], order[-third:]
+    times_faster = float(np.median(lasts[slow]) / np.median(lasts[fast]))
+    if times_faster < _ODD.opens_times_faster:
+        return
+    at_speed = replace(errors, values=errors.values[fast], by_place=np.nanmedian(errors.values[fast], axis=0))
+    at_rest = np.nanmedian(errors.values[slow], axis=0)
+    limit = least * np.where(_beside_gap(errors.number), _ODD.beside_gap, 1.0)
+    limit = np.maximum(limit, _ripple_error(reading, context))
+    orders = engine_orders(reading.wheel.slots, context.cylinders or 4)
+    for place, size, surprise in outstanding(
+        at_speed, limit, LEAST["phase_error"].sure, reading.wheel.slots, orders, spread=True
+    ):
+        before = float(at_rest[place] * np.sign(size))
+        seen, turns = at_speed.turns_with(place, float(size))
+        if before > _ODD.opens_from * abs(size) or seen < _ODD.share_of_turns * turns:
+            continue
+        number = int(errors.number[place])
+        pitches = reading.wheel.slots
+        yield Finding(
+            FindingKind.ODD_TOOTH, reading.column,
+            float(np.clip(_ODD.severity_base + _ODD.severity_step * abs(size) / least, _ODD.severity_least, 1.0)),
+            {"tooth": number, "angle_deg": round((number - 1) * reading.wheel.pitch_deg, 2), "repeats": True},
+            {
+                "measure": "phase_error", "size": float(size), "turns": turns, "seen": seen, "surprise": float(surprise),
+                "even_wheel": not reading.wheel.missing, "slow_size": max(before, 0.0),
+                "slow_rpm": 60 * (1 - 1 / pitches) / float(np.median(lasts[slow])),
+                "fast_rpm": 60 * (1 - 1 / pitches) / float(np.median(lasts[fast])),
+            },
+            _spans_at(reading, number),
+        )  # fmt: skip
+        return
 
 
 def _sectors(reading: RotatingReading, context: Context) -> Iterator[Finding]:
