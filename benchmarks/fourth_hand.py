@@ -652,6 +652,17 @@ def peak_pairs_of_a_sound_wheel(rng):
     return peak_pairs(rng, gone=())
 
 
+@kind
+def least_and_most_in_two_columns(rng):
+    """The same with a column of each."""
+    drawn = peak_pairs(rng, gone=(int(rng.integers(5, 50)),))
+    pairs = drawn.capture.channels[0].raw.reshape(-1, 2)
+    columns = (Channel("A min", pairs[:, 0].copy()), Channel("A max", pairs[:, 1].copy()))
+    capture = Capture("fourth.csv", drawn.capture.sfreq / 2, columns)
+    known = sheet(row(str(rng.choice(["A min", "A max"])), wheel="60-2", pull_up=5.0))
+    return Drawn(capture, rng.choice([None, known]), drawn.right, cause=drawn.cause)
+
+
 def peak_pairs(rng, gone):
     turns = cranked(rng, 3.0)
     volts = switching(turns, toothed(60, 2, gone=gone), rng)

@@ -199,8 +199,7 @@ def examine(
     Stopped
         when `progress` says so.
     """
-    capture, sheet = apply_probe_factors(capture, sheet)
-    capture = in_time_order(capture)
+    capture, sheet = apply_probe_factors(in_time_order(capture, sheet), sheet)
     tell = progress or (lambda share: True)
     good = _good_one(reference) if reference else None
     joined = capture.joined()
@@ -396,8 +395,7 @@ def _read_beside(
 
 def _good_one(reference: Pair) -> _Read:
     """A known-good capture, read and judged by itself."""
-    whole, sheet = apply_probe_factors(*reference)
-    whole = in_time_order(whole)
+    whole, sheet = apply_probe_factors(in_time_order(*reference), reference[1])
     done = examine(whole, sheet)
     grave = [
         item for item in done.findings

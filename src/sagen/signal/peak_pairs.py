@@ -6,11 +6,13 @@ writes one after the other. Taken for samples, such a pair makes every edge, and
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
+from sagen.model.sheet import Sheet
 
 LOOKED_AT = 1 << 14  #: samples that are looked at first: what is no such export is seldom looked at further
 FEWEST_WIDE = 12  #: pairs that an edge lies in; that all of them climb by chance has a probability of 2**-12
@@ -45,20 +47,57 @@ def _found(channels: tuple[Channel, ...], samples: int | None) -> tuple[int, int
     return told.pop() if len(told) == 1 and wide >= FEWEST_WIDE else None
 
 
-def in_time_order(capture: Capture) -> Capture:
+#: a column of the least values, and what stands in its place in the name of the column of the largest
+_LEAST = re.compile(r"(?<![a-z])(minimum|min|least|low)(?![a-z])", re.I)
+_MOST = {"minimum": "maximum", "min": "max", "least": "most", "low": "high"}
+
+
+def _side_by_side(capture: Capture, sheet: Sheet | None) -> Capture:
+    """Columns of least and largest values put into one channel each, two samples an interval; itself where there are none.
+    It bears the name that the sheet knows, else that of the first column."""
+    named = {channel.column for channel in sheet.channel} if sheet is not None else set()
+    most_of: dict[str, Channel] = {}
+    for channel in capture.channels:
+        other = _LEAST.sub(lambda found: _MOST[found[0].lower()], channel.column)
+        most = next((item for item in capture.channels if item.column.lower() == other.lower()), None)
+        if other == channel.column or most is None or most.unit != channel.unit:
+            continue
+        if (channel.raw * channel.scale + channel.offset <= most.raw * most.scale + most.offset).all():
+            most_of[channel.column] = most
+    if not most_of:
+        return capture
+    gone = {most.column for most in most_of.values()}
+    channels = []
+    for channel in capture.channels:
+        most = most_of.get(channel.column)
+        if most is not None:
+            pair = [item.raw.astype(np.float64) * item.scale + item.offset for item in (channel, most)]
+            name = most.column if most.column in named and channel.column not in named else channel.column
+            channels.append(Channel(name, np.column_stack(pair).ravel().astype(np.float32), channel.unit))
+        elif channel.column not in gone:
+            channels.append(replace(channel, raw=np.repeat(channel.raw, 2)))
+    return replace(capture, channels=tuple(channels), sfreq=2 * capture.sfreq)
+
+
+def in_time_order(capture: Capture, sheet: Sheet | None = None) -> Capture:
     """The capture with the two values of each interval in the order in which they most likely came: falling where the
     neighbours fall, climbing where they climb. Itself where it holds plain samples.
 
     Parameters
     ----------
     capture : Capture
-        raw samples, shape (n,), of each channel; one with holes is left as it is
+        raw samples, shape (n,), of each channel; one with holes is left as it is. The pairs may stand one after the other
+        in a channel, or in two columns, as "A min" and "A max"
+    sheet : Sheet or None
+        which of two columns it knows
 
     Returns
     -------
     Capture
-        same shapes and rate, and a note of what it holds
+        each channel by itself in the order of time, and a note of what the file holds
     """
+    if not capture.holes:
+        capture = _side_by_side(capture, sheet)
     if capture.holes or capture.samples < 4 * FEWEST_WIDE or _found(capture.channels, LOOKED_AT) is None:
         return capture
     found = _found(capture.channels, None)
