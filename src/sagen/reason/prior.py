@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import combinations
+from itertools import combinations, product
 
 import numpy as np
 
@@ -16,7 +16,8 @@ from sagen.reason.world import World
 
 PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks against a sound circuit
 #: two faults at once: how much rarer than either would have it, and how many leading ones are paired
-BOTH, PAIRED = 0.1, 6
+BOTH, PAIRED = 0.2, 6
+PAIRED_APART = 4  #: and so many of them with the best of other causes
 PAIRED_AFTER_CHANGE = 4
 BEGAN_WITH_IT, MOST_BAD = 4.0, 0.6  #: how much likelier the new part, or what was touched, is bad then
 
@@ -97,9 +98,16 @@ def pairs_of(histories: list[FaultHistory], logs: np.ndarray, world: World) -> l
         log marginal likelihoods
     world : World
     """
-    order = [k for k in np.argsort(-logs) if len(histories[k].now) == 1 and len(histories[k].epochs) == 1][:PAIRED]
+    order = [k for k in np.argsort(-logs) if len(histories[k].now) == 1 and len(histories[k].epochs) == 1]
+    leading, told, apart = order[:PAIRED], {cause_of(histories[k].now[0][0]) for k in order[:PAIRED]}, []
+    # What shows by itself what no leading one explains trails all of those that explain the rest.
+    for k in order[PAIRED:]:
+        cause = cause_of(histories[k].now[0][0])
+        if cause not in told:
+            told.add(cause)
+            apart.append(k)
     out = []
-    for a, b in combinations(order, 2):
+    for a, b in (*combinations(leading, 2), *product(leading[:PAIRED_APART], apart[:PAIRED_APART])):
         (one, _), (other, _) = histories[a].now[0], histories[b].now[0]
         if cause_of(one) != cause_of(other):
             rows = (((one, 0), (other, 1)),)

@@ -20,7 +20,7 @@ from sagen.reason.particle_set import ParticleSet
 #: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
 #: have it is made by mistake, anew in each recording
 OUTSIDE_SHARE, FALSE_ALARM = 0.12, 0.5
-LEAST_SHARE, MOST_SHARE = 0.004, 0.985  #: nothing is quite impossible, nothing quite sure
+LEAST_SHARE, MOST_SHARE = 0.002, 0.985  #: nothing is quite impossible, nothing quite sure
 MIDDLING = 0.12  #: share of flat lines that are read as held elsewhere than they are
 STRIKES = frozenset({FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN})
 #: states in which a reader says that a line is flat

@@ -54,8 +54,13 @@ def _infer(case: Case, world: World) -> Posterior:
     used, logs = log_likelihoods(histories, pieces, generations, world)
     total = logs.sum(axis=0)
     prior = np.array([history.log for history in histories])
-    # One piece alone tells no two faults apart from one.
-    if sum(isinstance(item, MeterReading | Captured) for item in used) > 1:
+    # One finding or reading alone tells no two faults apart from one.
+    told = (
+        len(item.found) if isinstance(item, Captured) else 1
+        for item in used
+        if isinstance(item, MeterReading | Captured)
+    )
+    if sum(told) > 1:
         more = pairs_of(histories, prior + log_mean(total), world)
         if more:
             _, extra = log_likelihoods(more, pieces, generations, world)
