@@ -4,6 +4,7 @@ import json
 import tempfile
 from pathlib import Path
 
+import pytest
 from hypothesis import given
 from tests.test_cli import sagen
 from tests.test_safe_and_sensible import records
@@ -14,6 +15,7 @@ from sagen.casework.headless import weighed_file
 from sagen.casework.job_toml import job_toml
 from sagen.casework.weigh_job import weigh_job
 from sagen.files.jobs import read_job
+from sagen.model.errors import SheetError
 from sagen.model.job import Entry, Job
 from sagen.model.trail import ComplaintEntry, NoteEntry, PartEntry, ProofEntry
 
@@ -46,6 +48,54 @@ def test_any_trail_comes_back_as_it_was(trail):
         back = read_job(path)
         read = with_captures_read(back.trail, path.parent, back.circuit, 4)
     assert tuple(read) == told
+
+
+def test_what_a_workshop_writes_down_beside_readings_is_read(tmp_path):
+    """Units from NIST SP 811, B.8 (from memory): 1 psi is 6.894757 kPa."""
+    path = tmp_path / "job.toml"
+    path.write_text(
+        '[circuit]\nrole = "crank"\nsensor = "reluctance"\n'
+        '[[published]]\nmaker = "Orrin"\nbetween = ["signal", "ground"]\nlow = 860.0\nhigh = 1020.0\n'
+        '[[trail]]\nreading = "volts"\npoint = "battery"\nstate = "cranking"\nvalue = 10.4\n'
+        '[[trail]]\nbench = "counts"\npulses = 9\npasses = 12\npart = "own"\n'
+        '[[trail]]\nbench = "counts"\npulses = 12\npasses = 12\npart = "new"\n'
+        '[[trail]]\napart = "cover off"\nowes = "new seal"\n[[trail]]\nphoto = "plug.jpg"\n'
+        '[[trail]]\npressure = "45 psi"\n[[trail]]\npressure = 310.0\n'
+    )
+    job = read_job(path)
+    assert job.circuit.ohms == (860.0, 1020.0)
+    card, battery, own, new, apart, photo, psi, kpa = job.trail
+    assert card.machine.circuit[0].published[0].maker == "Orrin"
+    assert (battery.between, battery.value, battery.quantity) == (("battery",), 10.4, "V")
+    assert (own.check, own.outcome) == ("sensor_in_the_hand", "misses_some")
+    assert "new part" in new.text.lower()
+    assert (apart.step, apart.what, apart.owes) == ("apart", "cover off", "new seal")
+    assert photo.caption == "plug.jpg"
+    assert abs(psi.value - 45 * 6.894757) < 1e-6
+    assert (kpa.value, kpa.quantity) == (310.0, "kPa")
+    assert weighed_file(path).suspects[0].probability > 0
+
+
+@pytest.mark.parametrize(
+    ("row", "said"),
+    [
+        ('bench = "counts"\npulses = 3\npasses = 12', "part"),
+        ('bench = "counts"\npulses = 3\npasses = 2\npart = "own"', "2 passes"),
+        ('bench = "count"\npulses = 3\npasses = 12\npart = "own"', "did you mean 'counts'"),
+        ('pressure = "45 furlong"', "45 furlong"),
+        ('pressure = "psi"', "psi"),
+        ('photo = ""', "names no file"),
+        ('apart = "cover"\nplace = "boot"', "place"),
+        ('reading = "ohms"\npoint = "battery"\nstate = "key_on"\nvalue = 1.0', "a battery has volts"),
+    ],
+)
+def test_a_short_form_that_makes_no_sense_is_refused_in_a_sentence(tmp_path, row, said):
+    path = tmp_path / "job.toml"
+    path.write_text(f'[circuit]\nrole = "crank"\nsensor = "hall"\n[[trail]]\n{row}\n')
+    with pytest.raises(SheetError) as told:
+        read_job(path)
+    assert said in str(told.value)
+    assert "trail entry 1" in str(told.value)
 
 
 def test_the_forms_of_a_trail_are_read_and_a_stored_one_is_checked(tmp_path):

@@ -20,6 +20,7 @@ from sagen.instruments.scpi import Lost, ScpiRecorder
 from sagen.instruments.served import Bench, StandInServers
 from sagen.kinds import broken, examine
 from sagen.machine.record import record
+from sagen.model import bench_count
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
@@ -409,15 +410,15 @@ def test_the_resistor_on_the_bench_keeps_the_current_small():
     ("counted", "outcome"), [(12, ""), (0, "counts_none"), (9, "misses_some"), (15, "misses_some")]
 )
 def test_a_count_is_evidence_of_this_machines_part_only(counted, outcome):
-    made = bench_test.bench_records(12, counted, way="eye", new_part=False)
+    made = bench_count.bench_records(12, counted, way="eye", new_part=False)
     assert (made[0].check, made[0].outcome) == ("sensor_in_the_hand", outcome)
-    assert len(bench_test.bench_records(12, counted, way="eye", new_part=True)) == 1
+    assert len(bench_count.bench_records(12, counted, way="eye", new_part=True)) == 1
 
 
 @pytest.mark.parametrize(("passes", "counted"), [(2, 2), (201, 3), (12, -1), (12, 121)])
 def test_counts_that_make_no_sense_are_refused(passes, counted):
     with pytest.raises(ValueError, match="passes"):
-        bench_test.bench_records(passes, counted, way="eye", new_part=False)
+        bench_count.bench_records(passes, counted, way="eye", new_part=False)
 
 
 @pytest.mark.parametrize("sensor", ["reluctance", "current", "piezo"])

@@ -8,6 +8,7 @@ import json
 import tomlkit
 
 from sagen.files.jobs import ENTRIES, entry_of
+from sagen.files.short_forms import SHORT
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.trail import (
@@ -19,6 +20,7 @@ from sagen.model.trail import (
     ReplacedEntry,
     ScanEntry,
     StayedEntry,
+    StepEntry,
 )
 from sagen.reason.several import circuits_of
 from sagen.store.codecs import decode, encode
@@ -26,7 +28,7 @@ from sagen.store.codecs import decode, encode
 #: entries that have a form of their own, by their record
 FORMS = {
     NoteEntry: "note", ReadingEntry: "reading", InspectionEntry: "inspection", ReplacedEntry: "replaced", ScanEntry: "scan",
-    StayedEntry: "stayed",
+    StayedEntry: "stayed", StepEntry: "apart",
 }  # fmt: skip
 
 
@@ -60,10 +62,8 @@ def _row(record: Record) -> dict:
     kind, version, data = encode(record)
     name = FORMS.get(type(record))
     if name is not None:
-        form = ENTRIES[name]
-        row = {name: data.get(form.first)} | {
-            key: data[key] for key in form.keys if data.get(key) not in (None, "", False)
-        }
+        first, keys = ("what", SHORT[name][0]) if name in SHORT else (ENTRIES[name].first, ENTRIES[name].keys)
+        row = {name: data.get(first)} | {key: data[key] for key in keys if data.get(key) not in (None, "", False)}
         row |= {"circuit": record.circuit} if record.circuit else {}
         try:
             if entry_of(row, "") == record:

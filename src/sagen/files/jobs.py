@@ -7,6 +7,7 @@ from pathlib import Path
 
 from sagen.codes import meaning, parse_code
 from sagen.files.circuits import circuit_of, engine_of, load_toml
+from sagen.files.short_forms import SHORT, card_of, of_battery, record_of
 from sagen.kinds.kind import USUAL
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError, unknown_name
@@ -124,7 +125,7 @@ class JobFile:
         return tuple(item.code for item in self.trail if isinstance(item, CodeEntry))
 
 
-_KEYS = ("codes", "complaints", "when", "gear", "strategy", "engine", "circuit", "access", "trail")
+_KEYS = ("codes", "complaints", "when", "gear", "strategy", "engine", "circuit", "access", "published", "trail")
 
 
 def read_job(path: str | Path) -> JobFile:
@@ -154,6 +155,10 @@ def read_job(path: str | Path) -> JobFile:
         raise SheetError(f"{where}: trail must be tables, written [[trail]]")
     trail = [entry_of(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1)]
     several = circuits if len(circuits) > 1 else {}
+    if "published" in data:
+        card, circuits = card_of(data["published"], circuits, where)
+        circuit, several = next(iter(circuits.values())), circuits if several else {}
+        told.append(card)
     for number, each in enumerate(trail, start=1):
         if each.circuit and each.circuit not in circuits:
             raise SheetError(f"{where}: trail entry {number}: {unknown_name('circuit', each.circuit, circuits)}")
@@ -289,16 +294,22 @@ def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[Circui
 
 def entry_of(row: dict, where: str) -> Record:
     """One `[[trail]]` table as a record; raises SheetError."""
-    kind = next((key for key in row if key in ENTRIES), None)
+    kind = next((key for key in row if key in ENTRIES or key in SHORT), None)
     if kind is None:
-        raise SheetError(f"{where}: {unknown_name('entry', next(iter(row), ''), ENTRIES)}")
-    form = ENTRIES[kind]
+        raise SheetError(f"{where}: {unknown_name('entry', next(iter(row), ''), (*ENTRIES, *SHORT))}")
+    keys = SHORT[kind][0] if kind in SHORT else ENTRIES[kind].keys
     for key in row:
-        if key not in (kind, *form.keys, "circuit"):
-            raise SheetError(f"{where}: {unknown_name('key', key, (kind, *form.keys, 'circuit'))}")
+        if key not in (kind, *keys, "circuit"):
+            raise SheetError(f"{where}: {unknown_name('key', key, (kind, *keys, 'circuit'))}")
     circuit = row.get("circuit", "")
     if not isinstance(circuit, str):
         raise SheetError(f"{where}: circuit must be a name")
+    if kind in SHORT or of_battery(row):
+        try:
+            return replace(record_of(kind, row), circuit=circuit)
+        except ValueError as error:
+            raise SheetError(f"{where}: {error}") from None
+    form = ENTRIES[kind]
     data = {form.first if key == kind else key: value for key, value in row.items() if key != "circuit"}
     if form.record is FindingEntry:
         fields = {key: value for key, value in data.items() if key not in ("finding", "state")}

@@ -314,6 +314,7 @@ class StepKind(StrEnum):
     LIFTED = "lifted"
     DRAINED = "drained"
     BROKE = "broke"
+    APART = "apart"  #: not said how
 
 
 class LineState(StrEnum):

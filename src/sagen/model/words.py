@@ -201,6 +201,7 @@ RELEARNS = {
 STEPS = {
     StepKind.UNPLUGGED: "Unplugged", StepKind.UNBOLTED: "Unbolted", StepKind.CLAMPED: "Clamped off",
     StepKind.LIFTED: "Lifted off", StepKind.DRAINED: "Drained", StepKind.BROKE: "Broke: to the parts list",
+    StepKind.APART: "Taken apart",
 }  # fmt: skip
 LINE_STATES = {
     LineState.OFFER: "Offer", LineState.WANTED: "Wanted", LineState.ORDERED: "Ordered", LineState.CAME: "Came",

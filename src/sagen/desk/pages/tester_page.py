@@ -8,22 +8,14 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from sagen.casework.bench_test import (
-    LEAST_PASSES,
-    MOST_PASSES,
-    PASSES,
-    WAYS,
-    bench_records,
-    pulsed_records,
-    refusal,
-    wiring,
-)
+from sagen.casework.bench_test import PASSES, pulsed_records, refusal, wiring
 from sagen.casework.command import Queue
 from sagen.casework.live import Live, live_trigger
 from sagen.desk.actions import Action
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.bench_count import LEAST_PASSES, MOST_PASSES, WAYS, bench_records
 from sagen.model.errors import SagenError
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of

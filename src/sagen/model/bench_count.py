@@ -1,0 +1,31 @@
+"""What it comes to when a sensor in the hand counts steel that passes before it."""
+
+from __future__ import annotations
+
+from sagen.model.trail import InspectionEntry, NoteEntry, Record
+
+IN_THE_HAND = "sensor_in_the_hand"
+#: fewer passes show nothing of a sensor that misses some
+LEAST_PASSES, MOST_PASSES = 3, 200
+WAYS = {"eye": "by eye, a lamp diode", "meter": "by meter", "recorder": "by recorder"}
+
+
+def bench_records(passes: int, counted: int, *, way: str, new_part: bool) -> tuple[Record, ...]:
+    """What a count comes to. A part that is not fitted yet says nothing of this machine's fault: it is only told.
+
+    Raises
+    ------
+    ValueError
+        for counts that make no sense.
+    """
+    if not LEAST_PASSES <= passes <= MOST_PASSES:
+        raise ValueError(f"{passes} passes: at least {LEAST_PASSES} are needed, at most {MOST_PASSES} can be")
+    if not 0 <= counted <= 10 * passes:
+        raise ValueError(f"{counted} counted of {passes} passes makes no sense")
+    told = f"{'new part before it is fitted' if new_part else 'the part of this machine'}, in the hand: "
+    told += f"{counted} counted of {passes} passes{f', {WAYS[way]}' if way else ''}."
+    note = NoteEntry(told[:1].upper() + told[1:])
+    if new_part:
+        return (note,)
+    outcome = "" if counted == passes else "counts_none" if counted == 0 else "misses_some"
+    return (InspectionEntry(IN_THE_HAND, outcome), note)
