@@ -130,14 +130,14 @@ class BenchMachine(RuleBasedStateMachine):
         #: who changed a text last
         self.changer: dict[str, Window] = {}
         self.count = 0
-        self.windows = [self.opened("A"), self.opened("A")]
+        self.windows = [self.opened("A", bay) for bay in (0, 1)]
 
     # the world ------------------------------------------------------------------------------------------------
 
     def make_place(self, key):
         return place_of(self.folder / key)
 
-    def opened(self, key):
+    def opened(self, key, bay):
         return Window(self.places[key], key)
 
     def new(self, what):
@@ -370,7 +370,7 @@ class BenchMachine(RuleBasedStateMachine):
         at = pick % len(self.windows)
         old = self.windows[at]
         old.space.close()
-        self.windows[at] = self.opened("B" if old.key == "A" else "A")
+        self.windows[at] = self.opened("B" if old.key == "A" else "A", at)
         job = self.windows[at].space.job
         assert job is None or job.machine in self.kept[self.windows[at].key]
 
@@ -383,7 +383,7 @@ class BenchMachine(RuleBasedStateMachine):
         machines = {item.machine for item in old.space.recordings if item.told} & set(self.kept[old.key])
         before = {machine: self.recorded(old.key, machine) for machine in machines}
         old.space.close()
-        self.windows[at] = self.opened(old.key)
+        self.windows[at] = self.opened(old.key, at)
         for machine, count in before.items():
             assert self.recorded(old.key, machine) > count
 
@@ -398,7 +398,7 @@ class BenchMachine(RuleBasedStateMachine):
         running = {item.identity for item in old.space.recordings}
         left = {item.identity for item in old.space.left}
         old.die()
-        self.windows[at] = self.opened(old.key)
+        self.windows[at] = self.opened(old.key, at)
         now = {item.identity for item in self.windows[at].space.left}
         assert running | left <= now, "what a killed window recorded is offered by the next one"
 
@@ -412,7 +412,7 @@ class BenchMachine(RuleBasedStateMachine):
         with mock.patch.object(captures, "examine", side_effect=Killed), suppress(Killed):
             captures.Keep(old.space.job.id, self.incoming(name), SHEET, False).perform(old.space.log)
         old.die()
-        self.windows[at] = self.opened(old.key)
+        self.windows[at] = self.opened(old.key, at)
         self.windows[at].wait()
         self.kept[old.key][machine][name] = True
         self.changer[name] = self.windows[at]
@@ -494,12 +494,9 @@ class ServerMachine(BenchMachine):
         self.urls = getattr(self, "urls", {}) | {key: server().url()}
         return place_of(self.urls[key], self.folder / f"truth-{key}")
 
-    def opened(self, key):
-        self.bays = getattr(self, "bays", 0) + 1
-        return Window(
-            place_of(self.urls[key], self.folder / f"bay-{len(getattr(self, 'windows', ())) and self.bays % 2}-{key}"),
-            key,
-        )
+    def opened(self, key, bay):
+        # A bay's own folder: what was left in it when it was killed is found by the window that opens there next.
+        return Window(place_of(self.urls[key], self.folder / f"bay-{bay}-{key}"), key)
 
     @precondition(lambda self: not self.away)
     @rule()
