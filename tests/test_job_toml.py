@@ -86,6 +86,7 @@ def test_what_a_workshop_writes_down_beside_readings_is_read(tmp_path):
         ('pressure = "psi"', "psi"),
         ('photo = ""', "names no file"),
         ('apart = "cover"\nplace = "boot"', "place"),
+        ('inspection = "plug and pins"\noutcome = "purple"', "outcome of 'plug and pins'"),
         ('reading = "ohms"\npoint = "battery"\nstate = "key_on"\nvalue = 1.0', "a battery has volts"),
     ],
 )

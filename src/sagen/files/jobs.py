@@ -46,6 +46,7 @@ from sagen.model.vocabulary import (
     word,
 )
 from sagen.model.words import SENSORS
+from sagen.reason.facts import knowledge
 
 AS_EXPECTED = "as expected"
 
@@ -324,9 +325,15 @@ def entry_of(row: dict, where: str) -> Record:
     if form.record is InspectionEntry and data.get("outcome") == AS_EXPECTED:
         data["outcome"] = ""
     try:
-        return form.record.of(data | ({"circuit": circuit} if circuit else {}))
+        made = form.record.of(data | ({"circuit": circuit} if circuit else {}))
     except ValueError as error:
         raise SheetError(f"{where}: {_as_written(str(error), form.first, kind)}") from None
+    if isinstance(made, InspectionEntry) and made.outcome:
+        check = knowledge().check(made.check)
+        if check is not None and made.outcome not in check.outcome:
+            outcomes = [AS_EXPECTED, *check.outcome]
+            raise SheetError(f"{where}: outcome of '{check.name}': {unknown_name('value', made.outcome, outcomes)}")
+    return made
 
 
 def _as_written(message: str, first: str, kind: str) -> str:

@@ -682,7 +682,9 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     cost = min(map(cost_of, checks), default=np.inf)
     # A check may pay though by itself it would not turn the decision: it leaves less to be turned by the next.
     paying = next((check for check in checks if check.saves > check.total_minutes), None)
-    if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs):
+    # From `enough` on, what is left of doubt is of which fault of one cause it is: the same thing is repaired.
+    clear = causes[lead] >= stakes.enough and not hangs
+    if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs and not clear):
         listed = asked[0] if asked else None
         if listed is not None and cost_of(listed) < now:
             return Advice(False, words.not_yet(causes[lead], listed.check.name, now, cost_of(listed)))
