@@ -87,6 +87,22 @@ def known_shift(trail):
     return shifted
 
 
+@pytest.mark.parametrize("seen", ["gnawed through", "cut", "hanging loose behind the strap"])
+def test_a_wire_that_is_through_is_open_and_one_that_is_rubbed_need_not_be(seen):
+    """What a wire is that somebody saw through: common practice, no published source."""
+
+    def lead(words):
+        entry = InspectionEntry("harness", part="signal_wire", seen=words, certain=True)
+        return weigh_job(
+            Job(1, None, "Brindle 2", "", 4, (Entry(1, None, CodeEntry("P0335")), Entry(2, None, entry)))
+        ).suspects[0]
+
+    assert (lead(seen).cause, lead(seen).title) == ("wiring", "signal wire open")
+    assert lead(seen).probability > 0.9
+    assert lead("rubbed").cause == "wiring"
+    assert lead("rubbed").title != "signal wire open"
+
+
 @given(records, st.sampled_from([CRANK, CAM]))
 def test_with_the_timing_off_in_sight_nothing_that_turns_the_engine_is_offered(trail, spec):
     _, posterior, checks = offered(trail, spec)

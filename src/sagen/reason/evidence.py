@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import re
 from abc import ABC, abstractmethod
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -291,14 +292,34 @@ class Seen(Evidence):
     certain: bool = False
 
     def likelihood(self, particle_set, pictures, facts):
-        faults = facts.inspected.get(self.thing)
-        if faults is None:
+        looked_at = facts.inspected.get(self.thing)
+        if looked_at is None:
             return None
         missed = CERTAIN if self.certain else SEEN_ELSEWHERE
         with_fault, without = (SEEN_OF_FAULT, missed) if self.bad else (1 - SEEN_OF_FAULT, 1 - missed)
-        return particle_set.by_row(lambda fault: with_fault if fault in faults else without)
+        through = self.bad and bool(looked_at.parted) and bool(PARTED.search(self.words))
+        if not through:
+            return particle_set.by_row(lambda fault: with_fault if fault in looked_at.faults else without)
+        # A wire that is through is open, or touches what it lies on: at the end of the scale. Few machines that run have one
+        # such wire that does no harm.
+        without *= THROUGH_AND_HARMLESS
+        shares = np.full(particle_set.shape, without)
+        for index, row in enumerate(particle_set.rows):
+            for fault, slot in row:
+                if fault in looked_at.parted:
+                    ended = particle_set.severity(fault, slot) >= 1.0
+                    shares[index] = np.maximum(
+                        shares[index], np.where(ended, with_fault, NOT_PARTED * with_fault + without)
+                    )
+                elif fault in looked_at.faults:
+                    shares[index] = np.maximum(shares[index], NOT_PARTED * with_fault + without)
+        return shares
 
 
+#: words for a wire that is through
+PARTED = re.compile(r"\b(through|cut|severed|parted|in two|torn|snapped|broken|broke|hanging loose)\b", re.IGNORECASE)
+THROUGH_AND_HARMLESS = 0.25
+NOT_PARTED = 0.06  #: of those who say so, how many saw one that still holds by a strand
 #: how often something wrong is seen where the fault is, and where it is not
 SEEN_OF_FAULT, SEEN_ELSEWHERE = 0.65, 0.08
 

@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from enum import StrEnum
 from importlib.resources import files
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
 import platformdirs
@@ -109,6 +109,13 @@ class Need(StrEnum):
     OWN_FEED = "own_feed"  #: the feed is the module's own, shared with other sensors
     REPAIRED = "repaired"  #: a part was changed in this job
     WEAK_SEEN = "weak_seen"  #: one sensor answered a tap more weakly than another
+
+
+class LookedAt(NamedTuple):
+    """The fault modes that something wrong at a thing would be, and those that a wire is which somebody saw through."""
+
+    faults: tuple[str, ...]
+    parted: tuple[str, ...] = ()
 
 
 class Stakes(_Row):
@@ -280,7 +287,7 @@ class Knowledge:
         comings: dict[str, Comings],
         picture: Picture,
         world: dict[str, Range],
-        inspected: dict[str, tuple[str, ...]],
+        inspected: dict[str, LookedAt],
         stakes: Stakes,
         places: dict[Place, float],
         orders: dict[Role, tuple[str, ...]],
@@ -616,13 +623,16 @@ def _origins(where: str, data: dict):
         yield name, bad
 
 
-def _inspected(where: str, name: str, row: dict) -> tuple[str, ...]:
-    faults = row.get("faults")
-    if set(row) != {"faults"} or not isinstance(faults, list):
-        raise KnowledgeError(f"{where}, [looked.{name}]: needs faults, and nothing else")
-    for fault in faults:
+def _inspected(where: str, name: str, row: dict) -> LookedAt:
+    if (
+        "faults" not in row
+        or not set(row) <= set(LookedAt._fields)
+        or not all(isinstance(x, list) for x in row.values())
+    ):
+        raise KnowledgeError(f"{where}, [looked.{name}]: needs faults, may have parted, and nothing else")
+    for fault in (*row["faults"], *row.get("parted", ())):
         _known(where, f"[looked.{name}]", "fault", str(fault), all_faults())
-    return tuple(str(this_fault) for this_fault in faults)
+    return LookedAt(tuple(row["faults"]), tuple(row.get("parted", ())))
 
 
 def _shape(where: str, name: str, row: dict, known: Shape | None) -> Shape:
