@@ -1,0 +1,71 @@
+"""The sound of cranking: made by a hand of its own (`benchmarks.sounds`), and one whose speed is known by arithmetic."""
+
+import json
+
+import numpy as np
+import pytest
+from benchmarks import sounds
+from scipy.io import wavfile
+from tests.test_cli import sagen
+
+from sagen.model.errors import SagenError
+from sagen.signal.cranking_sound import listen
+
+SEED = 9_001
+
+
+@pytest.mark.sampled(3)
+@pytest.mark.parametrize("seed", range(SEED, SEED + 12))
+def test_an_even_engine_is_heard_at_its_speed_and_not_blamed(seed):
+    sound = sounds.drawn("even", seed)
+    told = sounds.heard(sound)
+    assert abs(told.rpm / sound.rpm - 1) < 0.02
+    assert told.rpm_low <= sound.rpm <= told.rpm_high
+    assert told.even
+
+
+@pytest.mark.sampled(3)
+@pytest.mark.parametrize("seed", range(SEED, SEED + 12))
+def test_a_cylinder_that_does_not_compress_is_heard(seed):
+    sound = sounds.drawn("one weak", seed)
+    told = sounds.heard(sound)
+    assert abs(told.rpm / sound.rpm - 1) < 0.02
+    assert len(told.weak) == 1
+
+
+@pytest.mark.sampled(4)
+@pytest.mark.parametrize("name", ["talk", "silence", "hum and fan"])
+@pytest.mark.parametrize("seed", [SEED, SEED + 1, SEED + 2])
+def test_what_is_no_cranking_is_refused(name, seed):
+    sound = sounds.drawn(name, seed)
+    with pytest.raises(SagenError):
+        listen(sound.samples, sounds.SFREQ, sound.cylinders)
+
+
+@pytest.mark.parametrize(("cylinders", "strokes_hz"), [(4, 7.0), (6, 10.0), (3, 5.0)])
+def test_the_speed_is_that_of_the_strokes(cylinders, strokes_hz):
+    """A four-stroke engine compresses once in two turns with each cylinder: rpm = 60 x strokes / (cylinders / 2)."""
+    t = np.arange(8 * 16_000) / 16_000
+    noise = np.random.default_rng(1).normal(0, 1, len(t))
+    told = listen(noise * (1 + 0.8 * np.cos(2 * np.pi * strokes_hz * t)), 16_000, cylinders)
+    assert told.rpm == pytest.approx(60 * strokes_hz / (cylinders / 2), rel=0.01)
+    assert told.even
+
+
+def test_the_command_says_what_it_hears_and_what_it_cannot(tmp_path):
+    sound = sounds.drawn("one weak", SEED)
+    path = tmp_path / "crank.wav"
+    wavfile.write(path, sounds.SFREQ, np.column_stack([sound.samples, 0.5 * sound.samples]))
+    done = sagen("listen", path, "--cylinders", sound.cylinders, "--json")
+    told = json.loads(done.stdout)
+    assert set(told) == {"rpm", "rpm_low", "rpm_high", "even", "weak"}
+    assert told["rpm"] == pytest.approx(sound.rpm, rel=0.02)
+    assert not told["even"]
+    assert "hardly there" in sagen("listen", path, "--cylinders", sound.cylinders).stdout
+    wavfile.write(path, sounds.SFREQ, np.zeros(80_000, np.int16))
+    done = sagen("listen", path, "--cylinders", "4", "--json")
+    assert done.returncode == 1
+    assert "silent" in json.loads(done.stdout)["error"]
+    wavfile.write(path, sounds.SFREQ, sound.samples[:4_000])
+    assert "2 s of cranking" in sagen("listen", path, "--cylinders", "4").stderr
+    assert sagen("listen", path, "--cylinders", "99", "--json").returncode == 1
