@@ -26,6 +26,7 @@ VERBS = {
     "reason": "weigh jobs: suspects and the next best check",
     "meter": "judge one meter reading against its limits",
     "listen": "how fast an engine cranks, and how evenly, by its sound",
+    "practice": "a machine with a hidden fault; with --auto Sagen plays it",
     "strikes": "judge the captures of one knock job together",
     "convert": "read a capture of any known format and write it as CSV, WAV or MDF4",
     "report": "print the finding of a capture, or a page of a job, as HTML or PDF",

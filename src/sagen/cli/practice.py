@@ -1,0 +1,63 @@
+"""`sagen practice --seed N --level 1..5`: a machine with a hidden fault; with --auto Sagen plays it by itself."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+
+from sagen.casework.practice import LEVELS, PracticeMachine, score
+from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS
+from sagen.reason.evidence import Code
+from sagen.reason.facts import knowledge
+from sagen.reason.history import Replaced
+
+
+def arguments(parser) -> None:
+    parser.add_argument(
+        "--seed", type=int, required=True, metavar="N", help="which machine; the same for the same number"
+    )
+    parser.add_argument("--level", type=int, required=True, choices=LEVELS, help="how hard it is")
+    parser.add_argument("--auto", action="store_true", help="Sagen plays, and is scored")
+    parser.add_argument("--json", action="store_true")
+    parser.set_defaults(run=run, fail=_failed)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    if arguments.auto:
+        row = score(arguments.seed, arguments.level).as_row()
+        print(json.dumps(row) if arguments.json else _score_words(row))
+        return 0
+    row = _story(PracticeMachine(arguments.level, arguments.seed))
+    if arguments.json:
+        print(json.dumps({"seed": arguments.seed, "level": arguments.level, **row}))
+    else:
+        print("\n".join(f"{key}: {value}" for key, value in row.items()))
+    return 0
+
+
+def _story(machine: PracticeMachine) -> dict:
+    """What the customer and the tester say; nothing of what is wrong."""
+    code = next(knowledge().codes[item.kind].seen for item in machine.told if isinstance(item, Code))
+    before = [PARTS[item.part] for item in machine.told if isinstance(item, Replaced)]
+    return {
+        "machine": machine.name, "brought by": machine.owner, "complaint": COMPLAINTS[machine.complaint],
+        "code": code, "circuit": f"{ROLES[machine.spec.role]}, {SENSORS[machine.spec.sensor]}",
+        "changed before": ", ".join(before) if before else "nothing that anybody knows of",
+        "known-good capture": "on the shelf" if machine.good else "none",
+    }  # fmt: skip
+
+
+def _score_words(row: dict) -> str:
+    parts = "1 part" if row["parts"] == 1 else f"{row['parts']} parts"
+    return (
+        f"{'Right' if row['right'] else 'Wrong'}: {row['cause'].replace('_', ' ')}, claimed at {100 * row['claimed']:.0f} %, in "
+        f"{row['minutes']:.0f} minutes and {parts}. One who knew the fault: {row['best_minutes']:.0f} minutes."
+    )
+
+
+def _failed(arguments: argparse.Namespace, message: str) -> None:
+    if arguments.json:
+        print(json.dumps({"seed": arguments.seed, "level": arguments.level, "error": message}))
+    else:
+        print(f"sagen practice: {message}", file=sys.stderr)
