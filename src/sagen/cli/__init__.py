@@ -25,6 +25,7 @@ VERBS = {
     "simulate": "what a recorder or a meter would see on the simulated machine",
     "reason": "weigh jobs: suspects and the next best check",
     "meter": "judge one meter reading against its limits",
+    "picture": "a photo or screenshot of a screen as a capture",
     "listen": "how fast an engine cranks, and how evenly, by its sound",
     "practice": "a machine with a hidden fault; with --auto Sagen plays it",
     "strikes": "judge the captures of one knock job together",

@@ -48,6 +48,8 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
     small = _small_table(path, dialect)
     if small is not None:
         return small, [0] * dialect.columns
+    if doubts_of(dialect.names):
+        return _with_blanks(path, dialect, notes), [0] * dialect.columns
     timed = dialect.time_column if dialect.time_column is not None else dialect.index_column
     types: dict[int, object] = {i: np.float64 if i == timed else np.float32 for i in range(dialect.columns)}
     if dialect.clock:
@@ -78,6 +80,48 @@ def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.nd
         over.append(count)
     shortest = min(len(column) for column in columns)
     return [column[:shortest] for column in columns], over
+
+
+#: what the column is called that holds the uncertainty of the one before it
+SIGMA = " sigma"
+
+
+def doubts_of(names: tuple[str, ...]) -> dict[int, int]:
+    """By the column of a channel, the column of its uncertainty, as a picture of a screen that was read has it."""
+    return {
+        names.index(name.removesuffix(SIGMA)): at
+        for at, name in enumerate(names)
+        if name.endswith(SIGMA) and name.removesuffix(SIGMA) in names[:at]
+    }
+
+
+def _with_blanks(path: Path, dialect: Dialect, notes: list[str]) -> list[np.ndarray]:
+    """A table in which what could not be read is blank: those rows are no samples."""
+    try:
+        frame = _parse(path, dialect, str)
+    except (ValueError, pd.errors.ParserError) as error:
+        raise _table_error(error) from None
+    columns = []
+    for i in range(dialect.columns):
+        cells = frame[i].astype(str).str.strip()
+        values = pd.to_numeric(
+            cells.str.replace(",", ".", regex=False) if dialect.decimal == "," else cells, errors="coerce"
+        )
+        wrong = np.flatnonzero(
+            values.isna().to_numpy() & (cells != "").to_numpy() & (cells.str.lower() != "nan").to_numpy()
+        )
+        if len(wrong):
+            row = int(wrong[0])
+            raise CaptureFileError(f"'{cells.iloc[row][:40]}' is not a number", line=_line_of(dialect, row))
+        columns.append(values.to_numpy(np.float64, copy=True))
+    there = np.isfinite(columns).all(axis=0)
+    if there.sum() < FEWEST_SAMPLES:
+        raise CaptureFileError(
+            f"only {int(there.sum())} samples could be read; a capture needs at least {FEWEST_SAMPLES}"
+        )
+    if not there.all():
+        notes.append(f"{100 * np.mean(~there):.0f} % of the rows are blank: nothing is measured there")
+    return [column[there] for column in columns]
 
 
 def _small_table(path: Path, dialect: Dialect) -> list[np.ndarray] | None:
@@ -211,9 +255,9 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
         )
     if not 0.1 <= sfreq <= 1e10:
         raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense; is the time column right?")
-    channels = []
+    channels, doubts = [], doubts_of(dialect.names)
     for i, values in enumerate(columns):
-        if i in (time, index):
+        if i in (time, index) or i in doubts.values():
             continue
         check_values(values, lambda row: f"line {_line_of(dialect, row)}")
         unit, scale = dialect.value_unit(i)
@@ -222,6 +266,10 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
         )
     if not channels:
         raise CaptureFileError("the file holds only one column: there is a time, but no signal")
+    for channel, doubt in doubts.items():
+        unit, scale = dialect.value_unit(channel)
+        known = 2 * scale * float(np.median(np.abs(columns[doubt])))
+        notes.append(f"from a picture: {dialect.names[channel]} is known to about ± {known:.2g} {unit} at each sample")
     return Capture(name, float(sfreq), tuple(channels), tuple(notes), holes)
 
 

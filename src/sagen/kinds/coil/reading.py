@@ -207,9 +207,12 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     after = np.searchsorted(other, at, "right")
     between = np.append(capture.time_of(other), np.nan)[np.minimum(after, len(other))]
     scale = abs(channel.scale)
+    # Crests and troughs lie about the middle of both, wherever the wave rests most of the time.
+    crests = np.quantile(sample_runs(channel.raw).astype(np.float64), [0.005, 0.995])
+    middle = float(crests.mean()) * channel.scale + channel.offset
     shown = Levels(
-        levels.low if width > 1 else -float(np.median(height)) * scale / 2 + levels.middle,
-        levels.high if width > 1 else float(np.median(height)) * scale / 2 + levels.middle,
+        levels.low if width > 1 else middle - float(np.median(height)) * scale / 2,
+        levels.high if width > 1 else middle + float(np.median(height)) * scale / 2,
         noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
     return CoilReading(

@@ -1,0 +1,131 @@
+"""Screen to samples: pictures drawn by a hand of its own (`benchmarks.pictures`), and what is refused.
+
+Homography against Pillow's own perspective transform; levels and edges against the signal that was drawn.
+"""
+
+import json
+
+import numpy as np
+import pytest
+from benchmarks import pictures
+from PIL import Image
+from tests.test_cli import sagen
+
+from sagen.files import read_capture
+from sagen.files.picture import homography, open_picture, read_picture
+from sagen.model.errors import SagenError
+
+SEED = 8_001
+
+
+@pytest.mark.sampled(5)
+@pytest.mark.parametrize("name", ["screenshot", "resent", "printed", "photo", "tilted"])
+@pytest.mark.parametrize("seed", [SEED, SEED + 1])
+def test_a_picture_is_read_to_its_edges_and_levels(name, seed):
+    told = pictures.judged((name, seed))
+    assert told["answered"], told["why"]
+    assert told["near"] >= 0.98
+    assert told["missing"] <= 0.05
+    assert told["level"] <= 0.02
+    assert told["within"] >= 0.85
+
+
+@pytest.mark.sampled(3)
+@pytest.mark.parametrize("name", ["dense", "washed out", "words only"])
+@pytest.mark.parametrize("seed", [SEED, SEED + 1])
+def test_what_cannot_be_read_is_refused_in_a_sentence(name, seed):
+    told = pictures.judged((name, seed))
+    assert not told["answered"]
+    assert told["why"]
+
+
+def test_four_points_go_where_four_points_go():
+    source = np.array([(0, 0), (100, 0), (100, 50), (0, 50)], float)
+    target = np.array([(12, 8), (90, 15), (99, 60), (3, 52)], float)
+    matrix = homography(source, target)
+    u, v, w = matrix @ np.column_stack([source, np.ones(4)]).T
+    np.testing.assert_allclose(np.column_stack([u / w, v / w]), target, atol=1e-8)
+    # The same map in Pillow: a white dot of the target comes to lie where the source's corner is.
+    image = Image.new("L", (120, 80))
+    image.paste(255, (88, 13, 93, 18))
+    back = (matrix / matrix[2, 2]).ravel()[:8]
+    moved = np.asarray(image.transform((120, 80), Image.Transform.PERSPECTIVE, tuple(back), Image.Resampling.BILINEAR))
+    y, x = np.unravel_index(moved.argmax(), moved.shape)
+    assert abs(x - 100) <= 3
+    assert abs(y - 0) <= 3
+
+
+def test_what_is_hidden_stays_blank():
+    told = pictures.drawn("screenshot", SEED + 2)
+    pixels = np.asarray(told.image).copy()
+    (left, top), (right, bottom) = told.corners[0], told.corners[2]
+    begin, end = round(left + 0.4 * (right - left)), round(left + 0.52 * (right - left))
+    pixels[int(top) : int(bottom), begin:end] = 245  # the sun on the screen
+    reading = read_picture(pixels, told.corners, told.axes)
+    span = told.axes[1] - told.axes[0]
+    inside = (reading.time > told.axes[0] + 0.43 * span) & (reading.time < told.axes[0] + 0.49 * span)
+    assert np.isnan(reading.traces[0].volts[inside]).mean() > 0.9
+    assert reading.traces[0].blank < 0.3
+
+
+@pytest.mark.parametrize(
+    ("corners", "axes", "said"),
+    [
+        ("10,10 20,10 20,20 10,20", "0 1 0 5", "only 10 x 10"),
+        ("10,10 10,300 300,300 300,10", "0 1 0 5", "do not go round"),
+        ("-90,10 300,10 300,300 10,300", "0 1 0 5", "outside the picture"),
+        ("10,10 300,10 300,300 10,300", "1 0 0 5", "axes"),
+        ("10,10 300,10 300,300 10,300", "0 1 5 5", "axes"),
+    ],
+)
+def test_corners_and_axes_that_make_no_sense_are_refused(tmp_path, corners, axes, said):
+    pictures.drawn("screenshot", SEED).image.save(tmp_path / "a.png")
+    done = sagen(
+        "picture", tmp_path / "a.png", f"--corners={corners}", "--axes", axes, "-o", tmp_path / "a.csv", "--json"
+    )
+    assert done.returncode == 1
+    assert said in json.loads(done.stdout)["error"]
+    assert not (tmp_path / "a.csv").exists()
+
+
+def test_the_command_writes_a_capture_with_its_uncertainty_that_is_read_as_one_from_a_picture(tmp_path):
+    told = pictures.drawn("photo", SEED)
+    told.image.save(tmp_path / "a.png")
+    corners, axes = " ".join(f"{x},{y}" for x, y in told.corners), " ".join(map(str, told.axes))
+    done = sagen(
+        "picture", tmp_path / "a.png", "--corners", corners, "--axes", axes, "-o", tmp_path / "a.csv", "--json"
+    )
+    (trace,) = json.loads(done.stdout)["traces"]
+    assert 0 < trace["sigma"] < 0.1 * (told.high - told.low)
+    head = (tmp_path / "a.csv").read_text().split("\n")[0]
+    assert head == "Time (s),trace 1 (V),trace 1 sigma (V)"
+    capture = read_capture(tmp_path / "a.csv")
+    assert [channel.column for channel in capture.channels] == ["trace 1"]
+    assert any("from a picture" in note for note in capture.notes)
+    rows = (tmp_path / "a.csv").read_text().split("\n")
+    for k in range(200, 260):
+        time, *_ = rows[k].split(",")
+        rows[k] = f"{time},,"
+    (tmp_path / "b.csv").write_text("\n".join(rows))
+    blank = read_capture(tmp_path / "b.csv")
+    assert len(blank.holes) == 1
+    assert any("blank" in note for note in blank.notes)
+    # Without corners they are proposed, and nothing is written.
+    done = sagen("picture", tmp_path / "a.png", "-o", tmp_path / "c.csv")
+    assert done.returncode == 1
+    assert "--corners" in done.stderr
+    assert not (tmp_path / "c.csv").exists()
+
+
+def test_what_is_no_picture_or_too_large_is_refused_before_it_is_unpacked(tmp_path):
+    (tmp_path / "words.png").write_text("no picture")
+    with pytest.raises(SagenError, match="no picture"):
+        open_picture(tmp_path / "words.png")
+    whole = tmp_path / "whole.png"
+    pictures.drawn("screenshot", SEED).image.save(whole)
+    (tmp_path / "cut.png").write_bytes(whole.read_bytes()[: whole.stat().st_size // 3])
+    with pytest.raises(SagenError):
+        open_picture(tmp_path / "cut.png")
+    Image.new("1", (20_000, 4_000)).save(tmp_path / "large.png")
+    with pytest.raises(SagenError, match="20000 x 4000"):
+        open_picture(tmp_path / "large.png")
