@@ -9,6 +9,7 @@ from sagen.kinds import Examination, Pair, examine
 from sagen.model.capture import Capture
 from sagen.model.job import Entry
 from sagen.model.sheet import Sheet
+from sagen.report.beside import BesideScene, beside_scene
 from sagen.report.rings import RingScene, ring_scene
 from sagen.report.scene import Strip, strip_scene
 from sagen.report.turn_drawing import TurnDrawing, draw_turns
@@ -31,6 +32,7 @@ class OpenCapture:
     reference: Pair | None = None
     reference_done: Examination | None = None
     rings: RingScene | None = None  #: where knock sensors were struck
+    beside: Mapping[str, BesideScene] = field(default_factory=dict)  #: by column, where there is a known-good one
 
     @property
     def capture(self) -> Capture:
@@ -63,4 +65,9 @@ def opened_capture(
     strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, drawings=drawings)
     bore = done.sheet.engine.bore_mm
     rings = ring_scene(done.capture, done.tapped, knock_band(bore) if bore else None) if done.tapped else None
-    return OpenCapture(job_id, entry, done, strip, drawings, pyramids, true, reference_done, rings)
+    scenes = {
+        column: scene
+        for column, drawing in drawings.items()
+        if reference_done is not None and (scene := beside_scene(done, reference_done, column, drawing)) is not None
+    }
+    return OpenCapture(job_id, entry, done, strip, drawings, pyramids, true, reference_done, rings, scenes)

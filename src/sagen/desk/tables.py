@@ -44,7 +44,7 @@ class TextTable(QTableWidget):
             for c, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))
-                item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+                item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
                 if mark in inks and (c == len(cells) - 1 or mark == "quiet"):
                     item.setForeground(QBrush(QColor(inks[mark])))
                 self.setItem(r, c, item)

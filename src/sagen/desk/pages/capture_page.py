@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from sagen.casework.open_capture import OpenCapture
 from sagen.desk.actions import Hint
+from sagen.desk.lenses.beside import BesidePanel
 from sagen.desk.lenses.overview import Overview
 from sagen.desk.lenses.rings import ALL, MEAN, RingsView
 from sagen.desk.lenses.strip import StripView
@@ -39,7 +40,7 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 #: lenses of a capture that turns, and of one that was struck
-TURNING, STRUCK = ("strip", "turns", "wheel"), ("rings", "strip")
+TURNING, STRUCK = ("strip", "turns", "wheel", "beside"), ("rings", "strip")
 FORMATS = "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
 
 
@@ -55,7 +56,7 @@ class CapturePage(Page):
         Hint("Shift with A or B", "without snapping to an edge"),
         Hint("Esc", "take the cursors away"),
         Hint("N / P", "next / previous place of a finding"),
-        Hint("1 / 2 / 3", "Strip, Turns, Wheel; of taps Strip, Rings"),
+        Hint("1 / 2 / 3 / 4", "Strip, Turns, Wheel, Beside; of taps Strip, Rings"),
         Hint("M", "of taps: all, or their mean"),
     )
     export_wanted = Signal()
@@ -95,8 +96,9 @@ class CapturePage(Page):
         self.lenses = QStackedWidget()
         self.lenses.addWidget(self.view)
         self.lenses.addWidget(self.beside)
-        self.rings = RingsView()
+        self.rings, self.good = RingsView(), BesidePanel()
         self.lenses.addWidget(self.rings)
+        self.lenses.addWidget(self.good)
         self.rings.measured.connect(self._show_figures)
         strikes = self.bar.strikes
         self.rings.chosen.connect(lambda which: strikes.setCurrentIndex(strikes.findData(which)))
@@ -149,11 +151,13 @@ class CapturePage(Page):
     def _zoom(self, closer: bool) -> None:
         if self.lens == "rings":
             self.rings.zoom(closer)
+        elif self.lens == "beside":
+            self.good.view.zoom(1 / 1.8 if closer else 1.8)
         else:
             self.view.zoom(1 / 1.8 if closer else 1.8)
 
     def _whole(self) -> None:
-        (self.rings if self.lens == "rings" else self.view).fit()
+        {"rings": self.rings, "beside": self.good.view}.get(self.lens, self.view).fit()
 
     def show_taps(self, taps) -> None:
         """What the taps of the whole job say, as they come in."""
@@ -168,6 +172,7 @@ class CapturePage(Page):
             self.turns.apply_theme()
             self.rings.apply_theme()
             self.wheel.apply_theme()
+            self.good.apply_theme()
 
     # what is shown ------------------------------------------------------------------------
 
@@ -188,9 +193,6 @@ class CapturePage(Page):
         self.about.setText("  ·  ".join(parts))
         self.view.show_strip(opened.strip)
         self.view.open_at_what_was_found()
-        spans = any(finding.spans for finding in opened.examination.findings)
-        for name in ("previous", "next"):
-            self.bar.tools[name].setEnabled(spans)
         self._fill_channels(rows)
         self._fill_strikes()
         self.findings.show_findings(opened, self.taps)
@@ -207,7 +209,7 @@ class CapturePage(Page):
             for at, when in enumerate(scene.strikes.time_s[: scene.waves.shape[1]]):
                 self.bar.strikes.addItem(f"Strike {at + 1}, {when:.3f} s", at)
             self.bar.strikes.setCurrentIndex(self.bar.strikes.findData(self.rings.shown))
-        shown = STRUCK if scene is not None else TURNING
+        shown = STRUCK if scene is not None else TURNING if self.opened.beside else TURNING[:-1]
         self.bar.offer_lenses(shown)
         if scene is not None and self.lens not in STRUCK:
             self.show_lens("rings")
@@ -235,7 +237,11 @@ class CapturePage(Page):
             box.blockSignals(False)
         for name in ("turns", "wheel"):
             self.bar.lenses[name].setEnabled(bool(rows))
-        if not rows and self.lens in ("turns", "wheel"):
+        compared = bool(self.opened.beside)
+        if compared:
+            first = self.bar.channel.findData(next(iter(self.opened.beside)))
+            self.bar.channel.setCurrentIndex(max(first, 0))
+        if (not rows and self.lens in ("turns", "wheel")) or (self.lens == "beside" and not compared):
             self.show_lens("strip")
         self._channel_chosen()
 
@@ -246,7 +252,13 @@ class CapturePage(Page):
         self._looked_at = False
         if self.lens in ("turns", "wheel"):
             self._show_look()
+        self._show_good()
         self._show_boxes()
+
+    def _show_good(self) -> None:
+        """The Beside lens, where it is looked at."""
+        if self.lens == "beside" and self.opened is not None:
+            self.good.show_scene(self.opened.beside.get(self.column))
 
     def _show_look(self) -> None:
         """What Turns, Wheel and the table show: made when one of them is first looked at."""
@@ -259,24 +271,40 @@ class CapturePage(Page):
         self.table.show_drawing(drawing)
 
     def _show_boxes(self) -> None:
-        self.bar.channel.setVisible(self.lens in ("turns", "wheel") and self.bar.channel.count() > 1)
+        self.bar.channel.setVisible(self.lens in ("turns", "wheel", "beside") and self.bar.channel.count() > 1)
         self.bar.strikes.setVisible(self.lens == "rings")
         self.bar.what.setVisible(self.lens == "turns")
         self.overview.setVisible(self.lens == "strip")
+        if self.lens == "beside":
+            steps = self.good.view.scene is not None and bool(self.good.view.scene.edges)
+        else:
+            steps = self.opened is not None and any(finding.spans for finding in self.opened.examination.findings)
+        for name in ("previous", "next"):
+            self.bar.tools[name].setEnabled(steps)
         for name in ("out", "in", "fit"):
-            self.bar.tools[name].setVisible(self.lens in ("strip", "rings"))
+            self.bar.tools[name].setVisible(self.lens in ("strip", "rings", "beside"))
 
     def show_lens(self, name: str) -> None:
         """One of the lenses over the same data."""
         self.lens = name
         self.bar.lenses[name].setChecked(True)
-        self.lenses.setCurrentWidget({"strip": self.view, "rings": self.rings}.get(name, self.beside))
+        self.lenses.setCurrentWidget(
+            {"strip": self.view, "rings": self.rings, "beside": self.good}.get(name, self.beside)
+        )
+        self._show_good()
         if name in ("turns", "wheel"):
             self._show_look()
             self.round.setCurrentWidget(getattr(self, name))
         self._show_boxes()
         self._show_figures()
-        getattr(self, "view" if name == "strip" else name).setFocus()
+        focus = {
+            "strip": self.view,
+            "turns": self.turns,
+            "wheel": self.wheel,
+            "rings": self.rings,
+            "beside": self.good.view,
+        }
+        focus[name].setFocus()
 
     # findings -----------------------------------------------------------------------------
 
@@ -289,6 +317,9 @@ class CapturePage(Page):
     def step_finding(self, step: int) -> None:
         """Bring the next or previous place of a finding to the middle."""
         if self.opened is None:
+            return
+        if self.lens == "beside":
+            self.good.view.step(step)
             return
         places = sorted(
             (span.start_s, span.end_s) for finding in self.opened.examination.findings for span in finding.spans

@@ -13,6 +13,7 @@ LENSES = (
     ("strip", "Strip", "1", "Channels over time"),
     ("turns", "Turns", "2", "One row a revolution, one column a tooth"),
     ("wheel", "Wheel", "3", "The wheel as the sensor saw it"),
+    ("beside", "Beside", "4", "Beside the known-good one, edge by edge over the angle"),
     ("rings", "Rings", "2", "Strikes laid over each other from their onset"),
 )
 #: tools: name, icon, what it does, its key

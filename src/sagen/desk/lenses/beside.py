@@ -1,0 +1,340 @@
+"""The Beside lens: a channel and the known-good one over the angle, what parts them, and every edge in a table."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QSplitter, QWidget
+
+from sagen.desk.tables import TextTable
+from sagen.desk.theme import theme
+from sagen.report.beside import BesideScene
+from sagen.signal.axis import nice_step
+
+LEFT, RIGHT, TOP, BOTTOM, BETWEEN = 58, 12, 34, 26, 22
+WAVES = 0.62  #: of the height
+CLOSEST = 4.0  #: degrees
+NOTHING = (
+    "Nothing to lay beside it: no known-good capture of this channel, or its angle is not known.\n"
+    "Lay one under it (the list at the right of this row)."
+)
+
+
+class BesideView(QWidget):
+    """Draws both waves over the angle and, below, their difference with the band that chance explains."""
+
+    moved = Signal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.scene: BesideScene | None = None
+        self.first, self.last = 0.0, 360.0
+        self.edge: int | None = None  #: which edge the dimension is drawn at
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(260, 200)
+        self.setAccessibleName("Beside the known-good one, over the angle")
+        self._grabbed: float | None = None
+
+    def show_scene(self, scene: BesideScene | None) -> None:
+        """A channel; it opens at the edge that differs most."""
+        self.scene, self.edge = scene, scene.worst if scene is not None else None
+        self.fit()
+        if self.edge is not None:
+            self.show_edge(self.edge)
+
+    @property
+    def span(self) -> float:
+        return float(self.scene.degrees[-1] + self.scene.degrees[1]) if self.scene is not None else 360.0
+
+    # what is in sight -----------------------------------------------------------------------
+
+    def fit(self) -> None:
+        self._look(0.0, self.span)
+
+    def zoom(self, times: float, about: float | None = None) -> None:
+        """Show `times` as much, the degree `about` staying where it is."""
+        about = (self.first + self.last) / 2 if about is None else about
+        wide = min(max((self.last - self.first) * times, CLOSEST), self.span)
+        share = (about - self.first) / max(self.last - self.first, 1e-9)
+        self._look(about - share * wide, about + (1 - share) * wide)
+
+    def _look(self, first: float, last: float) -> None:
+        wide = min(last - first, self.span)
+        self.first = min(max(first, 0.0), self.span - wide)
+        self.last = self.first + wide
+        self.update()
+        self.moved.emit()
+
+    def show_edge(self, index: int) -> None:
+        """Bring an edge to the middle, near enough to see by how much it is off."""
+        edge = self.scene.edges[index]
+        self.edge = index
+        wide = min(self.span, max(6 * abs(edge.difference), 24.0 if self.scene.what == "tooth" else 90.0))
+        self._look(edge.good_deg - wide / 2, edge.good_deg + wide / 2)
+
+    def step(self, by: int) -> None:
+        """The next edge that differs plainly; of none, the next edge."""
+        if self.scene is None or not self.scene.edges:
+            return
+        plain = [k for k, edge in enumerate(self.scene.edges) if edge.plain] or list(range(len(self.scene.edges)))
+        at = plain.index(self.edge) if self.edge in plain else (-1 if by > 0 else 0)
+        self.show_edge(plain[(at + by) % len(plain)])
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        wide = self.last - self.first
+        act = {
+            Qt.Key.Key_Left: lambda: self._look(self.first - wide / 4, self.last - wide / 4),
+            Qt.Key.Key_Right: lambda: self._look(self.first + wide / 4, self.last + wide / 4),
+            Qt.Key.Key_Up: lambda: self.zoom(1 / 1.8), Qt.Key.Key_Plus: lambda: self.zoom(1 / 1.8),
+            Qt.Key.Key_Down: lambda: self.zoom(1.8), Qt.Key.Key_Minus: lambda: self.zoom(1.8), Qt.Key.Key_Home: self.fit,
+        }.get(Qt.Key(event.key()))  # fmt: skip
+        if act is None or self.scene is None:
+            super().keyPressEvent(event)
+            return
+        act()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.scene is not None:
+            self.zoom(0.85 ** (event.angleDelta().y() / 120), self._degree(event.position().x()))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._grabbed = self._degree(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._grabbed is not None and event.buttons():
+            by = self._grabbed - self._degree(event.position().x())
+            self._look(self.first + by, self.last + by)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        self._grabbed = None
+
+    # painting ---------------------------------------------------------------------------------
+
+    def _rects(self) -> tuple[QRectF, QRectF]:
+        wide, high = max(self.width() - LEFT - RIGHT, 10), max(self.height() - TOP - BOTTOM - BETWEEN, 20)
+        return QRectF(LEFT, TOP, wide, WAVES * high), QRectF(
+            LEFT, TOP + WAVES * high + BETWEEN, wide, (1 - WAVES) * high
+        )
+
+    def _degree(self, x: float) -> float:
+        rect, _ = self._rects()
+        return self.first + (x - rect.left()) / rect.width() * (self.last - self.first)
+
+    def _x(self, degree):
+        rect, _ = self._rects()
+        return rect.left() + (degree - self.first) / (self.last - self.first) * rect.width()
+
+    def paintEvent(self, _event) -> None:
+        painter, colours = QPainter(self), theme.current()
+        painter.fillRect(self.rect(), QColor(colours.raised))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.scene is None:
+            painter.setPen(QColor(colours.quiet))
+            painter.drawText(
+                self.rect().adjusted(30, 0, -30, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, NOTHING
+            )
+            return
+        waves, below = self._rects()
+        seen = (self.scene.degrees >= self.first - 1) & (self.scene.degrees <= self.last + 1)
+        values = np.concatenate([self.scene.here[seen], self.scene.good[seen]])
+        low, high = float(values.min()), float(values.max())
+        room = 0.08 * max(high - low, 1e-6)
+        self._paint_axes(painter, waves, low - room, high + room, self.scene.unit, degrees=False)
+        most = max(float(np.abs(self.scene.difference[seen]).max()), float(self.scene.band[seen].max()), 1e-6) * 1.1
+        self._paint_axes(painter, below, -most, most, self.scene.unit, degrees=True)
+        self._paint_band(painter, below, most, seen)
+        painter.save()
+        painter.setClipRect(waves)
+        ends = (low - room, high + room)
+        if self._close_enough(waves):  # over a solid block of teeth nothing is drawn twice
+            self._line(painter, waves, self.scene.good, seen, ends, QColor(colours.sound), 3.4)
+        self._line(painter, waves, self.scene.here, seen, ends, QColor(colours.mark), 1.8)
+        painter.restore()
+        painter.save()
+        painter.setClipRect(below)
+        off, band = self.scene.difference, self.scene.band
+        self._line(painter, below, off, seen, (-most, most), QColor(colours.quiet), 1.0)
+        beyond = np.where(np.abs(off) > band, off, 0.0)
+        self._line(painter, below, beyond, seen, (-most, most), QColor(colours.ink), 1.8)
+        painter.restore()
+        self._paint_names(painter, below)
+        if self.edge is not None and self.edge < len(self.scene.edges):
+            self._paint_dimension(painter, waves)
+
+    def _close_enough(self, rect: QRectF) -> bool:
+        """Whether single teeth can be told apart in the picture."""
+        edges = self.scene.edges
+        pitch = self.span / len(edges) if self.scene.what == "tooth" and edges else 30.0
+        return pitch / (self.last - self.first) * rect.width() > 9
+
+    def _line(self, painter, rect: QRectF, values, seen, ends, colour: QColor, wide: float) -> None:
+        x = self._x(self.scene.degrees[seen])
+        y = rect.bottom() - (values[seen] - ends[0]) / (ends[1] - ends[0]) * rect.height()
+        painter.setPen(QPen(colour, wide, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
+        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+
+    def _paint_band(self, painter, rect: QRectF, most: float, seen) -> None:
+        """By how much the two may differ by chance."""
+        colour = QColor(theme.current().quiet)
+        colour.setAlpha(60)
+        x = self._x(self.scene.degrees[seen]).tolist()
+        middle, scale = rect.center().y(), rect.height() / 2 / most
+        reach = (self.scene.band[seen] * scale).tolist()
+        points = [QPointF(a, middle - b) for a, b in zip(x, reach, strict=True)]
+        points += [QPointF(a, middle + b) for a, b in zip(reversed(x), reversed(reach), strict=True)]
+        painter.save()
+        painter.setClipRect(rect)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPolygon(QPolygonF(points))
+        painter.restore()
+
+    def _paint_axes(self, painter, rect: QRectF, low: float, high: float, unit: str, *, degrees: bool) -> None:
+        colours = theme.current()
+        painter.setFont(theme.font(8.5))
+        step = nice_step(high - low, 3)
+        for k in range(int(np.ceil(low / step)), int(high // step) + 1):
+            y = rect.bottom() - (k * step - low) / (high - low) * rect.height()
+            painter.setPen(QPen(QColor(colours.line), 1))
+            painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+            painter.setPen(QColor(colours.quiet))
+            text = f"{k * step:.6g}".replace("-", "\u2212")
+            painter.drawText(
+                QRectF(0, y - 8, LEFT - 8, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                f"{text} {unit}",
+            )
+        step = nice_step(self.last - self.first, max(2, int(rect.width() / 90)))
+        for k in range(int(np.ceil(self.first / step)), int(self.last // step) + 1):
+            x = self._x(k * step)
+            painter.setPen(QPen(QColor(colours.line), 1))
+            painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
+            if degrees:
+                painter.setPen(QColor(colours.quiet))
+                painter.drawText(
+                    QRectF(x - 30, rect.bottom() + 4, 60, 16), Qt.AlignmentFlag.AlignHCenter, f"{k * step:g}°"
+                )
+
+    def _paint_names(self, painter, below: QRectF) -> None:
+        colours = theme.current()
+        painter.setFont(theme.font(9.5, bold=True))
+        metrics, x = painter.fontMetrics(), float(LEFT)
+        for words, colour in (("here", colours.mark), (f"known-good: {self.scene.good_name}", colours.sound)):
+            painter.setPen(QPen(QColor(colour), 3))
+            painter.drawLine(QPointF(x, 15), QPointF(x + 18, 15))
+            painter.setPen(QColor(colours.ink))
+            text = metrics.elidedText(words, Qt.TextElideMode.ElideMiddle, max(int(self.width() - x - 40), 40))
+            painter.drawText(QPointF(x + 24, 19), text)
+            x += 44 + metrics.horizontalAdvance(text)
+        painter.setFont(theme.font(8.5))
+        painter.setPen(QColor(colours.quiet))
+        painter.drawText(
+            QPointF(below.left(), below.top() - 6),
+            "here less known-good; grey: by chance; strong line: beyond it",
+        )
+
+    def _paint_dimension(self, painter, rect: QRectF) -> None:
+        """From where the edge is in the known-good one to where it is here, with its figure."""
+        colours, edge = theme.current(), self.scene.edges[self.edge]
+        left, right = sorted((float(self._x(edge.good_deg)), float(self._x(edge.here_deg))))
+        if right < rect.left() or left > rect.right():
+            return
+        y = rect.top() + 0.5 * rect.height()
+        painter.setPen(QPen(QColor(colours.ink), 1.4))
+        for x in (left, right):
+            painter.drawLine(QPointF(x, y - 14), QPointF(x, y + 14))
+        painter.drawLine(QPointF(left, y), QPointF(right, y))
+        for x, way in ((left, 1), (right, -1)):
+            for side in (-1, 1):
+                if right - left > 14:
+                    painter.drawLine(QPointF(x, y), QPointF(x + 6 * way, y + 4 * side))
+        text = dimension_words(edge)
+        painter.setFont(theme.font(10.5, bold=True))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 14
+        box = QRectF(min(max((left + right) / 2 - wide / 2, rect.left()), rect.right() - wide), y - 40, wide, 22)
+        painter.fillRect(box, QColor(colours.ink))
+        painter.setPen(QColor(colours.raised))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def dimension_words(edge) -> str:
+    """By how much an edge is off, as it is said."""
+    if not edge.plain:
+        return f"{abs(edge.difference):.1f}° ± {2 * edge.u:.1f}°"
+    return f"{abs(edge.difference):.1f}° {'late' if edge.difference > 0 else 'early'}"
+
+
+def _degrees(value: float, form: str = ".1f") -> str:
+    """Degrees with a real minus, and no nought below nought."""
+    return f"{round(value, 2) + 0.0:{form}}°".replace("-", "\u2212")
+
+
+class BesidePanel(QWidget):
+    """The picture, and the table of edges beside it."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.view = BesideView()
+        self.table = TextTable(("", "Good", "Here", "Off", "±"), "Edges beside the known-good ones", stretch=0)
+        self.table.setSortingEnabled(False)
+        self.table.cellClicked.connect(lambda *_: self._chosen())
+        self.table.currentCellChanged.connect(lambda *_: self._chosen() if self.table.hasFocus() else None)
+        split = QSplitter()
+        split.setHandleWidth(8)
+        split.addWidget(self.view)
+        split.addWidget(self.table)
+        split.setSizes([500, 275])
+        split.setStretchFactor(0, 1)
+        split.setChildrenCollapsible(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(split)
+        self.view.moved.connect(self._mark_row)
+        self.setFocusProxy(self.view)
+
+    def show_scene(self, scene: BesideScene | None) -> None:
+        self.view.show_scene(scene)
+        edges = scene.edges if scene is not None else ()
+        self.table.setVisible(bool(edges))
+        self.table.horizontalHeaderItem(0).setText("Tooth" if scene is not None and scene.what == "tooth" else "Edge")
+        self.table.show_rows([
+            ((
+                str(edge.number), _degrees(edge.good_deg), _degrees(edge.here_deg), _degrees(edge.difference, "+.2f"),
+                _degrees(2 * edge.u, ".2f"),
+            ), "", k)
+            for k, edge in enumerate(edges)
+        ])  # fmt: skip
+        for k, edge in enumerate(edges):
+            if edge.plain:
+                self.table.item(k, 3).setForeground(QColor(theme.current().mark))
+                self.table.item(k, 3).setFont(theme.font(9.5, bold=True))
+        self._mark_row()
+
+    def apply_theme(self) -> None:
+        self.show_scene(self.view.scene)
+
+    def _chosen(self) -> None:
+        index = self.table.chosen()
+        if index is not None and index != self.view.edge:
+            self.view.show_edge(index)
+
+    def _mark_row(self) -> None:
+        self.table.blockSignals(True)
+        if self.view.edge is None:
+            self.table.setCurrentItem(None)
+        else:
+            self.table.setCurrentCell(self.view.edge, 0)
+        self.table.blockSignals(False)
+
+    def text(self) -> str:
+        """The table, tab-separated with its heads."""
+        heads = [self.table.horizontalHeaderItem(c).text() for c in range(self.table.columnCount())]
+        rows = [[self.table.item(r, c).text() for c in range(len(heads))] for r in range(self.table.rowCount())]
+        return "\n".join("\t".join(row) for row in (heads, *rows))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.matches(QKeySequence.StandardKey.Copy):
+            QApplication.clipboard().setText(self.text())
+            return
+        super().keyPressEvent(event)

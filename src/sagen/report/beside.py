@@ -1,0 +1,160 @@
+"""A channel beside the known-good one, over the angle: both waves, their difference with its band, and every edge."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from sagen.kinds import Examination
+from sagen.model.capture import Channel
+from sagen.model.vocabulary import Role
+from sagen.report.turn_drawing import TurnDrawing
+from sagen.signal.cam import CYCLE
+from sagen.signal.cam_difference import turn_between
+from sagen.signal.per_tooth import ToothTable
+from sagen.signal.reading import RotatingReading
+
+STEPS_A_DEGREE = 3
+MOST_TURNS = 24
+SIGMAS = 2.0  #: how wide the band is: 95 % of turns that differ by chance
+
+
+@dataclass(frozen=True)
+class BesideEdge:
+    """One edge or tooth in both captures, degrees of the crank (of a cam's cycle) or of the wheel."""
+
+    number: int
+    good_deg: float
+    here_deg: float
+    u: float  #: standard uncertainty of the difference
+
+    @property
+    def difference(self) -> float:
+        return self.here_deg - self.good_deg
+
+    @property
+    def plain(self) -> bool:
+        """Whether chance hardly explains it."""
+        return abs(self.difference) > max(4 * self.u, 0.5)
+
+
+@dataclass(frozen=True)
+class BesideScene:
+    """Both waves on one grid of degrees, in `unit`; NaN where either was not recorded."""
+
+    column: str
+    unit: str
+    degrees: np.ndarray
+    here: np.ndarray
+    good: np.ndarray
+    band: np.ndarray  #: by how much they may differ by chance
+    edges: tuple[BesideEdge, ...]
+    what: str  #: what an edge is: "edge" or "tooth"
+    good_name: str
+
+    @property
+    def difference(self) -> np.ndarray:
+        return self.here - self.good
+
+    @property
+    def worst(self) -> int | None:
+        """The edge that differs most for its uncertainty; None where none does plainly."""
+        plain = [k for k, edge in enumerate(self.edges) if edge.plain]
+        return max(plain, key=lambda k: abs(self.edges[k].difference)) if plain else None
+
+
+def beside_scene(done: Examination, good: Examination, column: str, drawing: TurnDrawing) -> BesideScene | None:
+    """The scene of a channel; None where it has no twin, or angles are not known.
+
+    Parameters
+    ----------
+    done, good : Examination
+        the capture, and the known-good one by itself
+    column : str
+        the channel's
+    drawing : TurnDrawing
+        its teeth, with its twin
+    """
+    pattern, reading = drawing.pattern, drawing.reading
+    if pattern is None:
+        return None
+    cam = _cam_scene(done, good, column, pattern)
+    if cam is not None:
+        return cam
+    if reading.wheel is None or reading.wheel != pattern.wheel or reading.sheet.role == Role.CAM:
+        return None
+    span = 360.0
+    pair = (_laid(done, column, reading, span, 0.0), _laid(good, pattern.column, pattern, span, 0.0))
+    edges = (
+        _teeth(drawing.table, reading.teeth.turns_seen)
+        if drawing.table is not None and drawing.table.has_pattern
+        else ()
+    )
+    return _scene(done, column, pair, span, edges, "tooth", good.capture.name)
+
+
+def _cam_scene(done: Examination, good: Examination, column: str, pattern: RotatingReading) -> BesideScene | None:
+    channel = next(item for item in done.channels if item.sheet.column == column)
+    difference = channel.comparison.cam if channel.comparison is not None else None
+    here, there = done.cams.get(column), good.cams.get(pattern.column)
+    if difference is None or here is None or there is None or difference.shape:
+        return None
+    cranks = [
+        next((item.reading for item in one.channels if item.reading and item.sheet.role == Role.CRANK), None)
+        for one in (done, good)
+    ]
+    if None in cranks:
+        return None
+    turn = turn_between(here, there)
+    pair = (_laid(done, column, cranks[0], CYCLE, turn), _laid(good, pattern.column, cranks[1], CYCLE, 0.0))
+    edges = tuple(BesideEdge(item.edge, item.good_deg, item.here_deg, item.u) for item in difference.edges)
+    return _scene(done, column, pair, CYCLE, edges, "edge", good.capture.name)
+
+
+def _laid(done: Examination, column: str, clock: RotatingReading, span: float, begin: float) -> np.ndarray:
+    """The channel's rows over the angle of a shaft, one a turn or cycle, shape (rows, steps), its unit."""
+    channel: Channel = done.capture.channel(column)
+    teeth = clock.teeth
+    angle = teeth.angle_deg()
+    climbing = np.concatenate([[True], np.diff(angle) > 0]) & (teeth.number > 0)
+    angle, times = angle[climbing], teeth.times[climbing]
+    steps = round(span * STEPS_A_DEGREE)
+    if len(angle) < 3:
+        return np.empty((0, steps))
+    first = int(np.ceil((angle[0] - begin) / span))
+    last = min(int((angle[-1] - begin) // span), first + MOST_TURNS)
+    if last <= first:
+        return np.empty((0, steps))
+    grid = begin + np.arange(first * steps, last * steps) / STEPS_A_DEGREE
+    at = np.clip(np.round(np.interp(grid, angle, times) * done.capture.sfreq).astype(np.int64), 0, channel.raw.size - 1)
+    return (channel.raw[at].astype(np.float64) * channel.scale + channel.offset).reshape(last - first, steps)
+
+
+def _scene(done, column, pair, span, edges, what, name) -> BesideScene | None:
+    if not all(len(item) for item in pair):
+        return None
+    here, good = (item.mean(axis=0) for item in pair)
+    spread = [item.std(axis=0) * np.sqrt(1 + 1 / len(item)) for item in pair]
+    # An edge is known to one step of the grid: what it climbs within that is no difference.
+    step = np.maximum(
+        *(np.maximum(np.abs(np.diff(x, append=x[:1])), np.abs(np.diff(x, prepend=x[-1:]))) for x in (here, good))
+    )
+    band = SIGMAS * np.hypot(*spread) + step
+    return BesideScene(
+        column, done.capture.channel(column).unit, np.arange(round(span * STEPS_A_DEGREE)) / STEPS_A_DEGREE, here, good, band,
+        edges, what, name,
+    )  # fmt: skip
+
+
+def _teeth(table: ToothTable, turns: float) -> tuple[BesideEdge, ...]:
+    """Teeth by their place, from percent of a pitch to degrees of the wheel."""
+    pitch = float(np.median(np.diff(table.angle_deg))) if len(table.angle_deg) > 1 else 0.0
+    against = table.phase_error_against * pitch / 100
+    doubt = np.hypot(table.wander, table.wander) * pitch / 100 / np.sqrt(max(float(turns), 1.0))
+    good = table.angle_deg + table.phase_error * pitch / 100 - against
+    return tuple(
+        BesideEdge(int(number), float(at), float(at + off), float(u))
+        for number, at, off, u in zip(table.number, good, against, doubt, strict=True)
+        if np.isfinite(off)
+    )
