@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from sagen.kinds import Examination, examine
 from sagen.model.finding_words import odd_words
 from sagen.model.job import Job
 from sagen.model.machine_card import MachineCard
 from sagen.model.pattern import RAILS, Pattern, fits
-from sagen.model.sheet import Sheet
+from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.model.trail import CardEntry
+from sagen.model.vocabulary import Role
+from sagen.model.words import ROLES, STATES
 from sagen.reason.several import circuits_of
 from sagen.signal.envelope import Beyond, beyond, envelope
 from sagen.signal.reading import RotatingReading
@@ -43,6 +46,81 @@ def fitting_patterns(log: JobLog, job: Job, sheet: Sheet) -> list[Pattern]:
     title, circuit = (card.title if card else job.machine), circuit_name(job, sheet)
     found = [item for _, item in log.shelf.patterns() if fits(item, sheet, title, circuit)]
     return sorted(found, key=lambda item: (item.circuit != circuit, -item.id))
+
+
+@dataclass(frozen=True)
+class OnShelf:
+    """A known-good capture that has the pattern of a capture, and in what it differs from it, in words."""
+
+    pattern: Pattern
+    differs: tuple[str, ...]
+    likeness: int  #: the more, the better it fits
+
+    @property
+    def text(self) -> str:
+        return f"{self.pattern.name}: {', '.join(self.differs) if self.differs else 'same machine, circuit and state'}"
+
+
+def on_shelf(log: JobLog, job: Job, done: Examination) -> list[OnShelf]:
+    """Every known-good capture of a wheel that is seen here, whatever machine or state it is of, the best fit first.
+
+    What is asked for is a sensor of the same role whose wheel, as stated or as seen, is the same; all else only ranks them.
+    """
+    card = card_of(job)
+    title, circuit = (card.title if card else job.machine), circuit_name(job, done.sheet)
+    mine = _wheels(done)
+    found = (_ranked(item, done.sheet, mine, title, circuit) for _, item in log.shelf.patterns())
+    return sorted((item for item in found if item is not None), key=lambda item: (-item.likeness, -item.pattern.id))
+
+
+def _wheels(done: Examination) -> dict[Role, set[str]]:
+    """The wheels of a capture's sensors by role: those stated and those seen; a cam's own shape is none."""
+    out: dict[Role, set[str]] = {}
+    for channel in done.channels:
+        if channel.sheet.role in RAILS:
+            continue
+        names = {channel.sheet.wheel} | (
+            {str(channel.reading.wheel)} if channel.reading and channel.reading.wheel else set()
+        )
+        out.setdefault(channel.sheet.role, set()).update(name for name in names if name)
+    return out
+
+
+def _ranked(pattern: Pattern, sheet: Sheet, mine: dict[Role, set[str]], title: str, circuit: str) -> OnShelf | None:
+    theirs = {item.role: item for item in pattern.sheet.channel if item.role not in RAILS}
+    shared = [role for role in mine if role in theirs]
+    known = [role for role in shared if mine[role] and theirs[role].wheel]
+    if not shared or any(theirs[role].wheel not in mine[role] for role in known):
+        return None
+    if Role.KNOCK in mine and pattern.sheet.conditions.connection != sheet.conditions.connection:
+        return None
+    same_machine = bool(title) and pattern.card.casefold() == title.casefold()
+    if not known and not same_machine:
+        return None  # neither a wheel nor a machine says that it is of this circuit
+    differs, likeness = [], 0
+    for same, words, worth in (
+        (same_machine, f"of {pattern.card}" if pattern.card else "machine not stated", 8),
+        (bool(circuit) and pattern.circuit.casefold() == circuit.casefold(), "", 2),
+        (pattern.sheet.conditions.state == sheet.conditions.state, STATES[pattern.sheet.conditions.state], 4),
+        (len(shared) == len(mine), f"only {', '.join(ROLES[role].lower() for role in shared)}", 3),
+        (_sensors_alike(sheet, theirs), "another kind of sensor", 3),
+        (
+            pattern.sheet.engine.cylinders in (None, sheet.engine.cylinders),
+            f"{pattern.sheet.engine.cylinders} cylinders",
+            1,
+        ),
+    ):
+        likeness += worth if same else 0
+        differs += [words] if words and not same else []
+    return OnShelf(pattern, tuple(differs), likeness)
+
+
+def _sensors_alike(sheet: Sheet, theirs: dict[Role, ChannelSheet]) -> bool:
+    return all(
+        item.sensor is None or theirs[item.role].sensor in (None, item.sensor)
+        for item in sheet.channel
+        if item.role in theirs
+    )
 
 
 def against_envelope(log: JobLog, job: Job, done: Examination) -> tuple[str, ...]:

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sagen.casework.command import Command, WritingCommand, go_on
-from sagen.casework.patterns import card_of, circuit_name
+from sagen.casework.patterns import OnShelf, card_of, circuit_name, on_shelf
 from sagen.casework.trail_changes import Written
 from sagen.files.cards import read_card, read_rows, with_rows, write_card
 from sagen.files.photos import read_photo, stripped
+from sagen.kinds import Examination
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
 from sagen.model.machine_card import MachineCard
@@ -34,6 +35,17 @@ class ListShelf(Command):
         cards = sorted(log.shelf.cards(), key=lambda row: row[1].title.lower())
         patterns = sorted(log.shelf.patterns(), key=lambda row: (row[1].card.lower(), row[1].circuit, row[1].name))
         return Shelf(tuple(cards), tuple(patterns))
+
+
+@dataclass(frozen=True)
+class FindOnShelf(Command):
+    """The known-good captures that have the pattern of an examined one, the best fit first."""
+
+    job: Job
+    done: Examination
+
+    def perform(self, log, progress=go_on) -> list[OnShelf]:
+        return on_shelf(log, self.job, self.done)
 
 
 @dataclass(frozen=True)

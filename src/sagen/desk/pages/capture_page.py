@@ -197,6 +197,7 @@ class CapturePage(Page):
         self._fill_strikes()
         self.findings.show_findings(opened, self.taps)
         self._show_figures()
+        self.bar.menu.look_on_shelf(opened, lambda count: self.findings.show_offers(0 if opened.beside else count))
 
     def _fill_strikes(self) -> None:
         """The lenses that this capture has: of one that was struck, its rings first."""

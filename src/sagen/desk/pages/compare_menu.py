@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QMenu, QWidget
 
+from sagen.casework.open_capture import OpenCapture
+from sagen.casework.patterns import OnShelf
+from sagen.casework.shelf import FindOnShelf
 from sagen.desk.forms.ends import EndsForm
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import PatternSource
@@ -21,15 +25,34 @@ def plain_menu(text: str) -> str:
     return text.replace("&", "&&")[:80]
 
 
+MOST_OFFERED = 6  #: of the shelf
+
+
 class CompareMenu(QMenu):
     """Made anew each time it is shown."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
+        self.offers: list[
+            OnShelf
+        ] = []  #: what on the shelf has the pattern of the capture on the bench, the best fit first
         self.aboutToShow.connect(self._offer)
 
     def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands) -> None:
         self._workspace, self._navigation, self._commands = workspace, navigation, commands
+
+    def look_on_shelf(self, opened: OpenCapture, told: Callable[[int], None]) -> None:
+        """Find the known-good captures that have the pattern of the one on the bench; `told` how many there are."""
+        self.offers, job = [], self._workspace.job
+        if job is None or opened.entry is None:
+            return
+
+        def show(found: list[OnShelf]) -> None:
+            if self._workspace.opened is opened:
+                self.offers = [item for item in found if item.pattern.token != opened.entry.record.token]
+                told(len(self.offers))
+
+        self._workspace.submit(FindOnShelf(job.id, job, opened.examination), show, slot="shelf")
 
     def _offer(self) -> None:
         self.clear()
@@ -45,7 +68,16 @@ class CompareMenu(QMenu):
             words = PATTERN_SOURCES[source].capitalize()
             keep.addAction(words).triggered.connect(run("captures.keep_as_good", source))
         under, ends = self.addMenu("Lay under it"), self.addMenu("The wire's other end")
-        under.addAction("From the shelf \u2026").triggered.connect(lambda _=False: self._navigation.show_page("shelf"))
+        for item in self.offers[:MOST_OFFERED]:
+            name = plain_menu(item.text)
+            pattern = item.pattern
+            under.addAction(name).triggered.connect(
+                run("captures.lay_under", pattern.name, pattern.token, pattern.sheet)
+            )
+        if not self.offers:
+            under.addAction("No known-good capture on the shelf has this pattern").setEnabled(False)
+        under.addAction("The whole shelf \u2026").triggered.connect(lambda _=False: self._navigation.show_page("shelf"))
+        under.addSeparator()
         for other in job.of(CaptureEntry):
             if other.id == entry.id:
                 continue

@@ -92,6 +92,13 @@ class FindingsList(QScrollArea):
             rows.addWidget(Label(f"Note: {note}.", name="quiet", wrap=True))
         rows.addStretch(1)
 
+    def show_offers(self, count: int) -> None:
+        """Say how many known-good captures on the shelf have this pattern, where none lies under it yet."""
+        if count:
+            which = "One known-good capture" if count == 1 else f"{count} known-good captures"
+            told = f"{which} on the shelf {'has' if count == 1 else 'have'} this pattern: see Compare and keep, Lay under it."
+            self.layout_of_rows.insertWidget(max(self.layout_of_rows.count() - 1, 0), Label(told, wrap=True))
+
     def words(self) -> str:
         """Everything that stands here."""
         told = []

@@ -1,0 +1,97 @@
+"""The shelf finds known-good captures by the wheel's pattern: without a card, in another state, of another machine."""
+
+import pytest
+
+from conftest import full_jobs, settle, square_teeth
+from sagen.casework.patterns import on_shelf
+from sagen.desk.app import own_log
+from sagen.kinds import examine
+from sagen.model.capture import Capture, Channel
+from sagen.model.job import Job
+from sagen.model.pattern import Pattern
+from sagen.model.sheet import Sheet
+
+SFREQ = 50_000.0
+
+
+def sheet(wheel="60-2", state="cranking", cylinders=4, sensor="hall", role="crank"):
+    row = (
+        {"column": "CH1", "role": role, "pull_up": 5.0}
+        | ({"wheel": wheel} if wheel else {})
+        | ({"sensor": sensor} if sensor else {})
+    )
+    return Sheet.from_data({"engine": {"cylinders": cylinders}, "conditions": {"state": state}, "channel": [row]})
+
+
+def wave(slots=60, missing=2):
+    return Capture("here.csv", SFREQ, (Channel("CH1", square_teeth(slots=slots, missing=missing)),))
+
+
+class Shelf:
+    """A log whose shelf holds these."""
+
+    def __init__(self, *patterns):
+        self.shelf = self
+        self.rows = [(k, item) for k, item in enumerate(patterns, 1)]
+
+    def patterns(self):
+        return self.rows
+
+
+def pattern(name, given, card="Brindle 2", circuit="crank", number=1):
+    return Pattern(name, name, given, "after_repair", card, circuit, 200.0, number)
+
+
+JOB = Job(1, None, "brindle 2", "", 4, ())
+
+
+def test_the_best_fit_comes_first_and_what_differs_is_said():
+    log = Shelf(
+        pattern("other machine", sheet(), card="Dunnock 3"), pattern("running", sheet(state="running")), pattern("twin", sheet()),
+        pattern("six", sheet(cylinders=6), card="Dunnock 3"),
+    )  # fmt: skip
+    found = on_shelf(log, JOB, examine(wave(), sheet()))
+    assert [item.pattern.name for item in found] == ["twin", "running", "other machine", "six"]
+    assert found[0].differs == ()  # the machine's name in other letters is the same machine
+    assert any("running" in word for word in found[1].differs)
+    assert found[2].differs == ("of Dunnock 3",)
+    assert "6 cylinders" in found[3].differs
+
+
+@pytest.mark.parametrize("wheel", ["60-2", None])
+def test_a_wheel_that_was_not_stated_is_found_by_what_is_seen(wheel):
+    log = Shelf(pattern("good", sheet(), card=""), pattern("another wheel", sheet("36-1"), card=""))
+    found = on_shelf(log, Job(1, None, "", "", 4, ()), examine(wave(), sheet(wheel)))
+    assert [item.pattern.name for item in found] == ["good"]
+    assert "machine not stated" in found[0].differs
+
+
+def test_another_wheel_or_another_sensor_is_never_offered():
+    log = Shelf(
+        pattern("36-1", sheet("36-1")), pattern("cam", sheet("4", role="cam")), pattern("speed", sheet("48", role="speed")),
+    )  # fmt: skip
+    assert on_shelf(log, JOB, examine(wave(), sheet())) == []
+
+
+def test_the_window_offers_them_where_none_lies_under_it(desk, tmp_path):
+    window = desk(own_log(tmp_path / "log"))
+    log = window.workspace.log
+    token = log.captures.put(wave())
+    log.shelf.keep_pattern(Pattern("good.csv", token, sheet(), "after_repair", "Dunnock 3", "crank", 200.0))
+    here = wave()
+    from sagen.casework.import_answers import Incoming
+
+    window.workspace.add_job("Brindle 2", "", 4, [])
+    settle(window)
+    window.workspace.keep_incoming(Incoming(tmp_path / "here.csv", here, sheet()), sheet(), from_shelf=False)
+    settle(window)
+    page = window.page("capture")
+    assert [item.pattern.name for item in page.bar.menu.offers] == ["good.csv"]
+    assert "One known-good capture on the shelf has this pattern" in page.findings.words()
+    page.bar.menu._offer()
+    under = next(action.menu() for action in page.bar.menu.actions() if action.text() == "Lay under it")
+    under.actions()[0].trigger()
+    settle(window)
+    assert page.opened.beside
+    assert "on the shelf" not in page.findings.words()
+    assert full_jobs(log)["Brindle 2"].entries
