@@ -85,6 +85,12 @@ def test_the_window_offers_them_where_none_lies_under_it(desk, tmp_path):
     settle(window)
     window.workspace.keep_incoming(Incoming(tmp_path / "here.csv", here, sheet()), sheet(), from_shelf=False)
     settle(window)
+    shelf = window.navigation.show_page("shelf")
+    settle(window)
+    for words, rows in (("60-2 dunnock", 1), ("DUNNOCK cranking", 1), ("36-1", 0), ("", 1)):
+        shelf.search.setText(words)
+        assert shelf.patterns.rowCount() == rows, words
+    window.navigation.back_to_job()
     page = window.page("capture")
     assert [item.pattern.name for item in page.bar.menu.offers] == ["good.csv"]
     assert "One known-good capture on the shelf has this pattern" in page.findings.words()

@@ -52,7 +52,7 @@ class CompareMenu(QMenu):
                 self.offers = [item for item in found if item.pattern.token != opened.entry.record.token]
                 told(len(self.offers))
 
-        self._workspace.submit(FindOnShelf(job.id, job, opened.examination), show, slot="shelf")
+        self._workspace.submit(FindOnShelf(job.id, job, opened.examination), show, slot="alike")
 
     def _offer(self) -> None:
         self.clear()

@@ -5,18 +5,40 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sagen.casework.shelf import DropKept, ListShelf
+from sagen.casework.shelf import DropKept, ListShelf, Shelf
 from sagen.desk.actions import Hint
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.pattern import Pattern
 from sagen.model.words import PATTERN_SOURCES, STATES
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Commands, Navigation
     from sagen.desk.workspace import DeskWorkspace
+
+
+NONE_YET = (
+    "None yet. Open a capture that shows a sound circuit, after a proven repair for one, and press Keep as known-good: it is "
+    "offered by itself when the next capture of that circuit comes in."
+)
+NONE_FOUND = "None of them holds all these words."
+
+
+def _told(pattern: Pattern) -> tuple[str, ...]:
+    """All words that a known-good capture is found by."""
+    wheels = [item.wheel for item in pattern.sheet.channel if item.wheel]
+    return (
+        pattern.card, pattern.circuit, pattern.name, STATES[pattern.sheet.conditions.state], PATTERN_SOURCES[pattern.source],
+        *wheels, *map(str, pattern.roles),
+    )  # fmt: skip
+
+
+def _holds(words: list[str], *told: str) -> bool:
+    text = " ".join(told).casefold()
+    return all(word in text for word in words)
 
 
 class ShelfPage(Page):
@@ -42,16 +64,20 @@ class ShelfPage(Page):
         for item in (self.under, self.drop, back):
             head.addWidget(item)
         layout.addLayout(head)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search: machine, circuit, wheel, state, name \u2026")
+        self.search.setAccessibleName("Search the shelf")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._fill())
+        layout.addWidget(self.search)
         layout.addWidget(Label("KNOWN-GOOD CAPTURES", name="over"))
         self.patterns = TextTable(
             ("Machine", "Circuit", "State", "rpm", "From", "Capture"), "Known-good captures", stretch=0
         )
         self.patterns.activated.connect(lambda _: self._lay())
         layout.addWidget(self.patterns, 3)
-        self.empty = Label(
-            "None yet. Open a capture that shows a sound circuit, after a proven repair for one, and press Keep as "
-            "known-good: it is offered by itself when the next capture of that circuit comes in.", name="quiet", wrap=True,
-        )  # fmt: skip
+        self.shelf = Shelf()
+        self.empty = Label(NONE_YET, name="quiet", wrap=True)
         layout.addWidget(self.empty)
         layout.addWidget(Label("MACHINE CARDS", name="over"))
         self.cards = TextTable(("Machine", "Years", "Circuits"), "Machine cards", stretch=0)
@@ -65,8 +91,22 @@ class ShelfPage(Page):
     def on_shown(self) -> None:
         self.workspace.submit(ListShelf(None), self.show_shelf, slot="shelf")
 
-    def show_shelf(self, shelf) -> None:
+    def show_shelf(self, shelf: Shelf) -> None:
         """List what stands on the shelf."""
+        self.shelf = shelf
+        self._fill()
+
+    def _fill(self) -> None:
+        """The rows that hold every word that is searched for."""
+        words = self.search.text().casefold().split()
+        shelf = Shelf(
+            tuple(
+                row
+                for row in self.shelf.cards
+                if _holds(words, row[1].title, row[1].years, *(x.name for x in row[1].circuit))
+            ),
+            tuple(row for row in self.shelf.patterns if _holds(words, *_told(row[1]))),
+        )
         self.patterns.show_rows([
             ((item.card, item.circuit or ", ".join(sorted(item.roles)), STATES[item.sheet.conditions.state],
               f"{item.rpm:.0f}" if item.rpm else "", PATTERN_SOURCES[item.source], item.name), "", (kept_id, item))
@@ -76,6 +116,7 @@ class ShelfPage(Page):
             ((card.title, card.years, ", ".join(item.name for item in card.circuit)), "", (kept_id, card))
             for kept_id, card in shelf.cards
         ])  # fmt: skip
+        self.empty.setText(NONE_FOUND if self.shelf.patterns else NONE_YET)
         self.empty.setVisible(not shelf.patterns)
         self.under.setEnabled(bool(shelf.patterns) and self.workspace.opened is not None)
         self.drop.setEnabled(bool(shelf.patterns) or bool(shelf.cards))
