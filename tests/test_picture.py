@@ -9,11 +9,16 @@ import numpy as np
 import pytest
 from benchmarks import pictures
 from PIL import Image
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from tests.test_cli import sagen
 
+from conftest import settle
+from sagen.casework import from_picture
 from sagen.files import read_capture
 from sagen.files.picture import homography, open_picture, read_picture
 from sagen.model.errors import SagenError
+from sagen.model.trail import CaptureEntry, PhotoEntry
 
 SEED = 8_001
 
@@ -129,3 +134,76 @@ def test_what_is_no_picture_or_too_large_is_refused_before_it_is_unpacked(tmp_pa
     Image.new("1", (20_000, 4_000)).save(tmp_path / "large.png")
     with pytest.raises(SagenError, match="20000 x 4000"):
         open_picture(tmp_path / "large.png")
+
+
+# in the window --------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("text", "value"), [("20 ms", 0.02), ("0.1", 0.1), ("1,5 us", 1.5e-6), ("250µs", 2.5e-4)])
+def test_times_are_understood_as_they_are_typed(text, value):
+    assert from_picture.typed_time(text) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(("text", "value"), [("-2", -2.0), ("500 mV", 0.5), ("1,5V", 1.5), ("−3 V", -3.0)])
+def test_volts_are_understood_as_they_are_typed(text, value):
+    assert from_picture.typed_volts(text) == pytest.approx(value)
+
+
+@pytest.mark.parametrize("text", ["", "five", "5 furlong", "1 2", "20 V"])
+def test_what_is_no_time_is_said(text):
+    with pytest.raises(SagenError):
+        from_picture.typed_time(text)
+
+
+def test_a_picture_is_read_from_drop_to_finding_by_keys(desk, tmp_path):
+    told = pictures.drawn("screenshot", SEED)
+    told.image.save(tmp_path / "screen.png")
+    window = desk()
+    window.workspace.add_job("Brindle 2", "", 4, [])
+    settle(window)
+    window.workspace.bring_in([tmp_path / "screen.png"])
+    settle(window)
+    (photo,) = window.workspace.job.of(PhotoEntry)
+    page = window.navigation.show_page("photo")
+    page.show_entry(photo)
+    settle(window)
+    page.read_button.click()
+    settle(window)
+    page = window.page("picture")
+    view, fields = page.view, page.fields
+    assert len(view.corners) == 4
+    # Each corner by keys: Space goes on to the next one, arrows move it.
+    view.setFocus()
+    for (x, y), proposed in zip(told.corners, list(view.corners), strict=True):
+        for off, keys in (
+            (x - proposed.x(), (Qt.Key.Key_Left, Qt.Key.Key_Right)),
+            (y - proposed.y(), (Qt.Key.Key_Up, Qt.Key.Key_Down)),
+        ):
+            for count, modifier in (
+                (int(abs(off) // 10), Qt.KeyboardModifier.ShiftModifier),
+                (round(abs(off) % 10), Qt.KeyboardModifier.NoModifier),
+            ):
+                for _ in range(count):
+                    QTest.keyClick(view, keys[off > 0], modifier)
+        QTest.keyClick(view, Qt.Key.Key_Space)
+    for key, value in zip(("t0", "t1", "v0", "v1"), told.axes, strict=True):
+        fields[key].setText("twenty" if key == "t1" else f"{value:.6g}")
+    QTest.keyClick(fields["t1"], Qt.Key.Key_Return)
+    assert "twenty" in page.told.text()
+    fields["t1"].setText(f"{1000 * told.axes[1]:g} ms")
+    QTest.keyClick(fields["t1"], Qt.Key.Key_Return)
+    settle(window)
+    assert "known to about" in page.told.text()
+    assert page.view.lines
+    QTest.keyClick(page.take, Qt.Key.Key_Space)
+    settle(window)
+    incoming = window.page("incoming")
+    assert incoming.isVisible()
+    QTest.keyClick(incoming.accept, Qt.Key.Key_Space)
+    settle(window)
+    (entry,) = window.workspace.job.of(CaptureEntry)
+    assert "from a picture" in entry.record.name
+    # A corner that is moved makes what was read nobody's.
+    page.view.held = 0
+    QTest.keyClick(view, Qt.Key.Key_Left)
+    assert not page.take.isEnabled()

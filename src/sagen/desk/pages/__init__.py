@@ -80,6 +80,7 @@ _SHIPPED = {
     "log": ("sagen.desk.pages.log_page", "LogPage"),
     "module": ("sagen.desk.pages.module_page", "ModulePage"),
     "photo": ("sagen.desk.pages.photo_page", "PhotoPage"),
+    "picture": ("sagen.desk.pages.picture_page", "PicturePage"),
     "plan": ("sagen.desk.pages.plan_page", "PlanPage"),
     "proof": ("sagen.desk.pages.proof_page", "ProofPage"),
     "report": ("sagen.desk.pages.report_page", "ReportPage"),

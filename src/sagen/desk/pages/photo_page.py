@@ -111,11 +111,14 @@ class PhotoPage(Page):
         head = QHBoxLayout()
         head.addWidget(Label("Photo", name="heading"), 1)
         self.clear, self.keep_button, back = QPushButton("No arrow"), QPushButton("Keep"), QPushButton("Back")
+        self.read_button = QPushButton("Read its plot")
+        self.read_button.setToolTip("A photo of a recorder's screen, or of a printed pattern, becomes a capture")
+        self.read_button.clicked.connect(self._read_plot)
         self.keep_button.setObjectName("first")
         self.clear.clicked.connect(lambda: self._drawn(()))
         self.keep_button.clicked.connect(self.keep)
         back.clicked.connect(self.left)
-        for item in (self.clear, self.keep_button, back):
+        for item in (self.read_button, self.clear, self.keep_button, back):
             head.addWidget(item)
         layout.addLayout(head)
         self.view = PhotoView()
@@ -133,8 +136,15 @@ class PhotoPage(Page):
         layout.addLayout(row)
 
     def wire(self, workspace: DeskWorkspace, navigation: Navigation) -> None:
-        self.workspace = workspace
+        self.workspace, self.navigation = workspace, navigation
         self.left.connect(navigation.back_to_job)
+
+    def _read_plot(self) -> None:
+        """Take the photo for one of a screen, and read it."""
+        token, caption = self.token, self.caption.text().strip()
+        if token:
+            self.commit()
+            self.navigation.show_page("picture").show_photo(token, caption)
 
     def show_entry(self, entry) -> None:
         """Bring a photo of the trail up."""
