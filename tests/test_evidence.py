@@ -400,7 +400,8 @@ def test_a_check_fits_what_its_sensor_can_do_and_its_roles():
     assert not check.fits(HALL.model_copy(update={"role": "cam"}))
 
 
-def test_a_world_of_another_kind_of_circuit_is_another(world):
+def test_a_world_of_another_kind_of_circuit_is_another():
+    world = world_of(HALL)
     assert world_of(HALL) is world
     assert world_of(HALL.model_copy(update={"bank": 2})) is world
     assert world_of(COIL) is not world

@@ -7,6 +7,7 @@ TCP sockets, serial lines and USB go through the same door (pyvisa-py). Whatever
 from __future__ import annotations
 
 import re
+import select
 import socket
 import time
 from collections.abc import Callable, Iterator, Mapping
@@ -28,6 +29,10 @@ pyvisa = lazy("pyvisa")
 
 MOST_BLOCK = 64 << 20  #: bytes of one block
 MOST_LINE = 4096
+SLOWEST = 20_000.0  #: bytes a second: a block that comes more slowly is given up
+SMALL_PIECE = (
+    64  #: bytes that are read at once from what is no socket, so that the time limit is looked at between them
+)
 CHUNK = 1 << 18  #: bytes read at once
 #: a hole is at most so much longer than the time that passed, in all, and by a share
 CLOCK_SLACK_S, SLACK = 1.0, 1.25
@@ -37,6 +42,10 @@ PACE_S = 0.025  #: a stream that is caught up with is asked no more often: many 
 
 class InstrumentGone(SagenError):
     """The instrument cannot be reached, or stopped answering."""
+
+
+class GaveNothing(InstrumentGone):
+    """It answers, and has no samples."""
 
 
 class Garbled(SagenError):
@@ -106,12 +115,15 @@ class Link:
     def ask(self, line: str) -> str:
         """Send a line and read one back."""
 
-        def both() -> str:
+        def both() -> bytes:
             self._resource.write(line)
-            return self._resource.read()
+            return self._read(until=b"\n")
 
-        answer = self._do(both, line).strip()
-        if len(answer) > MOST_LINE or not answer.isprintable():
+        try:
+            answer = self._do(both, line).decode("ascii").strip()
+        except UnicodeDecodeError:
+            answer = "\0"
+        if not answer.isprintable():
             raise Garbled(f"{self.address}: the answer to {line} is no line of text")
         return answer
 
@@ -131,27 +143,62 @@ class Link:
 
         def both() -> bytes:
             self._resource.write(line)
-            head = self._resource.read_bytes(2)
+            head = self._read(2)
             if head[:1] != b"#" or not head[1:2].isdigit() or head[1:2] == b"0":
                 raise Garbled(f"{self.address}: the answer to {line} begins with {head!r}, not with a block")
-            length = self._resource.read_bytes(int(head[1:2]))
+            length = self._read(int(head[1:2]))
             if not length.isdigit() or int(length) > MOST_BLOCK:
                 raise Garbled(f"{self.address}: a block of {length[:12]!r} bytes makes no sense")
-            # Samples hold every byte: with the line's end switched on the library would stop at each that looks like it.
-            with self._resource.read_termination_context(""):
-                data = self._resource.read_bytes(int(length)) if int(length) else b""
-            end = self._resource.read_bytes(1)
-            if end != b"\n":
+            data = self._read(int(length))
+            if self._read(1) != b"\n":
                 raise Garbled(f"{self.address}: a block of {int(length)} bytes does not end where it says")
             return data
 
         return self._do(both, line)
+
+    def _read(self, count: int = 0, until: bytes = b"") -> bytes:
+        """So many bytes, or all up to the end of a line, within one time limit for the whole answer: an instrument that drips
+        or never ends its line holds nobody up, and fills no memory."""
+        deadline = time.monotonic() + self.timeout_s + count / SLOWEST
+        out = bytearray()
+        while len(out) < count or (until and not out.endswith(until)):
+            if time.monotonic() > deadline:
+                raise InstrumentGone(f"{self.address}: the answer did not end in time")
+            if until and len(out) > MOST_LINE:
+                raise Garbled(f"{self.address}: a line that does not end within {MOST_LINE} bytes")
+            out += self._some(1 if until else count - len(out), deadline)
+        return bytes(out)
+
+    def _some(self, most: int, deadline: float) -> bytes:
+        """At least one byte, at most so many."""
+        library = self._resource.visalib
+        session = library.sessions.get(self._resource.session)
+        waiting = getattr(session, "_pending_buffer", None)
+        if isinstance(waiting, bytearray) and hasattr(session.interface, "recv"):
+            # The library waits for all that is asked for however slowly it comes, and takes small pieces from a socket.
+            if not waiting:
+                ready, _, _ = select.select([session.interface], [], [], max(deadline - time.monotonic(), 0.0))
+                came = session.interface.recv(CHUNK) if ready else None
+                if came is None:
+                    raise InstrumentGone(f"{self.address}: it took too long")
+                if not came:
+                    raise InstrumentGone(f"{self.address}: the connection is lost")
+                waiting += came
+            out = bytes(waiting[:most])
+            del waiting[:most]
+            return out
+        # Samples hold every byte: with the line's end switched on the library would stop at each that looks like it.
+        with self._resource.read_termination_context(""):
+            return self._resource.read_bytes(min(most, SMALL_PIECE))
 
     def _do(self, action, line: str):
         if self._resource is None:
             raise InstrumentGone(f"{self.address}: the line is closed")
         try:
             return action()
+        except InstrumentGone as error:
+            why = str(error).removeprefix(f"{self.address}: ")
+            raise InstrumentGone(f"{self.address}: no answer to {line} ({why})") from None
         except SagenError:
             raise
         except Exception as error:  # pyvisa, its backend and the system each have their own
@@ -342,21 +389,30 @@ class ScpiRecorder:
         most = np.inf if np.isinf(seconds) else round(seconds * self.sfreq)
         self.link.tell(self.profile.do.start)
         count = SampleCount(self.sfreq)
-        garbled = 0
+        garbled, last = 0, time.monotonic()
         while count.at < most and not self.stopped:
             try:
                 told = int(self.link.ask_number(self.profile.ask.position)) if self.profile.ask.position else None
                 raw = self._samples(self.link.ask_block(self.profile.ask.block))
                 garbled = 0
+                if raw.shape[1]:
+                    last = time.monotonic()
+                elif time.monotonic() - last > patience_s:
+                    raise GaveNothing(f"{self.link.address}: it answers, and gave no sample for {patience_s:g} s")
+            except GaveNothing:
+                raise
             except Garbled as error:
                 garbled += 1
-                if garbled > 5:
+                if garbled > 5 or time.monotonic() - last > patience_s:
                     raise InstrumentGone(f"{error}; given up after {garbled} such answers") from None
                 yield Lost(count.at, None, str(error))
                 self._again(patience_s)
                 count.interrupted = True
                 continue
             except InstrumentGone as error:
+                # Patience is counted from the last sample: one that answers to its name and hangs up in each block is gone.
+                if time.monotonic() - last > patience_s:
+                    raise InstrumentGone(f"{error}; no sample for {patience_s:g} s") from None
                 yield Lost(count.at, None, str(error))
                 self._again(patience_s)
                 count.interrupted = True
