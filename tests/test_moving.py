@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import os
@@ -22,6 +23,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine
 
 from sagen.cli import main
+from sagen.model import strict_json
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 from sagen.model.sheet import Sheet
@@ -132,6 +134,60 @@ def test_what_is_no_zip_is_refused(filled, data):
         with pytest.raises(StoreError):
             take(folder / "no.zip")
     assert not (folder / "new").exists()
+
+
+def changed(source, target, name, old, new):
+    """An export with words of a member replaced, its sums right again."""
+    with zipfile.ZipFile(source) as read, zipfile.ZipFile(target, "w") as write:
+        members = {item: read.read(item) for item in read.namelist() if item != "SHA256SUMS"}
+        (at,) = [item for item in members if item.endswith(name)]
+        assert old in members[at].decode()
+        members[at] = members[at].decode().replace(old, new, 1).encode()
+        sums = "".join(f"{hashlib.sha256(data).hexdigest()}  {item}\n" for item, data in members.items())
+        for item, data in (*members.items(), ("SHA256SUMS", sums.encode())):
+            write.writestr(item, data)
+
+
+@pytest.mark.parametrize("rate", ["0", "-1", "NaN", "Infinity", "1e-308", "1e400", '"x"', "true", "null"])
+def test_a_bundle_whose_rate_makes_no_sense_is_refused_whole(filled, rate):
+    log, job_id, _, folder = filled
+    export_job(log, job_id, folder / "x.zip")
+    changed(folder / "x.zip", folder / "y.zip", "capture.json", "20000.0", rate)
+    with pytest.raises(StoreError):
+        import_job(log, folder / "y.zip")
+    assert len(log.jobs()) == 1
+
+
+@pytest.mark.parametrize("number", ["0", "-1", "NaN", "1e400", "2.5", "400", '"four"', "true"])
+def test_a_bundle_whose_cylinders_make_no_sense_is_refused_whole(filled, number):
+    log, job_id, _, folder = filled
+    export_job(log, job_id, folder / "x.zip")
+    changed(folder / "x.zip", folder / "y.zip", "job.json", '"cylinders": 4', f'"cylinders": {number}')
+    with pytest.raises(StoreError):
+        import_job(log, folder / "y.zip")
+    assert len(log.jobs()) == 1
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [('"scale": 0.01', '"scale": NaN'), ('"scale": 0.01', '"scale": 0'), ('"offset": 0.0', '"offset": 1e999')],
+)
+def test_a_bundle_whose_scales_make_no_sense_is_refused(filled, old, new):
+    log, job_id, _, folder = filled
+    export_job(log, job_id, folder / "x.zip")
+    changed(folder / "x.zip", folder / "y.zip", "capture.json", old, new)
+    with pytest.raises(StoreError):
+        import_job(log, folder / "y.zip")
+
+
+def test_json_is_strict_both_ways():
+    """RFC 8259, 6: NaN and infinities are not permitted."""
+    for text in ("NaN", "[Infinity]", '{"a": -Infinity}', "1e999"):
+        with pytest.raises(ValueError):
+            strict_json.loads(text)
+    assert strict_json.loads('{"a": 1.5, "b": [null, true, "x"]}') == {"a": 1.5, "b": [None, True, "x"]}
+    told = strict_json.dumps({"a": float("nan"), "b": [float("inf"), 1.0], "c": "NaN"})
+    assert json.loads(told) == {"a": None, "b": [None, 1.0], "c": "NaN"}
 
 
 def test_a_log_is_backed_up_while_it_is_written_and_restored_into_a_new_place(filled):

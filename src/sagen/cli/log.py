@@ -8,6 +8,7 @@ from pathlib import Path
 
 from sagen.artifacts.atomic import write_whole
 from sagen.casework.job_toml import job_toml
+from sagen.model import strict_json
 from sagen.model.errors import SagenError
 from sagen.store import moving
 from sagen.store.forgetting import forget_customer
@@ -83,7 +84,7 @@ def _job_id(text: str) -> int:
 def _show(arguments, log) -> int:
     about, rows = moving.job_rows(log, _job_id(arguments.file))
     if arguments.json:
-        print(json.dumps({"job": about, "entries": rows}, ensure_ascii=False))
+        print(strict_json.dumps({"job": about, "entries": rows}))
         return 0
     print(f"{about['machine']}  ({about['owner'] or 'no name'}), {about['created'][:10]}")
     for entry in log.job(_job_id(arguments.file)).entries:

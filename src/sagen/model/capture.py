@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+LEAST_RATE, MOST_RATE = 0.1, 1e10  #: Hz
+
 
 @dataclass(frozen=True)
 class Channel:
@@ -66,6 +68,14 @@ class Capture:
         """The capture that `about` tells of, with its samples, an array a channel; raises KeyError, TypeError or
         ValueError for what does not fit."""
         channels = tuple(Channel(raw=raw, **item) for item, raw in zip(about["channels"], samples, strict=True))
+        sfreq = about["sfreq"]
+        if isinstance(sfreq, bool) or not isinstance(sfreq, int | float) or not LEAST_RATE <= sfreq <= MOST_RATE:
+            raise ValueError(f"a sample rate of {str(sfreq)[:20]} makes no sense")
+        for channel in channels:
+            if channel.raw.ndim != 1 or len(channel.raw) != len(channels[0].raw) or channel.raw.dtype.kind not in "iuf":
+                raise ValueError(f"the samples of {channel.column[:40]} are not a row of numbers as long as the others")
+            if not (np.isfinite(channel.scale) and channel.scale and np.isfinite(channel.offset)):
+                raise ValueError(f"the scale of {channel.column[:40]} makes no sense")
         holes = tuple((int(first), int(stop)) for first, stop in about.get("holes", ()))
         return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]), holes)
 

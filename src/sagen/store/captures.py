@@ -18,6 +18,7 @@ from pathlib import Path
 import numpy as np
 
 from sagen.artifacts.leases import Lease, Leases, sync_folder
+from sagen.model import strict_json
 from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 
@@ -214,7 +215,7 @@ class CaptureStore:
                 if wrong := wrong_sums(folder):
                     raise ValueError(f"{', '.join(wrong)[:40]} is not what was kept")
                 self._checked.add(token)
-            about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
+            about = strict_json.loads((folder / "capture.json").read_text(encoding="utf-8"))
             files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
             return Capture.of(about, (np.load(file, mmap_mode="r", allow_pickle=False) for file in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:

@@ -23,6 +23,7 @@ import numpy as np
 from sagen.artifacts.atomic import atomic_write
 from sagen.artifacts.folders import passing_folder
 from sagen.artifacts.leases import Leases, sync_folder
+from sagen.model import strict_json
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, StoreError
 from sagen.model.job import Job
@@ -44,6 +45,7 @@ MEMBER = re.compile(
 )
 MOST_MEMBERS, MOST_BYTES = 200_000, 64 << 30
 MOST_TEXT = 64 << 20
+MOST_CYLINDERS = 24
 
 
 @dataclass(frozen=True)
@@ -143,7 +145,7 @@ def import_job(log: JobLog, path: Path) -> Job:
     """
     with passing_folder("import") as passing, _unpacked(path, passing) as folder:
         try:
-            told = json.loads((folder / JOB).read_text(encoding="utf-8"))
+            told = strict_json.loads((folder / JOB).read_text(encoding="utf-8"))
             about, rows = told["job"], told["entries"]
             if told["format"] > FORMAT:
                 raise StoreError(f"{path.name} was written by a newer Sagen")
@@ -161,13 +163,22 @@ def import_job(log: JobLog, path: Path) -> Job:
             raise StoreError(f"{path.name} holds no job") from None
 
 
+def _cylinders(told: object) -> int | None:
+    """How many, where it is told; raises ValueError for what is no number of cylinders."""
+    if told is None or told == "":
+        return None
+    if isinstance(told, bool) or not isinstance(told, int) or not 1 <= told <= MOST_CYLINDERS:
+        raise ValueError(f"{str(told)[:20]} cylinders")
+    return told
+
+
 def _add_rows(log: JobLog, about: dict, rows: list[dict]) -> Job:
     """Put a job from elsewhere into the log, as a new one; raises StoreError for data that is no job's."""
     try:
         made = JobRow(
             machine=as_column(about["machine"])[:200] or "unknown",
             owner=as_column(about.get("owner", ""))[:200],
-            cylinders=int(about["cylinders"]) if about.get("cylinders") else None,
+            cylinders=_cylinders(about.get("cylinders")),
             created=datetime.fromisoformat(about["created"]),
         )
         entries = [
@@ -366,9 +377,14 @@ def _take(zipped: zipfile.ZipFile, member: zipfile.ZipInfo, target: Path, said: 
 
 def _capture(folder: Path, path: Path) -> Capture:
     try:
-        about = json.loads((folder / "capture.json").read_text(encoding="utf-8"))
+        about = strict_json.loads((folder / "capture.json").read_text(encoding="utf-8"))
         rows = [np.load(folder / f"{k}.npy", mmap_mode="r", allow_pickle=False) for k in range(len(about["channels"]))]
-        return Capture.of(about, rows)
+        made = Capture.of(about, rows)
+        if not all(
+            np.isfinite([channel.raw.min(), channel.raw.max()]).all() for channel in made.channels if len(channel.raw)
+        ):
+            raise ValueError("a sample is no finite number")
+        return made
     except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
         raise StoreError(f"{path.name}: a capture in it cannot be read ({str(error)[:60]})") from None
 
