@@ -2,6 +2,7 @@
 
 import base64
 import json
+import os
 import re
 from datetime import datetime
 from html import unescape
@@ -195,7 +196,11 @@ def test_a_capture_comes_back_sample_for_sample(tmp_path):
         np.testing.assert_array_equal(channel.raw, other.raw)
         assert (channel.column, channel.unit, channel.scale, channel.offset, channel.over_range) == (
             other.column, other.unit, other.scale, other.offset, other.over_range)  # fmt: skip
-    assert isinstance(back.channels[0].raw, np.memmap)
+    # A file that is cut while it is open ends nothing: what was opened is here.
+    was = back.channels[0].raw.copy()
+    for file in (tmp_path / "captures").rglob("0.npy") if (tmp_path / "captures").exists() else tmp_path.rglob("0.npy"):
+        os.truncate(file, 200)
+    assert np.array_equal(back.channels[0].raw, was)
 
 
 def test_what_a_crash_left_half_written_is_swept_away(tmp_path):

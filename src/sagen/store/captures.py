@@ -204,8 +204,14 @@ class CaptureStore:
         return found
 
     def get(self, token: str) -> Capture:
-        """The capture behind a token, its samples mapped; when it is first opened its checksums are looked at.
-        Raises StoreError when it is gone, broken or not what was kept."""
+        """The capture behind a token; when it is first opened its checksums are looked at. Its samples are read, not mapped: a
+        file that is cut while it is mapped, by a failing disk or on a share, would end the process.
+
+        Raises
+        ------
+        StoreError
+            when it is gone, broken or not what was kept.
+        """
         folder = self.folder / token
         try:
             if not TOKEN.fullmatch(token):
@@ -217,7 +223,7 @@ class CaptureStore:
                 self._checked.add(token)
             about = strict_json.loads((folder / "capture.json").read_text(encoding="utf-8"))
             files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
-            return Capture.of(about, (np.load(file, mmap_mode="r", allow_pickle=False) for file in files))
+            return Capture.of(about, (np.load(file, allow_pickle=False) for file in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
             raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None
 
