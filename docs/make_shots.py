@@ -9,11 +9,15 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEventLoop, QSettings, QTimer
+from PySide6.QtCore import QEventLoop, QPointF, QSettings, QTimer
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+from benchmarks import pictures
 
 from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import demo_log, make_application, make_window
 from sagen.files import write_capture
+from sagen.model.trail import PhotoEntry
 from sagen.model.vocabulary import StepKind
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -55,6 +59,30 @@ class Camera:
         self.settle()
 
 
+def screen_to_samples(camera: Camera) -> None:
+    """A photo of a made-up screen, its corners in place, and what was read of it."""
+    drawn, path = pictures.drawn("photo", 8_003), camera.folder / "their-screen.png"
+    drawn.image.save(path)
+    window = camera.window
+    window.workspace.bring_in([path])
+    camera.settle()
+    photo = window.page("photo")
+    photo.show_entry(window.workspace.job.of(PhotoEntry)[-1])
+    camera.settle()
+    photo.read_button.click()
+    camera.settle()
+    page = window.page("picture")
+    page.view.corners = [QPointF(x, y) for x, y in drawn.corners]
+    page.view.moved.emit()
+    for name, value in zip(("t0", "t1", "v0", "v1"), drawn.axes, strict=True):
+        page.fields[name].setText(f"{1000 * value:g} ms" if name[0] == "t" else f"{value:.3f} V")
+    page.read()
+    camera.settle()
+    camera.shoot("screen-to-samples")
+    window.workspace.undo()
+    camera.settle()
+
+
 def main() -> int:
     make_application()
     FOLDER.mkdir(exist_ok=True)
@@ -84,11 +112,12 @@ def main() -> int:
     light.shoot("wheel-light")
     page.show_lens("strip")
     light.job("Skerry Lantern 2.2")
-    page.view.zoom(0.12)
-    light.shoot("cam-against-known-good")
+    page.show_lens("beside")
+    light.spin(300)
+    light.shoot("cam-beside-known-good")
+    page.show_lens("strip")
+    screen_to_samples(light)
     light.job("Velmora Courier 2.6")
-    light.window.suspects.rows[0].bar.setChecked(True)
-    light.shoot("remains-of-a-square")
     light.window.navigation.show_circuit().aim("signal", "key_on_unplugged")
     light.settle()
     light.window.page("circuit").entry.value.setText("11.9")

@@ -18,7 +18,7 @@ from sagen.desk.panes.suspects import CheckCard, ReasonLine, SuspectBar, Suspect
 from sagen.desk.theme import theme
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect
-from sagen.model.vocabulary import EntryKind
+from sagen.model.vocabulary import EntryKind, Origin, Part
 from sagen.model.words import POINTS
 from sagen.reason.evidence import Code
 from sagen.reason.history import Case
@@ -288,6 +288,18 @@ def test_a_code_is_chosen_by_what_it_means(app):
     form.pick.activated.emit(index)
     assert form.text.text() == "P0345"
     assert "camshaft" in form.likely.text().lower()
+
+
+def test_a_new_job_states_nothing_that_nobody_said(app):
+    form = JobForm()
+    assert form.records() == []
+    assert form.cylinders.currentData() is None
+    form.words.setText("dies at the lights")
+    form.codes.setText("P0335")
+    form.changed.setCurrentIndex(form.changed.findData(Part.SENSOR))
+    complaint, code, changed = form.records()
+    assert (complaint.complaint, complaint.text, code.code) == (None, "dies at the lights", "P0335")
+    assert (changed.part, changed.origin) == (Part.SENSOR, Origin.UNKNOWN)
 
 
 def test_codes_of_a_new_job_are_gathered_once_each(app):

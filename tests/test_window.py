@@ -29,7 +29,14 @@ def test_from_dropped_file_to_printed_page(desk, make_csv, tmp_path, monkeypatch
     window = desk()
     assert "No jobs yet" in window.page("log").empty.text()
     monkeypatch.setattr(
-        JobForm, "exec", lambda self: (self.machine.setText("Brindle 2"), self.codes.setText("P0335"), 1)[-1]
+        JobForm,
+        "exec",
+        lambda self: (
+            self.machine.setText("Brindle 2"),
+            self.codes.setText("P0335"),
+            self.complaint.setCurrentIndex(1),
+            1,
+        )[-1],
     )
     QTest.mouseClick(window.page("log").new, Qt.MouseButton.LeftButton)
     settle(window)

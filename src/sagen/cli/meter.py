@@ -28,7 +28,7 @@ def arguments(parser) -> None:
     parser.add_argument("--least", metavar="LOW", help="a limit below only")
     parser.add_argument("--most", metavar="HIGH", help="a limit above only: 50mV")
     parser.add_argument("--nominal", metavar="VALUE", help="with --tolerance")
-    parser.add_argument("--tolerance", metavar="10%%")
+    parser.add_argument("--tolerance", metavar="10%")
     parser.add_argument("--table", metavar='"20:2500 80:320"', help="by temperature (degC), as a thermistor has it")
     parser.add_argument("--at", type=float, default=20.0, metavar="C", help="temperature that the limits are for")
     parser.add_argument("--temperature", type=float, metavar="C", help="temperature of the part")
@@ -36,7 +36,7 @@ def arguments(parser) -> None:
     parser.add_argument(
         "--leads", type=float, default=0.0, metavar="OHM", help="their own resistance, in ohm whatever the unit"
     )
-    parser.add_argument("--accuracy", metavar='"0.8%% + 3 x 0.1"')
+    parser.add_argument("--accuracy", metavar='"0.8% + 3 x 0.1"')
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 

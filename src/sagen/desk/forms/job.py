@@ -20,12 +20,14 @@ from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
     Record,
+    ReplacedEntry,
 )
 from sagen.model.vocabulary import (
     CodeKind,
 )
 from sagen.model.words import (
     COMPLAINTS,
+    PARTS,
 )
 
 
@@ -46,23 +48,32 @@ class CodePick(QComboBox):
 
 
 class JobForm(Form):
-    """A new job: machine, customer, complaint, codes."""
+    """A new job, in the order in which people tell it: machine, customer, complaint, codes, what was changed before. Nothing is
+    chosen that nobody said."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__("New job", "Start job", parent)
         self.machine = self.add("Machine", QLineEdit())
         self.machine.setPlaceholderText("make, model, engine, plate; empty: named by the date")
         self.owner = self.add("Customer", QLineEdit())
-        self.cylinders = self.add("Cylinders", QComboBox())
-        for count in (*range(1, 13), 16):
-            self.cylinders.addItem(str(count), count)
-        self.cylinders.setCurrentIndex(self.cylinders.findData(4))
         self.complaint = self.add("Complaint", QComboBox())
+        self.complaint.addItem("Not said", None)
         for key, words in COMPLAINTS.items():
             self.complaint.addItem(words, key)
+        self.words = self.add("", QLineEdit())
+        self.words.setPlaceholderText("in the customer's words; may be empty")
+        self.words.setAccessibleName("Complaint in the customer's words")
         self.codes = self.add("Codes", QLineEdit())
         self.codes.setPlaceholderText("as P0335 P0340; may be empty")
         self.pick = self.add("", CodePick(self._picked))
+        self.changed = self.add("Changed before", QComboBox())
+        self.changed.addItem("Nothing that is known", None)
+        for part, words in PARTS.items():
+            self.changed.addItem(words, part)
+        self.cylinders = self.add("Cylinders", QComboBox())
+        self.cylinders.addItem("Not known", None)
+        for count in (*range(1, 13), 16):
+            self.cylinders.addItem(str(count), count)
 
     def _picked(self, code: str) -> None:
         if code not in self.code_list():
@@ -85,7 +96,10 @@ class JobForm(Form):
 
     def records(self) -> list[Record]:
         """What the new job's trail begins with."""
-        return [ComplaintEntry(self.complaint.currentData()), *(code_entry(item) for item in self.code_list())]
+        complaint, text = self.complaint.currentData(), self.words.text().strip()
+        told: list[Record] = [ComplaintEntry(complaint, text)] if complaint or text else []
+        told += [code_entry(item) for item in self.code_list()]
+        return [*told, *([ReplacedEntry(self.changed.currentData())] if self.changed.currentData() else [])]
 
 
 def code_entry(text: str, meant: str = "", says: CodeKind | None = None) -> CodeEntry:
