@@ -32,6 +32,7 @@ LEAST_TOOTH, SMALL_TOOTH = 6.0, 11.0  #: px from tooth to tooth: nothing is answ
 LEAST_CONTRAST = 0.09  #: of full white; fainter is no trace
 LEAST_CHROMA = 0.12
 MOST_TRACES = 6
+FILLED, MOST_FILLED = 0.3, 0.05  #: how far from the usual ground an area is that is no ground, and of the plot
 COVERS = 0.55  #: of the columns that a trace must be seen in
 STEEP = 3  #: px of a column that a flat may climb
 
@@ -162,6 +163,12 @@ def _inks(plot: np.ndarray) -> list[Ink]:
     blocks = plot[:high, :wide].reshape(high // tile, tile, wide // tile, tile, 3)
     ground = np.median(blocks, axis=(1, 3))
     ground = ndimage.median_filter(ground, size=(9, 9, 1), mode="nearest")
+    filled = np.abs(ground - np.median(ground, axis=(0, 1))).max(axis=-1) > FILLED
+    # Glare goes from edge to edge, or lies anywhere small; teeth too close to be told apart fill a block.
+    if (filled & (filled.mean(axis=0) < 0.95)).mean() > MOST_FILLED:
+        raise SagenError(
+            "the trace fills an area instead of drawing a line: record less time on the screen, or from nearer by"
+        )
     rows = np.clip((np.arange(plot.shape[0]) + 0.5) / tile - 0.5, 0, ground.shape[0] - 1)
     columns = np.clip((np.arange(plot.shape[1]) + 0.5) / tile - 0.5, 0, ground.shape[1] - 1)
     at = np.meshgrid(rows, columns, indexing="ij")
