@@ -226,7 +226,10 @@ def _coloured(off: np.ndarray, strength: np.ndarray, chroma: np.ndarray, noise: 
         if strong < LEAST_CONTRAST:
             continue
         # A gate of colour, which pictures hold coarsely, and within it the brightness, which they hold finely.
-        gate = scipy.ndimage.binary_dilation(own & (chroma > 0.4 * np.quantile(chroma[own], 0.9)), iterations=2)
+        # Thin legs lose their colour first: what is bright and hangs on what is coloured is of the same trace.
+        seed = own & (chroma > 0.4 * np.quantile(chroma[own], 0.9))
+        gate = scipy.ndimage.binary_propagation(seed, np.ones((3, 3)), mask=seed | (strength > 0.3 * strong))
+        gate = scipy.ndimage.binary_dilation(gate, iterations=1)
         name = min(_HUES, key=lambda item: abs(item[0] - hue))[1]
         found.append(Ink(np.where(gate, np.clip((strength - 0.25 * strong) / (0.6 * strong), 0, 1), 0.0), name))
     return found
