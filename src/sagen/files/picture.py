@@ -181,7 +181,7 @@ def _inks(plot: np.ndarray) -> list[Ink]:
     chroma = off.max(axis=-1) - off.min(axis=-1)
     found = _coloured(off, strength, chroma, noise)
     if not found:
-        found = _plain(strength, noise)
+        found = _plain(strength, noise, "dark" if np.median(ground) > 0.5 else "bright")
     kept = [ink for ink in found if np.mean(ink.amount.max(axis=0) > 0.5) >= COVERS]
     return sorted(kept, key=lambda ink: -float(ink.amount.sum()))[:MOST_TRACES]
 
@@ -235,11 +235,11 @@ def _coloured(off: np.ndarray, strength: np.ndarray, chroma: np.ndarray, noise: 
     return found
 
 
-def _plain(strength: np.ndarray, noise: float) -> list[Ink]:
+def _plain(strength: np.ndarray, noise: float, name: str) -> list[Ink]:
     strong = float(np.quantile(strength, 0.995))
     if strong < max(LEAST_CONTRAST, 6 * noise):
         return []
-    return [Ink(np.clip((strength - 0.5 * strong) / (0.4 * strong), 0, 1), "trace")]
+    return [Ink(np.clip((strength - 0.5 * strong) / (0.4 * strong), 0, 1), name)]
 
 
 # the path -----------------------------------------------------------------------------------------------------
