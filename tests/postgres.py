@@ -74,7 +74,7 @@ def server():
     return _SERVER[0]
 
 
-def until(what, seconds=10.0):
+def until(what, seconds=40.0):
     """Wait until `what()` is true; answers how long it took, None where it never was."""
     began = time.monotonic()
     while time.monotonic() - began < seconds:

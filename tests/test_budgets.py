@@ -188,7 +188,14 @@ def test_a_reader_ends_with_stop_and_with_the_program(tmp_path):
     pipe = tmp_path / "a.h5"
     os.mkfifo(pipe)  # opening it waits for ever, as a dead network drive does
     seen, wanted = set(), threading.Event()
-    threading.Timer(1.0, lambda: (seen.update(_readers(os.getpid()).values()), wanted.set())).start()
+
+    def stop_once_it_reads():
+        until(lambda: _readers(os.getpid()))
+        time.sleep(0.5)
+        seen.update(_readers(os.getpid()).values())
+        wanted.set()
+
+    threading.Thread(target=stop_once_it_reads, daemon=True).start()
     with pytest.raises(budget.Unwanted), budget.wanted_while(lambda: not wanted.is_set()):
         sandbox.read_sandboxed("HDF5")(pipe)
     assert seen
