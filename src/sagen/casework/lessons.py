@@ -9,6 +9,7 @@ from itertools import pairwise
 
 from sagen.model.circuit import CircuitSpec
 from sagen.model.machine_card import MachineCard
+from sagen.model.practice import practice_of
 from sagen.model.proof import standing
 from sagen.model.trail import CardEntry, Record, RepairEntry
 from sagen.model.vocabulary import Origin, Part, ProofStep, Role, SensorKind
@@ -52,10 +53,11 @@ class Lesson:
 
 
 def lessons_of(records: Iterable[Record]) -> tuple[Lesson, ...]:
-    """What a job taught; nothing where no part was changed. Only what was done and proven by measuring counts."""
+    """What a job taught; nothing where no part was changed, nor a machine to practise on. Only what was done and proven by
+    measuring counts."""
     records = list(records)
     repairs = [record for record in records if isinstance(record, RepairEntry)]
-    if not repairs:
+    if not repairs or practice_of(records):
         return ()
     proven, last = standing(records).stage == "proven", repairs[-1]
     model = next((record.machine.title for record in reversed(records) if isinstance(record, CardEntry)), "")

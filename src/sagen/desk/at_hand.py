@@ -12,6 +12,11 @@ from sagen.instruments.protocols import Instruments
 from sagen.instruments.wired import Addresses, Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.lazy import lazy
+from sagen.model.practice import practice_of
+
+#: loaded when a practice job is first measured
+practice_job = lazy("sagen.casework.practice_job")
 
 ADDRESSES = ("recorder", "meter", "bus")
 NONE_AT_HAND = "No instrument is on the bench yet: state where one answers (Instruments)."
@@ -52,6 +57,8 @@ class BenchInstruments:
         SagenError
             where there is nothing.
         """
+        if practice_of(job.records()):
+            return practice_job.wired_to(job)
         if self.stated:
             return Wired(self.addresses)
         if self.stand_in:
@@ -60,7 +67,11 @@ class BenchInstruments:
 
     def stand_in_for(self, job: Job) -> Instruments:
         """The stand-in's own instruments, not over a wire; raises SagenError where there is none."""
-        return instruments_called(self.stand_in, job)
+        return practice_job.stand_in(job) if practice_of(job.records()) else instruments_called(self.stand_in, job)
+
+    def stands_in(self, job: Job | None) -> bool:
+        """Whether a stand-in answers for a job without a wire."""
+        return bool(self.stand_in) or (job is not None and practice_of(job.records()) is not None)
 
 
 class InstrumentsForm(Form):

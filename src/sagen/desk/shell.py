@@ -145,6 +145,13 @@ class Shell:
             *((f"Watch a folder for {what}", run("instruments.watch", what)) for what in WATCHED),
             ("Probe mode", run("instruments.probe")),
             ("Instruments", run("instruments.choose")),
+            (
+                "Practice",
+                (
+                    ("A machine to practise on", run("practice.begin")),
+                    ("What it was, and how it went", run("practice.debrief")),
+                ),
+            ),
             ("Job and log", tuple((words, run(command)) for words, command in logs.LOG_COMMANDS)),
         ]
         show += [(name.replace("_", " ").capitalize(), run("view.show_page", name)) for name in added_pages()]

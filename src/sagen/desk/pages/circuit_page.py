@@ -114,7 +114,6 @@ class CircuitPage(Page):
     ) -> None:
         self.workspace, self.message, self.instruments = workspace, message, instruments
         self.left.connect(navigation.back_to_job)
-        self.entry.stand_in.setVisible(bool(instruments.stand_in))
 
     # showing ------------------------------------------------------------------------------
 
@@ -123,6 +122,7 @@ class CircuitPage(Page):
         if job.id != self.job_id:
             self.entry.value.clear()
         self.job_id = job.id
+        self.entry.stand_in.setVisible(self.instruments.stands_in(job))
         circuits = circuits_of(job.records())
         name = self.workspace.circuit if circuit is None else circuit
         name = name if name in circuits else next(iter(circuits))
