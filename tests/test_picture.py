@@ -8,7 +8,7 @@ import json
 import numpy as np
 import pytest
 from benchmarks import pictures
-from PIL import Image
+from PIL import Image, ImageFile
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from tests.test_cli import sagen
@@ -122,13 +122,14 @@ def test_the_command_writes_a_capture_with_its_uncertainty_that_is_read_as_one_f
     assert not (tmp_path / "c.csv").exists()
 
 
-def test_what_is_no_picture_or_too_large_is_refused_before_it_is_unpacked(tmp_path):
+def test_what_is_no_picture_or_too_large_is_refused_before_it_is_unpacked(tmp_path, monkeypatch):
     (tmp_path / "words.png").write_text("no picture")
     with pytest.raises(SagenError, match="no picture"):
         open_picture(tmp_path / "words.png")
     whole = tmp_path / "whole.png"
     pictures.drawn("screenshot", SEED).image.save(whole)
     (tmp_path / "cut.png").write_bytes(whole.read_bytes()[: whole.stat().st_size // 3])
+    monkeypatch.setattr(ImageFile, "LOAD_TRUNCATED_IMAGES", True)  # as what prints pages leaves it
     with pytest.raises(SagenError):
         open_picture(tmp_path / "cut.png")
     Image.new("1", (20_000, 4_000)).save(tmp_path / "large.png")

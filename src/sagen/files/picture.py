@@ -8,6 +8,8 @@ the picture: where more than a fifth of the ink is not accounted for, nothing is
 from __future__ import annotations
 
 import csv
+import sys
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,6 +25,7 @@ from sagen.model.lazy import lazy
 scipy = lazy("scipy")
 Image = lazy("PIL.Image")
 ImageOps = lazy("PIL.ImageOps")
+_whole_only = threading.Lock()
 
 MOST_PIXELS, MOST_SIDE = 60_000_000, 16_000
 LEAST_SIDE, MOST_PLOT = 60, 3000  #: px of the plot; larger ones are made smaller
@@ -430,7 +433,9 @@ def open_picture(path: str | Path) -> np.ndarray:
         for what is no picture, or one that is too large.
     """
     try:
-        with Image.open(path) as image:
+        with _whole_only, Image.open(path) as image:
+            # What prints pages lets Pillow fill up pictures that were cut: what is missing is no ink.
+            sys.modules["PIL.ImageFile"].LOAD_TRUNCATED_IMAGES = False
             width, height = image.size
             if width * height > MOST_PIXELS or max(width, height) > MOST_SIDE:
                 raise SagenError(
