@@ -221,7 +221,7 @@ QProgressBar::chunk { background: %(accent)s; border-radius: 4px; }
 QToolTip { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px 6px; }
 QTableView { background: %(raised)s; alternate-background-color: %(pane)s; color: %(ink)s; border: 1px solid %(line)s;
   border-radius: 6px; selection-background-color: %(accent)s; selection-color: %(on_accent)s; font-size: 9pt; }
-QTableView::item { padding: 0 6px; }
+QTableView::item { padding: 0 3px; }
 QHeaderView::section { background: %(pane)s; color: %(quiet)s; border: none; border-bottom: 1px solid %(line)s; padding: 4px 5px;
   font-size: 8.5pt; }
 QHeaderView::down-arrow { image: url("%(arrow)s"); width: 11px; height: 9px; subcontrol-position: top center; }
