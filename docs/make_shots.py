@@ -34,6 +34,10 @@ class Camera:
         self.window = make_window(settings, demo=True)
         self.window.show()
         self.window.workspace.open_log(demo_log)
+        for _ in range(4_000):  # the demo's jobs are made first, which takes a while on a busy machine
+            self.spin(30)
+            if self.window.workspace.log is not None:
+                break
         self.settle()
 
     def settle(self, extra: int = 500) -> None:
