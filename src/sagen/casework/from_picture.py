@@ -14,6 +14,7 @@ from sagen.casework.examination import Incoming, build_pyramids
 from sagen.files.arrays import capture_at
 from sagen.files.picture import Reading, open_picture, proposed_corners, read_picture
 from sagen.model.errors import SagenError
+from sagen.model.typed import typed_figure
 from sagen.model.units import SAMPLED, seconds_of, unit_of
 
 Corners = tuple[tuple[float, float], ...]
@@ -55,7 +56,10 @@ def _typed(text: str, what: str) -> tuple[float, str]:
     found = _FIGURE.match(text)
     if found is None:
         raise SagenError(f"type {what}" if not text.strip() else f"'{text[:30]}' is not {what}")
-    return float(found[1].replace(",", ".").replace("−", "-")), found[2]
+    try:
+        return typed_figure(found[1].replace("−", "-")), found[2]
+    except ValueError as error:  # more digits than a figure holds
+        raise SagenError(str(error)) from None
 
 
 def read_plot(

@@ -18,6 +18,7 @@ from sagen.kinds import broken, examine
 from sagen.machine.faults import possible
 from sagen.machine.meter import read
 from sagen.machine.record import record
+from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.vocabulary import Cause, CheckKind, CodesBack, Complaint, FindingKind, Part, Quantity
@@ -148,7 +149,8 @@ class PracticeMachine:
     def complaint(self) -> Complaint:
         return next(Complaint(item.name) for item in self.told if isinstance(item, Complained))
 
-    def _broken(self):
+    def simulated(self) -> SimulatedMachine:
+        """The machine with what is wrong with it now."""
         return broken(self.spec, list(self.faults.items()), self.seed)
 
     def _rng(self, slug: str) -> np.random.Generator:
@@ -181,14 +183,14 @@ def _told(fault: str, rng: np.random.Generator) -> list[Evidence] | None:
 
 
 def _metered(machine: PracticeMachine, check: CheckFacts, rng: np.random.Generator) -> tuple[Evidence, ...]:
-    reading = read(machine._broken(), check.point, check.state)
+    reading = read(machine.simulated(), check.point, check.state)
     ohms = reading.quantity == Quantity.OHMS
     value = float(reading.value * (1 + rng.normal(0, 0.004)) + rng.normal(0, 0.05 if ohms else 0.004))
     return (MeterReading("", check.point, check.state, max(value, 0.0) if ohms else value, ohms),)
 
 
 def _recorded(machine: PracticeMachine, check: CheckFacts, rng: np.random.Generator) -> tuple[Evidence, ...]:
-    capture, sheet = record(machine._broken(), check.state, seconds=2.4, sfreq=20_000.0)
+    capture, sheet = record(machine.simulated(), check.state, seconds=2.4, sfreq=20_000.0)
     good = record(broken(machine.spec, [], 9_999), check.state, seconds=2.4, sfreq=20_000.0) if machine.good else None
     entry = capture_entry(examine(capture, sheet, reference=good), kept_name(good))
     return tuple(item for item in (capture_piece(entry, machine.spec), cranked_piece(entry.cadence)) if item)
@@ -197,7 +199,7 @@ def _recorded(machine: PracticeMachine, check: CheckFacts, rng: np.random.Genera
 def _scanned(machine: PracticeMachine, check: CheckFacts, rng: np.random.Generator) -> tuple[Evidence, ...]:
     facts = knowledge()
     if check.slug == "rpm_cranking":
-        capture, sheet = record(machine._broken(), "cranking", seconds=2.4, sfreq=20_000.0)
+        capture, sheet = record(machine.simulated(), "cranking", seconds=2.4, sfreq=20_000.0)
         silent = any(finding.kind == FindingKind.NO_SIGNAL for finding in examine(capture, sheet).findings)
         return (Scanned("", "rpm_cranking", 0.0 if silent else 205.0),)
     fault = next(iter(machine.faults), SOUND)
@@ -313,7 +315,8 @@ def best_minutes(machine: PracticeMachine) -> float:
         telling = [item for item in checks if item.gain_bits >= TELLS][:TRIED]
         if not telling:
             return minutes
-        tried = [_tried(machine, case, item, world, true, _share(posterior, true)) for item in telling]
+        before = _share(posterior, true)
+        tried = [_tried(machine, case, item, world, true, before) for item in telling]
         best, case = max(tried, key=lambda item: item[0])[1:]
         minutes += best.total_minutes
         if best.check.kind == CheckKind.SWAP:

@@ -11,7 +11,6 @@ from sagen.casework.practice import PracticeMachine, best_minutes
 from sagen.codes.lookup import table
 from sagen.instruments.stand_in import StandIn
 from sagen.instruments.wired import Wired, wired_stand_in
-from sagen.kinds import broken
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.practice import mark, practice_of
@@ -90,7 +89,7 @@ def practised(job: Job) -> PracticeMachine:
 
 def _simulated(job: Job):
     machine = practised(job)
-    made = broken(machine.spec, list(machine.faults.items()), machine.seed)
+    made = machine.simulated()
     made.rng = np.random.default_rng([machine.seed, len(job.entries), 5])
     return made, bool(machine.faults)
 

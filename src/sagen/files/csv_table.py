@@ -103,17 +103,14 @@ def _with_blanks(path: Path, dialect: Dialect, notes: list[str]) -> list[np.ndar
         raise _table_error(error) from None
     columns = []
     for i in range(dialect.columns):
-        cells = frame[i].astype(str).str.strip()
-        values = pd.to_numeric(
-            cells.str.replace(",", ".", regex=False) if dialect.decimal == "," else cells, errors="coerce"
-        )
-        wrong = np.flatnonzero(
-            values.isna().to_numpy() & (cells != "").to_numpy() & (cells.str.lower() != "nan").to_numpy()
-        )
+        cells, values = _numbers(frame[i], dialect)
+        wrong = np.flatnonzero(np.isnan(values) & ~cells.str.lower().isin(BLANK).to_numpy())
         if len(wrong):
             row = int(wrong[0])
-            raise CaptureFileError(f"'{cells.iloc[row][:40]}' is not a number", line=_line_of(dialect, row))
-        columns.append(values.to_numpy(np.float64, copy=True))
+            raise CaptureFileError(
+                f"'{str(frame[i].iloc[row]).strip()[:40]}' is not a number", line=_line_of(dialect, row)
+            )
+        columns.append(values)
     there = np.isfinite(columns).all(axis=0)
     if there.sum() < FEWEST_SAMPLES:
         raise CaptureFileError(
@@ -197,22 +194,30 @@ def _table_error(error: Exception) -> CaptureFileError:
     return CaptureFileError(f"the table cannot be read: {str(error).splitlines()[0]}")
 
 
-def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -> tuple[np.ndarray, int]:
-    """One column of text as float64: over-range marks become the column's extreme, blanks hold the
-    value before them. Raises CaptureFileError with the line of the first cell that is neither."""
+BLANK = ("", "nan")  #: cells that hold nothing, in lower case
+
+
+def _numbers(column, dialect: Dialect):
+    """A column's cells as text with decimal points, and as float64; NaN for what is no number."""
     text = column.astype(str).str.strip()
     if dialect.decimal == ",":
         text = text.str.replace(",", ".", regex=False)
-    values = pd.to_numeric(text, errors="coerce").to_numpy(np.float64, copy=True)
+    return text, pd.to_numeric(text, errors="coerce").to_numpy(np.float64, copy=True)
+
+
+def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -> tuple[np.ndarray, int]:
+    """One column of text as float64: over-range marks become the column's extreme, blanks hold the
+    value before them. Raises CaptureFileError with the line of the first cell that is neither."""
+    text, values = _numbers(column, dialect)
     odd = np.flatnonzero(~np.isfinite(values))
     cells = text.iloc[odd].str.lower()
-    if len(odd) and odd[-1] == len(values) - 1 and cells.iloc[-1] in ("", "nan"):
+    if len(odd) and odd[-1] == len(values) - 1 and cells.iloc[-1] in BLANK:
         # The recorder was cut off within its last line.
         values, odd, cells = values[:-1], odd[:-1], cells.iloc[:-1]
         if "the last line was incomplete and is left out" not in notes:
             notes.append("the last line was incomplete and is left out")
     signs = cells.map(lambda item: OVER_RANGE.get(item, 0)).to_numpy(np.int8)
-    blank = cells.isin(["", "nan"]).to_numpy()
+    blank = cells.isin(BLANK).to_numpy()
     wrong = np.flatnonzero((signs == 0) & ~blank)
     if len(wrong):
         row = int(odd[wrong[0]])

@@ -11,6 +11,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SheetError, unknown_name
 from sagen.model.machine_card import MachineCard
 from sagen.model.trail import CardEntry, InspectionEntry, PhotoEntry, Record, StepEntry, ValueEntry
+from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import CardQuantity, Quantity, StepKind
 
 BATTERY = "battery"
@@ -56,7 +57,7 @@ def _pressure(row: Mapping) -> Record:
         unit = found[2].lower() if found else ""
         if unit not in KILOPASCAL:
             raise ValueError(f"pressure: '{told[:40]}' is no number of {', '.join(KILOPASCAL)}")
-        told = float(found[1].replace(",", ".")) * KILOPASCAL[unit]
+        told = typed_figure(found[1]) * KILOPASCAL[unit]
     data = {"between": (at,) if isinstance(at, str) else at, "quantity": CardQuantity.KILOPASCAL, "value": told}
     return ValueEntry.of(data | ({"state": row["state"]} if "state" in row else {}))
 

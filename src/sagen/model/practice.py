@@ -7,7 +7,6 @@ from collections.abc import Iterable
 
 from sagen.model.trail import NoteEntry, Record
 
-MOST_LEVEL = 5
 _MARK = re.compile(r"^Practice, level ([1-5]), machine (\d{1,9})\.")
 
 

@@ -7,12 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.kinds import Examination
-from sagen.model.capture import Channel
 from sagen.model.vocabulary import Role
 from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.cam import CYCLE
 from sagen.signal.cam_difference import turn_between
-from sagen.signal.per_tooth import ToothTable
+from sagen.signal.per_tooth import ToothTable, waves_over_angle
 from sagen.signal.reading import RotatingReading
 
 STEPS_A_DEGREE = 3
@@ -114,21 +113,12 @@ def _cam_scene(done: Examination, good: Examination, column: str, pattern: Rotat
 
 def _laid(done: Examination, column: str, clock: RotatingReading, span: float, begin: float) -> np.ndarray:
     """The channel's rows over the angle of a shaft, one a turn or cycle, shape (rows, steps), its unit."""
-    channel: Channel = done.capture.channel(column)
-    teeth = clock.teeth
-    angle = teeth.angle_deg()
-    climbing = np.concatenate([[True], np.diff(angle) > 0]) & (teeth.number > 0)
-    angle, times = angle[climbing], teeth.times[climbing]
-    steps = round(span * STEPS_A_DEGREE)
-    if len(angle) < 3:
-        return np.empty((0, steps))
-    first = int(np.ceil((angle[0] - begin) / span))
-    last = min(int((angle[-1] - begin) // span), first + MOST_TURNS)
-    if last <= first:
-        return np.empty((0, steps))
-    grid = begin + np.arange(first * steps, last * steps) / STEPS_A_DEGREE
-    at = np.clip(np.round(np.interp(grid, angle, times) * done.capture.sfreq).astype(np.int64), 0, channel.raw.size - 1)
-    return (channel.raw[at].astype(np.float64) * channel.scale + channel.offset).reshape(last - first, steps)
+    channel, slots = done.capture.channel(column), clock.wheel.slots
+    rows = waves_over_angle(
+        channel.raw, clock.teeth, done.capture.sfreq, span=slots * span / 360.0, steps=round(span * STEPS_A_DEGREE),
+        begin=slots * begin / 360.0, most=MOST_TURNS,
+    )  # fmt: skip
+    return rows * channel.scale + channel.offset
 
 
 def _scene(done, column, pair, span, edges, what, name) -> BesideScene | None:

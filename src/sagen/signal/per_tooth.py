@@ -8,6 +8,7 @@ import numpy as np
 
 from sagen.signal.deviation import by_place
 from sagen.signal.reading import RotatingReading
+from sagen.signal.slots import Teeth
 
 
 @dataclass(frozen=True)
@@ -143,13 +144,39 @@ def wave_over_turn(
     if teeth.wheel is None or len(teeth.times) < 8:
         return None
     slots = teeth.wheel.slots
-    position = teeth.turn * slots + teeth.number - 1.0
+    rows = waves_over_angle(raw, teeth, reading.sfreq, span=slots, steps=slots * steps_a_pitch, most=turns)
+    return rows.mean(axis=0) if len(rows) else None
+
+
+def waves_over_angle(
+    raw: np.ndarray, teeth: Teeth, sfreq: float, *, span: float, steps: int, begin: float = 0.0, most: int = 24
+) -> np.ndarray:
+    """Samples on an even grid of a shaft's angle, a row a span of it, raw units, shape (rows, steps).
+
+    Parameters
+    ----------
+    raw : ndarray, shape (n,)
+        samples as recorded, of any channel
+    teeth : Teeth
+        the shaft's, with a wheel
+    sfreq : float
+        samples a second
+    span, begin : float
+        pitches that a row is long, and of the first turn at which one begins
+    steps : int
+        of the grid, a row
+    most : int
+        at most so many rows, the first ones
+    """
+    position = teeth.turn * teeth.wheel.slots + teeth.number - 1.0
     climbing = np.concatenate([[True], np.diff(position) > 0]) & (teeth.number > 0)
-    first = int(np.ceil(position[climbing][0] / slots)) if climbing.any() else 0
-    last = min(int(position[climbing][-1] // slots), first + turns) if climbing.any() else 0
+    if not climbing.any():
+        return np.empty((0, steps))
+    position, times = position[climbing], teeth.times[climbing]
+    first = int(np.ceil((position[0] - begin) / span))
+    last = min(int((position[-1] - begin) // span), first + most)
     if last <= first:
-        return None
-    grid = np.arange(first * slots * steps_a_pitch, last * slots * steps_a_pitch) / steps_a_pitch
-    times = np.interp(grid, position[climbing], teeth.times[climbing])
-    index = np.clip(np.round(times * reading.sfreq).astype(int), 0, len(raw) - 1)
-    return raw[index].astype(np.float64).reshape(last - first, -1).mean(axis=0)
+        return np.empty((0, steps))
+    grid = begin + np.arange(first * steps, last * steps) / (steps / span)
+    index = np.clip(np.round(np.interp(grid, position, times) * sfreq).astype(int), 0, len(raw) - 1)
+    return raw[index].astype(np.float64).reshape(last - first, steps)

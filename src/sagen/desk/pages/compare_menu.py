@@ -33,9 +33,8 @@ class CompareMenu(QMenu):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.offers: list[
-            OnShelf
-        ] = []  #: what on the shelf has the pattern of the capture on the bench, the best fit first
+        #: what on the shelf has the pattern of the capture on the bench, the best fit first
+        self.offers: list[OnShelf] = []
         self.aboutToShow.connect(self._offer)
 
     def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands) -> None:

@@ -187,6 +187,7 @@ class PicturePage(Page):
         head = QHBoxLayout()
         head.addWidget(Label("Screen to samples", name="heading"), 1)
         self.read_button, self.take, back = QPushButton("Read"), QPushButton("Bring it in"), QPushButton("Back")
+        self.read_button.setObjectName("first")
         self.read_button.clicked.connect(self.read)
         self.take.clicked.connect(self.bring_in)
         back.clicked.connect(self.left)
@@ -247,7 +248,6 @@ class PicturePage(Page):
         self.view.update()
         self.take.setEnabled(False)
         self.read_button.setEnabled(self.picture is not None)
-        self.read_button.setObjectName("first")
         self.told.setText("")
 
     def axes(self) -> tuple[float, float, float, float]:
