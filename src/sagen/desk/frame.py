@@ -10,12 +10,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
-#: px at 1280 of trail, bench, and next check with suspects; and the least that each takes
-PANES = (226, 724, 298)
-LEAST = (206, 440, 266)
-#: px inside the frame: it fits a screen of 1280 x 800 with its title bar and a panel
-SIZE = (1280, 720)
-LEAST_SIZE = (1024, 640)
+from sagen.desk.sizes import LEAST_SIZE, PANES, SIZE
 
 
 class MainWindow(QMainWindow):

@@ -11,7 +11,6 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from sagen.desk.actions import bind
-from sagen.desk.frame import LEAST, PANES
 from sagen.desk.navigation import BenchNavigation
 from sagen.desk.pages import added_pages
 from sagen.desk.panes.suspects import SuspectsPane
@@ -19,6 +18,7 @@ from sagen.desk.panes.trail import TrailPane
 from sagen.desk.parts import Bench, Header
 from sagen.desk.ports import Ports
 from sagen.desk.registry import CommandRegistry
+from sagen.desk.sizes import LEAST, PANES
 from sagen.desk.theme import theme
 from sagen.desk.window_actions import ACTIONS, JOB_PAGES, WATCHED
 from sagen.desk.workspace import DeskWorkspace

@@ -10,6 +10,7 @@ import itertools
 import socketserver
 import threading
 import time
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -142,7 +143,7 @@ class _Server(socketserver.ThreadingTCPServer):
         """A client that goes away is no error of ours."""
 
 
-class _Handler(socketserver.StreamRequestHandler):
+class _Handler(socketserver.StreamRequestHandler, ABC):
     profile: Profile
 
     def handle(self) -> None:
@@ -154,8 +155,9 @@ class _Handler(socketserver.StreamRequestHandler):
             if answer is not None and not self._send(answer):
                 return
 
+    @abstractmethod
     def answer(self, line: str) -> bytes | None:
-        raise NotImplementedError
+        """What is sent back to a line; None for nothing."""
 
     def _send(self, answer: bytes) -> bool:
         """Send an answer, as well behaved as the bench is; False where the line is closed after it."""

@@ -385,96 +385,88 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         file name and TOML text of those that were added
     """
     sources = [(name, _parsed(name, text)) for name, text in (*texts.items(), *more)]
-    evidence_file, evidence = next(
-        (source for source in sources if source[0] == "evidence.toml"), ("evidence.toml", {})
-    )
+    evidence_file, evidence = next((item for item in sources if item[0] == "evidence.toml"), ("evidence.toml", {}))
     _only(evidence_file, evidence, ("code", "complaint", "comes", "codes_back", "part", "origin", "looked"))
-    world_file, world_data = next((source for source in sources if source[0] == "world.toml"), ("world.toml", {}))
+    world_file, world_data = next((item for item in sources if item[0] == "world.toml"), ("world.toml", {}))
     _only(world_file, world_data, ("value",))
-    cautions: dict[str, str] = {}
-    for where, data in sources:
-        if where not in (evidence_file, world_file):
-            _only(
-                where,
-                data,
-                (
-                    "fault",
-                    "caution",
-                    "applies",
-                    "check",
-                    "shape",
-                    "comes_and_goes",
-                    "picture",
-                    "place",
-                    "stakes",
-                    "order",
-                ),
-            )
-            cautions |= _cautions(where, data.get("caution", {}))
-    applies = [
-        _row(where, f"[[applies]] {row.get('caution', '?') if isinstance(row, dict) else '?'}", Applies, row)
-        for where, data in sources if where not in (evidence_file, world_file) for row in data.get("applies", [])
-    ]  # fmt: skip
-    for item in applies:
-        _known("checks.toml", "[[applies]]", "caution", item.caution, cautions)
-    priors, checks, shapes, comings, picture, stakes, places, orders = {}, [], {}, {}, None, None, {}, {}
-    for where, data in sources:
-        if where in (evidence_file, world_file):
-            continue
-        for name, row in _table(where, data, "fault").items():
-            _known(where, f"[fault.{name}]", "fault", name, (SOUND, *all_faults()))
-            priors[name] = _row(where, f"[fault.{name}]", Prior, row)
-        rows = data.get("check", [])
-        if not isinstance(rows, list):
-            raise KnowledgeError(f"{where}: a check is written [[check]], with two brackets")
-        for row in rows:
-            checks.append(_check(where, row, cautions, applies))
-        for name, row in _table(where, data, "shape").items():
-            shapes[name] = _shape(where, name, row, shapes.get(name))
-        comings |= _comings(where, data.get("comes_and_goes", {}))
-        for name, minutes in _place_minutes(where, data.get("place", {})):
-            places[name] = minutes
-        for name, row in _orders(where, data.get("order", {})):
-            orders[name] = (where, row)
-        if "stakes" in data:
-            stakes = _row(where, "[stakes]", Stakes, data["stakes"])
-        if "picture" in data:
-            picture = _row(where, "[picture]", Picture, data["picture"])
-    for name, there in (
-        ("shapes.toml: there is no table [picture]", picture),
-        ("checks.toml: there is no table [stakes]", stakes),
-    ):
-        if there is None:
-            raise KnowledgeError(name)
-    for place in Place:
-        if place not in places:
-            raise KnowledgeError(f"checks.toml, [place]: there is no {place}")
-    _complete(priors, checks, shapes, comings)
-    inspected = {
-        name: _inspected(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()
-    }
+    rows = _Rows([item for item in sources if item[0] not in (evidence_file, world_file)])
+    _complete(rows.priors, rows.checks, rows.shapes, rows.comings)
     return Knowledge(
-        priors,
+        rows.priors,
         _shares(evidence_file, evidence, "code", (*CodeKind, *CODES_TOGETHER)),
         _shares(evidence_file, evidence, "complaint", Complaint),
         _shares(evidence_file, evidence, "comes", Occasion),
         _shares(evidence_file, evidence, "codes_back", CodesBack),
         {Part(name): causes for name, causes in _parts(evidence_file, evidence)},
         {Origin(name): bad for name, bad in _origins(evidence_file, evidence)},
-        tuple(checks),
-        shapes,
-        comings,
-        picture,
-        {
-            name: _row(world_file, f"[value.{name}]", Range, row)
-            for name, row in _table(world_file, world_data, "value").items()
-        },
-        inspected,
-        stakes,
-        places,
-        {name: _checks_named(where, name, row, checks) for name, (where, row) in orders.items()},
-        cautions,
+        tuple(rows.checks),
+        rows.shapes,
+        rows.comings,
+        rows.picture,
+        _rows(world_file, world_data, "value", Range),
+        {name: _inspected(evidence_file, name, row) for name, row in _table(evidence_file, evidence, "looked").items()},
+        rows.stakes,
+        rows.places,
+        {name: _checks_named(where, name, row, rows.checks) for name, (where, row) in rows.orders.items()},
+        rows.cautions,
     )
+
+
+class _Rows:
+    """The tables that any knowledge file may hold, of all of them; what stands in a later file goes over an earlier one."""
+
+    TABLES = ("fault", "caution", "applies", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order")
+
+    def __init__(self, sources: list[tuple[str, dict]]):
+        self.priors: dict[str, Prior] = {}
+        self.cautions: dict[str, str] = {}
+        self.checks: list[CheckFacts] = []
+        self.shapes: dict[str, Shape] = {}
+        self.comings: dict[str, Comings] = {}
+        self.places: dict[Place, float] = {}
+        self.orders: dict[Role, tuple[str, object]] = {}
+        for where, data in sources:
+            _only(where, data, self.TABLES)
+            self.cautions |= _cautions(where, data.get("caution", {}))
+        # A caution may stand in a later file than the row that applies it, and both may than the check.
+        applies = [item for where, data in sources for item in self._applies(where, data)]
+        for where, data in sources:
+            self._add(where, data, applies)
+        self.picture = self._only_one(sources, "shapes.toml", "picture", Picture)
+        self.stakes = self._only_one(sources, "checks.toml", "stakes", Stakes)
+        missing = next((place for place in Place if place not in self.places), None)
+        if missing is not None:
+            raise KnowledgeError(f"checks.toml, [place]: there is no {missing}")
+
+    def _applies(self, where: str, data: dict) -> list[Applies]:
+        found = []
+        for row in data.get("applies", []):
+            named = row.get("caution", "?") if isinstance(row, dict) else "?"
+            found.append(_row(where, f"[[applies]] {named}", Applies, row))
+            _known("checks.toml", "[[applies]]", "caution", found[-1].caution, self.cautions)
+        return found
+
+    def _add(self, where: str, data: dict, applies: list[Applies]) -> None:
+        faults = _table(where, data, "fault")
+        for name in faults:
+            _known(where, f"[fault.{name}]", "fault", name, (SOUND, *all_faults()))
+        self.priors |= _rows(where, data, "fault", Prior)
+        rows = data.get("check", [])
+        if not isinstance(rows, list):
+            raise KnowledgeError(f"{where}: a check is written [[check]], with two brackets")
+        self.checks += [_check(where, row, self.cautions, applies) for row in rows]
+        for name, row in _table(where, data, "shape").items():
+            self.shapes[name] = _shape(where, name, row, self.shapes.get(name))
+        self.comings |= _comings(where, data.get("comes_and_goes", {}))
+        self.places |= dict(_place_minutes(where, data.get("place", {})))
+        self.orders |= {name: (where, row) for name, row in _orders(where, data.get("order", {}))}
+
+    def _only_one(self, sources: list[tuple[str, dict]], home: str, name: str, model: type[BaseModel]):
+        """The row of a table that stands once, of the last file that has it."""
+        found = [_row(where, f"[{name}]", model, data[name]) for where, data in sources if name in data]
+        if not found:
+            raise KnowledgeError(f"{home}: there is no table [{name}]")
+        return found[-1]
 
 
 # reading ------------------------------------------------------------------------------------
@@ -533,6 +525,10 @@ def _row(where: str, table: str, model: type[BaseModel], row: object):
         return model.model_validate(row)
     except ValidationError as error:
         raise KnowledgeError(f"{where}, {table}: {first_fault(error, model)}") from None
+
+
+def _rows(where: str, data: dict, key: str, model: type[BaseModel]) -> dict:
+    return {name: _row(where, f"[{key}.{name}]", model, row) for name, row in _table(where, data, key).items()}
 
 
 def _cautions(where: str, table: object) -> dict[str, str]:
