@@ -271,7 +271,7 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
             played.well = machine.repair(part)
             if played.well:
                 return played
-            case = with_trail(case, [Replaced(part, "original"), Stayed("", True)])
+            case = _stayed(case, part)
             continue
         best = telling[0]
         played.minutes += best.total_minutes
@@ -281,9 +281,14 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
             if machine.repair(Part.SENSOR):
                 played.called, played.swapped, played.well = str(Cause.SENSOR), True, True
                 return played
-            case = with_trail(case, [Replaced(Part.SENSOR, "original"), Stayed("", True)])
+            case = _stayed(case, Part.SENSOR)
             continue
         case = with_trail(case, machine.answer(best.check))
+
+
+def _stayed(case: Case, part: Part) -> Case:
+    """The case once a part was changed and what the customer complained of was still there."""
+    return with_trail(case, [Replaced(part, "original"), Stayed("", True)])
 
 
 def _called(posterior: Posterior) -> tuple[str, float]:
