@@ -231,6 +231,7 @@ class Played:
     well: bool = False  #: whether it was well after a repair
     swapped: bool = False  #: a part changed for a known good one cured it
     milliseconds: float = 0.0  #: of a weighing with its next checks
+    case: Case | None = None  #: what was known at the last weighing
 
 
 def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = lambda: True) -> Played:
@@ -259,7 +260,7 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
         checks = next_checks(case, posterior, world=world)
         said = advice(case, posterior, checks)
         spent, weighings = spent + time.perf_counter() - began, weighings + 1
-        played.called, played.claimed = _called(posterior)
+        played.case, (played.called, played.claimed) = case, _called(posterior)
         played.milliseconds = 1e3 * spent / weighings
         telling = [check for check in checks if check.gain_bits >= TELLS]
         done = said.enough or len(played.checks) >= MOST_CHECKS or not telling or not telling[0].pays

@@ -55,6 +55,11 @@ class Evidence(ABC):
         """Whether this asks how cam and crank stand to one another, so that timing parts are in question."""
         return False
 
+    def foreseen(self, particle_set: ParticleSet) -> Iterable[tuple[float, np.ndarray, float]]:
+        """The precise values in this: each as it is, as every particle has it, shape (rows, particles), and its standard
+        uncertainty, all on one scale."""
+        return ()
+
     @abstractmethod
     def likelihood(
         self, particle_set: ParticleSet, pictures: RecordingLikelihood, facts: Knowledge
@@ -155,6 +160,12 @@ class MeterReading(Evidence):
     def quantity(self) -> Quantity:
         return Quantity.OHMS if self.ohms else Quantity.VOLTS
 
+    def foreseen(self, particle_set):
+        predicted = particle_set.reading(self.point, self.state, self.ohms)
+        if predicted is not None:
+            width = spread_on_scale(self.value, self.ohms, self.spread)
+            yield float(on_scale(self.value, self.ohms)), on_scale(predicted, self.ohms), width
+
     def likelihood(self, particle_set, pictures, facts):
         predicted = particle_set.reading(self.point, self.state, self.ohms)
         if predicted is None:
@@ -188,6 +199,9 @@ class Captured(Evidence):
     def about_timing(self):
         return not self.unseen >= ABOUT_TIMING
 
+    def foreseen(self, particle_set):
+        return levels_foreseen(particle_set, self.levels, self.state, self.end)
+
     def likelihood(self, particle_set, pictures, facts):
         if self.state not in TELLING and kind_of(particle_set.spec.sensor).has(Capability.TURNS):
             return None  # a wheel that stands still tells nothing of motion
@@ -208,15 +222,30 @@ def of_levels(
         where the probe sat, "sensor" or "module"
     """
     told = 1.0
+    for here, predicted, width in levels_foreseen(particle_set, levels, state, end):
+        told = told * ((1 - LEVEL_OUTSIDE) * density(here, predicted, width) + LEVEL_OUTSIDE * LEAST)
+    return told
+
+
+def levels_foreseen(
+    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str
+) -> Iterable[tuple[float, np.ndarray, float]]:
+    """Levels of a recording as they are, as every particle has them and how far they stray, on the scale of volts.
+
+    Parameters
+    ----------
+    levels, state, end
+        as `of_levels` has them
+
+    Yields
+    ------
+    here, predicted, width : float, ndarray of shape (rows, particles), float
+    """
     for name, volts in levels:
         predicted = particle_set.level(name, state, end)
         if predicted is not None:
-            here = float(on_scale(volts, False))
             width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
-            told = told * (
-                (1 - LEVEL_OUTSIDE) * density(here, on_scale(predicted, False), width) + LEVEL_OUTSIDE * LEAST
-            )
-    return told
+            yield float(on_scale(volts, False)), on_scale(predicted, False), float(width)
 
 
 #: how far a level of a recording strays from the circuit's own: ripple, sag and the reader's estimate; and how often it
@@ -230,6 +259,9 @@ class Cranked(Evidence):
 
     rpm: float = 0.0
     uneven: float | None = None  #: share of the speed, once in two turns; None where too little was seen
+
+    def foreseen(self, particle_set):
+        yield float(np.log(self.rpm)), np.log(particle_set.machine.crank_rpm), SPEED_SPREAD
 
     def likelihood(self, particle_set, pictures, facts):
         machine = particle_set.machine

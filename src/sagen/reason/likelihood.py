@@ -43,13 +43,7 @@ def log_likelihoods(
     """
     used, logs = [], []
     told = 0
-    for epoch, parts in enumerate(generations):
-        rows = [history.epochs[min(epoch, len(history.epochs) - 1)] for history in histories]
-        if cube is None:
-            unique = tuple(dict.fromkeys(rows))
-            particle_set, place = world.particle_set(unique, parts), [unique.index(row) for row in rows]
-        else:
-            particle_set, place = world.particle_set_of(rows, cube, parts), None
+    for epoch, (particle_set, place) in enumerate(_particle_sets(histories, generations, world, cube)):
         pictures = RecordingLikelihood()
         for when, piece in pieces:
             if when != epoch:
@@ -65,6 +59,50 @@ def log_likelihoods(
             logs.append(log if place is None else log[place])
     shape = (len(histories), cube.shape[1] if cube is not None else world.particles)
     return used, np.array(logs).reshape(len(logs), *shape)
+
+
+def foreseen(
+    histories: list[FaultHistory],
+    pieces: list[tuple[int, Evidence]],
+    generations: list[dict[Part, int]],
+    world: World,
+    cube: np.ndarray | None = None,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The precise values in the pieces, beside those of every particle.
+
+    Parameters
+    ----------
+    histories, pieces, generations, world, cube
+        as `log_likelihoods` has them
+
+    Returns
+    -------
+    here, shown, width : ndarray, shape (values,), (values, histories, particles) and (values,)
+        each on its own scale, with its standard uncertainty
+    """
+    found = []
+    for epoch, (particle_set, place) in enumerate(_particle_sets(histories, generations, world, cube)):
+        for when, piece in pieces:
+            for here, shown, width in piece.foreseen(particle_set) if when == epoch else ():
+                shown = np.broadcast_to(shown, particle_set.shape)
+                found.append((here, shown if place is None else shown[place], width))
+    shape = (len(histories), cube.shape[1] if cube is not None else world.particles)
+    return (
+        np.array([here for here, _, _ in found]),
+        np.array([shown for _, shown, _ in found]).reshape(len(found), *shape),
+        np.array([width for _, _, width in found]),
+    )
+
+
+def _particle_sets(histories, generations, world: World, cube: np.ndarray | None):
+    """By epoch the particles, and of each history which of their rows is its own; None where each has its own row."""
+    for epoch, parts in enumerate(generations):
+        rows = [history.epochs[min(epoch, len(history.epochs) - 1)] for history in histories]
+        if cube is None:
+            unique = tuple(dict.fromkeys(rows))
+            yield world.particle_set(unique, parts), [unique.index(row) for row in rows]
+        else:
+            yield world.particle_set_of(rows, cube, parts), None
 
 
 def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:

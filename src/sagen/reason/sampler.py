@@ -11,63 +11,88 @@ import numpy as np
 from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import log_likelihoods
-from sagen.reason.scales import log_mean, normalised_rows
-from sagen.reason.world import SEED, World
+from sagen.reason.scales import bell, log_mean, normalised_rows
+from sagen.reason.smoother import assimilated, places, scores
+from sagen.reason.world import World
 
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; of few particles it may
-#: be further, of a pair less), new ones are drawn
-ESS_THRESHOLD, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE = 18.0, 3.5, 6.0, 1.5
-#: how often, how many, and from how many the proposals are learned; bins of a proposal, standard deviations beyond chance from
-#: which a coordinate counts as told, and what of a proposal stays flat
-ROUNDS, REDRAWN, LEARNED_FROM = 4, 240, 50.0
-BINS, TOLD_SIGMAS, STILL_FLAT = 40, 3.0, 0.15
+#: be further, of a pair less), new ones are drawn; of so many hypotheses at most
+ESS_THRESHOLD, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.5, 5.0, 2.0, 28
+#: times as wide as they are readings are taken, to see which hypotheses might come near them with particles of their own; and the
+#: density of one that nothing explains
+BLUR, FLOOR = 4.0, 1e-3
+#: rounds, particles drawn in each, from how many effective ones a proposal is learned, and how many are enough
+ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 4, 240, 60.0, 40.0
+#: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
+BINS, TOLD_SIGMAS = 40, 3.0
+#: kernels of a proposal, the narrowest in logits, and the particles that stay flat
+CENTRES, NARROWEST, STILL_FLAT = 120, 2e-3, 0.15
 
 
 def worth_redrawing(
-    histories: list[FaultHistory], prior: np.ndarray, evidence: np.ndarray, total: np.ndarray
+    histories: list[FaultHistory], prior: np.ndarray, total: np.ndarray, blurred: np.ndarray
 ) -> np.ndarray:
     """The histories that are to be drawn anew: all that may yet come to lead, where some of them hang on few particles.
 
     Parameters
     ----------
     histories : list of FaultHistory
-    prior, evidence : ndarray, shape (histories,)
-        log prior and log marginal likelihood
-    total : ndarray, shape (histories, particles)
-        log-likelihoods of all the pieces together
+    prior : ndarray, shape (histories,)
+        its logarithm
+    total, blurred : ndarray, shape (histories, particles)
+        log-likelihoods of all the pieces together, and with every precise value taken wider
 
     Returns
     -------
     ndarray of int
         histories by index; few particles: by Kish's effective sample size, (sum w)^2 / sum w^2
     """
-    posterior = prior + evidence
-    behind = posterior.max() - posterior
+    posterior, wide = prior + log_mean(total), prior + log_mean(blurred)
+    behind, behind_wide = posterior.max() - posterior, wide.max() - wide
     few = effective_sample_size(total) < ESS_THRESHOLD
-    # A starved history is known too little: it may be further behind and yet come to lead.
-    close = (behind < CLOSE) | (few & (behind < CLOSE_IF_FEW))
+    # A starved history is known too little: by wider readings it may be near, and come to lead with particles of its own.
+    close = (behind < CLOSE) | (few & (behind_wide < CLOSE_IF_FEW))
     # Pairs are many, and seldom lead: only one that does is worth the time.
     pairs = np.array([len(history.now) > 1 for history in histories])
-    close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE)))
-    return close if np.any(few[close]) else close[:0]
+    close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE) & (behind_wide > PAIR_CLOSE)))
+    close = close[np.argsort(np.minimum(behind, behind_wide)[close], kind="stable")]
+    if not np.any(few[close]):
+        return close[:0]
+    return close[:MOST_REDRAWN]
 
 
-class Proposal:
-    """Where particles are worth drawing: along some coordinates a histogram, learned from those that explain the
-    evidence; flat where they say nothing. Coordinates are taken as independent.
+def blurred(total: np.ndarray, values: tuple[np.ndarray, np.ndarray, np.ndarray]) -> np.ndarray:
+    """Log-likelihoods with every precise value taken `BLUR` times as wide as it is.
 
     Parameters
     ----------
-    sets : int
-        sets of particles, each with histograms of its own
+    total : ndarray, shape (histories, particles)
+        as they are
+    values : tuple
+        what `likelihood.foreseen` gives of the same particles
+
+    Returns
+    -------
+    ndarray, shape of `total`
+    """
+    out = total.copy()
+    for here, shown, width in zip(*values, strict=True):
+        out += np.log(bell(here, shown, BLUR * width) + FLOOR) - np.log(bell(here, shown, width) + FLOOR)
+    return out
+
+
+class Proposal:
+    """Where particles are worth drawing: a kernel density of those that explain the evidence, along the coordinates that it
+    tells of, as logits; the prior for all others, and for a share of the particles along all (population Monte Carlo: Cappe, Douc, Guillin, Marin and Robert,
+    Statistics and Computing 18, 2008; bandwidth: Silverman 1986, eq. 4.14; both from memory).
     """
 
-    def __init__(self, sets: int):
-        self._tables: dict[tuple[int, int], np.ndarray] = {}
-        self._sets = sets
+    def __init__(self, kernels: list[Kernels | None]):
+        self._kernels = kernels
 
-    def learn(self, cube: np.ndarray, weights: np.ndarray) -> None:
-        """Take the histograms of weighted particles where they differ from flat by more than so few do by chance.
+    @classmethod
+    def learned(cls, cube: np.ndarray, weights: np.ndarray) -> Proposal:
+        """From the density of weighted particles along the coordinates that differ from flat by more than so few do by chance.
 
         Parameters
         ----------
@@ -80,26 +105,78 @@ class Proposal:
         spread = np.broadcast_to(weights[..., None], cube.shape)
         share = np.bincount(place.ravel(), spread.ravel(), sets * columns * BINS).reshape(sets, columns, BINS)
         chance = effective[:, None] * ((share - 1 / BINS) ** 2).sum(axis=2) * BINS
-        self._tables = {}
-        for index, column in zip(*np.nonzero(chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))), strict=True):
-            one = share[index, column]
-            # A bin beside a full one may be as good.
-            smooth = 0.5 * one + 0.25 * (np.roll(one, 1) + np.roll(one, -1))
-            table = (1 - STILL_FLAT) * smooth * BINS + STILL_FLAT
-            self._tables[int(index), int(column)] = table / table.mean()
+        told = chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))
+        return cls(
+            [
+                Kernels.of(cube[index], weights[index], np.flatnonzero(told[index]), effective[index])
+                if told[index].any()
+                else None
+                for index in range(sets)
+            ]
+        )
 
-    def draw(self, cube: np.ndarray) -> None:
-        """Turn evenly drawn particles, shape (sets, particles, columns), into such as are worth drawing, in place."""
-        for (index, column), table in self._tables.items():
-            edges = np.concatenate([[0.0], np.cumsum(table) / table.sum()])
-            cube[index, :, column] = np.interp(cube[index, :, column], edges, np.arange(BINS + 1) / BINS)
+    def drawn(self, cube: np.ndarray, noise: np.ndarray) -> np.ndarray:
+        """Particles that are worth drawing, from the same evenly drawn ones for every set.
+
+        Parameters
+        ----------
+        cube, noise : ndarray, shape (particles, columns)
+            evenly drawn, 0 to 1; and normal, with mean 0 and variance 1
+
+        Returns
+        -------
+        ndarray, shape (sets, particles, columns)
+        """
+        return np.array([cube if item is None else item.drawn(cube, noise) for item in self._kernels])
 
     def log(self, cube: np.ndarray) -> np.ndarray:
         """Logarithm of the density that particles were drawn with, shape (sets, particles)."""
-        out = np.zeros(cube.shape[:2])
-        for (index, column), table in self._tables.items():
-            out[index] += np.log(table[_bins(cube[index, :, column])])
+        flat = np.zeros(cube.shape[1])
+        return np.array([flat if item is None else item.log(cube[k]) for k, item in enumerate(self._kernels)])
+
+
+@dataclass(frozen=True)
+class Kernels:
+    """Normal kernels of one width about particles, in logits."""
+
+    columns: np.ndarray  #: the coordinates that they are of, shape (told,)
+    centres: np.ndarray  #: shape (kernels, told)
+    root: np.ndarray  #: Cholesky factor of their covariance, shape (told, told)
+
+    @classmethod
+    def of(cls, cube: np.ndarray, weights: np.ndarray, columns: np.ndarray, effective: float) -> Kernels:
+        """Kernels about particles, shape (particles, columns), taken as often as they weigh."""
+        about = scores(cube[:, columns])
+        told = len(columns)
+        about_mean = about - weights @ about
+        covariance = (weights[:, None] * about_mean).T @ about_mean
+        # Of few particles correlations are hardly known.
+        own = np.diag(np.maximum(np.diag(covariance), NARROWEST**2))
+        trust = effective / (effective + told + 1.0)
+        covariance = trust * covariance + (1 - trust) * own + 1e-9 * np.eye(told)
+        width = (4.0 / ((told + 2.0) * max(effective, 2.0))) ** (1.0 / (told + 4.0))
+        share = (np.arange(CENTRES) + 0.5) / CENTRES
+        chosen = np.minimum(np.searchsorted(np.cumsum(weights), share), len(weights) - 1)
+        return cls(columns, about[chosen], width * np.linalg.cholesky(covariance))
+
+    def drawn(self, cube: np.ndarray, noise: np.ndarray) -> np.ndarray:
+        """Particles about the kernels, from evenly drawn ones and normal noise, shape (particles, columns) all."""
+        out = cube.copy()
+        moved = np.arange(len(cube)) >= round(STILL_FLAT * len(cube))
+        centres = self.centres[np.arange(len(cube)) % len(self.centres)]
+        moved_to = places(centres + noise[:, self.columns] @ self.root.T)
+        out[np.ix_(moved, self.columns)] = moved_to[moved]
         return out
+
+    def log(self, cube: np.ndarray) -> np.ndarray:
+        """Logarithm of the density, against the cube's flat one, shape (particles,)."""
+        here = cube[:, self.columns]
+        white = np.linalg.inv(self.root).T
+        whitened, about = scores(here) @ white, self.centres @ white
+        square = (whitened**2).sum(axis=1)[:, None] + (about**2).sum(axis=1) - 2.0 * whitened @ about.T
+        kernel = log_mean(-0.5 * np.maximum(square, 0.0)) - np.log(np.diag(self.root)).sum()
+        kernel -= 0.5 * len(self.columns) * np.log(2 * np.pi) + np.log(here * (1 - here)).sum(axis=1)
+        return np.logaddexp(np.log(1 - STILL_FLAT) + kernel, np.log(STILL_FLAT))
 
 
 def _bins(places: np.ndarray) -> np.ndarray:
@@ -141,10 +218,9 @@ class Redrawn:
     logs: np.ndarray  #: shape (pieces, histories, particles)
 
 
-def redrawn(histories, pieces, generations, world: World, first: np.ndarray) -> Redrawn:
+def redrawn(histories, pieces, generations, world: World) -> Redrawn:
     """Particles drawn where they are likely to explain the evidence of each history, all from the same even draws, so that
-    histories that are alike come out alike. `first` holds the log-likelihoods of the world's own particles, shape (histories,
-    particles).
+    histories that are alike come out alike.
 
     Parameters
     ----------
@@ -154,32 +230,34 @@ def redrawn(histories, pieces, generations, world: World, first: np.ndarray) -> 
     generations : list of dict
         how often each part had been changed, by epoch
     world : World
-    first : ndarray, shape (histories, particles)
-        see above
 
     Returns
     -------
     Redrawn
         latent parameters of the last two rounds, their log-likelihoods and marginal likelihoods (adaptive importance sampling)
     """
-    guess = Proposal(len(histories))
-    cube, gain = np.broadcast_to(world.cube, (len(histories), *world.cube.shape)), first
-    kept: list[tuple] = []
+    cube, weights = assimilated(histories, pieces, generations, world)
+    # Histories that are alike to a probe have the same particles, and are drawn alike: they differ by what tells them apart
+    # and not by their draws.
+    _, first, group = np.unique(cube.mean(axis=1), axis=0, return_index=True, return_inverse=True)
+    group = group.ravel()
+    cube, proposals, cubes, found, densities = cube[first], [], [], [], []
     for attempt in range(ROUNDS):
-        guess.learn(cube, tempered(gain, LEARNED_FROM))
-        cube = np.repeat(world.places.cube(REDRAWN, SEED + attempt)[None], len(histories), axis=0)
-        guess.draw(cube)
-        logs = log_likelihoods(histories, pieces, generations, world, cube)[1]
-        gain = logs.sum(axis=0) - guess.log(cube)
-        kept.append((cube, gain, logs))
-    # The first rounds are for learning; the last two, drawn apart from one another, are the halves.
-    (one, gain_one, logs_one), (other, gain_other, logs_other) = kept[-2:]
-    halves = np.array([log_mean(gain_one), log_mean(gain_other)])
-    both = np.concatenate([gain_one, gain_other], axis=1)
-    return Redrawn(
-        log_mean(both),
-        halves,
-        np.concatenate([one, other], axis=1),
-        normalised_rows(both),
-        np.concatenate([logs_one, logs_other], axis=2),
-    )
+        together = np.array([weights[group == item].mean(axis=0) for item in range(len(first))])
+        proposals.append(Proposal.learned(cube, together))
+        noise = np.random.default_rng((world.seed, attempt)).standard_normal((REDRAWN, cube.shape[2]))
+        fresh = proposals[-1].drawn(world.places.cube(REDRAWN, world.seed + attempt), noise)
+        densities.append([proposal.log(fresh) for proposal in proposals[:-1]])
+        cubes.append(fresh)
+        for row, earlier in zip(densities, cubes, strict=True):
+            row.append(proposals[-1].log(earlier))
+        found.append(log_likelihoods(histories, pieces, generations, world, fresh[group])[1])
+        cube, logs = np.concatenate(cubes, axis=1), np.concatenate(found, axis=2)
+        # Each particle counts against all that it might have been drawn from: what one proposal is blind to, the other is not.
+        drawn = np.concatenate([log_mean(np.array(row), axis=0) for row in densities], axis=1)
+        gain = logs.sum(axis=0) - drawn[group]
+        if attempt and effective_sample_size(gain).min() >= ENOUGH:
+            break
+        weights = tempered(gain, LEARNED_FROM)
+    halves = np.array([log_mean(gain[:, part::2]) for part in (0, 1)])
+    return Redrawn(log_mean(gain), halves, cube[group], normalised_rows(gain), logs)

@@ -20,10 +20,10 @@ from sagen.reason.diagnostics import (
 )
 from sagen.reason.evidence import Captured, Evidence, MeterReading
 from sagen.reason.history import Case, FaultHistory, faults_of
-from sagen.reason.likelihood import log_likelihoods, marginal_likelihoods
+from sagen.reason.likelihood import foreseen, log_likelihoods, marginal_likelihoods
 from sagen.reason.posterior import Posterior, WeightedParticles
 from sagen.reason.prior import histories_of, pairs_of
-from sagen.reason.sampler import redrawn, worth_redrawing
+from sagen.reason.sampler import blurred, redrawn, worth_redrawing
 from sagen.reason.scales import log_mean, normalised
 from sagen.reason.suspects import suspects
 from sagen.reason.world import World, world_of
@@ -75,10 +75,11 @@ def _infer(case: Case, world: World) -> Posterior:
         for history, row in zip(histories, total, strict=True)
     ]
     ends = [logs[:, k] for k in range(len(histories))]
-    close = worth_redrawing(histories, prior, evidence, total)
+    wide = blurred(total, foreseen(histories, pieces, generations, world))
+    close = worth_redrawing(histories, prior, total, wide)
     if len(close):
         chosen = [histories[k] for k in close]
-        again = redrawn(chosen, pieces, generations, world, total[close])
+        again = redrawn(chosen, pieces, generations, world)
         for index, k in enumerate(close):
             evidence[k] = again.evidence[index]
             halves[0][k], halves[1][k] = again.halves[:, index]

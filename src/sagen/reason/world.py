@@ -23,7 +23,7 @@ class World:
     """One kind of circuit, ready to be asked. Crowds once made, and what was read of them, are remembered."""
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, particles: int = PARTICLES, seed: int = SEED):
-        self.spec, self.facts, self.particles = spec, facts or knowledge(), particles
+        self.spec, self.facts, self.particles, self.seed = spec, facts or knowledge(), particles, seed
         self.faults: tuple[str, ...] = (SOUND, *(item.slug for item in possible(spec)))
         self.places = LatentParameters(spec, self.facts)
         self.cube = self.places.cube(particles, seed)

@@ -1,0 +1,107 @@
+"""Particles brought near to precise readings, before any are drawn there: few of those that were spread evenly come near eight
+readings at once, and what is learned from so few hangs on the seed.
+
+An ensemble smoother with several assimilations of the same readings, each taken wider (A. A. Emerick and A. C. Reynolds, Computers
+& Geosciences 55, 2013, from memory): every coordinate is moved, as a logit, by what it has to do with the readings among the
+particles themselves. It is right where readings are linear in the scores, and near enough elsewhere to draw particles from."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from sagen.reason.evidence import Captured, Cranked, Evidence, MeterReading
+from sagen.reason.history import FaultHistory
+from sagen.reason.likelihood import foreseen, log_likelihoods
+from sagen.reason.scales import normalised_rows
+from sagen.reason.world import World
+
+#: variances of the readings in each assimilation; their reciprocals add up to 1
+INFLATED = (8.0, 4.0, 1.6)
+#: correlations below this are chance among few hundred particles
+LEAST_CORRELATION = 0.2
+#: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
+BEYOND = 4.0
+#: how near to its border a place in the cube may lie
+EDGE = 1e-9
+
+
+def scores(cube: np.ndarray) -> np.ndarray:
+    """Places in the cube as logits, near to normal where they are spread evenly, shape of `cube`."""
+    inside = np.clip(cube, EDGE, 1 - EDGE)
+    return np.log(inside / (1.0 - inside))
+
+
+def places(score: np.ndarray) -> np.ndarray:
+    """Logits as places in the cube, shape of `score`."""
+    return np.clip(1.0 / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))), EDGE, 1 - EDGE)
+
+
+def assimilated(
+    histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World
+) -> tuple[np.ndarray, np.ndarray]:
+    """Particles of each history near to the readings, and what the other evidence makes of them.
+
+    Parameters
+    ----------
+    histories : list of FaultHistory
+    pieces : list of (int, Evidence)
+        each with its epoch
+    generations : list of dict
+        how often each part had been changed, by epoch
+    world : World
+
+    Returns
+    -------
+    cube, weights : ndarray, shape (histories, particles, columns) and (histories, particles)
+        latent parameters, 0 to 1, and weights that add up to 1
+    """
+    rng = np.random.default_rng(world.seed)
+    score = np.repeat(scores(world.cube)[None], len(histories), axis=0)
+    cube = np.broadcast_to(world.cube, score.shape)
+    log = np.zeros(score.shape[:2])
+    for attempt, inflated in enumerate(INFLATED):
+        own = cube if attempt else None
+        here, shown, width = foreseen(histories, pieces, generations, world, own)
+        if attempt == len(INFLATED) - 1 or not len(here):
+            log = log_likelihoods(histories, _without_values(pieces), generations, world, own)[1].sum(axis=0)
+        if not len(here):
+            break
+        score = _moved(score, here, shown, width * np.sqrt(inflated), rng)
+        cube = places(score)
+    return cube, normalised_rows(log)
+
+
+def _without_values(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:
+    """What the pieces tell beside their precise values."""
+    return [
+        (epoch, replace(piece, levels=()) if isinstance(piece, Captured) else piece)
+        for epoch, piece in pieces
+        if not isinstance(piece, MeterReading | Cranked)
+    ]
+
+
+def _moved(score: np.ndarray, here: np.ndarray, shown: np.ndarray, width: np.ndarray, rng) -> np.ndarray:
+    """Scores, shape (histories, particles, columns), moved by readings `here` of which the particles show `shown`, shape
+    (readings, histories, particles)."""
+    particles = score.shape[1]
+    readings = np.moveaxis(shown, 0, 2)
+    mean, spread = readings.mean(axis=1, keepdims=True), readings.std(axis=1, keepdims=True)
+    reach = BEYOND * np.hypot(spread, width)
+    within = np.abs(here - mean) < reach  # (histories, 1, readings)
+    unit = np.maximum(spread, 1e-9)
+    about = (readings - mean) / unit
+    own = score - score.mean(axis=1, keepdims=True)
+    size = np.maximum(own.std(axis=1, keepdims=True), 1e-9)
+    across = np.swapaxes(own / size, 1, 2) @ about / particles  # correlations, (histories, columns, readings)
+    across = np.where(np.abs(across) < LEAST_CORRELATION, 0.0, across) * within
+    among = np.swapaxes(about, 1, 2) @ about / particles
+    noise = (width / unit) ** 2  # (histories, 1, readings)
+    noise = np.where(within, noise, 1e12)
+    among = among + np.eye(len(here)) * noise
+    gain = np.swapaxes(np.linalg.solve(among, np.swapaxes(across, 1, 2)), 1, 2)
+    # The same for every history: those that are alike to a probe stay so.
+    thrown = rng.standard_normal((1, *readings.shape[1:])) * np.sqrt(noise)
+    missing = np.where(within, (here - readings) / unit + thrown, 0.0)
+    return score + size * (missing @ np.swapaxes(gain, 1, 2))
