@@ -173,6 +173,9 @@ class MeterReading(Evidence):
         here = float(on_scale(self.value, self.ohms))
         width = spread_on_scale(self.value, self.ohms, self.spread)
         own = density(here, on_scale(predicted, self.ohms), width)
+        if self.point in WIRES and self.value <= GOOD_WIRE_OHM:
+            bad = (predicted > GOOD_WIRE_OHM) & (predicted < ONE_STRAND_MOST)
+            own = np.where(bad, (1 - ONE_STRAND) * own + ONE_STRAND / GOOD_WIRE_SPAN, own)
         slips = LEAST
         if not self.ohms:
             others = [
@@ -182,6 +185,15 @@ class MeterReading(Evidence):
             if others:
                 slips = LEAST + np.mean(others, axis=0)
         return (1 - SLIP) * own + SLIP * slips
+
+
+#: ohm points along a wire; a wire up to so many ohm is called good, on the scale of ohms from none to there; of wires and contacts
+#: that drop volts under load, up to so many ohm, this share reads good without one: a strand carries a meter's milliampere
+#: (common practice, no published source; the share is judgement)
+WIRES = frozenset({Point.SUPPLY_WIRE, Point.SIGNAL_WIRE, Point.GROUND_WIRE})
+GOOD_WIRE_OHM = 1.5
+GOOD_WIRE_SPAN = float(on_scale(GOOD_WIRE_OHM, True) - on_scale(0.0, True))
+ONE_STRAND, ONE_STRAND_MOST = 0.25, 3_000.0
 
 
 @dataclass(frozen=True)

@@ -115,6 +115,26 @@ class ParticleSet:
         base = self._sound()
         self.machine = self._merged(base, [self._broken(base, index) for index in range(len(self.rows))])
 
+    @property
+    def single(self) -> bool:
+        """Whether every row is of one fault mode, or of none."""
+        return all(len(row) <= 1 for row in self.rows)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
+        held = [
+            *vars(self.machine).values(), *vars(self.machine.values).values(), self._cube, *self._alive.values(),
+            *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
+            *(item for ends in self._recorded.values() for end in ends for item in end.values()),
+        ]  # fmt: skip
+        owners = {}
+        for item in held:
+            if isinstance(item, np.ndarray):
+                owner = item if item.base is None else item.base
+                owners[id(owner)] = getattr(owner, "nbytes", item.nbytes)
+        return sum(owners.values())
+
     # coordinates --------------------------------------------------------------------------
 
     def place(self, name: str) -> np.ndarray:

@@ -22,7 +22,7 @@ ESS_THRESHOLD, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.5, 5.0, 2
 #: density of one that nothing explains
 BLUR, FLOOR = 4.0, 1e-3
 #: rounds, particles drawn in each, from how many effective ones a proposal is learned, and how many are enough
-ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 4, 240, 60.0, 40.0
+ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 3, 240, 60.0, 40.0
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
 #: kernels of a proposal, the narrowest in logits, and the particles that stay flat
@@ -218,7 +218,7 @@ class Redrawn:
     logs: np.ndarray  #: shape (pieces, histories, particles)
 
 
-def redrawn(histories, pieces, generations, world: World) -> Redrawn:
+def redrawn(histories, pieces, generations, world: World, prior: np.ndarray) -> Redrawn:
     """Particles drawn where they are likely to explain the evidence of each history, all from the same even draws, so that
     histories that are alike come out alike.
 
@@ -230,6 +230,8 @@ def redrawn(histories, pieces, generations, world: World) -> Redrawn:
     generations : list of dict
         how often each part had been changed, by epoch
     world : World
+    prior : ndarray, shape (histories,)
+        its logarithm
 
     Returns
     -------
@@ -256,7 +258,9 @@ def redrawn(histories, pieces, generations, world: World) -> Redrawn:
         # Each particle counts against all that it might have been drawn from: what one proposal is blind to, the other is not.
         drawn = np.concatenate([log_mean(np.array(row), axis=0) for row in densities], axis=1)
         gain = logs.sum(axis=0) - drawn[group]
-        if attempt and effective_sample_size(gain).min() >= ENOUGH:
+        posterior = prior + log_mean(gain)
+        lead = posterior > posterior.max() - CLOSE
+        if attempt and effective_sample_size(gain[lead]).min() >= ENOUGH:
             break
         weights = tempered(gain, LEARNED_FROM)
     halves = np.array([log_mean(gain[:, part::2]) for part in (0, 1)])

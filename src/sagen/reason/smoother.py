@@ -19,6 +19,7 @@ from sagen.reason.world import World
 
 #: variances of the readings in each assimilation; their reciprocals add up to 1
 INFLATED = (8.0, 4.0, 1.6)
+MOVED = 240  #: particles of each history
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
@@ -58,14 +59,15 @@ def assimilated(
         latent parameters, 0 to 1, and weights that add up to 1
     """
     rng = np.random.default_rng(world.seed)
-    score = np.repeat(scores(world.cube)[None], len(histories), axis=0)
-    cube = np.broadcast_to(world.cube, score.shape)
+    score = np.repeat(scores(world.cube[:MOVED])[None], len(histories), axis=0)
+    cube = np.broadcast_to(world.cube[:MOVED], score.shape)
     log = np.zeros(score.shape[:2])
     for attempt, inflated in enumerate(INFLATED):
         own = cube if attempt else None
         here, shown, width = foreseen(histories, pieces, generations, world, own)
+        shown = shown[..., :MOVED]
         if attempt == len(INFLATED) - 1 or not len(here):
-            log = log_likelihoods(histories, _without_values(pieces), generations, world, own)[1].sum(axis=0)
+            log = log_likelihoods(histories, _without_values(pieces), generations, world, own)[1].sum(axis=0)[:, :MOVED]
         if not len(here):
             break
         score = _moved(score, here, shown, width * np.sqrt(inflated), rng)

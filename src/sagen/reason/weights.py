@@ -79,7 +79,7 @@ def _infer(case: Case, world: World) -> Posterior:
     close = worth_redrawing(histories, prior, total, wide)
     if len(close):
         chosen = [histories[k] for k in close]
-        again = redrawn(chosen, pieces, generations, world)
+        again = redrawn(chosen, pieces, generations, world, prior[close])
         for index, k in enumerate(close):
             evidence[k] = again.evidence[index]
             halves[0][k], halves[1][k] = again.halves[:, index]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import threading
-from collections.abc import Mapping
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
@@ -16,11 +18,49 @@ from sagen.reason.particle_set import LatentParameters, ParticleSet, Row
 
 PARTICLES = 400  #: a fault mode
 SEED = 20_11
-KEPT_PARTICLE_SETS = 24
+KEPT_BYTES = 120_000_000  #: of particle sets that are remembered, of all worlds together
+
+
+class _KeptSets:
+    """Particle sets of all worlds with what was read of them, within one budget of memory: what was used longest ago goes
+    first, sets of single fault modes, which every weighing needs, last."""
+
+    def __init__(self, budget: int):
+        self.budget = budget
+        self._lock = threading.Lock()
+        self._kept: OrderedDict[tuple, ParticleSet] = OrderedDict()
+
+    def get(self, key: tuple, make: Callable[[], ParticleSet]) -> ParticleSet:
+        """The set of a key; made, and others let go, where it is not there."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        made = make()
+        with self._lock:
+            sizes = {item: kept.nbytes for item, kept in self._kept.items()}
+            total = sum(sizes.values()) + made.nbytes
+            # Sets grow as they are read: what is counted now is what was read of them by now.
+            for item in sorted(sizes, key=lambda item: self._kept[item].single):
+                if total <= self.budget:
+                    break
+                total -= sizes[item]
+                del self._kept[item]
+            self._kept[key] = made
+        return made
+
+    @property
+    def nbytes(self) -> int:
+        with self._lock:
+            return sum(kept.nbytes for kept in self._kept.values())
+
+
+_KEPT = _KeptSets(KEPT_BYTES)
+_NUMBERS = itertools.count()
 
 
 class World:
-    """One kind of circuit, ready to be asked. Crowds once made, and what was read of them, are remembered."""
+    """One kind of circuit, ready to be asked. Particle sets once made, and what was read of them, are remembered."""
 
     def __init__(self, spec: CircuitSpec, facts: Knowledge | None = None, particles: int = PARTICLES, seed: int = SEED):
         self.spec, self.facts, self.particles, self.seed = spec, facts or knowledge(), particles, seed
@@ -29,18 +69,13 @@ class World:
         self.cube = self.places.cube(particles, seed)
         # Asked from the window's two threads at once.
         self.lock = threading.RLock()
-        self._particle_sets: dict[tuple, ParticleSet] = {}
+        self._number = next(_NUMBERS)
 
     def particle_set(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> ParticleSet:
         """The particles of some rows on the world's own cube."""
         with self.lock:
-            key = (rows, tuple(sorted((generations or {}).items())))
-            if key not in self._particle_sets:
-                if len(self._particle_sets) >= KEPT_PARTICLE_SETS:
-                    first = next(iter(self._particle_sets))
-                    del self._particle_sets[first]
-                self._particle_sets[key] = self.particle_set_of(rows, self.cube, generations)
-            return self._particle_sets[key]
+            key = (self._number, rows, tuple(sorted((generations or {}).items())))
+            return _KEPT.get(key, lambda: self.particle_set_of(rows, self.cube, generations))
 
     def particle_set_of(self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None) -> ParticleSet:
         """The particles of some rows on a cube of their own.
