@@ -20,8 +20,15 @@ from sagen.model.job import Entry, Job
 from sagen.model.trail import ComplaintEntry, NoteEntry, PartEntry, ProofEntry
 
 
-def suspects(told):
-    return [(item.cause, item.fault, item.circuit, float(item.probability)) for item in told.suspects]
+def said(told):
+    """All of a diagnosis: who is suspect and how sure, what is next, what must not be done, what does not fit, what is owed."""
+    return {
+        "suspects": [(item.cause, item.fault, item.circuit, float(item.probability)) for item in told.suspects],
+        "next": [(item.check.slug, item.circuit, item.text, item.why, item.expect) for item in told.checks],
+        "notes": told.notes,
+        "owed": told.owed,
+        **told.as_row(),
+    }
 
 
 def test_every_demo_job_comes_back_to_the_digit(tmp_path):
@@ -29,7 +36,7 @@ def test_every_demo_job_comes_back_to_the_digit(tmp_path):
     for machine, job in full_jobs(log).items():
         path = tmp_path / "job.toml"
         path.write_text(job_toml(job))
-        assert suspects(weighed_file(path)) == suspects(weigh_job(job)), machine
+        assert said(weighed_file(path).diagnosis) == said(weigh_job(job).diagnosis), machine
     number = next(iter(full_jobs(log).values())).id
     place = Path(str(log.database.place.folder))
     log.close()
@@ -73,7 +80,7 @@ def test_what_a_workshop_writes_down_beside_readings_is_read(tmp_path):
     assert photo.caption == "plug.jpg"
     assert abs(psi.value - 45 * 6.894757) < 1e-6
     assert (kpa.value, kpa.quantity) == (310.0, "kPa")
-    assert weighed_file(path).suspects[0].probability > 0
+    assert weighed_file(path).diagnosis.suspects[0].probability > 0
 
 
 @pytest.mark.parametrize(

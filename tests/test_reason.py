@@ -132,7 +132,6 @@ ENDS = {
     "a wire of 100 kilohm": (HALL, (volts("signal", "key_on_unplugged", 4.98), ohms("signal_wire", 1e5))),
     "seven good readings": (HALL, (volts("supply", "key_on", 12.41), volts("ground", "key_on", 0.021), volts("signal", "key_on_unplugged", 5.02), volts("signal", "metal_near", 0.31), ohms("signal_wire", 0.62), ohms("ground_wire", 0.38), ohms("supply_wire", 0.55))),
     "a return with one strand": (HALL, (volts("supply", "key_on", 12.3), volts("ground", "cranking", 0.93), ohms("ground_wire", 0.44), volts("signal", "metal_near", 1.24))),
-    "a coil of 1.4 kilohm": (COIL, (ohms("sensor", 1390.0), ohms("signal_wire", 0.51), ohms("ground_wire", 0.47), volts("signal", "key_on", 2.48))),
     "warm and good": (SPEED, (volts("signal", "key_on", 0.58), volts("signal", "key_on_unplugged", 12.6), Inspected("", "warm_the_sensor", ""), ohms("ground_wire", 0.61), ohms("signal_wire", 0.69), Captured("", frozenset(), "wiggle"))),
 }  # fmt: skip
 

@@ -13,6 +13,7 @@ from conftest import told
 from owner import Owner
 from sagen.casework import captures, fault_log, weigh_job
 from sagen.casework.command import Queue
+from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.examination import read_incoming
 from sagen.casework.printing import Print
 from sagen.casework.weigh_job import Weighed
@@ -266,7 +267,7 @@ def test_a_late_answer_never_replaces_a_newer_one(desks, monkeypatch):
     def slow(job, *_):
         begun.set()
         gates[len(job.entries)].wait(5)
-        return Weighed(job.id, pieces=len(job.entries))
+        return Weighed(job.id, Diagnosis(pieces=len(job.entries)))
 
     monkeypatch.setattr(weigh_job, "weigh_job", slow)
     bench = desks()
@@ -274,11 +275,11 @@ def test_a_late_answer_never_replaces_a_newer_one(desks, monkeypatch):
     bench.owner.until(begun.is_set)
     bench.space.add(NoteEntry("one more"))
     gates[2].set()
-    bench.owner.until(lambda: any(event.weighed.pieces == 2 for event in bench.of(JobWeighed)))
+    bench.owner.until(lambda: any(event.weighed.diagnosis.pieces == 2 for event in bench.of(JobWeighed)))
     gates[1].set()
     bench.wait()
-    assert [event.weighed.pieces for event in bench.of(JobWeighed)][-1] == 2
-    assert 1 not in [event.weighed.pieces for event in bench.of(JobWeighed)]
+    assert [event.weighed.diagnosis.pieces for event in bench.of(JobWeighed)][-1] == 2
+    assert 1 not in [event.weighed.diagnosis.pieces for event in bench.of(JobWeighed)]
 
 
 def test_every_event_names_its_workspace_and_job(bench, make_csv):

@@ -3,15 +3,18 @@ repair, what does not fit, and how far the job has come."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 
-from sagen.model.proof import Stage, standing
+from sagen.casework.job_sheet import owed_words
+from sagen.model.proof import Stage, Standing, standing
 from sagen.model.trail import ReadingEntry, Record, RepairEntry
 from sagen.model.vocabulary import Cause, Quantity
 from sagen.model.words import POINTS, STATES
-from sagen.reason.checks import Advice
+from sagen.reason.checks import Advice, NextCheck
+from sagen.reason.history import Case
 from sagen.reason.suspects import Suspect
+from sagen.reason.words import PROOF_OWED
 
 #: what must not be done while the timing is in doubt, and why
 NOT_TURNED = ("crank", "run", "drive")
@@ -26,51 +29,85 @@ STAGES = {Stage.FOUND: "found", Stage.CAME_BACK: "came_back"}
 
 @dataclass(frozen=True)
 class Diagnosis:
-    """A case as it stands."""
+    """A case as it stands, worked out once, of one trail: card, panes, plan, papers, JSON and practice only show it."""
 
-    do_not: tuple[str, ...]
-    why_not: str
-    ready: bool  #: good enough to repair
-    text: str  #: the advice, or what is owed
-    misfit: tuple[tuple[int, str], ...]  #: entries of the trail, from 1, that do not fit what came later, and why
-    stage: str
+    suspects: tuple[Suspect, ...] = ()
+    checks: tuple[NextCheck, ...] = ()  #: what is next, and why, the most worth while first
+    advice: Advice = field(default_factory=lambda: Advice(False, ""))  #: good enough to repair or not, and what is owed
+    do_not: tuple[str, ...] = ()
+    why_not: str = ""
+    ready: bool = False  #: good enough to repair
+    misfit: tuple[tuple[int, str], ...] = ()  #: entries of the trail, from 1, that do not fit what came later, and why
+    together: tuple[str, ...] = ()  #: what codes mean together, and readings that no fault explains
+    stage: str = "open"
+    owed: tuple[str, ...] = ()  #: what is still owed of the proof
+    pieces: int = 0  #: how many pieces of evidence count
+    cases: tuple[tuple[str, Case], ...] = ()  #: by circuit, what was weighed
+
+    @property
+    def proven(self) -> bool:
+        return self.stage == Stage.PROVEN
 
     @property
     def notes(self) -> tuple[str, ...]:
         """All of it that is told in sentences beside the suspects."""
-        return (*((self.why_not,) if self.why_not else ()), *(text for _, text in self.misfit))
+        return (*((self.why_not,) if self.why_not else ()), *(text for _, text in self.misfit), *self.together)
 
     def as_row(self) -> dict:
         return {
-            "do_not": list(self.do_not), "repair": {"ready": self.ready, "text": self.text},
+            "do_not": list(self.do_not), "repair": {"ready": self.ready, "text": self.advice.text},
             "misfit": [{"entry": number, "text": text} for number, text in self.misfit], "stage": self.stage,
         }  # fmt: skip
 
 
 def diagnosis(
-    records: Sequence[Record], suspects: Iterable[Suspect], advice: Advice, timing_in_doubt: bool, first: int = 0
+    records: Sequence[Record],
+    suspects: tuple[Suspect, ...],
+    checks: tuple[NextCheck, ...],
+    advice: Advice,
+    *,
+    timing_in_doubt: bool,
+    together: tuple[str, ...] = (),
+    cases: tuple[tuple[str, Case], ...] = (),
+    pieces: int = 0,
+    first: int = 0,
 ) -> Diagnosis:
-    """The diagnosis of a trail.
+    """The diagnosis of a trail, from what was inferred of it.
 
     Parameters
     ----------
     records : sequence of Record
         the whole trail
+    suspects, checks, advice, together, cases, pieces
+        as the fields of `Diagnosis`
     timing_in_doubt : bool
         whether belt, chain or key may be off; see `reason.checks.timing_in_doubt`
     first : int
         records before those that a person counts as entries
     """
     lead = next(iter(suspects), None)
-    stage = standing(records).stage
-    ready = (
-        advice.enough and lead is not None and lead.cause != Cause.NONE and stage not in (Stage.REPAIRED, Stage.PROVEN)
-    )
+    now = standing(records)
+    repaired = now.stage in (Stage.REPAIRED, Stage.PROVEN)
+    ready = advice.enough and lead is not None and lead.cause != Cause.NONE and not repaired
     return Diagnosis(
-        NOT_TURNED if timing_in_doubt else (), WHY_NOT_TURNED if timing_in_doubt else "", ready, advice.text,
-        tuple((number - first, text) for number, text in misfits(records) if number > first),
-        STAGES.get(stage, str(stage)),
+        suspects, checks, _with_what_is_owed(advice, now), NOT_TURNED if timing_in_doubt else (),
+        WHY_NOT_TURNED if timing_in_doubt else "", ready,
+        tuple((number - first, text) for number, text in misfits(records) if number > first), together,
+        STAGES.get(now.stage, str(now.stage)), owed_words(now), pieces, cases,
     )  # fmt: skip
+
+
+def _with_what_is_owed(said: Advice, now: Standing) -> Advice:
+    """After a repair the advice says what is owed of the proof by now, not all that ever was."""
+    if not now.repairs or PROOF_OWED not in said.text:
+        return said
+    owed = owed_words(now)
+    left = (
+        f"Still owed: {'; '.join(owed)}."
+        if owed
+        else "Nothing is owed any more: print the customer's page and close the job."
+    )
+    return replace(said, text=said.text.replace(PROOF_OWED, left))
 
 
 def misfits(records: Sequence[Record]) -> list[tuple[int, str]]:

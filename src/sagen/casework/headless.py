@@ -15,7 +15,6 @@ from sagen.casework.paper import pages_of_job
 from sagen.casework.shop import LearnFromShop
 from sagen.casework.weigh_job import weigh_job
 from sagen.casework.weighing import weigh_records
-from sagen.codes.lookup import beside, unknown_codes
 from sagen.files.jobs import read_job
 from sagen.kinds import Examination, Pair, examine
 from sagen.kinds.piezo.verdict import TapVerdict, judge_taps, same_pair
@@ -27,7 +26,7 @@ from sagen.model.job import Entry, Job
 from sagen.model.trail import CircuitEntry
 from sagen.model.vocabulary import Role, SensorKind
 from sagen.reason.case import case_of, circuit_of_sheet
-from sagen.reason.checks import Advice, NextCheck, next_checks
+from sagen.reason.checks import next_checks
 from sagen.reason.history import Case
 from sagen.reason.posterior import Posterior
 from sagen.reason.weights import weigh
@@ -131,27 +130,22 @@ def _once(captures: list[Tapped]) -> list[Tapped]:
     return out
 
 
-#: of a job without any evidence
-EMPTY_DIAGNOSIS = {"do_not": [], "repair": {"ready": False, "text": ""}, "misfit": [], "stage": "open"}
-
-
 @dataclass(frozen=True)
 class WeighedFile:
     """A job file weighed; rows of a job of several circuits name theirs."""
 
-    suspects: tuple[Suspect, ...]
-    checks: tuple[NextCheck, ...]
-    advice: Advice
-    odd: tuple[str, ...]  #: what codes mean together, and readings that no fault explains
-    diagnosis: Diagnosis | None = None
+    diagnosis: Diagnosis
+    notes: tuple[
+        str, ...
+    ]  #: what the diagnosis tells beside the suspects, with what was noticed while the file was read
 
     def as_row(self, most_checks: int) -> dict:
         """All of it as the command line prints it."""
         return {
-            "suspects": [suspect.as_row() for suspect in self.suspects],
-            "next": [check.as_row() for check in self.checks[:most_checks]],
-            "notes": list(self.odd),
-            **(self.diagnosis.as_row() if self.diagnosis is not None else EMPTY_DIAGNOSIS),
+            "suspects": [suspect.as_row() for suspect in self.diagnosis.suspects],
+            "next": [check.as_row() for check in self.diagnosis.checks[:most_checks]],
+            "notes": list(self.notes),
+            **self.diagnosis.as_row(),
         }
 
 
@@ -176,9 +170,7 @@ def weighed_file(path: str | Path, record: ShopLessons | None = None) -> Weighed
     counted = (
         [] if record is None else [f"the shop's own record weighs in: {record.said(next(iter(circuits.values())))}"]
     )
-    more = told.diagnosis.notes if told.diagnosis is not None else ()
-    odd = (*counted, *more, *job.notes, *unknown_codes(job.codes), *beside(list(job.codes)), *told.odd)
-    return WeighedFile(told.suspects, told.checks, told.advice, odd, told.diagnosis)
+    return WeighedFile(told, (*counted, *told.notes, *job.notes))
 
 
 def pages_of_job_file(path: str | Path) -> dict:

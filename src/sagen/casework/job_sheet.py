@@ -150,7 +150,7 @@ def _line(record: Record) -> str:
 
 def _what_left(records: Sequence[Record], now: Standing, weighed) -> str:
     """What left with the part that was changed, in the words of the advice; "" where none was."""
-    text = weighed.advice.text if weighed.advice is not None and now.repairs else ""
+    text = weighed.diagnosis.advice.text if now.repairs else ""
     return text.partition(";")[0].partition(": ")[2] if "What was wrong left with" in text else ""
 
 

@@ -95,11 +95,14 @@ def _against_bands(entry: ReadingEntry, bands: list[tuple[float, float]], how: d
     for low, high in bands:
         if low - error <= value <= high + error:
             return Judged.INSIDE
-    nearest = min(min(abs(value - low), abs(value - high)) for low, high in bands)
-    room = max(
-        0.15 * (max(item for _, item in bands) - min(item for item, _ in bands)), 0.05 if not entry.ohms else 1.0
-    )
-    return Judged.TOO_CLOSE if nearest <= room else Judged.OUTSIDE
+    # By the nearest level that this machine's designs have, not by how far these lie apart: a signal that rests at 5 or at
+    # 12 V rests at neither with 0.06.
+    least = 1.0 if entry.ohms else 0.05
+    near = any(abs(value - edge) <= max(ROOM * abs(edge), least) for band in bands for edge in band)
+    return Judged.TOO_CLOSE if near else Judged.OUTSIDE
+
+
+ROOM = 0.15  #: share of a level that a sound machine of another design may lie beyond it
 
 
 def judged_value(entry: ValueEntry, card: MachineCard) -> tuple[ValueEntry, RowVerdict | None]:

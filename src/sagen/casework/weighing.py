@@ -3,37 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
-from sagen.casework.diagnosis import Diagnosis, diagnosis
+from sagen.casework.diagnosis import STAGES, Diagnosis, diagnosis
 from sagen.casework.judging import card_circuit, published_words
 from sagen.casework.lessons import ShopLessons
-from sagen.codes.lookup import several_silent
+from sagen.codes.lookup import beside, several_silent, unknown_codes
 from sagen.meter.published import rows_for
 from sagen.model.circuit import CircuitSpec
-from sagen.model.finding import Suspect
 from sagen.model.machine_card import CardCircuit, MachineCard
+from sagen.model.proof import standing
 from sagen.model.trail import CardEntry, CodeEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, OHM_POINTS, CheckKind, Gear, Point, Strategy, WireIs
 from sagen.reason.case import case_of
 from sagen.reason.checks import Advice, NextCheck, advice, next_checks, timing_in_doubt
-from sagen.reason.history import Case
 from sagen.reason.several import OfCircuit, records_of, weigh_together
 from sagen.reason.suspects import suspects
 from sagen.reason.weights import infer
-
-
-@dataclass(frozen=True)
-class Told:
-    """What a trail amounts to."""
-
-    suspects: tuple[Suspect, ...] = ()
-    checks: tuple[NextCheck, ...] = ()
-    advice: Advice = field(default_factory=lambda: Advice(False, ""))
-    odd: tuple[str, ...] = ()
-    pieces: int = 0
-    cases: tuple[tuple[str, Case], ...] = ()
-    diagnosis: Diagnosis | None = None  #: None of a trail without any evidence
 
 
 def weigh_records(
@@ -45,8 +31,8 @@ def weigh_records(
     opened: Iterable[str] = (),
     record: ShopLessons | None = None,
     first: int = 0,
-) -> Told:
-    """Suspects, checks and advice of a trail; nothing of one without any evidence. `record` is what the shop's own jobs taught,
+) -> Diagnosis:
+    """The diagnosis of a trail; an open case without suspects of one without any evidence. `record` is what the shop's own jobs taught,
     where that is to count; `first` says how many records stand before those that a person counts as entries."""
     records, gear = list(records), tuple(gear)
     card = next((this_record.machine for this_record in reversed(records) if isinstance(this_record, CardEntry)), None)
@@ -65,32 +51,33 @@ def weigh_records(
             case = replace(case, learned=record.of(spec, card))
         parts.append(OfCircuit(name, case, infer(case), hangs))
     if not any(this_part.case.trail for this_part in parts):
-        return Told()
+        return Diagnosis(stage=STAGES.get(standing(records).stage, str(standing(records).stage)))
     cases = tuple((this_part.name, this_part.case) for this_part in parts)
     doubt = any(timing_in_doubt(this_part.case, this_part.posterior.by_fault()) for this_part in parts)
     pieces = sum(len(this_part.posterior.used) for this_part in parts)
-    odd = tuple(dict.fromkeys(said for this_part in parts for said in this_part.posterior.odd))
+    codes = [this_record for this_record in records if isinstance(this_record, CodeEntry)]
+    named = [code.code for code in codes]
+    read_alone = [code.code for code in codes if not code.says]
+    together = (*unknown_codes(read_alone), *beside(read_alone), *_unexplained(parts))
     if len(parts) == 1:
         (one,) = parts
         checks = _by_the_card(next_checks(one.case, one.posterior), card, circuits)
-        told = suspects(one.case, one.posterior)
-        said = advice(one.case, one.posterior, checks)
-        return Told(told, checks, said, odd, pieces, cases, diagnosis(records, told, said, doubt, first))
-    codes = [this_record.code for this_record in records if isinstance(this_record, CodeEntry)]
-    whole = weigh_together(parts, silent=several_silent(codes))
-    lead = whole.suspects[0].circuit
-    part = next(this_part for this_part in whole.parts if this_part.name == lead)
-    said = advice(part.case, part.posterior, tuple(check for check in whole.checks if check.circuit == lead))
-    said = Advice(said.enough, f"{lead}: {said.text}")
-    return Told(
-        whole.suspects,
-        _by_the_card(whole.checks, card, circuits),
-        said,
-        odd,
-        pieces,
-        cases,
-        diagnosis(records, whole.suspects, said, doubt, first),
+        found, said = suspects(one.case, one.posterior), advice(one.case, one.posterior, checks)
+    else:
+        whole = weigh_together(parts, silent=several_silent(named))
+        lead = whole.suspects[0].circuit
+        part = next(this_part for this_part in whole.parts if this_part.name == lead)
+        said = advice(part.case, part.posterior, tuple(check for check in whole.checks if check.circuit == lead))
+        said = Advice(said.enough, f"{lead}: {said.text}")
+        found, checks = whole.suspects, _by_the_card(whole.checks, card, circuits)
+    return diagnosis(
+        records, found, checks, said, timing_in_doubt=doubt, together=together, cases=cases, pieces=pieces, first=first
     )
+
+
+def _unexplained(parts: Iterable[OfCircuit]) -> tuple[str, ...]:
+    """Readings that no fault explains, each once."""
+    return tuple(dict.fromkeys(said for part in parts for said in part.posterior.odd))
 
 
 #: the wire that a probe point is on

@@ -52,7 +52,7 @@ def run(arguments) -> int:
 
 def _print_plain(name: str, found) -> None:
     print(name)
-    for suspect in found.suspects[:5]:
+    for suspect in found.diagnosis.suspects[:5]:
         print(
             f"  {min(100 * suspect.probability, 99.0):5.1f} %  {suspect.cause}: {suspect.title}{f' ({suspect.circuit})' if suspect.circuit else ''}"
         )
@@ -60,10 +60,10 @@ def _print_plain(name: str, found) -> None:
             print(f"           {estimate_text(suspect.estimate)}")
         for reason in suspect.reasons[:3]:
             print(f"           {strength(reason.bits)}: {reason.text}")
-    for odd in found.odd:
-        print(f"  note: {odd}")
-    print(f"  {found.advice.text}")
-    for check in found.checks[:3]:
+    for note in found.notes:
+        print(f"  note: {note}")
+    print(f"  {found.diagnosis.advice.text}")
+    for check in found.diagnosis.checks[:3]:
         print(
             f"  next: {f'{check.circuit}: ' if check.circuit else ''}{check.check.name} ({check.total_minutes:.0f} min). {check.why} Sound: {check.expect}"
         )

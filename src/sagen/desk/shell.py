@@ -98,7 +98,7 @@ class Shell:
         workspace.jobs_changed.connect(self._jobs_changed)
         workspace.weighed.connect(self._show_taps)
         workspace.weighed.connect(
-            lambda told: self.suspects.show_weighed(told.suspects, told.checks, told.advice, told.odd)
+            lambda told: self.suspects.show_weighed(told.suspects, told.checks, told.diagnosis.advice, told.notes)
         )
         workspace.weighed.connect(lambda told: self.suspects.show_record(told.record, workspace.record_counts))
         workspace.capture_opened.connect(self._capture_opened)
