@@ -49,9 +49,14 @@ class Diagnosis:
         return self.stage == Stage.PROVEN
 
     @property
+    def warnings(self) -> tuple[str, ...]:
+        """What must not be done now, and what does not fit, in sentences."""
+        return (*((self.why_not,) if self.why_not else ()), *(text for _, text in self.misfit))
+
+    @property
     def notes(self) -> tuple[str, ...]:
         """All of it that is told in sentences beside the suspects."""
-        return (*((self.why_not,) if self.why_not else ()), *(text for _, text in self.misfit), *self.together)
+        return (*self.warnings, *self.together)
 
     def as_row(self) -> dict:
         return {

@@ -128,7 +128,7 @@ def job_sheet(
         ),
         notes=tuple(_line(record) for record in records if isinstance(record, NoteEntry | InspectionEntry)),
         circuits=_circuits(circuits, card), steps=_steps(job.records(StepEntry)), parts=_parts(job.records(PartEntry)),
-        offers=_offers(records, costs), next=tuple(_check(check) for check in weighed.checks[:4]),
+        offers=_offers(records, costs), advice=weighed.diagnosis.advice.text, warnings=weighed.diagnosis.warnings, next=tuple(_check(check) for check in weighed.checks[:4]),
         cautions=tuple(sorted({caution for check in weighed.checks[:4] for caution in check.check.cautions})),
         pictures=tuple(pictures), photos=_photos(job.records(PhotoEntry), photos or {}),
     )  # fmt: skip
@@ -180,7 +180,7 @@ def _everyday(lead, now: Standing, role: str, weighed, left: str) -> str:
     if lead.cause == Cause.NONE:
         return "What was measured is not yet enough to name the fault."
     told = EVERYDAY[lead.cause].format(role=role)
-    sure = "" if lead.probability >= 0.9 else " This is likely, not yet certain: one more check is worth its time."
+    sure = "" if weighed.diagnosis.ready else " This is likely, not yet certain: one more check is worth its time."
     return f"{told[:1].upper()}{told[1:]}.{sure}"
 
 
@@ -381,7 +381,11 @@ def _suspect(item) -> Row:
 def _ruled_out(suspects) -> tuple[Row, ...]:
     """Causes that are out, by what speaks most against each; those that the same thing rules out stand together."""
     by_reason: dict[str, list[str]] = {}
+    # Of several circuits a cause that is out in one may be all but certain in another.
+    shown = {suspect.cause for suspect in suspects if suspect.probability >= RULED_OUT}
     for suspect in suspects:
+        if suspect.cause in shown:
+            continue
         against = [reason.text for reason in suspect.reasons if reason.bits < 0]
         if suspect.probability < RULED_OUT and against and suspect.cause != Cause.NONE:
             by_reason.setdefault(against[0], []).append(CAUSES[suspect.cause])

@@ -40,6 +40,7 @@ def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
         scene=opened.strip,
         suspects=weighed.suspects,
         checks=weighed.checks,
+        warnings=weighed.diagnosis.warnings,
         machine=job.machine,
         owner=job.owner,
         complaint="; ".join(entry_text(record) for record in job.records(ComplaintEntry)),

@@ -206,7 +206,7 @@ NEEDS: dict[Need, Callable[[Case], bool]] = {
 
 
 #: from this chance on timing counts as in doubt; a shift that was recorded or seen always does
-TIMING_LIKELY = 0.35
+TIMING_LIKELY = 0.25
 #: states in which the starter or the engine itself turns the shafts
 SHAFT_TURNS = frozenset({State.CRANKING, State.START, State.RUNNING, State.WIGGLE})
 

@@ -158,7 +158,8 @@ class ParticleSet:
         place = self.place(f"severity.{slot}")
         if 1.0 not in all_faults()[fault].ends.values():
             return place
-        return np.where(place < END_SHARE, 1.0, np.minimum((place - END_SHARE) / (1 - END_SHARE), 1.0 - 1e-9))
+        # Rising all along, so that what a reading tells of the severity is a stretch of it.
+        return np.where(place >= 1 - END_SHARE, 1.0, np.minimum(place / (1 - END_SHARE), 1.0 - 1e-9))
 
     def _value(self, name: str) -> np.ndarray:
         row = self.facts.world[name]

@@ -22,7 +22,7 @@ ESS_THRESHOLD, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.5, 5.0, 2
 #: density of one that nothing explains
 BLUR, FLOOR = 4.0, 1e-3
 #: rounds, particles drawn in each, from how many effective ones a proposal is learned, and how many are enough
-ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 3, 360, 60.0, 40.0
+ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 3, 360, 25.0, 40.0
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
 #: kernels of a proposal, the narrowest in logits, and the particles that stay flat

@@ -51,7 +51,7 @@ def named(fault: str, posterior: Posterior, world: World) -> str:
     end = next((name for name, at in all_faults()[fault].ends.items() if at == 1.0), "") if fault != SOUND else ""
     slot = next((slot for item, slot in weighted.row if item == fault), 0) if weighted else 0
     if end and weighted is not None and len(posterior.used):
-        at_end = weighted.cube[:, world.places.column[f"severity.{slot}"]] < END_SHARE
+        at_end = weighted.cube[:, world.places.column[f"severity.{slot}"]] >= 1 - END_SHARE
         if float(weighted.weights[at_end].sum()) > MOSTLY:
             return end.replace("_", " ")
     return title_of(fault)

@@ -87,6 +87,8 @@ class JobSheet:
     steps: tuple[Row, ...] = ()
     parts: tuple[Row, ...] = ()
     offers: tuple[Row, ...] = ()
+    advice: str = ""  #: whether it is good enough to repair, or what is owed
+    warnings: tuple[str, ...] = ()  #: what must not be done now, and what does not fit
     next: tuple[str, ...] = ()
     cautions: tuple[str, ...] = ()
     pictures: tuple[Picture, ...] = ()

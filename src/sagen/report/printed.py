@@ -55,6 +55,7 @@ class FindingPage:
     complaint: str = ""
     codes: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()  #: what must not be done now, and what does not fit
     taps: TapsPart | None = None  #: what the taps of a knock job say together
     made: datetime = field(default_factory=datetime.now)
 

@@ -1,0 +1,135 @@
+"""Card, suspects, papers, job file and command line say the same of one trail, and nothing that the trail does not hold.
+
+Random trails go through every renderer. What is compared is the product's own words: no published source.
+"""
+
+import json
+import re
+from html import unescape
+
+import pytest
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+from tests.test_cli import sagen
+from tests.test_safe_and_sensible import records
+
+from sagen.casework.headless import weighed_file
+from sagen.casework.job_sheet import job_sheet
+from sagen.casework.job_toml import job_toml
+from sagen.casework.weigh_job import weigh_job
+from sagen.desk.panes.suspects import SuspectsPane
+from sagen.model.job import Entry, Job
+from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, RepairEntry
+from sagen.model.words import CAUSES, surely
+from sagen.report.job_pages import PageKind, render_job
+
+# A trail is weighed for every example: what fails is told as it is, not made smaller for minutes.
+few = settings(
+    max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate),
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
+)  # fmt: skip
+
+
+def job_of(trail):
+    return Job(1, None, "Brindle 2", "", 4, tuple(Entry(at + 1, None, record) for at, record in enumerate(trail)))
+
+
+def text_of(sheet, page):
+    """The words of a page, without its markup."""
+    body = render_job(sheet, page).partition("<body")[2]
+    return " ".join(unescape(re.sub(r"<[^>]+>", " ", body)).split())
+
+
+def percentages(text):
+    return set(re.findall(r"\d+ %", text))
+
+
+@pytest.fixture(scope="module")
+def pane(app):
+    made = SuspectsPane()
+    yield made
+    made.deleteLater()
+
+
+@few
+@given(records)
+def test_window_and_papers_say_what_the_diagnosis_says(pane, trail):
+    job = job_of(trail)
+    weighed = weigh_job(job)
+    found = weighed.diagnosis
+    sheet = job_sheet(job, weighed)
+    technician, work, customer = (text_of(sheet, PageKind(page)) for page in ("technician", "work", "customer"))
+    pane.show_weighed(weighed.suspects, weighed.checks, found.advice, weighed.notes)
+    beside = f"{pane.headline.text()} {pane.advice.text()} {pane.others.text()}"
+    for told in (technician, beside):
+        assert (found.why_not in told) == bool(found.why_not) or not found.why_not
+        for _, text in found.misfit:
+            assert text in told
+    assert "100 %" not in technician + work + customer + beside
+    if not found.suspects:
+        return
+    lead = found.suspects[0]
+    assert surely(lead.probability) in percentages(technician)
+    assert (pane.rows[0].bar.cause, pane.rows[0].bar.fault) == (
+        lead.cause,
+        f"{lead.circuit}: {lead.title}" if lead.circuit else lead.title,
+    )
+    # What is named as shown is never said to be ruled out.
+    named = {CAUSES[item.cause] for item in found.suspects if item.probability >= 0.01}
+    assert not any(set(row.cells[0].split(", ")) & named for row in sheet.ruled_out)
+    ruled_out = beside.partition("All but ruled out: ")[2]
+    assert not any(CAUSES[item.cause].lower() in ruled_out for item in found.suspects if item.probability >= 0.01)
+    # The page for the customer asks for one more check only where the diagnosis does.
+    if found.ready:
+        assert "one more check" not in customer
+    if found.checks:
+        assert found.checks[0].text in technician
+        assert found.checks[0].check.name.lower() in pane.card.title.text().lower()
+
+
+@few
+@given(records, st.booleans())
+def test_papers_hold_only_what_was_seen_and_done(trail, twice):
+    trail = trail * 2 if twice else trail
+    job = job_of(trail)
+    sheet = job_sheet(job, weigh_job(job))
+    repairs = [record for record in trail if isinstance(record, RepairEntry)]
+    assert len(sheet.done) == len(repairs)
+    if not repairs:
+        assert sheet.again == () or all("not taken again" in row.cells for row in sheet.again)
+        assert "taken out" not in sheet.verdict
+        assert not sheet.proved
+        assert not sheet.owed
+    if sheet.stage == "proven":
+        assert repairs
+        assert not sheet.owed
+    assert len(sheet.captures) == sum(isinstance(record, CaptureEntry) for record in trail)
+
+
+@few
+@given(records.map(lambda trail: [item for item in trail if not isinstance(item, CaptureEntry)]).filter(bool))
+def test_a_trail_as_a_file_says_the_same_to_the_digit(tmp_path, trail):
+    job = job_of(trail)
+    path = tmp_path / "job.toml"
+    path.write_text(job_toml(job))
+    here, there = weigh_job(job).diagnosis, weighed_file(path).diagnosis
+    assert there.as_row() == here.as_row()
+    assert [item.as_row() for item in there.checks] == [item.as_row() for item in here.checks]
+    assert [(item.cause, float(item.probability)) for item in there.suspects] == [
+        (item.cause, float(item.probability)) for item in here.suspects
+    ]
+    assert there.notes == here.notes
+
+
+def test_the_command_line_says_what_the_file_weighs_to(tmp_path):
+    path = tmp_path / "job.toml"
+    path.write_text(job_toml(job_of([CodeEntry("P0016"), InspectionEntry("timing_marks", "off")])))
+    found = weighed_file(path).diagnosis
+    row = json.loads(sagen("reason", path, "--json").stdout)
+    assert row["do_not"] == list(found.do_not) != []
+    assert row["repair"] == {"ready": found.ready, "text": found.advice.text}
+    assert [item["check"] for item in row["next"]] == [item.check.name for item in found.checks[: len(row["next"])]]
+    assert found.why_not in row["notes"]
+    plain = sagen("reason", path).stdout
+    assert found.why_not in plain
+    assert found.advice.text in plain
