@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from tests.test_cli import sagen
 from tests.test_safe_and_sensible import records
+from tests.test_whole_job import CAMS
 
 from sagen.casework.headless import weighed_file
 from sagen.casework.job_sheet import job_sheet
@@ -19,7 +20,7 @@ from sagen.casework.job_toml import job_toml
 from sagen.casework.weigh_job import weigh_job
 from sagen.desk.panes.suspects import SuspectsPane
 from sagen.model.job import Entry, Job
-from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, RepairEntry
+from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, ReadingEntry, RepairEntry
 from sagen.model.words import CAUSES, surely
 from sagen.report.job_pages import PageKind, render_job
 
@@ -69,6 +70,9 @@ def test_window_and_papers_say_what_the_diagnosis_says(pane, trail):
     if not found.suspects:
         return
     lead = found.suspects[0]
+    # What is said of the lead in words is the figure that stands beside it.
+    said = re.search(r"at (\d+ %)", found.advice.headline)
+    assert said is None or said[1] == surely(lead.probability)
     assert surely(lead.probability) in percentages(technician)
     assert (pane.rows[0].bar.cause, pane.rows[0].bar.fault) == (
         lead.cause,
@@ -85,6 +89,20 @@ def test_window_and_papers_say_what_the_diagnosis_says(pane, trail):
     if found.checks:
         assert found.checks[0].text in technician
         assert found.checks[0].check.name.lower() in pane.card.title.text().lower()
+
+
+def test_the_figure_in_words_is_that_of_the_bar_where_circuits_share(pane):
+    fed = [
+        reading for name in ("cam 1", "cam 2") for reading in (dead(name, "supply", 0.04), dead(name, "ground", 0.02))
+    ]
+    weighed = weigh_job(job_of([*CAMS, CodeEntry("P0340"), CodeEntry("P0345"), *fed]))
+    lead = weighed.suspects[0]
+    assert lead.cause == "supply"
+    assert percentages(weighed.diagnosis.advice.text) == {surely(lead.probability)}
+
+
+def dead(name, point, value):
+    return ReadingEntry("volts", point, "key_on", value, circuit=name)
 
 
 @few

@@ -65,10 +65,11 @@ def weigh_records(
         found, said = suspects(one.case, one.posterior), advice(one.case, one.posterior, checks)
     else:
         whole = weigh_together(parts, silent=several_silent(named))
-        lead = whole.suspects[0].circuit
-        part = next(this_part for this_part in whole.parts if this_part.name == lead)
-        said = advice(part.case, part.posterior, tuple(check for check in whole.checks if check.circuit == lead))
-        said = Advice(said.enough, f"{lead}: {said.text}")
+        lead = whole.suspects[0]
+        part = next(this_part for this_part in whole.parts if this_part.name == lead.circuit)
+        own = tuple(check for check in whole.checks if check.circuit == lead.circuit)
+        said = advice(part.case, part.posterior, own, lead.probability)
+        said = Advice(said.enough, f"{lead.circuit}: {said.text}")
         found, checks = whole.suspects, _by_the_card(whole.checks, card, circuits)
     return diagnosis(
         records, found, checks, said, timing_in_doubt=doubt, together=together, cases=cases, pieces=pieces, first=first

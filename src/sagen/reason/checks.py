@@ -653,7 +653,7 @@ def check_slug(name: str) -> str:
 # When to stop -----------------------------------------------------------------------------------------
 
 
-def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ()) -> Advice:
+def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (), shown: float | None = None) -> Advice:
     """When to stop measuring, and what is owed afterwards.
 
     Parameters
@@ -661,6 +661,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     checks : tuple of NextCheck
         what could be asked next: a call that hangs on one reading waits for a confirmation only where one can be had
         for less than being wrong would cost
+    shown : float or None
+        how likely the leading cause is said to be, where the job's other circuits weigh in on it
     """
     facts = knowledge()
     stakes = facts.stakes
@@ -670,7 +672,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     owed = words.RELEARN_OWED if "relearn" in case.owed else ""
     changed = next((item for item in reversed(case.trail) if isinstance(item, Replaced) and not item.earlier), None)
     if fault == SOUND:
-        return _when_sound(posterior, checks, changed, owed, facts)
+        return _when_sound(posterior, checks, changed, owed, facts, shown)
+    said_of = causes[lead] if shown is None else shown
     hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
     # A swap is a repair already: what is measured or looked at comes before it.
     asked = [check for check in checks if check.check.kind != CheckKind.SWAP]
@@ -687,20 +690,21 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = ())
     if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs and not clear):
         listed = asked[0] if asked else None
         if listed is not None and cost_of(listed) < now:
-            return Advice(False, words.not_yet(causes[lead], listed.check.name, now, cost_of(listed)))
-        return Advice(False, words.not_yet(causes[lead], listed.check.name if listed is not None else ""))
+            return Advice(False, words.not_yet(said_of, listed.check.name, now, cost_of(listed)))
+        return Advice(False, words.not_yet(said_of, listed.check.name if listed is not None else ""))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
     confirm = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE and check.total_minutes < doubt]
     if hangs and confirm:
-        return Advice(False, words.hangs_on_one(causes[lead]))
+        return Advice(False, words.hangs_on_one(said_of))
     name = named(fault, posterior, world_of(case.spec))
-    return Advice(True, words.good_enough(name, causes[lead], facts.priors[fault].do, owed))
+    return Advice(True, words.good_enough(name, said_of, facts.priors[fault].do, owed))
 
 
-def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advice:
+def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: float | None) -> Advice:
     """The advice where nothing shows."""
     stakes, faults = facts.stakes, posterior.by_fault()
     sound = faults[SOUND]
+    said_of = sound if shown is None else shown
     if changed is not None and sound >= stakes.sound_after_repair:
         left = max(posterior.left, key=posterior.left.get, default="") if posterior.left else ""
         total = sum(posterior.left.values())
@@ -715,8 +719,8 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge) -> Advi
         and sound + hidden >= stakes.nothing_shows
         and not any(check.pays for check in checks)
     ):
-        return Advice(True, words.cleared_for_now(sound, tuple(coming[:2])))
-    return Advice(False, words.nothing_leads(sound, checks[0].check.name if checks else ""))
+        return Advice(True, words.cleared_for_now(said_of, tuple(coming[:2])))
+    return Advice(False, words.nothing_leads(said_of, checks[0].check.name if checks else ""))
 
 
 #: rpm to be ready for, and seconds to record, by state
