@@ -10,6 +10,7 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
+from sagen.casework.way import way_of
 from sagen.desk.actions import bind
 from sagen.desk.navigation import BenchNavigation
 from sagen.desk.pages import added_pages
@@ -20,7 +21,8 @@ from sagen.desk.ports import Ports
 from sagen.desk.registry import CommandRegistry
 from sagen.desk.sizes import LEAST, PANES
 from sagen.desk.theme import theme
-from sagen.desk.window_actions import ACTIONS, JOB_PAGES, WATCHED
+from sagen.desk.way import JobWay
+from sagen.desk.window_actions import ACTIONS, KEYS_OF, WATCHED, WAY
 from sagen.desk.workspace import DeskWorkspace
 
 #: what is made ready once the log is open: modules, then pages
@@ -71,6 +73,8 @@ class Shell:
         outer.setContentsMargins(6, 6, 6, 6)
         outer.setSpacing(6)
         outer.addWidget(self.header)
+        self.way = JobWay()
+        outer.addWidget(self.way)
         self.splitter = QSplitter()
         self.splitter.setHandleWidth(6)
         for index, (pane, least) in enumerate(zip((self.trail, self.bench, self.suspects), LEAST, strict=True)):
@@ -97,6 +101,7 @@ class Shell:
         workspace.job_changed.connect(self._job_changed)
         workspace.jobs_changed.connect(self._jobs_changed)
         workspace.weighed.connect(self._show_taps)
+        workspace.weighed.connect(self._show_way)
         workspace.weighed.connect(
             lambda told: self.suspects.show_weighed(told.suspects, told.checks, told.diagnosis.advice, told.notes)
         )
@@ -139,11 +144,14 @@ class Shell:
             ports.watched.said.connect(self.message.say)
         workspace.log.author = logs.remembered_author(self.settings)
         run = self.commands.runner
-        show = [(words, run("view.show_with_job", name)) for name, words in JOB_PAGES]
-        show += [
-            ("Shelf", run("view.show_page", "shelf")),
+        self.way.offer(
+            {
+                leg: [(words, KEYS_OF.get((name, *arguments), ""), run(name, *arguments)) for words, name, *arguments in rows]
+                for leg, rows in WAY.items()
+            }
+        )  # fmt: skip
+        show = [
             *((f"Watch a folder for {what}", run("instruments.watch", what)) for what in WATCHED),
-            ("Probe mode", run("instruments.probe")),
             ("Instruments", run("instruments.choose")),
             (
                 "Practice",
@@ -158,7 +166,7 @@ class Shell:
         self.header.offer(tuple(show))
         ports.watched.resume()
         if workspace.log.is_shared and not (workspace.log.author.author or workspace.log.author.bay):
-            self.message.say("Others work on this log, too: say who writes here (Job, Job and log, Who writes here).")
+            self.message.say("Others work on this log, too: say who writes here (More, Job and log, Who writes here).")
         QTimer.singleShot(0, self.window, lambda: self._make_ready(*READY))
         self._update_buttons()
 
@@ -185,6 +193,7 @@ class Shell:
 
     def _job_changed(self, job) -> None:
         self.trail.show_job(job)
+        self.way.setVisible(job is not None)
         name = job.machine if job else "Job log"
         full = f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else "")
         self.header.job_button.setText(full.replace("&", "&&"))
@@ -197,6 +206,12 @@ class Shell:
             self.back_to_job()
         self._job_shown = job.id if job else None
         self._update_buttons()
+
+    def _show_way(self, weighed) -> None:
+        job = self.workspace.job
+        self.way.setVisible(job is not None)
+        if job is not None and weighed.job_id == job.id:
+            self.way.show_way(way_of(job.records(), weighed.diagnosis))
 
     def _show_taps(self, weighed) -> None:
         page = self.navigation.made("capture")

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from sagen.casework.way import Leg
 from sagen.desk.actions import Action, Hint
 from sagen.model.vocabulary import EntryKind
+
+#: by command and its arguments the key that runs it
+KEYS_OF: dict[tuple, str] = {}
 
 
 def _command(keys: str, words: str, name: str, *arguments) -> Action:
     """A key that runs a command of the window's registry."""
+    KEYS_OF[name, *arguments] = keys
     return Action(keys, words, lambda commands: commands.run(name, *arguments))
 
 
@@ -42,11 +47,27 @@ ACTIONS = (
     _command("Ctrl+Q", "close", "view.close"),
 )
 WATCHED = ("captures", "photos")  #: what a folder can be watched for
-#: pages about the open job, as the menu of the header has them
-JOB_PAGES = (
-    ("live", "Live"), ("module", "Module: codes and values"), ("tester", "Sensor in the hand"),
-    ("plan", "Plan"), ("proof", "Proof"), ("work", "Taken apart, parts, also seen"), ("card", "Machine card"),
-)  # fmt: skip
+#: by stage of a job's way what can be done there: words, and the command with its arguments
+WAY = {
+    Leg.CAME_IN: (
+        ("A complaint or another entry", "entries.add", EntryKind.COMPLAINT), ("A trouble code", "entries.add", EntryKind.CODE),
+        ("Machine card", "view.show_with_job", "card"), ("Module: codes and values", "view.show_with_job", "module"),
+    ),
+    Leg.MEASURED: (
+        ("Circuit and meter", "view.show_circuit"), ("Bring a capture in", "captures.choose"),
+        ("Live", "view.show_with_job", "live"), ("Probe mode", "instruments.probe"),
+        ("A reading by the card", "entries.add_value"), ("Sensor in the hand", "view.show_with_job", "tester"),
+    ),
+    Leg.FOUND: (
+        ("Plan", "view.show_with_job", "plan"), ("The check on the card", "view.do_shown_check"),
+        ("Known-good ones on the shelf", "view.show_page", "shelf"),
+    ),
+    Leg.DONE: (
+        ("A repair", "entries.add", EntryKind.REPAIR), ("Taken apart, parts, also seen", "view.show_with_job", "work"),
+    ),
+    Leg.PROVEN: (("Proof", "view.show_with_job", "proof"),),
+    Leg.PAPERS: (("Printed pages", "jobs.show_report"),),
+}  # fmt: skip
 TRAIL_HINTS = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
 _KEYS = {action.words: action.keys for action in ACTIONS}
 

@@ -1,0 +1,81 @@
+"""The way of a job from what came in to its papers: how far each stage is, in a few words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sagen.casework.diagnosis import Diagnosis
+from sagen.casework.words import entry_text
+from sagen.model.proof import Stage, standing
+from sagen.model.trail import (
+    CaptureEntry,
+    CodeEntry,
+    ComplaintEntry,
+    FindingEntry,
+    ReadingEntry,
+    Record,
+    ValueEntry,
+)
+from sagen.model.vocabulary import Cause
+from sagen.model.words import CAUSES, PARTS, surely
+
+
+class Leg(StrEnum):
+    """A stage of the way, in the order of the work."""
+
+    CAME_IN = "came in"
+    MEASURED = "measured"
+    FOUND = "what it is"
+    DONE = "done"
+    PROVEN = "proven"
+    PAPERS = "papers"
+
+
+@dataclass(frozen=True)
+class Reached:
+    """How far a stage is."""
+
+    leg: Leg
+    said: str
+    done: bool = False
+
+
+def way_of(records: Sequence[Record], found: Diagnosis) -> tuple[Reached, ...]:
+    """Every stage of a job with what is known of it.
+
+    Parameters
+    ----------
+    records : sequence of Record
+        the trail
+    found : Diagnosis
+        of that trail
+    """
+    now = standing(records)
+    told = [record.code for record in records if isinstance(record, CodeEntry)]
+    told += [entry_text(record).split("\n")[0] for record in records if isinstance(record, ComplaintEntry)]
+    recorded = sum(isinstance(record, CaptureEntry | FindingEntry) for record in records)
+    read = sum(isinstance(record, ReadingEntry | ValueEntry) for record in records)
+    counts = [_counted(recorded, "recording"), _counted(read, "reading")]
+    lead = next(iter(found.suspects), None)
+    named = "not known yet"
+    if lead is not None and lead.cause == Cause.NONE:
+        named = f"nothing found, {surely(lead.probability)}"
+    elif lead is not None:
+        named = f"{CAUSES[lead.cause].lower()}, {surely(lead.probability)}"
+    mended = [PARTS[repair.part].lower() for repair in now.repairs]
+    owed = f"{len(now.owed)} owed" if now.owed else "nothing owed yet"
+    proven = {Stage.PROVEN: "proven", Stage.CAME_BACK: "came back"}.get(now.stage, owed)
+    return (
+        Reached(Leg.CAME_IN, told[0] + (f" and {len(told) - 1} more" if told[1:] else "") if told else "not told yet", bool(told)),
+        Reached(Leg.MEASURED, ", ".join(filter(None, counts)) or "nothing yet", bool(recorded or read)),
+        Reached(Leg.FOUND, named, found.ready or bool(mended)),
+        Reached(Leg.DONE, mended[-1] + (f" and {len(mended) - 1} more" if mended[1:] else "") if mended else "nothing yet", bool(mended)),
+        Reached(Leg.PROVEN, proven, now.stage == Stage.PROVEN),
+        Reached(Leg.PAPERS, "three pages", False),
+    )  # fmt: skip
+
+
+def _counted(number: int, what: str) -> str:
+    return f"{number} {what}{'' if number == 1 else 's'}" if number else ""

@@ -1,0 +1,65 @@
+"""The way through a job: how far each stage is, and every page of a job one press away."""
+
+import pytest
+from tests.conftest import settle
+
+from sagen.casework.diagnosis import Diagnosis
+from sagen.casework.way import Leg, way_of
+from sagen.casework.weigh_job import weigh_job
+from sagen.desk.window_actions import KEYS_OF, WAY
+from sagen.model.job import Entry, Job
+from sagen.model.trail import CodeEntry, ComplaintEntry, ReadingEntry, RepairEntry
+from sagen.model.words import surely
+
+TRAIL = (
+    ComplaintEntry("no_start"), CodeEntry("P0335"), ReadingEntry("volts", "supply", "key_on", 0.03), RepairEntry("supply"),
+)  # fmt: skip
+
+
+def reached(records):
+    job = Job(1, None, "Brindle 2", "", 4, tuple(Entry(at + 1, None, record) for at, record in enumerate(records)))
+    found = weigh_job(job).diagnosis if records else Diagnosis()
+    return {item.leg: item for item in way_of(records, found)}, found
+
+
+def test_nothing_is_reached_of_an_empty_job():
+    way, _ = reached(())
+    assert not any(item.done for item in way.values())
+    assert way[Leg.CAME_IN].said == "not told yet"
+    assert way[Leg.FOUND].said == "not known yet"
+
+
+@pytest.mark.parametrize(
+    ("entries", "done"),
+    [(1, {Leg.CAME_IN}), (3, {Leg.CAME_IN, Leg.MEASURED}), (4, {Leg.CAME_IN, Leg.MEASURED, Leg.FOUND, Leg.DONE})],
+)
+def test_stages_follow_the_trail(entries, done):
+    way, found = reached(TRAIL[:entries])
+    assert {leg for leg, item in way.items() if item.done} - {Leg.FOUND} == done - {Leg.FOUND}
+    assert way[Leg.FOUND].said.endswith(surely(found.suspects[0].probability))
+    assert (way[Leg.PROVEN].said == "nothing owed yet") == (entries < 4)
+
+
+def test_every_page_of_a_job_is_one_press_away_and_names_its_key(desk):
+    window = desk()
+    assert not window.way.isVisible()
+    window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335")])
+    settle(window)
+    assert window.way.isVisible()
+    assert window.way.stages[Leg.CAME_IN].reached.said == "P0335"
+    pages = set()
+    for leg, rows in WAY.items():
+        actions = window.way.stages[leg].menu().actions()
+        assert [item.text().split("\t")[0] for item in actions] == [words for words, *_ in rows]
+        for item, (_, name, *arguments) in zip(actions, rows, strict=True):
+            key = KEYS_OF.get((name, *arguments), "")
+            assert item.text().endswith(f"\t{key}" if key else item.text())
+            if name in ("view.show_with_job", "view.show_page"):
+                item.trigger()
+                settle(window)
+                assert window.navigation.is_up(arguments[0]), arguments
+                pages.add(arguments[0])
+    assert pages == {"card", "module", "live", "tester", "plan", "shelf", "work", "proof"}
+    for stage in window.way.stages.values():
+        assert stage.accessibleName().startswith(str(stage.leg))
+        assert min(stage.width(), stage.height()) >= 40
