@@ -1,11 +1,13 @@
 """The way through a job: how far each stage is, and every page of a job one press away."""
 
 import pytest
+from PySide6.QtWidgets import QPushButton
 from tests.conftest import settle
 
 from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.way import Leg, way_of
 from sagen.casework.weigh_job import weigh_job
+from sagen.desk.pages.log_page import WAYS_IN
 from sagen.desk.window_actions import KEYS_OF, WAY
 from sagen.model.job import Entry, Job
 from sagen.model.trail import CodeEntry, ComplaintEntry, ReadingEntry, RepairEntry
@@ -63,3 +65,19 @@ def test_every_page_of_a_job_is_one_press_away_and_names_its_key(desk):
     for stage in window.way.stages.values():
         assert stage.accessibleName().startswith(str(stage.leg))
         assert min(stage.width(), stage.height()) >= 40
+
+
+def test_an_empty_log_greets_with_every_way_in(desk):
+    window = desk()
+    settle(window)
+    page = window.page("log")
+    assert page.greeting.isVisible()
+    buttons = page.greeting.findChildren(QPushButton)
+    assert [button.text() for button in buttons] == [words for words, *_ in WAYS_IN]
+    assert all(button.height() >= 40 and button.accessibleDescription() for button in buttons)
+    next(button for button in buttons if "practise" in button.text()).click()
+    settle(window)
+    # Whatever a way in asks first, the log has a job soon, and greets no more.
+    window.workspace.add_job("Brindle 2", "", 4, [])
+    settle(window)
+    assert not page.greeting.isVisible()

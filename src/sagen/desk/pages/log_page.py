@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.pages import Page
 from sagen.desk.panes.trail import CardDelegate, paint_tag
@@ -74,6 +74,41 @@ class JobDelegate(CardDelegate):
             paint_tag(painter, card, str(job.stage), marks[job.stage])
 
 
+#: the ways in of a log without jobs: words, what comes of it, and the command
+WAYS_IN = (
+    ("New job", "The machine, what was told of it, and its codes", "jobs.new"),
+    ("A recorder's file", "Read and judged; it makes a job of its own. Or drop it anywhere on this window", "captures.choose"),
+    ("A job from another shop", "A bundle with its captures and photos", "logs.import_job"),
+    ("A machine to practise on", "A hidden fault, read by stand-ins: nothing has to be connected", "practice.begin"),
+    ("The workshop's shared log", "Or any other log: a folder, or the address of a server", "logs.open_another"),
+)  # fmt: skip
+
+
+class Greeting(QWidget):
+    """What an empty log shows: every way in, each with what comes of it."""
+
+    wanted = Signal(str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setSpacing(8)
+        layout.addStretch(1)
+        layout.addWidget(Label("No jobs yet. Begin with:", name="heading"))
+        for words, about, command in WAYS_IN:
+            row = QHBoxLayout()
+            button = QPushButton(words)
+            button.setObjectName("first" if command == "jobs.new" else "")
+            button.setMinimumWidth(250)
+            button.setAccessibleDescription(about)
+            button.clicked.connect(lambda _=False, command=command: self.wanted.emit(command))
+            row.addWidget(button)
+            row.addSpacing(10)
+            row.addWidget(Label(about, name="quiet", wrap=True), 1)
+            layout.addLayout(row)
+        layout.addStretch(2)
+
+
 class LogPage(Page):
     """All jobs, newest first, with a search line. Listing and searching are done by the log, not here."""
 
@@ -110,6 +145,10 @@ class LogPage(Page):
         self.empty = Label(name="quiet")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout.addWidget(self.empty, 1)
+        self.greeting = Greeting()
+        layout.addWidget(self.greeting, 1)
+        self.empty.hide()
+        self.greeting.hide()
         self.new.clicked.connect(self.new_wanted)
         self.list.clicked.connect(lambda index: self.chosen.emit(index.data(JOB).id))
         self.list.activated.connect(lambda index: self.chosen.emit(index.data(JOB).id))
@@ -120,6 +159,7 @@ class LogPage(Page):
     def wire(self, workspace: DeskWorkspace, commands: Commands) -> None:
         self.chosen.connect(lambda job_id: workspace.open_job(job_id, open_capture=True))
         self.new_wanted.connect(commands.runner("jobs.new"))
+        self.greeting.wanted.connect(commands.run)
         self.search_wanted.connect(lambda words: workspace.list_jobs(words))
 
     def on_shown(self) -> None:
@@ -131,9 +171,6 @@ class LogPage(Page):
             return
         self.model.show_jobs(listed.jobs)
         self.list.setVisible(bool(listed.jobs))
-        self.empty.setVisible(not listed.jobs)
-        self.empty.setText(
-            "No job holds all of these words."
-            if listed.search
-            else "No jobs yet.\n\nStart one with New job, then drop a capture file anywhere on this window."
-        )
+        self.empty.setVisible(not listed.jobs and bool(listed.search))
+        self.empty.setText("No job holds all of these words.")
+        self.greeting.setVisible(not listed.jobs and not listed.search)
