@@ -8,10 +8,12 @@ from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.way import Leg, way_of
 from sagen.casework.weigh_job import weigh_job
 from sagen.desk.pages.log_page import WAYS_IN
+from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.window_actions import KEYS_OF, WAY
 from sagen.model.job import Entry, Job
 from sagen.model.trail import CodeEntry, ComplaintEntry, ReadingEntry, RepairEntry
 from sagen.model.words import surely
+from sagen.reason.decide import ReplaceOrCheck, Way
 
 TRAIL = (
     ComplaintEntry("no_start"), CodeEntry("P0335"), ReadingEntry("volts", "supply", "key_on", 0.03), RepairEntry("supply"),
@@ -81,3 +83,17 @@ def test_an_empty_log_greets_with_every_way_in(desk):
     window.workspace.add_job("Brindle 2", "", 4, [])
     settle(window)
     assert not page.greeting.isVisible()
+
+
+def test_the_decision_is_bars_that_say_what_they_show(app):
+    ways = (Way("replace now", 35.0, 24.0, 54.0, 0.04), Way("first ohms of the feed wire", 41.0, 30.0, 59.0, 0.03))
+    bars = WayBars()
+    bars.show_ways(ReplaceOrCheck(ways, "minutes", ("the part's price",)))
+    assert bars.figures(ways[0]) == "35 min (24 to 54), wrong in 4 %"
+    assert "Not counted, since not stated: the part's price." in bars.accessibleName()
+    tall = bars.sizeHint().height()
+    bars.show_ways(ReplaceOrCheck(ways[:1], ""))
+    assert bars.sizeHint().height() < tall
+    assert bars.figures(ways[0]).startswith("35 (")
+    bars.show_ways(None)
+    assert bars.isHidden()

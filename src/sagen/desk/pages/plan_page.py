@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from sagen.desk.actions import Action, Hint
 from sagen.desk.forms.work import CostsForm
 from sagen.desk.pages import Page
+from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.trail import CostsEntry, PlaceEntry
@@ -76,7 +77,7 @@ class PlanPage(Page):
             "Nothing to plan yet: put a code, a reading or a capture on the trail.", name="quiet", wrap=True
         )
         layout.addWidget(self.empty)
-        self.ways = Label(name="sound", wrap=True)
+        self.ways = WayBars()
         layout.addWidget(self.ways)
 
     def wire(self, workspace: DeskWorkspace, navigation: Navigation, message: Message, commands: Commands) -> None:
@@ -126,8 +127,7 @@ class PlanPage(Page):
         doable = list(dict.fromkeys(check.check.name for check in checks if check.check.place in now and check.pays))
         self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
         self.before.setVisible(bool(doable))
-        self.ways.setText(weighed.ways.text if weighed and weighed.ways is not None else "")
-        self.ways.setVisible(bool(self.ways.text()))
+        self.ways.show_ways(weighed.ways if weighed else None)
 
     def toggle(self, place: Place) -> None:
         """Open a place, or close it; that is on the trail."""
