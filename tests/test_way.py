@@ -5,13 +5,15 @@ from PySide6.QtWidgets import QPushButton
 from tests.conftest import settle
 
 from sagen.casework.diagnosis import Diagnosis
+from sagen.casework.repairing import likely_repair
 from sagen.casework.way import Leg, way_of
 from sagen.casework.weigh_job import weigh_job
+from sagen.desk.forms.entries import RepairForm
 from sagen.desk.pages.log_page import WAYS_IN
 from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.window_actions import KEYS_OF, WAY
 from sagen.model.job import Entry, Job
-from sagen.model.trail import CodeEntry, ComplaintEntry, ReadingEntry, RepairEntry
+from sagen.model.trail import CodeEntry, ComplaintEntry, PartEntry, ReadingEntry, RepairEntry
 from sagen.model.words import surely
 from sagen.reason.decide import ReplaceOrCheck, Way
 
@@ -97,3 +99,27 @@ def test_the_decision_is_bars_that_say_what_they_show(app):
     assert bars.figures(ways[0]).startswith("35 (")
     bars.show_ways(None)
     assert bars.isHidden()
+
+
+def test_a_repair_begins_with_what_leads_and_the_part_that_is_at_hand():
+    records = [
+        CodeEntry("P0335"), ReadingEntry("volts", "supply", "key_on", 0.03),
+        PartEntry("Fuse 7.5 A", "supply", maker="Oskelund", origin="aftermarket", state="ordered"),
+        PartEntry("Crank sensor", "sensor", state="offer"),
+    ]  # fmt: skip
+    _, found = reached(records)
+    likely = likely_repair(records, found)
+    assert (likely.part, likely.origin) == ("supply", "aftermarket")
+    assert likely.text == "Fuse 7.5 A Oskelund"
+    assert likely_repair(records[:2], found).text == ""
+    # Where nothing leads, nobody has said what it was.
+    assert likely_repair([], Diagnosis()) is None
+
+
+def test_a_repair_that_names_no_part_is_not_put_on_the_trail(app):
+    form = RepairForm()
+    assert form.part.currentData() is None
+    assert form.problem() == "Say which part it was."
+    form.part.setCurrentIndex(form.part.findData("harness"))
+    assert form.problem() == ""
+    assert form.answer() == RepairEntry("harness")

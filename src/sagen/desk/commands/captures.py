@@ -162,7 +162,7 @@ def inspect(workspace, window, check, text) -> None:
 
 
 def swap(workspace, window, check, text) -> None:
-    form = RepairForm(RepairEntry(check.part, text="Swapped to try."), parent=window)
+    form = RepairForm(parent=window, likely=RepairEntry(check.part, text="Swapped to try."))
     if form.exec():
         workspace.add(replace(form.answer(), circuit=workspace.circuit))
 

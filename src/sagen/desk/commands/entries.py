@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from sagen.casework.patterns import card_of
+from sagen.casework.repairing import likely_repair
 from sagen.desk.forms.entries import FORMS
 from sagen.desk.forms.logs import OvertakenForm
 from sagen.desk.forms.work import WORK_FORMS, ValueForm
@@ -27,7 +28,11 @@ def add(workspace, commands, window, kind) -> None:
         name, _, page = ELSEWHERE[kind].partition(":")
         commands.run(name, *([page] if page else []))
         return
-    form = ALL_FORMS[kind](parent=window)
+    weighed = workspace.last_weighed
+    likely = None
+    if kind == EntryKind.REPAIR and weighed is not None and weighed.job_id == workspace.job.id:
+        likely = likely_repair(workspace.job.records(), weighed.diagnosis)
+    form = ALL_FORMS[kind](parent=window, likely=likely) if likely is not None else ALL_FORMS[kind](parent=window)
     if form.exec():
         workspace.add(form.answer())
 

@@ -99,9 +99,10 @@ class EntryForm(Form):
 
     record: ClassVar[type[Record]]
 
-    def __init__(self, old: Record | None = None, parent: QWidget | None = None):
+    def __init__(self, old: Record | None = None, parent: QWidget | None = None, likely: Record | None = None):
+        """`old` is the entry that is corrected; `likely` is what a new one would most likely be, to begin with."""
         super().__init__(ENTRY_TITLES[self.record.kind], "Put on the trail" if old is None else "Correct", parent)
-        self.build(old)
+        self.build(old if old is not None else likely)
 
     def build(self, old: Record | None) -> None:
         """Make the fields and fill them from the entry that is corrected."""

@@ -42,7 +42,6 @@ from sagen.model.vocabulary import (
     FindingKind,
     Occasion,
     Origin,
-    Part,
     Scan,
 )
 from sagen.model.words import (
@@ -255,12 +254,16 @@ class ReplacedForm(EntryForm):
     usual_origin: ClassVar[Origin] = Origin.UNKNOWN
 
     def build(self, old) -> None:
-        self.part = self.choice("Part", PARTS, old.part if old else Part.SENSOR)
+        # Which part it was nobody has said yet.
+        self.part = self.choice("Part", {None: "Choose", **PARTS}, old.part if old else None)
         self.origin = self.choice("Its origin", ORIGINS, old.origin if old else self.usual_origin)
         if self.record is ReplacedEntry:
             began = {None: "Not known", True: "Yes", False: "No"}
             self.began = self.choice("It began with that", began, old.began if old else None)
         self.text = self.lines("What", old.text if old else "")
+
+    def problem(self) -> str:
+        return "" if self.part.currentData() is not None else "Say which part it was."
 
     def answer(self) -> Record:
         began = {"began": self.began.currentData()} if self.record is ReplacedEntry else {}
@@ -274,7 +277,6 @@ class ReplacedForm(EntryForm):
 
 class RepairForm(ReplacedForm):
     record = RepairEntry
-    usual_origin = Origin.ORIGINAL
 
     def build(self, old: RepairEntry | None) -> None:
         super().build(old)

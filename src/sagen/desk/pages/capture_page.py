@@ -108,7 +108,7 @@ class CapturePage(Page):
         self.bar.lens_chosen.connect(self.show_lens)
         self.bar.tool_pressed.connect(self._tool)
         layout.addWidget(self.lenses, 1)
-        self.figures = ElidedLabel(name="mono")
+        self.figures = ElidedLabel(name="quiet")
         self.figures.setFixedHeight(20)
         self.figures.setAccessibleName("Figures under the pointer and between the cursors")
         layout.addWidget(self.figures)

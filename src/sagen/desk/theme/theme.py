@@ -14,7 +14,6 @@ from PySide6.QtWidgets import QApplication
 HERE = Path(__file__).parent
 FONTS = HERE.parents[1] / "report" / "fonts"
 FAMILY = "B612"
-MONO = "B612 Mono"
 TOUCH = 40  #: px, the least height of anything that is pressed
 
 
@@ -72,12 +71,12 @@ def current() -> Colours:
 
 
 def load_fonts() -> None:
-    for name in ("B612-Regular.otf", "B612-Bold.otf", "B612Mono-Regular.otf"):
+    for name in ("B612-Regular.otf", "B612-Bold.otf"):
         QFontDatabase.addApplicationFont(str(FONTS / name))
 
 
-def font(points: float = 10.5, *, bold: bool = False, mono: bool = False) -> QFont:
-    made = QFont(MONO if mono else FAMILY)
+def font(points: float = 10.5, *, bold: bool = False) -> QFont:
+    made = QFont(FAMILY)
     made.setPointSizeF(points)
     made.setBold(bold)
     return made
@@ -161,7 +160,6 @@ QLabel#number { color: %(mark)s; }
 QLabel#sound { color: %(sound)s; font-size: 9.5pt; }
 QLabel#small { color: %(quiet)s; font-size: 9pt; }
 QLabel#advice { font-style: italic; }
-QLabel#mono { font-family: "B612 Mono"; }
 QLabel#caution { background: %(raised)s; border-left: 4px solid %(mark)s; padding: 3px 6px; font-size: 9pt; }
 QLabel#error { background: %(raised)s; color: %(ink)s; border: 2px solid %(mark)s; border-radius: 6px; padding: 8px 10px; }
 QPushButton, QToolButton { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 6px;

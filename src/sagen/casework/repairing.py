@@ -1,0 +1,36 @@
+"""What a repair of the open job would most likely be: of what leads, with the part that is at hand for it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sagen.casework.diagnosis import Diagnosis
+from sagen.model.trail import PartEntry, Record, RepairEntry
+from sagen.model.vocabulary import Cause, LineState
+from sagen.reason.facts import knowledge
+
+#: states of a part line from which the part is on its way or there
+COMING = (LineState.ORDERED, LineState.CAME)
+
+
+def likely_repair(records: Sequence[Record], found: Diagnosis) -> RepairEntry | None:
+    """The repair that the form opens with; None where nothing leads or the leading fault has no part.
+
+    Parameters
+    ----------
+    records : sequence of Record
+        the trail
+    found : Diagnosis
+        of that trail
+    """
+    lead = next((item for item in found.suspects if item.cause != Cause.NONE), None)
+    if lead is None or lead is not found.suspects[0] or lead.fault not in knowledge().priors:
+        return None
+    part = knowledge().priors[lead.fault].part
+    if part is None:
+        return None
+    lines = [item for item in records if isinstance(item, PartEntry) and item.part == part and item.state in COMING]
+    if not lines:
+        return RepairEntry(part)
+    line = lines[-1]
+    return RepairEntry(part, origin=line.origin, text=" ".join(filter(None, (line.name, line.maker, line.number))))
