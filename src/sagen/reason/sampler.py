@@ -1,6 +1,6 @@
 """Where few particles explain the evidence, new ones are drawn near those that do, and counted by how much likelier they were
-drawn (adaptive importance sampling: G. P. Lepage, J. Comput. Phys. 27, 1978), from the same even draws for every history, so
-that they stay comparable."""
+drawn (adaptive multiple importance sampling: Cornuet, Marin, Mira and Robert, Scandinavian Journal of Statistics 39, 2012, from
+memory), from the same even draws for every history, so that they stay comparable."""
 
 from __future__ import annotations
 
@@ -209,7 +209,7 @@ def tempered(log: np.ndarray, least: float) -> np.ndarray:
 
 @dataclass(frozen=True)
 class Redrawn:
-    """Courses on particles of their own."""
+    """Histories on particles of their own."""
 
     evidence: np.ndarray  #: shape (histories,)
     halves: np.ndarray  #: the evidence of either half of the particles, shape (2, histories)
@@ -236,7 +236,7 @@ def redrawn(histories, pieces, generations, world: World, prior: np.ndarray) -> 
     Returns
     -------
     Redrawn
-        latent parameters of the last two rounds, their log-likelihoods and marginal likelihoods (adaptive importance sampling)
+        latent parameters of all rounds, their log-likelihoods, weights and marginal likelihoods
     """
     cube, weights = assimilated(histories, pieces, generations, world)
     # Histories that are alike to a probe have the same particles, and are drawn alike: they differ by what tells them apart
