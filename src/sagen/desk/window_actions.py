@@ -24,6 +24,7 @@ ACTIONS = (
     _command("Ctrl+I", "live", "view.show_with_job", "live"),
     _command("Ctrl+Shift+T", "the engine's modules", "view.show_with_job", "module"),
     _command("Ctrl+Space", "probe mode", "instruments.probe"),
+    _command("Ctrl+Shift+P", "picture board", "view.show_with_job", "board"),
     _command("Ctrl+Shift+B", "a sensor in the hand", "view.show_with_job", "tester"),
     _command("Ctrl+P", "printed pages", "jobs.show_report"),
     _command("Ctrl+G", "plan", "view.show_with_job", "plan"),
@@ -56,6 +57,7 @@ WAY = {
     Leg.MEASURED: (
         ("Circuit and meter", "view.show_circuit"), ("Bring a capture in", "captures.choose"),
         ("Live", "view.show_with_job", "live"), ("Probe mode", "instruments.probe"),
+        ("Picture board: which looks like yours?", "view.show_with_job", "board"),
         ("A reading by the card", "entries.add_value"), ("Sensor in the hand", "view.show_with_job", "tester"),
     ),
     Leg.FOUND: (

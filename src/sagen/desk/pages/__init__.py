@@ -72,6 +72,7 @@ Maker = Callable[[], Page]
 
 #: the shipped pages, by name: module and class, imported when they are first asked for
 _SHIPPED = {
+    "board": ("sagen.desk.pages.board_page", "BoardPage"),
     "capture": ("sagen.desk.pages.capture_page", "CapturePage"),
     "card": ("sagen.desk.pages.card_page", "CardPage"),
     "circuit": ("sagen.desk.pages.circuit_page", "CircuitPage"),
