@@ -1,5 +1,7 @@
 """The way through a job: how far each stage is, and every page of a job one press away."""
 
+from importlib import import_module
+
 import pytest
 from PySide6.QtWidgets import QPushButton
 from tests.conftest import settle
@@ -65,7 +67,7 @@ def test_every_page_of_a_job_is_one_press_away_and_names_its_key(desk):
                 settle(window)
                 assert window.navigation.is_up(arguments[0]), arguments
                 pages.add(arguments[0])
-    assert pages == {"card", "module", "live", "tester", "plan", "shelf", "work", "proof"}
+    assert pages == {"board", "card", "module", "live", "tester", "plan", "shelf", "work", "proof"}
     for stage in window.way.stages.values():
         assert stage.accessibleName().startswith(str(stage.leg))
         assert min(stage.width(), stage.height()) >= 40
@@ -79,9 +81,15 @@ def test_an_empty_log_greets_with_every_way_in(desk):
     buttons = page.greeting.findChildren(QPushButton)
     assert [button.text() for button in buttons] == [words for words, *_ in WAYS_IN]
     assert all(button.height() >= 40 and button.accessibleDescription() for button in buttons)
-    next(button for button in buttons if "practise" in button.text()).click()
-    settle(window)
-    # Whatever a way in asks first, the log has a job soon, and greets no more.
+    wanted = []
+    page.greeting.wanted.disconnect()
+    page.greeting.wanted.connect(wanted.append)
+    for button in buttons:
+        button.click()
+    assert wanted == [command for *_, command in WAYS_IN]
+    for command in wanted:
+        module, _, function = command.partition(".")
+        assert callable(getattr(import_module(f"sagen.desk.commands.{module}"), function))
     window.workspace.add_job("Brindle 2", "", 4, [])
     settle(window)
     assert not page.greeting.isVisible()
@@ -111,7 +119,8 @@ def test_a_repair_begins_with_what_leads_and_the_part_that_is_at_hand():
     likely = likely_repair(records, found)
     assert (likely.part, likely.origin) == ("supply", "aftermarket")
     assert likely.text == "Fuse 7.5 A Oskelund"
-    assert likely_repair(records[:2], found).text == ""
+    alone = likely_repair(records[:2], found)
+    assert (alone.text, alone.origin) == ("", "unknown")
     # Where nothing leads, nobody has said what it was.
     assert likely_repair([], Diagnosis()) is None
 
@@ -122,4 +131,5 @@ def test_a_repair_that_names_no_part_is_not_put_on_the_trail(app):
     assert form.problem() == "Say which part it was."
     form.part.setCurrentIndex(form.part.findData("harness"))
     assert form.problem() == ""
-    assert form.answer() == RepairEntry("harness")
+    # Nor is its origin stated by anybody.
+    assert form.answer() == RepairEntry("harness", origin="unknown")

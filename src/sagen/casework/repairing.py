@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from sagen.casework.diagnosis import Diagnosis
 from sagen.model.trail import PartEntry, Record, RepairEntry
-from sagen.model.vocabulary import Cause, LineState
+from sagen.model.vocabulary import Cause, LineState, Origin
 from sagen.reason.facts import knowledge
 
 #: states of a part line from which the part is on its way or there
@@ -31,6 +31,6 @@ def likely_repair(records: Sequence[Record], found: Diagnosis) -> RepairEntry | 
         return None
     lines = [item for item in records if isinstance(item, PartEntry) and item.part == part and item.state in COMING]
     if not lines:
-        return RepairEntry(part)
+        return RepairEntry(part, origin=Origin.UNKNOWN)
     line = lines[-1]
     return RepairEntry(part, origin=line.origin, text=" ".join(filter(None, (line.name, line.maker, line.number))))
