@@ -8,7 +8,7 @@ from tests.conftest import settle
 
 from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.repairing import likely_repair
-from sagen.casework.way import Leg, way_of
+from sagen.casework.way import way_of
 from sagen.casework.weigh_job import weigh_job
 from sagen.desk.forms.entries import RepairForm
 from sagen.desk.pages.log_page import WAYS_IN
@@ -16,6 +16,7 @@ from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.window_actions import KEYS_OF, WAY
 from sagen.model.job import Entry, Job
 from sagen.model.trail import CodeEntry, ComplaintEntry, PartEntry, ReadingEntry, RepairEntry
+from sagen.model.vocabulary import Leg
 from sagen.model.words import surely
 from sagen.reason.decide import ReplaceOrCheck, Way
 
@@ -54,7 +55,7 @@ def test_every_page_of_a_job_is_one_press_away_and_names_its_key(desk):
     window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335")])
     settle(window)
     assert window.way.isVisible()
-    assert window.way.stages[Leg.CAME_IN].reached.said == "P0335"
+    assert window.way.stages[Leg.CAME_IN].said == "P0335"
     pages = set()
     for leg, rows in WAY.items():
         actions = window.way.stages[leg].menu().actions()

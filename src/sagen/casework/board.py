@@ -17,7 +17,7 @@ from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.trail import FindingEntry
-from sagen.model.vocabulary import ABOUT_CAPTURE, Role, SensorKind, State
+from sagen.model.vocabulary import ABOUT_CAPTURE, Capability, Role, State, can
 from sagen.reason.facts import SOUND, title_of
 
 PICTURES = 6  #: on a board, the sound one among them
@@ -85,8 +85,8 @@ def on_board(spec: CircuitSpec, by_fault: dict[str, float]) -> tuple[str, ...]:
     by_fault : dict
         probability of each fault mode
     """
-    can = {mode.slug for mode in possible(spec)}
-    likely = sorted((item for item in by_fault if item in can), key=by_fault.get, reverse=True)
+    here = {mode.slug for mode in possible(spec)}
+    likely = sorted((item for item in by_fault if item in here), key=by_fault.get, reverse=True)
     return tuple(likely[: 3 * PICTURES])
 
 
@@ -110,17 +110,18 @@ def draw_board(
     SagenError
         for a knock sensor, whose rings are told apart by figures and not by eye, and for a state that is not drawn
     """
-    if spec.sensor == SensorKind.PIEZO:
+    if not can(spec.sensor, Capability.TURNS):
         raise SagenError("the rings of a knock sensor are told apart by their figures: tap it and record")
     if state not in STATES:
         raise SagenError("a board is of an engine that is cranked or runs")
     drawn = [draw_picture(spec, SOUND, 0.0, state, seed)]
+    height = float(np.ptp(drawn[0].volts))
     for at, fault in enumerate(faults):
         progress(at / max(len(faults), 1))
         if len(drawn) >= PICTURES:
             break
         picture = draw_picture(spec, fault, USUAL_SEVERITY, state, seed)
-        if all(unlike(picture, other) for other in drawn):
+        if all(unlike(picture, other, height) for other in drawn):
             drawn.append(picture)
     low, high = min(item.low for item in drawn), max(item.high for item in drawn)
     order = np.random.default_rng(seed).permutation(len(drawn))
@@ -173,16 +174,17 @@ def on_screen(picture: BoardPicture, low: float, high: float) -> BoardPicture:
     return BoardPicture(picture.fault, picture.title, picture.severity, picture.time_s, volts, low, high, picture.entry)
 
 
-def unlike(one: BoardPicture, other: BoardPicture) -> bool:
+def unlike(one: BoardPicture, other: BoardPicture, height: float) -> bool:
     """Whether an eye tells two pictures apart: by what is found in them, or by a level that differs by an eighth of
-    their height.
+    the sound one's height.
 
     Parameters
     ----------
     one, other : BoardPicture
+    height : float
+        V, of the sound one
     """
     if one.entry.finding != other.entry.finding:
         return True
-    height = float(np.ptp(np.concatenate([one.volts, other.volts])))
     levels = [abs(np.quantile(one.volts, q) - np.quantile(other.volts, q)) for q in (0.05, 0.95)]
     return bool(max(levels) > 0.12 * height)

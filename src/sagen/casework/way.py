@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 
 from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.words import entry_text
@@ -18,19 +17,8 @@ from sagen.model.trail import (
     Record,
     ValueEntry,
 )
-from sagen.model.vocabulary import Cause
+from sagen.model.vocabulary import Cause, Leg
 from sagen.model.words import CAUSES, PARTS, surely
-
-
-class Leg(StrEnum):
-    """A stage of the way, in the order of the work."""
-
-    CAME_IN = "came in"
-    MEASURED = "measured"
-    FOUND = "what it is"
-    DONE = "done"
-    PROVEN = "proven"
-    PAPERS = "papers"
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,6 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
-from sagen.casework.way import way_of
 from sagen.desk.actions import bind
 from sagen.desk.navigation import BenchNavigation
 from sagen.desk.pages import added_pages
@@ -211,6 +210,7 @@ class Shell:
         job = self.workspace.job
         self.way.setVisible(job is not None)
         if job is not None and weighed.job_id == job.id:
+            way_of = import_module("sagen.casework.way").way_of
             self.way.show_way(way_of(job.records(), weighed.diagnosis))
 
     def _show_taps(self, weighed) -> None:

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
-from sagen.casework.way import Leg, Reached
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import plain_tip
+from sagen.model.vocabulary import Leg
+
+if TYPE_CHECKING:
+    from sagen.casework.way import Reached
 
 HEIGHT = 44  #: px of a stage: two lines of words, and room for a finger
 EDGE, DOT = 10, 10  #: px from the edge to the words, and across the mark of a stage
@@ -21,23 +25,22 @@ class Stage(QToolButton):
 
     def __init__(self, leg: Leg, parent=None):
         super().__init__(parent)
-        self.leg, self.reached = leg, Reached(leg, "")
+        self.leg, self.said, self.done = leg, "", False
         self.setObjectName("stage")
         self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumWidth(96)
         self.setFixedHeight(HEIGHT)
-        self.show_reached(self.reached)
+        self.show_reached("", False)
 
     def sizeHint(self) -> QSize:
         return QSize(150, HEIGHT)
 
-    def show_reached(self, reached: Reached) -> None:
-        self.reached = reached
+    def show_reached(self, said: str, done: bool) -> None:
+        self.said, self.done = said, done
         name = str(self.leg)
-        done = ", done" if reached.done else ""
-        self.setAccessibleName(f"{name}: {reached.said}{done}")
-        self.setToolTip(plain_tip(f"{name[:1].upper()}{name[1:]}: {reached.said}"))
+        self.setAccessibleName(f"{name}: {said}{', done' if done else ''}")
+        self.setToolTip(plain_tip(f"{name[:1].upper()}{name[1:]}: {said}"))
         self.update()
 
     def paintEvent(self, _event) -> None:
@@ -50,12 +53,12 @@ class Stage(QToolButton):
         painter.drawRoundedRect(inside, 6, 6)
         # A full mark is a stage that is done, an open one is not: by shape, not by colour alone.
         painter.setPen(QPen(QColor(look.accent), 1.6))
-        painter.setBrush(QColor(look.accent) if self.reached.done else Qt.BrushStyle.NoBrush)
+        painter.setBrush(QColor(look.accent) if self.done else Qt.BrushStyle.NoBrush)
         painter.drawEllipse(EDGE, (HEIGHT - DOT) // 2, DOT, DOT)
         left, room = EDGE + DOT + 8, self.width() - 2 * EDGE - DOT - 8
         for top, size, bold, ink, words in (
             (4, 9.5, True, look.ink, str(self.leg)[:1].upper() + str(self.leg)[1:]),
-            (22, 8.5, False, look.quiet, self.reached.said),
+            (22, 8.5, False, look.quiet, self.said),
         ):
             painter.setFont(theme.font(size, bold=bold))
             painter.setPen(QColor(ink))
@@ -87,4 +90,4 @@ class JobWay(QWidget):
 
     def show_way(self, way: Sequence[Reached]) -> None:
         for reached in way:
-            self.stages[reached.leg].show_reached(reached)
+            self.stages[reached.leg].show_reached(reached.said, reached.done)

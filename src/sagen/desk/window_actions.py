@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from sagen.casework.way import Leg
 from sagen.desk.actions import Action, Hint
-from sagen.model.vocabulary import EntryKind
+from sagen.model.vocabulary import EntryKind, Leg
 
 #: by command and its arguments the key that runs it
 KEYS_OF: dict[tuple, str] = {}

@@ -432,6 +432,17 @@ FINDING_FIELDS = (
 )  # fmt: skip
 
 
+class Leg(StrEnum):
+    """A stage of the way of a job, in the order of the work."""
+
+    CAME_IN = "came in"
+    MEASURED = "measured"
+    FOUND = "what it is"
+    DONE = "done"
+    PROVEN = "proven"
+    PAPERS = "papers"
+
+
 class CodeStatus(StrEnum):
     STORED = "stored"
     PENDING = "pending"
