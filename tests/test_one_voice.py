@@ -26,7 +26,7 @@ from sagen.report.job_pages import PageKind, render_job
 
 # A trail is weighed for every example: what fails is told as it is, not made smaller for minutes.
 few = settings(
-    max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate),
+    deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate),
     suppress_health_check=[HealthCheck.function_scoped_fixture],
 )  # fmt: skip
 

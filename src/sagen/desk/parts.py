@@ -112,6 +112,9 @@ class JobButton(QPushButton):
         super().setToolTip(plain_tip(f"{self._whole}\n\n{self._tip}".strip()) if shown != self._whole else self._tip)
 
 
+HEADER_HEIGHT = 48  #: px, as the bare frame's
+
+
 class Header(QWidget):
     """The job's name, what is being worked on, and what can be done from anywhere."""
 
@@ -119,8 +122,10 @@ class Header(QWidget):
         super().__init__(parent)
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        # What comes and goes in it does not move what stands below.
+        self.setFixedHeight(HEADER_HEIGHT)
         row = QHBoxLayout(self)
-        row.setContentsMargins(6, 3, 6, 3)
+        row.setContentsMargins(6, 2, 6, 2)
         row.setSpacing(6)
         self.job_button = JobButton("Sagen")
         self.job_button.setObjectName("job")
