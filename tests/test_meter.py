@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from sagen.casework.judging import reading_verdict
 from sagen.cli import main
 from sagen.codes import meaning, parse_code
 from sagen.codes.lookup import beside, table
@@ -19,7 +20,9 @@ from sagen.meter.arithmetic import (
     thermistor_ohm,
     wire_ohm,
 )
+from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.trail import ReadingEntry
 
 
 def test_copper_is_brought_to_the_limits_temperature():
@@ -339,3 +342,19 @@ def test_what_no_meter_shows_is_wrong_usage(text):
     with pytest.raises(SystemExit) as ended:
         main(["meter", text, "ohm", "--limits", "0", "2"])
     assert ended.value.code == 2
+
+
+@pytest.mark.parametrize(
+    ("spec", "point", "state", "value", "judged"),
+    [
+        (CircuitSpec(), "signal", "key_on_unplugged", 0.06, "outside"),
+        (CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0), "signal", "key_on_unplugged", 0.06, "outside"),
+        (CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0), "signal", "key_on_unplugged", 5.02, "inside"),
+        (CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0), "signal", "key_on", 2.5, "outside"),
+        (CircuitSpec(), "ground", "key_on", 0.9, "outside"),
+        (CircuitSpec(), "ground", "key_on", 0.03, "inside"),
+    ],
+)  # fmt: skip
+def test_a_reading_is_judged_by_the_nearest_level_that_the_machine_may_have(spec, point, state, value, judged):
+    # Common practice, no published source: a line that rests at 5 or at 12 V rests at neither with 0.06; a return is below 0.1 V.
+    assert reading_verdict(ReadingEntry("volts", point, state, value), spec)[0] == judged
