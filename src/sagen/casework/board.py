@@ -5,7 +5,7 @@ eye: what the reader finds in the picture that was pressed."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -69,11 +69,14 @@ class RedrawPicture(Command):
     spec: CircuitSpec
     fault: str
     severity: float
+    low: float  #: V, of the screen that the board's pictures share
+    high: float
     state: State = State.CRANKING
     seed: int = 1
 
     def perform(self, log=None, progress=go_on) -> BoardPicture:
-        return draw_picture(self.spec, self.fault, self.severity, self.state, self.seed)
+        picture = draw_picture(self.spec, self.fault, self.severity, self.state, self.seed)
+        return on_screen(picture, self.low, self.high)
 
 
 def on_board(spec: CircuitSpec, by_fault: dict[str, float]) -> tuple[str, ...]:
@@ -124,8 +127,9 @@ def draw_board(
         if all(unlike(picture, other, height) for other in drawn):
             drawn.append(picture)
     low, high = min(item.low for item in drawn), max(item.high for item in drawn)
+    room = MARGIN * max(high - low, 0.1)
     order = np.random.default_rng(seed).permutation(len(drawn))
-    return tuple(on_screen(drawn[at], low, high) for at in order)
+    return tuple(on_screen(drawn[at], low - room, high + room) for at in order)
 
 
 def draw_picture(spec: CircuitSpec, fault: str, severity: float, state: State, seed: int = 1) -> BoardPicture:
@@ -168,10 +172,9 @@ def draw_picture(spec: CircuitSpec, fault: str, severity: float, state: State, s
 
 def on_screen(picture: BoardPicture, low: float, high: float) -> BoardPicture:
     """The picture on a screen from `low` to `high` V, in steps of 8 bits."""
-    low, high = low - MARGIN * max(high - low, 0.1), high + MARGIN * max(high - low, 0.1)
     step = (high - low) / LEVELS
     volts = low + np.round((np.clip(picture.volts, low, high) - low) / step) * step
-    return BoardPicture(picture.fault, picture.title, picture.severity, picture.time_s, volts, low, high, picture.entry)
+    return replace(picture, volts=volts, low=low, high=high)
 
 
 def unlike(one: BoardPicture, other: BoardPicture, height: float) -> bool:

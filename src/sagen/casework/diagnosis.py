@@ -45,10 +45,6 @@ class Diagnosis:
     cases: tuple[tuple[str, Case], ...] = ()  #: by circuit, what was weighed
 
     @property
-    def proven(self) -> bool:
-        return self.stage == Stage.PROVEN
-
-    @property
     def warnings(self) -> tuple[str, ...]:
         """What must not be done now, and what does not fit, in sentences."""
         return (*((self.why_not,) if self.why_not else ()), *(text for _, text in self.misfit))
@@ -98,8 +94,13 @@ def diagnosis(
         suspects, checks, _with_what_is_owed(advice, now), NOT_TURNED if timing_in_doubt else (),
         WHY_NOT_TURNED if timing_in_doubt else "", ready,
         tuple((number - first, text) for number, text in misfits(records) if number > first), together,
-        STAGES.get(now.stage, str(now.stage)), owed_words(now), pieces, cases,
+        stage_of(now), owed_words(now), pieces, cases,
     )  # fmt: skip
+
+
+def stage_of(now: Standing) -> str:
+    """How far a job has come, as the command line says it."""
+    return STAGES.get(now.stage, str(now.stage))
 
 
 def _with_what_is_owed(said: Advice, now: Standing) -> Advice:

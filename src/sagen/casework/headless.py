@@ -135,9 +135,8 @@ class WeighedFile:
     """A job file weighed; rows of a job of several circuits name theirs."""
 
     diagnosis: Diagnosis
-    notes: tuple[
-        str, ...
-    ]  #: what the diagnosis tells beside the suspects, with what was noticed while the file was read
+    #: what the diagnosis tells beside the suspects, with what was noticed while the file was read
+    notes: tuple[str, ...]
 
     def as_row(self, most_checks: int) -> dict:
         """All of it as the command line prints it."""

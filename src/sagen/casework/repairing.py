@@ -23,12 +23,11 @@ def likely_repair(records: Sequence[Record], found: Diagnosis) -> RepairEntry | 
     found : Diagnosis
         of that trail
     """
-    lead = next((item for item in found.suspects if item.cause != Cause.NONE), None)
-    if lead is None or lead is not found.suspects[0] or lead.fault not in knowledge().priors:
+    lead = next(iter(found.suspects), None)
+    prior = knowledge().priors.get(lead.fault) if lead is not None and lead.cause != Cause.NONE else None
+    if prior is None or prior.part is None:
         return None
-    part = knowledge().priors[lead.fault].part
-    if part is None:
-        return None
+    part = prior.part
     lines = [item for item in records if isinstance(item, PartEntry) and item.part == part and item.state in COMING]
     if not lines:
         return RepairEntry(part, origin=Origin.UNKNOWN)

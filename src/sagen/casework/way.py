@@ -56,13 +56,18 @@ def way_of(records: Sequence[Record], found: Diagnosis) -> tuple[Reached, ...]:
     owed = f"{len(now.owed)} owed" if now.owed else "nothing owed yet"
     proven = {Stage.PROVEN: "proven", Stage.CAME_BACK: "came back"}.get(now.stage, owed)
     return (
-        Reached(Leg.CAME_IN, told[0] + (f" and {len(told) - 1} more" if told[1:] else "") if told else "not told yet", bool(told)),
+        Reached(Leg.CAME_IN, _one_of(told) or "not told yet", bool(told)),
         Reached(Leg.MEASURED, ", ".join(filter(None, counts)) or "nothing yet", bool(recorded or read)),
         Reached(Leg.FOUND, named, found.ready or bool(mended)),
-        Reached(Leg.DONE, mended[-1] + (f" and {len(mended) - 1} more" if mended[1:] else "") if mended else "nothing yet", bool(mended)),
+        Reached(Leg.DONE, _one_of(mended[::-1]) or "nothing yet", bool(mended)),
         Reached(Leg.PROVEN, proven, now.stage == Stage.PROVEN),
         Reached(Leg.PAPERS, "three pages", False),
     )  # fmt: skip
+
+
+def _one_of(words: Sequence[str]) -> str:
+    """The first, and how many there are beside it; "" of none."""
+    return words[0] + (f" and {len(words) - 1} more" if words[1:] else "") if words else ""
 
 
 def _counted(number: int, what: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from sagen.casework.diagnosis import STAGES, Diagnosis, diagnosis
+from sagen.casework.diagnosis import Diagnosis, diagnosis, stage_of
 from sagen.casework.judging import card_circuit, published_words
 from sagen.casework.lessons import ShopLessons
 from sagen.codes.lookup import beside, several_silent, unknown_codes
@@ -51,7 +51,7 @@ def weigh_records(
             case = replace(case, learned=record.of(spec, card))
         parts.append(OfCircuit(name, case, infer(case), hangs))
     if not any(this_part.case.trail for this_part in parts):
-        return Diagnosis(stage=STAGES.get(standing(records).stage, str(standing(records).stage)))
+        return Diagnosis(stage=stage_of(standing(records)))
     cases = tuple((this_part.name, this_part.case) for this_part in parts)
     doubt = any(timing_in_doubt(this_part.case, this_part.posterior.by_fault()) for this_part in parts)
     pieces = sum(len(this_part.posterior.used) for this_part in parts)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
-from sagen.desk.sizes import LEAST_SIZE, PANES, SIZE
+from sagen.desk.sizes import HEADER_HEIGHT, LEAST_SIZE, PANES, SIZE
 
 
 class MainWindow(QMainWindow):
@@ -43,7 +43,7 @@ class MainWindow(QMainWindow):
         outer.setSpacing(6)
         bar, row = QWidget(), QHBoxLayout()
         bar.setObjectName("bar")
-        bar.setFixedHeight(48)
+        bar.setFixedHeight(HEADER_HEIGHT)
         row.setSpacing(6)
         for wide in PANES:
             pane = QWidget()

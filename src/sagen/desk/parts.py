@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.desk.sizes import HEADER_HEIGHT
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
@@ -112,9 +113,6 @@ class JobButton(QPushButton):
         super().setToolTip(plain_tip(f"{self._whole}\n\n{self._tip}".strip()) if shown != self._whole else self._tip)
 
 
-HEADER_HEIGHT = 48  #: px, as the bare frame's
-
-
 class Header(QWidget):
     """The job's name, what is being worked on, and what can be done from anywhere."""
 
@@ -122,7 +120,6 @@ class Header(QWidget):
         super().__init__(parent)
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        # What comes and goes in it does not move what stands below.
         self.setFixedHeight(HEADER_HEIGHT)
         row = QHBoxLayout(self)
         row.setContentsMargins(6, 2, 6, 2)

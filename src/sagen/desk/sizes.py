@@ -6,3 +6,4 @@ LEAST = (206, 440, 266)
 #: px inside the frame: it fits a screen of 1280 x 800 with its title bar and a panel
 SIZE = (1280, 720)
 LEAST_SIZE = (1024, 640)
+HEADER_HEIGHT = 48  #: px; what comes and goes in the header does not move what stands below

@@ -297,6 +297,11 @@ class ReplaceOrCheck:
     missing: tuple[str, ...] = ()  #: what is not counted since nobody stated it
 
     @property
+    def not_counted(self) -> str:
+        """What is not counted, in a sentence; "" where nothing is left out."""
+        return f"Not counted, since not stated: {', '.join(self.missing)}." if self.missing else ""
+
+    @property
     def text(self) -> str:
         """The comparison in words."""
         unit = f" {self.unit}" if self.unit else ""
@@ -305,8 +310,7 @@ class ReplaceOrCheck:
             f"wrong in {_percent(way.wrong)}"
             for way in self.ways
         ]
-        more = f" Not counted, since not stated: {', '.join(self.missing)}." if self.missing else ""
-        return f"{'; '.join(told)}.{more}"
+        return f"{'; '.join(told)}. {self.not_counted}".rstrip()
 
 
 def replace_or_check(

@@ -389,7 +389,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
     _only(evidence_file, evidence, ("code", "complaint", "comes", "codes_back", "part", "origin", "looked"))
     world_file, world_data = next((item for item in sources if item[0] == "world.toml"), ("world.toml", {}))
     _only(world_file, world_data, ("value",))
-    rows = _Rows([item for item in sources if item[0] not in (evidence_file, world_file)])
+    rows = _Tables([item for item in sources if item[0] not in (evidence_file, world_file)])
     _complete(rows.priors, rows.checks, rows.shapes, rows.comings)
     return Knowledge(
         rows.priors,
@@ -412,7 +412,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
     )
 
 
-class _Rows:
+class _Tables:
     """The tables that any knowledge file may hold, of all of them; what stands in a later file goes over an earlier one."""
 
     TABLES = ("fault", "caution", "applies", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order")

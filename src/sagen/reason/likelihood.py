@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from sagen.model.vocabulary import Part
@@ -61,13 +63,29 @@ def log_likelihoods(
     return used, np.array(logs).reshape(len(logs), *shape)
 
 
+class Values(NamedTuple):
+    """Precise values of the evidence, each on its own scale, beside those of every particle."""
+
+    here: np.ndarray  #: shape (values,)
+    shown: np.ndarray  #: shape (values, histories, particles)
+    width: np.ndarray  #: standard uncertainties, shape (values,)
+
+    def of(self, which) -> Values:
+        """Those of some histories, by index."""
+        return Values(self.here, self.shown[:, which], self.width)
+
+    def beside(self, more: Values) -> Values:
+        """With those of other histories, of the same values."""
+        return Values(self.here, np.concatenate([self.shown, more.shown], axis=1), self.width)
+
+
 def foreseen(
     histories: list[FaultHistory],
     pieces: list[tuple[int, Evidence]],
     generations: list[dict[Part, int]],
     world: World,
     cube: np.ndarray | None = None,
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+) -> Values:
     """The precise values in the pieces, beside those of every particle.
 
     Parameters
@@ -77,8 +95,7 @@ def foreseen(
 
     Returns
     -------
-    here, shown, width : ndarray, shape (values,), (values, histories, particles) and (values,)
-        each on its own scale, with its standard uncertainty
+    Values
     """
     found = []
     for epoch, (particle_set, place) in enumerate(_particle_sets(histories, generations, world, cube)):
@@ -87,7 +104,7 @@ def foreseen(
                 shown = np.broadcast_to(shown, particle_set.shape)
                 found.append((here, shown if place is None else shown[place], width))
     shape = (len(histories), cube.shape[1] if cube is not None else world.particles)
-    return (
+    return Values(
         np.array([here for here, _, _ in found]),
         np.array([shown for _, shown, _ in found]).reshape(len(found), *shape),
         np.array([width for _, _, width in found]),

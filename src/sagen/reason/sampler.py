@@ -10,7 +10,7 @@ import numpy as np
 
 from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.history import FaultHistory
-from sagen.reason.likelihood import log_likelihoods
+from sagen.reason.likelihood import Values, log_likelihoods
 from sagen.reason.scales import bell, log_mean, normalised_rows
 from sagen.reason.smoother import assimilated, places, scores
 from sagen.reason.world import World
@@ -61,15 +61,15 @@ def worth_redrawing(
     return close[:MOST_REDRAWN]
 
 
-def blurred(total: np.ndarray, values: tuple[np.ndarray, np.ndarray, np.ndarray]) -> np.ndarray:
+def blurred(total: np.ndarray, values: Values) -> np.ndarray:
     """Log-likelihoods with every precise value taken `BLUR` times as wide as it is.
 
     Parameters
     ----------
     total : ndarray, shape (histories, particles)
         as they are
-    values : tuple
-        what `likelihood.foreseen` gives of the same particles
+    values : Values
+        of the same particles
 
     Returns
     -------
@@ -218,7 +218,7 @@ class Redrawn:
     logs: np.ndarray  #: shape (pieces, histories, particles)
 
 
-def redrawn(histories, pieces, generations, world: World, prior: np.ndarray) -> Redrawn:
+def redrawn(histories, pieces, generations, world: World, prior: np.ndarray, values: Values) -> Redrawn:
     """Particles drawn where they are likely to explain the evidence of each history, all from the same even draws, so that
     histories that are alike come out alike.
 
@@ -232,13 +232,15 @@ def redrawn(histories, pieces, generations, world: World, prior: np.ndarray) -> 
     world : World
     prior : ndarray, shape (histories,)
         its logarithm
+    values : Values
+        of the world's own particles
 
     Returns
     -------
     Redrawn
         latent parameters of all rounds, their log-likelihoods, weights and marginal likelihoods
     """
-    cube, weights = assimilated(histories, pieces, generations, world)
+    cube, weights = assimilated(histories, pieces, generations, world, values)
     # Histories that are alike to a probe have the same particles, and are drawn alike: they differ by what tells them apart
     # and not by their draws.
     _, first, group = np.unique(cube.mean(axis=1), axis=0, return_index=True, return_inverse=True)

@@ -13,7 +13,7 @@ import numpy as np
 
 from sagen.reason.evidence import Captured, Cranked, Evidence, MeterReading
 from sagen.reason.history import FaultHistory
-from sagen.reason.likelihood import foreseen, log_likelihoods
+from sagen.reason.likelihood import Values, foreseen, log_likelihoods
 from sagen.reason.scales import normalised_rows
 from sagen.reason.world import World
 
@@ -40,7 +40,7 @@ def places(score: np.ndarray) -> np.ndarray:
 
 
 def assimilated(
-    histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World
+    histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World, values: Values
 ) -> tuple[np.ndarray, np.ndarray]:
     """Particles of each history near to the readings, and what the other evidence makes of them.
 
@@ -52,6 +52,8 @@ def assimilated(
     generations : list of dict
         how often each part had been changed, by epoch
     world : World
+    values : Values
+        of the world's own particles
 
     Returns
     -------
@@ -59,19 +61,16 @@ def assimilated(
         latent parameters, 0 to 1, and weights that add up to 1
     """
     rng = np.random.default_rng(world.seed)
-    score = np.repeat(scores(world.cube[:MOVED])[None], len(histories), axis=0)
-    cube = np.broadcast_to(world.cube[:MOVED], score.shape)
-    log = np.zeros(score.shape[:2])
-    for attempt, inflated in enumerate(INFLATED):
-        own = cube if attempt else None
-        here, shown, width = foreseen(histories, pieces, generations, world, own)
-        shown = shown[..., :MOVED]
-        if attempt == len(INFLATED) - 1 or not len(here):
-            log = log_likelihoods(histories, _without_values(pieces), generations, world, own)[1].sum(axis=0)[:, :MOVED]
-        if not len(here):
-            break
-        score = _moved(score, here, shown, width * np.sqrt(inflated), rng)
+    cube = np.repeat(world.cube[None, :MOVED], len(histories), axis=0)
+    score = scores(cube)
+    here, shown, width = values.here, values.shown[..., :MOVED], values.width
+    told = cube
+    for attempt, inflated in enumerate(INFLATED if len(here) else ()):
+        if attempt:
+            shown = foreseen(histories, pieces, generations, world, cube).shown
+        told, score = cube, _moved(score, here, shown, width * np.sqrt(inflated), rng)
         cube = places(score)
+    log = log_likelihoods(histories, _without_values(pieces), generations, world, told)[1].sum(axis=0)
     return cube, normalised_rows(log)
 
 

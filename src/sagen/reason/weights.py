@@ -52,6 +52,7 @@ def _infer(case: Case, world: World) -> Posterior:
     histories, pieces, generations = histories_of(case, world)
     pieces = without_order(pieces)
     used, logs = log_likelihoods(histories, pieces, generations, world)
+    values = foreseen(histories, pieces, generations, world)
     total = logs.sum(axis=0)
     prior = np.array([history.log for history in histories])
     # One finding or reading alone tells no two faults apart from one.
@@ -63,7 +64,9 @@ def _infer(case: Case, world: World) -> Posterior:
     if sum(told) > 1:
         more = pairs_of(histories, prior + log_mean(total), world)
         if more:
+            # Singles and pairs are asked apart, as they were drawn: together they would be one more set of particles.
             _, extra = log_likelihoods(more, pieces, generations, world)
+            values = values.beside(foreseen(more, pieces, generations, world))
             histories, logs = [*histories, *more], np.concatenate([logs, extra], axis=1)
             total = logs.sum(axis=0)
             prior = np.array([history.log for history in histories])
@@ -75,11 +78,10 @@ def _infer(case: Case, world: World) -> Posterior:
         for history, row in zip(histories, total, strict=True)
     ]
     ends = [logs[:, k] for k in range(len(histories))]
-    wide = blurred(total, foreseen(histories, pieces, generations, world))
-    close = worth_redrawing(histories, prior, total, wide)
+    close = worth_redrawing(histories, prior, total, blurred(total, values))
     if len(close):
         chosen = [histories[k] for k in close]
-        again = redrawn(chosen, pieces, generations, world, prior[close])
+        again = redrawn(chosen, pieces, generations, world, prior[close], values.of(close))
         for index, k in enumerate(close):
             evidence[k] = again.evidence[index]
             halves[0][k], halves[1][k] = again.halves[:, index]

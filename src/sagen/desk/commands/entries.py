@@ -9,7 +9,7 @@ from sagen.casework.repairing import likely_repair
 from sagen.desk.forms.entries import FORMS
 from sagen.desk.forms.logs import OvertakenForm
 from sagen.desk.forms.work import WORK_FORMS, ValueForm
-from sagen.model.trail import CaptureEntry, CardEntry, PhotoEntry
+from sagen.model.trail import CaptureEntry, CardEntry, PhotoEntry, RepairEntry
 from sagen.model.vocabulary import EntryKind
 
 ALL_FORMS = {**FORMS, **WORK_FORMS}
@@ -28,13 +28,16 @@ def add(workspace, commands, window, kind) -> None:
         name, _, page = ELSEWHERE[kind].partition(":")
         commands.run(name, *([page] if page else []))
         return
-    weighed = workspace.last_weighed
-    likely = None
-    if kind == EntryKind.REPAIR and weighed is not None and weighed.job_id == workspace.job.id:
-        likely = likely_repair(workspace.job.records(), weighed.diagnosis)
-    form = ALL_FORMS[kind](parent=window, likely=likely) if likely is not None else ALL_FORMS[kind](parent=window)
+    begins = {"likely": _likely(workspace)} if kind == EntryKind.REPAIR else {}
+    form = ALL_FORMS[kind](parent=window, **begins)
     if form.exec():
         workspace.add(form.answer())
+
+
+def _likely(workspace) -> RepairEntry | None:
+    """What a repair of the open job would most likely be, by what it was weighed to."""
+    job, weighed = workspace.job, workspace.last_weighed
+    return likely_repair(job.records(), weighed.diagnosis) if weighed and weighed.job_id == job.id else None
 
 
 def open_entry(workspace, navigation, commands, entry) -> None:

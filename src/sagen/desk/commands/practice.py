@@ -55,6 +55,6 @@ def debrief(workspace, message) -> None:
     """Say what the practice machine was, and how it went."""
     job = workspace.job
     if job is None or practice_of(job.records()) is None:
-        message.say("Open a practice job first: Job, Practice.")
+        message.say("Open a practice job first: More, Practice.")
         return
     workspace.submit(Debrief(job.id, job), message.say)

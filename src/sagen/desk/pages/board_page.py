@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -246,10 +245,12 @@ class BoardPage(JobPage):
 
         def show(picture: BoardPicture) -> None:
             if seed == self._seed and at < len(self.pictures) and self.pictures[at].fault == picture.fault:
-                self.pictures[at] = replace(picture, low=was.low, high=was.high)
+                self.pictures[at] = picture
                 self._show()
 
-        command = RedrawPicture(job.id, self._spec, was.fault, severity, self.state.currentData(), job.id * 31 + seed)
+        command = RedrawPicture(
+            job.id, self._spec, was.fault, severity, was.low, was.high, self.state.currentData(), job.id * 31 + seed
+        )
         self.workspace.submit(command, show, failed=self.message.say, slot=f"board.{at}", debounce=0.08)
 
     # choosing -------------------------------------------------------------------------------

@@ -77,5 +77,4 @@ class WayBars(QWidget):
         if self.told.missing:
             painter.setFont(theme.font(9))
             painter.setPen(QColor(look.quiet))
-            words = f"Not counted, since not stated: {', '.join(self.told.missing)}."
-            painter.drawText(0, HEAD + ROW * len(self.shown), self.width(), ROW, middle, words)
+            painter.drawText(0, HEAD + ROW * len(self.shown), self.width(), ROW, middle, self.told.not_counted)
