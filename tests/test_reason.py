@@ -20,6 +20,7 @@ from sagen.model.trail import (
     ScanEntry,
     StayedEntry,
 )
+from sagen.reason import prior
 from sagen.reason.case import case_of, code_pieces, reading_piece
 from sagen.reason.checks import advice, next_checks
 from sagen.reason.evidence import Captured, Code, Complained, Evidence, Inspected, MeterReading, ReadElsewhere
@@ -742,3 +743,19 @@ def test_particle_sets_of_all_worlds_stay_within_one_budget():
     assert len(made) == 12
     singles = [item.single for item in kept._kept.values()]
     assert sum(singles) >= len(singles) - sum(singles)
+
+
+def test_a_part_changed_again_and_again_is_weighed_as_every_history_would_be(monkeypatch):
+    """Against the same histories all followed: there is nothing to look up, only that leaving out must not be seen."""
+    wrong = volts("ground", "key_on", 0.85)
+    changed = [Replaced(part, "original") for part in ("sensor", "harness", "sensor", "harness")]
+    untold = (Code("", "P0335", "circuit"), *changed)
+    between = (wrong, changed[0], wrong, changed[1], wrong, changed[2], wrong)
+    found = [infer(Case(HALL, trail)) for trail in (untold, between)]
+    assert all(len(item.faults) < 1.5 * prior.MOST_HISTORIES for item in found)
+    # Nobody measured between the changes: those histories differ in nothing that was told.
+    assert len(found[0].faults) < 700
+    monkeypatch.setattr(prior, "MOST_HISTORIES", 10**6)
+    for mine, trail in zip(found, (untold, between), strict=True):
+        theirs = infer(Case(HALL, trail)).by_cause()
+        assert sum(abs(mine.by_cause()[cause] - share) for cause, share in theirs.items()) < 0.02
