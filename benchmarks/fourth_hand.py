@@ -698,11 +698,11 @@ def weighed(done: Examination, good: Pair | None = None):
     return told, max(told, key=lambda item: item.probability, default=None)
 
 
-def judged(job: tuple[str, int]) -> dict:
+def judged(job: tuple[str, int], kinds: dict | None = None) -> dict:
     """One capture drawn, read and weighed: what was right and what was not."""
 
     name, seed = job
-    drawn = KINDS[name](np.random.default_rng([seed, sum(map(ord, name))]))
+    drawn = (kinds or KINDS)[name](np.random.default_rng([seed, sum(map(ord, name))]))
     given = Sheet.from_data(drawn.sheet, where=name) if drawn.sheet is not None else None
     done = examine(drawn.capture, given)
     found = {str(item.kind) for item in done.findings}
@@ -733,8 +733,8 @@ def drawn_and_judged(
         )
 
 
-def main(words: list[str]) -> None:
-    kinds, rows = drawn_and_judged(words, KINDS, judged)
+def main(words: list[str], known=KINDS, judge=judged) -> None:
+    kinds, rows = drawn_and_judged(words, known, judge)
     for name in kinds:
         own = [item for item in rows if item["kind"] == name]
         bad = [

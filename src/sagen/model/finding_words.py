@@ -299,6 +299,8 @@ def _noise(f: dict) -> str:
         what.append(f"{f['false_pulses']} pulses too narrow to be teeth lie between {f['teeth']} teeth")
     if f["near_misses"]:
         what.append(f"{f['near_misses']} disturbances come near to making false edges")
+    if f.get("hum_v"):
+        what.append(f"hum of the mains ({f['hum_hz']:.0f} Hz, ±{f['hum_v']:.2f} {f['unit']}) lies over the teeth")
     if f["loud"]:
         what.append(f"noise of ±{f['level_v']:.2f} {f['unit']} rides on the signal")
     said = "; ".join(what)

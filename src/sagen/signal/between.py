@@ -36,7 +36,16 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
         least = max(_BETWEEN.fewest_turns, _BETWEEN.share_of_turns * turns, usual + _BETWEEN.sigmas * np.sqrt(usual))
         if seen >= max(least, _BETWEEN.of_all * len(at)):
             found[int(item // 2)] = np.sort(np.concatenate([found.get(int(item // 2), at[:0]), at[own]]))
-    return found if len(found) <= _BETWEEN.most else {}
+    if len(found) > _BETWEEN.most or _like_firing(sorted(found), reading.wheel.slots):
+        return {}
+    return found
+
+
+def _like_firing(places: list[int], slots: int) -> bool:
+    """Whether places lie evenly about the turn, as what every cylinder fires does: two pieces of swarf do not."""
+    if len(places) < 2:
+        return False
+    return bool(np.ptp(np.diff([*places, places[0] + slots])) <= _BETWEEN.even_places)
 
 
 def bridged(reading: RotatingReading) -> list[int]:

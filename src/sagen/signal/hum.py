@@ -1,6 +1,8 @@
-"""The mains on a line that carries nothing else."""
+"""The mains on a line: alone, or beside a sensor's own wave."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -32,3 +34,57 @@ def is_hum(channel: Channel, sfreq: float) -> bool:
     close = np.abs(hertz - hertz[peak]) <= 2.5 * hertz[1]
     near = min(abs(hertz[peak] - mains) for mains in (50.0, 60.0)) <= max(_LIMIT.hz, hertz[1])
     return bool(near and power[close].sum() > _LIMIT.share * power.sum())
+
+
+@dataclass(frozen=True)
+class MainsWave:
+    """A steady wave at the mains' frequency."""
+
+    hertz: float
+    volts: float  #: amplitude, in the channel's unit
+    wave: np.ndarray  #: shape (n,), on the scale of the channel's raw samples
+
+    def taken_off(self, channel: Channel) -> Channel:
+        """The channel without it."""
+        return replace(channel, raw=(channel.raw - self.wave).astype(np.float32))
+
+
+def mains_wave(channel: Channel, sfreq: float) -> MainsWave | None:
+    """The wave of the mains that a channel carries beside whatever else; None where no line stands out there, or the
+    recording is too short or too long to hold one.
+
+    Parameters
+    ----------
+    channel : Channel
+        raw samples, shape (n,)
+    sfreq : float
+        samples a second
+
+    Returns
+    -------
+    MainsWave or None
+        by least squares of a sine at the frequency that explains most (Cramer-Rao: a line is known to far less than 1 / T)
+    """
+    n = len(channel.raw)
+    if not _LIMIT.beside_s * sfreq <= n <= _LIMIT.beside_samples or sfreq < _LIMIT.rate_hz:
+        return None
+    stride = max(n >> 16, 1)
+    part = channel.raw[::stride].astype(np.float64)
+    part -= part.mean()
+    power = np.abs(np.fft.rfft(part * np.hanning(len(part)))) ** 2
+    hertz = np.fft.rfftfreq(len(part), stride / sfreq)
+    best = None
+    for mains in (50.0, 60.0):
+        about = np.abs(hertz - mains)
+        line, beside = about <= max(_LIMIT.hz, 1.5 * hertz[1]), (about > 3.0) & (about < 12.0)
+        if line.any() and power[line].max() > _LIMIT.stands_out * power[beside].mean():
+            best = max(best or (0.0, 0.0), (float(power[line].max()), float(hertz[line][power[line].argmax()])))
+    if best is None:
+        return None
+    t, raw = np.arange(n) / sfreq, channel.raw.astype(np.float64)
+    raw -= raw.mean()
+    tried = best[1] + np.linspace(-0.75, 0.75, 13) * hertz[1]
+    at = max(tried, key=lambda each: abs(np.vdot(np.exp(2j * np.pi * each * t[::stride]), part)))
+    share = 2.0 / n * np.vdot(np.exp(2j * np.pi * at * t), raw)
+    wave = np.real(share * np.exp(2j * np.pi * at * t))
+    return MainsWave(float(at), float(abs(share) * abs(channel.scale)), wave)

@@ -76,6 +76,8 @@ class RotatingReading(ChannelReading, ABC):
     #: share of samples that lie exactly at the end of the recorder's range, and that level in `unit`
     piled: tuple[float, float] = (0.0, 0.0)
     near_misses: int = 0  #: disturbances that come near to making a false edge
+    #: Hz and amplitude (in `unit`) of a wave of the mains that was taken off before teeth were read; 0 where there was none
+    hum: tuple[float, float] = (0.0, 0.0)
 
     #: what `size` is, and how more and less of it are said
     size_name: ClassVar[str]

@@ -163,6 +163,16 @@ def timing_scatter(reading: RotatingReading, context: Context) -> Iterator[Findi
     if context.has(reading, FindingKind.DROPOUT):
         # Edges that belong to a lost window, or to none, do not tell how the others stray.
         near = np.abs(track.phase_error) < _SCATTER.near_deg
+        # Where a line falls away or comes back it makes an edge that is none of the cam's.
+        ends = [
+            end
+            for item in context.found
+            if item.kind == FindingKind.DROPOUT and item.channel == reading.column
+            for span in item.spans
+            for end in (span.start_s, span.end_s)
+        ]
+        if ends:
+            near &= np.abs(track.time[:, None] - np.array(ends)).min(axis=1) > _SCATTER.at_an_end_s
         track = replace(
             track,
             time=track.time[near],

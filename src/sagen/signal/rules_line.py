@@ -48,18 +48,25 @@ def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     loud = beyond and not moved and reading.unsmoothed
     many = count >= _NOISE.fewest_pulses and count >= _NOISE.share_of_teeth * teeth
     nearly = near >= _NOISE.fewest_near and near >= _NOISE.share_of_teeth * teeth
-    if not (loud or many or nearly):
+    hum_hz, hum_v = reading.hum
+    if not (loud or many or nearly or hum_v):
         return
     level = (
-        reading.levels.noise * _NOISE.reach_sigmas
-        if loud
-        else swing * (_NOISE.pulse_height if many else _NOISE.near_height)
+        hum_v
+        if hum_v
+        else (
+            reading.levels.noise * _NOISE.reach_sigmas
+            if loud
+            else swing * (_NOISE.pulse_height if many else _NOISE.near_height)
+        )
     )
     half = _NOISE.mark_pitches * float(np.median(np.diff(reading.falls))) if len(reading.falls) > 2 else _NOISE.mark_s
     yield Finding(
-        FindingKind.NOISE, reading.column, grade((count + _NOISE.near_weight * near) / teeth, _NOISE.plain),
+        FindingKind.NOISE, reading.column, grade(max((count + _NOISE.near_weight * near) / teeth, hum_v / max(swing, 1e-9)), _NOISE.plain),
         {"level_v": round(float(level), 3)},
-        {"false_pulses": count, "near_misses": near, "loud": bool(loud), "teeth": teeth, "unit": reading.unit},
+        {"false_pulses": count, "near_misses": near, "loud": bool(loud), "teeth": teeth, "unit": reading.unit, "hum_hz": hum_hz,
+            "hum_v": hum_v,
+        },
         tuple(Span(max(0.0, float(t) - half), float(t) + half) for t in false_edges[:MOST_SPANS]),
     )  # fmt: skip
 

@@ -161,7 +161,7 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             weight = abs(size) / least
             if number not in odd or weight > odd[number][0]:
                 odd[number] = (weight, name, float(size), float(surprise), seen, turns)
-    said: list[int] = []
+    said: list[int] = _under_sparks(reading)
     said_odd = 0
     for number, times in pulses_between(reading).items():
         said.append(number)
@@ -212,6 +212,22 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             },
             _spans_at(reading, number),
         )  # fmt: skip
+
+
+def _under_sparks(reading: RotatingReading) -> list[int]:
+    """Numbers of teeth on which a spark, or another pulse that is none of the wheel's, falls in many turns: what they show is
+    that."""
+    teeth = reading.teeth
+    at = np.union1d(reading.sparks, reading.false_edges)
+    fixed = pulses_between(reading)
+    if fixed:
+        at = at[~np.isin(at, np.concatenate(list(fixed.values())))]
+    if not len(at) or not len(teeth.anchors) or not len(teeth.number):
+        return []
+    behind = np.searchsorted(teeth.times, at, "right") - 1
+    number = teeth.number[np.clip(behind, 0, len(teeth.number) - 1)]
+    seen = np.bincount(number[number > 0])
+    return [int(item) for item in np.flatnonzero(seen >= _ODD.at_a_tooth * len(teeth.anchors))]
 
 
 def _opening(reading: RotatingReading, context: Context) -> Iterator[Finding]:

@@ -7,10 +7,11 @@ from functools import cached_property
 
 import numpy as np
 
+from sagen.kinds.coil.spikes import spikes
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
 from sagen.signal.edges import Edges, find_edges, median_of_five
-from sagen.signal.hum import is_hum
+from sagen.signal.hum import is_hum, mains_wave
 from sagen.signal.levels import (
     Levels,
     interpolated,
@@ -42,7 +43,7 @@ FINER, MOST_INTERPOLATED = 8, 2_000_000
 REGULAR = 0.33  #: teeth stray less than this from even (median, logarithm); noise strays by 0.6
 
 
-_LIMIT = limits("coil")
+_LIMIT, _HUM = limits("coil"), limits("hum")
 
 
 @dataclass(frozen=True)
@@ -156,36 +157,16 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     sheet : ChannelSheet
         what was told of it
     """
-    levels, piled = state_levels(channel), piled_up(channel, two_state=False)
-    # What the range cut off leaves too little to tell noise by; its own height is far above any.
-    noise = (
-        0.012 * levels.swing / abs(channel.scale)
-        if piled[0] > 0.05
-        else noise_of(sample_runs(channel.raw).astype(float))
-    )
-    given = capture
-    if noise > FEW * levels.swing / abs(channel.scale) and capture.samples <= MOST_INTERPOLATED:
-        calm = unpredicted_noise(sample_runs(channel.raw).astype(float))
-        if calm < 0.5 * noise:
-            # What looks like noise is a wave of few samples: between them it is known as well.
-            noise, channel = calm, interpolated(channel, FINER)
-            joints = tuple((FINER * begin, FINER * out) for begin, out in capture.joints)
-            capture = replace(capture, sfreq=FINER * capture.sfreq, channels=(channel,), joints=joints)
-    lobes = find_lobes(channel, levels, noise).off(capture.joints)
-    width = 1
-    if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
-        # Remains in noise: look again under a moving average.
-        calm = smoothed(channel, 25)
-        under = find_lobes(calm, state_levels(calm), 1.4 * noise / np.sqrt(25)).off(capture.joints)
-        if len(under.at) >= FEWEST_LOBES and _regular(under):
-            channel, lobes, width = calm, under, 25
-    # Hum comes as regularly as the teeth of an even wheel do.
-    flat = (
-        len(lobes.at) < FEWEST_LOBES
-        or not (width > 1 or _regular(lobes))
-        or is_hum(given.channel(channel.column), given.sfreq)
-    )
-    if flat:
+    given, plain, hum = capture, channel, mains_wave(channel, capture.sfreq)
+    seen, humming = _seen(capture, channel), (0.0, 0.0)
+    if hum is not None:
+        calm = _seen(capture, hum.taken_off(channel))
+        # Teeth that pass fifty times a second make such a line themselves: then nothing regular is left without it.
+        if calm.spread < min(REGULAR, seen.spread) and hum.volts > _HUM.of_teeth * calm.height:
+            seen, plain, humming = calm, hum.taken_off(channel), (hum.hertz, hum.volts)
+    capture, channel, levels, lobes, width = seen.capture, seen.channel, seen.levels, seen.lobes, seen.width
+    # Hum alone comes as regularly as the teeth of an even wheel do.
+    if seen.spread >= REGULAR or is_hum(plain, given.sfreq):
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
         return CoilReading(
             sheet, channel.unit, given.sfreq, given.span, levels, 0.0, False,
@@ -204,6 +185,8 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     if len(teeth.between):
         own = ~np.isin(times, teeth.between)
         at, height, times = at[own], height[own], times[own]
+    sharp = capture.time_of(spikes(channel.raw, lobes.at, lobes.height))
+    false_edges, pitch = capture.time_of(lobes.false), float(np.median(np.diff(times))) if len(times) > 1 else 0.0
     after = np.searchsorted(other, at, "right")
     between = np.append(capture.time_of(other), np.nan)[np.minimum(after, len(other))]
     scale = abs(channel.scale)
@@ -213,15 +196,64 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     shown = Levels(
         levels.low if width > 1 else middle - float(np.median(height)) * scale / 2,
         levels.high if width > 1 else middle + float(np.median(height)) * scale / 2,
-        noise * scale, levels.step, levels.between, levels.parted,
+        seen.noise * scale, levels.step, levels.between, levels.parted,
     )  # fmt: skip
     return CoilReading(
         sheet, channel.unit, given.sfreq, given.span, shown, 0.0, True,
         Edges(capture.time_of(lobes.at) * given.sfreq, lobes.rising),
         teeth, times, between, smoothing=width,
-        false_edges=capture.time_of(lobes.false), heights=height * scale, falling=falling, polarity_sure=sure,
-        piled=piled,
+        false_edges=np.union1d(false_edges[~_near(false_edges, sharp, 0.25 * pitch)], sharp), sparks=sharp, heights=height * scale, falling=falling, polarity_sure=sure,
+        piled=seen.piled, hum=humming,
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """The half-waves of a channel, and what was done to it to see them."""
+
+    capture: Capture
+    channel: Channel
+    levels: Levels
+    piled: tuple[float, float]
+    noise: float  #: standard deviation, raw units
+    lobes: Lobes
+    width: int  #: samples averaged
+
+    @cached_property
+    def spread(self) -> float:
+        """How far the half-waves stray from even (median, logarithm); infinite where there are too few."""
+        return _spread(self.lobes) if len(self.lobes.at) >= FEWEST_LOBES else np.inf
+
+    @property
+    def height(self) -> float:
+        """The usual height, peak to peak, in the channel's unit."""
+        return float(np.median(self.lobes.height)) * abs(self.channel.scale) if len(self.lobes.at) else 0.0
+
+
+def _seen(capture: Capture, channel: Channel) -> _Seen:
+    """Find the half-waves of a channel, between its samples or under an average where that is needed."""
+    levels, piled = state_levels(channel), piled_up(channel, two_state=False)
+    # What the range cut off leaves too little to tell noise by; its own height is far above any.
+    noise = (
+        0.012 * levels.swing / abs(channel.scale)
+        if piled[0] > 0.05
+        else noise_of(sample_runs(channel.raw).astype(float))
+    )
+    if noise > FEW * levels.swing / abs(channel.scale) and capture.samples <= MOST_INTERPOLATED:
+        calm = unpredicted_noise(sample_runs(channel.raw).astype(float))
+        if calm < 0.5 * noise:
+            # What looks like noise is a wave of few samples: between them it is known as well.
+            noise, channel = calm, interpolated(channel, FINER)
+            joints = tuple((FINER * begin, FINER * out) for begin, out in capture.joints)
+            capture = replace(capture, sfreq=FINER * capture.sfreq, channels=(channel,), joints=joints)
+    lobes = find_lobes(channel, levels, noise).off(capture.joints)
+    if len(lobes.at) < FEWEST_LOBES and capture.samples > 4000:
+        # Remains in noise: look again under a moving average.
+        calm = smoothed(channel, 25)
+        under = find_lobes(calm, state_levels(calm), 1.4 * noise / np.sqrt(25)).off(capture.joints)
+        if len(under.at) >= FEWEST_LOBES and _spread(under) < REGULAR:
+            return _Seen(capture, calm, levels, piled, noise, under, 25)
+    return _Seen(capture, channel, levels, piled, noise, lobes, 1)
 
 
 def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
@@ -348,6 +380,15 @@ def _by_gap_length(rows: dict[bool, Teeth], assumed: bool) -> tuple[bool, bool]:
     return assumed, False
 
 
+def _near(times: np.ndarray, others: np.ndarray, within: float) -> np.ndarray:
+    """Which times (s) lie within so many seconds of any of the others."""
+    if not len(others):
+        return np.zeros(len(times), bool)
+    place = np.searchsorted(others, times)
+    before, behind = others[np.maximum(place - 1, 0)], others[np.minimum(place, len(others) - 1)]
+    return np.minimum(np.abs(times - before), np.abs(behind - times)) <= within
+
+
 def _tallest_near(height: np.ndarray) -> np.ndarray:
     """The lesser of the tallest lobes before and after each one: a lone spike raises only one of them."""
     most = height
@@ -359,10 +400,7 @@ def _tallest_near(height: np.ndarray) -> np.ndarray:
     return np.minimum(np.maximum(before, height * (np.arange(len(height)) < 8)), after)
 
 
-def _regular(lobes: Lobes) -> bool:
-    """Whether the half-waves come as teeth do, not as noise does."""
-    for falling in (True, False):
-        at, _ = lobes.of(falling)
-        if len(at) >= 8 and spread(pitch_ratio(np.diff(at))) < REGULAR:
-            return True
-    return False
+def _spread(lobes: Lobes) -> float:
+    """How far the half-waves of the more regular kind stray from even, as a logarithm; noise strays by 0.6."""
+    found = [spread(pitch_ratio(np.diff(at))) for at, _ in (lobes.of(True), lobes.of(False)) if len(at) >= 8]
+    return float(min(found, default=np.inf))

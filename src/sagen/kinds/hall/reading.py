@@ -13,8 +13,15 @@ from sagen.signal.two_state import TwoStateReading
 _LIMIT = limits("hall")
 
 
+#: V that modules regulate a sensor's supply to, beside 5 (common practice, no published source)
+REGULATED = (3.3, 8.0)
+
+
 def likely_pull_up(levels: Levels) -> float:
-    """The pull-up where the sheet names none: 5 V, or 12 V for what lies above it."""
+    """The pull-up where the sheet names none: a regulated one where the level lies on it, else 5 V, or 12 V for what lies above."""
+    for regulated in REGULATED:
+        if abs(levels.high / regulated - 1) < _LIMIT.usual_v:
+            return regulated
     return 5.0 if levels.high <= _LIMIT.most_of_five_v else 12.0
 
 
