@@ -138,7 +138,7 @@ def output(bench, on, low=0.12, high=5.0, rise=None, fall=None):
 def wave(bench, seen, per_rpm=None, cross=False):
     speed = np.gradient(bench.turns, 1 / bench.rate) * 60
     slope = np.gradient(seen, 1 / bench.rate)
-    scale = np.percentile(np.abs(slope), 98)
+    scale = 0.9 * np.abs(slope).max()
     volts = slope / scale * np.mean(speed) * (per_rpm or bench.rng.uniform(0.008, 0.03))
     return (-volts if cross else volts) + bench.rng.normal(0, 0.012, len(volts))
 

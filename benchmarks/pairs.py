@@ -221,11 +221,11 @@ def unfit_faulty(rng):
     return Drawn(made.good, made.here, made.good_sheet, made.sheet, unfit=True)
 
 
-def judged(job: tuple[str, int]) -> dict:
+def judged(job: tuple[str, int], known: dict | None = None) -> dict:
     """One pair drawn, compared and weighed."""
 
     name, seed = job
-    drawn = KINDS[name](np.random.default_rng([seed, sum(map(ord, name))]))
+    drawn = (known or KINDS)[name](np.random.default_rng([seed, sum(map(ord, name))]))
     good = (drawn.good, Sheet.from_data(drawn.good_sheet, where=name))
     done = examine(drawn.here, Sheet.from_data(drawn.sheet, where=name), reference=good)
     found = {str(item.kind) for item in done.findings}
@@ -242,8 +242,8 @@ def judged(job: tuple[str, int]) -> dict:
     }  # fmt: skip
 
 
-def main(words: list[str]) -> None:
-    kinds, rows = drawn_and_judged(words, KINDS, judged)
+def main(words: list[str], known=KINDS, judge=judged) -> None:
+    kinds, rows = drawn_and_judged(words, known, judge)
     for name in kinds:
         own = [item for item in rows if item["kind"] == name]
         bad = [

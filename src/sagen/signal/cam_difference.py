@@ -51,7 +51,7 @@ class EdgeDifference:
 class CamDifference:
     """A cam against the known-good one: its steady shift, every edge, and what shape it has where they are not of one."""
 
-    offset: float  #: median of the edges' differences, crank degrees
+    offset: float  #: by how much most of the edges are moved together, crank degrees
     u: float
     edges: tuple[EdgeDifference, ...]
     shape: str = ""  #: "" of one shape; "mirrored", "inverted" or "other"
@@ -132,9 +132,18 @@ def cam_difference(here: CamTrack, good: CamTrack, turns: tuple[float, ...] = (0
                 k + 1, float(theirs[k]), float(theirs[k]) + difference, difference, u, bool(good.template_rising[k])
             )
         )
-    offset = float(np.median([item.difference for item in rows]))
+    offset = _together(np.array([item.difference for item in rows]))
     u = float(np.median([item.u for item in rows])) / np.sqrt(max(len(rows), 1)) * 1.2533
     return CamDifference(offset, max(u, _LIMIT.least_u_deg), tuple(rows))
+
+
+def _together(differences: np.ndarray) -> float:
+    """The median of the largest group of edges that moved by the same; of groups as large the one that moved least, since a vane
+    is bent more easily than all the others are."""
+    near = np.abs(differences[:, None] - differences) <= _LIMIT.edge_deg
+    count = near.sum(axis=1)
+    groups = [float(np.median(differences[near[k]])) for k in np.flatnonzero(count == count.max())]
+    return min(groups, key=abs)
 
 
 def _laid_over(
@@ -149,7 +158,7 @@ def _laid_over(
     cost = np.minimum(nearest, 30.0).mean(axis=1)
     as_good = np.flatnonzero(cost <= cost.min() + 0.6)
     best = as_good[np.abs(shift[as_good]).argmin()]
-    return float(np.median(nearest[best])), float(whole[best])
+    return float(np.quantile(nearest[best], 0.5, method="lower")), float(whole[best])
 
 
 def turns_alike(wheel: Wheel) -> tuple[float, ...]:

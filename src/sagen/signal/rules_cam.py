@@ -10,6 +10,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import ENGINE_RUNS, FindingKind, State
 from sagen.signal.cam import CamTrack, judged_stretch
+from sagen.signal.cam_difference import CamDifference, EdgeDifference
 from sagen.signal.cam_slip import slip_of
 from sagen.signal.context import Context, grade
 from sagen.signal.limits import limits
@@ -17,9 +18,9 @@ from sagen.signal.reading import RotatingReading
 from sagen.signal.rule import rule
 from sagen.signal.runs import runs_of
 
-_OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED = (
+_OFFSET, _SCATTER, _LOST, _TRAVEL, _VANE, _COMPARED, _GAP = (
     limits("timing_offset"), limits("timing_scatter"), limits("cam_dropout"), limits("cam_travel"), limits("cam_vane"),
-    limits("compared"),
+    limits("compared"), limits("extra_gap"),
 )  # fmt: skip
 
 #: states in which the oil of a phaser has no pressure yet, and its pin holds it (common practice, no published source)
@@ -80,6 +81,10 @@ def scatter(track: CamTrack, context: Context) -> float:
     else:
         moves = float(np.std(by_cycle, ddof=1))
     return float(np.hypot(moves, within))
+
+
+def _scatter_limit(track: CamTrack, reading: RotatingReading) -> float:
+    return max(_SCATTER.least_deg * reading.cam_coarse, _SCATTER.steps * track.step_deg)
 
 
 @rule(FindingKind.DROPOUT)
@@ -183,7 +188,7 @@ def timing_scatter(reading: RotatingReading, context: Context) -> Iterator[Findi
         if len(track.angle) < _SCATTER.fewest_edges:
             return
     size = scatter(track, context)
-    limit = max(_SCATTER.least_deg * reading.cam_coarse, _SCATTER.steps * track.step_deg)
+    limit = _scatter_limit(track, reading)
     if size < limit:
         return
     low, high = np.quantile(track.phase_error, [_SCATTER.tail, 1 - _SCATTER.tail])
@@ -253,9 +258,8 @@ def cam_edge(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     found = context.cam_differences.get(reading.column)
     if found is None or found.shape or len(found.edges) < _VANE.fewest_edges or _loses_edges(reading, context):
         return
-    coarse = reading.cam_coarse
-    moved = [item for item in found.moved if abs(item.difference - found.offset) > _COMPARED.edge_deg * coarse]
-    if not moved or len(moved) > _VANE.most_share * len(found.edges):
+    moved = _moved(found, reading)
+    if not moved or not _one_vane(moved, found.offset, len(found.edges)):
         return
     worst = max(moved, key=lambda item: abs(item.difference - found.offset))
     size = worst.difference - found.offset
@@ -266,19 +270,40 @@ def cam_edge(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+def _moved(found: CamDifference, reading: RotatingReading) -> list[EdgeDifference]:
+    """Edges that lie elsewhere than the others of this cam, by more than such sensors place them."""
+    limit = _COMPARED.edge_deg * reading.cam_coarse
+    return [item for item in found.moved if abs(item.difference - found.offset) > limit]
+
+
+def _one_vane(moved: list[EdgeDifference], offset: float, edges: int) -> bool:
+    """Whether edges that moved are few, or two that follow one another, and not far: those of one vane, or of one gap."""
+    if any(abs(item.difference - offset) > _VANE.most_deg for item in moved):
+        return False
+    beside = len(moved) == 2 and (moved[1].edge - moved[0].edge) % edges in (1, edges - 1)
+    return len(moved) <= _VANE.most_share * edges or (beside and edges > 2)
+
+
 @rule(FindingKind.WRONG_PATTERN, silenced_by=(FindingKind.UNDERSAMPLED,))
 def cam_pattern(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """A cam's edges are not those of the known-good one at all: another wheel, or fitted the wrong way round."""
     found = context.cam_differences.get(reading.column)
     here = context.cams.get(reading.column)
-    if found is None or not found.shape or here is None or here.cycles < _VANE.fewest_cycles or travel(here, context):
+    if found is None or here is None or here.cycles < _VANE.fewest_cycles or travel(here, context):
         return
-    if _loses_edges(reading, context):
+    # A cam that wanders has no pattern, and where the crank shows two gaps nobody knows from which of them it counts.
+    two_gaps = context.crank is not None and any(
+        share >= _GAP.share_of_turns for share in context.crank.teeth.lost.values()
+    )
+    if two_gaps or scatter(here, context) >= _scatter_limit(here, reading) or _loses_edges(reading, context):
         return
-    yield Finding(
-        FindingKind.WRONG_PATTERN, reading.column, _VANE.severity, {"slots": None, "missing": 0},
-        {"declared": "", "shape": found.shape, "edges": len(here.template)},
-    )  # fmt: skip
+    moved = _moved(found, reading)
+    shape = found.shape or ("other" if moved and not _one_vane(moved, found.offset, len(found.edges)) else "")
+    if shape:
+        yield Finding(
+            FindingKind.WRONG_PATTERN, reading.column, _VANE.severity, {"slots": None, "missing": 0},
+            {"declared": "", "shape": shape, "edges": len(here.template)},
+        )  # fmt: skip
 
 
 RULES = (cam_dropout, timing_scatter, timing_offset, cam_edge, cam_pattern)

@@ -10,6 +10,7 @@ import numpy as np
 from sagen.kinds.coil.spikes import spikes
 from sagen.model.capture import Capture, Channel
 from sagen.model.sheet import ChannelSheet
+from sagen.model.vocabulary import Role
 from sagen.signal.edges import Edges, find_edges, median_of_five
 from sagen.signal.hum import is_hum, mains_wave
 from sagen.signal.levels import (
@@ -162,11 +163,13 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
     if hum is not None:
         calm = _seen(capture, hum.taken_off(channel))
         # Teeth that pass fifty times a second make such a line themselves: then nothing regular is left without it.
-        if calm.spread < min(REGULAR, seen.spread) and hum.volts > _HUM.of_teeth * calm.height:
+        taller = calm.height > 0.5 * seen.height
+        if taller and calm.spread < min(REGULAR, seen.spread) and hum.volts > _HUM.of_teeth * calm.height:
             seen, plain, humming = calm, hum.taken_off(channel), (hum.hertz, hum.volts)
     capture, channel, levels, lobes, width = seen.capture, seen.channel, seen.levels, seen.lobes, seen.width
-    # Hum alone comes as regularly as the teeth of an even wheel do.
-    if seen.spread >= REGULAR or is_hum(plain, given.sfreq):
+    # Studs of a cam come unevenly; what is as tall as theirs is no noise. Hum alone comes as regularly as teeth do.
+    studs = sheet.role == Role.CAM and sheet.wheel is None and seen.stands_out
+    if not (studs or seen.spread < REGULAR) or is_hum(plain, given.sfreq):
         empty = Teeth(np.empty(0), np.empty(0), np.empty(0, int))
         return CoilReading(
             sheet, channel.unit, given.sfreq, given.span, levels, 0.0, False,
@@ -177,7 +180,7 @@ def read_coil(capture: Capture, channel: Channel, sheet: ChannelSheet) -> CoilRe
         value: read_teeth(capture.time_of(part.of(value)[0]), sheet.declared_wheel, capture.breaks)
         for value in (True, False)
     }
-    falling, sure = sharp_crossing(channel, part, rows, sheet)
+    falling, sure = _of_studs(channel, part, sheet) if studs else sharp_crossing(channel, part, rows, sheet)
     at, height = lobes.of(falling)
     teeth = rows[falling] if part is lobes else read_teeth(capture.time_of(at), sheet.declared_wheel, capture.breaks)
     other, _ = lobes.of(not falling)
@@ -223,6 +226,12 @@ class _Seen:
     def spread(self) -> float:
         """How far the half-waves stray from even (median, logarithm); infinite where there are too few."""
         return _spread(self.lobes) if len(self.lobes.at) >= FEWEST_LOBES else np.inf
+
+    @property
+    def stands_out(self) -> bool:
+        """Whether there are half-waves that no noise of this kind makes."""
+        tall = float(np.median(self.lobes.height)) if len(self.lobes.at) >= FEWEST_LOBES else 0.0
+        return tall > _LIMIT.beyond_noise * self.noise
 
     @property
     def height(self) -> float:
@@ -296,7 +305,11 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
         flux = height * lasts
         tall_enough = height >= LEAST_HEIGHT * np.quantile(height[keep], 0.8)
         keep &= tall_enough | (flux >= LEAST_FLUX * np.quantile(flux[keep], 0.8))
-    narrow = keep & (lasts < NARROW * median_of_five(lasts))
+    # Of studs that stand alone one half-wave holds the rest to the next stud: each is measured by those of its own sign.
+    usual = median_of_five(lasts)
+    for sign in (0, 1):
+        usual[sign::2] = np.minimum(usual[sign::2], median_of_five(lasts[sign::2]))
+    narrow = keep & (lasts < NARROW * usual)
     kept = np.flatnonzero(keep & ~narrow)
     if len(kept) < 2:
         return NO_LOBES
@@ -344,6 +357,22 @@ def sharp_crossing(channel: Channel, lobes: Lobes, rows: dict[bool, Teeth], shee
     if wander:
         return assumed, False
     return _by_gap_length(rows, assumed)
+
+
+def _of_studs(channel: Channel, lobes: Lobes, sheet: ChannelSheet) -> tuple[bool, bool]:
+    """The same for studs that stand alone: the wave dives through its middle as a stud passes, and rests between two of them."""
+    beside = {}
+    reach = max(round(0.3 * float(np.quantile(np.diff(lobes.at), 0.25))), 1) if len(lobes.at) > 2 else 1
+    for falling in (True, False):
+        at, height = lobes.of(falling)
+        here = np.clip(np.round(at).astype(int), 0, len(channel.raw) - 1)
+        sides = [channel.raw[np.clip(here + side, 0, len(channel.raw) - 1)] for side in (-reach, 0, reach)]
+        before, middle, after = (values.astype(np.float64) for values in sides)
+        least = np.minimum(np.abs(before - middle), np.abs(after - middle))
+        beside[falling] = float(np.median(least / np.maximum(0.5 * height, 1e-12))) if len(at) else 0.0
+    if max(beside.values()) < _LIMIT.steeper * min(beside.values()):
+        return sheet.polarity != "rising", False
+    return beside[True] > beside[False], True
 
 
 def _half_waves_beside(raw: np.ndarray, at: np.ndarray, height: np.ndarray, anchors: np.ndarray) -> float:

@@ -21,11 +21,11 @@ def weak_coil(reading: CoilReading, context: Context) -> Iterator[Finding]:
     """A swing too small for the speed: against the known-good capture where there is one."""
     if len(reading.teeth.times) < 5:
         return
-    height, rate = float(np.median(reading.heights)), 1 / float(np.median(np.diff(reading.teeth.times)))
+    height, rate = float(np.median(reading.heights)), _teeth_a_second(reading)
     limit = least = float(np.clip(_LIMIT.volt_seconds * rate, _LIMIT.least_v, _LIMIT.most_v))
     theirs, pattern = None, context.pattern(reading)
     if isinstance(pattern, CoilReading) and len(pattern.heights) > 4:
-        other = 1 / float(np.median(np.diff(pattern.teeth.times)))
+        other = _teeth_a_second(pattern)
         theirs = float(np.median(pattern.heights)) / other * rate
         like = max(rate, other) <= _COMPARED.like_rpm * min(rate, other)
         limit = (_COMPARED.weaker if like else _LIMIT.weak_against_pattern) * theirs
@@ -39,6 +39,12 @@ def weak_coil(reading: CoilReading, context: Context) -> Iterator[Finding]:
     faded = _fades(reading)
     if faded is not None:
         yield faded
+
+
+def _teeth_a_second(reading: CoilReading) -> float:
+    """How fast teeth pass; of studs that stand unevenly all count, not the usual space between two."""
+    times = reading.teeth.times
+    return (len(times) - 1) / float(np.ptp(times)) if reading.wheel is None else 1 / float(np.median(np.diff(times)))
 
 
 def _fades(reading: CoilReading) -> Finding | None:
