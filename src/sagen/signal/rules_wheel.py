@@ -34,6 +34,11 @@ _BETWEEN, _ERRATIC, _DROPOUT, _PATTERN = (
 )
 
 
+def _few_turns_by_hand(reading: RotatingReading, context: Context) -> bool:
+    """Whether a spanner turned the shaft, and not far: a rest between two pulls looks like a gap, wherever it falls."""
+    return context.by_hand(reading) and len(reading.teeth.anchors) < _PATTERN.turns_by_hand
+
+
 # a tooth that is not there ------------------------------------------------------------------
 
 
@@ -45,7 +50,11 @@ _BETWEEN, _ERRATIC, _DROPOUT, _PATTERN = (
 )
 def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """A tooth is missing where there should be one, every turn."""
-    if reading.cut_away or (context.by_hand(reading) and context.has(reading, FindingKind.TOO_SHORT)):
+    if (
+        reading.cut_away
+        or _few_turns_by_hand(reading, context)
+        or (context.by_hand(reading) and context.has(reading, FindingKind.TOO_SHORT))
+    ):
         return
     if equal_gaps(reading) is not None:
         return  # nobody stated the wheel: gaps alike in every turn are more likely its own
@@ -493,7 +502,7 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
 def wrong_pattern(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """A sound wheel, but not the one expected."""
     teeth, declared, wheel = reading.teeth, reading.sheet.declared_wheel, reading.wheel
-    if declared is None:
+    if declared is None or _few_turns_by_hand(reading, context):
         return
     if wheel is None:
         if len(teeth.times) < _PATTERN.even_turns * declared.slots:
