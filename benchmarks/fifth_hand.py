@@ -75,13 +75,13 @@ class Bench:
         step = span / 2**bits
         self.columns[name] = np.round((volts + rng.normal(0, 0.3 * step + 0.002, len(volts))) / step) * step
 
-    def drawn(self, *rows, right=(), beside=(), cause="", words_not=(), **more):
+    def drawn(self, *rows, right=(), beside=(), cause="", words_not=(), all_of=False, **more):
         capture = Capture(
             "fifth.csv", self.rate, tuple(Channel(k, v.astype(np.float32)) for k, v in self.columns.items())
         )
         engine = {} if self.rng.random() < 0.3 else {"engine": {"cylinders": self.cylinders}}
         given = {"conditions": {"state": self.state}, "channel": list(rows), **engine, **more}
-        return Drawn(capture, given, tuple(right), tuple(beside), cause, tuple(words_not))
+        return Drawn(capture, given, tuple(right), tuple(beside), cause, tuple(words_not), all_of)
 
 
 def shaken(bench, hertz):
@@ -553,6 +553,49 @@ def tooth_gone_and_return_rises(rng):
     return bench.drawn(
         row("CH1", wheel=name, pull_up=5.0), row("CH3", "ground", None), right=both, beside=("low_not_pulled_down",)
     )
+
+
+SECOND = ("tooth", "return", "low", "high", "quiet", "feed", "scatter", "lifts_at_times")
+
+
+@kind
+def two_faults(rng):
+    """Any two at once; both have to be found."""
+    bench = Bench(rng, seconds=5)
+    name, shape = usual(rng)
+    two = set(rng.choice(SECOND, 2, replace=False))
+    if {"low", "return"} <= two or {"low", "lifts_at_times"} <= two or {"return", "lifts_at_times"} <= two:
+        two = {"tooth", *sorted(two)[:1]}
+    teeth = wheel(*shape)
+    if "tooth" in two:
+        del teeth[middle_tooth(rng, shape)]
+    t, on = bench.t, switched(magnetic(bench.turns, teeth))
+    lift = rng.uniform(0.6, 1.2) if "return" in two else 0.0
+    if "lifts_at_times" in two:
+        lift = np.where((t % 1.7) < 0.5, rng.uniform(0.7, 1.3), 0.0)
+    volts = output(bench, on, low=rng.uniform(1.4, 2.4) if "low" in two else 0.12, high=3.0 if "high" in two else 5.0)
+    volts = volts + np.where(on, lift, 0.0)
+    feed = 10.7 + 0.3 * np.cos(np.pi * 4 * bench.turns) + rng.normal(0, 0.04, len(t))
+    at = rng.uniform(1, 3)
+    quiet = (t > at) & (t < at + rng.uniform(0.2, 0.6)) if "quiet" in two else np.zeros(len(t), bool)
+    at = rng.uniform(3.7, 4.2)
+    broken = (t > at) & (t < at + rng.uniform(0.1, 0.4)) if "feed" in two else np.zeros(len(t), bool)
+    volts = np.where(quiet | broken, 3.0 if "high" in two else 5.0, volts)
+    bench.put("CH1", volts)
+    bench.put("CH2", np.where(broken, 0.8, feed))
+    bench.put("CH3", 0.02 + lift + rng.normal(0, 0.004, len(t)), span=2.5)
+    rows = [row("CH1", wheel=name, pull_up=5.0), row("CH2", "supply", None, nominal=12.0), row("CH3", "ground", None)]
+    slack = shaken(bench, 2.5) * rng.uniform(4, 7) / 720 if "scatter" in two else 0.0
+    cam = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
+    bench.put("CH4", output(bench, switched(magnetic(bench.turns / 2 + slack, cam, sharp=0.05))))
+    names = {
+        "tooth": "extra_gap", "return": "ground_lift", "low": "low_not_pulled_down", "high": "high_not_reached",
+        "quiet": "dropout", "feed": "supply_loss", "scatter": "timing_scatter", "lifts_at_times": "ground_lift",
+    }  # fmt: skip
+    right = [names[item] for item in sorted(two)]
+    beside = {"return": ("low_not_pulled_down",), "lifts_at_times": ("low_not_pulled_down",), "feed": ("dropout",)}
+    allowed = [each for item in two for each in beside.get(item, ())]
+    return bench.drawn(*rows, row("CH4", "cam", pull_up=5.0), right=right, beside=allowed, all_of=True)
 
 
 def judged(job):

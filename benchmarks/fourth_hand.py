@@ -40,6 +40,7 @@ class Drawn:
     beside: tuple[str, ...] = ()
     cause: str = ""
     words_not: tuple[str, ...] = ()  #: what no sentence may say
+    all_of: bool = False  #: whether every right finding has to be found, not one of them
 
 
 KINDS: dict[str, Callable[[np.random.Generator], Drawn]] = {}
@@ -712,7 +713,7 @@ def judged(job: tuple[str, int], kinds: dict | None = None) -> dict:
     right = set(drawn.right)
     sure = leader is not None and leader.probability >= 0.8 and str(leader.cause) != "none"
     return {
-        "kind": name, "seed": seed, "faulty": bool(right), "found": bool(right & found) if right else None,
+        "kind": name, "seed": seed, "faulty": bool(right), "found": (right <= found if drawn.all_of else bool(right & found)) if right else None,
         "clean": not (found - right - set(drawn.beside)), "words": words,
         "cause": str(leader.cause) == drawn.cause if drawn.cause and leader else None,
         "confident": bool(sure and (not right or (drawn.cause and str(leader.cause) != drawn.cause))),
