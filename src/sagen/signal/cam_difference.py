@@ -108,17 +108,21 @@ def cam_difference(here: CamTrack, good: CamTrack, turns: tuple[float, ...] = (0
     if len(mine) != len(theirs):
         return CamDifference(0.0, np.inf, (), "other")
 
-    def laid_over(places: np.ndarray, rising: np.ndarray) -> tuple[float, float]:
+    def laid_over(places: np.ndarray, rising: np.ndarray) -> tuple[float, float, float]:
         return _laid_over(mine, here.template_rising, places, rising, turns)
 
-    far, shift = laid_over(theirs, good.template_rising)
+    far, nearer_half, shift = laid_over(theirs, good.template_rising)
     if far > _LIMIT.one_shape_deg:
         others = {
             "mirrored": laid_over((-theirs) % CYCLE, ~good.template_rising)[0],
             "inverted": laid_over(theirs, ~good.template_rising)[0],
         }
         shape = min(others, key=others.get)
-        return CamDifference(0.0, np.inf, (), shape if others[shape] <= _LIMIT.one_shape_deg else "other")
+        if others[shape] <= _LIMIT.one_shape_deg:
+            return CamDifference(0.0, np.inf, (), shape)
+        # Of four edges the two of a bent vane are half.
+        if nearer_half > _LIMIT.one_shape_deg:
+            return CamDifference(0.0, np.inf, (), "other")
     rows = []
     apart = half_way(mine[:, None] - shift - theirs)
     apart = np.where(here.template_rising[:, None] == good.template_rising, apart, CYCLE)
@@ -148,8 +152,9 @@ def _together(differences: np.ndarray) -> float:
 
 def _laid_over(
     mine: np.ndarray, my_rising: np.ndarray, theirs: np.ndarray, rising: np.ndarray, turns
-) -> tuple[float, float]:
-    """How far apart half of the edges lie at the best shift, degrees, and that shift with its turn. Of shifts as good the
+) -> tuple[float, float, float]:
+    """How far apart half of the edges lie at the best shift (the median, and the farthest of the nearer half), degrees, and that
+    shift with its turn. Of shifts as good the
     least counts: a cam with like windows fits at several."""
     shift = np.tile(np.arange(-FAR, FAR + 0.5, 0.5), len(turns))
     whole = shift + np.repeat(turns, len(shift) // len(turns))
@@ -158,7 +163,8 @@ def _laid_over(
     cost = np.minimum(nearest, 30.0).mean(axis=1)
     as_good = np.flatnonzero(cost <= cost.min() + 0.6)
     best = as_good[np.abs(shift[as_good]).argmin()]
-    return float(np.quantile(nearest[best], 0.5, method="lower")), float(whole[best])
+    here = nearest[best]
+    return float(np.median(here)), float(np.quantile(here, 0.5, method="lower")), float(whole[best])
 
 
 def turns_alike(wheel: Wheel) -> tuple[float, ...]:

@@ -258,6 +258,9 @@ def cam_edge(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     found = context.cam_differences.get(reading.column)
     if found is None or found.shape or len(found.edges) < _VANE.fewest_edges or _loses_edges(reading, context):
         return
+    here = context.cams[reading.column]
+    if scatter(here, context) >= _scatter_limit(here, reading):
+        return  # of a cam that wanders each edge lies elsewhere in each cycle
     moved = _moved(found, reading)
     if not moved or not _one_vane(moved, found.offset, len(found.edges)):
         return
