@@ -45,18 +45,23 @@ def shop_costs() -> Costs:
         data = tomllib.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError, RecursionError) as error:
         raise SagenError(f"{path}: {error}") from None
-    for key, value in data.items():
-        if key not in KEYS:
-            raise SagenError(f"{path}: {unknown_name('key', key, KEYS)}")
-        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e9:
-            raise SagenError(f"{path}: {key} is not an amount")
+    _check(data, f"{path}: ")
     return Costs(**data)
 
 
+def _check(data: dict, where: str) -> None:
+    for key, value in data.items():
+        if key not in KEYS:
+            raise SagenError(f"{where}{unknown_name('key', key, KEYS)}")
+        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e9:
+            raise SagenError(f"{where}{key.replace('_', ' ')} is not an amount")
+
+
 def keep_shop_costs(costs: Costs) -> None:
-    """Make these the shop's; raises SagenError when the disk refuses."""
+    """Make these the shop's; raises SagenError for what is no amount, and when the disk refuses."""
     path = shop_file()
     data = {key: getattr(costs, key) for key in KEYS if getattr(costs, key) is not None}
+    _check(data, "")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:

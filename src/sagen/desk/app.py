@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from sagen.desk.collector import Collector
 from sagen.desk.frame import MainWindow
+from sagen.desk.sizes import remembered_size
 from sagen.desk.theme import theme
 
 STAND_IN = "stand-in"  #: the instruments of the demo
@@ -27,8 +28,8 @@ def make_application() -> QApplication:
 
 def make_shell(settings: QSettings) -> MainWindow:
     """The bare window in the remembered look."""
-    name = str(settings.value("look", "light"))
-    theme.apply(QApplication.instance(), name if name in theme.THEMES else "light")
+    app = QApplication.instance()
+    theme.apply(app, theme.look_of(app, theme.wanted(settings)))
     return MainWindow(settings)
 
 
@@ -58,10 +59,20 @@ def own_log(place=None):
     return make
 
 
+def scale_to(settings: QSettings) -> None:
+    """Text and controls as large as was chosen; Qt takes that up once, before there is an application."""
+    size = remembered_size(settings)
+    if size != 100 and "QT_SCALE_FACTOR" not in os.environ:
+        os.environ["QT_SCALE_FACTOR"] = f"{size / 100:g}"
+
+
 def run(*, demo: bool = False, files: list[str] | None = None, log: str | None = None) -> int:
     """Open the window and run until it is closed; answers the exit status. `log`: a folder or a URL, None for the user's own."""
+    settings = QSettings("sagen", "demo" if demo else "sagen")
+    scale_to(settings)
     app = make_application()
-    window = make_shell(QSettings("sagen", "demo" if demo else "sagen"))
+    window = make_shell(settings)
+    window.fit_screen()
     window.show()
 
     def fill() -> None:

@@ -35,6 +35,11 @@ class MainWindow(QMainWindow):
             raise AttributeError(f"the window is bare yet: {name}")
         return getattr(shell, name)
 
+    def fit_screen(self) -> None:
+        """No larger than the screen that there is."""
+        room = self.screen().availableSize()
+        self.resize(min(self.width(), room.width()), min(self.height(), room.height()))
+
     def _frame(self) -> None:
         middle = QWidget()
         self.setCentralWidget(middle)

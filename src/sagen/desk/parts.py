@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSizePolicy,
-    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
+from sagen.desk.page_stack import PageStack
 from sagen.desk.sizes import HEADER_HEIGHT
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
@@ -60,6 +60,7 @@ class RecordingChip(QWidget):
         self.open, self.stop = QPushButton(), QToolButton()
         self.open.setObjectName("recording")
         self.open.setToolTip("Show it on the live page of its job")
+        self.open.setMinimumWidth(80)
         self.stop.setText("Stop")
         self.stop.setToolTip("End the recording; it stays until it is kept or discarded")
         row.addWidget(self.open)
@@ -131,6 +132,8 @@ class Header(QWidget):
         row.addWidget(self.job_button, 1)
         self.progress_text = Label()
         self.progress_text.setObjectName("quiet")
+        # What comes and goes never makes the window wider.
+        self.progress_text.setMinimumWidth(1)
         self.progress = QProgressBar()
         self.progress.setFixedWidth(110)
         self.progress.setTextVisible(False)
@@ -148,6 +151,15 @@ class Header(QWidget):
         self.report_button = QPushButton(" Print")
         self.report_button.setToolTip(with_key("The finding, and the pages of the whole job", "printed pages"))
         self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
+        #: on a narrow screen the panes beside the bench are folded behind these
+        self.side_buttons: dict[str, QToolButton] = {}
+        for side, words in (("trail", "Trail"), ("suspects", "Next check")):
+            button = QToolButton()
+            button.setText(words)
+            button.setCheckable(True)
+            button.setToolTip(with_key(f"Show or fold: {words.lower()}", "next pane"))
+            button.hide()
+            self.side_buttons[side] = button
         self.more_button = QToolButton()
         self.more_button.setText("More")
         self.more_button.setToolTip("Instruments, watched folders, practice, the log")
@@ -156,6 +168,7 @@ class Header(QWidget):
         self.look_button.setAccessibleName("Light or dark")
         self.look_button.setToolTip(with_key("Light or dark", "light or dark"))
         for each in (
+            *self.side_buttons.values(),
             self.capture_button,
             self.meter_button,
             self.report_button,
@@ -217,7 +230,7 @@ class Bench(QWidget):
         layout.setContentsMargins(10, 8, 10, 8)
         self.message = Message()
         layout.addWidget(self.message)
-        self.stack = QStackedWidget()
+        self.stack = PageStack()
         self.start = QWidget()
         self.start_text = Label("Opening the job log")
         self.start_text.setObjectName("quiet")

@@ -18,7 +18,7 @@ from sagen.desk.panes.trail import TrailPane
 from sagen.desk.parts import Bench, Header
 from sagen.desk.ports import Ports
 from sagen.desk.registry import CommandRegistry
-from sagen.desk.sizes import LEAST, PANES
+from sagen.desk.sizes import FOLDED, LEAST, NARROWEST, PANES
 from sagen.desk.theme import theme
 from sagen.desk.way import JobWay
 from sagen.desk.window_actions import ACTIONS, KEYS_OF, WATCHED, WAY
@@ -29,7 +29,6 @@ READY = (
     "sagen.desk.lenses.strip", "sagen.desk.lenses.turns", "sagen.desk.lenses.wheel", "sagen.desk.lenses.teeth_table",
     "sagen.desk.pages.import_page", "incoming", "sagen.desk.pages.capture_page", "capture",
 )  # fmt: skip
-NARROW = 1180  #: px of the window below which all room there is goes to the bench
 TICK_MS = 500  #: between two looks at how long a recording is
 
 
@@ -44,6 +43,7 @@ class Shell:
         self.settings, self.stand_in = settings, instruments
         self._job_shown: int | None = None
         self._closing = False
+        self._beside, self._unfolded = 2, ""  #: panes beside the bench, and which one where there is room for one only
         ports.header, ports.trail, ports.suspects, ports.bench = Header(), TrailPane(), SuspectsPane(), Bench()
         ports.message = ports.bench.message
         ports.navigation = self.navigation = BenchNavigation(ports.bench.stack, ports, window)
@@ -81,6 +81,7 @@ class Shell:
             self.splitter.setStretchFactor(index, int(pane is self.bench))
             self.splitter.setCollapsible(index, False)
             pane.setMinimumWidth(least)
+        self.guide: QWidget | None = None  #: beside the bench, made when it is first asked for
         self.splitter.setSizes(list(PANES))
         panes = self.settings.value("window/panes")
         if panes is not None:
@@ -121,6 +122,8 @@ class Shell:
             (self.header.recording.open, "instruments.show_recording"),
         ):  # fmt: skip
             button.clicked.connect(run(command))
+        for side, button in self.header.side_buttons.items():
+            button.clicked.connect(lambda _=False, side=side: self.toggle_side(side))
         self.header.undo_button.clicked.connect(lambda _=False: workspace.undo())
         self.header.redo_button.clicked.connect(lambda _=False: workspace.redo())
         self.header.stop.clicked.connect(lambda _=False: workspace.stop_work())
@@ -150,6 +153,8 @@ class Shell:
             }
         )  # fmt: skip
         show = [
+            ("Settings\tCtrl+,", run("view.show_page", "settings")),
+            ("Guide\tF1", run("view.show_guide")),
             *((f"Watch a folder for {what}", run("instruments.watch", what)) for what in WATCHED),
             ("Instruments", run("instruments.choose")),
             (
@@ -277,11 +282,69 @@ class Shell:
             self.workspace.bring_in([Path(name) for name in names])
 
     def fit_panes(self) -> None:
-        """On a narrow screen the panes beside the bench give way first."""
+        """On a narrow screen the panes beside the bench give way first: one of them stays, on a very narrow one none, and a press
+        brings either up in place of the other."""
         wide = self.window.width()
-        if wide < NARROW:
-            trail, _, suspects = LEAST
-            self.splitter.setSizes([trail, wide - trail - suspects, suspects])
+        room = 2 if wide >= FOLDED else 1 if wide >= NARROWEST else 0
+        if room != self._beside:
+            self._beside = room
+            self._unfold("suspects" if room == 1 else "")
+        if room < 2:
+            self._share_room()
+
+    def toggle_side(self, side: str) -> None:
+        """Unfold a pane beside the bench, or fold it away."""
+        self._unfold("" if self._unfolded == side else side)
+
+    def next_side(self) -> bool:
+        """Unfold the next pane that is folded away; False where both stand beside the bench."""
+        if self._beside == 2:
+            return False
+        self._unfold({"": "trail", "trail": "suspects", "suspects": ""}[self._unfolded])
+        return True
+
+    def _unfold(self, side: str) -> None:
+        self._unfolded = side
+        for name, pane in (("trail", self.trail), ("suspects", self.suspects)):
+            pane.setVisible(self._beside == 2 or name == side)
+            button = self.header.side_buttons[name]
+            button.setVisible(self._beside < 2)
+            button.setChecked(name == side)
+        self._share_room()
+
+    def show_guide(self) -> None:
+        """The guide's chapter on the page that is up, in place of the next check and the suspects; again: the next check back."""
+        module = import_module("sagen.desk.help.pane")
+        if self.guide is None:
+            self.guide = module.GuidePane()
+            self.guide.setMinimumWidth(LEAST[2])
+            self.guide.left.connect(self.show_guide)
+            self.guide.keys.connect(self.commands.runner("view.show_keys"))
+            self.guide.report.connect(self.commands.runner("logs.save_report"))
+            self.guide.hide()
+            self.splitter.addWidget(self.guide)
+            self.splitter.setCollapsible(3, False)
+        shown = not self.guide.isVisibleTo(self.window)
+        sizes = self.splitter.sizes()
+        self.guide.setVisible(shown)
+        self.suspects.setVisible(not shown and (self._beside == 2 or self._unfolded == "suspects"))
+        if shown:
+            page = self.stack.currentWidget()
+            self.guide.show_chapter(module.chapter_of(getattr(page, "name", "log")))
+            self.guide.text.setFocus()
+            self.splitter.setSizes([sizes[0], self.window.width() - sizes[0] - PANES[2], 0, PANES[2]])
+        else:
+            self.splitter.setSizes([*sizes[:2], sizes[3]])
+            self._share_room()
+
+    def _share_room(self) -> None:
+        wide, (trail, _, suspects) = self.window.width(), LEAST
+        if self._beside == 2:
+            if wide < sum(PANES):
+                self.splitter.setSizes([trail, wide - trail - suspects, suspects])
+            return
+        beside = {"trail": trail, "suspects": suspects}.get(self._unfolded, 0)
+        self.splitter.setSizes([trail, wide - beside, suspects])
 
     def may_close(self) -> bool:
         """Whether nothing is being written; else it is said, and the window closes by itself once that is so. Recordings end

@@ -43,7 +43,9 @@ ACTIONS = (
     _command("F2", "correct the chosen entry", "entries.correct_chosen"),
     _command("F6", "next pane", "view.next_pane"),
     _command("Ctrl+L", "light or dark", "view.toggle_theme"),
-    _command("F1", "these keys", "view.show_keys"),
+    _command("Ctrl+,", "settings", "view.show_page", "settings"),
+    _command("F1", "the guide to this page", "view.show_guide"),
+    _command("Shift+F1", "these keys", "view.show_keys"),
     _command("Ctrl+Q", "close", "view.close"),
 )
 WATCHED = ("captures", "photos")  #: what a folder can be watched for

@@ -215,16 +215,27 @@ def typed_digit(text: str) -> float:
 def stored_accuracy() -> Accuracy | None:
     """The accuracy of the person's own meter, as `accuracy = "0.8% + 3"` in meter.toml of the user's configuration
     folder; None where there is none. Raises SagenError for a file that makes no sense."""
-    path = Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "meter.toml"
+    text = stored_accuracy_text()
+    return Accuracy.parse(text) if text else None
+
+
+def accuracy_file() -> Path:
+    """Where the accuracy of the person's own meter stands."""
+    return Path(platformdirs.user_config_dir("sagen", appauthor=False)) / "meter.toml"
+
+
+def stored_accuracy_text() -> str:
+    """The accuracy of the person's own meter as it was written, "" where there is none; raises as `stored_accuracy` does."""
+    path = accuracy_file()
     if not path.is_file():
-        return None
+        return ""
     try:
         data = tomllib.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError, RecursionError) as error:
         raise SagenError(f"{path}: {error}") from None
     if set(data) != {"accuracy"} or not isinstance(data["accuracy"], str):
         raise SagenError(f'{path}: needs one line, accuracy = "0.8% + 3", and nothing else')
-    return Accuracy.parse(data["accuracy"])
+    return data["accuracy"]
 
 
 def _round(value: float, uncertainty: float) -> float:

@@ -34,9 +34,14 @@ def toggle_record(workspace, settings, message) -> None:
 
 
 def toggle_theme(settings, navigation, header, window) -> None:
-    name = "dark" if theme.current().name == "light" else "light"
+    choose_look(settings, navigation, header, window, "dark" if theme.current().name == "light" else "light")
+
+
+def choose_look(settings, navigation, header, window, name) -> None:
+    """Light, dark, or as the desktop has it; remembered."""
+    app = QApplication.instance()
     settings.setValue("look", name)
-    theme.apply(QApplication.instance(), name)
+    theme.apply(app, theme.look_of(app, name))
     header.apply_theme()
     navigation.apply_theme()
     for widget in window.findChildren(QWidget):
@@ -60,7 +65,12 @@ def show_keys(navigation, window) -> None:
     keys_dialog(navigation, window).exec()
 
 
-def next_pane(trail, bench, suspects) -> None:
+def show_guide(window) -> None:
+    window.show_guide()
+
+
+def next_pane(trail, bench, suspects, window) -> None:
+    window.next_side()
     focus_next((trail, bench, suspects), QApplication.focusWidget())
 
 

@@ -85,6 +85,7 @@ _SHIPPED = {
     "plan": ("sagen.desk.pages.plan_page", "PlanPage"),
     "proof": ("sagen.desk.pages.proof_page", "ProofPage"),
     "report": ("sagen.desk.pages.report_page", "ReportPage"),
+    "settings": ("sagen.desk.pages.settings_page", "SettingsPage"),
     "shelf": ("sagen.desk.pages.shelf_page", "ShelfPage"),
     "tester": ("sagen.desk.pages.tester_page", "TesterPage"),
     "work": ("sagen.desk.pages.work_page", "WorkPage"),

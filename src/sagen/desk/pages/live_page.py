@@ -27,7 +27,8 @@ from sagen.desk.pages import Page
 from sagen.desk.pages.live_settings import LiveSettings
 from sagen.desk.pages.tones import Tones
 from sagen.desk.tables import TextTable
-from sagen.desk.theme.plain import ElidedLabel, Label
+from sagen.desk.theme.plain import ElidedLabel, Label, Said
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import STARTING, State
 from sagen.reason.facts import knowledge
@@ -78,7 +79,7 @@ class LivePage(Page):
         figures.addWidget(self.figures, 1)
         figures.addWidget(self.since)
         layout.addLayout(figures)
-        self.said = Label(name="caution", wrap=True)
+        self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)
         self.strip, self.turns, self.wheel = LiveStrip(), TurnsView(), WheelView()
         self.events = TextTable(("s", "Event", "What else happened then"), "Events", stretch=2)
@@ -109,9 +110,8 @@ class LivePage(Page):
         ):  # fmt: skip
             heard.connect(heed)
 
-    def _head(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(5)
+    def _head(self) -> WrapRow:
+        row = WrapRow()
         row.addWidget(Label("Live", name="heading"))
         self.state = QComboBox()
         self.state.setAccessibleName("How the machine stands")
@@ -133,7 +133,7 @@ class LivePage(Page):
         self.hold_button.toggled.connect(lambda on: self.strip.hold(on))
         for item in (self.start_button, self.hold_button, self.keep_button, self.discard_button):
             row.addWidget(item)
-        row.addStretch(1)
+        row.push_right()
         row.addWidget(self.tones)
         self.where, self.back = QPushButton("Instruments"), QPushButton("Back")
         self.where.setToolTip("Where recorder, meter and module answer")

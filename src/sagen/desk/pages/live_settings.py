@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton, QWidget
 
 from sagen.casework.live import Live, live_trigger, with_role
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import ROTATING_ROLES, Role
@@ -47,9 +48,7 @@ class LiveSettings(QWidget):
         self.ranges: dict[str, float] = {}
         self._stated: Sheet | None = None
         self._settings: QSettings | None = None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(5)
+        row = WrapRow(self)
         self.span, self.channel, self.range, self.role = QComboBox(), QComboBox(), QComboBox(), QComboBox()
         self.kind, self.level, self.unit = QComboBox(), QLineEdit(), Label("V", name="small")
         for span in SPANS:
@@ -68,25 +67,21 @@ class LiveSettings(QWidget):
         self.words.setAccessibleName("Words of a mark")
         self.words.setMinimumWidth(130)
         self.words.setMaxLength(60)
-        self.kind.setMaximumWidth(150)
-        for box in (self.span, self.channel, self.range):
-            box.setMaximumWidth(84)
-        self.role.setMaximumWidth(128)
         self.level.setFixedWidth(64)
         self.level.setAccessibleName("Figure of the trigger")
         mark = QPushButton("Mark")
         mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
         for name, box in (
-            ("Time base", self.span), ("Channel", self.channel), ("What the channel is", self.role), ("Range", self.range),
+            ("Time base", self.span), ("Channel", self.channel), ("It is", self.role), ("Range", self.range),
             ("Trigger", self.kind),
         ):  # fmt: skip
-            box.setAccessibleName(name)
-            box.setToolTip(name)
-            row.addWidget(box)
+            row.add_named(name, box)
         row.addWidget(self.level)
         row.addWidget(self.unit)
-        row.addWidget(self.words, 1)
+        row.add_named("A mark", self.words)
         row.addWidget(mark)
+        # Nothing is to be said of a channel before there is one.
+        self._of_channel = [box.parentWidget() for box in (self.channel, self.range, self.role, self.kind)]
         self.span.currentIndexChanged.connect(lambda _: self._spanned())
         self.role.activated.connect(lambda _: self._role_chosen())
         self.range.currentIndexChanged.connect(lambda _: self._ranged())
@@ -95,6 +90,8 @@ class LiveSettings(QWidget):
         self.level.editingFinished.connect(self._triggered)
         self.words.returnPressed.connect(self.mark)
         mark.clicked.connect(self.mark)
+        self.role.setAccessibleName("What the channel is")
+        self.show_live(None)
         self._kind_chosen()
 
     def remember(self, settings: QSettings) -> None:
@@ -109,6 +106,8 @@ class LiveSettings(QWidget):
     def show_live(self, live: Live | None, stated: Sheet | None = None) -> None:
         """The channels of a session, and what was stated of them when it began; None: of none."""
         self.live, self._stated = live, stated
+        for cell in self._of_channel:
+            cell.setVisible(live is not None)
         self.channel.clear()
         if live is None:
             return
@@ -175,7 +174,7 @@ class LiveSettings(QWidget):
     def _kind_chosen(self) -> None:
         kind = self.kind.currentData()
         for item in (self.level, self.unit):
-            item.setVisible(kind is not None)
+            item.setVisible(kind is not None and self.live is not None)
         if kind is not None:
             self.unit.setText(TRIGGERS[kind][1])
             self.level.setText(TRIGGERS[kind][2])

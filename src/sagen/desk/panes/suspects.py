@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.vocabulary import Cause, Gear, Strategy
 from sagen.model.words import CAUSES, estimate_text, strength, surely, times_likelier
 
@@ -38,6 +39,7 @@ RECORD_TIP = (
 )
 #: px of the pane's height that are the suspects' at least
 LEAST_SUSPECTS = 150
+LOW = 545  #: px of the pane below which card and suspects scroll together
 
 
 class SuspectBar(QAbstractButton):
@@ -253,14 +255,16 @@ class SuspectsPane(QWidget):
         super().__init__(parent)
         self.setObjectName("pane")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        outer = QVBoxLayout(self)
+        self.outer = outer = QVBoxLayout(self)
         outer.setContentsMargins(8, 8, 4, 8)
         outer.setSpacing(6)
+        self._low = False
         self.card = CheckCard()
-        outer.addWidget(self.card)
-        outer.addLayout(self._wishes_row())
+        self.wished = QWidget()
+        self.wished.setLayout(self._wishes_row())
         self.record = self._record_button()
-        outer.addWidget(self.record)
+        for item in (self.card, self.wished, self.record):
+            outer.addWidget(item)
         self.scroll = QScrollArea()
         self.scroll.setWidgetResizable(True)
         self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -286,13 +290,18 @@ class SuspectsPane(QWidget):
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
+        low = self.height() < LOW
+        if low != self._low:
+            # In a low window the card scrolls with the suspects: else there is room for the one or the others.
+            self._low = low
+            for at, item in enumerate((self.card, self.wished, self.record)):
+                (self.layout_ if low else self.outer).insertWidget(at, item)
         self.card.stand_whole()
 
-    def _wishes_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        row.setContentsMargins(0, 0, 4, 0)
-        row.addWidget(Label("SUSPECTS", name="over"), 1)
+    def _wishes_row(self) -> WrapRow:
+        row = WrapRow(spacing=4)
+        row.addWidget(Label("SUSPECTS", name="over"))
+        row.push_right()
         self.strategy, self.gear = QComboBox(), QComboBox()
         for key, words in (
             (Strategy.MOST, "Best first"), (Strategy.METER, "Meter first"), (Strategy.SCOPE, "Scope first"),
@@ -308,8 +317,6 @@ class SuspectsPane(QWidget):
         for box in (self.strategy, self.gear):
             box.setAccessibleName(box.toolTip())
             box.setObjectName("tight")
-            box.setMinimumWidth(74)
-            box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
             row.addWidget(box)
             box.currentIndexChanged.connect(
                 lambda _=0: self.wishes.emit(self.strategy.currentData(), self.gear.currentData())

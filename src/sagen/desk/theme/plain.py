@@ -22,6 +22,14 @@ class Label(QLabel):
         self.setWordWrap(wrap)
 
 
+class Said(Label):
+    """A line that is in sight only while it says something."""
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setVisible(bool(text))
+
+
 class ElidedLabel(Label):
     """One line that gives way: what does not fit is cut with an ellipsis, and the whole stands in the tip."""
 

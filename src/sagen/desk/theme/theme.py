@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QSize
+from PySide6.QtCore import QByteArray, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
@@ -68,6 +68,19 @@ _now = LIGHT
 def current() -> Colours:
     """The look in use."""
     return _now
+
+
+def wanted(settings) -> str:
+    """The look that was chosen: "light", "dark", or "system" for that of the desktop."""
+    name = str(settings.value("look", "system"))
+    return name if name in THEMES else "system"
+
+
+def look_of(app: QApplication, name: str) -> str:
+    """The name of a look of ours: the desktop's own where "system" is wanted, light where it states none."""
+    if name in THEMES:
+        return name
+    return "dark" if app.styleHints().colorScheme() == Qt.ColorScheme.Dark else "light"
 
 
 def load_fonts() -> None:
@@ -194,6 +207,7 @@ QLineEdit, QComboBox, QPlainTextEdit { background: %(raised)s; color: %(ink)s; b
   border-radius: 6px; padding: 0 10px; min-height: %(touch)spx; selection-background-color: %(accent)s;
   selection-color: %(on_accent)s; }
 QPlainTextEdit { padding: 6px 8px; }
+QAbstractSpinBox { min-height: %(touch)spx; }
 QLineEdit#narrow { padding-left: 4px; padding-right: 2px; }
 QLineEdit#reading { font-size: 17pt; }
 QPushButton#recording { background: transparent; border: 2px solid %(mark)s; font-weight: 700; padding: 0 8px; }

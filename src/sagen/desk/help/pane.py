@@ -1,0 +1,99 @@
+"""The guide beside the page that it is about."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from importlib.resources import files
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTextBrowser, QToolButton, QVBoxLayout, QWidget
+
+from sagen.desk.theme import theme
+
+MARK = re.compile(r"<!-- pages: ([a-z ]+) -->\n")
+
+
+@cache
+def chapters() -> dict[str, str]:
+    """The guide's chapters by title, as Markdown, in their order."""
+    text = files("sagen.desk.help").joinpath("guide.md").read_text(encoding="utf-8")
+    parts = re.split(r"^## (.+)$", text, flags=re.MULTILINE)
+    return dict(zip(parts[1::2], parts[2::2], strict=True))
+
+
+def chapter_of(page: str) -> str:
+    """The title of the chapter that a page is told in; that of the first job for one that has none."""
+    found = (title for title, text in chapters().items() if page in MARK.search(text)[1].split())
+    return next(found, next(iter(chapters())))
+
+
+class GuidePane(QWidget):
+    """One chapter, with the way to the others."""
+
+    left = Signal()
+    keys = Signal()
+    report = Signal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("pane")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 8, 8)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Chapter of the guide")
+        self.choice.addItems(list(chapters()))
+        self.choice.setMinimumContentsLength(12)
+        self.choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.choice.textActivated.connect(self.show_chapter)
+        head.addWidget(self.choice, 1)
+        close = QToolButton()
+        close.setText("Close")
+        close.setToolTip("Close the guide (Esc)")
+        close.clicked.connect(self.left)
+        head.addWidget(close, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(head)
+        # The guide is ours and ships with the program: the one text that may be marked up.
+        self.text = QTextBrowser()
+        self.text.setOpenLinks(False)
+        self.text.setAccessibleName("Guide")
+        layout.addWidget(self.text, 1)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        before, after, keys, report = QToolButton(), QToolButton(), QPushButton("Keys"), QPushButton("Report")
+        before.setArrowType(Qt.ArrowType.LeftArrow)
+        after.setArrowType(Qt.ArrowType.RightArrow)
+        before.setAccessibleName("The chapter before")
+        after.setAccessibleName("The next chapter")
+        before.clicked.connect(lambda: self._turn(-1))
+        after.clicked.connect(lambda: self._turn(1))
+        keys.setToolTip("All keys (Shift+F1)")
+        keys.clicked.connect(self.keys)
+        report.setToolTip("Save a report for support, without names of persons, machines and files")
+        report.clicked.connect(self.report)
+        for button in (before, after, keys, report):
+            row.addWidget(button)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.title = ""
+
+    def show_chapter(self, title: str) -> None:
+        self.title = title
+        self.choice.setCurrentText(title)
+        self.text.setStyleSheet(
+            f"QTextBrowser {{ background: transparent; border: none; color: {theme.current().ink}; }}"
+        )
+        self.text.setMarkdown(f"### {title}\n{MARK.sub('', chapters()[title])}")
+
+    def _turn(self, by: int) -> None:
+        titles = list(chapters())
+        self.show_chapter(titles[(titles.index(self.title) + by) % len(titles)])
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,247 @@
+"""What the program remembers of this bay, in one place. Each answer is kept as it is given; nothing here is a job's own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QSettings, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from sagen.casework.costs import keep_shop_costs, shop_costs
+from sagen.casework.own_meter import keep_accuracy
+from sagen.desk.commands.logs import remembered_author
+from sagen.desk.ear import remembered_volume
+from sagen.desk.forms.work import number
+from sagen.desk.pages import Page
+from sagen.desk.parts import last_folder
+from sagen.desk.sizes import TEXT_SIZES, remembered_size
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
+from sagen.desk.window_actions import WATCHED
+from sagen.instruments.wired import Addresses
+from sagen.meter import stored_accuracy_text
+from sagen.model.errors import SagenError
+from sagen.reason.decide import Costs
+from sagen.store.entries import Author
+
+if TYPE_CHECKING:
+    from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.ports import Commands, Navigation
+    from sagen.desk.watched import WatchedFolders
+    from sagen.desk.workspace import DeskWorkspace
+
+LOOKS = {"system": "As the system has it", "light": "Light", "dark": "Dark"}
+COSTS = {"hour": "An hour of labour", "come_back": "A come-back, in all", "day": "A day of standing"}
+
+
+class SettingsPage(Page):
+    """Rows of a name, a control and what it does."""
+
+    name, title = "settings", "Settings"
+    left = Signal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(Label("Settings", name="heading"), 1)
+        back = QPushButton("Back")
+        back.clicked.connect(self.left)
+        head.addWidget(back)
+        layout.addLayout(head)
+        self.said = Label(name="caution", wrap=True)
+        self.said.hide()
+        layout.addWidget(self.said)
+        self.grid = QGridLayout()
+        self.grid.setContentsMargins(0, 0, 10, 0)
+        self.grid.setHorizontalSpacing(10)
+        self.grid.setVerticalSpacing(5)
+        self.grid.setColumnStretch(1, 1)
+        layout.addLayout(self.grid)
+        layout.addStretch(1)
+
+    def wire(
+        self, settings: QSettings, workspace: DeskWorkspace, navigation: Navigation, commands: Commands,
+        instruments: BenchInstruments, watched: WatchedFolders,
+    ) -> None:  # fmt: skip
+        self.settings, self.workspace, self.commands = settings, workspace, commands
+        self.instruments, self.watched = instruments, watched
+        self.left.connect(navigation.back_to_job)
+        self._how_it_looks()
+        self._who_and_where()
+        self._what_is_at_hand()
+        self._money()
+
+    def on_shown(self) -> None:
+        self._show()
+        self.look.setFocus()
+
+    # rows ---------------------------------------------------------------------------------------
+
+    def _section(self, words: str) -> None:
+        self.grid.addWidget(Label(words.upper(), name="over"), self.grid.rowCount(), 0, 1, 3)
+
+    def _row(self, words: str, control: QWidget, beside: QWidget | None = None) -> QWidget:
+        at = self.grid.rowCount()
+        label = Label(words)
+        label.setBuddy(control)
+        control.setAccessibleName(words)
+        self.grid.addWidget(label, at, 0)
+        self.grid.addWidget(control, at, 1, 1, 1 if beside is not None else 2)
+        if beside is not None:
+            self.grid.addWidget(beside, at, 2)
+        return control
+
+    def _line(
+        self, words: str, keep: Callable[[str], None], hint: str = "", beside: QWidget | None = None
+    ) -> QLineEdit:
+        line = self._row(words, QLineEdit(), beside)
+        line.setPlaceholderText(hint)
+        line.setMaxLength(400)
+        line.editingFinished.connect(lambda: self._try(line, keep))
+        return line
+
+    def _try(self, line: QLineEdit, keep: Callable[[str], None]) -> None:
+        """Keep an answer, or say at the line what is wrong with it; what was kept before stays."""
+        try:
+            keep(line.text().strip())
+            wrong = ""
+        except (SagenError, ValueError) as error:
+            wrong = str(error)
+        line.setProperty("bad", bool(wrong))
+        line.style().polish(line)
+        self.said.setText(wrong[:1].upper() + wrong[1:])
+        self.said.setVisible(bool(wrong))
+
+    def _how_it_looks(self) -> None:
+        self._section("Window")
+        self.look, self.size = QComboBox(), QComboBox()
+        for key, words in LOOKS.items():
+            self.look.addItem(words, key)
+        for share in TEXT_SIZES:
+            self.size.addItem(f"{share} %", share)
+        self._row("Look", self.look)
+        self._row("Text and controls", self.size, Label("from the next start on", name="quiet"))
+        self.look.activated.connect(lambda _: self.commands.run("view.choose_look", self.look.currentData()))
+        self.size.activated.connect(lambda _: self.settings.setValue("text/size", self.size.currentData()))
+        self.tones = QCheckBox("when a signal is lost and back, and in probe mode")
+        self._row("Tones", self.tones)
+        self.tones.clicked.connect(lambda on: self.settings.setValue("live/tones", "on" if on else "off"))
+        self.volume = self._line("Their volume, %", self._keep_volume)
+
+    def _keep_volume(self, text: str) -> None:
+        if not text.isdecimal() or int(text) > 100:
+            raise ValueError("the volume is a whole number from 0 to 100")
+        self.settings.setValue("live/volume", int(text))
+
+    def _who_and_where(self) -> None:
+        self._section("Who writes, and where")
+        self.author = self._line("Name at each entry", lambda _: self._keep_author(), "nobody stated")
+        self.bay = self._line("Bay", lambda _: self._keep_author(), "as bay 2")
+        self.workshop = self._line(
+            "Workshop on the papers", lambda text: self.settings.setValue("report/workshop", text[:80]), "not printed"
+        )
+        other = QPushButton("Another log")
+        other.clicked.connect(lambda: self.commands.run("logs.open_another"))
+        self.where = QLineEdit()
+        self.where.setReadOnly(True)
+        self._row("The log lies in", self.where, other)
+        self.record = QCheckBox("the shop's proven jobs weigh in with the next one of their kind")
+        self._row("Own record", self.record)
+        self.record.clicked.connect(lambda _: self.commands.run("view.toggle_record"))
+
+    def _keep_author(self) -> None:
+        author = Author(self.author.text().strip()[:80], self.bay.text().strip()[:80])
+        self.settings.setValue("log/author", author.author)
+        self.settings.setValue("log/bay", author.bay)
+        if self.workspace.log is not None:
+            self.workspace.log.author = author
+
+    def _what_is_at_hand(self) -> None:
+        self._section("Instruments and folders")
+        hints = ("tcp://192.168.0.20:5025", "tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0", "socketcan:can0")
+        self.addresses = [
+            self._line(words, lambda _: self._keep_addresses(), hint)
+            for words, hint in zip(("Recorder", "Meter", "Module's bus"), hints, strict=True)
+        ]
+        self.accuracy = self._line("The meter is good to", keep_accuracy, "not stated; as 0.8% + 3")
+        self.folders: dict[str, QLineEdit] = {}
+        for what in WATCHED:
+            choose = QPushButton("Choose")
+            choose.setAccessibleName(f"Choose a folder to watch for {what}")
+            choose.clicked.connect(lambda _=False, what=what: self._choose_folder(what))
+            self.folders[what] = self._line(
+                f"Watched for {what}", lambda text, what=what: self._watch(what, text), "none", choose
+            )
+
+    def _keep_addresses(self) -> None:
+        self.instruments.addresses = Addresses(*(line.text().strip() for line in self.addresses))
+
+    def _choose_folder(self, what: str) -> None:
+        name = QFileDialog.getExistingDirectory(self, f"Watch a folder for {what}", str(last_folder(self.settings)))
+        if name:
+            self.folders[what].setText(name)
+            self._try(self.folders[what], lambda text: self._watch(what, text))
+
+    def _watch(self, what: str, name: str) -> None:
+        if name and not Path(name).is_dir():
+            raise ValueError(f"{name} is no folder")
+        if name != str(self.settings.value(f"{what}/folder", "")):
+            self.watched.watch(what, name)
+
+    def _money(self) -> None:
+        self._section("What the shop reckons with")
+        self.costs = {
+            key: self._line(words, lambda _: self._keep_costs(), "not stated") for key, words in COSTS.items()
+        }
+
+    def _keep_costs(self) -> None:
+        values = {key: number(line, COSTS[key].lower()) for key, line in self.costs.items()}
+        keep_shop_costs(Costs(**values))
+
+    # what stands now ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        settings = self.settings
+        self.look.setCurrentIndex(max(0, self.look.findData(theme.wanted(settings))))
+        self.size.setCurrentIndex(max(0, self.size.findData(remembered_size(settings))))
+        self.tones.setChecked(str(settings.value("live/tones", "on")) == "on")
+        self.volume.setText(str(remembered_volume(settings)))
+        author = remembered_author(settings)
+        self.author.setText(author.author)
+        self.bay.setText(author.bay)
+        self.workshop.setText(str(settings.value("report/workshop", "")))
+        log = self.workspace.log
+        self.where.setText(log.database.place.said if log is not None else "")
+        self.where.setCursorPosition(0)
+        self.record.setChecked(self.workspace.record_counts)
+        stated = self.instruments.addresses
+        for line, value in zip(self.addresses, (stated.recorder, stated.meter, stated.bus), strict=True):
+            line.setText(value)
+        for what, line in self.folders.items():
+            line.setText(str(settings.value(f"{what}/folder", "")))
+        self.said.hide()
+        try:
+            self.accuracy.setText(stored_accuracy_text())
+            costs = shop_costs()
+        except SagenError as error:
+            self.said.setText(str(error))
+            self.said.show()
+            return
+        for key, line in self.costs.items():
+            value = getattr(costs, key)
+            line.setText("" if value is None else f"{value:g}")

@@ -1,0 +1,148 @@
+"""What is remembered of a bay, and the guide beside the pages. What a person would expect; no published source."""
+
+import re
+import shlex
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from tests.test_cli import sagen
+
+from conftest import demo_log, settle
+from sagen.casework.costs import shop_costs
+from sagen.desk.help.pane import MARK, chapter_of, chapters
+from sagen.desk.pages import page_names
+from sagen.desk.theme import theme
+from sagen.desk.window_actions import ACTIONS
+from sagen.meter import stored_accuracy
+from sagen.reason.decide import Costs
+from sagen.store.opening import open_log
+
+
+@pytest.fixture
+def own_folders(monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+
+
+def typed(line, text):
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, text) if text else line.clear()
+    line.editingFinished.emit()
+
+
+def test_answers_are_kept_as_they_are_given_and_are_there_next_time(desk, own_folders, tmp_path):
+    window = desk(demo_log, demo=True)
+    page = window.commands.run("view.show_page", "settings")
+    typed(page.author, "Ines")
+    typed(page.bay, "bay 2")
+    typed(page.workshop, "Fell Road Garage")
+    typed(page.accuracy, "0.5% + 3")
+    typed(page.costs["hour"], "72")
+    typed(page.addresses[0], "tcp://127.0.0.1:5025")
+    folder = tmp_path / "inbox"
+    folder.mkdir()
+    typed(page.folders["captures"], str(folder))
+    assert (window.workspace.log.author.author, window.workspace.log.author.bay) == ("Ines", "bay 2")
+    assert stored_accuracy().percent == 0.5
+    assert shop_costs() == Costs(hour=72.0)
+    assert page.instruments.addresses.recorder == "tcp://127.0.0.1:5025"
+    typed(page.folders["captures"], "")
+    settle(window)
+    again = desk(demo_log, demo=True)
+    page = again.commands.run("view.show_page", "settings")
+    told = [
+        page.author.text(),
+        page.workshop.text(),
+        page.accuracy.text(),
+        page.costs["hour"].text(),
+        page.addresses[0].text(),
+    ]
+    assert told == ["Ines", "Fell Road Garage", "0.5% + 3", "72", "tcp://127.0.0.1:5025"]
+    assert page.where.text() == again.workspace.log.database.place.said
+
+
+@pytest.mark.parametrize(
+    ("field", "text"),
+    [
+        ("accuracy", "good"),
+        ("volume", "loud"),
+        ("volume", "101"),
+        ("hour", "-3"),
+        ("hour", "much"),
+        ("captures", "/no/such"),
+    ],
+)
+def test_what_makes_no_sense_is_said_and_changes_nothing(desk, own_folders, field, text):
+    window = desk(demo_log, demo=True)
+    page = window.commands.run("view.show_page", "settings")
+    line = page.costs.get(field) or page.folders.get(field) or getattr(page, field)
+    typed(line, text)
+    assert page.said.isVisible()
+    assert len(page.said.text()) > 10
+    assert line.property("bad") is True
+    assert shop_costs() == Costs()
+    assert stored_accuracy() is None
+    assert str(window.settings.value("live/volume", 60)) == "60"
+    assert str(window.settings.value("captures/folder", "")) == ""
+
+
+def test_the_look_follows_the_system_until_one_is_chosen(desk, app, monkeypatch):
+    window = desk(demo_log, demo=True)
+    assert theme.wanted(window.settings) == "system"
+    monkeypatch.setattr(theme, "look_of", lambda _app, name: "dark" if name == "system" else name)
+    page = window.commands.run("view.show_page", "settings")
+    for name, shown in (("light", "light"), ("system", "dark"), ("light", "light")):
+        page.look.setCurrentIndex(page.look.findData(name))
+        page.look.activated.emit(page.look.currentIndex())
+        assert theme.current().name == shown
+        assert theme.wanted(window.settings) == name
+
+
+def test_f1_opens_the_chapter_of_the_page_and_closes_it_again(desk):
+    window = desk(demo_log, demo=True)
+    window.commands.run("view.show_with_job", "plan")
+    run = next(action.run for action in ACTIONS if action.keys == "F1")
+    run(window.commands)
+    settle(window)
+    assert window.guide.isVisible()
+    assert not window.suspects.isVisible()
+    assert window.guide.title == "Plan and repair"
+    assert "Plan" in window.guide.text.toPlainText()
+    assert "<!--" not in window.guide.text.toPlainText()
+    QTest.keyClick(window.guide, Qt.Key.Key_Escape)
+    assert not window.guide.isVisible()
+    assert window.suspects.isVisible()
+
+
+def test_every_page_and_every_lens_has_its_chapter():
+    told = {name for text in chapters().values() for name in MARK.search(text)[1].split()}
+    assert set(page_names()) <= told
+    assert chapter_of("nothing of the kind") == "First job in five minutes"
+
+
+def test_every_command_of_the_guide_works_as_it_stands(tmp_path, monkeypatch, own_folders):
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    files = re.findall(r"`(\w+\.toml)`[^`]*?```toml\n(.*?)```", "".join(chapters().values()), re.DOTALL)
+    assert dict(files).keys() == {"circuit.toml", "knock.toml"}
+    for name, text in files:
+        (tmp_path / name).write_text(text)
+    open_log().close()  # as the window does when it is first opened
+    commands = [
+        line for text in chapters().values() for block in re.findall(r"```sh\n(.*?)```", text, re.DOTALL)
+        for line in block.splitlines()
+    ]  # fmt: skip
+    assert len(commands) >= 12
+    for line in commands:
+        name, *words = shlex.split(line)
+        assert name == "sagen"
+        done = sagen(*words)
+        assert done.returncode == 0, (line, done.stderr)
+        assert done.stdout or any((tmp_path / word).exists() for word in words), line
+
+
+def test_every_key_that_the_guide_names_is_one():
+    named = set(re.findall(r"\((Ctrl\+[A-Za-z+]+|F\d)\)", " ".join(chapters().values())))
+    assert named
+    assert named <= {action.keys for action in ACTIONS}
