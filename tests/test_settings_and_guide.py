@@ -139,7 +139,7 @@ def test_every_command_of_the_guide_works_as_it_stands(tmp_path, monkeypatch, ow
         assert name == "sagen"
         done = sagen(*words)
         assert done.returncode == 0, (line, done.stderr)
-        assert done.stdout or any((tmp_path / word).exists() for word in words), line
+        assert done.stdout or words[0] == "log" or any((tmp_path / word).exists() for word in words), line
 
 
 def test_every_key_that_the_guide_names_is_one():

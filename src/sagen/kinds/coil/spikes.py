@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import median_filter
 
+from sagen.model.lazy import lazy
 from sagen.signal.limits import limits
 
+#: loaded when a coil is first read: weighing needs none of it
+ndimage = lazy("scipy.ndimage")
 _LIMIT = limits("coil_spikes")
 
 
@@ -35,9 +37,9 @@ def spikes(raw: np.ndarray, crossings: np.ndarray, height: np.ndarray) -> np.nda
     # Two samples either way: a spike that lasts three is still one, and rounding to steps is halved.
     bent[2:-2] = np.abs(wave[2:-2] - 0.5 * (wave[:-4] + wave[4:]))
     starts = starts - starts[0]
-    beside = median_filter(height[:-1], int(_LIMIT.beside), mode="nearest")
+    beside = ndimage.median_filter(height[:-1], int(_LIMIT.beside), mode="nearest")
     sharp = np.maximum.reduceat(bent, starts[:-1]) / np.maximum(np.maximum(height[:-1], beside), 1e-12)
-    usual = np.maximum(median_filter(sharp, int(_LIMIT.beside), mode="nearest"), 1e-12)
+    usual = np.maximum(ndimage.median_filter(sharp, int(_LIMIT.beside), mode="nearest"), 1e-12)
     found = np.flatnonzero((sharp > _LIMIT.sharper * usual) & (sharp > _LIMIT.tall))
     at = [starts[k] + int(bent[starts[k] : starts[k + 1]].argmax()) for k in found[: int(_LIMIT.most)]]
     return np.array(at, float) + np.floor(crossings[0])
