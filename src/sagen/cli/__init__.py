@@ -88,7 +88,12 @@ def _escaped(text: str) -> str:
     )
 
 
-def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
+def whole_parser() -> argparse.ArgumentParser:
+    """The parser with every command's arguments, for what is made of it: manual page and completions."""
+    return _parser((), whole=True)
+
+
+def _parser(argv: Sequence[str], *, whole: bool = False) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="sagen", description="From a sensor code to a proven repair. Without a command: the window."
     )
@@ -99,7 +104,7 @@ def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
     chosen = _verb(argv)
     for name, told in VERBS.items():
         verb = verbs.add_parser(name, help=told)
-        if name == chosen:
+        if whole or name == chosen:
             import_module(f"sagen.cli.{_MODULES.get(name, name)}").arguments(verb)
     return parser
 
