@@ -33,9 +33,7 @@ def roff(text: str) -> str:
 
 def actions_of(parser: argparse.ArgumentParser) -> list[argparse.Action]:
     """Arguments and options, without help and commands."""
-    return [
-        item for item in parser._actions if not isinstance(item, argparse._HelpAction | argparse._SubParsersAction)
-    ]
+    return [item for item in parser._actions if not isinstance(item, argparse._HelpAction | argparse._SubParsersAction)]
 
 
 def verbs_of(parser: argparse.ArgumentParser) -> dict[str, argparse.ArgumentParser]:
@@ -90,8 +88,12 @@ def fish(parser: argparse.ArgumentParser) -> str:
         if not item.option_strings:
             return
         words = [f"-l {word[2:]}" if word.startswith("--") else f"-s {word[1:]}" for word in item.option_strings]
-        more = "" if item.nargs == 0 else " -x -a " + quoted(" ".join(map(str, item.choices))) if item.choices else (
-            "" if item.nargs == 0 else " -r"
+        more = (
+            ""
+            if item.nargs == 0
+            else " -x -a " + quoted(" ".join(map(str, item.choices)))
+            if item.choices
+            else ("" if item.nargs == 0 else " -r")
         )
         out.append(f"complete -c sagen -n {quoted(condition)} {' '.join(words)}{more} -d {quoted(item.help or '')}")
 

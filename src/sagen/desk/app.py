@@ -7,6 +7,7 @@ import sys
 from importlib import import_module
 
 from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from sagen.desk.collector import Collector
@@ -23,6 +24,8 @@ def make_application() -> QApplication:
     sys.setswitchinterval(0.0005)
     app.setApplicationName("Sagen")
     app.setOrganizationName("sagen")
+    app.setDesktopFileName("sagen")
+    app.setWindowIcon(QIcon(str(theme.HERE / "icons" / "sagen.svg")))
     return app
 
 
@@ -71,12 +74,17 @@ def run(*, demo: bool = False, files: list[str] | None = None, log: str | None =
     settings = QSettings("sagen", "demo" if demo else "sagen")
     scale_to(settings)
     app = make_application()
+    one_window = import_module("sagen.desk.one_window")
+    which = "demo" if demo else str(log or "own")
+    if one_window.handed_on(which, files or []):
+        return 0
     window = make_shell(settings)
     window.fit_screen()
     window.show()
 
     def fill() -> None:
         window.fill(instruments=bench_instruments(demo))
+        one_window.OneWindow(which, window.take, window)
         import_module("sagen.casework.fault_log").start(window.workspace.said.emit)
         Collector(lambda: window.workspace.idle, window)
         if files:

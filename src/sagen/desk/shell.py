@@ -279,7 +279,19 @@ class Shell:
         if self.workspace.core is None:
             self.workspace.log_opened.connect(lambda: self.bring_in(names), Qt.ConnectionType.SingleShotConnection)
         else:
-            self.workspace.bring_in([Path(name) for name in names])
+            bundles = [name for name in names if name.lower().endswith(".zip")]
+            for name in bundles:
+                self.commands.run("logs.bring_job_in", Path(name))
+            self.workspace.bring_in([Path(name) for name in names if name not in bundles])
+
+    def take(self, names: list[str]) -> None:
+        """Files that another start of the program hands on to this window, which comes to the front."""
+        window = self.window
+        window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
+        window.raise_()
+        window.activateWindow()
+        if names:
+            self.bring_in(names)
 
     def fit_panes(self) -> None:
         """On a narrow screen the panes beside the bench give way first: one of them stays, on a very narrow one none, and a press

@@ -54,13 +54,18 @@ def export_job(workspace, message, settings, window) -> None:
 def import_job(workspace, message, settings, window) -> None:
     """A job that another log exported, as a new one."""
     chosen, _ = QFileDialog.getOpenFileName(window, "Import a job", str(last_folder(settings)), ZIP)
+    if chosen:
+        bring_job_in(workspace, Path(chosen))
+
+
+def bring_job_in(workspace, path) -> None:
+    """A bundle that was chosen, dropped or handed on: its job as a new one."""
 
     def show(job) -> None:
         workspace.list_jobs()
         workspace.open_job(job.id, open_capture=True)
 
-    if chosen:
-        workspace.submit(ImportJob(None, Path(chosen)), show)
+    workspace.submit(ImportJob(None, path), show)
 
 
 def delete_job(workspace, message, settings, window) -> None:
