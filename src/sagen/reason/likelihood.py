@@ -45,7 +45,7 @@ def log_likelihoods(
     """
     used, logs = [], []
     told = 0
-    for epoch, (particle_set, place) in enumerate(_particle_sets(histories, generations, world, cube)):
+    for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, cube):
         pictures = RecordingLikelihood()
         for when, piece in pieces:
             if when != epoch:
@@ -98,7 +98,7 @@ def foreseen(
     Values
     """
     found = []
-    for epoch, (particle_set, place) in enumerate(_particle_sets(histories, generations, world, cube)):
+    for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, cube):
         for when, piece in pieces:
             for here, shown, width in piece.foreseen(particle_set) if when == epoch else ():
                 shown = np.broadcast_to(shown, particle_set.shape)
@@ -111,15 +111,18 @@ def foreseen(
     )
 
 
-def _particle_sets(histories, generations, world: World, cube: np.ndarray | None):
-    """By epoch the particles, and of each history which of their rows is its own; None where each has its own row."""
-    for epoch, parts in enumerate(generations):
+def _particle_sets(histories, pieces, generations, world: World, cube: np.ndarray | None):
+    """By epoch of which anything is told the particles, and of each history which of their rows is its own; None where each has
+    its own row."""
+    for epoch in sorted({when for when, _ in pieces}):
+        parts = generations[epoch]
         rows = [history.epochs[min(epoch, len(history.epochs) - 1)] for history in histories]
         if cube is None:
             unique = tuple(dict.fromkeys(rows))
-            yield world.particle_set(unique, parts), [unique.index(row) for row in rows]
+            at = {row: k for k, row in enumerate(unique)}
+            yield epoch, world.particle_set(unique, parts), [at[row] for row in rows]
         else:
-            yield world.particle_set_of(rows, cube, parts), None
+            yield epoch, world.particle_set_of(rows, cube, parts), None
 
 
 def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:
