@@ -263,7 +263,9 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
         played.case, (played.called, played.claimed) = case, _called(posterior)
         played.milliseconds = 1e3 * spent / weighings
         telling = [check for check in checks if check.gain_bits >= TELLS]
-        done = said.enough or len(played.checks) >= MOST_CHECKS or not telling or not telling[0].pays
+        # Below what nothing is repaired at, the advice is to measure on, however dear the next check.
+        stalled = not telling or (not telling[0].pays and played.claimed >= knowledge().stakes.never_below)
+        done = said.enough or len(played.checks) >= MOST_CHECKS or stalled
         if done:
             part = _part_of(posterior)
             if not repairs or part is None or len(played.parts) >= MOST_REPAIRS:
