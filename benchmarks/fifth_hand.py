@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
@@ -553,6 +553,127 @@ def tooth_gone_and_return_rises(rng):
     return bench.drawn(
         row("CH1", wheel=name, pull_up=5.0), row("CH3", "ground", None), right=both, beside=("low_not_pulled_down",)
     )
+
+
+# what was not told, and how it was recorded ----------------------------------------------------------------------
+
+
+@kind
+def nothing_told(rng):
+    """No sheet at all: a sound signal of any kind, and perhaps rails beside it."""
+    bench = Bench(rng, state=str(rng.choice(["cranking", "running"])))
+    _, shape = usual(rng)
+    teeth = wheel(*shape)
+    which = int(rng.integers(3))
+    if which == 0:
+        bench.put("A", hall(bench, teeth, high=rng.choice([3.3, 5.0, 8.0, 11.5])))
+    elif which == 1:
+        bench.put("A", wave(bench, magnetic(bench.turns, teeth, sharp=0.45)))
+    else:
+        bench.put("A", output(bench, switched(magnetic(bench.turns, teeth)), low=0.72, high=1.41))
+    if rng.random() < 0.5:
+        bench.put("B", 11.2 + 0.3 * np.cos(np.pi * 4 * bench.turns) + rng.normal(0, 0.05, len(bench.t)))
+    return replace(bench.drawn(), sheet=None)
+
+
+@kind
+def wheel_of_its_own(rng):
+    """A pattern that no catalogue has, not stated: two gaps apart."""
+    bench = Bench(rng, seconds=4)
+    slots = int(rng.choice([30, 40, 45, 50]))
+    teeth = wheel(slots)
+    first = int(rng.integers(3, 8))
+    gone = {first, slots - int(rng.integers(5, 12))}
+    teeth = [tooth for k, tooth in enumerate(teeth) if k not in gone]
+    bench.put("A", hall(bench, teeth))
+    return bench.drawn(row("A"))
+
+
+@kind
+def cut_off_by_the_range(rng):
+    bench = Bench(rng)
+    name, shape = usual(rng)
+    volts = wave(bench, magnetic(bench.turns, wheel(*shape), sharp=0.45))
+    bench.columns["CH1"] = np.clip(volts, -0.45 * volts.max(), 0.45 * volts.max())
+    return bench.drawn(row("CH1", sensor="reluctance", wheel=name), right=("clipped",), beside=("clipped",))
+
+
+@kind
+def far_too_few_samples(rng):
+    bench = Bench(rng, rate=float(rng.choice([500.0, 700.0])), seconds=5, rpm=260)
+    bench.put("CH1", hall(bench, wheel(60, 2), rise=4e-6))
+    return bench.drawn(row("CH1", wheel="60-2"), right=("undersampled",), beside=("undersampled",))
+
+
+@kind
+def begins_before_the_key(rng):
+    """Key off, key on, then cranked: nothing is on the wire at first."""
+    bench = Bench(rng, seconds=5)
+    name, shape = usual(rng)
+    at, begins = rng.uniform(0.4, 0.8), rng.uniform(1.2, 1.8)
+    turns = np.where(bench.t < begins, 0.0, bench.turns - np.interp(begins, bench.t, bench.turns)) + rng.uniform()
+    on = switched(magnetic(turns, wheel(*shape)))
+    volts = np.where(bench.t < at, 0.01, output(bench, on))
+    bench.put("CH1", volts)
+    bench.put(
+        "CH2", np.where(bench.t < at, 0.02, np.where(bench.t < begins, 12.4, 10.6)) + rng.normal(0, 0.04, len(bench.t))
+    )
+    return bench.drawn(row("CH1", wheel=name, pull_up=5.0), row("CH2", "supply", None, nominal=12.0))
+
+
+@kind
+def two_teeth_bridged(rng):
+    """Swarf fills the space between two teeth: one long low."""
+    bench = Bench(rng)
+    name, shape = usual(rng)
+    teeth = wheel(*shape)
+    k = middle_tooth(rng, shape)
+    teeth.append((teeth[k][0] + 0.5 / shape[0], 1.0 / shape[0], 1.0))
+    bench.put("CH1", hall(bench, teeth))
+    return bench.drawn(
+        row("CH1", wheel=name), right=("odd_tooth", "extra_gap"), beside=("odd_tooth",), cause="reluctor"
+    )
+
+
+@kind
+def swarf_between(rng):
+    bench = Bench(rng)
+    name, shape = usual(rng)
+    teeth = wheel(*shape, fill=0.4)
+    k = middle_tooth(rng, shape)
+    teeth.append((teeth[k][0] + 0.5 / shape[0], 0.14 / shape[0], 1.0))
+    bench.put("CH1", hall(bench, teeth))
+    return bench.drawn(row("CH1", wheel=name), right=("odd_tooth",), cause="reluctor")
+
+
+@kind
+def wheel_walks_loose(rng):
+    """The crank's wheel slips on its shaft once, against the cam."""
+    bench = Bench(rng, seconds=6)
+    name, shape = usual(rng)
+    at, lasts = rng.uniform(2, 4), rng.uniform(0.01, 0.06)
+    slip = rng.uniform(14, 34) / 360 * np.clip((bench.t - at) / lasts, 0, 1)
+    cam = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
+    bench.put("K", output(bench, switched(magnetic(bench.turns + slip, wheel(*shape)))))
+    bench.put("N", output(bench, switched(magnetic(bench.turns / 2, cam, sharp=0.05))))
+    return bench.drawn(
+        row("K", wheel=name), row("N", "cam"), right=("timing_offset",), beside=("timing_scatter", "odd_tooth", "erratic"),
+        cause="timing",
+    )  # fmt: skip
+
+
+@kind
+def rings_down_below_ground(rng):
+    """A sound output whose edges ring far, below ground as well."""
+    bench = Bench(rng, rate=100e3)
+    name, shape = usual(rng)
+    on = switched(magnetic(bench.turns, wheel(*shape)))
+    level = np.where(on, 0.15, 5.0)
+    edge = np.diff(level, prepend=level[0])
+    f, d = rng.uniform(0.05, 0.15), rng.uniform(0.6, 0.8)
+    ring = lfilter([0.35], [1, -2 * d * np.cos(2 * np.pi * f), d * d], edge)
+    bench.put("CH1", level + ring)
+    return bench.drawn(row("CH1", wheel=name, pull_up=5.0), beside=("noise",))
 
 
 SECOND = ("tooth", "return", "low", "high", "quiet", "feed", "scatter", "lifts_at_times")
