@@ -195,3 +195,14 @@ def test_flags_of_the_log_may_stand_before_its_words():
     told = sagen("--log", place, "log", "show", "--json", first)
     assert told.returncode == 0
     assert json.loads(told.stdout)["job"]
+
+
+def test_examining_brings_in_nothing_of_the_log(make_csv):
+    asked = (
+        "import sys; from sagen.cli import main; main(['examine', sys.argv[1], '--json']);"
+        "heavy = ('sqlalchemy', 'alembic', 'PySide6', 'weasyprint', 'asammdf', 'pandas');"
+        "sys.exit(', '.join(name for name in heavy if name in sys.modules))"
+    )
+    done = subprocess.run([sys.executable, "-c", asked, str(make_csv())], capture_output=True, text=True, timeout=100)
+    assert done.stderr.strip() == ""
+    assert json.loads(done.stdout)["findings"] == []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from sagen.casework.command import Command, WritingCommand, go_on
 from sagen.casework.events import Hunted, hunted
@@ -28,7 +29,9 @@ from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
-from sagen.store.log import JobLog
+
+if TYPE_CHECKING:
+    from sagen.store.log import JobLog
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from sagen.casework.examination import Progress
-from sagen.store.log import JobLog
+
+if TYPE_CHECKING:
+    from sagen.store.log import JobLog
 
 
 class Queue(StrEnum):

@@ -23,6 +23,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
 from sagen.model.job import Entry, Job
+from sagen.model.lazy import lazy
 from sagen.model.trail import CircuitEntry
 from sagen.model.vocabulary import Role, SensorKind
 from sagen.reason.case import case_of, circuit_of_sheet
@@ -32,8 +33,9 @@ from sagen.reason.posterior import Posterior
 from sagen.reason.weights import weigh
 from sagen.report.printed import FindingPage
 from sagen.signal.tapped import Tapped
-from sagen.store.opening import open_log
-from sagen.store.places import existing_place
+
+#: loaded when a log is named: most of what is examined or weighed needs none
+opening, places = lazy("sagen.store.opening"), lazy("sagen.store.places")
 
 
 @dataclass(frozen=True)
@@ -150,7 +152,7 @@ class WeighedFile:
 
 def record_of_log(name: str) -> ShopLessons:
     """What the jobs of a log taught, by the log's folder or URL; raises SagenError."""
-    log = open_log(existing_place(name))
+    log = opening.open_log(places.existing_place(name))
     try:
         return LearnFromShop(None).perform(log)
     finally:

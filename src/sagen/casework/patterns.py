@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from sagen.kinds import Examination, examine
 from sagen.model.finding_words import odd_words
@@ -17,7 +18,9 @@ from sagen.model.words import ROLES, STATES
 from sagen.reason.several import circuits_of
 from sagen.signal.envelope import Beyond, beyond, envelope
 from sagen.signal.reading import RotatingReading
-from sagen.store.log import JobLog
+
+if TYPE_CHECKING:
+    from sagen.store.log import JobLog
 
 RAREST = 1e-3  #: few captures do not tell of rarer things than that
 

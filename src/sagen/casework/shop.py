@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from sagen.casework.command import Command
 from sagen.casework.lessons import ShopLessons, lessons_of
 from sagen.model.errors import SagenError
-from sagen.store.log import JobLog
+
+if TYPE_CHECKING:
+    from sagen.store.log import JobLog
 
 MOST_JOBS = 3000  #: newest first
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from sagen.casework.command import Command, Queue, go_on
 from sagen.model.errors import ChangedMeanwhile
 from sagen.model.job import Entry, Job, JobSummary
 from sagen.model.trail import Record
-from sagen.store.log import JobLog
+
+if TYPE_CHECKING:
+    from sagen.store.log import JobLog
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from sagen.artifacts.atomic import write_whole
 from sagen.casework.command import Command, Queue, WritingCommand, go_on
@@ -16,11 +16,13 @@ from sagen.model.job import Job
 from sagen.store.codecs import decode
 from sagen.store.entries import Author
 from sagen.store.forgetting import forget_customer
-from sagen.store.log import JobLog
 from sagen.store.moving import backup, check, export_job, import_job, restore
 from sagen.store.opening import open_log
 from sagen.store.outbox import DeadLetter
 from sagen.store.places import place_of
+
+if TYPE_CHECKING:
+    from sagen.store.log import JobLog
 
 
 @dataclass(frozen=True)
