@@ -32,7 +32,7 @@ def typed(line, text):
 
 
 def test_answers_are_kept_as_they_are_given_and_are_there_next_time(desk, own_folders, tmp_path):
-    window = desk(demo_log, demo=True)
+    window = desk()
     page = window.commands.run("view.show_page", "settings")
     typed(page.author, "Ines")
     typed(page.bay, "bay 2")
@@ -49,7 +49,7 @@ def test_answers_are_kept_as_they_are_given_and_are_there_next_time(desk, own_fo
     assert page.instruments.addresses.recorder == "tcp://127.0.0.1:5025"
     typed(page.folders["captures"], "")
     settle(window)
-    again = desk(demo_log, demo=True)
+    again = desk()
     page = again.commands.run("view.show_page", "settings")
     told = [
         page.author.text(),
@@ -74,7 +74,7 @@ def test_answers_are_kept_as_they_are_given_and_are_there_next_time(desk, own_fo
     ],
 )
 def test_what_makes_no_sense_is_said_and_changes_nothing(desk, own_folders, field, text):
-    window = desk(demo_log, demo=True)
+    window = desk()
     page = window.commands.run("view.show_page", "settings")
     line = page.costs.get(field) or page.folders.get(field) or getattr(page, field)
     typed(line, text)
@@ -88,7 +88,7 @@ def test_what_makes_no_sense_is_said_and_changes_nothing(desk, own_folders, fiel
 
 
 def test_the_look_follows_the_system_until_one_is_chosen(desk, app, monkeypatch):
-    window = desk(demo_log, demo=True)
+    window = desk()
     assert theme.wanted(window.settings) == "system"
     monkeypatch.setattr(theme, "look_of", lambda _app, name: "dark" if name == "system" else name)
     page = window.commands.run("view.show_page", "settings")

@@ -55,18 +55,17 @@ def show(window, name):
         window.commands.run("view.show_with_job", name)
 
 
-@pytest.mark.parametrize("size", SIZES, ids=lambda size: f"{size[0]}x{size[1]}")
-def test_no_page_is_larger_than_the_screen_or_cut(desk, size):
+def test_no_page_is_larger_than_the_screen_or_cut(desk):
     window = desk(demo_log, demo=True)
-    window.resize(*size)
-    settle(window)
     for name in page_names():
         if name in NO_PAGE_OF_THEIR_OWN:
             continue
         show(window, name)
-        settle(window)
-        assert (window.width(), window.height()) == size, name
-        assert cut(window) == [], name
+        for size in SIZES:
+            window.resize(*size)
+            settle(window)
+            assert (window.width(), window.height()) == size, name
+            assert cut(window) == [], (name, size)
         for item in window.findChildren(QWidget):
             # An editor within a box is the box's.
             if not item.isVisible() or isinstance(item.parent(), QComboBox | QAbstractSpinBox) or item.width() < 2:
