@@ -32,7 +32,7 @@ class LiveStrip(QWidget):
         self._fitted: dict[int, tuple[float, float]] = {}
         self._timer = QTimer(self, interval=FRAME_MS, timerType=Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self.update)
-        self.setMinimumSize(320, 160)
+        self.setMinimumSize(320, 232)  # three channels with their names
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Live strip: channels as they come")
 

@@ -7,12 +7,10 @@ from contextlib import suppress
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QPushButton,
-    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -23,6 +21,7 @@ from sagen.casework.card_filling import WIRE_COLUMNS, circuit_data, published_ro
 from sagen.desk.forms.wire import WireForm
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.machine_card import CardCircuit
 from sagen.model.typed import typed_figure, typed_whole
 from sagen.model.vocabulary import CIRCUIT_ROLES, Place, RelearnKind, Role
@@ -30,37 +29,23 @@ from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS
 
 WIRE_HEADS = ("Wire", "Colour", "Pin, sensor", "Pin, module", "Fuse", "Fuse place", "Shared with")
 ROW_HEADS = ("From", "To", "State", "When", "Unit", "Low", "High", "At °C", "Maker")
+LETTER = 8  #: px of a letter in a field
 REACHED = (Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE)  #: places that take minutes to get at
 
 
-def narrow_grid() -> QGridLayout:
-    """A grid whose fields stand close."""
-    grid = QGridLayout()
-    grid.setHorizontalSpacing(4)
-    grid.setVerticalSpacing(1)
-    return grid
-
-
 def narrow_line(hint: str = "") -> QLineEdit:
-    """A field that gives way: eight of them stand beside each other."""
+    """A field of few letters; many stand beside each other."""
     line = QLineEdit()
     line.setPlaceholderText(hint)
     line.setObjectName("narrow")
-    line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-    line.setMinimumWidth(38)
     return line
 
 
-def put_field(grid: QGridLayout, column: int, words: str, field: QWidget, wide: int) -> None:
-    """A field with its name above it."""
-    label = Label(words, name="small")
-    label.setBuddy(field)
-    field.setAccessibleName(words)
-    if isinstance(field, QComboBox):
-        field.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-    grid.addWidget(label, 0, column)
-    grid.addWidget(field, 1, column)
-    grid.setColumnStretch(column, wide)
+def put_field(row: WrapRow, words: str, field: QWidget, wide: int) -> None:
+    """A field with its name above it, so many letters wide; what is chosen from stands whole."""
+    if isinstance(field, QLineEdit):
+        field.setFixedWidth(24 + LETTER * wide)
+    row.add_named(words, field)
 
 
 class CircuitFields(QWidget):
@@ -108,22 +93,22 @@ class CircuitFields(QWidget):
         for kind, words in RELEARNS.items():
             self.relearn.addItem(words, kind)
         self.place, self.relearn_text = narrow_line("behind the starter, from below"), narrow_line("what it takes")
-        first = narrow_grid()
-        for column, (key, words, wide) in enumerate((
-            ("name", "Name", 3), (self.role, "It is", 4), (self.sensor, "Sensor", 5), ("bank", "Bank", 1), ("wheel", "Wheel", 2),
-            ("supply", "Feed, V", 2), ("pull_up", "Pull-up, V", 2), ("torque_nm", "Torque, Nm", 2),
-        )):  # fmt: skip
+        first, second = WrapRow(spacing=4), WrapRow(spacing=4)
+        for key, words, wide in (
+            ("name", "Name", 8), (self.role, "It is", 0), (self.sensor, "Sensor", 0), ("bank", "Bank", 3), ("wheel", "Wheel", 8),
+            ("supply", "Feed, V", 4), ("pull_up", "Pull-up, V", 6),
+        ):  # fmt: skip
             field = self.own.setdefault(key, narrow_line()) if isinstance(key, str) else key
-            put_field(first, column, words, field, wide)
-        second = narrow_grid()
-        put_field(second, 0, "Where it sits", self.place, 5)
-        put_field(second, 1, "Relearn", self.relearn, 4)
-        put_field(second, 2, "What it takes", self.relearn_text, 4)
+            put_field(first, words, field, wide)
+        put_field(second, "Where it sits", self.place, 23)
+        put_field(second, "Relearn", self.relearn, 0)
+        put_field(second, "What it takes", self.relearn_text, 23)
+        put_field(second, "Torque, Nm", self.own.setdefault("torque_nm", narrow_line()), 6)
         self.access: dict[Place, QLineEdit] = {}
-        for column, place in enumerate(REACHED, start=3):
+        for place in REACHED:
             self.access[place] = narrow_line()
             self.access[place].setToolTip(f"Minutes to get at the {PLACES[place].lower()}")
-            put_field(second, column, f"{PLACES[place].partition(' ')[0]}, min", self.access[place], 2)
+            put_field(second, f"{PLACES[place].partition(' ')[0]}, min", self.access[place], 6)
         both = QVBoxLayout()
         both.setSpacing(4)
         both.addLayout(first)

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
@@ -23,8 +22,9 @@ from sagen.casework.patterns import card_of
 from sagen.casework.shelf import KeepCard, ListShelf, ReadCard, StorePhoto, WriteCard
 from sagen.desk.actions import Action, Hint
 from sagen.desk.pages import Page
-from sagen.desk.pages.card_circuit import CircuitFields, narrow_grid, narrow_line, put_field
+from sagen.desk.pages.card_circuit import CircuitFields, narrow_line, put_field
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SheetError
 from sagen.model.machine_card import MachineCard
 from sagen.model.trail import CardEntry
@@ -40,8 +40,8 @@ if TYPE_CHECKING:
 CARD_FILES = "Machine cards (*.toml)"
 #: fields of the machine: name, words, how wide
 MACHINE = (
-    ("make", "Make", 2), ("model", "Model", 2), ("engine", "Engine", 2), ("years", "Years", 2), ("volts", "Volts", 1),
-    ("cylinders", "Cyl.", 1), ("firing", "Firing order", 2), ("bore_mm", "Bore, mm", 1),
+    ("make", "Make", 12), ("model", "Model", 14), ("engine", "Engine", 9), ("years", "Years", 12), ("volts", "Volts", 3),
+    ("cylinders", "Cyl.", 3), ("firing", "Firing order", 14), ("bore_mm", "Bore, mm", 5),
 )  # fmt: skip
 NOT_SHOWN = ("banks", "note", "access", "code")  #: of the card, what the fields do not show
 PHOTOS = "Photos (*.jpg *.jpeg *.png)"
@@ -111,12 +111,12 @@ class CardPage(Page):
         self.keep_button.setObjectName("first")
         return row
 
-    def _machine(self) -> QGridLayout:
+    def _machine(self) -> WrapRow:
         self.machine: dict[str, QLineEdit] = {}
-        grid = narrow_grid()
-        for column, (key, words, wide) in enumerate(MACHINE):
-            put_field(grid, column, words, self.machine.setdefault(key, narrow_line()), wide)
-        return grid
+        row = WrapRow(spacing=4)
+        for key, words, wide in MACHINE:
+            put_field(row, words, self.machine.setdefault(key, narrow_line()), wide)
+        return row
 
     def _circuit_row(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -78,6 +78,7 @@ class LivePage(Page):
         self.figures, self.since = ElidedLabel(name="live"), Label(name="quiet")
         figures.addWidget(self.figures, 1)
         figures.addWidget(self.since)
+        figures.addWidget(self.controls.marks)
         layout.addLayout(figures)
         self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from sagen.casework.live import Live, live_trigger, with_role
 from sagen.desk.theme.plain import Label
@@ -65,21 +65,27 @@ class LiveSettings(QWidget):
         self.words = QLineEdit()
         self.words.setPlaceholderText("mark: moved plug")
         self.words.setAccessibleName("Words of a mark")
-        self.words.setMinimumWidth(130)
+        self.words.setFixedWidth(126)
         self.words.setMaxLength(60)
         self.level.setFixedWidth(64)
         self.level.setAccessibleName("Figure of the trigger")
         mark = QPushButton("Mark")
         mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
-        for name, box in (
-            ("Time base", self.span), ("Channel", self.channel), ("It is", self.role), ("Range", self.range),
-            ("Trigger", self.kind),
+        for name, box, letters in (
+            ("Time base", self.span, 6), ("Channel", self.channel, 4), ("It is", self.role, 9), ("Range", self.range, 4),
+            ("Trigger", self.kind, 11),
         ):  # fmt: skip
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(letters)
             row.add_named(name, box)
         row.addWidget(self.level)
         row.addWidget(self.unit)
-        row.add_named("A mark", self.words)
-        row.addWidget(mark)
+        #: beside the figures, where there is room for it
+        self.marks = QWidget()
+        beside = QHBoxLayout(self.marks)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.addWidget(self.words)
+        beside.addWidget(mark)
         # Nothing is to be said of a channel before there is one.
         self._of_channel = [box.parentWidget() for box in (self.channel, self.range, self.role, self.kind)]
         self.span.currentIndexChanged.connect(lambda _: self._spanned())
