@@ -395,6 +395,7 @@ class LivePage(Page):
     def _buttons(self) -> None:
         running = self.live is not None and self.live.running
         self.before.setVisible(not running)
+        self.below.setVisible(self.live is not None)
         self.caution.setVisible(running)
         self.start_button.setText("Stop" if running else "Start")
         left = self.recording is None and self._left() is not None

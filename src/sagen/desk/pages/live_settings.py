@@ -63,9 +63,9 @@ class LiveSettings(QWidget):
         for kind, (words, _, _) in TRIGGERS.items():
             self.kind.addItem(words, kind)
         self.words = QLineEdit()
-        self.words.setPlaceholderText("mark: moved plug")
+        self.words.setPlaceholderText("as moved plug")
         self.words.setAccessibleName("Words of a mark")
-        self.words.setFixedWidth(126)
+        self.words.setFixedWidth(140)
         self.words.setMaxLength(60)
         self.level.setFixedWidth(64)
         self.level.setAccessibleName("Figure of the trigger")
@@ -112,7 +112,7 @@ class LiveSettings(QWidget):
     def show_live(self, live: Live | None, stated: Sheet | None = None) -> None:
         """The channels of a session, and what was stated of them when it began; None: of none."""
         self.live, self._stated = live, stated
-        for cell in self._of_channel:
+        for cell in (*self._of_channel, self.marks):
             cell.setVisible(live is not None)
         self.channel.clear()
         if live is None:
