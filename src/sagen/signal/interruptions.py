@@ -60,7 +60,9 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     # Where nothing was recorded nothing is said to be lost.
     for k in np.flatnonzero((teeth.ratio >= least) & (teeth.ratio < UNKNOWN)):
         number = int(teeth.number[k]) if len(teeth.number) else 0
-        if number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost:
+        always = number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost
+        # A gap that comes every turn is none; a signal that is lost just there lasts longer.
+        if always and teeth.ratio[k] < _LIMIT.longer_than_a_gap * least:
             continue
         before, after = _pitch_near(teeth, k, -1), _pitch_near(teeth, k, 1)
         from_rest = comes_to_rest(teeth, k, after=True)
