@@ -344,7 +344,8 @@ class Shell:
             page = self.stack.currentWidget()
             self.guide.show_chapter(module.chapter_of(getattr(page, "name", "log")))
             self.guide.text.setFocus()
-            self.splitter.setSizes([sizes[0], self.window.width() - sizes[0] - PANES[2], 0, PANES[2]])
+            wide = PANES[2] if self._beside == 2 else LEAST[2]
+            self.splitter.setSizes([sizes[0], self.window.width() - sizes[0] - wide, 0, wide])
         else:
             self.splitter.setSizes([*sizes[:2], sizes[3]])
             self._share_room()
