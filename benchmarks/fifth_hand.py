@@ -11,7 +11,6 @@ sways. What the pictures mean is common practice, no published source; all sizes
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -19,16 +18,13 @@ from scipy.interpolate import make_interp_spline
 from scipy.signal import lfilter
 
 from benchmarks import fourth_hand
-from benchmarks.fourth_hand import Drawn, row
+from benchmarks.fourth_hand import Drawn, gathered, row
 from sagen.model.capture import Capture, Channel
 
-KINDS: dict[str, Callable[[np.random.Generator], Drawn]] = {}
+KINDS, kind = gathered()
+#: of a cam: place, width and height
+VANES = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
 STEP = 2e-4  #: s, of the shaft
-
-
-def kind(make):
-    KINDS[make.__name__] = make
-    return make
 
 
 @dataclass
@@ -242,9 +238,9 @@ def sound_catches(rng):
 def sound_crank_and_cam(rng):
     bench = Bench(rng, seconds=4)
     name, shape = usual(rng)
-    cam = [(x, w, 1.0) for x, w in ((0.08, 0.1), (0.33, 0.04), (0.58, 0.12), (0.83, 0.06))][: int(rng.integers(1, 5))]
+    some = VANES[: int(rng.integers(1, 5))]
     bench.put("K", hall(bench, wheel(*shape)))
-    on = switched(magnetic(bench.turns / 2, cam, sharp=0.05))
+    on = switched(magnetic(bench.turns / 2, some, sharp=0.05))
     bench.put("N", output(bench, on if rng.random() < 0.5 else ~on))
     return bench.drawn(row("K", wheel=name), row("N", "cam"))
 
@@ -517,9 +513,8 @@ def chain_wanders(rng):
     bench = Bench(rng, seconds=5)
     name, shape = usual(rng)
     slack = shaken(bench, 2.5) * rng.uniform(4, 7) / 720
-    cam = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
     bench.put("K", hall(bench, wheel(*shape)))
-    bench.put("N", output(bench, switched(magnetic(bench.turns / 2 + slack, cam, sharp=0.05))))
+    bench.put("N", output(bench, switched(magnetic(bench.turns / 2 + slack, VANES, sharp=0.05))))
     return bench.drawn(
         row("K", wheel=name), row("N", "cam"), right=("timing_scatter",), cause="timing", beside=("timing_offset",)
     )
@@ -529,9 +524,8 @@ def chain_wanders(rng):
 def cam_lost_half_way(rng):
     bench = Bench(rng, seconds=5)
     name, shape = usual(rng)
-    cam = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
     bench.put("K", hall(bench, wheel(*shape)))
-    volts = output(bench, switched(magnetic(bench.turns / 2, cam, sharp=0.05)))
+    volts = output(bench, switched(magnetic(bench.turns / 2, VANES, sharp=0.05)))
     bench.put("N", np.where(bench.t > rng.uniform(2, 3), 5.0 + rng.normal(0, 0.01, len(volts)), volts))
     return bench.drawn(row("K", wheel=name), row("N", "cam", pull_up=5.0), right=("dropout", "no_signal"))
 
@@ -653,9 +647,8 @@ def wheel_walks_loose(rng):
     name, shape = usual(rng)
     at, lasts = rng.uniform(2, 4), rng.uniform(0.01, 0.06)
     slip = rng.uniform(14, 34) / 360 * np.clip((bench.t - at) / lasts, 0, 1)
-    cam = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
     bench.put("K", output(bench, switched(magnetic(bench.turns + slip, wheel(*shape)))))
-    bench.put("N", output(bench, switched(magnetic(bench.turns / 2, cam, sharp=0.05))))
+    bench.put("N", output(bench, switched(magnetic(bench.turns / 2, VANES, sharp=0.05))))
     return bench.drawn(
         row("K", wheel=name), row("N", "cam"), right=("timing_offset",), beside=("timing_scatter", "odd_tooth", "erratic"),
         cause="timing",
@@ -707,8 +700,7 @@ def two_faults(rng):
     bench.put("CH3", 0.02 + lift + rng.normal(0, 0.004, len(t)), span=2.5)
     rows = [row("CH1", wheel=name, pull_up=5.0), row("CH2", "supply", None, nominal=12.0), row("CH3", "ground", None)]
     slack = shaken(bench, 2.5) * rng.uniform(4, 7) / 720 if "scatter" in two else 0.0
-    cam = [(0.08, 0.1, 1.0), (0.33, 0.04, 1.0), (0.58, 0.12, 1.0), (0.83, 0.06, 1.0)]
-    bench.put("CH4", output(bench, switched(magnetic(bench.turns / 2 + slack, cam, sharp=0.05))))
+    bench.put("CH4", output(bench, switched(magnetic(bench.turns / 2 + slack, VANES, sharp=0.05))))
     names = {
         "tooth": "extra_gap", "return": "ground_lift", "low": "low_not_pulled_down", "high": "high_not_reached",
         "quiet": "dropout", "feed": "supply_loss", "scatter": "timing_scatter", "lifts_at_times": "ground_lift",

@@ -15,16 +15,11 @@ import numpy as np
 
 from benchmarks import pairs
 from benchmarks.fifth_hand import Bench, magnetic, output, shaken, switched, usual, wave, wheel
-from benchmarks.fourth_hand import row, sheet
+from benchmarks.fourth_hand import gathered, row, sheet
 from benchmarks.pairs import Drawn
 from sagen.model.capture import Capture, Channel
 
-KINDS = {}
-
-
-def kind(make):
-    KINDS[make.__name__] = make
-    return make
+KINDS, kind = gathered()
 
 
 @dataclass

@@ -43,12 +43,18 @@ class Drawn:
     all_of: bool = False  #: whether every right finding has to be found, not one of them
 
 
-KINDS: dict[str, Callable[[np.random.Generator], Drawn]] = {}
+def gathered() -> tuple[dict[str, Callable], Callable]:
+    """Kinds by name, and the decorator that puts one in."""
+    kinds: dict[str, Callable] = {}
+
+    def kind(make: Callable) -> Callable:
+        kinds[make.__name__] = make
+        return make
+
+    return kinds, kind
 
 
-def kind(make: Callable[[np.random.Generator], Drawn]) -> Callable[[np.random.Generator], Drawn]:
-    KINDS[make.__name__] = make
-    return make
+KINDS, kind = gathered()
 
 
 # shafts -------------------------------------------------------------------------------------------------------

@@ -9,7 +9,6 @@ no published source; all sizes are drawn.
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,6 +20,7 @@ from benchmarks.fourth_hand import (
     cranked,
     drawn_and_judged,
     followed,
+    gathered,
     inside,
     row,
     run,
@@ -47,12 +47,7 @@ class Drawn:
     most_timing: float = 1.0  #: how likely timing may be called
 
 
-KINDS: dict[str, Callable[[np.random.Generator], Drawn]] = {}
-
-
-def kind(make):
-    KINDS[make.__name__] = make
-    return make
+KINDS, kind = gathered()
 
 
 def line(turns, teeth, rng, low=0.15, high=5.0, tau=5e-6, noise=0.012):

@@ -18,7 +18,12 @@ from sagen.model.practice import practice_of
 #: loaded when a practice job is first measured
 practice_job = lazy("sagen.casework.practice_job")
 
-ADDRESSES = ("recorder", "meter", "bus")
+#: by address its name in words, and how one is written
+ADDRESSES = {
+    "recorder": ("Recorder", "tcp://192.168.0.20:5025"),
+    "meter": ("Meter", "tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0"),
+    "bus": ("Module's bus", "socketcan:can0"),
+}
 NONE_AT_HAND = "No instrument is on the bench yet: state where one answers (Instruments)."
 
 
@@ -83,12 +88,7 @@ class InstrumentsForm(Form):
         where = "Left empty, the simulated stand-in of the demo answers." if stand_in else "Left empty: there is none."
         self.fields.addRow(Label(f"A line each, as it stands on the instrument. {where}", name="quiet", wrap=True))
         self.lines = []
-        for words, hint, name in zip(
-            ("Recorder", "Meter", "Module's bus"),
-            ("tcp://192.168.0.20:5025", "tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0", "socketcan:can0"),
-            ADDRESSES,
-            strict=True,
-        ):
+        for name, (words, hint) in ADDRESSES.items():
             line = self.add(words, QLineEdit(getattr(addresses, name)))
             line.setPlaceholderText(hint)
             self.lines.append(line)

@@ -44,6 +44,7 @@ class Shell:
         self._job_shown: int | None = None
         self._closing = False
         self._beside, self._unfolded = 2, ""  #: panes beside the bench, and which one where there is room for one only
+        self._guided = False  #: whether the guide stands where the next check and the suspects do
         ports.header, ports.trail, ports.suspects, ports.bench = Header(), TrailPane(), SuspectsPane(), Bench()
         ports.message = ports.bench.message
         ports.navigation = self.navigation = BenchNavigation(ports.bench.stack, ports, window)
@@ -301,12 +302,14 @@ class Shell:
         if room != self._beside:
             self._beside = room
             self._unfold("suspects" if room == 1 else "")
-        if room < 2:
-            self._share_room()
+        elif room < 2:
+            self._place_panes()
 
     def toggle_side(self, side: str) -> None:
-        """Unfold a pane beside the bench, or fold it away."""
-        self._unfold("" if self._unfolded == side else side)
+        """Unfold a pane beside the bench, or fold it away; the guide gives its place to the next check."""
+        covered = self._guided and side == "suspects"
+        self._guided = self._guided and not covered
+        self._unfold("" if self._unfolded == side and not covered else side)
 
     def next_side(self) -> bool:
         """Unfold the next pane that is folded away; False where both stand beside the bench."""
@@ -317,12 +320,7 @@ class Shell:
 
     def _unfold(self, side: str) -> None:
         self._unfolded = side
-        for name, pane in (("trail", self.trail), ("suspects", self.suspects)):
-            pane.setVisible(self._beside == 2 or name == side)
-            button = self.header.side_buttons[name]
-            button.setVisible(self._beside < 2)
-            button.setChecked(name == side)
-        self._share_room()
+        self._place_panes()
 
     def show_guide(self) -> None:
         """The guide's chapter on the page that is up, in place of the next check and the suspects; again: the next check back."""
@@ -336,28 +334,30 @@ class Shell:
             self.guide.hide()
             self.splitter.addWidget(self.guide)
             self.splitter.setCollapsible(3, False)
-        shown = not self.guide.isVisibleTo(self.window)
-        sizes = self.splitter.sizes()
-        self.guide.setVisible(shown)
-        self.suspects.setVisible(not shown and (self._beside == 2 or self._unfolded == "suspects"))
-        if shown:
+        self._guided = not self._guided
+        self._place_panes()
+        if self._guided:
             page = self.stack.currentWidget()
             self.guide.show_chapter(module.chapter_of(getattr(page, "name", "log")))
             self.guide.text.setFocus()
-            wide = PANES[2] if self._beside == 2 else LEAST[2]
-            self.splitter.setSizes([sizes[0], self.window.width() - sizes[0] - wide, 0, wide])
-        else:
-            self.splitter.setSizes([*sizes[:2], sizes[3]])
-            self._share_room()
 
-    def _share_room(self) -> None:
-        wide, (trail, _, suspects) = self.window.width(), LEAST
-        if self._beside == 2:
-            if wide < sum(PANES):
-                self.splitter.setSizes([trail, wide - trail - suspects, suspects])
-            return
-        beside = {"trail": trail, "suspects": suspects}.get(self._unfolded, 0)
-        self.splitter.setSizes([trail, wide - beside, suspects])
+    def _place_panes(self) -> None:
+        """Which panes stand beside the bench, by the room there is, what was asked for and whether the guide is open."""
+        roomy, wide = self._beside == 2, self.window.width()
+        shown = {name: roomy or name == self._unfolded for name in ("trail", "suspects")}
+        shown["suspects"] &= not self._guided
+        self.trail.setVisible(shown["trail"])
+        self.suspects.setVisible(shown["suspects"])
+        if self.guide is not None:
+            self.guide.setVisible(self._guided)
+        for name, button in self.header.side_buttons.items():
+            button.setVisible(not roomy)
+            button.setChecked(shown[name])
+        left, _, right = PANES if wide >= sum(PANES) else LEAST
+        # A trail that was made wider or narrower by hand stays so while there is room.
+        left = (self.splitter.sizes()[0] or left) if roomy else left * shown["trail"]
+        right *= self._guided or shown["suspects"]
+        self.splitter.setSizes([left, wide - left - right, right, right][: self.splitter.count()])
 
     def may_close(self) -> bool:
         """Whether nothing is being written; else it is said, and the window closes by itself once that is so. Recordings end

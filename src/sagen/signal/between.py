@@ -41,6 +41,11 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     return found
 
 
+def elsewhere(at: np.ndarray, fixed: dict[int, np.ndarray]) -> np.ndarray:
+    """The times (s) of pulses without those that `pulses_between` has found to be tied to the wheel."""
+    return at[~np.isin(at, np.concatenate(list(fixed.values())))] if fixed else at
+
+
 def _like_firing(places: list[int], slots: int) -> bool:
     """Whether places lie evenly about the turn, as what every cylinder fires does: two pieces of swarf do not."""
     if len(places) < 2:

@@ -28,12 +28,16 @@ def is_hum(channel: Channel, sfreq: float) -> bool:
     part = part[::stride] - part.mean()
     if len(part) * stride / sfreq < _LIMIT.least_s:
         return False
-    power = np.abs(np.fft.rfft(part * np.hanning(len(part)))) ** 2
-    hertz = np.fft.rfftfreq(len(part), stride / sfreq)
+    hertz, power = _spectrum(part, sfreq / stride)
     peak = int(power.argmax())
     close = np.abs(hertz - hertz[peak]) <= 2.5 * hertz[1]
     near = min(abs(hertz[peak] - mains) for mains in (50.0, 60.0)) <= max(_LIMIT.hz, hertz[1])
     return bool(near and power[close].sum() > _LIMIT.share * power.sum())
+
+
+def _spectrum(part: np.ndarray, sfreq: float) -> tuple[np.ndarray, np.ndarray]:
+    """Frequencies, Hz, and the power at each under a Hann window."""
+    return np.fft.rfftfreq(len(part), 1 / sfreq), np.abs(np.fft.rfft(part * np.hanning(len(part)))) ** 2
 
 
 @dataclass(frozen=True)
@@ -71,8 +75,7 @@ def mains_wave(channel: Channel, sfreq: float) -> MainsWave | None:
     stride = max(n >> 16, 1)
     part = channel.raw[::stride].astype(np.float64)
     part -= part.mean()
-    power = np.abs(np.fft.rfft(part * np.hanning(len(part)))) ** 2
-    hertz = np.fft.rfftfreq(len(part), stride / sfreq)
+    hertz, power = _spectrum(part, sfreq / stride)
     best = None
     for mains in (50.0, 60.0):
         about = np.abs(hertz - mains)

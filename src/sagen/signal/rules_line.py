@@ -8,7 +8,7 @@ import numpy as np
 
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role
-from sagen.signal.between import missed_teeth, pulses_between
+from sagen.signal.between import elsewhere, missed_teeth, pulses_between
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.limits import limits
 from sagen.signal.reading import RotatingReading
@@ -51,15 +51,12 @@ def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     hum_hz, hum_v = reading.hum
     if not (loud or many or nearly or hum_v):
         return
-    level = (
-        hum_v
-        if hum_v
-        else (
-            reading.levels.noise * _NOISE.reach_sigmas
-            if loud
-            else swing * (_NOISE.pulse_height if many else _NOISE.near_height)
-        )
-    )
+    if hum_v:
+        level = hum_v
+    elif loud:
+        level = reading.levels.noise * _NOISE.reach_sigmas
+    else:
+        level = swing * (_NOISE.pulse_height if many else _NOISE.near_height)
     half = _NOISE.mark_pitches * float(np.median(np.diff(reading.falls))) if len(reading.falls) > 2 else _NOISE.mark_s
     yield Finding(
         FindingKind.NOISE, reading.column, grade(max((count + _NOISE.near_weight * near) / teeth, hum_v / max(swing, 1e-9)), _NOISE.plain),
@@ -84,10 +81,8 @@ def _extra_pulses(reading: RotatingReading) -> np.ndarray:
     missed = len(missed_teeth(reading))
     if missed >= max(_BETWEEN.fewest_missed, _BETWEEN.missed * len(teeth.times)):
         return at[:0]  # teeth are missed as well: the sensor's own doing
-    fixed = pulses_between(reading)
-    if fixed:
-        own = ~np.isin(at, np.concatenate(list(fixed.values())))
-        at, ratio = at[own], ratio[own]
+    own = np.isin(at, elsewhere(at, pulses_between(reading)))
+    at, ratio = at[own], ratio[own]
     even = (np.abs(ratio - 1) < _NOISE.even_pitches) | (np.abs(ratio - missing - 1) < _NOISE.even_gap)
     return at[even] if reading.sheet.role != Role.CAM else at
 

@@ -11,7 +11,7 @@ import numpy as np
 from sagen.model.finding import Finding, Span
 from sagen.model.vocabulary import FindingKind, Role, State
 from sagen.model.wheel import Wheel
-from sagen.signal.between import at_pace, bridged, missed_teeth, pulses_between, slowness
+from sagen.signal.between import at_pace, bridged, elsewhere, missed_teeth, pulses_between, slowness
 from sagen.signal.catalogue import usual_name
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.deviation import irregular_teeth, medians_of, swing_once_a_turn, without_orders
@@ -170,9 +170,10 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             weight = abs(size) / least
             if number not in odd or weight > odd[number][0]:
                 odd[number] = (weight, name, float(size), float(surprise), seen, turns)
-    said: list[int] = _under_sparks(reading)
+    between = pulses_between(reading)
+    said: list[int] = _under_sparks(reading, between)
     said_odd = 0
-    for number, times in pulses_between(reading).items():
+    for number, times in between.items():
         said.append(number)
         seen = len(times)
         yield Finding(
@@ -223,14 +224,11 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _under_sparks(reading: RotatingReading) -> list[int]:
+def _under_sparks(reading: RotatingReading, between: dict[int, np.ndarray]) -> list[int]:
     """Numbers of teeth on which a spark, or another pulse that is none of the wheel's, falls in many turns: what they show is
     that."""
     teeth = reading.teeth
-    at = np.union1d(reading.sparks, reading.false_edges)
-    fixed = pulses_between(reading)
-    if fixed:
-        at = at[~np.isin(at, np.concatenate(list(fixed.values())))]
+    at = elsewhere(np.union1d(reading.sparks, reading.false_edges), between)
     if not len(at) or not len(teeth.anchors) or not len(teeth.number):
         return []
     behind = np.searchsorted(teeth.times, at, "right") - 1

@@ -32,6 +32,14 @@ def remembered_author(settings: QSettings) -> Author:
     return Author(str(settings.value("log/author", ""))[:80], str(settings.value("log/bay", ""))[:80])
 
 
+def remember_author(settings: QSettings, workspace, author: Author) -> None:
+    """Who works here from now on: at each entry of the open log, and the next time."""
+    settings.setValue("log/author", author.author)
+    settings.setValue("log/bay", author.bay)
+    if workspace.log is not None:
+        workspace.log.author = author
+
+
 # commands -----------------------------------------------------------------------------------------------------
 
 
@@ -138,10 +146,7 @@ def who_writes(workspace, message, settings, window) -> None:
     """Who works here, and at which bay; remembered."""
     form = AuthorForm(remembered_author(settings), window)
     if form.exec():
-        author = form.answer()
-        settings.setValue("log/author", author.author)
-        settings.setValue("log/bay", author.bay)
-        workspace.log.author = author
+        remember_author(settings, workspace, form.answer())
 
 
 def save_report(workspace, message, settings, window) -> None:

@@ -133,6 +133,10 @@ class SeenForm(Checked):
         return SeenEntry(self.seen.text().strip(), self.mark.currentData(), self.because.text().strip())
 
 
+#: what a shop reckons with in every job, in words
+SHOP_COSTS = {"hour": "An hour of labour", "come_back": "A come-back, in all", "day": "A day of standing"}
+
+
 class CostsForm(Checked):
     record = CostsEntry
 
@@ -149,11 +153,8 @@ class CostsForm(Checked):
 
         self.lines = {
             name: self.line(words, getattr(one, name), hint(name))
-            for name, words in (
-                ("hour", "An hour of labour"), ("come_back", "A come-back, in all"), ("day", "A day of standing"),
-                ("part_price", "The part"), ("lead_days", "It comes in days"),
-            )
-        }  # fmt: skip
+            for name, words in (SHOP_COSTS | {"part_price": "The part", "lead_days": "It comes in days"}).items()
+        }
         self.usual = QPushButton("Keep hour, come-back and day as the shop's own")
         self.usual.clicked.connect(self._keep_for_shop)
         self.fields.addRow(self.usual)

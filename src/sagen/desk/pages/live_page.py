@@ -80,9 +80,6 @@ class LivePage(Page):
         figures.addWidget(self.since)
         figures.addWidget(self.controls.marks)
         layout.addLayout(figures)
-        #: before the start what is to be minded stands first, while it runs at the foot
-        self.before = Label(name="caution", wrap=True)
-        layout.addWidget(self.before)
         self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)
         self.strip, self.turns, self.wheel = LiveStrip(), TurnsView(), WheelView()
@@ -185,8 +182,7 @@ class LivePage(Page):
     def _cautions(self) -> None:
         said, state = knowledge().cautions, self.state.currentData()
         names = ("cranking", "no_start", "negative") if state == State.CRANKING else ("moving", "hot", "negative")
-        for label in (self.before, self.caution):
-            label.setText(" ".join(said[name] for name in (*names, "ignition")))
+        self.caution.setText(" ".join(said[name] for name in (*names, "ignition")))
 
     # whose recording is shown -----------------------------------------------------------------
 
@@ -394,9 +390,9 @@ class LivePage(Page):
 
     def _buttons(self) -> None:
         running = self.live is not None and self.live.running
-        self.before.setVisible(not running)
+        # Before the start what is to be minded stands over the picture, while it runs at the foot.
+        self.layout().insertWidget(-1 if running else self.layout().indexOf(self.said), self.caution)
         self.below.setVisible(self.live is not None)
-        self.caution.setVisible(running)
         self.start_button.setText("Stop" if running else "Start")
         left = self.recording is None and self._left() is not None
         self.keep_button.setEnabled(left or (self.live is not None and self.live.samples > 0))

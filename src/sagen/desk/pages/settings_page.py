@@ -21,14 +21,15 @@ from PySide6.QtWidgets import (
 
 from sagen.casework.costs import keep_shop_costs, shop_costs
 from sagen.casework.own_meter import keep_accuracy
-from sagen.desk.commands.logs import remembered_author
+from sagen.desk.at_hand import ADDRESSES
+from sagen.desk.commands.logs import remember_author, remembered_author
 from sagen.desk.ear import remembered_volume
-from sagen.desk.forms.work import number
+from sagen.desk.forms.work import SHOP_COSTS, number
 from sagen.desk.pages import Page
 from sagen.desk.parts import last_folder
 from sagen.desk.sizes import TEXT_SIZES, remembered_size
 from sagen.desk.theme import theme
-from sagen.desk.theme.plain import Label
+from sagen.desk.theme.plain import Label, Said
 from sagen.desk.window_actions import WATCHED
 from sagen.instruments.wired import Addresses
 from sagen.meter import stored_accuracy_text
@@ -43,7 +44,6 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 LOOKS = {"system": "As the system has it", "light": "Light", "dark": "Dark"}
-COSTS = {"hour": "An hour of labour", "come_back": "A come-back, in all", "day": "A day of standing"}
 
 
 class SettingsPage(Page):
@@ -63,8 +63,7 @@ class SettingsPage(Page):
         back.clicked.connect(self.left)
         head.addWidget(back)
         layout.addLayout(head)
-        self.said = Label(name="caution", wrap=True)
-        self.said.hide()
+        self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)
         self.grid = QGridLayout()
         self.grid.setContentsMargins(0, 0, 10, 0)
@@ -125,7 +124,6 @@ class SettingsPage(Page):
         line.setProperty("bad", bool(wrong))
         line.style().polish(line)
         self.said.setText(wrong[:1].upper() + wrong[1:])
-        self.said.setVisible(bool(wrong))
 
     def _how_it_looks(self) -> None:
         self._section("Window")
@@ -166,17 +164,12 @@ class SettingsPage(Page):
 
     def _keep_author(self) -> None:
         author = Author(self.author.text().strip()[:80], self.bay.text().strip()[:80])
-        self.settings.setValue("log/author", author.author)
-        self.settings.setValue("log/bay", author.bay)
-        if self.workspace.log is not None:
-            self.workspace.log.author = author
+        remember_author(self.settings, self.workspace, author)
 
     def _what_is_at_hand(self) -> None:
         self._section("Instruments and folders")
-        hints = ("tcp://192.168.0.20:5025", "tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0", "socketcan:can0")
         self.addresses = [
-            self._line(words, lambda _: self._keep_addresses(), hint)
-            for words, hint in zip(("Recorder", "Meter", "Module's bus"), hints, strict=True)
+            self._line(words, lambda _: self._keep_addresses(), hint) for words, hint in ADDRESSES.values()
         ]
         self.accuracy = self._line("The meter is good to", keep_accuracy, "not stated; as 0.8% + 3")
         self.folders: dict[str, QLineEdit] = {}
@@ -206,11 +199,11 @@ class SettingsPage(Page):
     def _money(self) -> None:
         self._section("What the shop reckons with")
         self.costs = {
-            key: self._line(words, lambda _: self._keep_costs(), "not stated") for key, words in COSTS.items()
+            key: self._line(words, lambda _: self._keep_costs(), "not stated") for key, words in SHOP_COSTS.items()
         }
 
     def _keep_costs(self) -> None:
-        values = {key: number(line, COSTS[key].lower()) for key, line in self.costs.items()}
+        values = {key: number(line, SHOP_COSTS[key].lower()) for key, line in self.costs.items()}
         keep_shop_costs(Costs(**values))
 
     # what stands now ------------------------------------------------------------------------------
@@ -230,17 +223,16 @@ class SettingsPage(Page):
         self.where.setCursorPosition(0)
         self.record.setChecked(self.workspace.record_counts)
         stated = self.instruments.addresses
-        for line, value in zip(self.addresses, (stated.recorder, stated.meter, stated.bus), strict=True):
-            line.setText(value)
+        for line, name in zip(self.addresses, ADDRESSES, strict=True):
+            line.setText(getattr(stated, name))
         for what, line in self.folders.items():
             line.setText(str(settings.value(f"{what}/folder", "")))
-        self.said.hide()
+        self.said.setText("")
         try:
             self.accuracy.setText(stored_accuracy_text())
             costs = shop_costs()
         except SagenError as error:
             self.said.setText(str(error))
-            self.said.show()
             return
         for key, line in self.costs.items():
             value = getattr(costs, key)
