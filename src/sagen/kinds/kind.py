@@ -87,7 +87,18 @@ KINDS: dict[SensorKind, Kind] = all_kinds(Hall(), Coil(), Current(), Piezo())
 
 
 def kind_of(name: str) -> Kind:
-    """The kind of that name."""
+    """The kind of that name.
+
+    Parameters
+    ----------
+    name : str
+        a slug or a title
+
+    Raises
+    ------
+    SagenError
+        for a name that is none
+    """
     return KINDS[SensorKind(name)]
 
 

@@ -34,7 +34,13 @@ CONNECTIONS = {
 
 def sensor_set(machine: SimulatedMachine) -> list[SimulatedMachine]:
     """The machine's own sensor and its twins, in the order of their banks: the twins are sound, and the same ones in
-    every recording."""
+    every recording.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        of a knock sensor's circuit
+    """
     own = max((machine.spec.bank or 1) - 1, 0)
     count = max(machine.tap.sensors, own + 1)
     others = [build_machine(machine.spec, machine.part, machine.seed + 7919 * (index + 1)) for index in range(count)]

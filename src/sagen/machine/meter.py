@@ -140,7 +140,17 @@ def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:
 
 
 def seen(machine: SimulatedMachine) -> bool | np.ndarray:
-    """Whether a tooth at the present gap is strong enough to switch the sensor."""
+    """Whether a tooth at the present gap is strong enough to switch the sensor.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        one, or as many as its arrays hold
+
+    Returns
+    -------
+    bool, or ndarray of bool, shape (particles,)
+    """
     return machine.field_strength * float(machine.teeth.tall.max()) > 0.5
 
 

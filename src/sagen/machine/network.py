@@ -34,6 +34,19 @@ class Network:
     currents: list[tuple[str, str, str]] = field(default_factory=list)
 
     def resistor(self, text: str, other: str, ohm: Number) -> None:
+        """Hang a resistance between two nodes.
+
+        Parameters
+        ----------
+        text, other : str
+            nodes; the one that is none is the battery's negative
+        ohm : float or ndarray, shape (particles,)
+            > 0
+
+        References
+        ----------
+        Modified nodal analysis: Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975. From memory.
+        """
         self.resistors.append((text, other, ohm))
 
     def voltage(self, name: str, plus: str, minus: str, ohm: Number) -> None:
@@ -59,6 +72,10 @@ class Network:
             by which its strength is given later
         into, out_of : str
             nodes
+
+        References
+        ----------
+        Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975. From memory.
         """
         self.currents.append((name, into, out_of))
 
@@ -68,7 +85,22 @@ class Network:
         return sorted(set(ends) - {GROUND})
 
     def volts(self, strengths: Mapping[str, Number]) -> dict[str, Number]:
-        """Volts at every node with every source at its strength (V or A)."""
+        """Volts at every node with every source at its strength (V or A).
+
+        Parameters
+        ----------
+        strengths : mapping of str to float or ndarray
+            V or A, by the source's name
+
+        Returns
+        -------
+        dict of str to float or ndarray
+            V against the battery's negative
+
+        References
+        ----------
+        Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975. From memory.
+        """
         return {node: columns[0] for node, columns in self._solved([strengths]).items()}
 
     def transfer(self) -> Transfer:
@@ -92,6 +124,11 @@ class Network:
         -------
         float
             ohm, the Thevenin resistance
+
+        References
+        ----------
+        Resistance seen from two nodes with all sources at rest: Thevenin's theorem; Horowitz and Hill, The Art of Electronics (2015), 1.2.
+        From memory.
         """
         probe = Network(list(self.resistors) + [(a, b, ohm) for _, a, b, ohm in self.sources])
         probe.current("test", text, other)
@@ -181,6 +218,10 @@ class Transfer:
         -------
         float or ndarray
             V, by superposition
+
+        References
+        ----------
+        Superposition in a linear network: Horowitz and Hill, The Art of Electronics (2015), appendix. From memory.
         """
         if node == GROUND:
             return 0.0

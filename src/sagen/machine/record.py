@@ -171,6 +171,11 @@ def record_powered(machine: SimulatedMachine, state: str, times, turns, speed, s
     -------
     ndarray, shape (n,)
         V
+
+    References
+    ----------
+    Charge of the wire over a resistance: exponential of one time constant, Horowitz and Hill, The Art of Electronics (2015), 1.4.2. From
+    memory.
     """
     if machine.spec.role == Role.CAM:
         conducting = _cam_low(machine, turns, times)
@@ -229,7 +234,18 @@ def record_powered(machine: SimulatedMachine, state: str, times, turns, speed, s
 
 
 def signal_table(machine: SimulatedMachine) -> dict:
-    """The row of the sheet that describes the signal's channel."""
+    """The row of the sheet that describes the signal's channel.
+
+    Parameters
+    ----------
+    machine : SimulatedMachine
+        its circuit as it stands
+
+    Returns
+    -------
+    dict
+        keys of a sheet's channel; V, ohm
+    """
     spec = machine.spec
     table = {"role": spec.role, "sensor": spec.sensor}
     if spec.role in (Role.CRANK, Role.SPEED):
@@ -345,6 +361,11 @@ def disturbed(machine: SimulatedMachine, state: str, times: np.ndarray, sfreq: f
     -------
     ndarray, shape (n,)
         V to be added
+
+    References
+    ----------
+    Kinds of disturbance of a car's supply: ISO 7637-2 and ISO 16750-2, 4.4 (superimposed alternating voltage); heights are common practice.
+    From memory.
     """
     out = _whine(machine, state, times)
     rng = machine.rng

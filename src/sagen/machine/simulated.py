@@ -32,6 +32,13 @@ class Teeth:
 
     @classmethod
     def sound(cls, wheel: Wheel) -> Teeth:
+        """The teeth of a wheel as it was made: all of one height, width and place.
+
+        Parameters
+        ----------
+        wheel : Wheel
+            slots and missing teeth
+        """
         there = np.ones(wheel.slots, bool)
         there[wheel.slots - wheel.missing :] = False
         there[[other - 1 for other in wheel.others]] = False
@@ -67,6 +74,10 @@ def smooth(beyond: float | np.ndarray, width: float | np.ndarray) -> np.ndarray:
     -------
     float or ndarray
         0 to 1, shape broadcast
+
+    References
+    ----------
+    Logistic function: Berkson, J. Am. Stat. Assoc. 39 (1944). From memory.
     """
     return 0.5 * (1.0 + np.tanh(0.5 * np.clip(beyond / width, -60, 60)))
 
@@ -104,11 +115,29 @@ class SensorPart(ABC):
 
     @abstractmethod
     def input(self, net: Network, machine: SimulatedMachine) -> None:
-        """Hang the module's input on the signal wire."""
+        """Hang the module's input on the signal wire.
+
+        Parameters
+        ----------
+        net : Network
+            of the circuit, V and ohm
+        machine : SimulatedMachine
+            with its values
+        """
 
     @abstractmethod
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
-        """Hang the sensor on its plug."""
+        """Hang the sensor on its plug.
+
+        Parameters
+        ----------
+        net : Network
+            of the circuit
+        machine : SimulatedMachine
+            with its values
+        conducting : bool
+            of a switching sensor, whether its output pulls down
+        """
 
     def power_node(self) -> str:
         """The node below a fed sensor: what stands between it and the feed decides whether the sensor works."""
@@ -144,14 +173,39 @@ class SensorPart(ABC):
 
     @abstractmethod
     def described(self, machine: SimulatedMachine) -> dict:
-        """What the sheet says of the signal's channel beside role, sensor and wheel."""
+        """What the sheet says of the signal's channel beside role, sensor and wheel.
+
+        Parameters
+        ----------
+        machine : SimulatedMachine
+            its circuit as it stands
+        """
 
     def conditions(self, machine: SimulatedMachine, state: str) -> dict:
-        """What the sheet of a recording in a state says of how it was taken."""
+        """What the sheet of a recording in a state says of how it was taken.
+
+        Parameters
+        ----------
+        machine : SimulatedMachine
+            its circuit as it stands
+        state : str
+            of the engine
+        """
         return {"state": {State.METAL_NEAR: State.KEY_ON, State.METAL_AWAY: State.KEY_ON}.get(State(state), state)}
 
     def input_levels(self, values: Values) -> tuple[float, float]:
-        """Below and above which the module's input sees a low and a high, V."""
+        """Below and above which the module's input sees a low and a high, V.
+
+        Parameters
+        ----------
+        values : Values
+            of the circuit, ohm and V
+
+        Returns
+        -------
+        low, high : float or ndarray
+            V
+        """
         return values.threshold_v - 0.5 * values.hysteresis_v, values.threshold_v + 0.5 * values.hysteresis_v
 
     def shown(self, machine: SimulatedMachine, state: str, node: str, ends: Ends) -> dict[str, np.ndarray]:
@@ -179,23 +233,65 @@ class SensorPart(ABC):
 
     @abstractmethod
     def line_ohm(self, values: Values) -> float:
-        """The resistance that feeds the signal wire: what a load has to be compared with."""
+        """The resistance that feeds the signal wire: what a load has to be compared with.
+
+        Parameters
+        ----------
+        values : Values
+            of the circuit
+
+        Returns
+        -------
+        float or ndarray
+            ohm
+        """
 
     def load_input(self, values: Values, ohm: float) -> None:
-        """Let the module's input hold the wire down through so many ohms."""
+        """Let the module's input hold the wire down through so many ohms.
+
+        Parameters
+        ----------
+        values : Values
+            changed in place
+        ohm : float or ndarray
+            ohm, > 0
+        """
         values.load_ohm = ohm
 
     def least_return_ohm(self, values: Values) -> float:
-        """The resistance in the return from which on it is worth a thought."""
+        """The resistance in the return from which on it is worth a thought.
+
+        Parameters
+        ----------
+        values : Values
+            of the circuit
+
+        Returns
+        -------
+        float or ndarray
+            ohm
+        """
         return 100.0
 
     @abstractmethod
     def spike_v(self, values: Values) -> float:
-        """How tall ignition spikes are on the signal, V."""
+        """How tall ignition spikes are on the signal, V.
+
+        Parameters
+        ----------
+        values : Values
+            of the circuit
+        """
 
     @abstractmethod
     def whine_v(self, values: Values) -> float:
-        """How far the signal swings that an alternator's ripple is compared with, V."""
+        """How far the signal swings that an alternator's ripple is compared with, V.
+
+        Parameters
+        ----------
+        values : Values
+            of the circuit
+        """
 
 
 @dataclass

@@ -47,7 +47,15 @@ class Solved:
     network: Network
 
     def volts(self, node: str, **over) -> float:
-        """Volts at a node against battery negative; sources may be given anew, also as arrays."""
+        """Volts at a node against battery negative; sources may be given anew, also as arrays.
+
+        Parameters
+        ----------
+        node : str
+            of the network
+        over : float or ndarray
+            V or A, by the source's name
+        """
         return self.transfer.volts(node, {**self.sources, **over})
 
 
@@ -193,6 +201,10 @@ def volts_at(
     -------
     dict
         node to V, float or shape (n,)
+
+    References
+    ----------
+    Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975, by way of `machine.network`. From memory.
     """
     alive = powered(machine, state) if alive is None else alive
     conducting = conducting & alive

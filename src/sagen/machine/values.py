@@ -70,7 +70,13 @@ class Values:
 
     @classmethod
     def with_overrides(cls, overrides: dict[str, object]) -> Values:
-        """The defaults with some replaced; raises SheetError for an unknown name or a value that is no number."""
+        """The defaults with some replaced; raises SheetError for an unknown name or a value that is no number.
+
+        Parameters
+        ----------
+        overrides : dict
+            numbers or flags by field, in the field's unit
+        """
         known = [field.name for field in fields(cls)]
         clean = {}
         for name, value in overrides.items():

@@ -56,6 +56,10 @@ def drop_ohm(drop_v: float, amps: float) -> float:
     -------
     float
         ohm, by Ohm's law
+
+    References
+    ----------
+    Ohm's law: Horowitz and Hill, The Art of Electronics (2015), 1.2. From memory.
     """
     if amps <= 0:
         raise SagenError("a drop says something only while current flows: give the current")
@@ -76,6 +80,10 @@ def leak_that_explains(pull_up_v: float, pull_up_ohm: float, reading_v: float) -
     -------
     float
         ohm, of the lower half of a divider
+
+    References
+    ----------
+    Voltage divider: Horowitz and Hill, The Art of Electronics (2015), 1.2.3. From memory.
     """
     if not reading_v >= 0:
         raise SagenError("the reading must not be negative")
@@ -98,6 +106,10 @@ def series_that_explains(pull_up_v: float, pull_up_ohm: float, low_v: float, on_
     -------
     float
         ohm, of the lower half of a divider
+
+    References
+    ----------
+    Voltage divider: Horowitz and Hill, The Art of Electronics (2015), 1.2.3. From memory.
     """
     if not 0 <= low_v < pull_up_v:
         raise SagenError(f"a low level of {low_v:g} V cannot come from a pull-up of {pull_up_v:g} V")

@@ -42,6 +42,11 @@ class Accuracy:
 
         >>> Accuracy.parse("0.8% + 3 x 0.1")
         Accuracy(percent=0.8, digits=3.0, digit=0.1)
+
+        Parameters
+        ----------
+        text : str
+            as a meter's booklet has it
         """
         number = r"(\d+(?:[.,]\d+)?)"
         match = re.fullmatch(
@@ -131,6 +136,10 @@ def judge(
     ------
     SagenError
         for values that make no sense together.
+
+    References
+    ----------
+    JCGM 100:2008, 5.1.2 (uncertainty carried through) and JCGM 106:2012, 7 (probability of conformity). From memory.
     """
     quantity, factor = quantity_of(unit)
     if material not in MATERIALS:
@@ -205,6 +214,16 @@ def typed_digit(text: str) -> float:
 
     >>> typed_digit("12.34"), typed_digit("0.20"), typed_digit("860")
     (0.01, 0.01, 1.0)
+
+    Parameters
+    ----------
+    text : str
+        as typed
+
+    Returns
+    -------
+    float
+        in the unit of the number
     """
     mantissa, _, power = text.strip().lower().replace(",", ".").partition("e")
     shift = int(power) if power.lstrip("+-").isdigit() else 0

@@ -95,6 +95,21 @@ class Limits:
         ------
         SagenError
             for a table without a temperature, or one far beyond its ends.
+
+        Parameters
+        ----------
+        celsius : float or None
+            degC
+
+        Returns
+        -------
+        LimitsAt
+            ohm, or the limits' own unit
+
+        References
+        ----------
+        Interpolated as the logarithm of ohms over 1 / K, as two points of the equation of Steinhart and Hart, Deep-Sea Research 15 (1968). From
+        memory.
         """
         if not self.table:
             return LimitsAt(self.low, self.high, 0.0, self.note)
@@ -113,7 +128,13 @@ class Limits:
 
 
 def quantity_of(unit: str) -> tuple[str, float]:
-    """The SI unit of a reading's unit and its factor; raises SagenError for what is none."""
+    """The SI unit of a reading's unit and its factor; raises SagenError for what is none.
+
+    Parameters
+    ----------
+    unit : str
+        V, ohm, A, Hz, their signs and multiples
+    """
     found = unit_of(unit, METER_UNITS)
     if found is None:
         known = [name for name, this_unit in UNITS.items() if this_unit.si in METER_UNITS[:3]]
@@ -164,6 +185,16 @@ def tolerance_of(text: str) -> float:
 
     >>> tolerance_of("10%")
     0.1
+
+    Parameters
+    ----------
+    text : str
+        per cent
+
+    Returns
+    -------
+    float
+        0 to 1
     """
     match = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*%?\s*", text)
     share = float(match[1].replace(",", ".")) / 100 if match else math.nan

@@ -110,6 +110,10 @@ def against(
         one count of the last digit, in the row's unit
     material : str
         of what the ohms are of: which temperature coefficient applies
+
+    References
+    ----------
+    JCGM 106:2012, 7. From memory.
     """
     limits = limits_at(row, temperature)
     if limits is None:
@@ -135,7 +139,15 @@ def against(
 
 def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict | None:
     """Judge a reading against rows of which each is for another maker: inside where any holds it, and said of which;
-    None without rows. Other arguments as `against`."""
+    None without rows. Other arguments as `against`.
+
+    Parameters
+    ----------
+    rows : iterable of Published
+        each for another maker
+    value : float
+        in the rows' unit
+    """
     found = [against(row, value, **how) for row in rows]
     if not found:
         return None
@@ -168,7 +180,15 @@ def rows_for(circuit: CardCircuit, point: Point, state: State, *, ohms: bool) ->
 
 
 def point_of(row: Published, circuit: CardCircuit) -> Point | None:
-    """Which probe point of the model a row speaks of; None for any other pair of points."""
+    """Which probe point of the model a row speaks of; None for any other pair of points.
+
+    Parameters
+    ----------
+    row : Published
+        pins or names of two points
+    circuit : CardCircuit
+        with its wires
+    """
     alone = len(row.between) == 1  # then it is the wire that is meant, not what the other lead lies on
     wires = [
         _wire(name, circuit) for name in row.between if alone or name.lower() not in TO_BODY or _pin(name, circuit)
@@ -199,7 +219,13 @@ def _wire(name: str, circuit: CardCircuit) -> Wire | None:
 
 
 def material_of(circuit: CardCircuit) -> str:
-    """What the sensor's ohms follow with the temperature."""
+    """What the sensor's ohms follow with the temperature.
+
+    Parameters
+    ----------
+    circuit : CardCircuit
+        with its kind of sensor
+    """
     return MATERIAL.get(circuit.sensor, "none")
 
 

@@ -83,6 +83,10 @@ def compare_set(
     ------
     SagenError
         for fewer than one or more than eight readings, or one that makes no sense.
+
+    References
+    ----------
+    The shortest half: Rousseeuw, J. Am. Stat. Assoc. 79 (1984). From memory.
     """
     if not 1 <= len(values) <= MOST:
         raise SagenError(f"a set is of two to {MOST} readings, not {len(values)}")

@@ -73,7 +73,13 @@ VOLT_DIGIT, OHM_DIGIT = 0.01, 0.1  #: the last digit of a meter where its accura
 
 
 def circuit_of(records: Iterable[Record]) -> CircuitSpec:
-    """The circuit that a trail is about: as stated, else as its last capture's sheet or its code says."""
+    """The circuit that a trail is about: as stated, else as its last capture's sheet or its code says.
+
+    Parameters
+    ----------
+    records : iterable of Record
+        the trail, oldest first
+    """
     records = list(records)
     stated = [record for record in records if isinstance(record, CircuitEntry)]
     if stated:

@@ -476,7 +476,15 @@ def _one_after_the_other(ranked: list[tuple[tuple, NextCheck]], order: tuple[str
 
 
 def proves(check: CheckFacts, fault: str) -> bool:
-    """Whether one outcome of a look all but singles a fault mode out."""
+    """Whether one outcome of a look all but singles a fault mode out.
+
+    Parameters
+    ----------
+    check : CheckFacts
+        a look
+    fault : str
+        slug of a fault mode
+    """
     return any(row.get(fault, 0.0) >= 0.8 and row["other"] <= 0.05 for row in check.outcome.values())
 
 
@@ -618,6 +626,10 @@ def to_go(p: np.ndarray, causes: np.ndarray, facts: Knowledge) -> np.ndarray:
     -------
     ndarray, shape (...,)
         minutes
+
+    References
+    ----------
+    Expected loss of the best act: Raiffa and Schlaifer, Applied Statistical Decision Theory (1961). From memory.
     """
     return facts.stakes.minutes_a_bit * _entropy(p) + facts.stakes.wrong_repair * (1 - (causes @ p).max(axis=0))
 
@@ -645,7 +657,13 @@ def _separated(outcomes: np.ndarray, outlook: Outlook) -> tuple[str, ...]:
 
 
 def check_slug(name: str) -> str:
-    """The slug of a check, by slug or by the name that older logs and files use; a name that is not known stays."""
+    """The slug of a check, by slug or by the name that older logs and files use; a name that is not known stays.
+
+    Parameters
+    ----------
+    name : str
+        a slug, or a name of older files
+    """
     found = knowledge().check(name)
     return found.slug if found else name
 

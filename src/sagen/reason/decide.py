@@ -144,7 +144,17 @@ class Decision:
 
 
 def decide(given: WhileOpen) -> Decision:
-    """Weigh the choices."""
+    """Weigh the choices.
+
+    Parameters
+    ----------
+    given : WhileOpen
+        probabilities, minutes and prices
+
+    References
+    ----------
+    Least expected cost: Raiffa and Schlaifer, Applied Statistical Decision Theory (1961). From memory.
+    """
     rng = np.random.default_rng(20)
     failed = [at for at, part in enumerate(given.parts) if part.failed]
     rest = [at for at, part in enumerate(given.parts) if not part.failed]
@@ -234,7 +244,13 @@ def _break_even(given: WhileOpen, ways: Sequence[tuple[str, list[int]]], backs: 
 
 
 def said(decision: Decision) -> str:
-    """The decision in words."""
+    """The decision in words.
+
+    Parameters
+    ----------
+    decision : Decision
+        minutes and money by choice
+    """
     best, given = decision.best, decision.given
     one = f"{best.name[:1].upper()}{best.name[1:]}: {best.cost:,.0f} expected ({best.low:,.0f} to {best.high:,.0f}), {100 * best.comes_back:.0f} % come back."
     if len(decision.choices) == 1:
@@ -269,7 +285,13 @@ class Costs:
     lead_days: float | None = None
 
     def over(self, shop: Costs) -> Costs:
-        """These, with the shop's where this job states none."""
+        """These, with the shop's where this job states none.
+
+        Parameters
+        ----------
+        shop : Costs
+            the shop's usual ones; minutes and money
+        """
         return Costs(*(own if own is not None else usual for own, usual in zip(self._all(), shop._all(), strict=True)))
 
     def _all(self) -> tuple:
@@ -332,6 +354,10 @@ def replace_or_check(
     costs : Costs
     origin : Origin
         of the part: a new one may be bad from the box
+
+    References
+    ----------
+    Value of sample information: Raiffa and Schlaifer, Applied Statistical Decision Theory (1961). From memory.
     """
     rng = np.random.default_rng(7)
     bad = decision_facts().new[origin].comes_back

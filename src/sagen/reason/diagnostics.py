@@ -14,7 +14,22 @@ from sagen.reason.world import World
 
 
 def effective_sample_size(log: np.ndarray) -> np.ndarray:
-    """Effective number of particles of each history."""
+    """Effective number of particles of each history.
+
+    Parameters
+    ----------
+    log : ndarray, shape (histories, particles)
+        logarithms of weights
+
+    Returns
+    -------
+    ndarray, shape (histories,)
+        1 to particles
+
+    References
+    ----------
+    Kish, Survey Sampling (1965); Kong, Liu and Wong, J. Am. Stat. Assoc. 89 (1994). From memory.
+    """
     weight = np.exp(log - log.max(axis=1, keepdims=True))
     return weight.sum(axis=1) ** 2 / (weight**2).sum(axis=1)
 
@@ -39,6 +54,10 @@ def shrink_unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarra
     Returns
     -------
     ndarray, shape (hypotheses,)
+
+    References
+    ----------
+    Shrinkage towards a less certain answer: Efron and Morris, J. Am. Stat. Assoc. 70 (1975); how far is judgement. From memory.
     """
     lead = max(posterior.by_cause().values())
     if survives >= facts.stakes.survives or lead <= UNCONFIRMED:
@@ -61,6 +80,10 @@ def split_half_shrinkage(prior: np.ndarray, evidence: np.ndarray, halves: list[n
     -------
     ndarray, shape (histories,)
         probabilities
+
+    References
+    ----------
+    Efron, The Jackknife, the Bootstrap and Other Resampling Plans (1982): halves of a sample. From memory.
     """
     p = normalised(prior + evidence)
     mean = np.mean([normalised(prior + half) for half in halves], axis=0)
@@ -84,6 +107,10 @@ def leave_one_out(posterior: Posterior, used, ends: list[np.ndarray], weighted_s
     Returns
     -------
     survives, probabilities : float, ndarray of shape (hypotheses,)
+
+    References
+    ----------
+    Gelfand, Dey and Chang, Bayesian Statistics 4 (1992): what is foreseen without a piece. From memory.
     """
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
@@ -119,6 +146,10 @@ def unexplained_readings(used, logs: np.ndarray, world: World) -> tuple[str, ...
     logs : ndarray, shape (pieces, histories, particles)
         log-likelihoods
     world : World
+
+    References
+    ----------
+    Box, J. R. Stat. Soc. A 143 (1980): a reading that no model foresees. From memory.
     """
     out = []
     for piece, log in zip(used, logs, strict=True):

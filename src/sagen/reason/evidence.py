@@ -79,6 +79,10 @@ class Evidence(ABC):
         -------
         ndarray, shape (rows, particles) or (rows, 1)
             0 to 1, or a density on the scale of comparison
+
+        References
+        ----------
+        Pieces are independent once the machine is known: Pearl, Probabilistic Reasoning in Intelligent Systems (1988). From memory.
         """
 
 
@@ -403,7 +407,18 @@ SCAN_SLIP = 0.04  #: a tester that shows no speed in time, or one carried over
 
 
 def harmed(particle_set: ParticleSet) -> np.ndarray:
-    """How likely the module has something to complain of in the circuit as it stands."""
+    """How likely the module has something to complain of in the circuit as it stands.
+
+    Parameters
+    ----------
+    particle_set : ParticleSet
+        of some rows
+
+    Returns
+    -------
+    ndarray, shape (rows, particles) or (rows, 1)
+        0 to 1
+    """
     if kind_of(particle_set.spec.sensor).has(Capability.TURNS):
         return np.clip(pulses_unseen(particle_set), 0.0, 1.0)
     levels = particle_set.shown(State.KEY_ON, "module")
@@ -414,7 +429,18 @@ def harmed(particle_set: ParticleSet) -> np.ndarray:
 
 
 def pulses_unseen(particle_set: ParticleSet) -> np.ndarray:
-    """How likely it is that no pulse reaches the module while the starter turns."""
+    """How likely it is that no pulse reaches the module while the starter turns.
+
+    Parameters
+    ----------
+    particle_set : ParticleSet
+        of some rows
+
+    Returns
+    -------
+    ndarray, shape (rows, particles)
+        0 to 1
+    """
     state = State.ROLLING if particle_set.spec.role == Role.SPEED else State.CRANKING
     levels = particle_set.shown(state, "module")
     flat = sum(share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL)
@@ -505,6 +531,10 @@ def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
     Returns
     -------
     ndarray, shape of `shares`
+
+    References
+    ----------
+    A share of answers that tells nothing: the gross error model of Huber, Ann. Math. Statist. 35 (1964). From memory.
     """
     wrong = CERTAIN if certain else MISJUDGED
     return (1 - wrong) * shares + wrong / len(shares)

@@ -56,12 +56,24 @@ Words = Annotated[str, Field(min_length=3)]
 
 
 def cause_of(fault: str) -> Cause:
-    """The cause that a fault mode belongs to; that of a sound circuit is `none`."""
+    """The cause that a fault mode belongs to; that of a sound circuit is `none`.
+
+    Parameters
+    ----------
+    fault : str
+        slug of a fault mode
+    """
     return Cause.NONE if fault == SOUND else all_faults()[fault].cause
 
 
 def title_of(fault: str) -> str:
-    """A fault mode as it is said and written."""
+    """A fault mode as it is said and written.
+
+    Parameters
+    ----------
+    fault : str
+        slug of a fault mode
+    """
     return "nothing wrong in this circuit" if fault == SOUND else all_faults()[fault].title
 
 
@@ -173,7 +185,13 @@ class CheckFacts(_Row):
         return value
 
     def said(self, spec: CircuitSpec) -> str:
-        """What to do, naming only the wires that a circuit has."""
+        """What to do, naming only the wires that a circuit has.
+
+        Parameters
+        ----------
+        spec : CircuitSpec
+            kind of sensor and its wires
+        """
         return self.text.replace("{wires}", _wires(spec))
 
     def fits(self, spec: CircuitSpec) -> bool:
@@ -229,7 +247,13 @@ class Applies(_Row):
     slugs: tuple[str, ...] = ()
 
     def to(self, check: CheckFacts) -> bool:
-        """Whether it applies to a check."""
+        """Whether it applies to a check.
+
+        Parameters
+        ----------
+        check : CheckFacts
+            one row of the checks
+        """
         asked = (
             (self.states, check.state),
             (self.kinds, check.kind),
@@ -308,7 +332,13 @@ class Knowledge:
         self.cautions = cautions  #: sentences by name
 
     def check(self, name: str) -> CheckFacts | None:
-        """The check of a slug, or of the name that older files use; None where there is none."""
+        """The check of a slug, or of the name that older files use; None where there is none.
+
+        Parameters
+        ----------
+        name : str
+            slug, or an older name
+        """
         return next((check for check in self.checks if name in (check.slug, check.name, *check.was)), None)
 
     def weights(self, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:

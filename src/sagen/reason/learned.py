@@ -56,6 +56,10 @@ class Learned:
         -------
         ndarray, shape (faults,)
             means of a Dirichlet posterior: the shipped figures as counts, and the repairs that held
+
+        References
+        ----------
+        Gelman et al., Bayesian Data Analysis (2013), 3.4: multinomial counts with a Dirichlet prior. From memory.
         """
         faults = list(faults)
         shipped = facts.weights(faults, role, correlated=correlated)
@@ -73,7 +77,24 @@ class Learned:
         return (WORTH * shipped + seen) / (WORTH + seen.sum())
 
     def bad(self, facts: Knowledge, origin: Origin) -> float:
-        """The chance that a new part of an origin is bad."""
+        """The chance that a new part of an origin is bad.
+
+        Parameters
+        ----------
+        facts : Knowledge
+            the shipped chances
+        origin : Origin
+            of the part
+
+        Returns
+        -------
+        float
+            0 to 1
+
+        References
+        ----------
+        Gelman et al., Bayesian Data Analysis (2013), 2.4: mean of a Beta posterior. From memory.
+        """
         fitted, bad = self.parts.get(origin, (0.0, 0.0))
         return (WORTH * facts.origins[origin] + bad) / (WORTH + fitted)
 

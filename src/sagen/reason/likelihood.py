@@ -42,6 +42,10 @@ def log_likelihoods(
     Returns
     -------
     used, log : list of Evidence, ndarray of shape (pieces, histories, particles)
+
+    References
+    ----------
+    Pieces are independent once the machine is known: Pearl, Probabilistic Reasoning in Intelligent Systems (1988). From memory.
     """
     used, logs = [], []
     told = 0
@@ -138,6 +142,10 @@ def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict
     -------
     dict
         fault mode to likelihood
+
+    References
+    ----------
+    Kass and Raftery, J. Am. Stat. Assoc. 90 (1995): Bayes factors by importance draws. From memory.
     """
     out: dict[str, float] = {}
     means = np.exp(log_mean(log))

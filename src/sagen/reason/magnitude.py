@@ -49,6 +49,10 @@ def estimate(fault: str, particle_set: ParticleSet, weights: np.ndarray) -> Esti
     -------
     Estimate or None
         in ohm, V, mm or a share, as the fault has it
+
+    References
+    ----------
+    Weighted quantiles by interpolation (Hazen's plotting position, 1914). From memory.
     """
     if fault not in QUANTITIES:
         return None

@@ -299,7 +299,18 @@ class ParticleSet:
         return self._alive[state]
 
     def ohms(self, point: str) -> np.ndarray | None:
-        """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing."""
+        """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing.
+
+        Parameters
+        ----------
+        point : str
+            of the sensor, or of a wire
+
+        Returns
+        -------
+        ndarray, shape (rows, particles), or None
+            ohm
+        """
         values, part = self.machine.values, self.machine.part
         if point == Point.GROUND:
             return np.broadcast_to(values.ground_wire_ohm + values.return_ohm, self.shape) if part.own_return else None

@@ -141,6 +141,10 @@ def expected_cost(order: Sequence[int], steps: Sequence[Step], set_ups: Mapping[
     -------
     float
         minutes
+
+    References
+    ----------
+    Heckerman, Breese and Rommelse, CACM 38(3), 1995. From memory.
     """
     left, total, open_places = 1.0, 0.0, set(opened)
     for item in order:

@@ -88,7 +88,19 @@ def histories_of(
     case: Case, world: World
 ) -> tuple[list[FaultHistory], list[tuple[int, Evidence]], list[dict[Part, int]]]:
     """Every history, each piece of evidence with its epoch, and how often each part had been changed by then. Where parts were
-    changed again and again, only the leading histories are followed."""
+    changed again and again, only the leading histories are followed.
+
+    Parameters
+    ----------
+    case : Case
+        the trail, oldest first
+    world : World
+        the circuit's machines
+
+    References
+    ----------
+    Only the leading paths are followed (beam search): Lowerre, The Harpy Speech Recognition System (1976). From memory.
+    """
     epoch, pieces, generations = 0, [], [{}]
     for item in case.trail:
         if not isinstance(item, Replaced):

@@ -29,12 +29,26 @@ _RAILS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})
 
 
 def finding_label(kind: str, fields: dict) -> str:
-    """A finding as it is told: its kind, for a flat line with where it is held."""
+    """A finding as it is told: its kind, for a flat line with where it is held.
+
+    Parameters
+    ----------
+    kind : str
+        of the finding
+    fields : dict
+        its numbers and words
+    """
     return f"{kind}:{fields['held']}" if kind == FindingKind.NO_SIGNAL and "held" in fields else str(kind)
 
 
 def label_kind(label: str) -> str:
-    """The kind of finding of a label."""
+    """The kind of finding of a label.
+
+    Parameters
+    ----------
+    label : str
+        as `finding_label` makes it
+    """
     return label.partition(":")[0]
 
 
@@ -80,6 +94,10 @@ def seen_next(share: np.ndarray, told: Iterable[bool], other: float, slip: float
     Returns
     -------
     ndarray, shape of `share`
+
+    References
+    ----------
+    Two hypotheses of a finding (it shows, it does not) in sequence: Wald, Sequential Analysis (1947). From memory.
     """
     shows, alarm = np.clip(share, LEAST_SHARE, MOST_SHARE), FALSE_ALARM * other
     not_so = 1 - shows

@@ -46,6 +46,10 @@ def worth_redrawing(
     -------
     ndarray of int
         histories by index; few particles: by Kish's effective sample size, (sum w)^2 / sum w^2
+
+    References
+    ----------
+    Effective size as a sign of starved draws: Kong, Liu and Wong, J. Am. Stat. Assoc. 89 (1994). From memory.
     """
     posterior, wide = prior + log_mean(total), prior + log_mean(blurred)
     behind, behind_wide = posterior.max() - posterior, wide.max() - wide
@@ -145,7 +149,12 @@ class Kernels:
 
     @classmethod
     def of(cls, cube: np.ndarray, weights: np.ndarray, columns: np.ndarray, effective: float) -> Kernels:
-        """Kernels about particles, shape (particles, columns), taken as often as they weigh."""
+        """Kernels about particles, shape (particles, columns), taken as often as they weigh.
+
+        References
+        ----------
+        Bandwidth: Silverman, Density Estimation (1986), eq. 4.14. From memory.
+        """
         about = scores(cube[:, columns])
         told = len(columns)
         about_mean = about - weights @ about

@@ -102,12 +102,27 @@ def density(value: float, centre: np.ndarray, width: float) -> np.ndarray:
     -------
     ndarray, shape of `centre`
         1 / unit of the scale; adds up to 1
+
+    References
+    ----------
+    Two normal laws, one wider: Tukey, "A survey of sampling from contaminated distributions" (1960). From memory.
     """
     return (1 - TAIL) * bell(value, centre, width) + TAIL * bell(value, centre, WIDER * width)
 
 
 def normalised(log: np.ndarray) -> np.ndarray:
-    """Probabilities from logarithms of weights."""
+    """Probabilities from logarithms of weights.
+
+    Parameters
+    ----------
+    log : ndarray, shape (n,)
+        natural logarithms, to any common constant
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        adding up to 1
+    """
     weight = np.exp(log - log.max())
     return weight / weight.sum()
 

@@ -50,7 +50,13 @@ LEAST_P = 1e-9
 
 def circuits_of(records: Iterable[Record]) -> dict[str, CircuitSpec]:
     """The circuits of a trail by name, in the order in which they were first stated; the only one of a job that names
-    none is called ""."""
+    none is called "".
+
+    Parameters
+    ----------
+    records : iterable of Record
+        the trail, oldest first
+    """
     records = list(records)
     named: dict[str, CircuitSpec] = {}
     for record in records:
@@ -134,7 +140,13 @@ class SeveralWeighed:
     parts: tuple[OfCircuit, ...] = ()  #: each with its posterior as the whole job leaves it
 
     def of(self, name: str) -> tuple[Suspect, ...]:
-        """One circuit's own suspects, adding up to 1: what it is, whatever the others are."""
+        """One circuit's own suspects, adding up to 1: what it is, whatever the others are.
+
+        Parameters
+        ----------
+        name : str
+            of the circuit
+        """
         part = next(this_part for this_part in self.parts if this_part.name == name)
         return suspects(part.case, part.posterior)
 
@@ -170,7 +182,19 @@ def _odds(part: OfCircuit, others: bool) -> _Odds:
 
 def weigh_together(parts: Iterable[OfCircuit], *, silent: bool = False) -> SeveralWeighed:
     """Weigh circuits that were each weighed alone; `silent`: codes say that several sensors are silent at once, which
-    points at what they share."""
+    points at what they share.
+
+    Parameters
+    ----------
+    parts : iterable of OfCircuit
+        each with its own posterior
+    silent : bool
+        as said
+
+    References
+    ----------
+    Independent causes with what they share, given evidence: Pearl, Probabilistic Reasoning in Intelligent Systems (1988). From memory.
+    """
     parts = tuple(parts)
     odds = [_odds(part, len(parts) > 1) for part in parts]
     own = [odd.own() for odd in odds]

@@ -59,6 +59,10 @@ def assimilated(
     -------
     cube, weights : ndarray, shape (histories, particles, columns) and (histories, particles)
         latent parameters, 0 to 1, and weights that add up to 1
+
+    References
+    ----------
+    Emerick and Reynolds, Computers & Geosciences 55 (2013). From memory.
     """
     rng = np.random.default_rng(world.seed)
     cube = np.repeat(world.cube[None, :MOVED], len(histories), axis=0)

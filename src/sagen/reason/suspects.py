@@ -46,7 +46,17 @@ def suspects(
 
 
 def named(fault: str, posterior: Posterior, world: World) -> str:
-    """A fault mode in words, by the name of its end where most of its particles have come to it: open, shorted."""
+    """A fault mode in words, by the name of its end where most of its particles have come to it: open, shorted.
+
+    Parameters
+    ----------
+    fault : str
+        slug
+    posterior : Posterior
+        with the particles of each history
+    world : World
+        the circuit's machines
+    """
     weighted = posterior.weighted_of(fault)
     end = next((name for name, at in all_faults()[fault].ends.items() if at == 1.0), "") if fault != SOUND else ""
     slot = next((slot for item, slot in weighted.row if item == fault), 0) if weighted else 0

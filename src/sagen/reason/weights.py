@@ -42,6 +42,10 @@ def infer(case: Case, *, world: World | None = None) -> Posterior:
     -------
     Posterior
         by importance sampling with even draws, drawn anew where few particles count, and shrunk by what `diagnostics` says
+
+    References
+    ----------
+    Self-normalised importance sampling: Owen, Monte Carlo Theory, Methods and Examples (2013), 9.2. From memory.
     """
     world = world or world_of(case.spec)
     with world.lock:
@@ -112,7 +116,13 @@ def _infer(case: Case, world: World) -> Posterior:
 
 
 def without_order(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:
-    """Evidence of each epoch in an order of its own, the same whatever order it was told in, and what was told twice once."""
+    """Evidence of each epoch in an order of its own, the same whatever order it was told in, and what was told twice once.
+
+    Parameters
+    ----------
+    pieces : list of (int, Evidence)
+        epoch and piece
+    """
 
     def key(item: tuple[int, Evidence]) -> tuple:
         epoch, piece = item
@@ -145,6 +155,12 @@ def _left(histories: list[FaultHistory], p: np.ndarray) -> dict[str, float]:
 
 
 def weigh(case: Case) -> tuple[tuple[Suspect, ...], Posterior]:
-    """Suspects and the posterior behind them."""
+    """Suspects and the posterior behind them.
+
+    Parameters
+    ----------
+    case : Case
+        the trail, oldest first
+    """
     posterior = infer(case)
     return suspects(case, posterior), posterior

@@ -89,12 +89,28 @@ def bands_of_sound(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
 
 
 def value_range(drawn: np.ndarray, ohms: bool) -> str:
-    """Readings as a technician would say them: "4.9 to 5.1 V, or 12.0 to 12.9 V"."""
+    """Readings as a technician would say them: "4.9 to 5.1 V, or 12.0 to 12.9 V".
+
+    Parameters
+    ----------
+    drawn : ndarray, shape (n,)
+        V or ohm, sorted
+    ohms : bool
+        which of the two
+    """
     return ", or ".join(said_range(low, high, ohms) for low, high in ranges(drawn, ohms))
 
 
 def said(value: float, ohms: bool) -> str:
-    """One reading with its unit."""
+    """One reading with its unit.
+
+    Parameters
+    ----------
+    value : float
+        V or ohm
+    ohms : bool
+        which of the two
+    """
     return said_ohms(value) if ohms else said_volts(value)
 
 
@@ -105,7 +121,17 @@ def is_ohms(point: str) -> bool:
 
 @singledispatch
 def reason(piece: Evidence, fault: str, world: World) -> str:
-    """Why a piece of evidence speaks for or against a fault mode."""
+    """Why a piece of evidence speaks for or against a fault mode.
+
+    Parameters
+    ----------
+    piece : Evidence
+        of the case
+    fault : str
+        slug
+    world : World
+        the circuit's machines
+    """
     raise TypeError(f"no words for {type(piece).__name__}")
 
 
@@ -204,7 +230,17 @@ def unexplained(piece: MeterReading, world: World) -> str:
 
 
 def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float, float] | None) -> str:
-    """What a sound circuit shows: published where it is, else computed from the model where it can be."""
+    """What a sound circuit shows: published where it is, else computed from the model where it can be.
+
+    Parameters
+    ----------
+    check : CheckFacts
+        a row of the checks
+    drawn : ndarray, shape (n,), or None
+        what sound circuits read, V or ohm, sorted
+    published : (float, float) or None
+        limits in the same unit
+    """
     if published and check.point == Point.SENSOR and check.kind == CheckKind.METER:
         return f"{said_range(*published, True)}, as published. {check.expect}"
     if drawn is None:
@@ -215,7 +251,19 @@ def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float
 
 
 def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str:
-    """Why a check is worth doing next, or not."""
+    """Why a check is worth doing next, or not.
+
+    Parameters
+    ----------
+    gain : float
+        bits
+    faults : tuple of str
+        slugs that it tells apart
+    minutes : float
+        min
+    pays : bool
+        whether it is expected to save minutes
+    """
     if not faults or gain < TELLS_LITTLE:
         return "It would tell little that is not known by now."
     told = ", ".join(title_of(fault) for fault in faults[:3])
@@ -235,7 +283,15 @@ def why_proof(fault: str) -> str:
 
 
 def good_enough(name: str, share: float, do: str, owed: str) -> str:
-    """The advice to repair."""
+    """The advice to repair.
+
+    Parameters
+    ----------
+    name, do, owed : str
+        the suspect, the repair, and what is owed after it
+    share : float
+        probability, 0 to 1
+    """
     return f"Good enough to repair: {name} at {_percent(share)}. {do} {owed}{PROOF_OWED}"
 
 

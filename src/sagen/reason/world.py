@@ -72,7 +72,15 @@ class World:
         self._number = next(_NUMBERS)
 
     def particle_set(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> ParticleSet:
-        """The particles of some rows on the world's own cube."""
+        """The particles of some rows on the world's own cube.
+
+        Parameters
+        ----------
+        rows : tuple of Row
+            fault modes, one or two a row
+        generations : mapping of Part to int, or None
+            how often each part had been changed
+        """
         with self.lock:
             key = (self._number, rows, tuple(sorted((generations or {}).items())))
             return _KEPT.get(key, lambda: self.particle_set_of(rows, self.cube, generations))
@@ -124,7 +132,13 @@ MOST_WORLDS = 12
 
 
 def world_of(spec: CircuitSpec) -> World:
-    """The world of a kind of circuit, made once."""
+    """The world of a kind of circuit, made once.
+
+    Parameters
+    ----------
+    spec : CircuitSpec
+        kind of sensor, role, wires
+    """
     key = spec.model_dump_json(exclude={"bank", "position", "number"})
     with _WORLDS_LOCK:
         if key not in _WORLDS:

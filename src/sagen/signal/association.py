@@ -55,6 +55,11 @@ def associate(
         by name, values on an even grid over the record, shape (n,); NaN where unknown
     marks : mapping
         by its words, when each was set, s
+
+    References
+    ----------
+    Phipson and Smyth, Stat. Appl. Genet. Mol. Biol. 9 (2010), article 39, for the chance of a permutation; Bonferroni for many
+    covariates. From memory.
     """
     times = _apart(np.sort(np.asarray(times, float)))
     bins = max(int(seconds / BIN_S), 1)

@@ -22,6 +22,10 @@ def nice_step(span: float, parts: int) -> float:
     -------
     float
         the step, in the unit of `span`
+
+    References
+    ----------
+    Heckbert, "Nice numbers for graph labels", Graphics Gems (1990). From memory.
     """
     raw = span / max(parts, 1)
     power = 10.0 ** math.floor(math.log10(raw))

@@ -13,7 +13,18 @@ _BETWEEN, _ERRATIC, _GAP = limits("between"), limits("erratic"), limits("extra_g
 
 def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     """Pulses that come in most turns behind the same tooth: their times (s) by that tooth's number. Something stands
-    between two teeth there; a disturbance does not know where the wheel is."""
+    between two teeth there; a disturbance does not know where the wheel is.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        with its teeth, and its disturbances' times in s
+
+    Returns
+    -------
+    dict of int to ndarray, shape (pulses,)
+        s, by the number of the tooth before
+    """
     teeth = reading.teeth
     turns = len(teeth.anchors)
     if reading.wheel is None or turns < _BETWEEN.fewest_turns or not len(teeth.number):
@@ -42,7 +53,20 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
 
 
 def elsewhere(at: np.ndarray, fixed: dict[int, np.ndarray]) -> np.ndarray:
-    """The times (s) of pulses without those that `pulses_between` has found to be tied to the wheel."""
+    """The times (s) of pulses without those that `pulses_between` has found to be tied to the wheel.
+
+    Parameters
+    ----------
+    at : ndarray, shape (pulses,)
+        s
+    fixed : dict of int to ndarray
+        s, as `pulses_between` gives them
+
+    Returns
+    -------
+    ndarray, shape (rest,)
+        s
+    """
     return at[~np.isin(at, np.concatenate(list(fixed.values())))] if fixed else at
 
 
@@ -55,7 +79,18 @@ def _like_firing(places: list[int], slots: int) -> bool:
 
 def bridged(reading: RotatingReading) -> list[int]:
     """Tooth numbers that are not seen in most turns because the signal stays as a tooth holds it from the tooth before to
-    the one behind: something bridges the space between them."""
+    the one behind: something bridges the space between them.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        of a switching sensor, its wheel known
+
+    Returns
+    -------
+    list of int
+        numbers of teeth, from 1
+    """
     teeth = reading.teeth
     if reading.wheel is None or not reading.both_ends or len(reading.rises) != len(teeth.times):
         return []
@@ -69,7 +104,18 @@ def bridged(reading: RotatingReading) -> list[int]:
 
 
 def missed_teeth(reading: RotatingReading) -> np.ndarray:
-    """Entries before a space that skips teeth where the wheel has them, not at the same place each turn."""
+    """Entries before a space that skips teeth where the wheel has them, not at the same place each turn.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        its wheel known
+
+    Returns
+    -------
+    ndarray of int, shape (spaces,)
+        indices into `reading.teeth.times`
+    """
     teeth = reading.teeth
     if teeth.wheel is None or not (len(teeth.anchors) or not teeth.wheel.missing):
         return np.empty(0, int)

@@ -85,6 +85,10 @@ def both_ends(
         the samples that they were read from
     source : Source or None
         what stands across the wire at the module; None where nobody knows
+
+    References
+    ----------
+    Rise of a single time constant: ln 9 of it from 10 to 90 % (IEEE Std 181-2011, 5.3.4).
     """
     low = _difference(module.levels.low, sensor.levels.low, module, sensor)
     high = _difference(module.levels.high, sensor.levels.high, module, sensor)

@@ -15,6 +15,15 @@ def cadence(reading: RotatingReading) -> Cadence | None:
 
     The swing is fitted by least squares over whole cycles of 720 degrees together with a steady change of
     speed, so that a battery that tires is not taken for a cylinder.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        a crankshaft's, its wheel known; times in s
+
+    References
+    ----------
+    A sine of known frequency by least squares: IEEE Std 1057, annex A. From memory.
     """
     teeth = reading.teeth
     if teeth.wheel is None or not len(teeth.number):

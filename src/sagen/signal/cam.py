@@ -19,7 +19,22 @@ NARROWEST = 2.5  #: degrees of the crank: no cam's window or gap is so narrow
 
 
 def half_way(angle: np.ndarray | float) -> np.ndarray | float:
-    """Degrees brought to within half a cycle either way."""
+    """Degrees brought to within half a cycle either way.
+
+    Parameters
+    ----------
+    angle : ndarray of any shape, or float
+        degrees
+
+    Returns
+    -------
+    as given
+        -180 to 180
+
+    References
+    ----------
+    Mardia and Jupp, Directional Statistics (2000), section 2. From memory.
+    """
     return (angle + CYCLE / 2) % CYCLE - CYCLE / 2
 
 
@@ -72,6 +87,10 @@ def crank_angle(teeth: Teeth, at: np.ndarray) -> np.ndarray:
     teeth : Teeth
         with a wheel
     at : np.ndarray [shape=(n,)], s
+
+    References
+    ----------
+    Computed order tracking: Fyfe and Munck, Mech. Syst. Signal Process. 11(2), 1997. From memory.
     """
     angle, times = teeth.angle_deg(), teeth.times
     index = np.searchsorted(times, at, "right") - 1
@@ -134,7 +153,18 @@ def track(cam: RotatingReading, crank: RotatingReading) -> CamTrack | None:
 
 def judged_stretch(crank: RotatingReading) -> tuple[float, float]:
     """The crank's longest stretch without its first and last teeth where it rested or crept before or behind: there it
-    rocks, or its speed between two teeth is not known."""
+    rocks, or its speed between two teeth is not known.
+
+    Parameters
+    ----------
+    crank : RotatingReading
+        times in s
+
+    Returns
+    -------
+    first, last : float
+        s
+    """
     first, last = crank.teeth.longest_stretch()
     times = crank.teeth.times
     begin, end = np.searchsorted(times, [first, last])

@@ -66,7 +66,23 @@ class CamDifference:
 
 
 def median_of(values: np.ndarray) -> tuple[float, float]:
-    """Median of what is finite and its standard uncertainty (1.2533 sigma / sqrt n, normal law)."""
+    """Median of what is finite and its standard uncertainty (1.2533 sigma / sqrt n, normal law).
+
+    Parameters
+    ----------
+    values : ndarray, shape (n,)
+        of any unit; NaN is left out
+
+    Returns
+    -------
+    median, uncertainty : float
+        in the unit of the values; NaN where nothing is finite
+
+    References
+    ----------
+    Spread of a median under the normal law, sqrt(pi / 2) sigma / sqrt(n): Cramer, Mathematical Methods of Statistics (1946),
+    28.5. From memory.
+    """
     values = values[np.isfinite(values)]
     if not len(values):
         return np.nan, np.nan
@@ -100,6 +116,10 @@ def cam_difference(here: CamTrack, good: CamTrack, turns: tuple[float, ...] = (0
 
     The shift is the one at which the edges lie nearest; an edge that lies elsewhere does not move it. Where no shift brings
     most of them together the known-good one is tried mirrored (fitted the wrong way round) and inverted (tooth for gap).
+
+    References
+    ----------
+    Uncertainties of both sides are added in squares (JCGM 100:2008, 5.1.2).
     """
     if not (here.referenced and good.referenced):
         return None
@@ -169,7 +189,18 @@ def _laid_over(
 
 def turns_alike(wheel: Wheel) -> tuple[float, ...]:
     """Crank degrees, within a cycle of two turns, by which two counts of the same wheel may differ: a whole turn, and where
-    gaps return within it (60-2-2) less."""
+    gaps return within it (60-2-2) less.
+
+    Parameters
+    ----------
+    wheel : Wheel
+        slots and the numbers of its missing teeth
+
+    Returns
+    -------
+    tuple of float
+        degrees of the crank, from 0 to below 720
+    """
     if not wheel.others:
         return (0.0, 360.0)
     gone = wheel.gone

@@ -42,5 +42,11 @@ def shipped() -> dict[str, Wheel]:
 
 
 def usual_name(wheel: Wheel) -> str:
-    """What a wheel is called: its name in the catalogue, else its form."""
+    """What a wheel is called: its name in the catalogue, else its form.
+
+    Parameters
+    ----------
+    wheel : Wheel
+        slots and missing teeth
+    """
     return next((name for name, item in shipped().items() if item == wheel and item.others), str(wheel))

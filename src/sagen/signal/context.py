@@ -57,7 +57,13 @@ class Context:
 
     def by_hand(self, reading: RotatingReading) -> bool:
         """Whether the shaft hardly turns, or by hand: slower than any starter turns it, and by fits and starts. Where it
-        rests and where a tooth is due nobody knows then."""
+        rests and where a tooth is due nobody knows then.
+
+        Parameters
+        ----------
+        reading : RotatingReading
+            teeth with their times in s
+        """
         speed = reading.speed_range()
         return (
             reading.sheet.role in (Role.CRANK, Role.CAM)
@@ -83,7 +89,13 @@ class Context:
         return any(item.kind in kinds and item.channel == reading.column for item in self.found)
 
     def pattern(self, reading: RotatingReading) -> RotatingReading | None:
-        """The same channel of the known-good capture; see `matching.twins`."""
+        """The same channel of the known-good capture; see `matching.twins`.
+
+        Parameters
+        ----------
+        reading : RotatingReading
+            one of this capture's
+        """
         return self.twins.get(reading.column)
 
     def lost_in_pattern(self, reading: RotatingReading) -> frozenset[int]:

@@ -68,6 +68,10 @@ def listen(samples: np.ndarray, sfreq: float, cylinders: int) -> Heard:
     ------
     SagenError
         for silence, for what has no steady rhythm of compressions, and for too short a stretch.
+
+    References
+    ----------
+    Order tracking of an envelope: Fyfe and Munck, Mech. Syst. Signal Process. 11(2), 1997. From memory.
     """
     if not 1 <= cylinders <= MOST_CYLINDERS:
         raise SagenError(f"{cylinders} cylinders: from 1 to {MOST_CYLINDERS} can be heard")

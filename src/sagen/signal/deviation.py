@@ -65,7 +65,22 @@ class ToothDeviations:
     def standard_error(self, spread: float) -> float:
         """How well one place is known, where the places stray by `spread` (standard deviation) among themselves:
         with the scatter from turn to turn, pooled over all places so that it holds for three turns as for three
-        hundred."""
+        hundred.
+
+        Parameters
+        ----------
+        spread : float
+            standard deviation of the places among themselves, in the unit of the measure
+
+        Returns
+        -------
+        float
+            in the unit of the measure
+
+        References
+        ----------
+        Scatter pooled over groups: JCGM 100:2008, H.5.2.
+        """
         return max(float(np.hypot(np.hypot(spread, self.locked), self.scatter / np.sqrt(max(self.turns, 1)))), 1e-9)
 
 
@@ -87,6 +102,10 @@ def phase_errors(teeth: Teeth, times: np.ndarray) -> np.ndarray:
     -------
     ndarray, shape (n,)
         pitches, positive where late; NaN at the ends and beside interruptions
+
+    References
+    ----------
+    A cubic through four points (Lagrange): Abramowitz and Stegun 1964, 25.2.1 and 25.2.13. From memory.
     """
     out = np.full(len(times), np.nan)
     if len(times) < 5:
@@ -192,6 +211,10 @@ def swing_once_a_turn(errors: ToothDeviations, slots: int) -> tuple[float, float
     -------
     amplitude, share : float
         in the unit of the measure, and 0 to 1
+
+    References
+    ----------
+    A sine of known frequency by least squares: IEEE Std 1057, annex A. From memory.
     """
     fit, rest = without_orders(errors, slots, (1,))
     total = float(np.var(errors.by_place))
@@ -214,6 +237,10 @@ def waves(number: np.ndarray, slots: int, orders: tuple[int, ...]) -> np.ndarray
     -------
     ndarray, shape (teeth, 1 + 2 * len(orders))
         the columns of a least-squares fit of a truncated Fourier series
+
+    References
+    ----------
+    Bloomfield, Fourier Analysis of Time Series (1976), chapter 2. From memory.
     """
     angle = 2 * np.pi * (number - 1) / slots
     return np.column_stack(

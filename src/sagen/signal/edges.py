@@ -22,7 +22,13 @@ class Edges:
         return len(self.at)
 
     def off(self, joints: tuple[tuple[int, int], ...]) -> Edges:
-        """Without those that lie between two stretches put end to end, where nothing was recorded."""
+        """Without those that lie between two stretches put end to end, where nothing was recorded.
+
+        Parameters
+        ----------
+        joints : tuple of (int, int)
+            samples between which nothing was recorded
+        """
         if not joints or not len(self.at):
             return self
         begins = np.array([begin for begin, _ in joints], float)
@@ -191,6 +197,10 @@ def median_of_five(values: np.ndarray) -> np.ndarray:
     """Median of the five values around each one, shape as given; the ends are mirrored.
 
     By least and greatest of shifted rows (six comparisons), several times faster than sorting windows.
+
+    References
+    ----------
+    Running medians: Tukey, Exploratory Data Analysis (1977), chapter 7. From memory.
     """
     if len(values) < 3:
         return np.full(len(values), np.median(values) if len(values) else np.nan)

@@ -58,7 +58,17 @@ class Beyond:
 
 
 def envelope(patterns: Sequence[RotatingReading]) -> Envelope | None:
-    """The envelope of two or more known-good readings of one circuit; None where they are fewer, or of several wheels."""
+    """The envelope of two or more known-good readings of one circuit; None where they are fewer, or of several wheels.
+
+    Parameters
+    ----------
+    patterns : sequence of RotatingReading
+        known-good readings of the same wheel
+
+    References
+    ----------
+    Variances that are shrunk to what such parts scatter: Smyth, Stat. Appl. Genet. Mol. Biol. 3 (2004), article 3. From memory.
+    """
     patterns = [pattern for pattern in patterns if pattern.wheel is not None]
     if len(patterns) < 2 or any(
         pattern.wheel != patterns[0].wheel or type(pattern) is not type(patterns[0]) for pattern in patterns
@@ -108,6 +118,10 @@ def beyond(reading: RotatingReading, known: Envelope, chance: float | None = Non
         medians and spreads of sound captures of the machine, by place
     chance : float or None
         family-wise chance of a false call, shared among all places (Bonferroni)
+
+    References
+    ----------
+    Smyth 2004, as `envelope`; many teeth at once by Bonferroni.
     """
     chance = _LIMIT.sure if chance is None else chance
     mine = tooth_measures(reading)

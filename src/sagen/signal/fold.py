@@ -158,7 +158,18 @@ def _own(returns: np.ndarray, count: int) -> float:
 
 @cache
 def pattern(wheel: Wheel) -> tuple[int, ...]:
-    """Slots from each tooth of a turn to the next, from tooth 1 on."""
+    """Slots from each tooth of a turn to the next, from tooth 1 on.
+
+    Parameters
+    ----------
+    wheel : Wheel
+        slots and missing teeth
+
+    Returns
+    -------
+    tuple of int
+        one a tooth; they add up to the wheel's slots
+    """
     there = [n for n in range(1, wheel.slots + 1) if n not in wheel.gone]
     return tuple(b - a for a, b in zip(there, [*there[1:], there[0] + wheel.slots], strict=True))
 

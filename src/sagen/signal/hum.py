@@ -21,6 +21,10 @@ def is_hum(channel: Channel, sfreq: float) -> bool:
         raw samples, shape (n,), with scale to its unit
     sfreq : float
         samples a second
+
+    References
+    ----------
+    Networks of 50 and 60 Hz and how little they stray: EN 50160, 4.2.1. From memory.
     """
     most = int(min(len(channel.raw), _LIMIT.s * sfreq))
     part = channel.raw[:most].astype(np.float64)
@@ -49,7 +53,13 @@ class MainsWave:
     wave: np.ndarray  #: shape (n,), on the scale of the channel's raw samples
 
     def taken_off(self, channel: Channel) -> Channel:
-        """The channel without it."""
+        """The channel without it.
+
+        Parameters
+        ----------
+        channel : Channel
+            the one it was found in, shape (n,)
+        """
         return replace(channel, raw=(channel.raw - self.wave).astype(np.float32))
 
 
@@ -68,6 +78,10 @@ def mains_wave(channel: Channel, sfreq: float) -> MainsWave | None:
     -------
     MainsWave or None
         by least squares of a sine at the frequency that explains most (Cramer-Rao: a line is known to far less than 1 / T)
+
+    References
+    ----------
+    Rife and Boorstyn, IEEE Trans. Inf. Theory 20(5), 1974: the frequency of one tone. From memory.
     """
     n = len(channel.raw)
     if not _LIMIT.beside_s * sfreq <= n <= _LIMIT.beside_samples or sfreq < _LIMIT.rate_hz:

@@ -93,7 +93,13 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
 
 
 def ends_early(reading: RotatingReading) -> bool:
-    """Whether the teeth end well before the recording does."""
+    """Whether the teeth end well before the recording does.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        times in s
+    """
     teeth = reading.teeth
     if not reading.switching or len(teeth.times) < 4:
         return False

@@ -24,14 +24,31 @@ class LevelTrack:
     block_s: float
 
     def moves(self, levels: Levels) -> bool:
-        """Whether a level strays from its usual place by so much that thresholds must follow."""
+        """Whether a level strays from its usual place by so much that thresholds must follow.
+
+        Parameters
+        ----------
+        levels : Levels
+            of the whole channel, in its unit
+        """
         if not self.both.any():
             return False
         away = np.maximum(np.abs(self.low[self.both] - levels.low), np.abs(self.high[self.both] - levels.high))
         return bool(np.count_nonzero(away > _LIMIT.follows * levels.swing) >= _LIMIT.fewest)
 
     def stretches(self, beyond: np.ndarray) -> list[tuple[int, int]]:
-        """First block, and the one behind the last, of the runs in which a condition holds for long enough."""
+        """First block, and the one behind the last, of the runs in which a condition holds for long enough.
+
+        Parameters
+        ----------
+        beyond : ndarray of bool, shape (blocks,)
+            where the condition holds
+
+        Returns
+        -------
+        list of (int, int)
+            blocks
+        """
         runs = zip(*runs_of(beyond & self.both), strict=True)
         return [(int(first), int(last)) for first, last in runs if last - first >= _LIMIT.fewest]
 
@@ -77,6 +94,10 @@ def trend(track: LevelTrack, level: np.ndarray, first: int, last: int) -> float 
         one of its levels, in the channel's unit
     first, last : int
         blocks first..last - 1
+
+    References
+    ----------
+    Straight line by least squares with the scatter about it: JCGM 100:2008, H.3.
     """
     seen = np.flatnonzero(track.both[first:last]) + first
     if len(seen) < _LIMIT.trend_blocks:

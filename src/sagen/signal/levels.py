@@ -119,7 +119,13 @@ class _Spread:
         return found[0], found[1]
 
     def median_distance(self, low: float, high: float) -> float:
-        """Median distance of the samples from the nearer of two levels; 0 where it is below a tenth of a bin."""
+        """Median distance of the samples from the nearer of two levels; 0 where it is below a tenth of a bin.
+
+        Parameters
+        ----------
+        low, high : float
+            levels in raw units
+        """
         away = np.abs(self.centre - np.where(self.centre < 0.5 * (low + high), low, high))
         order = np.argsort(away)
         half = np.searchsorted(np.cumsum(self.counts[order]), 0.5 * self.counts.sum())
@@ -157,7 +163,22 @@ def _tails(sampled: np.ndarray) -> tuple[float, float]:
 
 
 def noise_of(sampled: np.ndarray) -> float:
-    """Standard deviation of white noise under a smooth signal, from third differences."""
+    """Standard deviation of white noise under a smooth signal, from third differences.
+
+    Parameters
+    ----------
+    sampled : ndarray, shape (samples,)
+        of any unit
+
+    Returns
+    -------
+    float
+        in the same unit
+
+    References
+    ----------
+    Noise by differences: Gasser, Sroka and Jennen-Steinmetz, Biometrika 73 (1986). From memory.
+    """
     third = np.diff(sampled, 3)
     return 1.4826 * float(np.median(np.abs(third))) / np.sqrt(20.0) if len(third) else 0.0
 
@@ -204,6 +225,10 @@ def interpolated(channel: Channel, times: int, reach: int = 16) -> Channel:
     -------
     Channel
         raw float32, shape (n * times,), same unit
+
+    References
+    ----------
+    Windows: Harris, Proc. IEEE 66(1), 1978; band-limited interpolation: Shannon 1949. From memory.
     """
     raw = channel.raw.astype(np.float64)
     padded = np.pad(raw, reach, mode="edge")

@@ -62,7 +62,18 @@ def all_limits() -> dict[str, dict[str, Limit]]:
 
 
 def limits(rule: str) -> SimpleNamespace:
-    """The values of one rule's limits, by name; raises KnowledgeError where it has none."""
+    """The values of one rule's limits, by name; raises KnowledgeError where it has none.
+
+    Parameters
+    ----------
+    rule : str
+        slug of a rule in `limits.toml`
+
+    Returns
+    -------
+    SimpleNamespace
+        floats; each unit stands in the file
+    """
     table = all_limits().get(rule)
     if table is None:
         raise KnowledgeError(f"limits.toml: there is no table [{rule}]")

@@ -97,6 +97,10 @@ class RingPyramid:
         -------
         least, most : ndarray of float32, shape (columns,)
             raw units
+
+        References
+        ----------
+        A pyramid of ever coarser copies (mip-map): Williams, SIGGRAPH 1983; here of extremes. From memory.
         """
         each = (stop - start) / columns
         size, low, high = 1, self._raw, self._raw

@@ -76,7 +76,18 @@ def measures(reading: RotatingReading, context: Context) -> dict[str, tuple[Toot
 
 
 def tooth_measures(reading: RotatingReading) -> dict[str, tuple[ToothDeviations, float]]:
-    """What is known of every tooth, lined up by place, with the least size that counts."""
+    """What is known of every tooth, lined up by place, with the least size that counts.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        its wheel known
+
+    Returns
+    -------
+    dict of str to (ToothDeviations, float)
+        by "late" (pitches), "width" and "height" (shares); the float is in the same unit
+    """
     coarse = reading.place_coarse / reading.samples_a_tooth
     found = {}
     for name, value in reading.measures().items():
@@ -88,7 +99,13 @@ def tooth_measures(reading: RotatingReading) -> dict[str, tuple[ToothDeviations,
 
 
 def breathing(reading: RotatingReading) -> float:
-    """By what share the speed swings about its middle (5 % to 95 % quantile)."""
+    """By what share the speed swings about its middle (5 % to 95 % quantile).
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        teeth with their times in s
+    """
     speed = reading.teeth.speed_rpm()
     speed = speed[np.isfinite(speed)]
     if len(speed) < 5:

@@ -26,6 +26,10 @@ def engine_orders(slots: int, cylinders: int | None) -> tuple[int, ...]:
     -------
     tuple of int
         periods a turn, none above half the places
+
+    References
+    ----------
+    Firing intervals of four-stroke engines: Heywood, Internal Combustion Engine Fundamentals (1988). From memory.
     """
     firing = [k * (cylinders or 4) // 2 for k in (1, 2) if (k * (cylinders or 4)) % 2 == 0]
     return tuple(sorted({1, 2, *firing} & set(range(1, max(slots // 5, 2) + 1))))
@@ -79,6 +83,10 @@ def outstanding(
     ------
     place, size, beyond : int, float, float
         in the unit of the measure, and in standard errors; forward stepwise least squares
+
+    References
+    ----------
+    Outliers found one after the other: Rosner, Technometrics 25(2), 1983. From memory.
     """
     value = errors.by_place - np.median(errors.by_place)
     count = len(value)

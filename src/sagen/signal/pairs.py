@@ -70,7 +70,12 @@ def rounded(name: str, interval: Interval, unit: str = "") -> dict:
 
 def log_heights(strikes: StrikeSet) -> tuple[np.ndarray, np.ndarray]:
     """Logarithms of every answer's height and their standard uncertainty, shape (strikes, sensors), NaN where it may
-    not be judged."""
+    not be judged.
+
+    References
+    ----------
+    u(ln h) = u(h) / h: JCGM 100:2008, 5.1.2.
+    """
     with np.errstate(divide="ignore", invalid="ignore"):
         logs = np.log(strikes.answers.height)
     return np.where(strikes.answers.good, logs, np.nan), strikes.height_u()
@@ -84,6 +89,10 @@ def mean_of(values: np.ndarray, spread: np.ndarray, least: float) -> Interval:
     values, spread : (n,) float
     least : float
         standard uncertainty below which the mean of any number is not believed
+
+    References
+    ----------
+    Weighted mean with the larger of inner and outer uncertainty: Birge, Phys. Rev. 40 (1932); Student's t for few. From memory.
     """
     known = np.isfinite(values) & np.isfinite(spread)
     values, spread = values[known], spread[known]
@@ -121,6 +130,10 @@ def height_ratio(strikes: StrikeSet, number: int, other: int) -> Interval:
     -------
     Interval
         95 %, of the geometric mean over the strikes
+
+    References
+    ----------
+    JCGM 100:2008, 5.1.2, in logarithms.
     """
     logs, spread = log_heights(strikes)
     told = mean_of(logs[:, number] - logs[:, other], np.hypot(spread[:, number], spread[:, other]), _LIMIT.least_log)
@@ -170,7 +183,13 @@ def ring_difference(strikes: StrikeSet, number: int, other: int) -> Interval:
 
 
 def pairs_of(strikes: StrikeSet) -> tuple[Pair, ...]:
-    """Every two sensors of a capture."""
+    """Every two sensors of a capture.
+
+    Parameters
+    ----------
+    strikes : StrikeSet
+        answers of two or more sensors, V and Hz
+    """
     return tuple(
         Pair((strikes.columns[a], strikes.columns[b]), height_ratio(strikes, b, a), ring_difference(strikes, b, a))
         for a, b in combinations(range(len(strikes.columns)), 2)

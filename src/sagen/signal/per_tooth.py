@@ -139,6 +139,10 @@ def wave_over_turn(
         of the angle grid
     turns : int
         at most so many are averaged, the first ones
+
+    References
+    ----------
+    McFadden, Mech. Syst. Signal Process. 1(1), 1987: time domain averaging. From memory.
     """
     teeth = reading.teeth
     if teeth.wheel is None or len(teeth.times) < 8:
@@ -167,6 +171,10 @@ def waves_over_angle(
         of the grid, a row
     most : int
         at most so many rows, the first ones
+
+    References
+    ----------
+    Fyfe and Munck, Mech. Syst. Signal Process. 11(2), 1997: computed order tracking. From memory.
     """
     position = teeth.turn * teeth.wheel.slots + teeth.number - 1.0
     climbing = np.concatenate([[True], np.diff(position) > 0]) & (teeth.number > 0)

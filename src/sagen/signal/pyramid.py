@@ -66,6 +66,10 @@ class Pyramid:
         -------
         low, high : np.ndarray [shape=(columns,)], float32
             neighbouring parts share a sample at their border, so that drawn columns join up.
+
+        References
+        ----------
+        A pyramid of ever coarser copies (mip-map): Williams, SIGGRAPH 1983; here of extremes. From memory.
         """
         each = (stop - start) / columns
         size, lows, highs = 1, self.raw, self.raw

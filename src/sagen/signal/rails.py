@@ -64,7 +64,13 @@ def read_rail(channel: Channel, sheet: ChannelSheet, sfreq: float) -> Rail:
 
 def rail_levels(rail: Rail) -> Levels:
     """A rail's levels as its feed or return holds them: between a twentieth and nineteen twentieths of a level a millisecond.
-    Spikes, which are interference, are none of it."""
+    Spikes, which are interference, are none of it.
+
+    Parameters
+    ----------
+    rail : Rail
+        a level a block, V
+    """
     low, high = (float(item) for item in np.quantile(rail.blocks, [0.05, 0.95]))
     return replace(rail.levels, low=low, high=high)
 
@@ -73,7 +79,13 @@ Stretch = tuple[float, float, float]  #: start and end, s, and the level within 
 
 
 def off_at_first(rail: Rail) -> float:
-    """Until when (s) a feed had not come yet, in a record that was begun before the key was on; 0 where it was there."""
+    """Until when (s) a feed had not come yet, in a record that was begun before the key was on; 0 where it was there.
+
+    Parameters
+    ----------
+    rail : Rail
+        a level a block, V
+    """
     usual = float(np.quantile(rail.blocks, _SUPPLY.usual_quantile))
     there = np.flatnonzero(rail.blocks > _EVENTS.key_off * usual)
     if usual <= 0 or not len(there) or there[0] < _EVENTS.least_blocks:

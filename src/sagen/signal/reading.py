@@ -108,11 +108,28 @@ class RotatingReading(ChannelReading, ABC):
 
     @abstractmethod
     def held(self, cranking: bool) -> tuple[str, str]:
-        """A flat line: where it is held (high, low, middle), and what that means in words."""
+        """A flat line: where it is held (high, low, middle), and what that means in words.
+
+        Parameters
+        ----------
+        cranking : bool
+            whether the starter loads the battery
+        """
 
     @abstractmethod
     def bands(self, cranking: bool) -> tuple[Band, ...]:
-        """Where the levels of a sound circuit lie."""
+        """Where the levels of a sound circuit lie.
+
+        Parameters
+        ----------
+        cranking : bool
+            whether the starter loads the battery
+
+        Returns
+        -------
+        tuple of Band
+            in the channel's unit
+        """
 
     @property
     def probe(self) -> ProbeDoubt | None:
@@ -131,7 +148,13 @@ class RotatingReading(ChannelReading, ABC):
         return None
 
     def rests_at(self, level: float) -> bool:
-        """Whether a signal may rest at a level for long without being cut off there."""
+        """Whether a signal may rest at a level for long without being cut off there.
+
+        Parameters
+        ----------
+        level : float
+            in the channel's unit
+        """
         return False
 
     @property
@@ -216,6 +239,11 @@ class RotatingReading(ChannelReading, ABC):
         """Angle in degrees (0 to 360, from tooth 1) and the number of the tooth last passed at a time.
 
         None where the wheel is not known or the time lies outside the teeth seen.
+
+        Parameters
+        ----------
+        time_s : float
+            s, from the capture's first sample
         """
         teeth = self.teeth
         index = int(np.searchsorted(teeth.times, time_s, "right")) - 1

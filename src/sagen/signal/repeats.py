@@ -38,7 +38,13 @@ def repeats_after(times: np.ndarray) -> int | None:
 
 
 def own_pattern(reading: RotatingReading) -> int | None:
-    """Teeth a turn of a wheel that nobody stated and that no catalogue knows, but whose uneven spaces come again."""
+    """Teeth a turn of a wheel that nobody stated and that no catalogue knows, but whose uneven spaces come again.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        teeth with their times in s
+    """
     if reading.sheet.declared_wheel is not None or not reading.switching or len(reading.teeth.anchors):
         return None
     if reading.sheet.role == Role.CAM:
@@ -48,7 +54,13 @@ def own_pattern(reading: RotatingReading) -> int | None:
 
 def equal_gaps(reading: RotatingReading) -> Wheel | None:
     """The wheel of several gaps that a wheel nobody stated may as well be: what is not seen in every turn is as long as its
-    reference gap. None where nothing like that is missing."""
+    reference gap. None where nothing like that is missing.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        with a wheel that was found, not stated
+    """
     wheel, teeth = reading.wheel, reading.teeth
     if reading.sheet.declared_wheel is not None or wheel is None or not wheel.missing or wheel.others:
         return None

@@ -84,7 +84,18 @@ class Modes:
         return self.poles.imag / (2 * np.pi)
 
     def near(self, hz: float) -> int | None:
-        """The strongest mode within a hair of a frequency."""
+        """The strongest mode within a hair of a frequency.
+
+        Parameters
+        ----------
+        hz : float
+            Hz
+
+        Returns
+        -------
+        int or None
+            its index, strongest first
+        """
         found = np.flatnonzero(np.abs(self.hz / hz - 1) < _LIMIT.same_mode)
         return int(found[0]) if len(found) else None
 
@@ -103,6 +114,10 @@ def find_modes(bursts: np.ndarray, sfreq: float) -> Modes:
     -------
     Modes
         Hz, decay in 1/s and share of each, the strongest first
+
+    References
+    ----------
+    Roy and Kailath, IEEE Trans. ASSP 37(7), 1989 (ESPRIT). From memory.
     """
     none = Modes(np.empty(0, complex), np.empty(0))
     tallest = np.argsort(-np.abs(bursts).max(axis=1))[: int(_LIMIT.most_bursts)]
@@ -126,6 +141,10 @@ def fit_rings(bursts: np.ndarray, sfreq: float, modes: Modes | None = None, whic
         Hz
     modes : Modes
         as found of the same bursts
+
+    References
+    ----------
+    Golub and Pereyra, SIAM J. Numer. Anal. 10, 1973 (variable projection). From memory.
     """
     modes = find_modes(bursts, sfreq) if modes is None else modes
     if not len(modes.poles):
@@ -153,7 +172,18 @@ def _baseline(length: int) -> np.ndarray:
 
 
 def steady(bursts: np.ndarray) -> np.ndarray:
-    """Bursts without what a constant, a slope and a bend explain."""
+    """Bursts without what a constant, a slope and a bend explain.
+
+    Parameters
+    ----------
+    bursts : ndarray, shape (bursts, samples)
+        V
+
+    Returns
+    -------
+    ndarray, shape as given
+        V; a polynomial of second degree taken off by least squares
+    """
     slow = _baseline(bursts.shape[1])
     return bursts - bursts @ np.linalg.pinv(slow).T @ slow.T
 

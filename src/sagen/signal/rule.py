@@ -51,7 +51,19 @@ def rule(
     silenced_by: Iterable[FindingKind] = (),
     hears: Iterable[FindingKind] = (),
 ) -> Callable[[Judgement], Rule]:
-    """Declare a function a rule."""
+    """Declare a function a rule.
+
+    Parameters
+    ----------
+    finding : FindingKind
+        what it finds
+    on : type
+        the kind of reading it judges
+    needs : iterable of str
+        what of the context it cannot do without
+    silenced_by, hears : iterable of FindingKind
+        findings that make it needless, or that it must know of
+    """
 
     def declare(judge: Judgement) -> Rule:
         return Rule(finding, judge, on, tuple(needs), frozenset(silenced_by), frozenset(hears))
@@ -66,6 +78,15 @@ def in_order(rules: Iterable[Rule]) -> tuple[Rule, ...]:
     ------
     SagenError
         when rules wait for one another in a circle.
+
+    Parameters
+    ----------
+    rules : iterable of Rule
+        in the order in which they were written
+
+    References
+    ----------
+    Kahn, CACM 5(11), 1962: topological order. From memory.
     """
     waiting, ready = list(rules), []
     while waiting:

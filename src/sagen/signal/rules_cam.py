@@ -89,7 +89,15 @@ def _scatter_limit(track: CamTrack, reading: RotatingReading) -> float:
 
 @rule(FindingKind.DROPOUT)
 def cam_dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
-    """Windows of a cam that do not come though the crank turns on: every edge of the cycle has its crank angle."""
+    """Windows of a cam that do not come though the crank turns on: every edge of the cycle has its crank angle.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        a cam's
+    context : Context
+        the capture's other readings, its state and its known-good one
+    """
     track = context.cams.get(reading.column)
     crank = context.crank
     if track is None or crank is None or len(track.template) < _LOST.least_template or reading.wheel is not None:
@@ -150,7 +158,18 @@ def _calm(phase_error: np.ndarray) -> np.ndarray:
 
 
 def crank_angle_end(crank: RotatingReading) -> float:
-    """Crank degrees at the last tooth by which a cam is judged."""
+    """Crank degrees at the last tooth by which a cam is judged.
+
+    Parameters
+    ----------
+    crank : RotatingReading
+        its wheel known; times in s
+
+    Returns
+    -------
+    float
+        degrees
+    """
     last = np.searchsorted(crank.teeth.times, judged_stretch(crank)[1])
     return float(crank.teeth.angle_deg()[last])
 

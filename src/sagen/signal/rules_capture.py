@@ -18,7 +18,20 @@ _SAMPLES, _CLIPPED, _SHORT = limits("undersampled"), limits("clipped"), limits("
 
 @rule(FindingKind.UNDERSAMPLED, needs=("switching",))
 def undersampled(reading: RotatingReading, context: Context) -> Iterator[Finding]:
-    """Too few samples from tooth to tooth at top speed."""
+    """Too few samples from tooth to tooth at top speed.
+
+    Parameters
+    ----------
+    reading : RotatingReading
+        times in s, samples a second
+    context : Context
+        the capture's state
+
+    References
+    ----------
+    Two samples a period are the least that tells one frequency from another: Shannon, Proc. IRE 37 (1949). From memory. How many more an edge
+    needs is common practice, no published source.
+    """
     if len(reading.edges) < _SAMPLES.fewest_edges:
         return
     least = reading.samples_a_tooth

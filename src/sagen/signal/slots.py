@@ -87,18 +87,46 @@ class Teeth:
 
 
 def still_beyond(wheel: Wheel | None) -> float:
-    """The pitches from which on a space is a standstill: well beyond the reference gap of the wheel."""
+    """The pitches from which on a space is a standstill: well beyond the reference gap of the wheel.
+
+    Parameters
+    ----------
+    wheel : Wheel or None
+        with its reference gap
+
+    Returns
+    -------
+    float
+        pitches
+    """
     return max(STILL, 2.0 * (wheel.missing + 2)) if wheel else STILL
 
 
 def lengths(ratio: np.ndarray) -> np.ndarray:
-    """Logarithms of spaces in pitches, none so far from even that it would outweigh all others."""
+    """Logarithms of spaces in pitches, none so far from even that it would outweigh all others.
+
+    Parameters
+    ----------
+    ratio : ndarray, shape (spaces,)
+        pitches
+
+    Returns
+    -------
+    ndarray, shape (spaces,)
+        natural logarithms
+    """
     return np.clip(np.log(np.maximum(ratio, 1e-3)), -0.9, 1.9)
 
 
 def pace_around(pitches: np.ndarray) -> np.ndarray:
     """The pace (s a pitch) that a shaft has around each of its pitches: the quickest of three medians of 32, since one of
-    them may lie in a rest. Shape as given."""
+    them may lie in a rest. Shape as given.
+
+    Parameters
+    ----------
+    pitches : ndarray, shape (spaces,)
+        s a pitch
+    """
     size = 32
     if len(pitches) < 2 * size:
         return np.full(len(pitches), float(np.median(pitches)) if len(pitches) else 0.0)
@@ -161,7 +189,13 @@ def _pitch_around(single: np.ndarray, reach: int) -> np.ndarray:
 
 
 def spread(ratio: np.ndarray) -> float:
-    """How far spaces stray from even: the median of the logarithm of their length in pitches."""
+    """How far spaces stray from even: the median of the logarithm of their length in pitches.
+
+    Parameters
+    ----------
+    ratio : ndarray, shape (spaces,)
+        pitches
+    """
     return float(np.median(np.abs(np.log(np.maximum(ratio, 1e-3))))) if len(ratio) > 3 else 0.0
 
 
@@ -181,7 +215,18 @@ def slots_passed(ratio: np.ndarray) -> np.ndarray:
 
 
 def lost_teeth(teeth: Teeth) -> dict[int, float]:
-    """Tooth numbers that are skipped, with the share of their turns in which they are."""
+    """Tooth numbers that are skipped, with the share of their turns in which they are.
+
+    Parameters
+    ----------
+    teeth : Teeth
+        turns and numbers of teeth, times in s
+
+    Returns
+    -------
+    dict of int to float
+        0 to 1 by number, from 1
+    """
     wheel, number, spans = teeth.wheel, teeth.number, teeth.spans
     last = wheel.slots - wheel.missing
     real = (number >= 1) & (number <= last)

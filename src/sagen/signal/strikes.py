@@ -156,6 +156,10 @@ def find_strikes(channels: Sequence[Channel], sfreq: float) -> StrikeSet:
     channels : one or more Channel of the same length
     sfreq : float
         Hz
+
+    References
+    ----------
+    The instant of arrival: Maeda, Zisin 38 (1985). From memory.
     """
     columns = tuple(channel.column for channel in channels)
     thin = max(1, int(sfreq / _LIMIT.thinned_hz))

@@ -92,7 +92,22 @@ class TapFit:
         return bool(np.isfinite(self.effect[sensor, load]))
 
     def contrast(self, weights: dict[tuple[int, int], float]) -> tuple[float, float]:
-        """A sum of effects with weights by (sensor, load): value and standard uncertainty."""
+        """A sum of effects with weights by (sensor, load): value and standard uncertainty.
+
+        Parameters
+        ----------
+        weights : dict of (int, int) to float
+            by sensor and load
+
+        Returns
+        -------
+        value, uncertainty : float
+            in logarithms of height
+
+        References
+        ----------
+        JCGM 100:2008, 5.2.2: with covariances.
+        """
         vector = np.zeros(self.effect.size)
         for (sensor, load), weight in weights.items():
             vector[sensor * len(self.loads) + load] += weight
@@ -114,7 +129,13 @@ class Point:
 
 def sensors_of(captures: Sequence[Tapped]) -> tuple[SensorKey, ...]:
     """The sensors of a set. Where every channel of every capture states another bank it is the bank that names the
-    sensor, else the column."""
+    sensor, else the column.
+
+    Parameters
+    ----------
+    captures : sequence of Tapped
+        of one job
+    """
     banked = all(_by_bank(capture) for capture in captures)
     found: dict[object, SensorKey] = {}
     for this_capture in captures:
@@ -154,6 +175,10 @@ def fit_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapFit 
     -------
     TapFit or None
         None where no strike is in them
+
+    References
+    ----------
+    Huber, Ann. Math. Statist. 35 (1964), for weights that let a stray tap go. From memory.
     """
     captures = [capture for capture in captures if len(capture.strikes)]
     if not captures:
@@ -375,6 +400,10 @@ def height_under(source: Source, load_ohm: float | np.ndarray) -> np.ndarray:
     -------
     float or ndarray
         V, shape of `load_ohm`
+
+    References
+    ----------
+    Voltage divider of a capacitive source: Horowitz and Hill, The Art of Electronics (2015), 1.7. From memory.
     """
     capacitive = np.sqrt(max(source.ohm.value**2 - source.series_ohm**2, 1.0))
     return source.open_v.value * loaded_share(load_ohm, capacitive, source.series_ohm)

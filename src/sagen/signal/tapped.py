@@ -45,7 +45,13 @@ class Tapped:
         return " ".join(place.split()).casefold() if place else None
 
     def connection(self, sensor: int) -> Connection | None:
-        """How one sensor stood; a stated load is one even where nothing else is said."""
+        """How one sensor stood; a stated load is one even where nothing else is said.
+
+        Parameters
+        ----------
+        sensor : int
+            its number in the capture, from 0
+        """
         stated = self.sheet.conditions.connection
         if self.channels[sensor].load_ohm is not None and stated != Connection.PLUGGED:
             return Connection.LOADED
@@ -81,6 +87,10 @@ def loaded_share(
     -------
     ndarray
         0 to 1, shape broadcast
+
+    References
+    ----------
+    Voltage divider of a capacitive source: Horowitz and Hill, The Art of Electronics (2015), 1.7. From memory.
     """
     load = np.asarray(load_ohm, dtype=float)
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -90,6 +100,16 @@ def loaded_share(
 
 def knock_band(bore_mm: float) -> tuple[float, float, float]:
     """Lowest, likeliest and highest frequency (Hz) of the first circumferential mode for a bore: an estimate, since the
-    temperature of the burnt gas is not known."""
+    temperature of the burnt gas is not known.
+
+    Parameters
+    ----------
+    bore_mm : float
+        mm
+
+    References
+    ----------
+    Draper, J. Aeronaut. Sci. 5 (1938). From memory.
+    """
     low, usual, high = (FIRST_ROOT * c / (np.pi * bore_mm / 1000) for c in SOUND_M_S)
     return float(low), float(usual), float(high)

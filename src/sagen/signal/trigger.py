@@ -48,7 +48,22 @@ class Trigger:
     _fast: bool = False
 
     def feed(self, raw: np.ndarray) -> list[int]:
-        """The samples (counted from the first ever fed) at which it fires in a block."""
+        """The samples (counted from the first ever fed) at which it fires in a block.
+
+        Parameters
+        ----------
+        raw : ndarray, shape (n,)
+            samples as they came
+
+        Returns
+        -------
+        list of int
+            indices
+
+        References
+        ----------
+        Two thresholds: Schmitt, J. Sci. Instrum. 15 (1938). From memory.
+        """
         rises, falls = self.passed = self._crossings(raw)
         fired = {
             TriggerKind.RISE: lambda: list(rises), TriggerKind.FALL: lambda: list(falls),
@@ -145,7 +160,18 @@ class Watch:
         self._trigger.skip(count)
 
     def feed(self, raw: np.ndarray) -> list[tuple[int, bool]]:
-        """What happened in a block: the sample from the first ever fed, and whether it was lost then or is back."""
+        """What happened in a block: the sample from the first ever fed, and whether it was lost then or is back.
+
+        Parameters
+        ----------
+        raw : ndarray, shape (n,)
+            samples as they came
+
+        Returns
+        -------
+        list of (int, bool)
+            index, and True where it was lost
+        """
         lost = [(item, True) for item in self._trigger.feed(raw)]
         rises, falls = self._trigger.passed
         back = [(int(rise), False) for rise in (rises if self._rail else falls)]

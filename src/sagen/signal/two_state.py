@@ -280,6 +280,10 @@ def read_two_state(
         the high level a sound line has, in its unit; NaN where nobody said
     make : type
         the reading to be made
+
+    References
+    ----------
+    Levels and instants: IEEE Std 181-2011, 5.2 and 5.3; two thresholds: Schmitt, J. Sci. Instrum. 15 (1938), from memory.
     """
     slow = slow_rise(channel, levels, capture.sfreq) if levels.swing >= FAINT * expected else None
     if slow is not None:
@@ -426,7 +430,13 @@ def _rises(channel: Channel, raw: np.ndarray, levels: Levels, lower: float, uppe
 
 
 def counts_teeth(sheet: ChannelSheet) -> bool:
-    """A cam's few uneven windows are no row of like teeth; without a declared wheel they are not counted."""
+    """A cam's few uneven windows are no row of like teeth; without a declared wheel they are not counted.
+
+    Parameters
+    ----------
+    sheet : ChannelSheet
+        role and wheel
+    """
     return sheet.role != Role.CAM or sheet.wheel is not None
 
 

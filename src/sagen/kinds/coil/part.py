@@ -100,6 +100,10 @@ def coil_emf(machine: SimulatedMachine, turns: np.ndarray, speed: np.ndarray) ->
     -------
     ndarray, shape (n,)
         V
+
+    References
+    ----------
+    Faraday's law of induction: Feynman, Leighton and Sands, Lectures on Physics II (1964), 17-1. From memory.
     """
     within, strength = tooth_place(machine, turns)
     width = 0.21
@@ -123,6 +127,10 @@ def coil_response(machine: SimulatedMachine, load_ohm: float, farads: float) -> 
     -------
     numerator, denominator : ndarray
         powers of s, falling
+
+    References
+    ----------
+    Series RL with a capacitance across its load, second order: Oppenheim and Willsky, Signals and Systems (1997), 6.5. From memory.
     """
     values = machine.values
     ohm, henry = copper(machine, values.coil_ohm), values.coil_h

@@ -120,19 +120,42 @@ class Lobes:
     false: np.ndarray  #: samples, where half-waves too narrow for a tooth began
 
     def of(self, falling: bool) -> tuple[np.ndarray, np.ndarray]:
-        """Places (samples) and heights of one kind of crossing."""
+        """Places (samples) and heights of one kind of crossing.
+
+        Parameters
+        ----------
+        falling : bool
+            the crossing that goes down
+
+        Returns
+        -------
+        places, heights : ndarray, shape (crossings,)
+            samples, and raw units
+        """
         chosen = self.rising != falling
         return self.at[chosen], self.height[chosen]
 
     def off(self, joints: tuple[tuple[int, int], ...]) -> Lobes:
-        """Without the crossings between two stretches put end to end."""
+        """Without the crossings between two stretches put end to end.
+
+        Parameters
+        ----------
+        joints : tuple of (int, int)
+            samples between which nothing was recorded
+        """
         if not joints:
             return self
         kept = np.isin(self.at, Edges(self.at, self.rising).off(joints).at)
         return Lobes(self.at[kept], self.rising[kept], self.height[kept], self.false)
 
     def middle_part(self, most: int) -> Lobes:
-        """At most `most` crossings from the middle of the record; itself where it has no more."""
+        """At most `most` crossings from the middle of the record; itself where it has no more.
+
+        Parameters
+        ----------
+        most : int
+            crossings
+        """
         if len(self.at) <= most:
             return self
         first = (len(self.at) - most) // 2

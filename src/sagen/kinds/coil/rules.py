@@ -18,7 +18,20 @@ _LIMIT, _COMPARED = limits("coil"), limits("compared")
 
 @rule(FindingKind.WEAK_AMPLITUDE, on=CoilReading, needs=("switching",))
 def weak_coil(reading: CoilReading, context: Context) -> Iterator[Finding]:
-    """A swing too small for the speed: against the known-good capture where there is one."""
+    """A swing too small for the speed: against the known-good capture where there is one.
+
+    Parameters
+    ----------
+    reading : CoilReading
+        heights in V, times in s
+    context : Context
+        the capture's state and its known-good one
+
+    References
+    ----------
+    Open volts grow with speed (Faraday's law: Feynman, Leighton and Sands, Lectures on Physics II, 1964, 17-1, from memory); what a sound coil
+    gives at cranking speed is common practice, no published source.
+    """
     if len(reading.teeth.times) < 5:
         return
     height, rate = float(np.median(reading.heights)), _teeth_a_second(reading)
@@ -76,7 +89,15 @@ def _fades(reading: CoilReading) -> Finding | None:
 
 @rule(FindingKind.REVERSED_POLARITY, on=CoilReading, needs=("switching", "polarity_sure"))
 def reversed_polarity(reading: CoilReading, context: Context) -> Iterator[Finding]:
-    """The sharp crossing runs the wrong way."""
+    """The sharp crossing runs the wrong way.
+
+    Parameters
+    ----------
+    reading : CoilReading
+        with both kinds of crossing
+    context : Context
+        the capture's state and its known-good one
+    """
     declared, pattern = reading.sheet.polarity, context.pattern(reading)
     if declared is None and isinstance(pattern, CoilReading) and pattern.switching and pattern.polarity_sure:
         declared = "falling" if pattern.falling else "rising"

@@ -16,7 +16,19 @@ _LIMIT = limits("current")
 
 @rule(FindingKind.WEAK_AMPLITUDE, on=CurrentReading, needs=("switching",))
 def weak_current(reading: CurrentReading, context: Context) -> Iterator[Finding]:
-    """The two currents lie too close together."""
+    """The two currents lie too close together.
+
+    Parameters
+    ----------
+    reading : CurrentReading
+        levels in A
+    context : Context
+        the capture's state
+
+    References
+    ----------
+    Two currents of about 7 and 14 mA: common practice, no published source.
+    """
     swing, limit = reading.levels.swing, _LIMIT.weak_share * 0.5 * reading.expected
     if swing < limit:
         levels = [reading.levels.low * reading.milliamp, reading.levels.high * reading.milliamp]

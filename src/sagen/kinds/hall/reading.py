@@ -18,7 +18,17 @@ REGULATED = (3.3, 8.0)
 
 
 def likely_pull_up(levels: Levels) -> float:
-    """The pull-up where the sheet names none: a regulated one where the level lies on it, else 5 V, or 12 V for what lies above."""
+    """The pull-up where the sheet names none: a regulated one where the level lies on it, else 5 V, or 12 V for what lies above.
+
+    Parameters
+    ----------
+    levels : Levels
+        V
+
+    References
+    ----------
+    Regulated supplies of sensors are 3.3, 5 or 8 V, else the battery's: common practice, no published source.
+    """
     for regulated in REGULATED:
         if abs(levels.high / regulated - 1) < _LIMIT.usual_v:
             return regulated
@@ -66,7 +76,13 @@ class HallReading(TwoStateReading):
         return max(_LIMIT.low_v, _LIMIT.low_share * self.expected)
 
     def high_limit(self, cranking: bool) -> float:
-        """Lowest sound high level, V: a pull-up to the battery sags with it while the starter turns."""
+        """Lowest sound high level, V: a pull-up to the battery sags with it while the starter turns.
+
+        Parameters
+        ----------
+        cranking : bool
+            whether the starter loads the battery
+        """
         sags = cranking and self.expected >= _LIMIT.battery_pull_up_v
         return (_LIMIT.high_share_cranking if sags else _LIMIT.high_share) * self.expected
 

@@ -20,7 +20,19 @@ _LIMIT, _TRACK, _COMPARED = limits("hall"), limits("level_track"), limits("compa
 
 @rule(FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"))
 def low_not_pulled_down(reading: HallReading, context: Context) -> Iterator[Finding]:
-    """Switching, but the low level stays well above ground."""
+    """Switching, but the low level stays well above ground.
+
+    Parameters
+    ----------
+    reading : HallReading
+        levels in V
+    context : Context
+        the capture's rails and state
+
+    References
+    ----------
+    How low a sound output pulls: common practice, no published source.
+    """
     low, limit = reading.levels.low, reading.low_limit
     if low > limit:
         yield Finding(
@@ -42,7 +54,19 @@ def low_not_pulled_down(reading: HallReading, context: Context) -> Iterator[Find
     FindingKind.HIGH_NOT_REACHED, on=HallReading, needs=("switching", "levels_true"), silenced_by=(FindingKind.CLIPPED,)
 )  # fmt: skip
 def high_not_reached(reading: HallReading, context: Context) -> Iterator[Finding]:
-    """Switching, but the high level stays well below the pull-up."""
+    """Switching, but the high level stays well below the pull-up.
+
+    Parameters
+    ----------
+    reading : HallReading
+        levels in V, rise in s
+    context : Context
+        the capture's rails and state
+
+    References
+    ----------
+    Rise from 10 to 90 %: IEEE Std 181-2011, 5.3.4; its limit is common practice, no published source.
+    """
     high, limit = reading.levels.high, reading.high_limit(context.cranking)
     slow = reading.slow
     if slow is not None and slow.usual < limit:
@@ -82,7 +106,19 @@ def _beside_the_good_one(reading: HallReading, context: Context, told: FindingKi
     FindingKind.LOW_NOT_PULLED_DOWN, on=HallReading, needs=("switching", "levels_true"), silenced_by=(FindingKind.NOISE,)
 )  # fmt: skip
 def low_above_the_good_one(reading: HallReading, context: Context) -> Iterator[Finding]:
-    """The low level stands plainly higher than in the known-good capture, though within its limit."""
+    """The low level stands plainly higher than in the known-good capture, though within its limit.
+
+    Parameters
+    ----------
+    reading : HallReading
+        levels in V
+    context : Context
+        with the known-good capture
+
+    References
+    ----------
+    Standard uncertainties of both are added in squares: JCGM 100:2008, 5.1.2.
+    """
     found = _beside_the_good_one(reading, context, FindingKind.LOW_NOT_PULLED_DOWN)
     if found is None:
         return
@@ -102,7 +138,19 @@ def low_above_the_good_one(reading: HallReading, context: Context) -> Iterator[F
 )  # fmt: skip
 def high_below_the_good_one(reading: HallReading, context: Context) -> Iterator[Finding]:
     """The high level stands plainly lower than in the known-good capture, or is reached far more slowly. A pull-up on the
-    battery follows it: there another battery is no difference."""
+    battery follows it: there another battery is no difference.
+
+    Parameters
+    ----------
+    reading : HallReading
+        levels in V, rise in s
+    context : Context
+        with the known-good capture
+
+    References
+    ----------
+    Standard uncertainties of both are added in squares: JCGM 100:2008, 5.1.2.
+    """
     found = _beside_the_good_one(reading, context, FindingKind.HIGH_NOT_REACHED)
     if found is None:
         return

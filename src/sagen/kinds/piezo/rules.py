@@ -47,7 +47,19 @@ def _marks(tapped: Tapped, sensor: int) -> tuple[Span, ...]:
 
 @rule(FindingKind.UNDERSAMPLED, on=StrikeReading)
 def undersampled(reading: StrikeReading, context: Context) -> Iterator[Finding]:
-    """Too few samples for one cycle of the ring: it may be another frequency folded down."""
+    """Too few samples for one cycle of the ring: it may be another frequency folded down.
+
+    Parameters
+    ----------
+    reading : StrikeReading
+        Hz and V
+    context : Context
+        the sheet's state
+
+    References
+    ----------
+    Two samples a period are the least: Shannon, Proc. IRE 37 (1949). From memory.
+    """
     found = _sensor(reading, context)
     slow = reading.sfreq < _SAMPLES.least_hz
     if found is None or (not slow and (not len(found[0].strikes) or found[0].strikes.silent[found[1]])):
@@ -190,7 +202,13 @@ def _loaded(tapped: Tapped, sensor: int, pattern: Tapped | None) -> bool:
 
 def before_plugging(connection: Connection | None, theirs: Connection | None) -> bool:
     """Whether a known-good capture must be of the same sensors, not yet plugged in: it is then what shows whether the
-    circuit holds one of them down."""
+    circuit holds one of them down.
+
+    Parameters
+    ----------
+    connection, theirs : Connection or None
+        of this capture, and of the known-good one
+    """
     return connection == Connection.PLUGGED and theirs in (Connection.UNPLUGGED, Connection.LOADED)
 
 
@@ -241,7 +259,19 @@ def loaded_down(reading: StrikeReading, context: Context) -> Iterator[Finding]:
 
 @rule(FindingKind.RING_MISMATCH, on=StrikeReading, silenced_by=(FindingKind.NO_SIGNAL, FindingKind.UNDERSAMPLED))
 def ring_mismatch(reading: StrikeReading, context: Context) -> Iterator[Finding]:
-    """Rings at another frequency than the others do."""
+    """Rings at another frequency than the others do.
+
+    Parameters
+    ----------
+    reading : StrikeReading
+        Hz
+    context : Context
+        with the known-good capture
+
+    References
+    ----------
+    Intervals of a difference by JCGM 100:2008, 5.1.2.
+    """
     found = _sensor(reading, context)
     if found is None:
         return

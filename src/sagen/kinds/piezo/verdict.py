@@ -153,6 +153,10 @@ def judge_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapVe
         of one job
     good : sequence of Tapped
         known to be good, on the same block
+
+    References
+    ----------
+    A factorial experiment in logarithms (sensor, place, load): Box, Hunter and Hunter, Statistics for Experimenters (1978). From memory.
     """
     fit = fit_taps(captures, good)
     if fit is None:

@@ -65,7 +65,13 @@ _GAPS = {
 
 
 def gap_words(gap: Gap) -> str:
-    """What is still missing, as an instruction."""
+    """What is still missing, as an instruction.
+
+    Parameters
+    ----------
+    gap : Gap
+        a capture that is missing, and why
+    """
     place = f" at '{gap.place}'" if gap.place else ""
     return _GAPS[gap.what].format(strikes=gap.strikes, place=place)
 
@@ -95,7 +101,13 @@ def load_words(connection: str, ohm: float = -1.0) -> str:
 
 
 def share_words(interval: Interval) -> str:
-    """A relative height with its interval."""
+    """A relative height with its interval.
+
+    Parameters
+    ----------
+    interval : Interval
+        ratio of heights
+    """
     if not np.isfinite(interval.low):
         return "not known" if interval.count == 0 else "alone"
     return f"{100 * interval.value:.0f} % ({100 * interval.low:.0f} to {100 * interval.high:.0f})"

@@ -74,7 +74,13 @@ class FaultMode:
         return self.ends.get(name.replace(" ", "_").replace("-", "_"), float(np.clip(asked, 0.0, 1.0)))
 
     def fits(self, spec: CircuitSpec) -> bool:
-        """Whether a circuit can have it."""
+        """Whether a circuit can have it.
+
+        Parameters
+        ----------
+        spec : CircuitSpec
+            kind of sensor, role, wires
+        """
         return (
             can(spec.sensor, *self.sensor_can)
             and spec.role in self.roles
@@ -144,7 +150,13 @@ def all_faults() -> dict[str, FaultMode]:
 
 
 def possible(spec: CircuitSpec) -> tuple[FaultMode, ...]:
-    """The fault modes that a circuit can have."""
+    """The fault modes that a circuit can have.
+
+    Parameters
+    ----------
+    spec : CircuitSpec
+        kind of sensor, role, wires
+    """
     return tuple(all_fault for all_fault in all_faults().values() if all_fault.fits(spec))
 
 
@@ -239,6 +251,10 @@ def growing(low: float, high: float, severity: float) -> float:
         values at severity 0 and 1, same unit, > 0
     severity : float
         0 to 1
+
+    References
+    ----------
+    Geometric interpolation: wear and corrosion go by ratios. Common practice, no published source.
     """
     return low * (high / low) ** severity
 
@@ -258,6 +274,10 @@ def up_to_open(low: float, severity: float) -> float:
     -------
     float
         ohm
+
+    References
+    ----------
+    How far bad contacts go is judgement. Common practice, no published source.
     """
     return either(
         np.asarray(severity) >= 1.0, OPEN, growing(np.clip(low, LEAST, NEARLY_OPEN), NEARLY_OPEN, severity**2)
