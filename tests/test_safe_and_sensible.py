@@ -28,8 +28,9 @@ from sagen.model.trail import (
     RepairEntry,
 )
 from sagen.model.vocabulary import OHM_POINTS, Cause, CheckKind, State
+from sagen.reason.askable import SHAFT_TURNS
 from sagen.reason.case import case_of
-from sagen.reason.checks import SHAFT_TURNS, advice, next_checks
+from sagen.reason.checks import advice, next_checks
 from sagen.reason.facts import knowledge
 from sagen.reason.weights import infer
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import time
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import numpy as np
@@ -286,7 +286,12 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
                 return played
             case = _stayed(case, Part.SENSOR)
             continue
-        case = with_trail(case, machine.answer(best.check))
+        told = machine.answer(best.check)
+        if best.again:
+            told = tuple(
+                replace(item, again=True) if isinstance(item, MeterReading | Inspected) else item for item in told
+            )
+        case = with_trail(case, told)
 
 
 def _stayed(case: Case, part: Part) -> Case:

@@ -15,8 +15,9 @@ from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.proof import standing
 from sagen.model.trail import CardEntry, CodeEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, OHM_POINTS, CheckKind, Gear, Point, Strategy, WireIs
+from sagen.reason.askable import timing_in_doubt
 from sagen.reason.case import case_of
-from sagen.reason.checks import Advice, NextCheck, advice, next_checks, timing_in_doubt
+from sagen.reason.checks import Advice, NextCheck, advice, next_checks
 from sagen.reason.several import OfCircuit, records_of, weigh_together
 from sagen.reason.suspects import suspects
 from sagen.reason.weights import infer

@@ -61,13 +61,13 @@ def entry_text(record: Record) -> str:
 
 
 @entry_text.register
-def _(capture_entry: CaptureEntry) -> str:
+def _entry_text_of_capture_entry(capture_entry: CaptureEntry) -> str:
     found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in capture_entry.findings]
     return f"{capture_entry.name}\n" + (", ".join(found) if found else "Nothing wrong seen")
 
 
 @entry_text.register
-def _(code_entry: CodeEntry) -> str:
+def _entry_text_of_code_entry(code_entry: CodeEntry) -> str:
     said = code_entry.meaning or generic_meaning(code_entry.code)
     status = f", {code_entry.status}" if code_entry.status else ""
     return code_entry.code + status + (f" {said}" if said else "")
@@ -84,7 +84,7 @@ def generic_meaning(code: str) -> str:
 
 
 @entry_text.register
-def _(complaint_entry: ComplaintEntry) -> str:
+def _entry_text_of_complaint_entry(complaint_entry: ComplaintEntry) -> str:
     told = [COMPLAINTS[complaint_entry.complaint]] if complaint_entry.complaint else []
     told += [complaint_entry.text] if complaint_entry.text else []
     told += (
@@ -95,18 +95,18 @@ def _(complaint_entry: ComplaintEntry) -> str:
 
 
 @entry_text.register
-def _(note_entry: NoteEntry) -> str:
+def _entry_text_of_note_entry(note_entry: NoteEntry) -> str:
     return note_entry.text
 
 
 @entry_text.register
-def _(repair_entry: RepairEntry) -> str:
+def _entry_text_of_repair_entry(repair_entry: RepairEntry) -> str:
     part = PARTS[repair_entry.part] if repair_entry.part else ""
     return repair_entry.text or (f"{part}, {ORIGINS[repair_entry.origin].lower()}" if part else "Repair")
 
 
 @entry_text.register
-def _(proof_entry: ProofEntry) -> str:
+def _entry_text_of_proof_entry(proof_entry: ProofEntry) -> str:
     told = [OWED[key] for key in proof_entry.done]
     told += [f"Not so: {OWED[key][:1].lower()}{OWED[key][1:]}" for key in proof_entry.failed]
     told += [f"Codes read: {', '.join(proof_entry.codes)}"] if proof_entry.codes else []
@@ -121,13 +121,13 @@ def _(proof_entry: ProofEntry) -> str:
 
 
 @entry_text.register
-def _(reading_entry: ReadingEntry) -> str:
+def _entry_text_of_reading_entry(reading_entry: ReadingEntry) -> str:
     shown = reading_entry.shown or f"{reading_entry.value:g} {'Ω' if reading_entry.ohms else 'V'}"
     return f"{shown} at {reading_entry.point.replace('_', ' ')}\n{STATES_THEN[reading_entry.state]}"
 
 
 @entry_text.register
-def _(inspection_entry: InspectionEntry) -> str:
+def _entry_text_of_inspection_entry(inspection_entry: InspectionEntry) -> str:
     name = inspection_entry.check.replace("_", " ")
     if inspection_entry.part is None:
         return f"{name[:1].upper()}{name[1:]}: {inspection_entry.outcome.replace('_', ' ') or 'as expected'}"
@@ -137,7 +137,7 @@ def _(inspection_entry: InspectionEntry) -> str:
 
 
 @entry_text.register
-def _(finding_entry: FindingEntry) -> str:
+def _entry_text_of_finding_entry(finding_entry: FindingEntry) -> str:
     state = f", {STATES_THEN[finding_entry.state]}" if finding_entry.state else ""
     return (
         FINDING_TITLES[finding_entry.finding] if finding_entry.finding else "A recording showed nothing wrong"
@@ -145,7 +145,7 @@ def _(finding_entry: FindingEntry) -> str:
 
 
 @entry_text.register
-def _(replaced_entry: ReplacedEntry) -> str:
+def _entry_text_of_replaced_entry(replaced_entry: ReplacedEntry) -> str:
     began = "; it began with that" if replaced_entry.began else ""
     return f"{PARTS[replaced_entry.part]}, {ORIGINS[replaced_entry.origin].lower()}{began}" + (
         f"\n{replaced_entry.text}" if replaced_entry.text else ""
@@ -153,7 +153,7 @@ def _(replaced_entry: ReplacedEntry) -> str:
 
 
 @entry_text.register
-def _(scan_entry: ScanEntry) -> str:
+def _entry_text_of_scan_entry(scan_entry: ScanEntry) -> str:
     if scan_entry.scan == Scan.CODES_BACK:
         return (
             "Code stays away after clearing" if scan_entry.value == CodesBack.NEVER else f"Code back {scan_entry.value}"
@@ -162,12 +162,12 @@ def _(scan_entry: ScanEntry) -> str:
 
 
 @entry_text.register
-def _(stayed_entry: StayedEntry) -> str:
+def _entry_text_of_stayed_entry(stayed_entry: StayedEntry) -> str:
     return "The complaint is still there" if stayed_entry.stayed else "The complaint is gone"
 
 
 @entry_text.register
-def _(circuit_entry: CircuitEntry) -> str:
+def _entry_text_of_circuit_entry(circuit_entry: CircuitEntry) -> str:
     spec = circuit_entry.spec
     told = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
     told += [f"feed {spec.supply:g} V"] if spec.supply else []
@@ -176,19 +176,19 @@ def _(circuit_entry: CircuitEntry) -> str:
 
 
 @entry_text.register
-def _(decision_entry: DecisionEntry) -> str:
+def _entry_text_of_decision_entry(decision_entry: DecisionEntry) -> str:
     return f"While it is open: {decision_entry.choice}" + (f"\n{decision_entry.text}" if decision_entry.text else "")
 
 
 @entry_text.register
-def _(card_entry: CardEntry) -> str:
+def _entry_text_of_card_entry(card_entry: CardEntry) -> str:
     circuits = ", ".join(str(row.get("name", "")) for row in card_entry.card.get("circuit", ()))
     title = " ".join(str(card_entry.card[key]) for key in ("make", "model", "engine") if card_entry.card.get(key))
     return title + (f"\nCircuits: {circuits}" if circuits else "")
 
 
 @entry_text.register
-def _(value_entry: ValueEntry) -> str:
+def _entry_text_of_value_entry(value_entry: ValueEntry) -> str:
     shown = value_entry.shown or f"{value_entry.value:g} {QUANTITIES[value_entry.quantity]}"
     state = STATES_THEN[value_entry.state] if value_entry.state else ""
     where = ", ".join(part for part in (" and ".join(value_entry.between), state, value_entry.when) if part)
@@ -196,12 +196,12 @@ def _(value_entry: ValueEntry) -> str:
 
 
 @entry_text.register
-def _(place_entry: PlaceEntry) -> str:
+def _entry_text_of_place_entry(place_entry: PlaceEntry) -> str:
     return f"{PLACES[place_entry.place]} {'opened: what can be done there costs no access now' if place_entry.opened else 'closed up'}"
 
 
 @entry_text.register
-def _(step_entry: StepEntry) -> str:
+def _entry_text_of_step_entry(step_entry: StepEntry) -> str:
     told = f"{STEPS[step_entry.step].partition(':')[0]}: {step_entry.what}" + (
         f", {step_entry.size}" if step_entry.size else ""
     )
@@ -210,7 +210,7 @@ def _(step_entry: StepEntry) -> str:
 
 
 @entry_text.register
-def _(part_entry: PartEntry) -> str:
+def _entry_text_of_part_entry(part_entry: PartEntry) -> str:
     told = f"{part_entry.count} x {part_entry.name}" if part_entry.count > 1 else part_entry.name
     told += f", {part_entry.maker}" if part_entry.maker else ""
     told += f" {part_entry.number}" if part_entry.number else ""
@@ -228,19 +228,19 @@ def _(part_entry: PartEntry) -> str:
 
 
 @entry_text.register
-def _(seen_entry: SeenEntry) -> str:
+def _entry_text_of_seen_entry(seen_entry: SeenEntry) -> str:
     return f"{seen_entry.seen}\n{SEEN_MARKS[seen_entry.mark]}" + (
         f", because {seen_entry.because}" if seen_entry.because else ""
     )
 
 
 @entry_text.register
-def _(photo_entry: PhotoEntry) -> str:
+def _entry_text_of_photo_entry(photo_entry: PhotoEntry) -> str:
     return photo_entry.caption or photo_entry.words or "A photo"
 
 
 @entry_text.register
-def _(costs_entry: CostsEntry) -> str:
+def _entry_text_of_costs_entry(costs_entry: CostsEntry) -> str:
     named = {
         "An hour": costs_entry.hour, "A come-back": costs_entry.come_back, "A day of standing": costs_entry.day, "The part": costs_entry.part_price,
     }  # fmt: skip
@@ -257,13 +257,13 @@ def said_days(days: float) -> str:
 
 
 @entry_text.register
-def _(damaged_entry: DamagedEntry) -> str:
+def _entry_text_of_damaged_entry(damaged_entry: DamagedEntry) -> str:
     was = f"It was a {damaged_entry.was[:40]}. " if damaged_entry.was else ""
     return f"{was}It cannot be read ({damaged_entry.why}) and counts for nothing."
 
 
 @entry_text.register
-def _(newer_entry: NewerEntry) -> str:
+def _entry_text_of_newer_entry(newer_entry: NewerEntry) -> str:
     return f"A {newer_entry.was[:40]} that a newer Sagen wrote: kept as it is, not weighed."
 
 

@@ -85,11 +85,11 @@ ENTRIES: dict[str, EntryForm] = {
     "replaced": EntryForm(ReplacedEntry, "part", ("origin", "began")),
     "repair": EntryForm(RepairEntry, "part", ("origin",)),
     "reading": EntryForm(
-        ReadingEntry, "reading", ("point", "state", "value", "temperature_c", "leads_ohm", "accuracy")
+        ReadingEntry, "reading", ("point", "state", "value", "temperature_c", "leads_ohm", "accuracy", "again")
     ),
     "capture": EntryForm(CaptureFile, "capture", ("sheet",)),
     "finding": EntryForm(FindingEntry, "finding", ("state", *FINDING_FIELDS, "channel", "severity", "text")),
-    "inspection": EntryForm(InspectionEntry, "check", ("outcome", "part", "seen", "certain")),
+    "inspection": EntryForm(InspectionEntry, "check", ("outcome", "part", "seen", "certain", "again")),
     "scan": EntryForm(ScanEntry, "scan", ("value",)),
     "stayed": EntryForm(StayedEntry, "stayed", ()),
     "note": EntryForm(NoteEntry, "text", ()),
@@ -330,7 +330,10 @@ def entry_of(row: dict, where: str) -> Record:
         raise SheetError(f"{where}: {_as_written(str(error), form.first, kind)}") from None
     if isinstance(made, InspectionEntry) and made.outcome:
         check = knowledge().check(made.check)
-        if check is not None and made.outcome not in check.outcome:
+        as_slug = made.outcome.strip().lower().replace(" ", "_").replace("-", "_")
+        if check is not None and as_slug in check.outcome:
+            made = replace(made, outcome=as_slug)
+        elif check is not None:
             outcomes = [AS_EXPECTED, *check.outcome]
             raise SheetError(f"{where}: outcome of '{check.name}': {unknown_name('value', made.outcome, outcomes)}")
     return made

@@ -248,7 +248,8 @@ MOST_CODE = 40  #: characters
 @dataclass(frozen=True)
 class ReadingEntry(Record):
     """A meter reading: volts against battery negative, or ohms. `shown` is the figure as it was typed; `judged` what it
-    was against its limits when it was entered, from the card or the model (`against`), None where it was not judged."""
+    was against its limits when it was entered, from the card or the model (`against`), None where it was not judged;
+    `again`: it was taken once more to be sure, not told twice."""
 
     kind = EntryKind.READING
     reading: Quantity
@@ -261,8 +262,10 @@ class ReadingEntry(Record):
     shown: str = ""
     judged: Judged | None = None
     against: str = ""
+    again: bool = False
 
     def __post_init__(self):
+        self._truth("again")
         if self.judged is not None:
             self._word("judged", Judged)
         self._text("against")
@@ -287,7 +290,8 @@ class ReadingEntry(Record):
 @dataclass(frozen=True)
 class InspectionEntry(Record):
     """What a check by eye or hand came to: one of its outcomes, "" for as expected. Or, in free words, what was looked
-    at (`part`, one of `LOOKED_AT`) and what was seen of it; `certain` makes it a fact."""
+    at (`part`, one of `LOOKED_AT`) and what was seen of it; `certain` makes it a fact. `again`: it was looked at once more to
+    be sure, not told twice."""
 
     kind = EntryKind.INSPECTION
     check: str
@@ -295,10 +299,12 @@ class InspectionEntry(Record):
     part: Thing | None = None
     seen: str = ""
     certain: bool = False
+    again: bool = False
 
     def __post_init__(self):
         self._text("check", "outcome", "seen")
         self._truth("certain")
+        self._truth("again")
         if self.part is not None:
             self._word("part", Thing)
 

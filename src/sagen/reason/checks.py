@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,37 +11,40 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
-    TURNING,
     Capability,
     CheckKind,
     CodesBack,
     FindingKind,
     Gear,
     Origin,
-    Part,
     Place,
-    Point,
     Role,
     Scan,
     State,
     Strategy,
 )
 from sagen.reason import words
+from sagen.reason.askable import (
+    RUNS_BESIDES,
+    SHAFT_TURNS,
+    asked_again,
+    can_be_asked,
+    done_already,
+    excluded_by,
+    gone_since_repair,
+    timing_in_doubt,
+)
 from sagen.reason.diagnostics import UNCONFIRMED
 from sagen.reason.evidence import (
     Captured,
-    Code,
     Inspected,
     MeterReading,
-    ReadElsewhere,
     Scanned,
-    Seen,
-    Stayed,
     outcome_shares,
     pulses_unseen,
     softened,
 )
-from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Need, cause_of, knowledge
+from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
 from sagen.reason.history import Case, Replaced
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.plan import Block, Step, next_block
@@ -86,6 +88,7 @@ class NextCheck:
     wrong_now: float = 1.0
     wrong_after: float = 1.0
     circuit: str = ""  #: where the job has several
+    again: bool = False  #: what was answered once, and everything hangs on, is to be taken once more
 
     @property
     def total_minutes(self) -> float:
@@ -106,6 +109,7 @@ class NextCheck:
             "moves_shaft": check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES,
             "place": str(check.place) if check.place is not None else "",
             "cautions": list(check.cautions),
+            **({"again": True} if self.again else {}),
             **({"circuit": self.circuit} if self.circuit else {}),
         }
 
@@ -168,144 +172,6 @@ def cause_matrix(faults: tuple[tuple[str, ...], ...]) -> np.ndarray:
         for each in some:
             out[causes.index(cause_of(each)), column] += 1 / len(some)
     return out
-
-
-def _since_repair(case: Case) -> list:
-    """The evidence since a part was last changed in this job."""
-    last = max(
-        (at for at, item in enumerate(case.trail) if isinstance(item, Replaced) and not item.earlier), default=-1
-    )
-    return list(case.trail[last + 1 :])
-
-
-def _told(piece) -> frozenset[str]:
-    """The findings that a piece of evidence holds."""
-    if isinstance(piece, Captured):
-        return piece.found
-    if isinstance(piece, Inspected) and piece.outcome == "weak":
-        return frozenset({FindingKind.WEAK_STRIKE})
-    return frozenset({piece.finding}) if isinstance(piece, ReadElsewhere) else frozenset()
-
-
-# What may be asked ----------------------------------------------------------------------------------------
-
-
-#: whether what a check needs is given; a new need is a row
-NEEDS: dict[Need, Callable[[Case], bool]] = {
-    Need.RUNS: lambda case: case.engine_runs != "no",
-    Need.WHEEL_GAP: lambda case: case.spec.declared_wheel is None or bool(case.spec.declared_wheel.missing),
-    Need.NO_WHEEL_GAP: lambda case: case.spec.declared_wheel is not None and not case.spec.declared_wheel.missing,
-    Need.PUBLISHED: lambda case: case.spec.ohms is not None,
-    Need.CODE: lambda case: any(isinstance(item, Code) for item in case.trail),
-    Need.NO_SCOPE: lambda case: Gear.SCOPE not in case.gear,
-    Need.BATTERY_FEED: lambda case: case.spec.supply is None or not case.spec.regulated,
-    Need.OWN_FEED: lambda case: case.spec.supply is None or case.spec.regulated,
-    Need.WEAK_SEEN: lambda case: any(FindingKind.WEAK_STRIKE in _told(item) for item in _since_repair(case)),
-    Need.REPAIRED: lambda case: any(isinstance(item, Replaced) and not item.earlier for item in case.trail),
-}
-
-
-#: from this chance on timing counts as in doubt; a shift that was recorded or seen always does
-TIMING_LIKELY = 0.25
-#: states in which the starter or the engine itself turns the shafts
-SHAFT_TURNS = frozenset({State.CRANKING, State.START, State.RUNNING, State.WIGGLE})
-
-
-#: checks that need the engine to turn though what is read stands still
-RUNS_BESIDES = frozenset({"codes_back", "complaint_after_the_repair"})
-#: checks of how the starter turns the engine
-OF_THE_STARTER = frozenset({"ask_the_starter", "rpm_cranking"})
-#: parts whose change leaves feed and return as they were
-LEAVES_RAILS = frozenset({Part.SENSOR, Part.WHEEL, Part.SEAT})
-#: faults that let piston and valve meet, and the parts on which they are seen
-MEETING, TIMING_PARTS = ("belt_or_chain_off", "crank_key_sheared", "chain_stretched"), frozenset({"timing"})
-
-
-def timing_in_doubt(case: Case, by_fault: Mapping[str, float]) -> bool:
-    """Whether belt, chain or key may be off, so that turning the engine by its starter may bend valves, until its marks were
-    seen to agree.
-
-    Parameters
-    ----------
-    by_fault : mapping
-        probability of each fault mode
-    """
-    shifted = False
-    likely = sum(by_fault.get(name, 0.0) for name in MEETING) >= TIMING_LIKELY and case.engine_runs != "yes"
-    for piece in case.trail:
-        if isinstance(piece, Replaced) and not piece.earlier and piece.part == Part.TIMING:
-            shifted = False  # put right; the marks are owed all the same where it is still likely
-        elif isinstance(piece, Inspected) and check_slug(piece.check) == "timing_marks":
-            if not piece.outcome:
-                shifted = likely = False
-            else:
-                shifted = True
-        elif (
-            isinstance(piece, Seen) and piece.bad and piece.thing in TIMING_PARTS
-        ) or FindingKind.TIMING_OFFSET in _told(piece):
-            shifted = True
-    return shifted or likely
-
-
-def can_be_asked(check: CheckFacts, case: Case, done: set[tuple], *, turning: bool = True) -> bool:
-    """Whether a check fits the circuit, the gear and the engine, and has not been answered; `turning`: whether the starter or
-    the engine may turn the shafts.
-
-    Parameters
-    ----------
-    check : CheckFacts
-    case : Case
-    done : set of tuple
-        checks that were answered, each with its place and state
-    turning : bool
-        see above
-    """
-    if not turning and (check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES):
-        return False
-    if case.engine_runs == "yes" and check.slug in OF_THE_STARTER:
-        return False  # an engine that came in running was turned by its starter
-    able = {*case.gear, Gear.EYES, Gear.PARTS, Gear.TESTER}
-    return (
-        check.gear in able
-        and check.fits(case.spec)
-        and all(NEEDS[need](case) for need in check.needs)
-        and (check.kind, check.slug) not in done
-        and (check.kind, check.point, check.state) not in done
-    )
-
-
-def _done(case: Case) -> set[tuple]:
-    """What has been measured, recorded or looked at since the last part was changed."""
-    done: set[tuple] = set()
-    for piece in case.trail:
-        if isinstance(piece, Replaced):
-            if not piece.earlier:
-                rails = {
-                    item for item in done if item[0] == CheckKind.METER and item[1] in (Point.SUPPLY, Point.GROUND)
-                }
-                done = rails if piece.part in LEAVES_RAILS else set()
-        elif isinstance(piece, MeterReading):
-            done.add((CheckKind.METER, piece.point, piece.state))
-        elif isinstance(piece, Captured):
-            done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
-            if piece.places > 1:
-                done.add((CheckKind.LOOK, "tap_from_another_place"))
-            if piece.state in TURNING and not any(label_kind(item) == FindingKind.NO_SIGNAL for item in piece.found):
-                # Pulses were seen to come, and how the shaft turned.
-                done |= {(CheckKind.SCAN, Scan.RPM_CRANKING), (CheckKind.LOOK, "ask_the_starter")}
-            # A rail that was recorded beside the signal need not be measured again.
-            for rail, kind in ((Point.SUPPLY, FindingKind.SUPPLY_LOSS), (Point.GROUND, FindingKind.GROUND_LIFT)):
-                if kind not in piece.unseen:
-                    done |= {(CheckKind.METER, rail, state) for state in (piece.state, State.KEY_ON)}
-        elif isinstance(piece, Inspected):
-            done |= {(kind, check_slug(piece.check)) for kind in (CheckKind.LOOK, CheckKind.CAPTURE)}
-        elif isinstance(piece, ReadElsewhere) and piece.state:
-            done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
-        elif isinstance(piece, Scanned):
-            done.add((CheckKind.SCAN, piece.what))
-        elif isinstance(piece, Stayed):
-            done.add((CheckKind.LOOK, "complaint_after_the_repair"))
-    return done
 
 
 def opened(case: Case, facts: Knowledge) -> set[Place]:
@@ -377,7 +243,7 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
     facts = world.facts
     with world.lock:
         outlook = Outlook.of(case, posterior, world)
-        done, open_places = _done(case), opened(case, facts)
+        done, excluded, open_places = done_already(case), excluded_by(case, facts), opened(case, facts)
         turning = not timing_in_doubt(case, posterior.by_fault())
         slower = STRATEGY.get(case.strategy, {})
         stakes = facts.stakes
@@ -390,11 +256,13 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
 
         # Where all is sound, and proven or all but certain, a check that tells nothing is no work worth offering.
         settled = leading == SOUND and by_fault[SOUND] >= stakes.enough
+        if settled and gone_since_repair(case):
+            return ()  # what is owed of the proof is all that is left
         foreseen = []
+        again = asked_again(case, posterior, facts, turning=turning)
         for check in facts.checks:
-            outcomes = (
-                OUTCOMES[check.kind](check, outlook) if can_be_asked(check, case, done, turning=turning) else None
-            )
+            asked = check is again or can_be_asked(check, case, done, excluded, turning=turning)
+            outcomes = OUTCOMES[check.kind](check, outlook) if asked else None
             if outcomes is not None:
                 foreseen.append(
                     (check, outcomes, *_gain(outcomes, outlook, facts), *cost(check, case, facts, open_places))
@@ -404,9 +272,9 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         closed |= leading != SOUND and not any(block.cost < stakes.patience * block.worth for block in blocks)
         ranked = []
         for block in blocks:
-            if settled and all(foreseen[at][2] < words.TELLS_LITTLE for at in block.steps):
-                continue
             pays = block.cost < stakes.patience * block.worth
+            if settled and (not pays or all(foreseen[at][2] < words.TELLS_LITTLE for at in block.steps)):
+                continue
             for at in block.steps:
                 check, outcomes, gain, saves, minutes, access = foreseen[at]
                 names = _separated(outcomes, outlook)
@@ -416,14 +284,16 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 proof = closed and proves(check, leading)
                 if proof:
                     why = words.why_proof(leading)
+                if check is again:
+                    why = words.why_again()
                 ohms = words.is_ohms(check.point)
                 drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
                 made = NextCheck(
                     check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
                     check.said(case.spec), pays, wrong_now=float(1 - (outlook.causes @ outlook.p).max()),
-                    wrong_after=_wrong_after(outcomes, outlook),
+                    wrong_after=_wrong_after(outcomes, outlook), again=check is again,
                 )  # fmt: skip
-                ranked.append(((not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)), made))
+                ranked.append(((check is not again, not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)), made))
     ranked.sort(key=lambda item: item[0])
     return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
 
@@ -467,8 +337,8 @@ def _one_after_the_other(ranked: list[tuple[tuple, NextCheck]], order: tuple[str
     """Ranked checks, those that have an order among themselves changed about until they keep it; a proof, and what
     tells little or does not pay, stay where they are."""
     made = [item for _, item in ranked]
-    for group in {key[:3] for key, _ in ranked}:
-        places = [at for at, (key, item) in enumerate(ranked) if key[:3] == group and item.check.slug in order]
+    for group in {key[:4] for key, _ in ranked}:
+        places = [at for at, (key, item) in enumerate(ranked) if key[:4] == group and item.check.slug in order]
         kept = sorted((made[at] for at in places), key=lambda place: order.index(place.check.slug))
         for at, this_item in zip(places, kept, strict=True):
             made[at] = this_item
@@ -656,18 +526,6 @@ def _separated(outcomes: np.ndarray, outlook: Outlook) -> tuple[str, ...]:
     return tuple(names[:4])
 
 
-def check_slug(name: str) -> str:
-    """The slug of a check, by slug or by the name that older logs and files use; a name that is not known stays.
-
-    Parameters
-    ----------
-    name : str
-        a slug, or a name of older files
-    """
-    found = knowledge().check(name)
-    return found.slug if found else name
-
-
 # When to stop -----------------------------------------------------------------------------------------
 
 
@@ -713,7 +571,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
     confirm = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE and check.total_minutes < doubt]
     if hangs and confirm:
-        return Advice(False, words.hangs_on_one(said_of))
+        again = next((check.check.name for check in checks if check.again), "")
+        return Advice(False, words.hangs_on_one(said_of, again))
     name = named(fault, posterior, world_of(case.spec))
     return Advice(True, words.good_enough(name, said_of, facts.priors[fault].do, owed))
 

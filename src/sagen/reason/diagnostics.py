@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.reason import words
-from sagen.reason.evidence import Captured, MeterReading, ReadElsewhere
+from sagen.reason.evidence import Captured, Evidence, MeterReading, ReadElsewhere
 from sagen.reason.facts import Knowledge, cause_of
 from sagen.reason.posterior import Posterior
 from sagen.reason.scales import LEAST, SLIP, normalised
@@ -90,9 +90,11 @@ def split_half_shrinkage(prior: np.ndarray, evidence: np.ndarray, halves: list[n
     return mean if mean.max() < p.max() else p
 
 
-def leave_one_out(posterior: Posterior, used, ends: list[np.ndarray], weighted_sets) -> tuple[float, np.ndarray]:
+def leave_one_out(
+    posterior: Posterior, used, ends: list[np.ndarray], weighted_sets
+) -> tuple[float, np.ndarray, Evidence | None]:
     """The least probability of the leading cause when any one reading, look or recording is left out, and the
-    probabilities of all hypotheses then; `ends` holds the log-likelihoods of each history, shape (pieces, particles).
+    probabilities of all hypotheses then, and which piece it is; `ends` holds the log-likelihoods of each history, shape (pieces, particles).
 
     Parameters
     ----------
@@ -106,7 +108,7 @@ def leave_one_out(posterior: Posterior, used, ends: list[np.ndarray], weighted_s
 
     Returns
     -------
-    survives, probabilities : float, ndarray of shape (hypotheses,)
+    survives, probabilities, piece : float, ndarray of shape (hypotheses,), Evidence or None
 
     References
     ----------
@@ -115,7 +117,7 @@ def leave_one_out(posterior: Posterior, used, ends: list[np.ndarray], weighted_s
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
-    least, doubted = causes[lead], posterior.p
+    least, doubted, hangs_on = causes[lead], posterior.p, None
     for index, piece in enumerate(used):
         if piece.told or getattr(piece, "certain", False):
             continue  # what was seen and is certain is a fact
@@ -129,8 +131,8 @@ def leave_one_out(posterior: Posterior, used, ends: list[np.ndarray], weighted_s
         )
         without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
         if float(share @ without) < least:
-            least, doubted = float(share @ without), without
-    return least, doubted
+            least, doubted, hangs_on = float(share @ without), without, piece
+    return least, doubted, hangs_on
 
 
 #: nats that leaving out one piece may give back: of a recording the finding is in doubt, not that it was taken

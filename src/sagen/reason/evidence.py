@@ -6,13 +6,14 @@ from __future__ import annotations
 import re
 from abc import ABC, abstractmethod
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
 from sagen.machine.simulated import smooth
+from sagen.machine.solve import volts_at
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_TIMING,
@@ -159,6 +160,7 @@ class MeterReading(Evidence):
     value: float = 0.0
     ohms: bool = False
     spread: float = 0.0
+    again: bool = False
 
     @property
     def quantity(self) -> Quantity:
@@ -313,11 +315,14 @@ class ReadElsewhere(Evidence):
 
 @dataclass(frozen=True)
 class Inspected(Evidence):
-    """What a check by eye or hand came to: one of its outcomes, or "" for as expected."""
+    """What a check by eye or hand came to: one of its outcomes, or "" for as expected. `again` where it was looked at once
+    more to be sure; `more` are the outcomes of those looks, gathered with the first by `gathered`."""
 
     check: str = ""
     outcome: str = ""
     certain: bool = False
+    again: bool = False
+    more: tuple[str, ...] = ()
 
     def likelihood(self, particle_set, pictures, facts):
         check = facts.check(self.check)
@@ -327,7 +332,38 @@ class Inspected(Evidence):
         names = [*check.outcome, ""]
         if self.outcome not in names:
             return None
-        return softened(shares, self.certain)[names.index(self.outcome)]
+        told = [names.index(outcome) for outcome in (self.outcome, *self.more) if outcome in names]
+        if len(told) == 1:
+            return softened(shares, self.certain)[told[0]]
+        if _coming(check, particle_set) is not None:  # what comes and goes may well be seen once and not again
+            return np.prod([softened(shares, self.certain)[at] for at in told], axis=0)
+        # What is there stays there: looks differ by what is misjudged alone.
+        seen = softened(np.eye(len(names)), self.certain)
+        return np.tensordot(np.prod([seen[at] for at in told], axis=0), shares, axes=1)
+
+
+def gathered(pieces: Iterable[Evidence]) -> list[Evidence]:
+    """The pieces of one epoch, looks that were taken again with the first of their kind.
+
+    Parameters
+    ----------
+    pieces : iterable of Evidence
+        of one epoch
+    """
+    out: list[Evidence] = []
+    for piece in sorted(pieces, key=lambda item: isinstance(item, Inspected) and item.again):
+        looked = isinstance(piece, Inspected) and piece.again
+        first = (
+            next((item for item in out if isinstance(item, Inspected) and item.check == piece.check), None)
+            if looked
+            else None
+        )
+        if first is None:
+            out.append(piece)
+        else:
+            certain = first.certain or piece.certain
+            out[out.index(first)] = replace(first, more=(*first.more, piece.outcome), certain=certain)
+    return out
 
 
 @dataclass(frozen=True)
@@ -446,8 +482,12 @@ def pulses_unseen(particle_set: ParticleSet) -> np.ndarray:
     flat = sum(share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL)
     poor = np.maximum(levels.get("low_not_pulled_down", 0.0), levels.get("high_not_reached", 0.0))
     poor = np.maximum(poor, levels.get("weak_amplitude", 0.0))
-    deaf = particle_set.by_row(lambda fault: 0.6 if fault == "input_threshold_shifted" else 0.0)
-    return 1 - (1 - np.clip(flat, 0, 1)) * (1 - 0.5 * poor) * (1 - deaf)
+    return 1 - (1 - np.clip(flat, 0, 1)) * (1 - 0.5 * poor) * (1 - _deaf(particle_set))
+
+
+def _deaf(particle_set: ParticleSet) -> np.ndarray:
+    """How often a module's input does not see a sound signal, shape (rows, 1)."""
+    return particle_set.by_row(lambda fault: 0.6 if fault == "input_threshold_shifted" else 0.0)
 
 
 @dataclass(frozen=True)
@@ -560,12 +600,25 @@ def _wire_alone(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndar
     )
 
 
-#: what is hung on the unplugged line, the share of itself that it then falls below, and what counts as a path
-LOAD_OHM, COLLAPSED, PATH_OHM = 2_200.0, 0.16, 3e5
+def _pulsed(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
+    """220 ohm from the unplugged signal wire to ground, now and then: does the module's input see it go low and come back?"""
+    machine = particle_set.machine
+    low, high = kind_of(particle_set.spec.sensor).part.input_levels(machine.values)
+    at_rest, held = (
+        volts_at(machine, State.KEY_ON_UNPLUGGED, conducting=False, instrument=("plug_signal", ohm))["module_signal"]
+        for ohm in (machine.values.meter_ohm, PULSE_OHM)
+    )
+    counted = smooth(at_rest - high, 0.1) * smooth(low - held, 0.1) * (1 - _deaf(particle_set))
+    return np.array([np.broadcast_to(np.clip(1 - counted, 0.02, 0.98), particle_set.shape)])
+
+
+#: what is hung on the unplugged line, the share of itself that it then falls below, what counts as a path, and what pulses it
+LOAD_OHM, COLLAPSED, PATH_OHM, PULSE_OHM = 2_200.0, 0.16, 3e5, 220.0
 #: looks whose outcome the circuit decides
 COMPUTED = {
     "load_the_unplugged_signal_wire": _loaded_line,
     "unplug_the_module_measure_wire_to_ground": _wire_alone,
+    "pulse_the_signal_wire": _pulsed,
 }
 
 

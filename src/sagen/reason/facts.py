@@ -83,12 +83,13 @@ class _Row(BaseModel):
 
 class Prior(_Row):
     """How common a fault mode is, and what to do about it; `crank` is the weight in a job about the crank sensor
-    without a correlation code or a cam beside it."""
+    without a correlation code or a cam beside it; `by_work` is how many times commoner it is where its part was worked on."""
 
     weight: Positive
     part: Annotated[Part, one_of(Part)] | None = None
     do: Words
     crank: Positive | None = None
+    by_work: Positive = 1.0
 
     @field_validator("part", mode="before")
     @classmethod
@@ -121,6 +122,32 @@ class Need(StrEnum):
     OWN_FEED = "own_feed"  #: the feed is the module's own, shared with other sensors
     REPAIRED = "repaired"  #: a part was changed in this job
     WEAK_SEEN = "weak_seen"  #: one sensor answered a tap more weakly than another
+
+
+class Known(StrEnum):
+    """What may be known of a case so that some checks are never asked; `askable.KNOWN` tells whether it is."""
+
+    ENGINE_RUNS = "engine_runs"  #: it came in running, or was recorded so
+    STARTER_STILL = "starter_still"  #: the starter does not turn it
+    FEED_DEAD = "feed_dead"
+    FEED_GOOD = "feed_good"
+    FEED_GOOD_UNDER_LOAD = "feed_good_under_load"
+    RETURN_GOOD_UNDER_LOAD = "return_good_under_load"
+    RAILS_HELD = "rails_held"  #: while the signal was lost
+    PULL_UP_GONE = "pull_up_gone"  #: nothing on the unplugged wire where a pull-up is stated
+    PULL_UP_THERE = "pull_up_there"  #: all of a stated one
+    ENDS_ALIKE = "ends_alike"  #: the signal at both ends of its wire
+    WIRE_SEEN_THROUGH = "wire_seen_through"  #: for certain
+    COIL_OPEN = "coil_open"
+    BACK_AT_ONCE = "back_at_once"  #: a cleared code
+
+
+class Never(_Row):
+    """Checks that are never asked once something is known, and why."""
+
+    known: Annotated[Known, one_of(Known)]
+    checks: tuple[str, ...]
+    why: Words
 
 
 class LookedAt(NamedTuple):
@@ -316,6 +343,7 @@ class Knowledge:
         places: dict[Place, float],
         orders: dict[Role, tuple[str, ...]],
         cautions: dict[str, str],
+        never: tuple[Never, ...],
     ):
         self.priors, self.codes, self.complaints = priors, codes, complaints
         self.comes, self.codes_back = comes, codes_back
@@ -327,6 +355,7 @@ class Knowledge:
         #: what can be looked at in free words -> the fault modes that something wrong there would be
         self.inspected = inspected
         self.stakes, self.places = stakes, places
+        self.never = never
         #: by role, the checks that are done one after the other whatever each would save
         self.orders = orders
         self.cautions = cautions  #: sentences by name
@@ -439,13 +468,26 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         rows.places,
         {name: _checks_named(where, name, row, rows.checks) for name, (where, row) in rows.orders.items()},
         rows.cautions,
+        tuple(rows.never),
     )
 
 
 class _Tables:
     """The tables that any knowledge file may hold, of all of them; what stands in a later file goes over an earlier one."""
 
-    TABLES = ("fault", "caution", "applies", "check", "shape", "comes_and_goes", "picture", "place", "stakes", "order")
+    TABLES = (
+        "fault",
+        "caution",
+        "applies",
+        "check",
+        "shape",
+        "comes_and_goes",
+        "picture",
+        "place",
+        "stakes",
+        "order",
+        "never",
+    )
 
     def __init__(self, sources: list[tuple[str, dict]]):
         self.priors: dict[str, Prior] = {}
@@ -455,6 +497,7 @@ class _Tables:
         self.comings: dict[str, Comings] = {}
         self.places: dict[Place, float] = {}
         self.orders: dict[Role, tuple[str, object]] = {}
+        self.never: list[Never] = []
         for where, data in sources:
             _only(where, data, self.TABLES)
             self.cautions |= _cautions(where, data.get("caution", {}))
@@ -462,6 +505,8 @@ class _Tables:
         applies = [item for where, data in sources for item in self._applies(where, data)]
         for where, data in sources:
             self._add(where, data, applies)
+        for where, data in sources:
+            self.never += self._never(where, data)
         self.picture = self._only_one(sources, "shapes.toml", "picture", Picture)
         self.stakes = self._only_one(sources, "checks.toml", "stakes", Stakes)
         missing = next((place for place in Place if place not in self.places), None)
@@ -474,6 +519,16 @@ class _Tables:
             named = row.get("caution", "?") if isinstance(row, dict) else "?"
             found.append(_row(where, f"[[applies]] {named}", Applies, row))
             _known("checks.toml", "[[applies]]", "caution", found[-1].caution, self.cautions)
+        return found
+
+    def _never(self, where: str, data: dict) -> list[Never]:
+        found = []
+        for row in data.get("never", []):
+            found.append(
+                _row(where, f"[[never]] {row.get('known', '?') if isinstance(row, dict) else '?'}", Never, row)
+            )
+            for slug in found[-1].checks:
+                _known(where, "[[never]]", "check", slug, [check.slug for check in self.checks])
         return found
 
     def _add(self, where: str, data: dict, applies: list[Applies]) -> None:

@@ -35,6 +35,7 @@ class Posterior:
     survives: float = 1.0
     #: probabilities without the piece that the leading cause hangs on most
     doubted: np.ndarray | None = None
+    hangs_on: Evidence | None = None  #: that piece
     #: for every piece used, its likelihood under each fault mode by itself
     alone: tuple[dict[str, float], ...] = ()
     generations: Mapping[Part, int] = field(default_factory=dict)

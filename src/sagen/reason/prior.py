@@ -46,7 +46,8 @@ def _after_change(
     if change.began:
         bad = min(BEGAN_WITH_IT * bad, MOST_BAD)
     modes = [fault for fault in world.faults if fault != SOUND and cause_of(fault) in causes]
-    usual = learned.weights(facts, modes, world.spec.role)
+    usual = learned.weights(facts, modes, world.spec.role) * [facts.priors[fault].by_work for fault in modes]
+    usual /= max(usual.sum(), 1e-12)
     likely = [modes[k] for k in np.argsort(-usual)[:PAIRED_AFTER_CHANGE]]
     out: dict[tuple[Row, ...], float] = {}
 

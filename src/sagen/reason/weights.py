@@ -18,7 +18,7 @@ from sagen.reason.diagnostics import (
     split_half_shrinkage,
     unexplained_readings,
 )
-from sagen.reason.evidence import Captured, Evidence, MeterReading
+from sagen.reason.evidence import Captured, Evidence, MeterReading, gathered
 from sagen.reason.history import Case, FaultHistory, faults_of
 from sagen.reason.likelihood import foreseen, log_likelihoods, marginal_likelihoods
 from sagen.reason.posterior import Posterior, WeightedParticles
@@ -105,12 +105,13 @@ def _infer(case: Case, world: World) -> Posterior:
     )
     # What a piece says by itself is told by particles that no other piece has chosen.
     alone = tuple(marginal_likelihoods(row, histories) for row in logs)
-    survives, doubted = leave_one_out(posterior, used, ends, weighted_sets)
+    survives, doubted, hangs_on = leave_one_out(posterior, used, ends, weighted_sets)
     return replace(
         posterior,
         p=shrink_unconfirmed(posterior, survives, doubted, world.facts),
         survives=survives,
         doubted=doubted,
+        hangs_on=hangs_on,
         alone=alone,
     )
 
@@ -136,7 +137,8 @@ def without_order(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidenc
     for item in sorted(pieces, key=key):
         if item not in seen:
             seen.append(item)
-    return seen
+    epochs = sorted({epoch for epoch, _ in seen})
+    return [(epoch, piece) for epoch in epochs for piece in gathered(item for when, item in seen if when == epoch)]
 
 
 def _before(used: list[Evidence], pieces: list[tuple[int, Evidence]], last: int) -> tuple[bool, ...]:

@@ -136,22 +136,22 @@ def reason(piece: Evidence, fault: str, world: World) -> str:
 
 
 @reason.register
-def _(piece: Code, fault, world) -> str:
+def _reason_of_code(piece: Code, fault, world) -> str:
     return f"{world.facts.codes[piece.kind].seen} ({piece.code})."
 
 
 @reason.register
-def _(piece: Complained, fault, world) -> str:
+def _reason_of_complained(piece: Complained, fault, world) -> str:
     return f"{world.facts.complaints[piece.name].seen}."
 
 
 @reason.register
-def _(piece: Comes, fault, world) -> str:
+def _reason_of_comes(piece: Comes, fault, world) -> str:
     return f"{world.facts.comes[piece.when].seen}."
 
 
 @reason.register
-def _(piece: MeterReading, fault, world) -> str:
+def _reason_of_meter_reading(piece: MeterReading, fault, world) -> str:
     where = f"{piece.point.replace('_', ' ')}, {STATES_THEN.get(piece.state, piece.state)}"
     text = f"{_sentence(where)}: {said(piece.value, piece.ohms)}"
     if piece.point == Point.SENSOR and world.spec.ohms:
@@ -169,7 +169,7 @@ def _(piece: MeterReading, fault, world) -> str:
 
 
 @reason.register
-def _(piece: Captured, fault, world) -> str:
+def _reason_of_captured(piece: Captured, fault, world) -> str:
     name = f"{piece.source}: " if piece.source else ""
     if not piece.found:
         return f"{name}nothing wrong in the recording."
@@ -181,7 +181,7 @@ def _(piece: Captured, fault, world) -> str:
 
 
 @reason.register
-def _(piece: Cranked, fault, world) -> str:
+def _reason_of_cranked(piece: Cranked, fault, world) -> str:
     beat = ""
     if piece.uneven is not None:
         beat = (
@@ -193,25 +193,25 @@ def _(piece: Cranked, fault, world) -> str:
 
 
 @reason.register
-def _(piece: ReadElsewhere, fault, world) -> str:
+def _reason_of_read_elsewhere(piece: ReadElsewhere, fault, world) -> str:
     return f"Read elsewhere: {FINDING_TITLES.get(piece.kind, str(piece.kind)).lower()}."
 
 
 @reason.register
-def _(piece: Inspected, fault, world) -> str:
+def _reason_of_inspected(piece: Inspected, fault, world) -> str:
     check = world.facts.check(piece.check)
     name = check.name if check else piece.check
     return f"{_sentence(name)}: {piece.outcome.replace('_', ' ') if piece.outcome else 'as expected'}."
 
 
 @reason.register
-def _(piece: Seen, fault, world) -> str:
+def _reason_of_seen(piece: Seen, fault, world) -> str:
     sure = ", certain" if piece.certain else ""
     return f"Looked at {piece.thing.replace('_', ' ')}: {piece.words or ('damaged' if piece.bad else 'as expected')}{sure}."
 
 
 @reason.register
-def _(piece: Scanned, fault, world) -> str:
+def _reason_of_scanned(piece: Scanned, fault, world) -> str:
     if piece.what == "rpm_cranking":
         shown = f"{piece.value:.0f} rpm" if piece.value else "no speed"
         return f"The module shows {shown} while cranking."
@@ -219,7 +219,7 @@ def _(piece: Scanned, fault, world) -> str:
 
 
 @reason.register
-def _(piece: Stayed, fault, world) -> str:
+def _reason_of_stayed(piece: Stayed, fault, world) -> str:
     return "After the repair the complaint is " + ("still there." if piece.stayed else "gone.")
 
 
@@ -275,6 +275,11 @@ def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str
 def why_together(place: str, count: int) -> str:
     """Why a check comes with others behind the same opening."""
     return f"With the {place} open {count} checks are done at once."
+
+
+def why_again() -> str:
+    """Why a check that was answered is asked once more."""
+    return "Why again: all hangs on this one. Take it afresh: look whether it is the right pin or place, clean contact, another hand."
 
 
 def why_proof(fault: str) -> str:
@@ -347,12 +352,14 @@ def nothing_leads(share: float, check: str = "") -> str:
     )
 
 
-def hangs_on_one(share: float) -> str:
-    """The advice to confirm what hangs on one reading."""
-    return (
-        f"Not yet: the leading cause stands at {_percent(share)}, but it hangs on one reading or look. Take that one "
-        "again, or confirm it in another way, before anything is bought."
+def hangs_on_one(share: float, again: str = "") -> str:
+    """The advice to confirm what hangs on one reading; `again`: the check that is listed first, to be taken once more."""
+    which = (
+        f"it all hangs on {again}. Take that once more, afresh,"
+        if again
+        else ("it hangs on one reading or look. Confirm it in another way")
     )
+    return f"Not yet: the leading cause stands at {_percent(share)}, but {which} before anything is bought."
 
 
 def _percent(share: float) -> str:

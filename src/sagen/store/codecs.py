@@ -69,6 +69,8 @@ def encode(record: Record) -> tuple[str, int, dict]:
     data = {field.name: _plain(getattr(record, field.name)) for field in fields(record)}
     if not record.circuit:
         del data["circuit"]
+    if not data.get("again", True):
+        del data["again"]  # so that an older version reads what was not taken twice
     return str(record.kind), VERSION, data
 
 

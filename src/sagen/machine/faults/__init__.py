@@ -31,6 +31,7 @@ Apply = Callable[[SimulatedMachine, float], None]
 #: what the sensor of a circuit must do and have, all of it
 ANY: tuple[Capability, ...] = ()
 FED = (Capability.FEED,)
+TWO_CURRENTS = (Capability.TWO_CURRENTS,)
 SWITCHING = (Capability.SWITCHES,)
 COIL = (Capability.TURNS, Capability.GENERATES)
 GENERATING = (Capability.GENERATES,)

@@ -8,27 +8,27 @@ from sagen.model.vocabulary import Cause
 
 
 @fault("gap_too_wide", Cause.AIR_GAP, "the sensor sits too far from the wheel", ROTATING, TURNING_ROLES, computed=True)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def gap_too_wide(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_mm = machine.gap_mm + between(0.32, 1.7, severity)
     machine.gap_wander += 0.12
 
 
 @fault("sensor_loose", Cause.AIR_GAP, "the gap changes as the engine shakes", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def sensor_loose(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_mm += 0.18
     machine.gap_wander += between(0.2, 0.5, severity)
     machine.place_wander += between(0.06, 0.13, severity)
 
 
 @fault("rust_under_the_flange", Cause.AIR_GAP, "rust lifts the sensor and lets it rock", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def rust_under_the_flange(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_mm += between(0.25, 0.5, severity)
     machine.gap_wander += between(0.12, 0.3, severity)
     machine.place_wander += between(0.05, 0.1, severity)
 
 
 @fault("sensor_not_seated", Cause.AIR_GAP, "the sensor stands off its seat", ROTATING, TURNING_ROLES, computed=True)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def sensor_not_seated(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_mm = machine.gap_mm + between(0.25, 2.2, severity)
     machine.gap_wander += 0.08
 
@@ -40,7 +40,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     PIEZO,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def torque_wrong(machine: SimulatedMachine, severity: float) -> None:
     answer_less(machine, growing(0.85, 0.3, severity), between(0.98, 0.86, severity), between(1.3, 3.0, severity))
 
 
@@ -51,6 +51,6 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     ROTATING,
     NOT_CAM,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def wheel_walks_along_its_shaft(machine: SimulatedMachine, severity: float) -> None:
     start = float(machine.rng.uniform(0.25, 0.55))
     machine.drops = ((start, start + between(0.08, 0.3, severity)),)

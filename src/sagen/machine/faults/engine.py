@@ -15,7 +15,7 @@ from sagen.model.vocabulary import Cause
     TIMED,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def cranks_slowly(machine: SimulatedMachine, severity: float) -> None:
     machine.crank_rpm = machine.crank_rpm * between(0.6, 0.32, severity)
     machine.ripple = machine.ripple * 1.5
     machine.crank_sag = machine.crank_sag * between(1.3, 2.1, severity)
@@ -25,7 +25,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 @fault(
     "cranks_unevenly", Cause.ENGINE, "one cylinder does not compress as the others do", ROTATING, TIMED, computed=True
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def cranks_unevenly(machine: SimulatedMachine, severity: float) -> None:
     machine.uneven = machine.uneven + between(0.06, 0.2, severity)
 
 
@@ -37,5 +37,5 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     TURNING_ROLES,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def shaft_does_not_turn(machine: SimulatedMachine, severity: float) -> None:
     machine.turns = False

@@ -17,13 +17,13 @@ from sagen.model.vocabulary import Cause
     computed=True,
     ends={"return_open": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def return_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     # A switching sensor's own current shows a few ohms as tens of millivolts; a coil's hardly shows any.
     machine.values.ground_wire_ohm = up_to_open(machine.part.least_return_ohm(machine.values), severity)
 
 
 @fault("return_contact_bad", Cause.GROUND, "a loose contact of the return makes and breaks", SWITCHING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def return_contact_bad(machine: SimulatedMachine, severity: float) -> None:
     share = 0.12 * machine.values.sensor_ohm
     machine.values.ground_wire_ohm += share * between(0.02, 0.25, severity)
     machine.bad_return_ohm = share * growing(1.5, 30.0, severity)
@@ -38,5 +38,5 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     SWITCHING,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def ground_lifts_when_cranking(machine: SimulatedMachine, severity: float) -> None:
     machine.values.strap_ohm = growing(0.0025, 0.03, severity)

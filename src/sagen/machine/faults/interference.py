@@ -8,11 +8,11 @@ from sagen.model.vocabulary import Cause
 
 
 @fault("ignition_disturbs", Cause.INTERFERENCE, "ignition leads lie beside the harness")
-def _(machine: SimulatedMachine, severity: float) -> None:
+def ignition_disturbs(machine: SimulatedMachine, severity: float) -> None:
     machine.spikes = 30.0
     machine.spike_v = between(0.75, 1.3, severity) * machine.part.spike_v(machine.values)
 
 
 @fault("alternator_disturbs", Cause.INTERFERENCE, "the alternator's ripple reaches the signal")
-def _(machine: SimulatedMachine, severity: float) -> None:
+def alternator_disturbs(machine: SimulatedMachine, severity: float) -> None:
     machine.whine_v = between(0.3, 0.9, severity) * 0.5 * machine.part.whine_v(machine.values)

@@ -16,7 +16,7 @@ from sagen.model.vocabulary import Cause
     computed=True,
     ends={"pull_up_lost": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def pull_up_weak(machine: SimulatedMachine, severity: float) -> None:
     machine.values.pull_up_ohm = up_to_open(3.0 * machine.values.pull_up_ohm, severity)
 
 
@@ -27,10 +27,10 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"input_shorted": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def input_loads_the_line(machine: SimulatedMachine, severity: float) -> None:
     machine.part.load_input(machine.values, down_to_short(10.0 * machine.part.line_ohm(machine.values), severity))
 
 
 @fault("input_threshold_shifted", Cause.MODULE, "the module switches at another voltage than it should")
-def _(machine: SimulatedMachine, severity: float) -> None:
+def input_threshold_shifted(machine: SimulatedMachine, severity: float) -> None:
     machine.values.threshold_v *= float(machine.rng.choice([between(0.4, 0.1, severity), between(1.6, 2.1, severity)]))

@@ -27,14 +27,14 @@ def _window(machine: SimulatedMachine, begin: float, end: float) -> None:
 
 
 @fault("tooth_missing", Cause.RELUCTOR, "a tooth has broken off", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def tooth_missing(machine: SimulatedMachine, severity: float) -> None:
     if len(machine.windows) > 1:
         _window(machine, 720.0, 0.0)
     machine.teeth.there[_any_tooth(machine)] = False
 
 
 @fault("tooth_chipped", Cause.RELUCTOR, "part of a tooth is gone", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def tooth_chipped(machine: SimulatedMachine, severity: float) -> None:
     _window(machine, between(4.0, 9.0, severity), 0.0)
     tooth = _any_tooth(machine)
     machine.teeth.tall[tooth] *= between(0.78, 0.56, severity)
@@ -42,12 +42,12 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 
 
 @fault("tooth_bent", Cause.RELUCTOR, "a tooth stands out of its place", ROTATING, NOT_CAM)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def tooth_bent(machine: SimulatedMachine, severity: float) -> None:
     machine.teeth.shift[_any_tooth(machine)] += float(machine.rng.choice([-1, 1])) * between(0.1, 0.25, severity)
 
 
 @fault("debris_between_teeth", Cause.RELUCTOR, "something magnetic bridges two teeth", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def debris_between_teeth(machine: SimulatedMachine, severity: float) -> None:
     _window(machine, 0.0, between(5.0, 12.0, severity))
     tooth = _any_tooth(machine)
     machine.teeth.wide[tooth] *= between(1.3, 1.8, severity)
@@ -55,17 +55,17 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 
 
 @fault("wheel_runs_out", Cause.RELUCTOR, "the wheel does not run true", ROTATING, NOT_CAM)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def wheel_runs_out(machine: SimulatedMachine, severity: float) -> None:
     machine.runout += between(0.22, 0.42, severity)
 
 
 @fault("magnet_lost", Cause.RELUCTOR, "a magnet of an encoder ring has lost its strength", FED, NOT_CAM)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def magnet_lost(machine: SimulatedMachine, severity: float) -> None:
     machine.teeth.tall[_any_tooth(machine)] = between(0.3, 0.05, severity)
 
 
 @fault("wrong_wheel", Cause.RELUCTOR, "a wheel with another count of teeth is fitted", ROTATING, NOT_CAM)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def wrong_wheel(machine: SimulatedMachine, severity: float) -> None:
     other = Wheel(36, 1) if machine.wheel.missing and machine.wheel.slots != 36 else Wheel(60, 2)
     if machine.spec.role == Role.SPEED:
         other = Wheel(52) if machine.wheel.slots != 52 else Wheel(43)
@@ -73,12 +73,12 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 
 
 @fault("wheel_slipped_on_its_shaft", Cause.RELUCTOR, "the whole wheel has turned against its shaft", ROTATING, TIMED)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def wheel_slipped_on_its_shaft(machine: SimulatedMachine, severity: float) -> None:
     machine.cam_late += between(7.0, 30.0, severity) * float(machine.rng.choice([-1, 1]))
 
 
 @fault("cam_vane_damaged", Cause.RELUCTOR, "a vane of the cam's wheel is bent or gone", ROTATING, (Role.CAM,))
-def _(machine: SimulatedMachine, severity: float) -> None:
+def cam_vane_damaged(machine: SimulatedMachine, severity: float) -> None:
     which = int(machine.rng.integers(len(machine.windows)))
     start, end = machine.windows[which]
     moved = between(6.0, 25.0, severity) * float(machine.rng.choice([-1, 1]))
@@ -89,7 +89,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     "cam_wheel_wrong", Cause.RELUCTOR, "another cam wheel is fitted, or the right one the wrong way round", ROTATING, (Role.CAM,),
     title="wrong cam wheel, or fitted upside down",
 )  # fmt: skip
-def _(machine: SimulatedMachine, severity: float) -> None:
+def cam_wheel_wrong(machine: SimulatedMachine, severity: float) -> None:
     whole = 720.0
     machine.windows = tuple(
         sorted(((whole - end) % whole, (whole - end) % whole + end - start) for start, end in machine.windows)

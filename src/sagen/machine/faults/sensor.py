@@ -11,6 +11,7 @@ from sagen.machine.faults import (
     ROTATING,
     SWITCHING,
     TURNING_ROLES,
+    TWO_CURRENTS,
     answer_less,
     between,
     down_to_short,
@@ -23,8 +24,19 @@ from sagen.machine.solve import OPEN, either
 from sagen.model.vocabulary import Cause
 
 
+@fault(
+    "currents_too_close",
+    Cause.SENSOR,
+    "the two currents of the sensor lie too close together",
+    TWO_CURRENTS,
+    computed=True,
+)
+def currents_too_close(machine: SimulatedMachine, severity: float) -> None:
+    machine.values.high_a = machine.values.low_a + growing(0.0045, 0.0004, severity)
+
+
 @fault("sensor_dead", Cause.SENSOR, "the sensor draws nothing and its output never conducts", FED, computed=True)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def sensor_dead(machine: SimulatedMachine, severity: float) -> None:
     machine.dead = True
     machine.values.sensor_ohm = OPEN
 
@@ -37,7 +49,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"output_never_switches": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def output_cannot_pull_down(machine: SimulatedMachine, severity: float) -> None:
     machine.values.on_ohm = up_to_open(0.15 * machine.values.pull_up_ohm, severity)
 
 
@@ -49,7 +61,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"output_stuck_low": 1.0, "output_leaking": 0.3},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def output_cannot_release(machine: SimulatedMachine, severity: float) -> None:
     values = machine.values
     values.off_ohm = either(
         np.asarray(severity) >= 1.0,
@@ -59,7 +71,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 
 
 @fault("drops_out_when_warm", Cause.SENSOR, "the sensor stops for moments", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def drops_out_when_warm(machine: SimulatedMachine, severity: float) -> None:
     count = 1 + int(2 * severity)
     starts = np.sort(machine.rng.uniform(0.15, 0.75, count))
     machine.drops = tuple(
@@ -68,7 +80,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
 
 
 @fault("coil_weak", Cause.SENSOR, "the magnet behind the coil has lost strength", COIL, computed=True)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def coil_weak(machine: SimulatedMachine, severity: float) -> None:
     machine.values.coil_v = machine.values.coil_v * growing(0.6, 0.05, severity)
 
 
@@ -79,7 +91,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     COIL,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def coil_turns_shorted(machine: SimulatedMachine, severity: float) -> None:
     left = growing(0.93, 0.01, severity)
     values = machine.values
     values.coil_ohm, values.coil_h, values.coil_v = (
@@ -97,7 +109,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"coil_open": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def coil_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     machine.values.coil_ohm = up_to_open(1.12 * machine.values.coil_ohm, severity)
 
 
@@ -109,7 +121,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"element_open": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def element_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_ohm = up_to_open(1.3 * machine.values.piezo_ohm, severity)
 
 
@@ -121,19 +133,19 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"element_shorted": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def element_leaking(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_ohm = down_to_short(0.7 * machine.values.piezo_ohm, severity)
 
 
 @fault("tip_cracked", Cause.SENSOR, "the tip has been struck: less field, and it varies", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def tip_cracked(machine: SimulatedMachine, severity: float) -> None:
     machine.gap_mm += between(0.25, 0.45, severity)
     machine.gap_wander += between(0.15, 0.4, severity)
     machine.place_wander += between(0.05, 0.11, severity)
 
 
 @fault("piezo_weak", Cause.SENSOR, "the element gives less for the same tap", PIEZO, computed=True)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def piezo_weak(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_v = machine.values.piezo_v * growing(0.85, 0.06, severity)
 
 
@@ -144,11 +156,11 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     PIEZO,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def element_cracked(machine: SimulatedMachine, severity: float) -> None:
     answer_less(machine, growing(0.75, 0.12, severity), between(0.96, 0.8, severity), between(1.2, 2.5, severity))
     machine.values.piezo_f = machine.values.piezo_f * between(0.8, 0.35, severity)
 
 
 @fault("piezo_detuned", Cause.SENSOR, "the element rings at another frequency", PIEZO)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def piezo_detuned(machine: SimulatedMachine, severity: float) -> None:
     machine.values.piezo_hz *= between(0.9, 0.65, severity)

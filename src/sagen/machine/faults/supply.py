@@ -11,14 +11,14 @@ LEAST_SHARE = 0.03  #: of what the sensor draws through: from there on a contact
 
 
 @fault("fuse_blown", Cause.SUPPLY, "the fuse of the feed is open", FED, computed=True)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def fuse_blown(machine: SimulatedMachine, severity: float) -> None:
     values = machine.values
     values.regulator_ohm = either(machine.regulated, OPEN, values.regulator_ohm)
     values.fuse_ohm = either(machine.regulated, values.fuse_ohm, OPEN)
 
 
 @fault("relay_contact_bad", Cause.SUPPLY, "the relay's contact makes and breaks", FED)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def relay_contact_bad(machine: SimulatedMachine, severity: float) -> None:
     if machine.regulated:
         machine.values.regulator_ohm = growing(150.0, 900.0, severity)
     else:
@@ -35,7 +35,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"feed_wire_open": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def feed_wire_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     machine.values.feed_wire_ohm = up_to_open(LEAST_SHARE * machine.values.sensor_ohm, severity)
 
 
@@ -48,7 +48,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     regulated=True,
     computed=True,
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def shared_5_v_pulled_down(machine: SimulatedMachine, severity: float) -> None:
     machine.regulated = machine.regulated | True
     # A regulator that gives what it can: twenty times its usual resistance.
     machine.values.regulator_ohm = machine.values.regulator_ohm + 40.0

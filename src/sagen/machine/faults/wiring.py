@@ -28,7 +28,7 @@ PATH_TIMES = 20.0  #: times that resistance: a path to ground or feed beyond it 
     computed=True,
     ends={"signal_pin_open": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def signal_pin_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     machine.values.signal_pin_ohm = up_to_open(SERIES_SHARE * machine.part.line_ohm(machine.values), severity)
 
 
@@ -39,7 +39,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"signal_wire_open": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def signal_wire_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     machine.values.signal_wire_ohm = up_to_open(SERIES_SHARE * machine.part.line_ohm(machine.values), severity)
 
 
@@ -50,7 +50,7 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"signal_wire_shorted_to_ground": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def signal_wire_leaking(machine: SimulatedMachine, severity: float) -> None:
     machine.values.leak_ohm = down_to_short(PATH_TIMES * machine.part.line_ohm(machine.values), severity)
 
 
@@ -62,27 +62,27 @@ def _(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
     ends={"signal_wire_shorted_to_feed": 1.0},
 )
-def _(machine: SimulatedMachine, severity: float) -> None:
+def signal_wire_leaking_to_feed(machine: SimulatedMachine, severity: float) -> None:
     machine.values.short_to_feed_ohm = down_to_short(PATH_TIMES * machine.part.line_ohm(machine.values), severity)
 
 
 @fault("wire_breaks_when_wiggled", Cause.WIRING, "a wire parts when the harness is moved", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def wire_breaks_when_wiggled(machine: SimulatedMachine, severity: float) -> None:
     machine.wiggle = str(machine.rng.choice(["signal", "signal", "supply"] if machine.part.fed else ["signal"]))
 
 
 @fault("wire_breaks_when_hot", Cause.WIRING, "a wire parts for moments as it warms", ROTATING, TURNING_ROLES)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def wire_breaks_when_hot(machine: SimulatedMachine, severity: float) -> None:
     start = float(machine.rng.uniform(0.2, 0.6))
     machine.drops = ((start, start + between(0.05, 0.3, severity)),)
 
 
 @fault("pair_crossed", Cause.WIRING, "the two wires of the coil are crossed", COIL)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def pair_crossed(machine: SimulatedMachine, severity: float) -> None:
     machine.reversed = True
 
 
 @fault("shield_open", Cause.WIRING, "the shield has no ground: disturbance reaches the wire", GENERATING)
-def _(machine: SimulatedMachine, severity: float) -> None:
+def shield_open(machine: SimulatedMachine, severity: float) -> None:
     machine.values.shield_ohm = OPEN
     machine.spikes, machine.spike_v = 25.0, between(0.4, 1.6, severity) * max(machine.values.coil_v, 1.0)
