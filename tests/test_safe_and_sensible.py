@@ -26,9 +26,10 @@ from sagen.model.trail import (
     InspectionEntry,
     ReadingEntry,
     RepairEntry,
+    ScanEntry,
 )
-from sagen.model.vocabulary import OHM_POINTS, Cause, CheckKind, State
-from sagen.reason.askable import SHAFT_TURNS
+from sagen.model.vocabulary import OHM_POINTS, Cause, CheckKind, Gear, State
+from sagen.reason.askable import SHAFT_TURNS, excluded_by
 from sagen.reason.case import case_of
 from sagen.reason.checks import advice, next_checks
 from sagen.reason.facts import knowledge
@@ -121,7 +122,8 @@ def test_with_the_timing_off_in_sight_nothing_that_turns_the_engine_is_offered(t
 
 @given(records, st.sampled_from([CRANK, CAM]))
 def test_what_is_known_is_not_asked(trail, spec):
-    _, _, checks = offered(trail, spec)
+    # What a call hangs on may be taken once more, and says so.
+    checks = [check for check in offered(trail, spec)[2] if not check.again]
     slugs = {check.check.slug for check in checks}
     last = max((at for at, item in enumerate(trail) if isinstance(item, RepairEntry)), default=-1)
     for item in trail[last + 1 :]:
@@ -168,6 +170,78 @@ def test_the_advice_names_the_check_that_is_listed_first_and_never_a_repair(trai
     if max(causes, key=causes.get) == Cause.NONE:
         assert "wrong too often" not in said.text
     assert "100 %" not in said.text
+
+
+#: trails by which each thing is known: the table in the knowledge says what is then never asked
+KNOWN_BY = {
+    "engine_runs": [capture("running")],
+    "starter_still": [InspectionEntry("ask_the_starter", "still")],
+    "feed_dead": [ReadingEntry("volts", "supply", "key_on", 0.05)],
+    "feed_good": [ReadingEntry("volts", "supply", "key_on", 12.3)],
+    "feed_good_under_load": [ReadingEntry("volts", "supply", "cranking", 11.4)],
+    "return_good_under_load": [ReadingEntry("volts", "ground", "cranking", 0.03)],
+    "rails_held": [InspectionEntry("long_record", "signal_alone")],
+    "pull_up_gone": [ReadingEntry("volts", "signal", "key_on_unplugged", 0.01)],
+    "pull_up_there": [ReadingEntry("volts", "signal", "key_on_unplugged", 4.99)],
+    "ends_alike": [InspectionEntry("both_ends_of_the_signal_wire", "")],
+    "wire_seen_through": [InspectionEntry("harness", "damaged", "signal_wire", "cut through", True)],
+    "coil_open": [ReadingEntry("ohms", "sensor", "unplugged", 4e7)],
+    "back_at_once": [ScanEntry("codes_back", "at once")],
+}  # fmt: skip
+PULLED_UP = CircuitSpec(supply=12.0, pull_up=5.0)
+COIL = CircuitSpec(sensor="reluctance", ohms=(800.0, 1000.0))
+EVERY_GEAR = (Gear.METER, Gear.SCOPE)
+
+
+@pytest.mark.parametrize("row", knowledge().never, ids=lambda row: str(row.known))
+def test_what_is_known_excludes_its_checks_and_before_it_was_known_they_were_to_be_had(row):
+    spec = COIL if row.known == "coil_open" else PULLED_UP
+    before = case_of([CodeEntry("P0335")], spec, EVERY_GEAR)
+    after = case_of([CodeEntry("P0335"), *KNOWN_BY[row.known]], spec, EVERY_GEAR)
+    assert set(row.checks) <= excluded_by(after, knowledge())
+    assert not set(row.checks) <= excluded_by(before, knowledge())
+    offered_before = {check.check.slug for check in next_checks(before, infer(before))}
+    offered_after = {check.check.slug for check in next_checks(after, infer(after)) if not check.again}
+    assert set(row.checks) & offered_before
+    assert not set(row.checks) & offered_after
+
+
+def test_a_repair_lets_what_was_known_be_asked_again():
+    dead = [ReadingEntry("volts", "supply", "key_on", 0.05)]
+    for part, excluded in (("sensor", True), ("supply", False), ("harness", False)):
+        case = case_of([CodeEntry("P0335"), *dead, RepairEntry(part)], PULLED_UP)
+        assert ("steel_at_the_tip" in excluded_by(case, knowledge())) is excluded, part
+
+
+@given(records)
+def test_nothing_that_is_excluded_is_offered_whatever_stands_on_the_trail(trail):
+    case, _, checks = offered(trail, PULLED_UP)
+    assert not excluded_by(case, knowledge()) & {check.check.slug for check in checks if not check.again}
+
+
+COIL_SHORT = [CodeEntry("P0335"), ReadingEntry("ohms", "sensor", "unplugged", 310.0, temperature_c=20.0)]
+
+
+def test_what_a_call_hangs_on_is_asked_once_more_and_once_only():
+    case, _, checks = offered(COIL_SHORT, COIL)
+    assert checks[0].again
+    assert checks[0].check.slug == "ohms_of_the_coil"
+    said = advice(case, infer(case), checks)
+    assert not said.enough
+    assert "ohms of the coil" in said.text
+    taken = [*COIL_SHORT, ReadingEntry("ohms", "sensor", "unplugged", 312.0, temperature_c=20.0, again=True)]
+    case, posterior, checks = offered(taken, COIL)
+    assert not any(check.again for check in checks)
+    assert posterior.by_cause()[Cause.SENSOR] > 0.93
+
+
+def test_a_repeat_that_says_otherwise_takes_the_call_back():
+    marks = [CodeEntry("P0016"), InspectionEntry("timing_marks", "off")]
+    once, _ = offered(marks, CAM)[1:]
+    agree = offered([*marks, InspectionEntry("timing_marks", "", again=True)], CAM)[1]
+    off = offered([*marks, InspectionEntry("timing_marks", "off", again=True)], CAM)[1]
+    assert agree.by_cause()[Cause.TIMING] < once.by_cause()[Cause.TIMING] - 0.1
+    assert off.by_cause()[Cause.TIMING] > once.by_cause()[Cause.TIMING]
 
 
 @pytest.mark.parametrize("check", knowledge().checks, ids=lambda check: check.slug)

@@ -107,7 +107,7 @@ def now_or_first(
     rows = [
         # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now.
         (
-            check.check.name,
+            check.name,
             check.total_minutes,
             (1 - lead.probability) * min(1.0, check.wrong_after / max(check.wrong_now, 1e-9)),
         )

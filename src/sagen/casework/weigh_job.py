@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from sagen.casework.command import Command, go_on
 from sagen.casework.costs import costs_of, now_or_first
@@ -14,11 +14,25 @@ from sagen.casework.weighing import weigh_records
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
 from sagen.model.job import Job
-from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
+from sagen.model.trail import InspectionEntry, ReadingEntry, Record
+from sagen.model.vocabulary import CHOSEN_GEAR, CheckKind, Gear, Strategy
 from sagen.reason.checks import NextCheck, opened
 from sagen.reason.decide import ReplaceOrCheck
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
+
+
+def taken_again(record: Record, weighed: Weighed | None) -> Record:
+    """The record, marked as taken once more where that is what is asked for: told twice it would count once."""
+    asked = next((check for check in weighed.checks if check.again), None) if weighed else None
+    if asked is None or record.circuit != asked.circuit:
+        return record
+    check = asked.check
+    if isinstance(record, ReadingEntry):
+        same = check.kind == CheckKind.METER and (record.point, record.state) == (check.point, check.state)
+    else:
+        same = isinstance(record, InspectionEntry) and knowledge().check(record.check) is check
+    return replace(record, again=True) if same else record
 
 
 @dataclass(frozen=True)

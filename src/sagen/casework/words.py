@@ -123,14 +123,16 @@ def _entry_text_of_proof_entry(proof_entry: ProofEntry) -> str:
 @entry_text.register
 def _entry_text_of_reading_entry(reading_entry: ReadingEntry) -> str:
     shown = reading_entry.shown or f"{reading_entry.value:g} {'Ω' if reading_entry.ohms else 'V'}"
-    return f"{shown} at {reading_entry.point.replace('_', ' ')}\n{STATES_THEN[reading_entry.state]}"
+    again = ", taken once more" if reading_entry.again else ""
+    return f"{shown} at {reading_entry.point.replace('_', ' ')}{again}\n{STATES_THEN[reading_entry.state]}"
 
 
 @entry_text.register
 def _entry_text_of_inspection_entry(inspection_entry: InspectionEntry) -> str:
     name = inspection_entry.check.replace("_", " ")
     if inspection_entry.part is None:
-        return f"{name[:1].upper()}{name[1:]}: {inspection_entry.outcome.replace('_', ' ') or 'as expected'}"
+        again = ", once more" if inspection_entry.again else ""
+        return f"{name[:1].upper()}{name[1:]}{again}: {inspection_entry.outcome.replace('_', ' ') or 'as expected'}"
     sure = ", certain" if inspection_entry.certain else ""
     seen = inspection_entry.seen or inspection_entry.outcome.replace("_", " ") or "as expected"
     return f"Looked at {THINGS[inspection_entry.part].lower()}: {seen}{sure}"

@@ -65,5 +65,5 @@ def _print_plain(name: str, found) -> None:
     print(f"  {found.diagnosis.advice.text}")
     for check in found.diagnosis.checks[:3]:
         print(
-            f"  next: {f'{check.circuit}: ' if check.circuit else ''}{check.check.name} ({check.total_minutes:.0f} min). {check.why} Sound: {check.expect}"
+            f"  next: {f'{check.circuit}: ' if check.circuit else ''}{check.name} ({check.total_minutes:.0f} min). {check.why} Sound: {check.expect}"
         )

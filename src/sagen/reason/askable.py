@@ -15,7 +15,6 @@ from sagen.model.vocabulary import (
     Scan,
     State,
 )
-from sagen.reason.diagnostics import UNCONFIRMED
 from sagen.reason.evidence import (
     Captured,
     Code,
@@ -206,11 +205,7 @@ def asked_again(case: Case, posterior: Posterior, facts: Knowledge, *, turning: 
         whether the starter or the engine may turn the shafts
     """
     piece = posterior.hangs_on
-    if (
-        piece is None
-        or posterior.survives >= facts.stakes.survives
-        or max(posterior.by_cause().values()) <= UNCONFIRMED - 0.02
-    ):
+    if piece is None or posterior.survives >= facts.stakes.survives * max(posterior.by_cause().values()):
         return None
     able = {*case.gear, Gear.EYES, Gear.TESTER}
     since = _since_repair(case)

@@ -278,7 +278,7 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
     accuracy = Accuracy.parse(entry.accuracy) if entry.accuracy else None
     if not entry.ohms:
         spread = accuracy.standard(value, VOLT_DIGIT) if accuracy else 0.0
-        return MeterReading(source, entry.point, entry.state, value, False, spread)
+        return MeterReading(source, entry.point, entry.state, value, False, spread, entry.again)
     value = max(value - entry.leads_ohm, 0.0)
     alpha = MATERIALS[kind.material if here else "copper"]
     if entry.temperature_c is not None and value < 1e6:
@@ -287,7 +287,7 @@ def reading_piece(entry: ReadingEntry, spec: CircuitSpec, source: str = "") -> M
         spread = COLD_TO_HOT
     if accuracy and value > 0:
         spread = math.hypot(spread, accuracy.standard(value, OHM_DIGIT) / value / math.log(10))
-    return MeterReading(source, entry.point, entry.state, value, True, spread)
+    return MeterReading(source, entry.point, entry.state, value, True, spread, entry.again)
 
 
 def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
@@ -467,7 +467,7 @@ def _inspection(entry: InspectionEntry, spec: CircuitSpec) -> list:
     pieces: list[Evidence] = []
     check = knowledge().check(entry.check)
     if check is not None:
-        pieces.append(Inspected("", check.slug, entry.outcome, entry.certain))
+        pieces.append(Inspected("", check.slug, entry.outcome, entry.certain, entry.again))
     if entry.part is not None and (check is None or entry.seen):
         pieces.append(Seen("", entry.part, entry.seen or entry.check, bool(entry.outcome or entry.seen), entry.certain))
     return pieces

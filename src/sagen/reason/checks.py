@@ -70,6 +70,10 @@ STRATEGY = {Strategy.MOST: {}, Strategy.METER: {Gear.SCOPE: 1.8}, Strategy.SCOPE
 KIND_WORDS = {CheckKind.LOOK: "inspection"}
 
 
+#: how the text of a check begins that was answered and is to be taken once more
+ONCE_MORE = "Once more: "
+
+
 @dataclass(frozen=True)
 class NextCheck:
     """A check with what it would separate, in a job as it stands."""
@@ -91,6 +95,11 @@ class NextCheck:
     again: bool = False  #: what was answered once, and everything hangs on, is to be taken once more
 
     @property
+    def name(self) -> str:
+        """What to do, in a few words."""
+        return f"{self.check.name}, once more" if self.again else self.check.name
+
+    @property
     def total_minutes(self) -> float:
         return self.minutes + self.access
 
@@ -105,11 +114,10 @@ class NextCheck:
             "access_minutes": round(self.access, 1),
             "gain_bits": round(self.gain_bits, 4),
             "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
-            "text": f"{self.text} {self.why}",
+            "text": f"{ONCE_MORE if self.again else ''}{self.text} {self.why}",
             "moves_shaft": check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES,
             "place": str(check.place) if check.place is not None else "",
             "cautions": list(check.cautions),
-            **({"again": True} if self.again else {}),
             **({"circuit": self.circuit} if self.circuit else {}),
         }
 
@@ -260,6 +268,8 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
             return ()  # what is owed of the proof is all that is left
         foreseen = []
         again = asked_again(case, posterior, facts, turning=turning)
+        # A call that is made but for the one piece waits for that; below, it is a check like any other.
+        waits = again is not None and max(by_cause.values()) > UNCONFIRMED - 0.01
         for check in facts.checks:
             asked = check is again or can_be_asked(check, case, done, excluded, turning=turning)
             outcomes = OUTCOMES[check.kind](check, outlook) if asked else None
@@ -285,7 +295,7 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 if proof:
                     why = words.why_proof(leading)
                 if check is again:
-                    why = words.why_again()
+                    why = words.why_again() if waits else f"{why} {words.TAKEN_AFRESH}"
                 ohms = words.is_ohms(check.point)
                 drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
                 made = NextCheck(
@@ -293,7 +303,12 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                     check.said(case.spec), pays, wrong_now=float(1 - (outlook.causes @ outlook.p).max()),
                     wrong_after=_wrong_after(outcomes, outlook), again=check is again,
                 )  # fmt: skip
-                ranked.append(((check is not again, not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)), made))
+                ranked.append(
+                    (
+                        (not (waits and check is again), not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)),
+                        made,
+                    )
+                )
     ranked.sort(key=lambda item: item[0])
     return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
 
@@ -566,8 +581,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs and not clear):
         listed = asked[0] if asked else None
         if listed is not None and cost_of(listed) < now:
-            return Advice(False, words.not_yet(said_of, listed.check.name, now, cost_of(listed)))
-        return Advice(False, words.not_yet(said_of, listed.check.name if listed is not None else ""))
+            return Advice(False, words.not_yet(said_of, listed.name, now, cost_of(listed)))
+        return Advice(False, words.not_yet(said_of, listed.name if listed is not None else ""))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
     confirm = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE and check.total_minutes < doubt]
     if hangs and confirm:
@@ -597,7 +612,7 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: 
         and not any(check.pays for check in checks)
     ):
         return Advice(True, words.cleared_for_now(said_of, tuple(coming[:2])))
-    return Advice(False, words.nothing_leads(said_of, checks[0].check.name if checks else ""))
+    return Advice(False, words.nothing_leads(said_of, checks[0].name if checks else ""))
 
 
 #: rpm to be ready for, and seconds to record, by state

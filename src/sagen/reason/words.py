@@ -201,7 +201,8 @@ def _reason_of_read_elsewhere(piece: ReadElsewhere, fault, world) -> str:
 def _reason_of_inspected(piece: Inspected, fault, world) -> str:
     check = world.facts.check(piece.check)
     name = check.name if check else piece.check
-    return f"{_sentence(name)}: {piece.outcome.replace('_', ' ') if piece.outcome else 'as expected'}."
+    told = [outcome.replace("_", " ") or "as expected" for outcome in (piece.outcome, *piece.more)]
+    return f"{_sentence(name)}: {told[0]}{''.join(f', once more: {again}' for again in told[1:])}."
 
 
 @reason.register
@@ -279,7 +280,12 @@ def why_together(place: str, count: int) -> str:
 
 def why_again() -> str:
     """Why a check that was answered is asked once more."""
-    return "Why again: all hangs on this one. Take it afresh: look whether it is the right pin or place, clean contact, another hand."
+    return f"Why again: all hangs on this one. {TAKEN_AFRESH}"
+
+
+TAKEN_AFRESH = (
+    "Take it afresh: look whether it is the right pin or place, with clean contact, by another hand where there is one."
+)
 
 
 def why_proof(fault: str) -> str:

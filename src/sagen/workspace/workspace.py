@@ -32,7 +32,7 @@ from sagen.casework.trail_changes import (
     WithdrawEntry,
     Written,
 )
-from sagen.casework.weigh_job import Weigh, Weighed
+from sagen.casework.weigh_job import Weigh, Weighed, taken_again
 from sagen.files.photos import PHOTO_FILES
 from sagen.instruments.wired import Wired
 from sagen.model.errors import ChangedMeanwhile, SagenError
@@ -417,6 +417,9 @@ class Workspace:
     def add(self, *records: Record, then: Callable | None = None, job: int | None = None) -> None:
         """Put records on a trail, the open job's where none is named; `then` is called once they are, if it is open then."""
         job = self.job.id if job is None else job
+        weighed = self.last_weighed
+        if weighed is not None and weighed.job_id == job:
+            records = tuple(taken_again(record, weighed) for record in records)
         self._write(AddEntries(job, records), then=then)
 
     def add_worked_out(

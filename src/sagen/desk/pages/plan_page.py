@@ -106,7 +106,7 @@ class PlanPage(Page):
             minutes = f"{this_check.minutes:.0f}" + (
                 f" + {this_check.access:.0f} to get there" if this_check.access else ""
             )
-            name = this_check.check.name[:1].upper() + this_check.check.name[1:]
+            name = this_check.name[:1].upper() + this_check.name[1:]
             rows.append(
                 (
                     (
@@ -124,7 +124,7 @@ class PlanPage(Page):
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
         self.do.setEnabled(bool(rows))
-        doable = list(dict.fromkeys(check.check.name for check in checks if check.check.place in now and check.pays))
+        doable = list(dict.fromkeys(check.name for check in checks if check.check.place in now and check.pays))
         self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
         self.before.setVisible(bool(doable))
         self.ways.show_ways(weighed.ways if weighed else None)

@@ -219,7 +219,7 @@ class CheckCard(QWidget):
         which = "NEXT CHECK" if self.at == 0 else f"CHECK {self.at + 1} OF {shown}"
         circuit = f" · {best.circuit.upper()}" if best.circuit else ""
         self.over.setText(f"{which}{circuit} · {best.total_minutes:.0f} MIN · {GEAR_WORDS[check.gear].upper()}")
-        self.title.setText(check.name[:1].upper() + check.name[1:])
+        self.title.setText(best.name[:1].upper() + best.name[1:])
         self.what.setText(best.text)
         self.sound.setText(f"Sound: {best.expect}")
         self.why.setText(best.why)

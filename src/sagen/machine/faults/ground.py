@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.faults import RETURNING, SWITCHING, TURNING_ROLES, between, fault, growing, up_to_open
+from sagen.machine.faults import RETURNING, SWITCHING, TIMED, TURNING_ROLES, between, fault, growing, up_to_open
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.vocabulary import Cause
 
@@ -36,6 +36,7 @@ def return_contact_bad(machine: SimulatedMachine, severity: float) -> None:
     Cause.GROUND,
     "the engine's earth strap carries the starter's current badly",
     SWITCHING,
+    TIMED,
     computed=True,
 )
 def ground_lifts_when_cranking(machine: SimulatedMachine, severity: float) -> None:
