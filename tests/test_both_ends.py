@@ -8,7 +8,14 @@ from scipy import signal, stats
 
 from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
+from sagen.model.circuit import CircuitSpec
+from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry, RepairEntry
+from sagen.model.vocabulary import Cause
+from sagen.reason.case import case_of
+from sagen.reason.evidence import Inspected
+from sagen.reason.weights import infer
 from sagen.signal.both_ends import Source, both_ends
 from sagen.signal.deviation import ToothDeviations
 from sagen.signal.envelope import Band, Envelope, beyond, envelope
@@ -167,3 +174,26 @@ def test_with_many_captures_the_significance_is_that_of_the_normal_law():
             0.01,
         )
         assert bool([item for item in found if item.tooth == mine.number[4]]) == called
+
+
+def test_recordings_at_both_ends_speak_of_the_wire_between_them():
+    # Common practice, no published source: the same picture at both ends clears the wire, another one convicts it.
+    def recorded(end, *kinds):
+        rows = [{"column": "A", "role": "crank", "sensor": "hall", "pull_up": 5.0, "wheel": "60-2"}]
+        sheet = Sheet.from_data({"conditions": {"state": "cranking", "end": end}, "channel": rows}, where="test")
+        fields = {"held": "high", "level_v": 4.98}
+        found = tuple(Finding(kind, "A", 0.9, fields, {}, (), said="x", said_sure="x") for kind in kinds)
+        return CaptureEntry(f"token {end}", sheet, findings=found)
+
+    spec = CircuitSpec(pull_up=5.0, supply=12.0)
+    good, flat = recorded("sensor"), recorded("module", "no_signal")
+    differ = infer(case_of([good, flat], spec)).by_cause()
+    assert max(differ, key=differ.get) == Cause.WIRING
+    assert infer(case_of([flat, good], spec)).by_cause() == differ
+    alike = case_of([recorded("sensor", "no_signal"), flat], spec)
+    assert [item.outcome for item in alike.trail if isinstance(item, Inspected)] == [""]
+    assert infer(alike).by_cause()[Cause.WIRING] < differ[Cause.WIRING] / 2
+    one_end = case_of([flat], spec)
+    assert not any(isinstance(item, Inspected) for item in one_end.trail)
+    mended = case_of([good, RepairEntry("harness"), flat], spec)
+    assert not any(isinstance(item, Inspected) for item in mended.trail)

@@ -492,6 +492,7 @@ def recorded(state, kind=None, fields=None, rails=True):
     return {str(item.cause): item.probability for item in told}
 
 
+@pytest.mark.sampled(20)
 @pytest.mark.parametrize("state", ["cranking", "start", "running", "wiggle"])
 @pytest.mark.parametrize("kind", list(FIELDS))
 def test_every_finding_moves_the_suspects_in_every_state_in_which_the_shaft_turns(kind, state):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from sagen.codes import meaning, silent_sensors
@@ -64,7 +64,7 @@ from sagen.reason.evidence import (
 )
 from sagen.reason.facts import knowledge
 from sagen.reason.history import Case, Replaced
-from sagen.reason.recording_likelihood import finding_label
+from sagen.reason.recording_likelihood import finding_label, label_kind
 
 COLD_TO_HOT = 0.045  #: of its decade: a coil whose temperature is not known may be anything from cold to hot
 VOLT_DIGIT, OHM_DIGIT = 0.01, 0.1  #: the last digit of a meter where its accuracy names none
@@ -132,6 +132,39 @@ def _meaning(code: str):
         return None
 
 
+#: findings of the signal's level that a wire between two probes makes or hides
+OF_THE_WIRE = frozenset({
+    FindingKind.NO_SIGNAL, FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED, FindingKind.WEAK_AMPLITUDE,
+})  # fmt: skip
+BOTH_ENDS = "both_ends_of_the_signal_wire"
+
+
+def both_recorded(trail: Sequence[Evidence | Replaced]) -> list[Evidence]:
+    """What the recordings at both ends of the signal wire say of it since the last repair: they differ, or they show the same.
+    Nothing where one end was not recorded in that state, or somebody compared them.
+
+    Parameters
+    ----------
+    trail : sequence of Evidence or Replaced
+        oldest first
+    """
+    last = max((at for at, item in enumerate(trail) if isinstance(item, Replaced) and not item.earlier), default=-1)
+    since = trail[last + 1 :]
+    if any(isinstance(item, Inspected) and item.check == BOTH_ENDS for item in since):
+        return []
+    ends: dict[tuple[str, str], set[frozenset[str]]] = {}
+    for item in since:
+        if isinstance(item, Captured):
+            shown = frozenset(label for label in item.found if label_kind(label) in OF_THE_WIRE)
+            ends.setdefault((str(item.state), item.end), set()).add(shown)
+    outcomes = [
+        "" if ends[state, "module"] & shown else "differ"
+        for (state, end), shown in ends.items()
+        if end != "module" and (state, "module") in ends
+    ]
+    return [Inspected("", BOTH_ENDS, "differ" if "differ" in outcomes else "")] if outcomes else []
+
+
 # the case ------------------------------------------------------------------------------------
 
 
@@ -194,6 +227,7 @@ def case_of(
     referenced = any(isinstance(record, CaptureEntry) and record.reference is not None for record in records)
     runs = next((str(complaint.runs) for complaint in reversed(complaints) if complaint.runs), "")
     owed = ("relearn",) if any(_kind(code) == CodeKind.RELEARN for code in codes) else ()
+    trail += both_recorded(trail)
     return Case(
         spec, tuple(trail), tuple(gear), Strategy(strategy), referenced, runs, dict(access or {}), frozenset(opened), owed,
         tuple(log),

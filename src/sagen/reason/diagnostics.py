@@ -119,8 +119,13 @@ def leave_one_out(
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
     least, doubted, hangs_on = causes[lead], posterior.p, None
     for index, piece in enumerate(used):
-        if piece.told or getattr(piece, "certain", False) or getattr(piece, "more", ()):
-            continue  # what was seen and is certain is a fact, and what was looked at twice hangs on no one look
+        if (
+            piece.told
+            or getattr(piece, "certain", False)
+            or getattr(piece, "more", ())
+            or getattr(piece, "times", 1) > 1
+        ):
+            continue  # what was seen and is certain is a fact, and what was taken twice is no single piece
         most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere) else MOST_BACK
         # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
         back = np.array(

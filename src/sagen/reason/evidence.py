@@ -34,6 +34,9 @@ from sagen.reason.scales import LEAST, SLIP, SLIP_WIDTH, bell, density, on_scale
 
 #: states in which a recording of a wheel tells something
 TELLING = TURNING | {State.WIGGLE}
+#: of what is slipped or misjudged, how much is so again when it is taken once more: the wrong pin twice, a machine that is
+#: unlike what is thought; and how many widths readings that agree may lie apart. Judgement, no published source
+SAME_SLIP, AGREES = 0.4, 4.0
 MISJUDGED = 0.06  #: of twenty looks one is misjudged, and now and then the outcome is entered wrongly
 CERTAIN = 0.003  #: of what was seen and is certain, still this much is not so
 #: how engines differ in cranking speed beyond what is drawn (logarithm), and how well a swing is known
@@ -153,7 +156,7 @@ class Comes(Evidence):
 @dataclass(frozen=True)
 class MeterReading(Evidence):
     """A meter reading; ohms brought to 20 degC with the leads taken off. `spread` is its standard uncertainty, in V or,
-    of ohms, in decades."""
+    of ohms, in decades. `again` where it was taken once more to be sure; `times`: how often, gathered by `gathered`."""
 
     point: Point | str = ""
     state: State | str = ""
@@ -161,6 +164,7 @@ class MeterReading(Evidence):
     ohms: bool = False
     spread: float = 0.0
     again: bool = False
+    times: int = 1
 
     @property
     def quantity(self) -> Quantity:
@@ -190,7 +194,8 @@ class MeterReading(Evidence):
             ]
             if others:
                 slips = LEAST + np.mean(others, axis=0)
-        return (1 - SLIP) * own + SLIP * slips
+        slip = SLIP if self.times == 1 else SLIP * SAME_SLIP
+        return (1 - slip) * own + slip * slips
 
 
 #: ohm points along a wire; a wire up to so many ohm is called good, on the scale of ohms from none to there; of wires and contacts
@@ -337,13 +342,17 @@ class Inspected(Evidence):
             return softened(shares, self.certain)[told[0]]
         if _coming(check, particle_set) is not None:  # what comes and goes may well be seen once and not again
             return np.prod([softened(shares, self.certain)[at] for at in told], axis=0)
-        # What is there stays there: looks differ by what is misjudged alone.
-        seen = softened(np.eye(len(names)), self.certain)
-        return np.tensordot(np.prod([seen[at] for at in told], axis=0), shares, axes=1)
+        # What is there stays there: looks differ by what is misjudged alone, and part of that is misjudged each time.
+        wrong = (CERTAIN if self.certain else MISJUDGED) * np.array([SAME_SLIP, 1 - SAME_SLIP])
+        seen = (1 - wrong[1]) * np.eye(len(names)) + wrong[1] / len(names)
+        apart = np.prod([seen[at] for at in told], axis=0)
+        alike = wrong[0] / len(names) if len(set(told)) == 1 else 0.0
+        return np.tensordot((1 - wrong[0]) * apart + alike, shares, axes=1)
 
 
 def gathered(pieces: Iterable[Evidence]) -> list[Evidence]:
-    """The pieces of one epoch, looks that were taken again with the first of their kind.
+    """The pieces of one epoch; what was looked at or read again stands with the first of its kind, but for readings that do
+    not agree: of those either may be a slip.
 
     Parameters
     ----------
@@ -351,19 +360,35 @@ def gathered(pieces: Iterable[Evidence]) -> list[Evidence]:
         of one epoch
     """
     out: list[Evidence] = []
-    for piece in sorted(pieces, key=lambda item: isinstance(item, Inspected) and item.again):
-        looked = isinstance(piece, Inspected) and piece.again
-        first = (
-            next((item for item in out if isinstance(item, Inspected) and item.check == piece.check), None)
-            if looked
-            else None
-        )
+    for piece in sorted(pieces, key=lambda item: getattr(item, "again", False)):
+        first = next((item for item in out if _confirms(piece, item)), None) if getattr(piece, "again", False) else None
         if first is None:
             out.append(piece)
         else:
-            certain = first.certain or piece.certain
-            out[out.index(first)] = replace(first, more=(*first.more, piece.outcome), certain=certain)
+            out[out.index(first)] = _with(first, piece)
     return out
+
+
+def _confirms(piece: Evidence, first: Evidence) -> bool:
+    """Whether a piece that was taken again is of the same place as another, and as far as it is a reading agrees with it."""
+    if isinstance(piece, Inspected):
+        return isinstance(first, Inspected) and first.check == piece.check
+    if not isinstance(first, MeterReading) or (first.point, first.state, first.ohms) != (
+        piece.point,
+        piece.state,
+        piece.ohms,
+    ):
+        return False
+    apart = abs(float(on_scale(first.value, first.ohms)) - float(on_scale(piece.value, piece.ohms)))
+    return apart <= AGREES * spread_on_scale(first.value, first.ohms, max(first.spread, piece.spread))
+
+
+def _with(first: Evidence, piece: Evidence) -> Evidence:
+    """A piece with what confirms it."""
+    if isinstance(first, Inspected):
+        return replace(first, more=(*first.more, piece.outcome), certain=first.certain or piece.certain)
+    mean = (first.times * first.value + piece.value) / (first.times + 1)
+    return replace(first, value=mean, times=first.times + 1)
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,8 @@ from sagen.reason.scales import MOST_OHM
 #: fault mode -> the value of the circuit that it is, and what that is called
 QUANTITIES = {
     "signal_pin_high_resistance": ("signal_pin_ohm", "contact_ohm"),
+    "feed_pin_high_resistance": ("feed_pin_ohm", "contact_ohm"),
+    "return_pin_high_resistance": ("ground_pin_ohm", "contact_ohm"),
     "signal_wire_high_resistance": ("signal_wire_ohm", "wire_ohm"),
     "signal_wire_leaking": ("leak_ohm", "leak_ohm"),
     "signal_wire_leaking_to_feed": ("short_to_feed_ohm", "leak_to_feed_ohm"),

@@ -22,6 +22,18 @@ def return_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     machine.values.ground_wire_ohm = up_to_open(machine.part.least_return_ohm(machine.values), severity)
 
 
+@fault(
+    "return_pin_high_resistance",
+    Cause.GROUND,
+    "the return pin makes poor contact or none in the plug: on the sensor's side of the probe",
+    RETURNING,
+    computed=True,
+    ends={"return_pin_open": 1.0},
+)
+def return_pin_high_resistance(machine: SimulatedMachine, severity: float) -> None:
+    machine.values.ground_pin_ohm = up_to_open(machine.part.least_return_ohm(machine.values), severity)
+
+
 @fault("return_contact_bad", Cause.GROUND, "a loose contact of the return makes and breaks", SWITCHING, TURNING_ROLES)
 def return_contact_bad(machine: SimulatedMachine, severity: float) -> None:
     share = 0.12 * machine.values.sensor_ohm

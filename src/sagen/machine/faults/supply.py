@@ -40,6 +40,18 @@ def feed_wire_high_resistance(machine: SimulatedMachine, severity: float) -> Non
 
 
 @fault(
+    "feed_pin_high_resistance",
+    Cause.SUPPLY,
+    "the feed pin makes poor contact or none in the plug: on the sensor's side of the probe",
+    FED,
+    computed=True,
+    ends={"feed_pin_open": 1.0},
+)
+def feed_pin_high_resistance(machine: SimulatedMachine, severity: float) -> None:
+    machine.values.feed_pin_ohm = up_to_open(LEAST_SHARE * machine.values.sensor_ohm, severity)
+
+
+@fault(
     "shared_5_v_pulled_down",
     Cause.SUPPLY,
     "another sensor on the same feed pulls it down",
