@@ -552,3 +552,39 @@ def test_a_testers_speed_from_the_first_crank_sensor_does_not_clear_the_second()
     entry = ScanEntry("rpm_cranking", 210.0)
     assert case_of([entry], CircuitSpec(number=1)).trail
     assert not case_of([entry], CircuitSpec(number=2)).trail
+
+
+@pytest.mark.parametrize(
+    ("kind", "small", "large", "fault"),
+    [
+        ("timing_offset", {"offset_deg": 4.0}, {"offset_deg": 17.0}, "belt_or_chain_off"),
+        ("timing_offset", {"offset_deg": 17.0}, {"offset_deg": 4.0}, "chain_stretched"),
+        (
+            "timing_offset",
+            {"offset_deg": 15.0, "belt_teeth": None},
+            {"offset_deg": 15.0, "belt_teeth": 1},
+            "belt_or_chain_off",
+        ),
+        ("dropout", {"start_s": 1.0, "end_s": 1.01}, {"start_s": 1.0, "end_s": 3.0}, "drops_out_when_warm"),
+        ("dropout", {"start_s": 1.0, "end_s": 3.0}, {"start_s": 1.0, "end_s": 1.03}, "wire_breaks_when_wiggled"),
+        ("erratic", {"share": 0.02}, {"share": 0.4}, "rust_under_the_flange"),
+        ("runout", {"depth": 0.08}, {"depth": 0.35}, "wheel_runs_out"),
+    ],
+)
+def test_how_large_the_number_of_a_finding_is_counts(kind, small, large, fault):
+    # Common practice, no published source: a belt jumps by whole teeth of 10 to 20 degrees, a chain grows by a few; a contact
+    # breaks for hundredths of a second, a part that fails warm is gone for seconds.
+    role = "cam" if kind.startswith("timing") else "crank"
+    state = "running" if kind == "dropout" else "cranking"
+
+    def share(fields):
+        rows = [
+            {"column": "A", "role": role, "sensor": "hall"},
+            {"column": "B", "role": "crank" if role == "cam" else "other"},
+        ]
+        sheet = Sheet.from_data({"conditions": {"state": state}, "channel": rows}, where="test")
+        found = (Finding(kind, "A", 0.9, fields, {}, (), said="x", said_sure="x"),)
+        spec = CircuitSpec(role=role, wheel="4" if role == "cam" else "60-2")
+        return infer(case_of([CaptureEntry("token", sheet, findings=found)], spec)).by_fault()[fault]
+
+    assert share(large) > 1.3 * share(small)

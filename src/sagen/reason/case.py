@@ -61,6 +61,7 @@ from sagen.reason.evidence import (
     Seen,
     Stayed,
     captured,
+    sizes_told,
 )
 from sagen.reason.facts import knowledge
 from sagen.reason.history import Case, Replaced
@@ -512,7 +513,10 @@ def _finding(entry: FindingEntry, spec: CircuitSpec) -> list:
         state = entry.state or (State.ROLLING if spec.role == Role.SPEED else State.CRANKING)
         return [Captured("", frozenset(), state, frozenset(ABOUT_TIMING | RAIL_FINDINGS))]
     levels = tuple(levels_told(entry.finding, entry.fields).items()) if spec.role != Role.KNOCK else ()
-    return [ReadElsewhere("", finding_label(entry.finding, entry.fields), entry.finding, entry.state or "", levels)]
+    sizes = tuple(sizes_told(entry.finding, entry.fields))
+    return [
+        ReadElsewhere("", finding_label(entry.finding, entry.fields), entry.finding, entry.state or "", levels, sizes)
+    ]
 
 
 RAIL_FINDINGS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})

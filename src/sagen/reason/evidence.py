@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -27,13 +27,16 @@ from sagen.model.vocabulary import (
     Role,
     State,
 )
-from sagen.reason.facts import SOUND, Knowledge, Share
+from sagen.reason.facts import SIZED, SOUND, Knowledge, Share
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.recording_likelihood import RecordingLikelihood, finding_label, label_kind
 from sagen.reason.scales import LEAST, SLIP, SLIP_WIDTH, bell, density, on_scale, spread_on_scale
 
 #: states in which a recording of a wheel tells something
 TELLING = TURNING | {State.WIGGLE}
+#: how much the size of a finding's number may speak for or against a fault mode at most: the laws are coarse; and below what a
+#: number is none
+LEAST_SIZE, LEAST_NUMBER = 0.05, 1e-6
 #: of what is slipped or misjudged, how much is so again when it is taken once more: the wrong pin twice, a machine that is
 #: unlike what is thought; and how many widths readings that agree may lie apart. Judgement, no published source
 SAME_SLIP, AGREES = 0.4, 4.0
@@ -217,6 +220,7 @@ class Captured(Evidence):
     end: str = "sensor"
     levels: tuple[tuple[str, float], ...] = ()  #: what it measured besides: "low", "high", "supply", "ground", in V
     places: int = 1  #: knock: at how many places it was struck
+    sizes: tuple[tuple[str, str, float], ...] = ()  #: numbers of its findings: which finding, which field, how large
 
     @property
     def about_timing(self):
@@ -229,7 +233,60 @@ class Captured(Evidence):
         if self.state not in TELLING and kind_of(particle_set.spec.sensor).has(Capability.TURNS):
             return None  # a wheel that stands still tells nothing of motion
         told = pictures.told(particle_set, self.found, self.state, self.unseen, self.end)
-        return None if told is None else told * of_levels(particle_set, self.levels, self.state, self.end)
+        if told is None:
+            return None
+        return told * of_levels(particle_set, self.levels, self.state, self.end) * of_sizes(particle_set, self.sizes)
+
+
+def of_sizes(particle_set: ParticleSet, sizes: Iterable[tuple[str, str, float]]) -> np.ndarray | float:
+    """How likely the numbers of findings are as large as they are, shape (rows, 1), against what is usual of all fault modes that
+    make them; 1 where none of them tells.
+
+    Parameters
+    ----------
+    sizes : iterable of (finding, field, value)
+        values > 0, in the field's unit
+    """
+    out: np.ndarray | float = 1.0
+    for finding, field_name, value in sizes:
+        table = particle_set.facts.sizes.get((finding, field_name))
+        if table is None:
+            continue
+        shape = particle_set.facts.shapes[finding]
+        made = {fault: shape.of(fault, "") * table.density(fault, value) for fault in shape.by_fault}
+        usual = sum(made.values()) / max(sum(shape.by_fault.values()), 1e-9)
+        # Of two faults the one that makes the finding more often made it this large.
+        share = particle_set.by_row(lambda fault, shape=shape: shape.of(fault, ""))
+        here = particle_set.by_row(
+            lambda fault, shape=shape, table=table, value=value: shape.of(fault, "") * table.density(fault, value)
+        )
+        out = out * np.clip(here / np.maximum(share, 1e-12) / max(usual, 1e-12), LEAST_SIZE, 1 / LEAST_SIZE)
+    return out
+
+
+def sizes_told(kind: FindingKind, fields: Mapping) -> list[tuple[str, str, float]]:
+    """The numbers of a finding whose size tells something.
+
+    Parameters
+    ----------
+    kind : FindingKind
+    fields : mapping
+        the finding's figures by name
+
+    Returns
+    -------
+    list of (finding, field, value)
+        values > 0
+    """
+    told = dict(fields)
+    if isinstance(told.get("start_s"), int | float) and isinstance(told.get("end_s"), int | float):
+        told["length_s"] = told["end_s"] - told["start_s"]
+    values = ((name, told.get(name)) for name in SIZED)
+    return [
+        (str(kind), name, abs(float(value)))
+        for name, value in values
+        if isinstance(value, int | float) and not isinstance(value, bool) and abs(value) > LEAST_NUMBER
+    ]
 
 
 def of_levels(
@@ -305,6 +362,7 @@ class ReadElsewhere(Evidence):
     kind: FindingKind | str = ""
     state: State | str = ""
     levels: tuple[tuple[str, float], ...] = ()  #: what it says of the levels, in V, as `Captured` has them
+    sizes: tuple[tuple[str, str, float], ...] = ()  #: its numbers, as `Captured` has them
 
     @property
     def about_timing(self):
@@ -315,7 +373,9 @@ class ReadElsewhere(Evidence):
             particle_set.spec.role, State.CRANKING
         )
         told = pictures.told(particle_set, frozenset({self.finding}), state, None, "sensor")
-        return None if told is None else told * of_levels(particle_set, self.levels, state, "sensor")
+        if told is None:
+            return None
+        return told * of_levels(particle_set, self.levels, state, "sensor") * of_sizes(particle_set, self.sizes)
 
 
 @dataclass(frozen=True)
@@ -686,6 +746,8 @@ def captured(
         unseen.add(FindingKind.GROUND_LIFT)
     if not (Role.CAM in roles and Role.CRANK in roles):
         unseen |= ABOUT_TIMING
+    sizes = tuple(sorted(item for kind, fields in findings for item in sizes_told(kind, fields)))
     # A recorder that was cut off at its range measured no level.
     cut = any(kind == FindingKind.CLIPPED for kind, _ in findings)
-    return Captured(source, found, state, frozenset(unseen) - found, end or "sensor", () if cut else tuple(levels))
+    measured = () if cut else tuple(levels)
+    return Captured(source, found, state, frozenset(unseen) - found, end or "sensor", measured, sizes=sizes)

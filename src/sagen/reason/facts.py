@@ -7,6 +7,7 @@ hold the tables `[fault.X]`, `[caution]`, `[[check]]`, `[shape.X]` and `[comes_a
 
 from __future__ import annotations
 
+import math
 import threading
 import tomllib
 from collections.abc import Iterable
@@ -247,6 +248,37 @@ class Shape(_Row):
         return set(self.by_fault) | {item for row in self.by_state.values() for item in row}
 
 
+#: numbers of findings whose size tells something: those of a file, and how long a signal was lost
+SIZED = ("offset_deg", "belt_teeth", "scatter_deg", "share", "depth", "length_s")
+
+
+class Size(_Row):
+    """How large a number of a finding is under each fault mode: its middle, and how many times more or less is usual (the middle
+    two thirds); `other` for those not named."""
+
+    other: tuple[Positive, Positive]
+    by_fault: dict[str, tuple[Positive, Positive]] = Field(default_factory=dict)
+
+    def density(self, fault: str, value: float) -> float:
+        """Density over the logarithm of a value.
+
+        Parameters
+        ----------
+        fault : str
+            slug
+        value : float
+            > 0, in the field's unit
+
+        Returns
+        -------
+        float
+            of a log-normal law; 1 / unit of the natural logarithm
+        """
+        middle, times = self.by_fault.get(fault, self.other)
+        width = math.log(times)
+        return math.exp(-0.5 * (math.log(value / middle) / width) ** 2) / (width * math.sqrt(2 * math.pi))
+
+
 class Picture(_Row):
     """What is thought of recordings as such; see shapes.toml."""
 
@@ -344,6 +376,7 @@ class Knowledge:
         orders: dict[Role, tuple[str, ...]],
         cautions: dict[str, str],
         never: tuple[Never, ...],
+        sizes: dict[tuple[str, str], Size],
     ):
         self.priors, self.codes, self.complaints = priors, codes, complaints
         self.comes, self.codes_back = comes, codes_back
@@ -356,6 +389,8 @@ class Knowledge:
         self.inspected = inspected
         self.stakes, self.places = stakes, places
         self.never = never
+        #: finding and its field -> how large that is under each fault mode
+        self.sizes = sizes
         #: by role, the checks that are done one after the other whatever each would save
         self.orders = orders
         self.cautions = cautions  #: sentences by name
@@ -469,6 +504,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         {name: _checks_named(where, name, row, rows.checks) for name, (where, row) in rows.orders.items()},
         rows.cautions,
         tuple(rows.never),
+        rows.sizes,
     )
 
 
@@ -487,6 +523,7 @@ class _Tables:
         "stakes",
         "order",
         "never",
+        "size",
     )
 
     def __init__(self, sources: list[tuple[str, dict]]):
@@ -498,6 +535,7 @@ class _Tables:
         self.places: dict[Place, float] = {}
         self.orders: dict[Role, tuple[str, object]] = {}
         self.never: list[Never] = []
+        self.sizes: dict[tuple[str, str], Size] = {}
         for where, data in sources:
             _only(where, data, self.TABLES)
             self.cautions |= _cautions(where, data.get("caution", {}))
@@ -542,6 +580,8 @@ class _Tables:
         self.checks += [_check(where, row, self.cautions, applies) for row in rows]
         for name, row in _table(where, data, "shape").items():
             self.shapes[name] = _shape(where, name, row, self.shapes.get(name))
+        for name, fields in _table(where, data, "size").items():
+            self.sizes |= _sizes(where, name, fields)
         self.comings |= _comings(where, data.get("comes_and_goes", {}))
         self.places |= dict(_place_minutes(where, data.get("place", {})))
         self.orders |= {name: (where, row) for name, row in _orders(where, data.get("order", {}))}
@@ -731,6 +771,22 @@ def _shape(where: str, name: str, row: dict, known: Shape | None) -> Shape:
         by_fault = {**known.by_fault, **by_fault}
         by_state = {**known.by_state, **by_state}
     return _row(where, table, Shape, {**told, "by_fault": by_fault, "by_state": by_state})
+
+
+def _sizes(where: str, finding: str, fields: dict) -> dict[tuple[str, str], Size]:
+    _known(where, f"[size.{finding}]", "finding", finding, FindingKind)
+    found = {}
+    for field, row in fields.items():
+        table = f"[size.{finding}.{field}]"
+        _known(where, table, "field", field, SIZED)
+        if not isinstance(row, dict):
+            raise KnowledgeError(f"{where}, {table}: is a table of fault modes")
+        by_fault = {key: value for key, value in row.items() if key != "other"}
+        for fault in by_fault:
+            _known(where, table, "fault", fault, all_faults())
+        told = {"other": row["other"]} if "other" in row else {}
+        found[finding, field] = _row(where, table, Size, {**told, "by_fault": by_fault})
+    return found
 
 
 def _comings(where: str, table: object) -> dict[str, Comings]:
