@@ -30,6 +30,8 @@ def pulses_between(reading: RotatingReading) -> dict[int, np.ndarray]:
     if reading.wheel is None or turns < _BETWEEN.fewest_turns or not len(teeth.number):
         return {}
     own = reading.false_edges[~np.isin(reading.false_edges, reading.sparks)]
+    if len(reading.sparks) > len(own):
+        own = own[:0]  # where most are sparks the others are lesser ones
     at = np.sort(np.concatenate([teeth.between, own]))
     behind = np.searchsorted(teeth.times, at, "right") - 1
     inside = (behind >= 0) & (behind < len(teeth.spans))

@@ -28,6 +28,7 @@ FULL = 0.5  #: what a space's logarithm may be off at most, squared: one bad spa
 AMPLITUDES, NOISES = (0.05, 0.2, 0.6, 1.2), (0.02, 0.05, 0.12)
 MOST_ORDER = 10.0  #: waves a turn that an engine makes at most
 MOST_LOST, MOST_TRIED, FEW_WEIGHED = 3, 16, 6
+MOST_IN_A_ROW = 8  #: teeth that one bridge, one dent or one break takes together
 FEWEST = 5  #: teeth a turn below which nothing is a row of like teeth
 
 
@@ -214,6 +215,8 @@ def _candidates(folded: np.ndarray, count: int, declared: Wheel | None) -> list[
         lost = wheel.teeth - count
         if 0 < lost <= (MOST_LOST if stated else int(declared is None)):
             found += _with_lost(folded, wheel, lost, usual)
+        if stated and MOST_LOST < lost <= MOST_IN_A_ROW:
+            found += _with_row_lost(folded, wheel, lost, usual)
         if stated and lost == -1:
             found += _with_extra(folded, wheel, usual)
     known = {item.wheel for item in found}
@@ -278,6 +281,20 @@ def _with_lost(folded: np.ndarray, wheel: Wheel, lost: int, usual: float) -> lis
                 for item in order
             ]
     return []
+
+
+def _with_row_lost(folded: np.ndarray, wheel: Wheel, lost: int, usual: float) -> list[Laid]:
+    """The wheel without so many of its teeth one behind the other in every turn."""
+    whole = pattern(wheel)
+    rows = np.array([
+        (*whole[:k], sum(whole[k : k + lost + 1]), *whole[k + lost + 1 :]) for k in range(len(whole) - lost)
+    ])  # fmt: skip
+    cost = _cost(folded, rows)
+    penalty = 2 * _LIMIT.lost_tooth + np.log(len(folded))
+    return [
+        Laid(wheel, rows[item // len(folded)], int(item % len(folded)), weight=usual - penalty)
+        for item in np.argsort(cost, axis=None)[:MOST_TRIED]
+    ]
 
 
 def _without(row: tuple[int, ...], k: int) -> tuple[int, ...]:

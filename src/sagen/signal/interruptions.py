@@ -57,9 +57,13 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     coarse = starting and (wheel is not None and wheel.slots < _LIMIT.coarse)
     least = max(missing + 1 + _LIMIT.beyond_gap, _LIMIT.least_pitches) + beyond
     found, rests = [], []
+    places = _places_of_one(teeth) if not starting and not beyond and _runs_smoothly(single) else None
+    shortest = min(_LIMIT.smooth_pitches, least) if places is not None else least
     # Where nothing was recorded nothing is said to be lost.
-    for k in np.flatnonzero((teeth.ratio >= least) & (teeth.ratio < UNKNOWN)):
+    for k in np.flatnonzero((teeth.ratio >= shortest) & (teeth.ratio < UNKNOWN)):
         number = int(teeth.number[k]) if len(teeth.number) else 0
+        if teeth.ratio[k] < least and not places[k]:
+            continue
         always = number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost
         # A gap that comes every turn is none; a signal that is lost just there lasts longer.
         if always and teeth.ratio[k] < _LIMIT.longer_than_a_gap * least:
@@ -73,7 +77,9 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
             continue
         beside = max(before, after)
         longer = spaces[k] / beside
-        if longer >= least and beside <= _LIMIT.steady * max(usual, min(before, after)):
+        if longer >= (least if places is None or not places[k] else shortest) and beside <= _LIMIT.steady * max(
+            usual, min(before, after)
+        ):
             found.append(Interruption(float(teeth.times[k]), float(teeth.times[k + 1]), True, from_rest))
     # What lasts as long as several rests do is one more of them: an engine that nearly stalls in a compression.
     alike = [sum(abs(np.log(lasts / (item.end - item.start))) < _LIMIT.as_long for lasts in rests) for item in found]
@@ -90,6 +96,24 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     if lasting and last <= _LIMIT.end_steady * usual and not coarse and not resting:
         found.append(Interruption(float(teeth.times[-1]), end, False))
     return found
+
+
+def _runs_smoothly(single: np.ndarray) -> bool:
+    """Whether the pitches of a shaft hardly differ, as of an engine that runs by itself."""
+    if len(single) < _LIMIT.fewest_teeth:
+        return False
+    return float(np.quantile(single, 0.95)) < _LIMIT.smooth * float(np.median(single))
+
+
+def _places_of_one(teeth: Teeth) -> np.ndarray | None:
+    """Spaces behind a tooth that is followed by the next slot in most turns, shape (spaces,); None where no tooth has a number."""
+    if not len(teeth.number) or not teeth.number.any():
+        return None
+    number = teeth.number[: len(teeth.ratio)]
+    usual = np.zeros(int(number.max()) + 1)
+    for each in np.unique(number[number > 0]):
+        usual[each] = np.median(teeth.spans[number == each])
+    return usual[number] == 1
 
 
 def ends_early(reading: RotatingReading) -> bool:

@@ -32,7 +32,12 @@ def no_signal(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-@rule(FindingKind.NOISE, needs=("switching",), silenced_by=(FindingKind.UNDERSAMPLED,))
+@rule(
+    FindingKind.NOISE,
+    needs=("switching",),
+    silenced_by=(FindingKind.UNDERSAMPLED,),
+    hears=(FindingKind.WEAK_AMPLITUDE,),
+)
 def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Pulses too narrow for teeth that cross both thresholds, or a disturbance near to doing so."""
     false_edges = _extra_pulses(reading)
@@ -42,7 +47,9 @@ def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     moved = (
         any(item.kind in (FindingKind.GROUND_LIFT, FindingKind.SUPPLY_LOSS) for item in context.found) or reading.moves
     )
-    near = 0 if moved or reading.teeth.wanders or reading.probe else reading.near_misses
+    # Of two levels that lie too close together every ringing edge comes near to the other.
+    weak = context.has(reading, FindingKind.WEAK_AMPLITUDE)
+    near = 0 if moved or weak or reading.teeth.wanders or reading.probe else reading.near_misses
     swing = reading.levels.swing
     beyond = reading.levels.noise > max(_NOISE.loud_share * swing, _NOISE.loud_steps * reading.levels.step)
     loud = beyond and not moved and reading.unsmoothed

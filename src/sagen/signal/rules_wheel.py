@@ -185,7 +185,7 @@ def odd_tooth(reading: RotatingReading, context: Context) -> Iterator[Finding]:
             },
             _at_times(reading, times),
         )  # fmt: skip
-    for number in bridged(reading):
+    for number in () if _few_turns_by_hand(reading, context) else bridged(reading):
         # The tooth before is as wide as two, and the one that is not seen makes its neighbours look moved.
         said += [number - 2, number - 1, number, number + 1, number + 2]
         spans = np.flatnonzero((reading.teeth.spans == 2) & (reading.teeth.number[:-1] % wheel.slots + 1 == number))
@@ -413,8 +413,9 @@ def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     total = max(int(known.sum()), 1)
     # Where teeth are missed as well, short pulses too many are the sensor's own.
     doubled = len(reading.false_edges) if not context.has(reading, FindingKind.NOISE) and len(stray) else 0
-    many = np.count_nonzero(irregular) + len(stray) + doubled
-    share = many / total
+    gone = _lost_again_and_again(reading, context)
+    many = np.count_nonzero(irregular) + len(stray) + doubled + gone
+    share = many / (total + gone)
     if share < _ERRATIC.share or many < _ERRATIC.fewest_irregular:
         return
     at = np.union1d(np.flatnonzero(irregular), stray).astype(int)[:MOST_SPANS]
@@ -423,6 +424,18 @@ def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         {"share": round(float(min(share, 1.0)), 3)},
         {"share_seen": share, "teeth": total, "missed": len(stray), "doubled": doubled}, _around(teeth, at),
     )  # fmt: skip
+
+
+def _lost_again_and_again(reading: RotatingReading, context: Context) -> int:
+    """Teeth that did not come in the many losses of a signal that comes and goes all the time; 0 where losses are few, or somebody
+    moves the harness."""
+    if context.state == State.WIGGLE or reading.wheel is None:
+        return 0
+    losses = interruptions(reading, 0.0, context.cranking)
+    if len(losses) < _ERRATIC.fewest_losses:
+        return 0
+    pitch = float(np.median(np.diff(reading.teeth.times)))
+    return round(sum(item.end - item.start for item in losses) / pitch)
 
 
 def _sizes_wander(reading: RotatingReading, context: Context) -> np.ndarray:
@@ -480,7 +493,7 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     turned = crank.teeth.longest_stretch() if crank is not None else (0.0, np.inf)
     for interruption in interruptions(reading, beyond, context.cranking):
         start, end = interruption.start, interruption.end
-        if start < turned[0] or end > turned[1]:
+        if start < turned[0] or end > turned[1] or _where_a_level_jumps(reading, start, end):
             continue
         lost = (end - start) / pitch
         severity = float(np.clip(_DROPOUT.severity + lost / _DROPOUT.severity_pitches, _DROPOUT.severity, 1.0))
@@ -491,6 +504,17 @@ def dropout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
              "watched": sorted(str(role) for role in context.rails), "rails": context.rails_around(start, end, pitch)},
             (Span(start, end),),
         )  # fmt: skip
+
+
+def _where_a_level_jumps(reading: RotatingReading, start: float, end: float) -> bool:
+    """Whether a short loss lies where a level goes to another place, which the thresholds follow a moment later."""
+    track = reading.track if reading.moves else None
+    if track is None or end - start > 2 * track.block_s:
+        return False
+    last = len(track.low) - 1
+    before, after = (int(np.clip(at / track.block_s + side, 0, last)) for at, side in ((start, -2), (end, 2)))
+    moved = max(abs(track.low[after] - track.low[before]), abs(track.high[after] - track.high[before]))
+    return bool(moved > _DROPOUT.level_jumps * reading.levels.swing)
 
 
 # another wheel ------------------------------------------------------------------------------

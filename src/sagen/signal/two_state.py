@@ -24,6 +24,7 @@ from sagen.signal.wheel_search import read_teeth
 FAINT = 0.12
 #: no signal is looked for below this share of the pull-up, or below three steps of the recorder
 FAINTEST = 0.01
+THIRD_LEVEL = 0.25  #: share of samples between two levels from which on there is a third
 SMOOTHINGS = (1, 5, 17, 51, 151)
 FEWEST_EDGES = 5
 PACE = 5.0  #: samples from tooth to tooth for each one averaged: noise crosses its own middle more often than that
@@ -290,9 +291,11 @@ def read_two_state(
         return _with_edges(
             capture, channel, sheet, replace(levels, low=slow.low, high=slow.usual), expected, 1, make, slow
         )
-    if _plainly_two_state(levels, expected, channel):
+    plain = _plainly_two_state(levels, expected, channel)
+    track = level_track(channel, levels, capture.sfreq) if plain or levels.between >= THIRD_LEVEL else None
+    # What lies between two levels may be one of them at another time.
+    if plain or (levels.swing >= FAINT * expected and track is not None and track.moves(levels)):
         calm, own = levelled(channel, levels, capture.sfreq)
-        track = level_track(channel, levels, capture.sfreq)
         if calm is channel and track is not None and track.moves(levels):
             calm = _following(channel, levels, track, capture.sfreq)
         reading = _with_edges(capture, calm, sheet, own, expected, 1, make, shown=levels)
@@ -320,7 +323,7 @@ def read_two_state(
 def _plainly_two_state(levels: Levels, expected: float, channel: Channel) -> bool:
     """A swing so large against pull-up, noise and recorder step that nothing else makes it."""
     stepped = levels.swing < 4 * levels.step and levels.swing < 0.5 * expected
-    large = levels.swing >= FAINT * expected and not stepped and levels.between < 0.25
+    large = levels.swing >= FAINT * expected and not stepped and levels.between < THIRD_LEVEL
     if not large or levels.swing >= 6 * levels.noise:
         return large
     # A level that moves (a return that lifts) looks like noise beside it, but not from one sample to the next.

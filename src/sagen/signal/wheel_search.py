@@ -32,6 +32,8 @@ from sagen.signal.slots import (
 _LIMIT = limits("wheel")
 NONE = np.empty(0)
 STRAYS, MISSED = 0.35, 0.6  #: how far the logarithm of a space strays where teeth are missed; what each one costs
+#: logarithm of how much longer than the wheel's longest space one is in which teeth did not come, and how many such there may be
+LOST_BEYOND, MOST_LOSSES = 0.5, 12
 MOST_SHIFT = 6  #: by how many teeth a turn may hold more or fewer than the wheel has
 LONG = 1.5  #: a space this many times its neighbours' may be a gap
 CONFIRMED = 0.7  #: share of the turns in which a declared wheel's gap must be where it belongs
@@ -143,8 +145,34 @@ def _without(times: np.ndarray, extra: np.ndarray, declared: Wheel | None, break
 
 
 def _marks(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = False) -> np.ndarray | None:
-    """Which teeth of an unbroken stretch are tooth 1, gaps before and behind the stretch not among them; None where the
-    stretch is too short to tell."""
+    """Which teeth of a stretch are tooth 1, gaps before and behind the stretch not among them; None where the stretch is too
+    short to tell. Where teeth did not come for a while the count begins anew behind them."""
+    plain = _marks_between(ratio, laid, first, follow=follow)
+    lost = np.flatnonzero(lengths(ratio) > np.log(laid.spans.max()) + LOST_BEYOND)
+    # What comes again after whole turns is the reference gap, which a deep compression makes as long.
+    apart = np.abs(lost[:, None] - lost)
+    lost = lost[~((apart > 0) & (apart % laid.count == 0)).any(axis=1)]
+    if follow or not len(lost) or len(lost) > MOST_LOSSES:
+        return plain
+    begins, ends = np.concatenate([[0], lost + 1]), np.concatenate([lost, [len(ratio)]])
+    found = []
+    for begin, end in zip(begins, ends, strict=True):
+        if end - begin < laid.count:
+            continue  # teeth are counted on from what stands before
+        here = first if first is not None and not begin else None
+        marks = _marks_between(ratio[begin:end], laid, here)
+        if marks is not None:
+            least = -laid.count if not begin else 0
+            found.append(begin + marks[(marks > least) & (marks <= end - begin - (end < len(ratio)))])
+    joined = np.concatenate(found) if found else np.empty(0, np.int64)
+    # Two counts that meet too closely are none: the row is then followed as a whole.
+    if len(joined) < 2 or np.diff(joined).min(initial=laid.count) < 1:
+        return plain
+    return joined
+
+
+def _marks_between(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = False) -> np.ndarray | None:
+    """Which teeth are tooth 1 where all teeth come, or are missed or doubled here and there."""
     count, spans = laid.count, np.log(laid.spans.astype(float))
     logs = lengths(ratio)
     if len(logs) < 2:
