@@ -614,7 +614,8 @@ def outcome_shares(check, particle_set: ParticleSet) -> np.ndarray:
     """
     computed = COMPUTED.get(check.slug)
     if computed is not None:
-        shares = computed(particle_set, tuple(check.outcome))
+        # How it is done differs: what the circuit decides is hardly ever more certain than the look itself.
+        shares = np.clip(computed(particle_set, tuple(check.outcome)), DONE_OTHERWISE, 1 - DONE_OTHERWISE)
     else:
         shares = np.array(
             [particle_set.by_row(lambda fault, row=row: row.get(fault, row["other"])) for row in check.outcome.values()]
@@ -694,11 +695,13 @@ def _pulsed(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
         for ohm in (machine.values.meter_ohm, PULSE_OHM)
     )
     counted = smooth(at_rest - high, 0.1) * smooth(low - held, 0.1) * (1 - _deaf(particle_set))
-    return np.array([np.broadcast_to(np.clip(1 - counted, 0.02, 0.98), particle_set.shape)])
+    return np.array([np.broadcast_to(1 - counted, particle_set.shape)])
 
 
 #: what is hung on the unplugged line, the share of itself that it then falls below, what counts as a path, and what pulses it
 LOAD_OHM, COLLAPSED, PATH_OHM, PULSE_OHM = 2_200.0, 0.16, 3e5, 220.0
+#: share of looks that come out otherwise than the circuit would have it: another load, another pin, a module that sleeps
+DONE_OTHERWISE = 0.08
 #: looks whose outcome the circuit decides
 COMPUTED = {
     "load_the_unplugged_signal_wire": _loaded_line,

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sagen.desk.theme import theme
 from sagen.reason.decide import ReplaceOrCheck, Way
 
 ROW, HEAD = 24, 22  #: px of a way, and of the line over them
-NAME, FIGURES = 0.34, 0.30  #: shares of the width for the name and the figures; the bar has what is left
+NAME = 0.42  #: share of the width that a name may take; the figures have what they need, the bar what is left
+LEAST_BAR = 80  #: px
 MOST = 4
+
+
+def _named(way: Way) -> str:
+    return way.name[:1].upper() + way.name[1:]
 
 
 class WayBars(QWidget):
@@ -52,8 +57,11 @@ class WayBars(QWidget):
             return
         look, painter = theme.current(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        name, figures = int(NAME * self.width()), int(FIGURES * self.width())
-        left, room = name + 10, self.width() - name - figures - 24
+        measure = QFontMetrics(theme.font(9.5, bold=True))
+        figures = 6 + max(measure.horizontalAdvance(self.figures(way)) for way in self.shown)
+        longest = 6 + max(measure.horizontalAdvance(_named(way)) for way in self.shown)
+        name = max(min(longest, int(NAME * self.width()), self.width() - figures - LEAST_BAR - 24), 60)
+        left, room = name + 10, max(self.width() - name - figures - 24, LEAST_BAR // 2)
         most = max(way.high for way in self.shown) or 1.0
         painter.setFont(theme.font(9, bold=True))
         painter.setPen(QColor(look.quiet))
@@ -63,9 +71,7 @@ class WayBars(QWidget):
             top = HEAD + at * ROW
             painter.setFont(theme.font(9.5, bold=at == 0))
             painter.setPen(QColor(look.ink))
-            words = painter.fontMetrics().elidedText(
-                way.name[:1].upper() + way.name[1:], Qt.TextElideMode.ElideRight, name
-            )
+            words = painter.fontMetrics().elidedText(_named(way), Qt.TextElideMode.ElideRight, name)
             painter.drawText(0, top, name, ROW, middle, words)
             painter.drawText(self.width() - figures, top, figures, ROW, middle, self.figures(way))
             low, high, here = (left + int(room * value / most) for value in (way.low, way.high, way.cost))

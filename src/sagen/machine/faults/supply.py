@@ -41,7 +41,7 @@ def feed_wire_high_resistance(machine: SimulatedMachine, severity: float) -> Non
 
 @fault(
     "feed_pin_high_resistance",
-    Cause.SUPPLY,
+    Cause.WIRING,
     "the feed pin makes poor contact or none in the plug: on the sensor's side of the probe",
     FED,
     computed=True,
