@@ -1,12 +1,12 @@
-"""Captures and pairs that the fourth and the fifth hand drew (`benchmarks.fourth_hand`, `.pairs`, `.fifth_hand`,
-`.fifth_pairs`), one of each kind.
+"""Captures and pairs that the fourth, fifth and sixth hand drew (`benchmarks.fourth_hand`, `.pairs`, `.fifth_hand`,
+`.fifth_pairs`, `.sixth_hand`), one of each kind.
 
 What they mean is common practice, no published source; the hands do not know the reader.
 """
 
 import numpy as np
 import pytest
-from benchmarks import fifth_hand, fifth_pairs, fourth_hand, pairs
+from benchmarks import fifth_hand, fifth_pairs, fourth_hand, pairs, sixth_hand
 
 from sagen.kinds.coil.spikes import spikes
 from sagen.model.capture import Channel
@@ -20,7 +20,7 @@ RARE = {"breaks_for_milliseconds"}
 @pytest.mark.sampled(10)
 @pytest.mark.parametrize(
     ("hand", "name"),
-    [(hand, name) for hand in (fourth_hand, fifth_hand) for name in hand.KINDS if name not in RARE],
+    [(hand, name) for hand in (fourth_hand, fifth_hand, sixth_hand) for name in hand.KINDS if name not in RARE],
 )
 def test_what_is_on_the_wire_is_read(hand, name):
     told = hand.judged((name, SEED))

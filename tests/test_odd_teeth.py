@@ -102,3 +102,27 @@ def test_an_unstated_wheel_with_a_tooth_lost_is_the_usual_wheel_with_a_tooth_los
     lost = {n for n, share in teeth.lost.items() if share > 0.8}
     # Of two gaps alike nobody can tell which is the reference: the other is 7 slots on, or 29.
     assert lost in ({7}, {29})
+
+
+def test_behind_a_loss_teeth_are_counted_anew():
+    # Four teeth that do not come once: all before and behind keep their numbers, by the count of slots alone.
+    for wheel, at in (("24-1", 9), ("36-1", 31), ("60-2", 20), ("60-2", 55)):
+        form = Wheel.parse(wheel)
+        slot = np.arange(40 * form.slots)
+        there = slot[slot % form.slots < form.slots - form.missing]
+        first = 20 * form.slots + at
+        seen = there[(there < first) | (there >= first + 4)]
+        teeth = read_teeth(seen * 2.5e-3, form)
+        assert np.array_equal(teeth.number, seen % form.slots + 1), (wheel, at)
+        assert teeth.wheel == form
+
+
+def test_a_row_of_teeth_that_is_gone_leaves_the_stated_wheel():
+    for wheel, gone in (("36-1", (10, 13)), ("60-2", (30, 36)), ("24-1", (8, 12))):
+        form = Wheel.parse(wheel)
+        slot = np.arange(12 * form.slots)
+        number = slot % form.slots + 1
+        there = (number <= form.slots - form.missing) & ~((number >= gone[0]) & (number <= gone[1]))
+        teeth = read_teeth(slot[there] * 2.5e-3, form)
+        assert teeth.wheel == form
+        assert set(teeth.lost) == set(range(gone[0], gone[1] + 1))

@@ -62,7 +62,9 @@ def interruptions(reading: RotatingReading, beyond: float = 0.0, starting: bool 
     # Where nothing was recorded nothing is said to be lost.
     for k in np.flatnonzero((teeth.ratio >= shortest) & (teeth.ratio < UNKNOWN)):
         number = int(teeth.number[k]) if len(teeth.number) else 0
-        if teeth.ratio[k] < least and not places[k]:
+        if teeth.ratio[k] < least and (
+            not places[k] or (missing and abs(teeth.ratio[k] - missing - 1) < _LIMIT.like_gap)
+        ):
             continue
         always = number and teeth.lost.get(number % reading.wheel.slots + 1, 0.0) > _LIMIT.always_lost
         # A gap that comes every turn is none; a signal that is lost just there lasts longer.

@@ -50,11 +50,7 @@ def _few_turns_by_hand(reading: RotatingReading, context: Context) -> bool:
 )
 def extra_gap(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """A tooth is missing where there should be one, every turn."""
-    if (
-        reading.cut_away
-        or _few_turns_by_hand(reading, context)
-        or (context.by_hand(reading) and context.has(reading, FindingKind.TOO_SHORT))
-    ):
+    if reading.cut_away or _few_turns_by_hand(reading, context) or context.has(reading, FindingKind.TOO_SHORT):
         return
     if equal_gaps(reading) is not None:
         return  # nobody stated the wheel: gaps alike in every turn are more likely its own

@@ -362,7 +362,10 @@ def _with_edges(
     edges = find_edges(channel.raw, lower=bounds[0], upper=bounds[1], middle=channel.to_raw(middle))
     if channel.scale < 0:
         edges = Edges(edges.at, ~edges.rising)
+    whole = edges
     edges, false_edges = without_glitches(edges, share=GLITCH if counts_teeth(sheet) else GLITCH_OF_CAM)
+    if sheet.declared_wheel is None and _come_again(false_edges, edges.at):
+        edges, false_edges = whole, false_edges[:0]
     edges = edges.off(capture.joints)
     falls, rises = capture.time_of(edges.falls), capture.time_of(edges.rises)
     starts, ends, teeth = _row(falls, rises, sheet, capture.breaks)
@@ -377,6 +380,18 @@ def _with_edges(
         starts, ends, capture.time_of(false_edges), _beyond(channel, levels, capture, false_edges), width, piled=piled_up(channel, two_state=True),
         near_misses=_near_misses(channel, levels) if width == 1 and slow is None else 0, slow=slow,
     )  # fmt: skip
+
+
+def _come_again(pulses: np.ndarray, edges: np.ndarray) -> bool:
+    """Whether narrow pulses come after the same count of edges time and again: then they are of the wheel, whatever it is."""
+    between = np.diff(np.searchsorted(edges, pulses))
+    if len(between) < _FEWEST_AGAIN:
+        return False
+    usual = np.median(between)
+    return bool(usual > 0 and np.mean(between == usual) >= _NEARLY_ALL)
+
+
+_FEWEST_AGAIN, _NEARLY_ALL = 4, 0.9
 
 
 def _beyond(channel: Channel, levels: Levels, capture: Capture, false_edges: np.ndarray) -> np.ndarray:

@@ -159,10 +159,10 @@ def _marks(ratio: np.ndarray, laid: Laid, first: int | None, *, follow: bool = F
     for begin, end in zip(begins, ends, strict=True):
         if end - begin < laid.count:
             continue  # teeth are counted on from what stands before
-        here = first if first is not None and not begin else None
-        marks = _marks_between(ratio[begin:end], laid, here)
+        # Where tooth 1 lay in the folded row is of the row before or behind the loss: each part tells by itself.
+        marks = _marks_between(ratio[begin:end], laid, None)
         if marks is not None:
-            least = -laid.count if not begin else 0
+            least = -laid.count if not begin else -1
             found.append(begin + marks[(marks > least) & (marks <= end - begin - (end < len(ratio)))])
     joined = np.concatenate(found) if found else np.empty(0, np.int64)
     # Two counts that meet too closely are none: the row is then followed as a whole.
@@ -290,17 +290,22 @@ def _dealt(ratio: np.ndarray, marks: np.ndarray, laid: Laid) -> tuple[np.ndarray
     slot[: len(head)] = turned * (behind // count) + along[behind % count]
     # Every tooth behind the last mark before it, on the wheel; only turns that hold another count are dealt out anew.
     at = np.arange(max(first, 0), teeth)
-    turn = np.searchsorted(marks, at, "right") - 1
-    steps = at - marks[turn]
-    slot[at] = turn * turned + turned * (steps // count) + along[steps % count]
     lasts = np.diff(marks)
     good = int((lasts == count).sum())
+    # Between two marks lies one turn, or more where teeth did not come and no gap was seen.
+    passed = np.ones(len(lasts), np.int64)
+    for index in np.flatnonzero((lasts != count) & (marks[:-1] >= 0) & (marks[1:] <= len(ratio))):
+        passed[index] = max(1, round(float(alone[marks[index] : marks[index + 1]].sum()) / turned))
+    before = turned * np.concatenate([[0], np.cumsum(passed)])
+    turn = np.searchsorted(marks, at, "right") - 1
+    steps = at - marks[turn]
+    slot[at] = before[turn] + turned * (steps // count) + along[steps % count]
     for index in np.flatnonzero((lasts != count) & (marks[:-1] >= 0) & (marks[1:] <= len(ratio))):
         begin, end = int(marks[index]), int(marks[index + 1])
         inside = np.concatenate([[0], np.cumsum(alone[begin : end - 1])])
-        whole = inside[-1] + alone[end - 1]
-        place = inside if whole == turned else np.round(inside * (turned / whole)).astype(np.int64)
-        slot[begin:end] = index * turned + place
+        whole, due = inside[-1] + alone[end - 1], passed[index] * turned
+        place = inside if whole == due else np.round(inside * (due / whole)).astype(np.int64)
+        slot[begin:end] = before[index] + place
     slot = np.maximum.accumulate(slot)
     return slot - slot[0] + (slot[0] % slots), good
 
