@@ -16,6 +16,7 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from collections import defaultdict
+from functools import cache
 
 import numpy as np
 import pytest
@@ -55,16 +56,22 @@ def square_teeth(
     return volts.astype(np.float32)
 
 
+@cache
+def _table(teeth: tuple) -> str:
+    """The text of a capture of `square_teeth`, made once for the same teeth."""
+    given = dict(teeth)
+    volts = square_teeth(**given)
+    rows = np.column_stack([np.arange(len(volts)) / given.get("sfreq", 50_000.0), volts]).tolist()
+    return "\n".join(["Time (s),CH1 (V)", *(f"{at:.7g},{volt:.7g}" for at, volt in rows), ""])
+
+
 @pytest.fixture
 def make_csv(tmp_path):
     """Write a capture of `square_teeth` with its sheet; answers the path."""
 
     def make(name="a.csv", *, sheet=True, pull_up=5.0, wheel="60-2", state="cranking", extra="", **teeth):
-        volts = square_teeth(**teeth)
-        sfreq = teeth.get("sfreq", 50_000.0)
         path = tmp_path / name
-        rows = np.column_stack([np.arange(len(volts)) / sfreq, volts])
-        np.savetxt(path, rows, delimiter=",", header="Time (s),CH1 (V)", comments="", fmt="%.7g")
+        path.write_text(_table(tuple(sorted(teeth.items()))))
         if sheet:
             path.with_name(path.stem + ".sheet.toml").write_text(
                 f'{extra}\n[engine]\ncylinders = 4\n[conditions]\nstate = "{state}"\n[[channel]]\ncolumn = "CH1"\n'

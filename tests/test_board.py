@@ -38,7 +38,7 @@ def test_a_board_holds_the_sound_one_and_pictures_that_differ(spec):
 
 
 def test_the_order_is_by_the_seed():
-    orders = [[picture.fault for picture in draw_board(HALL, FAULTS, seed=seed)] for seed in (1, 2, 3, 4)]
+    orders = [[picture.fault for picture in draw_board(HALL, FAULTS, seed=seed)] for seed in (1, 2, 3)]
     assert len({tuple(order) for order in orders}) > 1
     assert all(SOUND in order for order in orders)
     assert orders[0] == [picture.fault for picture in draw_board(HALL, FAULTS, seed=1)]

@@ -240,7 +240,7 @@ def test_outcomes_of_every_look_add_up_to_one():
     for check in drawings:
         spec = next(s for s in (HALL, COIL, CircuitSpec(role="speed", sensor="hall"), CircuitSpec(role="cam", sensor="hall"), CircuitSpec(role="knock", sensor="piezo")) if check.fits(s))  # fmt: skip
         shares = softened(outcome_shares(check, world_of(spec).singles()))
-        assert shares.sum(axis=0) == pytest.approx(1.0, abs=0.02), check.slug
+        assert np.abs(shares.sum(axis=0) - 1.0).max() <= 0.02, check.slug
         assert shares.min() > 0.005
 
 

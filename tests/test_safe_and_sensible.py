@@ -5,6 +5,7 @@ asked; what is measured comes before what is bought.
 """
 
 import json
+from datetime import datetime
 
 import pytest
 from hypothesis import given
@@ -13,7 +14,8 @@ from tests.test_cli import sagen
 
 from sagen.casework.costs import costs_of, now_or_first
 from sagen.casework.judging import expected_reading
-from sagen.casework.weigh_job import weigh_job
+from sagen.casework.weigh_job import taken_again, weigh_job
+from sagen.casework.words import entry_text
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Finding
 from sagen.model.job import Entry, Job
@@ -233,6 +235,24 @@ def test_what_a_call_hangs_on_is_asked_once_more_and_once_only():
     case, posterior, checks = offered(taken, COIL)
     assert not any(check.again for check in checks)
     assert posterior.by_cause()[Cause.SENSOR] > 0.93
+
+
+def test_what_is_asked_once_more_is_marked_when_it_is_put_on_the_trail():
+    now = datetime(2026, 11, 30)
+    job = Job(
+        1,
+        now,
+        "Plover",
+        "",
+        4,
+        tuple(Entry(k, now, item) for k, item in enumerate([CircuitEntry(COIL), *COIL_SHORT], 1)),
+    )
+    weighed = weigh_job(job)
+    reading = ReadingEntry("ohms", "sensor", "unplugged", 312.0, temperature_c=20.0)
+    assert taken_again(reading, weighed).again
+    assert not taken_again(ReadingEntry("volts", "signal", "key_on", 1.4), weighed).again
+    assert not taken_again(reading, None).again
+    assert "once more" in entry_text(taken_again(reading, weighed))
 
 
 def test_a_repeat_that_says_otherwise_takes_the_call_back():

@@ -498,7 +498,7 @@ def _offers(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
 
 def _check(item) -> str:
     where = f"{item.circuit}: " if item.circuit else ""
-    return f"{where}{item.text} About {item.total_minutes:.0f} minutes. A sound circuit shows: {item.expect}"
+    return f"{where}{item.told} About {item.total_minutes:.0f} minutes. A sound circuit shows: {item.expect}"
 
 
 def _photos(rows: Sequence[PhotoEntry], uris: Mapping[str, str]) -> tuple[Picture, ...]:

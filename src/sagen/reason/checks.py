@@ -100,6 +100,11 @@ class NextCheck:
         return f"{self.check.name}, once more" if self.again else self.check.name
 
     @property
+    def told(self) -> str:
+        """What to do, in a sentence or two."""
+        return f"{ONCE_MORE if self.again else ''}{self.text}"
+
+    @property
     def total_minutes(self) -> float:
         return self.minutes + self.access
 
@@ -114,7 +119,7 @@ class NextCheck:
             "access_minutes": round(self.access, 1),
             "gain_bits": round(self.gain_bits, 4),
             "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
-            "text": f"{ONCE_MORE if self.again else ''}{self.text} {self.why}",
+            "text": f"{self.told} {self.why}",
             "moves_shaft": check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES,
             "place": str(check.place) if check.place is not None else "",
             "cautions": list(check.cautions),

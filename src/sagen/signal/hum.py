@@ -35,8 +35,19 @@ def is_hum(channel: Channel, sfreq: float) -> bool:
     hertz, power = _spectrum(part, sfreq / stride)
     peak = int(power.argmax())
     close = np.abs(hertz - hertz[peak]) <= 2.5 * hertz[1]
-    near = min(abs(hertz[peak] - mains) for mains in (50.0, 60.0)) <= max(_LIMIT.hz, hertz[1])
+    # Between the lines of the spectrum the peak is known to a small part of their distance: a wheel that is rolled hardly ever
+    # turns out as many teeth to within that.
+    at = hertz[peak] + _beside_peak(power, peak) * hertz[1]
+    near = min(abs(at - mains) for mains in (50.0, 60.0)) <= max(_LIMIT.own_hz, _LIMIT.of_line * hertz[1])
     return bool(near and power[close].sum() > _LIMIT.share * power.sum())
+
+
+def _beside_peak(power: np.ndarray, peak: int) -> float:
+    """How far the top lies beside the highest line, in lines: a parabola through the logarithms of three."""
+    if not 0 < peak < len(power) - 1:
+        return 0.0
+    below, top, above = np.log(np.maximum(power[peak - 1 : peak + 2], 1e-300))
+    return float(0.5 * (below - above) / min(below - 2 * top + above, -1e-12))
 
 
 def _spectrum(part: np.ndarray, sfreq: float) -> tuple[np.ndarray, np.ndarray]:

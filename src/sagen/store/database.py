@@ -110,9 +110,9 @@ def brought_up_to_date(place: LogPlace, engine: Engine) -> Engine:
         with alone(place), engine.begin() as connection:
             if place.on_server:
                 connection.execute(text("select pg_advisory_xact_lock(:lock)"), {"lock": UPGRADE_LOCK})
-            _copy_before(connection, config)
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            if _is_older(connection, config):
+                config.attributes["connection"] = connection
+                command.upgrade(config, "head")
         return engine
     except Exception as error:
         engine.dispose()
@@ -147,13 +147,14 @@ def plain(error: SQLAlchemyError) -> str:
     return str(getattr(error, "orig", None) or error).splitlines()[0][:120]
 
 
-def _copy_before(connection: Connection, config: Config) -> None:
-    """Keep a copy of a log beside it, or within its database, before it is brought up to date; raises StoreError for one that a newer Sagen wrote."""
+def _is_older(connection: Connection, config: Config) -> bool:
+    """Whether a log is to be brought up to date. One that was in use is copied first, beside it or within its database; raises
+    StoreError for one that a newer Sagen wrote."""
     scripts = ScriptDirectory.from_config(config)
     known = {walk_revision.revision for walk_revision in scripts.walk_revisions()}
     there = MigrationContext.configure(connection).get_current_revision()
     if there is None or there == scripts.get_current_head():
-        return
+        return there is None
     if there not in known:
         raise StoreError("the job log was written by a newer Sagen: it is left as it is")
     name = connection.engine.url.database
@@ -166,6 +167,7 @@ def _copy_before(connection: Connection, config: Config) -> None:
     elif name and name != ":memory:":
         with closing(sqlite3.connect(f"{name}.before-{there}")) as target:
             connection.connection.driver_connection.backup(target)
+    return True
 
 
 @contextmanager

@@ -99,10 +99,16 @@ def _arrow(which: str, look: str) -> str:
     return (HERE / "icons" / f"{which}-{look}.svg").as_posix()
 
 
+WORN = "sagen look"  #: the property of the application that says which look it wears
+
+
 def apply(app: QApplication, name: str) -> Colours:
-    """Dress the whole program in a look."""
+    """Dress the whole program in a look; nothing is done where it wears that already."""
     global _now
     _now = THEMES[name]
+    if app.property(WORN) == name:
+        return _now
+    app.setProperty(WORN, name)
     icon.cache_clear()
     app.setStyle("Fusion")
     app.setFont(font())
