@@ -264,7 +264,9 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
         played.milliseconds = 1e3 * spent / weighings
         telling = [check for check in checks if check.gain_bits >= TELLS]
         # Below what nothing is repaired at, the advice is to measure on, however dear the next check.
-        stalled = not telling or (not telling[0].pays and played.claimed >= knowledge().stakes.never_below)
+        # What the call waits for is taken once more, as the advice says.
+        pays = bool(telling) and (telling[0].pays or telling[0].again)
+        stalled = not telling or (not pays and played.claimed >= knowledge().stakes.never_below)
         done = said.enough or len(played.checks) >= MOST_CHECKS or stalled
         if done:
             part = _part_of(posterior)

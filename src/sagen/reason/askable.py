@@ -217,6 +217,9 @@ def asked_again(case: Case, posterior: Posterior, facts: Knowledge, *, turning: 
             item for item in since if isinstance(item, Inspected) and check_slug(item.check) == check_slug(piece.check)
         ]
         found = [check for check in facts.checks if check.slug == check_slug(piece.check)]
+    elif isinstance(piece, Captured):
+        same = [item for item in since if isinstance(item, Captured) and item.state == piece.state]
+        found = [check for check in facts.checks if check.kind == CheckKind.CAPTURE and check.state == piece.state]
     else:
         return None
     check = next((check for check in found if check.gear in able and check.fits(case.spec)), None)
