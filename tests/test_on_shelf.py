@@ -1,15 +1,20 @@
 """The shelf finds known-good captures by the wheel's pattern: without a card, in another state, of another machine."""
 
+from dataclasses import replace
+
 import pytest
 
-from conftest import full_jobs, settle, square_teeth
+from conftest import demo_log, full_jobs, settle, square_teeth
+from sagen.casework.laid_over import LayModelUnder, modelled_by
 from sagen.casework.patterns import on_shelf
 from sagen.desk.app import own_log
 from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
+from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.pattern import Pattern
 from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry
 
 SFREQ = 50_000.0
 
@@ -101,3 +106,25 @@ def test_the_window_offers_them_where_none_lies_under_it(desk, tmp_path):
     assert page.opened.beside
     assert "on the shelf" not in page.findings.words()
     assert full_jobs(log)["Brindle 2"].entries
+
+
+def test_what_the_model_expects_lies_under_a_capture_and_adds_no_finding():
+    log = demo_log()
+    job = full_jobs(log)["Tarnbeck Fell 1.8"]
+    entry = next(item for item in job.entries if isinstance(item.record, CaptureEntry))
+    laid = LayModelUnder(job.id, job, entry).perform(log)
+    done = laid.opened.examination
+    assert tuple(done.findings) == tuple(entry.record.findings)
+    crank = next(item.sheet.column for item in done.channels if item.sheet.role == "crank")
+    assert laid.opened.beside[crank].good_words == "what the model expects of a sound one"
+    # The tooth that is gone here is there in what is expected.
+    assert 34 in laid.opened.drawings[crank].reading.teeth.lost
+    assert not laid.opened.drawings[crank].pattern.teeth.lost
+    cam = Sheet.from_data(
+        {"conditions": {"state": "cranking"}, "channel": [{"column": "A", "role": "cam", "wheel": "4"}]}
+    )
+    assert modelled_by(cam) == ""
+    unknown = Sheet.from_data({"conditions": {"state": "cranking"}, "channel": [{"column": "A", "role": "crank"}]})
+    assert modelled_by(unknown) == ""
+    with pytest.raises(SagenError, match="state the wheel"):
+        LayModelUnder(job.id, job, replace(entry, record=replace(entry.record, sheet=unknown))).perform(log)

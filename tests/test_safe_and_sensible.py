@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from tests.test_cli import sagen
 
 from sagen.casework.costs import costs_of, now_or_first
+from sagen.casework.diagnosis import misfits
 from sagen.casework.judging import expected_reading
 from sagen.casework.weigh_job import taken_again, weigh_job
 from sagen.casework.words import entry_text
@@ -259,6 +260,10 @@ def test_a_repeat_that_says_otherwise_takes_the_call_back():
     marks = [CodeEntry("P0016"), InspectionEntry("timing_marks", "off")]
     once, _ = offered(marks, CAM)[1:]
     agree = offered([*marks, InspectionEntry("timing_marks", "", again=True)], CAM)[1]
+    # Of two looks that differ the one that forbids turning the engine stands, and it is said that they do not fit.
+    both = [*marks, InspectionEntry("timing_marks", "", again=True)]
+    assert not any(check.check.state in SHAFT_TURNS for check in offered(both, CAM)[2])
+    assert [number for number, _ in misfits(both)] == [2]
     off = offered([*marks, InspectionEntry("timing_marks", "off", again=True)], CAM)[1]
     assert agree.by_cause()[Cause.TIMING] < once.by_cause()[Cause.TIMING] - 0.1
     assert off.by_cause()[Cause.TIMING] > once.by_cause()[Cause.TIMING]

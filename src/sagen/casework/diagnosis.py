@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from sagen.casework.job_sheet import owed_words
 from sagen.model.proof import Stage, Standing, standing
-from sagen.model.trail import ReadingEntry, Record, RepairEntry
+from sagen.model.trail import InspectionEntry, ReadingEntry, Record, RepairEntry
 from sagen.model.vocabulary import Cause, Quantity
 from sagen.model.words import POINTS, STATES
 from sagen.reason.checks import Advice, NextCheck
@@ -121,6 +121,8 @@ def misfits(records: Sequence[Record]) -> list[tuple[int, str]]:
     mistaken, or it comes and goes. A repair between them explains it."""
     found = []
     for at, record in enumerate(records):
+        if isinstance(record, InspectionEntry):
+            found += [(at + 1, text) for text in _seen_otherwise(record, records[at + 1 :])]
         if not isinstance(record, ReadingEntry):
             continue
         for later in records[at + 1 :]:
@@ -135,6 +137,22 @@ def misfits(records: Sequence[Record]) -> list[tuple[int, str]]:
                 ))  # fmt: skip
                 break
     return found
+
+
+def _seen_otherwise(record: InspectionEntry, later: Sequence[Record]) -> list[str]:
+    """What a look that was taken once more says against the first, if it does; a repair between them explains it."""
+    for other in later:
+        if isinstance(other, RepairEntry):
+            break
+        again = isinstance(other, InspectionEntry) and other.again and other.check == record.check
+        if again and other.circuit == record.circuit and other.outcome != record.outcome:
+            first, second = ((item.outcome.replace("_", " ") or "as expected") for item in (record, other))
+            name = record.check.replace("_", " ")
+            return [
+                f"{name[:1].upper()}{name[1:]}: {first} does not fit {second} that was seen later: one of them was misjudged, or it "
+                "comes and goes. Have somebody else look."
+            ]
+    return []
 
 
 def _same_place(one: ReadingEntry, other: ReadingEntry) -> bool:

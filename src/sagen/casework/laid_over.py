@@ -11,11 +11,15 @@ from sagen.casework.command import Command, go_on
 from sagen.casework.examination import Pair
 from sagen.casework.open_capture import OpenCapture, opened_capture
 from sagen.casework.patterns import against_envelope
-from sagen.kinds import Examination, examine
+from sagen.kinds import Examination, build, examine
+from sagen.machine.record import record as simulate
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
+from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, InspectionEntry, KeptReference
-from sagen.model.words import said_ohms
+from sagen.model.vocabulary import Role, State
+from sagen.model.words import EXPECTED, said_ohms
+from sagen.reason.case import circuit_of_sheet
 from sagen.reason.facts import knowledge
 from sagen.signal.both_ends import BothEnds, Source, both_ends
 from sagen.signal.matching import UNFIT
@@ -61,6 +65,57 @@ class LayUnder(Command):
         return Laid(
             opened, (*unfit, *(item.text for item in more), *done.compared, *against_envelope(log, self.job, done))
         )
+
+
+#: states in which the model can record what a sound circuit would show
+MODELLED = (State.CRANKING, State.RUNNING, State.ROLLING)
+
+
+def modelled_by(sheet: Sheet) -> str:
+    """The column of the channel whose sound pattern the model knows: of a stated wheel, in a state that it can record; "" where
+    there is none. A cam's windows are its maker's own."""
+    if sheet.conditions.state not in MODELLED:
+        return ""
+    known = (
+        item for item in sheet.channel if item.role in (Role.CRANK, Role.SPEED) and item.declared_wheel is not None
+    )
+    return next((item.column for item in known), "")
+
+
+@dataclass(frozen=True)
+class LayModelUnder(Command):
+    """Lay what the model expects of a sound circuit under a capture of the trail. Nothing is written, and no finding follows: its
+    levels are usual ones, not this machine's."""
+
+    job: Job
+    entry: Entry
+
+    @property
+    def doing(self) -> str:
+        return "Recording what the model expects"
+
+    def perform(self, log, progress=go_on) -> Laid:
+        record: CaptureEntry = self.entry.record
+        column = modelled_by(record.sheet)
+        if not column:
+            raise SagenError("the model knows no sound pattern of this: state the wheel, and how the machine stood")
+        here = log.capture(record.token)
+        own = [item for item in record.sheet.channel if item.column == column or item.role == Role.SUPPLY]
+        good = simulate(
+            build(circuit_of_sheet(record.sheet.model_copy(update={"channel": tuple(own)})), plain=True), record.sheet.conditions.state, seconds=MODEL_S, sfreq=min(here.sfreq, MODEL_HZ),
+            cylinders=record.sheet.engine.cylinders or 4, name=EXPECTED,
+        )  # fmt: skip
+        done = examine(here, record.sheet, reference=good, progress=progress)
+        done = replace(done, findings=record.findings)
+        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
+        return Laid(
+            opened,
+            ("What the model expects of a sound one lies under it: its pattern counts, its levels are usual ones.",),
+        )
+
+
+#: how much the model records, s, and at how many samples a second at most
+MODEL_S, MODEL_HZ = 3.0, 50_000.0
 
 
 @dataclass(frozen=True)

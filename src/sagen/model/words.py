@@ -46,6 +46,9 @@ STATES = {
     State.UNPLUGGED: "unplugged",
     State.LOADED: "under a load",
 }
+#: what a recording of the model is called that lies under a capture in place of a known-good one
+EXPECTED = "what the model expects of a sound one"
+
 #: a state behind the name of a point: "return, while cranking"
 STATES_THEN = STATES | {
     State.KEY_ON: "key on",

@@ -103,6 +103,8 @@ def timing_in_doubt(case: Case, by_fault: Mapping[str, float]) -> bool:
         if isinstance(piece, Replaced) and not piece.earlier and piece.part == Part.TIMING:
             shifted = False  # put right; the marks are owed all the same where it is still likely
         elif isinstance(piece, Inspected) and check_slug(piece.check) == "timing_marks":
+            if not piece.outcome and piece.again and shifted:
+                continue  # of two looks that differ the one that forbids it stands
             if not piece.outcome:
                 shifted = likely = False
             else:

@@ -8,6 +8,7 @@ import numpy as np
 
 from sagen.kinds import Examination
 from sagen.model.vocabulary import Role
+from sagen.model.words import EXPECTED
 from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.cam import CYCLE
 from sagen.signal.cam_difference import turn_between
@@ -51,6 +52,11 @@ class BesideScene:
     edges: tuple[BesideEdge, ...]
     what: str  #: what an edge is: "edge" or "tooth"
     good_name: str
+
+    @property
+    def good_words(self) -> str:
+        """What the other one is: a known-good capture, or what the model expects."""
+        return self.good_name if self.good_name == EXPECTED else f"known-good: {self.good_name}"
 
     @property
     def difference(self) -> np.ndarray:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from sagen.casework.captures import HuntEvents
 from sagen.casework.examination import Incoming, build_pyramids
-from sagen.casework.laid_over import CompareEnds, LayUnder
+from sagen.casework.laid_over import CompareEnds, LayModelUnder, LayUnder
 from sagen.casework.shelf import KeepAsGood
 from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.desk.forms.entries import RepairForm, TesterForm
@@ -44,6 +44,20 @@ def lay_under(workspace, message, name, token, sheet) -> None:
         message.say(" ".join(answer.said) or f"{name} is laid under it.")
 
     workspace.submit(LayUnder(job.id, job, opened.entry, KeptReference(name, token, sheet)), laid, slot="bench")
+
+
+def lay_model_under(workspace, message) -> None:
+    """Lay what the model expects of a sound circuit under the capture on the bench; nothing is written."""
+    opened, job = workspace.opened, workspace.job
+    if opened is None or opened.entry is None or job is None:
+        message.say("Open a capture of the trail first: this is laid under it.")
+        return
+
+    def laid(answer) -> None:
+        workspace.lay_on_bench(answer.opened)
+        message.say(" ".join(answer.said))
+
+    workspace.submit(LayModelUnder(job.id, job, opened.entry), laid, slot="bench")
 
 
 def hunt_events(workspace, navigation, window) -> None:

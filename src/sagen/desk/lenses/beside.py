@@ -220,7 +220,7 @@ class BesideView(QWidget):
         colours = theme.current()
         painter.setFont(theme.font(9.5, bold=True))
         metrics, x = painter.fontMetrics(), float(LEFT)
-        for words, colour in (("here", colours.mark), (f"known-good: {self.scene.good_name}", colours.sound)):
+        for words, colour in (("here", colours.mark), (self.scene.good_words, colours.sound)):
             painter.setPen(QPen(QColor(colour), 3))
             painter.drawLine(QPointF(x, 15), QPointF(x + 18, 15))
             painter.setPen(QColor(colours.ink))
@@ -231,7 +231,7 @@ class BesideView(QWidget):
         painter.setPen(QColor(colours.quiet))
         painter.drawText(
             QPointF(below.left(), below.top() - 6),
-            "here less known-good; grey: by chance; strong line: beyond it",
+            "here less the other; grey: by chance; strong line: beyond it",
         )
 
     def _paint_dimension(self, painter, rect: QRectF) -> None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QMenu, QWidget
 
+from sagen.casework.laid_over import modelled_by
 from sagen.casework.open_capture import OpenCapture
 from sagen.casework.patterns import OnShelf
 from sagen.casework.shelf import FindOnShelf
@@ -76,6 +77,9 @@ class CompareMenu(QMenu):
         if not self.offers:
             under.addAction("No known-good capture on the shelf has this pattern").setEnabled(False)
         under.addAction("The whole shelf \u2026").triggered.connect(lambda _=False: self._navigation.show_page("shelf"))
+        expected = under.addAction("What the model expects of a sound one")
+        expected.setEnabled(bool(modelled_by(entry.record.sheet)))
+        expected.triggered.connect(run("captures.lay_model_under"))
         under.addSeparator()
         for other in job.of(CaptureEntry):
             if other.id == entry.id:
