@@ -102,7 +102,7 @@ def pytest_addoption(parser):
 def pytest_configure(config):
     config.addinivalue_line("markers", "long: only in the long run")
     config.addinivalue_line("markers", "sampled(n): of its cases only n, spread evenly, but in the long run")
-    profiles = {"short": 10, "long": 300}
+    profiles = {"short": 8, "long": 300}
     for name, examples in profiles.items():
         settings.register_profile(name, max_examples=examples, deadline=None)
     settings.load_profile("long" if config.getoption("--long") else "short")
@@ -124,6 +124,13 @@ def pytest_collection_modifyitems(config, items):
     gone = set(map(id, left_out))
     config.hook.pytest_deselected(items=left_out)
     items[:] = [item for item in items if id(item) not in gone]
+
+
+@pytest.fixture
+def few(request):
+    """Every third of some things in the short run, all of them in the long one."""
+    step = 1 if request.config.getoption("--long") else 3
+    return lambda things: list(things)[::step]
 
 
 def _template(process):

@@ -212,6 +212,7 @@ def test_the_decision_answers_as_it_is_typed_and_is_kept_and_printed(knock, monk
     assert "Strikes answered" in html
 
 
+@pytest.mark.long
 def test_before_and_after_stand_side_by_side_on_screen_and_paper(knock):
     log, job = knock.workspace.log, knock.workspace.job.id
 
