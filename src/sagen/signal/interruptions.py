@@ -112,10 +112,9 @@ def _places_of_one(teeth: Teeth) -> np.ndarray | None:
     if not len(teeth.number) or not teeth.number.any():
         return None
     number = teeth.number[: len(teeth.ratio)]
-    usual = np.zeros(int(number.max()) + 1)
-    for each in np.unique(number[number > 0]):
-        usual[each] = np.median(teeth.spans[number == each])
-    return usual[number] == 1
+    seen = np.bincount(number)
+    alone = np.bincount(number[teeth.spans == 1], minlength=len(seen))
+    return (number > 0) & (alone[number] > 0.5 * seen[number])
 
 
 def ends_early(reading: RotatingReading) -> bool:

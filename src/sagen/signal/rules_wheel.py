@@ -427,6 +427,12 @@ def _lost_again_and_again(reading: RotatingReading, context: Context) -> int:
     moves the harness."""
     if context.state == State.WIGGLE or reading.wheel is None:
         return 0
+    ratio, gap = reading.teeth.ratio, reading.wheel.missing + 1
+    if (
+        np.count_nonzero((ratio > _DROPOUT.smooth_pitches) & (np.abs(ratio - gap) > _DROPOUT.like_gap))
+        < _ERRATIC.fewest_losses
+    ):
+        return 0
     losses = interruptions(reading, 0.0, context.cranking)
     if len(losses) < _ERRATIC.fewest_losses:
         return 0
