@@ -26,17 +26,9 @@ from sagen.reason.evidence import (
     Stayed,
 )
 from sagen.reason.facts import CheckFacts, Knowledge, Known, Need, knowledge
-from sagen.reason.history import Case, Replaced
+from sagen.reason.history import Case, Replaced, since_repair
 from sagen.reason.posterior import Posterior
 from sagen.reason.recording_likelihood import label_kind
-
-
-def _since_repair(case: Case) -> list:
-    """The evidence since a part was last changed in this job."""
-    last = max(
-        (at for at, item in enumerate(case.trail) if isinstance(item, Replaced) and not item.earlier), default=-1
-    )
-    return list(case.trail[last + 1 :])
 
 
 def gone_since_repair(case: Case) -> bool:
@@ -46,7 +38,7 @@ def gone_since_repair(case: Case) -> bool:
     ----------
     case : Case
     """
-    told = [item.stayed for item in _since_repair(case) if isinstance(item, Stayed)]
+    told = [item.stayed for item in since_repair(case.trail) if isinstance(item, Stayed)]
     return bool(told) and not told[-1]
 
 
@@ -69,7 +61,7 @@ NEEDS: dict[Need, Callable[[Case], bool]] = {
     Need.NO_SCOPE: lambda case: Gear.SCOPE not in case.gear,
     Need.BATTERY_FEED: lambda case: case.spec.supply is None or not case.spec.regulated,
     Need.OWN_FEED: lambda case: case.spec.supply is None or case.spec.regulated,
-    Need.WEAK_SEEN: lambda case: any(FindingKind.WEAK_STRIKE in findings_of(item) for item in _since_repair(case)),
+    Need.WEAK_SEEN: lambda case: any(FindingKind.WEAK_STRIKE in findings_of(item) for item in since_repair(case.trail)),
     Need.REPAIRED: lambda case: any(isinstance(item, Replaced) and not item.earlier for item in case.trail),
 }
 
@@ -133,18 +125,29 @@ def can_be_asked(
     turning : bool
         see above
     """
-    if not turning and (check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES):
-        return False
     if check.slug in excluded:
         return False
-    able = {*case.gear, Gear.EYES, Gear.PARTS, Gear.TESTER}
     return (
-        check.gear in able
-        and check.fits(case.spec)
+        _can_be_done(check, case, turning)
         and all(NEEDS[need](case) for need in check.needs)
         and (check.kind, check.slug) not in done
         and (check.kind, check.point, check.state) not in done
     )
+
+
+def moves_shaft(check: CheckFacts) -> bool:
+    """Whether the starter or the engine turns the shafts for a check.
+
+    Parameters
+    ----------
+    check : CheckFacts
+    """
+    return check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES
+
+
+def _can_be_done(check: CheckFacts, case: Case, turning: bool) -> bool:
+    able = {*case.gear, Gear.EYES, Gear.PARTS, Gear.TESTER}
+    return check.gear in able and check.fits(case.spec) and (turning or not moves_shaft(check))
 
 
 def done_already(case: Case) -> set[tuple]:
@@ -209,8 +212,7 @@ def asked_again(case: Case, posterior: Posterior, facts: Knowledge, *, turning: 
     piece = posterior.hangs_on
     if piece is None or posterior.survives >= facts.stakes.survives * max(posterior.by_cause().values()):
         return None
-    able = {*case.gear, Gear.EYES, Gear.TESTER}
-    since = _since_repair(case)
+    since = since_repair(case.trail)
     if isinstance(piece, MeterReading):
         same = [item for item in since if isinstance(item, MeterReading) and _place_of(item) == _place_of(piece)]
         found = [check for check in facts.checks if _place_of(check) == _place_of(piece)]
@@ -224,11 +226,10 @@ def asked_again(case: Case, posterior: Posterior, facts: Knowledge, *, turning: 
         found = [check for check in facts.checks if check.kind == CheckKind.CAPTURE and check.state == piece.state]
     else:
         return None
-    check = next((check for check in found if check.gear in able and check.fits(case.spec)), None)
     # Of a piece from before the repair nothing can be taken again.
-    if check is None or len(same) != 1 or (not turning and (check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES)):
+    if len(same) != 1:
         return None
-    return check
+    return next((check for check in found if _can_be_done(check, case, turning)), None)
 
 
 def _place_of(item: MeterReading | CheckFacts) -> tuple:
@@ -248,9 +249,9 @@ WIRE_THINGS = frozenset({"signal_wire", "supply_wire", "ground_wire", "harness"}
 
 def _last_volts(case: Case, point: Point, *states: State) -> float | None:
     """The last reading at a point in one of the states, V, since what it tells of was changed; None where there is none."""
-    changed_rails = point not in (Point.SUPPLY, Point.GROUND)
+    with_any_part = point not in (Point.SUPPLY, Point.GROUND)
     for piece in reversed(case.trail):
-        if isinstance(piece, Replaced) and not piece.earlier and (changed_rails or piece.part not in LEAVES_RAILS):
+        if isinstance(piece, Replaced) and not piece.earlier and (with_any_part or piece.part not in LEAVES_RAILS):
             return None
         if isinstance(piece, MeterReading) and not piece.ohms and piece.point == point and piece.state in states:
             return piece.value
@@ -266,7 +267,9 @@ def _feed(case: Case, *states: State) -> bool:
 
 def _looked(case: Case, slug: str, *outcomes: str) -> bool:
     """Whether the last look of a check since the repair came to one of the outcomes ("" is as expected)."""
-    found = [item for item in _since_repair(case) if isinstance(item, Inspected) and check_slug(item.check) == slug]
+    found = [
+        item for item in since_repair(case.trail) if isinstance(item, Inspected) and check_slug(item.check) == slug
+    ]
     return bool(found) and found[-1].outcome in outcomes
 
 
@@ -274,7 +277,7 @@ def _rails_held(case: Case) -> bool:
     """Whether feed and return were seen to hold while the signal was lost."""
     recorded = (
         piece
-        for piece in _since_repair(case)
+        for piece in since_repair(case.trail)
         if isinstance(piece, Captured)
         and FindingKind.DROPOUT in piece.found
         and not {FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT} & (piece.found | piece.unseen)
@@ -309,19 +312,19 @@ def _return_good(case: Case) -> bool:
 def _wire_seen_through(case: Case) -> bool:
     return any(
         isinstance(item, Seen) and item.bad and item.certain and item.thing in WIRE_THINGS
-        for item in _since_repair(case)
+        for item in since_repair(case.trail)
     )
 
 
 def _coil_open(case: Case) -> bool:
     return any(
         isinstance(item, MeterReading) and item.ohms and item.point == Point.SENSOR and item.value >= OPEN_OHM
-        for item in _since_repair(case)
+        for item in since_repair(case.trail)
     )
 
 
 def _back_at_once(case: Case) -> bool:
-    return any(isinstance(item, Scanned) and item.value == CodesBack.AT_ONCE for item in _since_repair(case))
+    return any(isinstance(item, Scanned) and item.value == CodesBack.AT_ONCE for item in since_repair(case.trail))
 
 
 #: whether something is known of a case; a new one is a row here and one of `[[never]]` in the knowledge

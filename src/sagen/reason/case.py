@@ -64,7 +64,7 @@ from sagen.reason.evidence import (
     sizes_told,
 )
 from sagen.reason.facts import knowledge
-from sagen.reason.history import Case, Replaced
+from sagen.reason.history import Case, Replaced, since_repair
 from sagen.reason.recording_likelihood import finding_label, label_kind
 
 COLD_TO_HOT = 0.045  #: of its decade: a coil whose temperature is not known may be anything from cold to hot
@@ -149,8 +149,7 @@ def both_recorded(trail: Sequence[Evidence | Replaced]) -> list[Evidence]:
     trail : sequence of Evidence or Replaced
         oldest first
     """
-    last = max((at for at, item in enumerate(trail) if isinstance(item, Replaced) and not item.earlier), default=-1)
-    since = trail[last + 1 :]
+    since = since_repair(trail)
     if any(isinstance(item, Inspected) and item.check == BOTH_ENDS for item in since):
         return []
     ends: dict[tuple[str, str], set[frozenset[str]]] = {}

@@ -25,13 +25,12 @@ from sagen.model.vocabulary import (
 )
 from sagen.reason import words
 from sagen.reason.askable import (
-    RUNS_BESIDES,
-    SHAFT_TURNS,
     asked_again,
     can_be_asked,
     done_already,
     excluded_by,
     gone_since_repair,
+    moves_shaft,
     timing_in_doubt,
 )
 from sagen.reason.diagnostics import UNCONFIRMED
@@ -120,7 +119,7 @@ class NextCheck:
             "gain_bits": round(self.gain_bits, 4),
             "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
             "text": f"{self.told} {self.why}",
-            "moves_shaft": check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES,
+            "moves_shaft": moves_shaft(check),
             "place": str(check.place) if check.place is not None else "",
             "cautions": list(check.cautions),
             **({"circuit": self.circuit} if self.circuit else {}),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from sagen.model.circuit import CircuitSpec
@@ -61,6 +61,18 @@ class FaultHistory:
     @property
     def now(self) -> Row:
         return self.epochs[-1]
+
+
+def since_repair(trail: Sequence[Evidence | Replaced]) -> list[Evidence | Replaced]:
+    """The end of a trail, from behind the part that was last changed in this job.
+
+    Parameters
+    ----------
+    trail : sequence of Evidence or Replaced
+        oldest first
+    """
+    last = max((at for at, item in enumerate(trail) if isinstance(item, Replaced) and not item.earlier), default=-1)
+    return list(trail[last + 1 :])
 
 
 def row_of(fault: str, slot: int = 0) -> Row:

@@ -8,6 +8,8 @@ pull-up counts in the next. Two halves of the draws that disagree make the answe
 from __future__ import annotations
 
 from dataclasses import fields, replace
+from itertools import groupby
+from operator import itemgetter
 
 import numpy as np
 
@@ -137,8 +139,8 @@ def without_order(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidenc
     for item in sorted(pieces, key=key):
         if item not in seen:
             seen.append(item)
-    epochs = sorted({epoch for epoch, _ in seen})
-    return [(epoch, piece) for epoch in epochs for piece in gathered(item for when, item in seen if when == epoch)]
+    by_epoch = groupby(seen, key=itemgetter(0))
+    return [(epoch, piece) for epoch, items in by_epoch for piece in gathered(item for _, item in items)]
 
 
 def _before(used: list[Evidence], pieces: list[tuple[int, Evidence]], last: int) -> tuple[bool, ...]:

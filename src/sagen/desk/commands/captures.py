@@ -34,20 +34,17 @@ def choose(workspace, settings, window) -> None:
 
 def lay_under(workspace, message, name, token, sheet) -> None:
     """Lay another capture under the one on the bench, in every lens; nothing is written."""
-    opened, job = workspace.opened, workspace.job
-    if opened is None or opened.entry is None or job is None:
-        message.say("Open a capture of the trail first: this is laid under it.")
-        return
-
-    def laid(answer) -> None:
-        workspace.lay_on_bench(answer.opened)
-        message.say(" ".join(answer.said) or f"{name} is laid under it.")
-
-    workspace.submit(LayUnder(job.id, job, opened.entry, KeptReference(name, token, sheet)), laid, slot="bench")
+    under = KeptReference(name, token, sheet)
+    _lay(workspace, message, lambda job, entry: LayUnder(job.id, job, entry, under), f"{name} is laid under it.")
 
 
 def lay_model_under(workspace, message) -> None:
     """Lay what the model expects of a sound circuit under the capture on the bench; nothing is written."""
+    _lay(workspace, message, lambda job, entry: LayModelUnder(job.id, job, entry))
+
+
+def _lay(workspace, message, make, otherwise: str = "") -> None:
+    """Lay what the command that `make` makes finds under the capture on the bench; `otherwise` is said where it says nothing."""
     opened, job = workspace.opened, workspace.job
     if opened is None or opened.entry is None or job is None:
         message.say("Open a capture of the trail first: this is laid under it.")
@@ -55,9 +52,9 @@ def lay_model_under(workspace, message) -> None:
 
     def laid(answer) -> None:
         workspace.lay_on_bench(answer.opened)
-        message.say(" ".join(answer.said))
+        message.say(" ".join(answer.said) or otherwise)
 
-    workspace.submit(LayModelUnder(job.id, job, opened.entry), laid, slot="bench")
+    workspace.submit(make(job, opened.entry), laid, slot="bench")
 
 
 def hunt_events(workspace, navigation, window) -> None:
