@@ -588,3 +588,13 @@ def test_how_large_the_number_of_a_finding_is_counts(kind, small, large, fault):
         return infer(case_of([CaptureEntry("token", sheet, findings=found)], spec)).by_fault()[fault]
 
     assert share(large) > 1.3 * share(small)
+
+
+def test_many_losses_in_one_recording_tell_how_long_they_are_once():
+    def sizes(lengths):
+        told = [("dropout", {"start_s": float(at), "end_s": at + length}) for at, length in enumerate(lengths)]
+        return captured(told, "running", {"crank"}).sizes
+
+    assert sizes([0.05])[0][2] == pytest.approx(0.05)
+    assert [(finding, name) for finding, name, _ in sizes([0.03, 0.05, 0.9])] == [("dropout", "length_s")]
+    assert sizes([0.03, 0.05, 0.9])[0][2] == pytest.approx(0.05)

@@ -749,7 +749,12 @@ def captured(
         unseen.add(FindingKind.GROUND_LIFT)
     if not (Role.CAM in roles and Role.CRANK in roles):
         unseen |= ABOUT_TIMING
-    sizes = tuple(sorted(item for kind, fields in findings for item in sizes_told(kind, fields)))
+    # Many findings of one kind in a recording are of one fault: how large it is usually counts, once.
+    numbers: dict[tuple[str, str], list[float]] = {}
+    for kind, fields in findings:
+        for finding, name, value in sizes_told(kind, fields):
+            numbers.setdefault((finding, name), []).append(value)
+    sizes = tuple(sorted((*key, float(np.median(values))) for key, values in numbers.items()))
     # A recorder that was cut off at its range measured no level.
     cut = any(kind == FindingKind.CLIPPED for kind, _ in findings)
     measured = () if cut else tuple(levels)
