@@ -23,6 +23,7 @@ import threading
 import time
 import warnings
 from collections.abc import Callable
+from contextlib import suppress
 from importlib import import_module
 from pathlib import Path
 
@@ -165,19 +166,21 @@ def serve(format_name: str) -> None:
     warnings.simplefilter("ignore")
     logging.disable(logging.CRITICAL)
     threading.Thread(target=_end_with_the_asker, daemon=True).start()
-    for library in binary.IMPORTS[format_name]:
-        import_module(library)
     # Libraries print; what they print must not be taken for an answer.
     answers = os.fdopen(os.dup(1), "wb", buffering=0)
     os.dup2(2, 1)
     for line in sys.stdin.buffer:
         request = json.loads(line)
         _FOLDER[:] = [request["folder"]]
+        # Only now, though it takes long: a program that is gone by then leaves a folder that is known.
+        for library in binary.IMPORTS[format_name]:
+            import_module(library)
         answers.write(json.dumps(_in_a_child(format_name, request)).encode() + b"\n")
 
 
-#: what is being worked in
+#: what is being worked in, and by whom
 _FOLDER: list[str] = []
+_CHILD: list[int] = []
 
 
 def _end_with_the_asker() -> None:
@@ -185,6 +188,9 @@ def _end_with_the_asker() -> None:
     gone = select.poll()
     gone.register(0, 0)  # only that the other end was closed
     gone.poll()
+    for child in _CHILD:  # before its folder, or it would write on into it
+        with suppress(ProcessLookupError):
+            os.kill(child, signal.SIGKILL)
     for item in _FOLDER:
         shutil.rmtree(item, ignore_errors=True)
     os.killpg(0, signal.SIGKILL)
@@ -201,10 +207,12 @@ def _in_a_child(format_name: str, request: dict) -> dict:
             os.write(writing, as_utf8(said).encode()[:2000])
         finally:
             os._exit(status)
+    _CHILD[:] = [child]
     os.close(writing)
     with os.fdopen(reading, "rb") as stream:
         said = stream.read().decode("utf-8", "replace")
     _, status = os.waitpid(child, 0)
+    _CHILD.clear()
     if os.WIFSIGNALED(status) and os.WTERMSIG(status) == signal.SIGXCPU:
         said = f"as {format_name} it took more than {MOST_SECONDS} s of processor and was given up"
     return {"status": status, "said": said}
