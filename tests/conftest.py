@@ -102,7 +102,7 @@ def pytest_addoption(parser):
 def pytest_configure(config):
     config.addinivalue_line("markers", "long: only in the long run")
     config.addinivalue_line("markers", "sampled(n): of its cases only n, spread evenly, but in the long run")
-    profiles = {"short": 8, "long": 300}
+    profiles = {"short": 5, "long": 300}
     for name, examples in profiles.items():
         settings.register_profile(name, max_examples=examples, deadline=None)
     settings.load_profile("long" if config.getoption("--long") else "short")

@@ -20,7 +20,7 @@ COIL = CircuitSpec(role="crank", sensor="reluctance", wheel="60-2")
 FAULTS = ("tooth_missing", "sensor_dead", "output_cannot_pull_down", "drops_out_when_warm", "ignition_disturbs")
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("spec", [HALL, CircuitSpec(role="cam", sensor="hall", wheel="4"), COIL, CircuitSpec(role="speed", sensor="hall", wheel="48")], ids=lambda spec: f"{spec.role} {spec.sensor}")  # fmt: skip
 def test_a_board_holds_the_sound_one_and_pictures_that_differ(spec):
     likely = infer(case_of([CodeEntry("P0335")], spec)).by_fault()
@@ -38,7 +38,7 @@ def test_a_board_holds_the_sound_one_and_pictures_that_differ(spec):
 
 
 def test_the_order_is_by_the_seed():
-    orders = [[picture.fault for picture in draw_board(HALL, FAULTS, seed=seed)] for seed in (1, 2, 3)]
+    orders = [[picture.fault for picture in draw_board(HALL, FAULTS, seed=seed)] for seed in (1, 2)]
     assert len({tuple(order) for order in orders}) > 1
     assert all(SOUND in order for order in orders)
     assert orders[0] == [picture.fault for picture in draw_board(HALL, FAULTS, seed=1)]

@@ -63,7 +63,7 @@ def compared(sensor: np.ndarray, module: np.ndarray, source: Source | None, kind
     return both_ends(done.channels[0].reading, done.channels[1].reading, capture.channels, source)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("ohm", [25.0, 80.0, 200.0, 420.0])
 def test_ohms_of_the_wire_are_found_within_a_tenth(ohm):
     found = compared(*wire(ohm), Source(2200.0, 2200.0, 5.0, True))

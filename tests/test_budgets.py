@@ -251,7 +251,7 @@ NAMES = (
 )
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("name", NAMES, ids=lambda item: repr(item[:8]))
 def test_a_file_of_any_name_goes_through_every_verb(name, tmp_path, make_csv, capfdbinary):
     sound = make_csv("plain.csv")

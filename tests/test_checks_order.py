@@ -75,7 +75,7 @@ AT_THE_PLUG = {"feed_at_the_plug", "return_at_the_plug", "signal_with_the_sensor
 TAKEN_APART = {"wheel_through_the_sensor_s_hole", "dial_gauge_on_the_wheel", "timing_marks", "swap_the_sensor", "wheel_s_mark_against_dead_centre", "cam_wheel_by_eye"}  # fmt: skip
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("gear", [("meter",), ("meter", "scope")], ids=["meter", "scope"])
 @pytest.mark.parametrize("complaint", ["no_start", "stalls"])
 @pytest.mark.parametrize("spec", [HALL, COIL, CURRENT, KNOCK], ids=["hall", "coil", "current", "knock"])

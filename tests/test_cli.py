@@ -142,7 +142,7 @@ def test_report_is_one_or_two_pages_and_says_it_all(make_csv, tmp_path):
     assert "cannot be written" in refused.stderr
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("verb", ["examine", "reason", "convert", "report", "simulate"])
 def test_something_unforeseen_is_one_sentence_and_the_next_file_is_read(verb, make_csv, capsys, monkeypatch, tmp_path):
     first, second = make_csv("first.csv"), make_csv("second.csv")

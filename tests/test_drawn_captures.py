@@ -17,7 +17,7 @@ SEED = 7_001
 RARE = {"breaks_for_milliseconds"}
 
 
-@pytest.mark.sampled(10)
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize(
     ("hand", "name"),
     [(hand, name) for hand in (fourth_hand, fifth_hand, sixth_hand) for name in hand.KINDS if name not in RARE],
@@ -30,7 +30,7 @@ def test_what_is_on_the_wire_is_read(hand, name):
     assert not told["confident"]
 
 
-@pytest.mark.sampled(7)
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("hand", "name"), [(hand, name) for hand in (pairs, fifth_pairs) for name in hand.KINDS])
 def test_a_pair_tells_what_differs_and_nothing_else(hand, name):
     told = hand.judged((name, SEED))

@@ -341,7 +341,7 @@ def test_the_order_of_independent_evidence_does_not_matter():
 KNOWLEDGE = {name: _shipped(name) for name in SHIPPED}
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("name", "was", "becomes", "said"), [
     ("checks.toml", 'state = "key_on"', 'state = "key_onn"', "checks.toml, check 'feed at the plug'.*did you mean 'key_on'"),
     ("checks.toml", 'gear = "meter"', 'gear = "metre"', "did you mean 'meter'"),
@@ -492,7 +492,7 @@ def recorded(state, kind=None, fields=None, rails=True):
     return {str(item.cause): item.probability for item in told}
 
 
-@pytest.mark.sampled(20)
+@pytest.mark.sampled(10)
 @pytest.mark.parametrize("state", ["cranking", "start", "running", "wiggle"])
 @pytest.mark.parametrize("kind", list(FIELDS))
 def test_every_finding_moves_the_suspects_in_every_state_in_which_the_shaft_turns(kind, state):

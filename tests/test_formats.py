@@ -155,7 +155,7 @@ def test_one_table_of_units_serves_every_format(tmp_path):
         np.testing.assert_allclose(channel.values(), RAW * 1e-6, rtol=1e-6)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("digits", "hole_s"), [(3, 0.09), (3, 0.0), (4, 0.09), (4, 0.005), (5, 0.09)])
 def test_times_of_few_digits_hide_neither_a_hole_nor_the_rate(tmp_path, digits, hole_s):
     """50 kHz with times to a millisecond: fifty samples bear each. By arithmetic: the rate stays, and so does the hole."""

@@ -72,7 +72,7 @@ ROWS = "\n".join(f"{k / 20_000:.6f},{0.1 if (k * 90 / 20_000) % 1 < 0.5 else 5.0
 HEAD = "Time (s),CH1 (V)\n"
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(
     "preamble",
     [

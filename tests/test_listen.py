@@ -14,7 +14,7 @@ from sagen.signal.cranking_sound import listen
 SEED = 9_001
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", range(SEED, SEED + 12))
 def test_an_even_engine_is_heard_at_its_speed_and_not_blamed(seed):
     sound = sounds.drawn("even", seed)
@@ -24,7 +24,7 @@ def test_an_even_engine_is_heard_at_its_speed_and_not_blamed(seed):
     assert told.even
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", range(SEED, SEED + 12))
 def test_a_cylinder_that_does_not_compress_is_heard(seed):
     sound = sounds.drawn("one weak", seed)
@@ -33,7 +33,7 @@ def test_a_cylinder_that_does_not_compress_is_heard(seed):
     assert len(told.weak) == 1
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("name", ["talk", "silence", "hum and fan"])
 @pytest.mark.parametrize("seed", [SEED, SEED + 1, SEED + 2])
 def test_what_is_no_cranking_is_refused(name, seed):

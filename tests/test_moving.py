@@ -100,7 +100,7 @@ def rewritten(source, target, change):
                 new.writestr(name, data)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(
     "change",
     [

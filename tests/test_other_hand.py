@@ -63,7 +63,7 @@ def drifting(item):
     return plain(item) + np.linspace(0, 0.2, len(item.now))
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize(
     ("make", "more", "row"),
@@ -163,7 +163,7 @@ def test_a_tooth_out_of_place_is_named_on_a_coarse_wheel_too(seed):
     assert [f.fields["tooth"] for f in done.findings] == [7]
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", SEEDS)
 def test_a_low_tooth_and_a_wheel_that_runs_out(seed):
     one = drawn(seed)

@@ -61,6 +61,7 @@ class FromTable(Evidence):
         return particle_set.by_row(lambda fault: self.table[fault])
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", range(3))
 def test_agrees_with_an_independent_exact_inference_library(seed):
     # pgmpy's variable elimination on a network of this shape: one hidden fault, evidence independent given it.
@@ -106,6 +107,7 @@ STARVING = {
 
 @pytest.mark.sampled(1)
 @pytest.mark.parametrize("name", STARVING)
+@pytest.mark.long
 def test_starved_particles_agree_with_a_very_large_reference(name):
     world = world_of(OPEN_HALL)
     courses = [FaultHistory((row_of(this_fault),), 0.0) for this_fault in world.faults]
@@ -137,7 +139,7 @@ ENDS = {
 }  # fmt: skip
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("name", ENDS)
 def test_no_answer_hangs_on_the_seed_of_its_draws(name):
     spec, pieces = ENDS[name]
@@ -745,6 +747,7 @@ def test_particle_sets_of_all_worlds_stay_within_one_budget():
     assert sum(singles) >= len(singles) - sum(singles)
 
 
+@pytest.mark.long
 def test_a_part_changed_again_and_again_is_weighed_as_every_history_would_be(monkeypatch):
     """Against the same histories all followed: there is nothing to look up, only that leaving out must not be seen."""
     wrong = volts("ground", "key_on", 0.85)

@@ -92,6 +92,7 @@ def known_shift(trail):
     return shifted
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seen", ["gnawed through", "cut", "hanging loose behind the strap"])
 def test_a_wire_that_is_through_is_open_and_one_that_is_rubbed_need_not_be(seen):
     """What a wire is that somebody saw through: common practice, no published source."""
@@ -196,6 +197,7 @@ COIL = CircuitSpec(sensor="reluctance", ohms=(800.0, 1000.0))
 EVERY_GEAR = (Gear.METER, Gear.SCOPE)
 
 
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize("row", knowledge().never, ids=lambda row: str(row.known))
 def test_what_is_known_excludes_its_checks_and_before_it_was_known_they_were_to_be_had(row):
     spec = COIL if row.known == "coil_open" else PULLED_UP

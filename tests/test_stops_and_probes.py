@@ -64,7 +64,7 @@ def told(volts: np.ndarray, wheel: str, cylinders: int = 4, **row):
     return examine(Capture("nasty.csv", SFREQ, (Channel("CH1", volts),)), sheet)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("wheel", ["60-2", "36-1", "24-1", "12-1"])
 @pytest.mark.parametrize("cylinders", [3, 4, 6, 8])
 def test_a_shaft_that_stops_and_starts_again_is_no_dropout(wheel, cylinders):

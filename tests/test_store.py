@@ -167,7 +167,7 @@ EVERY_KIND = (
 )  # fmt: skip
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("record", EVERY_KIND, ids=lambda item: item.kind)
 def test_every_entry_is_read_back_as_it_was_written(log, record):
     job = log.add_job("x")
@@ -518,7 +518,7 @@ def test_a_backup_is_restored_into_the_file_that_was_named(tmp_path):
 # names and steps --------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("written", ["Orla Finch", "ORLA FINCH", "orla  finch", "Orla\u00a0Finch", "oRLA fINCH"])
 def test_a_name_goes_from_every_field_that_a_record_declares_in_any_case(tmp_path, written):
     log = open_log(tmp_path)

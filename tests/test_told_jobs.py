@@ -29,7 +29,7 @@ def slug(row):
     return knowledge().check(row["check"]).slug
 
 
-@pytest.mark.sampled(8)
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("job", JOBS, ids=[f"{number:02}" for number in range(len(JOBS))])
 def test_the_cause_leads_and_nothing_silly_or_dangerous_is_asked(job, tmp_path):
     path = tmp_path / "job.toml"

@@ -38,11 +38,11 @@ def test_what_is_not_broken_is_read(tmp_path):
 
 
 def test_broken_files_are_read_or_refused_in_a_sentence_and_leave_nothing():
-    figures = run_mutants(160, seed=11)
+    figures = run_mutants(90, seed=11)
     assert figures.faults == []
-    assert figures.tried == 160
+    assert figures.tried == 90
     assert figures.read > 5
-    assert figures.refused > 50
+    assert figures.refused > 25
 
 
 #: surrogates among them, as names of files that are not UTF-8 bring
@@ -77,9 +77,9 @@ def test_any_words_go_through_the_log_out_and_in_again(tmp_path_factory, words):
 
 @pytest.mark.parametrize("kind", ["sqlite", "postgresql"])
 def test_what_a_killed_bay_was_told_is_kept_is_there_once(kind, tmp_path):
-    found = kill_rounds(4, tmp_path, server().url() if kind == "postgresql" else None, seed=3)
+    found = kill_rounds(3, tmp_path, server().url() if kind == "postgresql" else None, seed=3)
     assert found.clean, found
-    assert found.acknowledged >= 4
+    assert found.acknowledged >= 3
 
 
 @pytest.mark.long
@@ -95,6 +95,6 @@ def test_what_is_written_through_an_outage_of_the_server_is_there_once():
 @pytest.mark.parametrize("base", [BenchMachine, ServerMachine])
 def test_in_any_order_nothing_is_lost_doubled_or_owned_by_nobody(base):
     done = unittest.TestResult()
-    machine_of(base, 2, 12)().run(done)
+    machine_of(base, 1, 12)().run(done)
     assert not [*done.failures, *done.errors], [*done.failures, *done.errors][0][1]
     assert base.steps >= 12

@@ -309,17 +309,19 @@ def write(path: Path, capture: Capture) -> None:
     """Write a capture as comma-separated values with time in seconds."""
     digits = max(6, int(np.ceil(np.log10(capture.sfreq))) + 2)
     names = ["Time (s)", *(f"{column_name(channel.column)} ({channel.unit})" for channel in capture.channels)]
+    line = ",".join([f"%.{digits}f"] + ["%.6g"] * len(capture.channels)) + "\n"
     with path.open("w", encoding="utf-8", newline="\n") as stream:
         csv.writer(stream, lineterminator="\n").writerow(names)
         for start in range(0, capture.samples, 1 << 16):
             stop = min(start + (1 << 16), capture.samples)
             block = [np.arange(start, stop) / capture.sfreq]
             block += [channel.values(start, stop) for channel in capture.channels]
-            formats = [f"%.{digits}f"] + ["%.6g"] * len(capture.channels)
             if capture.holes:
                 # What was not recorded is not written: the times tell.
                 block = [item[capture.recorded[start:stop]] for item in block]
-            np.savetxt(stream, np.column_stack(block), fmt=formats, delimiter=",")
+            rows = np.column_stack(block)
+            # One format for all rows at once: numpy.savetxt goes row by row and takes three times as long.
+            stream.write(line * len(rows) % tuple(rows.ravel().tolist()))
 
 
 __all__ = ["read", "recognise", "split", "write"]
