@@ -6,7 +6,6 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-import statsmodels.api as sm
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.struck import Struck, sheet_of
@@ -93,6 +92,8 @@ def test_a_missed_tap_moves_the_fit_no_more_than_a_robust_regression():
     design = np.zeros((2 * many, many + 1))
     design[np.arange(2 * many), np.repeat(np.arange(many), 2)] = 1.0
     design[::2, -1] = 1.0
+    import statsmodels.api as sm  # takes a second, which no other test needs
+
     # Every strike has its own column, so a robust fit of the differences is the comparison: statsmodels' RLM, Huber.
     robust = sm.RLM(logs[:, 0] - logs[:, 1], np.ones(many), M=sm.robust.norms.HuberT()).fit().params[0]
     value, _ = fit.contrast({(0, 0): 1.0, (1, 0): -1.0})

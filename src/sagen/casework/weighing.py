@@ -97,7 +97,9 @@ def _by_the_card(
         return checks
     out = []
     for this_check in checks:
-        found = card_circuit(card, this_check.circuit, circuits[this_check.circuit])
+        # A check of a job of one circuit names none, also where that circuit has a name.
+        name = this_check.circuit or next(iter(circuits))
+        found = card_circuit(card, name, circuits[name])
         if found is None:
             out.append(this_check)
             continue

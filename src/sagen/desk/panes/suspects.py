@@ -358,15 +358,15 @@ class SuspectsPane(QWidget):
             row.setVisible(index < len(shown))
         self.empty.setVisible(not shown)
         rest = [suspect for suspect in suspects if suspect not in shown]
-        said = []
+        said, named = [], {item.cause for item in shown}
         for words, some in (
             ("Less likely", [item for item in rest if item.probability >= LEAST_SHOWN]),
             ("All but ruled out", [item for item in rest if item.probability < LEAST_SHOWN]),
         ):
             if some:
-                # Of several circuits one may rule out what leads in another: it is not said to be ruled out then.
-                leading = {item.cause for item in shown}
-                names = dict.fromkeys(CAUSES[item.cause].lower() for item in some if item.cause not in leading)
+                # Of several circuits one may rule out what is likelier in another: each is named once, where it is likeliest.
+                names = dict.fromkeys(CAUSES[item.cause].lower() for item in some if item.cause not in named)
+                named |= {item.cause for item in some}
                 said += [f"{words}: {', '.join(names)}."] if names else []
         self.others.setText(" ".join(said))
         self.others.setVisible(bool(said))
