@@ -85,6 +85,19 @@ def test_window_and_papers_say_what_the_diagnosis_says(pane, trail):
     assert not any(set(row.cells[0].split(", ")) & named for row in sheet.ruled_out)
     ruled_out = beside.partition("All but ruled out: ")[2]
     assert not any(CAUSES[item.cause].lower() in ruled_out for item in found.suspects if item.probability >= 0.01)
+    # Nothing is told a customer as likely that is less likely than not, nor that he may go on where the engine may be lost.
+    if not any(isinstance(record, RepairEntry) for record in trail):
+        assert lead.probability >= 0.5 or "This is likely" not in customer
+        assert (
+            lead.probability >= 0.5
+            or "How we know" not in customer
+            or "not found yet" in customer
+            or lead.cause == "none"
+        )
+        assert bool(found.do_not) == ("must not be started" in customer)
+        assert "Before and after" not in customer
+    else:
+        assert "Nothing done" not in customer
     # The page for the customer asks for one more check only where the diagnosis does.
     if found.ready:
         assert "one more check" not in customer

@@ -30,7 +30,7 @@ from sagen.model.trail import (
     StepEntry,
     ValueEntry,
 )
-from sagen.model.vocabulary import Cause, Complaint, Judged, LineState, Origin, ProofStep
+from sagen.model.vocabulary import Cause, Complaint, Judged, LineState, Origin, Part, ProofStep
 from sagen.model.words import (
     CAUSES,
     FINDING_TITLES,
@@ -51,6 +51,7 @@ from sagen.model.words import (
     STATES_THEN,
     STEPS,
     WIRES,
+    said_minutes,
     said_ohms,
     said_volts,
     surely,
@@ -73,6 +74,11 @@ EVERYDAY = {
     Cause.ENGINE: "battery, starter or the engine itself is behind it, not the sensor",
     Cause.INTERFERENCE: "another part disturbs the {role} sensor's signal",
 }
+#: from here on a cause is called likely to a customer
+LIKELY = 0.5
+NOT_STARTED = "It must not be started or driven before belt or chain were looked at: valves and pistons may meet, and the engine be lost."
+#: parts that are bought, not mended
+BOUGHT = (Part.SENSOR, Part.WHEEL, Part.MODULE, Part.TIMING)
 #: what is to be expected where nothing is done, by complaint (common practice, no published source)
 LEFT_ALONE = {
     Complaint.NO_START: "It will not start, or only now and then.",
@@ -115,7 +121,7 @@ def job_sheet(
         verdict=_verdict(lead, weighed, now, left), everyday=_everyday(lead, now, role, weighed, left),
         why=_why(records, now), done=tuple(_line(record) for record in job.records(RepairEntry)),
         proved=_proved(records, now), owed=owed_words(now),
-        cost=_cost(records, costs), otherwise=_otherwise(records, job.records(ComplaintEntry)),
+        cost=_cost(records, costs), otherwise=_otherwise(records, now, weighed),
         seen=tuple(Row((item.seen, SEEN_MARKS[item.mark], item.because)) for item in seen),
         readings=tuple(_reading(record, circuits, card) for record in records if isinstance(record, ReadingEntry | ValueEntry)),
         captures=tuple(_capture(record) for record in records if isinstance(record, CaptureEntry | FindingEntry)),
@@ -179,9 +185,12 @@ def _everyday(lead, now: Standing, role: str, weighed, left: str) -> str:
         return "Nothing wrong has been found so far."
     if lead.cause == Cause.NONE:
         return "What was measured is not yet enough to name the fault."
+    stays = f" {NOT_STARTED}" if weighed.diagnosis.do_not else ""
+    if lead.probability < LIKELY:
+        return f"What is wrong is not found yet: more has to be measured.{stays}"
     told = EVERYDAY[lead.cause].format(role=role)
     sure = "" if weighed.diagnosis.ready else " This is likely, not yet certain: one more check is worth its time."
-    return f"{told[:1].upper()}{told[1:]}.{sure}"
+    return f"{told[:1].upper()}{told[1:]}.{sure}{stays}"
 
 
 def _why(records: Sequence[Record], now: Standing) -> tuple[str, ...]:
@@ -213,7 +222,8 @@ def what_was_measured(record: Record) -> str:
         state = STATES_THEN[record.state] if record.state else ""
         return where + ", ".join(item for item in (" and ".join(record.between), state, record.when) if item)
     if isinstance(record, CaptureEntry):
-        return f"{where}recording, {STATES[record.sheet.conditions.state]}"
+        place = record.sheet.conditions.place
+        return f"{where}recording, {STATES[record.sheet.conditions.state]}" + (f", {place}" if place else "")
     if isinstance(record, FindingEntry):
         return f"{where}read elsewhere" + (f", {STATES_THEN[record.state]}" if record.state else "")
     return where
@@ -292,22 +302,31 @@ def _cost(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
     return tuple(rows)
 
 
-def _otherwise(records: Sequence[Record], complaints: Sequence[ComplaintEntry]) -> tuple[str, ...]:
+def _otherwise(records: Sequence[Record], now: Standing, weighed) -> tuple[str, ...]:
+    """What a cheaper part, or leaving it alone, would come to: of parts only where one is bought, of leaving it alone only
+    while nothing was mended."""
     facts = decision_facts()
     told = []
-    if any(isinstance(record, PartEntry | RepairEntry) for record in records):
+    if any(
+        isinstance(record, PartEntry) or (isinstance(record, RepairEntry) and record.part in BOUGHT)
+        for record in records
+    ):
         new = {origin: facts.new[origin].comes_back for origin in (Origin.ORIGINAL, Origin.AFTERMARKET, Origin.UNKNOWN)}
         told.append(
             f"Of a hundred parts of unknown make about {100 * new[Origin.UNKNOWN]:.0f} bring a machine back within two years, "
             f"of another maker's {100 * new[Origin.AFTERMARKET]:.0f}, of original ones {100 * new[Origin.ORIGINAL]:.0f}; then all the "
             "labour is owed again."
         )
-    told += [
-        f"Nothing done: {LEFT_ALONE[complaint.complaint]}"
-        for complaint in complaints
-        if complaint.complaint in LEFT_ALONE
-    ][:1]
-    return tuple(told)
+    if now.repairs:
+        return tuple(told)
+    if weighed.diagnosis.do_not:
+        return (*told, f"Nothing done: {NOT_STARTED}")
+    left = [
+        LEFT_ALONE[record.complaint]
+        for record in records
+        if isinstance(record, ComplaintEntry) and record.complaint in LEFT_ALONE
+    ]
+    return (*told, *(f"Nothing done: {text}" for text in left[:1]))
 
 
 def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCard | None) -> Row:
@@ -380,16 +399,19 @@ def _suspect(item) -> Row:
 
 def _ruled_out(suspects) -> tuple[Row, ...]:
     """Causes that are out, by what speaks most against each; those that the same thing rules out stand together."""
-    by_reason: dict[str, list[str]] = {}
+    by_reason: dict[tuple[str, str], list[str]] = {}
     # Of several circuits a cause that is out in one may be all but certain in another.
     shown = {suspect.cause for suspect in suspects if suspect.probability >= RULED_OUT}
     for suspect in suspects:
         if suspect.cause in shown:
             continue
-        against = [reason.text for reason in suspect.reasons if reason.bits < 0]
+        against = [reason.observed for reason in suspect.reasons if reason.bits < 0]
         if suspect.probability < RULED_OUT and against and suspect.cause != Cause.NONE:
-            by_reason.setdefault(against[0], []).append(CAUSES[suspect.cause])
-    return tuple(Row((", ".join(names), reason)) for reason, names in by_reason.items())
+            by_reason.setdefault((suspect.circuit, against[0]), []).append(CAUSES[suspect.cause])
+    return tuple(
+        Row((f"{circuit}: " * bool(circuit) + ", ".join(names), reason))
+        for (circuit, reason), names in by_reason.items()
+    )
 
 
 def _circuits(circuits, card: MachineCard | None) -> tuple[CircuitPart, ...]:
@@ -498,7 +520,7 @@ def _offers(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
 
 def _check(item) -> str:
     where = f"{item.circuit}: " if item.circuit else ""
-    return f"{where}{item.told} About {item.total_minutes:.0f} minutes. A sound circuit shows: {item.expect}"
+    return f"{where}{item.told} About {said_minutes(item.total_minutes)}. A sound circuit shows: {item.expect}"
 
 
 def _photos(rows: Sequence[PhotoEntry], uris: Mapping[str, str]) -> tuple[Picture, ...]:

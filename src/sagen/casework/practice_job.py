@@ -23,7 +23,7 @@ from sagen.model.trail import (
     RepairEntry,
     ReplacedEntry,
 )
-from sagen.model.words import PARTS
+from sagen.model.words import PARTS, said_minutes
 from sagen.reason.evidence import Code
 from sagen.reason.facts import knowledge, title_of
 from sagen.reason.history import Replaced
@@ -129,5 +129,5 @@ class Debrief(Command):
             needless = f"; {now.needless} of them for nothing" if now.needless else ""
             told.append(f"Changed: {', '.join(parts)}{needless}.")
             told.append("It is not well yet." if now.faults else "It is well now.")
-        told.append(f"One who knows the fault would have measured for {best_minutes(first):.0f} minutes.")
+        told.append(f"One who knows the fault would have measured for {said_minutes(best_minutes(first))}.")
         return " ".join(told)

@@ -39,7 +39,7 @@ from sagen.model.words import (
     ENGINE_RUNS_SAID,
     FINDING_TITLES,
     LINE_STATES,
-    OCCASIONS,
+    OCCASIONS_SAID,
     ORIGINS,
     OWED,
     PARTS,
@@ -87,9 +87,7 @@ def generic_meaning(code: str) -> str:
 def _entry_text_of_complaint_entry(complaint_entry: ComplaintEntry) -> str:
     told = [COMPLAINTS[complaint_entry.complaint]] if complaint_entry.complaint else []
     told += [complaint_entry.text] if complaint_entry.text else []
-    told += (
-        [f"when {', '.join(OCCASIONS[when].lower() for when in complaint_entry.when)}"] if complaint_entry.when else []
-    )
+    told += [OCCASIONS_SAID[when] for when in complaint_entry.when]
     told += [ENGINE_RUNS_SAID[complaint_entry.runs]] if complaint_entry.runs else []
     return ", ".join(told)
 

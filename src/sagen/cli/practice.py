@@ -7,7 +7,7 @@ import json
 import sys
 
 from sagen.casework.practice import LEVELS, PracticeMachine, score
-from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS
+from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS, said_minutes
 from sagen.reason.evidence import Code
 from sagen.reason.facts import knowledge
 from sagen.reason.history import Replaced
@@ -52,7 +52,7 @@ def _score_words(row: dict) -> str:
     parts = "1 part" if row["parts"] == 1 else f"{row['parts']} parts"
     return (
         f"{'Right' if row['right'] else 'Wrong'}: {row['cause'].replace('_', ' ')}, claimed at {100 * row['claimed']:.0f} %, in "
-        f"{row['minutes']:.0f} minutes and {parts}. One who knew the fault: {row['best_minutes']:.0f} minutes."
+        f"{said_minutes(row['minutes'])} and {parts}. One who knew the fault: {said_minutes(row['best_minutes'])}."
     )
 
 

@@ -72,6 +72,11 @@ class Reason:
     text: str
     bits: float
 
+    @property
+    def observed(self) -> str:
+        """What was seen or read, without what was to be expected."""
+        return self.text.partition(";")[0].rstrip(".") + "."
+
 
 @dataclass(frozen=True)
 class Estimate:

@@ -240,6 +240,14 @@ OCCASIONS = {
     Occasion.BUMPS: "Over bumps",
     Occasion.ALWAYS: "Always",
 }
+OCCASIONS_SAID = {
+    Occasion.HOT: "when hot",
+    Occasion.COLD: "when cold",
+    Occasion.WET: "when wet",
+    Occasion.REVVED: "when revved",
+    Occasion.BUMPS: "over bumps",
+    Occasion.ALWAYS: "always",
+}
 ENGINE_RUNS_SAID = {
     EngineRuns.YES: "the engine runs",
     EngineRuns.NO: "the engine does not run",
@@ -357,3 +365,9 @@ def estimate_text(estimate: Estimate) -> str:
 def surely(probability: float) -> str:
     """A probability as it is said of a suspect: never more than the record of such calls bears out, never nothing."""
     return f"{min(max(100.0 * probability, 1.0), 99.0):.0f} %"
+
+
+def said_minutes(minutes: float) -> str:
+    """A time in whole minutes, as it is said: "1 minute", "12 minutes"."""
+    whole = max(round(minutes), 1) if minutes > 0 else 0
+    return "1 minute" if whole == 1 else f"{whole} minutes"

@@ -282,8 +282,15 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                     (check, outcomes, *_gain(outcomes, outlook, facts), *cost(check, case, facts, open_places))
                 )
         blocks = _blocks(foreseen, spent_on, outlook, facts)
+        wrong_now = float(1 - (outlook.causes @ outlook.p).max())
+        wrong_after = [_wrong_after(outcomes, outlook) for _, outcomes, *_ in foreseen]
         # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
-        closed |= leading != SOUND and not any(block.cost < stakes.patience * block.worth for block in blocks)
+        settles = max(by_cause.values()) >= stakes.never_below and not any(
+            saves > minutes + access or minutes + access < stakes.come_back * (wrong_now - after)
+            for (*_, saves, minutes, access), after in zip(foreseen, wrong_after, strict=True)
+        )
+        nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
+        closed |= leading != SOUND and (nothing_pays or settles)
         ranked = []
         for block in blocks:
             pays = block.cost < stakes.patience * block.worth
@@ -304,8 +311,8 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
                 made = NextCheck(
                     check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
-                    check.said(case.spec), pays, wrong_now=float(1 - (outlook.causes @ outlook.p).max()),
-                    wrong_after=_wrong_after(outcomes, outlook), again=check is again,
+                    check.said(case.spec), pays, wrong_now=wrong_now, wrong_after=wrong_after[at],
+                    again=check is again,
                 )  # fmt: skip
                 ranked.append(
                     (

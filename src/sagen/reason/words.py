@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point
-from sagen.model.words import FINDING_TITLES, STATES_THEN, said_ohms, said_range, said_volts
+from sagen.model.words import FINDING_TITLES, STATES_THEN, said_minutes, said_ohms, said_range, said_volts
 from sagen.reason.evidence import (
     Captured,
     Code,
@@ -342,7 +342,7 @@ def not_yet(share: float, check: str = "", now: float = 0.0, first: float = 0.0)
     if not now:
         return f"Not yet: the leading cause stands at {_percent(share)}. Measure on before anything is bought: {check} is next."
     return (
-        f"Not yet: the leading cause stands at {_percent(share)}. To repair now is expected to cost {now:.0f} minutes in repairs "
+        f"Not yet: the leading cause stands at {_percent(share)}. To repair now is expected to cost {said_minutes(now)} in repairs "
         f"of the wrong thing, one more check first ({check}) {first:.0f}."
     )
 
