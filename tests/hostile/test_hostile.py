@@ -8,6 +8,7 @@ from bench_machine import BenchMachine, ServerMachine, machine_of
 from campaign import run as run_mutants
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
+from kill_verbs import rounds as kill_verbs
 from kills import kill_rounds
 from mutants import mutated, read_any, seeds
 from outages import run as run_outages
@@ -83,6 +84,12 @@ def test_what_a_killed_bay_was_told_is_kept_is_there_once(kind, tmp_path):
 
 
 @pytest.mark.long
+def test_a_command_that_is_killed_leaves_the_old_or_the_new(tmp_path):
+    for found in kill_verbs(2, 7, tmp_path, ("convert .npz", "restore", "record .csv")):
+        assert found.wrong == []
+        assert found.kills + found.finished == 2
+
+
 def test_bays_on_one_log_lose_nothing_of_each_other():
     assert run_writers(3, 2.0) == ""
 

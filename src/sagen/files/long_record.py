@@ -35,6 +35,7 @@ class _Column:
         self.dtype, self.length = np.dtype(dtype).newbyteorder("<"), 0
         self._file = path.open("wb")
         self._head()
+        self._file.flush()  # whoever is killed before the first block leaves an empty array, not an empty file
 
     def _head(self) -> None:
         told = {"descr": npy.dtype_to_descr(self.dtype), "fortran_order": False, "shape": (self.length,)}
@@ -106,11 +107,11 @@ class LongRecord:
         self.holes: list[tuple[int, int]] = []
         try:
             self.folder.mkdir(parents=True)
-            self._about()
             self._columns = [
                 _Column(self.folder / f"{at}.npy", channel.raw.dtype) for at, channel in enumerate(channels)
             ]
             self._levels = [_Levels(self.folder, at, channel.raw.dtype) for at, channel in enumerate(channels)]
+            self._about()  # from here on it is a record
         except OSError as error:
             raise StoreError(f"{self.folder} cannot be written: {error.strerror or error}") from None
 
