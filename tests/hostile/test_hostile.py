@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 from bench_machine import BenchMachine, ServerMachine, machine_of
 from campaign import run as run_mutants
+from fuzz import FIRST, KEPT, TARGETS
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from kill_verbs import rounds as kill_verbs
 from kills import kill_rounds
+from lying_modules import rounds as run_lying_modules
 from mutants import mutated, read_any, seeds
 from outages import run as run_outages
 from writers import run as run_writers
@@ -84,6 +86,23 @@ def test_what_a_killed_bay_was_told_is_kept_is_there_once(kind, tmp_path):
 
 
 @pytest.mark.long
+def test_what_fuzzing_began_with_and_what_it_found_is_read_or_refused():
+    told = [(name, data) for name, rows in FIRST.items() for data in rows]
+    told += [
+        (path.name.rpartition("-crash-")[0] or path.name.rpartition("-")[0], path.read_bytes())
+        for path in KEPT.glob("*-*")
+    ]
+    assert len(told) > 6
+    for name, data in told:
+        TARGETS[name](data)
+
+
+def test_a_lying_module_holds_nobody_up_and_hides_no_other():
+    found = run_lying_modules(1, 5, ("another service", "cut", "flood"))
+    assert found.wrong == []
+    assert found.asked == 15
+
+
 def test_a_command_that_is_killed_leaves_the_old_or_the_new(tmp_path):
     for found in kill_verbs(2, 7, tmp_path, ("convert .npz", "restore", "record .csv")):
         assert found.wrong == []

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import time
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 
 from sagen.instruments import obd
@@ -21,6 +23,8 @@ isotp = lazy("isotp")
 ELEVEN = tuple((0x7E0 + k, 0x7E8 + k) for k in range(8))
 TWENTY_NINE = tuple((0x18DA00F1 | (target << 8), 0x18DAF100 | target) for target in (0x10, 0x18, 0x28, 0x40))
 WAIT_S, BUSY_S, MOST_WAIT_S = 0.25, 0.1, 5.0
+LONGEST_S = 10.0  #: all questions of one verb together, whatever a module asks time for
+MOST_LEFT = 500  #: answers to earlier questions that are thrown away before the next; a module that floods the bus sends more
 
 
 @dataclass(frozen=True)
@@ -39,6 +43,8 @@ class CanModules:
         self._bus, self._isotp = bus, isotp
         self._notifier = can.Notifier(bus, [], timeout=0.05)
         self.refused: dict[str, str] = {}
+        self._until = math.inf
+        self._given_up: set[str] = set()  #: asked for time again and again: not waited for any more in this verb
         pairs = [*(ELEVEN if wide is not True else ()), *(TWENTY_NINE if wide is not False else ())]
         self._stacks: dict[str, object] = {}
         for request, answer in pairs:
@@ -61,25 +67,42 @@ class CanModules:
         with suppress(Exception):
             self._bus.shutdown()
 
+    @contextmanager
+    def _at_most(self) -> Iterator[None]:
+        """What is asked within has one time limit together."""
+        self._until = time.monotonic() + LONGEST_S
+        self._given_up.clear()
+        try:
+            yield
+        finally:
+            self._until = math.inf
+
     def _ask(self, data: bytes, only: set[str] | None = None) -> dict[str, bytes]:
-        """Each module's answer to a question; raises InstrumentGone where none answers."""
-        waiting = {name for name in self._stacks if only is None or name in only}
+        """Each module's answer to a question, or its refusal of it; raises InstrumentGone where none answers, SagenError where
+        what comes answers something else."""
+        strays: dict[str, bytes] = {}
+        waiting = {name for name in self._stacks if name not in self._given_up and (only is None or name in only)}
         try:
             for name in waiting:
-                while self._stacks[name].available():
+                for _ in range(MOST_LEFT):
+                    if not self._stacks[name].available():
+                        break
                     self._stacks[name].recv()
                 self._stacks[name].send(data)
         except Exception as error:  # python-can's backends and the transport each have their own
             raise InstrumentGone(f"the bus does not take the question ({str(error)[:80]})") from None
         answers: dict[str, bytes] = {}
-        end, repeats = time.monotonic() + WAIT_S, {}
-        last = time.monotonic() + MOST_WAIT_S
+        end, repeats, pleaded = time.monotonic() + WAIT_S, {}, set()
+        last = min(time.monotonic() + MOST_WAIT_S, self._until)
         while time.monotonic() < min(end, last) and len(answers) < len(waiting):
             for name in waiting - set(answers):
                 if not self._stacks[name].available():
                     continue
                 answer = bytes(self._stacks[name].recv() or b"")
-                if answer[:1] == bytes([obd.NEGATIVE]) and len(answer) > 2 and answer[2] == obd.MORE_TIME:
+                if not obd.answers(answer, data):
+                    strays[name] = answer
+                elif answer[:1] == bytes([obd.NEGATIVE]) and len(answer) > 2 and answer[2] == obd.MORE_TIME:
+                    pleaded.add(name)
                     end = time.monotonic() + 2.0
                 elif (
                     answer[:1] == bytes([obd.NEGATIVE])
@@ -94,33 +117,47 @@ class CanModules:
                 else:
                     answers[name] = answer
             time.sleep(0.002)
+        self._given_up |= pleaded - set(answers)
+        if not answers and strays:
+            raise SagenError(f"module {next(iter(strays))}: its answer is to another question")
         if not answers:
             raise InstrumentGone("no module answers: is the key on, and the plug seated?")
         return answers
 
     def modules(self) -> tuple[str, ...]:
         """The names of the modules that answer."""
-        return tuple(sorted(self._ask(bytes([obd.LIVE, 0x00]))))
+        with self._at_most():
+            return tuple(sorted(self._ask(bytes([obd.LIVE, 0x00]))))
 
     def codes(self) -> tuple[ModuleCodes, ...]:
         """The codes of every module, stored, pending and permanent, with its freeze frame; what is refused stands in
         `refused`. Raises InstrumentGone."""
         found: dict[str, list] = {}
         self.refused = {}
-        for status, service in obd.SERVICE_OF.items():
-            for name, answer in self._ask(bytes([service])).items():
-                why = obd.refusal(answer)
-                if why:
-                    self.refused[f"{name}, {status}"] = why
-                    found.setdefault(name, [])
+        with self._at_most():
+            for status, service in obd.SERVICE_OF.items():
+                try:
+                    answers = self._ask(bytes([service]))
+                except SagenError as error:
+                    if not found:
+                        raise
+                    self.refused |= {f"{name}, {status}": str(error) for name in found}
                     continue
-                if answer[:1] != bytes([service + obd.POSITIVE]):
-                    raise SagenError(f"module {name}: its answer is to another question")
-                found.setdefault(name, []).extend((code, status) for code in obd.read_codes(answer))
-        return tuple(
-            ModuleCodes(name, tuple(codes), self._frozen(name) if codes else {})
-            for name, codes in sorted(found.items())
-        )
+                for name, answer in answers.items():
+                    listed = found.setdefault(name, [])
+                    # One module that makes no sense does not hide what the others hold.
+                    try:
+                        why = obd.refusal(answer)
+                        listed.extend((code, status) for code in (() if why else obd.read_codes(answer)))
+                    except SagenError as error:
+                        why = str(error)
+                    if why:
+                        self.refused[f"{name}, {status}"] = why
+            self.refused |= {name: "it asks for more time without end" for name in self._given_up}
+            return tuple(
+                ModuleCodes(name, tuple(codes), self._frozen(name) if codes else {})
+                for name, codes in sorted(found.items())
+            )
 
     def _frozen(self, name: str) -> dict[str, float]:
         out = {}
@@ -134,16 +171,18 @@ class CanModules:
     def about(self) -> dict[str, str]:
         """What modules call themselves, by module, and the vehicle's number behind it; those that say nothing are left out."""
         told: dict[str, list[str]] = {}
-        for item in (obd.NAME_OF_MODULE, obd.NUMBER_OF_VEHICLE):
-            with suppress(InstrumentGone):
-                for name, answer in self._ask(bytes([obd.ABOUT, item[0]])).items():
-                    with suppress(SagenError):
-                        told.setdefault(name, []).append(obd.read_about(answer, item))
+        with self._at_most():
+            for item in (obd.NAME_OF_MODULE, obd.NUMBER_OF_VEHICLE):
+                with suppress(SagenError):
+                    for name, answer in self._ask(bytes([obd.ABOUT, item[0]])).items():
+                        with suppress(SagenError):
+                            told.setdefault(name, []).append(obd.read_about(answer, item))
         return {name: ", ".join(text for text in texts if text) for name, texts in told.items() if any(texts)}
 
     def clear(self) -> tuple[str, ...]:
         """Clear the codes of every module; answers which did. Raises SagenError where one refuses."""
-        answers = self._ask(bytes([obd.CLEAR]))
+        with self._at_most():
+            answers = self._ask(bytes([obd.CLEAR]))
         refused = {name: obd.refusal(answer) for name, answer in answers.items() if obd.refusal(answer)}
         if refused:
             name, why = next(iter(refused.items()))
@@ -155,7 +194,9 @@ class CanModules:
         if name not in obd.ITEMS:
             raise SagenError(unknown_name("live value", name, obd.ITEMS))
         item, why = obd.ITEMS[name], ""
-        for answer in self._ask(bytes([obd.LIVE, item.pid])).values():
+        with self._at_most():
+            answers = self._ask(bytes([obd.LIVE, item.pid]))
+        for answer in answers.values():
             why = obd.refusal(answer)
             if not why:
                 return LiveValue(name, obd.read_live(answer, item), item.unit)

@@ -122,6 +122,15 @@ def about_answer(item: tuple[int, int], text: str) -> bytes:
     return bytes([ABOUT + POSITIVE, number, 1]) + padded
 
 
+def answers(answer: bytes, question: bytes) -> bool:
+    """Whether an answer is to that question: the service is named in both, a live value's number, too (SAE J1979, from memory)."""
+    service = question[0]
+    if answer[:1] == bytes([NEGATIVE]):
+        return answer[1:2] == bytes([service])
+    with_number = service in (LIVE, FROZEN, ABOUT)
+    return answer[:1] == bytes([service + POSITIVE]) and (not with_number or answer[1:2] == question[1:2])
+
+
 def refusal(answer: bytes) -> str:
     """A negative answer in words; "" for a positive one."""
     if answer[:1] != bytes([NEGATIVE]):
