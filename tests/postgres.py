@@ -32,12 +32,27 @@ class Server:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
         self._run("initdb", "-D", self.data, "-U", "bay", "-A", "trust", "-E", "UTF8", "--no-sync", "--locale=C.UTF-8")
+        self.more = ""
         self.start()
         atexit.register(self.remove)
 
     def start(self):
-        options = f"-p {self.port} -k {self.folder} -h 127.0.0.1 -c fsync=off -c max_connections=200"
+        options = f"-p {self.port} -k {self.folder} -h 127.0.0.1 -c fsync=off -c max_connections=200{self.more}"
         self._run("pg_ctl", "-D", self.data, "-w", "-s", "-o", options, "-l", self.folder / "log", "start")
+
+    def with_tls(self):
+        """Have it speak TLS from its next start, with a certificate of its own; answers the certificate's file."""
+        certificate, key = self.folder / "tls.crt", self.folder / "tls.key"
+        subprocess.run(
+            ["openssl", "req", "-new", "-x509", "-days", "2", "-nodes", "-subj", "/CN=127.0.0.1", "-addext",
+             "subjectAltName=IP:127.0.0.1", "-keyout", key, "-out", certificate],
+            check=True, capture_output=True, cwd="/", **self.user,
+        )  # fmt: skip
+        os.chmod(key, 0o600)
+        self.stop()
+        self.more = f" -c ssl=on -c ssl_cert_file={certificate} -c ssl_key_file={key}"
+        self.start()
+        return certificate
 
     def stop(self):
         self._run("pg_ctl", "-D", self.data, "-m", "immediate", "-w", "-s", "stop")

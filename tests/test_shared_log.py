@@ -15,6 +15,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine, text
 
 from postgres import server, until
+from sagen.casework.trail_changes import AddEntries
 from sagen.cli import main
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import ChangedMeanwhile, StoreError
@@ -216,6 +217,24 @@ def test_what_is_typed_while_the_server_is_away_waits_and_is_sent_once(bays):
     assert entries["typed and corrected"].author == "Ivo"
     one.withdraw(gone.id, False)
     assert not next(entry for entry in one.job(job.id).entries if entry.id == one._real(gone.id)).withdrawn
+
+
+def test_a_full_disk_at_the_server_is_told_as_that_and_what_is_written_waits(bays):
+    """SQLSTATE 53100 is disk_full (PostgreSQL's documentation, appendix A, from memory)."""
+    one = bays("bay 1", "Ivo")
+    job = one.add_job("Tarnbeck 4")
+    with psycopg.connect(str(one.database.place.url).replace("+psycopg", ""), autocommit=True) as connection:
+        connection.execute(
+            "create function full_disk() returns trigger language plpgsql as "
+            "$$ begin raise exception 'could not extend file' using errcode = '53100'; end $$"
+        )
+        connection.execute("create trigger no_room before insert on entry execute function full_disk()")
+        done = AddEntries(job.id, (NoteEntry("typed with a full disk"),)).perform(one)
+        assert (done.waiting, done.why) == (1, "has no room left on its disk")
+        assert texts(one, job.id) == ["typed with a full disk"]
+        connection.execute("drop trigger no_room on entry")
+    assert one.send_waiting() == 1
+    assert texts(bays("bay 2"), job.id) == ["typed with a full disk"]
 
 
 def test_what_waited_when_the_program_ended_is_sent_at_the_next_start_and_never_twice(bays):

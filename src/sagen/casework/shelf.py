@@ -144,7 +144,7 @@ class KeepPhoto(WritingCommand):
         plain = read_photo(self.path) if self.path is not None else stripped(self.data, "pasted photo")
         caption = self.path.stem if self.path is not None else ""
         log.add_entry(self.job_id, PhotoEntry(log.captures.put_photo(plain), caption))
-        return Written(log.job(self.job_id), log.waiting)
+        return Written.of(log, self.job_id)
 
 
 @dataclass(frozen=True)

@@ -38,13 +38,20 @@ class Written:
     Parameters
     ----------
     job : as it is now; None where it is gone
-    waiting : changes that wait for a server that is away
+    waiting : changes that wait for a server
+    why : why they do: it is away, or its disk is full
     overtaken : where somebody else changed the same entry meanwhile: nothing was written then
     """
 
     job: Job | None
     waiting: int = 0
     overtaken: ChangedMeanwhile | None = None
+    why: str = ""
+
+    @classmethod
+    def of(cls, log: JobLog, job_id: int | None, overtaken: ChangedMeanwhile | None = None) -> Written:
+        """A job as the log has it now."""
+        return cls(None if job_id is None else log.job(job_id), log.waiting, overtaken, log.why_waiting)
 
 
 @dataclass(frozen=True)
@@ -70,8 +77,8 @@ class Change(Command):
         try:
             job_id = self.change(log)
         except ChangedMeanwhile as error:
-            return Written(log.job(self.job_id), log.waiting, error)
-        return Written(None if job_id is None else log.job(job_id), log.waiting)
+            return Written.of(log, self.job_id, error)
+        return Written.of(log, job_id)
 
 
 @dataclass(frozen=True)

@@ -153,7 +153,7 @@ class CanModules:
                         why = str(error)
                     if why:
                         self.refused[f"{name}, {status}"] = why
-            self.refused |= {name: "it asks for more time without end" for name in self._given_up}
+            self.refused |= dict.fromkeys(self._given_up, "it asks for more time without end")
             return tuple(
                 ModuleCodes(name, tuple(codes), self._frozen(name) if codes else {})
                 for name, codes in sorted(found.items())

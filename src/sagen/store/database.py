@@ -29,6 +29,9 @@ from sagen.store.tables import AboutRow
 UPGRADE_LOCK = 7_305_512
 
 
+AWAY = "is away"
+
+
 class Unreachable(StoreError):
     """The database server cannot be reached just now, or takes nothing."""
 
@@ -45,6 +48,7 @@ class Database(ABC):
 
     def __init__(self, place: LogPlace):
         self.place, self.mark = place, uuid.uuid4().hex[:12]
+        self.why_not_now = AWAY  #: of a server, why the last thing that it was asked did not come to be
         self.engine = brought_up_to_date(place, self._engine(place.url))
         self._session = sessionmaker(self.engine, expire_on_commit=False)
         with self.work() as session:

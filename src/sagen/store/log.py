@@ -125,6 +125,11 @@ class JobLog:
         """How many changes wait for the server."""
         return 0
 
+    @property
+    def why_waiting(self) -> str:
+        """Why what waits does, to go on from "the server": "is away", "has no room left on its disk"."""
+        return self.database.why_not_now
+
     def dead_letters(self) -> list[DeadLetter]:
         """Changes that can never be sent, oldest first."""
         return []

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from sagen.model.errors import StoreError
 from sagen.store.copying import copy_rows
-from sagen.store.database import Database, Unreachable, is_loss, plain
+from sagen.store.database import AWAY, Database, Unreachable, is_loss, plain
 from sagen.store.following import AGAIN_S, Follower
 from sagen.store.log import JobLog
 from sagen.store.sqlite import closing_database
@@ -30,6 +30,10 @@ SERVER = {
 }
 
 
+#: what a server that answers has no room for, by SQLSTATE (PostgreSQL's documentation, appendix A, from memory)
+NO_ROOM = {"53100": "has no room left on its disk", "53200": "has no memory left", "53300": "takes no further connection"}
+
+
 class PostgresDatabase(Database):
     """A database on a server, which tells of changes itself (NOTIFY)."""
 
@@ -39,8 +43,10 @@ class PostgresDatabase(Database):
 
     def problem(self, error: SQLAlchemyError) -> StoreError:
         if is_loss(error):
-            answers = getattr(getattr(error, "orig", None), "sqlstate", None)
-            what = "takes nothing just now" if answers and not answers.startswith("57P") else "cannot be reached"
+            code = getattr(getattr(error, "orig", None), "sqlstate", None)
+            answers = code and not code.startswith("57P")
+            self.why_not_now = NO_ROOM.get(code, "takes nothing just now") if answers else AWAY
+            what = self.why_not_now if answers else "cannot be reached"
             return Unreachable(f"the server of the job log {what}: {plain(error)}")
         return super().problem(error)
 

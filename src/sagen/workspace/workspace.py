@@ -473,7 +473,7 @@ class Workspace:
         def show(written: Written) -> None:
             if written.waiting:
                 changes = "One change waits" if written.waiting == 1 else f"{written.waiting} changes wait"
-                self.say(f"The server is away: {changes} here, and will be sent when it is back.")
+                self.say(f"The server {written.why}: {changes} here, and will be sent when it takes them.")
             else:
                 self._look_at_letters()
             if self.job is None or self.job.id != change.job_id:
