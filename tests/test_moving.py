@@ -28,6 +28,7 @@ from sagen.model.capture import Capture, Channel
 from sagen.model.errors import StoreError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry, NoteEntry
+from sagen.store import moving
 from sagen.store.moving import backup, check, export_job, import_job, restore
 from sagen.store.opening import open_log
 
@@ -178,6 +179,19 @@ def test_a_bundle_whose_scales_make_no_sense_is_refused(filled, old, new):
     changed(folder / "x.zip", folder / "y.zip", "capture.json", old, new)
     with pytest.raises(StoreError):
         import_job(log, folder / "y.zip")
+
+
+def test_a_bundle_that_unfolds_to_more_than_was_ever_measured_is_refused(filled, monkeypatch):
+    log, job_id, _, folder = filled
+    monkeypatch.setattr(moving, "LEAST_UNFOLDED", 1 << 20)
+    export_job(log, job_id, folder / "x.zip")
+    with zipfile.ZipFile(folder / "x.zip") as given, zipfile.ZipFile(folder / "bomb.zip", "w", zipfile.ZIP_DEFLATED) as made:
+        for member in given.infolist():
+            data = given.read(member) if not member.filename.endswith(".npy") else bytes(8 << 20)
+            made.writestr(member.filename, data)
+    with pytest.raises(StoreError, match="would unfold to"):
+        import_job(log, folder / "bomb.zip")
+    assert len(log.jobs()) == 1
 
 
 def test_json_is_strict_both_ways():

@@ -30,6 +30,7 @@ with atheris.instrument_imports(include=["sagen", "tomllib"]) if atheris else nu
 
 KEPT = Path(__file__).parents[1] / "data" / "fuzzed"
 LONGEST_S, MOST_MB = 10, 1024
+SECONDS = 0.01  #: of the captures it begins with: small files are tried more often
 
 
 class Fed(Link):
@@ -115,7 +116,7 @@ def main(target: str, seconds: int, folder: Path) -> None:
     corpus = folder / f"corpus-{target}"
     corpus.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as name:
-        sound = [data for file, data in seeds(Path(name)).items() if file == target]
+        sound = [data for file, data in seeds(Path(name), SECONDS).items() if file == target]
     for number, data in enumerate([*FIRST.get(target, []), *sound]):
         (corpus / f"seed-{number}").write_bytes(data)
     KEPT.mkdir(exist_ok=True)

@@ -69,36 +69,36 @@ gap = 0.9
 ROWS = "circuit,from,to,state,quantity,low,high\ncrank,1,2,unplugged,ohms,500,900\n"
 
 
-def _capture():
-    volts = square_teeth(seconds=0.4)
+def _capture(seconds):
+    volts = square_teeth(seconds=seconds)
     return Capture("a", 50_000.0, (Channel("CH1", volts.astype(np.float32)), Channel("CH 2", volts[::-1].copy())))
 
 
-def _captures(folder):
+def _captures(folder, seconds):
     for suffix in ("csv", "npz", "wav", "mf4"):
-        write_capture(folder / f"a.{suffix}", _capture())
+        write_capture(folder / f"a.{suffix}", _capture(seconds))
     import h5py
     from scipy.io import savemat
 
-    arrays = {channel.column.replace(" ", "_"): channel.values() for channel in _capture().channels}
+    arrays = {channel.column.replace(" ", "_"): channel.values() for channel in _capture(seconds).channels}
     with h5py.File(folder / "a.h5", "w") as file:
         file.attrs["sfreq"] = 50_000.0
         for name, array in arrays.items():
             file.create_dataset(f"scope/{name}", data=array, compression="gzip", chunks=True)
     savemat(folder / "a.mat", {**arrays, "sfreq": 50_000.0}, do_compression=True)
-    times = np.arange(_capture().samples) / 50_000.0
-    np.save(folder / "a.npy", np.column_stack([times, _capture().channels[0].values()]))
+    times = np.arange(_capture(seconds).samples) / 50_000.0
+    np.save(folder / "a.npy", np.column_stack([times, _capture(seconds).channels[0].values()]))
 
 
-def seeds(folder: Path) -> dict[str, bytes]:
-    """The bytes of a sound file of each kind, by its name."""
+def seeds(folder: Path, seconds: float = 0.4) -> dict[str, bytes]:
+    """The bytes of a sound file of each kind, by its name; captures last so long."""
     from PIL import Image
 
-    _captures(folder)
+    _captures(folder, seconds)
     log = open_log(folder / "log")
     job = log.add_job("Tarnbeck 4", owner="J. Doyle")
     log.add_entry(job.id, CodeEntry("P0335"))
-    log.add_capture(job.id, _capture(), CaptureEntry("a", Sheet.from_data({}, where="seed")))
+    log.add_capture(job.id, _capture(seconds), CaptureEntry("a", Sheet.from_data({}, where="seed")))
     log.add_entry(job.id, NoteEntry("gap 0.9 mm"))
     moving.export_job(log, job.id, folder / "job.zip")
     moving.backup(log, folder / "backup.zip")

@@ -24,7 +24,9 @@ ELEVEN = tuple((0x7E0 + k, 0x7E8 + k) for k in range(8))
 TWENTY_NINE = tuple((0x18DA00F1 | (target << 8), 0x18DAF100 | target) for target in (0x10, 0x18, 0x28, 0x40))
 WAIT_S, BUSY_S, MOST_WAIT_S = 0.25, 0.1, 5.0
 LONGEST_S = 10.0  #: all questions of one verb together, whatever a module asks time for
-MOST_LEFT = 500  #: answers to earlier questions that are thrown away before the next; a module that floods the bus sends more
+MOST_LEFT = (
+    500  #: answers to earlier questions that are thrown away before the next; a module that floods the bus sends more
+)
 
 
 @dataclass(frozen=True)

@@ -33,7 +33,7 @@ from sagen.store.entries import named_tokens, tokens_in
 from sagen.store.log import JobLog
 from sagen.store.opening import open_log
 from sagen.store.places import DATABASE, LogPlace, in_folder
-from sagen.store.reading import as_column, raw_rows, refresh, write_checksum, write_missing_checksums
+from sagen.store.reading import as_column, raw_rows, refresh, write_missing_checksums
 from sagen.store.reading import troubled as troubled_rows
 from sagen.store.sqlite import SqliteDatabase, take
 from sagen.store.tables import EntryRow, JobRow
@@ -44,7 +44,9 @@ MEMBER = re.compile(
     r"|photos/[0-9a-f]{64}\.jpg"
 )
 MOST_MEMBERS, MOST_BYTES = 200_000, 64 << 30
-MOST_TEXT = 64 << 20
+MOST_TEXT, TEXTS = 64 << 20, (".json", ".txt")
+#: how many times its own size a bundle may unfold to, and how much it may at least: samples with any noise pack ten times at best
+MOST_TIMES, LEAST_UNFOLDED = 40, 256 << 20
 MOST_CYLINDERS = 24
 
 
@@ -202,8 +204,7 @@ def _add_rows(log: JobLog, about: dict, rows: list[dict]) -> Job:
             entry.job_id = made.id
             session.add(entry)
         session.flush()
-        for entry in entries:
-            write_checksum(session, entry.id)
+        write_missing_checksums(session, made.id)
         refresh(session, made.id)
         tokens = log.captures.send(session, tokens_in([entry.data for entry in entries]))
         log.database.commit(session, made.id)
@@ -326,11 +327,17 @@ def _unpacked(path: Path, passing: Path) -> Iterator[Path]:
     try:
         with zipfile.ZipFile(path) as zipped:
             members = zipped.infolist()
-            if len(members) > MOST_MEMBERS or sum(member.file_size for member in members) > MOST_BYTES:
+            whole = sum(member.file_size for member in members)
+            if len(members) > MOST_MEMBERS or whole > MOST_BYTES:
                 raise StoreError(f"{path.name} holds more than a log can")
-            room = shutil.disk_usage(passing).free
-            if sum(member.file_size for member in members) > room:
+            if whole > max(LEAST_UNFOLDED, MOST_TIMES * path.stat().st_size):
+                raise StoreError(
+                    f"{path.name} would unfold to {whole >> 20:,} MB, more than what was measured ever does"
+                )
+            if whole > shutil.disk_usage(passing).free:
                 raise StoreError(f"{path.name} does not fit on the disk of {passing}")
+            if any(member.file_size > MOST_TEXT and member.filename.endswith(TEXTS) for member in members):
+                raise StoreError(f"{path.name} holds a text longer than any job's")
             for this_member in members:
                 if not MEMBER.fullmatch(this_member.filename):
                     raise StoreError(f"{path.name} holds what belongs to no log")

@@ -31,7 +31,11 @@ SERVER = {
 
 
 #: what a server that answers has no room for, by SQLSTATE (PostgreSQL's documentation, appendix A, from memory)
-NO_ROOM = {"53100": "has no room left on its disk", "53200": "has no memory left", "53300": "takes no further connection"}
+NO_ROOM = {
+    "53100": "has no room left on its disk",
+    "53200": "has no memory left",
+    "53300": "takes no further connection",
+}
 
 
 class PostgresDatabase(Database):
