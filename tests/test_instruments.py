@@ -474,9 +474,11 @@ def test_a_refusal_and_silence_are_said_in_words(module):
     _, silent = module("silent")
     with pytest.raises(InstrumentGone, match="no module answers"):
         silent.codes()
-    _, cut = module("cut")
-    with pytest.raises(SagenError):
-        cut.codes()
+    _, cut = module("cut", stays=("P0335",))
+    assert cut.codes()[0].codes == ()
+    assert "says 1 codes and sends 0" in next(iter(cut.refused.values())), (
+        "a list that was cut is told, and no code is made up"
+    )
 
 
 def test_a_fault_that_is_there_comes_back_at_once_after_clearing(module):

@@ -185,7 +185,10 @@ def test_a_bundle_that_unfolds_to_more_than_was_ever_measured_is_refused(filled,
     log, job_id, _, folder = filled
     monkeypatch.setattr(moving, "LEAST_UNFOLDED", 1 << 20)
     export_job(log, job_id, folder / "x.zip")
-    with zipfile.ZipFile(folder / "x.zip") as given, zipfile.ZipFile(folder / "bomb.zip", "w", zipfile.ZIP_DEFLATED) as made:
+    with (
+        zipfile.ZipFile(folder / "x.zip") as given,
+        zipfile.ZipFile(folder / "bomb.zip", "w", zipfile.ZIP_DEFLATED) as made,
+    ):
         for member in given.infolist():
             data = given.read(member) if not member.filename.endswith(".npy") else bytes(8 << 20)
             made.writestr(member.filename, data)

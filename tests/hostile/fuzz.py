@@ -37,7 +37,7 @@ class Fed(Link):
     """A line whose answers are given beforehand."""
 
     def __init__(self, data: bytes):
-        self.address, self.timeout_s, self.left = "fed", 5.0, data
+        self.address, self.timeout_s, self.until, self.left = "fed", 5.0, float("inf"), data
         self._resource = SimpleNamespace(write=lambda line: None)
 
     def _some(self, most: int, deadline: float) -> bytes:

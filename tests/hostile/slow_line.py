@@ -106,7 +106,9 @@ def run(entries: int, seed: int) -> Slow:
             log.add_entry(job.id, NoteEntry(f"bay {number}"))
             told.append(f"bay {number}")
             if number % 10 == 9:
-                capture = Capture(f"capture {number}", 1e4, (Channel("A", np.arange(30_000, dtype=np.float32) + number),))
+                capture = Capture(
+                    f"capture {number}", 1e4, (Channel("A", np.arange(30_000, dtype=np.float32) + number),)
+                )
                 log.add_capture(job.id, capture, CaptureEntry(f"capture {number}", Sheet.from_data({}, where="slow")))
                 told.append(f"capture {number}")
         log.follow(lambda _job: None)

@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from kill_verbs import rounds as kill_verbs
 from kills import kill_rounds
+from lying_line import rounds as run_lying_line
 from lying_modules import rounds as run_lying_modules
 from mutants import mutated, read_any, seeds
 from outages import run as run_outages
@@ -95,6 +96,12 @@ def test_what_fuzzing_began_with_and_what_it_found_is_read_or_refused():
     assert len(told) > 6
     for name, data in told:
         TARGETS[name](data)
+
+
+def test_over_a_line_that_lies_what_was_handed_over_is_kept():
+    found = run_lying_line(8, 21)
+    assert found.wrong == []
+    assert found.recorded + found.refused == found.tried == 8
 
 
 def test_a_lying_module_holds_nobody_up_and_hides_no_other():

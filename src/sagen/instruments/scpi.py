@@ -74,11 +74,16 @@ def resource_name(address: str) -> str:
     raise SagenError(f"'{address[:60]}' is no address: tcp://HOST:PORT, serial:///dev/NAME, or a VISA resource")
 
 
+#: what a recorder says of itself, all together, s: one that drips each answer is no recorder
+LONGEST_SET_UP_S = 8.0
+
+
 class Link:
     """One open line to an instrument."""
 
     def __init__(self, address: str, timeout_s: float = 2.0):
         self.address, self.timeout_s = address, timeout_s
+        self.until = np.inf  #: by when all answers must have ended, on the monotonic clock
         self._resource = None
         self.open()
 
@@ -159,9 +164,10 @@ class Link:
     def _read(self, count: int = 0, until: bytes = b"") -> bytes:
         """So many bytes, or all up to the end of a line, within one time limit for the whole answer: an instrument that drips
         or never ends its line holds nobody up, and fills no memory."""
-        deadline = time.monotonic() + self.timeout_s + count / SLOWEST
-        out = bytearray()
+        began, out = time.monotonic(), bytearray()
         while len(out) < count or (until and not out.endswith(until)):
+            # A long block may take its time, but no byte may be later than the slowest line would bring it.
+            deadline = min(began + self.timeout_s + len(out) / SLOWEST, self.until)
             if time.monotonic() > deadline:
                 raise InstrumentGone(f"{self.address}: the answer did not end in time")
             if until and len(out) > MOST_LINE:
@@ -327,6 +333,7 @@ class ScpiRecorder:
         ranges: Mapping[str, float] | None = None,
     ):
         self.link = Link(address, profile.timeout_s if profile else 2.0)
+        self.link.until = time.monotonic() + LONGEST_SET_UP_S
         self.profile = profile or profile_for(identify(self.link), ("stream", "single"))
         if profile is not None and profile.identity.lower() not in identify(self.link).lower():
             raise SagenError(f"{address}: another instrument answers there than the profile '{profile.name}' is for")
@@ -334,6 +341,7 @@ class ScpiRecorder:
         self._rate, self._state, self._ranges = rate, state, dict(ranges or {})
         self.sfreq, self._channels = 0.0, ()
         self._set_up()
+        self.link.until = np.inf
         self.stopped = False
 
     def _set_up(self) -> None:
