@@ -1,5 +1,8 @@
 """The Beside lens: both waves over the angle, their difference, and edges that agree with the comparison."""
 
+from types import SimpleNamespace
+from unittest.mock import patch
+
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
@@ -7,11 +10,15 @@ from PySide6.QtTest import QTest
 
 from conftest import demo_log, full_jobs, settle, spin
 from sagen.casework.examination import build_pyramids
+from sagen.casework.laid_over import LayOtherBankUnder, banks_of
 from sagen.casework.open_capture import opened_capture
 from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
+from sagen.model.job import Entry, Job
 from sagen.model.sheet import Sheet
+from sagen.model.trail import CaptureEntry
 from sagen.report.beside import BesideEdge
+from sagen.signal.envelope import wave_band
 
 SFREQ = 50_000.0
 
@@ -107,3 +114,64 @@ def test_the_lens_opens_at_the_worst_edge_and_steps_by_keys(desk):
     settle(window)
     assert not button.isVisible()
     assert page.lens != "beside"
+
+
+def test_sound_ones_lie_within_their_band_and_one_that_is_late_does_not():
+    good, here = cam_pair(9.0)
+    among = [
+        examine(*cam_pair(late, (190.0 + 7 * k, 200.0 + 11 * k))[1]) for k, late in enumerate((0.4, -0.5, 0.2, -0.3))
+    ]
+    done = examine(*here, reference=good)
+    late = opened_capture(None, None, done, build_pyramids(done.capture), good, among).beside["B"]
+    assert late.sound_of == 5
+    sound = cam_pair(0.1, (220.0, 231.0))[1]
+    done = examine(*sound, reference=good)
+    kept = opened_capture(None, None, done, build_pyramids(done.capture), good, among).beside["B"]
+    outside = [float(((item.here < item.sound[0]) | (item.here > item.sound[1])).mean()) for item in (kept, late)]
+    assert outside[0] < 0.05
+    # Four edges, nine degrees each, of a cycle of 720.
+    assert outside[1] == pytest.approx(4 * 9 / 720, abs=0.02)
+    wheel = opened_capture(None, None, done, build_pyramids(done.capture), good, among).beside["A"]
+    assert wheel.sound_of == 5
+    assert opened(9.0).beside["B"].sound is None
+
+
+def test_a_band_holds_what_it_says_of_new_ones():
+    """Against draws of the normal law by numpy: of new waves 95 % of all points lie within."""
+    rng = np.random.default_rng(5)
+    shares = []
+    for _ in range(60):
+        rows = rng.normal(2.0, 0.2, (4, 400))
+        low, high = wave_band(rows)
+        new = rng.normal(2.0, 0.2, 400)
+        shares.append(float(((new >= low) & (new <= high)).mean()))
+    assert np.mean(shares) == pytest.approx(0.95, abs=0.025)
+
+
+def test_the_other_bank_lies_under_each():
+    """Two cams of one engine, the second's windows 30 degrees of the crank later: known by arithmetic."""
+    first, second = cam_pair(30.0, (220.0, 220.0))
+    capture = Capture("v.csv", SFREQ, (*first[0].channels, Channel("C", second[0].channels[1].raw, "V")))
+    row = {"role": "cam", "sensor": "hall", "pull_up": 5.0}
+    sheet = Sheet.from_data({
+        "conditions": {"state": "cranking"},
+        "channel": [
+            {"column": "A", "role": "crank", "sensor": "hall", "wheel": "60-2", "pull_up": 5.0},
+            {"column": "B", "bank": 1, **row}, {"column": "C", "bank": 2, **row},
+        ],
+    })  # fmt: skip
+    assert banks_of(sheet) == {"B": "C", "C": "B"}
+    assert banks_of(first[1]) == {}
+    log = SimpleNamespace(capture=lambda token: capture)
+    entry = Entry(1, None, CaptureEntry("v.csv", sheet, token="x"))
+    laid = LayOtherBankUnder(1, Job(1, None, "Brindle 2", "", 6, (entry,)), entry)
+    with patch("sagen.casework.laid_over.stored_pyramids", lambda log, token, capture: build_pyramids(capture)):
+        done = laid.perform(log)
+    assert done.opened.examination.findings == ()
+    by = {
+        name: np.median([edge.difference for edge in scene.edges])
+        for name, scene in done.opened.beside.items()
+        if name != "A"
+    }
+    assert by["B"] == pytest.approx(-30.0, abs=0.4)
+    assert by["C"] == pytest.approx(30.0, abs=0.4)

@@ -18,7 +18,7 @@ from sagen.casework.examination import (
     read_incoming,
 )
 from sagen.casework.open_capture import OpenCapture, opened_capture
-from sagen.casework.patterns import against_envelope, circuit_name, fitting_patterns
+from sagen.casework.patterns import beyond_envelope, circuit_name, fitting_patterns, known_good_ones
 from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.files.budget import wanted_while
 from sagen.kinds import Examination, examine
@@ -117,7 +117,8 @@ class Keep(WritingCommand):
         record = capture_entry(done, kept_name(reference, token))
         record = replace(record, circuit=circuit_name(job, done.sheet))
         if reference is not None:
-            record = replace(record, compared=(*record.compared, *against_envelope(log, job, done)))
+            among = list(known_good_ones(log, job, done.sheet).values())
+            record = replace(record, compared=(*record.compared, *(beyond_envelope(done, among) if among else ())))
         return done, record, reference
 
 

@@ -10,9 +10,10 @@ from sagen.casework.captures import stored_pyramids
 from sagen.casework.command import Command, go_on
 from sagen.casework.examination import Pair
 from sagen.casework.open_capture import OpenCapture, opened_capture
-from sagen.casework.patterns import against_envelope
+from sagen.casework.patterns import beyond_envelope, known_good_ones
 from sagen.kinds import Examination, build, examine
 from sagen.machine.record import record as simulate
+from sagen.model.capture import Capture
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
 from sagen.model.sheet import Sheet
@@ -56,14 +57,24 @@ class LayUnder(Command):
         known = {(item.kind, item.channel, item.fields.get("tooth")) for item in record.findings}
         more = tuple(item for item in done.findings if (item.kind, item.channel, item.fields.get("tooth")) not in known)
         done = replace(done, findings=(*record.findings, *more))
-        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
+        among = known_good_ones(log, self.job, done.sheet)
+        others = [item for token, item in among.items() if token not in (self.under.token, record.token)]
+        opened = opened_capture(
+            self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good, others
+        )
         unfit = (
             (f"{self.under.name} is not fit to compare with: {done.fit.removeprefix(UNFIT)}.",)
             if done.fit.startswith(UNFIT)
             else ()
         )
         return Laid(
-            opened, (*unfit, *(item.text for item in more), *done.compared, *against_envelope(log, self.job, done))
+            opened,
+            (
+                *unfit,
+                *(item.text for item in more),
+                *done.compared,
+                *(beyond_envelope(done, list(among.values())) if among else ()),
+            ),
         )
 
 
@@ -111,6 +122,66 @@ class LayModelUnder(Command):
         return Laid(
             opened,
             ("What the model expects of a sound one lies under it: its pattern counts, its levels are usual ones.",),
+        )
+
+
+OTHER_BANK = "the other bank"
+
+
+def banks_of(sheet: Sheet) -> dict[str, str]:
+    """Columns of the two sensors of a role that stand in bank 1 and bank 2, each by the other's; {} where a sheet states none, or
+    several of one bank."""
+    of: dict[tuple[Role, int], list[str]] = {}
+    for item in sheet.channel:
+        if item.bank in (1, 2):
+            of.setdefault((item.role, item.bank), []).append(item.column)
+    return {
+        columns[0]: of[role, 3 - bank][0]
+        for (role, bank), columns in of.items()
+        if len(columns) == len(of.get((role, 3 - bank), ())) == 1
+    }
+
+
+@dataclass(frozen=True)
+class LayOtherBankUnder(Command):
+    """Lay each bank's sensor of a capture under its twin of the other bank. Nothing is written, and no finding follows: how far
+    banks stand apart is the engine's own."""
+
+    job: Job
+    entry: Entry
+
+    @property
+    def doing(self) -> str:
+        return "Laying the other bank under it"
+
+    def perform(self, log, progress=go_on) -> Laid:
+        record: CaptureEntry = self.entry.record
+        twins = banks_of(record.sheet)
+        if not twins:
+            raise SagenError(
+                "of no role this capture has one sensor in bank 1 and one in bank 2: state their banks first"
+            )
+        here = log.capture(record.token)
+        # Some turns later, or it would be the same samples twice.
+        first = here.samples // 8
+        own = {channel.column: channel for channel in here.channels}
+        factors = {item.column: item for item in record.sheet.channel}
+        channels = tuple(
+            replace(own[twins.get(column, column)], column=column, raw=own[twins.get(column, column)].raw[first:])
+            for column in own
+        )
+        sheet = record.sheet.model_copy(update={
+            "channel": tuple(
+                factors[twins[item.column]].model_copy(update={"column": item.column, "bank": item.bank}) if item.column in twins else item
+                for item in record.sheet.channel
+            )
+        })  # fmt: skip
+        good: Pair = (Capture(OTHER_BANK, here.sfreq, channels), sheet)
+        done = examine(here, record.sheet, reference=good, progress=progress)
+        done = replace(done, findings=record.findings)
+        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
+        return Laid(
+            opened, ("The other bank lies under it; how far banks stand apart is the engine's own.", *done.compared)
         )
 
 

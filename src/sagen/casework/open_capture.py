@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from sagen.kinds import Examination, Pair, examine
@@ -53,8 +53,10 @@ def opened_capture(
     done: Examination,
     pyramids: Mapping[str, Pyramid],
     reference: Pair | None = None,
+    among: Sequence[Examination] = (),
 ) -> OpenCapture:
-    """Work out all that is drawn of a capture, so that the interface thread only has to paint."""
+    """Work out all that is drawn of a capture, so that the interface thread only has to paint. `among`: further known-good ones
+    of its kind, whose spread is drawn."""
     true = apply_probe_factors(*reference) if reference else None
     reference_done = examine(*true) if true else None
     columns = [channel.sheet.column for channel in done.channels if channel.reading is not None]
@@ -68,6 +70,7 @@ def opened_capture(
     scenes = {
         column: scene
         for column, drawing in drawings.items()
-        if reference_done is not None and (scene := beside_scene(done, reference_done, column, drawing)) is not None
+        if reference_done is not None
+        and (scene := beside_scene(done, reference_done, column, drawing, among)) is not None
     }
     return OpenCapture(job_id, entry, done, strip, drawings, pyramids, true, reference_done, rings, scenes)

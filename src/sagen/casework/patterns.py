@@ -126,13 +126,15 @@ def _sensors_alike(sheet: Sheet, theirs: dict[Role, ChannelSheet]) -> bool:
     )
 
 
-def against_envelope(log: JobLog, job: Job, done: Examination) -> tuple[str, ...]:
-    """What of a capture is beyond the envelope of the known-good ones of its kind, in words; nothing where there are fewer
-    than two."""
-    patterns = fitting_patterns(log, job, done.sheet)
+MOST_AMONG = 12
+
+
+def known_good_ones(log: JobLog, job: Job, sheet: Sheet) -> dict[str, Examination]:
+    """The known-good captures of the kind of a capture by their tokens, examined; none where there are fewer than two."""
+    patterns = fitting_patterns(log, job, sheet)
     if len(patterns) < 2:
-        return ()
-    return beyond_envelope(done, [examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:12]])
+        return {}
+    return {pattern.token: examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:MOST_AMONG]}
 
 
 def beyond_envelope(done: Examination, read: Sequence[Examination]) -> tuple[str, ...]:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from sagen.kinds import Examination
+from sagen.kinds.examine import ChannelResult
+from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import Role
 from sagen.model.words import EXPECTED
 from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.cam import CYCLE
 from sagen.signal.cam_difference import turn_between
+from sagen.signal.envelope import wave_band
 from sagen.signal.per_tooth import ToothTable, waves_over_angle
 from sagen.signal.reading import RotatingReading
 
@@ -52,6 +56,9 @@ class BesideScene:
     edges: tuple[BesideEdge, ...]
     what: str  #: what an edge is: "edge" or "tooth"
     good_name: str
+    #: between what 95 % of new sound ones lie, and of how many known-good captures that was learnt; None of fewer than two
+    sound: tuple[np.ndarray, np.ndarray] | None = None
+    sound_of: int = 0
 
     @property
     def good_words(self) -> str:
@@ -69,7 +76,9 @@ class BesideScene:
         return max(plain, key=lambda k: abs(self.edges[k].difference)) if plain else None
 
 
-def beside_scene(done: Examination, good: Examination, column: str, drawing: TurnDrawing) -> BesideScene | None:
+def beside_scene(
+    done: Examination, good: Examination, column: str, drawing: TurnDrawing, among: Sequence[Examination] = ()
+) -> BesideScene | None:
     """The scene of a channel; None where it has no twin, or angles are not known.
 
     Parameters
@@ -80,11 +89,13 @@ def beside_scene(done: Examination, good: Examination, column: str, drawing: Tur
         the channel's
     drawing : TurnDrawing
         its teeth, with its twin
+    among : sequence of Examination
+        further known-good ones of the kind: with `good` they tell how far sound ones lie apart
     """
     pattern, reading = drawing.pattern, drawing.reading
     if pattern is None:
         return None
-    cam = _cam_scene(done, good, column, pattern)
+    cam = _cam_scene(done, good, column, pattern, among)
     if cam is not None:
         return cam
     if reading.wheel is None or reading.wheel != pattern.wheel or reading.sheet.role == Role.CAM:
@@ -96,25 +107,59 @@ def beside_scene(done: Examination, good: Examination, column: str, drawing: Tur
         if drawing.table is not None and drawing.table.has_pattern
         else ()
     )
-    return _scene(done, column, pair, span, edges, "tooth", good.capture.name)
+    others = []
+    for other in among:
+        twin = _twin(other, reading.sheet)
+        if twin is not None and twin.reading.wheel == reading.wheel:
+            others.append(_laid(other, twin.sheet.column, twin.reading, span, 0.0))
+    return _with_sound(_scene(done, column, pair, span, edges, "tooth", good.capture.name), pair[1], others)
 
 
-def _cam_scene(done: Examination, good: Examination, column: str, pattern: RotatingReading) -> BesideScene | None:
+def _twin(other: Examination, sheet: ChannelSheet) -> ChannelResult | None:
+    """The channel of another examination that is of the same sensor, and was read by its angle."""
+    alike = (
+        item for item in other.channels
+        if item.sheet.role == sheet.role and item.sheet.bank in (None, sheet.bank)
+    )  # fmt: skip
+    return next((item for item in alike if isinstance(item.reading, RotatingReading) and item.reading.wheel), None)
+
+
+def _with_sound(scene: BesideScene | None, good: np.ndarray, others: list[np.ndarray]) -> BesideScene | None:
+    """The scene with the band of sound ones, where there are several."""
+    means = [rows.mean(axis=0) for rows in (good, *others) if len(rows)]
+    if scene is None or len(means) < 2:
+        return scene
+    return replace(scene, sound=wave_band(np.array(means)), sound_of=len(means))
+
+
+def _cam_scene(
+    done: Examination, good: Examination, column: str, pattern: RotatingReading, among: Sequence[Examination]
+) -> BesideScene | None:
     channel = next(item for item in done.channels if item.sheet.column == column)
     difference = channel.comparison.cam if channel.comparison is not None else None
     here, there = done.cams.get(column), good.cams.get(pattern.column)
     if difference is None or here is None or there is None or difference.shape:
         return None
-    cranks = [
-        next((item.reading for item in one.channels if item.reading and item.sheet.role == Role.CRANK), None)
-        for one in (done, good)
-    ]
+    cranks = [_crank(one) for one in (done, good)]
     if None in cranks:
         return None
     turn = turn_between(here, there)
     pair = (_laid(done, column, cranks[0], CYCLE, turn), _laid(good, pattern.column, cranks[1], CYCLE, 0.0))
     edges = tuple(BesideEdge(item.edge, item.good_deg, item.here_deg, item.u) for item in difference.edges)
-    return _scene(done, column, pair, CYCLE, edges, "edge", good.capture.name)
+    others = []
+    for other in among:
+        column_there = next(
+            (name for name, cam in other.cams.items() if len(cam.template) == len(there.template)), None
+        )
+        crank = _crank(other)
+        if crank is not None and column_there is not None and len(other.cams) == 1:
+            turned = turn_between(other.cams[column_there], there)
+            others.append(_laid(other, column_there, crank, CYCLE, turned))
+    return _with_sound(_scene(done, column, pair, CYCLE, edges, "edge", good.capture.name), pair[1], others)
+
+
+def _crank(done: Examination) -> RotatingReading | None:
+    return next((item.reading for item in done.channels if item.reading and item.sheet.role == Role.CRANK), None)
 
 
 def _laid(done: Examination, column: str, clock: RotatingReading, span: float, begin: float) -> np.ndarray:

@@ -101,6 +101,34 @@ def _band(number: np.ndarray, rows: np.ndarray, least: float) -> Band:
     return Band(number, np.median(rows, axis=0), np.maximum(np.sqrt(drawn), floor), prior + count - 1, count)
 
 
+def wave_band(rows: np.ndarray, share: float = 0.95) -> tuple[np.ndarray, np.ndarray]:
+    """Between what a new sound capture's wave lies, point by point.
+
+    Parameters
+    ----------
+    rows : ndarray, shape (captures, n)
+        the mean wave of each known-good capture on one grid, V; two or more
+    share : float
+        of new sound ones that lie within, at each point
+
+    Returns
+    -------
+    low, high : ndarray, shape (n,)
+        V
+
+    References
+    ----------
+    Prediction interval of one further observation, by Student's t; variances as in `envelope`. Smyth 2004; from memory.
+    """
+    count = len(rows)
+    variance = rows.var(axis=0, ddof=1)
+    prior = _LIMIT.pooled_counts_as
+    drawn = (prior * float(np.mean(variance)) + (count - 1) * variance) / (prior + count - 1)
+    reach = scipy.stats.t.ppf(0.5 + share / 2, prior + count - 1) * np.sqrt(drawn * (1 + 1 / count))
+    middle = np.median(rows, axis=0)
+    return middle - reach, middle + reach
+
+
 def _level(values: list[float]) -> tuple[float, float]:
     spread = float(np.std(values, ddof=1))
     return float(np.median(values)), max(spread, 0.01 * abs(float(np.median(values))), 0.01)

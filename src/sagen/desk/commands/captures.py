@@ -7,7 +7,7 @@ from pathlib import Path
 
 from sagen.casework.captures import HuntEvents
 from sagen.casework.examination import Incoming, build_pyramids
-from sagen.casework.laid_over import CompareEnds, LayModelUnder, LayUnder
+from sagen.casework.laid_over import CompareEnds, LayModelUnder, LayOtherBankUnder, LayUnder
 from sagen.casework.shelf import KeepAsGood
 from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.desk.forms.entries import RepairForm, TesterForm
@@ -41,6 +41,11 @@ def lay_under(workspace, message, name, token, sheet) -> None:
 def lay_model_under(workspace, message) -> None:
     """Lay what the model expects of a sound circuit under the capture on the bench; nothing is written."""
     _lay(workspace, message, lambda job, entry: LayModelUnder(job.id, job, entry))
+
+
+def lay_other_bank_under(workspace, message) -> None:
+    """Lay each bank's sensor of the capture on the bench under its twin of the other bank; nothing is written."""
+    _lay(workspace, message, lambda job, entry: LayOtherBankUnder(job.id, job, entry))
 
 
 def _lay(workspace, message, make, otherwise: str = "") -> None:

@@ -137,7 +137,8 @@ class BesideView(QWidget):
             return
         waves, below = self._rects()
         seen = (self.scene.degrees >= self.first - 1) & (self.scene.degrees <= self.last + 1)
-        values = np.concatenate([self.scene.here[seen], self.scene.good[seen]])
+        sound = self.scene.sound
+        values = np.concatenate([self.scene.here[seen], self.scene.good[seen], *(ends[seen] for ends in sound or ())])
         low, high = float(values.min()), float(values.max())
         room = 0.08 * max(high - low, 1e-6)
         self._paint_axes(painter, waves, low - room, high + room, self.scene.unit, degrees=False)
@@ -147,6 +148,8 @@ class BesideView(QWidget):
         painter.save()
         painter.setClipRect(waves)
         ends = (low - room, high + room)
+        if sound is not None and self._close_enough(waves):
+            self._fill(painter, waves, sound, seen, ends, QColor(colours.sound))
         if self._close_enough(waves):  # over a solid block of teeth nothing is drawn twice
             self._line(painter, waves, self.scene.good, seen, ends, QColor(colours.sound), 3.4)
         self._line(painter, waves, self.scene.here, seen, ends, QColor(colours.mark), 1.8)
@@ -173,6 +176,20 @@ class BesideView(QWidget):
         y = rect.bottom() - (values[seen] - ends[0]) / (ends[1] - ends[0]) * rect.height()
         painter.setPen(QPen(colour, wide, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+
+    def _fill(self, painter, rect: QRectF, pair, seen, ends, colour: QColor) -> None:
+        """Between two lines."""
+        colour.setAlpha(50)
+        x = self._x(self.scene.degrees[seen]).tolist()
+        low, high = (
+            (rect.bottom() - (row[seen] - ends[0]) / (ends[1] - ends[0]) * rect.height()).tolist() for row in pair
+        )
+        points = [QPointF(a, b) for a, b in zip(x, high, strict=True)]
+        points += [QPointF(a, b) for a, b in zip(reversed(x), reversed(low), strict=True)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPolygon(QPolygonF(points))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_band(self, painter, rect: QRectF, most: float, seen) -> None:
         """By how much the two may differ by chance."""
@@ -220,7 +237,10 @@ class BesideView(QWidget):
         colours = theme.current()
         painter.setFont(theme.font(9.5, bold=True))
         metrics, x = painter.fontMetrics(), float(LEFT)
-        for words, colour in (("here", colours.mark), (self.scene.good_words, colours.sound)):
+        told = [("here", colours.mark), (self.scene.good_words, colours.sound)]
+        if self.scene.sound is not None:
+            told.append((f"pale: 95 % of sound ones, learnt of {self.scene.sound_of}", colours.line))
+        for words, colour in told:
             painter.setPen(QPen(QColor(colour), 3))
             painter.drawLine(QPointF(x, 15), QPointF(x + 18, 15))
             painter.setPen(QColor(colours.ink))

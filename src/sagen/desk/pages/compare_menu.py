@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from sagen.casework.laid_over import modelled_by
+from sagen.casework.laid_over import banks_of, modelled_by
 from sagen.casework.open_capture import OpenCapture
 from sagen.casework.patterns import OnShelf
 from sagen.casework.shelf import FindOnShelf
@@ -80,6 +80,9 @@ class CompareMenu(QMenu):
         expected = under.addAction("What the model expects of a sound one")
         expected.setEnabled(bool(modelled_by(entry.record.sheet)))
         expected.triggered.connect(run("captures.lay_model_under"))
+        banks = under.addAction("The other bank of this capture")
+        banks.setEnabled(bool(banks_of(entry.record.sheet)))
+        banks.triggered.connect(run("captures.lay_other_bank_under"))
         under.addSeparator()
         for other in job.of(CaptureEntry):
             if other.id == entry.id:
