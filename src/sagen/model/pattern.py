@@ -64,8 +64,15 @@ def fits(pattern: Pattern, sheet: Sheet, card: str, circuit: str) -> bool:
     theirs = {
         (item.role, item.sensor, item.wheel, item.bank) for item in pattern.sheet.channel if item.role not in RAILS
     }
-    if card and pattern.card == card and circuit and pattern.circuit == circuit:
-        return {item[0] for item in mine} <= {their[0] for their in theirs}
+    if card and pattern.card == card and pattern.circuit == circuit:
+        # A circuit without a name is the only one of its job: there the kind of sensor must be the same, and no wheel another.
+        own, of = ({(role, sensor, bank): wheel for role, sensor, wheel, bank in rows} for rows in (mine, theirs))
+        if circuit:
+            return {item[0] for item in mine} <= {their[0] for their in theirs}
+        if mine and all(
+            place in of and (None in (wheel, of[place]) or wheel == of[place]) for place, wheel in own.items()
+        ):
+            return True
     alike = {(role, sensor, wheel) for role, sensor, wheel, _ in theirs}
     return (
         bool(mine)

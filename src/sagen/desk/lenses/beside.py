@@ -237,14 +237,19 @@ class BesideView(QWidget):
         colours = theme.current()
         painter.setFont(theme.font(9.5, bold=True))
         metrics, x = painter.fontMetrics(), float(LEFT)
-        told = [("here", colours.mark), (self.scene.good_words, colours.sound)]
-        if self.scene.sound is not None:
-            told.append((f"pale: 95 % of sound ones, learnt of {self.scene.sound_of}", colours.line))
+        pale = QColor(colours.sound)
+        pale.setAlpha(90)
+        told = [("here", QColor(colours.mark)), (self.scene.good_words, QColor(colours.sound))]
+        if self.scene.sound is not None:  # before the name, which may be long and is shortened
+            told.insert(1, (f"95 % of sound ones ({self.scene.sound_of})", pale))
         for words, colour in told:
-            painter.setPen(QPen(QColor(colour), 3))
+            painter.setPen(QPen(colour, 9 if colour is pale else 3, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             painter.drawLine(QPointF(x, 15), QPointF(x + 18, 15))
             painter.setPen(QColor(colours.ink))
-            text = metrics.elidedText(words, Qt.TextElideMode.ElideMiddle, max(int(self.width() - x - 40), 40))
+            room = max(int(self.width() - x - 40), 40)
+            if words == self.scene.good_words and metrics.horizontalAdvance(words) > room:
+                words = self.scene.good_name
+            text = metrics.elidedText(words, Qt.TextElideMode.ElideMiddle, room)
             painter.drawText(QPointF(x + 24, 19), text)
             x += 44 + metrics.horizontalAdvance(text)
         painter.setFont(theme.font(8.5))
