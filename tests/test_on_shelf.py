@@ -1,18 +1,20 @@
 """The shelf finds known-good captures by the wheel's pattern: without a card, in another state, of another machine."""
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import pytest
 
 from conftest import demo_log, full_jobs, settle, square_teeth
 from sagen.casework.laid_over import LayModelUnder, modelled_by
 from sagen.casework.patterns import on_shelf
+from sagen.casework.shelf import LookAtPattern
 from sagen.desk.app import own_log
 from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.pattern import Pattern
+from sagen.model.pattern import Pattern, fits
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
 
@@ -95,6 +97,12 @@ def test_the_window_offers_them_where_none_lies_under_it(desk, tmp_path):
     for words, rows in (("60-2 dunnock", 1), ("DUNNOCK cranking", 1), ("36-1", 0), ("", 1)):
         shelf.search.setText(words)
         assert shelf.patterns.rowCount() == rows, words
+    assert shelf.view.look is None
+    shelf.patterns.selectRow(0)
+    settle(window)
+    assert shelf.view.isVisible()
+    assert "good.csv" in shelf.view.look.said
+    assert "wheel 60-2" in shelf.view.accessibleDescription()
     window.navigation.back_to_job()
     page = window.page("capture")
     assert [item.pattern.name for item in page.bar.menu.offers] == ["good.csv"]
@@ -106,6 +114,35 @@ def test_the_window_offers_them_where_none_lies_under_it(desk, tmp_path):
     assert page.opened.beside
     assert "on the shelf" not in page.findings.words()
     assert full_jobs(log)["Brindle 2"].entries
+
+
+def test_a_look_at_a_known_good_one_shows_a_turn_or_two_with_its_levels_and_its_gaps():
+    """Levels and gaps as `square_teeth` makes them, by arithmetic."""
+    capture = wave()
+    made = replace(pattern("good.csv", sheet()), by="Ivo")
+    look = LookAtPattern(None, made).perform(SimpleNamespace(capture=lambda token: capture))
+    (lane,) = look.lanes
+    assert (lane.name, lane.unit) == ("crankshaft", "V")
+    assert (lane.least, lane.most) == (pytest.approx(0.1, abs=0.06), pytest.approx(5.0, abs=0.06))
+    # Half of all columns and more hold a tooth; of a turn and a half at 200 rpm at least one gap stays high throughout.
+    still = "".join(
+        "h" if low > 4.0 else "l" if high < 1.0 else "e" for low, high in zip(lane.low, lane.high, strict=True)
+    )
+    assert max(map(len, still.replace("l", "e").split("e"))) > 2 * max(
+        len(item) for item in still.replace("e", "h").split("h")
+    )
+    assert "by Ivo" in look.said
+    assert Pattern.from_data(made.as_data()).by == "Ivo"
+    assert Pattern.from_data({key: value for key, value in made.as_data().items() if key != "by"}).by == ""
+
+
+def test_a_known_good_one_of_the_only_circuit_of_its_machine_fits_without_a_name():
+    cam = sheet(wheel=None, role="cam")
+    kept = pattern("cam", cam, circuit="")
+    assert fits(kept, cam, "Brindle 2", "")
+    assert not fits(kept, cam, "Dunnock 3", "")
+    assert not fits(kept, sheet(wheel=None, role="cam", sensor="reluctance"), "Brindle 2", "")
+    assert not fits(pattern("wheel", sheet(), circuit=""), sheet(wheel="36-1"), "Brindle 2", "")
 
 
 def test_what_the_model_expects_lies_under_a_capture_and_adds_no_finding():

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
+
 from sagen.casework.command import Command, WritingCommand, go_on
 from sagen.casework.patterns import OnShelf, card_of, circuit_name, on_shelf
 from sagen.casework.trail_changes import Written
@@ -14,9 +16,10 @@ from sagen.kinds import Examination
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
 from sagen.model.machine_card import MachineCard
-from sagen.model.pattern import Pattern
+from sagen.model.pattern import RAILS, Pattern
 from sagen.model.trail import CaptureEntry, PhotoEntry
 from sagen.model.vocabulary import PatternSource
+from sagen.model.words import PATTERN_SOURCES, ROLES
 
 
 @dataclass(frozen=True)
@@ -46,6 +49,70 @@ class FindOnShelf(Command):
 
     def perform(self, log, progress=go_on) -> list[OnShelf]:
         return on_shelf(log, self.job, self.done)
+
+
+#: how much of a capture is looked at: so many turns, or so many seconds where its speed is not known; columns it is drawn in
+LOOK_TURNS, LOOK_S, LOOK_COLUMNS = 1.5, 0.25, 480
+
+
+@dataclass(frozen=True)
+class LookLane:
+    """One sensor's signal: the least and the most of each column, in `unit`."""
+
+    name: str
+    unit: str
+    low: np.ndarray
+    high: np.ndarray
+
+    @property
+    def least(self) -> float:
+        return float(self.low.min())
+
+    @property
+    def most(self) -> float:
+        return float(self.high.max())
+
+
+@dataclass(frozen=True)
+class PatternLook:
+    """A known-good capture as the shelf shows it before it is laid under another, and where it is from, in words."""
+
+    pattern: Pattern
+    lanes: tuple[LookLane, ...]
+    said: str
+
+
+@dataclass(frozen=True)
+class LookAtPattern(Command):
+    """A turn or two of a known-good capture."""
+
+    pattern: Pattern
+
+    def perform(self, log, progress=go_on) -> PatternLook:
+        item = self.pattern
+        capture = log.capture(item.token)
+        seconds = LOOK_TURNS * 60 / item.rpm if item.rpm else LOOK_S
+        # Half a turn may pass before a recording has settled.
+        first = min(round(0.1 * capture.samples), round(seconds * capture.sfreq))
+        stop = min(capture.samples, first + max(round(seconds * capture.sfreq), 2))
+        lanes = []
+        for sheet in item.sheet.channel:
+            if sheet.role in RAILS or stop <= first:
+                continue
+            channel = capture.channel(sheet.column)
+            values = channel.values(first, stop) * sheet.factor
+            starts = np.unique(np.linspace(0, len(values), LOOK_COLUMNS, endpoint=False).astype(int))
+            lanes.append(LookLane(
+                ROLES[sheet.role] + (f", bank {sheet.bank}" if sheet.bank else ""), channel.unit,
+                np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts),
+            ))  # fmt: skip
+        wheels = [sheet.wheel for sheet in item.sheet.channel if sheet.wheel]
+        told = [
+            f"{(stop - first) / capture.sfreq:.3g} s of {item.name}", *([f"wheel {', '.join(wheels)}"] if wheels else []),
+            PATTERN_SOURCES[item.source] + (f" by {item.by}" if item.by else ""),
+            *([f"kept {item.created:%d %B %Y}"] if item.created else []),
+        ]  # fmt: skip
+        return PatternLook(item, tuple(lanes), "  \u00b7  ".join(told))
 
 
 @dataclass(frozen=True)
@@ -124,7 +191,7 @@ class KeepAsGood(WritingCommand):
         speeds = [row["speed_rpm"]["median"] for row in record.channels if row.get("speed_rpm")]
         made = Pattern(
             record.name, record.token, record.sheet, self.source, card.title if card else self.job.machine,
-            record.circuit or circuit_name(self.job, record.sheet), speeds[0] if speeds else None,
+            record.circuit or circuit_name(self.job, record.sheet), speeds[0] if speeds else None, by=log.author.author,
         )  # fmt: skip
         return replace(made, id=log.shelf.keep_pattern(made))
 

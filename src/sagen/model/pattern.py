@@ -23,6 +23,7 @@ class Pattern:
     rpm: float | None = None
     id: int = 0
     created: datetime | None = None
+    by: str = ""  #: who kept it
 
     def __post_init__(self):
         object.__setattr__(self, "source", word(PatternSource, self.source, "source"))
@@ -37,6 +38,7 @@ class Pattern:
         return {
             "name": self.name, "token": self.token, "sheet": self.sheet.model_dump(mode="json", exclude_none=True),
             "source": str(self.source), "card": self.card, "circuit": self.circuit, "rpm": self.rpm,
+            "by": self.by,
         }  # fmt: skip
 
     @classmethod
@@ -47,6 +49,7 @@ class Pattern:
         return cls(
             str(data["name"]), str(data["token"]), sheet, data["source"], str(data.get("card", "")),
             str(data.get("circuit", "")), float(rpm) if rpm is not None else None, id, created,
+            str(data.get("by", "")),
         )  # fmt: skip
 
 

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from sagen.casework.shelf import DropKept, ListShelf, Shelf
+from sagen.casework.shelf import DropKept, ListShelf, LookAtPattern, Shelf
 from sagen.desk.actions import Hint
 from sagen.desk.pages import Page
+from sagen.desk.pages.pattern_view import PatternView
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.pattern import Pattern
@@ -75,7 +76,11 @@ class ShelfPage(Page):
             ("Machine", "Circuit", "State", "rpm", "From", "Capture"), "Known-good captures", stretch=0
         )
         self.patterns.activated.connect(lambda _: self._lay())
+        self.patterns.itemSelectionChanged.connect(self._look)
         layout.addWidget(self.patterns, 3)
+        self.view = PatternView()
+        self.view.show_look(None)
+        layout.addWidget(self.view)
         self.shelf = Shelf()
         self.empty = Label(NONE_YET, name="quiet", wrap=True)
         layout.addWidget(self.empty)
@@ -120,6 +125,20 @@ class ShelfPage(Page):
         self.empty.setVisible(not shelf.patterns)
         self.under.setEnabled(bool(shelf.patterns) and self.workspace.opened is not None)
         self.drop.setEnabled(bool(shelf.patterns) or bool(shelf.cards))
+
+    def _look(self) -> None:
+        """Draw the chosen known-good capture."""
+        row = self.patterns.chosen() if self.patterns.selectedItems() else None
+        if row is None:
+            self.view.show_look(None)
+            return
+
+        def show(look) -> None:
+            chosen = self.patterns.chosen()
+            if chosen is not None and chosen[0] == row[0]:
+                self.view.show_look(look)
+
+        self.workspace.submit(LookAtPattern(None, row[1]), show, slot="shelf look")
 
     def _lay(self) -> None:
         row = self.patterns.chosen()
