@@ -145,7 +145,8 @@ def coil_weaker(rng):
 def coil_crossed(rng):
     turns = [cranked(rng, 2.4), cranked(rng, 2.4)]
     made = sheet(row("A", sensor="reluctance", wheel="60-2"))
-    volts = [side * coil(t, toothed(60, 2), rng, noise=0.004) for t, side in zip(turns, (1.0, -1.0), strict=True)]
+    same = rng.uniform(0.012, 0.03)  # one coil, its wires changed over: another height would be a difference of its own
+    volts = [side * coil(t, toothed(60, 2), rng, same, noise=0.004) for t, side in zip(turns, (1.0, -1.0), strict=True)]
     return Drawn(captured(A=volts[0]), captured(A=volts[1]), made, made, ("reversed_polarity",), "wiring")
 
 

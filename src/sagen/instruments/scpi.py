@@ -75,7 +75,7 @@ def resource_name(address: str) -> str:
 
 
 #: what a recorder says of itself, all together, s: one that drips each answer is no recorder
-LONGEST_SET_UP_S = 8.0
+LONGEST_SET_UP_S = 5.0
 
 
 class Link:
