@@ -41,6 +41,10 @@ FEWEST_LOBES = 6
 SHARPER = 1.15
 FEW = 0.012  #: third differences of more than this share of the swing may be the wave's own
 FINER, MOST_INTERPOLATED = 8, 2_000_000
+#: steps of the recorder, and standard deviations, that the noise of a line at rest reaches at most; how many times as tall the least
+#: stud must be
+NOISE_STEPS, NOISE_PEAK, APART = 3.5, 8.0, 4.0
+MOST_LOOKED_AT = 4096  #: half-waves: of studs there are few
 REGULAR = 0.33  #: teeth stray less than this from even (median, logarithm); noise strays by 0.6
 
 
@@ -288,6 +292,46 @@ def _seen(capture: Capture, channel: Channel) -> _Seen:
     return _Seen(capture, channel, levels, piled, noise, lobes, 1)
 
 
+def _half_waves(raw: np.ndarray, middle: float, reach: float) -> tuple[Edges, np.ndarray]:
+    """Crossings of the middle with a hysteresis, and the height of each half-wave between two of them, raw units; the ends of
+    the record are half-seen and left out."""
+    edges = find_edges(raw, lower=middle - reach, upper=middle + reach, middle=middle)
+    if len(edges) < 3:
+        return edges, np.empty(0)
+    starts = np.floor(edges.at).astype(int)
+    tall = np.maximum.reduceat(raw, starts)[:-1] - middle
+    deep = middle - np.minimum.reduceat(raw, starts)[:-1]
+    return edges, np.where(edges.rising[:-1], tall, deep).astype(np.float64)
+
+
+def _wide(raw: np.ndarray, middle: float, edges: Edges, height: np.ndarray) -> np.ndarray:
+    """How many samples of each half-wave lie beyond half of its height."""
+    starts = np.floor(edges.at).astype(int)
+    part = raw[starts[0] : starts[-1]]
+    beyond = np.abs(part - middle) > np.repeat(height / 2, np.diff(starts))
+    return np.add.reduceat(beyond, starts[:-1] - starts[0])
+
+
+def _above_the_noise(height: np.ndarray, noise: float) -> float:
+    """A height that parts half-waves from those of the noise, where none lie between; 0.0 where that is not plain.
+
+    Heights that grow with speed leave no such gap.
+
+    Parameters
+    ----------
+    height : ndarray, shape (half-waves,)
+        raw units
+    noise : float
+        what noise reaches at most, raw units
+    """
+    rows = np.sort(height)
+    low = np.flatnonzero(rows[:-1] <= noise)
+    if not len(low) or len(rows) - low[-1] - 1 < FEWEST_LOBES:
+        return 0.0
+    last, first = rows[low[-1]], rows[low[-1] + 1]
+    return float(np.sqrt(max(last, 1e-12) * first)) if first >= APART * max(last, 1e-12) else 0.0
+
+
 def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     """The half-waves of an alternating signal whose height may grow a hundredfold with speed.
 
@@ -313,14 +357,14 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     middle = float(np.mean(np.clip(sampled, *np.quantile(sampled, [0.0005, 0.9995]))))
     swing = float(np.quantile(np.abs(sampled - middle), 0.995))
     reach = max(CALM * noise, 0.015 * swing, 1.5 * levels.step / abs(channel.scale), 1e-9)
-    edges = find_edges(raw, lower=middle - reach, upper=middle + reach, middle=middle)
+    step = levels.step / abs(channel.scale)
+    edges, height = _half_waves(raw, middle, reach)
+    apart = _above_the_noise(height, max(NOISE_STEPS * step, NOISE_PEAK * noise))
+    if apart > reach:
+        # Studs stand far apart: what the line does while it rests would part their half-waves anywhere.
+        edges, height = _half_waves(raw, middle, apart)
     if len(edges) < 3:
         return NO_LOBES
-    starts = np.floor(edges.at).astype(int)
-    # A lobe lies between two crossings; the ends of the record are half-seen and left out.
-    tall = np.maximum.reduceat(raw, starts)[:-1] - middle
-    deep = middle - np.minimum.reduceat(raw, starts)[:-1]
-    height = np.where(edges.rising[:-1], tall, deep).astype(np.float64)
     lasts = np.diff(edges.at)
     keep = height >= LOBE_SHARE * _tallest_near(height)
     if keep.any():
@@ -333,6 +377,10 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     for sign in (0, 1):
         usual[sign::2] = np.minimum(usual[sign::2], median_of_five(lasts[sign::2]))
     narrow = keep & (lasts < NARROW * usual)
+    if narrow.any() and len(lasts) <= MOST_LOOKED_AT:
+        # Where the line rests between studs a half-wave begins anywhere in the rest: what stands out of it is measured then.
+        wide = _wide(raw, middle, edges, height)
+        narrow &= wide < NARROW * np.median(wide[keep])
     kept = np.flatnonzero(keep & ~narrow)
     if len(kept) < 2:
         return NO_LOBES
