@@ -52,7 +52,9 @@ def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     near = 0 if moved or weak or reading.teeth.wanders or reading.probe else reading.near_misses
     swing = reading.levels.swing
     beyond = reading.levels.noise > max(_NOISE.loud_share * swing, _NOISE.loud_steps * reading.levels.step)
-    loud = beyond and not moved and reading.unsmoothed
+    each = float(np.median(np.diff(reading.falls))) * reading.sfreq if len(reading.falls) > 2 else np.inf
+    # What is loud for too small a swing is told by the swing.
+    loud = beyond and not moved and not weak and reading.unsmoothed and each >= _NOISE.loud_samples
     many = count >= _NOISE.fewest_pulses and count >= _NOISE.share_of_teeth * teeth
     nearly = near >= _NOISE.fewest_near and near >= _NOISE.share_of_teeth * teeth
     hum_hz, hum_v = reading.hum

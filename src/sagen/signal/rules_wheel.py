@@ -377,7 +377,7 @@ def runout(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     FindingKind.ERRATIC,
     needs=("switching", "unsmoothed"),
     silenced_by=(FindingKind.WRONG_PATTERN, FindingKind.UNDERSAMPLED, FindingKind.NOISE),
-    hears=(FindingKind.CLIPPED,),
+    hears=(FindingKind.CLIPPED, FindingKind.WEAK_AMPLITUDE),
 )
 def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     """Irregular, and not tied to the wheel's position."""
@@ -386,6 +386,8 @@ def erratic(reading: RotatingReading, context: Context) -> Iterator[Finding]:
         return
     if teeth.wheel is None and (reading.sheet.role == Role.CAM or own_pattern(reading) is not None):
         return
+    if context.has(reading, FindingKind.WEAK_AMPLITUDE) and reading.relative_noise > _ERRATIC.lost_in_noise:
+        return  # a signal so low that teeth drown in its noise: that is said by its height
     # Both ends of a tooth tell of its place; their mean halves what the sampling adds.
     error = reading.phase_error_middle
     limit = _ERRATIC.pitches + _ERRATIC.samples / reading.samples_a_tooth + _ripple_error(reading, context)
