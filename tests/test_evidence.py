@@ -598,3 +598,35 @@ def test_many_losses_in_one_recording_tell_how_long_they_are_once():
     assert sizes([0.05])[0][2] == pytest.approx(0.05)
     assert [(finding, name) for finding, name, _ in sizes([0.03, 0.05, 0.9])] == [("dropout", "length_s")]
     assert sizes([0.03, 0.05, 0.9])[0][2] == pytest.approx(0.05)
+
+
+def test_a_signal_that_stops_while_the_feed_is_gone_is_the_feeds_doing():
+    """Common practice, no published source: what takes the feed away for a moment is a contact in the feed, not the sensor."""
+
+    def told(*found):
+        rows = [
+            {"column": "A", "role": "crank", "sensor": "hall", "wheel": "36-1", "pull_up": 5.0},
+            {"column": "B", "role": "supply", "nominal": 12.0},
+        ]
+        sheet = Sheet.from_data({"conditions": {"state": "cranking"}, "channel": rows}, where="test")
+        findings = tuple(
+            Finding(
+                FindingKind(kind),
+                column,
+                0.9,
+                {"start_s": start, "end_s": end, **more},
+                {},
+                (),
+                said="x",
+                said_sure="x",
+            )
+            for kind, column, start, end, more in found
+        )
+        suspects, _ = weigh(case_of([CaptureEntry("token", sheet, findings=findings)], HALL))
+        return {str(item.cause): item.probability for item in suspects}
+
+    gone = ("supply_loss", "B", 2.0, 2.3, {"level_v": 0.6})
+    with_it = told(gone, ("dropout", "A", 1.99, 2.31, {}))
+    alone = told(("dropout", "A", 1.99, 2.31, {}))
+    assert with_it["supply"] > 0.4 > alone.get("supply", 0.0)
+    assert with_it["supply"] > 4 * with_it.get("sensor", 0.0)

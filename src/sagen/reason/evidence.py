@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -712,6 +712,23 @@ COMPUTED = {
 
 # captures ----------------------------------------------------------------------------------------------------
 
+ABOUT_RAILS = (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT)
+BEFORE_S = 0.02  #: a signal may be lost so much sooner than the rail is past its limit
+
+
+def _stopped_by_a_rail(findings: Sequence[tuple[FindingKind, Mapping]]) -> bool:
+    """Whether each loss of the signal came while feed or return was off: then the rail tells, and the signal says no more."""
+    spans = {
+        wanted: [
+            (fields["start_s"], fields["end_s"])
+            for kind, fields in findings
+            if kind in wanted and fields.get("start_s") is not None and fields.get("end_s") is not None
+        ]
+        for wanted in (ABOUT_RAILS, (FindingKind.DROPOUT,))
+    }
+    rails, lost = spans.values()
+    return bool(lost) and all(any(a - BEFORE_S <= start and start <= b for a, b in rails) for start, _ in lost)
+
 
 def captured(
     findings: Iterable[tuple[FindingKind, dict]],
@@ -738,11 +755,14 @@ def captured(
         levels that it measured; see `Captured`
     """
     findings = list(findings)
+    by_rail = _stopped_by_a_rail(findings)
+    if by_rail:
+        findings = [item for item in findings if item[0] != FindingKind.DROPOUT]
     found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
     unfit = (FindingKind.UNDERSAMPLED, FindingKind.TOO_SHORT)
     if any(kind in unfit for kind, _ in findings) and not found:
         return None
-    unseen: set[str] = set(needs_pattern)
+    unseen: set[str] = set(needs_pattern) | ({FindingKind.DROPOUT} if by_rail else set())
     if Role.SUPPLY not in roles:
         unseen.add(FindingKind.SUPPLY_LOSS)
     if Role.GROUND not in roles:

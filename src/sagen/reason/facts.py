@@ -249,7 +249,7 @@ class Shape(_Row):
 
 
 #: numbers of findings whose size tells something: those of a file, and how long a signal was lost
-SIZED = ("offset_deg", "belt_teeth", "scatter_deg", "share", "depth", "length_s")
+SIZED = ("offset_deg", "belt_teeth", "scatter_deg", "share", "depth", "length_s", "level_v")
 
 
 class Size(_Row):
