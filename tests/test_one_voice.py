@@ -76,6 +76,10 @@ def test_window_and_papers_say_what_the_diagnosis_says(pane, trail):
     said = re.search(r"at (\d+ %)", found.advice.headline)
     assert said is None or said[1] == surely(lead.probability)
     assert surely(lead.probability) in percentages(technician)
+    # At once, not when the bar has come to rest.
+    assert [row.bar.probability for row in pane.rows if row.isVisibleTo(pane)] == [
+        float(item.probability) for item in found.suspects if item.probability >= 0.01
+    ][:6]
     assert (pane.rows[0].bar.cause, pane.rows[0].bar.fault) == (
         lead.cause,
         f"{lead.circuit}: {lead.title}" if lead.circuit else lead.title,

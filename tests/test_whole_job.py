@@ -382,3 +382,16 @@ def test_a_photo_is_turned_scaled_and_stripped_of_where_it_was_taken(tmp_path):
 def test_what_is_no_photo_is_refused_in_a_sentence(data):
     with pytest.raises(CaptureFileError, match="no JPEG or PNG"):
         stripped(data)
+
+
+def test_the_fuse_that_circuits_share_is_looked_at_on_the_one_that_leads():
+    card = CardEntry({
+        "model": "x",
+        "circuit": [
+            {"name": name, "role": "cam", "sensor": "hall", "bank": bank, "wire": [{"carries": "supply", "shared_with": [other]}]}
+            for name, bank, other in (("cam 1", 1, "cam 2"), ("cam 2", 2, "cam 1"))
+        ],
+    })  # fmt: skip
+    told = weighed(card, feed(0.03, "cam 1"), feed(0.02, "cam 2"))
+    fuse = [item for item in told.checks if item.check.slug == "fuse_and_relay_of_the_feed"]
+    assert [item.circuit for item in fuse] == [told.suspects[0].circuit]

@@ -280,10 +280,11 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--kills", type=int, default=200, help="of each command")
     parser.add_argument("--seed", type=int, default=int(time.time()))
+    parser.add_argument("--only", nargs="*", default=(), help='such as "record .csv"')
     arguments = parser.parse_args()
     bad = 0
     with tempfile.TemporaryDirectory(prefix="kill-verbs-") as name:
-        for found in rounds(arguments.kills, arguments.seed, Path(name)):
+        for found in rounds(arguments.kills, arguments.seed, Path(name), tuple(arguments.only)):
             print(found, flush=True)
             bad += len(found.wrong)
     return bad

@@ -226,7 +226,9 @@ def weigh_together(parts: Iterable[OfCircuit], *, silent: bool = False) -> Sever
         replace(part, posterior=_as_it_is(part, mass[at], halves[at], totals[at], shared, whole))
         for at, part in enumerate(parts)
     )
-    checks = _in_turn([(item.name, next_checks(item.case, item.posterior)) for item in together], together)
+    checks = _in_turn(
+        [(item.name, next_checks(item.case, item.posterior)) for item in together], together, told[0].circuit
+    )
     return SeveralWeighed(told, checks, {slug: value / whole for slug, value in shared.items()}, together)
 
 
@@ -293,9 +295,11 @@ def _as_it_is(part: OfCircuit, mass, half: float, total: float, shared, whole: f
     return replace(part.posterior, p=p / p.sum(), survives=1.0 if firm else part.posterior.survives)
 
 
-def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]], parts: tuple[OfCircuit, ...]) -> tuple[NextCheck, ...]:
+def _in_turn(
+    lists: list[tuple[str, tuple[NextCheck, ...]]], parts: tuple[OfCircuit, ...], lead: str
+) -> tuple[NextCheck, ...]:
     """Checks of several circuits as one list: each circuit's own order stays, the one whose next saves most for its
-    minutes comes first."""
+    minutes comes first. What several share is asked of the one that leads."""
     heads = {name: list(checks) for name, checks in lists}
     out, asked = [], set()
     while any(heads.values()):
@@ -307,7 +311,9 @@ def _in_turn(lists: list[tuple[str, tuple[NextCheck, ...]]], parts: tuple[OfCirc
         before = {other for other, asked_slug in asked if asked_slug == slug}
         once = place is None or (place == Place.FUSE and bool(before & hangs_with))
         if not (once and before):
-            out.append(replace(check, circuit=name))
+            leads = next((item for key, rest in lists for item in rest if (key, item.check.slug) == (lead, slug)), None)
+            here = leads is not None and place in (None, Place.FUSE) and lead in hangs_with
+            out.append(replace(leads, circuit=lead) if here else replace(check, circuit=name))
         asked.add((name, slug))
     return tuple(out)
 

@@ -51,23 +51,29 @@ class SuspectBar(QAbstractButton):
         self.setMinimumHeight(46)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.cause, self.fault, self.shown = Cause.NONE, "", 0.0
+        self.cause, self.fault = Cause.NONE, ""
+        self.probability = 0.0
+        self.shown = 0.0  #: how long the bar is just now; the figure is never anything but the probability
         self._moving = QVariantAnimation(self)
         self._moving.setDuration(350)
         self._moving.setEasingCurve(QEasingCurve.Type.OutCubic)
         self._moving.valueChanged.connect(self._moved)
 
     def show_suspect(self, suspect) -> None:
+        before = (self.cause, self.fault.partition(": ")[0] if ": " in self.fault else "")
         self.cause, self.fault = suspect.cause, suspect.title or suspect.fault
+        self.probability = float(suspect.probability)
         if suspect.circuit:
             self.fault = f"{suspect.circuit}: {self.fault}"
+        if before != (self.cause, suspect.circuit):
+            self.shown = self.probability  # another cause does not grow out of this one's bar
         self.setAccessibleName(
             f"{CAUSES[suspect.cause]}: {self.fault}, {surely(suspect.probability).replace('%', 'percent')}"
         )
         self.setToolTip("Press to see the evidence for and against")
         self._moving.stop()
         self._moving.setStartValue(self.shown)
-        self._moving.setEndValue(float(suspect.probability))
+        self._moving.setEndValue(self.probability)
         self._moving.start()
 
     def _moved(self, value: float) -> None:
@@ -95,7 +101,7 @@ class SuspectBar(QAbstractButton):
         text = box.adjusted(10, 4, -10, -13)
         painter.setPen(QColor(colours.ink))
         painter.setFont(theme.font(10.5, bold=True))
-        figure = surely(self.shown)
+        figure = surely(self.probability)
         painter.drawText(text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         name = CAUSES[self.cause]
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
