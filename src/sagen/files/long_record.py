@@ -9,9 +9,11 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import replace
+from errno import EEXIST
 from pathlib import Path
 
 import numpy as np
@@ -106,20 +108,26 @@ class LongRecord:
         self.samples = 0
         self.holes: list[tuple[int, int]] = []
         try:
-            self.folder.mkdir(parents=True)
-            self._columns = [
-                _Column(self.folder / f"{at}.npy", channel.raw.dtype) for at, channel in enumerate(channels)
-            ]
-            self._levels = [_Levels(self.folder, at, channel.raw.dtype) for at, channel in enumerate(channels)]
-            self._about()  # from here on it is a record
+            if self.folder.exists():
+                raise FileExistsError(EEXIST, "it is there already")
+            # It gets its name when it can be read: whoever is killed before leaves no record that is none.
+            passing = self.folder.with_name(self.folder.name + ".new")
+            if passing.exists():
+                shutil.rmtree(passing)
+            passing.mkdir(parents=True)
+            self._columns = [_Column(passing / f"{at}.npy", channel.raw.dtype) for at, channel in enumerate(channels)]
+            self._levels = [_Levels(passing, at, channel.raw.dtype) for at, channel in enumerate(channels)]
+            self._about(passing)
+            passing.rename(self.folder)
         except OSError as error:
             raise StoreError(f"{self.folder} cannot be written: {error.strerror or error}") from None
 
-    def _about(self) -> None:
+    def _about(self, folder: Path | None = None) -> None:
+        folder = folder or self.folder
         about = Capture(self.name, self.sfreq, self.channels, holes=tuple(self.holes)).about()
-        passing = self.folder / (ABOUT + ".new")
+        passing = folder / (ABOUT + ".new")
         passing.write_text(json.dumps(about), encoding="utf-8")
-        passing.replace(self.folder / ABOUT)
+        passing.replace(folder / ABOUT)
 
     def append(self, raw: np.ndarray) -> None:
         """Add a block, shape (channels, n). Raises StoreError where the disk refuses; what was written before stays."""
