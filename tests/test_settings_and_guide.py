@@ -156,3 +156,21 @@ def test_every_key_that_the_guide_names_is_one():
     named = set(re.findall(r"\((Ctrl\+[A-Za-z+]+|F\d)\)", " ".join(chapters().values())))
     assert named
     assert named <= {action.keys for action in ACTIONS}
+
+
+def test_tones_that_are_set_reach_a_live_page_that_was_made_before(desk):
+    window = desk()
+    window.workspace.add_job("Brindle 2", "", 4, [])
+    settle(window)
+    window.show_with_job("live")
+    live = window.page("live")
+    assert live.tones.button.isChecked()
+    window.commands.run("view.show_page", "settings")
+    page = window.page("settings")
+    page.tones.click()
+    page._keep_volume("20")
+    assert not live.ear.muted
+    window.show_with_job("live")
+    assert live.ear.muted
+    assert live.ear.volume == 0.2
+    assert live.tones.volume.value() == 20

@@ -160,6 +160,7 @@ class LivePage(Page):
         self._take_up()
 
     def on_shown(self) -> None:
+        self.tones.recall()
         self._cautions()
         left = self._left()
         if self.recording is None and left is not None:

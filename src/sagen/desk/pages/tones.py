@@ -33,8 +33,8 @@ class Tones(QWidget):
 
     def remember(self, settings: QSettings) -> None:
         """Take up what was set the last time, and remember what is set from now on."""
-        self.volume.setValue(remembered_volume(settings))
-        self.button.setChecked(str(settings.value("live/tones", "on")) == "on")
+        self._settings = settings
+        self.recall()
         self.ear.volume, self.ear.muted = self.volume.value() / 100, not self.button.isChecked()
 
         def mute(on: bool) -> None:
@@ -49,3 +49,8 @@ class Tones(QWidget):
 
         self.button.toggled.connect(mute)
         self.volume.valueChanged.connect(louder)
+
+    def recall(self) -> None:
+        """As it was set, here or on the page of settings."""
+        self.volume.setValue(remembered_volume(self._settings))
+        self.button.setChecked(str(self._settings.value("live/tones", "on")) == "on")
