@@ -14,13 +14,18 @@ from tests.test_cli import sagen
 from tests.test_whole_job import CAMS
 from tests.trails import trails
 
+from conftest import settle
 from sagen.casework.headless import weighed_file
 from sagen.casework.job_sheet import job_sheet
 from sagen.casework.job_toml import job_toml
+from sagen.casework.probing import probe_steps
+from sagen.casework.way import way_of
 from sagen.casework.weigh_job import weigh_job
 from sagen.desk.panes.suspects import SuspectsPane
+from sagen.model.circuit import CircuitSpec
 from sagen.model.job import Entry, Job
-from sagen.model.trail import CaptureEntry, CodeEntry, InspectionEntry, ReadingEntry, RepairEntry
+from sagen.model.trail import CaptureEntry, CircuitEntry, CodeEntry, InspectionEntry, ReadingEntry, RepairEntry
+from sagen.model.vocabulary import Leg
 from sagen.model.words import CAUSES, surely
 from sagen.reason.askable import SHAFT_TURNS, excluded_by
 from sagen.reason.facts import knowledge
@@ -183,11 +188,43 @@ def test_the_rules_hold_for_every_sort_of_trail(trail):
     if found.do_not:
         assert found.why_not
         assert not [item.check.slug for item in found.checks if item.check.state in SHAFT_TURNS]
+    # The badge of the stage has the figure of the bar.
+    badge = next(item.said for item in way_of(trail, found) if item.leg == Leg.FOUND)
+    assert not found.suspects or surely(found.suspects[0].probability) in badge
     # Nothing is open, so nothing is asked.
     assert not (found.stage == "proven" and found.checks)
     assert not found.ready or found.suspects[0].probability > 0.5
     assert sum(item.probability for item in found.suspects) < 1 + 1e-9
     for name, case in found.cases:
+        steps = probe_steps(case.spec, None, name, turning=not found.do_not)
+        assert not found.do_not or not [step.where for step in steps if step.state in SHAFT_TURNS]
         gone = excluded_by(case, knowledge())
         here = {item.check.slug for item in found.checks if item.circuit in ("", name) and not item.again}
         assert not gone & here
+
+
+def test_with_the_timing_in_doubt_no_page_asks_to_crank_without_saying_so(desk):
+    window = desk()
+    window.workspace.add_job(
+        "Brindle 2", "", 4, [CodeEntry("P0016"), CircuitEntry(CircuitSpec(role="cam", sensor="hall"))]
+    )
+    settle(window)
+    window.workspace.add(InspectionEntry("timing_marks", "off"))
+    settle(window)
+    why = window.workspace.last_weighed.diagnosis.why_not
+    assert why.startswith("Do not crank")
+    window.show_with_job("live")
+    assert window.page("live").caution.text().startswith(why)
+    page = window.navigation.show_circuit()
+    settle(window)
+    for state, said in (("cranking", True), ("key_on", False)):
+        page.aim("signal", state)
+        settle(window)
+        assert (why in page.entry.expect.text()) == said
+    probe = window.commands.run("instruments.probe")
+    settle(window)
+    assert probe.steps
+    assert why in probe.mind.text()
+    assert not [step.where for step in probe.steps if step.state in SHAFT_TURNS]
+    probe.close()
+    settle(window)

@@ -10,6 +10,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.machine_card import MachineCard
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point, Quantity, State
 from sagen.model.words import POINTS, STATES
+from sagen.reason.askable import SHAFT_TURNS
 from sagen.reason.facts import knowledge
 
 #: states in the order in which they are gone through: plugged in first, then unplugged, then key off
@@ -36,13 +37,16 @@ class Step:
         return Quantity.OHMS if self.point in OHM_POINTS else Quantity.VOLTS
 
 
-def probe_steps(spec: CircuitSpec, card: MachineCard | None, name: str) -> tuple[Step, ...]:
-    """The steps of a circuit: every meter check that it can have, each point and state once."""
+def probe_steps(spec: CircuitSpec, card: MachineCard | None, name: str, *, turning: bool = True) -> tuple[Step, ...]:
+    """The steps of a circuit: every meter check that it can have, each point and state once; none that turns the engine where
+    `turning` is False."""
     circuit = card_circuit(card, name, spec)
     seen: dict[tuple[Point, State], Step] = {}
     for check in knowledge().checks:
         at = (check.point, check.state)
         if check.kind != CheckKind.METER or at in seen or check.state not in ORDER:
+            continue
+        if not turning and check.state in SHAFT_TURNS:
             continue
         if not check.fits(spec) or check.point not in kind_of(spec.sensor).points(spec):
             continue

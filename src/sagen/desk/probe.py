@@ -49,6 +49,7 @@ class ProbeWindow(QWidget):
         self.workspace, self.instruments, self.settings, self.ear = workspace, instruments, settings, Ear(self)
         self.steps: tuple[Step, ...] = ()
         self.at, self.taken, self._gone = 0, {}, False
+        self.why_not = ""  #: why the engine must not be turned
         self._wired = self._meter = None
         self._reading_at, self._steady, self._waits = False, Steady(), False
         self._last: tuple[float, bool] | None = None
@@ -117,7 +118,7 @@ class ProbeWindow(QWidget):
     def begin(self) -> None:
         """Gather the steps off this thread, and the meter, where one is at hand."""
         workspace, instruments = self.workspace, self.instruments
-        job, circuit = workspace.job, workspace.circuit
+        job, circuit, self.why_not = workspace.job, workspace.circuit, workspace.why_not_turned
         self.job_id = job.id
         self.count.setText("Gathering the steps.")
         self.showMaximized()
@@ -126,7 +127,7 @@ class ProbeWindow(QWidget):
             circuits = circuits_of(job.records())
             which = circuit if circuit in circuits else next(iter(circuits))
             card = card_of(job)
-            steps = probe_steps(circuits[which], card, which)
+            steps = probe_steps(circuits[which], card, which, turning=not self.why_not)
             try:
                 wired = instruments.wired(job)
             except SagenError:
@@ -191,8 +192,13 @@ class ProbeWindow(QWidget):
         self.what.setText(step.text)
         self.expect.setText(f"Sound: {step.expect}")
         self.value.setText("–")
-        self.mind.setText("Mind: " + " ".join(step.cautions) if step.cautions else "")
-        self.mind.setVisible(bool(step.cautions))
+        # What must not be done stands at every step: somebody may be at the key.
+        minded = [
+            *([self.why_not] if self.why_not else []),
+            *(["Mind: " + " ".join(step.cautions)] if step.cautions else []),
+        ]
+        self.mind.setText("\n".join(minded))
+        self.mind.setVisible(bool(minded))
         self.view.choose(step.point)
         done = self.taken.get(self.at)
         if done is not None:

@@ -65,6 +65,12 @@ class DeskWorkspace(QObject):
         self._opening = 0
         self._posted.connect(lambda call: call(), Qt.ConnectionType.QueuedConnection)
 
+    @property
+    def why_not_turned(self) -> str:
+        """Why the engine of the open job must not be turned as the case stands; "" where it may be."""
+        weighed, job = self.last_weighed, self.job
+        return weighed.diagnosis.why_not if weighed is not None and job is not None and weighed.job_id == job.id else ""
+
     def __getattr__(self, name: str):
         core = self.__dict__.get("core")
         if core is not None:

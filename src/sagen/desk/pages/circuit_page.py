@@ -24,6 +24,7 @@ from sagen.model.errors import SagenError
 from sagen.model.trail import CircuitEntry, ReadingEntry
 from sagen.model.vocabulary import OHM_POINTS, PLUG_OPEN, Quantity, State
 from sagen.model.words import JUDGED, POINTS
+from sagen.reason.askable import SHAFT_TURNS
 from sagen.reason.several import circuits_of
 from sagen.reason.words import is_ohms
 
@@ -182,7 +183,9 @@ class CircuitPage(Page):
         point, state, spec, card, name = self.view.point, self.state, self.spec, self.card, self.name_of
         words = POINTS[point]
         self.entry.where.setText(f"{words[0].upper()}{words[1:]}, {STATES[state].lower()}")
-        self.entry.expect.setText("A sound circuit: …")
+        why_not = self.workspace.why_not_turned if state in SHAFT_TURNS else ""
+        first = f"{why_not}\n" if why_not else ""
+        self.entry.expect.setText(f"{first}A sound circuit: …")
         self._typed()
         if spec is None:
             return
@@ -192,7 +195,7 @@ class CircuitPage(Page):
 
         def show(text: str) -> None:
             if self._in_sight(point, state, spec):
-                self.entry.expect.setText(f"A sound circuit: {text}")
+                self.entry.expect.setText(f"{first}A sound circuit: {text}")
 
         self.workspace.compute(work, show)
 

@@ -183,7 +183,8 @@ class LivePage(Page):
     def _cautions(self) -> None:
         said, state = knowledge().cautions, self.state.currentData()
         names = ("cranking", "no_start", "negative") if state == State.CRANKING else ("moving", "hot", "negative")
-        self.caution.setText(" ".join(said[name] for name in (*names, "ignition")))
+        first = [self.workspace.why_not_turned] if self.workspace.why_not_turned else []
+        self.caution.setText(" ".join([*first, *(said[name] for name in (*names, "ignition"))]))
 
     # whose recording is shown -----------------------------------------------------------------
 
