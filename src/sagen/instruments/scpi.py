@@ -402,7 +402,7 @@ class ScpiRecorder:
             try:
                 told = int(self.link.ask_number(self.profile.ask.position)) if self.profile.ask.position else None
                 raw = self._samples(self.link.ask_block(self.profile.ask.block))
-                garbled = 0
+                garbled, self.link.until = 0, np.inf
                 if raw.shape[1]:
                     last = time.monotonic()
                 elif time.monotonic() - last > patience_s:
@@ -414,6 +414,8 @@ class ScpiRecorder:
                 if garbled > 5 or time.monotonic() - last > patience_s:
                     raise InstrumentGone(f"{error}; given up after {garbled} such answers") from None
                 yield Lost(count.at, None, str(error))
+                # Once it failed, what is asked next must be answered while there is patience.
+                self.link.until = last + patience_s + 2 * self.link.timeout_s
                 self._again(patience_s)
                 count.interrupted = True
                 continue
@@ -422,6 +424,8 @@ class ScpiRecorder:
                 if time.monotonic() - last > patience_s:
                     raise InstrumentGone(f"{error}; no sample for {patience_s:g} s") from None
                 yield Lost(count.at, None, str(error))
+                # Once it failed, what is asked next must be answered while there is patience.
+                self.link.until = last + patience_s + 2 * self.link.timeout_s
                 self._again(patience_s)
                 count.interrupted = True
                 continue
