@@ -172,7 +172,8 @@ class Link:
                 raise InstrumentGone(f"{self.address}: the answer did not end in time")
             if until and len(out) > MOST_LINE:
                 raise Garbled(f"{self.address}: a line that does not end within {MOST_LINE} bytes")
-            out += self._some(1 if until else count - len(out), deadline)
+            # Nor may nothing come for long: of a block whose end was lost no byte is left to come.
+            out += self._some(1 if until else count - len(out), min(deadline, time.monotonic() + self.timeout_s))
         return bytes(out)
 
     def _some(self, most: int, deadline: float) -> bytes:

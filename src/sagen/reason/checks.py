@@ -285,9 +285,16 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         wrong_now = float(1 - (outlook.causes @ outlook.p).max())
         wrong_after = [_wrong_after(outcomes, outlook) for _, outcomes, *_ in foreseen]
         # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
-        settles = max(by_cause.values()) >= stakes.never_below and not any(
-            saves > minutes + access or minutes + access < stakes.come_back * (wrong_now - after)
-            for (*_, saves, minutes, access), after in zip(foreseen, wrong_after, strict=True)
+        # A call that hangs on one reading waits for whatever confirms it soonest.
+        leads = max(by_cause.values())
+        hangs = posterior.survives < stakes.survives and leads > UNCONFIRMED - 0.01
+        settles = (
+            leads >= stakes.never_below
+            and not hangs
+            and not any(
+                saves > minutes + access or minutes + access < stakes.come_back * (wrong_now - after)
+                for (*_, saves, minutes, access), after in zip(foreseen, wrong_after, strict=True)
+            )
         )
         nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
         closed |= leading != SOUND and (nothing_pays or settles)
