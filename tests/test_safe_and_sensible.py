@@ -342,3 +342,12 @@ def test_the_card_and_the_circuit_page_expect_the_same_reading(spec):
         page = expected_reading(spec, None, "", point, state, ohms=point in OHM_POINTS)
         bands = page.removesuffix(", by the model.").removesuffix(" at 20 °C, as published.")
         assert check.expect.startswith(bands), (check.check.slug, page, check.expect)
+
+
+@pytest.mark.parametrize("complaint", ["runs_rough", "no_power", "lamp_only"])
+def test_the_starter_of_an_engine_that_is_said_to_run_badly_is_not_asked(complaint):
+    """Common practice, no published source: what runs was turned by its starter."""
+    _, _, checks = offered([ComplaintEntry(complaint), CodeEntry("P0335")], CRANK)
+    assert "ask_the_starter" not in {check.check.slug for check in checks}
+    _, _, checks = offered([ComplaintEntry("no_start"), CodeEntry("P0335")], CRANK)
+    assert "ask_the_starter" in {check.check.slug for check in checks}

@@ -8,6 +8,7 @@ from sagen.model.vocabulary import (
     TURNING,
     CheckKind,
     CodesBack,
+    Complaint,
     FindingKind,
     Gear,
     Part,
@@ -18,6 +19,7 @@ from sagen.model.vocabulary import (
 from sagen.reason.evidence import (
     Captured,
     Code,
+    Complained,
     Inspected,
     MeterReading,
     ReadElsewhere,
@@ -143,6 +145,15 @@ def moves_shaft(check: CheckFacts) -> bool:
     check : CheckFacts
     """
     return check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES
+
+
+#: complaints of an engine that runs: its starter turned it
+OF_RUNNING = frozenset({Complaint.RUNS_ROUGH, Complaint.NO_POWER, Complaint.LAMP_ONLY})
+
+
+def _complained_of_running(case: Case) -> bool:
+    told = {item.name for item in case.trail if isinstance(item, Complained)}
+    return bool(told & OF_RUNNING) and Complaint.NO_START not in told and case.engine_runs != "no"
 
 
 def _can_be_done(check: CheckFacts, case: Case, turning: bool) -> bool:
@@ -329,7 +340,7 @@ def _back_at_once(case: Case) -> bool:
 
 #: whether something is known of a case; a new one is a row here and one of `[[never]]` in the knowledge
 KNOWN: dict[Known, Callable[[Case], bool]] = {
-    Known.ENGINE_RUNS: lambda case: case.engine_runs == "yes",
+    Known.ENGINE_RUNS: lambda case: case.engine_runs == "yes" or _complained_of_running(case),
     Known.STARTER_STILL: lambda case: _looked(case, "ask_the_starter", "still"),
     Known.FEED_DEAD: _feed_dead,
     Known.FEED_GOOD: lambda case: _feed(case, State.KEY_ON),
