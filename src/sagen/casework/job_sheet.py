@@ -173,19 +173,19 @@ def _verdict(lead, weighed, now: Standing, left: str) -> str:
 
 def _everyday(lead, now: Standing, role: str, weighed, left: str) -> str:
     mended = now.repairs[-1].part if now.repairs else None
+    stays = f" {NOT_STARTED}" if weighed.diagnosis.do_not else ""
     if now.stage == Stage.PROVEN:
         what = PARTS[mended].lower() if mended else "what was mended"
         return f"The fault is found and mended ({what}), and it was proved that it is gone."
     if now.stage == Stage.CAME_BACK:
-        return "It came back after the repair: the job is open again, and is not paid twice for the same part."
+        return "It came back after the repair: the job is open again, and is not paid twice for the same part." + stays
     if now.stage == Stage.REPAIRED:
         what = PARTS[mended].lower() if mended else "What was found"
-        return f"{what[:1].upper()}{what[1:]} was mended. The proof is not complete yet."
+        return f"{what[:1].upper()}{what[1:]} was mended. The proof is not complete yet.{stays}"
     if lead is None or (lead.cause == Cause.NONE and not now.again):
-        return "Nothing wrong has been found so far."
+        return f"Nothing wrong has been found so far.{stays}"
     if lead.cause == Cause.NONE:
-        return "What was measured is not yet enough to name the fault."
-    stays = f" {NOT_STARTED}" if weighed.diagnosis.do_not else ""
+        return f"What was measured is not yet enough to name the fault.{stays}"
     if lead.probability < LIKELY:
         return f"What is wrong is not found yet: more has to be measured.{stays}"
     told = EVERYDAY[lead.cause].format(role=role)
