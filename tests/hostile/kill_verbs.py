@@ -45,8 +45,8 @@ class Killed:
     wrong: list[str] = field(default_factory=list)
 
 
-def killed(words: list, after: float, number: int = signal.SIGKILL) -> bool:
-    """Run a command in a fork and kill it after so many seconds; whether it was killed before it ended."""
+def forked(words: list) -> int:
+    """Begin a command in a fork, silent; its process."""
     child = os.fork()
     if child == 0:
         status = 1
@@ -56,6 +56,12 @@ def killed(words: list, after: float, number: int = signal.SIGKILL) -> bool:
             os.dup2(nothing, 2)
             status = sagen([str(word) for word in words])
         os._exit(status)
+    return child
+
+
+def killed(words: list, after: float, number: int = signal.SIGKILL) -> bool:
+    """Run a command in a fork and kill it after so many seconds; whether it was killed before it ended."""
+    child = forked(words)
     time.sleep(after)
     with suppress(ProcessLookupError):
         os.kill(child, number)
@@ -65,16 +71,7 @@ def killed(words: list, after: float, number: int = signal.SIGKILL) -> bool:
 
 def ran(words: list) -> bool:
     """Run a command in a fork to its end; whether it succeeded."""
-    child = os.fork()
-    if child == 0:
-        status = 1
-        with suppress(BaseException):
-            nothing = os.open(os.devnull, os.O_WRONLY)
-            os.dup2(nothing, 1)
-            os.dup2(nothing, 2)
-            status = sagen([str(word) for word in words])
-        os._exit(status)
-    return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
+    return os.waitstatus_to_exitcode(os.waitpid(forked(words), 0)[1]) == 0
 
 
 def filled(place: Path) -> int:

@@ -9,13 +9,13 @@ import select
 import socket
 import sys
 import tempfile
-import threading
 import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from proxy import Proxy
 
 from sagen.casework.recording import Recording
 from sagen.files.long_record import read_long
@@ -42,25 +42,17 @@ LIES = (
 )
 
 
-class LyingLine:
+class LyingLine(Proxy):
     """A proxy before a stand-in's recorder; from some byte on what the instrument sends is not what arrives."""
 
     def __init__(self, port: int, lie: str, seed: int):
-        self.to, self.lie, self.random, self.going = port, lie, random.Random(seed), True
+        self.lie, self.random = lie, random.Random(seed)
         self.after = int(10 ** self.random.uniform(0.0, 5.2))
         self.earlier = b"SAGEN,OTHER,7,0\n"
-        self.server = socket.create_server(("127.0.0.1", 0))
-        self.address = f"tcp://127.0.0.1:{self.server.getsockname()[1]}"
-        threading.Thread(target=self._accept, daemon=True).start()
+        super().__init__(port)
+        self.address = f"tcp://127.0.0.1:{self.port}"
 
-    def _accept(self) -> None:
-        while self.going:
-            with suppress(OSError):
-                here, _ = self.server.accept()
-                there = socket.create_connection(("127.0.0.1", self.to))
-                threading.Thread(target=self._carry, args=(here, there), daemon=True).start()
-
-    def _carry(self, here: socket.socket, there: socket.socket) -> None:
+    def carry(self, here: socket.socket, there: socket.socket) -> None:
         passed = 0
         with here, there, suppress(OSError):
             while self.going:
@@ -115,10 +107,6 @@ class LyingLine:
         here.sendall(made)
         self.after = 0 if self.random.random() < 0.3 else 1 << 40  # again and again, or once
         return True
-
-    def close(self) -> None:
-        self.going = False
-        self.server.close()
 
 
 @dataclass

@@ -9,7 +9,6 @@ import select
 import socket
 import sys
 import tempfile
-import threading
 import time
 from collections import Counter
 from contextlib import suppress
@@ -19,6 +18,7 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
+from proxy import Proxy
 from PySide6.QtCore import QSettings, QTimer
 
 from conftest import close, settle, spin
@@ -34,24 +34,14 @@ from sagen.store.places import place_of
 LATE_S, LOST, RESENT_S, CUT = 0.05, 0.01, 1.0, 0.001
 
 
-class SlowLine:
+class SlowLine(Proxy):
     """A proxy on loopback before a server; `late` off, it passes all on at once."""
 
     def __init__(self, port: int, seed: int):
-        self.to, self.random, self.going, self.cuts = port, random.Random(seed), True, 0
-        self.late = True
-        self.server = socket.create_server(("127.0.0.1", 0))
-        self.port = self.server.getsockname()[1]
-        threading.Thread(target=self._accept, daemon=True).start()
+        self.random, self.cuts, self.late = random.Random(seed), 0, True
+        super().__init__(port)
 
-    def _accept(self) -> None:
-        while self.going:
-            with suppress(OSError):
-                here, _ = self.server.accept()
-                there = socket.create_connection(("127.0.0.1", self.to))
-                threading.Thread(target=self._carry, args=(here, there), daemon=True).start()
-
-    def _carry(self, here: socket.socket, there: socket.socket) -> None:
+    def carry(self, here: socket.socket, there: socket.socket) -> None:
         waiting: list[tuple[float, socket.socket, bytes]] = []
         last = {here: 0.0, there: 0.0}
         with here, there, suppress(OSError):
@@ -71,10 +61,6 @@ class SlowLine:
                     _, other, data = waiting.pop(0)
                     other.sendall(data)
                 waiting.sort(key=lambda item: item[0])
-
-    def close(self) -> None:
-        self.going = False
-        self.server.close()
 
 
 @dataclass

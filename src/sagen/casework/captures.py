@@ -117,8 +117,8 @@ class Keep(WritingCommand):
         record = capture_entry(done, kept_name(reference, token))
         record = replace(record, circuit=circuit_name(job, done.sheet))
         if reference is not None:
-            among = list(known_good_ones(log, job, done.sheet).values())
-            record = replace(record, compared=(*record.compared, *(beyond_envelope(done, among) if among else ())))
+            among = known_good_ones(log, job, done.sheet)
+            record = replace(record, compared=(*record.compared, *beyond_envelope(done, list(among.values()))))
         return done, record, reference
 
 

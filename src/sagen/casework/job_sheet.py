@@ -118,7 +118,7 @@ def job_sheet(
         machine=job.machine, owner=job.owner, number=job.id, workshop=workshop, stage=str(now.stage),
         complaint="; ".join(entry_text(record).replace("\n", ", ") for record in job.records(ComplaintEntry)),
         codes=tuple(record.code for record in job.records(CodeEntry)),
-        verdict=_verdict(lead, weighed, now, left), everyday=_everyday(lead, now, role, weighed, left),
+        verdict=_verdict(lead, weighed, now, left), everyday=_everyday(lead, now, role, weighed),
         why=_why(records, now), done=tuple(_line(record) for record in job.records(RepairEntry)),
         proved=_proved(records, now), owed=owed_words(now),
         cost=_cost(records, costs), otherwise=_otherwise(records, now, weighed),
@@ -171,26 +171,32 @@ def _verdict(lead, weighed, now: Standing, left: str) -> str:
     return f"Most likely {CAUSES[lead.cause].lower()}: {lead.title}{where}, {surely(lead.probability)}."
 
 
-def _everyday(lead, now: Standing, role: str, weighed, left: str) -> str:
+def _everyday(lead, now: Standing, role: str, weighed) -> str:
+    """How it stands, in everyday words, and that it must not be started where that is so."""
+    told = _standing_words(lead, now, role, weighed)
+    stays = weighed.diagnosis.do_not and now.stage != Stage.PROVEN
+    return f"{told} {NOT_STARTED}" if stays else told
+
+
+def _standing_words(lead, now: Standing, role: str, weighed) -> str:
     mended = now.repairs[-1].part if now.repairs else None
-    stays = f" {NOT_STARTED}" if weighed.diagnosis.do_not else ""
     if now.stage == Stage.PROVEN:
         what = PARTS[mended].lower() if mended else "what was mended"
         return f"The fault is found and mended ({what}), and it was proved that it is gone."
     if now.stage == Stage.CAME_BACK:
-        return "It came back after the repair: the job is open again, and is not paid twice for the same part." + stays
+        return "It came back after the repair: the job is open again, and is not paid twice for the same part."
     if now.stage == Stage.REPAIRED:
         what = PARTS[mended].lower() if mended else "What was found"
-        return f"{what[:1].upper()}{what[1:]} was mended. The proof is not complete yet.{stays}"
+        return f"{what[:1].upper()}{what[1:]} was mended. The proof is not complete yet."
     if lead is None or (lead.cause == Cause.NONE and not now.again):
-        return f"Nothing wrong has been found so far.{stays}"
+        return "Nothing wrong has been found so far."
     if lead.cause == Cause.NONE:
-        return f"What was measured is not yet enough to name the fault.{stays}"
+        return "What was measured is not yet enough to name the fault."
     if lead.probability < LIKELY:
-        return f"What is wrong is not found yet: more has to be measured.{stays}"
+        return "What is wrong is not found yet: more has to be measured."
     told = EVERYDAY[lead.cause].format(role=role)
     sure = "" if weighed.diagnosis.ready else " This is likely, not yet certain: one more check is worth its time."
-    return f"{told[:1].upper()}{told[1:]}.{sure}{stays}"
+    return f"{told[:1].upper()}{told[1:]}.{sure}"
 
 
 def _why(records: Sequence[Record], now: Standing) -> tuple[str, ...]:

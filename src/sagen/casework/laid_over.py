@@ -67,15 +67,17 @@ class LayUnder(Command):
             if done.fit.startswith(UNFIT)
             else ()
         )
-        return Laid(
-            opened,
-            (
-                *unfit,
-                *(item.text for item in more),
-                *done.compared,
-                *(beyond_envelope(done, list(among.values())) if among else ()),
-            ),
-        )
+        beyond = beyond_envelope(done, list(among.values()))
+        return Laid(opened, (*unfit, *(item.text for item in more), *done.compared, *beyond))
+
+
+def _seen_beside(command: LayModelUnder | LayOtherBankUnder, log, good: Pair, progress) -> OpenCapture:
+    """The capture of a command with another one under it that is only looked at: its findings stay as they were."""
+    record: CaptureEntry = command.entry.record
+    done = examine(log.capture(record.token), record.sheet, reference=good, progress=progress)
+    done = replace(done, findings=record.findings)
+    pyramids = stored_pyramids(log, record.token, done.capture)
+    return opened_capture(command.job_id, command.entry, done, pyramids, good)
 
 
 #: states in which the model can record what a sound circuit would show
@@ -116,13 +118,8 @@ class LayModelUnder(Command):
             build(circuit_of_sheet(record.sheet.model_copy(update={"channel": tuple(own)})), plain=True), record.sheet.conditions.state, seconds=MODEL_S, sfreq=min(here.sfreq, MODEL_HZ),
             cylinders=record.sheet.engine.cylinders or 4, name=EXPECTED,
         )  # fmt: skip
-        done = examine(here, record.sheet, reference=good, progress=progress)
-        done = replace(done, findings=record.findings)
-        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
-        return Laid(
-            opened,
-            ("What the model expects of a sound one lies under it: its pattern counts, its levels are usual ones.",),
-        )
+        said = "What the model expects of a sound one lies under it: its pattern counts, its levels are usual ones."
+        return Laid(_seen_beside(self, log, good, progress), (said,))
 
 
 OTHER_BANK = "the other bank"
@@ -164,25 +161,19 @@ class LayOtherBankUnder(Command):
         here = log.capture(record.token)
         # Some turns later, or it would be the same samples twice.
         first = here.samples // 8
-        own = {channel.column: channel for channel in here.channels}
-        factors = {item.column: item for item in record.sheet.channel}
-        channels = tuple(
-            replace(own[twins.get(column, column)], column=column, raw=own[twins.get(column, column)].raw[first:])
-            for column in own
+        channels = []
+        for column in (channel.column for channel in here.channels):
+            twin = here.channel(twins.get(column, column))
+            channels.append(replace(twin, column=column, raw=twin.raw[first:]))
+        told = {item.column: item for item in record.sheet.channel}
+        rows = tuple(
+            told[twins.get(item.column, item.column)].model_copy(update={"column": item.column, "bank": item.bank})
+            for item in record.sheet.channel
         )
-        sheet = record.sheet.model_copy(update={
-            "channel": tuple(
-                factors[twins[item.column]].model_copy(update={"column": item.column, "bank": item.bank}) if item.column in twins else item
-                for item in record.sheet.channel
-            )
-        })  # fmt: skip
-        good: Pair = (Capture(OTHER_BANK, here.sfreq, channels), sheet)
-        done = examine(here, record.sheet, reference=good, progress=progress)
-        done = replace(done, findings=record.findings)
-        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good)
-        return Laid(
-            opened, ("The other bank lies under it; how far banks stand apart is the engine's own.", *done.compared)
-        )
+        good = (Capture(OTHER_BANK, here.sfreq, tuple(channels)), record.sheet.model_copy(update={"channel": rows}))
+        opened = _seen_beside(self, log, good, progress)
+        said = "The other bank lies under it; how far banks stand apart is the engine's own."
+        return Laid(opened, (said, *opened.examination.compared))
 
 
 #: how much the model records, s, and at how many samples a second at most

@@ -193,12 +193,9 @@ class ProbeWindow(QWidget):
         self.expect.setText(f"Sound: {step.expect}")
         self.value.setText("–")
         # What must not be done stands at every step: somebody may be at the key.
-        minded = [
-            *([self.why_not] if self.why_not else []),
-            *(["Mind: " + " ".join(step.cautions)] if step.cautions else []),
-        ]
-        self.mind.setText("\n".join(minded))
-        self.mind.setVisible(bool(minded))
+        cautions = "Mind: " + " ".join(step.cautions) if step.cautions else ""
+        self.mind.setText("\n".join(filter(None, (self.why_not, cautions))))
+        self.mind.setVisible(bool(self.mind.text()))
         self.view.choose(step.point)
         done = self.taken.get(self.at)
         if done is not None:

@@ -415,9 +415,7 @@ class ScpiRecorder:
                 if garbled > 5 or time.monotonic() - last > patience_s:
                     raise InstrumentGone(f"{error}; given up after {garbled} such answers") from None
                 yield Lost(count.at, None, str(error))
-                # Once it failed, what is asked next must be answered while there is patience.
-                self.link.until = last + patience_s + 2 * self.link.timeout_s
-                self._again(patience_s)
+                self._again(patience_s, last)
                 count.interrupted = True
                 continue
             except InstrumentGone as error:
@@ -425,9 +423,7 @@ class ScpiRecorder:
                 if time.monotonic() - last > patience_s:
                     raise InstrumentGone(f"{error}; no sample for {patience_s:g} s") from None
                 yield Lost(count.at, None, str(error))
-                # Once it failed, what is asked next must be answered while there is patience.
-                self.link.until = last + patience_s + 2 * self.link.timeout_s
-                self._again(patience_s)
+                self._again(patience_s, last)
                 count.interrupted = True
                 continue
             step = count.take(told, raw.shape[1])
@@ -447,8 +443,10 @@ class ScpiRecorder:
             with suppress(InstrumentGone):  # what it recorded is here; that it does not hear the end harms nothing
                 self.link.tell(self.profile.do.stop)
 
-    def _again(self, patience_s: float) -> None:
-        """Open the line anew, as often as it takes within `patience_s`; the instrument goes on with its stream."""
+    def _again(self, patience_s: float, last: float) -> None:
+        """Open the line anew, as often as it takes within `patience_s`; the instrument goes on with its stream. What is asked
+        until its next sample must be answered while there is patience, counted from the `last` one."""
+        self.link.until = last + patience_s + 2 * self.link.timeout_s
         until = time.monotonic() + patience_s
         while True:
             try:

@@ -425,6 +425,8 @@ class FindingKind(StrEnum):
 ABOUT_CAPTURE = frozenset({FindingKind.UNDERSAMPLED, FindingKind.CLIPPED, FindingKind.TOO_SHORT})
 #: findings that compare a cam with its crank
 ABOUT_TIMING = frozenset({FindingKind.TIMING_OFFSET, FindingKind.TIMING_SCATTER})
+#: findings of feed and return
+ABOUT_RAILS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})
 #: the fields that a finding may carry beside kind, channel, severity and text
 FINDING_FIELDS = (
     "held", "level_v", "tooth", "angle_deg", "repeats", "depth", "share", "start_s", "end_s", "slots", "missing",

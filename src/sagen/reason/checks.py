@@ -43,7 +43,7 @@ from sagen.reason.evidence import (
     pulses_unseen,
     softened,
 )
-from sagen.reason.facts import SOUND, CheckFacts, Knowledge, cause_of, knowledge
+from sagen.reason.facts import SOUND, CheckFacts, Knowledge, Stakes, cause_of, knowledge
 from sagen.reason.history import Case, Replaced
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.plan import Block, Step, next_block
@@ -287,15 +287,11 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
         # A call that hangs on one reading waits for whatever confirms it soonest.
         leads = max(by_cause.values())
-        hangs = posterior.survives < stakes.survives and leads > UNCONFIRMED - 0.01
-        settles = (
-            leads >= stakes.never_below
-            and not hangs
-            and not any(
-                saves > minutes + access or minutes + access < stakes.come_back * (wrong_now - after)
-                for (*_, saves, minutes, access), after in zip(foreseen, wrong_after, strict=True)
-            )
+        worth_a_check = any(
+            saves > minutes + access or minutes + access < stakes.come_back * (wrong_now - after)
+            for (*_, saves, minutes, access), after in zip(foreseen, wrong_after, strict=True)
         )
+        settles = leads >= stakes.never_below and not worth_a_check and not _hangs_on_one(posterior, leads, stakes)
         nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
         closed |= leading != SOUND and (nothing_pays or settles)
         ranked = []
@@ -329,6 +325,11 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 )
     ranked.sort(key=lambda item: item[0])
     return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
+
+
+def _hangs_on_one(posterior: Posterior, leads: float, stakes: Stakes) -> bool:
+    """Whether a call that is as good as made would not be made without one of its pieces."""
+    return posterior.survives < stakes.survives and leads > UNCONFIRMED - 0.01
 
 
 def _blocks(foreseen: list[tuple], spent_on, outlook: Outlook, facts: Knowledge) -> list[Block]:
@@ -583,7 +584,7 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     if fault == SOUND:
         return _when_sound(posterior, checks, changed, owed, facts, shown)
     said_of = causes[lead] if shown is None else shown
-    hangs = posterior.survives < stakes.survives and causes[lead] > UNCONFIRMED - 0.01
+    hangs = _hangs_on_one(posterior, causes[lead], stakes)
     # A swap is a repair already: what is measured or looked at comes before it.
     asked = [check for check in checks if check.check.kind != CheckKind.SWAP]
     now = stakes.come_back * (checks[0].wrong_now if checks else 1.0 - causes[lead])

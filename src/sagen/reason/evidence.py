@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -16,6 +16,7 @@ from sagen.machine.simulated import smooth
 from sagen.machine.solve import volts_at
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
+    ABOUT_RAILS,
     ABOUT_TIMING,
     TURNING,
     Capability,
@@ -712,21 +713,17 @@ COMPUTED = {
 
 # captures ----------------------------------------------------------------------------------------------------
 
-ABOUT_RAILS = (FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT)
 BEFORE_S = 0.02  #: a signal may be lost so much sooner than the rail is past its limit
 
 
 def _stopped_by_a_rail(findings: Sequence[tuple[FindingKind, Mapping]]) -> bool:
     """Whether each loss of the signal came while feed or return was off: then the rail tells, and the signal says no more."""
-    spans = {
-        wanted: [
-            (fields["start_s"], fields["end_s"])
-            for kind, fields in findings
-            if kind in wanted and fields.get("start_s") is not None and fields.get("end_s") is not None
-        ]
-        for wanted in (ABOUT_RAILS, (FindingKind.DROPOUT,))
-    }
-    rails, lost = spans.values()
+
+    def spans(wanted: Collection[FindingKind]) -> list[tuple[float, float]]:
+        of = (fields for kind, fields in findings if kind in wanted)
+        return [(x["start_s"], x["end_s"]) for x in of if None not in (x.get("start_s"), x.get("end_s"))]
+
+    rails, lost = spans(ABOUT_RAILS), spans((FindingKind.DROPOUT,))
     return bool(lost) and all(any(a - BEFORE_S <= start and start <= b for a, b in rails) for start, _ in lost)
 
 

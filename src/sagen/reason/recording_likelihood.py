@@ -14,7 +14,7 @@ from functools import cache
 import numpy as np
 
 from sagen.kinds.kind import kind_of
-from sagen.model.vocabulary import ABOUT_CAPTURE, TURNING, Capability, FindingKind, SensorKind, State
+from sagen.model.vocabulary import ABOUT_CAPTURE, ABOUT_RAILS, TURNING, Capability, FindingKind, SensorKind, State
 from sagen.reason.particle_set import ParticleSet
 
 #: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
@@ -25,7 +25,6 @@ MIDDLING = 0.12  #: share of flat lines that are read as held elsewhere than the
 STRIKES = frozenset({FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN})
 #: states in which a reader says that a line is flat
 _FLAT_TOLD = TURNING | {State.STRIKE, State.UNPLUGGED, State.LOADED, State.KEY_ON}
-_RAILS = frozenset({FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT})
 
 
 def finding_label(kind: str, fields: dict) -> str:
@@ -136,7 +135,7 @@ class RecordingLikelihood:
         flat = FindingKind.NO_SIGNAL in kinds
         moved = False
         for kind in asked:
-            if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in kinds:
+            if flat and kind not in ABOUT_RAILS and kind != FindingKind.NO_SIGNAL and kind not in kinds:
                 continue  # a flat line shows no teeth
             held = next((item.partition(":")[2] for item in found if label_kind(item) == kind), "")
             self._move(particle_set, kind, kind in kinds, held, state, end)
@@ -156,7 +155,7 @@ class RecordingLikelihood:
     def _move(self, particle_set: ParticleSet, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
         shape = particle_set.facts.shapes[kind]
         # Where the state matters, what one state showed says little of another.
-        particular = shape.by_state or kind in _RAILS or state == State.WIGGLE or particle_set.shown_by_state(kind)
+        particular = shape.by_state or kind in ABOUT_RAILS or state == State.WIGGLE or particle_set.shown_by_state(kind)
         key = (kind, state if particular else "")
         slip, alarm = particle_set.facts.picture.slip, FALSE_ALARM * shape.other
         if key not in self._inside:
@@ -180,7 +179,7 @@ class RecordingLikelihood:
         flat = [share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL]
         level = np.clip(sum(by_level), 0.0, 1.0) if by_level else np.zeros(particle_set.shape)
         shape = particle_set.shape_share(kind, state)
-        if flat and kind not in _RAILS and kind != FindingKind.NO_SIGNAL and kind not in STRIKES:
+        if flat and kind not in ABOUT_RAILS and kind != FindingKind.NO_SIGNAL and kind not in STRIKES:
             # What never switches has no teeth to be irregular.
             silent = np.clip(sum(flat), 0.0, 1.0)
             shape = shape * (1 - silent) + 0.01 * silent

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from sagen.model.finding import Finding, Span
-from sagen.model.vocabulary import FindingKind, Role
+from sagen.model.vocabulary import ABOUT_RAILS, FindingKind, Role
 from sagen.signal.between import elsewhere, missed_teeth, pulses_between
 from sagen.signal.context import MOST_SPANS, Context, grade
 from sagen.signal.limits import limits
@@ -44,9 +44,7 @@ def noise(reading: RotatingReading, context: Context) -> Iterator[Finding]:
     count, teeth = len(false_edges), max(1, len(reading.falls))
     # A rail that moves takes the levels with it, and where teeth wander some pulses are too short for a slow
     # output to reach its level: neither is a disturbance of the signal. Under AC coupling the levels sag by themselves.
-    moved = (
-        any(item.kind in (FindingKind.GROUND_LIFT, FindingKind.SUPPLY_LOSS) for item in context.found) or reading.moves
-    )
+    moved = any(item.kind in ABOUT_RAILS for item in context.found) or reading.moves
     # Of two levels that lie too close together every ringing edge comes near to the other.
     weak = context.has(reading, FindingKind.WEAK_AMPLITUDE)
     near = 0 if moved or weak or reading.teeth.wanders or reading.probe else reading.near_misses

@@ -149,7 +149,7 @@ class BesideView(QWidget):
         painter.setClipRect(waves)
         ends = (low - room, high + room)
         if sound is not None and self._close_enough(waves):
-            self._fill(painter, waves, sound, seen, ends, QColor(colours.sound))
+            self._fill(painter, waves, sound, seen, ends, colours.sound, 50)
         if self._close_enough(waves):  # over a solid block of teeth nothing is drawn twice
             self._line(painter, waves, self.scene.good, seen, ends, QColor(colours.sound), 3.4)
         self._line(painter, waves, self.scene.here, seen, ends, QColor(colours.mark), 1.8)
@@ -177,9 +177,10 @@ class BesideView(QWidget):
         painter.setPen(QPen(colour, wide, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
 
-    def _fill(self, painter, rect: QRectF, pair, seen, ends, colour: QColor) -> None:
+    def _fill(self, painter, rect: QRectF, pair, seen, ends, name: str, alpha: int) -> None:
         """Between two lines."""
-        colour.setAlpha(50)
+        colour = QColor(name)
+        colour.setAlpha(alpha)
         x = self._x(self.scene.degrees[seen]).tolist()
         low, high = (
             (rect.bottom() - (row[seen] - ends[0]) / (ends[1] - ends[0]) * rect.height()).tolist() for row in pair
@@ -193,18 +194,10 @@ class BesideView(QWidget):
 
     def _paint_band(self, painter, rect: QRectF, most: float, seen) -> None:
         """By how much the two may differ by chance."""
-        colour = QColor(theme.current().quiet)
-        colour.setAlpha(60)
-        x = self._x(self.scene.degrees[seen]).tolist()
-        middle, scale = rect.center().y(), rect.height() / 2 / most
-        reach = (self.scene.band[seen] * scale).tolist()
-        points = [QPointF(a, middle - b) for a, b in zip(x, reach, strict=True)]
-        points += [QPointF(a, middle + b) for a, b in zip(reversed(x), reversed(reach), strict=True)]
+        band = self.scene.band
         painter.save()
         painter.setClipRect(rect)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawPolygon(QPolygonF(points))
+        self._fill(painter, rect, (-band, band), seen, (-most, most), theme.current().quiet, 60)
         painter.restore()
 
     def _paint_axes(self, painter, rect: QRectF, low: float, high: float, unit: str, *, degrees: bool) -> None:

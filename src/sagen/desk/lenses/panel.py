@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from sagen.desk.theme import theme
@@ -18,6 +18,16 @@ DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.P
 
 def sensor_pen(index: int, width: float = 1.5) -> QPen:
     return QPen(sensor_colour(index), width, DASHES[index % len(DASHES)])
+
+
+def column_line(low: np.ndarray, high: np.ndarray, ends: tuple[float, float], plot: QRect | QRectF) -> QPolygonF:
+    """A trace by the least and the most of each of its columns, so that no tooth falls between two: down one column and up the
+    next, a line without jumps of its own. `ends`: the values at the foot and at the head of `plot`."""
+    rows = np.stack([low, high], axis=1)
+    rows[::2] = rows[::2, ::-1]
+    y = plot.bottom() - (rows.ravel() - ends[0]) / max(ends[1] - ends[0], 1e-9) * plot.height()
+    x = np.repeat(np.linspace(plot.left(), plot.right(), len(low)), 2)
+    return QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
 
 
 @dataclass

@@ -27,6 +27,7 @@ from sagen.casework.board import (
     on_board,
 )
 from sagen.desk.actions import Action
+from sagen.desk.lenses.panel import column_line
 from sagen.desk.pages import JobPage
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
@@ -93,12 +94,7 @@ class PictureCard(QPushButton):
         picture, wide = self.picture, max(plot.width(), 2)
         edges = np.linspace(0, len(picture.volts), wide + 1).astype(int)[:-1]
         low, high = np.minimum.reduceat(picture.volts, edges), np.maximum.reduceat(picture.volts, edges)
-        # Down one column and up the next: a line without jumps of its own.
-        ends = np.stack([low, high], axis=1)
-        ends[::2] = ends[::2, ::-1]
-        y = plot.bottom() - (ends.ravel() - picture.low) / max(picture.high - picture.low, 1e-9) * plot.height()
-        x = np.repeat(plot.left() + np.arange(wide), 2)
-        return QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
+        return column_line(low, high, (picture.low, picture.high), plot)
 
 
 class Slot(QWidget):

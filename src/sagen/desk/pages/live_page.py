@@ -181,10 +181,9 @@ class LivePage(Page):
             super().keyPressEvent(event)
 
     def _cautions(self) -> None:
-        said, state = knowledge().cautions, self.state.currentData()
-        names = ("cranking", "no_start", "negative") if state == State.CRANKING else ("moving", "hot", "negative")
-        first = [self.workspace.why_not_turned] if self.workspace.why_not_turned else []
-        self.caution.setText(" ".join([*first, *(said[name] for name in (*names, "ignition"))]))
+        own = ("cranking", "no_start") if self.state.currentData() == State.CRANKING else ("moving", "hot")
+        told = (self.workspace.why_not_turned, *map(knowledge().cautions.__getitem__, (*own, "negative", "ignition")))
+        self.caution.setText(" ".join(filter(None, told)))
 
     # whose recording is shown -----------------------------------------------------------------
 
@@ -194,8 +193,7 @@ class LivePage(Page):
         return self.recording.live if self.recording is not None else None
 
     def _left(self) -> LeftRecording | None:
-        job = self.workspace.job
-        return self.workspace.left_of(job.id) if job is not None else None
+        return self.workspace.left_of(self.workspace.job.id) if self.workspace.job is not None else None
 
     def _take_up(self) -> None:
         """Show the open job's recording; another job's goes on out of sight."""

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.casework.shelf import PatternLook
+from sagen.desk.lenses.panel import column_line
 from sagen.desk.theme import theme
 from sagen.model.words import said_volts
 
@@ -57,13 +57,4 @@ class PatternView(QWidget):
             )
             painter.drawText(QPointF(MARGIN, plot.top() + 27), ends)
             painter.setPen(QPen(QColor(look.sound), 1.3))
-            painter.drawPolyline(self._trace(lane, plot))
-
-    @staticmethod
-    def _trace(lane, plot: QRectF) -> QPolygonF:
-        """Down one column and up the next, so that no tooth falls between two."""
-        ends = np.stack([lane.low, lane.high], axis=1)
-        ends[::2] = ends[::2, ::-1]
-        y = plot.bottom() - (ends.ravel() - lane.least) / max(lane.most - lane.least, 1e-9) * plot.height()
-        x = np.repeat(np.linspace(plot.left(), plot.right(), len(lane.low)), 2)
-        return QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
+            painter.drawPolyline(column_line(lane.low, lane.high, (lane.least, lane.most), plot))

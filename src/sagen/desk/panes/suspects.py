@@ -51,7 +51,7 @@ class SuspectBar(QAbstractButton):
         self.setMinimumHeight(46)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.cause, self.fault = Cause.NONE, ""
+        self.cause, self.circuit, self.fault = Cause.NONE, "", ""
         self.probability = 0.0
         self.shown = 0.0  #: how long the bar is just now; the figure is never anything but the probability
         self._moving = QVariantAnimation(self)
@@ -60,13 +60,12 @@ class SuspectBar(QAbstractButton):
         self._moving.valueChanged.connect(self._moved)
 
     def show_suspect(self, suspect) -> None:
-        before = (self.cause, self.fault.partition(": ")[0] if ": " in self.fault else "")
-        self.cause, self.fault = suspect.cause, suspect.title or suspect.fault
         self.probability = float(suspect.probability)
+        if (self.cause, self.circuit) != (suspect.cause, suspect.circuit):
+            self.shown = self.probability  # another cause does not grow out of this one's bar
+        self.cause, self.circuit, self.fault = suspect.cause, suspect.circuit, suspect.title or suspect.fault
         if suspect.circuit:
             self.fault = f"{suspect.circuit}: {self.fault}"
-        if before != (self.cause, suspect.circuit):
-            self.shown = self.probability  # another cause does not grow out of this one's bar
         self.setAccessibleName(
             f"{CAUSES[suspect.cause]}: {self.fault}, {surely(suspect.probability).replace('%', 'percent')}"
         )

@@ -356,8 +356,8 @@ def find_lobes(channel: Channel, levels: Levels, noise: float) -> Lobes:
     sampled = sample_runs(raw).astype(np.float64)
     middle = float(np.mean(np.clip(sampled, *np.quantile(sampled, [0.0005, 0.9995]))))
     swing = float(np.quantile(np.abs(sampled - middle), 0.995))
-    reach = max(CALM * noise, 0.015 * swing, 1.5 * levels.step / abs(channel.scale), 1e-9)
     step = levels.step / abs(channel.scale)
+    reach = max(CALM * noise, 0.015 * swing, 1.5 * step, 1e-9)
     edges, height = _half_waves(raw, middle, reach)
     apart = _above_the_noise(height, max(NOISE_STEPS * step, NOISE_PEAK * noise))
     if apart > reach:
