@@ -13,13 +13,13 @@ import threading
 import time
 import zipfile
 from contextlib import closing, redirect_stderr, redirect_stdout
-from importlib.resources import files
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 
 from sagen.cli import main
@@ -29,6 +29,7 @@ from sagen.model.errors import StoreError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry, NoteEntry
 from sagen.store import moving
+from sagen.store.database import MIGRATIONS, versions
 from sagen.store.moving import backup, check, export_job, import_job, restore
 from sagen.store.opening import open_log
 
@@ -308,7 +309,7 @@ def test_an_older_log_is_copied_before_it_is_brought_up_to_date(tmp_path):
     folder = tmp_path / "old"
     folder.mkdir()
     config = Config()
-    config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
+    config.set_main_option("script_location", str(MIGRATIONS))
     engine = create_engine(f"sqlite:///{folder / 'jobs.sqlite'}")
     with engine.begin() as connection:
         config.attributes["connection"] = connection
@@ -325,6 +326,37 @@ def test_an_older_log_is_copied_before_it_is_brought_up_to_date(tmp_path):
         assert kept.execute("select machine from job").fetchone() == ("Old one",)
     open_log(folder).close()
     assert len(list(folder.glob("*.before-*"))) == 1, "one copy a migration"
+
+
+def shape(path):
+    """Tables, columns, indices and what refers to what, in no order. A file calls text of JSON so, where a table says text."""
+    with closing(sqlite3.connect(path)) as log:
+        names = [name for (name,) in log.execute("select name from sqlite_master where type = 'table'")]
+        return {
+            name: (
+                {(column, kind.lower().replace("json", "text"), *rest) for _, column, kind, *rest in log.execute(f"pragma table_info({name})")},
+                {row[1:3] for row in log.execute(f"pragma index_list({name})")},
+                {row[2:5] for row in log.execute(f"pragma foreign_key_list({name})")},
+            )
+            for name in names
+        }  # fmt: skip
+
+
+def test_a_new_log_has_the_tables_that_every_migration_leads_to(tmp_path):
+    open_log(tmp_path).close()
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    engine = create_engine(f"sqlite:///{tmp_path / 'led.sqlite'}")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+    engine.dispose()
+    assert shape(tmp_path / "jobs.sqlite") == shape(tmp_path / "led.sqlite")
+    with closing(sqlite3.connect(tmp_path / "jobs.sqlite")) as log:
+        assert log.execute("select version_num from alembic_version").fetchall() == [(versions()[-1],)]
+    scripts = ScriptDirectory.from_config(config)
+    assert versions() == sorted(item.revision for item in scripts.walk_revisions())
+    assert versions()[-1] == scripts.get_current_head()
 
 
 def test_a_log_of_a_newer_sagen_is_left_as_it_is(filled):

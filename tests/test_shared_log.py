@@ -4,7 +4,6 @@ import sqlite3
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
-from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
@@ -22,7 +21,7 @@ from sagen.model.errors import ChangedMeanwhile, StoreError
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CodeEntry, DamagedEntry, NoteEntry
 from sagen.store import moving
-from sagen.store.database import Unreachable
+from sagen.store.database import MIGRATIONS, Unreachable
 from sagen.store.entries import Author
 from sagen.store.forgetting import forget_customer
 from sagen.store.opening import open_log
@@ -440,10 +439,36 @@ def test_a_server_in_use_by_a_newer_sagen_is_left_alone(bays):
         assert connection.execute("select version_num from alembic_version").fetchone() == ("999",)
 
 
+def columns(url):
+    """Every column of every table on a server, with its type, whether it may be empty and what it is where nobody says."""
+    engine = create_engine(url)
+    with engine.connect() as connection:
+        asked = text(
+            "select table_name, column_name, data_type, is_nullable, column_default from information_schema.columns "
+            "where table_schema = 'public' union all select tablename, indexname, '', '', '' from pg_indexes where schemaname = 'public'"
+        )
+        found = set(map(tuple, connection.execute(asked)))
+    engine.dispose()
+    return found
+
+
+def test_a_new_log_on_a_server_has_the_tables_that_every_migration_leads_to(bays):
+    made, led = server().url(), server().url()
+    bays("bay 1", url=made)
+    config, engine = Config(), create_engine(led)
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+    engine.dispose()
+    assert len(columns(led)) > 40
+    assert columns(made) == columns(led)
+
+
 def test_an_older_log_on_a_server_is_copied_within_it_before_it_is_brought_up_to_date(bays):
     url = server().url()
     config, engine = Config(), create_engine(url)
-    config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
+    config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "003")

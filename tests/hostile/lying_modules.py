@@ -8,11 +8,10 @@ import threading
 import time
 from dataclasses import dataclass, field
 
-import can
 import numpy as np
 
 from sagen.instruments import obd
-from sagen.instruments.module_can import ELEVEN, LONGEST_S, CanModules
+from sagen.instruments.module_can import ELEVEN, LONGEST_S, CanModules, can
 from sagen.model.errors import SagenError
 
 SOUND = 2  #: the number of the module that tells the truth

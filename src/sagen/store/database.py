@@ -11,19 +11,19 @@ from contextlib import closing, contextmanager
 from importlib.resources import files
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import inspect, select, text, update
+from sqlalchemy import insert, inspect, select, text, update
 from sqlalchemy.engine import URL, Connection, Engine
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from sagen.model.errors import StoreError
+from sagen.model.lazy import lazy
 from sagen.store.following import Follower
 from sagen.store.places import LogPlace
-from sagen.store.tables import AboutRow
+from sagen.store.tables import AboutRow, Base
+
+#: loaded for an older log alone: a new one and one that is up to date need none of it
+alembic_command, alembic_config = lazy("alembic.command"), lazy("alembic.config")
 
 #: the lock that a server's upgrade is done under: any number that is this program's own
 UPGRADE_LOCK = 7_305_512
@@ -106,17 +106,31 @@ class Database(ABC):
 IDENTITY = "identity"
 
 
+#: where the migrations lie; the file of each begins with `v` and its number
+MIGRATIONS = files("sagen.store").joinpath("migrations")
+
+
+def versions() -> list[str]:
+    """The numbers of all migrations, oldest first: what a log may be, the last what it is brought up to."""
+    names = (item.name for item in MIGRATIONS.joinpath("versions").iterdir())
+    return sorted(name[1:].split("_")[0] for name in names if name.startswith("v") and name.endswith(".py"))
+
+
 def brought_up_to_date(place: LogPlace, engine: Engine) -> Engine:
-    """Bring the tables up to date."""
+    """Make the tables of a new log, or bring those of an older one up to date."""
     try:
-        config = Config()
-        config.set_main_option("script_location", str(files("sagen.store").joinpath("migrations")))
         with alone(place), engine.begin() as connection:
             if place.on_server:
                 connection.execute(text("select pg_advisory_xact_lock(:lock)"), {"lock": UPGRADE_LOCK})
-            if _is_older(connection, config):
+            there = _version(connection)
+            if there is None:
+                _make(connection)
+            elif _is_older(there):
+                _copy(connection, there)
+                config = alembic_config.Config()
+                config.set_main_option("script_location", str(MIGRATIONS))
                 config.attributes["connection"] = connection
-                command.upgrade(config, "head")
+                alembic_command.upgrade(config, "head")
         return engine
     except Exception as error:
         engine.dispose()
@@ -151,16 +165,39 @@ def plain(error: SQLAlchemyError) -> str:
     return str(getattr(error, "orig", None) or error).splitlines()[0][:120]
 
 
-def _is_older(connection: Connection, config: Config) -> bool:
-    """Whether a log is to be brought up to date. One that was in use is copied first, beside it or within its database; raises
-    StoreError for one that a newer Sagen wrote."""
-    scripts = ScriptDirectory.from_config(config)
-    known = {walk_revision.revision for walk_revision in scripts.walk_revisions()}
-    there = MigrationContext.configure(connection).get_current_revision()
-    if there is None or there == scripts.get_current_head():
-        return there is None
+#: the table in which Alembic keeps what a log's tables are, by its documentation
+_VERSION_TABLE = "alembic_version"
+
+
+def _version(connection: Connection) -> str | None:
+    """Up to which migration a log's tables are; None for one that has none yet."""
+    if not inspect(connection).has_table(_VERSION_TABLE):
+        return None
+    return connection.scalar(text(f"select version_num from {_VERSION_TABLE}"))
+
+
+def _make(connection: Connection) -> None:
+    """The tables of a new log as they are now, rather than by every migration that led to them; a test holds both against each
+    other."""
+    Base.metadata.create_all(connection)
+    connection.exec_driver_sql(
+        f"create table {_VERSION_TABLE} (version_num varchar(32) not null, "
+        f"constraint {_VERSION_TABLE}_pkc primary key (version_num))"
+    )
+    connection.execute(text(f"insert into {_VERSION_TABLE} values (:last)"), {"last": versions()[-1]})
+    connection.execute(insert(AboutRow).values(name=IDENTITY, value=uuid.uuid4().hex))
+
+
+def _is_older(there: str) -> bool:
+    """Whether a log is to be brought up to date; raises StoreError for one that a newer Sagen wrote."""
+    known = versions()
     if there not in known:
         raise StoreError("the job log was written by a newer Sagen: it is left as it is")
+    return there != known[-1]
+
+
+def _copy(connection: Connection, there: str) -> None:
+    """Copy a log that was in use, beside it or within its database, before it is changed."""
     name = connection.engine.url.database
     if connection.dialect.name == "postgresql":
         # In a schema of its own: what large objects hold no upgrade touches.
@@ -171,7 +208,6 @@ def _is_older(connection: Connection, config: Config) -> bool:
     elif name and name != ":memory:":
         with closing(sqlite3.connect(f"{name}.before-{there}")) as target:
             connection.connection.driver_connection.backup(target)
-    return True
 
 
 @contextmanager

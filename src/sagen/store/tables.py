@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from datetime import UTC, datetime
 
-from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, String, Text, TypeDecorator
+from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, String, Text, TypeDecorator, false
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -50,10 +50,10 @@ class JobRow(Base):
     machine: Mapped[str] = mapped_column(String(200))
     owner: Mapped[str] = mapped_column(String(200), default="")
     cylinders: Mapped[int | None] = mapped_column(Integer, nullable=True)
-    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
-    about: Mapped[str] = mapped_column(String(400), default="")
-    entries: Mapped[int] = mapped_column(Integer, default=0)
-    stage: Mapped[str] = mapped_column(String(20), default="open")
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
+    about: Mapped[str] = mapped_column(String(400), default="", server_default="")
+    entries: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    stage: Mapped[str] = mapped_column(String(20), default="open", server_default="open")
 
 
 class EntryRow(Base):
@@ -65,16 +65,16 @@ class EntryRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
     kind: Mapped[str] = mapped_column(String(20))
-    version: Mapped[int] = mapped_column(Integer, default=1)
+    version: Mapped[int] = mapped_column(Integer, default=1, server_default="1")
     created: Mapped[datetime] = mapped_column(DateTime, default=now)
     data: Mapped[dict] = mapped_column(JsonText)
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
-    revision: Mapped[int] = mapped_column(Integer, default=1)
-    author: Mapped[str] = mapped_column(String(80), default="")
-    bay: Mapped[str] = mapped_column(String(80), default="")
-    changer: Mapped[str] = mapped_column(String(200), default="")
-    mark: Mapped[str | None] = mapped_column(String(32), nullable=True, unique=True)
-    sum: Mapped[str] = mapped_column(String(64), default="")
+    revision: Mapped[int] = mapped_column(Integer, default=1, server_default="1")
+    author: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    bay: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    changer: Mapped[str] = mapped_column(String(200), default="", server_default="")
+    mark: Mapped[str | None] = mapped_column(String(32), nullable=True, index=True, unique=True)
+    sum: Mapped[str] = mapped_column(String(64), default="", server_default="")
 
 
 class KeptRow(Base):
@@ -86,10 +86,10 @@ class KeptRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     kind: Mapped[str] = mapped_column(String(20), index=True)
     name: Mapped[str] = mapped_column(String(200))
-    version: Mapped[int] = mapped_column(Integer, default=1)
+    version: Mapped[int] = mapped_column(Integer, default=1, server_default="1")
     created: Mapped[datetime] = mapped_column(DateTime, default=now)
     data: Mapped[dict] = mapped_column(JsonText)
-    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
 
 
 class ContentRow(Base):
