@@ -30,7 +30,7 @@ from sagen.reason.checks import next_checks
 from sagen.reason.weights import infer
 from sagen.report.plot import lane_svg
 from sagen.report.printed import render_html
-from sagen.report.scene import strip_scene
+from sagen.report.strip_scene import strip_scene
 from sagen.store.opening import open_log
 
 # true units -------------------------------------------------------------------------------------------------------

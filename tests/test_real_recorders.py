@@ -13,7 +13,7 @@ from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
 from sagen.model.sheet import Sheet
-from sagen.report.scene import strip_scene
+from sagen.report.strip_scene import strip_scene
 from sagen.signal.levels import interpolated, noise_of, unpredicted_noise
 
 SFREQ = 50_000.0

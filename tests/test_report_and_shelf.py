@@ -25,7 +25,8 @@ from sagen.model.errors import SagenError, StoreError
 from sagen.model.sheet import Sheet
 from sagen.report.plot import lane_svg
 from sagen.report.printed import FindingPage, render_html
-from sagen.report.scene import Lane, Marked, Strip, strip_scene
+from sagen.report.scene import Lane, Marked, Strip
+from sagen.report.strip_scene import strip_scene
 from sagen.report.turn_drawing import in_words
 from sagen.signal.pyramid import Pyramid
 from sagen.store.captures import CaptureStore

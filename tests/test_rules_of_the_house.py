@@ -41,6 +41,8 @@ window.fill()
 app.processEvents()
 heavy = ("scipy", "pandas", "asammdf", "sqlalchemy", "alembic", "pydantic", "weasyprint", "numpy")
 print([name for name in heavy if name in sys.modules])
+import sagen.desk.lenses.strip
+print([name for name in heavy if name in sys.modules])
 """
 
 
@@ -54,8 +56,8 @@ def test_core_never_imports_qt():
     assert fresh(CORE) == "[]"
 
 
-def test_shell_paints_before_anything_heavy_is_imported(tmp_path):
-    assert fresh(SHELL, str(tmp_path / "s.ini")) == "[]"
+def test_shell_paints_before_anything_heavy_is_imported_and_a_strip_with_numpy_alone(tmp_path):
+    assert fresh(SHELL, str(tmp_path / "s.ini")).splitlines() == ["[]", "['numpy']"]
 
 
 ON_WORKERS = """

@@ -12,7 +12,8 @@ from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CIRCUIT_ROLES, Role
-from sagen.report.scene import Strip, strip_scene
+from sagen.report.scene import Strip
+from sagen.report.strip_scene import strip_scene
 from sagen.signal.probe_factors import apply_probe_factors
 
 #: names that recorders and people give channels, and what they then are

@@ -11,7 +11,8 @@ from sagen.model.job import Entry
 from sagen.model.sheet import Sheet
 from sagen.report.beside import BesideScene, beside_scene
 from sagen.report.rings import RingScene, ring_scene
-from sagen.report.scene import Strip, strip_scene
+from sagen.report.scene import Strip
+from sagen.report.strip_scene import strip_scene
 from sagen.report.turn_drawing import TurnDrawing, draw_turns
 from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid

@@ -9,8 +9,11 @@ from __future__ import annotations
 
 import logging
 from functools import cache
-from importlib.metadata import entry_points
 
+from sagen.model.lazy import lazy
+
+#: loaded when extensions are looked for, which is after the window stands
+metadata = lazy("importlib.metadata")
 GROUP = "sagen.extensions"
 
 
@@ -18,7 +21,7 @@ GROUP = "sagen.extensions"
 def load_extensions() -> tuple[str, ...]:
     """Import every extension once; answers their names. One that cannot be imported is logged and left out."""
     loaded = []
-    for point in entry_points(group=GROUP):
+    for point in metadata.entry_points(group=GROUP):
         try:
             point.load()
             loaded.append(point.name)
