@@ -51,7 +51,7 @@ def cam_pair(late_deg, rpm=(220.0, 205.0)):
 def opened(late):
     good, here = cam_pair(late)
     done = examine(*here, reference=good)
-    return opened_capture(None, None, done, build_pyramids(done.capture), good)
+    return opened_capture(None, None, done, build_pyramids(done.capture))
 
 
 @pytest.mark.parametrize("late", [12.0, -7.5])
@@ -122,16 +122,16 @@ def test_sound_ones_lie_within_their_band_and_one_that_is_late_does_not():
         examine(*cam_pair(late, (190.0 + 7 * k, 200.0 + 11 * k))[1]) for k, late in enumerate((0.4, -0.5, 0.2, -0.3))
     ]
     done = examine(*here, reference=good)
-    late = opened_capture(None, None, done, build_pyramids(done.capture), good, among).beside["B"]
+    late = opened_capture(None, None, done, build_pyramids(done.capture), among).beside["B"]
     assert late.sound_of == 5
     sound = cam_pair(0.1, (220.0, 231.0))[1]
     done = examine(*sound, reference=good)
-    kept = opened_capture(None, None, done, build_pyramids(done.capture), good, among).beside["B"]
+    kept = opened_capture(None, None, done, build_pyramids(done.capture), among).beside["B"]
     outside = [float(((item.here < item.sound[0]) | (item.here > item.sound[1])).mean()) for item in (kept, late)]
     assert outside[0] < 0.05
     # Four edges, nine degrees each, of a cycle of 720.
     assert outside[1] == pytest.approx(4 * 9 / 720, abs=0.02)
-    wheel = opened_capture(None, None, done, build_pyramids(done.capture), good, among).beside["A"]
+    wheel = opened_capture(None, None, done, build_pyramids(done.capture), among).beside["A"]
     assert wheel.sound_of == 5
     assert opened(9.0).beside["B"].sound is None
 

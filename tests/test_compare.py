@@ -1,7 +1,10 @@
 """A capture beside a known-good one: every edge, level and slope against what arithmetic and SciPy say."""
 
+import base64
 import csv
 import json
+import re
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -261,10 +264,30 @@ def test_compare_prints_and_writes_what_it_found(files):
     assert len(rows) == 9
     assert float(rows[1][4]) == pytest.approx(7.5, abs=0.2)
     assert sagen("compare", files / "here.csv", files / "good.csv", "-o", files / "page.html").returncode == 0
-    assert "7.5°" in (files / "page.html").read_text()
+    page = (files / "page.html").read_text()
+    assert "8 of 8 edges differ by more than chance." in page
+    assert [page.count(f"<th>{head}</th>") for head in ("Edge", "Good", "Here", "Off", "±")] == [1] * 5
+    pictures = [base64.b64decode(found).decode() for found in re.findall(r"svg\+xml;base64,([^\"]+)", page)]
+    beside = [picture for picture in pictures if "here less the other" in picture]
+    assert ["7.5° late" in picture for picture in beside] == [False, True]
+    for picture in pictures:
+        ElementTree.fromstring(picture)
     missing = sagen("compare", files / "here.csv", files / "none.csv")
     assert missing.returncode == 1
     assert "none.csv: there is no such file" in missing.stderr
+
+
+def test_a_page_of_several_known_good_ones_draws_between_what_sound_ones_lie(files):
+    others = [files / f"sound{k}.csv" for k in range(3)]
+    for k, path in enumerate(others):
+        angle = turned(rpm=RPM + 3 * k, phase=0.1 * k)
+        write_capture(path, capture(A=crank(angle, seed=70 + k), B=cam(angle, late=0.3 * k - 0.3, seed=80 + k)))
+    done = sagen("compare", files / "here.csv", files / "good.csv", *others, "-o", files / "page.html")
+    assert done.returncode == 0, done.stderr
+    page = (files / "page.html").read_text()
+    drawn = [base64.b64decode(found).decode() for found in re.findall(r"svg\+xml;base64,([^\"]+)", page)]
+    assert sum("95 % of sound ones (4)" in picture for picture in drawn) == 2
+    assert all(path.name in page for path in others)
 
 
 def test_examine_has_the_comparison_of_the_contract(files):

@@ -313,7 +313,7 @@ def test_known_good_scene_is_in_true_units_too(ten_times, tmp_path):
     from sagen.kinds import examine
 
     done = examine(capture, sheet, reference=(capture, sheet))
-    opened = opened_capture(None, None, done, build_pyramids(capture), (capture, sheet))
-    assert opened.reference[1].channel[0].factor == 1.0
-    scene = strip_scene(done, build_pyramids(capture), reference=opened.reference, reference_done=opened.reference_done, drawings=opened.drawings)  # fmt: skip
+    opened = opened_capture(None, None, done, build_pyramids(capture))
+    assert done.good.sheet.channel[0].factor == 1.0
+    scene = strip_scene(done, build_pyramids(capture), drawings=opened.drawings)
     assert float(np.nanmax(scene.lanes[0].pattern.wave)) == pytest.approx(5.0, abs=0.3)

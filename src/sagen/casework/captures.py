@@ -94,7 +94,7 @@ class Keep(WritingCommand):
     def _kept(self, log: JobLog, stored: str, progress: Progress) -> Kept:
         """Go on with samples that are stored; they are freed where nothing comes of them."""
         try:
-            done, record, reference = self._examined(log, progress)
+            done, record = self._examined(log, progress)
             log.captures.restate(stored, done.capture)
             entry = log.add_entry(self.job_id, replace(record, token=stored, name=done.capture.name))
         except Exception:
@@ -102,10 +102,10 @@ class Keep(WritingCommand):
             raise
         pyramids = self.incoming.pyramids or build_pyramids(done.capture)
         keep_pyramids(log, stored, done.capture, pyramids)
-        opened = opened_capture(self.job_id, entry, done, pyramids, reference)
+        opened = opened_capture(self.job_id, entry, done, pyramids)
         return Kept(self.job_id, entry, opened, log.job(self.job_id))
 
-    def _examined(self, log: JobLog, progress: Progress) -> tuple[Examination, CaptureEntry, Pair | None]:
+    def _examined(self, log: JobLog, progress: Progress) -> tuple[Examination, CaptureEntry]:
         job = log.job(self.job_id)
         incoming, reference, token = self.incoming, self.incoming.reference, ""
         if reference is not None:
@@ -119,7 +119,7 @@ class Keep(WritingCommand):
         if reference is not None:
             among = known_good_ones(log, job, done.sheet)
             record = replace(record, compared=(*record.compared, *beyond_envelope(done, list(among.values()))))
-        return done, record, reference
+        return done, record
 
 
 @dataclass(frozen=True)
@@ -172,7 +172,7 @@ class OpenEntry(Command):
         # What was found when the capture came in stays; a newer reader must not rewrite the record.
         done = replace(done, findings=record.findings)
         pyramids = stored_pyramids(log, record.token, done.capture)
-        return opened_capture(self.job_id, self.entry, done, pyramids, good)
+        return opened_capture(self.job_id, self.entry, done, pyramids)
 
 
 def stored_pyramids(log: JobLog, token: str, capture: Capture) -> dict[str, Pyramid]:

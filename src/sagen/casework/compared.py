@@ -24,9 +24,9 @@ class ComparedFile:
     """A capture beside known-good ones: examined against the one that fits best, and against the envelope of all that fit."""
 
     examination: Examination
-    reference: Pair
     fits: tuple[tuple[str, str], ...]  #: every known-good capture by name, and how fit it is
     envelope: tuple[str, ...] = ()  #: what is beyond the envelope, in words; () of one known-good capture
+    among: tuple[Examination, ...] = ()  #: the other known-good captures that fit
 
     def as_row(self) -> dict:
         """All of it as the command line prints it."""
@@ -52,8 +52,9 @@ class ComparedFile:
     def page(self) -> FindingPage:
         """The printed page."""
         done = self.examination
-        opened = opened_capture(None, None, done, build_pyramids(done.capture), self.reference)
-        return FindingPage(done, opened.strip, (), ())
+        opened = opened_capture(None, None, done, build_pyramids(done.capture), self.among)
+        remarks = (*(f"{name}: {fit}." for name, fit in self.fits), *self.envelope)
+        return FindingPage(done, opened.strip, (), (), beside=opened.beside, remarks=remarks)
 
 
 def compared_files(path: str | Path, good: Sequence[str | Path], sheet_file: str | Path | None = None) -> ComparedFile:
@@ -65,13 +66,13 @@ def compared_files(path: str | Path, good: Sequence[str | Path], sheet_file: str
         for a file that cannot be read, or that has none of the channels.
     """
     capture, sheet, _ = read_pair(path, sheet_file)
-    pairs = [_good(item, sheet) for item in good]
-    tried = [(examine(capture, sheet, reference=pair), pair) for pair in pairs]
-    fits = tuple((Path(name).name, done.fit) for name, (done, _) in zip(good, tried, strict=True))
-    best, reference = min(tried, key=lambda item: FITS.index(item[0].fit) if item[0].fit in FITS else len(FITS))
-    fitting = [pair for done, pair in tried if done.fit in FITS]
-    told = beyond_envelope(best, [examine(*pair) for pair in fitting]) if len(fitting) > 1 else ()
-    return ComparedFile(best, reference, fits, told)
+    read = [examine(*_good(item, sheet)) for item in good]
+    tried = [examine(capture, sheet, reference=item) for item in read]
+    fits = tuple((Path(name).name, done.fit) for name, done in zip(good, tried, strict=True))
+    best = min(tried, key=lambda done: FITS.index(done.fit) if done.fit in FITS else len(FITS))
+    fitting = tuple(done.good for done in tried if done.fit in FITS)
+    told = beyond_envelope(best, fitting) if len(fitting) > 1 else ()
+    return ComparedFile(best, fits, told, tuple(item for item in fitting if item is not best.good))
 
 
 def _good(path: str | Path, sheet: Sheet | None) -> Pair:

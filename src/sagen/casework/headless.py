@@ -16,7 +16,7 @@ from sagen.casework.shop import LearnFromShop
 from sagen.casework.weigh_job import weigh_job
 from sagen.casework.weighing import weigh_records
 from sagen.files.jobs import read_job
-from sagen.kinds import Examination, Pair, examine
+from sagen.kinds import Examination, examine
 from sagen.kinds.piezo.verdict import TapVerdict, judge_taps, same_pair
 from sagen.kinds.piezo.words import gap_notes, verdict_row
 from sagen.model.circuit import CircuitSpec
@@ -46,7 +46,6 @@ class ExaminedFile:
     suspects: tuple[Suspect, ...]
     case: Case
     posterior: Posterior
-    reference: Pair | None
 
 
 def examined_file(path: str | Path, sheet_file: str | Path | None = None) -> ExaminedFile:
@@ -56,15 +55,15 @@ def examined_file(path: str | Path, sheet_file: str | Path | None = None) -> Exa
     entry = replace(capture_entry(done, kept_name(reference)), cadence=None)
     case = case_of([entry], circuit_of_sheet(done.sheet, done.findings))
     suspects, posterior = weigh(case)
-    return ExaminedFile(done, suspects, case, posterior, reference)
+    return ExaminedFile(done, suspects, case, posterior)
 
 
 def page_of_file(path: str | Path, sheet_file: str | Path | None = None):
     """The printed finding of one capture file; raises SagenError."""
     found = examined_file(path, sheet_file)
-    opened = opened_capture(None, None, found.examination, build_pyramids(found.examination.capture), found.reference)
+    opened = opened_capture(None, None, found.examination, build_pyramids(found.examination.capture))
     checks = next_checks(found.case, found.posterior)
-    return FindingPage(found.examination, opened.strip, found.suspects, checks)
+    return FindingPage(found.examination, opened.strip, found.suspects, checks, beside=opened.beside)
 
 
 @dataclass(frozen=True)

@@ -51,17 +51,15 @@ class LayUnder(Command):
 
     def perform(self, log, progress=go_on) -> Laid:
         record: CaptureEntry = self.entry.record
-        good: Pair = (log.capture(self.under.token), self.under.sheet)
+        among = known_good_ones(log, self.job, record.sheet)
+        good = among.get(self.under.token) or (log.capture(self.under.token), self.under.sheet)
         done = examine(log.capture(record.token), record.sheet, reference=good, progress=progress)
         # What was found when it came in stays; what only this comparison shows is told beside it.
         known = {(item.kind, item.channel, item.fields.get("tooth")) for item in record.findings}
         more = tuple(item for item in done.findings if (item.kind, item.channel, item.fields.get("tooth")) not in known)
         done = replace(done, findings=(*record.findings, *more))
-        among = known_good_ones(log, self.job, done.sheet)
         others = [item for token, item in among.items() if token not in (self.under.token, record.token)]
-        opened = opened_capture(
-            self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), good, others
-        )
+        opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), others)
         unfit = (
             (f"{self.under.name} is not fit to compare with: {done.fit.removeprefix(UNFIT)}.",)
             if done.fit.startswith(UNFIT)
@@ -77,7 +75,7 @@ def _seen_beside(command: LayModelUnder | LayOtherBankUnder, log, good: Pair, pr
     done = examine(log.capture(record.token), record.sheet, reference=good, progress=progress)
     done = replace(done, findings=record.findings)
     pyramids = stored_pyramids(log, record.token, done.capture)
-    return opened_capture(command.job_id, command.entry, done, pyramids, good)
+    return opened_capture(command.job_id, command.entry, done, pyramids)
 
 
 #: states in which the model can record what a sound circuit would show

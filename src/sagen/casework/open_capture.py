@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from sagen.kinds import Examination, Pair, examine
+from sagen.kinds import Examination
 from sagen.model.capture import Capture
 from sagen.model.job import Entry
 from sagen.model.sheet import Sheet
@@ -14,7 +14,6 @@ from sagen.report.rings import RingScene, ring_scene
 from sagen.report.scene import Strip
 from sagen.report.strip_scene import strip_scene
 from sagen.report.turn_drawing import TurnDrawing, draw_turns
-from sagen.signal.probe_factors import apply_probe_factors
 from sagen.signal.pyramid import Pyramid
 from sagen.signal.tapped import knock_band
 
@@ -29,9 +28,6 @@ class OpenCapture:
     strip: Strip
     drawings: Mapping[str, TurnDrawing] = field(default_factory=dict)  #: by column
     pyramids: Mapping[str, Pyramid] = field(default_factory=dict)
-    #: the known-good capture in true units, and what it shows itself
-    reference: Pair | None = None
-    reference_done: Examination | None = None
     rings: RingScene | None = None  #: where knock sensors were struck
     beside: Mapping[str, BesideScene] = field(default_factory=dict)  #: by column, where there is a known-good one
 
@@ -53,25 +49,22 @@ def opened_capture(
     entry: Entry | None,
     done: Examination,
     pyramids: Mapping[str, Pyramid],
-    reference: Pair | None = None,
     among: Sequence[Examination] = (),
 ) -> OpenCapture:
     """Work out all that is drawn of a capture, so that the interface thread only has to paint. `among`: further known-good ones
     of its kind, whose spread is drawn."""
-    true = apply_probe_factors(*reference) if reference else None
-    reference_done = examine(*true) if true else None
+    good = done.good
     columns = [channel.sheet.column for channel in done.channels if channel.reading is not None]
-    drawings = {column: draw_turns(done, column, reference_done) for column in columns}
+    drawings = {column: draw_turns(done, column, good) for column in columns}
     for this_channel in done.channels:
         if this_channel.reading is not None:
             this_channel.reading.speed_range()
-    strip = strip_scene(done, pyramids, reference=true, reference_done=reference_done, drawings=drawings)
+    strip = strip_scene(done, pyramids, drawings=drawings)
     bore = done.sheet.engine.bore_mm
     rings = ring_scene(done.capture, done.tapped, knock_band(bore) if bore else None) if done.tapped else None
     scenes = {
         column: scene
         for column, drawing in drawings.items()
-        if reference_done is not None
-        and (scene := beside_scene(done, reference_done, column, drawing, among)) is not None
+        if good is not None and (scene := beside_scene(done, good, column, drawing, among)) is not None
     }
-    return OpenCapture(job_id, entry, done, strip, drawings, pyramids, true, reference_done, rings, scenes)
+    return OpenCapture(job_id, entry, done, strip, drawings, pyramids, rings, scenes)

@@ -40,6 +40,7 @@ def finding_of_job(job: Job, opened: OpenCapture, weighed) -> FindingPage:
         scene=opened.strip,
         suspects=weighed.suspects,
         checks=weighed.checks,
+        beside=opened.beside,
         warnings=weighed.diagnosis.warnings,
         machine=job.machine,
         owner=job.owner,

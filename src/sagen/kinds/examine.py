@@ -91,7 +91,12 @@ class Examination:
     pattern_tapped: Tapped | None = None  #: the known-good capture's likewise
     #: how fit the known-good capture is: "same state", "other rpm", or "unfit: " and why; "" where there is none
     fit: str = ""
-    compared_with: str = ""  #: its name
+    good: Examination | None = None  #: the known-good capture as it was read by itself
+
+    @property
+    def compared_with(self) -> str:
+        """The name of the known-good capture; "" where there is none."""
+        return self.good.capture.name if self.good is not None else ""
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -177,7 +182,7 @@ def examine(
     capture: Capture,
     sheet: Sheet | None = None,
     *,
-    reference: Pair | None = None,
+    reference: Pair | Examination | None = None,
     progress: Callable[[float], bool] | None = None,
 ) -> Examination:
     """Read a capture down to the tooth and say what it shows.
@@ -187,8 +192,8 @@ def examine(
     capture : Capture
     sheet : Sheet or None
         without one, the first channel is taken for a crank sensor's signal
-    reference : (Capture, Sheet) or None
-        a known-good capture of the same circuit
+    reference : (Capture, Sheet), Examination or None
+        a known-good capture of the same circuit, or what it was examined to
     progress : callable
         told the share done, 0 to 1; answers False to stop
 
@@ -201,7 +206,8 @@ def examine(
     """
     capture, sheet = apply_probe_factors(in_time_order(capture, sheet), sheet)
     tell = progress or (lambda share: True)
-    good = _good_one(reference) if reference else None
+    own = examine(*reference) if isinstance(reference, tuple) else reference
+    good = _good_one(own) if own is not None else None
     joined = capture.joined()
     found, fit = _read_beside(joined, sheet, good, lambda share: tell(0.9 * share))
     sheet, results, readings, notes = found.sheet, found.results, found.readings, list(found.notes)
@@ -242,7 +248,7 @@ def examine(
     capture = replace(capture, notes=(*capture.notes, *notes)) if notes else capture
     return Examination(
         capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped,
-        fit, good.capture.name if good is not None else "",
+        fit, own,
     )  # fmt: skip
 
 
@@ -393,15 +399,13 @@ def _read_beside(
     return (_read_in(capture, stated, (), tell) if patterns and fit.startswith(UNFIT) else found), fit
 
 
-def _good_one(reference: Pair) -> _Read:
-    """A known-good capture, read and judged by itself."""
-    whole, sheet = apply_probe_factors(in_time_order(*reference), reference[1])
-    done = examine(whole, sheet)
+def _good_one(done: Examination) -> _Read:
+    """A known-good capture, with what it shows wrong itself."""
     grave = [
         item for item in done.findings
         if item.kind not in ABOUT_CAPTURE and item.kind not in (FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN)
     ]  # fmt: skip
-    return _Read(whole.joined(), done.sheet, list(done.channels), (), whole, tuple(grave))
+    return _Read(done.capture.joined(), done.sheet, list(done.channels), (), done.capture, tuple(grave))
 
 
 def _in_both(findings: list[Finding], readings: tuple[RotatingReading, ...], good: _Read) -> tuple[str, ...]:

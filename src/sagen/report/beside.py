@@ -42,6 +42,30 @@ class BesideEdge:
         """Whether chance hardly explains it."""
         return abs(self.difference) > max(4 * self.u, 0.5)
 
+    @property
+    def words(self) -> str:
+        """By how much it is off, as it is said."""
+        if not self.plain:
+            return f"{abs(self.difference):.1f}° ± {2 * self.u:.1f}°"
+        return f"{abs(self.difference):.1f}° {'late' if self.difference > 0 else 'early'}"
+
+    def row(self) -> tuple[str, str, str, str, str]:
+        """Its number, where it is in the known-good one and here, how far it is off, and within what that is known (two standard
+        uncertainties)."""
+        return (
+            str(self.number), degrees(self.good_deg), degrees(self.here_deg), degrees(self.difference, "+.2f"),
+            degrees(2 * self.u, ".2f"),
+        )  # fmt: skip
+
+
+def degrees(value: float, form: str = ".1f") -> str:
+    """Degrees with a real minus, and no nought below nought."""
+    return f"{round(value, 2) + 0.0:{form}}°".replace("-", "\u2212")
+
+
+#: the heads of a table of edges, behind what they are
+EDGE_HEADS = ("Good", "Here", "Off", "±")
+
 
 @dataclass(frozen=True)
 class BesideScene:
@@ -64,6 +88,16 @@ class BesideScene:
     def good_words(self) -> str:
         """What the other one is: a known-good capture, or what the model expects."""
         return self.good_name if self.good_name == EXPECTED else f"known-good: {self.good_name}"
+
+    @property
+    def span(self) -> float:
+        """Degrees of the whole picture."""
+        return float(self.degrees[-1] + self.degrees[1])
+
+    def around(self, edge: BesideEdge) -> tuple[float, float]:
+        """Degrees between which an edge is near enough to see by how much it is off."""
+        wide = min(self.span, max(6 * abs(edge.difference), 24.0 if self.what == "tooth" else 90.0))
+        return edge.good_deg - wide / 2, edge.good_deg + wide / 2
 
     @property
     def difference(self) -> np.ndarray:

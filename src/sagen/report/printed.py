@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from importlib.resources import files
@@ -19,6 +20,8 @@ from sagen.model.text import as_utf8
 from sagen.model.vocabulary import Cause
 from sagen.model.words import CAUSES, FINDING_TITLES, SENSORS, STATES, surely
 from sagen.reason.checks import NextCheck
+from sagen.report.beside import EDGE_HEADS, BesideScene
+from sagen.report.beside_plot import beside_svg
 from sagen.report.plot import LONGEST_MARK, lane_svg
 from sagen.report.scene import Lane, Strip
 from sagen.signal.catalogue import usual_name
@@ -57,6 +60,8 @@ class FindingPage:
     notes: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()  #: what must not be done now, and what does not fit
     taps: TapsPart | None = None  #: what the taps of a knock job say together
+    beside: Mapping[str, BesideScene] = field(default_factory=dict)  #: by column, where there is a known-good one
+    remarks: tuple[str, ...] = ()  #: how the known-good captures fit, and what is beyond them together
     made: datetime = field(default_factory=datetime.now)
 
     @property
@@ -103,7 +108,6 @@ def render_pdf(html: str) -> bytes:
         for family, weight, name in (
             ("B612", 400, "B612-Regular.otf"),
             ("B612", 700, "B612-Bold.otf"),
-            ("B612 Mono", 400, "B612Mono-Regular.otf"),
         )
     )
     style = weasyprint.CSS(string=faces, font_config=font_config, url_fetcher=shipped)
@@ -124,7 +128,8 @@ def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
     """One channel's row of figures and its pictures."""
     lane = next(this_lane for this_lane in page.scene.lanes if this_lane.column == result.sheet.column)
     pictures = [("The whole capture", _picture(page.scene, lane, 0.0, page.capture.seconds))]
-    closer = _closer(page, result)
+    scene = page.beside.get(result.sheet.column)
+    closer = _closer(page, result) if scene is None else None  # beside the known-good one it is near already
     if closer:
         pictures.append(("A closer look", _picture(page.scene, lane, *closer)))
     reading = result.reading
@@ -139,6 +144,31 @@ def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
         "comparison": result.comparison,
         "struck": _struck(tapped, result.sheet.column) if struck else None,
         "pictures": pictures,
+        **_beside(scene),
+    }
+
+
+#: edges that are printed, those that differ most of more
+MOST_EDGES = 16
+
+
+def _beside(scene: BesideScene | None) -> dict:
+    """The picture beside the known-good one, and the edges that differ."""
+    if scene is None:
+        return {"beside": "", "edges": (), "of_edges": ""}
+    shown = scene.edges
+    if len(shown) > MOST_EDGES:
+        shown = [edge for edge in scene.edges if edge.plain]
+        worst = sorted(shown, key=lambda edge: -abs(edge.difference))[:MOST_EDGES]
+        shown = [edge for edge in shown if edge in worst]
+    what = {"tooth": ("tooth", "teeth")}.get(scene.what, (scene.what, scene.what + "s"))
+    plain = sum(edge.plain for edge in scene.edges)
+    told = f"{plain if plain else 'none'} of {len(scene.edges)} {what[1]} differ{'s' if plain < 2 else ''} by more than chance"
+    return {
+        "beside": _as_uri(beside_svg(scene)),
+        "edges": [(edge.row(), edge.plain) for edge in shown],
+        "edge_heads": (what[0].capitalize(), *EDGE_HEADS),
+        "of_edges": told[0].upper() + told[1:] + "." if scene.edges else "",
     }
 
 
@@ -176,5 +206,8 @@ def _closer(page: FindingPage, result: ChannelResult) -> tuple[float, float] | N
 
 
 def _picture(strip: Strip, lane: Lane, start_s: float, end_s: float) -> str:
-    svg = lane_svg(strip, lane, start_s=start_s, end_s=end_s)
+    return _as_uri(lane_svg(strip, lane, start_s=start_s, end_s=end_s))
+
+
+def _as_uri(svg: str) -> str:
     return "data:image/svg+xml;base64," + base64.b64encode(as_utf8(svg).encode()).decode()

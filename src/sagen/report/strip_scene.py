@@ -15,7 +15,7 @@ from sagen.signal.cam_difference import turn_between
 from sagen.signal.per_tooth import wave_over_turn
 
 if TYPE_CHECKING:
-    from sagen.kinds import Examination, Pair
+    from sagen.kinds import Examination
     from sagen.report.turn_drawing import TurnDrawing
     from sagen.signal.pyramid import Pyramid
 
@@ -26,8 +26,6 @@ def strip_scene(
     done: Examination,
     pyramids: Mapping[str, Pyramid],
     *,
-    reference: Pair | None = None,
-    reference_done: Examination | None = None,
     drawings: Mapping[str, TurnDrawing] | None = None,
 ) -> Strip:
     """What the Strip draws of an examined capture: described channels first, in the sheet's order.
@@ -35,7 +33,6 @@ def strip_scene(
     Parameters
     ----------
     pyramids : by column, of the capture's raw samples
-    reference, reference_done : the known-good capture in true units, and what it shows itself
     """
     lanes, places, names = [], {}, channel_names(done)
     cranking = done.sheet.conditions.state in STARTING
@@ -49,7 +46,7 @@ def strip_scene(
         margin = MARGIN * (high - low) or 0.5
         places[result.sheet.column] = len(lanes)
         drawing = (drawings or {}).get(result.sheet.column)
-        under = pattern_of(done, result, drawing, reference, reference_done) if reference and drawing else None
+        under = pattern_of(done, result, drawing) if done.good is not None and drawing else None
         lanes.append(
             Lane(
                 names[channel.column], result.sheet.role, channel.unit, pyramid, channel.scale, channel.offset,
@@ -80,19 +77,17 @@ def channel_names(done: Examination) -> dict[str, str]:
     return names
 
 
-def pattern_of(
-    done: Examination, result, drawing: TurnDrawing, reference: Pair, reference_done: Examination | None
-) -> Underlay | None:
+def pattern_of(done: Examination, result, drawing: TurnDrawing) -> Underlay | None:
     """The known-good capture's same channel in this one's unit, over the angle of the shaft."""
     if drawing.pattern is None or result.reading is None:
         return None
     if result.reading.wheel is not None and drawing.pattern.wheel == result.reading.wheel:
-        return _tooth_underlay(result, drawing, reference)
-    return _cam_underlay(done, result, drawing, reference_done) if reference_done else None
+        return _tooth_underlay(result, drawing, done.good)
+    return _cam_underlay(done, result, drawing, done.good)
 
 
-def _tooth_underlay(result, drawing: TurnDrawing, reference: Pair) -> Underlay | None:
-    channel = reference[0].channel(drawing.pattern.column)
+def _tooth_underlay(result, drawing: TurnDrawing, good: Examination) -> Underlay | None:
+    channel = good.capture.channel(drawing.pattern.column)
     wave = wave_over_turn(channel.raw, drawing.pattern)
     if wave is None:
         return None
@@ -103,10 +98,10 @@ def _tooth_underlay(result, drawing: TurnDrawing, reference: Pair) -> Underlay |
     return Underlay(result.reading, values)
 
 
-def _cam_underlay(done: Examination, result, drawing: TurnDrawing, reference_done: Examination) -> Underlay | None:
+def _cam_underlay(done: Examination, result, drawing: TurnDrawing, known_good: Examination) -> Underlay | None:
     """Where the known-good cam's edges lie over two turns of this capture's crank."""
     here = done.cams.get(result.sheet.column)
-    good = reference_done.cams.get(drawing.pattern.column)
+    good = known_good.cams.get(drawing.pattern.column)
     crank = next(
         (channel.reading for channel in done.channels if channel.sheet.role == Role.CRANK and channel.reading), None
     )

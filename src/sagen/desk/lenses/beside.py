@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QSplitter, QWidget
 
 from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
-from sagen.report.beside import BesideScene
+from sagen.report.beside import EDGE_HEADS, BesideScene
 from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM, BETWEEN = 58, 12, 34, 26, 22
@@ -45,7 +45,7 @@ class BesideView(QWidget):
 
     @property
     def span(self) -> float:
-        return float(self.scene.degrees[-1] + self.scene.degrees[1]) if self.scene is not None else 360.0
+        return self.scene.span if self.scene is not None else 360.0
 
     # what is in sight -----------------------------------------------------------------------
 
@@ -70,8 +70,7 @@ class BesideView(QWidget):
         """Bring an edge to the middle, near enough to see by how much it is off."""
         edge = self.scene.edges[index]
         self.edge = index
-        wide = min(self.span, max(6 * abs(edge.difference), 24.0 if self.scene.what == "tooth" else 90.0))
-        self._look(edge.good_deg - wide / 2, edge.good_deg + wide / 2)
+        self._look(*self.scene.around(edge))
 
     def step(self, by: int) -> None:
         """The next edge that differs plainly; of none, the next edge."""
@@ -267,7 +266,7 @@ class BesideView(QWidget):
             for side in (-1, 1):
                 if right - left > 14:
                     painter.drawLine(QPointF(x, y), QPointF(x + 6 * way, y + 4 * side))
-        text = dimension_words(edge)
+        text = edge.words
         painter.setFont(theme.font(10.5, bold=True))
         wide = painter.fontMetrics().horizontalAdvance(text) + 14
         box = QRectF(min(max((left + right) / 2 - wide / 2, rect.left()), rect.right() - wide), y - 40, wide, 22)
@@ -276,25 +275,13 @@ class BesideView(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def dimension_words(edge) -> str:
-    """By how much an edge is off, as it is said."""
-    if not edge.plain:
-        return f"{abs(edge.difference):.1f}° ± {2 * edge.u:.1f}°"
-    return f"{abs(edge.difference):.1f}° {'late' if edge.difference > 0 else 'early'}"
-
-
-def _degrees(value: float, form: str = ".1f") -> str:
-    """Degrees with a real minus, and no nought below nought."""
-    return f"{round(value, 2) + 0.0:{form}}°".replace("-", "\u2212")
-
-
 class BesidePanel(QWidget):
     """The picture, and the table of edges beside it."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.view = BesideView()
-        self.table = TextTable(("", "Good", "Here", "Off", "±"), "Edges beside the known-good ones", stretch=0)
+        self.table = TextTable(("", *EDGE_HEADS), "Edges beside the known-good ones", stretch=0)
         self.table.setSortingEnabled(False)
         self.table.cellClicked.connect(lambda *_: self._chosen())
         self.table.currentCellChanged.connect(lambda *_: self._chosen() if self.table.hasFocus() else None)
@@ -316,13 +303,7 @@ class BesidePanel(QWidget):
         edges = scene.edges if scene is not None else ()
         self.table.setVisible(bool(edges))
         self.table.horizontalHeaderItem(0).setText("Tooth" if scene is not None and scene.what == "tooth" else "Edge")
-        self.table.show_rows([
-            ((
-                str(edge.number), _degrees(edge.good_deg), _degrees(edge.here_deg), _degrees(edge.difference, "+.2f"),
-                _degrees(2 * edge.u, ".2f"),
-            ), "", k)
-            for k, edge in enumerate(edges)
-        ])  # fmt: skip
+        self.table.show_rows([(edge.row(), "", k) for k, edge in enumerate(edges)])
         for k, edge in enumerate(edges):
             if edge.plain:
                 self.table.item(k, 3).setForeground(QColor(theme.current().mark))
