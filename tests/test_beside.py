@@ -108,6 +108,15 @@ def test_the_lens_opens_at_the_worst_edge_and_steps_by_keys(desk):
     QTest.keyClick(view, Qt.Key.Key_Home)
     assert (view.first, view.last) == (0.0, view.span)
     assert page.good.text().split("\n")[0].split("\t") == ["Edge", "Good", "Here", "Off", "±"]
+    # By how far they are off, by a key; by its head the other way round, and in order again.
+    QTest.keyClick(view, Qt.Key.Key_S)
+    off = [abs(view.scene.edges[k].difference) for k in page.good.order]
+    assert off == sorted(off, reverse=True)
+    assert page.good.table.chosen() == view.edge
+    page.good.table.horizontalHeader().sectionClicked.emit(3)
+    assert [abs(view.scene.edges[k].difference) for k in page.good.order] == off[::-1]
+    QTest.keyClick(view, Qt.Key.Key_S)
+    assert page.good.order == list(range(6))
     # A capture without a known-good one has no such lens.
     other = next(item for name, item in full_jobs(window.workspace.log).items() if name == "Velmora Courier 2.6")
     window.workspace.open_job(other.id, open_capture=True)

@@ -282,7 +282,11 @@ class BesidePanel(QWidget):
         super().__init__(parent)
         self.view = BesideView()
         self.table = TextTable(("", *EDGE_HEADS), "Edges beside the known-good ones", stretch=0)
-        self.table.setSortingEnabled(False)
+        self.order: list[int] = []  #: the edges as the table has them
+        self.by, self.down = 0, False  #: the column that it is sorted by, and whether the greatest is first
+        head = self.table.horizontalHeader()
+        head.setSectionsClickable(True)
+        head.sectionClicked.connect(self.sort_by)
         self.table.cellClicked.connect(lambda *_: self._chosen())
         self.table.currentCellChanged.connect(lambda *_: self._chosen() if self.table.hasFocus() else None)
         split = QSplitter()
@@ -300,14 +304,39 @@ class BesidePanel(QWidget):
 
     def show_scene(self, scene: BesideScene | None) -> None:
         self.view.show_scene(scene)
-        edges = scene.edges if scene is not None else ()
-        self.table.setVisible(bool(edges))
-        self.table.horizontalHeaderItem(0).setText("Tooth" if scene is not None and scene.what == "tooth" else "Edge")
-        self.table.show_rows([(edge.row(), "", k) for k, edge in enumerate(edges)])
-        for k, edge in enumerate(edges):
-            if edge.plain:
-                self.table.item(k, 3).setForeground(QColor(theme.current().mark))
-                self.table.item(k, 3).setFont(theme.font(9.5, bold=True))
+        self.table.setVisible(bool(scene is not None and scene.edges))
+        self._fill_table()
+
+    @property
+    def heads(self) -> tuple[str, ...]:
+        teeth = self.view.scene is not None and self.view.scene.what == "tooth"
+        return ("Tooth" if teeth else "Edge", *EDGE_HEADS)
+
+    def sort_by(self, column: int) -> None:
+        """Sort the edges by a column; by the same one again, the other way round. How far one is off counts either way."""
+        self.down = not self.down if column == self.by else column >= 3
+        self.by = column
+        self._fill_table()
+
+    def _fill_table(self) -> None:
+        edges = self.view.scene.edges if self.view.scene is not None else ()
+        by = (
+            lambda edge: edge.number, lambda edge: edge.good_deg, lambda edge: edge.here_deg, lambda edge: abs(edge.difference),
+            lambda edge: edge.u,
+        )[self.by]  # fmt: skip
+        self.order = sorted(range(len(edges)), key=lambda k: by(edges[k]), reverse=self.down)
+        for column, head in enumerate(self.heads):
+            way = (
+                "" if column != self.by or (self.by, self.down) == (0, False) else " \u2193" if self.down else " \u2191"
+            )
+            self.table.horizontalHeaderItem(column).setText(head + way)
+        self.table.blockSignals(True)
+        self.table.show_rows([(edges[k].row(), "", k) for k in self.order])
+        self.table.blockSignals(False)
+        for row, k in enumerate(self.order):
+            if edges[k].plain:
+                self.table.item(row, 3).setForeground(QColor(theme.current().mark))
+                self.table.item(row, 3).setFont(theme.font(9.5, bold=True))
         self._mark_row()
 
     def apply_theme(self) -> None:
@@ -320,20 +349,23 @@ class BesidePanel(QWidget):
 
     def _mark_row(self) -> None:
         self.table.blockSignals(True)
-        if self.view.edge is None:
+        if self.view.edge not in self.order:
             self.table.setCurrentItem(None)
         else:
-            self.table.setCurrentCell(self.view.edge, 0)
+            self.table.setCurrentCell(self.order.index(self.view.edge), 0)
         self.table.blockSignals(False)
 
     def text(self) -> str:
         """The table, tab-separated with its heads."""
-        heads = [self.table.horizontalHeaderItem(c).text() for c in range(self.table.columnCount())]
-        rows = [[self.table.item(r, c).text() for c in range(len(heads))] for r in range(self.table.rowCount())]
-        return "\n".join("\t".join(row) for row in (heads, *rows))
+        columns = range(self.table.columnCount())
+        rows = [[self.table.item(r, c).text() for c in columns] for r in range(self.table.rowCount())]
+        return "\n".join("\t".join(row) for row in (self.heads, *rows))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
             QApplication.clipboard().setText(self.text())
+            return
+        if event.key() == Qt.Key.Key_S and not event.modifiers():
+            self.sort_by(3 if self.by != 3 else 0)
             return
         super().keyPressEvent(event)

@@ -58,6 +58,7 @@ class CapturePage(Page):
         Hint("N / P", "next / previous place of a finding"),
         Hint("1 / 2 / 3 / 4", "Strip, Turns, Wheel, Beside; of taps Strip, Rings"),
         Hint("M", "of taps: all, or their mean"),
+        Hint("S", "Beside: the edges by how far they are off, or in order"),
     )
     export_wanted = Signal()
 
