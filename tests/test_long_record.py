@@ -16,7 +16,7 @@ import pytest
 
 from sagen.casework import examination
 from sagen.casework.examination import in_sight, read_incoming
-from sagen.files import read_capture
+from sagen.files import long_record, read_capture
 from sagen.files.long_record import LongRecord, long_pyramids, read_long
 from sagen.meter.steady import HOLD_S, Steady
 from sagen.model.capture import Channel
@@ -55,7 +55,7 @@ def test_what_was_written_is_what_numpy_reads_and_draws(tmp_path, block):
     for at in range(2):
         assert np.array_equal(np.load(tmp_path / "a.record" / f"{at}.npy"), samples[at])
     capture = read_capture(tmp_path / "a.record")
-    assert isinstance(capture.channels[0].raw, np.memmap) or isinstance(capture.channels[0].raw.base, np.memmap)
+    assert not is_mapped(capture)
     assert capture.holes == ((60, 80),)
     drawn, plain = long_pyramids(tmp_path / "a.record", capture)["A"], Pyramid(samples[0])
     for start, stop, columns in ((0, 200, 50), (0, samples.shape[1] // 16 * 16, 20)):
@@ -63,6 +63,29 @@ def test_what_was_written_is_what_numpy_reads_and_draws(tmp_path, block):
             inside = np.isfinite(mine)
             assert inside.sum() >= columns - 2
             assert np.array_equal(mine[inside], theirs[inside])
+
+
+def is_mapped(capture):
+    raw = capture.channels[0].raw
+    return isinstance(raw, np.memmap) or isinstance(raw.base, np.memmap)
+
+
+def test_a_record_that_is_cut_while_it_is_open_stays_as_it_was_read_and_a_huge_one_is_mapped(tmp_path, monkeypatch):
+    samples = np.arange(4096, dtype=np.int16).reshape(2, 2048)
+    record = LongRecord(tmp_path / "a.record", "long", 50_000.0, CHANNELS)
+    record.append(samples)
+    record.close()
+    capture = read_capture(tmp_path / "a.record")
+    with (tmp_path / "a.record" / "1.npy").open("r+b") as cut:
+        cut.truncate(200)
+    assert np.array_equal(capture.channels[1].raw, samples[1])
+    with pytest.raises(CaptureFileError, match="no record that can be read"):
+        read_capture(tmp_path / "a.record")
+    with (tmp_path / "a.record" / "1.npy").open("r+b") as whole:
+        whole.seek(200)
+        whole.write(samples[1].tobytes()[200 - 128 :])
+    monkeypatch.setattr(long_record, "MOST_READ", 1000)
+    assert is_mapped(read_capture(tmp_path / "a.record"))
 
 
 #: two hundred in the long campaign

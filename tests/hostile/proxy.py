@@ -22,9 +22,17 @@ class Proxy:
         while self.going:
             with suppress(OSError):
                 here, _ = self.server.accept()
-                there = socket.create_connection(("127.0.0.1", self.to))
+                try:
+                    there = socket.create_connection(("127.0.0.1", self.to))
+                except OSError:
+                    here.close()
+                    continue
                 threading.Thread(target=self.carry, args=(here, there), daemon=True).start()
 
     def close(self) -> None:
         self.going = False
+        with suppress(OSError):
+            self.server.shutdown(
+                socket.SHUT_RDWR
+            )  # who waits for a call is woken: a number that is used again is another's
         self.server.close()

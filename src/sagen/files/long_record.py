@@ -28,6 +28,9 @@ HEAD = 128  #: bytes of an NPY file before its values
 LEVELS = 5  #: blocks of 16, 64, 256, 1024 and 4096 samples lie on disk; longer ones are made when it is opened
 ABOUT = "capture.json"
 SKIPPED_AT_ONCE = 1 << 18
+#: bytes up to which a record is read whole: what is mapped and cut meanwhile, by a stick that is pulled or a disk that fails,
+#: ends the program
+MOST_READ = 1 << 29
 
 
 class _Column:
@@ -164,7 +167,7 @@ class LongRecord:
             raise StoreError(f"{self.folder} takes no more: {error.strerror or error}") from None
 
     def capture(self) -> Capture:
-        """The record so far, mapped."""
+        """The record so far."""
         return read_long(self.folder)
 
     def close(self) -> None:
@@ -179,7 +182,8 @@ def is_long(path: Path) -> bool:
 
 
 def read_long(path: str | Path) -> Capture:
-    """A long record, its samples mapped, not read. One whose writer was killed ends with the last whole block.
+    """A long record; of one beyond `MOST_READ` the samples are mapped, not read. One whose writer was killed ends with the last
+    whole block.
 
     Raises
     ------
@@ -189,7 +193,7 @@ def read_long(path: str | Path) -> Capture:
     folder = Path(path)
     try:
         about = json.loads((folder / ABOUT).read_text(encoding="utf-8"))
-        rows = [_mapped(folder / f"{at}.npy") for at in range(len(about["channels"]))]
+        rows = [_row(folder, f"{at}.npy") for at in range(len(about["channels"]))]
         length = min((len(row) for row in rows), default=0)
         if not length:
             raise ValueError("no sample was written")
@@ -206,7 +210,7 @@ def read_long(path: str | Path) -> Capture:
 
 
 def long_pyramids(path: str | Path, capture: Capture) -> dict[str, Pyramid]:
-    """What draws a long record, by column: mapped levels, and longer blocks made of the last of them."""
+    """What draws a long record, by column: its levels, and longer blocks made of the last of them."""
     return {channel.column: _pyramid(Path(path), at, channel.raw) for at, channel in enumerate(capture.channels)}
 
 
@@ -215,7 +219,7 @@ def _pyramid(folder: Path, at: int, raw: np.ndarray) -> Pyramid:
     for level in range(LEVELS):
         size = BASE * FACTOR**level
         try:
-            low, high = (_mapped(folder / f"{at}.{size}.{end}.npy") for end in ("low", "high"))
+            low, high = (_row(folder, f"{at}.{size}.{end}.npy") for end in ("low", "high"))
         except (OSError, ValueError, EOFError):
             break
         blocks = min(len(low), len(high), len(raw) // size)
@@ -234,5 +238,6 @@ def _pyramid(folder: Path, at: int, raw: np.ndarray) -> Pyramid:
     return made
 
 
-def _mapped(path: Path) -> np.ndarray:
-    return np.load(path, mmap_mode="r", allow_pickle=False)
+def _row(folder: Path, name: str) -> np.ndarray:
+    long = sum(item.stat().st_size for item in folder.glob("*.npy")) > MOST_READ
+    return np.load(folder / name, mmap_mode="r" if long else None, allow_pickle=False)
