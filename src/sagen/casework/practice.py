@@ -13,6 +13,8 @@ from typing import Protocol
 
 import numpy as np
 
+from sagen.casework.course import FAMILIES, case_in, course
+from sagen.casework.course import Case as Handed
 from sagen.casework.examination import capture_entry, kept_name
 from sagen.kinds import broken, examine
 from sagen.machine.faults import possible
@@ -20,7 +22,8 @@ from sagen.machine.meter import read
 from sagen.machine.record import record
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SagenError
+from sagen.model.errors import SagenError, unknown_name
+from sagen.model.practice import Practice
 from sagen.model.vocabulary import Cause, CheckKind, CodesBack, Complaint, FindingKind, Part, Quantity
 from sagen.reason.case import capture_piece, cranked_piece
 from sagen.reason.checks import NextCheck, advice, next_checks
@@ -37,13 +40,6 @@ TELLS = 0.004  #: bits; a check that tells less is not asked
 #: of the plan that knows the fault: how many checks are tried at each step, and how many are taken
 TRIED, MOST_PLANNED = 4, 5
 
-FAMILIES = {
-    "crank hall": CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2"),
-    "crank coil": CircuitSpec(role="crank", sensor="reluctance", wheel="60-2", ohms=(780.0, 960.0)),
-    "cam hall": CircuitSpec(role="cam", sensor="hall", supply=5.0, pull_up=5.0, wheel="4"),
-    "speed current": CircuitSpec(role="speed", sensor="current", supply=12.0, wheel="48"),
-    "speed hall": CircuitSpec(role="speed", sensor="hall", supply=12.0, pull_up=5.0, wheel="48"),
-}
 NAMES = (
     "Ottery Pipit 1.2",
     "Hollin Teal 3",
@@ -73,6 +69,7 @@ class Level:
     bad_part: float = 0.0
     faults: int = 1
     families: tuple[str, ...] = tuple(FAMILIES)
+    draws: tuple[tuple[str, ...], ...] = ()  #: sets of faults of which one is drawn; () for any
 
 
 LEVELS = {
@@ -82,6 +79,20 @@ LEVELS = {
     4: Level((0.15, 1.0), comes_and_goes=True, sound_too=True, history=0.5, bad_part=0.35),
     5: Level((0.3, 1.0), comes_and_goes=True, history=0.5, bad_part=0.35, faults=2),
 }
+
+
+def _rules(level: int, lesson: str, handed: Handed | None) -> Level:
+    """What a machine is drawn by; raises SagenError for a level or a lesson that there is not."""
+    if handed is not None:
+        return Level((0.0, 1.0))
+    if not lesson:
+        if level not in LEVELS:
+            raise SagenError(f"level {level}: there are levels 1 to {len(LEVELS)}")
+        return LEVELS[level]
+    if lesson not in course():
+        raise SagenError(unknown_name("lesson", lesson, course()))
+    row = course()[lesson]
+    return Level(row.sizes, True, False, row.history, row.bad_part, families=(row.family,), draws=row.faults)
 
 
 class Machine(Protocol):
@@ -102,16 +113,47 @@ class PracticeMachine:
     """A machine of the simulator. What is drawn depends on level and seed alone; the same check asked again may read a little
     otherwise."""
 
-    def __init__(self, level: int, seed: int, *, family: str = ""):
-        if level not in LEVELS:
-            raise SagenError(f"level {level}: there are levels 1 to {len(LEVELS)}")
+    def __init__(self, level: int, seed: int, *, family: str = "", lesson: str = "", handed: Handed | None = None):
         if not 0 <= seed < 2**32:
             raise SagenError(f"seed {seed}: a whole number from 0 to {2**32 - 1}")
-        self.level, self.seed = LEVELS[level], seed
-        rng = np.random.default_rng([seed, level, *family.encode()])
+        self.level, self.seed = _rules(level, lesson, handed), seed
+        rng = np.random.default_rng([seed, level, *(family or lesson).encode()])
         self.family = family or str(rng.choice(self.level.families))
-        self.spec, facts = FAMILIES[self.family], knowledge()
+        self.spec = handed.circuit if handed is not None else FAMILIES[self.family]
         self.name, self.owner = str(rng.choice(NAMES)), str(rng.choice(OWNERS))
+        self.faults: dict[str, float] = {}
+        self.told: list[Evidence | Replaced] = []
+        if handed is not None:
+            self._take(handed)
+        else:
+            self._draw(rng)
+        self.bad_part = rng.uniform() < self.level.bad_part
+        self.good = seed % 2 == 0
+        self.needless = 0  #: repairs that mended nothing
+        self._asked: dict[str, int] = {}
+
+    @classmethod
+    def of(cls, practice: Practice) -> PracticeMachine:
+        """The machine that a practice job is about.
+
+        Raises
+        ------
+        SagenError
+            for a lesson that there is not, or a case that cannot be read.
+        """
+        handed = case_in(practice.case) if practice.case else None
+        return cls(practice.level, practice.seed, lesson=practice.lesson, handed=handed)
+
+    def _take(self, handed: Handed) -> None:
+        """A teacher's machine: what is wrong with it and what was told are as they were handed over."""
+        self.faults, self.first = dict(handed.faults), next(iter(handed.faults), SOUND)
+        self.told += [Replaced(part, earlier=True) for part in handed.changed_before]
+        self.told += [Complained("", handed.complaint or Complaint.LAMP_ONLY)]
+        self.told += [Code("", "P0000", kind) for kind in handed.codes]
+
+    def _draw(self, rng: np.random.Generator) -> None:
+        """What is wrong with it, what it was brought in with, and what was changed for nothing before."""
+        facts = knowledge()
         slugs = [SOUND] if self.level.sound_too else []
         slugs += [
             item.slug for item in possible(self.spec) if self.level.comes_and_goes or item.slug not in facts.comings
@@ -119,14 +161,16 @@ class PracticeMachine:
         weights = facts.weights(slugs, self.spec.role)
         weights = weights / weights.sum()
         while True:
-            drawn = [str(item) for item in rng.choice(slugs, size=self.level.faults, replace=False, p=weights)]
+            if self.level.draws:
+                drawn = list(self.level.draws[int(rng.integers(len(self.level.draws)))])
+            else:
+                drawn = [str(item) for item in rng.choice(slugs, size=self.level.faults, replace=False, p=weights)]
             if len({cause_of(item) for item in drawn}) == len(drawn):
                 told = _told(drawn[0], rng)
                 if told is not None:
                     break
         self.faults = {item: float(rng.uniform(*self.level.sizes)) for item in drawn if item != SOUND}
         self.first = drawn[0]
-        self.told: list[Evidence | Replaced] = []
         if rng.uniform() < self.level.history:
             wrong = [
                 part
@@ -135,10 +179,6 @@ class PracticeMachine:
             ]
             self.told += [Replaced(part, earlier=True) for part in wrong[:1]]
         self.told += told
-        self.bad_part = rng.uniform() < self.level.bad_part
-        self.good = seed % 2 == 0
-        self.needless = 0  #: repairs that mended nothing
-        self._asked: dict[str, int] = {}
 
     @property
     def causes(self) -> set[str]:
@@ -317,26 +357,31 @@ def _part_of(posterior: Posterior) -> Part | None:
     return knowledge().priors[fault].part
 
 
-def best_minutes(machine: PracticeMachine) -> float:
-    """The minutes of the shortest plan that was found by one who knows the fault, from the same start: at each step the check
-    whose answer brings the true cause most for its minutes, until Sagen would repair that."""
+def best_plan(machine: PracticeMachine) -> list[NextCheck]:
+    """The shortest plan that was found by one who knows the fault, from the same start: at each step the check whose answer brings
+    the true cause most for its minutes, until Sagen would repair that."""
     world = world_of(machine.spec)
-    case, minutes, true = Case(machine.spec, tuple(machine.told), referenced=machine.good), 0.0, machine.causes
+    case, plan, true = Case(machine.spec, tuple(machine.told), referenced=machine.good), [], machine.causes
     for _ in range(MOST_PLANNED):
         posterior = infer(case, world=world)
         checks = next_checks(case, posterior, world=world)
         if advice(case, posterior, checks).enough and _called(posterior)[0] in true:
-            return minutes
+            return plan
         telling = [item for item in checks if item.gain_bits >= TELLS][:TRIED]
         if not telling:
-            return minutes
+            return plan
         before = _share(posterior, true)
         tried = [_tried(machine, case, item, world, true, before) for item in telling]
         best, case = max(tried, key=lambda item: item[0])[1:]
-        minutes += best.total_minutes
+        plan.append(best)
         if best.check.kind == CheckKind.SWAP:
-            return minutes
-    return minutes
+            return plan
+    return plan
+
+
+def best_minutes(machine: PracticeMachine) -> float:
+    """The minutes of that plan."""
+    return sum((check.total_minutes for check in best_plan(machine)), 0.0)
 
 
 def _share(posterior: Posterior, true: set[str]) -> float:
@@ -373,17 +418,17 @@ class Scored:
         }  # fmt: skip
 
 
-def score(seed: int, level: int) -> Scored:
-    """Draw a machine, play it and plan it; the same for the same seed and level.
+def score(seed: int, level: int, lesson: str = "") -> Scored:
+    """Draw a machine, play it and plan it; the same for the same seed and level, or lesson.
 
     Raises
     ------
     SagenError
-        for a level or a seed that there is not.
+        for a level, a lesson or a seed that there is not.
     """
-    machine = PracticeMachine(level, seed)
+    machine = PracticeMachine(level, seed, lesson=lesson)
     sound = not machine.faults
     played = play(machine, repairs=True)
     right = not machine.needless and (sound or played.well)
-    best = min(best_minutes(PracticeMachine(level, seed)), played.minutes)
+    best = min(best_minutes(PracticeMachine(level, seed, lesson=lesson)), played.minutes)
     return Scored(seed, level, right, played.called, played.claimed, played.minutes, best, len(played.parts))

@@ -2,31 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from sagen.casework.command import Command, go_on
-from sagen.casework.practice import PracticeMachine, best_minutes
+from sagen.casework.course import Taught, case_of_job, course, write_case
+from sagen.casework.debrief import Debriefed, debriefed
+from sagen.casework.practice import NAMES, PracticeMachine
+from sagen.casework.weighing import weigh_records
 from sagen.codes.lookup import table
 from sagen.instruments.stand_in import StandIn
 from sagen.instruments.wired import Wired, wired_stand_in
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.practice import mark, practice_of
+from sagen.model.practice import Practice, practice_of, score_of
 from sagen.model.trail import (
     CircuitEntry,
     CodeEntry,
     ComplaintEntry,
+    InspectionEntry,
     NoteEntry,
     Record,
     RepairEntry,
     ReplacedEntry,
+    ScanEntry,
 )
-from sagen.model.words import PARTS, said_minutes
-from sagen.reason.evidence import Code
-from sagen.reason.facts import knowledge, title_of
+from sagen.model.vocabulary import CheckKind
+from sagen.reason.evidence import Code, Inspected
+from sagen.reason.facts import knowledge
 from sagen.reason.history import Replaced
+from sagen.reason.several import circuits_of
 
 
 @dataclass(frozen=True)
@@ -42,19 +49,18 @@ class PracticeStory:
 class DrawPractice(Command):
     """Draw a machine to practise on."""
 
-    level: int
-    seed: int
+    practice: Practice
 
     @property
     def doing(self) -> str:
         return "Drawing a machine"
 
     def perform(self, log=None, progress=go_on) -> PracticeStory:
-        machine = PracticeMachine(self.level, self.seed)
+        machine = PracticeMachine.of(self.practice)
         told: list[Record] = [ComplaintEntry(machine.complaint)]
         told += [_code(item, machine) for item in machine.told if isinstance(item, Code)]
         told += [ReplacedEntry(item.part) for item in machine.told if isinstance(item, Replaced)]
-        story = f"{mark(self.level, self.seed)} Brought by {machine.owner}. The stand-in instruments are clipped to it."
+        story = f"{self.practice.mark} Brought by {machine.owner}. The stand-in instruments are clipped to it."
         return PracticeStory(machine.name, machine.owner, (NoteEntry(story), *told, CircuitEntry(machine.spec)))
 
 
@@ -80,7 +86,7 @@ def practised(job: Job) -> PracticeMachine:
     found = practice_of(job.records())
     if found is None:
         raise SagenError("this job is no practice")
-    machine = PracticeMachine(*found)
+    machine = PracticeMachine.of(found)
     for repair in job.records(RepairEntry):
         if repair.part is not None:
             machine.repair(repair.part)
@@ -106,6 +112,33 @@ def wired_to(job: Job) -> Wired:
 
 
 @dataclass(frozen=True)
+class LookAtMachine(Command):
+    """What a check by eye, hand or tester comes to on a practice machine."""
+
+    job: Job
+    check: str  #: its slug
+
+    @property
+    def doing(self) -> str:
+        return "Looking"
+
+    def perform(self, log=None, progress=go_on) -> InspectionEntry | ScanEntry:
+        machine, check = practised(self.job), knowledge().check(self.check)
+        if check is None or check.kind not in (CheckKind.LOOK, CheckKind.SCAN):
+            raise SagenError("that is measured, not looked at: clip the instruments to it")
+        # A look that is taken once more may come out otherwise, as with any machine; the same job looks the same.
+        for record in self.job.records():
+            if isinstance(record, InspectionEntry) and record.check == check.slug:
+                machine.answer(check)
+        (seen,) = machine.answer(check)
+        return (
+            InspectionEntry(check.slug, seen.outcome)
+            if isinstance(seen, Inspected)
+            else ScanEntry(seen.what, seen.value)
+        )
+
+
+@dataclass(frozen=True)
 class Debrief(Command):
     """What a practice machine was, and how it went."""
 
@@ -115,19 +148,89 @@ class Debrief(Command):
     def doing(self) -> str:
         return "Working out the best plan"
 
+    def perform(self, log=None, progress=go_on) -> Debriefed:
+        return debriefed(self.job, progress)
+
+
+@dataclass(frozen=True)
+class PersonProgress:
+    """What one person has practised of one lesson or level."""
+
+    who: str
+    what: str
+    jobs: int
+    best: int  #: points of a hundred
+
+    @property
+    def row(self) -> tuple[str, str, str, str]:
+        return self.who or "nobody named", self.what, str(self.jobs), str(self.best)
+
+
+def progress_in(jobs: Iterable[Job]) -> list[PersonProgress]:
+    """What each person has practised, from the practice jobs of a log: a row a person and a lesson or level."""
+    found: dict[tuple[str, str], list[int]] = {}
+    for job in jobs:
+        practice = practice_of(job.records())
+        if practice is None:
+            continue
+        for entry in job.entries:
+            points = score_of([entry.record]) if not entry.withdrawn else None
+            if points is not None:
+                found.setdefault((entry.author, title_of_practice(practice)), []).append(points)
+                break
+    return [PersonProgress(who, what, len(points), max(points)) for (who, what), points in sorted(found.items())]
+
+
+def title_of_practice(practice: Practice) -> str:
+    """A lesson by its title, a level by its number."""
+    if practice.lesson:
+        lesson = course().get(practice.lesson)
+        return lesson.title if lesson is not None else practice.lesson
+    return f"Level {practice.level}" if practice.level else "A case that was handed over"
+
+
+@dataclass(frozen=True)
+class ReadProgress(Command):
+    """What each person has practised in this log."""
+
+    @property
+    def doing(self) -> str:
+        return "Reading what was practised"
+
+    def perform(self, log, progress=go_on) -> list[PersonProgress]:
+        rows = [row for row in log.jobs() if row.machine in NAMES]
+        return progress_in(log.job(row.id) for row in rows)
+
+
+@dataclass(frozen=True)
+class MakeCase(Command):
+    """Write a case for others to practise on, of a proven job: what its repair cured is hidden in it, and no name stands in it."""
+
+    job: Job
+    path: str
+
+    @property
+    def doing(self) -> str:
+        return "Making a case of it"
+
     def perform(self, log=None, progress=go_on) -> str:
-        level, seed = practice_of(self.job.records()) or (0, 0)
-        if not level:
-            raise SagenError("this job is no practice")
-        first, now = PracticeMachine(level, seed), practised(self.job)
-        was = " and ".join(
-            f"{title_of(item)} ({knowledge().priors[item].part or 'nothing to change'})" for item in first.faults
-        )
-        parts = [PARTS[item.part] for item in self.job.records(RepairEntry) if item.part is not None]
-        told = [f"It was: {was}." if was else "Nothing was wrong with it."]
-        if parts:
-            needless = f"; {now.needless} of them for nothing" if now.needless else ""
-            told.append(f"Changed: {', '.join(parts)}{needless}.")
-            told.append("It is not well yet." if now.faults else "It is well now.")
-        told.append(f"One who knows the fault would have measured for {said_minutes(best_minutes(first))}.")
-        return " ".join(told)
+        write_case(self.path, case_of_job(self.job, _taught(self.job)))
+        return f"{self.path} holds the machine without a name: hand it over as a lesson."
+
+
+def _taught(job: Job) -> Taught:
+    """The fault that a job's last repair cured: of those that belong to the part the likeliest by what was measured before."""
+    records, facts = job.records(), knowledge()
+    at = max((k for k, item in enumerate(records) if isinstance(item, RepairEntry) and item.part), default=None)
+    if at is None:
+        raise SagenError("no part was changed on this job: what was wrong is not known")
+    causes = facts.parts.get(records[at].part, ())
+    before = weigh_records(records[:at], circuits_of(records[:at]))
+    own = [item for item in before.suspects if item.cause in causes]
+    if not own:
+        raise SagenError("what was measured does not tell which fault it was")
+    return Taught(max(own, key=lambda item: item.probability).fault, CASE_SEVERITY)
+
+
+#: how grave a handed-over fault is made, where nobody measured it
+CASE_SEVERITY = 0.8

@@ -7,19 +7,26 @@ from dataclasses import dataclass, field, replace
 
 from sagen.casework.command import Command, go_on
 from sagen.casework.costs import costs_of, now_or_first
-from sagen.casework.diagnosis import Diagnosis
+from sagen.casework.diagnosis import Diagnosis, stage_of
+from sagen.casework.job_sheet import owed_words
 from sagen.casework.lessons import ShopLessons
 from sagen.casework.taps import NO_TAPS, JobTaps, job_taps
 from sagen.casework.weighing import weigh_records
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
 from sagen.model.job import Job
+from sagen.model.lazy import lazy
+from sagen.model.practice import Practice, practice_of, suspects_hidden
+from sagen.model.proof import standing
 from sagen.model.trail import InspectionEntry, ReadingEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, CheckKind, Gear, Strategy
 from sagen.reason.checks import NextCheck, opened
 from sagen.reason.decide import ReplaceOrCheck
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
+
+#: loaded when a practice job is first open
+debrief = lazy("sagen.casework.debrief")
 
 
 def taken_again(record: Record, weighed: Weighed | None) -> Record:
@@ -47,6 +54,9 @@ class Weighed:
     ways: ReplaceOrCheck | None = None  #: replacing what leads now, against one more check
     not_compared: str = ""  #: why the two could not be compared
     record: str = ""  #: what of the shop's own record counted, in words; "" where it does not
+    practice: Practice | None = None  #: what is practised, of a practice job
+    clock: float = 0.0  #: minutes on its machine's clock
+    hidden: bool = False  #: the learner does not see the suspects
 
     @property
     def suspects(self) -> tuple[Suspect, ...]:
@@ -82,8 +92,20 @@ def weigh_job(
     strategy: Strategy = Strategy.MOST,
     record: ShopLessons | None = None,
 ) -> Weighed:
-    """The suspects of a job, and what to check next."""
+    """The suspects of a job, and what to check next; of practice, where they are hidden, none of it."""
     records = job.records()
+    practice = practice_of(records)
+    if practice is None:
+        return _weighed(job, records, gear, strategy, record)
+    clock = debrief.clock(records)
+    if suspects_hidden(records):
+        now = standing(records)
+        told = Diagnosis(stage=stage_of(now), owed=owed_words(now))
+        return Weighed(job.id, told, practice=practice, clock=clock, hidden=True)
+    return replace(_weighed(job, records, gear, strategy, record), practice=practice, clock=clock)
+
+
+def _weighed(job: Job, records: list[Record], gear, strategy, record: ShopLessons | None) -> Weighed:
     circuits = circuits_of(records)
     own = record.but(job.id) if record is not None else None
     told = weigh_records(records, circuits, gear, strategy, record=own)

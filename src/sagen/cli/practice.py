@@ -17,7 +17,9 @@ def arguments(parser) -> None:
     parser.add_argument(
         "--seed", type=int, required=True, metavar="N", help="which machine; the same for the same number"
     )
-    parser.add_argument("--level", type=int, required=True, choices=LEVELS, help="how hard it is")
+    which = parser.add_mutually_exclusive_group(required=True)
+    which.add_argument("--level", type=int, choices=LEVELS, default=0, help="how hard it is")
+    which.add_argument("--lesson", default="", metavar="NAME", help="a lesson of the course in place of a level")
     parser.add_argument("--auto", action="store_true", help="Sagen plays, and is scored")
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
@@ -25,15 +27,20 @@ def arguments(parser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     if arguments.auto:
-        row = score(arguments.seed, arguments.level).as_row()
+        row = score(arguments.seed, arguments.level, arguments.lesson).as_row()
         print(json.dumps(row) if arguments.json else _score_words(row))
         return 0
-    row = _story(PracticeMachine(arguments.level, arguments.seed))
+    row = _story(PracticeMachine(arguments.level, arguments.seed, lesson=arguments.lesson))
     if arguments.json:
-        print(json.dumps({"seed": arguments.seed, "level": arguments.level, **row}))
+        print(json.dumps({**_which(arguments), **row}))
     else:
         print("\n".join(f"{key}: {value}" for key, value in row.items()))
     return 0
+
+
+def _which(arguments: argparse.Namespace) -> dict:
+    lesson = {"lesson": arguments.lesson} if arguments.lesson else {}
+    return {"seed": arguments.seed, "level": arguments.level, **lesson}
 
 
 def _story(machine: PracticeMachine) -> dict:
@@ -58,6 +65,6 @@ def _score_words(row: dict) -> str:
 
 def _failed(arguments: argparse.Namespace, message: str) -> None:
     if arguments.json:
-        print(json.dumps({"seed": arguments.seed, "level": arguments.level, "error": message}))
+        print(json.dumps({**_which(arguments), "error": message}))
     else:
         print(f"sagen practice: {message}", file=sys.stderr)

@@ -252,7 +252,7 @@ class Bench(QWidget):
         self.start_text.setText(
             "Open a capture of the trail to see it here,\nor drop a recorder's file anywhere on this window."
             if captures
-            else "Nothing on the bench yet.\n\nFollow the next check on the right, enter a meter reading,\n"
+            else "Nothing on the bench yet.\n\nDo a check from the right, enter a meter reading,\n"
             "or drop a recorder's file anywhere on this window."
         )
         self.start_button.show()

@@ -106,6 +106,7 @@ class Shell:
         workspace.weighed.connect(
             lambda told: self.suspects.show_weighed(told.suspects, told.checks, told.diagnosis.advice, told.notes)
         )
+        workspace.weighed.connect(self.suspects.show_practice)
         workspace.weighed.connect(lambda told: self.suspects.show_record(told.record, workspace.record_counts))
         workspace.capture_opened.connect(self._capture_opened)
         workspace.incoming.connect(self._incoming)
@@ -123,6 +124,11 @@ class Shell:
             (self.header.recording.open, "instruments.show_recording"),
         ):  # fmt: skip
             button.clicked.connect(run(command))
+        practice = self.suspects.practice
+        for signal, command in (
+            (practice.looked, "practice.look"), (practice.paid, "practice.pay"), (practice.finished, "practice.debrief"),
+        ):  # fmt: skip
+            signal.connect(run(command))
         for side, button in self.header.side_buttons.items():
             button.clicked.connect(lambda _=False, side=side: self.toggle_side(side))
         self.header.undo_button.clicked.connect(lambda _=False: workspace.undo())
@@ -161,8 +167,9 @@ class Shell:
             (
                 "Practice",
                 (
-                    ("A machine to practise on", run("practice.begin")),
+                    ("Lessons and machines to practise on", run("practice.begin")),
                     ("What it was, and how it went", run("practice.debrief")),
+                    ("A case of this job, for others to practise on", run("practice.hand_over")),
                 ),
             ),
             ("Job and log", tuple((words, run(command)) for words, command in logs.LOG_COMMANDS)),

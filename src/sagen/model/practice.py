@@ -4,21 +4,79 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
 
 from sagen.model.trail import NoteEntry, Record
 
-_MARK = re.compile(r"^Practice, level ([1-5]), machine (\d{1,9})\.")
+LOOK_MINUTES = 5.0  #: of the machine's clock that a look at the suspects costs, where it costs any
 
 
-def mark(level: int, seed: int) -> str:
-    """The words that a practice job's first note begins with."""
-    return f"Practice, level {level}, machine {seed}."
+class Shown(StrEnum):
+    """Whether the learner sees whom Sagen suspects."""
+
+    HIDDEN = "hidden"
+    PRICED = "at a price"
+    SHOWN = "shown"
 
 
-def practice_of(records: Iterable[Record]) -> tuple[int, int] | None:
-    """Level and machine of a practice job; None for any other."""
+@dataclass(frozen=True)
+class Practice:
+    """Which machine a practice job is about, and what the learner sees of the suspects."""
+
+    level: int = 0  #: 1 to 5; 0 where it is of a lesson or a teacher's
+    seed: int = 0
+    lesson: str = ""  #: the slug of a lesson
+    case: str = ""  #: what a teacher hid in it, in letters that tell a reader nothing
+    suspects: Shown = Shown.HIDDEN
+
+    @property
+    def mark(self) -> str:
+        """The words that the job's first note begins with."""
+        what = f"level {self.level}" if self.level else f"lesson {self.lesson}" if self.lesson else f"case {self.case}"
+        return f"Practice, {what}, machine {self.seed}. Suspects {self.suspects}."
+
+
+_MARK = re.compile(
+    r"^Practice, (?:level ([1-5])|lesson ([a-z0-9_]{1,40})|case ([A-Z2-7]{8,800})), machine (\d{1,9})\."
+    r"(?: Suspects (hidden|at a price|shown)\.)?"
+)
+#: how the note of a look that costs begins
+LOOKED = "Looked at the suspects"
+_SCORED = re.compile(r"^Practice, scored (\d{1,3}) of 100: (.*)", re.DOTALL)
+
+
+def practice_of(records: Iterable[Record]) -> Practice | None:
+    """What a practice job is about; None for any other."""
     for record in records:
         found = _MARK.match(record.text) if isinstance(record, NoteEntry) else None
         if found:
-            return int(found[1]), int(found[2])
+            level, lesson, case, seed, suspects = found.groups()
+            # A job of before the suspects could be hidden had them in sight.
+            return Practice(int(level or 0), int(seed), lesson or "", case or "", Shown(suspects or Shown.SHOWN))
     return None
+
+
+def scored(points: int, words: str) -> NoteEntry:
+    """The note that a debrief leaves on the trail."""
+    return NoteEntry(f"Practice, scored {points} of 100: {words}")
+
+
+def score_of(records: Iterable[Record]) -> int | None:
+    """The points that the first debrief of a job gave; None where there was none."""
+    for record in records:
+        found = _SCORED.match(record.text) if isinstance(record, NoteEntry) else None
+        if found:
+            return int(found[1])
+    return None
+
+
+def suspects_hidden(records: Iterable[Record]) -> bool:
+    """Whether the suspects of a job are out of sight: of practice, until they were paid for, or it was told what it was."""
+    records = list(records)
+    practice = practice_of(records)
+    if practice is None or practice.suspects == Shown.SHOWN or score_of(records) is not None:
+        return False
+    last = records[-1] if records else None
+    paid = isinstance(last, NoteEntry) and last.text.startswith(LOOKED)
+    return not (practice.suspects == Shown.PRICED and paid)

@@ -16,6 +16,7 @@ from sagen.desk.lenses.tap_guide import TapGuide
 from sagen.desk.parts import chosen_files
 from sagen.instruments.stand_in import recorded
 from sagen.kinds.kind import kind_of
+from sagen.model.practice import practice_of
 from sagen.model.trail import KeptReference, RepairEntry, ScanEntry
 from sagen.model.vocabulary import Capability, CheckKind, CodesBack, Scan
 from sagen.reason.checks import recorder_settings
@@ -111,7 +112,7 @@ def compare_ends(workspace, message, other, pull_up_ohm) -> None:
 
 def record_stand_in(workspace, instruments, message, state) -> None:
     """Record with the stand-in, as a file would be brought in."""
-    job, name = workspace.job, instruments.stand_in
+    job, name = workspace.job, instruments.stand_in or "stand-in"
 
     def record(_task) -> Incoming:
         recorder = instruments.stand_in_for(job).recorder(state)
@@ -171,7 +172,10 @@ def record_again(workspace, commands, record) -> None:
     commands.run("captures.take_recording", check, words)
 
 
-def inspect(workspace, window, check, text) -> None:
+def inspect(workspace, commands, window, check, text) -> None:
+    if practice_of(workspace.job.records()):
+        commands.run("practice.seen", check.slug)  # the machine of a practice job answers itself
+        return
     form = LookForm(check, text, window)
     if form.exec():
         workspace.add(replace(form.answer(), circuit=workspace.circuit))
@@ -183,7 +187,10 @@ def swap(workspace, window, check, text) -> None:
         workspace.add(replace(form.answer(), circuit=workspace.circuit))
 
 
-def scan(workspace, window, check, text) -> None:
+def scan(workspace, commands, window, check, text) -> None:
+    if practice_of(workspace.job.records()):
+        commands.run("practice.seen", check.slug)
+        return
     form = TesterForm(ScanEntry(check.slug, CodesBack.NEVER if check.slug == Scan.CODES_BACK else 0.0), window)
     form.setWindowTitle(check.name[:1].upper() + check.name[1:])
     if form.exec():

@@ -1,60 +1,139 @@
-"""Commands of practice: a machine with a hidden fault, and what it was."""
+"""Commands of practice: a machine with a hidden fault, looks at it, and what it was."""
 
 from __future__ import annotations
 
-import secrets
+from dataclasses import replace
+from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem
 
-from sagen.casework.practice import LEVELS
-from sagen.casework.practice_job import Debrief, DrawPractice
+from sagen.casework.course import read_case
+from sagen.casework.practice_job import DrawPractice, LookAtMachine, MakeCase
 from sagen.desk.forms.base import Form
-from sagen.desk.theme.plain import Label
-from sagen.model.practice import practice_of
+from sagen.desk.parts import last_folder
+from sagen.desk.theme.plain import Label, plain_tip
+from sagen.model.errors import SagenError
+from sagen.model.practice import LOOKED, Practice, practice_of
+from sagen.model.trail import NoteEntry
+from sagen.model.vocabulary import CheckKind
+from sagen.model.words import said_minutes
+from sagen.reason.facts import knowledge
+from sagen.reason.several import circuits_of
 
-LEVEL_WORDS = {
-    1: "1: a frank fault of a crank sensor's circuit", 2: "2: any circuit, or nothing wrong at all",
-    3: "3: slighter faults, some that come and go, misleading history", 4: "4: the same, and new parts may be bad",
-    5: "5: two faults",
-}  # fmt: skip
-
-
-class PracticeForm(Form):
-    """How hard the machine is to be."""
-
-    def __init__(self, parent=None):
-        super().__init__("A machine to practise on", "Draw one", parent)
-        self.setMinimumWidth(600)
-        self.fields.addRow(Label(
-            "A made-up customer brings a simulated machine with a hidden fault. Measure, record and repair it in the ordinary "
-            "window: the stand-in instruments are clipped to it.", name="quiet", wrap=True,
-        ))  # fmt: skip
-        self.level = self.add("Level", QComboBox())
-        for level in LEVELS:
-            self.level.addItem(LEVEL_WORDS[level], level)
+CASES = "A case to practise on (*.case.toml)"
+FIRST = "Open a practice job first: More, Practice."
 
 
-def begin(workspace, window) -> None:
-    """Draw a machine and open it as a job."""
-    if workspace.log is None:
-        return
-    form = PracticeForm(window)
-    if form.exec():
-        draw(workspace, form.level.currentData(), secrets.randbelow(1_000_000))
+def begin(navigation) -> None:
+    """The lessons and levels."""
+    navigation.show_page("practice")
 
 
-def draw(workspace, level: int, seed: int) -> None:
-    """The machine of a level and number as a job."""
+def draw(workspace, practice: Practice) -> None:
+    """A machine to practise on as a job of its own."""
     workspace.submit(
-        DrawPractice(None, level, seed),
+        DrawPractice(None, practice),
         lambda story: workspace.add_job(story.machine, story.owner, 4, list(story.records)),
     )
 
 
-def debrief(workspace, message) -> None:
-    """Say what the practice machine was, and how it went."""
+def open_case(workspace, message, window, settings, suspects) -> None:
+    """A machine that a teacher handed over."""
+    name, _ = QFileDialog.getOpenFileName(window, "A case to practise on", str(last_folder(settings)), CASES)
+    if not name:
+        return
+    try:
+        draw(workspace, Practice(case=read_case(name).letters, seed=1, suspects=suspects))
+    except SagenError as error:
+        message.say(str(error))
+
+
+def hand_over(workspace, message, window, settings) -> None:
+    """A case for others to practise on, of the open job."""
+    job = workspace.job
+    if job is None:
+        message.say("Open the proven job that is to be practised on.")
+        return
+    start = str(last_folder(settings) / "machine.case.toml")
+    name, _ = QFileDialog.getSaveFileName(window, "A case of this job, without a name", start, CASES)
+    if name:
+        path = name if Path(name).suffix else f"{name}.case.toml"
+        workspace.submit(MakeCase(job.id, job, path), message.say, failed=message.say)
+
+
+#: kinds of check in the order in which they are listed, and how each begins
+KINDS = {
+    CheckKind.METER: "Meter", CheckKind.CAPTURE: "Recorder", CheckKind.LOOK: "Look", CheckKind.SCAN: "Tester",
+}  # fmt: skip
+
+
+class CheckList(Form):
+    """All that can be measured, recorded, looked at or asked of a circuit, with the minutes that it takes."""
+
+    def __init__(self, spec, parent=None):
+        super().__init__("Do a check", "Do it", parent)
+        self.setMinimumWidth(560)
+        self.fields.addRow(
+            Label("The machine answers, and its clock goes on by so many minutes.", name="quiet", wrap=True)
+        )
+        self.list = QListWidget()
+        self.list.setMinimumHeight(340)
+        self.list.setAccessibleName("Checks of this circuit")
+        fitting = [check for check in knowledge().checks if check.kind in KINDS and check.fits(spec)]
+        for check in sorted(fitting, key=lambda item: (list(KINDS).index(item.kind), item.name)):
+            row = QListWidgetItem(f"{KINDS[check.kind]}:  {check.name}  ({said_minutes(check.minutes)})")
+            row.setData(Qt.ItemDataRole.UserRole, check.slug)
+            row.setToolTip(plain_tip(check.said(spec)))
+            self.list.addItem(row)
+        self.list.setCurrentRow(0)
+        self.list.itemDoubleClicked.connect(lambda _: self.accept())
+        self.fields.addRow(self.list)
+
+    def answer(self):
+        return knowledge().check(self.list.currentItem().data(Qt.ItemDataRole.UserRole))
+
+
+def look(workspace, commands, message, window) -> None:
+    """One check of the machine of the open practice job."""
     job = workspace.job
     if job is None or practice_of(job.records()) is None:
-        message.say("Open a practice job first: More, Practice.")
+        message.say(FIRST)
         return
-    workspace.submit(Debrief(job.id, job), message.say)
+    spec = next(iter(circuits_of(job.records()).values()))
+    form = CheckList(spec, window)
+    if not form.exec():
+        return
+    check = form.answer()
+    if check.kind == CheckKind.METER:
+        commands.run("captures.take_reading", check, check.said(spec))
+    elif check.kind == CheckKind.CAPTURE:
+        commands.run("captures.record_stand_in", check.state)
+    else:
+        seen(workspace, check.slug)
+
+
+def seen(workspace, slug: str) -> None:
+    """What a look comes to, on the trail."""
+    job, circuit = workspace.job, workspace.circuit
+
+    def put(record) -> None:
+        if workspace.job is not None and workspace.job.id == job.id:
+            workspace.add(replace(record, circuit=circuit))
+
+    workspace.submit(LookAtMachine(job.id, job, slug), put)
+
+
+def pay(workspace) -> None:
+    """See the suspects once, for minutes of the machine's clock."""
+    if workspace.job is not None:
+        workspace.add(NoteEntry(f"{LOOKED}."))
+
+
+def debrief(workspace, navigation, message) -> None:
+    """What the practice machine was, and how it went."""
+    job = workspace.job
+    if job is None or practice_of(job.records()) is None:
+        message.say(FIRST)
+        return
+    navigation.show_page("debrief")

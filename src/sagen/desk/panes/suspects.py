@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.desk.panes.practice_card import PracticeCard
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
@@ -264,7 +265,8 @@ class SuspectsPane(QWidget):
         outer.setContentsMargins(8, 8, 4, 8)
         outer.setSpacing(6)
         self._low = False
-        self.card = CheckCard()
+        self.practice, self.card = PracticeCard(), CheckCard()
+        outer.addWidget(self.practice)
         self.wished = QWidget()
         self.wished.setLayout(self._wishes_row())
         self.record = self._record_button()
@@ -349,6 +351,14 @@ class SuspectsPane(QWidget):
         for row in self.rows:
             if row is not unfolded:
                 row.bar.setChecked(False)
+
+    def show_practice(self, weighed) -> None:
+        """The card of a practice job, and what is hidden of it."""
+        self.practice.show_practice(weighed)
+        self.wished.setVisible(not weighed.hidden)
+        if weighed.hidden:
+            self.card.hide()
+            self.empty.hide()
 
     def show_record(self, said: str, counts: bool) -> None:
         """What of the shop's own record counted in the weighing shown."""

@@ -1,0 +1,136 @@
+"""A practice job looked back on: the points, each step with what it told, and the plan of one who knows the fault."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from sagen.casework.course import course
+from sagen.casework.debrief import TELLS, Debriefed, Walked, other_clothes
+from sagen.casework.practice_job import Debrief
+from sagen.desk.actions import Action
+from sagen.desk.pages import JobPage
+from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
+from sagen.model.errors import SagenError
+from sagen.model.practice import practice_of, score_of, scored
+from sagen.model.words import said_minutes
+
+if TYPE_CHECKING:
+    from sagen.desk.ports import Commands, Message, Navigation
+    from sagen.desk.workspace import DeskWorkspace
+
+STEP_HEADS, PLAN_HEADS = (
+    ("Your step", "Minutes", "It was, before", "after", "What it told"),
+    ("One who knows the fault", "Minutes"),
+)
+
+
+class DebriefPage(JobPage):
+    """Two tables, a sentence and the points."""
+
+    name, title = "debrief", "Looked back"
+    shortcuts = (Action("Alt+A", "practise the same fault again, in another machine", lambda page: page.again()),)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.found: Debriefed | None = None
+        self._of: tuple | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(Label("Looked back", name="heading"))
+        self.points = Label(name="strong")
+        head.addWidget(self.points, 1)
+        self.more = QPushButton("Again, in other clothes")
+        self.more.setToolTip("The same fault in another machine (Alt+A)")
+        self.more.clicked.connect(self.again)
+        back = QPushButton("Back")
+        back.clicked.connect(self.left)
+        head.addWidget(self.more)
+        head.addWidget(back)
+        layout.addLayout(head)
+        self.said, self.looks = Label(wrap=True), Label(name="quiet", wrap=True)
+        layout.addWidget(self.said)
+        layout.addWidget(self.looks)
+        self.first = self.steps = TextTable(STEP_HEADS, "Your steps", stretch=0)
+        self.plan = TextTable(PLAN_HEADS, "The plan of one who knows the fault", stretch=0)
+        layout.addWidget(self.steps, 3)
+        layout.addWidget(self.plan, 1)
+
+    def wire(self, workspace: DeskWorkspace, navigation: Navigation, commands: Commands, message: Message) -> None:
+        super().wire(workspace, navigation)
+        self.commands, self.message = commands, message
+
+    def show_job(self) -> None:
+        job = self.workspace.job
+        if not self.isVisible() or job is None or practice_of(job.records()) is None:
+            return
+        which = (job.id, sum(score_of([record]) is None for record in job.records()))
+        if which == self._of:
+            return
+        self._of, self.found = which, None
+        self._fill("Working out the best plan for this machine.")
+        self.workspace.submit(
+            Debrief(job.id, job), lambda found: self._show(job.id, found), failed=self._fill, slot="debrief"
+        )
+
+    def _fill(self, said: str, points: str = "", looks: str = "") -> None:
+        self.said.setText(str(said))
+        self.points.setText(points)
+        self.looks.setText(looks)
+        self.looks.setVisible(bool(looks))
+        found = self.found
+        self.more.setEnabled(found is not None)
+        self.steps.show_rows([(_cells(step), "", step) for step in found.steps] if found else [])
+        self.plan.show_rows([((name, f"{minutes:.0f}"), "", name) for name, minutes in found.plan] if found else [])
+        for table in (self.steps, self.plan):
+            table.setVisible(found is not None and table.rowCount() > 0)
+
+    def _show(self, job_id: int, found: Debriefed) -> None:
+        job = self.workspace.job
+        if job is None or job.id != job_id:
+            return
+        self.found = found
+        lesson = course().get(practice_of(job.records()).lesson)
+        self._fill(found.said, f"{found.points} of 100", lesson.looks if lesson is not None else "")
+        if self.isVisible():
+            (self.steps if found.steps else self.more).setFocus()
+        if score_of(job.records()) is None:
+            # The first look back counts; from then on nothing of this machine is hidden.
+            self.workspace.add(scored(found.points, found.said))
+
+    def again(self) -> None:
+        """The same fault in another machine."""
+        job = self.workspace.job
+        practice = practice_of(job.records()) if job is not None else None
+        if practice is None:
+            return
+        try:
+            self.commands.run("practice.draw", other_clothes(practice))
+        except SagenError as error:
+            self.message.say(str(error))
+
+
+def _cells(step: Walked) -> tuple[str, ...]:
+    """A step as the table shows it: how likely what was wrong was taken to be, before and after."""
+    before, after = (f"{100 * share:.0f} %" for share in (step.before, step.after))
+    if step.repair:
+        told = (
+            "for nothing" if step.needless else "it is well" if step.after == 0.0 or step.before >= 0.5 else "repaired"
+        )
+        return step.words, f"{step.minutes:.0f}", before, "", told
+    instead = f"; {step.better} ({said_minutes(step.better_minutes)}) tells more" if step.better else ""
+    if step.proof:
+        told = "proof"
+    elif step.careless:
+        told = "turned with the timing in doubt"
+    elif step.ready:
+        told = "it was plain already"
+    elif abs(step.bits) < TELLS:
+        told = f"nothing{instead}"
+    else:
+        told = "towards it" if step.bits > 0 else f"away from it{instead}"
+    return step.words, f"{step.minutes:.0f}", before, after, told

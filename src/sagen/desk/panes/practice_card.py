@@ -1,0 +1,55 @@
+"""The card of a practice job: the machine's clock, what can be done beside measuring, and the way to the debrief."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QPushButton, QVBoxLayout
+
+from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
+from sagen.model.practice import LOOK_MINUTES, Shown
+from sagen.model.words import said_minutes
+
+HIDDEN = "Whom Sagen suspects is hidden. Measure, record, look and ask; then repair and prove it."
+
+
+class PracticeCard(QFrame):
+    """What a learner sees above the suspects."""
+
+    looked = Signal()
+    paid = Signal()
+    finished = Signal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 10, 8)
+        layout.setSpacing(4)
+        self.clock, self.said = Label(name="over"), Label(name="quiet", wrap=True)
+        layout.addWidget(self.clock)
+        layout.addWidget(self.said)
+        row = WrapRow(spacing=4)
+        self.look, self.done, self.pay = QPushButton("Do a check"), QPushButton("Look back"), QPushButton()
+        self.look.setToolTip(
+            "All that can be measured, recorded, looked at or asked of this circuit: the machine answers"
+        )
+        self.pay.setText(f"Show suspects ({LOOK_MINUTES:.0f} min)")
+        self.pay.setToolTip("They stand until the next entry, and the machine's clock goes on by that much")
+        self.done.setToolTip("What it was, and how it went: afterwards nothing is hidden any more")
+        for button, signal in ((self.look, self.looked), (self.done, self.finished), (self.pay, self.paid)):
+            button.clicked.connect(signal)
+            row.addWidget(button)
+        layout.addLayout(row)
+        self.hide()
+
+    def show_practice(self, weighed) -> None:
+        """The clock of what was weighed; out of sight where that is no practice."""
+        self.setVisible(weighed.practice is not None)
+        if weighed.practice is None:
+            return
+        self.clock.setText(f"PRACTICE \u00b7 {said_minutes(weighed.clock).upper()} ON THE CLOCK")
+        self.said.setText(HIDDEN)
+        self.said.setVisible(weighed.hidden)
+        self.pay.setVisible(weighed.hidden and weighed.practice.suspects == Shown.PRICED)
