@@ -130,7 +130,9 @@ def _entry_text_of_inspection_entry(inspection_entry: InspectionEntry) -> str:
     name = inspection_entry.check.replace("_", " ")
     if inspection_entry.part is None:
         again = ", once more" if inspection_entry.again else ""
-        return f"{name[:1].upper()}{name[1:]}{again}: {inspection_entry.outcome.replace('_', ' ') or 'as expected'}"
+        more = f" ({inspection_entry.seen})" if inspection_entry.seen else ""
+        outcome = inspection_entry.outcome.replace("_", " ") or "as expected"
+        return f"{name[:1].upper()}{name[1:]}{again}: {outcome}{more}"
     sure = ", certain" if inspection_entry.certain else ""
     seen = inspection_entry.seen or inspection_entry.outcome.replace("_", " ") or "as expected"
     return f"Looked at {THINGS[inspection_entry.part].lower()}: {seen}{sure}"

@@ -4,13 +4,8 @@ from __future__ import annotations
 
 import json
 
-import numpy as np
-
+from sagen.casework.hearing import heard_in, words
 from sagen.cli import say_what_failed
-from sagen.files import read_capture
-from sagen.signal.cranking_sound import Heard, listen
-
-MOST_S = 120.0  #: of a file: nobody cranks longer
 
 
 def arguments(parser) -> None:
@@ -21,25 +16,9 @@ def arguments(parser) -> None:
 
 
 def run(arguments) -> int:
-    capture = read_capture(arguments.file)
-    count = min(capture.samples, int(MOST_S * capture.sfreq))
-    heard = listen(
-        np.mean([channel.values(0, count) for channel in capture.channels], axis=0), capture.sfreq, arguments.cylinders
-    )
+    heard = heard_in(arguments.file, arguments.cylinders).heard
     print(json.dumps(heard.as_row()) if arguments.json else words(heard))
     return 0
-
-
-def words(heard: Heard) -> str:
-    """What was heard, in a sentence or two."""
-    told = f"It cranks at {heard.rpm:.0f} rpm ({heard.rpm_low:.0f} to {heard.rpm_high:.0f}), over {heard.strokes} compressions."
-    if heard.even:
-        return f"{told} They sound alike."
-    places = ", ".join(str(place) for place in heard.weak)
-    return (
-        f"{told} In every cycle the compression at place {places} of the firing order, counted from the first one heard, is hardly "
-        "there: measure compression before a sensor is blamed."
-    )
 
 
 def _failed(arguments, message: str) -> None:

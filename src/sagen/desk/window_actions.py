@@ -59,7 +59,7 @@ WAY = {
         ("Circuit and meter", "view.show_circuit"), ("Bring a capture in", "captures.choose"),
         ("Live", "view.show_with_job", "live"), ("Probe mode", "instruments.probe"),
         ("Picture board: which looks like yours?", "view.show_with_job", "board"),
-        ("A reading by the card", "entries.add_value"), ("Sensor in the hand", "view.show_with_job", "tester"),
+        ("How it cranks, by its sound", "captures.hear"), ("A reading by the card", "entries.add_value"), ("Sensor in the hand", "view.show_with_job", "tester"),
     ),
     Leg.FOUND: (
         ("Plan", "view.show_with_job", "plan"), ("The check on the card", "view.do_shown_check"),

@@ -5,15 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+from PySide6.QtWidgets import QFileDialog
+
 from sagen.casework.captures import HuntEvents
 from sagen.casework.examination import Incoming, build_pyramids
+from sagen.casework.hearing import QUESTION, HearCranking, words
 from sagen.casework.laid_over import CompareEnds, LayModelUnder, LayOtherBankUnder, LayUnder
 from sagen.casework.shelf import KeepAsGood
 from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.desk.forms.entries import RepairForm, TesterForm
 from sagen.desk.forms.events import EventsForm
+from sagen.desk.forms.job import CylindersForm
 from sagen.desk.lenses.tap_guide import TapGuide
-from sagen.desk.parts import chosen_files
+from sagen.desk.parts import chosen_files, last_folder
 from sagen.instruments.stand_in import recorded
 from sagen.kinds.kind import kind_of
 from sagen.model.practice import practice_of
@@ -179,6 +183,36 @@ def inspect(workspace, commands, window, check, text) -> None:
     form = LookForm(check, text, window)
     if form.exec():
         workspace.add(replace(form.answer(), circuit=workspace.circuit))
+
+
+SOUNDS = "Sound (*.wav)"
+
+
+def hear(workspace, message, settings, window) -> None:
+    """How the engine cranks, by a recording of its sound: the starter's question is answered by what is heard."""
+    job = workspace.job
+    if job is None:
+        message.say("Open a job first.")
+        return
+    cylinders = job.cylinders
+    if not cylinders:  # the strokes are counted by that
+        form = CylindersForm(window)
+        cylinders = form.answer() if form.exec() else None
+    if not cylinders:
+        return
+    name, _ = QFileDialog.getOpenFileName(window, "The sound of cranking", str(last_folder(settings)), SOUNDS)
+    if not name:
+        return
+
+    def ask(heard) -> None:
+        if workspace.job is None or workspace.job.id != job.id:
+            return
+        form = LookForm(knowledge().check(QUESTION), words(heard.heard), window)
+        form.outcome.setCurrentIndex(form.outcome.findData(heard.outcome))
+        if form.exec():
+            workspace.add(replace(form.answer(), seen=heard.short, circuit=workspace.circuit))
+
+    workspace.submit(HearCranking(job.id, name, cylinders), ask, failed=message.say)
 
 
 def swap(workspace, window, check, text) -> None:

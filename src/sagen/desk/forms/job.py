@@ -30,6 +30,9 @@ from sagen.model.words import (
     PARTS,
 )
 
+#: counts that engines have
+CYLINDERS = (*range(1, 13), 16)
+
 
 class CodePick(QComboBox):
     """Generic codes by what they mean, for a hand without a keyboard; tells the chosen one through `took`."""
@@ -72,7 +75,7 @@ class JobForm(Form):
             self.changed.addItem(words, part)
         self.cylinders = self.add("Cylinders", QComboBox())
         self.cylinders.addItem("Not known", None)
-        for count in (*range(1, 13), 16):
+        for count in CYLINDERS:
             self.cylinders.addItem(str(count), count)
 
     def _picked(self, code: str) -> None:
@@ -106,3 +109,20 @@ def code_entry(text: str, meant: str = "", says: CodeKind | None = None) -> Code
     """A code's entry, with what a generic code means; raises SagenError for what is no code."""
     code = parse_code(text)
     return CodeEntry(code, meant or generic_meaning(code), says)
+
+
+class CylindersForm(Form):
+    """How many cylinders an engine has, where the job does not say."""
+
+    def __init__(self, parent=None):
+        super().__init__("How many cylinders has it?", "Go on", parent)
+        self.count = self.add("Cylinders", QComboBox())
+        for count in CYLINDERS:
+            self.count.addItem(str(count), count)
+        self.count.setCurrentIndex(-1)
+
+    def problem(self) -> str:
+        return "" if self.count.currentIndex() >= 0 else "How many cylinders?"
+
+    def answer(self) -> int:
+        return self.count.currentData()
