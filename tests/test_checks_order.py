@@ -2,6 +2,7 @@
 
 import copy
 import itertools
+import re
 
 import numpy as np
 import pytest
@@ -307,3 +308,18 @@ def test_after_a_repair_the_advice_names_what_left_with_the_part():
     assert said.enough
     assert "left with the sensor" in said.text
     assert world_of(HALL).faults[0] == SOUND
+
+
+@pytest.mark.parametrize(
+    ("spec", "check", "said"),
+    [
+        # Common practice, no published source: what a technician reads off such a figure.
+        (HALL, "feed_at_the_plug", "lower: .*fuse blown"),
+        (HALL, "signal_with_the_sensor_unplugged", "lower: .*signal wire leaking"),
+        (HALL, "ask_the_starter", "still: shaft does not turn"),
+        (COIL, "ohms_of_the_coil", "higher: coil high resistance"),
+    ],
+)
+def test_a_check_says_what_each_answer_points_at(spec, check, said):
+    found = next(item for item in ranked(spec) if item.check.slug == check)
+    assert re.search(f"If .*{said}", found.why), found.why

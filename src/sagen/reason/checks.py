@@ -302,7 +302,9 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
             for at in block.steps:
                 check, outcomes, gain, saves, minutes, access = foreseen[at]
                 names = _separated(outcomes, outlook)
-                why = words.why(gain, names, minutes + access, pays)
+                ohms = words.is_ohms(check.point)
+                drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
+                why = words.why(gain, names, minutes + access, pays, _points_at(check, outcomes, outlook, names, drawn))
                 if access and len(block.steps) > 1:
                     why = f"{why} {words.why_together(check.place, len(block.steps))}"
                 proof = closed and proves(check, leading)
@@ -310,8 +312,6 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                     why = words.why_proof(leading)
                 if check is again:
                     why = words.why_again() if waits else f"{why} {words.TAKEN_AFRESH}"
-                ohms = words.is_ohms(check.point)
-                drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
                 made = NextCheck(
                     check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
                     check.said(case.spec), pays, wrong_now=wrong_now, wrong_after=wrong_after[at],
@@ -558,6 +558,46 @@ def _separated(outcomes: np.ndarray, outlook: Outlook) -> tuple[str, ...]:
             if unexpected[index] > 0.004 and fault != SOUND and fault not in names:
                 names.append(fault)
     return tuple(names[:4])
+
+
+#: an answer points at a fault mode that gives it so often at least
+POINTS = 0.5
+
+
+def _points_at(
+    check: CheckFacts, outcomes: np.ndarray, outlook: Outlook, names: tuple[str, ...], sound: np.ndarray | None
+) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """What each answer of a check would point at: the answer in a word, and fault modes; () where no word says it.
+
+    Parameters
+    ----------
+    outcomes : ndarray, shape (outcomes, hypotheses)
+    names : tuple of str
+        the fault modes that are asked about
+    sound : ndarray or None
+        what sound circuits read, V or ohm, sorted
+    """
+    shares = {}
+    if check.kind == CheckKind.LOOK:
+        words_of = [name.replace("_", " ") for name in check.outcome]
+        shares = {word: outcomes[at] for at, word in enumerate(words_of)}
+    elif check.kind == CheckKind.METER and sound is not None:
+        ohms = check.point in OHM_POINTS
+        drawn = outlook.particle_set.reading(check.point, check.state, ohms)
+        bands = words.bands_of_sound(sound, ohms)
+        lowest, highest = min(low for low, _ in bands), max(high for _, high in bands)
+        shares = {"lower": (drawn < lowest).mean(axis=1), "higher": (drawn > highest).mean(axis=1)}
+    found: dict[str, list[str]] = {}
+    for name in names:
+        own = np.array([name in faults for faults in outlook.faults])
+        weight = outlook.p * own
+        if not weight.sum():
+            continue
+        usual = {word: float(share @ weight / weight.sum()) for word, share in shares.items()}
+        best = max(usual, key=usual.get, default=None)
+        if best is not None and usual[best] >= POINTS:
+            found.setdefault(best, []).append(name)
+    return tuple((word, tuple(found[word])) for word in shares if word in found)
 
 
 # When to stop -----------------------------------------------------------------------------------------

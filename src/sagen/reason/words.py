@@ -251,7 +251,13 @@ def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float
     return f"{bands}. {check.expect}"
 
 
-def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str:
+def why(
+    gain: float,
+    faults: tuple[str, ...],
+    minutes: float,
+    pays: bool,
+    points_at: tuple[tuple[str, tuple[str, ...]], ...] = (),
+) -> str:
     """Why a check is worth doing next, or not.
 
     Parameters
@@ -264,12 +270,19 @@ def why(gain: float, faults: tuple[str, ...], minutes: float, pays: bool) -> str
         min
     pays : bool
         whether it is expected to save minutes
+    points_at : tuple of (str, tuple of str)
+        an answer in a word, and the fault modes that it would point at
     """
     if not faults or gain < TELLS_LITTLE:
         return "It would tell little that is not known by now."
     told = ", ".join(title_of(fault) for fault in faults[:3])
     dear = "" if pays else " It is likely to take longer than it saves."
     took = "in a minute" if minutes < 1.5 else f"in {minutes:.0f} minutes"
+    if points_at:
+        answers = "; ".join(
+            f"{word}: {' or '.join(title_of(fault) for fault in some[:3])}" for word, some in points_at[:3]
+        )
+        return f"Why this one, {took}. If {answers}.{dear}"
     return f"Why this one: {took} it tells {told} from the rest.{dear}"
 
 
