@@ -14,7 +14,7 @@ from sagen.desk.forms.job import JobForm
 from sagen.desk.pages.circuit_page import STATES
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import FIRING, EngineView
-from sagen.desk.panes.suspects import CheckCard, ReasonLine, SuspectBar, SuspectRow, SuspectsPane
+from sagen.desk.panes.suspects import CheckCard, ReasonBar, ReasonLine, SuspectBar, SuspectRow, SuspectsPane
 from sagen.desk.theme import theme
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect
@@ -141,7 +141,10 @@ def test_a_suspect_unfolds_into_its_evidence(app):
 @pytest.mark.parametrize(("bits", "words"), [(0.5, "a little for it"), (2.0, "clearly for it"), (-6.0, "strongly against it")])  # fmt: skip
 def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):
     line = ReasonLine("x", bits)
-    assert words in line.text.text()
+    assert words in [item.text() for item in line.findChildren(QLabel)]
+    (bar,) = line.findChildren(ReasonBar)
+    assert np.sign(bar.share) == np.sign(bits)
+    assert abs(bar.share) == pytest.approx(min(abs(bits) / 5.0, 1.0))
     assert [item.text() for item in line.findChildren(QLabel, "sign")] == ["+" if bits > 0 else "\u2212"]
 
 

@@ -22,7 +22,7 @@ from sagen.desk.forms.work import number
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model.proof import Stage
+from sagen.model.proof import Stage, Standing
 from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
 from sagen.model.vocabulary import ProofStep
 from sagen.model.words import OWED, RELEARNS
@@ -39,6 +39,10 @@ STAGES = {
 }  # fmt: skip
 
 
+def _lower(words: str) -> str:
+    return words[:1].lower() + words[1:]
+
+
 class ProofPage(JobPage):
     """Rows of what is to be measured again; a line a step with done and failed."""
 
@@ -51,6 +55,7 @@ class ProofPage(JobPage):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
+        self._of, self.pressed = None, None  #: the job, and the step that was pressed to be answered
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -75,8 +80,10 @@ class ProofPage(JobPage):
             "and is to be taken again after the repair.", name="quiet", wrap=True,
         )  # fmt: skip
         layout.addWidget(self.empty)
-        layout.addLayout(self._steps())
-        layout.addLayout(self._drive())
+        self.rest = Label(name="quiet", wrap=True)
+        layout.addWidget(self.rest)
+        layout.addWidget(self._steps())
+        layout.addWidget(self._drive())
         self.relearn = Label(name="caution", wrap=True)
         layout.addWidget(self.relearn)
         layout.addLayout(self._timer())
@@ -86,31 +93,41 @@ class ProofPage(JobPage):
         super().wire(workspace, navigation)
         self.navigation, self.message, self.commands = navigation, message, commands
 
-    def _steps(self) -> QGridLayout:
-        grid = QGridLayout()
+    def _steps(self) -> QWidget:
+        """A line a step; the one that is next, or was pressed, has its two buttons in sight, the others rest."""
+        inside = QWidget()
+        grid = QGridLayout(inside)
+        grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(3)
+        grid.setVerticalSpacing(2)
         self.said: dict[ProofStep, Label] = {}
+        self.lines: dict[ProofStep, QPushButton] = {}
         self.buttons: dict[tuple[ProofStep, bool], QPushButton] = {}
         for row, step in enumerate(ProofStep):
-            label = Label(OWED[step])
+            line = self.lines[step] = QPushButton(OWED[step])
+            line.setObjectName("line")
+            line.setToolTip(f"Answer this one now (done: Alt+{row + 1})")
+            line.clicked.connect(lambda _=False, step=step: self._answer(step))
             self.said[step] = Label(name="strong")
             self.said[step].setMinimumWidth(70)
             grid.addWidget(self.said[step], row, 0)
-            grid.addWidget(label, row, 1)
+            grid.addWidget(line, row, 1)
             for column, (done, words) in enumerate(((True, "Done"), (False, "Failed")), start=2):
                 button = QPushButton(words)
-                button.setObjectName("tight")
+                button.setObjectName("first" if done else "tight")
                 button.setAccessibleName(f"{words}: {OWED[step]}")
                 button.setToolTip(f"{words} (Alt+{row + 1})" if done else words)
                 button.clicked.connect(lambda _=False, step=step, done=done: self.mark(step, done))
                 self.buttons[step, done] = button
                 grid.addWidget(button, row, column)
         grid.setColumnStretch(1, 1)
-        return grid
+        self.steps = inside
+        return inside
 
-    def _drive(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+    def _drive(self) -> QWidget:
+        self.drive = QWidget()
+        row = QHBoxLayout(self.drive)
+        row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(5)
         row.addWidget(Label("THE DRIVE", name="over"))
         self.km, self.minutes, self.conditions = QLineEdit(), QLineEdit(), QLineEdit()
@@ -128,7 +145,7 @@ class ProofPage(JobPage):
         button.setObjectName("tight")
         button.clicked.connect(self.keep_drive)
         row.addWidget(button)
-        return row
+        return self.drive
 
     def _timer(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -155,23 +172,9 @@ class ProofPage(JobPage):
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
         self.again.setEnabled(bool(rows))
-        for step in ProofStep:
-            state = (
-                "failed"
-                if step in now.failed
-                else "owed"
-                if step in now.owed
-                else "done"
-                if now.repairs and step in now.done | {ProofStep.MEASURED}
-                else ""
-            )
-            if now.repairs and not state:
-                state = "not owed"
-            self.said[step].setText(state if now.repairs else "")
-            measured = step == ProofStep.MEASURED and bool(now.again)
-            for done in (True, False):
-                # What was abnormal is proved by measuring it, not by a tick.
-                self.buttons[step, done].setEnabled(bool(now.repairs) and not measured)
+        if job.id != self._of:
+            self._of, self.pressed = job.id, None
+        self._show_steps(now)
         told = [
             f"{name}: {RELEARNS[item.kind].lower()}" + (f". {item.text}" if item.text else "")
             for name, item in now.relearn.items()
@@ -185,10 +188,42 @@ class ProofPage(JobPage):
         if not self._tick.isActive():
             self.clock.setText("")
 
+    def _show_steps(self, now: Standing) -> None:
+        """What is owed now with its buttons; what was done, and what comes later, in a word."""
+        repaired = bool(now.repairs)
+        self.steps.setVisible(repaired)
+        self.drive.setVisible(repaired and ProofStep.DRIVEN in now.owed)
+        self.rest.setText(
+            "" if repaired else "Nothing is owed before the repair. Then it is proven in this order: "
+            + "; ".join(_lower(OWED[step]) for step in ProofStep) + "."
+        )  # fmt: skip
+        self.rest.setVisible(not repaired)
+        # What was abnormal is proved by measuring it, not by a tick.
+        by_hand = [step for step in ProofStep if not (step == ProofStep.MEASURED and now.again)]
+        following = next((step for step in by_hand if step in now.owed), None)
+        current = self.pressed if self.pressed in by_hand else following
+        for step in ProofStep:
+            known = step in now.done or step == ProofStep.MEASURED
+            state = "failed" if step in now.failed else "owed" if step in now.owed else "done" if known else "not owed"
+            self.said[step].setText(state)
+            self.said[step].setObjectName("strong" if step == current or state == "failed" else "quiet")
+            self.said[step].style().polish(self.said[step])
+            self.lines[step].setEnabled(repaired and step in by_hand)
+            for done in (True, False):
+                self.buttons[step, done].setEnabled(repaired and step in by_hand)
+                self.buttons[step, done].setVisible(repaired and step == current)
+
+    def _answer(self, step: ProofStep) -> None:
+        """Another step is answered first."""
+        self.pressed = step
+        self.show_job()
+        self.buttons[step, True].setFocus()
+
     def mark(self, step: ProofStep, done: bool) -> None:
         """A step of the proof was done, or failed."""
         job = self.workspace.job
         if job is not None and self.buttons[step, done].isEnabled():
+            self.pressed = None
             self.workspace.add(ProofEntry((step,) if done else (), failed=() if done else (step,)))
 
     def keep_drive(self) -> None:
