@@ -85,6 +85,19 @@ def test_a_meter_only_job_of_two_circuits_from_intake_to_the_customers_page(desk
     assert window.stack.currentWidget() is window.page("plan")
     first = window.workspace.last_weighed.checks[0]
     assert first.check.place == "fuse"
+    # Checks behind one opening stand under its line, which keys pass over and nobody can choose.
+    table = window.page("plan").table
+    heads = [row for row, check in enumerate(table.data_of) if check is None]
+    assert heads[0] == 0
+    assert table.item(0, 0).text().startswith("Fuse box: ")
+    assert table.chosen() is first
+    for row in heads[1:]:
+        assert table.data_of[row + 1].check.place != table.data_of[row - 1].check.place
+    for _ in range(heads[1] if len(heads) > 1 else 1):
+        hand.press(KEY.Key_Down, target=table)
+    assert table.chosen() is not None
+    assert table.chosen() is not first
+    table.setCurrentCell(1, 0)
 
     def look(form):
         hand.choose(form.outcome, outcome_of(first.check, "fuse_blown"))

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
 
 from sagen.desk.actions import Action, Hint
 from sagen.desk.forms.work import CostsForm
 from sagen.desk.pages import Page
 from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.tables import TextTable
-from sagen.desk.theme.plain import Label
+from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label, plain_tip
 from sagen.model.trail import CostsEntry, PlaceEntry
 from sagen.model.vocabulary import EntryKind, Place
 from sagen.model.words import PLACES
@@ -22,7 +24,7 @@ if TYPE_CHECKING:
     from sagen.desk.ports import Commands, Navigation
     from sagen.desk.workspace import DeskWorkspace
 
-HEADS = ("", "Check", "Where", "Minutes", "Why")
+HEADS = ("", "Check", "Minutes", "What an answer points at")
 MOST = 14
 
 
@@ -69,8 +71,9 @@ class PlanPage(Page):
         layout.addLayout(places)
         self.before = Label(name="caution", wrap=True)
         layout.addWidget(self.before)
-        self.table = TextTable(HEADS, "Checks in their order", stretch=4)
-        self.table.setColumnWidth(1, 190)
+        self.table = TextTable(HEADS, "Checks in their order", stretch=3)
+        self.table.setWordWrap(False)
+        self.table.setItemDelegateForColumn(2, MinutesBar(self.table))
         self.table.activated.connect(lambda _: self._do())
         layout.addWidget(self.table, 1)
         self.empty = Label(
@@ -100,27 +103,9 @@ class PlanPage(Page):
             told = "open" if place in now else (f"{minutes:g} min" if minutes is not None else "closed")
             button.setText(f"{PLACES[place]}: {told}")
             button.setEnabled(job is not None)
-        rows = []
-        for rank, this_check in enumerate(checks[:MOST], start=1):
-            where = PLACES[this_check.check.place] if this_check.check.place else "anywhere"
-            minutes = f"{this_check.minutes:.0f}" + (
-                f" + {this_check.access:.0f} to get there" if this_check.access else ""
-            )
-            name = this_check.name[:1].upper() + this_check.name[1:]
-            rows.append(
-                (
-                    (
-                        str(rank),
-                        f"{this_check.circuit}: {name}" if this_check.circuit else name,
-                        where,
-                        minutes,
-                        _short(this_check),
-                    ),
-                    "" if this_check.pays else "quiet",
-                    this_check,
-                )
-            )
+        rows = self._rows(checks[:MOST], now)
         self.table.show_rows(rows)
+        self._dress_rows(checks[:MOST])
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
         self.do.setEnabled(bool(rows))
@@ -128,6 +113,39 @@ class PlanPage(Page):
         self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
         self.before.setVisible(bool(doable))
         self.ways.show_ways(weighed.ways if weighed else None)
+
+    def _rows(self, checks, now) -> list[tuple]:
+        """Checks in their order; those behind one opening stand under a line that names it, with its minutes."""
+        rows, before = [], object()
+        for rank, check in enumerate(checks, start=1):
+            place = check.check.place
+            if place != before:
+                rows.append(((_opening(check, place in now), "", "", ""), "quiet", None))
+                before = place
+            name = check.name[:1].upper() + check.name[1:]
+            named = f"{check.circuit}: {name}" if check.circuit else name
+            told = f"{check.minutes:.0f}"
+            rows.append(((str(rank), named, told, _short(check)), "" if check.pays else "quiet", check))
+        return rows
+
+    def _dress_rows(self, checks) -> None:
+        """Lines of openings run over the whole row and cannot be chosen; minutes are drawn on one scale."""
+        self.table.clearSpans()
+        longest = max((check.minutes for check in checks), default=1.0)
+        first = next((row for row, check in enumerate(self.table.data_of) if check is not None), None)
+        for row, check in enumerate(self.table.data_of):
+            if check is None:
+                self.table.setSpan(row, 0, 1, len(HEADS))
+                for column in range(len(HEADS)):
+                    self.table.item(row, column).setFlags(Qt.ItemFlag.NoItemFlags)
+            else:
+                self.table.item(row, 2).setData(Qt.ItemDataRole.UserRole, check.minutes / max(longest, 1.0))
+                self.table.item(row, 3).setToolTip(plain_tip(check.why))
+        if self.table.chosen() is None and first is not None:
+            picked = bool(self.table.selectedItems())
+            self.table.setCurrentCell(first, 0)
+            if not picked:
+                self.table.clearSelection()
 
     def toggle(self, place: Place) -> None:
         """Open a place, or close it; that is on the trail."""
@@ -166,9 +184,42 @@ class PlanPage(Page):
                 self.workspace.correct(old, form.answer())
 
 
+class MinutesBar(QStyledItemDelegate):
+    """Minutes as a figure with a bar behind it, all rows on one scale."""
+
+    def sizeHint(self, option, index) -> QSize:
+        return QSize(90, super().sizeHint(option, index).height() + 8)
+
+    def paint(self, painter, option, index) -> None:
+        share = index.data(Qt.ItemDataRole.UserRole)
+        option.state &= ~QStyle.StateFlag.State_HasFocus
+        super().paint(painter, option, index)
+        if share is None:
+            return
+        colours, room = theme.current(), option.rect.adjusted(30, 0, -8, 0)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.save()
+        painter.setRenderHint(painter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(colours.raised if chosen else colours.accent))
+        painter.drawRoundedRect(room.left(), room.center().y() - 3, max(round(share * room.width()), 2), 7, 3, 3)
+        painter.restore()
+
+
+def _opening(check, is_open: bool) -> str:
+    """The line over the checks behind one opening."""
+    place = check.check.place
+    if place is None:
+        return "Anywhere"
+    if is_open:
+        return f"{PLACES[place]}: open"
+    return f"{PLACES[place]}: {check.access:.0f} min to get there" if check.access else PLACES[place]
+
+
 def _short(item) -> str:
-    """Why a check is worth its time, in a few words."""
+    """What a check is worth its time for, in a few words."""
     if not item.pays:
         return "Takes longer than it saves."
-    why = item.why.removeprefix("Why this one: ").partition(" It is likely")[0]
-    return why[:1].upper() + why[1:]
+    why = item.why.partition(" It is likely")[0]
+    answers = why.partition(" If ")[2] or why.partition(" it tells ")[2]
+    return (answers or why.removeprefix("Why this one: ")).partition(". With the ")[0].rstrip(".")
