@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QColor, QFontMetrics
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
@@ -388,3 +388,19 @@ def test_causes_beyond_the_six_shown_are_less_likely_and_not_ruled_out(app):
     causes = ("sensor", "wiring", "supply", "ground", "module", "air_gap", "reluctor", "timing", "engine")
     pane.show_weighed(tuple(Suspect(cause, "one_fault", p) for cause, p in zip(causes, shares, strict=True)), ())
     assert pane.others.text() == "Less likely: reluctor, timing. All but ruled out: engine."
+
+
+def test_what_was_said_can_be_read_later(desk):
+    window = desk()
+    for words in ("Kept one.csv.", "<b>Undone</b>: a note."):
+        window.message.say(words)
+    seen = []
+
+    def read():
+        dialog = QApplication.activeModalWidget()
+        seen.extend(dialog.table.item(row, 1).text() for row in range(dialog.table.rowCount()))
+        QTest.keyClick(dialog, Qt.Key.Key_Return)
+
+    QTimer.singleShot(80, read)
+    window.commands.run("view.show_said")
+    assert seen[:2] == ["<b>Undone</b>: a note.", "Kept one.csv."]  # text from a file or a person is never markup

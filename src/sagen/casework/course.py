@@ -163,7 +163,7 @@ def case_of_job(job: Job, taught: Taught) -> Case:
     """
     records = job.records()
     if standing(records).stage != Stage.PROVEN:
-        raise SagenError("only of a proven job is it known what was wrong: prove the repair first (Alt+5)")
+        raise SagenError("only of a proven job is it known what was wrong: prove the repair first (Ctrl+E)")
     stated = job.records(CircuitEntry)
     if not stated:
         raise SagenError("state the circuit of this job first: a case is a machine that can be measured")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
@@ -24,6 +26,8 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 
+MOST_TOLD = 300  #: lines that are remembered
+
 
 class Message(QWidget):
     """A line across the bench: what went wrong, or what was done. Stays until it is read."""
@@ -41,9 +45,11 @@ class Message(QWidget):
         row.addWidget(self.text, 1)
         row.addWidget(self.close_button)
         self.close_button.clicked.connect(self.hide)
+        self.told: deque[tuple[datetime, str]] = deque(maxlen=MOST_TOLD)  #: what was said since the window is open
         self.hide()
 
     def say(self, text: str) -> None:
+        self.told.append((datetime.now(), str(text)))
         self.text.setText(text)
         self.close_button.setIcon(theme.icon("x"))
         self.show()

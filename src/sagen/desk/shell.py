@@ -162,6 +162,7 @@ class Shell:
         show = [
             ("Settings\tCtrl+,", run("view.show_page", "settings")),
             ("Guide\tF1", run("view.show_guide")),
+            ("What happened today\tF4", run("view.show_said")),
             *((f"Watch a folder for {what}", run("instruments.watch", what)) for what in WATCHED),
             ("Instruments", run("instruments.choose")),
             (

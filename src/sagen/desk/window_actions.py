@@ -41,6 +41,7 @@ ACTIONS = (
     _command("Ctrl+Shift+Z", "redo", "view.redo"),
     _command("Ctrl+Shift+R", "the shop's own record weighs in, or not", "view.toggle_record"),
     _command("F2", "correct the chosen entry", "entries.correct_chosen"),
+    _command("F4", "what happened today", "view.show_said"),
     _command("F6", "next pane", "view.next_pane"),
     _command("Ctrl+L", "light or dark", "view.toggle_theme"),
     _command("Ctrl+,", "settings", "view.show_page", "settings"),

@@ -5,10 +5,16 @@ from __future__ import annotations
 from PySide6.QtWidgets import QApplication, QWidget
 
 from sagen.desk.actions import Hint, KeysDialog
+from sagen.desk.forms.said import SaidDialog
 from sagen.desk.pages import page_names
 from sagen.desk.parts import focus_next
 from sagen.desk.theme import theme
 from sagen.desk.window_actions import ACTIONS, TRAIL_HINTS
+
+
+def show_said(message, window) -> None:
+    """What was said since the window was opened."""
+    SaidDialog(message.told, window).exec()
 
 
 def show_page(navigation, name) -> QWidget:
