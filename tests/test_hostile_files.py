@@ -312,3 +312,14 @@ def test_a_report_for_support_holds_versions_and_places_but_no_names(tmp_path, m
     assert f"numpy {np.__version__}" in versions
     with pytest.raises(SagenError, match="cannot be written"):
         fault_log.save_report(tmp_path / "no" / "r.zip")
+
+
+@pytest.mark.filterwarnings("error")
+@pytest.mark.parametrize("rows", [60, 30_000])
+def test_a_value_that_no_recorder_gives_is_told_by_its_line_and_warns_nobody(tmp_path, rows):
+    path = tmp_path / "big.csv"
+    path.write_text(
+        "Time (s),A (V)\n" + "".join(f"{k * 1e-4:.6f},{'1e39' if k == 30 else '1.5'}\n" for k in range(rows))
+    )
+    with pytest.raises(CaptureFileError, match="line 32"):
+        read_capture(path)

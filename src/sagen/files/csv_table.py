@@ -39,7 +39,8 @@ def read(path: Path) -> Capture:
         whole = not stream.read(1)
     dialect = find_dialect(head, whole=whole)
     notes: list[str] = []
-    columns, over = _columns(path, dialect, notes)
+    with np.errstate(over="ignore"):  # what is too large for its type is told by the line that it stands in
+        columns, over = _columns(path, dialect, notes)
     return _as_capture(path.name, dialect, columns, over, notes)
 
 
