@@ -365,3 +365,31 @@ def test_a_form_refuses_nonsense_in_words_and_takes_sense(app, form):
         this_line.setText("3")
     assert made.problem() == ""
     made.answer()
+
+
+def test_a_card_is_read_first_and_written_on_a_press(desk):
+    window = desk(demo_log, demo=True)
+    window.activateWindow()
+    job = next(item for item in window.workspace.log.jobs() if "Drake" in item.machine)
+    window.workspace.open_job(job.id)
+    settle(window)
+    page = window.navigation.show_with_job("card")
+    settle(window)
+    assert (page.read.isVisible(), page.scroll.isVisible(), page.keep_button.isVisible()) == (True, False, False)
+    assert "wheel 52-2" in page.read.facts.text()
+    assert [page.read.wires.item(row, 1).text() for row in range(3)] == ["red/blue", "yellow", "brown"]
+    ends = {page.read.published.item(row, 0).text(): page.read.published.item(row, 3).text() for row in range(2)}
+    assert ends["ground"] == "0.08 V"
+    side = page.read.face.side
+    QTest.keyClick(page, KEY.Key_M, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert page.read.face.side != side
+    page.circuits.setCurrentIndex(1)
+    page.circuits.activated.emit(1)
+    assert page.read.name.text().lower() == page.circuits.currentText()
+    QTest.keyClick(page, KEY.Key_E, ALT)
+    assert (page.read.isVisible(), page.scroll.isVisible(), page.keep_button.isVisible()) == (False, True, True)
+    # A job without a card is asked to write one.
+    window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335"), CircuitEntry(SPEC)])
+    settle(window)
+    page = window.navigation.show_with_job("card")
+    assert page.scroll.isVisible()

@@ -23,6 +23,7 @@ from sagen.casework.shelf import KeepCard, ListShelf, ReadCard, StorePhoto, Writ
 from sagen.desk.actions import Action, Hint
 from sagen.desk.pages import Page
 from sagen.desk.pages.card_circuit import CircuitFields, narrow_line, put_field
+from sagen.desk.pages.card_read import CardRead
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SheetError
@@ -55,7 +56,8 @@ class CardPage(Page):
     shortcuts = (
         Action("Ctrl+S", "keep the card, and put it on the job", lambda page: page.keep()),
         Action("Ctrl+Return", "keep the card, and put it on the job", lambda page: page.keep()),
-        Action("Ctrl+Shift+M", "the plug from the other side", lambda page: page.fields.face.turn()),
+        Action("Ctrl+Shift+M", "the plug from the other side", lambda page: page.turn_plug()),
+        Action("Alt+E", "write on the card", lambda page: page.edit(True)),
     )
     hints = (Hint("Tab", "next cell; behind the last one a new row"),)
 
@@ -66,7 +68,10 @@ class CardPage(Page):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         layout.addLayout(self._head())
-        scroll = QScrollArea()
+        layout.addLayout(self._circuit_row())
+        self.read = CardRead()
+        layout.addWidget(self.read, 1)
+        self.scroll = scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         inside = QWidget()
@@ -74,7 +79,6 @@ class CardPage(Page):
         body.setContentsMargins(0, 0, 8, 0)
         body.setSpacing(6)
         body.addLayout(self._machine())
-        body.addLayout(self._circuit_row())
         self.fields = CircuitFields()
         self.fields.photo_wanted.connect(self._choose_photo)
         body.addWidget(self.fields)
@@ -97,6 +101,7 @@ class CardPage(Page):
         row.addWidget(self.shelf)
         buttons = {}
         for words, tip, action in (
+            ("Edit", "Write on the card (Alt+E)", lambda: self.edit(True)),
             ("Which wire?", "Name the wires from volts and ohms at the open plug", lambda: self.fields.find_wires()),
             ("Load", "A card from its file, or rows of published values from a CSV", self._load),
             ("Save", "The card as a file, for another workshop", self._save),
@@ -107,7 +112,8 @@ class CardPage(Page):
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, action=action: action())
             row.addWidget(button)
-        self.keep_button = buttons["Keep"]
+        self.edit_button, self.keep_button = buttons["Edit"], buttons["Keep"]
+        self.writing = (buttons["Which wire?"], buttons["Load"], self.keep_button)
         self.keep_button.setObjectName("first")
         return row
 
@@ -125,12 +131,32 @@ class CardPage(Page):
         self.circuits.setAccessibleName("Circuits of the card")
         self.circuits.activated.connect(lambda _=0: self._choose(self.circuits.currentIndex()))
         row.addWidget(self.circuits, 1)
+        self.turn = QPushButton("From the other side")
+        self.turn.setObjectName("tight")
+        self.turn.setToolTip("The plug as it is seen from the other side (Ctrl+Shift+M)")
+        self.turn.clicked.connect(self.turn_plug)
+        row.addWidget(self.turn)
         for words, action in (("Add circuit", self.add_circuit), ("Remove", self.remove_circuit)):
             button = QPushButton(words)
             button.setObjectName("tight")
             button.clicked.connect(lambda _=False, action=action: action())
             row.addWidget(button)
+            self.writing = (*self.writing, button)
         return row
+
+    def edit(self, on: bool) -> None:
+        """Write on the card, or read it."""
+        self.editing = on
+        self.scroll.setVisible(on)
+        self.read.setVisible(not on)
+        self.turn.setVisible(not on)
+        self.edit_button.setVisible(not on)
+        for button in self.writing:
+            button.setVisible(on)
+
+    def turn_plug(self) -> None:
+        """The plug from the other side."""
+        (self.fields if self.editing else self.read).face.turn()
 
     def wire(self, workspace: DeskWorkspace, navigation: Navigation, message: Message, commands: Commands) -> None:
         self.workspace, self.message, self.commands = workspace, message, commands
@@ -141,16 +167,20 @@ class CardPage(Page):
     def show_job(self, job: Job) -> None:
         """The job's card; one begun from what the job states, where it has none."""
         card = card_of(job)
-        self.show_card(card if card is not None else begun(job))
+        self.show_card(card if card is not None else begun(job), written=card is not None)
         self.workspace.submit(ListShelf(job.id), self.show_shelf, slot="shelf")
-        self.fields.wires.setCurrentCell(0, 1)
-        self.fields.wires.setFocus()
+        if self.editing:
+            self.fields.wires.setCurrentCell(0, 1)
+            self.fields.wires.setFocus()
+        else:
+            self.circuits.setFocus()
 
-    def show_card(self, card: MachineCard, kept_id: int | None = None) -> None:
-        """Show a card; `kept_id` where it stands on the shelf."""
+    def show_card(self, card: MachineCard, kept_id: int | None = None, *, written: bool = False) -> None:
+        """Show a card, to be read where it was written before; `kept_id` where it stands on the shelf."""
         self.card, self.kept_id = card, kept_id
         self.problem_text.hide()
         self._fill(0)
+        self.edit(not written)
 
     def show_shelf(self, shelf) -> None:
         """The cards that can be chosen."""
@@ -162,7 +192,7 @@ class CardPage(Page):
     def _from_shelf(self) -> None:
         chosen = self.shelf.currentData()
         if chosen is not None:
-            self.show_card(chosen[1], chosen[0])
+            self.show_card(chosen[1], chosen[0], written=True)
 
     def _fill(self, at: int) -> None:
         """Everything of the card, with its circuit at `at` in sight."""
@@ -182,11 +212,13 @@ class CardPage(Page):
     def _show_circuit(self, at: int) -> None:
         self.at = at
         self.circuits.setCurrentIndex(min(at, self.circuits.count() - 1))
-        self.fields.show_circuit(self.card.circuit[at] if at < len(self.card.circuit) else None)
+        circuit = self.card.circuit[at] if at < len(self.card.circuit) else None
+        self.fields.show_circuit(circuit)
+        self.read.show_circuit(self.card, circuit)
 
     def _choose(self, index: int) -> None:
         """Another circuit; what was typed of the one before is kept."""
-        self._show_circuit(index if self._take() else self.at)
+        self._show_circuit(index if not self.editing or self._take() else self.at)
 
     # typing -------------------------------------------------------------------------------
 
@@ -250,7 +282,7 @@ class CardPage(Page):
 
     def keep(self) -> None:
         """Keep the card on the shelf, and put it on the job: its circuits become the job's."""
-        if not self._take():
+        if self.editing and not self._take():
             return
         job, card = self.workspace.job, self.card
         self.workspace.submit(KeepCard(job.id if job else None, card), self.show_shelf)
@@ -282,7 +314,7 @@ class CardPage(Page):
         self.workspace.submit(ReadCard(None, path, self.card), show)
 
     def _save(self) -> None:
-        if not self._take():
+        if self.editing and not self._take():
             return
         start = str(Path.home() / f"{self.card.title}.toml")
         name, _ = QFileDialog.getSaveFileName(self, "Save the card", start, CARD_FILES)

@@ -1,0 +1,122 @@
+"""A machine card as it is read at the car: what it says of one circuit, its plug drawn large, its wires and published values."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from sagen.casework.job_sheet import published_limits
+from sagen.desk.pages.plug_face import PlugFace
+from sagen.desk.tables import TextTable
+from sagen.desk.theme.plain import Label
+from sagen.model.machine_card import CardCircuit, MachineCard
+from sagen.model.vocabulary import Place, RelearnKind
+from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
+
+WIRE_HEADS = ("Wire", "Colour", "Pin, sensor", "Pin, module", "Fuse", "Shared with")
+ROW_HEADS = ("Between", "When", "From", "To", "For")
+FACE = (300, 150)  #: px of the plug's face at least
+
+
+class CardRead(QWidget):
+    """What is known, without a field; what is not known is left out."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        self.about = Label(name="quiet", wrap=True)
+        layout.addWidget(self.about)
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        told = QVBoxLayout()
+        told.setSpacing(4)
+        self.name, self.facts = Label(name="heading", wrap=True), Label(wrap=True)
+        self.place, self.minutes, self.relearn = (
+            Label(wrap=True),
+            Label(name="quiet", wrap=True),
+            Label(name="caution", wrap=True),
+        )
+        for item in (self.name, self.facts, self.place, self.minutes, self.relearn):
+            told.addWidget(item)
+        told.addStretch(1)
+        row.addLayout(told, 3)
+        self.face = PlugFace()
+        self.face.setMinimumSize(*FACE)
+        row.addWidget(self.face, 4)
+        layout.addLayout(row)
+        self.wires = TextTable(WIRE_HEADS, "Wires of the circuit", stretch=5)
+        self.published = TextTable(ROW_HEADS, "Published values", stretch=0)
+        self.none = Label("Nothing is published on this card of this circuit.", name="quiet", wrap=True)
+        layout.addWidget(Label("WIRES", name="over"))
+        layout.addWidget(self.wires)
+        layout.addWidget(Label("PUBLISHED VALUES", name="over"))
+        layout.addWidget(self.published)
+        layout.addWidget(self.none)
+        layout.addStretch(1)
+
+    def show_circuit(self, card: MachineCard, circuit: CardCircuit | None) -> None:
+        """One circuit of a card; None of one that has none yet."""
+        self.about.setText(machine_words(card))
+        self.face.show_circuit(circuit)
+        said = circuit_words(card, circuit) if circuit is not None else ("No circuit yet", "", "", "", "")
+        for label, words in zip((self.name, self.facts, self.place, self.minutes, self.relearn), said, strict=True):
+            label.setText(words)
+            label.setVisible(bool(words))
+        wires = circuit.wire if circuit is not None else ()
+        self.wires.show_rows([
+            ((
+                WIRES[wire.carries], wire.colour, wire.sensor_pin, wire.module_pin,
+                ", ".join(item for item in (wire.fuse, wire.fuse_place) if item), ", ".join(wire.shared_with),
+            ), "", wire)
+            for wire in wires
+        ])  # fmt: skip
+        rows = circuit.published if circuit is not None else ()
+        self.published.show_rows([((*_row(item),), "", item) for item in rows])
+        for table in (self.wires, self.published):
+            table.resizeRowsToContents()
+            tall = sum(table.rowHeight(row) for row in range(table.rowCount()))
+            table.setFixedHeight(table.horizontalHeader().sizeHint().height() + tall + 4)
+        self.published.setVisible(bool(rows))
+        self.none.setVisible(not rows)
+
+
+def machine_words(card: MachineCard) -> str:
+    """The machine in a line."""
+    firing = "-".join(str(number) for number in card.firing)
+    told = (
+        card.years, card.engine, f"{card.cylinders} cylinders" if card.cylinders else "", f"firing {firing}" if firing else "",
+        f"{card.volts} V", f"bore {card.bore_mm:g} mm" if card.bore_mm else "", card.note,
+    )  # fmt: skip
+    return " \u00b7 ".join(item for item in told if item)
+
+
+def circuit_words(card: MachineCard, circuit: CardCircuit) -> tuple[str, str, str, str, str]:
+    """A circuit's name, what it is, where it sits, the minutes to get there, and what is to be taught again."""
+    kind = [ROLES[circuit.role]] + ([SENSORS[circuit.sensor]] if circuit.sensor is not None else [])
+    facts = (
+        ", ".join(kind), f"bank {circuit.bank}" if circuit.bank else "", f"wheel {circuit.wheel}" if circuit.wheel else "",
+        f"feed {circuit.supply:g} V" if circuit.supply else "", f"pull-up {circuit.pull_up:g} V" if circuit.pull_up else "",
+        f"{circuit.torque_nm:g} Nm" if circuit.torque_nm else "",
+    )  # fmt: skip
+    minutes = card.minutes(circuit.name)
+    reach = [f"{PLACES[place].lower()} {minutes[str(place)]:g}" for place in Place if str(place) in minutes]
+    relearn = circuit.relearn
+    owed = ""
+    if relearn is not None and relearn.kind != RelearnKind.NONE:
+        owed = f"After a change: {RELEARNS[relearn.kind].lower()}" + (f". {relearn.text}" if relearn.text else "")
+    return (
+        circuit.name[:1].upper() + circuit.name[1:], "; ".join(item for item in facts if item),
+        f"Sits {circuit.place}" if circuit.place else "", f"Minutes to get there: {', '.join(reach)}" if reach else "", owed,
+    )  # fmt: skip
+
+
+def _row(item) -> tuple[str, str, str, str, str]:
+    """A published value: where, when, its ends, and for whom it holds."""
+    state = str(item.state).replace("_", " ") if item.state else ""
+    when = ", ".join(part for part in (state, item.when, f"{item.at:g} °C" if item.at is not None else "") if part)
+    unit = str(item.quantity)
+    if item.over:
+        return " and ".join(item.between), when, published_limits(item), "", item.maker
+    ends = (f"{end:g} {unit}" if end is not None else "" for end in (item.low, item.high))
+    return (" and ".join(item.between), when, *ends, item.maker)
