@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.desk.announce import announce
 from sagen.desk.page_stack import PageStack
 from sagen.desk.sizes import HEADER_HEIGHT
 from sagen.desk.theme import theme
@@ -51,6 +52,7 @@ class Message(QWidget):
     def say(self, text: str) -> None:
         self.told.append((datetime.now(), str(text)))
         self.text.setText(text)
+        announce(self.text, str(text))
         self.close_button.setIcon(theme.icon("x"))
         self.show()
 

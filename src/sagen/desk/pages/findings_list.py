@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from sagen.casework.open_capture import OpenCapture
+from sagen.desk.announce import announce
 from sagen.desk.theme.plain import Label
 from sagen.kinds.piezo.words import load_words
 from sagen.model.words import FINDING_TITLES
@@ -84,6 +85,8 @@ class FindingsList(QScrollArea):
             row.clicked.connect(lambda _=False, index=index: self.chosen.emit(index))
             self.rows.append(row)
             rows.addWidget(row)
+        found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in done.findings]
+        announce(self, f"{done.capture.name}: {', '.join(found) or 'nothing wrong seen'}")
         if not done.findings:
             rows.addWidget(Label(NOTHING_STRUCK if struck else NOTHING_TURNED, name="sound", wrap=True))
         for told in opened.entry.record.compared if opened.entry else done.compared:

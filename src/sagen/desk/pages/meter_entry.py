@@ -49,6 +49,7 @@ class MeterEntry(QWidget):
         self.value.returnPressed.connect(self.kept)
         self.value.textChanged.connect(lambda _: self.typed.emit())
         self.unit = QComboBox()
+        self.unit.setAccessibleName("Unit of the reading")
         self.unit.currentIndexChanged.connect(lambda _=0: self.typed.emit())
         value.addWidget(self.value, 1)
         value.addWidget(self.unit)

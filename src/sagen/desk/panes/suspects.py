@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from sagen.desk.announce import announce
 from sagen.desk.panes.practice_card import PracticeCard
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
@@ -295,7 +296,7 @@ class SuspectsPane(QWidget):
         self.outer = outer = QVBoxLayout(self)
         outer.setContentsMargins(8, 8, 4, 8)
         outer.setSpacing(6)
-        self._low = False
+        self._low, self._announced = False, ""
         self.practice, self.card = PracticeCard(), CheckCard()
         outer.addWidget(self.practice)
         self.wished = QWidget()
@@ -423,3 +424,8 @@ class SuspectsPane(QWidget):
         self.advice.setText("\n\n".join(told))
         self.advice.setVisible(bool(told))
         self.card.show_checks(tuple(checks))
+        lead = self.rows[0].bar.accessibleName() if shown else ""
+        now = ". ".join(item for item in (lead, self.headline.text(), self.card.title.text() if checks else "") if item)
+        if now != self._announced:
+            announce(self, now)
+        self._announced = now

@@ -1,0 +1,81 @@
+"""What a screen reader is told: every control by role and name (AT-SPI, through Qt's own interface), and what changes by itself."""
+
+import pytest
+from PySide6.QtGui import QAccessible
+from PySide6.QtWidgets import QAbstractButton, QAbstractItemView, QAbstractSlider, QComboBox, QLineEdit
+
+from conftest import demo_log, full_jobs, settle
+from sagen.desk import announce as module
+from sagen.model.trail import ReadingEntry
+
+ROLES = {
+    QAbstractButton: {QAccessible.Role.Button, QAccessible.Role.CheckBox, QAccessible.Role.ButtonMenu, QAccessible.Role.RadioButton, QAccessible.Role.PushButton},
+    QComboBox: {QAccessible.Role.ComboBox}, QLineEdit: {QAccessible.Role.EditableText},
+    QAbstractSlider: {QAccessible.Role.Slider, QAccessible.Role.ScrollBar},
+    QAbstractItemView: {QAccessible.Role.Table, QAccessible.Role.List, QAccessible.Role.Tree},
+}  # fmt: skip
+
+
+@pytest.fixture
+def told(monkeypatch):
+    """What is read aloud, where somebody listens."""
+    heard = []
+
+    class Listening:
+        @staticmethod
+        def isActive():
+            return True
+
+        @staticmethod
+        def updateAccessibility(event):
+            heard.append(event.message())
+
+    monkeypatch.setattr(module, "QAccessible", Listening)
+    return heard
+
+
+@pytest.mark.parametrize("page", ["circuit", "plan", "proof", "card", "work", "live", "board", "module"])
+def test_every_control_in_sight_has_a_role_and_a_name(desk, page):
+    window = desk(demo_log, demo=True)
+    window.workspace.open_job(full_jobs(window.workspace.log)["Velmora Courier 2.6"].id)
+    settle(window)
+    window.navigation.show_with_job(page)
+    settle(window)
+    seen = 0
+    for kind, roles in ROLES.items():
+        for widget in window.findChildren(kind):
+            if not widget.isVisible() or widget.objectName().startswith("qt_"):
+                continue
+            inside = widget.parent()
+            if isinstance(inside, QComboBox | QAbstractItemView) or "Header" in type(widget).__name__:
+                continue
+            spoken = QAccessible.queryAccessibleInterface(widget)
+            assert spoken is not None, widget
+            assert spoken.role() in roles, (widget, spoken.role())
+            if QAccessible.Role.ScrollBar != spoken.role():
+                assert spoken.text(QAccessible.Text.Name).strip(), widget
+            seen += 1
+    assert seen > 8
+
+
+def test_who_is_suspected_what_was_found_and_what_was_said_are_read_aloud(desk, told):
+    window = desk(demo_log, demo=True)
+    window.workspace.open_job(full_jobs(window.workspace.log)["Velmora Courier 2.6"].id, open_capture=True)
+    settle(window)
+    assert any("courier-cranking.csv: Does not rise to the pull-up" in text for text in told)
+    before = next(text for text in reversed(told) if "percent" in text)
+    assert before.startswith("Wiring: signal wire leaking, 46 percent")
+    told.clear()
+    window.workspace.add(ReadingEntry("volts", "signal", "key_on_unplugged", 12.1))
+    settle(window)
+    after = [text for text in told if "percent" in text]
+    assert len(after) == 1, "once for each change"
+    assert not after[0].startswith("Wiring")
+    window.message.say("Kept one.csv.")
+    assert told[-1] == "Kept one.csv."
+
+
+def test_nothing_is_said_where_nobody_listens(monkeypatch, app):
+    monkeypatch.setattr(module, "QAccessibleAnnouncementEvent", lambda *_: pytest.fail("nobody listens"))
+    monkeypatch.setattr(module, "QAccessible", type("Deaf", (), {"isActive": staticmethod(lambda: False)}))
+    module.announce(None, "x")
