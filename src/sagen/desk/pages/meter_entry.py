@@ -34,6 +34,8 @@ class MeterEntry(QWidget):
             left.addWidget(item)
         extras = QHBoxLayout()
         self.temperature, self.leads = QLineEdit(), QLineEdit()
+        self.temperature.setAccessibleName("Temperature of the part, degrees Celsius")
+        self.leads.setAccessibleName("The leads' own ohms")
         self.temperature.setPlaceholderText("part °C")
         self.leads.setPlaceholderText("leads Ω")
         extras.addWidget(self.temperature)
