@@ -17,8 +17,9 @@ from benchmarks import pictures
 from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import demo_log, make_application, make_window
 from sagen.files import write_capture
-from sagen.model.trail import PhotoEntry
-from sagen.model.vocabulary import StepKind
+from sagen.model.practice import Practice
+from sagen.model.trail import PhotoEntry, ReadingEntry, RepairEntry, StayedEntry
+from sagen.model.vocabulary import Part, StepKind
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -87,6 +88,23 @@ def screen_to_samples(camera: Camera) -> None:
     camera.settle()
 
 
+def practised(camera: Camera) -> None:
+    """A practice job looked back on: a guess first, then a reading that tells."""
+    workspace = camera.window.workspace
+    camera.window.commands.run("practice.draw", Practice(0, 0, "feed_return_signal"))
+    camera.settle()
+    feed = (0.02, 12.1)
+    for record in (
+        RepairEntry(Part.SENSOR), ReadingEntry("volts", "supply", "key_on", feed[0], judged="outside"), RepairEntry(Part.SUPPLY),
+        ReadingEntry("volts", "supply", "key_on", feed[1], judged="inside"), StayedEntry(False),
+    ):  # fmt: skip
+        workspace.add(record)
+        camera.settle()
+    camera.window.commands.run("practice.debrief")
+    camera.settle()
+    camera.shoot("practice-debrief")
+
+
 def main() -> int:
     make_application()
     FOLDER.mkdir(exist_ok=True)
@@ -146,8 +164,7 @@ def main() -> int:
     light.settle()
     light.window.commands.run("jobs.show_log")
     light.shoot("job-log")
-    light.job("Ostrel Heron 3 twin")
-    light.shoot("empty-job")
+    practised(light)
     light.window.close()
     dark = Camera("dark")
     page = dark.window.page("capture")
