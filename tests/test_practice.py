@@ -9,7 +9,16 @@ from PySide6.QtTest import QTest
 from tests.test_cli import sagen
 
 from conftest import settle
-from sagen.casework.course import Case, Taught, case_in, case_of_job, course, parse_course, read_case, write_case
+from sagen.casework.course import (
+    PracticeCase,
+    Taught,
+    case_in,
+    case_of_job,
+    course,
+    parse_course,
+    read_case,
+    write_case,
+)
 from sagen.casework.debrief import CARE, PROOF, RIGHT, clock, debriefed, other_clothes
 from sagen.casework.lessons import lessons_of
 from sagen.casework.practice import FAMILIES, LEVELS, PracticeMachine, play, score
@@ -276,6 +285,8 @@ def test_suspects_are_hidden_paid_for_or_shown(suspects):
     assert suspects_hidden((*paid, FEED)) == (suspects != Shown.SHOWN)
     assert not suspects_hidden((*begun, scored(50, "It was that.")))
     assert not suspects_hidden([ComplaintEntry(text="stalls")])
+    # A practice job of before anything could be hidden has them in sight.
+    assert practice_of([NoteEntry("Practice, level 3, machine 12. Brought by a teacher.")]).suspects == Shown.SHOWN
 
 
 def test_a_look_tells_what_the_machine_has():
@@ -301,7 +312,7 @@ def test_the_same_fault_comes_in_other_clothes():
 def test_progress_is_a_row_a_person_and_a_lesson():
     _, begun = blown_fuse()
     jobs = [job_of(*begun, scored(points, "It was that.")) for points in (40, 80)]
-    (row,) = progress_in([*jobs, job_of(*begun), job_of(ComplaintEntry(text="stalls"))])
+    (row,) = progress_in(job.entries for job in [*jobs, job_of(*begun), job_of(ComplaintEntry(text="stalls"))])
     assert row.row == ("R. Quill", "Feed, return, signal", "2", "80")
 
 
@@ -357,7 +368,9 @@ def test_only_a_proven_job_with_its_circuit_makes_a_case(tmp_path):
     with pytest.raises(SagenError, match="circuit"):
         case_of_job(job_of(*(item for item in PROVEN if not isinstance(item, CircuitEntry))), Taught("fuse_blown", 0.8))
     with pytest.raises(SagenError, match=r"x\.toml"):
-        write_case(tmp_path / "none" / "x.toml", Case(circuit=FAMILIES["crank hall"], faults={"fuse_blown": 1.0}))
+        write_case(
+            tmp_path / "none" / "x.toml", PracticeCase(circuit=FAMILIES["crank hall"], faults={"fuse_blown": 1.0})
+        )
 
 
 def test_a_lesson_is_done_by_keys_alone(desk):

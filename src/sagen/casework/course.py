@@ -83,7 +83,7 @@ def course() -> dict[str, Lesson]:
     return {item.slug: item for item in parse_course(text, "course.toml")}
 
 
-class Case(BaseModel):
+class PracticeCase(BaseModel):
     """A machine that a teacher made of a proven job: no name of a person, machine or shop is in it."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -110,17 +110,17 @@ class Case(BaseModel):
         return base64.b32encode(packed).decode().rstrip("=")
 
 
-def case_in(letters: str) -> Case:
+def case_in(letters: str) -> PracticeCase:
     """The case of a note; raises SagenError for what is none."""
     try:
         packed = base64.b32decode(letters + "=" * (-len(letters) % 8))
         text = zlib.decompressobj().decompress(packed, MOST_BYTES)
-        return Case(**json.loads(text))
+        return PracticeCase(**json.loads(text))
     except (ValueError, TypeError, binascii.Error, zlib.error, RecursionError) as error:
         raise SagenError(f"this practice job cannot be read: {str(error)[:120]}") from None
 
 
-def read_case(path: str | Path) -> Case:
+def read_case(path: str | Path) -> PracticeCase:
     """A teacher's case; raises SagenError with file and what is wrong."""
     path = Path(path)
     try:
@@ -128,7 +128,7 @@ def read_case(path: str | Path) -> Case:
             text = stream.read(MOST_BYTES + 1)
         if len(text) > MOST_BYTES:
             raise SagenError(f"{path.name}: far too large for a case")
-        return Case(**tomllib.loads(text.decode("utf-8")))
+        return PracticeCase(**tomllib.loads(text.decode("utf-8")))
     except OSError as error:
         raise SagenError(f"{path.name}: {error.strerror or error}") from None
     except ValidationError as error:
@@ -147,7 +147,7 @@ class Taught:
     severity: float
 
 
-def case_of_job(job: Job, taught: Taught) -> Case:
+def case_of_job(job: Job, taught: Taught) -> PracticeCase:
     """A case of a proven job.
 
     Parameters
@@ -169,7 +169,7 @@ def case_of_job(job: Job, taught: Taught) -> Case:
         raise SagenError("state the circuit of this job first: a case is a machine that can be measured")
     if taught.fault == SOUND:
         raise SagenError("nothing was wrong with it: there is no fault to hide")
-    return Case(
+    return PracticeCase(
         circuit=stated[-1].spec, faults={taught.fault: round(taught.severity, 2)},
         complaint=next((item.complaint for item in job.records(ComplaintEntry) if item.complaint), None),
         codes=tuple(dict.fromkeys(_code_kinds(records))),
@@ -189,7 +189,7 @@ def _code_kinds(records: Iterable[Record]) -> Iterable[CodeKind]:
                 continue
 
 
-def write_case(path: str | Path, case: Case) -> None:
+def write_case(path: str | Path, case: PracticeCase) -> None:
     """Write a case as TOML, whole or not at all."""
     data = case.model_dump(mode="json", exclude_none=True, exclude_defaults=True)
     write_whole(

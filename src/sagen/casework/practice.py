@@ -13,8 +13,7 @@ from typing import Protocol
 
 import numpy as np
 
-from sagen.casework.course import FAMILIES, case_in, course
-from sagen.casework.course import Case as Handed
+from sagen.casework.course import FAMILIES, PracticeCase, case_in, course
 from sagen.casework.examination import capture_entry, kept_name
 from sagen.kinds import broken, examine
 from sagen.machine.faults import possible
@@ -81,7 +80,7 @@ LEVELS = {
 }
 
 
-def _rules(level: int, lesson: str, handed: Handed | None) -> Level:
+def _rules(level: int, lesson: str, handed: PracticeCase | None) -> Level:
     """What a machine is drawn by; raises SagenError for a level or a lesson that there is not."""
     if handed is not None:
         return Level((0.0, 1.0))
@@ -113,7 +112,9 @@ class PracticeMachine:
     """A machine of the simulator. What is drawn depends on level and seed alone; the same check asked again may read a little
     otherwise."""
 
-    def __init__(self, level: int, seed: int, *, family: str = "", lesson: str = "", handed: Handed | None = None):
+    def __init__(
+        self, level: int, seed: int, *, family: str = "", lesson: str = "", handed: PracticeCase | None = None
+    ):
         if not 0 <= seed < 2**32:
             raise SagenError(f"seed {seed}: a whole number from 0 to {2**32 - 1}")
         self.level, self.seed = _rules(level, lesson, handed), seed
@@ -144,7 +145,7 @@ class PracticeMachine:
         handed = case_in(practice.case) if practice.case else None
         return cls(practice.level, practice.seed, lesson=practice.lesson, handed=handed)
 
-    def _take(self, handed: Handed) -> None:
+    def _take(self, handed: PracticeCase) -> None:
         """A teacher's machine: what is wrong with it and what was told are as they were handed over."""
         self.faults, self.first = dict(handed.faults), next(iter(handed.faults), SOUND)
         self.told += [Replaced(part, earlier=True) for part in handed.changed_before]

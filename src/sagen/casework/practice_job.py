@@ -10,13 +10,13 @@ import numpy as np
 from sagen.casework.command import Command, go_on
 from sagen.casework.course import Taught, case_of_job, course, write_case
 from sagen.casework.debrief import Debriefed, debriefed
-from sagen.casework.practice import NAMES, PracticeMachine
+from sagen.casework.practice import PracticeMachine
 from sagen.casework.weighing import weigh_records
 from sagen.codes.lookup import table
 from sagen.instruments.stand_in import StandIn
 from sagen.instruments.wired import Wired, wired_stand_in
 from sagen.model.errors import SagenError
-from sagen.model.job import Job
+from sagen.model.job import Entry, Job
 from sagen.model.practice import Practice, practice_of, score_of
 from sagen.model.trail import (
     CircuitEntry,
@@ -166,18 +166,15 @@ class PersonProgress:
         return self.who or "nobody named", self.what, str(self.jobs), str(self.best)
 
 
-def progress_in(jobs: Iterable[Job]) -> list[PersonProgress]:
-    """What each person has practised, from the practice jobs of a log: a row a person and a lesson or level."""
+def progress_in(notes: Iterable[Iterable[Entry]]) -> list[PersonProgress]:
+    """What each person has practised, from the notes of each job: a row a person and a lesson or level."""
     found: dict[tuple[str, str], list[int]] = {}
-    for job in jobs:
-        practice = practice_of(job.records())
-        if practice is None:
-            continue
-        for entry in job.entries:
-            points = score_of([entry.record]) if not entry.withdrawn else None
-            if points is not None:
-                found.setdefault((entry.author, title_of_practice(practice)), []).append(points)
-                break
+    for entries in notes:
+        entries = list(entries)
+        practice = practice_of(entry.record for entry in entries)
+        first = next((entry for entry in entries if score_of([entry.record]) is not None), None)
+        if practice is not None and first is not None:
+            found.setdefault((first.author, title_of_practice(practice)), []).append(score_of([first.record]))
     return [PersonProgress(who, what, len(points), max(points)) for (who, what), points in sorted(found.items())]
 
 
@@ -198,8 +195,7 @@ class ReadProgress(Command):
         return "Reading what was practised"
 
     def perform(self, log, progress=go_on) -> list[PersonProgress]:
-        rows = [row for row in log.jobs() if row.machine in NAMES]
-        return progress_in(log.job(row.id) for row in rows)
+        return progress_in(log.notes().values())
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from sagen.store.database import Database
 from sagen.store.entries import Author, Entries, named_tokens, new_entry
 from sagen.store.following import Follower
 from sagen.store.outbox import DeadLetter
-from sagen.store.reading import as_column, one_job, summaries
+from sagen.store.reading import as_column, notes_by_job, one_job, summaries
 from sagen.store.shelf import Shelf
 from sagen.store.steps import UndoList
 from sagen.store.tables import EntryRow, JobRow
@@ -104,6 +104,11 @@ class JobLog:
         with self.database.work() as session:
             rows = session.execute(counted.where(EntryRow.job_id.in_(newest)).order_by(EntryRow.job_id.desc())).all()
         return {job_id: (count, int(revisions)) for job_id, count, revisions in rows}
+
+    def notes(self) -> dict[int, list[Entry]]:
+        """The notes of all jobs, oldest first, by job."""
+        with self.database.work() as session:
+            return notes_by_job(session)
 
     def all_job_ids(self) -> list[int]:
         """Every job, withdrawn ones among them."""

@@ -79,6 +79,18 @@ def one_job(session: Session, job_id: int) -> Job | None:
     return Job(job_id, as_time(created)[0], as_text(machine), as_text(owner), count, tuple(_entries(session, job_id)))
 
 
+def notes_by_job(session: Session) -> dict[int, list[Entry]]:
+    """The notes that stand in the jobs that do, oldest first, by job."""
+    standing = select(JobRow.id).where(JobRow.withdrawn.is_not(True))
+    wanted = select(EntryRow.job_id, *_ENTRY).where(
+        EntryRow.kind == "note", EntryRow.withdrawn.is_not(True), EntryRow.job_id.in_(standing)
+    )
+    out: dict[int, list[Entry]] = {}
+    for job_id, *row in session.execute(wanted.order_by(EntryRow.id)):
+        out.setdefault(job_id, []).append(_entry(row))
+    return out
+
+
 def _entries(session: Session, job_id: int) -> Iterator[Entry]:
     rows = session.execute(select(*_ENTRY).where(EntryRow.job_id == job_id).order_by(EntryRow.id))
     return (_entry(row) for row in rows)
