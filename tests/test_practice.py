@@ -391,6 +391,9 @@ def test_a_lesson_is_done_by_keys_alone(desk):
         for _ in range(at):
             QTest.keyClick(form.list, Qt.Key.Key_Down)
         assert not any(word in " ".join(rows) for word in ("%", "likely"))
+        check = form.answer()
+        assert form.what.text() == check.said(FAMILIES["crank hall"])
+        assert all(caution in form.mind.text() for caution in check.cautions)
         QTest.keyClick(form, Qt.Key.Key_Return)
 
     QTimer.singleShot(50, choose)

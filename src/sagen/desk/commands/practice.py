@@ -12,7 +12,7 @@ from sagen.casework.course import read_case
 from sagen.casework.practice_job import DrawPractice, LookAtMachine, MakeCase
 from sagen.desk.forms.base import Form
 from sagen.desk.parts import last_folder
-from sagen.desk.theme.plain import Label, plain_tip
+from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.practice import LOOKED, Practice, practice_of
 from sagen.model.trail import NoteEntry
@@ -78,17 +78,32 @@ class CheckList(Form):
             Label("The machine answers, and its clock goes on by so many minutes.", name="quiet", wrap=True)
         )
         self.list = QListWidget()
-        self.list.setMinimumHeight(340)
+        self.list.setFixedHeight(300)
+        self.list.setSpacing(4)
         self.list.setAccessibleName("Checks of this circuit")
         fitting = [check for check in knowledge().checks if check.kind in KINDS and check.fits(spec)]
         for check in sorted(fitting, key=lambda item: (list(KINDS).index(item.kind), item.name)):
             row = QListWidgetItem(f"{KINDS[check.kind]}:  {check.name}  ({said_minutes(check.minutes)})")
             row.setData(Qt.ItemDataRole.UserRole, check.slug)
-            row.setToolTip(plain_tip(check.said(spec)))
             self.list.addItem(row)
-        self.list.setCurrentRow(0)
         self.list.itemDoubleClicked.connect(lambda _: self.accept())
         self.fields.addRow(self.list)
+        self.what, self.mind = Label(wrap=True), Label(name="caution", wrap=True)
+        self.what.setMinimumHeight(60)
+        self.fields.addRow(self.what)
+        self.fields.addRow(self.mind)
+        self.list.currentRowChanged.connect(lambda _: self._tell(spec))
+        self.list.setCurrentRow(0)
+
+    def _tell(self, spec) -> None:
+        """What the chosen check is, and what is to be minded at a real machine."""
+        check = self.answer()
+        self.what.setText(check.said(spec))
+        self.mind.setText(f"Mind: {' '.join(check.cautions)}" if check.cautions else "")
+        self.mind.setVisible(bool(check.cautions))
+        if self.isVisible():
+            self.layout().activate()
+            self._fit()
 
     def answer(self):
         return knowledge().check(self.list.currentItem().data(Qt.ItemDataRole.UserRole))
