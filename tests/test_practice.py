@@ -23,6 +23,8 @@ from sagen.casework.debrief import CARE, PROOF, RIGHT, clock, debriefed, other_c
 from sagen.casework.lessons import lessons_of
 from sagen.casework.practice import FAMILIES, LEVELS, PracticeMachine, play, score
 from sagen.casework.practice_job import DrawPractice, LookAtMachine, MakeCase, progress_in
+from sagen.casework.repairing import likely_repair
+from sagen.casework.weighing import weigh_records
 from sagen.desk.commands.practice import CheckList, draw
 from sagen.desk.pages.debrief_page import DebriefPage
 from sagen.model.errors import SagenError
@@ -42,6 +44,7 @@ from sagen.model.trail import (
 from sagen.model.vocabulary import CheckKind, Complaint, Part, ProofStep
 from sagen.reason.facts import cause_of, knowledge
 from sagen.reason.history import Replaced
+from sagen.reason.several import circuits_of
 
 KEYS = {"seed", "level", "right", "cause", "claimed", "minutes", "best_minutes", "parts"}
 
@@ -434,3 +437,30 @@ def test_what_is_no_practice_is_not_debriefed(desk):
     settle(window)
     window.commands.run("practice.debrief")
     assert "Open a practice job first" in window.message.text.text()
+
+
+def test_what_is_put_right_at_a_part_is_cured_by_it():
+    """Of every fault that names a part: who changes or mends that is rid of it. A wide gap is no reason for a new sensor (common
+    practice, no published source)."""
+    facts = knowledge()
+    for fault, prior in facts.priors.items():
+        assert prior.part is None or fault in facts.cured_by(prior.part), fault
+    gaps = [fault for fault in facts.priors if fault != "sound" and cause_of(fault) == "air_gap"]
+    assert len(gaps) >= 6
+    assert not any(fault in facts.cured_by(Part.SENSOR) for fault in gaps)
+    assert all(facts.priors[fault].part in (Part.SEAT, Part.WHEEL) for fault in gaps)
+
+
+def test_a_gap_that_leads_is_repaired_at_its_seat(desk):
+    practice = next(
+        Practice(0, seed, "gap_and_seat") for seed in range(60)
+        if "sensor_not_seated" in PracticeMachine(0, seed, lesson="gap_and_seat").faults
+    )  # fmt: skip
+    machine = PracticeMachine.of(practice)
+    played = play(machine, repairs=True)
+    assert played.parts == [Part.SEAT]
+    assert played.well
+    begun = DrawPractice(None, practice).perform().records
+    look = InspectionEntry("seat_and_flange_of_the_sensor", "springs_up", certain=True)
+    found = weigh_records([*begun, look], circuits_of(begun))
+    assert likely_repair([*begun, look], found).part == Part.SEAT

@@ -45,7 +45,7 @@ from sagen.model.trail import (
 )
 from sagen.model.vocabulary import Connection, Role
 from sagen.reason.case import circuit_of
-from sagen.reason.facts import cause_of, knowledge
+from sagen.reason.facts import knowledge
 from sagen.store.log import JobLog
 from sagen.store.opening import open_log
 
@@ -305,11 +305,10 @@ def faults_of(job: Job, spec: CircuitSpec) -> tuple[tuple[str, float], ...]:
         slugs = [item.slug for item in possible(spec)]
         drawn = str(rng.choice(slugs, p=knowledge().weights(slugs, spec.role)))
         faults = ((drawn, float(rng.uniform(0.4, 1.0))),)
-    parts = knowledge().parts
-    mended = {
-        cause for this_record in job.records(RepairEntry) if this_record.part for cause in parts[this_record.part]
-    }
-    return tuple(fault for fault in faults if cause_of(fault[0]) not in mended)
+    mended = frozenset().union(
+        *(knowledge().cured_by(record.part) for record in job.records(RepairEntry) if record.part is not None)
+    )
+    return tuple(fault for fault in faults if fault[0] not in mended)
 
 
 def machine_of(job: Job) -> tuple[SimulatedMachine, bool]:

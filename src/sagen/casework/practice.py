@@ -204,8 +204,8 @@ class PracticeMachine:
 
     def repair(self, part: Part) -> bool:
         """What belongs to the part is well; a new sensor may be bad itself."""
-        causes = knowledge().parts.get(part, ())
-        left = {item: size for item, size in self.faults.items() if cause_of(item) not in causes}
+        cured = knowledge().cured_by(part)
+        left = {item: size for item, size in self.faults.items() if item not in cured}
         self.needless += len(left) == len(self.faults)
         self.faults = left
         if part == Part.SENSOR and self.bad_part:

@@ -220,9 +220,9 @@ def _taught(job: Job) -> Taught:
     at = max((k for k, item in enumerate(records) if isinstance(item, RepairEntry) and item.part), default=None)
     if at is None:
         raise SagenError("no part was changed on this job: what was wrong is not known")
-    causes = facts.parts.get(records[at].part, ())
+    cured = facts.cured_by(records[at].part)
     before = weigh_records(records[:at], circuits_of(records[:at]))
-    own = [item for item in before.suspects if item.cause in causes]
+    own = [item for item in before.suspects if item.fault in cured]
     if not own:
         raise SagenError("what was measured does not tell which fault it was")
     return Taught(max(own, key=lambda item: item.probability).fault, CASE_SEVERITY)

@@ -405,6 +405,20 @@ class Knowledge:
         """
         return next((check for check in self.checks if name in (check.slug, check.name, *check.was)), None)
 
+    def cured_by(self, part: Part) -> frozenset[str]:
+        """The fault modes that leave with a part, or are put right at it.
+
+        Parameters
+        ----------
+        part : Part
+            what is changed or mended
+        """
+        causes = self.parts.get(part, ())
+        return frozenset(
+            fault for fault, prior in self.priors.items()
+            if fault != SOUND and (cause_of(fault) in causes or prior.part == part)
+        )  # fmt: skip
+
     def weights(self, faults: Iterable[str], role: str, *, correlated: bool = False) -> np.ndarray:
         """How common fault modes are in a circuit of a role, adding up to 1; `correlated`: with a correlation code.
 

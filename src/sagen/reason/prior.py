@@ -8,7 +8,7 @@ import numpy as np
 
 from sagen.model.vocabulary import Origin, Part
 from sagen.reason.evidence import Evidence
-from sagen.reason.facts import SOUND, cause_of
+from sagen.reason.facts import cause_of
 from sagen.reason.history import Case, FaultHistory, Replaced, row_of
 from sagen.reason.learned import Learned
 from sagen.reason.likelihood import log_likelihoods
@@ -42,10 +42,10 @@ def _after_change(
     """Courses after a part was changed: its faults left with it, and the new one is bad with its origin's chance. Of epochs
     that no evidence is `told` of, only what the last one had matters, and only where nothing is wrong any more."""
     facts = world.facts
-    causes, bad = facts.parts[Part(change.part)], learned.bad(facts, Origin(change.origin))
+    cured_by, bad = facts.cured_by(Part(change.part)), learned.bad(facts, Origin(change.origin))
     if change.began:
         bad = min(BEGAN_WITH_IT * bad, MOST_BAD)
-    modes = [fault for fault in world.faults if fault != SOUND and cause_of(fault) in causes]
+    modes = [fault for fault in world.faults if fault in cured_by]
     usual = learned.weights(facts, modes, world.spec.role) * [facts.priors[fault].by_work for fault in modes]
     usual /= max(usual.sum(), 1e-12)
     likely = [modes[k] for k in np.argsort(-usual)[:PAIRED_AFTER_CHANGE]]
@@ -68,7 +68,7 @@ def _after_change(
 
     for history in histories:
         p = float(np.exp(history.log))
-        left = tuple(item for item in history.now if cause_of(item[0]) not in causes)
+        left = tuple(item for item in history.now if item[0] not in cured_by)
         gone = left != history.now
         slot = min(_slot(history.now), 2)
         cured = change.earlier and gone and not left
