@@ -453,10 +453,13 @@ def test_what_is_put_right_at_a_part_is_cured_by_it():
 @pytest.mark.long
 @pytest.mark.parametrize("lesson", course())
 def test_a_lesson_can_be_solved(lesson):
-    machine = PracticeMachine(0, 8, lesson=lesson)
-    faulty = bool(machine.faults)
-    played = play(machine, repairs=True)
-    assert played.well or not faulty or len(played.parts) == 3
+    """Of three machines two at least, by what a learner can do, too."""
+    solved = []
+    for seed in (3, 8, 14):
+        machine = PracticeMachine(0, seed, lesson=lesson)
+        sound, played = not machine.faults, play(machine, repairs=True)
+        solved.append((played.well or sound) and not machine.needless)
+    assert sum(solved) >= 2
 
 
 def test_a_gap_that_leads_is_repaired_at_its_seat():
