@@ -81,6 +81,20 @@ def test_a_check_reads_the_fault_and_a_repair_of_it_makes_the_machine_well():
     assert feed.value > 10.0
 
 
+@pytest.mark.parametrize("family", FAMILIES)
+def test_a_new_sensor_that_is_bad_can_be_measured_in_every_circuit(family):
+    machine = next(
+        item
+        for item in (PracticeMachine(4, seed, family=family) for seed in range(200))
+        if item.bad_part and item.faults
+    )
+    machine.repair(Part.SENSOR)
+    assert "sensor" in machine.causes
+    assert machine.simulated() is not None
+    machine.repair(Part.SENSOR)
+    assert "sensor" not in machine.causes
+
+
 @pytest.mark.long
 def test_the_same_machine_is_played_the_same_way_again():
     assert score(5, 2) == score(5, 2)

@@ -34,6 +34,8 @@ from sagen.reason.weights import infer
 from sagen.reason.world import world_of
 
 MOST_CHECKS = 16
+#: what a new sensor that is bad has, by what its kind can have
+BAD_WHEN_NEW = ("sensor_dead", "coil_weak", "element_cracked")
 MOST_REPAIRS = 3
 TELLS = 0.004  #: bits; a check that tells less is not asked
 #: of the plan that knows the fault: how many checks are tried at each step, and how many are taken
@@ -209,7 +211,9 @@ class PracticeMachine:
         self.needless += len(left) == len(self.faults)
         self.faults = left
         if part == Part.SENSOR and self.bad_part:
-            self.faults["sensor_dead"], self.bad_part = 1.0, False
+            there = {item.slug for item in possible(self.spec)}
+            self.faults[next(item for item in BAD_WHEN_NEW if item in there)] = 1.0
+            self.bad_part = False
         return not self.faults
 
 
