@@ -14,7 +14,8 @@ from sagen.desk.forms.job import JobForm
 from sagen.desk.pages.circuit_page import STATES
 from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import FIRING, EngineView
-from sagen.desk.panes.suspects import CheckCard, ReasonBar, ReasonLine, SuspectBar, SuspectRow, SuspectsPane
+from sagen.desk.panes.reasons import ReasonBar, ReasonLine
+from sagen.desk.panes.suspects import CheckCard, SuspectBar, SuspectRow, SuspectsPane
 from sagen.desk.theme import theme
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect

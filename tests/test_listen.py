@@ -127,7 +127,7 @@ def test_a_sound_is_heard_from_the_live_page_and_weighs(desk, tmp_path, monkeypa
 
     QTimer.singleShot(50, cylinders)
     QTimer.singleShot(200, answer)
-    page.sound.click()
+    page.controls.sound.click()
     settle(window)
     assert said == ["How many cylinders?", "uneven"]
     (entry,) = window.workspace.job.records(InspectionEntry)
@@ -141,7 +141,7 @@ def test_a_sound_is_heard_from_the_live_page_and_weighs(desk, tmp_path, monkeypa
     # What is no cranking is told, and asks nothing.
     sound_file(path, sounds.drawn("silence", SEED))
     QTimer.singleShot(50, cylinders)
-    page.sound.click()
+    page.controls.sound.click()
     settle(window)
     assert window.message.isVisible()
     assert len(window.workspace.job.records(InspectionEntry)) == 1

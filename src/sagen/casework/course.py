@@ -18,12 +18,14 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from sagen.artifacts.atomic import write_whole
 from sagen.codes.lookup import meaning
+from sagen.files.circuits import load_toml
 from sagen.machine.faults import possible
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.lazy import lazy
 from sagen.model.proof import Stage, standing
+from sagen.model.sheet import first_fault
 from sagen.model.text import as_utf8
 from sagen.model.trail import CircuitEntry, CodeEntry, ComplaintEntry, Record, ReplacedEntry
 from sagen.model.vocabulary import CodeKind, Complaint, Part
@@ -123,19 +125,14 @@ def case_in(letters: str) -> PracticeCase:
 def read_case(path: str | Path) -> PracticeCase:
     """A teacher's case; raises SagenError with file and what is wrong."""
     path = Path(path)
+    if path.is_file() and path.stat().st_size > MOST_BYTES:
+        raise SagenError(f"{path.name}: far too large for a case")
+    data = load_toml(path, "case")
     try:
-        with path.open("rb") as stream:
-            text = stream.read(MOST_BYTES + 1)
-        if len(text) > MOST_BYTES:
-            raise SagenError(f"{path.name}: far too large for a case")
-        return PracticeCase(**tomllib.loads(text.decode("utf-8")))
-    except OSError as error:
-        raise SagenError(f"{path.name}: {error.strerror or error}") from None
+        return PracticeCase(**data)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(item) for item in first["loc"])
-        raise SagenError(f"{path.name}: {where}{': ' if where else ''}{first['msg']}") from None
-    except (ValueError, TypeError, RecursionError) as error:
+        raise SagenError(f"{path.name}: {first_fault(error, PracticeCase)}") from None
+    except TypeError as error:
         raise SagenError(f"{path.name}: {str(error)[:120]}") from None
 
 

@@ -124,11 +124,7 @@ class Shell:
             (self.header.recording.open, "instruments.show_recording"),
         ):  # fmt: skip
             button.clicked.connect(run(command))
-        practice = self.suspects.practice
-        for signal, command in (
-            (practice.looked, "practice.look"), (practice.paid, "practice.pay"), (practice.finished, "practice.debrief"),
-        ):  # fmt: skip
-            signal.connect(run(command))
+        self.suspects.practice.wanted.connect(self.commands.run)
         for side, button in self.header.side_buttons.items():
             button.clicked.connect(lambda _=False, side=side: self.toggle_side(side))
         self.header.undo_button.clicked.connect(lambda _=False: workspace.undo())

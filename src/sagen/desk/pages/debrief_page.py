@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from sagen.casework.course import course
 from sagen.casework.debrief import TELLS, Debriefed, Walked, other_clothes
 from sagen.casework.practice_job import Debrief
 from sagen.desk.actions import Action
 from sagen.desk.pages import JobPage
+from sagen.desk.pages.head import headed
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
@@ -37,21 +38,11 @@ class DebriefPage(JobPage):
         super().__init__(parent)
         self.found: Debriefed | None = None
         self._of: tuple | None = None
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(Label("Looked back", name="heading"))
         self.points = Label(name="strong")
-        head.addWidget(self.points, 1)
         self.more = QPushButton("Again, in other clothes")
         self.more.setToolTip("The same fault in another machine (Alt+A)")
         self.more.clicked.connect(self.again)
-        back = QPushButton("Back")
-        back.clicked.connect(self.left)
-        head.addWidget(self.more)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout = headed(self, "Looked back", self.more, beside=self.points)
         self.said, self.looks = Label(wrap=True), Label(name="quiet", wrap=True)
         layout.addWidget(self.said)
         layout.addWidget(self.looks)

@@ -86,6 +86,8 @@ class LiveSettings(QWidget):
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.words)
         beside.addWidget(mark)
+        self.sound = QPushButton("Its sound")
+        self.sound.setToolTip("How the engine cranks, by a recording of its sound: before any probe goes on")
         # Nothing is to be said of a channel before there is one.
         self._of_channel = [box.parentWidget() for box in (self.channel, self.range, self.role, self.kind)]
         self.span.currentIndexChanged.connect(lambda _: self._spanned())

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStyle, QStyledItemDelegate, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStyle, QStyledItemDelegate, QWidget
 
 from sagen.desk.actions import Action, Hint
 from sagen.desk.forms.work import CostsForm
 from sagen.desk.pages import Page
+from sagen.desk.pages.head import headed
 from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
@@ -41,22 +42,13 @@ class PlanPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(Label("Plan", name="heading"), 1)
         self.costs = QPushButton("Costs")
         self.costs.setToolTip("What an hour, a come-back, a day of standing and the part cost in this job")
         self.costs.clicked.connect(self._costs)
         self.do = QPushButton("Do this check")
         self.do.setObjectName("first")
         self.do.clicked.connect(self._do)
-        back = QPushButton("Back")
-        back.clicked.connect(self.left)
-        for each in (self.costs, self.do, back):
-            head.addWidget(each)
-        layout.addLayout(head)
+        layout = headed(self, "Plan", self.costs, self.do)
         places = QHBoxLayout()
         places.setSpacing(5)
         self.places: dict[Place, QPushButton] = {}

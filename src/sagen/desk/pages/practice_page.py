@@ -8,7 +8,7 @@ import secrets
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QWidget
 
 from sagen.artifacts.atomic import write_whole
 from sagen.casework.course import course
@@ -16,6 +16,7 @@ from sagen.casework.practice import LEVELS
 from sagen.casework.practice_job import PersonProgress, ReadProgress, title_of_practice
 from sagen.desk.actions import Action, Hint
 from sagen.desk.pages import Page
+from sagen.desk.pages.head import headed
 from sagen.desk.parts import last_folder
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
@@ -51,15 +52,7 @@ class PracticePage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(Label("Practice", name="heading"), 1)
-        back = QPushButton("Back")
-        back.clicked.connect(self.left)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout = headed(self, "Practice")
         layout.addWidget(Label(ABOUT, name="quiet", wrap=True))
         self.first = self.table = TextTable(HEADS, "Lessons and levels", stretch=0)
         self.table.activated.connect(lambda _: self.draw())

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -20,6 +19,7 @@ from sagen.casework.job_sheet import again_row
 from sagen.desk.actions import Action, Hint
 from sagen.desk.forms.work import number
 from sagen.desk.pages import JobPage
+from sagen.desk.pages.head import headed
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.proof import Stage, Standing
@@ -56,22 +56,12 @@ class ProofPage(JobPage):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self._of, self.pressed = None, None  #: the job, and the step that was pressed to be answered
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(Label("Proof", name="heading"))
         self.stage = Label(name="strong")
-        head.addWidget(self.stage, 1)
         self.again = QPushButton("Take it again")
         self.again.setObjectName("first")
         self.again.setToolTip("Measure the chosen row at the same point and state")
         self.again.clicked.connect(self._again)
-        back = QPushButton("Back")
-        back.clicked.connect(self.left)
-        head.addWidget(self.again)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout = headed(self, "Proof", self.again, beside=self.stage)
         self.first = self.table = TextTable(("Measured", "Before", "After", ""), "Before and after", stretch=0)
         self.table.activated.connect(lambda _: self._again())
         layout.addWidget(self.table, 3)

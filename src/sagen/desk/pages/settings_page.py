@@ -12,10 +12,8 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -26,6 +24,7 @@ from sagen.desk.commands.logs import remember_author, remembered_author
 from sagen.desk.ear import remembered_volume
 from sagen.desk.forms.work import SHOP_COSTS, number
 from sagen.desk.pages import Page
+from sagen.desk.pages.head import headed
 from sagen.desk.parts import last_folder
 from sagen.desk.sizes import TEXT_SIZES, remembered_size
 from sagen.desk.theme import theme
@@ -54,15 +53,7 @@ class SettingsPage(Page):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(Label("Settings", name="heading"), 1)
-        back = QPushButton("Back")
-        back.clicked.connect(self.left)
-        head.addWidget(back)
-        layout.addLayout(head)
+        layout = headed(self, "Settings")
         self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)
         self.grid = QGridLayout()

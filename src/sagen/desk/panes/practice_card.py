@@ -16,9 +16,7 @@ HIDDEN = "Whom Sagen suspects is hidden. Measure, record, look and ask; then rep
 class PracticeCard(QFrame):
     """What a learner sees above the suspects."""
 
-    looked = Signal()
-    paid = Signal()
-    finished = Signal()
+    wanted = Signal(str)  #: the command that is asked for
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -38,8 +36,10 @@ class PracticeCard(QFrame):
         self.pay.setText(f"Show suspects ({LOOK_MINUTES:.0f} min)")
         self.pay.setToolTip("They stand until the next entry, and the machine's clock goes on by that much")
         self.done.setToolTip("What it was, and how it went: afterwards nothing is hidden any more")
-        for button, signal in ((self.look, self.looked), (self.done, self.finished), (self.pay, self.paid)):
-            button.clicked.connect(signal)
+        for button, name in (
+            (self.look, "practice.look"), (self.done, "practice.debrief"), (self.pay, "practice.pay"),
+        ):  # fmt: skip
+            button.clicked.connect(lambda _=False, name=name: self.wanted.emit(name))
             row.addWidget(button)
         layout.addLayout(row)
         self.hide()
