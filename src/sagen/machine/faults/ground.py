@@ -18,6 +18,8 @@ from sagen.model.vocabulary import Cause
     ends={"return_open": 1.0},
 )
 def return_high_resistance(machine: SimulatedMachine, severity: float) -> None:
+    """Ohms in the return wire, from the least that the kind of sensor shows up to open. Sizes: common practice, no
+    published source."""
     # A switching sensor's own current shows a few ohms as tens of millivolts; a coil's hardly shows any.
     machine.values.ground_wire_ohm = up_to_open(machine.part.least_return_ohm(machine.values), severity)
 
@@ -31,11 +33,15 @@ def return_high_resistance(machine: SimulatedMachine, severity: float) -> None:
     ends={"return_pin_open": 1.0},
 )
 def return_pin_high_resistance(machine: SimulatedMachine, severity: float) -> None:
+    """Ohms between the sensor and the return pin, from the least that the kind of sensor shows up to open. Sizes:
+    common practice, no published source."""
     machine.values.ground_pin_ohm = up_to_open(machine.part.least_return_ohm(machine.values), severity)
 
 
 @fault("return_contact_bad", Cause.GROUND, "a loose contact of the return makes and breaks", SWITCHING, TURNING_ROLES)
 def return_contact_bad(machine: SimulatedMachine, severity: float) -> None:
+    """A few ohms in the return at all times, and many for one to three stretches of .03 to .2 of a recording. Sizes:
+    common practice, no published source."""
     share = 0.12 * machine.values.sensor_ohm
     machine.values.ground_wire_ohm += share * between(0.02, 0.25, severity)
     machine.bad_return_ohm = share * growing(1.5, 30.0, severity)
@@ -52,4 +58,6 @@ def return_contact_bad(machine: SimulatedMachine, severity: float) -> None:
     computed=True,
 )
 def ground_lifts_when_cranking(machine: SimulatedMachine, severity: float) -> None:
+    """The engine's earth strap, 2.5 to 30 milliohm: the starter's current lifts the block by Ohm's law. Sizes: common
+    practice, no published source."""
     machine.values.strap_ohm = growing(0.0025, 0.03, severity)

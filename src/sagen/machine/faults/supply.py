@@ -12,6 +12,8 @@ LEAST_SHARE = 0.03  #: of what the sensor draws through: from there on a contact
 
 @fault("fuse_blown", Cause.SUPPLY, "the fuse of the feed is open", FED, computed=True)
 def fuse_blown(machine: SimulatedMachine, severity: float) -> None:
+    """The feed is open where it comes from: at the fuse, or at the module's own regulator. Sizes: common practice, no
+    published source."""
     values = machine.values
     values.regulator_ohm = either(machine.regulated, OPEN, values.regulator_ohm)
     values.fuse_ohm = either(machine.regulated, values.fuse_ohm, OPEN)
@@ -19,6 +21,8 @@ def fuse_blown(machine: SimulatedMachine, severity: float) -> None:
 
 @fault("relay_contact_bad", Cause.SUPPLY, "the relay's contact makes and breaks", FED)
 def relay_contact_bad(machine: SimulatedMachine, severity: float) -> None:
+    """Hundreds to thousands of ohms in the relay's contact, and no feed for .04 to .25 of a recording, once. Sizes:
+    common practice, no published source."""
     if machine.regulated:
         machine.values.regulator_ohm = growing(150.0, 900.0, severity)
     else:
@@ -36,6 +40,8 @@ def relay_contact_bad(machine: SimulatedMachine, severity: float) -> None:
     ends={"feed_wire_open": 1.0},
 )
 def feed_wire_high_resistance(machine: SimulatedMachine, severity: float) -> None:
+    """Ohms in the feed wire, from 3 % of what the sensor draws through up to open. Sizes: common practice, no published
+    source."""
     machine.values.feed_wire_ohm = up_to_open(LEAST_SHARE * machine.values.sensor_ohm, severity)
 
 
@@ -48,6 +54,8 @@ def feed_wire_high_resistance(machine: SimulatedMachine, severity: float) -> Non
     ends={"feed_pin_open": 1.0},
 )
 def feed_pin_high_resistance(machine: SimulatedMachine, severity: float) -> None:
+    """Ohms between the feed pin and the sensor, from 3 % of what the sensor draws through up to open. Sizes: common
+    practice, no published source."""
     machine.values.feed_pin_ohm = up_to_open(LEAST_SHARE * machine.values.sensor_ohm, severity)
 
 
@@ -61,6 +69,8 @@ def feed_pin_high_resistance(machine: SimulatedMachine, severity: float) -> None
     computed=True,
 )
 def shared_5_v_pulled_down(machine: SimulatedMachine, severity: float) -> None:
+    """Another load on the module's regulated feed, 400 ohm down to half an ohm, against a regulator that gives what it
+    can. Sizes: common practice, no published source."""
     machine.regulated = machine.regulated | True
     # A regulator that gives what it can: twenty times its usual resistance.
     machine.values.regulator_ohm = machine.values.regulator_ohm + 40.0
