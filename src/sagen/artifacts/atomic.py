@@ -10,6 +10,7 @@ from pathlib import Path
 
 from sagen.artifacts.leases import Leases, sync_folder
 from sagen.model.errors import CaptureFileError, SheetError
+from sagen.model.language import tr
 
 LARGEST_TEXT = 1 << 20
 PASSING = ".sagen-"  #: how passing names in a person's folder begin
@@ -30,7 +31,7 @@ def atomic_write(path: Path) -> Iterator[Path]:
     lease = None
     try:
         if path.exists() and not path.is_file():
-            raise CaptureFileError(f"{path} cannot be written: it is no plain file")
+            raise CaptureFileError(tr("{path} cannot be written: it is no plain file", path=path))
         leases = Leases(path.parent)
         for left in leases.take_over():
             if left.path.name.startswith(PASSING):
@@ -44,7 +45,9 @@ def atomic_write(path: Path) -> Iterator[Path]:
         lease.part.replace(path)
         sync_folder(path.parent)
     except OSError as error:
-        raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
+        raise CaptureFileError(
+            tr("{path} cannot be written: {strerror}", path=path, strerror=error.strerror or error)
+        ) from None
     finally:
         if lease is not None:
             lease.discard()
@@ -66,13 +69,15 @@ def writable(path: Path) -> None:
     """
     path = Path(path)
     if not path.parent.is_dir():
-        raise CaptureFileError(f"{path.parent} is no folder")
+        raise CaptureFileError(tr("{parent} is no folder", parent=path.parent))
     if path.exists() and not path.is_file():
-        raise CaptureFileError(f"{path} cannot be written: it is no plain file")
+        raise CaptureFileError(tr("{path} cannot be written: it is no plain file", path=path))
     try:
         Leases(path.parent).begin(PASSING + "file").discard()
     except OSError as error:
-        raise CaptureFileError(f"{path} cannot be written: {error.strerror or error}") from None
+        raise CaptureFileError(
+            tr("{path} cannot be written: {strerror}", path=path, strerror=error.strerror or error)
+        ) from None
 
 
 def read_small_text(path: str | Path, what: str, most: int = LARGEST_TEXT) -> str:
@@ -92,14 +97,18 @@ def read_small_text(path: str | Path, what: str, most: int = LARGEST_TEXT) -> st
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
         with os.fdopen(handle, "rb") as stream:
             if not stat.S_ISREG(os.fstat(handle).st_mode):
-                raise SheetError(f"{name}: is no plain file")
+                raise SheetError(tr("{name}: is no plain file", name=name))
             data = stream.read(most + 1)
         if len(data) > most:
-            raise SheetError(f"{name}: larger than a {what} can be ({most / (1 << 20):g} MiB)")
+            raise SheetError(
+                tr("{name}: larger than a {what} can be ({most:g} MiB)", name=name, what=what, most=most / (1 << 20))
+            )
         return data.decode("utf-8-sig")
     except OSError as error:
-        raise SheetError(f"{name}: cannot be opened: {error.strerror or error}") from None
+        raise SheetError(
+            tr("{name}: cannot be opened: {strerror}", name=name, strerror=error.strerror or error)
+        ) from None
     except UnicodeDecodeError:
-        raise SheetError(f"{name}: not UTF-8 text") from None
+        raise SheetError(tr("{name}: not UTF-8 text", name=name)) from None
     except ValueError as error:
-        raise SheetError(f"{name[:60]!r}: no file can be called so ({error})") from None
+        raise SheetError(tr("{name}: no file can be called so ({error})", name=repr(name[:60]), error=error)) from None

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.trail import InspectionEntry, NoteEntry, Record
 
 PULSED = "pulse_the_signal_wire"
@@ -37,20 +38,20 @@ def wiring(spec: CircuitSpec) -> BenchWiring:
     if feed is not None:
         wanted = 1000 * feed / PULL_UP_MA
         resistor = min(RESISTORS, key=lambda this_resistor: abs(this_resistor - wanted))
-    volts = f"{feed:g} V" if feed is not None else "the feed that the maker states"
-    ohms = f"{resistor} Ω" if resistor else "1 kΩ at 5 V, 2.2 kΩ at battery volts"
+    volts = tr("{feed:g} V", feed=feed) if feed is not None else tr("the feed that the maker states")
+    ohms = f"{resistor} Ω" if resistor else tr("1 kΩ at 5 V, 2.2 kΩ at battery volts")
     return BenchWiring(
         feed,
         resistor,
         (
-            ("feed pin", f"plus of {volts}, through a fuse of 1 A or less"),
-            ("return pin", "minus"),
-            ("signal pin", f"through {ohms} to plus; meter or recorder from here to minus"),
+            (tr("feed pin"), tr("plus of {volts}, through a fuse of 1 A or less", volts=volts)),
+            (tr("return pin"), "minus"),
+            (tr("signal pin"), tr("through {ohms} to plus; meter or recorder from here to minus", ohms=ohms)),
         ),
     )
 
 
 def pulsed_records(counted: bool) -> tuple[Record, ...]:
     """What it comes to whether the module showed a speed while its signal wire was pulsed."""
-    said = "Signal wire pulsed by hand: the module shows " + ("a speed." if counted else "no speed.")
+    said = tr("Signal wire pulsed by hand: the module shows ") + (tr("a speed.") if counted else tr("no speed."))
     return (InspectionEntry(PULSED, "" if counted else "not_counted"), NoteEntry(said))

@@ -16,6 +16,7 @@ from sagen.machine.faults import break_machine, possible
 from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import FindingEntry
 from sagen.model.vocabulary import ABOUT_CAPTURE, Capability, Role, State, can
 from sagen.reason.facts import SOUND, title_of
@@ -56,7 +57,7 @@ class DrawBoard(Command):
 
     @property
     def doing(self) -> str:
-        return "Drawing the pictures"
+        return tr("Drawing the pictures")
 
     def perform(self, log=None, progress=go_on) -> tuple[BoardPicture, ...]:
         return draw_board(self.spec, self.faults, self.state, self.seed, progress=progress)
@@ -114,9 +115,9 @@ def draw_board(
         for a knock sensor, whose rings are told apart by figures and not by eye, and for a state that is not drawn
     """
     if not can(spec.sensor, Capability.TURNS):
-        raise SagenError("the rings of a knock sensor are told apart by their figures: tap it and record")
+        raise SagenError(tr("the rings of a knock sensor are told apart by their figures: tap it and record"))
     if state not in STATES:
-        raise SagenError("a board is of an engine that is cranked or runs")
+        raise SagenError(tr("a board is of an engine that is cranked or runs"))
     drawn = [draw_picture(spec, SOUND, 0.0, state, seed)]
     height = float(np.ptp(drawn[0].volts))
     for at, fault in enumerate(faults):

@@ -25,6 +25,7 @@ from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
 from sagen.signal.probe_factors import apply_probe_factors
@@ -50,7 +51,7 @@ class BringIn(Command):
 
     @property
     def doing(self) -> str:
-        return f"Reading {self.path.name}"
+        return tr("Reading {name}", name=self.path.name)
 
     def perform(self, log=None, progress=go_on) -> Brought:
         with wanted_while(lambda: progress(0.0)):
@@ -78,7 +79,7 @@ class Keep(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return f"Examining {self.incoming.capture.name}"
+        return tr("Examining {name}", name=self.incoming.capture.name)
 
     def perform(self, log, progress=go_on) -> Kept:
         # In true units from here on, its sheet too: nothing later takes the probe factors a second time.
@@ -128,23 +129,34 @@ class FinishKeeping(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return "Keeping what was being kept"
+        return tr("Keeping what was being kept")
 
     def perform(self, log, progress=go_on) -> str:
         told = []
         for token, meant in list(log.unfinished.items()):
             try:
                 job = log.job(meant["job"])
-                sheet = Sheet.from_data(meant["sheet"], where="the stored sheet")
+                sheet = Sheet.from_data(meant["sheet"], where=tr("the stored sheet"))
                 incoming = Incoming(Path(token), log.capture(token), sheet)
                 name = (
                     Keep(job.id, incoming, sheet, bool(meant["from_shelf"]))
                     ._kept(log, token, progress)
                     .opened.capture.name
                 )
-                told.append(f"{name} was being kept when the program ended: it is on the trail of {job.machine} now.")
+                told.append(
+                    tr(
+                        "{name} was being kept when the program ended: it is on the trail of {machine} now.",
+                        name=name,
+                        machine=job.machine,
+                    )
+                )
             except (SagenError, KeyError, TypeError) as error:
-                told.append(f"A capture that was being kept when the program ended could not be: {str(error)[:120]}.")
+                told.append(
+                    tr(
+                        "A capture that was being kept when the program ended could not be: {error}.",
+                        error=str(error)[:120],
+                    )
+                )
             log.unfinished.pop(token)
         return " ".join(told)
 
@@ -161,7 +173,7 @@ class OpenEntry(Command):
 
     @property
     def doing(self) -> str:
-        return f"Opening {self.entry.record.name}"
+        return tr("Opening {name}", name=self.entry.record.name)
 
     def perform(self, log, progress=go_on) -> OpenCapture:
         record: CaptureEntry = self.entry.record
@@ -211,7 +223,7 @@ class Export(Command):
 
     @property
     def doing(self) -> str:
-        return f"Writing {self.path.name}"
+        return tr("Writing {name}", name=self.path.name)
 
     def perform(self, log=None, progress=go_on) -> Exported:
         write_capture(self.path, self.opened.capture)
@@ -227,7 +239,7 @@ class HuntEvents(Command):
 
     @property
     def doing(self) -> str:
-        return f"Looking for events in {self.opened.capture.name}"
+        return tr("Looking for events in {name}", name=self.opened.capture.name)
 
     def perform(self, log=None, progress=go_on) -> Hunted:
         return hunted(self.opened.capture, self.opened.sheet, progress=progress)

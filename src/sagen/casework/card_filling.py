@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import CircuitEntry, CodeEntry
 from sagen.model.typed import typed_figure
@@ -44,7 +45,7 @@ def published_rows(cells: list[list[str]]) -> list[dict]:
         data["quantity"] = {"Ω": "ohm", "ohms": "ohm"}.get(row.get("quantity", "ohm"), row.get("quantity", "ohm"))
         for key in ("low", "high", "at"):
             if key in row:
-                data[key] = typed_figure(row[key], f"published value {number}, {key}")
+                data[key] = typed_figure(row[key], tr("published value {number}, {key}", number=number, key=key))
         rows.append(data)
     return rows
 

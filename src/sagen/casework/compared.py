@@ -12,6 +12,7 @@ from sagen.casework.patterns import beyond_envelope
 from sagen.files import read_capture, read_sheet
 from sagen.kinds import Examination, Pair, examine
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.report.printed import FindingPage
 
@@ -79,10 +80,12 @@ def _good(path: str | Path, sheet: Sheet | None) -> Pair:
     try:
         capture, own = read_capture(path), read_sheet(path)
     except SagenError as error:
-        raise SagenError(f"known-good capture {Path(path).name}: {error}") from None
+        raise SagenError(tr("known-good capture {name}: {error}", name=Path(path).name, error=error)) from None
     if own is None:
         columns = {item.column for item in capture.channels}
         if sheet is not None and not columns >= {item.column for item in sheet.channel}:
-            raise SagenError(f"{Path(path).name}: it has other channels and no sheet beside it: write one")
+            raise SagenError(
+                tr("{name}: it has other channels and no sheet beside it: write one", name=Path(path).name)
+            )
         own = sheet or Sheet()
     return capture, own

@@ -11,6 +11,7 @@ import platformdirs
 from sagen.artifacts.atomic import write_whole
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.finding import Suspect
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.text import as_utf8
 from sagen.model.trail import CostsEntry, PartEntry, Record
@@ -54,7 +55,7 @@ def _check(data: dict, where: str) -> None:
         if key not in KEYS:
             raise SagenError(f"{where}{unknown_name('key', key, KEYS)}")
         if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e9:
-            raise SagenError(f"{where}{key.replace('_', ' ')} is not an amount")
+            raise SagenError(tr("{where}{key} is not an amount", where=where, key=key.replace("_", " ")))
 
 
 def keep_shop_costs(costs: Costs) -> None:
@@ -65,7 +66,9 @@ def keep_shop_costs(costs: Costs) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SagenError(f"{path.parent} cannot be made: {error.strerror or error}") from None
+        raise SagenError(
+            tr("{parent} cannot be made: {strerror}", parent=path.parent, strerror=error.strerror or error)
+        ) from None
     write_whole(path, as_utf8(tomlkit.dumps(data)).encode())
 
 

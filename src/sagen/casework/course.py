@@ -14,7 +14,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from sagen.artifacts.atomic import write_whole
 from sagen.codes.lookup import meaning
@@ -23,6 +23,7 @@ from sagen.machine.faults import possible
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.proof import Stage, standing
 from sagen.model.sheet import first_fault
@@ -53,13 +54,13 @@ class Lesson(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     slug: Annotated[str, Field(pattern=r"^[a-z0-9_]{1,40}$")]
-    title: Annotated[str, Field(min_length=1, max_length=60)]
+    title: Annotated[str, Field(min_length=1, max_length=60), AfterValidator(tr)]
     family: str
     faults: Annotated[tuple[tuple[str, ...], ...], Field(min_length=1)]
     sizes: tuple[Share, Share]
     history: Share = 0.0
     bad_part: Share = 0.0
-    looks: str
+    looks: Annotated[str, AfterValidator(tr)]
 
 
 def parse_course(text: str, where: str) -> tuple[Lesson, ...]:
@@ -70,11 +71,20 @@ def parse_course(text: str, where: str) -> tuple[Lesson, ...]:
         raise SagenError(f"{where}: {str(error)[:200]}") from None
     for lesson in lessons:
         if lesson.family not in FAMILIES:
-            raise SagenError(f"{where}: {lesson.slug}: there is no family {lesson.family}")
+            raise SagenError(
+                tr("{where}: {slug}: there is no family {family}", where=where, slug=lesson.slug, family=lesson.family)
+            )
         there = {SOUND, *(item.slug for item in possible(FAMILIES[lesson.family]))}
         unknown = [item for some in lesson.faults for item in some if item not in there]
         if unknown:
-            raise SagenError(f"{where}: {lesson.slug}: a circuit of this kind has no fault {unknown[0]}")
+            raise SagenError(
+                tr(
+                    "{where}: {slug}: a circuit of this kind has no fault {unknown}",
+                    where=where,
+                    slug=lesson.slug,
+                    unknown=unknown[0],
+                )
+            )
     return lessons
 
 
@@ -101,7 +111,7 @@ class PracticeCase(BaseModel):
         there = {item.slug for item in possible(self.circuit)}
         unknown = [item for item in self.faults if item not in there]
         if unknown:
-            raise ValueError(f"a circuit of this kind has no fault {unknown[0][:40]}")
+            raise ValueError(tr("a circuit of this kind has no fault {unknown}", unknown=unknown[0][:40]))
         return self
 
     @property
@@ -119,14 +129,14 @@ def case_in(letters: str) -> PracticeCase:
         text = zlib.decompressobj().decompress(packed, MOST_BYTES)
         return PracticeCase(**json.loads(text))
     except (ValueError, TypeError, binascii.Error, zlib.error, RecursionError) as error:
-        raise SagenError(f"this practice job cannot be read: {str(error)[:120]}") from None
+        raise SagenError(tr("this practice job cannot be read: {error}", error=str(error)[:120])) from None
 
 
 def read_case(path: str | Path) -> PracticeCase:
     """A teacher's case; raises SagenError with file and what is wrong."""
     path = Path(path)
     if path.is_file() and path.stat().st_size > MOST_BYTES:
-        raise SagenError(f"{path.name}: far too large for a case")
+        raise SagenError(tr("{name}: far too large for a case", name=path.name))
     data = load_toml(path, "case")
     try:
         return PracticeCase(**data)
@@ -160,12 +170,12 @@ def case_of_job(job: Job, taught: Taught) -> PracticeCase:
     """
     records = job.records()
     if standing(records).stage != Stage.PROVEN:
-        raise SagenError("only of a proven job is it known what was wrong: prove the repair first (Ctrl+E)")
+        raise SagenError(tr("only of a proven job is it known what was wrong: prove the repair first (Ctrl+E)"))
     stated = job.records(CircuitEntry)
     if not stated:
-        raise SagenError("state the circuit of this job first: a case is a machine that can be measured")
+        raise SagenError(tr("state the circuit of this job first: a case is a machine that can be measured"))
     if taught.fault == SOUND:
-        raise SagenError("nothing was wrong with it: there is no fault to hide")
+        raise SagenError(tr("nothing was wrong with it: there is no fault to hide"))
     return PracticeCase(
         circuit=stated[-1].spec, faults={taught.fault: round(taught.severity, 2)},
         complaint=next((item.complaint for item in job.records(ComplaintEntry) if item.complaint), None),

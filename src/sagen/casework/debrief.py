@@ -14,6 +14,7 @@ from sagen.casework.weighing import weigh_records
 from sagen.casework.words import entry_text
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.model.practice import LOOK_MINUTES, LOOKED, Practice, practice_of
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
@@ -138,15 +139,19 @@ class Debriefed:
     @property
     def said(self) -> str:
         """The whole in a few sentences."""
-        told = [f"It was: {self.was}." if self.was else "Nothing was wrong with it."]
+        told = [tr("It was: {was}.", was=self.was) if self.was else tr("Nothing was wrong with it.")]
         if self.parts:
-            needless = f"; {self.needless} of them for nothing" if self.needless else ""
-            told.append(f"Changed: {', '.join(self.parts)}{needless}.")
-            told.append("It is well now." if self.well else "It is not well yet.")
+            needless = tr("; {needless} of them for nothing", needless=self.needless) if self.needless else ""
+            told.append(tr("Changed: {parts}{needless}.", parts=", ".join(self.parts), needless=needless))
+            told.append(tr("It is well now.") if self.well else tr("It is not well yet."))
         if self.came_back:
-            told.append("A week later it is back with the same complaint.")
+            told.append(tr("A week later it is back with the same complaint."))
         told.append(
-            f"{said_minutes(self.minutes)} on the clock; one who knows the fault: {said_minutes(self.best_minutes)}."
+            tr(
+                "{minutes} on the clock; one who knows the fault: {best_minutes}.",
+                minutes=said_minutes(self.minutes),
+                best_minutes=said_minutes(self.best_minutes),
+            )
         )
         return " ".join([*told, *([self.largest] if self.largest else [])])
 
@@ -162,7 +167,7 @@ def debriefed(job: Job, progress: Progress = go_on) -> Debriefed:
     records = job.records()
     practice = practice_of(records)
     if practice is None:
-        raise SagenError("this job is no practice")
+        raise SagenError(tr("this job is no practice"))
     first, machine = PracticeMachine.of(practice), PracticeMachine.of(practice)
     steps, known, causes = [], timed(records), machine.causes
     now = _weighed(records[: known[0].at]) if known else _weighed(records)
@@ -192,7 +197,8 @@ def debriefed(job: Job, progress: Progress = go_on) -> Debriefed:
     stands = standing(records)
     proven, called_done = stands.stage == Stage.PROVEN, ProofStep.STAYED_AWAY in stands.done
     was = " and ".join(
-        f"{title_of(item)} ({knowledge().priors[item].part or 'nothing to change'})" for item in first.faults
+        tr("{item} ({part})", item=title_of(item), part=knowledge().priors[item].part or tr("nothing to change"))
+        for item in first.faults
     )
     parts = tuple(PARTS[part] for part, _, _ in told)
     return Debriefed(
@@ -232,28 +238,49 @@ def _largest(steps: Iterable[Walked]) -> str:
             continue
         if step.careless:
             lost.append(
-                (1e9, f"{step.words}: the engine was turned while its timing was in doubt, which can cost valves.")
+                (
+                    1e9,
+                    tr(
+                        "{words}: the engine was turned while its timing was in doubt, which can cost valves.",
+                        words=step.words,
+                    ),
+                )
             )
         if step.needless:
             lost.append((
                 step.minutes + knowledge().stakes.wrong_repair,
-                f"Most was lost on a part that was not to blame: {step.words}, with {100 * step.before:.0f} % on what it was.",
+                tr("Most was lost on a part that was not to blame: {words}, with {before:.0f} % on what it was.", words=step.words, before=100 * step.before),
             ))  # fmt: skip
         elif not step.repair and step.ready:
             lost.append(
                 (
                     step.minutes,
-                    f"It was plain enough to repair before this: {step.words} ({said_minutes(step.minutes)}).",
+                    tr(
+                        "It was plain enough to repair before this: {words} ({minutes}).",
+                        words=step.words,
+                        minutes=said_minutes(step.minutes),
+                    ),
                 )
             )
         elif not step.repair and step.bits < TELLS:
             instead = (
-                f"; {step.better} ({said_minutes(step.better_minutes)}) would have told more" if step.better else ""
+                tr(
+                    "; {better} ({better_minutes}) would have told more",
+                    better=step.better,
+                    better_minutes=said_minutes(step.better_minutes),
+                )
+                if step.better
+                else ""
             )
             lost.append(
                 (
                     step.minutes,
-                    f"Most was lost on this: {step.words}. {said_minutes(step.minutes)} that told nothing of it{instead}.",
+                    tr(
+                        "Most was lost on this: {words}. {minutes} that told nothing of it{instead}.",
+                        words=step.words,
+                        minutes=said_minutes(step.minutes),
+                        instead=instead,
+                    ),
                 )
             )
     return max(lost, key=lambda item: item[0])[1] if lost else ""
@@ -272,7 +299,7 @@ def other_clothes(practice: Practice) -> Practice:
         other = Practice(practice.level, seed, practice.lesson, practice.case, practice.suspects)
         if set(PracticeMachine.of(other).faults) == wanted:
             return other
-    raise SagenError("no other machine with this fault was drawn: take a new one")
+    raise SagenError(tr("no other machine with this fault was drawn: take a new one"))
 
 
 MOST_DRAWN = 4000

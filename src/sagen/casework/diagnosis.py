@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from sagen.casework.job_sheet import owed_words
+from sagen.casework.words import check_words
+from sagen.model.language import lowered, tr, worded
 from sagen.model.proof import Stage, Standing, standing
 from sagen.model.trail import InspectionEntry, ReadingEntry, Record, RepairEntry
 from sagen.model.vocabulary import Cause, Quantity
@@ -18,9 +20,9 @@ from sagen.reason.words import PROOF_OWED
 
 #: what must not be done while the timing is in doubt, and why
 NOT_TURNED = ("crank", "run", "drive")
-WHY_NOT_TURNED = (
-    "Do not crank, run or drive it as it stands: belt, chain or key may be off, and valves and pistons may meet. Turn it by hand, "
-    "gently, to its marks first, until they are seen to agree."
+WHY_NOT_TURNED = tr(
+    "Do not crank, run or drive it as it stands: belt, chain or key may be off, and valves and pistons may meet. "
+    "Turn it by hand, gently, to its marks first, until they are seen to agree."
 )
 #: readings of one place and state that differ by more do not fit one another: volts, and times of ohms
 APART_V, APART_OHM = 0.5, 2.0
@@ -109,9 +111,9 @@ def _with_what_is_owed(said: Advice, now: Standing) -> Advice:
         return said
     owed = owed_words(now)
     left = (
-        f"Still owed: {'; '.join(owed)}."
+        tr("Still owed: {owed}.", owed="; ".join(owed))
         if owed
-        else "Nothing is owed any more: print the customer's page and close the job."
+        else tr("Nothing is owed any more: print the customer's page and close the job.")
     )
     return replace(said, text=said.text.replace(PROOF_OWED, left))
 
@@ -129,11 +131,10 @@ def misfits(records: Sequence[Record]) -> list[tuple[int, str]]:
             if isinstance(later, RepairEntry):
                 break
             if isinstance(later, ReadingEntry) and _same_place(record, later) and _apart(record, later):
-                where = f"{POINTS[record.point]}, {STATES[record.state].lower()}"
+                where = f"{POINTS[record.point]}, {lowered(STATES[record.state])}"
                 found.append((
                     at + 1,
-                    f"{where}: {_shown(record)} does not fit {_shown(later)} that was read later: one of them was mistaken, or it "
-                    "comes and goes. Read it again.",
+                    tr("{where}: {record} does not fit {later} that was read later: one of them was mistaken, or it " "comes and goes. Read it again.", where=where, record=_shown(record), later=_shown(later)),
                 ))  # fmt: skip
                 break
     return found
@@ -146,11 +147,17 @@ def _seen_otherwise(record: InspectionEntry, later: Sequence[Record]) -> list[st
             break
         again = isinstance(other, InspectionEntry) and other.again and other.check == record.check
         if again and other.circuit == record.circuit and other.outcome != record.outcome:
-            first, second = ((item.outcome.replace("_", " ") or "as expected") for item in (record, other))
-            name = record.check.replace("_", " ")
+            first, second = ((worded(item.outcome) or tr("as expected")) for item in (record, other))
+            name = check_words(record.check)
             return [
-                f"{name[:1].upper()}{name[1:]}: {first} does not fit {second} that was seen later: one of them was misjudged, or it "
-                "comes and goes. Have somebody else look."
+                tr(
+                    "{name}{name_2}: {first} does not fit {second} that was seen later: one of them was misjudged, "
+                    "or it comes and goes. Have somebody else look.",
+                    name=name[:1].upper(),
+                    name_2=name[1:],
+                    first=first,
+                    second=second,
+                )
             ]
     return []
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.association import Association, associate
@@ -54,21 +55,26 @@ class Event:
         """The event in words."""
         name = WORDS[self.kind]
         told = [
-            f"{name} on {self.channel} for {1e3 * (self.end_s - self.start_s):.0f} ms"
+            tr(
+                "{name} on {channel} for {end_s:.0f} ms",
+                name=name,
+                channel=self.channel,
+                end_s=1e3 * (self.end_s - self.start_s),
+            )
             if self.end_s > self.start_s
-            else f"{name} on {self.channel}"
+            else tr("{name} on {channel}", name=name, channel=self.channel)
         ]
         if self.rpm_before is not None:
-            after = f", {self.rpm_after:,.0f} after" if self.rpm_after is not None else ""
-            told.append(f"{self.rpm_before:,.0f} rpm before{after}")
+            after = tr(", {rpm_after:,.0f} after", rpm_after=self.rpm_after) if self.rpm_after is not None else ""
+            told.append(tr("{rpm_before:,.0f} rpm before{after}", rpm_before=self.rpm_before, after=after))
         if self.feed_v is not None:
-            told.append(f"feed {self.feed_v:.2f} V")
+            told.append(tr("feed {feed_v:.2f} V", feed_v=self.feed_v))
         if self.return_v is not None:
-            told.append(f"return {1e3 * self.return_v:.0f} mV")
+            told.append(tr("return {return_v:.0f} mV", return_v=1e3 * self.return_v))
         if self.other_turns is not None:
-            told.append("the other sensor went on" if self.other_turns else "the other sensor was silent, too")
+            told.append(tr("the other sensor went on") if self.other_turns else tr("the other sensor was silent, too"))
         if self.tries:
-            told.append("it tried once" if self.tries == 1 else f"it tried {self.tries} times")
+            told.append(tr("it tried once") if self.tries == 1 else tr("it tried {tries} times", tries=self.tries))
         return "; ".join(told)
 
     def as_row(self) -> dict:
@@ -85,8 +91,8 @@ class Event:
 
 
 WORDS = {
-    "dropout": "signal lost", "rail_dip": "feed falls", "ground_lift": "return rises", "lost_tooth": "a tooth is missed",
-    "extra_pulse": "a pulse too many", "noise_burst": "a burst of noise",
+    "dropout": tr("signal lost"), "rail_dip": tr("feed falls"), "ground_lift": tr("return rises"), "lost_tooth": tr("a tooth is missed"),
+    "extra_pulse": tr("a pulse too many"), "noise_burst": tr("a burst of noise"),
 }  # fmt: skip
 
 
@@ -279,26 +285,32 @@ def told_of(
 def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Association]) -> list[str]:
     said = []
     if not events:
-        return ["Nothing came and went in this record."]
+        return [tr("Nothing came and went in this record.")]
     kinds = dict.fromkeys(event.kind for event in events)
     said.append(
-        "; ".join(f"{sum(event.kind == kind for event in events)} times: {WORDS[kind]}" for kind in kinds) + "."
+        "; ".join(
+            tr("{events} times: {kind}", events=sum(event.kind == kind for event in events), kind=WORDS[kind])
+            for kind in kinds
+        )
+        + "."
     )
     for this_item in found:
-        p = f"p = {this_item.p:.3f}" if this_item.p >= 0.001 else "p below 0.001"
+        p = f"p = {this_item.p:.3f}" if this_item.p >= 0.001 else tr("p below 0.001")
         if this_item.what == "rpm":
-            said.append(f"It comes {this_item.side} {this_item.value:,.0f} rpm ({p}).")
+            said.append(tr("It comes {side} {value:,.0f} rpm ({p}).", side=this_item.side, value=this_item.value, p=p))
         elif this_item.what == "temperature":
-            said.append(f"It comes {this_item.side} {this_item.value:.0f} °C ({p}).")
+            said.append(tr("It comes {side} {value:.0f} °C ({p}).", side=this_item.side, value=this_item.value, p=p))
         elif this_item.what == "time":
             where = (
-                f"after the first {this_item.value:.1f} s"
+                tr("after the first {value:.1f} s", value=this_item.value)
                 if this_item.side == "above"
-                else f"within the first {this_item.value:.1f} s"
+                else tr("within the first {value:.1f} s", value=this_item.value)
             )
-            said.append(f"It comes {where} of the record ({p}).")
+            said.append(tr("It comes {where} of the record ({p}).", where=where, p=p))
         else:
-            said.append(f"It comes within {this_item.value:g} s after '{this_item.what}' ({p}).")
+            said.append(
+                tr("It comes within {value:g} s after '{what}' ({p}).", value=this_item.value, what=this_item.what, p=p)
+            )
     watched = [item for item in lost if item.rails_steady is not None]
     if (
         watched
@@ -306,6 +318,10 @@ def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Associa
         and all(item.feed_v is not None and item.return_v is not None for item in watched)
     ):
         said.append(
-            f"Feed and return were watched and held through all {len(watched)} events: sensor, gap or signal wire are left."
+            tr(
+                "Feed and return were watched and held through all {watched} events: sensor, gap or signal wire are "
+                "left.",
+                watched=len(watched),
+            )
         )
     return said

@@ -17,6 +17,7 @@ from sagen.kinds import Examination, Pair, examine, kind_of
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
     CaptureEntry,
@@ -75,13 +76,22 @@ def reference_of(sheet: Sheet | None, sheet_file: Path) -> Pair | None:
     path = sheet_file.parent / sheet.reference
     if not _within(path, sheet_file.parent):
         # A stranger's sheet could have the program tell what stands in any other file.
-        raise SheetError(f"known-good capture '{sheet.reference[:60]}': only one that lies beside its sheet is read")
+        raise SheetError(
+            tr(
+                "known-good capture '{reference}': only one that lies beside its sheet is read",
+                reference=sheet.reference[:60],
+            )
+        )
     try:
         return read_capture(path), read_sheet(path) or sheet
     except CaptureFileError as error:
-        raise CaptureFileError(f"known-good capture '{sheet.reference}': {error}") from None
+        raise CaptureFileError(
+            tr("known-good capture '{reference}': {error}", reference=sheet.reference, error=error)
+        ) from None
     except SheetError as error:
-        raise SheetError(f"known-good capture '{sheet.reference}': {error}") from None
+        raise SheetError(
+            tr("known-good capture '{reference}': {error}", reference=sheet.reference, error=error)
+        ) from None
 
 
 def _within(path: Path, folder: Path) -> bool:
@@ -115,9 +125,12 @@ def in_sight(incoming: Incoming, start_s: float, end_s: float) -> Incoming:
     first = int(np.clip(start_s * capture.sfreq, 0, capture.samples - 1))
     stop = int(min(max(end_s * capture.sfreq, first + 64), first + most, capture.samples))
     holes = tuple((max(a, first) - first, min(b, stop) - first) for a, b in capture.holes if a < stop and b > first)
-    note = (
-        f"kept from {first / capture.sfreq:.3f} to {stop / capture.sfreq:.3f} s of {capture.seconds:.0f} s; "
-        f"the whole lies in {incoming.path}"
+    note = tr(
+        "kept from {first:.3f} to {stop:.3f} s of {seconds:.0f} s; the whole lies in {path}",
+        first=first / capture.sfreq,
+        stop=stop / capture.sfreq,
+        seconds=capture.seconds,
+        path=incoming.path,
     )
     channels = tuple(replace(channel, raw=np.array(channel.raw[first:stop])) for channel in capture.channels)
     cut = replace(capture, channels=channels, holes=holes, notes=(*capture.notes, note))
@@ -177,8 +190,19 @@ def with_captures_read(
         if isinstance(this_record, StoredForm):
             stored = decode(this_record.stored, this_record.version, this_record.json or this_record.data)
             if isinstance(stored, DamagedEntry | NewerEntry):
-                why = stored.why if isinstance(stored, DamagedEntry) else "of a kind or version that is not known here"
-                raise SagenError(f"trail entry {index - first + 1}: record '{this_record.stored[:40]}': {why}")
+                why = (
+                    stored.why
+                    if isinstance(stored, DamagedEntry)
+                    else tr("of a kind or version that is not known here")
+                )
+                raise SagenError(
+                    tr(
+                        "trail entry {index}: record '{stored}': {why}",
+                        index=index - first + 1,
+                        stored=this_record.stored[:40],
+                        why=why,
+                    )
+                )
             ready.append(stored)
             continue
         if not isinstance(this_record, CaptureFile):
@@ -191,7 +215,7 @@ def with_captures_read(
             done = examine(capture, sheet or stated_sheet(capture, own, cylinders), reference=reference)
         except SagenError as error:
             said = str(error) if _within(folder / this_record.capture, folder) else _QUOTED.sub("...", str(error))
-            raise SagenError(f"trail entry {index - first + 1}: {said}") from None
+            raise SagenError(tr("trail entry {index}: {said}", index=index - first + 1, said=said)) from None
         ready.append(replace(capture_entry(done, kept_name(reference)), circuit=this_record.circuit))
     return tuple(ready)
 

@@ -14,6 +14,7 @@ from sagen.casework.examination import Incoming, build_pyramids
 from sagen.files.arrays import capture_at
 from sagen.files.picture import Reading, open_picture, proposed_corners, read_picture
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.typed import typed_figure
 from sagen.model.units import SAMPLED, seconds_of, unit_of
 
@@ -36,26 +37,30 @@ def opened_picture(data: bytes) -> Picture:
 
 def typed_time(text: str) -> float:
     """Seconds from a figure as it is typed: "20 ms", "0.1"; raises SagenError."""
-    value, unit = _typed(text, "a time, as 20 ms")
+    value, unit = _typed(text, tr("a time, as 20 ms"))
     factor = seconds_of(unit) if unit else 1.0
     if factor is None:
-        raise SagenError(f"'{text}' is no time: state it in s, ms or us")
+        raise SagenError(tr("'{text}' is no time: state it in s, ms or us", text=text))
     return value * factor
 
 
 def typed_volts(text: str) -> float:
     """Volts from a figure as it is typed: "-2", "500 mV"; raises SagenError."""
-    value, unit = _typed(text, "volts, as 5 or 500 mV")
+    value, unit = _typed(text, tr("volts, as 5 or 500 mV"))
     found = unit_of(unit or "V", SAMPLED)
     if found is None or found.si != "V":
-        raise SagenError(f"'{text}' is no voltage: state it in V or mV")
+        raise SagenError(tr("'{text}' is no voltage: state it in V or mV", text=text))
     return value * found.factor
 
 
 def _typed(text: str, what: str) -> tuple[float, str]:
     found = _FIGURE.match(text)
     if found is None:
-        raise SagenError(f"type {what}" if not text.strip() else f"'{text[:30]}' is not {what}")
+        raise SagenError(
+            tr("type {what}", what=what)
+            if not text.strip()
+            else tr("'{text}' is not {what}", text=text[:30], what=what)
+        )
     try:
         return typed_figure(found[1].replace("−", "-")), found[2]
     except ValueError as error:  # more digits than a figure holds
@@ -72,8 +77,13 @@ def read_plot(
 def reading_words(reading: Reading) -> str:
     """What was read, a sentence a trace."""
     return " ".join(
-        f"{trace.name.capitalize()}: known to about ± {2 * float(np.nanmedian(trace.sigma)):.2g} V, "
-        f"{100 * trace.blank:.0f} % blank, {100 * trace.unexplained:.0f} % of its ink unexplained."
+        tr(
+            "{name}: known to about ± {sigma:.2g} V, {blank:.0f} % blank, {unexplained:.0f} % of its ink unexplained.",
+            name=trace.name.capitalize(),
+            sigma=2 * float(np.nanmedian(trace.sigma)),
+            blank=100 * trace.blank,
+            unexplained=100 * trace.unexplained,
+        )
         for trace in reading.traces
     )
 
@@ -87,9 +97,12 @@ def incoming_of(name: str, reading: Reading) -> Incoming:
         where too little of it could be read.
     """
     there = np.isfinite([trace.volts for trace in reading.traces]).all(axis=0)
-    rows = [(f"trace {k}", trace.volts[there].astype(np.float32), "V") for k, trace in enumerate(reading.traces, 1)]
+    rows = [
+        (tr("trace {k}", k=k), trace.volts[there].astype(np.float32), "V") for k, trace in enumerate(reading.traces, 1)
+    ]
     doubt = ", ".join(
-        f"trace {k} to about ± {2 * float(np.nanmedian(t.sigma)):.2g} V" for k, t in enumerate(reading.traces, 1)
+        tr("trace {k} to about ± {sigma:.2g} V", k=k, sigma=2 * float(np.nanmedian(t.sigma)))
+        for k, t in enumerate(reading.traces, 1)
     )
     name = f"{name} (from a picture)"
     capture = capture_at(name, reading.time[there], rows, notes=[f"from a picture: {doubt}"])

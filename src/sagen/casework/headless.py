@@ -23,6 +23,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
 from sagen.model.job import Entry, Job
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.trail import CircuitEntry
 from sagen.model.vocabulary import Role, SensorKind
@@ -97,7 +98,7 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
             capture, sheet, reference = read_pair(path)
             done = examine(capture, sheet, reference=reference)
             if done.tapped is None:
-                raise SagenError("no channel of its sheet is a knock sensor's")
+                raise SagenError(tr("no channel of its sheet is a knock sensor's"))
         except SagenError as error:
             failed.append((str(path), str(error)))
             continue
@@ -111,7 +112,10 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
     verdict = judge_taps(_once(tapped), _once(good))
     if verdict is None:
         raise SagenError(
-            f"{', '.join(Path(this_path).name for this_path in paths[:4])}: no strike stands above the noise in any of them"
+            tr(
+                "{paths}: no strike stands above the noise in any of them",
+                paths=", ".join(Path(this_path).name for this_path in paths[:4]),
+            )
         )
     gravest = verdict.gravest()
     bank = verdict.sensors[gravest].bank if gravest is not None else None
@@ -168,7 +172,9 @@ def weighed_file(path: str | Path, record: ShopLessons | None = None) -> Weighed
         records, circuits, job.gear, job.strategy, job.access, job.opened, record, first=len(job.trail) - job.entries
     )
     counted = (
-        [] if record is None else [f"the shop's own record weighs in: {record.said(next(iter(circuits.values())))}"]
+        []
+        if record is None
+        else [tr("the shop's own record weighs in: {values}", values=record.said(next(iter(circuits.values()))))]
     )
     return WeighedFile(told, (*counted, *told.notes, *job.notes))
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from sagen.casework.command import Command, go_on
 from sagen.files import read_capture
+from sagen.model.language import tr
 from sagen.reason.facts import knowledge
 from sagen.signal.cranking_sound import Heard, listen
 
@@ -26,8 +27,12 @@ class CrankingHeard:
     @property
     def short(self) -> str:
         """For the trail."""
-        told = f"heard: {self.heard.rpm:.0f} rpm"
-        return told if self.heard.even else f"{told}, hardly a compression at place {places(self.heard)}"
+        told = tr("heard: {rpm:.0f} rpm", rpm=self.heard.rpm)
+        return (
+            told
+            if self.heard.even
+            else tr("{told}, hardly a compression at place {heard}", told=told, heard=places(self.heard))
+        )
 
 
 @dataclass(frozen=True)
@@ -39,7 +44,7 @@ class HearCranking(Command):
 
     @property
     def doing(self) -> str:
-        return f"Hearing {Path(self.path).name}"
+        return tr("Hearing {name}", name=Path(self.path).name)
 
     def perform(self, log=None, progress=go_on) -> CrankingHeard:
         return heard_in(self.path, self.cylinders)
@@ -63,10 +68,18 @@ def places(heard: Heard) -> str:
 
 def words(heard: Heard) -> str:
     """What was heard, in a sentence or two."""
-    told = f"It cranks at {heard.rpm:.0f} rpm ({heard.rpm_low:.0f} to {heard.rpm_high:.0f}), over {heard.strokes} compressions."
+    told = tr(
+        "It cranks at {rpm:.0f} rpm ({rpm_low:.0f} to {rpm_high:.0f}), over {strokes} compressions.",
+        rpm=heard.rpm,
+        rpm_low=heard.rpm_low,
+        rpm_high=heard.rpm_high,
+        strokes=heard.strokes,
+    )
     if heard.even:
-        return f"{told} They sound alike."
-    return (
-        f"{told} In every cycle the compression at place {places(heard)} of the firing order, counted from the first one heard, is "
-        "hardly there: measure compression before a sensor is blamed."
+        return tr("{told} They sound alike.", told=told)
+    return tr(
+        "{told} In every cycle the compression at place {heard} of the firing order, counted from the first one "
+        "heard, is hardly there: measure compression before a sensor is blamed.",
+        told=told,
+        heard=places(heard),
     )

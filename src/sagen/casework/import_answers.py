@@ -10,6 +10,7 @@ from sagen.kinds import Examination, examine
 from sagen.kinds.kind import kind_of
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CIRCUIT_ROLES, Role
 from sagen.report.scene import Strip
@@ -123,23 +124,36 @@ def shown_words(first: Examination, column: str) -> str:
     if result is None:
         return ""
     reading = result.reading
-    parts = [f"low {result.levels.low:.2f} {result.unit}, high {result.levels.high:.2f} {result.unit}"]
+    parts = [
+        tr(
+            "low {low:.2f} {unit}, high {high:.2f} {unit}",
+            low=result.levels.low,
+            unit=result.unit,
+            high=result.levels.high,
+        )
+    ]
     if reading and reading.switching:
-        pulses = f"{len(reading.teeth.times)} pulses, no returning gap seen yet"
-        parts.append(f"wheel {reading.wheel}" if reading.wheel else pulses)
+        pulses = tr("{times} pulses, no returning gap seen yet", times=len(reading.teeth.times))
+        parts.append(tr("wheel {wheel}", wheel=reading.wheel) if reading.wheel else pulses)
     elif reading:
-        parts.append("no teeth are seen")
+        parts.append(tr("no teeth are seen"))
     if first.tapped is not None and result.strikes is not None:
         parts = [_struck(first.tapped, column, result.unit)]
-    return f"{column}, in the first part of it: " + "; ".join(parts) + "."
+    return tr("{column}, in the first part of it: ", column=column) + "; ".join(parts) + "."
 
 
 def _struck(tapped, column: str, unit: str) -> str:
     """How a knock channel answers, in words."""
     strikes = tapped.strikes
     if not len(strikes):
-        return "no strike stands above the noise"
+        return tr("no strike stands above the noise")
     sensor = strikes.columns.index(column)
     answered = int(strikes.answers.heard[:, sensor].sum())
     tallest = float(strikes.answers.height[:, sensor].max())
-    return f"answers {answered} of {len(strikes)} strikes, the tallest {tallest:.3g} {unit}"
+    return tr(
+        "answers {answered} of {strikes} strikes, the tallest {tallest:.3g} {unit}",
+        answered=answered,
+        strikes=len(strikes),
+        tallest=tallest,
+        unit=unit,
+    )

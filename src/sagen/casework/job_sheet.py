@@ -9,6 +9,7 @@ from sagen.casework.judging import expected_reading
 from sagen.casework.words import entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import lowered, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.trail import (
@@ -63,31 +64,34 @@ from sagen.report.job_pages import CircuitPart, JobSheet, Picture, Row
 LEAST_SHOWN, RULED_OUT = 0.03, 0.01
 #: causes as a customer would be told of them
 EVERYDAY = {
-    Cause.SENSOR: "the {role} sensor itself has failed",
-    Cause.AIR_GAP: "the {role} sensor does not sit as close to its wheel as it must",
-    Cause.RELUCTOR: "the toothed wheel that the {role} sensor reads is damaged",
-    Cause.WIRING: "a wire or plug between the {role} sensor and the engine's computer is bad",
-    Cause.SUPPLY: "the {role} sensor does not get its supply voltage",
-    Cause.GROUND: "the ground connection of the {role} sensor is bad",
-    Cause.MODULE: "the computer's own input for the {role} sensor is at fault",
-    Cause.TIMING: "belt or chain between crankshaft and camshaft is not where it must be",
-    Cause.ENGINE: "battery, starter or the engine itself is behind it, not the sensor",
-    Cause.INTERFERENCE: "another part disturbs the {role} sensor's signal",
+    Cause.SENSOR: tr("the {role} sensor itself has failed"),
+    Cause.AIR_GAP: tr("the {role} sensor does not sit as close to its wheel as it must"),
+    Cause.RELUCTOR: tr("the toothed wheel that the {role} sensor reads is damaged"),
+    Cause.WIRING: tr("a wire or plug between the {role} sensor and the engine's computer is bad"),
+    Cause.SUPPLY: tr("the {role} sensor does not get its supply voltage"),
+    Cause.GROUND: tr("the ground connection of the {role} sensor is bad"),
+    Cause.MODULE: tr("the computer's own input for the {role} sensor is at fault"),
+    Cause.TIMING: tr("belt or chain between crankshaft and camshaft is not where it must be"),
+    Cause.ENGINE: tr("battery, starter or the engine itself is behind it, not the sensor"),
+    Cause.INTERFERENCE: tr("another part disturbs the {role} sensor's signal"),
 }
 #: from here on a cause is called likely to a customer
 LIKELY = 0.5
-NOT_STARTED = "It must not be started or driven before belt or chain were looked at: valves and pistons may meet, and the engine be lost."
+NOT_STARTED = tr(
+    "It must not be started or driven before belt or chain were looked at: valves and pistons may meet, and the "
+    "engine be lost."
+)
 #: parts that are bought, not mended
 BOUGHT = (Part.SENSOR, Part.WHEEL, Part.MODULE, Part.TIMING)
 #: what is to be expected where nothing is done, by complaint (common practice, no published source)
 LEFT_ALONE = {
-    Complaint.NO_START: "It will not start, or only now and then.",
-    Complaint.LONG_CRANK: "It will crank longer and longer, wear starter and battery, and one day not start.",
-    Complaint.STALLS: "It will stall again, and where it does cannot be chosen.",
-    Complaint.RUNS_ROUGH: "It will go on running roughly and use more fuel.",
-    Complaint.NO_POWER: "It will stay without its full power.",
-    Complaint.LAMP_ONLY: "The lamp stays on, and hides the next fault.",
-    Complaint.NO_SPEED_DISPLAY: "The speed display, and what depends on it, stays out.",
+    Complaint.NO_START: tr("It will not start, or only now and then."),
+    Complaint.LONG_CRANK: tr("It will crank longer and longer, wear starter and battery, and one day not start."),
+    Complaint.STALLS: tr("It will stall again, and where it does cannot be chosen."),
+    Complaint.RUNS_ROUGH: tr("It will go on running roughly and use more fuel."),
+    Complaint.NO_POWER: tr("It will stay without its full power."),
+    Complaint.LAMP_ONLY: tr("The lamp stays on, and hides the next fault."),
+    Complaint.NO_SPEED_DISPLAY: tr("The speed display, and what depends on it, stays out."),
 }
 
 
@@ -129,7 +133,7 @@ def job_sheet(
         suspects=tuple(_suspect(suspect) for suspect in weighed.suspects if suspect.probability >= LEAST_SHOWN)[:5],
         ruled_out=_ruled_out(weighed.suspects),
         changed=tuple(
-            f"{'Before' if isinstance(record, ReplacedEntry) else 'In this job'}: {_line(record)}"
+            tr("{record}: {record_2}", record=tr("Before") if isinstance(record, ReplacedEntry) else tr("In this job"), record_2=_line(record))
             for record in records if isinstance(record, ReplacedEntry | RepairEntry)
         ),
         notes=tuple(_line(record) for record in records if isinstance(record, NoteEntry | InspectionEntry)),
@@ -162,13 +166,23 @@ def _what_left(records: Sequence[Record], now: Standing, weighed) -> str:
 
 def _verdict(lead, weighed, now: Standing, left: str) -> str:
     if left:
-        return f"Found and taken out: {left}."
+        return tr("Found and taken out: {left}.", left=left)
     if lead is None:
         return ""
     where = f" ({lead.circuit})" if lead.circuit else ""
     if lead.cause == Cause.NONE:
-        return f"Nothing wrong is found in this circuit{where} ({surely(lead.probability)})."
-    return f"Most likely {CAUSES[lead.cause].lower()}: {lead.title}{where}, {surely(lead.probability)}."
+        return tr(
+            "Nothing wrong is found in this circuit{where} ({probability}).",
+            where=where,
+            probability=surely(lead.probability),
+        )
+    return tr(
+        "Most likely {cause}: {title}{where}, {probability}.",
+        cause=lowered(CAUSES[lead.cause]),
+        title=lead.title,
+        where=where,
+        probability=surely(lead.probability),
+    )
 
 
 def _everyday(lead, now: Standing, role: str, weighed) -> str:
@@ -181,21 +195,21 @@ def _everyday(lead, now: Standing, role: str, weighed) -> str:
 def _standing_words(lead, now: Standing, role: str, weighed) -> str:
     mended = now.repairs[-1].part if now.repairs else None
     if now.stage == Stage.PROVEN:
-        what = PARTS[mended].lower() if mended else "what was mended"
-        return f"The fault is found and mended ({what}), and it was proved that it is gone."
+        what = lowered(PARTS[mended]) if mended else tr("what was mended")
+        return tr("The fault is found and mended ({what}), and it was proved that it is gone.", what=what)
     if now.stage == Stage.CAME_BACK:
-        return "It came back after the repair: the job is open again, and is not paid twice for the same part."
+        return tr("It came back after the repair: the job is open again, and is not paid twice for the same part.")
     if now.stage == Stage.REPAIRED:
-        what = PARTS[mended].lower() if mended else "What was found"
-        return f"{what[:1].upper()}{what[1:]} was mended. The proof is not complete yet."
+        what = lowered(PARTS[mended]) if mended else tr("What was found")
+        return tr("{what}{what_2} was mended. The proof is not complete yet.", what=what[:1].upper(), what_2=what[1:])
     if lead is None or (lead.cause == Cause.NONE and not now.again):
-        return "Nothing wrong has been found so far."
+        return tr("Nothing wrong has been found so far.")
     if lead.cause == Cause.NONE:
-        return "What was measured is not yet enough to name the fault."
+        return tr("What was measured is not yet enough to name the fault.")
     if lead.probability < LIKELY:
-        return "What is wrong is not found yet: more has to be measured."
+        return tr("What is wrong is not found yet: more has to be measured.")
     told = EVERYDAY[lead.cause].format(role=role)
-    sure = "" if weighed.diagnosis.ready else " This is likely, not yet certain: one more check is worth its time."
+    sure = "" if weighed.diagnosis.ready else tr(" This is likely, not yet certain: one more check is worth its time.")
     return f"{told[:1].upper()}{told[1:]}.{sure}"
 
 
@@ -210,10 +224,20 @@ def _why(records: Sequence[Record], now: Standing) -> tuple[str, ...]:
 
 def _seen_wrong(record: Record) -> str:
     if isinstance(record, CaptureEntry):
-        shown = [FINDING_TITLES[finding.kind].lower() for finding in record.findings[:3]]
-        return f"The recording {record.name} ({STATES[record.sheet.conditions.state]}) shows: {', '.join(shown)}."
+        shown = [lowered(FINDING_TITLES[finding.kind]) for finding in record.findings[:3]]
+        return tr(
+            "The recording {name} ({state}) shows: {shown}.",
+            name=record.name,
+            state=STATES[record.sheet.conditions.state],
+            shown=", ".join(shown),
+        )
     return (
-        f"{what_was_measured(record)}: {value_of(record)}, which is {JUDGED[record.judged]} what a sound one has."
+        tr(
+            "{record}: {record_2}, which is {judged} what a sound one has.",
+            record=what_was_measured(record),
+            record_2=value_of(record),
+            judged=JUDGED[record.judged],
+        )
         if getattr(record, "judged", None)
         else ""
     )
@@ -229,9 +253,11 @@ def what_was_measured(record: Record) -> str:
         return where + ", ".join(item for item in (" and ".join(record.between), state, record.when) if item)
     if isinstance(record, CaptureEntry):
         place = record.sheet.conditions.place
-        return f"{where}recording, {STATES[record.sheet.conditions.state]}" + (f", {place}" if place else "")
+        return tr("{where}recording, {state}", where=where, state=STATES[record.sheet.conditions.state]) + (
+            f", {place}" if place else ""
+        )
     if isinstance(record, FindingEntry):
-        return f"{where}read elsewhere" + (f", {STATES_THEN[record.state]}" if record.state else "")
+        return tr("{where}read elsewhere", where=where) + (f", {STATES_THEN[record.state]}" if record.state else "")
     return where
 
 
@@ -240,18 +266,20 @@ def value_of(record: Record) -> str:
     if isinstance(record, ReadingEntry):
         return record.shown or (said_ohms(record.value) if record.ohms else said_volts(record.value))
     if isinstance(record, ValueEntry):
-        return record.shown or f"{record.value:g} {QUANTITIES[record.quantity]}"
+        return record.shown or tr("{value:g} {quantity}", value=record.value, quantity=QUANTITIES[record.quantity])
     if isinstance(record, CaptureEntry):
-        return ", ".join(FINDING_TITLES[finding.kind].lower() for finding in record.findings[:3]) or "nothing wrong"
+        return ", ".join(lowered(FINDING_TITLES[finding.kind]) for finding in record.findings[:3]) or tr(
+            "nothing wrong"
+        )
     if isinstance(record, FindingEntry):
-        return FINDING_TITLES[record.finding].lower() if record.finding else "nothing wrong"
+        return lowered(FINDING_TITLES[record.finding]) if record.finding else tr("nothing wrong")
     return ""
 
 
 def again_row(again: Again) -> Row:
     """A measurement before and after the repair, with what the later one came to."""
-    after = value_of(again.after) if again.after is not None else "not taken again"
-    said = {True: "sound", False: "still wrong", None: "owed" if again.after is None else "too close to say"}[
+    after = value_of(again.after) if again.after is not None else tr("not taken again")
+    said = {True: "sound", False: tr("still wrong"), None: "owed" if again.after is None else tr("too close to say")}[
         again.sound
     ]
     return Row(
@@ -266,7 +294,7 @@ def owed_words(now: Standing) -> tuple[str, ...]:
     for item in now.owed:
         text = OWED_SHORT[item]
         if item == ProofStep.RELEARN and now.relearn:
-            text += ": " + "; ".join(f"{name}: {RELEARNS[row.kind].lower()}" for name, row in now.relearn.items())
+            text += ": " + "; ".join(f"{name}: {lowered(RELEARNS[row.kind])}" for name, row in now.relearn.items())
         out.append(text + (" (failed)" if item in now.failed else ""))
     return tuple(out)
 
@@ -278,7 +306,9 @@ def _proved(records: Sequence[Record], now: Standing) -> tuple[str, ...]:
     if now.again and all(item.sound for item in now.again):
         told.append(OWED[ProofStep.MEASURED])
     told += [OWED[proof_step] for proof_step in ProofStep if proof_step in now.done and OWED[proof_step] not in told]
-    told += [f"Not so: {OWED[proof_step]}" for proof_step in ProofStep if proof_step in now.failed]
+    told += [
+        tr("Not so: {proof_step}", proof_step=OWED[proof_step]) for proof_step in ProofStep if proof_step in now.failed
+    ]
     drives = [record for record in records if isinstance(record, ProofEntry) and record.drive]
     told += [line for drive in drives for line in entry_text(drive).split("\n") if line.startswith("Drive")]
     return tuple(told)
@@ -295,16 +325,16 @@ def _cost(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
         Row(
             (
                 f"{line.count} x {line.name}",
-                f"{line.price * line.count:,.2f}" if line.price is not None else "price not stated",
+                f"{line.price * line.count:,.2f}" if line.price is not None else tr("price not stated"),
             )
         )
         for line in lines
     ]
     priced = [line.price * line.count for line in lines if line.price is not None]
     if len(priced) > 1:
-        rows.append(Row(("Parts together", f"{sum(priced):,.2f}")))
+        rows.append(Row((tr("Parts together"), f"{sum(priced):,.2f}")))
     if rows and costs.hour is not None:
-        rows.append(Row(("Labour, an hour", f"{costs.hour:,.2f}")))
+        rows.append(Row((tr("Labour, an hour"), f"{costs.hour:,.2f}")))
     return tuple(rows)
 
 
@@ -319,20 +349,25 @@ def _otherwise(records: Sequence[Record], now: Standing, weighed) -> tuple[str, 
     ):
         new = {origin: facts.new[origin].comes_back for origin in (Origin.ORIGINAL, Origin.AFTERMARKET, Origin.UNKNOWN)}
         told.append(
-            f"Of a hundred parts of unknown make about {100 * new[Origin.UNKNOWN]:.0f} bring a machine back within two years, "
-            f"of another maker's {100 * new[Origin.AFTERMARKET]:.0f}, of original ones {100 * new[Origin.ORIGINAL]:.0f}; then all the "
-            "labour is owed again."
+            tr(
+                "Of a hundred parts of unknown make about {unknown:.0f} bring a machine back within two years, of "
+                "another maker's {aftermarket:.0f}, of original ones {original:.0f}; then all the labour is owed "
+                "again.",
+                unknown=100 * new[Origin.UNKNOWN],
+                aftermarket=100 * new[Origin.AFTERMARKET],
+                original=100 * new[Origin.ORIGINAL],
+            )
         )
     if now.repairs:
         return tuple(told)
     if weighed.diagnosis.do_not:
-        return (*told, f"Nothing done: {NOT_STARTED}")
+        return (*told, tr("Nothing done: {not_started}", not_started=NOT_STARTED))
     left = [
         LEFT_ALONE[record.complaint]
         for record in records
         if isinstance(record, ComplaintEntry) and record.complaint in LEFT_ALONE
     ]
-    return (*told, *(f"Nothing done: {text}" for text in left[:1]))
+    return (*told, *(tr("Nothing done: {text}", text=text) for text in left[:1]))
 
 
 def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCard | None) -> Row:
@@ -361,7 +396,7 @@ def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCa
             state,
             value_of(reading_entry),
             limits,
-            JUDGED[reading_entry.judged] if reading_entry.judged else "not judged",
+            JUDGED[reading_entry.judged] if reading_entry.judged else tr("not judged"),
         ),
         mark,
     )
@@ -372,14 +407,18 @@ def published_limits(row: Published) -> str:
     unit = QUANTITIES[row.quantity]
     if row.over:
         (cold, *_), (warm, *_) = row.over[0], row.over[-1]
-        return f"by temperature, {cold:g} to {warm:g} °C"
+        return tr("by temperature, {cold:g} to {warm:g} °C", cold=cold, warm=warm)
     if row.low is None:
-        return f"at most {row.high:g} {unit}"
-    return f"at least {row.low:g} {unit}" if row.high is None else f"{row.low:g} to {row.high:g} {unit}"
+        return tr("at most {high:g} {unit}", high=row.high, unit=unit)
+    return (
+        tr("at least {low:g} {unit}", low=row.low, unit=unit)
+        if row.high is None
+        else tr("{low:g} to {high:g} {unit}", low=row.low, high=row.high, unit=unit)
+    )
 
 
 def _capture(capture_entry: CaptureEntry | FindingEntry) -> Row:
-    name = capture_entry.name if isinstance(capture_entry, CaptureEntry) else "read elsewhere"
+    name = capture_entry.name if isinstance(capture_entry, CaptureEntry) else tr("read elsewhere")
     state = (
         STATES[capture_entry.sheet.conditions.state]
         if isinstance(capture_entry, CaptureEntry)
@@ -392,7 +431,7 @@ def _capture(capture_entry: CaptureEntry | FindingEntry) -> Row:
     )
     fine = sound(capture_entry)
     return Row(
-        (f"{capture_entry.circuit}: {name}" if capture_entry.circuit else name, state, told or "nothing wrong"),
+        (f"{capture_entry.circuit}: {name}" if capture_entry.circuit else name, state, told or tr("nothing wrong")),
         {True: "sound", False: "bad"}.get(fine, ""),
     )
 
@@ -430,11 +469,11 @@ def _circuits(circuits, card: MachineCard | None) -> tuple[CircuitPart, ...]:
             if card
             else None
         )
-        title = name or f"{ROLES[spec.role]} sensor"
+        title = name or tr("{role} sensor", role=ROLES[spec.role])
         lines = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
-        lines[0] += f", wheel {spec.wheel}" if spec.wheel else ""
-        lines[0] += f", feed {spec.supply:g} V" if spec.supply else ""
-        lines[0] += f", pull-up {spec.pull_up:g} V" if spec.pull_up else ""
+        lines[0] += tr(", wheel {wheel}", wheel=spec.wheel) if spec.wheel else ""
+        lines[0] += tr(", feed {supply:g} V", supply=spec.supply) if spec.supply else ""
+        lines[0] += tr(", pull-up {pull_up:g} V", pull_up=spec.pull_up) if spec.pull_up else ""
         out.append(_card_part(title, lines, found))
     return tuple(out)
 
@@ -442,17 +481,20 @@ def _circuits(circuits, card: MachineCard | None) -> tuple[CircuitPart, ...]:
 def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> CircuitPart:
     if found is None:
         return CircuitPart(title, tuple(lines))
-    lines = [*lines, *([f"Sits {found.place}"] if found.place else [])]
-    lines += [f"Torque {found.torque_nm:g} Nm"] if found.torque_nm else []
+    lines = [*lines, *([tr("Sits {place}", place=found.place)] if found.place else [])]
+    lines += [tr("Torque {torque_nm:g} Nm", torque_nm=found.torque_nm)] if found.torque_nm else []
     if found.relearn:
         lines.append(
-            f"Relearn: {RELEARNS[found.relearn.kind].lower()}"
+            tr("Relearn: {kind}", kind=lowered(RELEARNS[found.relearn.kind]))
             + (f". {found.relearn.text}" if found.relearn.text else "")
         )
     if found.access:
         lines.append(
-            "Minutes to get at: "
-            + ", ".join(f"{PLACES[place].lower()} {minutes:g}" for place, minutes in found.access.items())
+            tr("Minutes to get at: ")
+            + ", ".join(
+                tr("{place} {minutes:g}", place=lowered(PLACES[place]), minutes=minutes)
+                for place, minutes in found.access.items()
+            )
         )
     wires = tuple(
         Row(
@@ -468,7 +510,7 @@ def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> Circu
         for item in found.wire
     )
     published = tuple(
-        Row((item.where, *_ends(item), "" if item.at is None else f"at {item.at:g} °C", item.maker))
+        Row((item.where, *_ends(item), "" if item.at is None else tr("at {at:g} °C", at=item.at), item.maker))
         for item in found.published
     )
     return CircuitPart(title, tuple(lines), wires, published)
@@ -477,8 +519,11 @@ def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> Circu
 def _ends(row: Published) -> tuple[str, str]:
     unit = QUANTITIES[row.quantity]
     if row.over:
-        return "by temperature", "; ".join(f"{at:g} °C: {low:g} to {high:g} {unit}" for at, low, high in row.over)
-    return tuple("" if item is None else f"{item:g} {unit}" for item in (row.low, row.high))
+        return tr("by temperature"), "; ".join(
+            tr("{at:g} °C: {low:g} to {high:g} {unit}", at=at, low=low, high=high, unit=unit)
+            for at, low, high in row.over
+        )
+    return tuple("" if item is None else tr("{item:g} {unit}", item=item, unit=unit) for item in (row.low, row.high))
 
 
 def _steps(steps: Sequence[StepEntry]) -> tuple[Row, ...]:
@@ -500,10 +545,10 @@ def _steps(steps: Sequence[StepEntry]) -> tuple[Row, ...]:
 def _parts(parts: Sequence[PartEntry]) -> tuple[Row, ...]:
     return tuple(
         Row((
-            f"{part.count} x {part.name}" + (f" ({ORIGINS[part.origin].lower()})" if part.origin != Origin.UNKNOWN else ""),
+            f"{part.count} x {part.name}" + (f" ({lowered(ORIGINS[part.origin])})" if part.origin != Origin.UNKNOWN else ""),
             " ".join(x for x in (part.maker, part.number) if x), part.source,
             f"{part.price:,.2f}" if part.price is not None else "", said_days(part.lead_days) if part.lead_days is not None else "",
-            LINE_STATES[part.state], "; ".join(f"{key} {value}" for key, value in part.bench.items() if value) or "not yet",
+            LINE_STATES[part.state], "; ".join(f"{key} {value}" for key, value in part.bench.items() if value) or tr("not yet"),
         ))
         for part in parts
     )  # fmt: skip
@@ -515,10 +560,10 @@ def _offers(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
         return ()
     return tuple(
         Row((
-            " ".join(x for x in (item.name, item.maker, item.source) if x), f"{item.price:,.2f}" if item.price is not None else "not stated",
-            said_days(item.lead_days) if item.lead_days is not None else "not stated",
-            f"{item.lead_days * costs.day:,.2f}" if item.lead_days is not None and costs.day is not None else "not stated",
-            f"{total:,.2f}" if total is not None else "cannot be told",
+            " ".join(x for x in (item.name, item.maker, item.source) if x), f"{item.price:,.2f}" if item.price is not None else tr("not stated"),
+            said_days(item.lead_days) if item.lead_days is not None else tr("not stated"),
+            f"{item.lead_days * costs.day:,.2f}" if item.lead_days is not None and costs.day is not None else tr("not stated"),
+            f"{total:,.2f}" if total is not None else tr("cannot be told"),
         ))
         for item, total in rows
     )  # fmt: skip
@@ -526,7 +571,13 @@ def _offers(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
 
 def _check(item) -> str:
     where = f"{item.circuit}: " if item.circuit else ""
-    return f"{where}{item.told} About {said_minutes(item.total_minutes)}. A sound circuit shows: {item.expect}"
+    return tr(
+        "{where}{told} About {total_minutes}. A sound circuit shows: {expect}",
+        where=where,
+        told=item.told,
+        total_minutes=said_minutes(item.total_minutes),
+        expect=item.expect,
+    )
 
 
 def _photos(rows: Sequence[PhotoEntry], uris: Mapping[str, str]) -> tuple[Picture, ...]:

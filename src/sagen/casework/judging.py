@@ -10,6 +10,7 @@ from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
 from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
@@ -17,7 +18,7 @@ from sagen.model.words import QUANTITIES, said_range
 from sagen.reason.words import bands_of_sound
 from sagen.reason.world import world_of
 
-BY_CARD, BY_MODEL, PUBLISHED = "the card", "the model", "the published ohms"
+BY_CARD, BY_MODEL, PUBLISHED = tr("the card"), tr("the model"), tr("the published ohms")
 
 
 def card_circuit(card: MachineCard | None, name: str, spec: CircuitSpec | None = None) -> CardCircuit | None:
@@ -125,15 +126,21 @@ def published_words(rows: Sequence[Published]) -> str:
     for row in rows:
         unit = QUANTITIES[row.quantity]
         if row.over:
-            ends = f"by temperature, {row.over[0][0]:g} to {row.over[-1][0]:g} °C"
+            ends = tr("by temperature, {over:g} to {over_2:g} °C", over=row.over[0][0], over_2=row.over[-1][0])
         elif row.low is None:
-            ends = f"at most {row.high:g} {unit}"
+            ends = tr("at most {high:g} {unit}", high=row.high, unit=unit)
         else:
-            ends = f"at least {row.low:g} {unit}" if row.high is None else f"{row.low:g} to {row.high:g} {unit}"
+            ends = (
+                tr("at least {low:g} {unit}", low=row.low, unit=unit)
+                if row.high is None
+                else tr("{low:g} to {high:g} {unit}", low=row.low, high=row.high, unit=unit)
+            )
         told.append(
-            ends + (f" at {row.at:g} °C" if row.at is not None else "") + (f" ({row.maker})" if row.maker else "")
+            ends
+            + (tr(" at {at:g} °C", at=row.at) if row.at is not None else "")
+            + (f" ({row.maker})" if row.maker else "")
         )
-    return f"{', or '.join(told)}, by the card."
+    return tr("{told}, by the card.", told=", or ".join(told))
 
 
 def expected_reading(
@@ -145,8 +152,8 @@ def expected_reading(
     if rows:
         return published_words(rows)
     if ohms and point == Point.SENSOR:
-        return f"{said_range(*spec.ohms, True)} at 20 °C, as published." if spec.ohms else ""
+        return tr("{it} at 20 °C, as published.", it=said_range(*spec.ohms, True)) if spec.ohms else ""
     bands = model_limits(spec, point, state, ohms=ohms)
     if bands is None:
         return ""
-    return f"{', or '.join(said_range(low, high, ohms) for low, high in bands)}, by the model."
+    return tr("{bands}, by the model.", bands=", or ".join(said_range(low, high, ohms) for low, high in bands))

@@ -16,6 +16,7 @@ from sagen.machine.record import record as simulate
 from sagen.model.capture import Capture
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, InspectionEntry, KeptReference
 from sagen.model.vocabulary import Role, State
@@ -47,7 +48,7 @@ class LayUnder(Command):
 
     @property
     def doing(self) -> str:
-        return f"Laying {self.under.name} under it"
+        return tr("Laying {name} under it", name=self.under.name)
 
     def perform(self, log, progress=go_on) -> Laid:
         record: CaptureEntry = self.entry.record
@@ -61,7 +62,13 @@ class LayUnder(Command):
         others = [item for token, item in among.items() if token not in (self.under.token, record.token)]
         opened = opened_capture(self.job_id, self.entry, done, stored_pyramids(log, record.token, done.capture), others)
         unfit = (
-            (f"{self.under.name} is not fit to compare with: {done.fit.removeprefix(UNFIT)}.",)
+            (
+                tr(
+                    "{name} is not fit to compare with: {unfit}.",
+                    name=self.under.name,
+                    unfit=done.fit.removeprefix(UNFIT),
+                ),
+            )
             if done.fit.startswith(UNFIT)
             else ()
         )
@@ -103,24 +110,24 @@ class LayModelUnder(Command):
 
     @property
     def doing(self) -> str:
-        return "Recording what the model expects"
+        return tr("Recording what the model expects")
 
     def perform(self, log, progress=go_on) -> Laid:
         record: CaptureEntry = self.entry.record
         column = modelled_by(record.sheet)
         if not column:
-            raise SagenError("the model knows no sound pattern of this: state the wheel, and how the machine stood")
+            raise SagenError(tr("the model knows no sound pattern of this: state the wheel, and how the machine stood"))
         here = log.capture(record.token)
         own = [item for item in record.sheet.channel if item.column == column or item.role == Role.SUPPLY]
         good = simulate(
             build(circuit_of_sheet(record.sheet.model_copy(update={"channel": tuple(own)})), plain=True), record.sheet.conditions.state, seconds=MODEL_S, sfreq=min(here.sfreq, MODEL_HZ),
             cylinders=record.sheet.engine.cylinders or 4, name=EXPECTED,
         )  # fmt: skip
-        said = "What the model expects of a sound one lies under it: its pattern counts, its levels are usual ones."
+        said = tr("What the model expects of a sound one lies under it: its pattern counts, its levels are usual ones.")
         return Laid(_seen_beside(self, log, good, progress), (said,))
 
 
-OTHER_BANK = "the other bank"
+OTHER_BANK = tr("the other bank")
 
 
 def banks_of(sheet: Sheet) -> dict[str, str]:
@@ -147,14 +154,14 @@ class LayOtherBankUnder(Command):
 
     @property
     def doing(self) -> str:
-        return "Laying the other bank under it"
+        return tr("Laying the other bank under it")
 
     def perform(self, log, progress=go_on) -> Laid:
         record: CaptureEntry = self.entry.record
         twins = banks_of(record.sheet)
         if not twins:
             raise SagenError(
-                "of no role this capture has one sensor in bank 1 and one in bank 2: state their banks first"
+                tr("of no role this capture has one sensor in bank 1 and one in bank 2: state their banks first")
             )
         here = log.capture(record.token)
         # Some turns later, or it would be the same samples twice.
@@ -170,7 +177,7 @@ class LayOtherBankUnder(Command):
         )
         good = (Capture(OTHER_BANK, here.sfreq, tuple(channels)), record.sheet.model_copy(update={"channel": rows}))
         opened = _seen_beside(self, log, good, progress)
-        said = "The other bank lies under it; how far banks stand apart is the engine's own."
+        said = tr("The other bank lies under it; how far banks stand apart is the engine's own.")
         return Laid(opened, (said, *opened.examination.compared))
 
 
@@ -198,7 +205,7 @@ class CompareEnds(Command):
 
     @property
     def doing(self) -> str:
-        return "Comparing both ends"
+        return tr("Comparing both ends")
 
     def perform(self, log, progress=go_on) -> EndsCompared:
         here, there = (self._read(log, item) for item in (self.sensor, self.module))
@@ -227,10 +234,10 @@ class CompareEnds(Command):
         ]
         if here is there:
             if len(mine) < 2:
-                raise SagenError("one capture of both ends needs two channels of the same signal")
+                raise SagenError(tr("one capture of both ends needs two channels of the same signal"))
             return mine[0], mine[1]
         if not mine or not theirs:
-            raise SagenError("both captures need a channel that reads a turning wheel")
+            raise SagenError(tr("both captures need a channel that reads a turning wheel"))
         return mine[0], theirs[0]
 
     def _source(self, reading: RotatingReading) -> Source | None:
@@ -246,23 +253,42 @@ class CompareEnds(Command):
 def ends_words(ends: BothEnds) -> tuple[str, ...]:
     """What comparing both ends came to."""
     said = [
-        "The same picture at both ends: the wire is sound as far as this tells."
+        tr("The same picture at both ends: the wire is sound as far as this tells.")
         if ends.same
-        else "The two ends differ: the wire, or a contact of it."
+        else tr("The two ends differ: the wire, or a contact of it.")
     ]
     said.append(
-        f"The low level is {1e3 * ends.low_v.value:+.0f} mV at the module ({1e3 * ends.low_v.low:+.0f} to {1e3 * ends.low_v.high:+.0f}), "
-        f"the high level {1e3 * ends.high_v.value:+.0f} mV."
+        tr(
+            "The low level is {value:+.0f} mV at the module ({low:+.0f} to {high:+.0f}), the high level "
+            "{value_2:+.0f} mV.",
+            value=1e3 * ends.low_v.value,
+            low=1e3 * ends.low_v.low,
+            high=1e3 * ends.low_v.high,
+            value_2=1e3 * ends.high_v.value,
+        )
     )
     if ends.ohm is not None:
-        stated = "" if ends.source.stated else " The module's own resistance was not stated: taken as it usually is."
+        stated = (
+            "" if ends.source.stated else tr(" The module's own resistance was not stated: taken as it usually is.")
+        )
         said.append(
-            f"That is {said_ohms(max(ends.ohm.value, 0.0))} in the wire ({said_ohms(max(ends.ohm.low, 0.0))} to {said_ohms(max(ends.ohm.high, 0.0))}).{stated}"
+            tr(
+                "That is {value} in the wire ({low} to {high}).{stated}",
+                value=said_ohms(max(ends.ohm.value, 0.0)),
+                low=said_ohms(max(ends.ohm.low, 0.0)),
+                high=said_ohms(max(ends.ohm.high, 0.0)),
+                stated=stated,
+            )
         )
     if ends.edges:
-        said.append(f"{ends.missing} of {ends.edges} edges do not reach the module.")
+        said.append(tr("{missing} of {edges} edges do not reach the module.", missing=ends.missing, edges=ends.edges))
     if ends.tau_s is not None:
         said.append(
-            f"Edges are slower at the module by a time constant of {1e6 * ends.tau_s.value:.0f} µs ({1e6 * ends.tau_s.low:.0f} to {1e6 * ends.tau_s.high:.0f})."
+            tr(
+                "Edges are slower at the module by a time constant of {value:.0f} µs ({low:.0f} to {high:.0f}).",
+                value=1e6 * ends.tau_s.value,
+                low=1e6 * ends.tau_s.low,
+                high=1e6 * ends.tau_s.high,
+            )
         )
     return tuple(said)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import trn
 from sagen.model.machine_card import MachineCard
 from sagen.model.practice import practice_of
 from sagen.model.proof import standing
@@ -109,8 +110,8 @@ class ShopLessons:
         alike = [lesson for lesson in self.lessons if spec is None or lesson.sensor == spec.sensor]
         jobs = sum(item.proven and (spec is None or item.role == spec.role) for item in alike)
         parts = sum(sum(item.fitted.values()) for item in alike)
-        told = [f"{jobs} proven job{'s' * (jobs != 1)}"] if jobs else []
-        told += [f"{parts} sensor{'s' * (parts != 1)} fitted"] if parts else []
+        told = [trn("{count} proven job", "{count} proven jobs", jobs)] if jobs else []
+        told += [trn("{count} sensor fitted", "{count} sensors fitted", parts)] if parts else []
         return ", ".join(told)
 
     def fitted(self, role: Role) -> dict[Origin, tuple[int, int]]:

@@ -21,6 +21,7 @@ from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import Role, State
@@ -52,9 +53,12 @@ class Verdict:
     @property
     def line(self) -> str:
         """The live line of figures."""
-        parts = [f"{self.rpm:,.0f} rpm"] if self.rpm is not None else []
-        parts += [f"{column} {low:.2f} to {high:.2f} V" for column, low, high in self.levels[:2]]
-        parts += [f"{100 * self.duty:.0f} % low"] if self.duty is not None else []
+        parts = [tr("{rpm:,.0f} rpm", rpm=self.rpm)] if self.rpm is not None else []
+        parts += [
+            tr("{column} {low:.2f} to {high:.2f} V", column=column, low=low, high=high)
+            for column, low, high in self.levels[:2]
+        ]
+        parts += [tr("{duty:.0f} % low", duty=100 * self.duty)] if self.duty is not None else []
         return "   ".join(parts)
 
 
@@ -76,8 +80,8 @@ def verdict_of(capture: Capture, sheet: Sheet | None, until_s: float) -> Verdict
         share = reading.low_share()
         duty = float(np.nanmedian(share[np.isfinite(share)])) if np.isfinite(share).any() else None
     grave = [finding for finding in done.findings if finding.severity >= 0.2]
-    said = grave[0].text if grave else "Nothing wrong is seen in the last seconds."
-    said += f" And {len(grave) - 1} more." if len(grave) > 1 else ""
+    said = grave[0].text if grave else tr("Nothing wrong is seen in the last seconds.")
+    said += tr(" And {grave} more.", grave=len(grave) - 1) if len(grave) > 1 else ""
     lost = any(str(finding.kind) in ("no_signal", "dropout", "supply_loss", "ground_lift") for finding in done.findings)
     return Verdict(done, until_s, said, speed["median"] if speed else None, levels, duty, lost)
 
@@ -358,7 +362,10 @@ def live_trigger(live: Live, at: int, kind: TriggerKind, figure: float) -> Trigg
         wheel = live.wheel_of(channel.column)
         if wheel is None:
             raise SagenError(
-                f"What wheel {channel.column} reads is not known yet: state it, and a speed can be waited for."
+                tr(
+                    "What wheel {column} reads is not known yet: state it, and a speed can be waited for.",
+                    column=channel.column,
+                )
             )
         # Of the spaces between pulses the usual one counts: a pitch of the wheel, whatever its gaps.
         pulses_a_second = figure / 60.0 * wheel.slots

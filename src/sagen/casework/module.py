@@ -8,6 +8,7 @@ from sagen.codes import lookup
 from sagen.instruments.module_can import ModuleCodes
 from sagen.instruments.protocols import LiveValue
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.model.trail import CodeEntry, NoteEntry, Record, ScanEntry
 from sagen.model.vocabulary import CodesBack, Scan, State
 
@@ -34,14 +35,18 @@ def new_codes(job: Job, modules: Iterable[ModuleCodes]) -> tuple[Record, ...]:
             fresh.append(CodeEntry(code, meaning_of(code), status=status))
         records += fresh
         if fresh and module.frozen:
-            records.append(NoteEntry(f"Module {module.module}, {frame_words(module.frozen)}."))
+            records.append(
+                NoteEntry(tr("Module {module}, {frozen}.", module=module.module, frozen=frame_words(module.frozen)))
+            )
     return tuple(records)
 
 
 def frame_words(frozen: dict[str, float]) -> str:
     """A freeze frame in words."""
-    units = {"rpm": "rpm", "speed": "km/h", "coolant": "°C coolant", "intake": "°C intake"}
-    return "as the code was set: " + ", ".join(f"{value:g} {units[name]}" for name, value in frozen.items())
+    units = {"rpm": "rpm", "speed": "km/h", "coolant": tr("°C coolant"), "intake": tr("°C intake")}
+    return tr("as the code was set: ") + ", ".join(
+        tr("{value:g} {name}", value=value, name=units[name]) for name, value in frozen.items()
+    )
 
 
 def speed_record(value: LiveValue, state: State) -> ScanEntry | None:
@@ -61,8 +66,15 @@ def came_back(
     if not back:
         return (ScanEntry(Scan.CODES_BACK, CodesBack.NEVER),) if driven and list(cleared) else ()
     when = CodesBack.AT_ONCE if after_s <= AT_ONCE_S and not driven else CodesBack.ON_A_DRIVE
-    said = f"{after_s:.0f} s" if after_s < 120 else f"{after_s / 60:.0f} min"
+    said = tr("{after_s:.0f} s", after_s=after_s) if after_s < 120 else tr("{after_s:.0f} min", after_s=after_s / 60)
     return (
         ScanEntry(Scan.CODES_BACK, when),
-        NoteEntry(f"{', '.join(back)} came back {said} after clearing{', on a drive' if driven else ''}."),
+        NoteEntry(
+            tr(
+                "{back} came back {said} after clearing{driven}.",
+                back=", ".join(back),
+                said=said,
+                driven=tr(", on a drive") if driven else "",
+            )
+        ),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sagen.artifacts.atomic import write_whole
 from sagen.meter import Accuracy, accuracy_file
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 
 def keep_accuracy(text: str) -> None:
@@ -23,5 +24,7 @@ def keep_accuracy(text: str) -> None:
         Accuracy.parse(text)
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SagenError(f"{path} cannot be written: {error.strerror or error}") from None
+        raise SagenError(
+            tr("{path} cannot be written: {strerror}", path=path, strerror=error.strerror or error)
+        ) from None
     write_whole(path, f'accuracy = "{text}"\n'.encode())

@@ -16,6 +16,7 @@ from sagen.kinds import examine
 from sagen.kinds.piezo.words import gap_words, load_words, share_words
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.model.text import as_utf8
 from sagen.model.trail import (
     CaptureEntry,
@@ -65,12 +66,12 @@ def taps_part(taps: JobTaps, decisions) -> TapsPart | None:
         rows.append((
             sensor_name(key.column, key.bank),
             share_words(verdict.relative[at]),
-            f"{ring.value:,.0f} Hz" if ring.known else "not read",
-            f"{source.ohm.value / 1000:.0f} k\u03a9 ({source.ohm.low / 1000:.0f} to {source.ohm.high / 1000:.0f})" if source else "not measured",
-            f"{lowest / 1000:.0f} k\u03a9" if lowest else "not known",
+            tr("{value:,.0f} Hz", value=ring.value) if ring.known else tr("not read"),
+            tr("{value:.0f} kΩ ({low:.0f} to {high:.0f})", value=source.ohm.value / 1000, low=source.ohm.low / 1000, high=source.ohm.high / 1000) if source else tr("not measured"),
+            tr("{lowest:.0f} kΩ", lowest=lowest / 1000) if lowest else tr("not known"),
         ))  # fmt: skip
     found = tuple(f"{finding.channel}: {finding.text}" for finding in verdict.findings()) or (
-        "Nothing wrong with any of the sensors.",
+        tr("Nothing wrong with any of the sensors."),
     )
     connection, pairs = before_and_after(taps)
     sides = tuple(
@@ -82,11 +83,11 @@ def taps_part(taps: JobTaps, decisions) -> TapsPart | None:
 
 
 def _percent(share: float | None) -> str:
-    return "not taken" if share is None else f"{100 * share:.0f} %"
+    return tr("not taken") if share is None else tr("{share:.0f} %", share=100 * share)
 
 
 def _hertz(value: float | None) -> str:
-    return "not read" if value is None else f"{value:,.0f} Hz"
+    return tr("not read") if value is None else tr("{value:,.0f} Hz", value=value)
 
 
 def write_report(path: Path, page: FindingPage) -> None:
@@ -99,7 +100,7 @@ def write_page(path: Path, html: str) -> None:
     """Write a page as the suffix of `path` says, .html or .pdf; raises as `write_report`."""
     suffix = path.suffix.lower()
     if suffix not in (".html", ".pdf"):
-        raise SagenError(f"a report is written as .html or .pdf, not '{path.suffix}'")
+        raise SagenError(tr("a report is written as .html or .pdf, not '{suffix}'", suffix=path.suffix))
     write_whole(path, html.encode() if suffix == ".html" else render_pdf(html))
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from sagen.kinds import Examination, examine
 from sagen.model.finding_words import odd_words
 from sagen.model.job import Job
+from sagen.model.language import lowered, tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.pattern import RAILS, Pattern, fits
 from sagen.model.sheet import ChannelSheet, Sheet
@@ -61,7 +62,11 @@ class OnShelf:
 
     @property
     def text(self) -> str:
-        return f"{self.pattern.name}: {', '.join(self.differs) if self.differs else 'same machine, circuit and state'}"
+        return tr(
+            "{name}: {differs}",
+            name=self.pattern.name,
+            differs=", ".join(self.differs) if self.differs else tr("same machine, circuit and state"),
+        )
 
 
 def on_shelf(log: JobLog, job: Job, done: Examination) -> list[OnShelf]:
@@ -102,14 +107,14 @@ def _ranked(pattern: Pattern, sheet: Sheet, mine: dict[Role, set[str]], title: s
         return None  # neither a wheel nor a machine says that it is of this circuit
     differs, likeness = [], 0
     for same, words, worth in (
-        (same_machine, f"of {pattern.card}" if pattern.card else "machine not stated", 8),
+        (same_machine, tr("of {card}", card=pattern.card) if pattern.card else tr("machine not stated"), 8),
         (bool(circuit) and pattern.circuit.casefold() == circuit.casefold(), "", 2),
         (pattern.sheet.conditions.state == sheet.conditions.state, STATES[pattern.sheet.conditions.state], 4),
-        (len(shared) == len(mine), f"only {', '.join(ROLES[role].lower() for role in shared)}", 3),
-        (_sensors_alike(sheet, theirs), "another kind of sensor", 3),
+        (len(shared) == len(mine), tr("only {shared}", shared=", ".join(lowered(ROLES[role]) for role in shared)), 3),
+        (_sensors_alike(sheet, theirs), tr("another kind of sensor"), 3),
         (
             pattern.sheet.engine.cylinders in (None, sheet.engine.cylinders),
-            f"{pattern.sheet.engine.cylinders} cylinders",
+            tr("{cylinders} cylinders", cylinders=pattern.sheet.engine.cylinders),
             1,
         ),
     ):
@@ -156,17 +161,33 @@ def beyond_envelope(done: Examination, read: Sequence[Examination]) -> tuple[str
 def envelope_words(column: str, captures: int, rows: list[Beyond]) -> str:
     """What an envelope says of a channel."""
     if not rows:
-        return f"{column}: within the envelope of {captures} known-good captures."
+        return tr("{column}: within the envelope of {captures} known-good captures.", column=column, captures=captures)
     told = []
     firsts = {row.tooth if row.tooth else row.measure: row for row in reversed(rows)}
     for this_first in sorted(firsts.values(), key=lambda first: first.chance)[:3]:
-        by_level = f"is {abs(this_first.size):.2g} V {'higher' if this_first.size > 0 else 'lower'}"
-        what = odd_words(this_first.measure, this_first.size, "than in those") if this_first.tooth else by_level
-        name = f"tooth {this_first.tooth}" if this_first.tooth else f"the {this_first.measure} level"
+        by_level = tr(
+            "is {size:.2g} V {size_2}",
+            size=abs(this_first.size),
+            size_2=tr("higher") if this_first.size > 0 else tr("lower"),
+        )
+        what = odd_words(this_first.measure, this_first.size, tr("than in those")) if this_first.tooth else by_level
+        name = (
+            tr("tooth {tooth}", tooth=this_first.tooth)
+            if this_first.tooth
+            else tr("the {measure} level", measure=this_first.measure)
+        )
         told.append(f"{name} {what}")
     # Few captures do not tell of rarer things than that.
-    chance = f"once in {1 / rows[0].chance:,.0f}" if rows[0].chance > RAREST else f"less than once in {1 / RAREST:,.0f}"
-    return (
-        f"{column}: beyond the envelope of {captures} known-good captures: {'; '.join(told)}. A sound one is as far off "
-        f"anywhere {chance}."
+    chance = (
+        tr("once in {chance:,.0f}", chance=1 / rows[0].chance)
+        if rows[0].chance > RAREST
+        else tr("less than once in {rarest:,.0f}", rarest=1 / RAREST)
+    )
+    return tr(
+        "{column}: beyond the envelope of {captures} known-good captures: {told}. A sound one is as far off "
+        "anywhere {chance}.",
+        column=column,
+        captures=captures,
+        told="; ".join(told),
+        chance=chance,
     )

@@ -17,6 +17,7 @@ from sagen.instruments.stand_in import StandIn
 from sagen.instruments.wired import Wired, wired_stand_in
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
+from sagen.model.language import tr
 from sagen.model.practice import Practice, practice_of, score_of
 from sagen.model.trail import (
     CircuitEntry,
@@ -53,14 +54,18 @@ class DrawPractice(Command):
 
     @property
     def doing(self) -> str:
-        return "Drawing a machine"
+        return tr("Drawing a machine")
 
     def perform(self, log=None, progress=go_on) -> PracticeStory:
         machine = PracticeMachine.of(self.practice)
         told: list[Record] = [ComplaintEntry(machine.complaint)]
         told += [_code(item, machine) for item in machine.told if isinstance(item, Code)]
         told += [ReplacedEntry(item.part) for item in machine.told if isinstance(item, Replaced)]
-        story = f"{self.practice.mark} Brought by {machine.owner}. The stand-in instruments are clipped to it."
+        story = tr(
+            "{mark} Brought by {owner}. The stand-in instruments are clipped to it.",
+            mark=self.practice.mark,
+            owner=machine.owner,
+        )
         return PracticeStory(machine.name, machine.owner, (NoteEntry(story), *told, CircuitEntry(machine.spec)))
 
 
@@ -85,7 +90,7 @@ def practised(job: Job) -> PracticeMachine:
     """
     found = practice_of(job.records())
     if found is None:
-        raise SagenError("this job is no practice")
+        raise SagenError(tr("this job is no practice"))
     machine = PracticeMachine.of(found)
     for repair in job.records(RepairEntry):
         if repair.part is not None:
@@ -120,12 +125,12 @@ class LookAtMachine(Command):
 
     @property
     def doing(self) -> str:
-        return "Looking"
+        return tr("Looking")
 
     def perform(self, log=None, progress=go_on) -> InspectionEntry | ScanEntry:
         machine, check = practised(self.job), knowledge().check(self.check)
         if check is None or check.kind not in (CheckKind.LOOK, CheckKind.SCAN):
-            raise SagenError("that is measured, not looked at: clip the instruments to it")
+            raise SagenError(tr("that is measured, not looked at: clip the instruments to it"))
         # A look that is taken once more may come out otherwise, as with any machine; the same job looks the same.
         for record in self.job.records():
             if isinstance(record, InspectionEntry) and record.check == check.slug:
@@ -146,7 +151,7 @@ class Debrief(Command):
 
     @property
     def doing(self) -> str:
-        return "Working out the best plan"
+        return tr("Working out the best plan")
 
     def perform(self, log=None, progress=go_on) -> Debriefed:
         return debriefed(self.job, progress)
@@ -163,7 +168,7 @@ class PersonProgress:
 
     @property
     def row(self) -> tuple[str, str, str, str]:
-        return self.who or "nobody named", self.what, str(self.jobs), str(self.best)
+        return self.who or tr("nobody named"), self.what, str(self.jobs), str(self.best)
 
 
 def progress_in(notes: Iterable[Iterable[Entry]]) -> list[PersonProgress]:
@@ -183,7 +188,7 @@ def title_of_practice(practice: Practice) -> str:
     if practice.lesson:
         lesson = course().get(practice.lesson)
         return lesson.title if lesson is not None else practice.lesson
-    return f"Level {practice.level}" if practice.level else "A case that was handed over"
+    return tr("Level {level}", level=practice.level) if practice.level else tr("A case that was handed over")
 
 
 @dataclass(frozen=True)
@@ -192,7 +197,7 @@ class ReadProgress(Command):
 
     @property
     def doing(self) -> str:
-        return "Reading what was practised"
+        return tr("Reading what was practised")
 
     def perform(self, log, progress=go_on) -> list[PersonProgress]:
         return progress_in(log.notes().values())
@@ -207,11 +212,11 @@ class MakeCase(Command):
 
     @property
     def doing(self) -> str:
-        return "Making a case of it"
+        return tr("Making a case of it")
 
     def perform(self, log=None, progress=go_on) -> str:
         write_case(self.path, case_of_job(self.job, _taught(self.job)))
-        return f"{self.path} holds the machine without a name: hand it over as a lesson."
+        return tr("{path} holds the machine without a name: hand it over as a lesson.", path=self.path)
 
 
 def _taught(job: Job) -> Taught:
@@ -219,12 +224,12 @@ def _taught(job: Job) -> Taught:
     records, facts = job.records(), knowledge()
     at = max((k for k, item in enumerate(records) if isinstance(item, RepairEntry) and item.part), default=None)
     if at is None:
-        raise SagenError("no part was changed on this job: what was wrong is not known")
+        raise SagenError(tr("no part was changed on this job: what was wrong is not known"))
     cured = facts.cured_by(records[at].part)
     before = weigh_records(records[:at], circuits_of(records[:at]))
     own = [item for item in before.suspects if item.fault in cured]
     if not own:
-        raise SagenError("what was measured does not tell which fault it was")
+        raise SagenError(tr("what was measured does not tell which fault it was"))
     return Taught(max(own, key=lambda item: item.probability).fault, CASE_SEVERITY)
 
 

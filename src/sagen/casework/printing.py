@@ -10,6 +10,7 @@ from sagen.casework.paper import finding_of_job, pages_of_job
 from sagen.casework.weigh_job import Weighed
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.report.printed import render_html, render_pdf
 
 
@@ -32,7 +33,7 @@ class PrintJob(Command):
 
     @property
     def doing(self) -> str:
-        return "Making the page"
+        return tr("Making the page")
 
     def perform(self, log=None, progress=go_on) -> Printed:
         html = pages_of_job(self.job, self.weighed, log, workshop=self.workshop)[self.page]
@@ -49,11 +50,11 @@ class Print(Command):
 
     @property
     def doing(self) -> str:
-        return "Making the printed finding"
+        return tr("Making the printed finding")
 
     def perform(self, log=None, progress=go_on) -> Printed:
         if self.opened.job_id not in (None, self.job.id):
-            raise SagenError("the capture on the bench is of another job")
+            raise SagenError(tr("the capture on the bench is of another job"))
         html = render_html(finding_of_job(self.job, self.opened, self.weighed))
         return Printed(self.job.id, html, render_pdf(html), file_name(self.job.machine))
 

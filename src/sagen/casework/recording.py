@@ -13,6 +13,7 @@ from sagen.instruments.protocols import Block
 from sagen.instruments.scpi import InstrumentGone, Lost
 from sagen.model.capture import Capture, GrowingCapture
 from sagen.model.errors import SagenError, StoreError
+from sagen.model.language import tr
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,17 @@ class Recording:
         SagenError
             where nothing at all was recorded.
         """
-        self.told(Happened(0.0, "started", f"{len(self.recorder.channels())} channels at {self.recorder.sfreq:g} Hz"))
+        self.told(
+            Happened(
+                0.0,
+                "started",
+                tr(
+                    "{channels} channels at {sfreq:g} Hz",
+                    channels=len(self.recorder.channels()),
+                    sfreq=self.recorder.sfreq,
+                ),
+            )
+        )
         away = False
         try:
             for block in self.recorder.blocks(seconds, patience_s=patience_s):
@@ -72,7 +83,7 @@ class Recording:
                     away = True
                     continue
                 if away:
-                    self.told(Happened(self.seconds, "back", "it records again"))
+                    self.told(Happened(self.seconds, "back", tr("it records again")))
                     away = False
                 self.take(block)
         except InstrumentGone as error:
@@ -86,8 +97,8 @@ class Recording:
             if self.folder is not None:
                 self.growing.close()
         if not self.samples:
-            raise SagenError(self.gone or "nothing was recorded")
-        self.told(Happened(self.seconds, "ended", f"{self.samples} samples a channel"))
+            raise SagenError(self.gone or tr("nothing was recorded"))
+        self.told(Happened(self.seconds, "ended", tr("{samples} samples a channel", samples=self.samples)))
         return self.capture()
 
     def take(self, block: Block) -> None:
@@ -112,7 +123,11 @@ class Recording:
         made = self.growing.capture()
         holes = tuple(hole for hole in self.holes if hole[1] <= made.samples)
         notes = tuple(
-            f"{(stop - first) / made.sfreq * 1e3:.0f} ms were not recorded from {first / made.sfreq:.4f} s on"
+            tr(
+                "{stop:.0f} ms were not recorded from {first:.4f} s on",
+                stop=(stop - first) / made.sfreq * 1e3,
+                first=first / made.sfreq,
+            )
             for first, stop in holes
         )
         return Capture(made.name, made.sfreq, made.channels, notes + ((self.gone,) if self.gone else ()), holes)

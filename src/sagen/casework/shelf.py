@@ -15,6 +15,7 @@ from sagen.files.photos import read_photo, stripped
 from sagen.kinds import Examination
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
+from sagen.model.language import said_date, tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.pattern import RAILS, Pattern
 from sagen.model.trail import CaptureEntry, PhotoEntry
@@ -103,14 +104,14 @@ class LookAtPattern(Command):
             values = channel.values(first, stop) * sheet.factor
             starts = np.unique(np.linspace(0, len(values), LOOK_COLUMNS, endpoint=False).astype(int))
             lanes.append(LookLane(
-                ROLES[sheet.role] + (f", bank {sheet.bank}" if sheet.bank else ""), channel.unit,
+                ROLES[sheet.role] + (tr(", bank {bank}", bank=sheet.bank) if sheet.bank else ""), channel.unit,
                 np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts),
             ))  # fmt: skip
         wheels = [sheet.wheel for sheet in item.sheet.channel if sheet.wheel]
         told = [
-            f"{(stop - first) / capture.sfreq:.3g} s of {item.name}", *([f"wheel {', '.join(wheels)}"] if wheels else []),
-            PATTERN_SOURCES[item.source] + (f" by {item.by}" if item.by else ""),
-            *([f"kept {item.created:%d %B %Y}"] if item.created else []),
+            tr("{stop:.3g} s of {name}", stop=(stop - first) / capture.sfreq, name=item.name), *([tr("wheel {wheels}", wheels=', '.join(wheels))] if wheels else []),
+            PATTERN_SOURCES[item.source] + (tr(" by {by}", by=item.by) if item.by else ""),
+            *([tr("kept {day}", day=said_date(item.created))] if item.created else []),
         ]  # fmt: skip
         return PatternLook(item, tuple(lanes), "  \u00b7  ".join(told))
 
@@ -155,13 +156,13 @@ class ReadCard(Command):
 
     @property
     def doing(self) -> str:
-        return f"Reading {self.path.name}"
+        return tr("Reading {name}", name=self.path.name)
 
     def perform(self, log=None, progress=go_on) -> CardRead:
         if self.path.suffix.lower() != ".csv":
             return CardRead(read_card(self.path))
         if self.card is None:
-            raise SagenError("rows are added to a card: open or begin one first")
+            raise SagenError(tr("rows are added to a card: open or begin one first"))
         return CardRead(*with_rows(self.card, read_rows(self.path)))
 
 
@@ -205,10 +206,10 @@ class KeepPhoto(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return "Keeping the photo"
+        return tr("Keeping the photo")
 
     def perform(self, log, progress=go_on) -> Written:
-        plain = read_photo(self.path) if self.path is not None else stripped(self.data, "pasted photo")
+        plain = read_photo(self.path) if self.path is not None else stripped(self.data, tr("pasted photo"))
         caption = self.path.stem if self.path is not None else ""
         log.add_entry(self.job_id, PhotoEntry(log.captures.put_photo(plain), caption))
         return Written.of(log, self.job_id)
@@ -222,7 +223,7 @@ class StorePhoto(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return "Keeping the photo"
+        return tr("Keeping the photo")
 
     def perform(self, log, progress=go_on) -> str:
         return log.captures.put_photo(read_photo(self.path))

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from sagen.casework.command import Command
 from sagen.casework.lessons import ShopLessons, lessons_of
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 if TYPE_CHECKING:
     from sagen.store.log import JobLog
@@ -23,7 +24,7 @@ class LearnFromShop(Command):
 
     @property
     def doing(self) -> str:
-        return "" if self.before else "Looking through the shop's own jobs"
+        return "" if self.before else tr("Looking through the shop's own jobs")
 
     def perform(self, log: JobLog, progress=lambda share: True) -> ShopLessons:
         known = self.before.by_job if self.before else {}

@@ -25,6 +25,7 @@ from sagen.files.format_registry import capture_suffixes
 from sagen.files.long_record import is_long
 from sagen.kinds import examine
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
@@ -95,9 +96,9 @@ def sources_of(name: str) -> list[Source]:
     elif folder.is_dir():
         found = _of_folder(folder)
     else:
-        raise SagenError(f"{name}: there is no such folder or log")
+        raise SagenError(tr("{name}: there is no such folder or log", name=name))
     if not found:
-        raise SagenError(f"{name}: holds no capture")
+        raise SagenError(tr("{name}: holds no capture", name=name))
     return found
 
 
@@ -147,7 +148,7 @@ def examined_rows(batch: Iterable[Source]) -> list[dict]:
         except SagenError as error:
             rows.append(_row(source, error=str(error)))
         except Exception as error:  # one odd capture must not end the study of thousands
-            rows.append(_row(source, error=f"something unexpected went wrong ({type(error).__name__})"))
+            rows.append(_row(source, error=tr("something unexpected went wrong ({name})", name=type(error).__name__)))
     return rows
 
 
@@ -239,13 +240,16 @@ def study(
     return Studied(len(sources), refused, channels, time.monotonic() - began, count, str(out), str(beside))
 
 
-NEEDED = "packages that are not installed here (dask, distributed, pyarrow): `./run setup` brings them, or pip install -e '.[study]'"
+NEEDED = tr(
+    "packages that are not installed here (dask, distributed, pyarrow): `./run setup` brings them, or pip install -e "
+    "'.[study]'"
+)
 
 
 def _needs(*packages: str) -> None:
     """Raise SagenError where a package that only a study needs is not installed."""
     if any(find_spec(name) is None for name in packages):
-        raise SagenError(f"a study needs {NEEDED}")
+        raise SagenError(tr("a study needs {needed}", needed=NEEDED))
 
 
 @contextmanager
@@ -256,10 +260,12 @@ def _cluster(workers: int | None, scheduler: str | None) -> Iterator[Any]:
         try:
             client = distributed.Client(scheduler, timeout=ANSWERS_S)
         except (OSError, ValueError, TimeoutError) as error:
-            raise SagenError(f"no scheduler answers at {scheduler[:60]} ({type(error).__name__})") from None
+            raise SagenError(
+                tr("no scheduler answers at {scheduler} ({name})", scheduler=scheduler[:60], name=type(error).__name__)
+            ) from None
         try:
             if not client.scheduler_info()["workers"]:
-                raise SagenError(f"the scheduler at {scheduler[:60]} has no workers")
+                raise SagenError(tr("the scheduler at {scheduler} has no workers", scheduler=scheduler[:60]))
             yield client
         finally:
             client.close()

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.words import entry_text
+from sagen.model.language import lowered, tr, trn
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
     CaptureEntry,
@@ -45,30 +46,29 @@ def way_of(records: Sequence[Record], found: Diagnosis) -> tuple[Reached, ...]:
     told += [entry_text(record).split("\n")[0] for record in records if isinstance(record, ComplaintEntry)]
     recorded = sum(isinstance(record, CaptureEntry | FindingEntry) for record in records)
     read = sum(isinstance(record, ReadingEntry | ValueEntry) for record in records)
-    counts = [_counted(recorded, "recording"), _counted(read, "reading")]
+    counts = [
+        trn("{count} recording", "{count} recordings", recorded) if recorded else "",
+        trn("{count} reading", "{count} readings", read) if read else "",
+    ]
     lead = next(iter(found.suspects), None)
-    named = "not known yet"
+    named = tr("not known yet")
     if lead is not None and lead.cause == Cause.NONE:
-        named = f"nothing found, {surely(lead.probability)}"
+        named = tr("nothing found, {probability}", probability=surely(lead.probability))
     elif lead is not None:
-        named = f"{CAUSES[lead.cause].lower()}, {surely(lead.probability)}"
-    mended = [PARTS[repair.part].lower() for repair in now.repairs]
-    owed = f"{len(now.owed)} owed" if now.owed else "nothing owed yet"
-    proven = {Stage.PROVEN: "proven", Stage.CAME_BACK: "came back"}.get(now.stage, owed)
+        named = f"{lowered(CAUSES[lead.cause])}, {surely(lead.probability)}"
+    mended = [lowered(PARTS[repair.part]) for repair in now.repairs]
+    owed = tr("{owed} owed", owed=len(now.owed)) if now.owed else tr("nothing owed yet")
+    proven = {Stage.PROVEN: tr("proven"), Stage.CAME_BACK: tr("came back")}.get(now.stage, owed)
     return (
-        Reached(Leg.CAME_IN, _one_of(told) or "not told yet", bool(told)),
-        Reached(Leg.MEASURED, ", ".join(filter(None, counts)) or "nothing yet", bool(recorded or read)),
+        Reached(Leg.CAME_IN, _one_of(told) or tr("not told yet"), bool(told)),
+        Reached(Leg.MEASURED, ", ".join(filter(None, counts)) or tr("nothing yet"), bool(recorded or read)),
         Reached(Leg.FOUND, named, found.ready or bool(mended)),
-        Reached(Leg.DONE, _one_of(mended[::-1]) or "nothing yet", bool(mended)),
+        Reached(Leg.DONE, _one_of(mended[::-1]) or tr("nothing yet"), bool(mended)),
         Reached(Leg.PROVEN, proven, now.stage == Stage.PROVEN),
-        Reached(Leg.PAPERS, "three pages", False),
+        Reached(Leg.PAPERS, tr("three pages"), False),
     )  # fmt: skip
 
 
 def _one_of(words: Sequence[str]) -> str:
     """The first, and how many there are beside it; "" of none."""
-    return words[0] + (f" and {len(words) - 1} more" if words[1:] else "") if words else ""
-
-
-def _counted(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}" if number else ""
+    return words[0] + (tr(" and {words} more", words=len(words) - 1) if words[1:] else "") if words else ""

@@ -11,6 +11,7 @@ from sagen.casework.lessons import ShopLessons
 from sagen.codes.lookup import beside, several_silent, unknown_codes
 from sagen.meter.published import rows_for
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.proof import standing
 from sagen.model.trail import CardEntry, CodeEntry, Record
@@ -118,8 +119,16 @@ def pin_words(circuit: CardCircuit, point: str) -> str:
     wire = circuit.wire_of(WIRE_AT[point]) if point in WIRE_AT else None
     told = wire.called if wire is not None else ""
     if circuit.place:
-        told = f"{told}, at the plug ({circuit.place})" if told else f"The plug: {circuit.place}"
+        told = (
+            tr("{told}, at the plug ({place})", told=told, place=circuit.place)
+            if told
+            else tr("The plug: {place}", place=circuit.place)
+        )
     if point in OHM_POINTS and wire is not None and (wire.fuse or wire.module_pin):
-        other = f"the fuse {wire.fuse}" if wire.fuse else f"pin {wire.module_pin} of the module"
-        told += f", to {other}"
+        other = (
+            tr("the fuse {fuse}", fuse=wire.fuse)
+            if wire.fuse
+            else tr("pin {module_pin} of the module", module_pin=wire.module_pin)
+        )
+        told += tr(", to {other}", other=other)
     return f"{told[:1].upper()}{told[1:]}." if told else ""

@@ -13,6 +13,7 @@ from sagen.casework.command import Command, Queue, WritingCommand, go_on
 from sagen.casework.words import entry_text
 from sagen.model.errors import StoreError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.store.codecs import decode
 from sagen.store.entries import Author
 from sagen.store.forgetting import forget_customer
@@ -33,11 +34,11 @@ class ExportJob(Command):
 
     @property
     def doing(self) -> str:
-        return f"Exporting to {self.path.name}"
+        return tr("Exporting to {name}", name=self.path.name)
 
     def perform(self, log, progress=go_on) -> str:
         export_job(log, self.job_id, self.path)
-        return f"Exported: {self.path}"
+        return tr("Exported: {path}", path=self.path)
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,7 @@ class ImportJob(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return f"Importing {self.path.name}"
+        return tr("Importing {name}", name=self.path.name)
 
     def perform(self, log, progress=go_on) -> Job:
         return import_job(log, self.path)
@@ -62,11 +63,11 @@ class BackUp(Command):
 
     @property
     def doing(self) -> str:
-        return f"Backing up to {self.path.name}"
+        return tr("Backing up to {name}", name=self.path.name)
 
     def perform(self, log, progress=go_on) -> str:
         backup(log, self.path)
-        return f"Backed up: {self.path}"
+        return tr("Backed up: {path}", path=self.path)
 
 
 @dataclass(frozen=True)
@@ -75,14 +76,24 @@ class CheckLog(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return "Checking the log"
+        return tr("Checking the log")
 
     def perform(self, log, progress=go_on) -> str:
         found = check(log, repair=True)
         if not found:
-            return "Nothing is wrong with this log."
-        told = "; ".join(f"{item.about}: {item.what}{' (put right)' if item.repaired else ''}" for item in found[:6])
-        return told + (f"; and {len(found) - 6} more: `sagen log check` lists them" if len(found) > 6 else "")
+            return tr("Nothing is wrong with this log.")
+        told = "; ".join(
+            tr(
+                "{about}: {what}{repaired}",
+                about=item.about,
+                what=item.what,
+                repaired=tr(" (put right)") if item.repaired else "",
+            )
+            for item in found[:6]
+        )
+        return told + (
+            tr("; and {found} more: `sagen log check` lists them", found=len(found) - 6) if len(found) > 6 else ""
+        )
 
 
 @dataclass(frozen=True)
@@ -92,7 +103,7 @@ class DeleteJob(WritingCommand):
     def perform(self, log: JobLog, progress=go_on) -> str:
         name = log.job(self.job_id).machine
         log.delete_job(self.job_id)
-        return f"Deleted: {name}, with its captures and photos. Backups made before still hold it."
+        return tr("Deleted: {name}, with its captures and photos. Backups made before still hold it.", name=name)
 
 
 @dataclass(frozen=True)
@@ -103,14 +114,17 @@ class ForgetCustomer(WritingCommand):
 
     @property
     def doing(self) -> str:
-        return "Removing a name"
+        return tr("Removing a name")
 
     def perform(self, log: JobLog, progress=go_on) -> str:
         count = forget_customer(log, self.name)
         if not count:
-            return f"{self.name} stands in no job."
-        jobs = "one job" if count == 1 else f"{count} jobs"
-        return f"Removed from {jobs}. File names, photos and backups may still hold the name: look there by hand."
+            return tr("{name} stands in no job.", name=self.name)
+        jobs = tr("one job") if count == 1 else tr("{count} jobs", count=count)
+        return tr(
+            "Removed from {jobs}. File names, photos and backups may still hold the name: look there by hand.",
+            jobs=jobs,
+        )
 
 
 def restored_log(path: Path, folder: Path, author: Author | None = None) -> Callable[[object], JobLog]:
@@ -129,7 +143,7 @@ def other_log(name: str, author: Author | None = None) -> Callable[[object], Job
     def make(_task: object) -> JobLog:
         place = place_of(name)
         if not place.on_server and not place.folder.is_dir():
-            raise StoreError(f"{place.folder}: there is no such folder")
+            raise StoreError(tr("{folder}: there is no such folder", folder=place.folder))
         return open_log(place, author)
 
     return make
@@ -144,7 +158,7 @@ def letter_text(letter: DeadLetter) -> str:
     written = item.get("add") or item.get("values") or {}
     if "data" in written:
         return entry_text(decode(written["kind"], written["version"], written["data"]))
-    return "withdrawn" if written.get("withdrawn") else "put back"
+    return "withdrawn" if written.get("withdrawn") else tr("put back")
 
 
 @dataclass(frozen=True)
@@ -167,7 +181,11 @@ class DropLetters(WritingCommand):
     def perform(self, log: JobLog, progress=go_on) -> str:
         for number in self.numbers:
             log.drop_dead_letter(number)
-        return "Dropped: one change." if len(self.numbers) == 1 else f"Dropped: {len(self.numbers)} changes."
+        return (
+            tr("Dropped: one change.")
+            if len(self.numbers) == 1
+            else tr("Dropped: {numbers} changes.", numbers=len(self.numbers))
+        )
 
 
 @dataclass(frozen=True)
@@ -179,4 +197,4 @@ class ExportLetters(Command):
     def perform(self, log: JobLog, progress=go_on) -> str:
         rows = [{"why": letter.why, "since": letter.since, "change": letter.item} for letter in log.dead_letters()]
         write_whole(self.path, json.dumps(rows, indent=1).encode())
-        return f"Written: {self.path}"
+        return tr("Written: {path}", path=self.path)

@@ -6,6 +6,8 @@ from functools import singledispatch
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
+from sagen.model.language import lowered, tr, worded
+from sagen.model.lazy import lazy
 from sagen.model.trail import (
     CaptureEntry,
     CardEntry,
@@ -53,6 +55,9 @@ from sagen.model.words import (
     THINGS,
 )
 
+#: loaded when a check is first named: the window shows a trail before anything heavy is there
+facts = lazy("sagen.reason.facts")
+
 
 @singledispatch
 def entry_text(record: Record) -> str:
@@ -63,7 +68,7 @@ def entry_text(record: Record) -> str:
 @entry_text.register
 def _entry_text_of_capture_entry(capture_entry: CaptureEntry) -> str:
     found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in capture_entry.findings]
-    return f"{capture_entry.name}\n" + (", ".join(found) if found else "Nothing wrong seen")
+    return f"{capture_entry.name}\n" + (", ".join(found) if found else tr("Nothing wrong seen"))
 
 
 @entry_text.register
@@ -100,56 +105,76 @@ def _entry_text_of_note_entry(note_entry: NoteEntry) -> str:
 @entry_text.register
 def _entry_text_of_repair_entry(repair_entry: RepairEntry) -> str:
     part = PARTS[repair_entry.part] if repair_entry.part else ""
-    return repair_entry.text or (f"{part}, {ORIGINS[repair_entry.origin].lower()}" if part else "Repair")
+    return repair_entry.text or (f"{part}, {lowered(ORIGINS[repair_entry.origin])}" if part else tr("Repair"))
 
 
 @entry_text.register
 def _entry_text_of_proof_entry(proof_entry: ProofEntry) -> str:
     told = [OWED[key] for key in proof_entry.done]
-    told += [f"Not so: {OWED[key][:1].lower()}{OWED[key][1:]}" for key in proof_entry.failed]
-    told += [f"Codes read: {', '.join(proof_entry.codes)}"] if proof_entry.codes else []
+    told += [tr("Not so: {what}", what=lowered(OWED[key])) for key in proof_entry.failed]
+    told += [tr("Codes read: {codes}", codes=", ".join(proof_entry.codes))] if proof_entry.codes else []
     drive = proof_entry.drive
     if drive:
-        far = [f"{drive['km']:g} km"] if drive.get("km") else []
-        far += [f"{drive['minutes']:g} min"] if drive.get("minutes") else []
+        far = [tr("{km:g} km", km=drive["km"])] if drive.get("km") else []
+        far += [tr("{minutes:g} min", minutes=drive["minutes"])] if drive.get("minutes") else []
         far += [str(drive["conditions"])] if drive.get("conditions") else []
-        came = {True: "the complaint came", False: "the complaint did not come"}.get(drive.get("came"))
-        told.append(f"Drive: {', '.join([*far, *([came] if came else [])])}")
+        came = {True: tr("the complaint came"), False: tr("the complaint did not come")}.get(drive.get("came"))
+        told.append(tr("Drive: {it}", it=", ".join([*far, *([came] if came else [])])))
     return "\n".join([*told, *([proof_entry.more] if proof_entry.more else [])])
 
 
 @entry_text.register
 def _entry_text_of_reading_entry(reading_entry: ReadingEntry) -> str:
-    shown = reading_entry.shown or f"{reading_entry.value:g} {'Ω' if reading_entry.ohms else 'V'}"
-    again = ", taken once more" if reading_entry.again else ""
-    return f"{shown} at {reading_entry.point.replace('_', ' ')}{again}\n{STATES_THEN[reading_entry.state]}"
+    shown = reading_entry.shown or tr(
+        "{value:g} {ohms}", value=reading_entry.value, ohms="Ω" if reading_entry.ohms else "V"
+    )
+    again = tr(", taken once more") if reading_entry.again else ""
+    return tr(
+        "{shown} at {point}{again}\n{state}",
+        shown=shown,
+        point=worded(reading_entry.point),
+        again=again,
+        state=STATES_THEN[reading_entry.state],
+    )
+
+
+def check_words(name: str) -> str:
+    """What a check is called, by its slug or by the name that older files use; that name where nobody knows it any more.
+
+    Parameters
+    ----------
+    name : str
+        as the trail has it
+    """
+    found = facts.knowledge().check(name)
+    return found.name if found is not None else worded(name)
 
 
 @entry_text.register
 def _entry_text_of_inspection_entry(inspection_entry: InspectionEntry) -> str:
-    name = inspection_entry.check.replace("_", " ")
+    name = check_words(inspection_entry.check)
     if inspection_entry.part is None:
-        again = ", once more" if inspection_entry.again else ""
+        again = tr(", once more") if inspection_entry.again else ""
         more = f" ({inspection_entry.seen})" if inspection_entry.seen else ""
-        outcome = inspection_entry.outcome.replace("_", " ") or "as expected"
+        outcome = worded(inspection_entry.outcome) or tr("as expected")
         return f"{name[:1].upper()}{name[1:]}{again}: {outcome}{more}"
-    sure = ", certain" if inspection_entry.certain else ""
-    seen = inspection_entry.seen or inspection_entry.outcome.replace("_", " ") or "as expected"
-    return f"Looked at {THINGS[inspection_entry.part].lower()}: {seen}{sure}"
+    sure = tr(", certain") if inspection_entry.certain else ""
+    seen = inspection_entry.seen or worded(inspection_entry.outcome) or tr("as expected")
+    return tr("Looked at {part}: {seen}{sure}", part=lowered(THINGS[inspection_entry.part]), seen=seen, sure=sure)
 
 
 @entry_text.register
 def _entry_text_of_finding_entry(finding_entry: FindingEntry) -> str:
     state = f", {STATES_THEN[finding_entry.state]}" if finding_entry.state else ""
     return (
-        FINDING_TITLES[finding_entry.finding] if finding_entry.finding else "A recording showed nothing wrong"
+        FINDING_TITLES[finding_entry.finding] if finding_entry.finding else tr("A recording showed nothing wrong")
     ) + state
 
 
 @entry_text.register
 def _entry_text_of_replaced_entry(replaced_entry: ReplacedEntry) -> str:
-    began = "; it began with that" if replaced_entry.began else ""
-    return f"{PARTS[replaced_entry.part]}, {ORIGINS[replaced_entry.origin].lower()}{began}" + (
+    began = tr("; it began with that") if replaced_entry.began else ""
+    return f"{PARTS[replaced_entry.part]}, {lowered(ORIGINS[replaced_entry.origin])}{began}" + (
         f"\n{replaced_entry.text}" if replaced_entry.text else ""
     )
 
@@ -158,40 +183,50 @@ def _entry_text_of_replaced_entry(replaced_entry: ReplacedEntry) -> str:
 def _entry_text_of_scan_entry(scan_entry: ScanEntry) -> str:
     if scan_entry.scan == Scan.CODES_BACK:
         return (
-            "Code stays away after clearing" if scan_entry.value == CodesBack.NEVER else f"Code back {scan_entry.value}"
+            tr("Code stays away after clearing")
+            if scan_entry.value == CodesBack.NEVER
+            else tr("Code back {value}", value=scan_entry.value)
         )
-    return f"{scan_entry.value:.0f} rpm shown while cranking" if scan_entry.value else "No speed shown while cranking"
+    return (
+        tr("{value:.0f} rpm shown while cranking", value=scan_entry.value)
+        if scan_entry.value
+        else tr("No speed shown while cranking")
+    )
 
 
 @entry_text.register
 def _entry_text_of_stayed_entry(stayed_entry: StayedEntry) -> str:
-    return "The complaint is still there" if stayed_entry.stayed else "The complaint is gone"
+    return tr("The complaint is still there") if stayed_entry.stayed else tr("The complaint is gone")
 
 
 @entry_text.register
 def _entry_text_of_circuit_entry(circuit_entry: CircuitEntry) -> str:
     spec = circuit_entry.spec
     told = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
-    told += [f"feed {spec.supply:g} V"] if spec.supply else []
-    told += [f"pull-up {spec.pull_up:g} V"] if spec.pull_up else []
+    told += [tr("feed {supply:g} V", supply=spec.supply)] if spec.supply else []
+    told += [tr("pull-up {pull_up:g} V", pull_up=spec.pull_up)] if spec.pull_up else []
     return ", ".join(told)
 
 
 @entry_text.register
 def _entry_text_of_decision_entry(decision_entry: DecisionEntry) -> str:
-    return f"While it is open: {decision_entry.choice}" + (f"\n{decision_entry.text}" if decision_entry.text else "")
+    return tr("While it is open: {choice}", choice=decision_entry.choice) + (
+        f"\n{decision_entry.text}" if decision_entry.text else ""
+    )
 
 
 @entry_text.register
 def _entry_text_of_card_entry(card_entry: CardEntry) -> str:
     circuits = ", ".join(str(row.get("name", "")) for row in card_entry.card.get("circuit", ()))
     title = " ".join(str(card_entry.card[key]) for key in ("make", "model", "engine") if card_entry.card.get(key))
-    return title + (f"\nCircuits: {circuits}" if circuits else "")
+    return title + (tr("\nCircuits: {circuits}", circuits=circuits) if circuits else "")
 
 
 @entry_text.register
 def _entry_text_of_value_entry(value_entry: ValueEntry) -> str:
-    shown = value_entry.shown or f"{value_entry.value:g} {QUANTITIES[value_entry.quantity]}"
+    shown = value_entry.shown or tr(
+        "{value:g} {quantity}", value=value_entry.value, quantity=QUANTITIES[value_entry.quantity]
+    )
     state = STATES_THEN[value_entry.state] if value_entry.state else ""
     where = ", ".join(part for part in (" and ".join(value_entry.between), state, value_entry.when) if part)
     return f"{shown}\n{where}"
@@ -199,7 +234,11 @@ def _entry_text_of_value_entry(value_entry: ValueEntry) -> str:
 
 @entry_text.register
 def _entry_text_of_place_entry(place_entry: PlaceEntry) -> str:
-    return f"{PLACES[place_entry.place]} {'opened: what can be done there costs no access now' if place_entry.opened else 'closed up'}"
+    return tr(
+        "{place} {opened}",
+        place=PLACES[place_entry.place],
+        opened=tr("opened: what can be done there costs no access now") if place_entry.opened else tr("closed up"),
+    )
 
 
 @entry_text.register
@@ -207,8 +246,8 @@ def _entry_text_of_step_entry(step_entry: StepEntry) -> str:
     told = f"{STEPS[step_entry.step].partition(':')[0]}: {step_entry.what}" + (
         f", {step_entry.size}" if step_entry.size else ""
     )
-    told += f"\nBefore it goes back: {step_entry.owes}" if step_entry.owes and not step_entry.back else ""
-    return told + ("\nTogether again" if step_entry.back else "")
+    told += tr("\nBefore it goes back: {owes}", owes=step_entry.owes) if step_entry.owes and not step_entry.back else ""
+    return told + (tr("\nTogether again") if step_entry.back else "")
 
 
 @entry_text.register
@@ -223,7 +262,7 @@ def _entry_text_of_part_entry(part_entry: PartEntry) -> str:
     return "\n".join(
         [
             *lines,
-            *([f"On the bench: {'; '.join(bench)}"] if bench else []),
+            *([tr("On the bench: {bench}", bench="; ".join(bench))] if bench else []),
             *([part_entry.text] if part_entry.text else []),
         ]
     )
@@ -232,13 +271,13 @@ def _entry_text_of_part_entry(part_entry: PartEntry) -> str:
 @entry_text.register
 def _entry_text_of_seen_entry(seen_entry: SeenEntry) -> str:
     return f"{seen_entry.seen}\n{SEEN_MARKS[seen_entry.mark]}" + (
-        f", because {seen_entry.because}" if seen_entry.because else ""
+        tr(", because {because}", because=seen_entry.because) if seen_entry.because else ""
     )
 
 
 @entry_text.register
 def _entry_text_of_photo_entry(photo_entry: PhotoEntry) -> str:
-    return photo_entry.caption or photo_entry.words or "A photo"
+    return photo_entry.caption or photo_entry.words or tr("A photo")
 
 
 @entry_text.register
@@ -246,37 +285,41 @@ def _entry_text_of_costs_entry(costs_entry: CostsEntry) -> str:
     named = {
         "An hour": costs_entry.hour, "A come-back": costs_entry.come_back, "A day of standing": costs_entry.day, "The part": costs_entry.part_price,
     }  # fmt: skip
-    told = [f"{name} {value:,.2f}" for name, value in named.items() if value is not None]
-    told += [f"the part comes {said_days(costs_entry.lead_days)}"] if costs_entry.lead_days is not None else []
-    return ", ".join(told) or "As the shop has them"
+    told = [tr("{name} {value:,.2f}", name=name, value=value) for name, value in named.items() if value is not None]
+    told += (
+        [tr("the part comes {lead_days}", lead_days=said_days(costs_entry.lead_days))]
+        if costs_entry.lead_days is not None
+        else []
+    )
+    return ", ".join(told) or tr("As the shop has them")
 
 
 def said_days(days: float) -> str:
     """A lead time as it is said: "at hand", "tomorrow", "in 12 days"."""
     if days == 0:
-        return "at hand"
-    return "tomorrow" if days == 1 else f"in {days:g} days"
+        return tr("at hand")
+    return "tomorrow" if days == 1 else tr("in {days:g} days", days=days)
 
 
 @entry_text.register
 def _entry_text_of_damaged_entry(damaged_entry: DamagedEntry) -> str:
-    was = f"It was a {damaged_entry.was[:40]}. " if damaged_entry.was else ""
-    return f"{was}It cannot be read ({damaged_entry.why}) and counts for nothing."
+    was = tr("It was a {was}. ", was=damaged_entry.was[:40]) if damaged_entry.was else ""
+    return tr("{was}It cannot be read ({why}) and counts for nothing.", was=was, why=damaged_entry.why)
 
 
 @entry_text.register
 def _entry_text_of_newer_entry(newer_entry: NewerEntry) -> str:
-    return f"A {newer_entry.was[:40]} that a newer Sagen wrote: kept as it is, not weighed."
+    return tr("A {was} that a newer Sagen wrote: kept as it is, not weighed.", was=newer_entry.was[:40])
 
 
 def imports_summary(kept: int, left: int, failed: list[tuple[str, str]]) -> str:
     """What became of files that were brought in together."""
     total = kept + left + len(failed)
-    said = [f"{kept} of {total} kept"]
+    said = [tr("{kept} of {total} kept", kept=kept, total=total)]
     if left:
-        said.append(f"{left} left out")
+        said.append(tr("{left} left out", left=left))
     if failed:
         told = "; ".join(f"{name}: {why}" for name, why in failed[:4])
-        more = f"; and {len(failed) - 4} more" if len(failed) > 4 else ""
-        said.append(f"{len(failed)} could not be read: {told}{more}")
+        more = tr("; and {failed} more", failed=len(failed) - 4) if len(failed) > 4 else ""
+        said.append(tr("{failed} could not be read: {told}{more}", failed=len(failed), told=told, more=more))
     return "; ".join(said) + "."

@@ -15,28 +15,29 @@ from importlib import import_module
 from unicodedata import category
 
 from sagen import __version__
+from sagen.model.language import tr
 
 #: what is done by each command, in the order of the help; a command's module is loaded when it is the one
 VERBS = {
-    "open": "open the window and bring these captures in",
-    "demo": "open the window on made-up demo jobs",
-    "examine": "read captures and say what they show",
-    "compare": "a capture beside known-good ones, edge by edge and level by level",
-    "simulate": "what a recorder or a meter would see on the simulated machine",
-    "reason": "weigh jobs: suspects and the next best check",
-    "meter": "judge one meter reading against its limits",
-    "picture": "a photo or screenshot of a screen as a capture",
-    "listen": "how fast an engine cranks, and how evenly, by its sound",
-    "practice": "a machine with a hidden fault; with --auto Sagen plays it",
-    "strikes": "judge the captures of one knock job together",
-    "convert": "read a capture of any known format and write it as CSV, WAV or MDF4",
-    "report": "print the finding of a capture, or a page of a job, as HTML or PDF",
-    "stand-in": "serve a simulated recorder and meter on 127.0.0.1, in SCPI",
-    "record": "record from an instrument",
-    "read": "take one reading with a meter",
-    "module": "codes and live values of an engine's module, ISO 15765-4",
-    "log": "list, show, move, back up and check the job log",
-    "study": "examine an archive of captures, to Parquet",
+    "open": tr("open the window and bring these captures in"),
+    "demo": tr("open the window on made-up demo jobs"),
+    "examine": tr("read captures and say what they show"),
+    "compare": tr("a capture beside known-good ones, edge by edge and level by level"),
+    "simulate": tr("what a recorder or a meter would see on the simulated machine"),
+    "reason": tr("weigh jobs: suspects and the next best check"),
+    "meter": tr("judge one meter reading against its limits"),
+    "picture": tr("a photo or screenshot of a screen as a capture"),
+    "listen": tr("how fast an engine cranks, and how evenly, by its sound"),
+    "practice": tr("a machine with a hidden fault; with --auto Sagen plays it"),
+    "strikes": tr("judge the captures of one knock job together"),
+    "convert": tr("read a capture of any known format and write it as CSV, WAV or MDF4"),
+    "report": tr("print the finding of a capture, or a page of a job, as HTML or PDF"),
+    "stand-in": tr("serve a simulated recorder and meter on 127.0.0.1, in SCPI"),
+    "record": tr("record from an instrument"),
+    "read": tr("take one reading with a meter"),
+    "module": tr("codes and live values of an engine's module, ISO 15765-4"),
+    "log": tr("list, show, move, back up and check the job log"),
+    "study": tr("examine an archive of captures, to Parquet"),
 }
 
 
@@ -95,11 +96,11 @@ def whole_parser() -> argparse.ArgumentParser:
 
 def _parser(argv: Sequence[str], *, whole: bool = False) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="sagen", description="From a sensor code to a proven repair. Without a command: the window."
+        prog="sagen", description=tr("From a sensor code to a proven repair. Without a command: the window.")
     )
-    parser.add_argument("--version", action="version", version=f"sagen {__version__}")
+    parser.add_argument("--version", action="version", version=tr("sagen {version}", version=__version__))
     parser.set_defaults(run=open_window, fail=say_what_failed, demo=False, files=[])
-    parser.add_argument("--log", metavar="URL", help="the job log: a folder, sqlite:///..., postgresql://...")
+    parser.add_argument("--log", metavar="URL", help=tr("the job log: a folder, sqlite:///..., postgresql://..."))
     verbs = parser.add_subparsers(metavar="COMMAND")
     chosen = _verb(argv)
     for name, told in VERBS.items():
@@ -153,7 +154,7 @@ def share(text: str) -> float:
     """An argument from 0 to 1."""
     value = float(text)
     if not 0 <= value <= 1:
-        raise argparse.ArgumentTypeError(f"{text} is not from 0 to 1")
+        raise argparse.ArgumentTypeError(tr("{text} is not from 0 to 1", text=text))
     return value
 
 
@@ -161,5 +162,5 @@ def positive(text: str) -> float:
     """An argument above 0."""
     value = float(text)
     if not 0 < value < 1e10:
-        raise argparse.ArgumentTypeError(f"{text} is not a number above 0")
+        raise argparse.ArgumentTypeError(tr("{text} is not a number above 0", text=text))
     return value

@@ -10,14 +10,15 @@ from pathlib import Path
 from sagen.artifacts.atomic import write_whole
 from sagen.casework.compared import ComparedFile, compared_files
 from sagen.casework.paper import write_report
+from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
     parser.add_argument("file", metavar="CAPTURE")
     parser.add_argument(
-        "good", nargs="+", metavar="GOOD", help="several known-good captures are taken as their envelope"
+        "good", nargs="+", metavar="GOOD", help=tr("several known-good captures are taken as their envelope")
     )
-    parser.add_argument("--sheet", metavar="SHEET.toml", help="in place of NAME.sheet.toml beside the capture")
+    parser.add_argument("--sheet", metavar="SHEET.toml", help=tr("in place of NAME.sheet.toml beside the capture"))
     parser.add_argument("--json", action="store_true")
     parser.add_argument("-o", "--output", metavar="OUT.pdf|.html|.csv")
     parser.set_defaults(run=run)
@@ -42,7 +43,9 @@ def _table(found: ComparedFile) -> str:
     """The edges as CSV, crank degrees."""
     text = io.StringIO()
     out = csv.writer(text, lineterminator="\n")
-    out.writerow(("column", "edge", "good (deg)", "here (deg)", "difference (deg)", "standard uncertainty (deg)"))
+    out.writerow(
+        ("column", "edge", tr("good (deg)"), tr("here (deg)"), tr("difference (deg)"), tr("standard uncertainty (deg)"))
+    )
     for column, edge, *angles in found.edge_rows():
         out.writerow((column, edge, *(f"{item:.3f}" for item in angles)))
     return text.getvalue()
@@ -55,19 +58,34 @@ def _print_plain(found: ComparedFile) -> None:
         compared = channel.comparison
         if compared is None:
             continue
-        print(f"  {channel.sheet.column} ({channel.sheet.role}) with {compared.other}: {compared.text}")
+        print(
+            tr(
+                "  {column} ({role}) with {other}: {text}",
+                column=channel.sheet.column,
+                role=channel.sheet.role,
+                other=compared.other,
+                text=compared.text,
+            )
+        )
         if compared.cam is not None and compared.cam.edges:
-            print("    edge   good °   here °   difference °   ±2 u")
+            print(tr("    edge   good °   here °   difference °   ±2 u"))
             for edge in compared.cam.edges:
                 print(
-                    f"    {edge.edge:4d} {edge.good_deg:8.1f} {edge.here_deg:8.1f} {edge.difference:+14.2f} {2 * edge.u:6.2f}"
+                    tr(
+                        "    {edge:4d} {good_deg:8.1f} {here_deg:8.1f} {difference:+14.2f} {u:6.2f}",
+                        edge=edge.edge,
+                        good_deg=edge.good_deg,
+                        here_deg=edge.here_deg,
+                        difference=edge.difference,
+                        u=2 * edge.u,
+                    )
                 )
         for name, measured, unit in (
-            ("rise 10 to 90 %", compared.rise_us, "µs"), ("share low", compared.duty, ""), ("height", compared.v_per_rpm, "V per rpm"),
+            ("rise 10 to 90 %", compared.rise_us, "µs"), (tr("share low"), compared.duty, ""), ("height", compared.v_per_rpm, tr("V per rpm")),
         ):  # fmt: skip
             if measured is not None:
                 print(f"    {name}: {measured.here:.4g} {unit}, known-good {measured.good:.4g} {unit}".rstrip())
     for finding in found.examination.findings:
         print(f"  {finding.kind}: {finding.text}")
-    for words in (*found.envelope, *(f"note: {note}" for note in found.examination.notes)):
+    for words in (*found.envelope, *(tr("note: {note}", note=note) for note in found.examination.notes)):
         print(f"  {words}")

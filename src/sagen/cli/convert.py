@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sagen.files import read_capture, read_sheet, sheet_path, write_capture, write_sheet
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
@@ -17,7 +18,10 @@ def run(arguments) -> int:
     beside = sheet_path(arguments.output)
     if sheet is not None and beside.exists() and read_sheet(arguments.output) != sheet:
         raise SagenError(
-            f"{beside.name} is there already and says something else: move it, or write under another name"
+            tr(
+                "{name} is there already and says something else: move it, or write under another name",
+                name=beside.name,
+            )
         )
     write_capture(arguments.output, read_capture(arguments.file))
     if sheet is not None:

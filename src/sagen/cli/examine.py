@@ -7,14 +7,15 @@ import sys
 
 from sagen.casework.headless import examined_file
 from sagen.cli import in_a_sentence
+from sagen.model.language import tr
 from sagen.model.words import surely
 from sagen.signal.catalogue import usual_name
 
 
 def arguments(parser) -> None:
     parser.add_argument("files", nargs="+", metavar="FILE")
-    parser.add_argument("--sheet", metavar="SHEET.toml", help="in place of NAME.sheet.toml beside each file")
-    parser.add_argument("--json", action="store_true", help="one object a line and a file")
+    parser.add_argument("--sheet", metavar="SHEET.toml", help=tr("in place of NAME.sheet.toml beside each file"))
+    parser.add_argument("--json", action="store_true", help=tr("one object a line and a file"))
     parser.set_defaults(run=run)
 
 
@@ -27,7 +28,7 @@ def run(arguments) -> int:
             failed = True
             said = in_a_sentence(error)
             row = json.dumps({"capture": name, "error": said})
-            print(row if arguments.json else f"{name}\n  cannot be read: {said}")
+            print(row if arguments.json else tr("{name}\n  cannot be read: {said}", name=name, said=said))
             continue
         if arguments.json:
             suspects = [suspect.as_row() for suspect in found.suspects]
@@ -43,21 +44,28 @@ def _print_plain(name: str, examination, suspects) -> None:
     for channel in examination.channels:
         row = channel.as_row()
         speed = row["speed_rpm"]
-        parts = [f"low {row['low']:.2f} {row['unit']}, high {row['high']:.2f} {row['unit']}"]
+        parts = [tr("low {low:.2f} {unit}, high {high:.2f} {unit}", low=row["low"], unit=row["unit"], high=row["high"])]
         if row["wheel"] and channel.reading:
-            parts.append(f"wheel {usual_name(channel.reading.wheel)}")
+            parts.append(tr("wheel {wheel}", wheel=usual_name(channel.reading.wheel)))
         if speed:
-            parts.append(f"{speed['median']:.0f} rpm ({speed['min']:.0f} to {speed['max']:.0f})")
+            parts.append(
+                tr(
+                    "{median:.0f} rpm ({min:.0f} to {max:.0f})",
+                    median=speed["median"],
+                    min=speed["min"],
+                    max=speed["max"],
+                )
+            )
         print(f"  {channel.sheet.column} ({channel.sheet.role}): {'; '.join(parts)}")
         if channel.comparison:
             print(f"    {channel.comparison.text}")
     if not examination.findings:
-        print("  nothing wrong was found")
+        print(tr("  nothing wrong was found"))
     for finding in examination.findings:
         print(f"  {finding.kind}: {finding.text}")
         if finding.sure:
-            print(f"    to be sure: {finding.sure}")
+            print(tr("    to be sure: {sure}", sure=finding.sure))
     for note in examination.notes:
-        print(f"  note: {note}")
+        print(tr("  note: {note}", note=note))
     told = [f"{suspect.title} ({suspect.cause}) {surely(suspect.probability)}" for suspect in suspects[:3]]
-    print(f"  suspects: {', '.join(told)}")
+    print(tr("  suspects: {told}", told=", ".join(told)))

@@ -6,11 +6,12 @@ import json
 
 from sagen.casework.hearing import heard_in, words
 from sagen.cli import say_what_failed
+from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
     parser.add_argument("file", metavar="FILE.wav")
-    parser.add_argument("--cylinders", type=int, required=True, metavar="N", help="of a four-stroke engine")
+    parser.add_argument("--cylinders", type=int, required=True, metavar="N", help=tr("of a four-stroke engine"))
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 

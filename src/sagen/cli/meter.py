@@ -10,31 +10,32 @@ import sys
 from sagen.meter import Accuracy, Limits, judge, limit_of, stored_accuracy, table_of, tolerance_of, typed_digit
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.typed import typed_reading
 
 
 def arguments(parser) -> None:
     parser.add_argument(
         "value", type=_reading, nargs="+", metavar="VALUE",
-        help="as the meter shows it; noughts at its end count; OL is a reading; two to eight are a set of like parts",
+        help=tr("as the meter shows it; noughts at its end count; OL is a reading; two to eight are a set of like parts"),
     )  # fmt: skip
-    parser.add_argument("unit", metavar="UNIT", help="ohm, kohm, Mohm (or \u03a9), V, mV, A or mA")
+    parser.add_argument("unit", metavar="UNIT", help=tr("ohm, kohm, Mohm (or Ω), V, mV, A or mA"))
     parser.add_argument(
         "--limits",
         nargs=2,
         metavar=("LOW", "HIGH"),
-        help="in the same unit, or with one of their own: 2000ohm",
+        help=tr("in the same unit, or with one of their own: 2000ohm"),
     )
-    parser.add_argument("--least", metavar="LOW", help="a limit below only")
-    parser.add_argument("--most", metavar="HIGH", help="a limit above only: 50mV")
+    parser.add_argument("--least", metavar="LOW", help=tr("a limit below only"))
+    parser.add_argument("--most", metavar="HIGH", help=tr("a limit above only: 50mV"))
     parser.add_argument("--nominal", metavar="VALUE", help="with --tolerance")
     parser.add_argument("--tolerance", metavar="10%")
-    parser.add_argument("--table", metavar='"20:2500 80:320"', help="by temperature (degC), as a thermistor has it")
-    parser.add_argument("--at", type=float, default=20.0, metavar="C", help="temperature that the limits are for")
-    parser.add_argument("--temperature", type=float, metavar="C", help="temperature of the part")
-    parser.add_argument("--material", default="copper", help="copper or none")
+    parser.add_argument("--table", metavar='"20:2500 80:320"', help=tr("by temperature (degC), as a thermistor has it"))
+    parser.add_argument("--at", type=float, default=20.0, metavar="C", help=tr("temperature that the limits are for"))
+    parser.add_argument("--temperature", type=float, metavar="C", help=tr("temperature of the part"))
+    parser.add_argument("--material", default="copper", help=tr("copper or none"))
     parser.add_argument(
-        "--leads", type=float, default=0.0, metavar="OHM", help="their own resistance, in ohm whatever the unit"
+        "--leads", type=float, default=0.0, metavar="OHM", help=tr("their own resistance, in ohm whatever the unit")
     )
     parser.add_argument("--accuracy", metavar='"0.8% + 3 x 0.1"')
     parser.add_argument("--json", action="store_true")
@@ -46,7 +47,7 @@ def _reading(text: str) -> str:
     try:
         typed_reading(text)
     except ValueError as error:
-        raise argparse.ArgumentTypeError(f"{error}; over range is typed as OL") from None
+        raise argparse.ArgumentTypeError(tr("{error}; over range is typed as OL", error=error)) from None
     return text
 
 
@@ -55,8 +56,10 @@ def run(arguments) -> int:
     limits = _limits(arguments)
     if limits is None and len(texts) == 1:
         print(
-            "sagen meter: say what it is judged by: --limits LOW HIGH, --least, --most, --nominal with --tolerance, --table, or "
-            "the other readings of the set",
+            tr(
+                "sagen meter: say what it is judged by: --limits LOW HIGH, --least, --most, --nominal with "
+                "--tolerance, --table, or the other readings of the set"
+            ),
             file=sys.stderr,
         )
         return 2
@@ -93,14 +96,14 @@ def _limits(arguments) -> Limits | None:
     given = [name for name, value in stated.items() if value is not None]
     tolerance = tolerance_of(arguments.tolerance) if arguments.tolerance is not None else None
     if len(given) > 1:
-        raise SagenError(f"limits were stated twice, by {given[0]} and by {given[1]}")
+        raise SagenError(tr("limits were stated twice, by {given} and by {given_2}", given=given[0], given_2=given[1]))
     if tolerance is not None and given not in (["--nominal"], ["--table"]):
-        raise SagenError("--tolerance goes with --nominal or --table")
+        raise SagenError(tr("--tolerance goes with --nominal or --table"))
     if arguments.limits is not None:
         return Limits(*(limit_of(limit, unit) for limit in arguments.limits))
     if arguments.nominal is not None:
         if tolerance is None:
-            raise SagenError("--nominal needs --tolerance, as 10%")
+            raise SagenError(tr("--nominal needs --tolerance, as 10%"))
         nominal = limit_of(arguments.nominal, unit)
         return Limits(*sorted((nominal * (1 - tolerance), nominal * (1 + tolerance))))
     if arguments.table is not None:
@@ -115,4 +118,4 @@ def _failed(arguments, message: str) -> None:
     if arguments.json:
         print(json.dumps({"error": message}))
     else:
-        print(f"sagen meter: {message}", file=sys.stderr)
+        print(tr("sagen meter: {message_}", message_=message), file=sys.stderr)

@@ -12,6 +12,7 @@ from sagen.instruments.module_can import CanModules, open_bus
 from sagen.instruments.module_stand_in import ModuleStandIn, code_of_circuit
 from sagen.kinds import broken
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import State, word
 
 
@@ -19,10 +20,10 @@ def arguments(parser) -> None:
     parser.add_argument("what", choices=("codes", "clear", "live"))
     parser.add_argument("--interface", default="socketcan")
     parser.add_argument("--channel", default="can0")
-    parser.add_argument("--stand-in", metavar="CIRCUIT.toml", help="a simulated machine's module in place of a bus")
+    parser.add_argument("--stand-in", metavar="CIRCUIT.toml", help=tr("a simulated machine's module in place of a bus"))
     parser.add_argument("--fault", action="append", default=[], metavar="NAME")
     parser.add_argument("--severity", type=share, default=0.8)
-    parser.add_argument("--state", default="key_on", help="of the stand-in: key_on cranking running")
+    parser.add_argument("--state", default="key_on", help=tr("of the stand-in: key_on cranking running"))
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 
@@ -48,17 +49,24 @@ def run(arguments) -> int:
             print(
                 json.dumps({"live": row})
                 if arguments.json
-                else "\n".join(f"{value.name}: {value.value:g} {value.unit}" for value in values)
+                else "\n".join(
+                    tr("{name}: {value:g} {unit}", name=value.name, value=value.value, unit=value.unit)
+                    for value in values
+                )
             )
             return 0
         if arguments.what == "clear":
             cleared = modules.clear()
-            print(json.dumps({"cleared": list(cleared)}) if arguments.json else f"cleared: {', '.join(cleared)}")
+            print(
+                json.dumps({"cleared": list(cleared)})
+                if arguments.json
+                else tr("cleared: {cleared}", cleared=", ".join(cleared))
+            )
             return 0
         for this_code in modules.codes():
             codes = [{"code": code, "status": str(status)} for code, status in this_code.codes]
             row = {"module": this_code.module, "codes": codes, "freeze_frame": this_code.frozen}
-            told = ", ".join(f"{code} ({status})" for code, status in this_code.codes) or "no codes"
+            told = ", ".join(f"{code} ({status})" for code, status in this_code.codes) or tr("no codes")
             print(json.dumps(row) if arguments.json else f"{this_code.module}: {told}")
         for what, why in modules.refused.items():
             print(f"{what}: {why}", file=sys.stderr)
@@ -83,4 +91,4 @@ def _stand_in(arguments):
 def _failed(arguments, message: str) -> None:
     if arguments.json:
         print(json.dumps({"error": message}))
-    print(f"sagen module: {message}", file=sys.stderr)
+    print(tr("sagen module: {message_}", message_=message), file=sys.stderr)

@@ -10,19 +10,20 @@ import numpy as np
 from sagen.cli import say_what_failed
 from sagen.files.picture import open_picture, proposed_corners, read_picture, write_reading
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
     parser.add_argument("file", metavar="IMAGE")
     parser.add_argument(
         "--corners", type=_corners, metavar='"x,y x,y x,y x,y"',
-        help="of the plot, in pixels: top left, top right, bottom right, bottom left",
+        help=tr("of the plot, in pixels: top left, top right, bottom right, bottom left"),
     )  # fmt: skip
     parser.add_argument(
         "--axes", type=_axes, metavar='"t0 t1 v0 v1"',
-        help="s at the left and right edge, V at the bottom and top edge; without them shares of width and height are written",
+        help=tr("s at the left and right edge, V at the bottom and top edge; without them shares of width and height are " "written"),
     )  # fmt: skip
-    parser.add_argument("--trace", type=int, metavar="N", help="only this one, the one with the most ink being 1")
+    parser.add_argument("--trace", type=int, metavar="N", help=tr("only this one, the one with the most ink being 1"))
     parser.add_argument("-o", "--output", required=True, metavar="OUT.csv")
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
@@ -34,12 +35,14 @@ def _numbers(text: str, count: int, what: str) -> list[float]:
     except ValueError:
         values = []
     if len(values) != count or not np.isfinite(values).all():
-        raise argparse.ArgumentTypeError(f"{what}, {count} numbers, not '{text[:60]}'")
+        raise argparse.ArgumentTypeError(
+            tr("{what}, {count} numbers, not '{text}'", what=what, count=count, text=text[:60])
+        )
     return values
 
 
 def _corners(text: str) -> tuple[tuple[float, float], ...]:
-    values = _numbers(text, 8, "four points x,y")
+    values = _numbers(text, 8, tr("four points x,y"))
     return tuple(zip(values[::2], values[1::2], strict=True))
 
 
@@ -51,7 +54,9 @@ def run(arguments) -> int:
     pixels = open_picture(arguments.file)
     if arguments.corners is None:
         told = " ".join(f"{x:.0f},{y:.0f}" for x, y in proposed_corners(pixels))
-        raise SagenError(f'say where the plot lies; it may be --corners "{told}": look before you take that')
+        raise SagenError(
+            tr('say where the plot lies; it may be --corners "{told}": look before you take that', told=told)
+        )
     reading = read_picture(pixels, arguments.corners, arguments.axes, trace=arguments.trace)
     write_reading(arguments.output, reading, stated=arguments.axes is not None)
     rows = [
@@ -66,11 +71,21 @@ def run(arguments) -> int:
     if arguments.json:
         print(json.dumps({"picture": arguments.file, "capture": arguments.output, "traces": rows}))
         return 0
-    unit = "V" if arguments.axes else "of the height"
+    unit = "V" if arguments.axes else tr("of the height")
     for row in rows:
         print(
-            f"{arguments.output}: trace {row['trace']} ({row['colour']}): {row['samples']} samples, known to about "
-            f"{2 * row['sigma']:.2g} {unit}, {100 * row['blank']:.0f} % blank, {100 * row['unexplained']:.0f} % of the ink unexplained"
+            tr(
+                "{output}: trace {trace} ({colour}): {samples} samples, known to about {sigma:.2g} {unit}, "
+                "{blank:.0f} % blank, {unexplained:.0f} % of the ink unexplained",
+                output=arguments.output,
+                trace=row["trace"],
+                colour=row["colour"],
+                samples=row["samples"],
+                sigma=2 * row["sigma"],
+                unit=unit,
+                blank=100 * row["blank"],
+                unexplained=100 * row["unexplained"],
+            )
         )
     return 0
 

@@ -7,6 +7,7 @@ import json
 import sys
 
 from sagen.casework.practice import LEVELS, PracticeMachine, score
+from sagen.model.language import tr, worded
 from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS, said_minutes
 from sagen.reason.evidence import Code
 from sagen.reason.facts import knowledge
@@ -15,12 +16,12 @@ from sagen.reason.history import Replaced
 
 def arguments(parser) -> None:
     parser.add_argument(
-        "--seed", type=int, required=True, metavar="N", help="which machine; the same for the same number"
+        "--seed", type=int, required=True, metavar="N", help=tr("which machine; the same for the same number")
     )
     which = parser.add_mutually_exclusive_group(required=True)
-    which.add_argument("--level", type=int, choices=LEVELS, default=0, help="how hard it is")
-    which.add_argument("--lesson", default="", metavar="NAME", help="a lesson of the course in place of a level")
-    parser.add_argument("--auto", action="store_true", help="Sagen plays, and is scored")
+    which.add_argument("--level", type=int, choices=LEVELS, default=0, help=tr("how hard it is"))
+    which.add_argument("--lesson", default="", metavar="NAME", help=tr("a lesson of the course in place of a level"))
+    parser.add_argument("--auto", action="store_true", help=tr("Sagen plays, and is scored"))
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 
@@ -50,16 +51,22 @@ def _story(machine: PracticeMachine) -> dict:
     return {
         "machine": machine.name, "brought by": machine.owner, "complaint": COMPLAINTS[machine.complaint],
         "code": code, "circuit": f"{ROLES[machine.spec.role]}, {SENSORS[machine.spec.sensor]}",
-        "changed before": ", ".join(before) if before else "nothing that anybody knows of",
-        "known-good capture": "on the shelf" if machine.good else "none",
+        "changed before": ", ".join(before) if before else tr("nothing that anybody knows of"),
+        "known-good capture": tr("on the shelf") if machine.good else "none",
     }  # fmt: skip
 
 
 def _score_words(row: dict) -> str:
-    parts = "1 part" if row["parts"] == 1 else f"{row['parts']} parts"
-    return (
-        f"{'Right' if row['right'] else 'Wrong'}: {row['cause'].replace('_', ' ')}, claimed at {100 * row['claimed']:.0f} %, in "
-        f"{said_minutes(row['minutes'])} and {parts}. One who knew the fault: {said_minutes(row['best_minutes'])}."
+    parts = "1 part" if row["parts"] == 1 else tr("{parts} parts", parts=row["parts"])
+    return tr(
+        "{right}: {cause}, claimed at {claimed:.0f} %, in {minutes} and {parts}. One who knew the fault: "
+        "{best_minutes}.",
+        right=tr("Right") if row["right"] else tr("Wrong"),
+        cause=worded(row["cause"]),
+        claimed=100 * row["claimed"],
+        minutes=said_minutes(row["minutes"]),
+        parts=parts,
+        best_minutes=said_minutes(row["best_minutes"]),
     )
 
 
@@ -67,4 +74,4 @@ def _failed(arguments: argparse.Namespace, message: str) -> None:
     if arguments.json:
         print(json.dumps({**_which(arguments), "error": message}))
     else:
-        print(f"sagen practice: {message}", file=sys.stderr)
+        print(tr("sagen practice: {message_}", message_=message), file=sys.stderr)

@@ -8,6 +8,7 @@ import sys
 from sagen.instruments.profile import read_profile
 from sagen.instruments.scpi import ScpiMeter
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import METER_STATES, Point, Quantity, State, word
 from sagen.model.words import said_ohms, said_volts
 
@@ -35,11 +36,15 @@ def run(arguments) -> int:
     if found.over_range:
         row["over_range"] = True
     said = said_volts(found.value) if found.quantity == Quantity.VOLTS else said_ohms(found.value)
-    print(json.dumps(row) if arguments.json else f"{said} at {found.point}, {found.state}")
+    print(
+        json.dumps(row)
+        if arguments.json
+        else tr("{said} at {point}, {state}", said=said, point=found.point, state=found.state)
+    )
     return 0
 
 
 def _failed(arguments, message: str) -> None:
     if arguments.json:
         print(json.dumps({"from": arguments.file, "error": message}))
-    print(f"sagen read: {message}", file=sys.stderr)
+    print(tr("sagen read: {message_}", message_=message), file=sys.stderr)

@@ -7,6 +7,7 @@ import sys
 
 from sagen.casework.headless import record_of_log, weighed_file
 from sagen.cli import in_a_sentence
+from sagen.model.language import tr
 from sagen.model.words import estimate_text, strength
 
 MOST_CHECKS = 12
@@ -14,14 +15,14 @@ MOST_CHECKS = 12
 
 def arguments(parser) -> None:
     parser.add_argument("files", nargs="*", metavar="JOB.toml")
-    parser.add_argument("--stdin", action="store_true", help="read one job path a line from standard input")
-    parser.add_argument("--json", action="store_true", help="one object a line and a file")
+    parser.add_argument("--stdin", action="store_true", help=tr("read one job path a line from standard input"))
+    parser.add_argument("--json", action="store_true", help=tr("one object a line and a file"))
     parser.set_defaults(run=run)
 
 
 def run(arguments) -> int:
     if bool(arguments.files) == arguments.stdin:
-        print("sagen reason: name job files, or give --stdin and their paths a line each", file=sys.stderr)
+        print(tr("sagen reason: name job files, or give --stdin and their paths a line each"), file=sys.stderr)
         return 2
     # A log that is named weighs in with its own jobs; none is looked for otherwise.
     record = record_of_log(arguments.log) if arguments.log else None
@@ -38,7 +39,7 @@ def run(arguments) -> int:
             print(
                 json.dumps({"job": name, "error": said})
                 if arguments.json or arguments.stdin
-                else f"{name}\n  cannot be read: {said}",
+                else tr("{name}\n  cannot be read: {said}", name=name, said=said),
                 flush=True,
             )
             continue
@@ -54,16 +55,29 @@ def _print_plain(name: str, found) -> None:
     print(name)
     for suspect in found.diagnosis.suspects[:5]:
         print(
-            f"  {min(100 * suspect.probability, 99.0):5.1f} %  {suspect.cause}: {suspect.title}{f' ({suspect.circuit})' if suspect.circuit else ''}"
+            tr(
+                "  {probability:5.1f} %  {cause}: {title}{circuit}",
+                probability=min(100 * suspect.probability, 99.0),
+                cause=suspect.cause,
+                title=suspect.title,
+                circuit=f" ({suspect.circuit})" if suspect.circuit else "",
+            )
         )
         if suspect.estimate is not None:
             print(f"           {estimate_text(suspect.estimate)}")
         for reason in suspect.reasons[:3]:
             print(f"           {strength(reason.bits)}: {reason.text}")
     for note in found.notes:
-        print(f"  note: {note}")
+        print(tr("  note: {note}", note=note))
     print(f"  {found.diagnosis.advice.text}")
     for check in found.diagnosis.checks[:3]:
         print(
-            f"  next: {f'{check.circuit}: ' if check.circuit else ''}{check.name} ({check.total_minutes:.0f} min). {check.why} Sound: {check.expect}"
+            tr(
+                "  next: {circuit}{name} ({total_minutes:.0f} min). {why} Sound: {expect}",
+                circuit=f"{check.circuit}: " if check.circuit else "",
+                name=check.name,
+                total_minutes=check.total_minutes,
+                why=check.why,
+                expect=check.expect,
+            )
         )

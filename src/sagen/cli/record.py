@@ -23,25 +23,32 @@ from sagen.files.long_record import SUFFIX
 from sagen.instruments.profile import read_profile
 from sagen.instruments.scpi import ScpiRecorder
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 ENDS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
 def arguments(parser) -> None:
     parser.add_argument(
-        "--from", dest="file", required=True, metavar="ADDRESS", help="tcp://HOST:PORT, serial:///dev/NAME"
+        "--from", dest="file", required=True, metavar="ADDRESS", help=tr("tcp://HOST:PORT, serial:///dev/NAME")
     )
     parser.add_argument("--seconds", type=positive, required=True)
-    parser.add_argument("--rate", type=positive, help="samples a second, where the instrument can be told")
-    parser.add_argument("--state", help="told to a stand-in: cranking, running ...")
-    parser.add_argument("--profile", metavar="PROFILE.toml", help="in place of the one found by the instrument's name")
+    parser.add_argument("--rate", type=positive, help=tr("samples a second, where the instrument can be told"))
+    parser.add_argument("--state", help=tr("told to a stand-in: cranking, running ..."))
     parser.add_argument(
-        "--patience", type=positive, default=10.0, metavar="S", help="how long an instrument may be gone"
+        "--profile", metavar="PROFILE.toml", help=tr("in place of the one found by the instrument's name")
     )
     parser.add_argument(
-        "-o", "--output", required=True, metavar="OUT.npz", help="NAME.record is a folder that grows on disk, for hours"
+        "--patience", type=positive, default=10.0, metavar="S", help=tr("how long an instrument may be gone")
     )
-    parser.add_argument("--json", action="store_true", help="an object a line and an event")
+    parser.add_argument(
+        "-o",
+        "--output",
+        required=True,
+        metavar="OUT.npz",
+        help=tr("NAME.record is a folder that grows on disk, for hours"),
+    )
+    parser.add_argument("--json", action="store_true", help=tr("an object a line and an event"))
     parser.set_defaults(run=run, fail=_failed)
 
 
@@ -52,7 +59,11 @@ def run(arguments) -> int:
     recorder = ScpiRecorder(arguments.file, profile, arguments.rate, arguments.state)
 
     def told(happened: Happened) -> None:
-        _print(arguments, happened.as_row(), f"{happened.at_s:9.3f} s  {happened.kind}: {happened.said}")
+        _print(
+            arguments,
+            happened.as_row(),
+            tr("{at_s:9.3f} s  {kind}: {said}", at_s=happened.at_s, kind=happened.kind, said=happened.said),
+        )
 
     recording = Recording(output.name, recorder, told, folder=grown)
     with _ended_by_signals(recorder.stop):
@@ -68,13 +79,17 @@ def run(arguments) -> int:
             try:
                 write_capture(output, capture)
             except SagenError as error:
-                raise SagenError(f"{error}; what was recorded lies in {grown}") from None
+                raise SagenError(tr("{error}; what was recorded lies in {grown}", error=error, grown=grown)) from None
         for event in hunt(capture):
-            _print(arguments, event.as_row(), f"{event.start_s:9.3f} s  {event.kind}: {event.text}")
+            _print(
+                arguments,
+                event.as_row(),
+                tr("{start_s:9.3f} s  {kind}: {text}", start_s=event.start_s, kind=event.kind, text=event.text),
+            )
         if grown != output:
             remove_whole(grown)
     if not arguments.json:
-        print(f"written: {output}", file=sys.stderr)
+        print(tr("written: {output}", output=output), file=sys.stderr)
     return 1 if recording.gone else 0
 
 
@@ -90,8 +105,8 @@ def _growing(output: Path) -> Path:
         can_be_written(output)
     grown = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
     if grown.exists():
-        left = "" if grown == output else ": an earlier recording that was not written; `sagen convert` writes it"
-        raise SagenError(f"{grown} is there already{left}")
+        left = "" if grown == output else tr(": an earlier recording that was not written; `sagen convert` writes it")
+        raise SagenError(tr("{grown} is there already{left}", grown=grown, left=left))
     writable(grown)
     return grown
 
@@ -121,4 +136,4 @@ def _print(arguments, row: dict, words: str) -> None:
 def _failed(arguments, message: str) -> None:
     if arguments.json:
         print(json.dumps({"from": arguments.file, "error": message}))
-    print(f"sagen record: {message}", file=sys.stderr)
+    print(tr("sagen record: {message_}", message_=message), file=sys.stderr)

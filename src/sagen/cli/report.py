@@ -6,13 +6,14 @@ from pathlib import Path
 
 from sagen.casework.headless import page_of_file, pages_of_job_file
 from sagen.casework.paper import write_page, write_report
+from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
-    parser.add_argument("file", metavar="FILE", help="a capture, or a job file (.toml)")
+    parser.add_argument("file", metavar="FILE", help=tr("a capture, or a job file (.toml)"))
     parser.add_argument("--sheet", metavar="SHEET.toml")
     parser.add_argument(
-        "--page", choices=("customer", "technician", "work"), default="technician", help="of a job file"
+        "--page", choices=("customer", "technician", "work"), default="technician", help=tr("of a job file")
     )
     parser.add_argument("-o", "--output", required=True, metavar="OUT.pdf|OUT.html")
     parser.set_defaults(run=run)

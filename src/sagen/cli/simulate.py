@@ -15,24 +15,27 @@ from sagen.machine.meter import read
 from sagen.machine.record import MOST_SAMPLES, record
 from sagen.machine.simulated import Tap
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 from sagen.model.vocabulary import RECORDED_STATES, Connection, Quantity, Role, State
 
 
 def arguments(parser) -> None:
     parser.add_argument("circuit", metavar="CIRCUIT.toml")
-    parser.add_argument("--fault", action="append", default=[], metavar="NAME", help="may be given several times")
+    parser.add_argument("--fault", action="append", default=[], metavar="NAME", help=tr("may be given several times"))
     parser.add_argument("--severity", type=share, default=0.7, metavar="0..1")
-    parser.add_argument("--state", default=None, help="cranking, rolling or strike where not given; key_on for a meter")
+    parser.add_argument(
+        "--state", default=None, help=tr("cranking, rolling or strike where not given; key_on for a meter")
+    )
     parser.add_argument("--seconds", type=positive, default=2.0)
-    parser.add_argument("--rate", type=positive, default=None, metavar="HZ", help="50000; knock 200000")
+    parser.add_argument("--rate", type=positive, default=None, metavar="HZ", help=tr("50000; knock 200000"))
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("-o", "--output", metavar="OUT.csv")
-    parser.add_argument("--place", default="front", metavar="WORDS", help="knock: where the block is struck")
+    parser.add_argument("--place", default="front", metavar="WORDS", help=tr("knock: where the block is struck"))
     parser.add_argument(
-        "--load", default="plugged", metavar="OHM", help="knock: ohms across each sensor, 'open', or 'plugged'"
+        "--load", default="plugged", metavar="OHM", help=tr("knock: ohms across each sensor, 'open', or 'plugged'")
     )
     parser.add_argument("--meter", metavar="POINT")
-    parser.add_argument("--faults", action="store_true", help="list the fault modes that the circuit can have")
+    parser.add_argument("--faults", action="store_true", help=tr("list the fault modes that the circuit can have"))
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 
@@ -46,7 +49,7 @@ def run(arguments) -> int:
     if arguments.meter:
         return _read_meter(machine, arguments.meter, arguments.state, arguments.json)
     if not arguments.output:
-        print("sagen simulate: give -o OUT.csv, --meter POINT or --faults", file=sys.stderr)
+        print(tr("sagen simulate: give -o OUT.csv, --meter POINT or --faults"), file=sys.stderr)
         return 2
     return _record(machine, arguments)
 
@@ -63,8 +66,15 @@ def _list_faults(spec, as_json: bool) -> int:
 def _read_meter(machine, point: str, state: str | None, as_json: bool) -> int:
     reading = read(machine, point, state or State.KEY_ON)
     unit = "V" if reading.quantity == Quantity.VOLTS else "ohm"
-    over = " (over range)" if reading.over_range else ""
-    plain = f"{reading.value:.4g} {unit} at {reading.point}, {reading.state}{over}"
+    over = tr(" (over range)") if reading.over_range else ""
+    plain = tr(
+        "{value:.4g} {unit} at {point}, {state}{over}",
+        value=reading.value,
+        unit=unit,
+        point=reading.point,
+        state=reading.state,
+        over=over,
+    )
     print(json.dumps(reading.as_row()) if as_json else plain)
     return 0
 
@@ -76,7 +86,14 @@ def _record(machine, arguments) -> int:
         raise SagenError(unknown_name("state", state, RECORDED_STATES))
     rate = arguments.rate or (200_000.0 if machine.spec.role == Role.KNOCK else 50_000.0)
     if arguments.seconds * rate > MOST_SAMPLES:
-        raise SagenError(f"{arguments.seconds:g} s at {rate:g} Hz are more than {MOST_SAMPLES:,} samples")
+        raise SagenError(
+            tr(
+                "{seconds:g} s at {rate:g} Hz are more than {most_samples:,} samples",
+                seconds=arguments.seconds,
+                rate=rate,
+                most_samples=MOST_SAMPLES,
+            )
+        )
     if machine.spec.role == Role.KNOCK:
         machine.tap = _tap(arguments, machine)
     output = Path(arguments.output)
@@ -98,11 +115,17 @@ def _tap(arguments, machine):
     except ValueError:
         ohm = -1.0
     if not 1.0 <= ohm <= 1e9:
-        raise SagenError(f"--load: '{arguments.load[:40]}' is neither 1 to 1e9 ohm nor one of {', '.join(named)}")
+        raise SagenError(
+            tr(
+                "--load: '{load}' is neither 1 to 1e9 ohm nor one of {named}",
+                load=arguments.load[:40],
+                named=", ".join(named),
+            )
+        )
     return Tap(place, Connection.LOADED, ohm, sensors)
 
 
 def _failed(arguments, message: str) -> None:
     if arguments.json:
         print(json.dumps({"circuit": arguments.circuit, "error": message}))
-    print(f"sagen simulate: {message}", file=sys.stderr)
+    print(tr("sagen simulate: {message_}", message_=message), file=sys.stderr)

@@ -9,13 +9,14 @@ from sagen.files.circuits import read_circuit
 from sagen.instruments.served import MISBEHAVIOURS, Bench, StandInServers
 from sagen.kinds import broken
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
     parser.add_argument("file", metavar="CIRCUIT.toml")
     parser.add_argument("--fault", action="append", default=[], metavar="NAME")
     parser.add_argument("--severity", type=share, default=0.8)
-    parser.add_argument("--recorder", type=int, metavar="PORT", help="0: any free one")
+    parser.add_argument("--recorder", type=int, metavar="PORT", help=tr("0: any free one"))
     parser.add_argument("--meter", type=int, metavar="PORT")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument(
@@ -23,7 +24,7 @@ def arguments(parser) -> None:
         action="append",
         default=[],
         metavar="HOW",
-        help="late garbled cut wrong_length silent identity gaps vanish",
+        help=tr("late garbled cut wrong_length silent identity gaps vanish"),
     )
     parser.set_defaults(run=run)
 
@@ -41,7 +42,7 @@ def run(arguments) -> int:
         wanted = {"recorder": 0, "meter": 0}
     for kind, port in wanted.items():
         if port is not None:
-            print(f"{kind} tcp://127.0.0.1:{served.serve(kind, port)}", flush=True)
+            print(tr("{kind} tcp://127.0.0.1:{kind_2}", kind=kind, kind_2=served.serve(kind, port)), flush=True)
     print("ready", flush=True)
     try:
         while True:

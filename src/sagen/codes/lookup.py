@@ -10,35 +10,39 @@ from functools import cache
 from importlib.resources import files
 
 from sagen.model.errors import KnowledgeError, SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import CodeKind, Position, Role, SensorKind, word
 
 #: each kind of failure as it is chosen by hand
 CODE_KINDS = {
-    CodeKind.CIRCUIT: "No usable signal", CodeKind.RANGE: "Pulses not as expected", CodeKind.LOW: "Signal too low",
-    CodeKind.HIGH: "Signal too high", CodeKind.INTERMITTENT: "Comes and goes",
-    CodeKind.CORRELATION: "Cam and crank disagree", CodeKind.FEED: "5 V out of range",
-    CodeKind.PHASER: "Cam not where it was sent", CodeKind.VOLTAGE: "System voltage",
-    CodeKind.POWER: "Module's own supply", CodeKind.STARTER: "Starter circuit", CodeKind.MODULE: "Module itself",
-    CodeKind.RELEARN: "Wheel not learned",
+    CodeKind.CIRCUIT: tr("No usable signal"), CodeKind.RANGE: tr("Pulses not as expected"), CodeKind.LOW: tr("Signal too low"),
+    CodeKind.HIGH: tr("Signal too high"), CodeKind.INTERMITTENT: tr("Comes and goes"),
+    CodeKind.CORRELATION: tr("Cam and crank disagree"), CodeKind.FEED: tr("5 V out of range"),
+    CodeKind.PHASER: tr("Cam not where it was sent"), CodeKind.VOLTAGE: tr("System voltage"),
+    CodeKind.POWER: tr("Module's own supply"), CodeKind.STARTER: tr("Starter circuit"), CodeKind.MODULE: tr("Module itself"),
+    CodeKind.RELEARN: tr("Wheel not learned"),
 }  # fmt: skip
 #: each kind of failure in words, and what it makes likely
 KINDS = {
-    CodeKind.CIRCUIT: ("no usable signal", "sensor, its wires, its feed or its return"),
+    CodeKind.CIRCUIT: (tr("no usable signal"), tr("sensor, its wires, its feed or its return")),
     CodeKind.RANGE: (
-        "range or performance: pulses come, but not as expected",
-        "wheel, air gap, disturbance, or timing parts",
+        tr("range or performance: pulses come, but not as expected"),
+        tr("wheel, air gap, disturbance, or timing parts"),
     ),
-    CodeKind.LOW: ("signal too low", "signal wire at ground, or a sensor that holds it down"),
-    CodeKind.HIGH: ("signal too high", "open return, open signal wire, or a dead output"),
-    CodeKind.INTERMITTENT: ("comes and goes", "a plug, a wire that moves, a loose sensor, or one that stops when warm"),
-    CodeKind.CORRELATION: ("cam and crank do not agree", "belt, chain, tensioner or phaser before any sensor"),
-    CodeKind.FEED: ("the shared 5 V is out of range", "any sensor or wire on that feed"),
-    CodeKind.PHASER: ("the cam is not where it was sent", "oil, valve, phaser or chain before any sensor"),
-    CodeKind.VOLTAGE: ("the system voltage is out of range", "battery, charging, main ground"),
-    CodeKind.POWER: ("the module's own supply fails", "main relay, its fuse and contact, the module's ground"),
-    CodeKind.STARTER: ("the starter's circuit fails", "starter relay, battery, the starter itself"),
-    CodeKind.MODULE: ("the module finds fault with itself", "its feeds and grounds before the module"),
-    CodeKind.RELEARN: ("the wheel is not learned", "a relearn that is owed, not a part"),
+    CodeKind.LOW: (tr("signal too low"), tr("signal wire at ground, or a sensor that holds it down")),
+    CodeKind.HIGH: (tr("signal too high"), tr("open return, open signal wire, or a dead output")),
+    CodeKind.INTERMITTENT: (
+        tr("comes and goes"),
+        tr("a plug, a wire that moves, a loose sensor, or one that stops when warm"),
+    ),
+    CodeKind.CORRELATION: (tr("cam and crank do not agree"), tr("belt, chain, tensioner or phaser before any sensor")),
+    CodeKind.FEED: (tr("the shared 5 V is out of range"), tr("any sensor or wire on that feed")),
+    CodeKind.PHASER: (tr("the cam is not where it was sent"), tr("oil, valve, phaser or chain before any sensor")),
+    CodeKind.VOLTAGE: (tr("the system voltage is out of range"), tr("battery, charging, main ground")),
+    CodeKind.POWER: (tr("the module's own supply fails"), tr("main relay, its fuse and contact, the module's ground")),
+    CodeKind.STARTER: (tr("the starter's circuit fails"), tr("starter relay, battery, the starter itself")),
+    CodeKind.MODULE: (tr("the module finds fault with itself"), tr("its feeds and grounds before the module")),
+    CodeKind.RELEARN: (tr("the wheel is not learned"), tr("a relearn that is owed, not a part")),
 }
 
 
@@ -57,7 +61,7 @@ class CodeMeaning:
 
     @property
     def text(self) -> str:
-        return f"{self.name}: {KINDS[self.kind][0]}"
+        return f"{tr(self.name)}: {KINDS[self.kind][0]}"
 
     @property
     def makes_likely(self) -> str:
@@ -73,7 +77,9 @@ def parse_code(text: str) -> str:
         return "P" + clean.zfill(4)
     if re.fullmatch(r"[0-9]{5}", clean):
         return _five_digits(int(clean))
-    raise SagenError(f"'{text}' is not a trouble code: a letter P, C, B or U and four digits, such as P0335")
+    raise SagenError(
+        tr("'{text}' is not a trouble code: a letter P, C, B or U and four digits, such as P0335", text=text)
+    )
 
 
 #: a maker's five digits are the generic number counted on from here (common practice, no published source)
@@ -131,7 +137,10 @@ def unknown_codes(codes: Iterable[str]) -> list[str]:
             known = False
         if not known:
             out.append(
-                f"{code} is not a code known here: it is kept and weighs nothing. Tie it to this circuit by hand."
+                tr(
+                    "{code} is not a code known here: it is kept and weighs nothing. Tie it to this circuit by hand.",
+                    code=code,
+                )
             )
     return out
 
@@ -168,14 +177,19 @@ def beside(codes: list[str]) -> list[str]:
     sensors = silent_sensors(known)
     if any(item.kind == CodeKind.CORRELATION for item in known) and sensors:
         said.append(
-            "A correlation code beside a sensor code points at timing parts: look at belt, chain and tensioner first."
+            tr(
+                "A correlation code beside a sensor code points at timing parts: look at belt, chain and tensioner "
+                "first."
+            )
         )
     if len(sensors) > 1:
-        said.append("Several sensors at once point at what they share: feed, return or module, before any one of them.")
+        said.append(
+            tr("Several sensors at once point at what they share: feed, return or module, before any one of them.")
+        )
     if any(item.kind == "feed" for item in known):
         said.append(
-            "The shared 5 V is out of range: unplug what hangs on it one after another before judging a sensor."
+            tr("The shared 5 V is out of range: unplug what hangs on it one after another before judging a sensor.")
         )
     if any(item.kind == CodeKind.RELEARN for item in known):
-        said.append("The wheel is not learned: a relearn is owed, and no part is bought for that code.")
+        said.append(tr("The wheel is not learned: a relearn is owed, and no part is bought for that code."))
     return said

@@ -10,6 +10,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 
 COLUMNS, TALLEST = 3, 620  #: of the list of keys; more scrolls
 
@@ -45,7 +46,7 @@ class KeysDialog(QDialog):
 
     def __init__(self, groups: Iterable[tuple[str, Iterable[Action | Hint]]], parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
         inside = QWidget()
@@ -73,7 +74,7 @@ class KeysDialog(QDialog):
         area.setWidget(inside)
         area.setMinimumSize(min(inside.sizeHint().width() + 24, 1180), min(inside.sizeHint().height(), TALLEST))
         layout.addWidget(area)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.setDefault(True)
         close.clicked.connect(self.accept)
         layout.addWidget(close)

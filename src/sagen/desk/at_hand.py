@@ -12,6 +12,7 @@ from sagen.instruments.protocols import Instruments
 from sagen.instruments.wired import Addresses, Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.practice import practice_of
 
@@ -20,11 +21,11 @@ practice_job = lazy("sagen.casework.practice_job")
 
 #: by address its name in words, and how one is written
 ADDRESSES = {
-    "recorder": ("Recorder", "tcp://192.168.0.20:5025"),
-    "meter": ("Meter", "tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0"),
-    "bus": ("Module's bus", "socketcan:can0"),
+    "recorder": (tr("Recorder"), "tcp://192.168.0.20:5025"),
+    "meter": (tr("Meter"), tr("tcp://192.168.0.21:5025 or serial:///dev/ttyUSB0")),
+    "bus": (tr("Module's bus"), "socketcan:can0"),
 }
-NONE_AT_HAND = "No instrument is on the bench yet: state where one answers (Instruments)."
+NONE_AT_HAND = tr("No instrument is on the bench yet: state where one answers (Instruments).")
 
 
 class BenchInstruments:
@@ -83,10 +84,16 @@ class InstrumentsForm(Form):
     """Where recorder, meter and module answer."""
 
     def __init__(self, addresses: Addresses, parent: QWidget | None = None, *, stand_in: bool = False):
-        super().__init__("Instruments", "Use these", parent)
+        super().__init__(tr("Instruments"), tr("Use these"), parent)
         self.setMinimumWidth(520)
-        where = "Left empty, the simulated stand-in of the demo answers." if stand_in else "Left empty: there is none."
-        self.fields.addRow(Label(f"A line each, as it stands on the instrument. {where}", name="quiet", wrap=True))
+        where = (
+            tr("Left empty, the simulated stand-in of the demo answers.")
+            if stand_in
+            else tr("Left empty: there is none.")
+        )
+        self.fields.addRow(
+            Label(tr("A line each, as it stands on the instrument. {where}", where=where), name="quiet", wrap=True)
+        )
         self.lines = []
         for name, (words, hint) in ADDRESSES.items():
             line = self.add(words, QLineEdit(getattr(addresses, name)))
@@ -98,4 +105,4 @@ class InstrumentsForm(Form):
         return Addresses(*(line.text().strip() for line in self.lines))
 
 
-PROFILES = "An instrument that Sagen does not know is described in a profile of a page: docs/INSTRUMENTS.md."
+PROFILES = tr("An instrument that Sagen does not know is described in a profile of a page: docs/INSTRUMENTS.md.")

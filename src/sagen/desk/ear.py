@@ -12,6 +12,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QProcess, QSettings, Signal
 
 from sagen.artifacts.folders import make_passing
+from sagen.model.language import tr
 
 RATE = 22_050
 #: players of a sound system by name, and what they take before a file
@@ -60,7 +61,10 @@ class Ear(QObject):
         self._player = found
         if found is None:
             names = ", ".join(name for name, _ in PLAYERS)
-            self.why = f"No tones: none of {names} is installed (Debian: pipewire-bin, pulseaudio-utils, alsa-utils)."
+            self.why = tr(
+                "No tones: none of {names} is installed (Debian: pipewire-bin, pulseaudio-utils, alsa-utils).",
+                names=names,
+            )
         self._going: QProcess | None = None
 
     def say(self, name: str) -> None:
@@ -85,7 +89,7 @@ class Ear(QObject):
         if code and self._going is not None:
             said = bytes(self._going.readAllStandardError().data()).decode("utf-8", "replace").strip().splitlines()
             name = Path(self._player[0]).name
-            self.why = f"No tones: {name} says '{(said or ['nothing'])[-1][:80]}'."
+            self.why = tr("No tones: {name} says '{said}'.", name=name, said=(said or ["nothing"])[-1][:80])
             self._player = None
             self.silent.emit(self.why)
 

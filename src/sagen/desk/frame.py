@@ -11,6 +11,7 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from sagen.desk.sizes import HEADER_HEIGHT, LEAST_SIZE, PANES, SIZE
+from sagen.model.language import tr
 
 
 class MainWindow(QMainWindow):
@@ -32,7 +33,7 @@ class MainWindow(QMainWindow):
     def __getattr__(self, name: str):
         shell = self.__dict__.get("shell")
         if shell is None:
-            raise AttributeError(f"the window is bare yet: {name}")
+            raise AttributeError(tr("the window is bare yet: {name}", name=name))
         return getattr(shell, name)
 
     def fit_screen(self) -> None:

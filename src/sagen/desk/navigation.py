@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QStackedWidget
 
 from sagen.desk.actions import bind
 from sagen.desk.pages import Page, make_page
+from sagen.model.language import tr
 from sagen.model.trail import CaptureEntry
 
 if TYPE_CHECKING:
@@ -51,7 +52,7 @@ class BenchNavigation(QObject):
     def show_with_job(self, name: str) -> Page | None:
         """A page that is about the open job; without one, it is said."""
         if self._ports.workspace.job is None:
-            self._ports.message.say("Open a job first.")
+            self._ports.message.say(tr("Open a job first."))
             return None
         page = self.show_page(name)
         if name == "card":

@@ -26,6 +26,7 @@ from sagen.desk.sizes import HEADER_HEIGHT
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
+from sagen.model.language import lowered, tr
 
 MOST_TOLD = 300  #: lines that are remembered
 
@@ -42,7 +43,7 @@ class Message(QWidget):
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.close_button = QToolButton()
-        self.close_button.setAccessibleName("Close the message")
+        self.close_button.setAccessibleName(tr("Close the message"))
         row.addWidget(self.text, 1)
         row.addWidget(self.close_button)
         self.close_button.clicked.connect(self.hide)
@@ -67,10 +68,10 @@ class RecordingChip(QWidget):
         row.setSpacing(4)
         self.open, self.stop = QPushButton(), QToolButton()
         self.open.setObjectName("recording")
-        self.open.setToolTip("Show it on the live page of its job")
+        self.open.setToolTip(tr("Show it on the live page of its job"))
         self.open.setMinimumWidth(80)
-        self.stop.setText("Stop")
-        self.stop.setToolTip("End the recording; it stays until it is kept or discarded")
+        self.stop.setText(tr("Stop"))
+        self.stop.setToolTip(tr("End the recording; it stays until it is kept or discarded"))
         row.addWidget(self.open)
         row.addWidget(self.stop)
         self.hide()
@@ -82,8 +83,8 @@ class RecordingChip(QWidget):
             return
         last = recordings[-1]
         minutes, seconds = divmod(int(last.seconds), 60)
-        more = f" and {len(recordings) - 1} more" if len(recordings) > 1 else ""
-        what = "Recording" if last.running else "Recorded, not kept:"
+        more = tr(" and {recordings} more", recordings=len(recordings) - 1) if len(recordings) > 1 else ""
+        what = tr("Recording") if last.running else tr("Recorded, not kept:")
         self.open.setText(f"{what} {minutes}:{seconds:02d}, {last.machine[:24]}{more}".replace("&", "&&"))
         self.stop.setVisible(last.running)
         self.show()
@@ -135,7 +136,7 @@ class Header(QWidget):
         row.setSpacing(6)
         self.job_button = JobButton("Sagen")
         self.job_button.setObjectName("job")
-        self.job_button.setToolTip(with_key("Open the job log", "job log"))
+        self.job_button.setToolTip(with_key(tr("Open the job log"), tr("job log")))
         self.job_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         row.addWidget(self.job_button, 1)
         self.progress_text = Label()
@@ -146,35 +147,39 @@ class Header(QWidget):
         self.progress.setFixedWidth(110)
         self.progress.setTextVisible(False)
         self.stop = QToolButton()
-        self.stop.setText("Stop")
+        self.stop.setText(tr("Stop"))
         for item in (self.progress_text, self.progress, self.stop):
             row.addWidget(item)
             item.hide()
         self.recording = RecordingChip()
         row.addWidget(self.recording)
-        self.capture_button = QPushButton(" Capture")
-        self.capture_button.setToolTip(with_key("Bring a file in, or drop one on the window", "bring a capture in"))
-        self.meter_button = QPushButton(" Meter")
-        self.meter_button.setToolTip(with_key("The circuit, its probe points and a reading", "circuit and meter"))
-        self.report_button = QPushButton(" Print")
-        self.report_button.setToolTip(with_key("The finding, and the pages of the whole job", "printed pages"))
+        self.capture_button = QPushButton(tr(" Capture"))
+        self.capture_button.setToolTip(
+            with_key(tr("Bring a file in, or drop one on the window"), tr("bring a capture in"))
+        )
+        self.meter_button = QPushButton(tr(" Meter"))
+        self.meter_button.setToolTip(
+            with_key(tr("The circuit, its probe points and a reading"), tr("circuit and meter"))
+        )
+        self.report_button = QPushButton(tr(" Print"))
+        self.report_button.setToolTip(with_key(tr("The finding, and the pages of the whole job"), tr("printed pages")))
         self.undo_button, self.redo_button, self.look_button = QToolButton(), QToolButton(), QToolButton()
         #: on a narrow screen the panes beside the bench are folded behind these
         self.side_buttons: dict[str, QToolButton] = {}
-        for side, words in (("trail", "Trail"), ("suspects", "Next check")):
+        for side, words in (("trail", tr("Trail")), ("suspects", tr("Next check"))):
             button = QToolButton()
             button.setText(words)
             button.setCheckable(True)
-            button.setToolTip(with_key(f"Show or fold: {words.lower()}", "next pane"))
+            button.setToolTip(with_key(tr("Show or fold: {words}", words=lowered(words)), tr("next pane")))
             button.hide()
             self.side_buttons[side] = button
         self.more_button = QToolButton()
-        self.more_button.setText("More")
-        self.more_button.setToolTip("Instruments, watched folders, practice, the log")
+        self.more_button.setText(tr("More"))
+        self.more_button.setToolTip(tr("Instruments, watched folders, practice, the log"))
         self.more_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.more_button.hide()
-        self.look_button.setAccessibleName("Light or dark")
-        self.look_button.setToolTip(with_key("Light or dark", "light or dark"))
+        self.look_button.setAccessibleName(tr("Light or dark"))
+        self.look_button.setToolTip(with_key(tr("Light or dark"), tr("light or dark")))
         for each in (
             *self.side_buttons.values(),
             self.capture_button,
@@ -221,9 +226,11 @@ class Header(QWidget):
 
     def show_steps(self, undo: str | None, redo: str | None) -> None:
         """What undo and redo would do."""
-        for button, text, word in ((self.undo_button, undo, "Undo"), (self.redo_button, redo, "Redo")):
+        for button, text, word in ((self.undo_button, undo, tr("Undo")), (self.redo_button, redo, tr("Redo"))):
             button.setEnabled(text is not None)
-            button.setToolTip(with_key(f"{word}: {text}", word.lower()) if text else f"Nothing to {word.lower()}")
+            button.setToolTip(
+                with_key(f"{word}: {text}", lowered(word)) if text else tr("Nothing to {word}", word=lowered(word))
+            )
             button.setAccessibleName(word)
 
 
@@ -240,10 +247,10 @@ class Bench(QWidget):
         layout.addWidget(self.message)
         self.stack = PageStack()
         self.start = QWidget()
-        self.start_text = Label("Opening the job log")
+        self.start_text = Label(tr("Opening the job log"))
         self.start_text.setObjectName("quiet")
         self.start_text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.start_button = QPushButton("Bring a capture in")
+        self.start_button = QPushButton(tr("Bring a capture in"))
         self.start_button.setObjectName("first")
         self.start_button.hide()
         inside = QVBoxLayout(self.start)
@@ -258,10 +265,12 @@ class Bench(QWidget):
     def show_empty(self, captures: int = 0) -> None:
         """No capture on the bench: say how to get one."""
         self.start_text.setText(
-            "Open a capture of the trail to see it here,\nor drop a recorder's file anywhere on this window."
+            tr("Open a capture of the trail to see it here,\nor drop a recorder's file anywhere on this window.")
             if captures
-            else "Nothing on the bench yet.\n\nDo a check from the right, enter a meter reading,\n"
-            "or drop a recorder's file anywhere on this window."
+            else tr(
+                "Nothing on the bench yet.\n\nDo a check from the right, enter a meter reading,\nor drop a "
+                "recorder's file anywhere on this window."
+            )
         )
         self.start_button.show()
         self.stack.setCurrentWidget(self.start)

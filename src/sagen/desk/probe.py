@@ -26,6 +26,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.meter.steady import Steady
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
 from sagen.model.typed import is_over_range, typed_figure
 from sagen.model.vocabulary import Judged, Quantity
@@ -56,7 +57,7 @@ class ProbeWindow(QWidget):
         self.keys = {name: str(settings.value(f"probe/{name}", key)) for name, (_, key) in FOOT_KEYS.items()}
         self.ear.volume = remembered_volume(settings) / 100
         self.ear.muted = str(settings.value("live/tones", "on")) != "on"
-        self.setWindowTitle("Probe mode \u2013 Sagen")
+        self.setWindowTitle(tr("Probe mode – Sagen"))
         self.setObjectName("pane")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -75,9 +76,9 @@ class ProbeWindow(QWidget):
         self.source = Label(name="quiet")
         head.addWidget(self.source)
         for words, tip, action in (
-            ("Keys", "Which keys a foot switch or a remote sends", self.choose_keys),
-            ("Before", "", lambda: self.go(-1)), ("Next", "Without a reading", lambda: self.go(1)),
-            ("Close", "Esc", self.close),
+            (tr("Keys"), tr("Which keys a foot switch or a remote sends"), self.choose_keys),
+            (tr("Before"), "", lambda: self.go(-1)), (tr("Next"), tr("Without a reading"), lambda: self.go(1)),
+            (tr("Close"), "Esc", self.close),
         ):  # fmt: skip
             button = QPushButton(words)
             button.setToolTip(tip)
@@ -97,13 +98,13 @@ class ProbeWindow(QWidget):
         side = QVBoxLayout()
         side.addStretch(1)
         self.expect, self.value, self.verdict = Label(name="near", wrap=True), Label(name="probe"), Label(name="far")
-        self.value.setAccessibleName("Reading")
+        self.value.setAccessibleName(tr("Reading"))
         self.value.setMinimumWidth(430)
         for item in (self.expect, self.value, self.verdict):
             side.addWidget(item)
         self.line = FigureLine()
-        self.line.setPlaceholderText("type what the meter shows, Enter")
-        self.line.setAccessibleName("Reading, typed")
+        self.line.setPlaceholderText(tr("type what the meter shows, Enter"))
+        self.line.setAccessibleName(tr("Reading, typed"))
         self.line.setFont(theme.font(20))
         self.line.textChanged.connect(self._typed)
         side.addWidget(self.line)
@@ -120,7 +121,7 @@ class ProbeWindow(QWidget):
         workspace, instruments = self.workspace, self.instruments
         job, circuit, self.why_not = workspace.job, workspace.circuit, workspace.why_not_turned
         self.job_id = job.id
-        self.count.setText("Gathering the steps.")
+        self.count.setText(tr("Gathering the steps."))
         self.showMaximized()
 
         def work(_task):
@@ -144,9 +145,9 @@ class ProbeWindow(QWidget):
                 self._let_go()
                 return
             self.source.setText(
-                f"{self._meter.link.address}: what stays steady is taken by itself"
+                tr("{address}: what stays steady is taken by itself", address=self._meter.link.address)
                 if self._meter
-                else why or "No meter on the wire"
+                else why or tr("No meter on the wire")
             )
             self.view.show_circuit(self.spec, {}, card_circuit(self.card, self.name, self.spec))
             self.show_step()
@@ -187,13 +188,13 @@ class ProbeWindow(QWidget):
         if step is None:
             self._finished()
             return
-        self.count.setText(f"Step {self.at + 1} of {number}")
+        self.count.setText(tr("Step {at} of {number}", at=self.at + 1, number=number))
         self.where.setText(step.where)
         self.what.setText(step.text)
-        self.expect.setText(f"Sound: {step.expect}")
+        self.expect.setText(tr("Sound: {expect}", expect=step.expect))
         self.value.setText("–")
         # What must not be done stands at every step: somebody may be at the key.
-        cautions = "Mind: " + " ".join(step.cautions) if step.cautions else ""
+        cautions = tr("Mind: ") + " ".join(step.cautions) if step.cautions else ""
         self.mind.setText("\n".join(filter(None, (self.why_not, cautions))))
         self.mind.setVisible(bool(self.mind.text()))
         self.view.choose(step.point)
@@ -210,10 +211,14 @@ class ProbeWindow(QWidget):
 
     def _finished(self) -> None:
         out = [item for item in self.taken.values() if item.judged == Judged.OUTSIDE]
-        self.count.setText("Every step is through" if self.steps else "There is nothing to measure on this circuit")
-        told = f"{len(self.taken)} readings are on the trail" if self.taken else "No reading was taken"
-        self.where.setText(told + (f", {len(out)} outside." if out else "."))
-        self.what.setText("Close with Esc: the suspects are weighed anew.")
+        self.count.setText(
+            tr("Every step is through") if self.steps else tr("There is nothing to measure on this circuit")
+        )
+        told = (
+            tr("{taken} readings are on the trail", taken=len(self.taken)) if self.taken else tr("No reading was taken")
+        )
+        self.where.setText(told + (tr(", {out} outside.", out=len(out)) if out else "."))
+        self.what.setText(tr("Close with Esc: the suspects are weighed anew."))
         self.expect.setText("")
         self.value.setText("")
         self.mind.hide()
@@ -241,7 +246,7 @@ class ProbeWindow(QWidget):
             if self._gone:
                 self._let_go()
                 return
-            self.source.setText(f"{why[:100]}; type the reading, or it goes on when the meter is back")
+            self.source.setText(tr("{why}; type the reading, or it goes on when the meter is back", why=why[:100]))
             QTimer.singleShot(1500, self, self._meter_back)
 
         self.workspace.compute(lambda _task: meter.read(step.point, step.state), show, failed, queue=Queue.INSTRUMENTS)
@@ -252,7 +257,7 @@ class ProbeWindow(QWidget):
         meter = self._meter
 
         def done(_) -> None:
-            self.source.setText(f"{meter.link.address}: back again")
+            self.source.setText(tr("{address}: back again", address=meter.link.address))
             self._ask_meter()
 
         def failed(_why: str) -> None:
@@ -297,7 +302,7 @@ class ProbeWindow(QWidget):
             if not low <= value <= high:
                 raise ValueError
         except ValueError:
-            self._verdict("", f"'{text[:16]}' is no reading of this point")
+            self._verdict("", tr("'{text}' is no reading of this point", text=text[:16]))
             return
         self._take(value, False, text)
 
@@ -306,7 +311,7 @@ class ProbeWindow(QWidget):
         if step is None:
             return
         unit = "Ω" if step.quantity == Quantity.OHMS else "V"
-        shown = "over range" if over else f"{typed or f'{value:.4g}'} {unit}"
+        shown = tr("over range") if over else f"{typed or f'{value:.4g}'} {unit}"
         entry = ReadingEntry(
             step.quantity, step.point, step.state, OVER_RANGE_OHM if over else value, shown=shown, circuit=self.name
         )
@@ -326,10 +331,16 @@ class ProbeWindow(QWidget):
     def _show_taken(self, made: ReadingEntry) -> None:
         self.value.setText(said(made.value, made.reading, made.shown == "over range"))
         if made.judged is None:
-            self._verdict("", "Taken")
+            self._verdict("", tr("Taken"))
             return
         words = JUDGED[made.judged]
-        by = " by the model" if made.against == BY_MODEL else f" by {made.against}" if made.against else ""
+        by = (
+            tr(" by the model")
+            if made.against == BY_MODEL
+            else tr(" by {against}", against=made.against)
+            if made.against
+            else ""
+        )
         self._verdict(str(made.judged), words[:1].upper() + words[1:] + by)
 
     def _verdict(self, verdict: str, words: str) -> None:

@@ -6,11 +6,12 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QFormLayout, QKeySequenceEdit, QLineEdit, QWidget
 
 from sagen.desk.forms.base import Form
+from sagen.model.language import tr
 from sagen.model.vocabulary import Quantity
 
 #: what a foot switch or a remote does, and with which key at first
 FOOT_KEYS = {
-    "take": ("Take the reading", "Space"), "next": ("Next step", "PgDown"), "before": ("Step before", "PgUp"),
+    "take": (tr("Take the reading"), "Space"), "next": (tr("Next step"), "PgDown"), "before": (tr("Step before"), "PgUp"),
 }  # fmt: skip
 
 
@@ -18,7 +19,7 @@ class ProbeKeysForm(Form):
     """Which keys a foot switch or a remote sends."""
 
     def __init__(self, keys: dict[str, str], parent: QWidget | None = None):
-        super().__init__("Keys of probe mode", "Use these", parent)
+        super().__init__(tr("Keys of probe mode"), tr("Use these"), parent)
         self.fields.setRowWrapPolicy(QFormLayout.RowWrapPolicy.DontWrapRows)
         self.edits = {}
         for name, (words, _) in FOOT_KEYS.items():
@@ -46,6 +47,10 @@ def said(value: float, quantity: str, over: bool) -> str:
         return "OL"
     if quantity == Quantity.OHMS:
         return (
-            f"{value / 1e6:.3g} MΩ" if value >= 1e6 else f"{value / 1e3:.4g} kΩ" if value >= 1e3 else f"{value:.4g} Ω"
+            tr("{value:.3g} MΩ", value=value / 1e6)
+            if value >= 1e6
+            else tr("{value:.4g} kΩ", value=value / 1e3)
+            if value >= 1e3
+            else tr("{value:.4g} Ω", value=value)
         )
-    return f"{1e3 * value:.0f} mV" if abs(value) < 0.1 else f"{value:.2f} V"
+    return tr("{value:.0f} mV", value=1e3 * value) if abs(value) < 0.1 else tr("{value:.2f} V", value=value)

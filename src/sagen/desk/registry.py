@@ -8,6 +8,8 @@ from collections.abc import Callable
 from importlib import import_module
 from typing import TYPE_CHECKING
 
+from sagen.model.language import tr
+
 if TYPE_CHECKING:
     from sagen.desk.ports import Ports
 
@@ -59,4 +61,4 @@ def _function(name: str) -> Callable:
     try:
         return getattr(import_module(f"{ROOM}.{module}"), function)
     except (ModuleNotFoundError, AttributeError) as error:
-        raise KeyError(f"there is no command {name}") from error
+        raise KeyError(tr("there is no command {name}", name=name)) from error

@@ -23,6 +23,7 @@ from sagen.desk.theme import theme
 from sagen.desk.way import JobWay
 from sagen.desk.window_actions import ACTIONS, KEYS_OF, WATCHED, WAY
 from sagen.desk.workspace import DeskWorkspace
+from sagen.model.language import tr
 
 #: what is made ready once the log is open: modules, then pages
 READY = (
@@ -156,26 +157,28 @@ class Shell:
             }
         )  # fmt: skip
         show = [
-            ("Settings\tCtrl+,", run("view.show_page", "settings")),
-            ("Guide\tF1", run("view.show_guide")),
-            ("What happened today\tF4", run("view.show_said")),
-            *((f"Watch a folder for {what}", run("instruments.watch", what)) for what in WATCHED),
-            ("Instruments", run("instruments.choose")),
+            (tr("Settings\tCtrl+,"), run("view.show_page", "settings")),
+            (tr("Guide\tF1"), run("view.show_guide")),
+            (tr("What happened today\tF4"), run("view.show_said")),
+            *((tr("Watch a folder for {what}", what=what), run("instruments.watch", what)) for what in WATCHED),
+            (tr("Instruments"), run("instruments.choose")),
             (
-                "Practice",
+                tr("Practice"),
                 (
-                    ("Lessons and machines to practise on", run("practice.begin")),
-                    ("What it was, and how it went", run("practice.debrief")),
-                    ("A case of this job, for others to practise on", run("practice.hand_over")),
+                    (tr("Lessons and machines to practise on"), run("practice.begin")),
+                    (tr("What it was, and how it went"), run("practice.debrief")),
+                    (tr("A case of this job, for others to practise on"), run("practice.hand_over")),
                 ),
             ),
-            ("Job and log", tuple((words, run(command)) for words, command in logs.LOG_COMMANDS)),
+            (tr("Job and log"), tuple((words, run(command)) for words, command in logs.LOG_COMMANDS)),
         ]
         show += [(name.replace("_", " ").capitalize(), run("view.show_page", name)) for name in added_pages()]
         self.header.offer(tuple(show))
         ports.watched.resume()
         if workspace.log.is_shared and not (workspace.log.author.author or workspace.log.author.bay):
-            self.message.say("Others work on this log, too: say who writes here (More, Job and log, Who writes here).")
+            self.message.say(
+                tr("Others work on this log, too: say who writes here (More, Job and log, Who writes here).")
+            )
         QTimer.singleShot(0, self.window, lambda: self._make_ready(*READY))
         self._update_buttons()
 
@@ -203,7 +206,7 @@ class Shell:
     def _job_changed(self, job) -> None:
         self.trail.show_job(job)
         self.way.setVisible(job is not None)
-        name = job.machine if job else "Job log"
+        name = job.machine if job else tr("Job log")
         full = f" {name}" + (f"  \u2013  {job.owner}" if job and job.owner else "")
         self.header.job_button.setText(full.replace("&", "&&"))
         self.window.setWindowTitle(f"{name} \u2013 Sagen" + (" (demo)" if self.stand_in else ""))
@@ -372,7 +375,7 @@ class Shell:
             return True
         if not self._closing:
             self._closing = True
-            self.message.say("Closing as soon as what is being kept is kept.")
+            self.message.say(tr("Closing as soon as what is being kept is kept."))
             self._close_when_written()
         return False
 

@@ -11,13 +11,14 @@ from sagen.casework.watching import WatchedFolder
 from sagen.desk.window_actions import WATCHED
 from sagen.files.format_registry import capture_suffixes
 from sagen.files.photos import PHOTO_FILES
+from sagen.model.language import tr
 
 if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 SAID = {
-    "captures": "New captures in {} come to the bench by themselves; Enter keeps one.",
-    "photos": "New photos in {} go on the trail of the open job.",
+    "captures": tr("New captures in {} come to the bench by themselves; Enter keeps one."),
+    "photos": tr("New photos in {} go on the trail of the open job."),
 }
 
 

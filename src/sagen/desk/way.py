@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWid
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import plain_tip
+from sagen.model.language import tr
 from sagen.model.vocabulary import Leg
 
 if TYPE_CHECKING:
@@ -39,7 +40,7 @@ class Stage(QToolButton):
     def show_reached(self, said: str, done: bool) -> None:
         self.said, self.done = said, done
         name = str(self.leg)
-        self.setAccessibleName(f"{name}: {said}{', done' if done else ''}")
+        self.setAccessibleName(tr("{name}: {said}{done}", name=name, said=said, done=tr(", done") if done else ""))
         self.setToolTip(plain_tip(f"{name[:1].upper()}{name[1:]}: {said}"))
         self.update()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from sagen.desk.actions import Action, Hint
+from sagen.model.language import tr
 from sagen.model.vocabulary import EntryKind, Leg
 
 #: by command and its arguments the key that runs it
@@ -16,63 +17,63 @@ def _command(keys: str, words: str, name: str, *arguments) -> Action:
 
 
 ACTIONS = (
-    _command("Ctrl+J", "job log", "jobs.show_log"),
-    _command("Ctrl+N", "new job", "jobs.new"),
-    _command("Ctrl+O", "bring a capture in", "captures.choose"),
-    _command("Ctrl+M", "circuit and meter", "view.show_circuit"),
+    _command("Ctrl+J", tr("job log"), "jobs.show_log"),
+    _command("Ctrl+N", tr("new job"), "jobs.new"),
+    _command("Ctrl+O", tr("bring a capture in"), "captures.choose"),
+    _command("Ctrl+M", tr("circuit and meter"), "view.show_circuit"),
     _command("Ctrl+I", "live", "view.show_with_job", "live"),
-    _command("Ctrl+Shift+T", "the engine's modules", "view.show_with_job", "module"),
-    _command("Ctrl+Space", "probe mode", "instruments.probe"),
-    _command("Ctrl+Shift+P", "picture board", "view.show_with_job", "board"),
-    _command("Ctrl+Shift+B", "a sensor in the hand", "view.show_with_job", "tester"),
-    _command("Ctrl+P", "printed pages", "jobs.show_report"),
+    _command("Ctrl+Shift+T", tr("the engine's modules"), "view.show_with_job", "module"),
+    _command("Ctrl+Space", tr("probe mode"), "instruments.probe"),
+    _command("Ctrl+Shift+P", tr("picture board"), "view.show_with_job", "board"),
+    _command("Ctrl+Shift+B", tr("a sensor in the hand"), "view.show_with_job", "tester"),
+    _command("Ctrl+P", tr("printed pages"), "jobs.show_report"),
     _command("Ctrl+G", "plan", "view.show_with_job", "plan"),
-    _command("Ctrl+B", "machine card", "view.show_with_job", "card"),
-    _command("Ctrl+U", "taken apart, parts, also seen", "view.show_with_job", "work"),
+    _command("Ctrl+B", tr("machine card"), "view.show_with_job", "card"),
+    _command("Ctrl+U", tr("taken apart, parts, also seen"), "view.show_with_job", "work"),
     _command("Ctrl+H", "shelf", "view.show_page", "shelf"),
-    _command("Ctrl+Shift+V", "paste a photo", "photos.paste"),
-    _command("Ctrl+Y", "a reading by the card", "entries.add_value"),
-    _command("Ctrl+D", "do the check on the card", "view.do_shown_check"),
-    _command("Ctrl+Shift+D", "show another check", "view.another_check"),
-    _command("Ctrl+K", "put a code on the trail", "entries.add", EntryKind.CODE),
-    _command("Ctrl+R", "put a repair on the trail", "entries.add", EntryKind.REPAIR),
+    _command("Ctrl+Shift+V", tr("paste a photo"), "photos.paste"),
+    _command("Ctrl+Y", tr("a reading by the card"), "entries.add_value"),
+    _command("Ctrl+D", tr("do the check on the card"), "view.do_shown_check"),
+    _command("Ctrl+Shift+D", tr("show another check"), "view.another_check"),
+    _command("Ctrl+K", tr("put a code on the trail"), "entries.add", EntryKind.CODE),
+    _command("Ctrl+R", tr("put a repair on the trail"), "entries.add", EntryKind.REPAIR),
     _command("Ctrl+E", "proof", "view.show_with_job", "proof"),
     _command("Ctrl+Z", "undo", "view.undo"),
     _command("Ctrl+Shift+Z", "redo", "view.redo"),
-    _command("Ctrl+Shift+R", "the shop's own record weighs in, or not", "view.toggle_record"),
-    _command("F2", "correct the chosen entry", "entries.correct_chosen"),
-    _command("F4", "what happened today", "view.show_said"),
-    _command("F6", "next pane", "view.next_pane"),
-    _command("Ctrl+L", "light or dark", "view.toggle_theme"),
+    _command("Ctrl+Shift+R", tr("the shop's own record weighs in, or not"), "view.toggle_record"),
+    _command("F2", tr("correct the chosen entry"), "entries.correct_chosen"),
+    _command("F4", tr("what happened today"), "view.show_said"),
+    _command("F6", tr("next pane"), "view.next_pane"),
+    _command("Ctrl+L", tr("light or dark"), "view.toggle_theme"),
     _command("Ctrl+,", "settings", "view.show_page", "settings"),
-    _command("F1", "the guide to this page", "view.show_guide"),
-    _command("Shift+F1", "these keys", "view.show_keys"),
+    _command("F1", tr("the guide to this page"), "view.show_guide"),
+    _command("Shift+F1", tr("these keys"), "view.show_keys"),
     _command("Ctrl+Q", "close", "view.close"),
 )
 WATCHED = ("captures", "photos")  #: what a folder can be watched for
 #: by stage of a job's way what can be done there: words, and the command with its arguments
 WAY = {
     Leg.CAME_IN: (
-        ("A complaint or another entry", "entries.add", EntryKind.COMPLAINT), ("A trouble code", "entries.add", EntryKind.CODE),
-        ("Machine card", "view.show_with_job", "card"), ("Module: codes and values", "view.show_with_job", "module"),
+        (tr("A complaint or another entry"), "entries.add", EntryKind.COMPLAINT), (tr("A trouble code"), "entries.add", EntryKind.CODE),
+        (tr("Machine card"), "view.show_with_job", "card"), (tr("Module: codes and values"), "view.show_with_job", "module"),
     ),
     Leg.MEASURED: (
-        ("Circuit and meter", "view.show_circuit"), ("Bring a capture in", "captures.choose"),
-        ("Live", "view.show_with_job", "live"), ("Probe mode", "instruments.probe"),
-        ("Picture board: which looks like yours?", "view.show_with_job", "board"),
-        ("How it cranks, by its sound", "captures.hear"), ("A reading by the card", "entries.add_value"), ("Sensor in the hand", "view.show_with_job", "tester"),
+        (tr("Circuit and meter"), "view.show_circuit"), (tr("Bring a capture in"), "captures.choose"),
+        (tr("Live"), "view.show_with_job", "live"), (tr("Probe mode"), "instruments.probe"),
+        (tr("Picture board: which looks like yours?"), "view.show_with_job", "board"),
+        (tr("How it cranks, by its sound"), "captures.hear"), (tr("A reading by the card"), "entries.add_value"), (tr("Sensor in the hand"), "view.show_with_job", "tester"),
     ),
     Leg.FOUND: (
-        ("Plan", "view.show_with_job", "plan"), ("The check on the card", "view.do_shown_check"),
-        ("Known-good ones on the shelf", "view.show_page", "shelf"),
+        (tr("Plan"), "view.show_with_job", "plan"), (tr("The check on the card"), "view.do_shown_check"),
+        (tr("Known-good ones on the shelf"), "view.show_page", "shelf"),
     ),
     Leg.DONE: (
-        ("A repair", "entries.add", EntryKind.REPAIR), ("Taken apart, parts, also seen", "view.show_with_job", "work"),
+        (tr("A repair"), "entries.add", EntryKind.REPAIR), (tr("Taken apart, parts, also seen"), "view.show_with_job", "work"),
     ),
-    Leg.PROVEN: (("Proof", "view.show_with_job", "proof"),),
-    Leg.PAPERS: (("Printed pages", "jobs.show_report"),),
+    Leg.PROVEN: ((tr("Proof"), "view.show_with_job", "proof"),),
+    Leg.PAPERS: ((tr("Printed pages"), "jobs.show_report"),),
 }  # fmt: skip
-TRAIL_HINTS = (Hint("Enter", "open an entry of the trail"), Hint("Del", "withdraw or restore it"))
+TRAIL_HINTS = (Hint(tr("Enter"), tr("open an entry of the trail")), Hint("Del", tr("withdraw or restore it")))
 _KEYS = {action.words: action.keys for action in ACTIONS}
 
 

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from sagen.model.extensions import load_extensions
+from sagen.model.language import tr
 from sagen.model.vocabulary import CHOSEN_GEAR, Gear, Strategy
 
 if TYPE_CHECKING:
@@ -77,7 +78,7 @@ class DeskWorkspace(QObject):
             return getattr(core, name)
         if name in NOTHING_OPEN:
             return NOTHING_OPEN[name]
-        raise AttributeError(f"no log is open yet: {name}")
+        raise AttributeError(tr("no log is open yet: {name}", name=name))
 
     def __setattr__(self, name: str, value) -> None:
         if name in ("circuit", "opened") and self.core is not None:
@@ -92,8 +93,10 @@ class DeskWorkspace(QObject):
         # Extensions may bring pages: whatever imports Qt is imported on the interface thread.
         load_extensions()
         self._opening += 1
-        self.working.emit("Opening the job log", 0.0)
-        told = Opening(told=lambda share: self._posted.emit(lambda: self.working.emit("Opening the job log", share)))
+        self.working.emit(tr("Opening the job log"), 0.0)
+        told = Opening(
+            told=lambda share: self._posted.emit(lambda: self.working.emit(tr("Opening the job log"), share))
+        )
 
         def work() -> None:
             try:

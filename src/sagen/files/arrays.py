@@ -10,6 +10,7 @@ import numpy as np
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 from sagen.model.units import sampled_unit, seconds_of
 
 FEWEST_SAMPLES = 16
@@ -59,14 +60,14 @@ def even_grid(
         raise CaptureFileError(f"{where(row)}: {message}")
 
     if not np.isfinite(times).all():
-        fail("a time is not a number", int(np.flatnonzero(~np.isfinite(times))[0]))
+        fail(tr("a time is not a number"), int(np.flatnonzero(~np.isfinite(times))[0]))
     steps = np.diff(times)
     back = np.flatnonzero(steps < 0)
     if len(back):
-        fail("time runs backwards here", int(back[0]) + 1)
+        fail(tr("time runs backwards here"), int(back[0]) + 1)
     span = times[-1] - times[0]
     if span <= 0:
-        raise CaptureFileError("time stands still: all samples bear the same time")
+        raise CaptureFileError(tr("time stands still: all samples bear the same time"))
     interval = span / (len(times) - 1)
     if (steps == 0).any():
         found = _coarse_stamps(times, columns, notes, where)
@@ -87,7 +88,8 @@ def even_grid(
     lost = float(steps[gaps].sum())
     if len(gaps) and (len(gaps) > MOST_HOLES or lost > MOST_LOST_SHARE * span):
         fail(
-            f"the recording has a hole here, {lost:.4g} s are missing in all: more than was recorded", int(gaps[0]) + 1
+            tr("the recording has a hole here, {lost:.4g} s are missing in all: more than was recorded", lost=lost),
+            int(gaps[0]) + 1,
         )
     # The interval of what was recorded, holes left out.
     interval = (span - lost) / (len(steps) - len(gaps)) if len(gaps) else usual
@@ -96,7 +98,7 @@ def even_grid(
     if len(grid) != len(times) or np.abs(grid - times).max() > JITTER * interval:
         moved = np.abs((times - times[0]) * sfreq - np.round((times - times[0]) * sfreq)).max() > JITTER
         if moved or not len(gaps):
-            notes.append("the samples were not evenly spaced and were laid on an even grid")
+            notes.append(tr("the samples were not evenly spaced and were laid on an even grid"))
     holes = []
     laid = [np.interp(grid, times, this_column).astype(np.float32) for this_column in columns]
     for gap in gaps:
@@ -109,11 +111,16 @@ def even_grid(
             item[first:stop] = column[gap]
         if len(holes) <= 3:
             notes.append(
-                f"nothing was recorded for {1000 * (stop - first) / sfreq:.3g} ms from {first / sfreq:.4f} s on "
-                f"({where(int(gap) + 1)}): nothing is measured across it"
+                tr(
+                    "nothing was recorded for {stop:.3g} ms from {first:.4f} s on ({gap}): nothing is measured "
+                    "across it",
+                    stop=1000 * (stop - first) / sfreq,
+                    first=first / sfreq,
+                    gap=where(int(gap) + 1),
+                )
             )
     if len(holes) > 3:
-        notes.append(f"and {len(holes) - 3} more such holes")
+        notes.append(tr("and {holes} more such holes", holes=len(holes) - 3))
     return sfreq, laid, tuple(holes)
 
 
@@ -165,11 +172,16 @@ def _coarse_stamps(
         out += int(missing)
         if len(holes) <= 3:
             notes.append(
-                f"nothing was recorded for about {1000 * missing * interval:.3g} ms from {holes[-1][0] * interval:.4f} s on "
-                f"({where(int(at))}): nothing is measured across it"
+                tr(
+                    "nothing was recorded for about {missing:.3g} ms from {holes:.4f} s on ({at}): nothing is "
+                    "measured across it",
+                    missing=1000 * missing * interval,
+                    holes=holes[-1][0] * interval,
+                    at=where(int(at)),
+                )
             )
     if len(holes) > 3:
-        notes.append(f"and {len(holes) - 3} more such holes")
+        notes.append(tr("and {holes} more such holes", holes=len(holes) - 3))
     missing = np.array([stop - begin for begin, stop in holes], np.int64)
     laid = [np.insert(column, np.repeat(starts, missing), np.repeat(column[starts - 1], missing)) for column in columns]
     return 1.0 / interval, laid, tuple(holes)
@@ -236,7 +248,7 @@ def capture_of(
     left = [key for key, row in rows.items() if len(row) != length]
     rows = {key: row for key, row in rows.items() if len(row) == length}
     if left:
-        notes.append(f"left out, of another length than the others: {', '.join(left[:5])}")
+        notes.append(tr("left out, of another length than the others: {left}", left=", ".join(left[:5])))
     named = [(key, values, units.get(key, "")) for key, values in rows.items()]
     return capture_at(name, times, named, sfreq=sfreq, notes=notes)
 
@@ -267,22 +279,32 @@ def capture_at(
     notes = list(notes or ())
     length = len(rows[0][1]) if rows else 0
     if not rows:
-        raise CaptureFileError("no channel was found: no row of numbers besides time")
+        raise CaptureFileError(tr("no channel was found: no row of numbers besides time"))
     if len(rows) > MOST_CHANNELS:
-        raise CaptureFileError(f"{len(rows)} channels; a capture has at most {MOST_CHANNELS}")
+        raise CaptureFileError(
+            tr("{rows} channels; a capture has at most {most_channels}", rows=len(rows), most_channels=MOST_CHANNELS)
+        )
     if length < FEWEST_SAMPLES:
-        raise CaptureFileError(f"only {length} samples; a capture needs at least {FEWEST_SAMPLES}")
+        raise CaptureFileError(
+            tr(
+                "only {length} samples; a capture needs at least {fewest_samples}",
+                length=length,
+                fewest_samples=FEWEST_SAMPLES,
+            )
+        )
     values = [item for _, item, _ in rows]
     holes: Holes = ()
     if times is not None:
         sfreq, values, holes = even_grid(times, values, notes)
     if sfreq is None:
         raise CaptureFileError(
-            "the file says neither the time of its samples nor their rate; add an array named 'time' (s) or a "
-            "number named 'sfreq' (Hz)"
+            tr(
+                "the file says neither the time of its samples nor their rate; add an array named 'time' (s) or a "
+                "number named 'sfreq' (Hz)"
+            )
         )
     if not 0.1 <= sfreq <= 1e10:
-        raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense")
+        raise CaptureFileError(tr("a sample rate of {sfreq:.3g} Hz makes no sense", sfreq=sfreq))
     channels = tuple(_channel(key, value, unit) for (key, _, unit), value in zip(rows, values, strict=True))
     return Capture(name, float(sfreq), channels, tuple(notes), holes)
 
@@ -310,7 +332,7 @@ def _channel(name: str, values: np.ndarray, unit: str) -> Channel:
         return Channel(name, np.ascontiguousarray(values, np.float32), si, factor)
     with np.errstate(over="ignore"):
         raw = np.ascontiguousarray(values, np.float32)
-    check_values(raw, lambda at: f"channel '{name[:60]}', sample {at + 1}")
+    check_values(raw, lambda at: tr("channel '{name}', sample {at}", name=name[:60], at=at + 1))
     return Channel(name, raw, si, factor)
 
 
@@ -324,5 +346,9 @@ def check_values(raw: np.ndarray, where: Callable[[int], str]) -> None:
     """
     if not max(-float(raw.min()), float(raw.max())) <= LARGEST_VALUE:
         at = int(np.flatnonzero(~(np.abs(raw) <= LARGEST_VALUE))[0])
-        what = f"{raw[at]:.3g} is no value of a recording" if np.isfinite(raw[at]) else "a value is not a finite number"
+        what = (
+            tr("{at:.3g} is no value of a recording", at=raw[at])
+            if np.isfinite(raw[at])
+            else tr("a value is not a finite number")
+        )
         raise CaptureFileError(f"{where(at)}: {what}")

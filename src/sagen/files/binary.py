@@ -15,6 +15,7 @@ from sagen.files.csv_dialect import spelled_out
 from sagen.files.numpy_file import read_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -34,7 +35,7 @@ def read_mat(path: Path) -> Capture:
     wanted, spent = [], Spent(path)
     for name, shape, kind in scipy.io.whosmat(path):
         if kind not in ("cell", "struct", "object", "char", "function", "opaque", "sparse"):
-            spent.claim(int(np.prod(shape, dtype=np.float64)) * 8, f"matrix '{name}'")
+            spent.claim(int(np.prod(shape, dtype=np.float64)) * 8, tr("matrix '{name}'", name=name))
             wanted.append(name)
     arrays = scipy.io.loadmat(path, variable_names=wanted, squeeze_me=False)
     return capture_of(path.name, {name: arrays[name] for name in wanted if np.isrealobj(arrays[name])})
@@ -60,15 +61,20 @@ def read_hdf5(path: Path) -> Capture:
                 continue  # a link back, or a second name of the same
             seen.add(address)
             if len(seen) > MOST_NAMES:
-                raise CaptureFileError(f"it holds more than {MOST_NAMES} groups and datasets; that is no recording")
+                raise CaptureFileError(
+                    tr(
+                        "it holds more than {most_names} groups and datasets; that is no recording",
+                        most_names=MOST_NAMES,
+                    )
+                )
             if isinstance(found, h5py.Group):
                 walk(found, depth + 1)
             elif isinstance(found, h5py.Dataset) and found.dtype.kind in "iufb" and found.ndim <= 2:
                 if found.external or found.is_virtual:
                     raise CaptureFileError(
-                        f"dataset '{name}' lies in another file; only files that hold all of it are read"
+                        tr("dataset '{name}' lies in another file; only files that hold all of it are read", name=name)
                     )
-                spent.claim(found.size * found.dtype.itemsize, f"dataset '{name}'")
+                spent.claim(found.size * found.dtype.itemsize, tr("dataset '{name}'", name=name))
                 key = name if name not in arrays else found.name.strip("/")
                 arrays[key] = found[()]
                 _note_rate(found.attrs, rate)
@@ -108,7 +114,7 @@ def read_mdf4(path: Path) -> Capture:
             picked = [(None, group, index) for index in sorted(members) if index != master]
             if picked:
                 cycles = int(file.groups[group].channel_group.cycles_nr)
-                spent.claim(cycles * 8 * len(picked), f"channel group {group + 1}")
+                spent.claim(cycles * 8 * len(picked), tr("channel group {group}", group=group + 1))
                 signals += file.select(picked, ignore_value2text_conversions=True)
     signals = [
         this_signal
@@ -116,7 +122,7 @@ def read_mdf4(path: Path) -> Capture:
         if this_signal.samples.dtype.kind in "iufb" and this_signal.samples.ndim == 1 and len(this_signal.samples) > 1
     ]
     if not signals:
-        raise CaptureFileError("the MDF4 file holds no channel of numbers")
+        raise CaptureFileError(tr("the MDF4 file holds no channel of numbers"))
     longest = max(signals, key=lambda this_signal: len(this_signal.samples))
     times, notes = longest.timestamps.astype(np.float64), []
     rows: list[tuple[str, np.ndarray, str]] = []
@@ -125,10 +131,22 @@ def read_mdf4(path: Path) -> Capture:
         samples = signal.samples
         if len(samples) != len(times) or not np.array_equal(signal.timestamps, longest.timestamps):
             samples = np.interp(times, signal.timestamps, samples).astype(np.float32)
-            notes.append(f"channel '{name}' was recorded at other times and laid on those of '{longest.name}'")
+            notes.append(
+                tr(
+                    "channel '{name}' was recorded at other times and laid on those of '{name_2}'",
+                    name=name,
+                    name_2=longest.name,
+                )
+            )
         count = sum(name == other for other, _, _ in rows)
         if count:
-            notes.append(f"another channel is called '{name}', too: this one is called '{name} ({count + 1})' here")
+            notes.append(
+                tr(
+                    "another channel is called '{name}', too: this one is called '{name} ({count})' here",
+                    name=name,
+                    count=count + 1,
+                )
+            )
             name = f"{name} ({count + 1})"
         rows.append((name, samples, signal.unit or ""))
     return capture_at(path.name, times - times[0], rows, notes=notes)
@@ -160,7 +178,10 @@ def _only_plain_formulas(file) -> None:
             formula = getattr(channel.conversion, "formula", None)
             if formula and not FORMULA.fullmatch(formula):
                 raise CaptureFileError(
-                    f"channel '{str(channel.name)[:40]}' is computed by a formula with more than + - * /, which is not read"
+                    tr(
+                        "channel '{name}' is computed by a formula with more than + - * /, which is not read",
+                        name=str(channel.name)[:40],
+                    )
                 )
 
 

@@ -8,6 +8,7 @@ from contextvars import ContextVar
 from pathlib import Path
 
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 
 #: bytes that a reader may fill whatever the file; and times the file's size, where that is less, but never below the third
 MOST_MEMORY, MULTIPLE, LEAST_MEMORY = 2 << 30, 40, 256 << 20
@@ -72,7 +73,12 @@ class Spent:
         self.bytes += max(int(size), 0)
         if self.bytes > self.most:
             raise CaptureFileError(
-                f"with {what[:60]} it would fill {said(self.bytes)} of memory; a file of its size may fill {said(self.most)}"
+                tr(
+                    "with {what} it would fill {bytes} of memory; a file of its size may fill {most}",
+                    what=what[:60],
+                    bytes=said(self.bytes),
+                    most=said(self.most),
+                )
             )
 
 

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.circuits import load_toml
 from sagen.model.errors import SagenError, SheetError, unknown_name
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.sheet import first_fault
@@ -58,7 +59,7 @@ def read_rows(path: str | Path) -> RowsRead:
         for a file that cannot be read, or has no such columns. A single bad row is told in `refused`.
     """
     path = Path(path)
-    text = read_small_text(path, "table of rows")
+    text = read_small_text(path, tr("table of rows"))
     head = text.partition("\n")[0]
     divider = max(",;\t", key=head.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=divider)
@@ -66,29 +67,31 @@ def read_rows(path: str | Path) -> RowsRead:
         names = [item.strip().lower() for item in next(reader, [])]
         for name in names:
             if name not in COLUMNS:
-                raise SheetError(f"{path.name}, line 1: {unknown_name('column', name, COLUMNS)}")
+                raise SheetError(tr("{name}, line 1: {it}", name=path.name, it=unknown_name("column", name, COLUMNS)))
         missing = [item for item in NEEDED if item not in names]
         if missing:
-            raise SheetError(f"{path.name}, line 1: the column {missing[0]} is missing")
+            raise SheetError(tr("{name}, line 1: the column {missing} is missing", name=path.name, missing=missing[0]))
         rows, refused = [], []
         for cells in reader:
             if not any(cell.strip() for cell in cells):
                 continue
             if len(rows) + len(refused) >= MOST_LINES:
-                raise SheetError(f"{path.name}: more than {MOST_LINES} rows")
+                raise SheetError(tr("{name}: more than {most_lines} rows", name=path.name, most_lines=MOST_LINES))
             try:
                 rows.append(_row(dict(zip(names, (cell.strip() for cell in cells), strict=False)), divider))
             except SagenError as error:
-                refused.append(f"line {reader.line_num}: {error}")
+                refused.append(tr("line {line_num}: {error}", line_num=reader.line_num, error=error))
     except csv.Error as error:
-        raise SheetError(f"{path.name}, line {reader.line_num}: {error}") from None
+        raise SheetError(
+            tr("{name}, line {line_num}: {error}", name=path.name, line_num=reader.line_num, error=error)
+        ) from None
     return RowsRead(tuple(rows), tuple(refused))
 
 
 def _row(cells: dict[str, str], divider: str) -> tuple[str, Published]:
     """One row as (circuit, value); raises SheetError."""
     if not cells.get("circuit"):
-        raise SheetError("the circuit is not named")
+        raise SheetError(tr("the circuit is not named"))
     between = [cells[name] for name in ("from", "to") if cells.get(name)]
     data: dict = {"between": between, "quantity": cells.get("quantity", "")}
     for key in ("state", "when", "maker"):
@@ -101,7 +104,7 @@ def _row(cells: dict[str, str], divider: str) -> tuple[str, Published]:
         try:
             data[key] = float(text.replace(",", ".") if divider != "," else text)
         except ValueError:
-            raise SheetError(f"{key}: '{text[:30]}' is not a number") from None
+            raise SheetError(tr("{key}: '{text}' is not a number", key=key, text=text[:30])) from None
     try:
         return cells["circuit"], Published.model_validate(data)
     except ValidationError as error:

@@ -11,6 +11,7 @@ from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import catalogue
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SheetError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.sheet import EngineSheet, first_fault
 from sagen.model.text import as_utf8
@@ -25,31 +26,37 @@ def load_toml(path: str | Path, what: str) -> dict:
     try:
         return tomllib.loads(text)
     except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
-        raise SheetError(f"{Path(path).name}: not well-formed TOML: {str(error)[:120]}") from None
+        raise SheetError(
+            tr("{name}: not well-formed TOML: {error}", name=Path(path).name, error=str(error)[:120])
+        ) from None
 
 
 def circuit_of(data: object, *, where: str) -> CircuitSpec:
     """Check a `[circuit]` table; raises SheetError."""
     if not isinstance(data, dict):
-        raise SheetError(f"{where}: [circuit] is missing or not a table")
+        raise SheetError(tr("{where}: [circuit] is missing or not a table", where=where))
     wheel = data.get("wheel")
     if isinstance(wheel, str) and wheel in catalogue():
         data = {**data, "wheel": str(catalogue()[wheel])}
     try:
         return CircuitSpec.model_validate(data)
     except ValidationError as error:
-        raise SheetError(f"{where}: in [circuit], {first_fault(error, CircuitSpec)}") from None
+        raise SheetError(
+            tr("{where}: in [circuit], {error}", where=where, error=first_fault(error, CircuitSpec))
+        ) from None
 
 
 def engine_of(data: object, *, where: str) -> EngineSheet:
     if data is None:
         return EngineSheet()
     if not isinstance(data, dict):
-        raise SheetError(f"{where}: [engine] is not a table")
+        raise SheetError(tr("{where}: [engine] is not a table", where=where))
     try:
         return EngineSheet.model_validate(data)
     except ValidationError as error:
-        raise SheetError(f"{where}: in [engine], {first_fault(error, EngineSheet)}") from None
+        raise SheetError(
+            tr("{where}: in [engine], {error}", where=where, error=first_fault(error, EngineSheet))
+        ) from None
 
 
 def read_circuit(path: str | Path) -> tuple[EngineSheet, CircuitSpec]:

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 from sagen.model.units import SAMPLED, TIMES, hertz_of, sampled_unit, seconds_of, unit_of
 
 DELIMITERS = (";", "\t", ",", "|", r"\s+")
@@ -105,7 +106,7 @@ def decode(head: bytes) -> tuple[str, str]:
     if head.startswith((b"\xff\xfe", b"\xfe\xff")):
         return head.decode("utf-16", errors="replace"), "utf-16"
     if b"\x00" in head:
-        raise CaptureFileError("the file is not text")
+        raise CaptureFileError(tr("the file is not text"))
     if head.startswith(b"\xef\xbb\xbf"):
         return head.decode("utf-8-sig", errors="replace"), "utf-8-sig"
     try:
@@ -149,7 +150,10 @@ def find_dialect(head: bytes, *, whole: bool) -> Dialect:
     lines = lines[:MOST_LINES]
     if any(len(line) > LONGEST_LINE for line in lines):
         long = next(i for i, line in enumerate(lines, 1) if len(line) > LONGEST_LINE)
-        raise CaptureFileError(f"the line is longer than {LONGEST_LINE} characters; no table looks so", line=long)
+        raise CaptureFileError(
+            tr("the line is longer than {longest_line} characters; no table looks so", longest_line=LONGEST_LINE),
+            line=long,
+        )
     quoted = sum('"' in line for line in lines) > len(lines) // 2
     found = _found(lines, quoted, 0)
     # Some recorders write what they have to say of a capture in columns beside its samples.
@@ -160,10 +164,13 @@ def find_dialect(head: bytes, *, whole: bool) -> Dialect:
         left_out += 1
         found = _found(lines, quoted, left_out)
     if found is None:
-        raise CaptureFileError("no table of numbers was found in the file")
+        raise CaptureFileError(tr("no table of numbers was found in the file"))
     delimiter, decimal, start, width, _ = found
     if width > MOST_COLUMNS:
-        raise CaptureFileError(f"{width} columns; a capture has at most {MOST_COLUMNS}", line=start + 1)
+        raise CaptureFileError(
+            tr("{width} columns; a capture has at most {most_columns}", width=width, most_columns=MOST_COLUMNS),
+            line=start + 1,
+        )
     first = split(lines[start], delimiter)
     clock = bool(CLOCK.fullmatch(first[left_out]))
     if left_out:
@@ -302,7 +309,7 @@ def _unique(names: list[str]) -> list[str]:
     seen: dict[str, int] = {}
     out = []
     for index, name in enumerate(names):
-        name = name or f"column {index + 1}"
+        name = name or tr("column {index}", index=index + 1)
         seen[name] = seen.get(name, 0) + 1
         out.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
     return out

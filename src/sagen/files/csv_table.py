@@ -13,6 +13,7 @@ from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -109,16 +110,20 @@ def _with_blanks(path: Path, dialect: Dialect, notes: list[str]) -> list[np.ndar
         if len(wrong):
             row = int(wrong[0])
             raise CaptureFileError(
-                f"'{str(frame[i].iloc[row]).strip()[:40]}' is not a number", line=_line_of(dialect, row)
+                tr("'{row}' is not a number", row=str(frame[i].iloc[row]).strip()[:40]), line=_line_of(dialect, row)
             )
         columns.append(values)
     there = np.isfinite(columns).all(axis=0)
     if there.sum() < FEWEST_SAMPLES:
         raise CaptureFileError(
-            f"only {int(there.sum())} samples could be read; a capture needs at least {FEWEST_SAMPLES}"
+            tr(
+                "only {sum} samples could be read; a capture needs at least {fewest_samples}",
+                sum=int(there.sum()),
+                fewest_samples=FEWEST_SAMPLES,
+            )
         )
     if not there.all():
-        notes.append(f"{100 * np.mean(~there):.0f} % of the rows are blank: nothing is measured there")
+        notes.append(tr("{there:.0f} % of the rows are blank: nothing is measured there", there=100 * np.mean(~there)))
     return [column[there] for column in columns]
 
 
@@ -157,7 +162,7 @@ def _clock_seconds(column, dialect: Dialect) -> np.ndarray:
     wrong = np.flatnonzero(~np.isfinite(times))
     if len(wrong) and wrong[0] < len(times) - 1:
         row = int(wrong[0])
-        raise CaptureFileError(f"'{column.iloc[row][:40]}' is no time of day", line=_line_of(dialect, row))
+        raise CaptureFileError(tr("'{row}' is no time of day", row=column.iloc[row][:40]), line=_line_of(dialect, row))
     times = times[: len(times) - len(wrong)]
     days = np.concatenate([[0], np.cumsum(np.diff(times) < -43_200.0)])
     return times - times[0] + 86_400.0 * days
@@ -191,8 +196,10 @@ def _table(source, dialect: Dialect, types: object, skip: int):
 def _table_error(error: Exception) -> CaptureFileError:
     said = re.search(r"Expected (\d+) fields in line (\d+), saw (\d+)", str(error))
     if said:
-        return CaptureFileError(f"{said[3]} values where {said[1]} are expected", line=int(said[2]))
-    return CaptureFileError(f"the table cannot be read: {str(error).splitlines()[0]}")
+        return CaptureFileError(
+            tr("{said} values where {said_2} are expected", said=said[3], said_2=said[1]), line=int(said[2])
+        )
+    return CaptureFileError(tr("the table cannot be read: {error}", error=str(error).splitlines()[0]))
 
 
 BLANK = ("", "nan")  #: cells that hold nothing, in lower case
@@ -216,25 +223,25 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
         # The recorder was cut off within its last line.
         values, odd, cells = values[:-1], odd[:-1], cells.iloc[:-1]
         if "the last line was incomplete and is left out" not in notes:
-            notes.append("the last line was incomplete and is left out")
+            notes.append(tr("the last line was incomplete and is left out"))
     signs = cells.map(lambda item: OVER_RANGE.get(item, 0)).to_numpy(np.int8)
     blank = cells.isin(BLANK).to_numpy()
     wrong = np.flatnonzero((signs == 0) & ~blank)
     if len(wrong):
         row = int(odd[wrong[0]])
-        raise CaptureFileError(f"'{column.iloc[row][:40]}' is not a number", line=_line_of(dialect, row))
+        raise CaptureFileError(tr("'{row}' is not a number", row=column.iloc[row][:40]), line=_line_of(dialect, row))
     if blank.sum() > 0.01 * len(values):
         row = int(odd[np.flatnonzero(blank)[0]])
-        raise CaptureFileError("values are missing from here on, too many to go by", line=_line_of(dialect, row))
+        raise CaptureFileError(tr("values are missing from here on, too many to go by"), line=_line_of(dialect, row))
     sound = np.isfinite(values)
     if not sound.any():
-        raise CaptureFileError("a column holds no number at all", line=dialect.skip + 1)
+        raise CaptureFileError(tr("a column holds no number at all"), line=dialect.skip + 1)
     values[odd[signs > 0]] = values[sound].max()
     values[odd[signs < 0]] = values[sound].min()
     if blank.any():
         held = np.where(np.isfinite(values), np.arange(len(values)), 0)
         values = values[np.maximum.accumulate(held)]
-        notes.append(f"{int(blank.sum())} missing values hold the value before them")
+        notes.append(tr("{sum} missing values hold the value before them", sum=int(blank.sum())))
     return values, int(np.count_nonzero(signs))
 
 
@@ -248,7 +255,13 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
     if time is None and index is None and dialect.interval_s is None:
         time = _time_like(columns)
     if len(columns[0]) < FEWEST_SAMPLES:
-        raise CaptureFileError(f"only {len(columns[0])} samples; a capture needs at least {FEWEST_SAMPLES}")
+        raise CaptureFileError(
+            tr(
+                "only {columns} samples; a capture needs at least {fewest_samples}",
+                columns=len(columns[0]),
+                fewest_samples=FEWEST_SAMPLES,
+            )
+        )
     holes: Holes = ()
     if time is not None and not (dialect.interval_s and _only_counts(columns[time])):
         sfreq, columns, holes = _sampling(dialect, columns, time, notes)
@@ -256,26 +269,37 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
         sfreq = 1.0 / dialect.interval_s
     else:
         raise CaptureFileError(
-            "the file says neither the time of its samples nor the interval between them; "
-            "add a time column or a line such as 'interval: 20 us' above the table"
+            tr(
+                "the file says neither the time of its samples nor the interval between them; add a time column or a "
+                "line such as 'interval: 20 us' above the table"
+            )
         )
     if not 0.1 <= sfreq <= 1e10:
-        raise CaptureFileError(f"a sample rate of {sfreq:.3g} Hz makes no sense; is the time column right?")
+        raise CaptureFileError(
+            tr("a sample rate of {sfreq:.3g} Hz makes no sense; is the time column right?", sfreq=sfreq)
+        )
     channels, doubts = [], doubts_of(dialect.names)
     for i, values in enumerate(columns):
         if i in (time, index) or i in doubts.values():
             continue
-        check_values(values, lambda row: f"line {_line_of(dialect, row)}")
+        check_values(values, lambda row: tr("line {dialect}", dialect=_line_of(dialect, row)))
         unit, scale = dialect.value_unit(i)
         channels.append(
             Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])
         )
     if not channels:
-        raise CaptureFileError("the file holds only one column: there is a time, but no signal")
+        raise CaptureFileError(tr("the file holds only one column: there is a time, but no signal"))
     for channel, doubt in doubts.items():
         unit, scale = dialect.value_unit(channel)
         known = 2 * scale * float(np.median(np.abs(columns[doubt])))
-        notes.append(f"from a picture: {dialect.names[channel]} is known to about ± {known:.2g} {unit} at each sample")
+        notes.append(
+            tr(
+                "from a picture: {channel} is known to about ± {known:.2g} {unit} at each sample",
+                channel=dialect.names[channel],
+                known=known,
+                unit=unit,
+            )
+        )
     return Capture(name, float(sfreq), tuple(channels), tuple(notes), holes)
 
 
@@ -296,7 +320,7 @@ def _sampling(
 ) -> tuple[float, list[np.ndarray], Holes]:
     """Sample rate from a time column; uneven samples are laid on an even grid."""
     times = columns[time].astype(np.float64) * dialect.time_scale(time)
-    return even_grid(times, columns, notes, where=lambda row: f"line {_line_of(dialect, row)}")
+    return even_grid(times, columns, notes, where=lambda row: tr("line {dialect}", dialect=_line_of(dialect, row)))
 
 
 def column_name(name: str) -> str:

@@ -14,6 +14,7 @@ from sagen.files.sandbox import read_sandboxed, write_sandboxed
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
 from sagen.model.extensions import load_extensions
+from sagen.model.language import tr
 from sagen.model.text import as_utf8
 
 HEAD_BYTES = 1 << 16
@@ -71,14 +72,16 @@ class FormatRegistry:
         for known in self.all():
             if known.recognise(head):
                 return known
-        raise CaptureFileError("this is not a capture in a format that Sagen knows (" + self._names() + ")")
+        raise CaptureFileError(tr("this is not a capture in a format that Sagen knows (") + self._names() + ")")
 
     def writer_of(self, path: Path) -> Format:
         """The format that the suffix of a path names; raises CaptureFileError where none of that suffix can be written."""
         for known in self.all():
             if path.suffix.lower() in known.suffixes and known.write:
                 return known
-        raise CaptureFileError(f"cannot write '{path.suffix}' files; known are {self._names(written=True)}")
+        raise CaptureFileError(
+            tr("cannot write '{suffix}' files; known are {names}", suffix=path.suffix, names=self._names(written=True))
+        )
 
     def _names(self, *, written: bool = False) -> str:
         return ", ".join(known.name for known in self.all() if known.write or not written)
@@ -126,25 +129,27 @@ def read_capture(path: str | Path) -> Capture:
         if is_long(path):
             return read_long(path)
         if path.is_dir():
-            raise CaptureFileError("this is a folder, not a capture")
+            raise CaptureFileError(tr("this is a folder, not a capture"))
         if not path.is_file():
-            raise CaptureFileError("there is no such file" if not path.exists() else "this is not a plain file")
+            raise CaptureFileError(tr("there is no such file") if not path.exists() else tr("this is not a plain file"))
         size = path.stat().st_size
         if size == 0:
-            raise CaptureFileError("the file is empty")
+            raise CaptureFileError(tr("the file is empty"))
         if size > LARGEST_FILE:
-            raise CaptureFileError(f"the file is larger than {LARGEST_FILE >> 30} GiB")
+            raise CaptureFileError(tr("the file is larger than {largest_file} GiB", largest_file=LARGEST_FILE >> 30))
         with path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
         known = CAPTURES.reader_of(head)
         if known.fills * size > free_memory() // 2:
             filled = said(int(known.fills * size))
-            raise CaptureFileError(f"reading it would fill about {filled} of memory, more than half of what is free")
+            raise CaptureFileError(
+                tr("reading it would fill about {filled} of memory, more than half of what is free", filled=filled)
+            )
         return _named(known.read(path), path)
     except OSError as error:
-        raise CaptureFileError(f"cannot be opened: {error.strerror or error}") from error
+        raise CaptureFileError(tr("cannot be opened: {strerror}", strerror=error.strerror or error)) from error
     except MemoryError as error:
-        raise CaptureFileError("the file does not fit into this machine's memory") from error
+        raise CaptureFileError(tr("the file does not fit into this machine's memory")) from error
 
 
 def _named(capture: Capture, path: Path) -> Capture:

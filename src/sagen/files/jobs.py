@@ -11,6 +11,7 @@ from sagen.files.short_forms import SHORT, card_of, of_battery, record_of
 from sagen.kinds.kind import USUAL
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError, unknown_name
+from sagen.model.language import tr
 from sagen.model.sheet import EngineSheet
 from sagen.model.trail import (
     MOST_CODE,
@@ -68,7 +69,7 @@ class StoredForm(Record):
             or not isinstance(self.data, dict)
             or not isinstance(self.json, str)
         ):
-            raise ValueError("stored: a record is its kind, its version and a table of data")
+            raise ValueError(tr("stored: a record is its kind, its version and a table of data"))
 
 
 @dataclass(frozen=True)
@@ -153,8 +154,11 @@ def read_job(path: str | Path) -> JobFile:
         raise SheetError(f"{where}: {error}") from None
     rows = data.get("trail", [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
-        raise SheetError(f"{where}: trail must be tables, written [[trail]]")
-    trail = [entry_of(row, f"{where}: trail entry {number}") for number, row in enumerate(rows, start=1)]
+        raise SheetError(tr("{where}: trail must be tables, written [[trail]]", where=where))
+    trail = [
+        entry_of(row, tr("{where}: trail entry {number}", where=where, number=number))
+        for number, row in enumerate(rows, start=1)
+    ]
     several = circuits if len(circuits) > 1 else {}
     if "published" in data:
         card, circuits = card_of(data["published"], circuits, where)
@@ -162,7 +166,14 @@ def read_job(path: str | Path) -> JobFile:
         told.append(card)
     for number, each in enumerate(trail, start=1):
         if each.circuit and each.circuit not in circuits:
-            raise SheetError(f"{where}: trail entry {number}: {unknown_name('circuit', each.circuit, circuits)}")
+            raise SheetError(
+                tr(
+                    "{where}: trail entry {number}: {it}",
+                    where=where,
+                    number=number,
+                    it=unknown_name("circuit", each.circuit, circuits),
+                )
+            )
     # The first circuit is meant where none is named: only of several does a name say more.
     trail = [item if several or not item.circuit else replace(item, circuit="") for item in trail]
     told += [CircuitEntry(spec, circuit=name) for name, spec in several.items()]
@@ -179,13 +190,21 @@ def _circuits(data: object, codes: list[CodeEntry], where: str) -> tuple[dict[st
     """`[circuit]`, or several as `[[circuit]]` with a name each; and what was taken for granted of them."""
     rows = data if isinstance(data, list) else [data]
     if not rows or len(rows) > MOST_CIRCUITS:
-        raise SheetError(f"{where}: a job is about one circuit, or about up to {MOST_CIRCUITS}")
+        raise SheetError(
+            tr(
+                "{where}: a job is about one circuit, or about up to {most_circuits}",
+                where=where,
+                most_circuits=MOST_CIRCUITS,
+            )
+        )
     found: dict[str, CircuitSpec] = {}
     notes = []
     for number, row in enumerate(rows, start=1):
         name = row.get("name", "") if isinstance(row, dict) and isinstance(data, list) else ""
         if isinstance(data, list) and (not isinstance(name, str) or not name.strip() or name in found):
-            raise SheetError(f"{where}: circuit {number}: each of several has a name of its own")
+            raise SheetError(
+                tr("{where}: circuit {number}: each of several has a name of its own", where=where, number=number)
+            )
         table = {key: value for key, value in row.items() if key != "name"} if isinstance(row, dict) and name else row
         circuit = circuit_of(table, where=where)
         if "sensor" not in table:
@@ -198,7 +217,7 @@ def _circuits(data: object, codes: list[CodeEntry], where: str) -> tuple[dict[st
 def _list(data: dict, key: str, where: str) -> list[str]:
     values = data.get(key, [])
     if not isinstance(values, list) or not all(isinstance(value, str) for value in values):
-        raise SheetError(f"{where}: {key} must be a list of words")
+        raise SheetError(tr("{where}: {key} must be a list of words", where=where, key=key))
     return values
 
 
@@ -213,16 +232,18 @@ def _codes(data: dict, where: str) -> list[CodeEntry]:
     """Codes as words, or as tables with a status. One that cannot be a code is kept as it stands."""
     rows = data.get("codes", [])
     if not isinstance(rows, list):
-        raise SheetError(f"{where}: codes must be a list")
+        raise SheetError(tr("{where}: codes must be a list", where=where))
     out = []
     for row in rows:
         table = row if isinstance(row, dict) else {"code": row}
         for key in table:
             if key not in ("code", "status"):
-                raise SheetError(f"{where}: in codes, {unknown_name('key', key, ('code', 'status'))}")
+                raise SheetError(
+                    tr("{where}: in codes, {it}", where=where, it=unknown_name("key", key, ("code", "status")))
+                )
         text = table.get("code")
         if not isinstance(text, str) or not text.strip():
-            raise SheetError(f"{where}: codes must be a list of words, or of tables with a code")
+            raise SheetError(tr("{where}: codes must be a list of words, or of tables with a code", where=where))
         try:
             code = parse_code(text)
         except SagenError:
@@ -230,7 +251,7 @@ def _codes(data: dict, where: str) -> list[CodeEntry]:
         try:
             out.append(CodeEntry(code, status=table.get("status")))
         except ValueError as error:
-            raise SheetError(f"{where}: code {code}: {error}") from None
+            raise SheetError(tr("{where}: code {code}: {error}", where=where, code=code, error=error)) from None
     return out
 
 
@@ -243,7 +264,9 @@ def _engine(data: object, where: str) -> tuple[EngineSheet, EngineRuns | None]:
     try:
         runs = word(EngineRuns, runs, "runs")
     except ValueError:
-        raise SheetError(f'{where}: in [engine], runs must be true, false or "at times", not {said!r}') from None
+        raise SheetError(
+            tr('{where}: in [engine], runs must be true, false or "at times", not {said}', where=where, said=repr(said))
+        ) from None
     return engine_of({key: value for key, value in data.items() if key != "runs"}, where=where), runs
 
 
@@ -252,18 +275,27 @@ def _access(data: object, where: str) -> tuple[dict[str, float], tuple[str, ...]
     if data is None:
         return {}, ()
     if not isinstance(data, dict):
-        raise SheetError(f"{where}: [access] is not a table")
+        raise SheetError(tr("{where}: [access] is not a table", where=where))
     minutes, opened = {}, ()
     for key, value in data.items():
         if key == "open":
             if not isinstance(value, list):
-                raise SheetError(f"{where}: in [access], open must be a list of places")
-            opened = tuple(_words({"open": value}, "open", f"{where}: in [access]", Place))
+                raise SheetError(tr("{where}: in [access], open must be a list of places", where=where))
+            opened = tuple(_words({"open": value}, "open", tr("{where}: in [access]", where=where), Place))
             continue
         if key not in set(Place):
-            raise SheetError(f"{where}: in [access], {unknown_name('place', key, [*Place, 'open'])}")
+            raise SheetError(
+                tr("{where}: in [access], {it}", where=where, it=unknown_name("place", key, [*Place, "open"]))
+            )
         if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 100_000:
-            raise SheetError(f"{where}: in [access], {key}: {value!r} is not a number of minutes")
+            raise SheetError(
+                tr(
+                    "{where}: in [access], {key}: {value} is not a number of minutes",
+                    where=where,
+                    key=key,
+                    value=repr(value),
+                )
+            )
         minutes[key] = float(value)
     return minutes, opened
 
@@ -288,8 +320,11 @@ def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[Circui
     usual = usual or (SensorKind.HALL if circuit.wires == 3 and circuit.role != Role.KNOCK else USUAL[circuit.role])
     return (
         circuit.model_copy(update={"sensor": usual}),
-        f"The kind of sensor is not stated: taken as {SENSORS[usual]}, as is usual for such a circuit. "
-        "Count its wires, and state it.",
+        tr(
+            "The kind of sensor is not stated: taken as {usual}, as is usual for such a circuit. Count its wires, "
+            "and state it.",
+            usual=SENSORS[usual],
+        ),
     )
 
 
@@ -304,7 +339,7 @@ def entry_of(row: dict, where: str) -> Record:
             raise SheetError(f"{where}: {unknown_name('key', key, (kind, *keys, 'circuit'))}")
     circuit = row.get("circuit", "")
     if not isinstance(circuit, str):
-        raise SheetError(f"{where}: circuit must be a name")
+        raise SheetError(tr("{where}: circuit must be a name", where=where))
     if kind in SHORT or of_battery(row):
         try:
             return replace(record_of(kind, row), circuit=circuit)
@@ -320,7 +355,7 @@ def entry_of(row: dict, where: str) -> Record:
         data["done"] = [PROOF_WORDS.get(item, item) if isinstance(item, str) else item for item in words]
     if kind == "part_line":
         if not isinstance(data["name"], dict):
-            raise SheetError(f'{where}: part_line is a table, {{ name = "..." }}')
+            raise SheetError(tr('{where}: part_line is a table, {{ name = "..." }}', where=where))
         data = dict(data["name"])
     if form.record is InspectionEntry and data.get("outcome") == AS_EXPECTED:
         data["outcome"] = ""
@@ -335,7 +370,14 @@ def entry_of(row: dict, where: str) -> Record:
             made = replace(made, outcome=as_slug)
         elif check is not None:
             outcomes = [AS_EXPECTED, *check.outcome]
-            raise SheetError(f"{where}: outcome of '{check.name}': {unknown_name('value', made.outcome, outcomes)}")
+            raise SheetError(
+                tr(
+                    "{where}: outcome of '{name}': {it}",
+                    where=where,
+                    name=check.name,
+                    it=unknown_name("value", made.outcome, outcomes),
+                )
+            )
     return made
 
 

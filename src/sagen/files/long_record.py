@@ -21,6 +21,7 @@ from numpy.lib import format as npy
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError, StoreError
+from sagen.model.language import tr
 from sagen.signal.pyramid import BASE, FACTOR, Pyramid, block_extremes
 
 SUFFIX = ".record"
@@ -112,7 +113,7 @@ class LongRecord:
         self.holes: list[tuple[int, int]] = []
         try:
             if self.folder.exists():
-                raise FileExistsError(EEXIST, "it is there already")
+                raise FileExistsError(EEXIST, tr("it is there already"))
             # It gets its name when it can be read: whoever is killed before leaves no record that is none.
             passing = self.folder.with_name(self.folder.name + ".new")
             if passing.exists():
@@ -123,7 +124,9 @@ class LongRecord:
             self._about(passing)
             passing.rename(self.folder)
         except OSError as error:
-            raise StoreError(f"{self.folder} cannot be written: {error.strerror or error}") from None
+            raise StoreError(
+                tr("{folder} cannot be written: {strerror}", folder=self.folder, strerror=error.strerror or error)
+            ) from None
 
     def _about(self, folder: Path | None = None) -> None:
         folder = folder or self.folder
@@ -164,7 +167,9 @@ class LongRecord:
         try:
             yield
         except OSError as error:
-            raise StoreError(f"{self.folder} takes no more: {error.strerror or error}") from None
+            raise StoreError(
+                tr("{folder} takes no more: {strerror}", folder=self.folder, strerror=error.strerror or error)
+            ) from None
 
     def capture(self) -> Capture:
         """The record so far."""
@@ -196,17 +201,19 @@ def read_long(path: str | Path) -> Capture:
         rows = [_row(folder, f"{at}.npy") for at in range(len(about["channels"]))]
         length = min((len(row) for row in rows), default=0)
         if not length:
-            raise ValueError("no sample was written")
+            raise ValueError(tr("no sample was written"))
         capture = Capture.of(about, (row[:length] for row in rows))
         # Of a writer that was killed the last hole may be marked and not yet left out.
         capture = replace(
             capture, holes=tuple((first, min(stop, length)) for first, stop in capture.holes if first < length)
         )
         if not 0 < float(capture.sfreq) < 1e12:
-            raise ValueError("its rate makes no sense")
+            raise ValueError(tr("its rate makes no sense"))
         return capture
     except (OSError, ValueError, KeyError, TypeError, EOFError, RecursionError) as error:
-        raise CaptureFileError(f"{folder.name} is no record that can be read ({str(error)[:100]})") from None
+        raise CaptureFileError(
+            tr("{name} is no record that can be read ({error})", name=folder.name, error=str(error)[:100])
+        ) from None
 
 
 def long_pyramids(path: str | Path, capture: Capture) -> dict[str, Pyramid]:

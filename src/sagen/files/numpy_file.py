@@ -15,6 +15,7 @@ from sagen.files.arrays import capture_of, tells_time
 from sagen.files.budget import Spent, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 
 #: what NumPy and zipfile raise on a broken or hostile archive; zipfile answers a way of packing that it does not know
 #: with NotImplementedError (a RuntimeError), and an encrypted member with RuntimeError itself
@@ -41,19 +42,28 @@ def read_npy(path: Path) -> Capture:
             claimed = int(np.prod(shape, dtype=np.float64)) * kind.itemsize
             left = path.stat().st_size - stream.tell()
             if claimed > left:
-                raise CaptureFileError(f"its head tells of {said(claimed)}, but {said(left)} are there: it was cut off")
+                raise CaptureFileError(
+                    tr(
+                        "its head tells of {claimed}, but {left} are there: it was cut off",
+                        claimed=said(claimed),
+                        left=said(left),
+                    )
+                )
             stream.seek(0)
             # Read, not mapped: a stick that is pulled must not take the program down with it.
             array = np.load(stream, allow_pickle=False)
     except CaptureFileError:
         raise
     except Exception as error:  # what parsing its head raises has no common root (ValueError, TokenError, ...)
-        raise CaptureFileError(f"not a sound .npy file: {_plain(error)}") from None
+        raise CaptureFileError(tr("not a sound .npy file: {error}", error=_plain(error))) from None
     if array.dtype.names:
         return capture_of(path.name, {name: array[name] for name in array.dtype.names})
     if array.ndim == 1:
         raise CaptureFileError(
-            "one row of numbers without their rate; save a table whose first column is time, or an .npz with 'sfreq'"
+            tr(
+                "one row of numbers without their rate; save a table whose first column is time, or an .npz with "
+                "'sfreq'"
+            )
         )
     return capture_of(path.name, {"table": array})
 
@@ -70,9 +80,9 @@ def unfolds_to_much(path: Path) -> bool:
         with zipfile.ZipFile(path) as archive:
             members = archive.infolist()
     except UNSOUND as error:
-        raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
+        raise CaptureFileError(tr("not a sound .npz file: {error}", error=_plain(error))) from None
     if len(members) > MOST_MEMBERS:
-        raise CaptureFileError(f"it holds {len(members)} arrays; that is no recording")
+        raise CaptureFileError(tr("it holds {members} arrays; that is no recording", members=len(members)))
     return sum(member.file_size for member in members) > SMALL
 
 
@@ -87,13 +97,13 @@ def read_npz(path: Path) -> Capture:
     spent = Spent(path)
     try:
         with zipfile.ZipFile(path) as archive:
-            spent.claim(sum(item.file_size for item in archive.infolist()), "its arrays")
+            spent.claim(sum(item.file_size for item in archive.infolist()), tr("its arrays"))
         with np.load(path, allow_pickle=False) as archive:
             arrays = {name: archive[name] for name in archive.files}
     except CaptureFileError:
         raise
     except Exception as error:  # of its members, as of a .npy file
-        raise CaptureFileError(f"not a sound .npz file: {_plain(error)}") from None
+        raise CaptureFileError(tr("not a sound .npz file: {error}", error=_plain(error))) from None
     return _with_columns(capture_of(path.name, arrays), arrays.get(COLUMNS))
 
 
@@ -136,7 +146,7 @@ def write_npz(path: Path, capture: Capture) -> None:
 def _plain(error: Exception) -> str:
     text = str(error).splitlines()[0] if str(error) else type(error).__name__
     return (
-        "it holds pickled objects, which could run code and are not loaded"
+        tr("it holds pickled objects, which could run code and are not loaded")
         if "pickle" in text.lower() or "Python objects" in text
         else text
     )

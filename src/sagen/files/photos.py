@@ -6,6 +6,7 @@ import io
 from pathlib import Path
 
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -26,10 +27,12 @@ def read_photo(path: str | Path) -> bytes:
     path = Path(path)
     try:
         if not path.is_file() or path.stat().st_size > MOST_BYTES:
-            raise CaptureFileError(f"{path.name}: is no file, or larger than a photo can be (40 MiB)")
+            raise CaptureFileError(tr("{name}: is no file, or larger than a photo can be (40 MiB)", name=path.name))
         return stripped(path.read_bytes(), path.name)
     except OSError as error:
-        raise CaptureFileError(f"{path.name}: cannot be opened: {error.strerror or error}") from None
+        raise CaptureFileError(
+            tr("{name}: cannot be opened: {strerror}", name=path.name, strerror=error.strerror or error)
+        ) from None
 
 
 def stripped(data: bytes, name: str = "photo") -> bytes:
@@ -43,14 +46,23 @@ def stripped(data: bytes, name: str = "photo") -> bytes:
     try:
         with Image.open(io.BytesIO(data), formats=("JPEG", "PNG")) as picture:
             if picture.width * picture.height > MOST_PIXELS:
-                raise CaptureFileError(f"{name}: {picture.width} x {picture.height} px are more than a photo has")
+                raise CaptureFileError(
+                    tr(
+                        "{name}: {width} x {height} px are more than a photo has",
+                        name=name,
+                        width=picture.width,
+                        height=picture.height,
+                    )
+                )
             upright = ImageOps.exif_transpose(picture)
             upright.thumbnail((LONGEST, LONGEST))
             plain = Image.new("RGB", upright.size, "white")
             mask = upright.convert("RGBA")
             plain.paste(mask, mask=mask.getchannel("A"))
     except (PIL.UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise CaptureFileError(f"{name}: is no JPEG or PNG that can be read ({str(error)[:80]})") from None
+        raise CaptureFileError(
+            tr("{name}: is no JPEG or PNG that can be read ({error})", name=name, error=str(error)[:80])
+        ) from None
     out = io.BytesIO()
     plain.save(out, "JPEG", quality=QUALITY)
     return out.getvalue()

@@ -19,6 +19,7 @@ import numpy as np
 
 from sagen.files.csv_table import SIGMA
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked
@@ -94,17 +95,34 @@ def read_picture(
     """
     height, width = pixels.shape[:2]
     if height * width > MOST_PIXELS or max(height, width) > MOST_SIDE:
-        raise SagenError(f"the picture has {width} x {height} pixels: more than can be read; cut it to the screen")
+        raise SagenError(
+            tr(
+                "the picture has {width} x {height} pixels: more than can be read; cut it to the screen",
+                width=width,
+                height=height,
+            )
+        )
     t0, t1, v0, v1 = axes or (0.0, 1.0, 0.0, 1.0)
     if not all(np.isfinite([t0, t1, v0, v1])) or not t1 > t0 or v1 == v0:
-        raise SagenError("axes: time at the right edge must be later than at the left one, and the volts must differ")
+        raise SagenError(
+            tr("axes: time at the right edge must be later than at the left one, and the volts must differ")
+        )
     plot = _laid_square(pixels, np.asarray(corners, float))
     inks = _inks(plot)
     if not inks:
-        raise SagenError("no trace runs through the plot: nothing of one colour goes from its left to its right edge")
+        raise SagenError(
+            tr("no trace runs through the plot: nothing of one colour goes from its left to its right edge")
+        )
     if trace is not None:
         if not 1 <= trace <= len(inks):
-            raise SagenError(f"trace {trace}: {len(inks)} {'is' if len(inks) == 1 else 'are'} seen")
+            raise SagenError(
+                tr(
+                    "trace {trace}: {inks} {inks_2} seen",
+                    trace=trace,
+                    inks=len(inks),
+                    inks_2=tr("is") if len(inks) == 1 else tr("are"),
+                )
+            )
         inks = inks[trace - 1 : trace]
     count = plot.shape[1] * SAMPLES_A_PIXEL
     time = t0 + (np.arange(count) + 0.5) / count * (t1 - t0)
@@ -131,18 +149,26 @@ def homography(source: np.ndarray, target: np.ndarray) -> np.ndarray:
 def _laid_square(pixels: np.ndarray, corners: np.ndarray) -> np.ndarray:
     """The plot alone, seen from the front, shape (h, w, 3), 0 to 1."""
     if corners.shape != (4, 2) or not np.isfinite(corners).all():
-        raise SagenError("corners: four points x,y: top left, top right, bottom right, bottom left")
+        raise SagenError(tr("corners: four points x,y: top left, top right, bottom right, bottom left"))
     around = np.roll(corners, -1, axis=0) - corners
     turns = around[:, 0] * np.roll(around, -1, axis=0)[:, 1] - around[:, 1] * np.roll(around, -1, axis=0)[:, 0]
     if not (turns > 0).all():
-        raise SagenError("corners: they do not go round a plot: top left, top right, bottom right, bottom left")
+        raise SagenError(tr("corners: they do not go round a plot: top left, top right, bottom right, bottom left"))
     height, width = pixels.shape[:2]
     if (corners < -2).any() or (corners > [width + 2, height + 2]).any():
-        raise SagenError(f"corners: they lie outside the picture, which has {width} x {height} pixels")
+        raise SagenError(
+            tr("corners: they lie outside the picture, which has {width} x {height} pixels", width=width, height=height)
+        )
     top, right, bottom, left = np.hypot(*around.T)
     wide, high = (top + bottom) / 2, (left + right) / 2
     if min(wide, high) < LEAST_SIDE:
-        raise SagenError(f"the plot has only {wide:.0f} x {high:.0f} pixels: take the picture from nearer by")
+        raise SagenError(
+            tr(
+                "the plot has only {wide:.0f} x {high:.0f} pixels: take the picture from nearer by",
+                wide=wide,
+                high=high,
+            )
+        )
     share = min(1.0, MOST_PLOT / max(wide, high))
     wide, high = round(wide * share), round(high * share)
     matrix = homography(np.array([(0, 0), (wide, 0), (wide, high), (0, high)], float), corners)
@@ -170,7 +196,7 @@ def _inks(plot: np.ndarray) -> list[Ink]:
     # Glare goes from edge to edge, or lies anywhere small; teeth too close to be told apart fill a block.
     if (filled & (filled.mean(axis=0) < 0.95)).mean() > MOST_FILLED:
         raise SagenError(
-            "the trace fills an area instead of drawing a line: record less time on the screen, or from nearer by"
+            tr("the trace fills an area instead of drawing a line: record less time on the screen, or from nearer by")
         )
     rows = np.clip((np.arange(plot.shape[0]) + 0.5) / tile - 0.5, 0, ground.shape[0] - 1)
     columns = np.clip((np.arange(plot.shape[1]) + 0.5) / tile - 0.5, 0, ground.shape[1] - 1)
@@ -306,26 +332,46 @@ def _followed(ink: Ink, count: int, v0: float, v1: float) -> Trace:
     thick = _line_width(amount, enters, leaves, steep)
     if thick > 14:
         raise SagenError(
-            f"the {ink.name} trace is a band {thick:.0f} pixels thick, not a line: it is out of focus or too dense"
+            tr(
+                "the {name} trace is a band {thick:.0f} pixels thick, not a line: it is out of focus or too dense",
+                name=ink.name,
+                thick=thick,
+            )
         )
     crest = _crests(enters, leaves, steep, thick)
     x, y, sure = _points(amount, enters, leaves, steep, crest, thick)
     unexplained = _not_redrawn(amount, enters, leaves, thick)
     if unexplained > UNEXPLAINED:
         raise SagenError(
-            f"what was read of the {ink.name} trace leaves {100 * unexplained:.0f} % of its ink unexplained: it is not to be relied on"
+            tr(
+                "what was read of the {name} trace leaves {unexplained:.0f} % of its ink unexplained: it is not to "
+                "be relied on",
+                name=ink.name,
+                unexplained=100 * unexplained,
+            )
         )
     grid = (np.arange(count) + 0.5) / SAMPLES_A_PIXEL
     row = np.interp(grid, x, y)
     tooth = _pixels_a_tooth(row, grid)
     if tooth < LEAST_TOOTH:
         raise SagenError(
-            f"only {tooth:.1f} pixels from tooth to tooth: {LEAST_TOOTH:g} are needed; record less time, or from nearer by"
+            tr(
+                "only {tooth:.1f} pixels from tooth to tooth: {least_tooth:g} are needed; record less time, or from "
+                "nearer by",
+                tooth=tooth,
+                least_tooth=LEAST_TOOTH,
+            )
         )
     near = _near_ink(amount, middle, thick) | steep | (crest != 0)
     gone = scipy.ndimage.binary_dilation(scipy.ndimage.binary_opening(~near, np.ones(2)), iterations=1)
     if gone.mean() > 1 - COVERS:
-        raise SagenError(f"the {ink.name} trace is seen in {100 * (1 - gone.mean()):.0f} % of the plot's width only")
+        raise SagenError(
+            tr(
+                "the {name} trace is seen in {mean:.0f} % of the plot's width only",
+                name=ink.name,
+                mean=100 * (1 - gone.mean()),
+            )
+        )
     scale = (v0 - v1) / high
     volts = v1 + row * scale
     doubt = (0.45 + 0.12 * thick) * (1.6 if tooth < SMALL_TOOTH else 1.0)
@@ -439,13 +485,17 @@ def open_picture(path: str | Path) -> np.ndarray:
             width, height = image.size
             if width * height > MOST_PIXELS or max(width, height) > MOST_SIDE:
                 raise SagenError(
-                    f"the picture has {width} x {height} pixels: more than can be read; cut it to the screen"
+                    tr(
+                        "the picture has {width} x {height} pixels: more than can be read; cut it to the screen",
+                        width=width,
+                        height=height,
+                    )
                 )
             return np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
     except (OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError) as error:
         if isinstance(error, FileNotFoundError | PermissionError | IsADirectoryError):
             raise
-        raise SagenError("it is no picture that can be read, or a broken one") from None
+        raise SagenError(tr("it is no picture that can be read, or a broken one")) from None
 
 
 def write_reading(path: str | Path, reading: Reading, *, stated: bool) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 from sagen.artifacts.atomic import read_small_text, write_whole
 from sagen.files.wheels import with_wheel_names
 from sagen.model.errors import CaptureFileError, SheetError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
@@ -31,7 +32,7 @@ def parse_sheet(text: str, *, where: str) -> Sheet:
     try:
         data = tomllib.loads(text)
     except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
-        raise SheetError(f"{where}: not well-formed TOML: {str(error)[:120]}") from None
+        raise SheetError(tr("{where}: not well-formed TOML: {error}", where=where, error=str(error)[:120])) from None
     return Sheet.from_data(with_wheel_names(data), where=where)
 
 

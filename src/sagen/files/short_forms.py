@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping
 from sagen.model.bench_count import bench_records
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SheetError, unknown_name
+from sagen.model.language import tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.trail import CardEntry, InspectionEntry, PhotoEntry, Record, StepEntry, ValueEntry
 from sagen.model.typed import typed_figure
@@ -23,13 +24,13 @@ PARTS = ("new", "own")
 
 def _bench(row: Mapping) -> Record:
     if row["bench"] != "counts":
-        raise ValueError(f"bench: {unknown_name('value', str(row['bench']), ['counts'])}")
+        raise ValueError(tr("bench: {it}", it=unknown_name("value", str(row["bench"]), ["counts"])))
     for key in ("pulses", "passes"):
         if isinstance(row.get(key), bool) or not isinstance(row.get(key), int):
-            raise ValueError(f"{key}: how many there were, a whole number")
+            raise ValueError(tr("{key}: how many there were, a whole number", key=key))
     part = row.get("part")
     if part not in PARTS:
-        raise ValueError(f"part: {unknown_name('value', str(part), PARTS)}: of which sensor it was")
+        raise ValueError(tr("part: {it}: of which sensor it was", it=unknown_name("value", str(part), PARTS)))
     made = bench_records(row["passes"], row["pulses"], way="", new_part=part == "new")
     # The note beside an answer says the same in words.
     return next((item for item in made if isinstance(item, InspectionEntry)), made[0])
@@ -43,10 +44,10 @@ def _apart(row: Mapping) -> Record:
 def _photo(row: Mapping) -> Record:
     name = row["photo"]
     if not isinstance(name, str) or not name.strip():
-        raise ValueError("photo: names no file")
+        raise ValueError(tr("photo: names no file"))
     caption = row.get("caption", "")
     if not isinstance(caption, str):
-        raise ValueError(f"caption: {caption!r} is not text")
+        raise ValueError(tr("caption: {caption} is not text", caption=repr(caption)))
     return PhotoEntry("", caption or name)
 
 
@@ -56,7 +57,9 @@ def _pressure(row: Mapping) -> Record:
         found = _PRESSURE.match(told)
         unit = found[2].lower() if found else ""
         if unit not in KILOPASCAL:
-            raise ValueError(f"pressure: '{told[:40]}' is no number of {', '.join(KILOPASCAL)}")
+            raise ValueError(
+                tr("pressure: '{told}' is no number of {kilopascal}", told=told[:40], kilopascal=", ".join(KILOPASCAL))
+            )
         told = typed_figure(found[1]) * KILOPASCAL[unit]
     data = {"between": (at,) if isinstance(at, str) else at, "quantity": CardQuantity.KILOPASCAL, "value": told}
     return ValueEntry.of(data | ({"state": row["state"]} if "state" in row else {}))
@@ -65,7 +68,7 @@ def _pressure(row: Mapping) -> Record:
 def _battery(row: Mapping) -> Record:
     if row["reading"] != Quantity.VOLTS:
         raise ValueError(
-            f"reading: {unknown_name('value', str(row['reading']), [Quantity.VOLTS])}: a battery has volts"
+            tr("reading: {it}: a battery has volts", it=unknown_name("value", str(row["reading"]), [Quantity.VOLTS]))
         )
     named = {key: row[key] for key in ("state", "accuracy") if key in row}
     return ValueEntry.of({"between": (BATTERY,), "quantity": CardQuantity.VOLT, "value": row.get("value"), **named})
@@ -100,12 +103,19 @@ def card_of(rows: object, circuits: Mapping[str, CircuitSpec], where: str) -> tu
         for a row that makes no sense, or names no circuit of the file.
     """
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
-        raise SheetError(f"{where}: published must be tables, written [[published]]")
+        raise SheetError(tr("{where}: published must be tables, written [[published]]", where=where))
     of: dict[str, list[dict]] = {name: [] for name in circuits}
     for number, row in enumerate(rows, start=1):
         name = row.get("circuit", next(iter(circuits)))
         if name not in of:
-            raise SheetError(f"{where}: published {number}: {unknown_name('circuit', str(name), circuits)}")
+            raise SheetError(
+                tr(
+                    "{where}: published {number}: {it}",
+                    where=where,
+                    number=number,
+                    it=unknown_name("circuit", str(name), circuits),
+                )
+            )
         of[name].append({key: value for key, value in row.items() if key != "circuit"})
     tables = [
         {"name": name or str(spec.role), "role": spec.role, "sensor": spec.sensor, "published": of[name]}

@@ -12,6 +12,7 @@ import numpy as np
 from sagen.files.arrays import FEWEST_SAMPLES, MOST_CHANNELS, check_values
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -33,18 +34,30 @@ def read(path: Path) -> Capture:
             # Read, not mapped: a stick that is pulled must not take the program down with it.
             rate, data = scipy.io.wavfile.read(path)
         if any("end" in str(item.message).lower() or "eof" in str(item.message).lower() for item in heard):
-            notes.append("the file ends before its header says; what is there was read")
+            notes.append(tr("the file ends before its header says; what is there was read"))
     except Exception as error:  # the reader's own errors have no common root (struct.error, EOFError, ...)
         raise CaptureFileError(
-            f"not a sound WAV file: {str(error).splitlines()[0] if str(error) else 'cut short'}"
+            tr("not a sound WAV file: {error}", error=str(error).splitlines()[0] if str(error) else tr("cut short"))
         ) from None
     table = data[:, None] if data.ndim == 1 else data
     if not 1 <= rate <= LARGEST_HZ:
-        raise CaptureFileError(f"a sample rate of {rate} Hz makes no sense")
+        raise CaptureFileError(tr("a sample rate of {rate} Hz makes no sense", rate=rate))
     if table.shape[1] > MOST_CHANNELS:
-        raise CaptureFileError(f"{table.shape[1]} channels; a capture has at most {MOST_CHANNELS}")
+        raise CaptureFileError(
+            tr(
+                "{shape} channels; a capture has at most {most_channels}",
+                shape=table.shape[1],
+                most_channels=MOST_CHANNELS,
+            )
+        )
     if len(table) < FEWEST_SAMPLES:
-        raise CaptureFileError(f"only {len(table)} samples; a capture needs at least {FEWEST_SAMPLES}")
+        raise CaptureFileError(
+            tr(
+                "only {table} samples; a capture needs at least {fewest_samples}",
+                table=len(table),
+                fewest_samples=FEWEST_SAMPLES,
+            )
+        )
     channels = tuple(_channel(str(index + 1), table[:, index]) for index in range(table.shape[1]))
     return Capture(path.name, float(rate), channels, tuple(notes), _holes(path, len(table)))
 
@@ -59,7 +72,7 @@ def _channel(name: str, samples: np.ndarray) -> Channel:
         return Channel(name, np.ascontiguousarray(samples, np.float32), "V", 1 / 2 ** (8 * kind.itemsize - 1))
     with np.errstate(over="ignore"):
         raw = np.ascontiguousarray(samples, np.float32)
-    check_values(raw, lambda at: f"channel {name}, sample {at + 1}")
+    check_values(raw, lambda at: tr("channel {name}, sample {at}", name=name, at=at + 1))
     return Channel(name, raw, "V")
 
 
@@ -68,7 +81,7 @@ def write(path: Path, capture: Capture) -> None:
     rate = round(capture.sfreq)
     if not 1 <= rate <= LARGEST_HZ or abs(rate / capture.sfreq - 1) > 1e-6:
         raise CaptureFileError(
-            f"WAV keeps whole sample rates only, not {capture.sfreq:.9g} Hz; write CSV or MDF4 instead"
+            tr("WAV keeps whole sample rates only, not {sfreq:.9g} Hz; write CSV or MDF4 instead", sfreq=capture.sfreq)
         )
     table = np.empty((capture.samples, len(capture.channels)), np.float32)
     for index, channel in enumerate(capture.channels):
@@ -81,7 +94,7 @@ def write(path: Path, capture: Capture) -> None:
 # stretches that were not recorded -----------------------------------------------------------------------------
 
 #: what their labels say
-NOT_RECORDED = "not recorded"
+NOT_RECORDED = tr("not recorded")
 
 
 def _mark(path: Path, holes: tuple[tuple[int, int], ...]) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 import platformdirs
 
 from sagen.model.errors import SheetError
+from sagen.model.language import tr
 from sagen.model.wheel import Wheel
 from sagen.signal.catalogue import parse_catalogue, shipped
 
@@ -25,7 +26,7 @@ def catalogue() -> dict[str, Wheel]:
         if own.is_file() and own.stat().st_size < 1 << 20:
             found |= parse_catalogue(own.read_text(encoding="utf-8"), where=str(own))
     except (OSError, UnicodeDecodeError) as error:
-        raise SheetError(f"{own} cannot be read: {error}") from None
+        raise SheetError(tr("{own} cannot be read: {error}", own=own, error=error)) from None
     return found
 
 

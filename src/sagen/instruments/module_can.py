@@ -12,6 +12,7 @@ from sagen.instruments import obd
 from sagen.instruments.protocols import LiveValue
 from sagen.instruments.scpi import InstrumentGone
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.vocabulary import CodeStatus
 
@@ -92,7 +93,7 @@ class CanModules:
                     self._stacks[name].recv()
                 self._stacks[name].send(data)
         except Exception as error:  # python-can's backends and the transport each have their own
-            raise InstrumentGone(f"the bus does not take the question ({str(error)[:80]})") from None
+            raise InstrumentGone(tr("the bus does not take the question ({error})", error=str(error)[:80])) from None
         answers: dict[str, bytes] = {}
         end, repeats, pleaded = time.monotonic() + WAIT_S, {}, set()
         last = min(time.monotonic() + MOST_WAIT_S, self._until)
@@ -121,9 +122,9 @@ class CanModules:
             time.sleep(0.002)
         self._given_up |= pleaded - set(answers)
         if not answers and strays:
-            raise SagenError(f"module {next(iter(strays))}: its answer is to another question")
+            raise SagenError(tr("module {strays}: its answer is to another question", strays=next(iter(strays))))
         if not answers:
-            raise InstrumentGone("no module answers: is the key on, and the plug seated?")
+            raise InstrumentGone(tr("no module answers: is the key on, and the plug seated?"))
         return answers
 
     def modules(self) -> tuple[str, ...]:
@@ -155,7 +156,7 @@ class CanModules:
                         why = str(error)
                     if why:
                         self.refused[f"{name}, {status}"] = why
-            self.refused |= dict.fromkeys(self._given_up, "it asks for more time without end")
+            self.refused |= dict.fromkeys(self._given_up, tr("it asks for more time without end"))
             return tuple(
                 ModuleCodes(name, tuple(codes), self._frozen(name) if codes else {})
                 for name, codes in sorted(found.items())
@@ -188,13 +189,13 @@ class CanModules:
         refused = {name: obd.refusal(answer) for name, answer in answers.items() if obd.refusal(answer)}
         if refused:
             name, why = next(iter(refused.items()))
-            raise SagenError(f"module {name} did not clear: {why}")
+            raise SagenError(tr("module {name} did not clear: {why}", name=name, why=why))
         return tuple(sorted(answers))
 
     def live(self, name: str) -> LiveValue:
         """A live value of the first module that has it: rpm, speed, coolant, intake."""
         if name not in obd.ITEMS:
-            raise SagenError(unknown_name("live value", name, obd.ITEMS))
+            raise SagenError(unknown_name(tr("live value"), name, obd.ITEMS))
         item, why = obd.ITEMS[name], ""
         with self._at_most():
             answers = self._ask(bytes([obd.LIVE, item.pid]))
@@ -211,4 +212,11 @@ def open_bus(interface: str, channel: str):
         return can.Bus(interface=interface, channel=channel, bitrate=500_000, receive_own_messages=False)
     except Exception as error:  # each backend has its own
         text = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise SagenError(f"the bus {interface} {channel} cannot be opened: {text[:100]}") from None
+        raise SagenError(
+            tr(
+                "the bus {interface} {channel} cannot be opened: {text}",
+                interface=interface,
+                channel=channel,
+                text=text[:100],
+            )
+        ) from None

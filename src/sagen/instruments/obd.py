@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import CodeStatus
 
 #: services by number: what they ask
@@ -17,9 +18,9 @@ SERVICE_OF = {CodeStatus.STORED: CODES_STORED, CodeStatus.PENDING: CODES_PENDING
 POSITIVE, NEGATIVE = 0x40, 0x7F
 #: negative answers (ISO 14229-1, from memory) in words
 REFUSED = {
-    0x10: "it refuses, without saying why", 0x11: "it does not have this service", 0x12: "it does not have this part of it",
-    0x13: "the question has the wrong length", 0x21: "it is busy: ask again", 0x22: "not now: ignition and engine as the manual says",
-    0x31: "it does not have that value", 0x33: "it is locked", 0x78: "it needs more time",
+    0x10: tr("it refuses, without saying why"), 0x11: tr("it does not have this service"), 0x12: tr("it does not have this part of it"),
+    0x13: tr("the question has the wrong length"), 0x21: tr("it is busy: ask again"), 0x22: tr("not now: ignition and engine as the manual says"),
+    0x31: tr("it does not have that value"), 0x33: tr("it is locked"), 0x78: tr("it needs more time"),
 }  # fmt: skip
 BUSY, MORE_TIME = 0x21, 0x78
 
@@ -75,16 +76,16 @@ def bytes_of(code: str) -> bytes:
             raise ValueError
         return bytes([("PCBU".index(text[0]) << 6) | (int(text[1]) << 4) | int(text[2], 16), int(text[3:], 16)])
     except ValueError:
-        raise SagenError(f"'{code[:20]}' is no code that a module can hold") from None
+        raise SagenError(tr("'{code}' is no code that a module can hold", code=code[:20])) from None
 
 
 def read_codes(answer: bytes) -> tuple[str, ...]:
     """The codes of an answer to services 03, 07 or 0A; raises SagenError for one that makes no sense."""
     if len(answer) < 2:
-        raise SagenError("the module's list of codes is cut off")
+        raise SagenError(tr("the module's list of codes is cut off"))
     count, rest = answer[1], answer[2:]
     if len(rest) < 2 * count:
-        raise SagenError(f"the module says {count} codes and sends {len(rest) // 2}")
+        raise SagenError(tr("the module says {count} codes and sends {rest}", count=count, rest=len(rest) // 2))
     return tuple(code_of(rest[2 * k : 2 * k + 2]) for k in range(count) if rest[2 * k : 2 * k + 2] != b"\x00\x00")
 
 
@@ -97,7 +98,7 @@ def read_live(answer: bytes, item: LiveItem) -> float:
     """A live value of an answer to service 01, or of a freeze frame's to 02; raises SagenError."""
     skip = 3 if answer[:1] == bytes([FROZEN + POSITIVE]) else 2
     if len(answer) < skip + item.length or answer[1] != item.pid:
-        raise SagenError(f"the module's answer for {item.name} makes no sense")
+        raise SagenError(tr("the module's answer for {name} makes no sense", name=item.name))
     return item.read(answer[skip : skip + item.length])
 
 
@@ -109,7 +110,7 @@ def read_about(answer: bytes, item: tuple[int, int]) -> str:
     """A text of an answer to service 09: service, number, count of items, letters padded with zeros; raises SagenError."""
     number, length = item
     if len(answer) < 3 or answer[:2] != bytes([ABOUT + POSITIVE, number]):
-        raise SagenError("what the module says of itself makes no sense")
+        raise SagenError(tr("what the module says of itself makes no sense"))
     text = bytes(each for each in answer[3 : 3 + length] if 32 <= each < 127)
     return text.decode("ascii").strip()
 
@@ -136,4 +137,4 @@ def refusal(answer: bytes) -> str:
     if answer[:1] != bytes([NEGATIVE]):
         return ""
     code = answer[2] if len(answer) > 2 else 0x10
-    return REFUSED.get(code, f"it refuses (0x{code:02X})")
+    return REFUSED.get(code, tr("it refuses (0x{code:02X})", code=code))

@@ -13,6 +13,7 @@ import platformdirs
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.sheet import first_fault
 
 SHIPPED = ("stream", "single", "meter")
@@ -24,14 +25,16 @@ LARGEST = 1 << 16
 def _line(text: str) -> str:
     """A line that may be sent: printable, with nothing in braces but the known names by themselves."""
     if not text.isprintable():
-        raise ValueError("holds what cannot be printed")
+        raise ValueError(tr("holds what cannot be printed"))
     try:
         parts = list(string.Formatter().parse(text))
     except ValueError as error:
-        raise ValueError(f"its braces do not match ({error})") from None
+        raise ValueError(tr("its braces do not match ({error})", error=error)) from None
     for _, name, form, conversion in parts:
         if name is not None and (name not in FIELDS or form or conversion):
-            raise ValueError(f"in braces may stand {', '.join(sorted(FIELDS))}, not '{name}'")
+            raise ValueError(
+                tr("in braces may stand {fields}, not '{name}'", fields=", ".join(sorted(FIELDS)), name=name)
+            )
     return text
 
 
@@ -102,9 +105,11 @@ class Profile(_Table):
         }
         for item in needed[self.mode]:
             if getattr(self.ask, item) is None:
-                raise ValueError(f"[ask] {item} is missing: a profile of mode '{self.mode}' needs it")
+                raise ValueError(
+                    tr("[ask] {item} is missing: a profile of mode '{mode}' needs it", item=item, mode=self.mode)
+                )
         if self.mode != "meter" and self.do.start is None:
-            raise ValueError("[do] start is missing")
+            raise ValueError(tr("[do] start is missing"))
         return self
 
 
@@ -116,7 +121,7 @@ def parse_profile(text: str, where: str) -> Profile:
         place = ".".join(str(this_error) for this_error in error.errors()[0]["loc"][:-1])
         raise SagenError(f"{where}: {f'in [{place}], ' if place else ''}{first_fault(error, Profile)}") from None
     except (ValueError, RecursionError) as error:  # numbers of thousands of digits, too
-        raise SagenError(f"{where}: not well-formed TOML: {str(error)[:120]}") from None
+        raise SagenError(tr("{where}: not well-formed TOML: {error}", where=where, error=str(error)[:120])) from None
 
 
 def read_profile(path: str | Path) -> Profile:
@@ -124,10 +129,10 @@ def read_profile(path: str | Path) -> Profile:
     path = Path(path)
     try:
         if not path.is_file() or path.stat().st_size > LARGEST:
-            raise SagenError(f"{path.name}: is no file, or larger than a profile can be")
+            raise SagenError(tr("{name}: is no file, or larger than a profile can be", name=path.name))
         return parse_profile(path.read_text(encoding="utf-8"), path.name)
     except (OSError, UnicodeDecodeError) as error:
-        raise SagenError(f"{path.name}: cannot be read: {error}") from None
+        raise SagenError(tr("{name}: cannot be read: {error}", name=path.name, error=error)) from None
 
 
 @cache
@@ -151,5 +156,9 @@ def profile_for(identity: str, modes: tuple[str, ...]) -> Profile:
         if all_profile.mode in modes and all_profile.identity.lower() in identity.lower():
             return all_profile
     raise SagenError(
-        f"the instrument calls itself '{identity[:60]}', and no profile is for it: docs/INSTRUMENTS.md tells how to write one"
+        tr(
+            "the instrument calls itself '{identity}', and no profile is for it: docs/INSTRUMENTS.md tells how to "
+            "write one",
+            identity=identity[:60],
+        )
     )

@@ -8,6 +8,7 @@ from sagen.instruments.protocols import Instruments
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.extensions import load_extensions
 from sagen.model.job import Job
+from sagen.model.language import tr
 
 Factory = Callable[[Job], Instruments]
 
@@ -43,5 +44,5 @@ def wired_called(name: str, job: Job):
     """What stands on the wire of a set for a job; raises SagenError where it has nothing there."""
     load_extensions()
     if name not in _WIRED:
-        raise SagenError(unknown_name("instruments on the wire", name, _WIRED))
+        raise SagenError(unknown_name(tr("instruments on the wire"), name, _WIRED))
     return _WIRED[name](job)

@@ -20,6 +20,7 @@ from sagen.instruments.profile import Profile, profile_for
 from sagen.instruments.protocols import Block, MeterValue
 from sagen.model.capture import Channel
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import OHM_POINTS, Point, Quantity, State
@@ -65,13 +66,15 @@ def resource_name(address: str) -> str:
     """
     if match := re.fullmatch(r"tcp://([A-Za-z0-9.\-]+|\[[0-9a-fA-F:]+\]):(\d{1,5})", address):
         if not 0 < int(match[2]) < 65536:
-            raise SagenError(f"{address}: there is no port {match[2]}")
+            raise SagenError(tr("{address}: there is no port {match}", address=address, match=match[2]))
         return f"TCPIP::{match[1].strip('[]')}::{match[2]}::SOCKET"
     if match := re.fullmatch(r"serial://(/dev/[A-Za-z0-9/._\-]+)", address):
         return f"ASRL{match[1]}::INSTR"
     if re.fullmatch(r"(TCPIP|USB|ASRL|GPIB)[A-Za-z0-9:.\-/_]*", address):
         return address
-    raise SagenError(f"'{address[:60]}' is no address: tcp://HOST:PORT, serial:///dev/NAME, or a VISA resource")
+    raise SagenError(
+        tr("'{address}' is no address: tcp://HOST:PORT, serial:///dev/NAME, or a VISA resource", address=address[:60])
+    )
 
 
 #: what a recorder says of itself, all together, s: one that drips each answer is no recorder
@@ -105,7 +108,9 @@ class Link:
                 _manager().visalib.sessions[self._resource.session].max_recv_size = CHUNK
         except Exception as error:  # pyvisa, its backend and the system each have their own
             self._resource = None
-            raise InstrumentGone(f"{self.address}: nothing answers there ({_plain(error)})") from None
+            raise InstrumentGone(
+                tr("{address}: nothing answers there ({error})", address=self.address, error=_plain(error))
+            ) from None
 
     def close(self) -> None:
         if self._resource is not None:
@@ -129,7 +134,7 @@ class Link:
         except UnicodeDecodeError:
             answer = "\0"
         if not answer.isprintable():
-            raise Garbled(f"{self.address}: the answer to {line} is no line of text")
+            raise Garbled(tr("{address}: the answer to {line} is no line of text", address=self.address, line=line))
         return answer
 
     def ask_number(self, line: str) -> float:
@@ -138,9 +143,23 @@ class Link:
         try:
             value = float(answer)
         except ValueError:
-            raise Garbled(f"{self.address}: the answer to {line} is '{answer[:40]}', not a number") from None
+            raise Garbled(
+                tr(
+                    "{address}: the answer to {line} is '{answer}', not a number",
+                    address=self.address,
+                    line=line,
+                    answer=answer[:40],
+                )
+            ) from None
         if not np.isfinite(value):
-            raise Garbled(f"{self.address}: the answer to {line} is '{answer[:40]}', not a number")
+            raise Garbled(
+                tr(
+                    "{address}: the answer to {line} is '{answer}', not a number",
+                    address=self.address,
+                    line=line,
+                    answer=answer[:40],
+                )
+            )
         return value
 
     def ask_block(self, line: str) -> bytes:
@@ -150,13 +169,32 @@ class Link:
             self._resource.write(line)
             head = self._read(2)
             if head[:1] != b"#" or not head[1:2].isdigit() or head[1:2] == b"0":
-                raise Garbled(f"{self.address}: the answer to {line} begins with {head!r}, not with a block")
+                raise Garbled(
+                    tr(
+                        "{address}: the answer to {line} begins with {head}, not with a block",
+                        address=self.address,
+                        line=line,
+                        head=repr(head),
+                    )
+                )
             length = self._read(int(head[1:2]))
             if not length.isdigit() or int(length) > MOST_BLOCK:
-                raise Garbled(f"{self.address}: a block of {length[:12]!r} bytes makes no sense")
+                raise Garbled(
+                    tr(
+                        "{address}: a block of {length} bytes makes no sense",
+                        address=self.address,
+                        length=repr(length[:12]),
+                    )
+                )
             data = self._read(int(length))
             if self._read(1) != b"\n":
-                raise Garbled(f"{self.address}: a block of {int(length)} bytes does not end where it says")
+                raise Garbled(
+                    tr(
+                        "{address}: a block of {length} bytes does not end where it says",
+                        address=self.address,
+                        length=int(length),
+                    )
+                )
             return data
 
         return self._do(both, line)
@@ -169,9 +207,15 @@ class Link:
             # A long block may take its time, but no byte may be later than the slowest line would bring it.
             deadline = min(began + self.timeout_s + len(out) / SLOWEST, self.until)
             if time.monotonic() > deadline:
-                raise InstrumentGone(f"{self.address}: the answer did not end in time")
+                raise InstrumentGone(tr("{address}: the answer did not end in time", address=self.address))
             if until and len(out) > MOST_LINE:
-                raise Garbled(f"{self.address}: a line that does not end within {MOST_LINE} bytes")
+                raise Garbled(
+                    tr(
+                        "{address}: a line that does not end within {most_line} bytes",
+                        address=self.address,
+                        most_line=MOST_LINE,
+                    )
+                )
             # Nor may nothing come for long: of a block whose end was lost no byte is left to come.
             out += self._some(1 if until else count - len(out), min(deadline, time.monotonic() + self.timeout_s))
         return bytes(out)
@@ -187,9 +231,9 @@ class Link:
                 ready, _, _ = select.select([session.interface], [], [], max(deadline - time.monotonic(), 0.0))
                 came = session.interface.recv(CHUNK) if ready else None
                 if came is None:
-                    raise InstrumentGone(f"{self.address}: it took too long")
+                    raise InstrumentGone(tr("{address}: it took too long", address=self.address))
                 if not came:
-                    raise InstrumentGone(f"{self.address}: the connection is lost")
+                    raise InstrumentGone(tr("{address}: the connection is lost", address=self.address))
                 waiting += came
             out = bytes(waiting[:most])
             del waiting[:most]
@@ -200,16 +244,20 @@ class Link:
 
     def _do(self, action, line: str):
         if self._resource is None:
-            raise InstrumentGone(f"{self.address}: the line is closed")
+            raise InstrumentGone(tr("{address}: the line is closed", address=self.address))
         try:
             return action()
         except InstrumentGone as error:
             why = str(error).removeprefix(f"{self.address}: ")
-            raise InstrumentGone(f"{self.address}: no answer to {line} ({why})") from None
+            raise InstrumentGone(
+                tr("{address}: no answer to {line} ({why})", address=self.address, line=line, why=why)
+            ) from None
         except SagenError:
             raise
         except Exception as error:  # pyvisa, its backend and the system each have their own
-            raise InstrumentGone(f"{self.address}: no answer to {line} ({_plain(error)})") from None
+            raise InstrumentGone(
+                tr("{address}: no answer to {line} ({error})", address=self.address, line=line, error=_plain(error))
+            ) from None
 
 
 _MANAGER: list = []
@@ -224,11 +272,11 @@ def _manager():
 def _plain(error: Exception) -> str:
     text = str(error).splitlines()[0] if str(error) else type(error).__name__
     if "VI_ERROR_TMO" in text:
-        return "it took too long"
+        return tr("it took too long")
     if "refused" in text.lower() or "VI_ERROR_RSRC_NFOUND" in text:
         return "refused"
     if "CONN_LOST" in text or "reset" in text.lower() or "pipe" in text.lower():
-        return "the connection is lost"
+        return tr("the connection is lost")
     return text[:80]
 
 
@@ -289,14 +337,18 @@ class SampleCount:
             beyond = max(ahead - passed * self.sfreq * SLACK, 0.0)
             if self._beyond + beyond <= CLOCK_SLACK_S * self.sfreq:
                 self._beyond += beyond
-                return Step(ahead, 0, f"{ahead} samples were not recorded")
+                return Step(ahead, 0, tr("{ahead} samples were not recorded", ahead=ahead))
             if was:
                 return self._rebased(told, by_clock)
             self._base = self.at - told
             return Step(
                 0,
                 0,
-                f"its count jumped {ahead} samples ahead within {passed:.1f} s, which cannot be: it is not followed",
+                tr(
+                    "its count jumped {ahead} samples ahead within {passed:.1f} s, which cannot be: it is not followed",
+                    ahead=ahead,
+                    passed=passed,
+                ),
             )
         if was:
             return self._rebased(told, by_clock)
@@ -305,9 +357,11 @@ class SampleCount:
             self._base += turn
             return Step()
         if -ahead <= came:
-            return Step(0, -ahead, f"{-ahead} samples came twice and were left out")
+            return Step(0, -ahead, tr("{ahead} samples came twice and were left out", ahead=-ahead))
         self._base = self.at - told
-        return Step(0, 0, f"its count went back by {-ahead} samples: whether any were lost there is not known")
+        return Step(
+            0, 0, tr("its count went back by {ahead} samples: whether any were lost there is not known", ahead=-ahead)
+        )
 
     def _rebased(self, told: int, missing: int) -> Step:
         self._base = self.at + missing - told
@@ -318,7 +372,9 @@ class SampleCount:
         return Step(
             missing,
             0,
-            f"about {missing} samples were not recorded, by the clock: it began to count anew" if missing else "",
+            tr("about {missing} samples were not recorded, by the clock: it began to count anew", missing=missing)
+            if missing
+            else "",
         )
 
 
@@ -337,7 +393,13 @@ class ScpiRecorder:
         self.link.until = time.monotonic() + LONGEST_SET_UP_S
         self.profile = profile or profile_for(identify(self.link), ("stream", "single"))
         if profile is not None and profile.identity.lower() not in identify(self.link).lower():
-            raise SagenError(f"{address}: another instrument answers there than the profile '{profile.name}' is for")
+            raise SagenError(
+                tr(
+                    "{address}: another instrument answers there than the profile '{name}' is for",
+                    address=address,
+                    name=profile.name,
+                )
+            )
         self.link.timeout_s = self.profile.timeout_s
         self._rate, self._state, self._ranges = rate, state, dict(ranges or {})
         self.sfreq, self._channels = 0.0, ()
@@ -353,10 +415,12 @@ class ScpiRecorder:
             link.tell(do.rate.format(rate=f"{self._rate:g}"))
         names = [word.strip() for word in link.ask(ask.channels).split(",") if word.strip()]
         if not 1 <= len(names) <= 16:
-            raise Garbled(f"{link.address}: it names {len(names)} channels")
+            raise Garbled(tr("{address}: it names {names} channels", address=link.address, names=len(names)))
         self.sfreq = link.ask_number(ask.rate)
         if not 0 < self.sfreq <= 1e9:
-            raise Garbled(f"{link.address}: a rate of {self.sfreq:g} Hz makes no sense")
+            raise Garbled(
+                tr("{address}: a rate of {sfreq:g} Hz makes no sense", address=link.address, sfreq=self.sfreq)
+            )
         for name, volts in self._ranges.items():
             # A range is set before a recording begins: counts of one record have one scale.
             if do.range and name in names and volts > 0:
@@ -407,13 +471,21 @@ class ScpiRecorder:
                 if raw.shape[1]:
                     last = time.monotonic()
                 elif time.monotonic() - last > patience_s:
-                    raise GaveNothing(f"{self.link.address}: it answers, and gave no sample for {patience_s:g} s")
+                    raise GaveNothing(
+                        tr(
+                            "{address}: it answers, and gave no sample for {patience_s:g} s",
+                            address=self.link.address,
+                            patience_s=patience_s,
+                        )
+                    )
             except GaveNothing:
                 raise
             except Garbled as error:
                 garbled += 1
                 if garbled > 5 or time.monotonic() - last > patience_s:
-                    raise InstrumentGone(f"{error}; given up after {garbled} such answers") from None
+                    raise InstrumentGone(
+                        tr("{error}; given up after {garbled} such answers", error=error, garbled=garbled)
+                    ) from None
                 yield Lost(count.at, None, str(error))
                 self._again(patience_s, last)
                 count.interrupted = True
@@ -421,7 +493,9 @@ class ScpiRecorder:
             except InstrumentGone as error:
                 # Patience is counted from the last sample: one that answers to its name and hangs up in each block is gone.
                 if time.monotonic() - last > patience_s:
-                    raise InstrumentGone(f"{error}; no sample for {patience_s:g} s") from None
+                    raise InstrumentGone(
+                        tr("{error}; no sample for {patience_s:g} s", error=error, patience_s=patience_s)
+                    ) from None
                 yield Lost(count.at, None, str(error))
                 self._again(patience_s, last)
                 count.interrupted = True
@@ -453,13 +527,21 @@ class ScpiRecorder:
                 self.link.open()
                 identity = identify(self.link)
                 if self.profile.identity.lower() not in identity.lower():
-                    raise SagenError(f"{self.link.address}: another instrument answers there now: {identity[:60]}")
+                    raise SagenError(
+                        tr(
+                            "{address}: another instrument answers there now: {identity}",
+                            address=self.link.address,
+                            identity=identity[:60],
+                        )
+                    )
                 return
             except (InstrumentGone, Garbled) as error:
                 if self.stopped:
                     return
                 if time.monotonic() > until:
-                    raise InstrumentGone(f"{error}; it did not come back in {patience_s:g} s") from None
+                    raise InstrumentGone(
+                        tr("{error}; it did not come back in {patience_s:g} s", error=error, patience_s=patience_s)
+                    ) from None
                 time.sleep(0.2)
 
     def _shot(self, seconds: float) -> Iterator[Block]:
@@ -469,7 +551,7 @@ class ScpiRecorder:
         until = time.monotonic() + max(10.0, 3 * (seconds if np.isfinite(seconds) else 1.0))
         while link.ask_number(profile.ask.ready) < 1:
             if time.monotonic() > until or self.stopped:
-                raise InstrumentGone(f"{link.address}: the shot was not taken in time")
+                raise InstrumentGone(tr("{address}: the shot was not taken in time", address=link.address))
             time.sleep(0.02)
         if profile.block.layout != "channel":
             yield Block(self._samples(link.ask_block(profile.ask.block)))
@@ -486,7 +568,14 @@ class ScpiRecorder:
         count, form = len(self._channels), self.profile.block
         values = np.frombuffer(data, form.dtype) if len(data) % np.dtype(form.dtype).itemsize == 0 else None
         if values is None or len(values) % count:
-            raise Garbled(f"{self.link.address}: a block of {len(data)} bytes does not hold {count} channels evenly")
+            raise Garbled(
+                tr(
+                    "{address}: a block of {data} bytes does not hold {count} channels evenly",
+                    address=self.link.address,
+                    data=len(data),
+                    count=count,
+                )
+            )
         rows = values.reshape(-1, count).T if form.layout == "interleaved" else values.reshape(count, -1)
         return np.ascontiguousarray(rows, dtype=self._channels[0].raw.dtype)
 

@@ -20,6 +20,7 @@ from sagen.machine.meter import read
 from sagen.machine.record import record
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import METER_STATES, OHM_POINTS, RECORDED_STATES, Point, State
 from sagen.signal.trigger import Trigger, TriggerKind
 
@@ -279,7 +280,9 @@ class StandInServers:
         try:
             server = _Server(port, {"recorder": _Recorder, "meter": _Meter}[kind], self.bench)
         except OSError as error:
-            raise SagenError(f"port {port} of 127.0.0.1 cannot be used: {error.strerror or error}") from None
+            raise SagenError(
+                tr("port {port} of 127.0.0.1 cannot be used: {strerror}", port=port, strerror=error.strerror or error)
+            ) from None
         threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.05}, daemon=True).start()
         self.servers.append(server)
         return server.port

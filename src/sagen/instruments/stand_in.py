@@ -13,6 +13,7 @@ from sagen.machine.record import record
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.capture import Capture, Channel, GrowingCapture
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import Point, Role, State
 from sagen.signal.edges import find_edges
@@ -45,7 +46,7 @@ class StandIn:
 
     def live(self, name: str) -> LiveValue:
         if name not in _LIVE:
-            raise SagenError(unknown_name("live value", name, _LIVE))
+            raise SagenError(unknown_name(tr("live value"), name, _LIVE))
         return _LIVE[name](self.machine)
 
     def recorder(self, state: State) -> StandInRecorder:

@@ -11,6 +11,7 @@ from sagen.instruments.scpi import ScpiMeter, ScpiRecorder
 from sagen.instruments.served import Bench, StandInServers
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import State
 
 
@@ -37,13 +38,13 @@ class Wired:
     ) -> ScpiRecorder:
         """The recorder, set for a state; raises SagenError."""
         if not self.addresses.recorder:
-            raise SagenError("no recorder is on the bench: state its address, as tcp://HOST:PORT")
+            raise SagenError(tr("no recorder is on the bench: state its address, as tcp://HOST:PORT"))
         return ScpiRecorder(self.addresses.recorder, rate=rate, state=state, ranges=ranges)
 
     def meter(self, rate: float | None = None) -> ScpiMeter:
         """The meter, at so many readings a second where it can be told; raises SagenError."""
         if not self.addresses.meter:
-            raise SagenError("no meter is on the bench: state its address, as tcp://HOST:PORT")
+            raise SagenError(tr("no meter is on the bench: state its address, as tcp://HOST:PORT"))
         return ScpiMeter(self.addresses.meter, rate=rate)
 
     def modules(self, state: State | None = None) -> CanModules:
@@ -54,7 +55,7 @@ class Wired:
             return self.modules_of()
         interface, _, channel = self.addresses.bus.partition(":")
         if not interface or not channel:
-            raise SagenError("no module is on the bench: state the bus, as socketcan:can0")
+            raise SagenError(tr("no module is on the bench: state the bus, as socketcan:can0"))
         return CanModules(open_bus(interface, channel))
 
     def close(self) -> None:

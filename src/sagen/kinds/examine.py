@@ -13,6 +13,7 @@ from sagen.kinds.seen import as_seen
 from sagen.model.capture import Capture
 from sagen.model.finding import Cadence, Finding
 from sagen.model.finding_words import probe_note, rest_note, tap_notes
+from sagen.model.language import lowered, tr
 from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.model.vocabulary import ABOUT_CAPTURE, ROTATING_ROLES, Capability, FindingKind, Role, SensorKind, State
 from sagen.model.words import FINDING_TITLES
@@ -112,8 +113,12 @@ class Examination:
             if channel.reading and channel.sheet.column not in lost and ends_early(channel.reading)
         )
         begun = (
-            f"On {channel.sheet.column} the feed comes {off:.2f} s after the record began: what lies before was recorded with "
-            "the key off"
+            tr(
+                "On {column} the feed comes {off:.2f} s after the record began: what lies before was recorded with "
+                "the key off",
+                column=channel.sheet.column,
+                off=off,
+            )
             for channel in self.channels
             if channel.rail is not None
             and channel.sheet.role == Role.SUPPLY
@@ -161,15 +166,19 @@ def _pattern_note(reading: RotatingReading) -> str:
     """What a wheel that nobody stated may be, where its pattern repeats without being one that everybody knows."""
     wheel = equal_gaps(reading)
     if wheel is not None:
-        return (
-            f"{reading.column} shows gaps alike that come in every turn, as a {usual_name(wheel)} wheel has them: no wheel was "
-            "stated, and none of them is taken for a lost tooth. State the wheel"
+        return tr(
+            "{column} shows gaps alike that come in every turn, as a {wheel} wheel has them: no wheel was "
+            "stated, and none of them is taken for a lost tooth. State the wheel",
+            column=reading.column,
+            wheel=usual_name(wheel),
         )
     count = own_pattern(reading)
     if count is not None:
-        return (
-            f"{reading.column} shows uneven spaces that come again after {count} teeth: that is this wheel's own pattern. State "
-            "the wheel, or lay a known-good capture under it, to have each tooth judged"
+        return tr(
+            "{column} shows uneven spaces that come again after {count} teeth: that is this wheel's own pattern. "
+            "State the wheel, or lay a known-good capture under it, to have each tooth judged",
+            column=reading.column,
+            count=count,
         )
     return ""
 
@@ -218,7 +227,13 @@ def examine(
         rails=frozenset(result.sheet.role for result in results if result.rail is not None),
     )  # fmt: skip
     if fit.startswith(UNFIT):
-        notes.append(f"The known-good capture {good.capture.name} was not compared: {fit.removeprefix(UNFIT)}")
+        notes.append(
+            tr(
+                "The known-good capture {name} was not compared: {unfit}",
+                name=good.capture.name,
+                unfit=fit.removeprefix(UNFIT),
+            )
+        )
     elif good is not None:
         matched, told = twins(readings, good.switching, cams, good.cams)
         notes += told
@@ -302,10 +317,15 @@ def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tu
         gaps = found.wheel is not None and found.wheel.missing and len(found.teeth.anchors) >= _LIMIT.fewest_gaps
         if found.wheel != wanted if wanted is not None else not gaps:
             continue
-        named = usual_name(found.wheel) + (" wheel that is stated for the crank" if wanted else " wheel")
+        named = usual_name(found.wheel) + (tr(" wheel that is stated for the crank") if wanted else " wheel")
         return turned, (
-            f"{crank.sheet.column} and {other.sheet.column} are the other way round: the {named} passes on "
-            f"{other.sheet.column}. Read so; the sheet or the leads are swapped"
+            tr(
+                "{column} and {column_2} are the other way round: the {named} passes on {column_2}. Read so; the "
+                "sheet or the leads are swapped",
+                column=crank.sheet.column,
+                column_2=other.sheet.column,
+                named=named,
+            )
         )
     return None
 
@@ -361,7 +381,7 @@ class _Read:
             if share > _LIMIT_GAP.share_of_turns
         }
         return [
-            FINDING_TITLES[item.kind].lower() for item in self.faults
+            lowered(FINDING_TITLES[item.kind]) for item in self.faults
             if not (item.kind == FindingKind.EXTRA_GAP and item.fields.get("tooth") in lost)
         ]  # fmt: skip
 
@@ -416,7 +436,12 @@ def _in_both(findings: list[Finding], readings: tuple[RotatingReading, ...], goo
     if not good.own_faults(readings):
         told += [item for item in good.faults if item.kind == FindingKind.EXTRA_GAP and item not in told]
     return tuple(
-        f"{item.channel}: the known-good capture {good.capture.name} shows the same ({FINDING_TITLES[item.kind].lower()})"
+        tr(
+            "{channel}: the known-good capture {name} shows the same ({kind})",
+            channel=item.channel,
+            name=good.capture.name,
+            kind=lowered(FINDING_TITLES[item.kind]),
+        )
         for item in told
     )
 

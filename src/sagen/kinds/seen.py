@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet, Sheet
 from sagen.model.vocabulary import ROTATING_ROLES, Capability, SensorKind, can
 from sagen.model.words import SENSORS
@@ -88,9 +89,9 @@ PLAIN = {
     (SensorKind.HALL, SensorKind.CURRENT),
 }
 SHOWS = {
-    SensorKind.RELUCTANCE: "a wave about zero, as a coil makes it",
-    SensorKind.CURRENT: "two levels of which one is twice the other, as a two-wire sensor's current makes them",
-    SensorKind.HALL: "two levels with steep edges from near ground, as a switching sensor makes them",
+    SensorKind.RELUCTANCE: tr("a wave about zero, as a coil makes it"),
+    SensorKind.CURRENT: tr("two levels of which one is twice the other, as a two-wire sensor's current makes them"),
+    SensorKind.HALL: tr("two levels with steep edges from near ground, as a switching sensor makes them"),
 }
 
 
@@ -102,10 +103,18 @@ def _doubt(row: ChannelSheet, seen: SensorKind | None) -> str:
         # A switching sensor is what a channel is read as where nothing tells; a stated pull-up is one's.
         if seen == SensorKind.HALL or row.pull_up is not None:
             return ""
-        return f"{row.column} shows {SHOWS[seen]}: no sensor was stated, and it is read as {SENSORS[seen]}"
+        return tr(
+            "{column} shows {seen}: no sensor was stated, and it is read as {seen_2}",
+            column=row.column,
+            seen=SHOWS[seen],
+            seen_2=SENSORS[seen],
+        )
     if (row.sensor, seen) not in PLAIN or (seen == SensorKind.CURRENT and row.pull_up is not None):
         return ""
-    return (
-        f"{row.column} is stated as {SENSORS[row.sensor]} and shows {SHOWS[seen]}: read as {SENSORS[seen]}; "
-        "check which sensor it is"
+    return tr(
+        "{column} is stated as {sensor} and shows {seen}: read as {seen_2}; check which sensor it is",
+        column=row.column,
+        sensor=SENSORS[row.sensor],
+        seen=SHOWS[seen],
+        seen_2=SENSORS[seen],
     )

@@ -9,6 +9,7 @@ import numpy as np
 from sagen.machine.simulated import Ends, SimulatedMachine
 from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import METER_STATES, OHM_POINTS, TURNING, Point, Quantity, State
 
@@ -61,9 +62,9 @@ def read(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
         return _ohms(machine, point, state)
     part = machine.part
     if point == Point.SUPPLY and not part.fed:
-        raise SagenError(f"a {part.name} has no feed")
+        raise SagenError(tr("a {name} has no feed", name=part.name))
     if point == Point.GROUND and not part.own_return:
-        raise SagenError(f"a {part.name} has no return of its own: its signal wire is the return")
+        raise SagenError(tr("a {name} has no return of its own: its signal wire is the return", name=part.name))
     return MeterReading(point, state, Quantity.VOLTS, float(volts_read(machine, state, (NODES[point],))[NODES[point]]))
 
 
@@ -164,12 +165,14 @@ def _ohms(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
     values, part = machine.values, machine.part
     if point == Point.SENSOR:
         if part.ohms_field is None:
-            raise SagenError(f"the ohms of a {part.name} say nothing: its output is a switch, not a resistance")
+            raise SagenError(
+                tr("the ohms of a {name} say nothing: its output is a switch, not a resistance", name=part.name)
+            )
         ohm = getattr(values, part.ohms_field)
         ohm = copper(machine, ohm) if part.ohms_by_temperature else ohm
     else:
         if point == Point.SUPPLY_WIRE and not part.fed:
-            raise SagenError(f"a {part.name} has no feed wire")
+            raise SagenError(tr("a {name} has no feed wire", name=part.name))
         ohm = copper(machine, getattr(values, _WIRES[point]))
     over = ohm >= min(OVER_RANGE_OHM, OPEN)
     return MeterReading(point, state, Quantity.OHMS, min(float(ohm), OVER_RANGE_OHM), over)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 
 from sagen.model.errors import SheetError, unknown_name
+from sagen.model.language import tr
 
 
 @dataclass
@@ -81,9 +82,11 @@ class Values:
         clean = {}
         for name, value in overrides.items():
             if name not in known:
-                raise SheetError(f"in [circuit.values], {unknown_name('value', name, known)}")
+                raise SheetError(tr("in [circuit.values], {it}", it=unknown_name("value", name, known)))
             if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e15:
-                raise SheetError(f"[circuit.values] {name}: {value!r} is not a number of at least 0")
+                raise SheetError(
+                    tr("[circuit.values] {name}: {value} is not a number of at least 0", name=name, value=repr(value))
+                )
             clean[name] = float(value)
         return cls(**clean)
 

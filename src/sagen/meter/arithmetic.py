@@ -9,6 +9,7 @@ from collections.abc import Sequence
 
 from sagen.meter.judge import COPPER_PER_K
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 COPPER_OHM_M = 1.7241e-8  #: International Annealed Copper Standard at 20 degC (IEC 60028, from memory)
 
@@ -35,9 +36,9 @@ def wire_ohm(length_m: float, *, awg: int | None = None, mm2: float | None = Non
         ohm
     """
     if (awg is None) == (mm2 is None):
-        raise SagenError("give either the gauge (AWG) or the cross-section (mm2)")
+        raise SagenError(tr("give either the gauge (AWG) or the cross-section (mm2)"))
     if length_m < 0 or (mm2 is not None and mm2 <= 0):
-        raise SagenError("length and cross-section must be positive")
+        raise SagenError(tr("length and cross-section must be positive"))
     area = mm2 * 1e-6 if mm2 is not None else math.pi / 4 * (0.127e-3 * 92 ** ((36 - awg) / 39)) ** 2
     return COPPER_OHM_M * length_m / area * (1 + COPPER_PER_K * (celsius - 20.0))
 
@@ -62,7 +63,7 @@ def drop_ohm(drop_v: float, amps: float) -> float:
     Ohm's law: Horowitz and Hill, The Art of Electronics (2015), 1.2. From memory.
     """
     if amps <= 0:
-        raise SagenError("a drop says something only while current flows: give the current")
+        raise SagenError(tr("a drop says something only while current flows: give the current"))
     return abs(drop_v) / amps
 
 
@@ -86,7 +87,7 @@ def leak_that_explains(pull_up_v: float, pull_up_ohm: float, reading_v: float) -
     Voltage divider: Horowitz and Hill, The Art of Electronics (2015), 1.2.3. From memory.
     """
     if not reading_v >= 0:
-        raise SagenError("the reading must not be negative")
+        raise SagenError(tr("the reading must not be negative"))
     if reading_v >= pull_up_v:
         return math.inf
     return pull_up_ohm * reading_v / (pull_up_v - reading_v)
@@ -112,7 +113,13 @@ def series_that_explains(pull_up_v: float, pull_up_ohm: float, low_v: float, on_
     Voltage divider: Horowitz and Hill, The Art of Electronics (2015), 1.2.3. From memory.
     """
     if not 0 <= low_v < pull_up_v:
-        raise SagenError(f"a low level of {low_v:g} V cannot come from a pull-up of {pull_up_v:g} V")
+        raise SagenError(
+            tr(
+                "a low level of {low_v:g} V cannot come from a pull-up of {pull_up_v:g} V",
+                low_v=low_v,
+                pull_up_v=pull_up_v,
+            )
+        )
     return max(pull_up_ohm * low_v / (pull_up_v - low_v) - on_ohm, 0.0)
 
 
@@ -133,7 +140,7 @@ def thermistor_ohm(celsius: float, first: tuple[float, float], second: tuple[flo
     """
     (t1, r1), (t2, r2) = first, second
     if t1 == t2 or r1 <= 0 or r2 <= 0:
-        raise SagenError("two points at different temperatures are needed")
+        raise SagenError(tr("two points at different temperatures are needed"))
     beta = math.log(r1 / r2) / (1 / (t1 + 273.15) - 1 / (t2 + 273.15))
     return r1 * math.exp(beta * (1 / (celsius + 273.15) - 1 / (t1 + 273.15)))
 
@@ -155,7 +162,7 @@ def sweep_faults(volts: Sequence[float], *, jump: float = 0.06) -> list[int]:
     """
     span = max(volts) - min(volts) if len(volts) else 0.0
     if len(volts) < 4 or span <= 0:
-        raise SagenError("a sweep needs at least four readings that move")
+        raise SagenError(tr("a sweep needs at least four readings that move"))
     up = 1.0 if volts[-1] >= volts[0] else -1.0
     steps = [up * (b - a) / span for a, b in itertools.pairwise(volts)]
     usual = statistics.median(steps)

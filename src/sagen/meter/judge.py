@@ -15,6 +15,7 @@ import platformdirs
 
 from sagen.meter.limits import quantity_of
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 
 COPPER_PER_K = 0.00393  #: at 20 degC, IEC 60028 (from memory)
 #: temperature coefficient at 20 degC by material
@@ -54,7 +55,11 @@ class Accuracy:
         )
         if not match:
             raise SagenError(
-                f"accuracy '{text}' is not of the form 0.8% + 3 x 0.1 (percent of reading + digits x size of a digit)"
+                tr(
+                    "accuracy '{text}' is not of the form 0.8% + 3 x 0.1 (percent of reading + digits x size of a "
+                    "digit)",
+                    text=text,
+                )
             )
         values = [float(group.replace(",", ".")) if group else None for group in match.groups()]
         return cls(values[0], values[1] or 0.0, values[2])
@@ -146,20 +151,20 @@ def judge(
         raise SagenError(unknown_name("material", material, MATERIALS))
     figures = (at, leads, *(() if temperature is None else (temperature,)))
     if math.isnan(value) or value == -math.inf or any(math.isnan(limit) for limit in (low, high)):
-        raise SagenError("every figure must be a number")
+        raise SagenError(tr("every figure must be a number"))
     if not all(math.isfinite(figure) for figure in figures):
-        raise SagenError("every figure must be a finite number")
+        raise SagenError(tr("every figure must be a finite number"))
     if low > high:
-        raise SagenError(f"the limits are the wrong way round: {low:g} to {high:g}")
+        raise SagenError(tr("the limits are the wrong way round: {low:g} to {high:g}", low=low, high=high))
     if leads < 0:
-        raise SagenError("the leads' resistance cannot be negative")
+        raise SagenError(tr("the leads' resistance cannot be negative"))
     if quantity != "ohm" and leads:
-        raise SagenError("leads are taken off resistances only")
+        raise SagenError(tr("leads are taken off resistances only"))
     if quantity == "ohm" and value < 0:
-        raise SagenError(f"{value:g} {unit} is no resistance")
+        raise SagenError(tr("{value:g} {unit} is no resistance", value=value, unit=unit))
     for celsius in (at, temperature if temperature is not None else at):
         if not -60 <= celsius <= 300:
-            raise SagenError(f"{celsius:g} degC makes no sense for a sensor")
+            raise SagenError(tr("{celsius:g} degC makes no sense for a sensor", celsius=celsius))
     if math.isinf(value):
         return _over_range(unit, low, high)
     bare = value - leads / factor
@@ -186,17 +191,21 @@ def judge(
     verdict = "inside" if inside >= SURE else "outside" if max(below, above) >= SURE else "too_close"
     text = _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, leads, quantity, material)
     if shorted:
-        text = f"No more than the leads themselves: shorted, as far as this meter can tell. {text}"
+        text = tr("No more than the leads themselves: shorted, as far as this meter can tell. {text}", text=text)
     return Verdict(value, corrected, uncertainty, verdict, inside, unit, text)
 
 
 def _over_range(unit: str, low: float, high: float) -> Verdict:
     """Over range: above every limit, and inside where there is none above."""
     inside = math.isinf(high)
-    said = f"inside {_limits(low, high, unit)}" if inside else f"outside {_limits(low, high, unit)}"
-    text = f"Over range: more than the meter can show: {said}."
+    said = (
+        tr("inside {low}", low=_limits(low, high, unit))
+        if inside
+        else tr("outside {low}", low=_limits(low, high, unit))
+    )
+    text = tr("Over range: more than the meter can show: {said}.", said=said)
     if not inside:
-        text += " An open circuit, or a range chosen too small: try the largest range before it is called open."
+        text += tr(" An open circuit, or a range chosen too small: try the largest range before it is called open.")
     return Verdict(math.inf, math.inf, 0.0, "inside" if inside else "outside", float(inside), unit, text)
 
 
@@ -253,7 +262,7 @@ def stored_accuracy_text() -> str:
     except (OSError, ValueError, RecursionError) as error:
         raise SagenError(f"{path}: {error}") from None
     if set(data) != {"accuracy"} or not isinstance(data["accuracy"], str):
-        raise SagenError(f'{path}: needs one line, accuracy = "0.8% + 3", and nothing else')
+        raise SagenError(tr('{path}: needs one line, accuracy = "0.8% + 3", and nothing else', path=path))
     return data["accuracy"]
 
 
@@ -264,33 +273,49 @@ def _round(value: float, uncertainty: float) -> float:
 
 def _limits(low: float, high: float, unit: str) -> str:
     if math.isinf(low) or math.isinf(high):
-        return f"at most {high:g} {unit}" if math.isinf(low) else f"at least {low:g} {unit}"
-    return f"{low:.6g} to {high:.6g} {unit}"
+        return (
+            tr("at most {high:g} {unit}", high=high, unit=unit)
+            if math.isinf(low)
+            else tr("at least {low:g} {unit}", low=low, unit=unit)
+        )
+    return tr("{low:.6g} to {high:.6g} {unit}", low=low, high=high, unit=unit)
 
 
 def _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, leads, quantity, material) -> str:
-    done = [f"{corrected:.4g} {unit} ± {2 * uncertainty:.2g} (twice the standard uncertainty)"]
+    done = [
+        tr(
+            "{corrected:.4g} {unit} ± {uncertainty:.2g} (twice the standard uncertainty)",
+            corrected=corrected,
+            unit=unit,
+            uncertainty=2 * uncertainty,
+        )
+    ]
     if temperature is not None and quantity == "ohm":
         done.append(
-            f"brought from {temperature:g} to {at:g} °C"
+            tr("brought from {temperature:g} to {at:g} °C", temperature=temperature, at=at)
             if MATERIALS[material]
-            else f"nothing corrected for its {temperature:g} °C"
+            else tr("nothing corrected for its {temperature:g} °C", temperature=temperature)
         )
     if leads:
-        done.append("leads taken off")
+        done.append(tr("leads taken off"))
     limits = _limits(low, high, unit)
     said = {
-        "inside": f"inside {limits}",
-        "outside": f"outside {limits}",
-        "too_close": f"too close to a limit of {limits} to say",
+        "inside": tr("inside {limits}", limits=limits),
+        "outside": tr("outside {limits}", limits=limits),
+        "too_close": tr("too close to a limit of {limits} to say", limits=limits),
     }[verdict]
     text = f"{', '.join(done)}: {said}."
     if verdict == "too_close":
         nearest = min((low, high), key=lambda limit: abs(limit - corrected))
-        text += f" What would settle it: a meter whose error at {nearest:g} {unit} is below {max(abs(nearest - corrected) / 2, 1e-9):.2g} {unit}"
+        text += tr(
+            " What would settle it: a meter whose error at {nearest:g} {unit} is below {nearest_2:.2g} {unit}",
+            nearest=nearest,
+            unit=unit,
+            nearest_2=max(abs(nearest - corrected) / 2, 1e-9),
+        )
         text += (
-            ", the part at the limits' own temperature, and the leads' resistance taken off."
+            tr(", the part at the limits' own temperature, and the leads' resistance taken off.")
             if quantity == "ohm"
-            else ", or the same reading under load."
+            else tr(", or the same reading under load.")
         )
     return text

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 from sagen.model.units import UNITS, unit_of
 
 KELVIN = 273.15
@@ -115,15 +116,30 @@ class Limits:
             return LimitsAt(self.low, self.high, 0.0, self.note)
         first, last = self.table[0].celsius, self.table[-1].celsius
         if celsius is None:
-            raise SagenError(f"the table goes from {first:g} to {last:g} degC: state the part's --temperature")
+            raise SagenError(
+                tr(
+                    "the table goes from {first:g} to {last:g} degC: state the part's --temperature",
+                    first=first,
+                    last=last,
+                )
+            )
         if not first - BEYOND_K <= celsius <= last + BEYOND_K:
             raise SagenError(
-                f"{celsius:g} degC is too far beyond the table, which goes from {first:g} to {last:g} degC"
+                tr(
+                    "{celsius:g} degC is too far beyond the table, which goes from {first:g} to {last:g} degC",
+                    celsius=celsius,
+                    first=first,
+                    last=last,
+                )
             )
         pairs = list(pairwise(self.table))
         cold, warm = next((pair for pair in pairs if celsius <= pair[1].celsius), pairs[-1])
         found = between_rows(cold, warm, celsius, ohms=self.ohms)
-        beyond = "" if first <= celsius <= last else f"the table ends at {first if celsius < first else last:g} degC"
+        beyond = (
+            ""
+            if first <= celsius <= last
+            else tr("the table ends at {celsius:g} degC", celsius=first if celsius < first else last)
+        )
         return LimitsAt(found.low, found.high, found.slope, "; ".join(filter(None, (self.note, beyond))))
 
 
@@ -170,13 +186,13 @@ def limit_of(text: str, unit: str) -> float:
     """
     match = _FIGURE.fullmatch(text)
     if not match:
-        raise SagenError(f"limit '{text}' is not a number, with a unit of its own or without")
+        raise SagenError(tr("limit '{text}' is not a number, with a unit of its own or without", text=text))
     value, own = float(match[1].replace(",", ".")), match[2] or unit
     (quantity, factor), (wanted, per) = quantity_of(own), quantity_of(unit)
     if quantity != wanted:
-        raise SagenError(f"limit '{text}' is in {own}, the reading in {unit}")
+        raise SagenError(tr("limit '{text}' is in {own}, the reading in {unit}", text=text, own=own, unit=unit))
     if not math.isfinite(value):
-        raise SagenError(f"limit '{text[:20]}' is larger than any reading")
+        raise SagenError(tr("limit '{text}' is larger than any reading", text=text[:20]))
     return value * factor / per
 
 
@@ -199,7 +215,7 @@ def tolerance_of(text: str) -> float:
     match = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*%?\s*", text)
     share = float(match[1].replace(",", ".")) / 100 if match else math.nan
     if not 0 < share < 1:
-        raise SagenError(f"tolerance '{text}' is not of the form 10%")
+        raise SagenError(tr("tolerance '{text}' is not of the form 10%", text=text))
     return share
 
 
@@ -228,19 +244,23 @@ def table_of(text: str, unit: str, tolerance: float | None) -> Limits:
             at = float(celsius.replace(",", "."))
         except ValueError:
             raise SagenError(
-                f"table: '{word}' is not of the form 20:2500, a temperature and what is read there"
+                tr("table: '{word}' is not of the form 20:2500, a temperature and what is read there", word=word)
             ) from None
         if not -60 <= at <= 300:
-            raise SagenError(f"table: {at:g} degC makes no sense for a sensor")
+            raise SagenError(tr("table: {at:g} degC makes no sense for a sensor", at=at))
         ends = [limit_of(item, unit) for item in (low, high or low)]
         single = single or not high
         if ends[0] > ends[1]:
-            raise SagenError(f"table: '{word}' has its limits the wrong way round")
+            raise SagenError(tr("table: '{word}' has its limits the wrong way round", word=word))
         share = tolerance if tolerance is not None else (USUAL_TOLERANCE if not high else 0.0)
         rows.append(TableRow(at, ends[0] * (1 - share), ends[1] * (1 + share)))
     rows.sort(key=lambda row: row.celsius)
     if len(rows) < 2 or any(a.celsius == b.celsius for a, b in pairwise(rows)):
-        raise SagenError("a table needs at least two rows of different temperatures")
+        raise SagenError(tr("a table needs at least two rows of different temperatures"))
     assumed = single and tolerance is None
-    note = f"no tolerance was stated: {100 * USUAL_TOLERANCE:g} % either way is taken" if assumed else ""
+    note = (
+        tr("no tolerance was stated: {usual_tolerance:g} % either way is taken", usual_tolerance=100 * USUAL_TOLERANCE)
+        if assumed
+        else ""
+    )
     return Limits(table=tuple(rows), note=note, ohms=quantity_of(unit)[0] == "ohm")

@@ -10,11 +10,12 @@ from itertools import pairwise
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.meter.limits import TableRow, between_rows
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.machine_card import CardCircuit, Published, Wire
 from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, State, WireIs
 
 #: other words for what the far lead of a meter lies on
-TO_BODY = frozenset({"body", "earth", "battery negative", "ground", "minus", "-"})
+TO_BODY = frozenset({"body", "earth", tr("battery negative"), "ground", "minus", "-"})
 #: where volts are measured, and which wire, by what it carries
 POINT_OF_WIRE = {
     WireIs.SUPPLY: Point.SUPPLY,
@@ -55,7 +56,7 @@ def limits_at(row: Published, temperature: float | None) -> RowLimits | None:
     if temperature <= first[0] or temperature >= last[0]:
         end = first if temperature <= first[0] else last
         beyond = temperature not in (first[0], last[0])
-        note = f"the table ends at {end[0]:g} °C: its row there is taken" if beyond else ""
+        note = tr("the table ends at {end:g} °C: its row there is taken", end=end[0]) if beyond else ""
         return RowLimits(end[1], end[2], note)
     (cold, *at_cold), (warm, *at_warm) = next(
         pair for pair in pairwise(row.over) if pair[0][0] <= temperature <= pair[1][0]
@@ -119,7 +120,10 @@ def against(
     if limits is None:
         cold, warm = row.over[0][0], row.over[-1][0]
         return RowVerdict(
-            row, Judged.TOO_CLOSE, 0.5, f"Published from {cold:g} to {warm:g} °C: state the part's temperature."
+            row,
+            Judged.TOO_CLOSE,
+            0.5,
+            tr("Published from {cold:g} to {warm:g} °C: state the part's temperature.", cold=cold, warm=warm),
         )
     ohms = row.quantity == CardQuantity.OHM
     done: Verdict = judge(
@@ -128,7 +132,7 @@ def against(
         material=material if ohms else "none", leads=leads if ohms else 0.0, accuracy=accuracy, digit=digit,
         slope=limits.slope,
     )  # fmt: skip
-    maker = f" (maker {row.maker})" if row.maker else ""
+    maker = tr(" (maker {maker})", maker=row.maker) if row.maker else ""
     note = f" {limits.note[:1].upper()}{limits.note[1:]}." if limits.note else ""
     # What is taken beyond a table's end is no published limit: it cannot condemn a part.
     judged = Judged(done.verdict) if not limits.note or done.verdict == Judged.INSIDE else Judged.TOO_CLOSE
@@ -156,7 +160,9 @@ def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict |
     makers = [item.row.maker for item in found if item.judged == Judged.INSIDE and item.row.maker]
     others = [item.row.maker for item in found if item.judged == Judged.OUTSIDE and item.row.maker]
     if len(found) > 1 and makers:
-        more = f" Fits {' or '.join(makers)}" + (f", not {' or '.join(others)}." if others else ".")
+        more = tr(" Fits {makers}", makers=" or ".join(makers)) + (
+            tr(", not {others}.", others=" or ".join(others)) if others else "."
+        )
         return RowVerdict(best.row, best.judged, best.probability, best.text + more, best.low, best.high)
     return best
 

@@ -15,6 +15,7 @@ import numpy as np
 
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -89,7 +90,7 @@ def compare_set(
     The shortest half: Rousseeuw, J. Am. Stat. Assoc. 79 (1984). From memory.
     """
     if not 1 <= len(values) <= MOST:
-        raise SagenError(f"a set is of two to {MOST} readings, not {len(values)}")
+        raise SagenError(tr("a set is of two to {most} readings, not {values}", most=MOST, values=len(values)))
     accuracy = accuracy or Accuracy()
     low, high = limits or (-math.inf, math.inf)
     readings = tuple(judge(float(value), unit, low, high, accuracy=accuracy, digit=digit, **how) for value in values)
@@ -156,36 +157,43 @@ def _odd_ones(logs: np.ndarray, read: np.ndarray) -> tuple[str, tuple[int, ...],
 
 def _numbers(odd: Sequence[int]) -> str:
     named = " and ".join(str(item + 1) for item in odd)
-    return f"Number {named} differs" if len(odd) == 1 else f"Numbers {named} differ"
+    return tr("Number {named} differs", named=named) if len(odd) == 1 else tr("Numbers {named} differ", named=named)
 
 
 def _words(count, unit, verdict, odd, p, limits, readings, outside) -> str:
     least = min((p[at] for at in odd), default=1.0)
     chance = f"p = {least:.2g}" if least >= 1e-4 else "p < 0.0001"
     said = {
-        "too_few": "One reading is no set: measure the others as well.",
-        "alike": f"All {count} alike, as far as the meter can tell.",
-        "differ": "They differ by more than parts of one make do, but which of them is odd cannot be told from this.",
-        "odd": f"{_numbers(odd)} from the others ({chance}).",
+        "too_few": tr("One reading is no set: measure the others as well."),
+        "alike": tr("All {count} alike, as far as the meter can tell.", count=count),
+        "differ": tr(
+            "They differ by more than parts of one make do, but which of them is odd cannot be told from this."
+        ),
+        "odd": tr("{odd} from the others ({chance}).", odd=_numbers(odd), chance=chance),
     }[verdict]
     close = [str(at + 1) for at, reading in enumerate(readings) if reading.verdict == "too_close"]
     if limits:
         low, high = (f"{limit:.6g}" for limit in limits)
         where = ", ".join(str(at + 1) for at in outside)
         published = (
-            f"at most {high}"
+            tr("at most {high}", high=high)
             if math.isinf(limits[0])
-            else f"at least {low}"
+            else tr("at least {low}", low=low)
             if math.isinf(limits[1])
-            else f"{low} to {high}"
+            else tr("{low} to {high}", low=low, high=high)
         )
         said += (
-            f" Number {where} lies outside of the published {published} {unit}."
+            tr(
+                " Number {where} lies outside of the published {published} {unit}.",
+                where=where,
+                published=published,
+                unit=unit,
+            )
             if outside
-            else f" None lies outside of the published {published} {unit} for sure."
+            else tr(" None lies outside of the published {published} {unit} for sure.", published=published, unit=unit)
         )
         if close:
-            said += f" Number {', '.join(close)} lies too close to a limit to say."
+            said += tr(" Number {close} lies too close to a limit to say.", close=", ".join(close))
     elif verdict == "alike":
-        said += " Alike is not good: without a published range all may be off."
+        said += tr(" Alike is not good: without a published range all may be off.")
     return said

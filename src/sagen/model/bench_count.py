@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from sagen.model.language import tr
 from sagen.model.trail import InspectionEntry, NoteEntry, Record
 
 IN_THE_HAND = "sensor_in_the_hand"
 #: fewer passes show nothing of a sensor that misses some
 LEAST_PASSES, MOST_PASSES = 3, 200
-WAYS = {"eye": "by eye, a lamp diode", "meter": "by meter", "recorder": "by recorder"}
+WAYS = {"eye": tr("by eye, a lamp diode"), "meter": tr("by meter"), "recorder": tr("by recorder")}
 
 
 def bench_records(passes: int, counted: int, *, way: str, new_part: bool) -> tuple[Record, ...]:
@@ -19,11 +20,26 @@ def bench_records(passes: int, counted: int, *, way: str, new_part: bool) -> tup
         for counts that make no sense.
     """
     if not LEAST_PASSES <= passes <= MOST_PASSES:
-        raise ValueError(f"{passes} passes: at least {LEAST_PASSES} are needed, at most {MOST_PASSES} can be")
+        raise ValueError(
+            tr(
+                "{passes} passes: at least {least_passes} are needed, at most {most_passes} can be",
+                passes=passes,
+                least_passes=LEAST_PASSES,
+                most_passes=MOST_PASSES,
+            )
+        )
     if not 0 <= counted <= 10 * passes:
-        raise ValueError(f"{counted} counted of {passes} passes makes no sense")
-    told = f"{'new part before it is fitted' if new_part else 'the part of this machine'}, in the hand: "
-    told += f"{counted} counted of {passes} passes{f', {WAYS[way]}' if way else ''}."
+        raise ValueError(tr("{counted} counted of {passes} passes makes no sense", counted=counted, passes=passes))
+    told = tr(
+        "{new_part}, in the hand: ",
+        new_part=tr("new part before it is fitted") if new_part else tr("the part of this machine"),
+    )
+    told += tr(
+        "{counted} counted of {passes} passes{way}.",
+        counted=counted,
+        passes=passes,
+        way=f", {WAYS[way]}" if way else "",
+    )
     note = NoteEntry(told[:1].upper() + told[1:])
     if new_part:
         return (note,)

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from sagen.model.language import tr
+
 LEAST_RATE, MOST_RATE = 0.1, 1e10  #: Hz
 
 
@@ -70,12 +72,17 @@ class Capture:
         channels = tuple(Channel(raw=raw, **item) for item, raw in zip(about["channels"], samples, strict=True))
         sfreq = about["sfreq"]
         if isinstance(sfreq, bool) or not isinstance(sfreq, int | float) or not LEAST_RATE <= sfreq <= MOST_RATE:
-            raise ValueError(f"a sample rate of {str(sfreq)[:20]} makes no sense")
+            raise ValueError(tr("a sample rate of {sfreq} makes no sense", sfreq=str(sfreq)[:20]))
         for channel in channels:
             if channel.raw.ndim != 1 or len(channel.raw) != len(channels[0].raw) or channel.raw.dtype.kind not in "iuf":
-                raise ValueError(f"the samples of {channel.column[:40]} are not a row of numbers as long as the others")
+                raise ValueError(
+                    tr(
+                        "the samples of {column} are not a row of numbers as long as the others",
+                        column=channel.column[:40],
+                    )
+                )
             if not (np.isfinite(channel.scale) and channel.scale and np.isfinite(channel.offset)):
-                raise ValueError(f"the scale of {channel.column[:40]} makes no sense")
+                raise ValueError(tr("the scale of {column} makes no sense", column=channel.column[:40]))
         holes = tuple((int(first), int(stop)) for first, stop in about.get("holes", ()))
         return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]), holes)
 
@@ -141,7 +148,13 @@ class GrowingCapture:
     def append(self, raw: np.ndarray) -> None:
         """Add a block, shape (channels, n), in the channels' raw units; raises ValueError for another count of rows."""
         if raw.ndim != 2 or len(raw) != len(self._channels):
-            raise ValueError(f"a block of {len(self._channels)} rows is due, not one of shape {raw.shape}")
+            raise ValueError(
+                tr(
+                    "a block of {channels} rows is due, not one of shape {shape}",
+                    channels=len(self._channels),
+                    shape=raw.shape,
+                )
+            )
         end = self.samples + raw.shape[1]
         for index, row in enumerate(raw):
             if end > len(self._room[index]):

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator
 
 from sagen.model.errors import SheetError
+from sagen.model.language import tr
 from sagen.model.sheet import one_of
 from sagen.model.vocabulary import CIRCUIT_ROLES, Position, Role, SensorKind
 from sagen.model.wheel import Wheel
@@ -16,7 +17,7 @@ Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 
 def _ordered(value: tuple[float, float]) -> tuple[float, float]:
     if not 0 < value[0] < value[1]:
-        raise ValueError("two ohms, the lower one first")
+        raise ValueError(tr("two ohms, the lower one first"))
     return value
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from difflib import get_close_matches
 
+from sagen.model.language import tr
+
 LONGEST = 190  #: characters of a sentence that says what is wrong
 
 
@@ -31,7 +33,7 @@ class CaptureFileError(SagenError):
 
     def __init__(self, message: str, *, line: int | None = None):
         self.line = line
-        super().__init__(f"line {line}: {message}" if line else message)
+        super().__init__(tr("line {line}: {message_}", line=line, message_=message) if line else message)
 
 
 class SheetError(SagenError):
@@ -48,7 +50,7 @@ class ChangedMeanwhile(StoreError):
 
     def __init__(self, who: str, theirs: object, yours: object):
         self.who, self.theirs, self.yours = who, theirs, yours
-        super().__init__(f"changed {who} while you were writing: what they wrote stands, yours is not lost")
+        super().__init__(tr("changed {who} while you were writing: what they wrote stands, yours is not lost", who=who))
 
 
 class KnowledgeError(SagenError):
@@ -64,4 +66,4 @@ def unknown_name(what: str, name: str, known: object) -> str:
     names = [str(item) for item in known]
     near = get_close_matches(str(name), names, n=1, cutoff=0.5)
     hint = f"did you mean '{near[0]}'?" if near else f"known are: {', '.join(names)}"
-    return f"unknown {what} '{name}'; {hint}"
+    return tr("unknown {what} '{name}'; {hint}", what=what, name=name, hint=hint)

@@ -13,6 +13,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SheetError
+from sagen.model.language import tr, worded
 from sagen.model.sheet import first_fault, one_of
 from sagen.model.vocabulary import (
     CIRCUIT_ROLES,
@@ -56,7 +57,10 @@ class Wire(_Table):
     def called(self) -> str:
         """Pin and colour, as "pin 2, green"; "" where neither is known."""
         return ", ".join(
-            [*([f"pin {self.sensor_pin}"] if self.sensor_pin else []), *([self.colour] if self.colour else [])]
+            [
+                *([tr("pin {sensor_pin}", sensor_pin=self.sensor_pin)] if self.sensor_pin else []),
+                *([self.colour] if self.colour else []),
+            ]
         )
 
 
@@ -78,25 +82,31 @@ class Published(_Table):
     def _limits(self) -> Published:
         if self.over:
             if self.low is not None or self.high is not None:
-                raise ValueError("either low and high, or a table over temperature")
+                raise ValueError(tr("either low and high, or a table over temperature"))
             degrees = [item[0] for item in self.over]
             if len(self.over) < 2 or any(b <= a for a, b in pairwise(degrees)):
-                raise ValueError("over: two rows at least, the temperatures climbing")
+                raise ValueError(tr("over: two rows at least, the temperatures climbing"))
             if any(low > high for _, low, high in self.over):
-                raise ValueError("over: the lower limit first")
+                raise ValueError(tr("over: the lower limit first"))
         elif self.low is None and self.high is None:
-            raise ValueError("low, high or both are missing")
+            raise ValueError(tr("low, high or both are missing"))
         elif self.low is not None and self.high is not None and self.low > self.high:
-            raise ValueError("low is above high")
+            raise ValueError(tr("low is above high"))
         return self
 
     @property
     def where(self) -> str:
         """Between which points, and in which state, in words."""
         place = " and ".join(self.between)
-        state = str(self.state).replace("_", " ") if self.state else ""
+        state = worded(str(self.state)) if self.state else ""
         return ", ".join(
-            item for item in (f"between {place}" if len(self.between) == 2 else f"at {place}", state, self.when) if item
+            item
+            for item in (
+                tr("between {place}", place=place) if len(self.between) == 2 else tr("at {place}", place=place),
+                state,
+                self.when,
+            )
+            if item
         )
 
 
@@ -146,11 +156,11 @@ class CardCircuit(_Table):
     @model_validator(mode="after")
     def _whole(self) -> CardCircuit:
         if self.wheel is not None and self.spec is None and self.role in CIRCUIT_ROLES:
-            raise ValueError(f"wheel '{self.wheel}' is none")
+            raise ValueError(tr("wheel '{wheel}' is none", wheel=self.wheel))
         pins = [item.sensor_pin for item in self.wire if item.sensor_pin]
         twice = next((pin for pin in pins if pins.count(pin) > 1), None)
         if twice is not None:
-            raise ValueError(f"pin {twice} stands twice")
+            raise ValueError(tr("pin {twice} stands twice", twice=twice))
         return self
 
     def wire_of(self, carries: str) -> Wire | None:
@@ -226,17 +236,29 @@ class MachineCard(_Table):
         names = [item.name for item in self.circuit]
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:
-            raise ValueError(f"circuit '{twice}' stands twice")
+            raise ValueError(tr("circuit '{twice}' stands twice", twice=twice))
         for each in self.code:
             if each.circuit not in names:
-                raise ValueError(f"code {each.code} is of circuit '{each.circuit}', which is not on the card")
+                raise ValueError(
+                    tr(
+                        "code {code} is of circuit '{circuit}', which is not on the card",
+                        code=each.code,
+                        circuit=each.circuit,
+                    )
+                )
         for circuit in self.circuit:
             for wire in circuit.wire:
                 for other in wire.shared_with:
                     if other not in names:
-                        raise ValueError(f"'{circuit.name}' shares a wire with '{other}', which is not on the card")
+                        raise ValueError(
+                            tr(
+                                "'{name}' shares a wire with '{other}', which is not on the card",
+                                name=circuit.name,
+                                other=other,
+                            )
+                        )
         if self.firing and (self.cylinders is None or sorted(self.firing) != list(range(1, self.cylinders + 1))):
-            raise ValueError("firing: names each cylinder once, and the cylinders are stated")
+            raise ValueError(tr("firing: names each cylinder once, and the cylinders are stated"))
         return self
 
     @property
@@ -279,7 +301,7 @@ class MachineCard(_Table):
     def from_data(cls, data: object, where: str = "card") -> MachineCard:
         """Check plain data; raises SheetError naming the table, the key, and the nearest known one."""
         if not isinstance(data, dict):
-            raise SheetError(f"{where}: is no card")
+            raise SheetError(tr("{where}: is no card", where=where))
         try:
             return cls.model_validate(data)
         except ValidationError as error:
@@ -308,7 +330,7 @@ def _fault(error: ValidationError) -> str:
         said = first_fault(error, table)
     else:
         found = fault["input"]
-        shown = f" (found {repr(found)[:60]})" if not isinstance(found, dict | list | tuple) else ""
+        shown = tr(" (found {found})", found=repr(found)[:60]) if not isinstance(found, dict | list | tuple) else ""
         said = fault["msg"].removeprefix("Value error, ")
         said = f"{named}: {said}{shown if 'did you mean' not in said else ''}" if named not in _TABLES else said
-    return (f"in {inside.removesuffix(', ')}: " if inside else "") + said
+    return (tr("in {inside}: ", inside=inside.removesuffix(", ")) if inside else "") + said

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import PatternSource, Role, word
 
@@ -44,7 +45,7 @@ class Pattern:
     @classmethod
     def from_data(cls, data: dict, *, id: int = 0, created: datetime | None = None) -> Pattern:
         """From plain data; raises ValueError, TypeError, KeyError or SheetError for what makes no sense."""
-        sheet = Sheet.from_data(data["sheet"], where="stored sheet")
+        sheet = Sheet.from_data(data["sheet"], where=tr("stored sheet"))
         rpm = data.get("rpm")
         return cls(
             str(data["name"]), str(data["token"]), sheet, data["source"], str(data.get("card", "")),

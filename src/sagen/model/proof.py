@@ -10,6 +10,7 @@ from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from sagen.model.language import tr
 from sagen.model.trail import (
     CaptureEntry,
     CardEntry,
@@ -41,7 +42,7 @@ class Stage(StrEnum):
     FOUND = "finding"
     REPAIRED = "repaired"
     PROVEN = "proven"
-    CAME_BACK = "came back"
+    CAME_BACK = tr("came back")
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, field_validator
 
 from sagen.model.errors import SheetError, unknown_name
+from sagen.model.language import tr
 from sagen.model.vocabulary import CAPTURE_STATES, Connection, Role, SensorKind, State, word
 from sagen.model.wheel import Wheel
 
@@ -29,7 +30,7 @@ Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 
 def _not_zero(value: float) -> float:
     if abs(value) < 1e-9:
-        raise ValueError("must not be zero")
+        raise ValueError(tr("must not be zero"))
     return value
 
 
@@ -118,7 +119,7 @@ class Sheet(_Table):
         columns = [item.column for item in sheet.channel]
         twice = next((name for name in columns if columns.count(name) > 1), None)
         if twice is not None:
-            raise SheetError(f"{where}: channel '{twice}' stands twice")
+            raise SheetError(tr("{where}: channel '{twice}' stands twice", where=where, twice=twice))
         return sheet
 
 
@@ -144,7 +145,9 @@ def first_fault(error: ValidationError, table: type[BaseModel]) -> str:
         known = [this_word.strip("'\" ") for this_word in fault["ctx"]["expected"].replace(" or ", ",").split(",")]
         return f"{'.'.join(place)}: {unknown_name('value', fault['input'], known)}"
     if fault["type"] == "missing":
-        return f"{'.'.join(place)} is missing"
+        return tr("{place} is missing", place=".".join(place))
     said = fault["msg"].removeprefix("Value error, ")
-    found = "" if "did you mean" in said or "known are" in said else f" (found {repr(fault['input'])[:80]})"
+    found = (
+        "" if "did you mean" in said or "known are" in said else tr(" (found {input})", input=repr(fault["input"])[:80])
+    )
     return f"{'.'.join(place)}: {said}{found}"

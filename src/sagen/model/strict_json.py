@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import math
 
+from sagen.model.language import tr
+
 
 def loads(text: str | bytes):
     """The value of a text.
@@ -26,13 +28,13 @@ def dumps(value) -> str:
 
 
 def _none_such(name: str):
-    raise ValueError(f"{name} is no number")
+    raise ValueError(tr("{name} is no number", name=name))
 
 
 def _number(text: str) -> float:
     value = float(text)
     if not math.isfinite(value):
-        raise ValueError(f"{text[:20]} is beyond every number")
+        raise ValueError(tr("{text} is beyond every number", text=text[:20]))
     return value
 
 

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from sagen.model.errors import unknown_name
 from sagen.model.finding import Cadence, Finding
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.vocabulary import (
     FINDING_FIELDS,
@@ -93,11 +94,13 @@ class Record:
     def _number(self, name: str, low: float, high: float) -> None:
         value = getattr(self, name)
         if isinstance(value, bool) or not isinstance(value, int | float):
-            raise ValueError(f"{name}: {value!r} is not a number")
+            raise ValueError(tr("{name}: {value} is not a number", name=name, value=repr(value)))
         if isinstance(value, int):
             value = float(min(max(value, -(10**30)), 10**30))  # of 400 digits no float is
         if not low <= value <= high:
-            raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
+            raise ValueError(
+                tr("{name}: {value:g} is not from {low:g} to {high:g}", name=name, value=value, low=low, high=high)
+            )
         object.__setattr__(self, name, float(value))
 
     def _money(self, *names: str) -> None:
@@ -109,13 +112,13 @@ class Record:
     def _truth(self, name: str) -> None:
         value = getattr(self, name)
         if value is not None and not isinstance(value, bool):
-            raise ValueError(f"{name}: {value!r} is not true or false")
+            raise ValueError(tr("{name}: {value} is not true or false", name=name, value=repr(value)))
 
     def _text(self, *names: str) -> None:
         for name in names:
             value = getattr(self, name)
             if not isinstance(value, str):
-                raise ValueError(f"{name}: {value!r} is not text")
+                raise ValueError(tr("{name}: {value} is not text", name=name, value=repr(value)))
             object.__setattr__(self, name, value[:MOST_TEXT])
 
 
@@ -172,7 +175,7 @@ def word_of_part(text: object) -> Part:
     try:
         return Part(text)
     except ValueError:
-        raise ValueError(f"part: {unknown_name('value', str(text), [*Part, *PART_ALIASES])}") from None
+        raise ValueError(tr("part: {it}", it=unknown_name("value", str(text), [*Part, *PART_ALIASES]))) from None
 
 
 #: what stands open after a part was changed
@@ -238,7 +241,7 @@ class ProofEntry(Record):
             if key in ("km", "minutes") and (
                 isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e5
             ):
-                raise ValueError(f"drive: {key} is not a number from 0 to 100000")
+                raise ValueError(tr("drive: {key} is not a number from 0 to 100000", key=key))
 
 
 DRIVE = ("km", "minutes", "conditions", "came")
@@ -334,7 +337,7 @@ class StayedEntry(Record):
 
     def __post_init__(self):
         if not isinstance(self.stayed, bool):
-            raise ValueError(f"stayed: {self.stayed!r} is not true or false")
+            raise ValueError(tr("stayed: {stayed} is not true or false", stayed=repr(self.stayed)))
 
 
 @dataclass(frozen=True)
@@ -351,13 +354,13 @@ class DecisionEntry(Record):
     def __post_init__(self):
         self._text("choice", "text")
         if not self.choice:
-            raise ValueError("choice: says nothing")
+            raise ValueError(tr("choice: says nothing"))
         object.__setattr__(self, "choices", tuple(dict(choice) for choice in self.choices))
         for this_choice in self.choices:
             for name in ("cost", "low", "high"):
                 value = this_choice.get(name)
                 if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
-                    raise ValueError(f"choices: {name} is not a number")
+                    raise ValueError(tr("choices: {name} is not a number", name=name))
 
 
 @dataclass(frozen=True)
@@ -427,7 +430,7 @@ class CaptureFile(Record):
     def __post_init__(self):
         self._text("capture")
         if not self.capture:
-            raise ValueError("capture: names no file")
+            raise ValueError(tr("capture: names no file"))
 
 
 @dataclass(frozen=True)
@@ -439,12 +442,12 @@ class CardEntry(Record):
 
     def __post_init__(self):
         if not isinstance(self.card, dict) or not self.card.get("model"):
-            raise ValueError("card: names no machine")
+            raise ValueError(tr("card: names no machine"))
 
     @cached_property
     def machine(self) -> MachineCard:
         """The card itself; raises SheetError where its data make no sense."""
-        return machine_card.MachineCard.from_data(self.card, "card of the job")
+        return machine_card.MachineCard.from_data(self.card, tr("card of the job"))
 
 
 @dataclass(frozen=True)
@@ -467,7 +470,7 @@ class ValueEntry(Record):
     def __post_init__(self):
         object.__setattr__(self, "between", tuple(str(item)[:60] for item in self.between))
         if not 1 <= len(self.between) <= 2:
-            raise ValueError("between: one point, or two")
+            raise ValueError(tr("between: one point, or two"))
         self._word("quantity", CardQuantity)
         self._number("value", -MOST_VALUE, MOST_VALUE)
         if self.state is not None:
@@ -491,7 +494,7 @@ class PlaceEntry(Record):
     def __post_init__(self):
         self._word("place", Place)
         if not isinstance(self.opened, bool):
-            raise ValueError(f"opened: {self.opened!r} is not true or false")
+            raise ValueError(tr("opened: {opened} is not true or false", opened=repr(self.opened)))
 
 
 @dataclass(frozen=True)
@@ -511,7 +514,7 @@ class StepEntry(Record):
         self._word("step", StepKind)
         self._text("what", "size", "owes")
         if not self.what.strip():
-            raise ValueError("what: says nothing")
+            raise ValueError(tr("what: says nothing"))
         if self.place is not None:
             self._word("place", Place)
         self._truth("back")
@@ -539,14 +542,14 @@ class PartEntry(Record):
     def __post_init__(self):
         self._text("name", "number", "maker", "source", "text")
         if not self.name.strip():
-            raise ValueError("name: the part is not named")
+            raise ValueError(tr("name: the part is not named"))
         if self.part is not None:
             object.__setattr__(self, "part", word_of_part(self.part))
         self._word("origin", Origin)
         self._word("state", LineState)
         self._money("price", "lead_days")
         if isinstance(self.count, bool) or not isinstance(self.count, int) or not 1 <= self.count <= 10_000:
-            raise ValueError(f"count: {self.count!r} is not a number of parts")
+            raise ValueError(tr("count: {count} is not a number of parts", count=repr(self.count)))
         for key in self.bench:
             if key not in BENCH:
                 raise UnknownField(unknown_name("key", key, BENCH))
@@ -569,7 +572,7 @@ class SeenEntry(Record):
     def __post_init__(self):
         self._text("seen", "because")
         if not self.seen.strip():
-            raise ValueError("seen: says nothing")
+            raise ValueError(tr("seen: says nothing"))
         self._word("mark", SeenMark)
 
 
@@ -588,7 +591,7 @@ class PhotoEntry(Record):
         if len(self.arrow) not in (0, 4) or not all(
             isinstance(item, int | float) and 0 <= item <= 1 for item in self.arrow
         ):
-            raise ValueError("arrow: four shares from 0 to 1, or none")
+            raise ValueError(tr("arrow: four shares from 0 to 1, or none"))
         object.__setattr__(self, "arrow", tuple(float(item) for item in self.arrow))
 
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import math
 
+from sagen.model.language import tr
+
 #: how meters show more than their range, in lower case
-OVER_RANGE_WORDS = ("ol", "o.l", "o.l.", "0l", "over", "over range", "overrange")
+OVER_RANGE_WORDS = ("ol", "o.l", "o.l.", "0l", "over", tr("over range"), "overrange")
 SHOWN = 30  #: letters of a nonsense figure that a message repeats
 
 
@@ -30,7 +32,7 @@ def typed_figure(text: str, what: str = "") -> float:
     except ValueError:
         value = math.nan
     if not math.isfinite(value):
-        told = f"'{text.strip()[:SHOWN]}' is not a number"
+        told = tr("'{text}' is not a number", text=text.strip()[:SHOWN])
         raise ValueError(f"{what}: {told}" if what else told)
     return value
 
@@ -39,7 +41,7 @@ def typed_whole(text: str, what: str = "") -> int:
     """A whole figure; raises ValueError in words for what is none."""
     value = typed_figure(text, what)
     if value != int(value):
-        told = f"'{text.strip()[:SHOWN]}' is not a whole number"
+        told = tr("'{text}' is not a whole number", text=text.strip()[:SHOWN])
         raise ValueError(f"{what}: {told}" if what else told)
     return int(value)
 

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from sagen.model.errors import SheetError
+from sagen.model.language import tr
 
 MOST_SLOTS = 720
 
@@ -23,9 +24,21 @@ class Wheel:
 
     def __post_init__(self):
         if not (1 <= self.slots <= MOST_SLOTS and 0 <= self.missing < self.slots):
-            raise SheetError(f"wheel '{self}': slots must be 1 to {MOST_SLOTS}, and fewer missing than there are slots")
+            raise SheetError(
+                tr(
+                    "wheel '{self_}': slots must be 1 to {most_slots}, and fewer missing than there are slots",
+                    self_=self,
+                    most_slots=MOST_SLOTS,
+                )
+            )
         if any(not 1 <= other <= self.slots - self.missing for other in self.others):
-            raise SheetError(f"wheel '{self}': a slot left out must have a number from 1 to {self.slots}")
+            raise SheetError(
+                tr(
+                    "wheel '{self_}': a slot left out must have a number from 1 to {slots}",
+                    self_=self,
+                    slots=self.slots,
+                )
+            )
 
     def __str__(self) -> str:
         if self.others:
@@ -64,7 +77,11 @@ class Wheel:
         match = re.fullmatch(r"\s*(\d{1,4})\s*:((?:\s*\d{1,4}(?:\s*-\s*\d{1,4})?\s*,?)+)", str(text))
         if not match:
             raise SheetError(
-                f"wheel '{text}' is not of the form 60-2 (slots-missing), 48 (even) or 36: 17-18, 35-36 (slots: left out)"
+                tr(
+                    "wheel '{text}' is not of the form 60-2 (slots-missing), 48 (even) or 36: 17-18, 35-36 (slots: "
+                    "left out)",
+                    text=text,
+                )
             )
         slots, absent = int(match[1]), set()
         for first, last in re.findall(r"(\d+)(?:\s*-\s*(\d+))?", match[2]):
@@ -74,6 +91,10 @@ class Wheel:
             missing += 1
         if not missing:
             raise SheetError(
-                f"wheel '{text}': the last slot must be left out; count from the first tooth behind the reference gap"
+                tr(
+                    "wheel '{text}': the last slot must be left out; count from the first tooth behind the reference "
+                    "gap",
+                    text=text,
+                )
             )
         return cls(slots, missing, tuple(sorted(item for item in absent if item <= slots - missing or item > slots)))

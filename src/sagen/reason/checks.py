@@ -8,6 +8,7 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr, worded
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
@@ -70,7 +71,7 @@ KIND_WORDS = {CheckKind.LOOK: "inspection"}
 
 
 #: how the text of a check begins that was answered and is to be taken once more
-ONCE_MORE = "Once more: "
+ONCE_MORE = tr("Once more: ")
 
 
 @dataclass(frozen=True)
@@ -96,7 +97,7 @@ class NextCheck:
     @property
     def name(self) -> str:
         """What to do, in a few words."""
-        return f"{self.check.name}, once more" if self.again else self.check.name
+        return tr("{name}, once more", name=self.check.name) if self.again else self.check.name
 
     @property
     def told(self) -> str:
@@ -117,7 +118,7 @@ class NextCheck:
             "minutes": round(self.minutes, 1),
             "access_minutes": round(self.access, 1),
             "gain_bits": round(self.gain_bits, 4),
-            "outcomes": [*check.outcome, "as expected"] if check.kind == CheckKind.LOOK else [],
+            "outcomes": [*check.outcome, tr("as expected")] if check.kind == CheckKind.LOOK else [],
             "text": f"{self.told} {self.why}",
             "moves_shaft": moves_shaft(check),
             "place": str(check.place) if check.place is not None else "",
@@ -579,14 +580,14 @@ def _points_at(
     """
     shares = {}
     if check.kind == CheckKind.LOOK:
-        words_of = [name.replace("_", " ") for name in check.outcome]
+        words_of = [worded(name) for name in check.outcome]
         shares = {word: outcomes[at] for at, word in enumerate(words_of)}
     elif check.kind == CheckKind.METER and sound is not None:
         ohms = check.point in OHM_POINTS
         drawn = outlook.particle_set.reading(check.point, check.state, ohms)
         bands = words.bands_of_sound(sound, ohms)
         lowest, highest = min(low for low, _ in bands), max(high for _, high in bands)
-        shares = {"lower": (drawn < lowest).mean(axis=1), "higher": (drawn > highest).mean(axis=1)}
+        shares = {tr("lower"): (drawn < lowest).mean(axis=1), tr("higher"): (drawn > highest).mean(axis=1)}
     found: dict[str, list[str]] = {}
     for name in names:
         own = np.array([name in faults for faults in outlook.faults])
@@ -704,13 +705,17 @@ def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, 
     rate = next(
         value for value in (10e3, 20e3, 50e3, 100e3, 200e3, 500e3, 1e6) if value >= min(SAMPLES_A_TOOTH * teeth_s, 1e6)
     )
-    beside = "signal, and the crank's signal beside it" if spec.role == Role.CAM else "signal"
+    beside = tr("signal, and the crank's signal beside it") if spec.role == Role.CAM else "signal"
     return (
         (
-            "Probes",
-            f"{beside}{', feed and return' if kind.has(Capability.FEED) else ''}; beside the sealed pins, ground at battery negative",
+            tr("Probes"),
+            tr(
+                "{beside}{feed}; beside the sealed pins, ground at battery negative",
+                beside=beside,
+                feed=tr(", feed and return") if kind.has(Capability.FEED) else "",
+            ),
         ),
-        ("Height", kind.height_setting(spec)),
-        ("Rate", f"{rate / 1000:g} kS/s a channel or faster"),
-        ("Length", f"{seconds:g} s or longer"),
+        (tr("Height"), kind.height_setting(spec)),
+        (tr("Rate"), tr("{rate:g} kS/s a channel or faster", rate=rate / 1000)),
+        (tr("Length"), tr("{seconds:g} s or longer", seconds=seconds)),
     )

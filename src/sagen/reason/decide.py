@@ -18,6 +18,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from sagen.model.errors import KnowledgeError, SagenError
+from sagen.model.language import tr
 from sagen.model.sheet import first_fault
 from sagen.model.vocabulary import Origin
 
@@ -98,15 +99,17 @@ class WhileOpen:
 
     def __post_init__(self):
         if not 1 <= len(self.parts) <= MOST_PARTS:
-            raise SagenError(f"a set is of one to {MOST_PARTS} parts")
+            raise SagenError(tr("a set is of one to {most_parts} parts", most_parts=MOST_PARTS))
         if not any(part.failed for part in self.parts):
-            raise SagenError("say which part failed: without one there is nothing to decide")
+            raise SagenError(tr("say which part failed: without one there is nothing to decide"))
         money = (self.part_price, self.labour_again, self.labour_each, self.wait_days, self.day_cost or 0.0)
         if not all(0 <= item < 1e9 for item in money):
-            raise SagenError("prices, labour and days are not below zero, and not beyond a thousand million")
+            raise SagenError(tr("prices, labour and days are not below zero, and not beyond a thousand million"))
         for name, (fitted, back) in self.record.items():
             if not 0 <= back <= fitted:
-                raise SagenError(f"of {fitted} {name} parts {back} cannot have come back")
+                raise SagenError(
+                    tr("of {fitted} {name} parts {back} cannot have come back", fitted=fitted, name=name, back=back)
+                )
 
 
 @dataclass(frozen=True)
@@ -188,14 +191,14 @@ def decide(given: WhileOpen) -> Decision:
 
 def _ways(given: WhileOpen, failed: list[int], rest: list[int]) -> list[tuple[str, list[int]]]:
     """The choices: what failed; that and the lowest of the others; the set."""
-    ways = [("fit one" if len(failed) == 1 else f"fit the {len(failed)} that failed", failed)]
+    ways = [(tr("fit one") if len(failed) == 1 else tr("fit the {failed} that failed", failed=len(failed)), failed)]
     if len(given.parts) == 2 and rest:
-        ways.append(("fit both", failed + rest))
+        ways.append((tr("fit both"), failed + rest))
     elif rest:
         lowest = min(rest, key=lambda at: given.parts[at].ratio if given.parts[at].ratio is not None else 0.5)
         if len(rest) > 1:
-            ways.append((f"fit {len(failed) + 1}", sorted([*failed, lowest])))
-        ways.append(("fit the set", failed + rest))
+            ways.append((tr("fit {failed}", failed=len(failed) + 1), sorted([*failed, lowest])))
+        ways.append((tr("fit the set"), failed + rest))
     return ways
 
 
@@ -252,18 +255,39 @@ def said(decision: Decision) -> str:
         minutes and money by choice
     """
     best, given = decision.best, decision.given
-    one = f"{best.name[:1].upper()}{best.name[1:]}: {best.cost:,.0f} expected ({best.low:,.0f} to {best.high:,.0f}), {100 * best.comes_back:.0f} % come back."
+    one = tr(
+        "{name}{name_2}: {cost:,.0f} expected ({low:,.0f} to {high:,.0f}), {comes_back:.0f} % come back.",
+        name=best.name[:1].upper(),
+        name_2=best.name[1:],
+        cost=best.cost,
+        low=best.low,
+        high=best.high,
+        comes_back=100 * best.comes_back,
+    )
     if len(decision.choices) == 1:
         return one
     other = decision.choices[1]
-    text = f"{one} {other.name[:1].upper()}{other.name[1:]}: {other.cost:,.0f} ({other.low:,.0f} to {other.high:,.0f}), {100 * other.comes_back:.0f} %."
+    text = tr(
+        "{one} {name}{name_2}: {cost:,.0f} ({low:,.0f} to {high:,.0f}), {comes_back:.0f} %.",
+        one=one,
+        name=other.name[:1].upper(),
+        name_2=other.name[1:],
+        cost=other.cost,
+        low=other.low,
+        high=other.high,
+        comes_back=100 * other.comes_back,
+    )
     if decision.sure < 0.8:
-        text += " The two are close: what is not known of the parts may turn it."
+        text += tr(" The two are close: what is not known of the parts may turn it.")
     if decision.break_even_labour is not None:
-        text += f" Fitting them all pays from {decision.break_even_labour:,.0f} for getting here again; it is {given.labour_again:,.0f}."
+        text += tr(
+            " Fitting them all pays from {break_even_labour:,.0f} for getting here again; it is {labour_again:,.0f}.",
+            break_even_labour=decision.break_even_labour,
+            labour_again=given.labour_again,
+        )
     if given.day_cost is None and given.wait_days:
-        days = "a day" if given.wait_days == 1 else f"{given.wait_days:g} days"
-        text += f" Waiting {days} is not counted: what a day costs was not stated."
+        days = tr("a day") if given.wait_days == 1 else tr("{wait_days:g} days", wait_days=given.wait_days)
+        text += tr(" Waiting {days} is not counted: what a day costs was not stated.", days=days)
     return text
 
 
@@ -321,15 +345,23 @@ class ReplaceOrCheck:
     @property
     def not_counted(self) -> str:
         """What is not counted, in a sentence; "" where nothing is left out."""
-        return f"Not counted, since not stated: {', '.join(self.missing)}." if self.missing else ""
+        return tr("Not counted, since not stated: {missing}.", missing=", ".join(self.missing)) if self.missing else ""
 
     @property
     def text(self) -> str:
         """The comparison in words."""
         unit = f" {self.unit}" if self.unit else ""
         told = [
-            f"{way.name[:1].upper()}{way.name[1:]}: {way.cost:,.0f}{unit} expected ({way.low:,.0f} to {way.high:,.0f}), "
-            f"wrong in {_percent(way.wrong)}"
+            tr(
+                "{name}{name_2}: {cost:,.0f}{unit} expected ({low:,.0f} to {high:,.0f}), wrong in {wrong}",
+                name=way.name[:1].upper(),
+                name_2=way.name[1:],
+                cost=way.cost,
+                unit=unit,
+                low=way.low,
+                high=way.high,
+                wrong=_percent(way.wrong),
+            )
             for way in self.ways
         ]
         return f"{'; '.join(told)}. {self.not_counted}".rstrip()
@@ -377,18 +409,18 @@ def replace_or_check(
         return Way(name, float(first * rate + fitting + wrong * back), float(low), float(high), wrong)
 
     ways = [
-        way("replace now", 0.0, 1 - share),
-        *(way(f"first {name}", minutes, after) for name, minutes, after in checks),
+        way(tr("replace now"), 0.0, 1 - share),
+        *(way(tr("first {name}", name=name), minutes, after) for name, minutes, after in checks),
     ]
     missing = [
         name
-        for name, value in (("what the hour costs", costs.hour), ("the part's price", costs.part_price))
+        for name, value in ((tr("what the hour costs"), costs.hour), (tr("the part's price"), costs.part_price))
         if value is None
     ]
-    missing += ["what a day of standing costs"] if costs.day is None and costs.lead_days else []
+    missing += [tr("what a day of standing costs")] if costs.day is None and costs.lead_days else []
     unit = "" if costs.hour is not None else "minutes"
     return ReplaceOrCheck(tuple(sorted(ways, key=lambda way: way.cost)), unit, tuple(missing))
 
 
 def _percent(share: float) -> str:
-    return f"{100 * share:.0f} %"
+    return tr("{share:.0f} %", share=100 * share)

@@ -18,13 +18,14 @@ from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
 import platformdirs
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from sagen.kinds.kind import KINDS, kind_of, what_is_missing
 from sagen.machine.faults import all_faults
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError, unknown_name
 from sagen.model.extensions import load_extensions
+from sagen.model.language import spoken, tr
 from sagen.model.sheet import first_fault, one_of
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
@@ -53,7 +54,8 @@ CODES_TOGETHER = ("several",)
 
 Probability = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
-Words = Annotated[str, Field(min_length=3)]
+#: words of a table, in the language that is spoken
+Words = Annotated[str, Field(min_length=3), AfterValidator(tr)]
 
 
 def cause_of(fault: str) -> Cause:
@@ -75,7 +77,7 @@ def title_of(fault: str) -> str:
     fault : str
         slug of a fault mode
     """
-    return "nothing wrong in this circuit" if fault == SOUND else all_faults()[fault].title
+    return tr("nothing wrong in this circuit") if fault == SOUND else tr(all_faults()[fault].title)
 
 
 class _Row(BaseModel):
@@ -197,19 +199,33 @@ class CheckFacts(_Row):
     roles: tuple[Annotated[Role, one_of(Role, CIRCUIT_ROLES)], ...] = ()
     outcome: dict[str, dict[str, Probability]] = Field(default_factory=dict)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _known_by_its_english_name(cls, data: dict) -> dict:
+        """Files and older logs may name a check in English, whatever is spoken here."""
+        if spoken() == "en" or not isinstance(data, dict) or "name" not in data:
+            return data
+        return {**data, "was": (*data.get("was", ()), data["name"])}
+
     @field_validator("outcome")
     @classmethod
     def _faults(cls, value: dict) -> dict:
         for name, row in value.items():
             if "other" not in row:
-                raise ValueError(f"'{name}' says nothing of fault modes not named: 'other' is missing")
+                raise ValueError(tr("'{name}' says nothing of fault modes not named: 'other' is missing", name=name))
             for fault in row:
                 if fault != "other" and fault not in all_faults():
                     raise ValueError(unknown_name("fault", fault, all_faults()))
         for fault in {item for row in value.values() for item in row}:
             shares = sum(row.get(fault, row["other"]) for row in value.values())
             if shares > 1 + 1e-9:
-                raise ValueError(f"the outcomes of '{fault}' add up to {shares:g}: only one of them can come true")
+                raise ValueError(
+                    tr(
+                        "the outcomes of '{fault}' add up to {shares:g}: only one of them can come true",
+                        fault=fault,
+                        shares=shares,
+                    )
+                )
         return value
 
     def said(self, spec: CircuitSpec) -> str:
@@ -229,7 +245,7 @@ class CheckFacts(_Row):
 def _wires(spec: CircuitSpec) -> str:
     part = kind_of(spec.sensor).part
     named = ["signal", *(["feed"] if part.fed else []), *(["return"] if part.own_return else [])]
-    return named[0] if len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}"
+    return named[0] if len(named) == 1 else tr("{named} and {named_2}", named=", ".join(named[:-1]), named_2=named[-1])
 
 
 class Shape(_Row):
@@ -327,7 +343,7 @@ class Range(_Row):
 
     where: tuple[tuple[Probability, float, float], ...]
     scale: Literal["log", "linear"]
-    reason: Words
+    reason: Annotated[str, Field(min_length=3)]
     sensor_can: tuple[Annotated[Capability, one_of(Capability)], ...] = ()
     part: Annotated[Part, one_of(Part)] | None = None
 
@@ -335,9 +351,9 @@ class Range(_Row):
     @classmethod
     def _shares(cls, value: tuple) -> tuple:
         if not value or abs(sum(item[0] for item in value) - 1.0) > 1e-9:
-            raise ValueError("the shares of its ranges do not add up to 1")
+            raise ValueError(tr("the shares of its ranges do not add up to 1"))
         if any(low > high for _, low, high in value):
-            raise ValueError("a range is written low first")
+            raise ValueError(tr("a range is written low first"))
         return value
 
     def at(self, place: np.ndarray) -> np.ndarray:
@@ -678,7 +694,7 @@ def _cautions(where: str, table: object) -> dict[str, str]:
 
 def _check(where: str, row: object, cautions: dict[str, str], applies: list[Applies]) -> CheckFacts:
     named = row.get("name", row.get("slug", "?")) if isinstance(row, dict) else "?"
-    table = f"check '{named}'"
+    table = tr("check '{named}'", named=named)
     if not isinstance(row, dict):
         raise KnowledgeError(f"{where}, {table}: a check is a table, written [[check]]")
     names = row.get("cautions", [])

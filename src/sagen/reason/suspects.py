@@ -6,6 +6,7 @@ import numpy as np
 
 from sagen.machine.faults import all_faults
 from sagen.model.finding import Estimate, Reason, Suspect
+from sagen.model.language import worded
 from sagen.reason import words
 from sagen.reason.evidence import Captured, MeterReading
 from sagen.reason.facts import SOUND, cause_of, title_of
@@ -63,7 +64,7 @@ def named(fault: str, posterior: Posterior, world: World) -> str:
     if end and weighted is not None and len(posterior.used):
         at_end = weighted.cube[:, world.places.column[f"severity.{slot}"]] >= 1 - END_SHARE
         if float(weighted.weights[at_end].sum()) > MOSTLY:
-            return end.replace("_", " ")
+            return worded(end)
     return title_of(fault)
 
 

@@ -15,6 +15,7 @@ from itertools import permutations
 import numpy as np
 
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.vocabulary import WireIs
 
 OPEN_OHM = 4e7
@@ -133,9 +134,11 @@ def name_wires(pins: Sequence[PinReading], battery: float = 12.5) -> NamedWires:
     """
     pins = list(pins)
     if not FEWEST <= len(pins) <= MOST:
-        raise SagenError(f"a plug of {FEWEST} to {MOST} pins can be told, not of {len(pins)}")
+        raise SagenError(
+            tr("a plug of {fewest} to {most} pins can be told, not of {pins}", fewest=FEWEST, most=MOST, pins=len(pins))
+        )
     if len({pin.pin for pin in pins}) < len(pins) or not all(pin.pin for pin in pins):
-        raise SagenError("each pin has a name of its own")
+        raise SagenError(tr("each pin has a name of its own"))
     for this_pin in pins:
         for value, most, what in (
             (this_pin.volts, 4 * battery, "V"),
@@ -143,7 +146,14 @@ def name_wires(pins: Sequence[PinReading], battery: float = 12.5) -> NamedWires:
             (this_pin.ohms, 1e12, "ohm"),
         ):
             if value is not None and not (math.isfinite(value) and -1 <= value <= most):
-                raise SagenError(f"pin {this_pin.pin}: {value:g} {what} is no reading of a sensor's plug")
+                raise SagenError(
+                    tr(
+                        "pin {pin}: {value:g} {what} is no reading of a sensor's plug",
+                        pin=this_pin.pin,
+                        value=value,
+                        what=what,
+                    )
+                )
     ways = sorted({way: 0.0 for form, _ in FORMS[len(pins)] for way in permutations(form)})
     usual = {}
     for form, share in FORMS[len(pins)]:
@@ -190,9 +200,9 @@ def _settle(pins: Sequence[PinReading], ways: list[tuple[WireIs, ...]], weight: 
     for at, pin in enumerate(pins):
         for table, open_, words in (
             (_table(lambda wire: np.array([_ohms(wire, 10**d) for d in _DECADES])), pin.ohms is None,
-             f"Read the ohms from pin {pin.pin} to body, key off."),
+             tr("Read the ohms from pin {pin} to body, key off.", pin=pin.pin)),
             (_table(lambda wire: _holds(wire, _SHARES)), pin.loaded is None and (pin.volts or 0.0) > 0.3,
-             f"Put 2.2 kilohm from pin {pin.pin} to body, key on: a feed holds its volts, a pull-up sags."),
+             tr("Put 2.2 kilohm from pin {pin} to body, key on: a feed holds its volts, a pull-up sags.", pin=pin.pin)),
         ):  # fmt: skip
             if not open_:
                 continue

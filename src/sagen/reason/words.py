@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from sagen.model.language import lowered, tr, worded
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point
 from sagen.model.words import FINDING_TITLES, STATES_THEN, said_minutes, said_ohms, said_range, said_volts
 from sagen.reason.evidence import (
@@ -34,10 +35,10 @@ TELLS_LITTLE = 0.004  #: bits
 #: steps on the scale of comparison between two heaps of readings, and the least share of a heap that is told
 HEAPS_APART = {False: 0.35, True: 0.3}
 LEAST_HEAP = 0.12
-RELEARN_OWED = "A relearn of the wheel is owed as well: undone, a good part sets its own code. "
-PROOF_OWED = (
-    "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as the "
-    "complaint was, and read again."
+RELEARN_OWED = tr("A relearn of the wheel is owed as well: undone, a good part sets its own code. ")
+PROOF_OWED = tr(
+    "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as "
+    "the complaint was, and read again."
 )
 
 
@@ -156,27 +157,27 @@ def _reason_of_meter_reading(piece: MeterReading, fault, world) -> str:
     text = f"{_sentence(where)}: {said(piece.value, piece.ohms)}"
     if piece.point == Point.SENSOR and world.spec.ohms:
         low, high = world.spec.ohms
-        text += f"; published {said_range(low, high, True)}"
+        text += tr("; published {low}", low=said_range(low, high, True))
     else:
         sound = world.expected(piece.point, piece.state, ohms=piece.ohms)
         if sound is None:
             return text + "."
-        text += f"; a sound circuit shows {value_range(sound, piece.ohms)}"
+        text += tr("; a sound circuit shows {sound}", sound=value_range(sound, piece.ohms))
     here = world.expected(piece.point, piece.state, fault, ohms=piece.ohms)
     if fault == SOUND or here is None:
         return text + "."
-    return text + f", with {title_of(fault)} {value_range(here, piece.ohms)}."
+    return text + tr(", with {fault} {here}.", fault=title_of(fault), here=value_range(here, piece.ohms))
 
 
 @reason.register
 def _reason_of_captured(piece: Captured, fault, world) -> str:
     name = f"{piece.source}: " if piece.source else ""
     if not piece.found:
-        return f"{name}nothing wrong in the recording."
+        return tr("{name}nothing wrong in the recording.", name=name)
     told = []
     for item in sorted(piece.found):
         kind, _, held = item.partition(":")
-        told.append(FINDING_TITLES.get(kind, kind).lower() + (f" ({held})" if held else ""))
+        told.append(lowered(FINDING_TITLES.get(kind, kind)) + (f" ({held})" if held else ""))
     return f"{name}{', '.join(told)}."
 
 
@@ -185,49 +186,63 @@ def _reason_of_cranked(piece: Cranked, fault, world) -> str:
     beat = ""
     if piece.uneven is not None:
         beat = (
-            f", with a beat of {100 * piece.uneven:.0f} % once in two turns"
+            tr(", with a beat of {uneven:.0f} % once in two turns", uneven=100 * piece.uneven)
             if piece.uneven > UNEVEN_HEARD
-            else ", evenly"
+            else tr(", evenly")
         )
-    return f"The starter turns the engine at {piece.rpm:.0f} rpm{beat}."
+    return tr("The starter turns the engine at {rpm:.0f} rpm{beat}.", rpm=piece.rpm, beat=beat)
 
 
 @reason.register
 def _reason_of_read_elsewhere(piece: ReadElsewhere, fault, world) -> str:
-    return f"Read elsewhere: {FINDING_TITLES.get(piece.kind, str(piece.kind)).lower()}."
+    return tr("Read elsewhere: {kind}.", kind=lowered(FINDING_TITLES.get(piece.kind, str(piece.kind))))
 
 
 @reason.register
 def _reason_of_inspected(piece: Inspected, fault, world) -> str:
     check = world.facts.check(piece.check)
     name = check.name if check else piece.check
-    told = [outcome.replace("_", " ") or "as expected" for outcome in (piece.outcome, *piece.more)]
-    return f"{_sentence(name)}: {told[0]}{''.join(f', once more: {again}' for again in told[1:])}."
+    told = [worded(outcome) or tr("as expected") for outcome in (piece.outcome, *piece.more)]
+    return tr(
+        "{name}: {told}{told_2}.",
+        name=_sentence(name),
+        told=told[0],
+        told_2="".join(tr(", once more: {again}", again=again) for again in told[1:]),
+    )
 
 
 @reason.register
 def _reason_of_seen(piece: Seen, fault, world) -> str:
-    sure = ", certain" if piece.certain else ""
-    return f"Looked at {piece.thing.replace('_', ' ')}: {piece.words or ('damaged' if piece.bad else 'as expected')}{sure}."
+    sure = tr(", certain") if piece.certain else ""
+    return tr(
+        "Looked at {thing}: {words}{sure}.",
+        thing=worded(piece.thing),
+        words=piece.words or (tr("damaged") if piece.bad else tr("as expected")),
+        sure=sure,
+    )
 
 
 @reason.register
 def _reason_of_scanned(piece: Scanned, fault, world) -> str:
     if piece.what == "rpm_cranking":
-        shown = f"{piece.value:.0f} rpm" if piece.value else "no speed"
-        return f"The module shows {shown} while cranking."
-    return f"After clearing, the code comes back {piece.value}." if piece.value != "never" else "The code stays away."
+        shown = tr("{value:.0f} rpm", value=piece.value) if piece.value else tr("no speed")
+        return tr("The module shows {shown} while cranking.", shown=shown)
+    return (
+        tr("After clearing, the code comes back {value}.", value=piece.value)
+        if piece.value != "never"
+        else tr("The code stays away.")
+    )
 
 
 @reason.register
 def _reason_of_stayed(piece: Stayed, fault, world) -> str:
-    return "After the repair the complaint is " + ("still there." if piece.stayed else "gone.")
+    return tr("After the repair the complaint is ") + (tr("still there.") if piece.stayed else "gone.")
 
 
 def unexplained(piece: MeterReading, world: World) -> str:
     """A reading that no fault explains."""
     text = reason(piece, SOUND, world).rstrip(".")
-    return f"{text}: no fault explains this reading well. Take it again before building on it."
+    return tr("{text}: no fault explains this reading well. Take it again before building on it.", text=text)
 
 
 def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float, float] | None) -> str:
@@ -243,7 +258,7 @@ def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float
         limits in the same unit
     """
     if published and check.point == Point.SENSOR and check.kind == CheckKind.METER:
-        return f"{said_range(*published, True)}, as published. {check.expect}"
+        return tr("{it}, as published. {expect}", it=said_range(*published, True), expect=check.expect)
     if drawn is None:
         return check.expect
     ohms = is_ohms(check.point)
@@ -274,36 +289,36 @@ def why(
         an answer in a word, and the fault modes that it would point at
     """
     if not faults or gain < TELLS_LITTLE:
-        return "It would tell little that is not known by now."
+        return tr("It would tell little that is not known by now.")
     told = ", ".join(title_of(fault) for fault in faults[:3])
-    dear = "" if pays else " It is likely to take longer than it saves."
-    took = "in a minute" if minutes < 1.5 else f"in {minutes:.0f} minutes"
+    dear = "" if pays else tr(" It is likely to take longer than it saves.")
+    took = tr("in a minute") if minutes < 1.5 else tr("in {minutes:.0f} minutes", minutes=minutes)
     if points_at:
         answers = "; ".join(
             f"{word}: {' or '.join(title_of(fault) for fault in some[:3])}" for word, some in points_at[:3]
         )
-        return f"Why this one, {took}. If {answers}.{dear}"
-    return f"Why this one: {took} it tells {told} from the rest.{dear}"
+        return tr("Why this one, {took}. If {answers}.{dear}", took=took, answers=answers, dear=dear)
+    return tr("Why this one: {took} it tells {told} from the rest.{dear}", took=took, told=told, dear=dear)
 
 
 def why_together(place: str, count: int) -> str:
     """Why a check comes with others behind the same opening."""
-    return f"With the {place} open {count} checks are done at once."
+    return tr("With the {place} open {count} checks are done at once.", place=place, count=count)
 
 
 def why_again() -> str:
     """Why a check that was answered is asked once more."""
-    return f"Why again: all hangs on this one. {TAKEN_AFRESH}"
+    return tr("Why again: all hangs on this one. {taken_afresh}", taken_afresh=TAKEN_AFRESH)
 
 
-TAKEN_AFRESH = (
+TAKEN_AFRESH = tr(
     "Take it afresh: look whether it is the right pin or place, with clean contact, by another hand where there is one."
 )
 
 
 def why_proof(fault: str) -> str:
     """Why a check that proves or clears the leading suspect comes first."""
-    return f"Why this one: it proves or clears the leading suspect, {title_of(fault)}."
+    return tr("Why this one: it proves or clears the leading suspect, {fault}.", fault=title_of(fault))
 
 
 def good_enough(name: str, share: float, do: str, owed: str) -> str:
@@ -316,7 +331,14 @@ def good_enough(name: str, share: float, do: str, owed: str) -> str:
     share : float
         probability, 0 to 1
     """
-    return f"Good enough to repair: {name} at {_percent(share)}. {do} {owed}{PROOF_OWED}"
+    return tr(
+        "Good enough to repair: {name} at {share}. {do} {owed}{proof_owed}",
+        name=name,
+        share=_percent(share),
+        do=do,
+        owed=owed,
+        proof_owed=PROOF_OWED,
+    )
 
 
 def cleared(owed: str = "") -> str:
@@ -327,59 +349,86 @@ def cleared(owed: str = "") -> str:
 def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
     """The advice where nothing shows, and only what comes and goes is left."""
     named = ", ".join(title_of(item) for item in watch)
-    return (
-        f"Cleared for now at {_percent(share)}: nothing shows, and what is left comes and goes. Buy nothing yet; let a "
-        f"long record run, drive with the recorder, or have it come back when it shows again. Watch for {named}."
+    return tr(
+        "Cleared for now at {share}: nothing shows, and what is left comes and goes. Buy nothing yet; let a long "
+        "record run, drive with the recorder, or have it come back when it shows again. Watch for {named}.",
+        share=_percent(share),
+        named=named,
     )
 
 
 def after_change(part: str, fault: str, share: float, owed: str = "") -> str:
     """The advice after a repair that the evidence since then bears out; `fault` is what left with the part, and how
     likely it was that before."""
-    named = f": {title_of(fault)}, {_percent(share)} before" if fault and fault != SOUND else ""
-    return (
-        f"What was wrong left with the {part}{named}; sound now. Nothing has shown since it was changed. Buy nothing more for "
-        f"this circuit. {owed}{PROOF_OWED}"
+    named = (
+        tr(": {fault}, {share} before", fault=title_of(fault), share=_percent(share))
+        if fault and fault != SOUND
+        else ""
+    )
+    return tr(
+        "What was wrong left with the {part}{named}; sound now. Nothing has shown since it was changed. Buy "
+        "nothing more for this circuit. {owed}{proof_owed}",
+        part=part,
+        named=named,
+        owed=owed,
+        proof_owed=PROOF_OWED,
     )
 
 
 def of_what_was_taken_out(text: str) -> str:
     """A reason from before the last repair."""
-    return f"Before the repair: {text[:1].lower() if text[1:2].islower() else text[:1]}{text[1:]}"
+    return tr("Before the repair: {text}", text=lowered(text))
 
 
 def not_yet(share: float, check: str = "", now: float = 0.0, first: float = 0.0) -> str:
     """The advice to go on; what a repair now and what one more check first are expected to cost, minutes."""
     if not check:
-        return f"Not yet: the leading cause stands at {_percent(share)}, and a repair on that would be wrong too often."
+        return tr(
+            "Not yet: the leading cause stands at {share}, and a repair on that would be wrong too often.",
+            share=_percent(share),
+        )
     if not now:
-        return f"Not yet: the leading cause stands at {_percent(share)}. Measure on before anything is bought: {check} is next."
-    return (
-        f"Not yet: the leading cause stands at {_percent(share)}. To repair now is expected to cost {said_minutes(now)} in repairs "
-        f"of the wrong thing, one more check first ({check}) {first:.0f}."
+        return tr(
+            "Not yet: the leading cause stands at {share}. Measure on before anything is bought: {check} is next.",
+            share=_percent(share),
+            check=check,
+        )
+    return tr(
+        "Not yet: the leading cause stands at {share}. To repair now is expected to cost {now} in repairs of the "
+        "wrong thing, one more check first ({check}) {first:.0f}.",
+        share=_percent(share),
+        now=said_minutes(now),
+        check=check,
+        first=first,
     )
 
 
 def nothing_leads(share: float, check: str = "") -> str:
     """The advice where nothing wrong is the likeliest."""
-    on = f" Measure on while it shows: {check} is next." if check else ""
+    on = tr(" Measure on while it shows: {check} is next.", check=check) if check else ""
     if share < 0.5:
-        return f"Not yet: no cause leads.{on}"
-    return (
-        f"Nothing shows for certain: nothing wrong is the likeliest, at {_percent(share)}. Leave the parts alone, and watch for "
-        f"when it comes.{on}"
+        return tr("Not yet: no cause leads.{on}", on=on)
+    return tr(
+        "Nothing shows for certain: nothing wrong is the likeliest, at {share}. Leave the parts alone, and watch "
+        "for when it comes.{on}",
+        share=_percent(share),
+        on=on,
     )
 
 
 def hangs_on_one(share: float, again: str = "") -> str:
     """The advice to confirm what hangs on one reading; `again`: the check that is listed first, to be taken once more."""
     which = (
-        f"it all hangs on {again}. Take that once more, afresh,"
+        tr("it all hangs on {again}. Take that once more, afresh,", again=again)
         if again
-        else ("it hangs on one reading or look. Confirm it in another way")
+        else (tr("it hangs on one reading or look. Confirm it in another way"))
     )
-    return f"Not yet: the leading cause stands at {_percent(share)}, but {which} before anything is bought."
+    return tr(
+        "Not yet: the leading cause stands at {share}, but {which} before anything is bought.",
+        share=_percent(share),
+        which=which,
+    )
 
 
 def _percent(share: float) -> str:
-    return f"{min(100 * share, 99):.0f} %"
+    return tr("{share:.0f} %", share=min(100 * share, 99))

@@ -9,6 +9,7 @@ import numpy as np
 
 from sagen.kinds import Examination
 from sagen.kinds.examine import ChannelResult
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import Role
 from sagen.model.words import EXPECTED
@@ -46,8 +47,12 @@ class BesideEdge:
     def words(self) -> str:
         """By how much it is off, as it is said."""
         if not self.plain:
-            return f"{abs(self.difference):.1f}° ± {2 * self.u:.1f}°"
-        return f"{abs(self.difference):.1f}° {'late' if self.difference > 0 else 'early'}"
+            return tr("{difference:.1f}° ± {u:.1f}°", difference=abs(self.difference), u=2 * self.u)
+        return tr(
+            "{difference:.1f}° {difference_2}",
+            difference=abs(self.difference),
+            difference_2=tr("late") if self.difference > 0 else tr("early"),
+        )
 
     def row(self) -> tuple[str, str, str, str, str]:
         """Its number, where it is in the known-good one and here, how far it is off, and within what that is known (two standard
@@ -64,7 +69,7 @@ def degrees(value: float, form: str = ".1f") -> str:
 
 
 #: the heads of a table of edges, behind what they are
-EDGE_HEADS = ("Good", "Here", "Off", "±")
+EDGE_HEADS = (tr("Good"), tr("Here"), tr("Off"), "±")
 
 
 @dataclass(frozen=True)
@@ -87,7 +92,7 @@ class BesideScene:
     @property
     def good_words(self) -> str:
         """What the other one is: a known-good capture, or what the model expects."""
-        return self.good_name if self.good_name == EXPECTED else f"known-good: {self.good_name}"
+        return self.good_name if self.good_name == EXPECTED else tr("known-good: {good_name}", good_name=self.good_name)
 
     @property
     def span(self) -> float:

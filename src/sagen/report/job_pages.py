@@ -9,8 +9,10 @@ from datetime import datetime
 from enum import StrEnum
 
 from sagen import __version__
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.model.text import as_utf8
+from sagen.report.printed import in_language
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
 jinja2 = lazy("jinja2")
@@ -25,8 +27,8 @@ class PageKind(StrEnum):
 
 
 TITLES = {
-    PageKind.CUSTOMER: "What was found and done", PageKind.TECHNICIAN: "For the next technician",
-    PageKind.WORK: "Parts and work",
+    PageKind.CUSTOMER: tr("What was found and done"), PageKind.TECHNICIAN: tr("For the next technician"),
+    PageKind.WORK: tr("Parts and work"),
 }  # fmt: skip
 
 
@@ -103,9 +105,9 @@ def data_uri(data: bytes, kind: str) -> str:
 
 def render_job(sheet: JobSheet, kind: PageKind) -> str:
     """One of the pages as self-contained HTML."""
-    environment = jinja2.Environment(
+    environment = in_language(jinja2.Environment(
         loader=jinja2.PackageLoader("sagen.report", ""), autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True,
         lstrip_blocks=True,
-    )  # fmt: skip
+    ))  # fmt: skip
     template = environment.get_template(f"{kind}.html")
     return as_utf8(template.render(job=sheet, title=TITLES[kind], version=__version__))

@@ -14,6 +14,7 @@ from sagen import __version__
 from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
 from sagen.model.finding import Suspect
+from sagen.model.language import figure, lowered, said_date, spoken, tr, trn
 from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
@@ -73,10 +74,16 @@ class FindingPage:
         return self.examination.sheet
 
 
+def in_language(environment: jinja2.Environment) -> jinja2.Environment:
+    """An environment whose templates speak the language of the program."""
+    environment.globals.update(tr=tr, figure=figure, said_date=said_date, language=spoken())
+    return environment
+
+
 def render_html(page: FindingPage) -> str:
     """The report as one self-contained HTML page."""
-    environment = jinja2.Environment(
-        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    environment = in_language(
+        jinja2.Environment(autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     )
     template = environment.from_string(files("sagen.report").joinpath("finding.html").read_text(encoding="utf-8"))
     return as_utf8(
@@ -117,21 +124,27 @@ def render_pdf(html: str) -> bytes:
 def _verdict(page: FindingPage) -> str:
     top = page.suspects[0] if page.suspects else None
     if not page.examination.findings:
-        return "This capture shows nothing wrong."
+        return tr("This capture shows nothing wrong.")
     first = FINDING_TITLES[page.examination.findings[0].kind]
     if top is None or top.cause == Cause.NONE:
         return f"{first}."
-    return f"{first}. Most likely {CAUSES[top.cause].lower()}: {top.title} ({surely(top.probability)})."
+    return tr(
+        "{first}. Most likely {cause}: {title} ({probability}).",
+        first=first,
+        cause=lowered(CAUSES[top.cause]),
+        title=top.title,
+        probability=surely(top.probability),
+    )
 
 
 def _channel_part(page: FindingPage, result: ChannelResult) -> dict:
     """One channel's row of figures and its pictures."""
     lane = next(this_lane for this_lane in page.scene.lanes if this_lane.column == result.sheet.column)
-    pictures = [("The whole capture", _picture(page.scene, lane, 0.0, page.capture.seconds))]
+    pictures = [(tr("The whole capture"), _picture(page.scene, lane, 0.0, page.capture.seconds))]
     scene = page.beside.get(result.sheet.column)
     closer = _closer(page, result) if scene is None else None  # beside the known-good one it is near already
     if closer:
-        pictures.append(("A closer look", _picture(page.scene, lane, *closer)))
+        pictures.append((tr("A closer look"), _picture(page.scene, lane, *closer)))
     reading = result.reading
     tapped = page.examination.tapped
     struck = result.strikes is not None and tapped is not None
@@ -163,7 +176,14 @@ def _beside(scene: BesideScene | None) -> dict:
         shown = [edge for edge in shown if edge in worst]
     what = {"tooth": ("tooth", "teeth")}.get(scene.what, (scene.what, scene.what + "s"))
     plain = sum(edge.plain for edge in scene.edges)
-    told = f"{plain if plain else 'none'} of {len(scene.edges)} {what[1]} differ{'s' if plain < 2 else ''} by more than chance"
+    told = trn(
+        "{number} of {edges} {what} differs by more than chance",
+        "{number} of {edges} {what} differ by more than chance",
+        max(plain, 1),
+        number=plain if plain else tr("none"),
+        edges=len(scene.edges),
+        what=what[1],
+    )
     return {
         "beside": _as_uri(beside_svg(scene)),
         "edges": [(edge.row(), edge.plain) for edge in shown],
@@ -179,8 +199,8 @@ def _struck(tapped: Tapped, column: str) -> dict:
     height = float(np.median(strikes.answers.height[good, sensor])) if good.any() else None
     return {
         "answered": int(strikes.answers.heard[:, sensor].sum()), "strikes": len(strikes),
-        "height": f"{height:.3g} {strikes.unit}" if height is not None else "none",
-        "ring": f"{ring.value:,.0f} Hz" if ring.known else "not read",
+        "height": tr("{height:.3g} {unit}", height=height, unit=strikes.unit) if height is not None else "none",
+        "ring": tr("{value:,.0f} Hz", value=ring.value) if ring.known else tr("not read"),
     }  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from sagen.model.capture import Capture
+from sagen.model.language import tr
 from sagen.signal.ring import spectrum
 from sagen.signal.strikes import StrikeSet
 from sagen.signal.tapped import Tapped
@@ -67,7 +68,7 @@ class RingScene:
 
 def sensor_name(column: str, bank: int | None) -> str:
     """A knock sensor as it is called in pictures and lists."""
-    return f"{column}, bank {bank}" if bank else column
+    return tr("{column}, bank {bank}", column=column, bank=bank) if bank else column
 
 
 def ring_scene(capture: Capture, tapped: Tapped, band: tuple[float, float, float] | None = None) -> RingScene:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from sagen.model.language import tr
 from sagen.model.vocabulary import STARTING, Role
 from sagen.model.words import CHANNELS, FINDING_TITLES
 from sagen.report.scene import MARGIN, Lane, Marked, Strip, Underlay
@@ -58,7 +59,7 @@ def strip_scene(
         spans = tuple((span.start_s, span.end_s) for span in finding.spans)
         label = f"{index}  {FINDING_TITLES.get(finding.kind, finding.kind)}"
         if "tooth" in finding.fields:
-            label += f": tooth {finding.fields['tooth']}"
+            label += tr(": tooth {tooth}", tooth=finding.fields["tooth"])
         marks.append(Marked(label, places.get(finding.channel, 0), spans))
     sfreq = done.capture.sfreq
     holes = tuple(((first - 0.5) / sfreq, (stop - 0.5) / sfreq) for first, stop in done.capture.holes)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from sagen.kinds import Examination
+from sagen.model.language import tr
 from sagen.signal.matching import twins
 from sagen.signal.per_tooth import ToothTable, tooth_table, turn_rows
 from sagen.signal.reading import RotatingReading
@@ -58,7 +59,13 @@ def draw_turns(done: Examination, column: str, reference_done: Examination | Non
 def in_words(what: str, value: float, reading: RotatingReading) -> str:
     """A deviation as it would be said aloud."""
     if value != value:
-        return "no tooth seen"
+        return tr("no tooth seen")
     if what == "phase_error":
-        return f"{abs(value):.1f} % of a pitch {'late' if value >= 0 else 'early'}"
-    return f"{abs(value):.1f} % {reading.size_more if value >= 0 else reading.size_less} than the median"
+        return tr(
+            "{value:.1f} % of a pitch {value_2}", value=abs(value), value_2=tr("late") if value >= 0 else tr("early")
+        )
+    return tr(
+        "{value:.1f} % {value_2} than the median",
+        value=abs(value),
+        value_2=reading.size_more if value >= 0 else reading.size_less,
+    )

@@ -6,6 +6,7 @@ from functools import cache
 from importlib.resources import files
 
 from sagen.model.errors import SheetError
+from sagen.model.language import tr
 from sagen.model.wheel import Wheel
 
 
@@ -26,11 +27,18 @@ def parse_catalogue(text: str, *, where: str) -> dict[str, Wheel]:
             continue
         name, mark, form = line.partition("=")
         if not mark or not name.strip():
-            raise SheetError(f"{where}, line {number}: '{line}' is not of the form NAME = FORM")
+            raise SheetError(
+                tr(
+                    "{where}, line {number}: '{line}' is not of the form NAME = FORM",
+                    where=where,
+                    number=number,
+                    line=line,
+                )
+            )
         try:
             found[name.strip()] = Wheel.parse(form.strip())
         except SheetError as error:
-            raise SheetError(f"{where}, line {number}: {error}") from None
+            raise SheetError(tr("{where}, line {number}: {error}", where=where, number=number, error=error)) from None
     return found
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from sagen.model.capture import Channel
 from sagen.model.finding_words import comparison_words, odd_words
+from sagen.model.language import tr
 from sagen.signal.cam import CYCLE
 from sagen.signal.cam_difference import CamDifference, Measured, median_of
 from sagen.signal.deviation import ToothDeviations
@@ -237,5 +238,5 @@ def teeth_apart(reading: RotatingReading, pattern: RotatingReading) -> dict[int,
         ):
             one, weight = int(number[place]), abs(size) / limit[place]
             if one not in found or weight > found[one][0]:
-                found[one] = (weight, odd_words(name, size, "than there"))
+                found[one] = (weight, odd_words(name, size, tr("than there")))
     return {key: words for key, (_, words) in found.items()}

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.signal.limits import limits
 
@@ -74,12 +75,24 @@ def listen(samples: np.ndarray, sfreq: float, cylinders: int) -> Heard:
     Order tracking of an envelope: Fyfe and Munck, Mech. Syst. Signal Process. 11(2), 1997. From memory.
     """
     if not 1 <= cylinders <= MOST_CYLINDERS:
-        raise SagenError(f"{cylinders} cylinders: from 1 to {MOST_CYLINDERS} can be heard")
+        raise SagenError(
+            tr(
+                "{cylinders} cylinders: from 1 to {most_cylinders} can be heard",
+                cylinders=cylinders,
+                most_cylinders=MOST_CYLINDERS,
+            )
+        )
     if len(samples) < _LIMIT.least_s * sfreq:
-        raise SagenError(f"only {len(samples) / sfreq:.1f} s of sound: {_LIMIT.least_s:g} s of cranking are needed")
+        raise SagenError(
+            tr(
+                "only {samples:.1f} s of sound: {least_s:g} s of cranking are needed",
+                samples=len(samples) / sfreq,
+                least_s=_LIMIT.least_s,
+            )
+        )
     level = float(np.sqrt(np.mean(np.square(samples - samples.mean(), dtype=np.float64))))
     if not level > 0 or not np.isfinite(level):
-        raise SagenError("the sound is silent")
+        raise SagenError(tr("the sound is silent"))
     envelopes = _envelopes(samples, sfreq)
     rhythm = _rhythm(envelopes, cylinders)
     phase, keep = _followed(envelopes, rhythm)
@@ -150,7 +163,7 @@ def _followed(envelopes: np.ndarray, rhythm: float) -> tuple[np.ndarray, slice]:
     end = int(ENVELOPE_HZ / rhythm)
     keep = slice(end, len(phase) - end)
     if keep.stop - keep.start < _LIMIT.fewest_strokes * ENVELOPE_HZ / rhythm:
-        raise SagenError("too few compressions are heard: let it crank for some seconds")
+        raise SagenError(tr("too few compressions are heard: let it crank for some seconds"))
     phase = np.maximum.accumulate(phase)
     return phase, keep
 
@@ -172,7 +185,9 @@ def _judged(envelopes: np.ndarray, phase: np.ndarray, keep: slice, cylinders: in
         count < _LIMIT.fewest_strokes or alike < _LIMIT.least_alike
         or uneven > _LIMIT.most_uneven or strays > _LIMIT.most_uneven
     ):  # fmt: skip
-        raise SagenError("no steady rhythm of compressions is heard: hold it beside the engine, and let nobody talk")
+        raise SagenError(
+            tr("no steady rhythm of compressions is heard: hold it beside the engine, and let nobody talk")
+        )
     # Beside a stroke that is hardly heard the count may slip: what lasts far longer or shorter than the others is left out.
     told = lasts[np.abs(lasts / np.median(lasts) - 1) < _LIMIT.slipped]
     rpm = 60 / float(told.mean()) / (cylinders / 2)

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from sagen.model.language import tr
+
 CHUNK = 1 << 17  #: samples, a multiple of 64
 STEPS = 8  #: samples walked back from an edge one by one
 _ONE, _LAST = np.uint64(1), np.uint64(63)
@@ -71,7 +73,9 @@ def find_edges(raw: np.ndarray, *, lower: float, upper: float, middle: float | N
         when lower is not below upper.
     """
     if not lower < upper:
-        raise ValueError(f"the lower threshold ({lower}) must lie below the upper one ({upper})")
+        raise ValueError(
+            tr("the lower threshold ({lower}) must lie below the upper one ({upper})", lower=lower, upper=upper)
+        )
     middle = 0.5 * (lower + upper) if middle is None else middle
     entries, rising = _state_entries(raw, lower, upper)
     return Edges(_crossings(raw, entries, rising, middle), rising)

@@ -8,6 +8,7 @@ from itertools import permutations
 import numpy as np
 
 from sagen.model.capture import Capture
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import ENGINE_RUNS, STARTING, Role
 from sagen.signal.cam import CamTrack
@@ -62,8 +63,13 @@ def twins(
 
         best = min(ways, key=lambda way: (round(apart(way), 1), way)) if len(ways) > 1 else ways[0]
         if len(theirs) > 1 and best != tuple(range(count)) and role == Role.CAM:
-            pairs = ", ".join(f"{item.column} with {theirs[k].column}" for item, k in zip(mine, best, strict=False))
-            notes.append(f"The known-good capture's cams lie in another order: matched by their pattern, {pairs}")
+            pairs = ", ".join(
+                tr("{column} with {column_2}", column=item.column, column_2=theirs[k].column)
+                for item, k in zip(mine, best, strict=False)
+            )
+            notes.append(
+                tr("The known-good capture's cams lie in another order: matched by their pattern, {pairs}", pairs=pairs)
+            )
         found |= {item.column: theirs[k] for item, k in zip(mine, best, strict=False)}
     return found, tuple(notes)
 
@@ -96,19 +102,26 @@ def fit_of(
         what the known-good capture itself shows wrong
     """
     if _same_samples(capture, good):
-        return f"{UNFIT}it is the same capture"
+        return tr("{unfit}it is the same capture", unfit=UNFIT)
     mine, theirs = sheet.conditions.state, good_sheet.conditions.state
     groups = (STARTING, ENGINE_RUNS)
     if mine != theirs and not any({mine, theirs} <= group for group in groups):
-        return f"{UNFIT}it was recorded {_words(theirs)}, this one {_words(mine)}"
+        return tr(
+            "{unfit}it was recorded {theirs}, this one {mine}", unfit=UNFIT, theirs=_words(theirs), mine=_words(mine)
+        )
     if sheet.conditions.end != good_sheet.conditions.end:
-        return f"{UNFIT}it was recorded at the {good_sheet.conditions.end}'s end of the wire, this one at the {sheet.conditions.end}'s"
+        return tr(
+            "{unfit}it was recorded at the {end}'s end of the wire, this one at the {end_2}'s",
+            unfit=UNFIT,
+            end=good_sheet.conditions.end,
+            end_2=sheet.conditions.end,
+        )
     cylinders = (sheet.engine.cylinders, good_sheet.engine.cylinders)
     if None not in cylinders and cylinders[0] != cylinders[1]:
-        return f"{UNFIT}it is of another engine, with {cylinders[1]} cylinders"
+        return tr("{unfit}it is of another engine, with {cylinders} cylinders", unfit=UNFIT, cylinders=cylinders[1])
     roles = {item.sheet.role for item in readings} & {item.sheet.role for item in good_readings}
     if readings and not roles:
-        return f"{UNFIT}it has no channel of the same role"
+        return tr("{unfit}it has no channel of the same role", unfit=UNFIT)
     for role in roles:
         other = next(item for item in good_readings if item.sheet.role == role)
         own = next(item for item in readings if item.sheet.role == role)
@@ -120,12 +133,12 @@ def fit_of(
             and wheel != other.wheel
             and (None in stated or stated[0] != stated[1])
         ):
-            return f"{UNFIT}it has another wheel, {other.wheel}"
+            return tr("{unfit}it has another wheel, {wheel}", unfit=UNFIT, wheel=other.wheel)
         turns = _turns(other)
         if role == Role.CRANK and other.switching and turns < _LIMIT.turns:
-            return f"{UNFIT}it is too short, {turns:.1f} turns"
+            return tr("{unfit}it is too short, {turns:.1f} turns", unfit=UNFIT, turns=turns)
     if faults:
-        return f"{UNFIT}it shows a fault itself ({'; '.join(faults[:2])})"
+        return tr("{unfit}it shows a fault itself ({faults})", unfit=UNFIT, faults="; ".join(faults[:2]))
     speeds = [
         (own["median"], other["median"])
         for item in readings for twin in good_readings

@@ -12,6 +12,7 @@ from dataclasses import replace
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 
 LOOKED_AT = 1 << 14  #: samples that are looked at first: what is no such export is seldom looked at further
@@ -105,9 +106,10 @@ def in_time_order(capture: Capture, sheet: Sheet | None = None) -> Capture:
         return capture
     begin, sign = found
     width = 2.0 / capture.sfreq
-    note = (
-        f"the file holds the least and the most of each {1e6 * width:.4g} µs, not samples: it is read as an envelope, and "
-        "no edge is known closer than that"
+    note = tr(
+        "the file holds the least and the most of each {width:.4g} µs, not samples: it is read as an envelope, "
+        "and no edge is known closer than that",
+        width=1e6 * width,
     )
     channels = tuple(replace(channel, raw=_laid_out(channel.raw, begin, sign)) for channel in capture.channels)
     return replace(capture, channels=channels, notes=(*capture.notes, note))

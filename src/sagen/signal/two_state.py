@@ -9,6 +9,7 @@ from typing import TypeVar
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import Role
 from sagen.signal.deviation import phase_errors
@@ -208,7 +209,7 @@ class TwoStateReading(RotatingReading):
 
     size_name = "width"
     size_more, size_less = "wider", "narrower"
-    size_in_words = "share of each pitch that the signal is low"
+    size_in_words = tr("share of each pitch that the signal is low")
     both_ends = True
     place_measure = "phase_error_middle"
 

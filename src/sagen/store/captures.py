@@ -21,6 +21,7 @@ from sagen.artifacts.leases import Lease, Leases, sync_folder
 from sagen.model import strict_json
 from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 
 SUMS = "SHA256SUMS"
 TOKEN, PHOTO = re.compile(r"[0-9a-f]{32}"), re.compile(r"[0-9a-f]{64}")
@@ -35,7 +36,9 @@ class CaptureStore:
             for folder in (self.folder, self.photo_folder, self.record_folder):
                 folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise StoreError(f"the folder {root} cannot be used: {error.strerror or error}") from None
+            raise StoreError(
+                tr("the folder {root} cannot be used: {strerror}", root=root, strerror=error.strerror or error)
+            ) from None
         self._captures, self._photos = Leases(self.folder), Leases(self.photo_folder)
         self._lock = threading.Lock()
         self._held: dict[str, Lease] = {}  #: what was put here and the log does not name yet
@@ -93,7 +96,13 @@ class CaptureStore:
         try:
             return Leases(self.record_folder).begin(name, meant, in_place=True)
         except OSError as error:
-            raise StoreError(f"no recording can be kept in {self.record_folder}: {error.strerror or error}") from None
+            raise StoreError(
+                tr(
+                    "no recording can be kept in {record_folder}: {strerror}",
+                    record_folder=self.record_folder,
+                    strerror=error.strerror or error,
+                )
+            ) from None
 
     def left_records(self) -> list[Lease]:
         """The recordings whose process is gone, oldest first, held here from now on; and what nobody holds at all."""
@@ -129,7 +138,9 @@ class CaptureStore:
         except OSError as error:
             if lease is not None:
                 lease.discard()
-            raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
+            raise StoreError(
+                tr("the capture could not be kept: {strerror}", strerror=error.strerror or error)
+            ) from None
         self._hold(token, lease)
         return token
 
@@ -138,7 +149,9 @@ class CaptureStore:
         try:
             _write_about(self.folder / token, capture)
         except OSError as error:
-            raise StoreError(f"the capture could not be kept: {error.strerror or error}") from None
+            raise StoreError(
+                tr("the capture could not be kept: {strerror}", strerror=error.strerror or error)
+            ) from None
 
     def tokens(self) -> list[str]:
         """Every capture that lies here."""
@@ -215,17 +228,19 @@ class CaptureStore:
         folder = self.folder / token
         try:
             if not TOKEN.fullmatch(token):
-                raise ValueError("its token is none")
+                raise ValueError(tr("its token is none"))
             self.bring(token)
             if token not in self._checked:
                 if wrong := wrong_sums(folder):
-                    raise ValueError(f"{', '.join(wrong)[:40]} is not what was kept")
+                    raise ValueError(tr("{wrong} is not what was kept", wrong=", ".join(wrong)[:40]))
                 self._checked.add(token)
             about = strict_json.loads((folder / "capture.json").read_text(encoding="utf-8"))
             files = [folder / f"{index}.npy" for index in range(len(about["channels"]))]
             return Capture.of(about, (np.load(file, allow_pickle=False) for file in files))
         except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
-            raise StoreError(f"the stored capture {token} is damaged or gone ({error})") from None
+            raise StoreError(
+                tr("the stored capture {token} is damaged or gone ({error})", token=token, error=error)
+            ) from None
 
     # photos -------------------------------------------------------------------------------
 
@@ -244,7 +259,7 @@ class CaptureStore:
         except OSError as error:
             if lease is not None:
                 lease.discard()
-            raise StoreError(f"the photo could not be kept: {error.strerror or error}") from None
+            raise StoreError(tr("the photo could not be kept: {strerror}", strerror=error.strerror or error)) from None
         self._hold(token, lease)
         return token
 
@@ -252,13 +267,15 @@ class CaptureStore:
         """A photo by its token. Raises StoreError when it is gone, or is not what was kept."""
         try:
             if not PHOTO.fullmatch(token):
-                raise ValueError("its token is none")
+                raise ValueError(tr("its token is none"))
             self.bring(token)
             data = self.photo_path(token).read_bytes()
             if hashlib.sha256(data).hexdigest() != token:
-                raise ValueError("it is not what was kept")
+                raise ValueError(tr("it is not what was kept"))
         except (OSError, ValueError) as error:
-            raise StoreError(f"the photo {token[:12]} is damaged or gone ({error})") from None
+            raise StoreError(
+                tr("the photo {token} is damaged or gone ({error})", token=token[:12], error=error)
+            ) from None
         return data
 
 

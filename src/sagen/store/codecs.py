@@ -15,6 +15,7 @@ from typing import Any
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.finding import Cadence, Finding, Span
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
     CaptureEntry,
@@ -96,9 +97,9 @@ def decode(kind: object, version: object, data: object) -> Record:
         try:
             data = json.loads(data)
         except ValueError:
-            return DamagedEntry("its words cannot be read: not JSON", str(kind))
+            return DamagedEntry(tr("its words cannot be read: not JSON"), str(kind))
     if not isinstance(data, dict) or isinstance(version, bool) or not isinstance(version, int):
-        return DamagedEntry("its row does not hold an entry", str(kind))
+        return DamagedEntry(tr("its row does not hold an entry"), str(kind))
     if version > VERSION:
         return NewerEntry(str(kind), data)
     try:
@@ -112,7 +113,7 @@ def decode(kind: object, version: object, data: object) -> Record:
         return NewerEntry(str(kind), data)
     except (SagenError, ValueError, TypeError, KeyError, AttributeError, OverflowError) as error:
         said = str(error).splitlines()[0][:160] if str(error) else type(error).__name__
-        return DamagedEntry(f"its words make no sense: {said}", str(kind))
+        return DamagedEntry(tr("its words make no sense: {said}", said=said), str(kind))
 
 
 # from data to records -----------------------------------------------------------------------
@@ -122,10 +123,10 @@ def _finding(data: dict) -> Finding:
     known = [field.name for field in fields(Finding)]
     for key in data:
         if key not in known:
-            raise UnknownField(f"a finding with '{key}'")
+            raise UnknownField(tr("a finding with '{key}'", key=key))
     spans = tuple(Span(float(start), float(end)) for start, end in data.get("spans", ()))
     if data["kind"] not in set(FindingKind):
-        raise UnknownField(f"a finding of kind '{data['kind']}'")
+        raise UnknownField(tr("a finding of kind '{kind}'", kind=data["kind"]))
     return Finding(**{**data, "kind": FindingKind(data["kind"]), "spans": spans})
 
 

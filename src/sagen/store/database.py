@@ -17,6 +17,7 @@ from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlch
 from sqlalchemy.orm import Session, sessionmaker
 
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 from sagen.model.lazy import lazy
 from sagen.store.following import Follower
 from sagen.store.places import LogPlace
@@ -29,7 +30,7 @@ alembic_command, alembic_config = lazy("alembic.command"), lazy("alembic.config"
 UPGRADE_LOCK = 7_305_512
 
 
-AWAY = "is away"
+AWAY = tr("is away")
 
 
 class Unreachable(StoreError):
@@ -67,11 +68,13 @@ class Database(ABC):
             raise self.problem(error) from error
         except (ValueError, TypeError, KeyError, OverflowError) as error:
             # What a driver or a type of the database makes of damaged rows has no root of its own.
-            raise StoreError(f"the job log holds something that cannot be read: {str(error)[:120]}") from error
+            raise StoreError(
+                tr("the job log holds something that cannot be read: {error}", error=str(error)[:120])
+            ) from error
 
     def problem(self, error: SQLAlchemyError) -> StoreError:
         """A database's error as one of ours."""
-        return StoreError(f"the job log refused: {plain(error)}")
+        return StoreError(tr("the job log refused: {error}", error=plain(error)))
 
     def new_identity(self) -> None:
         """This is another log from now on than the one that it was copied from."""
@@ -138,11 +141,17 @@ def brought_up_to_date(place: LogPlace, engine: Engine) -> Engine:
             raise
         if isinstance(error, SQLAlchemyError):
             kind = Unreachable if place.on_server and is_loss(error) else StoreError
-            raise kind(f"the job log cannot be opened: {plain(error)}") from error
+            raise kind(tr("the job log cannot be opened: {error}", error=plain(error))) from error
         if isinstance(error, OSError):
-            raise StoreError(f"the folder {place.folder} cannot be used: {error.strerror or error}") from error
+            raise StoreError(
+                tr(
+                    "the folder {folder} cannot be used: {strerror}",
+                    folder=place.folder,
+                    strerror=error.strerror or error,
+                )
+            ) from error
         # Alembic's own errors share no root with SQLAlchemy's.
-        raise StoreError(f"the job log cannot be brought up to date: {str(error)[:120]}") from error
+        raise StoreError(tr("the job log cannot be brought up to date: {error}", error=str(error)[:120])) from error
 
 
 #: what a server says (SQLSTATE: PostgreSQL's documentation, appendix A, from memory) when it is going away or cannot take
@@ -192,7 +201,7 @@ def _is_older(there: str) -> bool:
     """Whether a log is to be brought up to date; raises StoreError for one that a newer Sagen wrote."""
     known = versions()
     if there not in known:
-        raise StoreError("the job log was written by a newer Sagen: it is left as it is")
+        raise StoreError(tr("the job log was written by a newer Sagen: it is left as it is"))
     return there != known[-1]
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from sagen.model.errors import ChangedMeanwhile, StoreError
 from sagen.model.job import Entry
+from sagen.model.language import tr
 from sagen.model.trail import Record
 from sagen.store.captures import CaptureStore
 from sagen.store.codecs import decode, encode
@@ -33,9 +34,9 @@ class Author:
     @property
     def said(self) -> str:
         """As in "changed at bay 2 by Ivo"."""
-        told = [f"at {self.bay}"] if self.bay else []
-        told += [f"by {self.author}"] if self.author else []
-        return " ".join(told) or "in another window"
+        told = [tr("at {bay}", bay=self.bay)] if self.bay else []
+        told += [tr("by {author}", author=self.author)] if self.author else []
+        return " ".join(told) or tr("in another window")
 
 
 def new_mark() -> str:
@@ -94,7 +95,7 @@ class Entries:
                 return there
             # One change of a job after the other: what the list shows of it is worked out of all its entries.
             if session.scalar(select(JobRow.id).where(JobRow.id == new["job_id"]).with_for_update()) is None:
-                raise StoreError(f"there is no job {new['job_id']}: it was deleted meanwhile")
+                raise StoreError(tr("there is no job {job_id}: it was deleted meanwhile", job_id=new["job_id"]))
             tokens = self._captures.send(session, tokens_in(new["data"]))
             row = EntryRow(**(new | {"created": datetime.fromisoformat(new["created"])}))
             session.add(row)
@@ -149,6 +150,6 @@ class Entries:
 def _changed(session: Session, entry_id: int, values: dict) -> StoreError:
     found = one_entry(session, entry_id)
     if found is None:
-        return StoreError(f"there is no entry {entry_id}: its job was deleted meanwhile")
+        return StoreError(tr("there is no entry {entry_id}: its job was deleted meanwhile", entry_id=entry_id))
     yours = decode(values["kind"], values["version"], values["data"]) if "data" in values else None
-    return ChangedMeanwhile(found[1].changer or "in another window", found[1], yours)
+    return ChangedMeanwhile(found[1].changer or tr("in another window"), found[1], yours)

@@ -14,6 +14,7 @@ from sqlalchemy import select, update
 
 from sagen.model import circuit, finding, machine_card, sheet, vocabulary
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 from sagen.model.trail import Record
 from sagen.reason.facts import knowledge
 from sagen.store.codecs import RECORDS
@@ -39,7 +40,7 @@ class Name:
     def __init__(self, name: str):
         words = normalize("NFC", name).casefold().split()
         if len("".join(words)) < 2:
-            raise StoreError("say the whole name that is to be removed")
+            raise StoreError(tr("say the whole name that is to be removed"))
         self._pattern = re.compile(r"(?<!\w)" + r"\s+".join(re.escape(word) for word in words) + r"(?!\w)")
         self._folded = " ".join(words)
 

@@ -11,6 +11,7 @@ from sqlalchemy import delete, func, select, update
 from sagen.model.capture import Capture
 from sagen.model.errors import StoreError
 from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.language import tr
 from sagen.model.trail import CaptureEntry, Record
 from sagen.store.captures import CaptureStore
 from sagen.store.codecs import decode, encode
@@ -92,7 +93,7 @@ class JobLog:
         with self.database.work() as session:
             found = one_job(session, job_id)
         if found is None:
-            raise StoreError(f"there is no job {job_id}")
+            raise StoreError(tr("there is no job {job_id}", job_id=job_id))
         return found
 
     def repaired_jobs(self, most: int) -> dict[int, tuple[int, int]]:
@@ -154,7 +155,7 @@ class JobLog:
     def add_job(self, machine: str, *, owner: str = "", cylinders: int | None = None) -> Job:
         machine, owner = as_column(machine)[:200], as_column(owner)[:200]
         if not machine:
-            raise StoreError("a job needs a machine")
+            raise StoreError(tr("a job needs a machine"))
         with self.database.work() as session:
             row = JobRow(machine=machine, owner=owner, cylinders=cylinders)
             session.add(row)
@@ -205,7 +206,7 @@ class JobLog:
         try:
             before = _values(entry.record)
         except TypeError:
-            raise StoreError("this entry can be seen and withdrawn, but not changed here") from None
+            raise StoreError(tr("this entry can be seen and withdrawn, but not changed here")) from None
         values = _values(record)
         self._change(entry_id, values, revision)
         self.steps.did(
@@ -232,7 +233,7 @@ class JobLog:
             named = named_tokens(session, EntryRow.job_id == job_id)
             session.execute(delete(EntryRow).where(EntryRow.job_id == job_id))
             if not session.execute(delete(JobRow).where(JobRow.id == job_id)).rowcount:
-                raise StoreError(f"there is no job {job_id}")
+                raise StoreError(tr("there is no job {job_id}", job_id=job_id))
             self.database.commit(session, job_id)
         self.forget_steps(job_id)
         for token in named - self.kept_tokens():
@@ -248,7 +249,7 @@ class JobLog:
     def _entry(self, entry_id: int) -> tuple[int, Entry]:
         found = self.entries.find(entry_id)
         if found is None:
-            raise StoreError(f"there is no entry {entry_id}: its job was deleted meanwhile")
+            raise StoreError(tr("there is no entry {entry_id}: its job was deleted meanwhile", entry_id=entry_id))
         return found
 
     def _add(self, new: dict) -> int:

@@ -27,6 +27,7 @@ from sagen.model import strict_json
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, StoreError
 from sagen.model.job import Job
+from sagen.model.language import tr
 from sagen.store.captures import SUMS, write_sums
 from sagen.store.database import Database
 from sagen.store.entries import named_tokens, tokens_in
@@ -122,7 +123,9 @@ def _zip_out(path: Path) -> Iterator:
     except CaptureFileError as error:
         raise StoreError(str(error)) from None
     except OSError as error:
-        raise StoreError(f"{path.name} cannot be written: {error.strerror or error}") from None
+        raise StoreError(
+            tr("{name} cannot be written: {strerror}", name=path.name, strerror=error.strerror or error)
+        ) from None
 
 
 def job_rows(log: JobLog, job_id: int) -> tuple[dict, list[dict]]:
@@ -130,7 +133,7 @@ def job_rows(log: JobLog, job_id: int) -> tuple[dict, list[dict]]:
     with log.database.work() as session:
         found = raw_rows(session, job_id)
     if found is None:
-        raise StoreError(f"there is no job {job_id}")
+        raise StoreError(tr("there is no job {job_id}", job_id=job_id))
     return found
 
 
@@ -150,9 +153,9 @@ def import_job(log: JobLog, path: Path) -> Job:
             told = strict_json.loads((folder / JOB).read_text(encoding="utf-8"))
             about, rows = told["job"], told["entries"]
             if told["format"] > FORMAT:
-                raise StoreError(f"{path.name} was written by a newer Sagen")
+                raise StoreError(tr("{name} was written by a newer Sagen", name=path.name))
         except (OSError, ValueError, KeyError, TypeError, RecursionError):
-            raise StoreError(f"{path.name} holds no job") from None
+            raise StoreError(tr("{name} holds no job", name=path.name)) from None
         # A capture that is put on the shelf and then not named is freed by the next opening of the log.
         names: dict[str, str] = {}
         for this_path in sorted((folder / "captures").glob("*")):
@@ -162,7 +165,7 @@ def import_job(log: JobLog, path: Path) -> Job:
         try:
             return _add_rows(log, about, [row | {"data": _renamed(row["data"], names)} for row in rows])
         except (TypeError, KeyError, RecursionError):
-            raise StoreError(f"{path.name} holds no job") from None
+            raise StoreError(tr("{name} holds no job", name=path.name)) from None
 
 
 def _cylinders(told: object) -> int | None:
@@ -170,7 +173,7 @@ def _cylinders(told: object) -> int | None:
     if told is None or told == "":
         return None
     if isinstance(told, bool) or not isinstance(told, int) or not 1 <= told <= MOST_CYLINDERS:
-        raise ValueError(f"{str(told)[:20]} cylinders")
+        raise ValueError(tr("{told} cylinders", told=str(told)[:20]))
     return told
 
 
@@ -196,7 +199,7 @@ def _add_rows(log: JobLog, about: dict, rows: list[dict]) -> Job:
             for row in rows
         ]
     except (KeyError, ValueError, TypeError, OverflowError) as error:
-        raise StoreError(f"this holds no job ({str(error)[:80]})") from None
+        raise StoreError(tr("this holds no job ({error})", error=str(error)[:80])) from None
     with log.database.work() as session:
         session.add(made)
         session.flush()
@@ -232,7 +235,7 @@ def restore(path: Path, place: LogPlace | Path) -> None:
     alone = place.file.name == DATABASE  # a log that has its folder for itself
     if place.file.exists() or (alone and place.folder.exists() and any(place.folder.iterdir())):
         where = place.folder if alone else place.file
-        raise StoreError(f"{where} is not empty: a backup is restored into a new place")
+        raise StoreError(tr("{where} is not empty: a backup is restored into a new place", where=where))
     lease, there = None, place.folder.exists()
     try:
         place.folder.mkdir(parents=True, exist_ok=True)
@@ -265,7 +268,9 @@ def restore(path: Path, place: LogPlace | Path) -> None:
             (passing / DATABASE).rename(place.file)
             sync_folder(place.folder)
     except OSError as error:
-        raise StoreError(f"{place.folder} cannot be written: {error.strerror or error}") from None
+        raise StoreError(
+            tr("{folder} cannot be written: {strerror}", folder=place.folder, strerror=error.strerror or error)
+        ) from None
     finally:
         if lease is not None:
             lease.discard()
@@ -290,7 +295,7 @@ def _restore_to_server(path: Path, place: LogPlace) -> None:
     log = open_log(place, outbox=False)
     try:
         if log.all_job_ids():
-            raise StoreError("that log is not empty: a backup is restored into a new place")
+            raise StoreError(tr("that log is not empty: a backup is restored into a new place"))
         with passing_folder("restore") as folder, _unpacked(path, folder) as passing:
             _is_backup(passing, path)
             try:
@@ -301,7 +306,13 @@ def _restore_to_server(path: Path, place: LogPlace) -> None:
                 for photo in sorted((passing / "photos").glob("*.jpg")):
                     log.captures.put_photo(photo.read_bytes())
             except OSError as error:
-                raise StoreError(f"{log.captures.folder} cannot be written: {error.strerror or error}") from None
+                raise StoreError(
+                    tr(
+                        "{folder} cannot be written: {strerror}",
+                        folder=log.captures.folder,
+                        strerror=error.strerror or error,
+                    )
+                ) from None
             _take_all(log.database, log, passing / DATABASE)
     finally:
         log.close()
@@ -318,7 +329,7 @@ def _take_all(database: Database, log: JobLog, path: Path) -> None:
 
 def _is_backup(passing: Path, path: Path) -> None:
     if not (passing / DATABASE).is_file():
-        raise StoreError(f"{path.name} is no backup of a log")
+        raise StoreError(tr("{name} is no backup of a log", name=path.name))
 
 
 @contextmanager
@@ -329,18 +340,22 @@ def _unpacked(path: Path, passing: Path) -> Iterator[Path]:
             members = zipped.infolist()
             whole = sum(member.file_size for member in members)
             if len(members) > MOST_MEMBERS or whole > MOST_BYTES:
-                raise StoreError(f"{path.name} holds more than a log can")
+                raise StoreError(tr("{name} holds more than a log can", name=path.name))
             if whole > max(LEAST_UNFOLDED, MOST_TIMES * path.stat().st_size):
                 raise StoreError(
-                    f"{path.name} would unfold to {whole >> 20:,} MB, more than what was measured ever does"
+                    tr(
+                        "{name} would unfold to {whole:,} MB, more than what was measured ever does",
+                        name=path.name,
+                        whole=whole >> 20,
+                    )
                 )
             if whole > shutil.disk_usage(passing).free:
-                raise StoreError(f"{path.name} does not fit on the disk of {passing}")
+                raise StoreError(tr("{name} does not fit on the disk of {passing}", name=path.name, passing=passing))
             if any(member.file_size > MOST_TEXT and member.filename.endswith(TEXTS) for member in members):
-                raise StoreError(f"{path.name} holds a text longer than any job's")
+                raise StoreError(tr("{name} holds a text longer than any job's", name=path.name))
             for this_member in members:
                 if not MEMBER.fullmatch(this_member.filename):
-                    raise StoreError(f"{path.name} holds what belongs to no log")
+                    raise StoreError(tr("{name} holds what belongs to no log", name=path.name))
             sums = _sums(zipped, path)
             for each_member in members:
                 if each_member.filename == SUMS:
@@ -349,10 +364,10 @@ def _unpacked(path: Path, passing: Path) -> Iterator[Path]:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 _take(zipped, each_member, target, sums.get(each_member.filename), path)
             if set(sums) - {member.filename for member in members}:
-                raise StoreError(f"{path.name} is damaged: members are missing")
+                raise StoreError(tr("{name} is damaged: members are missing", name=path.name))
     except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, ValueError) as error:
         said = getattr(error, "strerror", None) or str(error)
-        raise StoreError(f"{path.name} cannot be read: {said[:100]}") from None
+        raise StoreError(tr("{name} cannot be read: {said}", name=path.name, said=said[:100])) from None
     yield passing
 
 
@@ -360,9 +375,9 @@ def _sums(zipped: zipfile.ZipFile, path: Path) -> dict[str, str]:
     try:
         info = zipped.getinfo(SUMS)
     except KeyError:
-        raise StoreError(f"{path.name} has no checksums: it is no export of Sagen's") from None
+        raise StoreError(tr("{name} has no checksums: it is no export of Sagen's", name=path.name)) from None
     if info.file_size > MOST_TEXT:
-        raise StoreError(f"{path.name} holds more than a log can")
+        raise StoreError(tr("{name} holds more than a log can", name=path.name))
     with zipped.open(info) as stream:
         lines = stream.read(MOST_TEXT).decode("ascii", "replace").splitlines()
     return {name: said for said, _, name in (line.partition("  ") for line in lines)}
@@ -375,11 +390,15 @@ def _take(zipped: zipfile.ZipFile, member: zipfile.ZipInfo, target: Path, said: 
         while chunk := source.read(1 << 20):
             left -= len(chunk)
             if left < 0:
-                raise StoreError(f"{path.name} is damaged: {member.filename} is longer than it says")
+                raise StoreError(
+                    tr("{name} is damaged: {filename} is longer than it says", name=path.name, filename=member.filename)
+                )
             sha.update(chunk)
             out.write(chunk)
     if sha.hexdigest() != said:
-        raise StoreError(f"{path.name} is damaged: {member.filename} is not what was exported")
+        raise StoreError(
+            tr("{name} is damaged: {filename} is not what was exported", name=path.name, filename=member.filename)
+        )
 
 
 def _capture(folder: Path, path: Path) -> Capture:
@@ -390,10 +409,12 @@ def _capture(folder: Path, path: Path) -> Capture:
         if not all(
             np.isfinite([channel.raw.min(), channel.raw.max()]).all() for channel in made.channels if len(channel.raw)
         ):
-            raise ValueError("a sample is no finite number")
+            raise ValueError(tr("a sample is no finite number"))
         return made
     except (OSError, ValueError, KeyError, TypeError, EOFError) as error:
-        raise StoreError(f"{path.name}: a capture in it cannot be read ({str(error)[:60]})") from None
+        raise StoreError(
+            tr("{name}: a capture in it cannot be read ({error})", name=path.name, error=str(error)[:60])
+        ) from None
 
 
 def _renamed(data, names: dict[str, str]):
@@ -415,21 +436,25 @@ def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
     found: list[Trouble] = []
     for summary in log.jobs():
         if summary.damaged:
-            found.append(Trouble(f"job {summary.id}", summary.damaged))
+            found.append(Trouble(tr("job {id}", id=summary.id), summary.damaged))
     with log.database.work() as session:
         troubled = list(troubled_rows(session))
         if repair and any(not why for _, _, why in troubled):
             write_missing_checksums(session)
             session.commit()
     for job_id, entry_id, why in troubled:
-        said = Trouble("", f"{why}; it is shown as damaged") if why else Trouble("", "has no checksum yet", repair)
-        found.append(replace(said, about=f"job {job_id}, entry {entry_id}"))
+        said = (
+            Trouble("", tr("{why}; it is shown as damaged", why=why))
+            if why
+            else Trouble("", tr("has no checksum yet"), repair)
+        )
+        found.append(replace(said, about=tr("job {job_id}, entry {entry_id}", job_id=job_id, entry_id=entry_id)))
     named = log.kept_tokens()
     here = set(log.captures.tokens())
     for token in sorted(
         item for item in named if len(item) == 32 and item not in here and not log.captures.bring(item)
     ):
-        found.append(Trouble(f"capture {token[:12]}", "its samples are gone"))
+        found.append(Trouble(tr("capture {token}", token=token[:12]), tr("its samples are gone")))
     for token in sorted(here):
         found += _of_capture(log, token, token in named, repair=repair)
     for token in log.captures.photos():
@@ -438,12 +463,12 @@ def check(log: JobLog, *, repair: bool = False) -> list[Trouble]:
 
 
 def _of_capture(log: JobLog, token: str, named: bool, *, repair: bool) -> list[Trouble]:
-    about = f"capture {token[:12]}"
+    about = tr("capture {token}", token=token[:12])
     if not named:
         return _unnamed(log, token, about, repair=repair)
     wrong = log.captures.wrong(token)
     if wrong:
-        return [Trouble(about, f"{', '.join(wrong)} is not what was kept: silent damage")]
+        return [Trouble(about, tr("{wrong} is not what was kept: silent damage", wrong=", ".join(wrong)))]
     try:
         log.capture(token)
     except StoreError as error:
@@ -451,12 +476,12 @@ def _of_capture(log: JobLog, token: str, named: bool, *, repair: bool) -> list[T
     if wrong is None:
         if repair:
             write_sums(log.captures.folder / token)
-        return [Trouble(about, "has no checksum yet", repair)]
+        return [Trouble(about, tr("has no checksum yet"), repair)]
     return []
 
 
 def _of_photo(log: JobLog, token: str, named: bool, *, repair: bool) -> list[Trouble]:
-    about = f"photo {token[:12]}"
+    about = tr("photo {token}", token=token[:12])
     if not named:
         return _unnamed(log, token, about, repair=repair)
     try:
@@ -471,4 +496,4 @@ def _unnamed(log: JobLog, token: str, about: str, *, repair: bool) -> list[Troub
         return []  # it is just being kept
     if repair:
         log.captures.remove(token)
-    return [Trouble(about, "nothing names it", repair)]
+    return [Trouble(about, tr("nothing names it"), repair)]

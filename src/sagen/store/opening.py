@@ -12,6 +12,7 @@ from pathlib import Path
 from sagen.artifacts.atomic import write_whole
 from sagen.artifacts.leases import Leases
 from sagen.model.errors import CaptureFileError, StoreError
+from sagen.model.language import tr
 from sagen.store.captures import TOKEN, CaptureStore
 from sagen.store.database import Database, alone
 from sagen.store.entries import Author, named_tokens
@@ -41,7 +42,9 @@ def open_log(
     try:
         place.folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise StoreError(f"the folder {place.folder} cannot be used: {error.strerror or error}") from None
+        raise StoreError(
+            tr("the folder {folder} cannot be used: {strerror}", folder=place.folder, strerror=error.strerror or error)
+        ) from None
     database: Database | None = None
     captures: CaptureStore | None = None
     try:
@@ -85,7 +88,11 @@ def _own_files(database: Database) -> Path:
             return root
     except (OSError, CaptureFileError) as error:
         raise StoreError(
-            f"the folder {place.folder} cannot be used: {getattr(error, 'strerror', None) or error}"
+            tr(
+                "the folder {folder} cannot be used: {error}",
+                folder=place.folder,
+                error=getattr(error, "strerror", None) or error,
+            )
         ) from None
 
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 
 #: entries that went, whose numbers here are remembered
 SENT_KEPT = 2000
@@ -135,7 +136,9 @@ class Outbox:
                     finally:
                         self._sending -= 1
             except OSError as error:
-                raise StoreError(f"what waits for the server cannot be kept: {error.strerror or error}") from error
+                raise StoreError(
+                    tr("what waits for the server cannot be kept: {strerror}", strerror=error.strerror or error)
+                ) from error
 
     @contextmanager
     def _work(self) -> Iterator[sqlite3.Connection]:
@@ -144,4 +147,6 @@ class Outbox:
                 box.execute("PRAGMA synchronous=FULL")
                 yield box
         except (sqlite3.Error, ValueError) as error:
-            raise StoreError(f"what waits for the server cannot be kept or read: {str(error)[:100]}") from error
+            raise StoreError(
+                tr("what waits for the server cannot be kept or read: {error}", error=str(error)[:100])
+            ) from error

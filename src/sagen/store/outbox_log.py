@@ -9,6 +9,7 @@ from datetime import datetime
 
 from sagen.model.errors import ChangedMeanwhile, StoreError
 from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.language import tr
 from sagen.store.captures import CaptureStore
 from sagen.store.codecs import decode
 from sagen.store.database import Database, Unreachable
@@ -128,7 +129,7 @@ class OutboxLog(JobLog):
         with self._outbox.alone():
             for number, item in self._outbox.items():
                 if item.get("log", self.identity) != self.identity:
-                    self._outbox.bury(number, "it was written for another log that stood at this address")
+                    self._outbox.bury(number, tr("it was written for another log that stood at this address"))
                     continue
                 try:
                     sent += self._send(number, item)
@@ -149,7 +150,10 @@ class OutboxLog(JobLog):
         except ChangedMeanwhile as error:
             if "data" not in item["values"]:
                 raise StoreError(
-                    f"the entry was {str(error).partition(':')[0]}: it was not withdrawn or put back over that"
+                    tr(
+                        "the entry was {it}: it was not withdrawn or put back over that",
+                        it=str(error).partition(":")[0],
+                    )
                 ) from None
             # Their words stand; what was to take their place is not lost: at the end of the trail, withdrawn.
             made = {key: item["values"][key] for key in ("kind", "version", "data")}
@@ -182,7 +186,7 @@ class OutboxLog(JobLog):
         with self._outbox.alone():
             for number, item in self._outbox.items():
                 if job_id in (item.get("add", {}).get("job_id"), item.get("new", {}).get("job_id")):
-                    self._outbox.bury(number, f"its job {job_id} was deleted here")
+                    self._outbox.bury(number, tr("its job {job_id} was deleted here", job_id=job_id))
 
     def _add(self, new: dict) -> int:
         try:
@@ -232,7 +236,7 @@ class OutboxLog(JobLog):
         mark = self._outbox.mark_of(-entry_id)
         found = self.entries.by_mark(mark) if mark else None
         if found is None:
-            raise StoreError("what was to be changed is not waiting any more")
+            raise StoreError(tr("what was to be changed is not waiting any more"))
         return found
 
     def _entry(self, entry_id: int) -> tuple[int, Entry]:

@@ -12,9 +12,10 @@ from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError
 
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 
 DATABASE = "jobs.sqlite"
-NO_PLACE = "that is no place of a job log: name a folder, or a URL that begins with sqlite:/// or postgresql://"
+NO_PLACE = tr("that is no place of a job log: name a folder, or a URL that begins with sqlite:/// or postgresql://")
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ def without_secrets(url: URL | str) -> str:
     try:
         parsed = make_url(url) if isinstance(url, str) else url
     except (ArgumentError, ValueError):
-        return "a URL that cannot be read" if "://" in str(url) else str(url)
+        return tr("a URL that cannot be read") if "://" in str(url) else str(url)
     if not isinstance(url, URL) and "://" not in url:
         return url
     plain = parsed.set(drivername=parsed.get_backend_name(), query={})
@@ -93,7 +94,7 @@ def existing_place(name: str | None) -> LogPlace:
     """The place of a log that is there already; raises StoreError where none is."""
     place = place_of(name)
     if not place.on_server and not place.file.is_file():
-        raise StoreError(f"{place.said}: there is no job log")
+        raise StoreError(tr("{said}: there is no job log", said=place.said))
     return place
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 from sagen.store.copying import copy_rows
 from sagen.store.database import AWAY, Database, Unreachable, is_loss, plain
 from sagen.store.following import AGAIN_S, Follower
@@ -32,9 +33,9 @@ SERVER = {
 
 #: what a server that answers has no room for, by SQLSTATE (PostgreSQL's documentation, appendix A, from memory)
 NO_ROOM = {
-    "53100": "has no room left on its disk",
-    "53200": "has no memory left",
-    "53300": "takes no further connection",
+    "53100": tr("has no room left on its disk"),
+    "53200": tr("has no memory left"),
+    "53300": tr("takes no further connection"),
 }
 
 
@@ -49,9 +50,9 @@ class PostgresDatabase(Database):
         if is_loss(error):
             code = getattr(getattr(error, "orig", None), "sqlstate", None)
             answers = code and not code.startswith("57P")
-            self.why_not_now = NO_ROOM.get(code, "takes nothing just now") if answers else AWAY
-            what = self.why_not_now if answers else "cannot be reached"
-            return Unreachable(f"the server of the job log {what}: {plain(error)}")
+            self.why_not_now = NO_ROOM.get(code, tr("takes nothing just now")) if answers else AWAY
+            what = self.why_not_now if answers else tr("cannot be reached")
+            return Unreachable(tr("the server of the job log {what}: {error}", what=what, error=plain(error)))
         return super().problem(error)
 
     def commit(self, session: Session, job_id: int | None) -> None:

@@ -12,6 +12,7 @@ from sqlalchemy import String, Text, literal_column, or_, select, type_coerce, u
 from sqlalchemy.orm import Session
 
 from sagen.model.job import Entry, Job, JobSummary, Stage
+from sagen.model.language import tr
 from sagen.model.text import as_utf8
 from sagen.model.trail import CodeEntry, ComplaintEntry, DamagedEntry, Record, SeenEntry
 from sagen.model.vocabulary import SeenMark
@@ -63,7 +64,7 @@ def _summary(row) -> JobSummary:
             job_id, when, as_text(machine), as_text(owner), as_text(about), int(entries), Stage(stage), damaged
         )
     except (ValueError, TypeError):
-        return JobSummary(job_id, when, as_text(machine), damaged="its row cannot be read whole")
+        return JobSummary(job_id, when, as_text(machine), damaged=tr("its row cannot be read whole"))
 
 
 def one_job(session: Session, job_id: int) -> Job | None:
@@ -100,7 +101,7 @@ def _entry(row) -> Entry:
     entry_id, _, kind, version, created, data, withdrawn, revision, author, bay, changer, _ = row
     record: Record
     if has_valid_checksum(row) is False:
-        record = DamagedEntry("it is not what was written: its checksum is another", as_text(kind))
+        record = DamagedEntry(tr("it is not what was written: its checksum is another"), as_text(kind))
     else:
         record = decode(kind, _whole(version), data)
     count = _whole(revision)
@@ -179,7 +180,11 @@ def refresh(session: Session, job_id: int) -> None:
     ]
     told += [record.code for record in job.records(CodeEntry)]
     # A second fault stays in sight when the job is long closed.
-    told += [f"also seen: {record.seen[:80]}" for record in job.records(SeenEntry) if record.mark != SeenMark.DONE]
+    told += [
+        tr("also seen: {seen}", seen=record.seen[:80])
+        for record in job.records(SeenEntry)
+        if record.mark != SeenMark.DONE
+    ]
     values = {"about": "  ·  ".join(filter(None, told))[:400], "entries": len(job.entries), "stage": str(job.stage)}
     session.execute(update(JobRow).where(JobRow.id == job_id).values(**values))
 
@@ -197,7 +202,7 @@ def as_time(value: object) -> tuple[datetime, str]:
     try:
         return datetime.fromisoformat(str(value)), ""
     except ValueError:
-        return LONG_AGO, "its date cannot be read"
+        return LONG_AGO, tr("its date cannot be read")
 
 
 def as_column(words: object) -> str:
@@ -209,7 +214,7 @@ def as_text(value: object) -> str:
     """Words as a database holds them."""
     if isinstance(value, bytes):
         value = value.decode("utf-8", "replace")
-    return str(value) if value is not None else "a machine without a name"
+    return str(value) if value is not None else tr("a machine without a name")
 
 
 def _whole(value: object) -> object:

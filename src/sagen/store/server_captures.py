@@ -15,6 +15,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from sagen.model.errors import StoreError
+from sagen.model.language import tr
 from sagen.store.captures import PHOTO, SUMS, TOKEN, CaptureStore
 from sagen.store.database import Unreachable, is_loss, plain
 from sagen.store.tables import ContentRow, PieceRow
@@ -105,10 +106,18 @@ class ServerCaptures(CaptureStore):
                 lease.publish()
         except SQLAlchemyError as error:
             kind = Unreachable if is_loss(error) else StoreError
-            raise kind(f"the capture {token[:12]} cannot be fetched: {plain(error)}") from error
+            raise kind(
+                tr("the capture {token} cannot be fetched: {error}", token=token[:12], error=plain(error))
+            ) from error
         except OSError as error:
             if not super().bring(token):
-                raise StoreError(f"the capture {token[:12]} cannot be kept here: {error.strerror or error}") from None
+                raise StoreError(
+                    tr(
+                        "the capture {token} cannot be kept here: {strerror}",
+                        token=token[:12],
+                        strerror=error.strerror or error,
+                    )
+                ) from None
         finally:
             if lease is not None:
                 shutil.rmtree(lease.part, ignore_errors=True)
@@ -126,7 +135,9 @@ class ServerCaptures(CaptureStore):
             stream.flush()
             os.fsync(stream.fileno())
         if told.hexdigest() != sha:
-            raise StoreError(f"{path.name} of a capture in the database is not what was kept: silent damage")
+            raise StoreError(
+                tr("{name} of a capture in the database is not what was kept: silent damage", name=path.name)
+            )
 
     # both -------------------------------------------------------------------------------------
 

@@ -18,6 +18,7 @@ from sagen.instruments.module_can import CanModules
 from sagen.instruments.wired import Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
+from sagen.model.language import lowered, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CIRCUIT_ROLES, State
 from sagen.model.words import STATES
@@ -121,7 +122,7 @@ class Recording:
         """What its events go with, in words; "" where there was none."""
         self.live.hunt()
         found = self.live.hunted()
-        began = f"Live, {STATES[self.state].lower()}, {self.seconds:.0f} s: "
+        began = tr("Live, {state}, {seconds:.0f} s: ", state=lowered(STATES[self.state]), seconds=self.seconds)
         return began + " ".join(found.said) if found.events else ""
 
     def kept(self, incoming: Incoming) -> None:
@@ -239,7 +240,7 @@ def left_recordings(log: JobLog) -> list[LeftRecording]:
             lease.discard()  # it had not got as far as a first sample
             continue
         with suppress(SagenError, TypeError):
-            sheet = Sheet.from_data(meant["sheet"], where="the recording's sheet") if meant.get("sheet") else None
+            sheet = Sheet.from_data(meant["sheet"], where=tr("the recording's sheet")) if meant.get("sheet") else None
         job = meant.get("job")  # of one that was deleted meanwhile it is nobody's: any job may take it
         found.append(LeftRecording(lease, job if job in jobs else None, str(meant.get("machine", "")), sheet))
     return found

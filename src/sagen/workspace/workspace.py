@@ -37,6 +37,7 @@ from sagen.files.photos import PHOTO_FILES
 from sagen.instruments.wired import Wired
 from sagen.model.errors import ChangedMeanwhile, SagenError
 from sagen.model.job import Entry, Job, JobSummary
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry, NoteEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, State, Strategy
@@ -259,10 +260,15 @@ class Workspace:
             return
         self.left = found
         for left in found:
-            when = f" begun at {left.began}" if left.began else ""
-            whose = f" of {left.machine}" if left.machine else ""
+            when = tr(" begun at {began}", began=left.began) if left.began else ""
+            whose = tr(" of {machine}", machine=left.machine) if left.machine else ""
             self.say(
-                f"A recording{whose}{when} was not kept when the program ended: the Live page of its job brings it in."
+                tr(
+                    "A recording{whose}{when} was not kept when the program ended: the Live page of its job brings "
+                    "it in.",
+                    whose=whose,
+                    when=when,
+                )
             )
         self._tell(RecordingsChanged)
 
@@ -283,7 +289,7 @@ class Workspace:
             self._end_kept(recording)
         names = self.imports.give_up()
         if names:
-            self.say(f"Not brought in: {', '.join(names)}.", wrong=True)
+            self.say(tr("Not brought in: {names}.", names=", ".join(names)), wrong=True)
         self.retired = True
 
     def close(self) -> None:
@@ -320,7 +326,7 @@ class Workspace:
                 self.job = job
                 self._announce()
                 if not self.blocks_closing:
-                    self.say("This job was changed in another window: it is shown as it is now.")
+                    self.say(tr("This job was changed in another window: it is shown as it is now."))
 
         self._read_again(show)
 
@@ -332,7 +338,7 @@ class Workspace:
             if "there is no job" not in why:
                 self._failed(why)
             elif self.job is not None and self.job.id == job.id:
-                self.say(f"{job.machine} was deleted elsewhere.")
+                self.say(tr("{machine} was deleted elsewhere.", machine=job.machine))
                 self.leave_job()
 
         # Not in the slot of a job that a person opens: what they asked for is never dropped for it.
@@ -346,9 +352,13 @@ class Workspace:
             if found != before:
                 self._tell(LettersChanged, count=found)
             if found > before:
-                changes = "One change" if found == 1 else f"{found} changes"
+                changes = tr("One change") if found == 1 else tr("{found} changes", found=found)
                 self.say(
-                    f"{changes} can never be sent to the server: see Job and log, What could not be sent.", wrong=True
+                    tr(
+                        "{changes} can never be sent to the server: see Job and log, What could not be sent.",
+                        changes=changes,
+                    ),
+                    wrong=True,
                 )
 
         self.queues.submit(lambda _task: len(self.log.dead_letters()), queue=Queue.STORE, done=count)
@@ -472,18 +482,28 @@ class Workspace:
 
         def show(written: Written) -> None:
             if written.waiting:
-                changes = "One change waits" if written.waiting == 1 else f"{written.waiting} changes wait"
-                self.say(f"The server {written.why}: {changes} here, and will be sent when it takes them.")
+                changes = (
+                    tr("One change waits")
+                    if written.waiting == 1
+                    else tr("{waiting} changes wait", waiting=written.waiting)
+                )
+                self.say(
+                    tr(
+                        "The server {why}: {changes} here, and will be sent when it takes them.",
+                        why=written.why,
+                        changes=changes,
+                    )
+                )
             else:
                 self._look_at_letters()
             if self.job is None or self.job.id != change.job_id:
                 if written.job is not None:
-                    self.say(f"Kept in the job {written.job.machine}.")
+                    self.say(tr("Kept in the job {machine}.", machine=written.job.machine))
                 self.list_jobs()
                 return
             if written.job is None:
                 self._leave()
-                self.say(f"The job {self.job.machine} is taken back; Redo brings it again.")
+                self.say(tr("The job {machine} is taken back; Redo brings it again.", machine=self.job.machine))
                 self.job = None
                 self.list_jobs()
             else:
@@ -576,7 +596,7 @@ class Workspace:
                 self.say(summary)
         elif self.job is None:
             self.add_job(
-                f"Machine of {coming.path.name}", "", None, [],
+                tr("Machine of {name}", name=coming.path.name), "", None, [],
                 then=lambda: self._read_import(coming), failed=self._import_failed,
             )  # fmt: skip
         else:
@@ -632,7 +652,7 @@ class Workspace:
         elif self.job is not None:
             job_id, machine = self.job.id, self.job.machine
         else:
-            self.say("Open a job first: a capture goes on its trail.", wrong=True)
+            self.say(tr("Open a job first: a capture goes on its trail."), wrong=True)
             return None
         task = self._keep(Keep(job_id, incoming, sheet, from_shelf), machine)
         self.imports.keeping()
@@ -660,7 +680,7 @@ class Workspace:
                 if isinstance(recording, Recording):
                     self._note_events(recording)
             if self.job is None or answer.job_id != self.job.id:
-                self.say(f"{name} is kept in the job {machine}.")
+                self.say(tr("{name} is kept in the job {machine}.", name=name, machine=machine))
                 self.list_jobs()
             else:
                 self.job = answer.job
@@ -669,8 +689,8 @@ class Workspace:
             self._next_import()
 
         def refused(why: str) -> None:
-            why = why or "stopped before it was kept"
-            self.say(f"{name} was not kept: {why}", wrong=True)
+            why = why or tr("stopped before it was kept")
+            self.say(tr("{name} was not kept: {why}", name=name, why=why), wrong=True)
             self._not_brought_in(incoming.recording)
             self.imports.not_kept(name, why)
             self._next_import()
@@ -684,12 +704,12 @@ class Workspace:
         """Put a photo on the trail of the job that is open now, whichever is open when it is there."""
         job = self.job
         if job is None:
-            self.say("Open a job first: a photo goes on its trail.", wrong=True)
+            self.say(tr("Open a job first: a photo goes on its trail."), wrong=True)
             return
 
         def show(written: Written) -> None:
             if self.job is None or self.job.id != job.id:
-                self.say(f"The photo is kept in the job {job.machine}.")
+                self.say(tr("The photo is kept in the job {machine}.", machine=job.machine))
                 return
             self.job = written.job
             self._announce()
@@ -721,7 +741,7 @@ class Workspace:
     def export(self, opened: OpenCapture, path: Path) -> None:
         """Write a capture, with its sheet beside it."""
         command = Export(opened.job_id, opened, path)
-        self.submit(command, lambda done: self.say(f"Written: {done.path}, with its sheet beside it."))
+        self.submit(command, lambda done: self.say(tr("Written: {path}, with its sheet beside it.", path=done.path)))
 
     # recordings -----------------------------------------------------------------------------------
 
@@ -745,7 +765,7 @@ class Workspace:
         """Open the recorder of the open job and begin. `wire` gives what stands on the wire, off the owner's thread."""
         job = self.job
         if job is None:
-            failed("Open a job first: what is recorded goes on its trail.")
+            failed(tr("Open a job first: what is recorded goes on its trail."))
             return
 
         def began(recording: Recording) -> None:
@@ -832,10 +852,18 @@ class Workspace:
                 return ""
             if not recording.told:
                 recording.lease.let_go()
-                return f"The recording of {recording.seconds:.0f} s of {recording.machine} waits to be brought in."
+                return tr(
+                    "The recording of {seconds:.0f} s of {machine} waits to be brought in.",
+                    seconds=recording.seconds,
+                    machine=recording.machine,
+                )
             Keep(recording.job, incoming, recording.live.sheet).perform(self.log)
             recording.kept(incoming)
-            return f"The recording of {recording.seconds:.0f} s is kept in the job {recording.machine}."
+            return tr(
+                "The recording of {seconds:.0f} s is kept in the job {machine}.",
+                seconds=recording.seconds,
+                machine=recording.machine,
+            )
 
         self.recordings = [item for item in self.recordings if item is not recording]
         self.queues.submit(

@@ -20,6 +20,7 @@ from sagen.desk.lenses.tap_guide import TapGuide
 from sagen.desk.parts import chosen_files, last_folder
 from sagen.instruments.stand_in import recorded
 from sagen.kinds.kind import kind_of
+from sagen.model.language import tr, worded
 from sagen.model.practice import practice_of
 from sagen.model.trail import KeptReference, RepairEntry, ScanEntry
 from sagen.model.vocabulary import Capability, CheckKind, CodesBack, Scan
@@ -27,12 +28,12 @@ from sagen.reason.checks import recorder_settings
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
 
-CAPTURES = "Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)"
+CAPTURES = tr("Captures (*.csv *.tsv *.txt *.wav *.mat *.mf4 *.h5 *.hdf5 *.npy *.npz);;All files (*)")
 
 
 def choose(workspace, settings, window) -> None:
     """Bring captures in from files."""
-    names = chosen_files(window, settings, "Bring captures in", CAPTURES)
+    names = chosen_files(window, settings, tr("Bring captures in"), CAPTURES)
     if names and workspace.core is not None:
         workspace.bring_in([Path(name) for name in names])
 
@@ -40,7 +41,12 @@ def choose(workspace, settings, window) -> None:
 def lay_under(workspace, message, name, token, sheet) -> None:
     """Lay another capture under the one on the bench, in every lens; nothing is written."""
     under = KeptReference(name, token, sheet)
-    _lay(workspace, message, lambda job, entry: LayUnder(job.id, job, entry, under), f"{name} is laid under it.")
+    _lay(
+        workspace,
+        message,
+        lambda job, entry: LayUnder(job.id, job, entry, under),
+        tr("{name} is laid under it.", name=name),
+    )
 
 
 def lay_model_under(workspace, message) -> None:
@@ -57,7 +63,7 @@ def _lay(workspace, message, make, otherwise: str = "") -> None:
     """Lay what the command that `make` makes finds under the capture on the bench; `otherwise` is said where it says nothing."""
     opened, job = workspace.opened, workspace.job
     if opened is None or opened.entry is None or job is None:
-        message.say("Open a capture of the trail first: this is laid under it.")
+        message.say(tr("Open a capture of the trail first: this is laid under it."))
         return
 
     def laid(answer) -> None:
@@ -93,7 +99,11 @@ def keep_as_good(workspace, message, source) -> None:
     workspace.submit(
         KeepAsGood(job.id, job, opened.entry, source),
         lambda kept: message.say(
-            f"{kept.name} is on the shelf as known-good for {kept.card}: offered by itself from now on."
+            tr(
+                "{name} is on the shelf as known-good for {card}: offered by itself from now on.",
+                name=kept.name,
+                card=kept.card,
+            )
         ),
     )
 
@@ -172,7 +182,7 @@ def record_again(workspace, commands, record) -> None:
     workspace.circuit = record.circuit
     all_of_them = [check for check in knowledge().checks if check.kind == CheckKind.CAPTURE]
     check = next((check for check in all_of_them if check.state == state), all_of_them[0])
-    words = f"The same as {record.name}: same probes, same place, {state.replace('_', ' ')}."
+    words = tr("The same as {name}: same probes, same place, {state}.", name=record.name, state=worded(state))
     commands.run("captures.take_recording", check, words)
 
 
@@ -185,14 +195,14 @@ def inspect(workspace, commands, window, check, text) -> None:
         workspace.add(replace(form.answer(), circuit=workspace.circuit))
 
 
-SOUNDS = "Sound (*.wav)"
+SOUNDS = tr("Sound (*.wav)")
 
 
 def hear(workspace, message, settings, window) -> None:
     """How the engine cranks, by a recording of its sound: the starter's question is answered by what is heard."""
     job = workspace.job
     if job is None:
-        message.say("Open a job first.")
+        message.say(tr("Open a job first."))
         return
     cylinders = job.cylinders
     if not cylinders:  # the strokes are counted by that
@@ -200,7 +210,7 @@ def hear(workspace, message, settings, window) -> None:
         cylinders = form.answer() if form.exec() else None
     if not cylinders:
         return
-    name, _ = QFileDialog.getOpenFileName(window, "The sound of cranking", str(last_folder(settings)), SOUNDS)
+    name, _ = QFileDialog.getOpenFileName(window, tr("The sound of cranking"), str(last_folder(settings)), SOUNDS)
     if not name:
         return
 
@@ -216,7 +226,7 @@ def hear(workspace, message, settings, window) -> None:
 
 
 def swap(workspace, window, check, text) -> None:
-    form = RepairForm(parent=window, likely=RepairEntry(check.part, text="Swapped to try."))
+    form = RepairForm(parent=window, likely=RepairEntry(check.part, text=tr("Swapped to try.")))
     if form.exec():
         workspace.add(replace(form.answer(), circuit=workspace.circuit))
 

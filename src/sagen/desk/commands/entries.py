@@ -9,6 +9,7 @@ from sagen.casework.repairing import likely_repair
 from sagen.desk.forms.entries import FORMS
 from sagen.desk.forms.logs import OvertakenForm
 from sagen.desk.forms.work import WORK_FORMS, ValueForm
+from sagen.model.language import tr
 from sagen.model.trail import CaptureEntry, CardEntry, PhotoEntry, RepairEntry
 from sagen.model.vocabulary import EntryKind
 
@@ -58,9 +59,9 @@ def correct(workspace, navigation, commands, message, window, entry) -> None:
     """Another record in an entry's place."""
     kind = entry.kind
     if kind == EntryKind.CAPTURE:
-        message.say("A capture is corrected by bringing it in again; withdraw this one afterwards.")
+        message.say(tr("A capture is corrected by bringing it in again; withdraw this one afterwards."))
     elif kind in (EntryKind.DAMAGED, EntryKind.NEWER):
-        message.say("This entry can be seen and withdrawn (Del), but not changed here.")
+        message.say(tr("This entry can be seen and withdrawn (Del), but not changed here."))
     elif kind == EntryKind.DECISION:
         commands.run("jobs.decide", entry)
     elif kind == EntryKind.CARD:
@@ -68,7 +69,7 @@ def correct(workspace, navigation, commands, message, window, entry) -> None:
     elif kind == EntryKind.PHOTO:
         commands.run("photos.show", entry)
     elif kind not in ALL_FORMS:
-        message.say("Enter it again as it should be, and withdraw this one (Del).")
+        message.say(tr("Enter it again as it should be, and withdraw this one (Del)."))
     else:
         form = ALL_FORMS[kind](entry.record, parent=window)
         if form.exec():
@@ -97,7 +98,7 @@ def withdraw_chosen(trail, workspace) -> None:
 def overtaken(workspace, message, window, error, entry) -> None:
     """Somebody else changed what was being changed here: theirs stands, unless the person puts theirs over it."""
     if error.yours is None or entry is None:
-        message.say(f"The entry was {str(error).partition(':')[0]}: it is shown as it is now.")
+        message.say(tr("The entry was {it}: it is shown as it is now.", it=str(error).partition(":")[0]))
         return
     form = OvertakenForm(error, window)
     if form.exec():
@@ -109,7 +110,7 @@ def add_value(workspace, message, window, like=None) -> None:
     job = workspace.job
     card = card_of(job) if job else None
     if card is None or not any(circuit.published for circuit in card.circuit):
-        message.say("This job has no card that publishes anything: fill one in, or load it (Ctrl+B).")
+        message.say(tr("This job has no card that publishes anything: fill one in, or load it (Ctrl+B)."))
         return
     form = ValueForm(None, window, card=card)
     if like is not None:

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFileDialog
 from sagen.desk.at_hand import InstrumentsForm
 from sagen.desk.parts import last_folder
 from sagen.desk.probe import ProbeWindow
+from sagen.model.language import tr
 
 
 def choose(instruments, window) -> None:
@@ -19,7 +20,7 @@ def choose(instruments, window) -> None:
 def probe(workspace, instruments, settings, message, window) -> ProbeWindow | None:
     """The whole window for one step at a time, hands full."""
     if workspace.job is None:
-        message.say("Open a job first.")
+        message.say(tr("Open a job first."))
         return None
     window.probing = ProbeWindow(workspace, instruments, settings, window)
     window.probing.begin()
@@ -29,7 +30,9 @@ def probe(workspace, instruments, settings, message, window) -> ProbeWindow | No
 def watch(watched, settings, window, what) -> None:
     """Choose a folder whose new photos go on the trail, or whose new captures come to the bench, by themselves; none chosen:
     none is watched."""
-    name = QFileDialog.getExistingDirectory(window, f"Watch a folder for {what}", str(last_folder(settings)))
+    name = QFileDialog.getExistingDirectory(
+        window, tr("Watch a folder for {what}", what=what), str(last_folder(settings))
+    )
     watched.watch(what, name)
 
 

@@ -24,6 +24,7 @@ from sagen.casework.whole_logs import (
 )
 from sagen.desk.forms.logs import ZIP, AuthorForm, LettersForm, NameForm, OtherLogForm, SureForm
 from sagen.desk.parts import last_folder
+from sagen.model.language import tr
 from sagen.store.entries import Author
 
 
@@ -52,16 +53,16 @@ def export_job(workspace, message, settings, window) -> None:
     """The open job as a zip of open formats."""
     job = workspace.job
     if job is None:
-        message.say("Open a job first.")
+        message.say(tr("Open a job first."))
         return
-    path = _zip_to(settings, window, "Export this job", file_name(job.machine))
+    path = _zip_to(settings, window, tr("Export this job"), file_name(job.machine))
     if path is not None:
         workspace.submit(ExportJob(job.id, path), message.say)
 
 
 def import_job(workspace, message, settings, window) -> None:
     """A job that another log exported, as a new one."""
-    chosen, _ = QFileDialog.getOpenFileName(window, "Import a job", str(last_folder(settings)), ZIP)
+    chosen, _ = QFileDialog.getOpenFileName(window, tr("Import a job"), str(last_folder(settings)), ZIP)
     if chosen:
         bring_job_in(workspace, Path(chosen))
 
@@ -80,13 +81,15 @@ def delete_job(workspace, message, settings, window) -> None:
     """The open job, for good."""
     job = workspace.job
     if job is None:
-        message.say("Open a job first.")
+        message.say(tr("Open a job first."))
         return
-    words = (
-        f"{job.machine}: {len(job.entries)} entries with their captures and photos. This cannot be undone. To keep a copy, "
-        "export the job first."
+    words = tr(
+        "{machine}: {entries} entries with their captures and photos. This cannot be undone. To keep a copy, "
+        "export the job first.",
+        machine=job.machine,
+        entries=len(job.entries),
     )
-    if not SureForm("Delete this job for good", words, "Delete it", window).exec():
+    if not SureForm(tr("Delete this job for good"), words, tr("Delete it"), window).exec():
         return
 
     def gone(said: str) -> None:
@@ -115,16 +118,16 @@ def forget_customer(workspace, message, settings, window) -> None:
 
 def back_up(workspace, message, settings, window) -> None:
     """The whole log as a zip."""
-    path = _zip_to(settings, window, "Back the log up", "sagen-log")
+    path = _zip_to(settings, window, tr("Back the log up"), "sagen-log")
     if path is not None:
         workspace.submit(BackUp(None, path), message.say)
 
 
 def restore(workspace, message, settings, window) -> None:
     """A backup into a new folder, and that log onto the desk."""
-    chosen, _ = QFileDialog.getOpenFileName(window, "A backup of a log", str(last_folder(settings)), ZIP)
+    chosen, _ = QFileDialog.getOpenFileName(window, tr("A backup of a log"), str(last_folder(settings)), ZIP)
     folder = chosen and QFileDialog.getExistingDirectory(
-        window, "An empty folder to restore it into", str(last_folder(settings))
+        window, tr("An empty folder to restore it into"), str(last_folder(settings))
     )
     if folder:
         workspace.open_log(restored_log(Path(chosen), Path(folder), remembered_author(settings)))
@@ -151,11 +154,11 @@ def who_writes(workspace, message, settings, window) -> None:
 
 def save_report(workspace, message, settings, window) -> None:
     """The program's own log and versions as a zip, without names of persons, machines and files."""
-    path = _zip_to(settings, window, "Save a report for support", "sagen-report")
+    path = _zip_to(settings, window, tr("Save a report for support"), "sagen-report")
     if path is not None:
         workspace.compute(
             lambda _task: save(path),
-            done=lambda _: message.say(f"Saved: {path}. It holds no job and no capture."),
+            done=lambda _: message.say(tr("Saved: {path}. It holds no job and no capture.", path=path)),
             failed=message.say,
         )
 
@@ -165,13 +168,16 @@ def show_letters(workspace, message, settings, window) -> None:
 
     def show(letters) -> None:
         if not letters:
-            message.say("Everything was sent.")
+            message.say(tr("Everything was sent."))
             return
         form = LettersForm(letters, window)
         done = form.exec()
         if form.export_wanted:
             name, _ = QFileDialog.getSaveFileName(
-                window, "Export what could not be sent", str(last_folder(settings) / "not-sent.json"), "JSON (*.json)"
+                window,
+                tr("Export what could not be sent"),
+                str(last_folder(settings) / "not-sent.json"),
+                tr("JSON (*.json)"),
             )
             if name:
                 workspace.submit(ExportLetters(None, Path(name)), message.say)
@@ -183,9 +189,9 @@ def show_letters(workspace, message, settings, window) -> None:
 
 #: as the menu has them: words, and the command
 LOG_COMMANDS: tuple[tuple[str, str], ...] = (
-    ("Export this job", "logs.export_job"), ("Import a job", "logs.import_job"), ("Delete this job", "logs.delete_job"),
-    ("Back the log up", "logs.back_up"), ("Restore a backup", "logs.restore"), ("Open another log", "logs.open_another"),
-    ("Check the log", "logs.check_log"), ("Remove a customer's name", "logs.forget_customer"),
-    ("Who writes here", "logs.who_writes"), ("What could not be sent", "logs.show_letters"),
-    ("Save a report for support", "logs.save_report"),
+    (tr("Export this job"), "logs.export_job"), (tr("Import a job"), "logs.import_job"), (tr("Delete this job"), "logs.delete_job"),
+    (tr("Back the log up"), "logs.back_up"), (tr("Restore a backup"), "logs.restore"), (tr("Open another log"), "logs.open_another"),
+    (tr("Check the log"), "logs.check_log"), (tr("Remove a customer's name"), "logs.forget_customer"),
+    (tr("Who writes here"), "logs.who_writes"), (tr("What could not be sent"), "logs.show_letters"),
+    (tr("Save a report for support"), "logs.save_report"),
 )  # fmt: skip

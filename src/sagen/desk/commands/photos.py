@@ -8,11 +8,12 @@ from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtWidgets import QApplication
 
 from sagen.desk.parts import chosen_files
+from sagen.model.language import tr
 
 
 def choose(workspace, navigation, settings, window) -> None:
     """Photos from files."""
-    for name in chosen_files(window, settings, "Photos", "Photos (*.jpg *.jpeg *.png)"):
+    for name in chosen_files(window, settings, tr("Photos"), tr("Photos (*.jpg *.jpeg *.png)")):
         workspace.keep_photo(Path(name), then=lambda entry: show(navigation, entry))
 
 
@@ -20,7 +21,7 @@ def paste(workspace, navigation, message) -> None:
     """A picture from the clipboard becomes a photo of the trail."""
     image = QApplication.clipboard().image()
     if image.isNull():
-        message.say("There is no picture to paste.")
+        message.say(tr("There is no picture to paste."))
         return
     held = QByteArray()
     buffer = QBuffer(held)

@@ -14,6 +14,7 @@ from sagen.desk.forms.base import Form
 from sagen.desk.parts import last_folder
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.practice import LOOKED, Practice, practice_of
 from sagen.model.trail import NoteEntry
 from sagen.model.vocabulary import CheckKind
@@ -21,8 +22,8 @@ from sagen.model.words import said_minutes
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
 
-CASES = "A case to practise on (*.case.toml)"
-FIRST = "Open a practice job first: More, Practice."
+CASES = tr("A case to practise on (*.case.toml)")
+FIRST = tr("Open a practice job first: More, Practice.")
 
 
 def begin(navigation) -> None:
@@ -40,7 +41,7 @@ def draw(workspace, practice: Practice) -> None:
 
 def open_case(workspace, message, window, settings, suspects) -> None:
     """A machine that a teacher handed over."""
-    name, _ = QFileDialog.getOpenFileName(window, "A case to practise on", str(last_folder(settings)), CASES)
+    name, _ = QFileDialog.getOpenFileName(window, tr("A case to practise on"), str(last_folder(settings)), CASES)
     if not name:
         return
     try:
@@ -53,10 +54,10 @@ def hand_over(workspace, message, window, settings) -> None:
     """A case for others to practise on, of the open job."""
     job = workspace.job
     if job is None:
-        message.say("Open the proven job that is to be practised on.")
+        message.say(tr("Open the proven job that is to be practised on."))
         return
     start = str(last_folder(settings) / "machine.case.toml")
-    name, _ = QFileDialog.getSaveFileName(window, "A case of this job, without a name", start, CASES)
+    name, _ = QFileDialog.getSaveFileName(window, tr("A case of this job, without a name"), start, CASES)
     if name:
         path = name if Path(name).suffix else f"{name}.case.toml"
         workspace.submit(MakeCase(job.id, job, path), message.say, failed=message.say)
@@ -64,7 +65,7 @@ def hand_over(workspace, message, window, settings) -> None:
 
 #: kinds of check in the order in which they are listed, and how each begins
 KINDS = {
-    CheckKind.METER: "Meter", CheckKind.CAPTURE: "Recorder", CheckKind.LOOK: "Look", CheckKind.SCAN: "Tester",
+    CheckKind.METER: tr("Meter"), CheckKind.CAPTURE: tr("Recorder"), CheckKind.LOOK: tr("Look"), CheckKind.SCAN: tr("Tester"),
 }  # fmt: skip
 
 
@@ -72,15 +73,15 @@ class CheckList(Form):
     """All that can be measured, recorded, looked at or asked of a circuit, with the minutes that it takes."""
 
     def __init__(self, spec, parent=None):
-        super().__init__("Do a check", "Do it", parent)
+        super().__init__(tr("Do a check"), tr("Do it"), parent)
         self.setMinimumWidth(560)
         self.fields.addRow(
-            Label("The machine answers, and its clock goes on by so many minutes.", name="quiet", wrap=True)
+            Label(tr("The machine answers, and its clock goes on by so many minutes."), name="quiet", wrap=True)
         )
         self.list = QListWidget()
         self.list.setFixedHeight(300)
         self.list.setSpacing(4)
-        self.list.setAccessibleName("Checks of this circuit")
+        self.list.setAccessibleName(tr("Checks of this circuit"))
         fitting = [check for check in knowledge().checks if check.kind in KINDS and check.fits(spec)]
         for check in sorted(fitting, key=lambda item: (list(KINDS).index(item.kind), item.name)):
             row = QListWidgetItem(f"{KINDS[check.kind]}:  {check.name}  ({said_minutes(check.minutes)})")
@@ -99,7 +100,7 @@ class CheckList(Form):
         """What the chosen check is, and what is to be minded at a real machine."""
         check = self.answer()
         self.what.setText(check.said(spec))
-        self.mind.setText(f"Mind: {' '.join(check.cautions)}" if check.cautions else "")
+        self.mind.setText(tr("Mind: {cautions}", cautions=" ".join(check.cautions)) if check.cautions else "")
         self.mind.setVisible(bool(check.cautions))
         if self.isVisible():
             self.layout().activate()

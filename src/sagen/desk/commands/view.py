@@ -10,6 +10,7 @@ from sagen.desk.pages import page_names
 from sagen.desk.parts import focus_next
 from sagen.desk.theme import theme
 from sagen.desk.window_actions import ACTIONS, TRAIL_HINTS
+from sagen.model.language import tr
 
 
 def show_said(message, window) -> None:
@@ -34,7 +35,9 @@ def toggle_record(workspace, settings, message) -> None:
     on = not workspace.record_counts
     settings.setValue("reason/record", int(on))
     message.say(
-        "The shop's own proven jobs weigh in." if on else "The shop's own jobs do not weigh in: as the program ships."
+        tr("The shop's own proven jobs weigh in.")
+        if on
+        else tr("The shop's own jobs do not weigh in: as the program ships.")
     )
     workspace.wish(record_counts=on)
 

@@ -12,6 +12,7 @@ from sagen.desk.theme.plain import Label
 from sagen.meter import arithmetic as work
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 MOST = 1e12  #: no figure on a job card is larger
 
@@ -27,18 +28,18 @@ class Sum:
 
 
 def _ohm(value: float) -> str:
-    return "no leak at all" if value == float("inf") else f"{value:,.4g} Ω"
+    return tr("no leak at all") if value == float("inf") else tr("{value:,.4g} Ω", value=value)
 
 
 SUMS = (
-    Sum("Drop under load: what resistance", ("Drop, V", "Current, A"), lambda v: f"{_ohm(work.drop_ohm(*v))} lie in that stretch of wire."),
-    Sum("Reading too low: what leak explains it", ("Pull-up, V", "Pull-up, Ω", "Reading, V"), lambda v: f"A leak of {_ohm(work.leak_that_explains(*v))} to ground."),
-    Sum("Low level too high: what resistance explains it", ("Pull-up, V", "Pull-up, Ω", "Low level, V"), lambda v: f"{_ohm(work.series_that_explains(*v))} between output and ground."),
-    Sum("Wire by gauge", ("Length, m", "AWG", "Temperature, °C"), lambda v: f"{_ohm(work.wire_ohm(v[0], awg=int(v[1]), celsius=v[2]))} of copper."),
-    Sum("Wire by cross-section", ("Length, m", "mm²", "Temperature, °C"), lambda v: f"{_ohm(work.wire_ohm(v[0], mm2=v[1], celsius=v[2]))} of copper."),
-    Sum("Thermistor between two points", ("At, °C", "First °C", "First Ω", "Second °C", "Second Ω"), lambda v: f"{_ohm(work.thermistor_ohm(v[0], (v[1], v[2]), (v[3], v[4])))}."),
-    Sum("Set of like parts: which one is odd", ("Readings",), lambda v: compare_set(v).text, "four knock sensors, say: 0.20 0.20 0.31 0.20"),
-    Sum("Potentiometer sweep: where it tears", ("Readings",), lambda v: _sweep(v), "volts from closed to open, in order"),
+    Sum(tr("Drop under load: what resistance"), (tr("Drop, V"), tr("Current, A")), lambda v: tr("{it} lie in that stretch of wire.", it=_ohm(work.drop_ohm(*v)))),
+    Sum(tr("Reading too low: what leak explains it"), (tr("Pull-up, V"), tr("Pull-up, Ω"), tr("Reading, V")), lambda v: tr("A leak of {it} to ground.", it=_ohm(work.leak_that_explains(*v)))),
+    Sum(tr("Low level too high: what resistance explains it"), (tr("Pull-up, V"), tr("Pull-up, Ω"), tr("Low level, V")), lambda v: tr("{it} between output and ground.", it=_ohm(work.series_that_explains(*v)))),
+    Sum(tr("Wire by gauge"), (tr("Length, m"), "AWG", tr("Temperature, °C")), lambda v: tr("{v} of copper.", v=_ohm(work.wire_ohm(v[0], awg=int(v[1]), celsius=v[2])))),
+    Sum(tr("Wire by cross-section"), (tr("Length, m"), "mm²", tr("Temperature, °C")), lambda v: tr("{v} of copper.", v=_ohm(work.wire_ohm(v[0], mm2=v[1], celsius=v[2])))),
+    Sum(tr("Thermistor between two points"), ("At, °C", tr("First °C"), tr("First Ω"), tr("Second °C"), tr("Second Ω")), lambda v: f"{_ohm(work.thermistor_ohm(v[0], (v[1], v[2]), (v[3], v[4])))}."),
+    Sum(tr("Set of like parts: which one is odd"), (tr("Readings"),), lambda v: compare_set(v).text, tr("four knock sensors, say: 0.20 0.20 0.31 0.20")),
+    Sum(tr("Potentiometer sweep: where it tears"), (tr("Readings"),), lambda v: _sweep(v), tr("volts from closed to open, in order")),
 )  # fmt: skip
 
 
@@ -50,9 +51,9 @@ def _may_be_below(field: str) -> bool:
 def _sweep(values: list[float]) -> str:
     found = work.sweep_faults(values)
     return (
-        f"It jumps or falls back at reading {', '.join(str(item + 1) for item in found)}."
+        tr("It jumps or falls back at reading {found}.", found=", ".join(str(item + 1) for item in found))
         if found
-        else "An even sweep."
+        else tr("An even sweep.")
     )
 
 
@@ -61,12 +62,12 @@ class ArithmeticForm(QDialog):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle("Arithmetic")
+        self.setWindowTitle(tr("Arithmetic"))
         self.setMinimumWidth(520)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 16, 18, 16)
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind of working-out")
+        self.kind.setAccessibleName(tr("Kind of working-out"))
         for this_sum in SUMS:
             self.kind.addItem(this_sum.name)
         layout.addWidget(self.kind)
@@ -77,7 +78,7 @@ class ArithmeticForm(QDialog):
         self.answer.setWordWrap(True)
         self.answer.setMinimumHeight(56)
         layout.addWidget(self.answer)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         layout.addWidget(close)
         self.lines: list[QLineEdit] = []
@@ -110,13 +111,13 @@ class ArithmeticForm(QDialog):
         except ValueError:
             figures = [math.nan]
         if not all(abs(figure) < MOST for figure in figures):
-            self.answer.setText("Only figures, please." if any(map(math.isnan, figures)) else "No such figure.")
+            self.answer.setText(tr("Only figures, please.") if any(map(math.isnan, figures)) else tr("No such figure."))
             return
         below = [
             name for name, figure in zip(kind.fields, figures, strict=False) if figure < 0 and not _may_be_below(name)
         ]
         if below:
-            self.answer.setText(f"{below[0].split(',')[0]}: this is never below zero.")
+            self.answer.setText(tr("{it}: this is never below zero.", it=below[0].split(",")[0]))
             return
         try:
             self.answer.setText(kind.answer(figures))
@@ -124,4 +125,4 @@ class ArithmeticForm(QDialog):
             said = str(error)
             self.answer.setText(said[:1].upper() + said[1:] + ".")
         except (ArithmeticError, ValueError):
-            self.answer.setText("These figures give no answer: one of them is zero, negative or far too large.")
+            self.answer.setText(tr("These figures give no answer: one of them is zero, negative or far too large."))

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 from sagen.model.trail import (
     Record,
 )
@@ -23,7 +24,7 @@ from sagen.model.words import (
     ENTRY_TITLES,
 )
 
-NOTHING_YET = "There is nothing to put on the trail yet."
+NOTHING_YET = tr("There is nothing to put on the trail yet.")
 
 
 class Form(QDialog):
@@ -49,7 +50,7 @@ class Form(QDialog):
         layout.addWidget(self.message)
         row = self.buttons = QHBoxLayout()
         row.addStretch(1)
-        cancel = QPushButton("Cancel")
+        cancel = QPushButton(tr("Cancel"))
         self.ok = QPushButton(accept)
         self.ok.setObjectName("first")
         self.ok.setDefault(True)
@@ -101,7 +102,9 @@ class EntryForm(Form):
 
     def __init__(self, old: Record | None = None, parent: QWidget | None = None, likely: Record | None = None):
         """`old` is the entry that is corrected; `likely` is what a new one would most likely be, to begin with."""
-        super().__init__(ENTRY_TITLES[self.record.kind], "Put on the trail" if old is None else "Correct", parent)
+        super().__init__(
+            ENTRY_TITLES[self.record.kind], tr("Put on the trail") if old is None else tr("Correct"), parent
+        )
         self.build(old if old is not None else likely)
 
     def build(self, old: Record | None) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr, worded
 from sagen.model.trail import (
     InspectionEntry,
 )
@@ -20,21 +21,22 @@ class LookForm(Form):
     """What a check by eye or hand came to: one press."""
 
     def __init__(self, check, text: str, parent: QWidget | None = None):
-        super().__init__(check.name[:1].upper() + check.name[1:], "Put on the trail", parent)
+        super().__init__(check.name[:1].upper() + check.name[1:], tr("Put on the trail"), parent)
         self.check = check
-        told = Label(f"{text}\n\nSound: {check.expect}")
+        told = Label(tr("{text}\n\nSound: {expect}", text=text, expect=check.expect))
         told.setWordWrap(True)
         self.fields.addRow(told)
         if check.cautions:
-            mind = Label("Mind: " + " ".join(check.cautions))
+            mind = Label(tr("Mind: ") + " ".join(check.cautions))
             mind.setObjectName("caution")
             mind.setWordWrap(True)
             self.fields.addRow(mind)
-        self.outcome = self.add("It was", QComboBox())
-        self.outcome.addItem("As expected of a sound one", "")
+        self.outcome = self.add(tr("It was"), QComboBox())
+        self.outcome.addItem(tr("As expected of a sound one"), "")
         for name in check.outcome:
-            self.outcome.addItem(name.replace("_", " ").capitalize(), name)
-        self.certain = QCheckBox("Seen for certain: count it as a fact")
+            said = worded(name)
+            self.outcome.addItem(said[:1].upper() + said[1:], name)
+        self.certain = QCheckBox(tr("Seen for certain: count it as a fact"))
         self.fields.addRow(self.certain)
 
     def answer(self) -> InspectionEntry:
@@ -54,7 +56,7 @@ class CaptureForm(Form):
         stand_in=False,
         guide: QWidget | None = None,
     ):
-        super().__init__(check.name[:1].upper() + check.name[1:], "Choose the file", parent)
+        super().__init__(check.name[:1].upper() + check.name[1:], tr("Choose the file"), parent)
         told = Label(text)
         told.setWordWrap(True)
         self.fields.addRow(told)
@@ -63,7 +65,7 @@ class CaptureForm(Form):
             line.setWordWrap(True)
             self.fields.addRow(name, line)
         if check.cautions:
-            mind = Label("Mind: " + " ".join(check.cautions))
+            mind = Label(tr("Mind: ") + " ".join(check.cautions))
             mind.setObjectName("caution")
             mind.setWordWrap(True)
             self.fields.addRow(mind)
@@ -71,14 +73,14 @@ class CaptureForm(Form):
             self.setMinimumWidth(680)
             self.fields.addRow(guide)
         self.from_stand_in = False
-        self.record = QPushButton("Record from the stand-in")
-        self.record.setToolTip("A simulated machine with a fault of its own, to practise on")
+        self.record = QPushButton(tr("Record from the stand-in"))
+        self.record.setToolTip(tr("A simulated machine with a fault of its own, to practise on"))
         self.record.clicked.connect(self._record)
         self.record.setVisible(stand_in)
         self.buttons.insertWidget(1, self.record)
         self.by_eye = False
-        self.eye = QPushButton("Read by eye")
-        self.eye.setToolTip("Enter what the recorder's own screen shows, without a file")
+        self.eye = QPushButton(tr("Read by eye"))
+        self.eye.setToolTip(tr("Enter what the recorder's own screen shows, without a file"))
         self.eye.clicked.connect(self._read_by_eye)
         self.eye.setVisible(bool(check.outcome))
         self.buttons.insertWidget(1, self.eye)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from sagen.desk.forms.base import Form
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.vocabulary import CIRCUIT_ROLES, Role, SensorKind
 from sagen.model.words import ROLES, SENSORS
@@ -17,29 +18,29 @@ class CircuitForm(Form):
     """Its name, what it is, and its sensor; a job that had one circuit names that one, too."""
 
     def __init__(self, circuits: Mapping[str, CircuitSpec], card: MachineCard | None, parent: QWidget | None = None):
-        super().__init__("Another circuit of this job", "Put on the trail", parent)
+        super().__init__(tr("Another circuit of this job"), tr("Put on the trail"), parent)
         self.circuits, self.card = circuits, card
         self.own = None
         if set(circuits) == {""}:
-            self.own = self.add("The first one is", QLineEdit(str(circuits[""].role)))
+            self.own = self.add(tr("The first one is"), QLineEdit(str(circuits[""].role)))
         self.known = None
         offered = [item for item in card.circuit if item.spec is not None and item.name not in circuits] if card else []
         if offered:
-            self.known = self.add("From the card", QComboBox())
-            self.known.addItem("Not from the card", None)
+            self.known = self.add(tr("From the card"), QComboBox())
+            self.known.addItem(tr("Not from the card"), None)
             for each in offered:
                 self.known.addItem(each.name, each)
             self.known.currentIndexChanged.connect(lambda _=0: self._chosen())
-        self.line = self.add("Name", QLineEdit())
-        self.line.setPlaceholderText("as cam 1")
-        self.role = self.add("It is", QComboBox())
+        self.line = self.add(tr("Name"), QLineEdit())
+        self.line.setPlaceholderText(tr("as cam 1"))
+        self.role = self.add(tr("It is"), QComboBox())
         for circuit_role in CIRCUIT_ROLES:
             self.role.addItem(ROLES[circuit_role].capitalize(), circuit_role)
         self.role.setCurrentIndex(max(0, self.role.findData(Role.CAM)))
-        self.sensor = self.add("Sensor", QComboBox())
+        self.sensor = self.add(tr("Sensor"), QComboBox())
         for key, words in SENSORS.items():
             self.sensor.addItem(words.capitalize(), key)
-        self.bank = self.add("Bank", QLineEdit())
+        self.bank = self.add(tr("Bank"), QLineEdit())
 
     def _chosen(self) -> None:
         one = self.known.currentData()
@@ -71,11 +72,11 @@ class CircuitForm(Form):
     def problem(self) -> str:
         names = {*(circuit for circuit in self.circuits if circuit), self.first_name()}
         if not self.name() or not self.first_name():
-            return "Each of several circuits has a name."
+            return tr("Each of several circuits has a name.")
         if self.name() in names:
-            return f"'{self.name()}' is the other one's name."
+            return tr("'{name}' is the other one's name.", name=self.name())
         try:
             self.spec()
         except ValueError:
-            return "The bank is a number from 1 to 4."
+            return tr("The bank is a number from 1 to 4.")
         return ""

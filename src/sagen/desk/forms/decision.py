@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QL
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import DecisionEntry
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import Origin
@@ -27,7 +28,7 @@ def parts_of(taps) -> tuple[PartState, ...]:
     loaded = any(load.connection in ("loaded", "plugged") for load in verdict.fit.loads)
     return tuple(
         PartState(
-            f"bank {key.bank}" if key.bank else key.column, at in bad,
+            tr("bank {bank}", bank=key.bank) if key.bank else key.column, at in bad,
             verdict.relative[at].value if verdict.relative[at].known else None, loaded,
         )
         for at, key in enumerate(verdict.sensors)
@@ -40,7 +41,7 @@ class DecisionForm(Form):
     def __init__(
         self, taps=None, record: dict | None = None, parent: QWidget | None = None, old: DecisionEntry | None = None
     ):
-        super().__init__("While it is open: fit one, or more of the set", "Put on the trail", parent)
+        super().__init__(tr("While it is open: fit one, or more of the set"), tr("Put on the trail"), parent)
         self.setMinimumWidth(620)
         self.record = record or {}
         self.parts = parts_of(taps)
@@ -50,32 +51,32 @@ class DecisionForm(Form):
         grid.setContentsMargins(0, 0, 0, 0)
         self.failed: list[QCheckBox] = []
         for at, part in enumerate(self.parts):
-            box = QCheckBox(f"{part.name} failed ({_measured(part)})", set_of)
+            box = QCheckBox(tr("{name} failed ({part})", name=part.name, part=_measured(part)), set_of)
             box.setChecked(part.failed)
             box.toggled.connect(lambda _=False: self._answer())
             self.failed.append(box)
             grid.addWidget(box, at, 0)
-        self.add("The set", set_of)
+        self.add(tr("The set"), set_of)
         self.origin = QComboBox()
         for origin in Origin:
             self.origin.addItem(ORIGINS[origin], origin)
         self.price, self.hours, self.rate = (
-            self._figure(name) for name in ("price, needed", "hours, needed", "an hour, needed")
+            self._figure(name) for name in (tr("price, needed"), tr("hours, needed"), tr("an hour, needed"))
         )
-        self.each = self._figure("hours, or empty")
+        self.each = self._figure(tr("hours, or empty"))
         self.at_hand, self.wait, self.day = (
-            self._figure(name) for name in ("how many", "days", "a day, or not counted")
+            self._figure(name) for name in (tr("how many"), "days", tr("a day, or not counted"))
         )
-        self._row("One part", self.price, self.origin)
-        self._row("To get here again", self.hours, self.rate)
-        self._row("One more now", self.each, None)
-        self._row("At hand; others come in", self.at_hand, self.wait)
-        self._row("Standing costs", self.day, None)
+        self._row(tr("One part"), self.price, self.origin)
+        self._row(tr("To get here again"), self.hours, self.rate)
+        self._row(tr("One more now"), self.each, None)
+        self._row(tr("At hand; others come in"), self.at_hand, self.wait)
+        self._row(tr("Standing costs"), self.day, None)
         self.shop = Label(name="quiet", wrap=True)
-        self.add("This shop", self.shop)
+        self.add(tr("This shop"), self.shop)
         self.choice = QComboBox()
-        self.add("We do", self.choice)
-        self.told = Label("Give the price and the labour.", name="caution", wrap=True)
+        self.add(tr("We do"), self.choice)
+        self.told = Label(tr("Give the price and the labour."), name="caution", wrap=True)
         self.told.setMinimumHeight(96)
         self.fields.addRow(self.told)
         self.origin.currentIndexChanged.connect(lambda _=0: self._answer())
@@ -132,23 +133,27 @@ class DecisionForm(Form):
         """Every choice, with its cost, as the figures stand."""
         fitted, back = self.record.get(self.origin.currentData(), (0, 0))
         self.shop.setText(
-            f"{fitted} of this origin fitted, {back} came back"
+            tr("{fitted} of this origin fitted, {back} came back", fitted=fitted, back=back)
             if fitted
-            else "no record of this origin yet: common practice is taken"
+            else tr("no record of this origin yet: common practice is taken")
         )
         self.decision = None
         try:
             given = self.given()
         except ValueError:
-            self.told.setText("Figures only, and none below zero.")
+            self.told.setText(tr("Figures only, and none below zero."))
             return
         missing = [
             name
-            for name, key in (("the price of a part", "price"), ("the hours", "hours"), ("the labour an hour", "rate"))
+            for name, key in (
+                (tr("the price of a part"), "price"),
+                (tr("the hours"), "hours"),
+                (tr("the labour an hour"), "rate"),
+            )
             if given[key] is None
         ]
         if missing:
-            self.told.setText(f"Still needed: {', '.join(missing)}.")
+            self.told.setText(tr("Still needed: {missing}.", missing=", ".join(missing)))
             return
         parts = tuple(replace(part, failed=box.isChecked()) for part, box in zip(self.parts, self.failed, strict=True))
         try:
@@ -166,7 +171,14 @@ class DecisionForm(Form):
         self.choice.clear()
         for choice in self.decision.choices:
             self.choice.addItem(
-                f"{choice.name[:1].upper()}{choice.name[1:]}: {choice.cost:,.0f} ({choice.low:,.0f} to {choice.high:,.0f})",
+                tr(
+                    "{name}{name_2}: {cost:,.0f} ({low:,.0f} to {high:,.0f})",
+                    name=choice.name[:1].upper(),
+                    name_2=choice.name[1:],
+                    cost=choice.cost,
+                    low=choice.low,
+                    high=choice.high,
+                ),
                 choice.name,
             )
         self.choice.setCurrentIndex(max(0, self.choice.findData(chosen)))
@@ -183,5 +195,5 @@ class DecisionForm(Form):
 
 def _measured(part: PartState) -> str:
     if part.ratio is None:
-        return "not measured"
-    return f"{100 * part.ratio:.0f} % as tall{'' if part.loaded else ', open only'}"
+        return tr("not measured")
+    return tr("{ratio:.0f} % as tall{loaded}", ratio=100 * part.ratio, loaded="" if part.loaded else tr(", open only"))

@@ -6,19 +6,19 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 
 
 class EndsForm(Form):
     """The resistance of the module's pull-up or of a coil's load, where it is known."""
 
     def __init__(self, parent: QWidget | None = None):
-        super().__init__("Both ends of the signal wire", "Compare", parent)
-        self.line = self.add("Pull-up or load, \u03a9", QLineEdit())
-        self.line.setPlaceholderText("of the module; empty: as it usually is")
+        super().__init__(tr("Both ends of the signal wire"), tr("Compare"), parent)
+        self.line = self.add(tr("Pull-up or load, Ω"), QLineEdit())
+        self.line.setPlaceholderText(tr("of the module; empty: as it usually is"))
         self.fields.addRow(
             Label(
-                "The pull-up's current makes a drop along the wire: with its resistance known the wire's ohms are known. "
-                "Without it the interval is wide.", name="quiet", wrap=True,
+                tr("The pull-up's current makes a drop along the wire: with its resistance known the wire's ohms " "are known. Without it the interval is wide."), name="quiet", wrap=True,
             )
         )  # fmt: skip
 
@@ -33,5 +33,5 @@ class EndsForm(Form):
         try:
             value = self.ohm()
         except ValueError:
-            return "Ohms are a number, as 2200 or 2.2k."
-        return "" if value is None or 1.0 <= value <= 1e7 else "From 1 ohm to 10 megohm."
+            return tr("Ohms are a number, as 2200 or 2.2k.")
+        return "" if value is None or 1.0 <= value <= 1e7 else tr("From 1 ohm to 10 megohm.")

@@ -18,6 +18,7 @@ from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.forms.job import CodePick, code_entry
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import lowered, tr
 from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
@@ -56,7 +57,7 @@ from sagen.model.words import (
 )
 
 CODE_STATUS = {
-    CodeStatus.STORED: "Stored", CodeStatus.PENDING: "Pending: seen once", CodeStatus.PERMANENT: "Permanent",
+    CodeStatus.STORED: tr("Stored"), CodeStatus.PENDING: tr("Pending: seen once"), CodeStatus.PERMANENT: tr("Permanent"),
 }  # fmt: skip
 
 
@@ -64,15 +65,17 @@ class CodeForm(EntryForm):
     record = CodeEntry
 
     def build(self, old: CodeEntry | None) -> None:
-        self.text = self.add("Code", QLineEdit(old.code if old else ""))
+        self.text = self.add(tr("Code"), QLineEdit(old.code if old else ""))
         self.pick = self.add("", CodePick(self.text.setText))
         # The generic meaning goes with the code: kept as typed, it would stay when the code is corrected.
         own = old.meaning if old and old.meaning != generic_meaning(old.code) else ""
-        self.meaning = self.add("Meaning", QLineEdit(own))
-        self.meaning.setPlaceholderText("found by itself for generic codes; else as the maker words it")
-        self.tied = self.choice("It says", {"": "As the generic code says", **CODE_KINDS}, old.says if old else "")
-        self.tied.setToolTip("A maker's own code is tied to this job's circuit by hand")
-        self.status = self.choice("Status", {None: "Not said", **CODE_STATUS}, old.status if old else None)
+        self.meaning = self.add(tr("Meaning"), QLineEdit(own))
+        self.meaning.setPlaceholderText(tr("found by itself for generic codes; else as the maker words it"))
+        self.tied = self.choice(
+            tr("It says"), {"": tr("As the generic code says"), **CODE_KINDS}, old.says if old else ""
+        )
+        self.tied.setToolTip(tr("A maker's own code is tied to this job's circuit by hand"))
+        self.status = self.choice(tr("Status"), {None: tr("Not said"), **CODE_STATUS}, old.status if old else None)
         self.likely = Label(name="quiet", wrap=True)
         self.fields.addRow(self.likely)
         self.text.textChanged.connect(lambda _: self._told())
@@ -83,7 +86,11 @@ class CodeForm(EntryForm):
             found = meaning(self.text.text()) if self.text.text().strip() else None
         except SagenError:
             found = None
-        self.likely.setText(f"{found.text}. Makes likely: {found.makes_likely}." if found else "")
+        self.likely.setText(
+            tr("{text}. Makes likely: {makes_likely}.", text=found.text, makes_likely=found.makes_likely)
+            if found
+            else ""
+        )
         if found and not self.meaning.text():
             self.meaning.setPlaceholderText(found.text)
 
@@ -103,27 +110,27 @@ class ComplaintForm(EntryForm):
     record = ComplaintEntry
 
     def build(self, old: ComplaintEntry | None) -> None:
-        told = {**COMPLAINTS, "": "Something else"}
-        self.text = self.choice("Complaint", told, (old.complaint or "") if old else None)
-        self.words = self.add("In words", QLineEdit(old.text if old else ""))
+        told = {**COMPLAINTS, "": tr("Something else")}
+        self.text = self.choice(tr("Complaint"), told, (old.complaint or "") if old else None)
+        self.words = self.add(tr("In words"), QLineEdit(old.text if old else ""))
         self.when: dict[Occasion, QCheckBox] = {}
         grid = QGridLayout()
         for index, (key, said) in enumerate(OCCASIONS.items()):
             self.when[key] = QCheckBox(said)
             self.when[key].setChecked(old is not None and key in old.when)
             grid.addWidget(self.when[key], index // 3, index % 3)
-        self.fields.addRow(Label("It comes"), grid)
+        self.fields.addRow(Label(tr("It comes")), grid)
         runs = {
-            None: "Not said",
-            EngineRuns.YES: "Runs",
-            EngineRuns.AT_TIMES: "Runs at times",
-            EngineRuns.NO: "Does not run",
+            None: tr("Not said"),
+            EngineRuns.YES: tr("Runs"),
+            EngineRuns.AT_TIMES: tr("Runs at times"),
+            EngineRuns.NO: tr("Does not run"),
         }
-        self.runs = self.choice("The engine", runs, old.runs if old else None)
+        self.runs = self.choice(tr("The engine"), runs, old.runs if old else None)
 
     def problem(self) -> str:
         told = self.text.currentData() or self.words.text().strip() or self.runs.currentData()
-        return "" if told or any(box.isChecked() for box in self.when.values()) else "What is it, in words?"
+        return "" if told or any(box.isChecked() for box in self.when.values()) else tr("What is it, in words?")
 
     def answer(self) -> ComplaintEntry:
         when = tuple(key for key, box in self.when.items() if box.isChecked())
@@ -138,22 +145,24 @@ class LookedAtForm(EntryForm):
     record = InspectionEntry
 
     def build(self, old: InspectionEntry | None) -> None:
-        self.part = self.choice("What", THINGS, old.part if old else None)
-        self.words = self.add("What was seen", QLineEdit((old.seen or old.check) if old else ""))
-        self.words.setPlaceholderText("as chewed through behind the bracket")
+        self.part = self.choice(tr("What"), THINGS, old.part if old else None)
+        self.words = self.add(tr("What was seen"), QLineEdit((old.seen or old.check) if old else ""))
+        self.words.setPlaceholderText(tr("as chewed through behind the bracket"))
         self.outcome = self.choice(
-            "It is", {"damaged": "Not as it should be", "": "As it should be"}, old.outcome if old else "damaged"
+            tr("It is"),
+            {"damaged": tr("Not as it should be"), "": tr("As it should be")},
+            old.outcome if old else "damaged",
         )
-        self.certain = QCheckBox("Seen for certain: count it as a fact")
+        self.certain = QCheckBox(tr("Seen for certain: count it as a fact"))
         self.certain.setChecked(old is not None and old.certain)
         self.fields.addRow(self.certain)
 
     def problem(self) -> str:
-        return "" if self.words.text().strip() or not self.outcome.currentData() else "What was seen, in words?"
+        return "" if self.words.text().strip() or not self.outcome.currentData() else tr("What was seen, in words?")
 
     def answer(self) -> InspectionEntry:
         seen, bad = self.words.text().strip(), self.outcome.currentData()
-        named = THINGS[self.part.currentData()].lower()
+        named = lowered(THINGS[self.part.currentData()])
         return InspectionEntry(
             seen or named, bad, self.part.currentData(), seen if bad else "", self.certain.isChecked()
         )  # fmt: skip
@@ -166,15 +175,17 @@ class ElsewhereForm(EntryForm):
 
     def build(self, old: FindingEntry | None) -> None:
         told = {
-            None: "Nothing wrong",
+            None: tr("Nothing wrong"),
             **{key: said for key, said in FINDING_TITLES.items() if key not in ABOUT_CAPTURE},
         }
-        self.finding = self.choice("It showed", told, old.finding if old else None)
+        self.finding = self.choice(tr("It showed"), told, old.finding if old else None)
         self.state = self.choice(
-            "While", {None: "Not said", **{key: STATES[key] for key in FINDING_STATES}}, old.state if old else None
+            tr("While"),
+            {None: tr("Not said"), **{key: STATES[key] for key in FINDING_STATES}},
+            old.state if old else None,
         )
-        held = {"": "Not said", "high": "Held high", "low": "Held low", "middle": "Between"}
-        self.held = self.choice("A flat line", held, old.fields.get("held", "") if old else "")
+        held = {"": tr("Not said"), "high": tr("Held high"), "low": tr("Held low"), "middle": tr("Between")}
+        self.held = self.choice(tr("A flat line"), held, old.fields.get("held", "") if old else "")
 
     def answer(self) -> FindingEntry:
         finding, held = self.finding.currentData(), self.held.currentData()
@@ -188,16 +199,16 @@ class TesterForm(EntryForm):
     record = ScanEntry
 
     def build(self, old: ScanEntry | None) -> None:
-        told = {Scan.RPM_CRANKING: "Speed while cranking", Scan.CODES_BACK: "Code after clearing"}
-        self.scan = self.choice("The tester shows", told, old.scan if old else None)
+        told = {Scan.RPM_CRANKING: tr("Speed while cranking"), Scan.CODES_BACK: tr("Code after clearing")}
+        self.scan = self.choice(tr("The tester shows"), told, old.scan if old else None)
         rpm = old.value if old and old.scan == Scan.RPM_CRANKING else ""
-        self.rpm = self.add("rpm, 0 for none", QLineEdit(f"{rpm:g}" if rpm != "" else ""))
+        self.rpm = self.add(tr("rpm, 0 for none"), QLineEdit(f"{rpm:g}" if rpm != "" else ""))
         back = {
-            CodesBack.AT_ONCE: "Back at once",
-            CodesBack.ON_A_DRIVE: "Back on a drive",
-            CodesBack.NEVER: "Stays away",
+            CodesBack.AT_ONCE: tr("Back at once"),
+            CodesBack.ON_A_DRIVE: tr("Back on a drive"),
+            CodesBack.NEVER: tr("Stays away"),
         }
-        self.back = self.choice("The code", back, old.value if old and old.scan == Scan.CODES_BACK else None)
+        self.back = self.choice(tr("The code"), back, old.value if old and old.scan == Scan.CODES_BACK else None)
         self.scan.currentIndexChanged.connect(lambda _=0: self._fitting())
         self._fitting()
 
@@ -215,7 +226,7 @@ class TesterForm(EntryForm):
         try:
             self._entry()
         except ValueError:
-            return "Which speed does it show? 0 where it shows none."
+            return tr("Which speed does it show? 0 where it shows none.")
         return ""
 
     def answer(self) -> ScanEntry:
@@ -229,7 +240,7 @@ class StayedForm(EntryForm):
 
     def build(self, old: StayedEntry | None) -> None:
         self.stayed = self.choice(
-            "The complaint", {True: "Is still there", False: "Is gone"}, old.stayed if old else True
+            tr("The complaint"), {True: tr("Is still there"), False: tr("Is gone")}, old.stayed if old else True
         )
 
     def answer(self) -> StayedEntry:
@@ -240,7 +251,7 @@ class NoteForm(EntryForm):
     record = NoteEntry
 
     def build(self, old: NoteEntry | None) -> None:
-        self.text = self.lines("What", old.text if old else "")
+        self.text = self.lines(tr("What"), old.text if old else "")
 
     def problem(self) -> str:
         return "" if self.text.toPlainText().strip() else NOTHING_YET
@@ -255,15 +266,15 @@ class ReplacedForm(EntryForm):
 
     def build(self, old) -> None:
         # Which part it was nobody has said yet.
-        self.part = self.choice("Part", {None: "Choose", **PARTS}, old.part if old else None)
-        self.origin = self.choice("Its origin", ORIGINS, old.origin if old else self.usual_origin)
+        self.part = self.choice(tr("Part"), {None: tr("Choose"), **PARTS}, old.part if old else None)
+        self.origin = self.choice(tr("Its origin"), ORIGINS, old.origin if old else self.usual_origin)
         if self.record is ReplacedEntry:
-            began = {None: "Not known", True: "Yes", False: "No"}
-            self.began = self.choice("It began with that", began, old.began if old else None)
-        self.text = self.lines("What", old.text if old else "")
+            began = {None: tr("Not known"), True: tr("Yes"), False: "No"}
+            self.began = self.choice(tr("It began with that"), began, old.began if old else None)
+        self.text = self.lines(tr("What"), old.text if old else "")
 
     def problem(self) -> str:
-        return "" if self.part.currentData() is not None else "Say which part it was."
+        return "" if self.part.currentData() is not None else tr("Say which part it was.")
 
     def answer(self) -> Record:
         began = {"began": self.began.currentData()} if self.record is ReplacedEntry else {}
@@ -280,7 +291,7 @@ class RepairForm(ReplacedForm):
 
     def build(self, old: RepairEntry | None) -> None:
         super().build(old)
-        self.fields.insertRow(2, "", Label("From here on evidence about the old part no longer counts.", wrap=True))
+        self.fields.insertRow(2, "", Label(tr("From here on evidence about the old part no longer counts."), wrap=True))
 
 
 class ProofForm(EntryForm):
@@ -293,7 +304,7 @@ class ProofForm(EntryForm):
             self.owed[key] = QCheckBox(words)
             self.owed[key].setChecked(old is not None and key in old.done)
             self.fields.addRow(self.owed[key])
-        self.text = self.lines("More", old.more if old else "")
+        self.text = self.lines(tr("More"), old.more if old else "")
 
     def problem(self) -> str:
         ticked = any(box.isChecked() for box in self.owed.values())

@@ -8,6 +8,7 @@ from sagen.casework.events import Event, Hunted
 from sagen.desk.forms.base import Form
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 from sagen.model.trail import NoteEntry
 
 MOST_SHOWN = 500
@@ -22,11 +23,11 @@ class EventsForm(Form):
     """What the hunt found. Accepted, what was said of it goes on the trail."""
 
     def __init__(self, name: str, found: Hunted, parent: QWidget | None = None):
-        super().__init__(f"Events in {name}", "Put on the trail", parent)
+        super().__init__(tr("Events in {name}", name=name), tr("Put on the trail"), parent)
         self.found, self.name = found, name
         self.setMinimumSize(760, 420)
         self.fields.addRow(Label(" ".join(found.said), wrap=True))
-        self.table = TextTable(("s", "Event", "What else happened then"), "Events", stretch=2)
+        self.table = TextTable(("s", tr("Event"), tr("What else happened then")), tr("Events"), stretch=2)
         self.table.setMinimumHeight(260)
         self.table.show_rows(event_rows(found.events[:MOST_SHOWN]))
         self.fields.addRow(self.table)

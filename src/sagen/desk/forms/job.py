@@ -16,6 +16,7 @@ from sagen.codes import parse_code
 from sagen.codes.lookup import table
 from sagen.desk.forms.base import Form
 from sagen.model.errors import SagenError
+from sagen.model.language import said_date, tr
 from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
@@ -39,14 +40,14 @@ class CodePick(QComboBox):
 
     def __init__(self, took, parent: QWidget | None = None):
         super().__init__(parent)
-        self.addItem("or choose one by its meaning", "")
+        self.addItem(tr("or choose one by its meaning"), "")
         for code, told in sorted(table().items()):
             self.addItem(f"{code}  {told.text}", code)
         self.setMaximumWidth(420)
         # A list that scrolls, not one as tall as the screen.
         self.setStyleSheet("combobox-popup: 0;")
         self.setMaxVisibleItems(14)
-        self.setAccessibleName("Generic codes by their meaning")
+        self.setAccessibleName(tr("Generic codes by their meaning"))
         self.activated.connect(lambda _=0: took(self.currentData()) if self.currentData() else None)
 
 
@@ -55,26 +56,26 @@ class JobForm(Form):
     chosen that nobody said."""
 
     def __init__(self, parent: QWidget | None = None):
-        super().__init__("New job", "Start job", parent)
-        self.machine = self.add("Machine", QLineEdit())
-        self.machine.setPlaceholderText("make, model, engine, plate; empty: named by the date")
-        self.owner = self.add("Customer", QLineEdit())
-        self.complaint = self.add("Complaint", QComboBox())
-        self.complaint.addItem("Not said", None)
+        super().__init__(tr("New job"), tr("Start job"), parent)
+        self.machine = self.add(tr("Machine"), QLineEdit())
+        self.machine.setPlaceholderText(tr("make, model, engine, plate; empty: named by the date"))
+        self.owner = self.add(tr("Customer"), QLineEdit())
+        self.complaint = self.add(tr("Complaint"), QComboBox())
+        self.complaint.addItem(tr("Not said"), None)
         for key, words in COMPLAINTS.items():
             self.complaint.addItem(words, key)
         self.words = self.add("", QLineEdit())
-        self.words.setPlaceholderText("in the customer's words; may be empty")
-        self.words.setAccessibleName("Complaint in the customer's words")
-        self.codes = self.add("Codes", QLineEdit())
-        self.codes.setPlaceholderText("as P0335 P0340; may be empty")
+        self.words.setPlaceholderText(tr("in the customer's words; may be empty"))
+        self.words.setAccessibleName(tr("Complaint in the customer's words"))
+        self.codes = self.add(tr("Codes"), QLineEdit())
+        self.codes.setPlaceholderText(tr("as P0335 P0340; may be empty"))
         self.pick = self.add("", CodePick(self._picked))
-        self.changed = self.add("Changed before", QComboBox())
-        self.changed.addItem("Nothing that is known", None)
+        self.changed = self.add(tr("Changed before"), QComboBox())
+        self.changed.addItem(tr("Nothing that is known"), None)
         for part, words in PARTS.items():
             self.changed.addItem(words, part)
-        self.cylinders = self.add("Cylinders", QComboBox())
-        self.cylinders.addItem("Not known", None)
+        self.cylinders = self.add(tr("Cylinders"), QComboBox())
+        self.cylinders.addItem(tr("Not known"), None)
         for count in CYLINDERS:
             self.cylinders.addItem(str(count), count)
 
@@ -84,7 +85,7 @@ class JobForm(Form):
 
     def name(self) -> str:
         """The machine as named, else by the date."""
-        return self.machine.text().strip() or f"Machine of {datetime.now():%d %B, %H:%M}"
+        return self.machine.text().strip() or tr("Machine of {when}", when=said_date(datetime.now(), clock=True))
 
     def code_list(self) -> list[str]:
         return [word for word in re.split(r"[\s,;]+", self.codes.text().upper()) if word]
@@ -94,7 +95,7 @@ class JobForm(Form):
             try:
                 parse_code(item)
             except SagenError:
-                return f"'{item}' is not a trouble code such as P0335."
+                return tr("'{item}' is not a trouble code such as P0335.", item=item)
         return ""
 
     def records(self) -> list[Record]:
@@ -115,14 +116,14 @@ class CylindersForm(Form):
     """How many cylinders an engine has, where the job does not say."""
 
     def __init__(self, parent=None):
-        super().__init__("How many cylinders has it?", "Go on", parent)
-        self.count = self.add("Cylinders", QComboBox())
+        super().__init__(tr("How many cylinders has it?"), tr("Go on"), parent)
+        self.count = self.add(tr("Cylinders"), QComboBox())
         for count in CYLINDERS:
             self.count.addItem(str(count), count)
         self.count.setCurrentIndex(-1)
 
     def problem(self) -> str:
-        return "" if self.count.currentIndex() >= 0 else "How many cylinders?"
+        return "" if self.count.currentIndex() >= 0 else tr("How many cylinders?")
 
     def answer(self) -> int:
         return self.count.currentData()

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QPushButton, QVBoxLayout
 
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 
 
 class SaidDialog(QDialog):
@@ -16,20 +17,20 @@ class SaidDialog(QDialog):
 
     def __init__(self, told: Iterable[tuple[datetime, str]], parent=None):
         super().__init__(parent)
-        self.setWindowTitle("What happened today")
+        self.setWindowTitle(tr("What happened today"))
         self.resize(720, 460)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 16, 18, 16)
-        layout.addWidget(Label("What happened today", name="heading"))
+        layout.addWidget(Label(tr("What happened today"), name="heading"))
         rows = [((f"{at:%H:%M:%S}", words), "", words) for at, words in reversed(list(told))]
-        self.table = TextTable(("At", "What was said"), "What was said, newest first", stretch=1)
+        self.table = TextTable(("At", tr("What was said")), tr("What was said, newest first"), stretch=1)
         self.table.show_rows(rows)
         self.table.setVisible(bool(rows))
         layout.addWidget(self.table, 1)
-        self.empty = Label("Nothing was said since the window was opened.", name="quiet")
+        self.empty = Label(tr("Nothing was said since the window was opened."), name="quiet")
         self.empty.setVisible(not rows)
         layout.addWidget(self.empty, 0 if rows else 1)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.setDefault(True)
         close.clicked.connect(self.accept)
         layout.addWidget(close)

@@ -7,24 +7,24 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.typed import typed_reading
 from sagen.model.words import WIRES
 from sagen.reason.wires import MOST, NamedWires, PinReading, name_wires
 
-HEADS = ("Pin", "Volts, key on", "With 2.2 kΩ to body", "Ω to body, key off")
+HEADS = (tr("Pin"), tr("Volts, key on"), tr("With 2.2 kΩ to body"), tr("Ω to body, key off"))
 
 
 class WireForm(Form):
     """A row a pin; every figure answers as it is typed."""
 
     def __init__(self, pins: list[str] | None = None, parent: QWidget | None = None):
-        super().__init__("Which wire is which", "Take these names", parent)
+        super().__init__(tr("Which wire is which"), tr("Take these names"), parent)
         self.setMinimumWidth(620)
         self.named: NamedWires | None = None
         self.fields.addRow(Label(
-            "Plug open, harness side. Volts against battery negative with the key on; ohms to body with the key off. Do not "
-            "spread the contacts.", name="caution", wrap=True,
+            tr("Plug open, harness side. Volts against battery negative with the key on; ohms to body with the key " "off. Do not spread the contacts."), name="caution", wrap=True,
         ))  # fmt: skip
         grid = QGridLayout()
         for column, words in enumerate(HEADS):
@@ -35,7 +35,7 @@ class WireForm(Form):
         for row in range(MOST):
             cells = [QLineEdit(names[row] if row < len(names) and column == 0 else "") for column in range(len(HEADS))]
             for column, line in enumerate(cells):
-                line.setAccessibleName(f"{HEADS[column]}, row {row + 1}")
+                line.setAccessibleName(tr("{column}, row {row}", column=HEADS[column], row=row + 1))
                 line.textChanged.connect(lambda _="": self._answer())
                 grid.addWidget(line, row + 1, column)
             self.lines.append(cells)
@@ -73,7 +73,7 @@ class WireForm(Form):
         try:
             pins = self.readings()
             if not any(pin.volts is not None or pin.ohms is not None for pin in pins):
-                self.settle.setText("Type what the meter shows at each pin.")
+                self.settle.setText(tr("Type what the meter shows at each pin."))
                 return
             self.named = name_wires(pins)
         except SagenError as error:
@@ -84,9 +84,11 @@ class WireForm(Form):
         for cells, label in zip(self.lines, self.said, strict=True):
             one = by_pin.get(cells[0].text().strip())
             if one is not None:
-                label.setText(f"{WIRES[one.best]}, {min(100 * one.sure, 99):.0f} %")
+                label.setText(tr("{best}, {sure:.0f} %", best=WIRES[one.best], sure=min(100 * one.sure, 99)))
         self.settle.setText(
-            f"To settle more: {self.named.settle}" if self.named.settle else "Nothing is left to settle by a meter."
+            tr("To settle more: {settle}", settle=self.named.settle)
+            if self.named.settle
+            else tr("Nothing is left to settle by a meter.")
         )
 
     def problem(self) -> str:

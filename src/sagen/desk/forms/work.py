@@ -10,6 +10,7 @@ from sagen.casework.judging import judged_value
 from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import (
     BENCH,
     CostsEntry,
@@ -66,8 +67,10 @@ class PlaceForm(Checked):
     record = PlaceEntry
 
     def build(self, old: PlaceEntry | None) -> None:
-        self.place = self.choice("Place", PLACES, old.place if old else Place.SENSOR)
-        self.opened = self.choice("It is", {True: "Open now", False: "Closed up"}, old.opened if old else True)
+        self.place = self.choice(tr("Place"), PLACES, old.place if old else Place.SENSOR)
+        self.opened = self.choice(
+            tr("It is"), {True: tr("Open now"), False: tr("Closed up")}, old.opened if old else True
+        )
 
     def answer(self) -> PlaceEntry:
         return PlaceEntry(self.place.currentData(), bool(self.opened.currentData()))
@@ -77,12 +80,12 @@ class StepForm(Checked):
     record = StepEntry
 
     def build(self, old: StepEntry | None) -> None:
-        self.step = self.choice("Step", STEPS, old.step if old else StepKind.UNBOLTED)
-        self.what = self.line("What", old.what if old else "", "as intake hose at the throttle body")
-        self.size = self.line("Bolt, size", old.size if old else "", "as 2 x M6, 10 mm")
-        self.owes = self.line("Before it goes back", old.owes if old else "", "as new seal, 9 Nm")
-        self.place = self.choice("At", {None: "Not said", **PLACES}, old.place if old else None)
-        self.back = QCheckBox("Together again")
+        self.step = self.choice(tr("Step"), STEPS, old.step if old else StepKind.UNBOLTED)
+        self.what = self.line(tr("What"), old.what if old else "", tr("as intake hose at the throttle body"))
+        self.size = self.line(tr("Bolt, size"), old.size if old else "", tr("as 2 x M6, 10 mm"))
+        self.owes = self.line(tr("Before it goes back"), old.owes if old else "", tr("as new seal, 9 Nm"))
+        self.place = self.choice(tr("At"), {None: tr("Not said"), **PLACES}, old.place if old else None)
+        self.back = QCheckBox(tr("Together again"))
         self.back.setChecked(old is not None and old.back)
         self.fields.addRow(self.back)
 
@@ -98,25 +101,29 @@ class PartForm(Checked):
 
     def build(self, old: PartEntry | None) -> None:
         one = old or PartEntry("?")
-        self.name = self.line("Part", old.name if old else "", "as crank sensor, bank 1")
-        self.part = self.choice("It is", {None: "Something else", **PARTS}, one.part if old else Part.SENSOR)
-        self.number = self.line("Number", one.number)
-        self.maker = self.line("Maker", one.maker)
-        self.origin = self.choice("Origin", ORIGINS, one.origin)
-        self.source = self.line("From", one.source, "who sells it")
-        self.price = self.line("Price, each", one.price)
-        self.count = self.line("How many", one.count)
-        self.days = self.line("Comes in days", one.lead_days, "0: at hand")
-        self.state = self.choice("State", LINE_STATES, one.state if old else LineState.WANTED)
-        hints = {"ohms": "ohms, before it is fitted", "pulses": "pulses on the bench", "looks": "beside the old one"}
-        self.bench = {key: self.line(f"Bench: {key}", one.bench.get(key, ""), hints[key]) for key in BENCH}
-        self.text = self.line("More", one.text)
+        self.name = self.line(tr("Part"), old.name if old else "", tr("as crank sensor, bank 1"))
+        self.part = self.choice(tr("It is"), {None: tr("Something else"), **PARTS}, one.part if old else Part.SENSOR)
+        self.number = self.line(tr("Number"), one.number)
+        self.maker = self.line(tr("Maker"), one.maker)
+        self.origin = self.choice(tr("Origin"), ORIGINS, one.origin)
+        self.source = self.line(tr("From"), one.source, tr("who sells it"))
+        self.price = self.line(tr("Price, each"), one.price)
+        self.count = self.line(tr("How many"), one.count)
+        self.days = self.line(tr("Comes in days"), one.lead_days, tr("0: at hand"))
+        self.state = self.choice(tr("State"), LINE_STATES, one.state if old else LineState.WANTED)
+        hints = {
+            "ohms": tr("ohms, before it is fitted"),
+            "pulses": tr("pulses on the bench"),
+            "looks": tr("beside the old one"),
+        }
+        self.bench = {key: self.line(tr("Bench: {key}", key=key), one.bench.get(key, ""), hints[key]) for key in BENCH}
+        self.text = self.line(tr("More"), one.text)
 
     def answer(self) -> PartEntry:
         return PartEntry(
             self.name.text().strip(), self.part.currentData(), self.number.text().strip(), self.maker.text().strip(),
             Origin(self.origin.currentData()), self.source.text().strip(), number(self.price, "price"),
-            number(self.count, "how many", whole=True) or 1, number(self.days, "days"), self.state.currentData(),
+            number(self.count, tr("how many"), whole=True) or 1, number(self.days, "days"), self.state.currentData(),
             {key: line.text().strip() for key, line in self.bench.items() if line.text().strip()}, self.text.text().strip(),
         )  # fmt: skip
 
@@ -125,16 +132,16 @@ class SeenForm(Checked):
     record = SeenEntry
 
     def build(self, old: SeenEntry | None) -> None:
-        self.seen = self.line("Also seen", old.seen if old else "", "as dried coolant below the rear plug")
-        self.mark = self.choice("What becomes of it", SEEN_MARKS, old.mark if old else SeenMark.WATCH)
-        self.because = self.line("Because", old.because if old else "")
+        self.seen = self.line(tr("Also seen"), old.seen if old else "", tr("as dried coolant below the rear plug"))
+        self.mark = self.choice(tr("What becomes of it"), SEEN_MARKS, old.mark if old else SeenMark.WATCH)
+        self.because = self.line(tr("Because"), old.because if old else "")
 
     def answer(self) -> SeenEntry:
         return SeenEntry(self.seen.text().strip(), self.mark.currentData(), self.because.text().strip())
 
 
 #: what a shop reckons with in every job, in words
-SHOP_COSTS = {"hour": "An hour of labour", "come_back": "A come-back, in all", "day": "A day of standing"}
+SHOP_COSTS = {"hour": tr("An hour of labour"), "come_back": tr("A come-back, in all"), "day": tr("A day of standing")}
 
 
 class CostsForm(Checked):
@@ -149,13 +156,15 @@ class CostsForm(Checked):
 
         def hint(name: str) -> str:
             value = getattr(shop, name) if shop is not None else None
-            return f"the shop's: {value:g}" if value is not None else "not stated"
+            return tr("the shop's: {value:g}", value=value) if value is not None else tr("not stated")
 
         self.lines = {
             name: self.line(words, getattr(one, name), hint(name))
-            for name, words in (SHOP_COSTS | {"part_price": "The part", "lead_days": "It comes in days"}).items()
+            for name, words in (
+                SHOP_COSTS | {"part_price": tr("The part"), "lead_days": tr("It comes in days")}
+            ).items()
         }
-        self.usual = QPushButton("Keep hour, come-back and day as the shop's own")
+        self.usual = QPushButton(tr("Keep hour, come-back and day as the shop's own"))
         self.usual.clicked.connect(self._keep_for_shop)
         self.fields.addRow(self.usual)
         self.kept = Label(name="quiet", wrap=True)
@@ -165,7 +174,7 @@ class CostsForm(Checked):
         try:
             one = self.answer()
             keep_shop_costs(Costs(one.hour, one.come_back, one.day))
-            self.kept.setText("Kept: every job that states none takes these.")
+            self.kept.setText(tr("Kept: every job that states none takes these."))
         except (SagenError, ValueError) as error:
             self.kept.setText(str(error))
 
@@ -178,8 +187,8 @@ class PhotoForm(Checked):
 
     def build(self, old: PhotoEntry | None) -> None:
         self.old = old
-        self.caption = self.line("Caption", old.caption if old else "")
-        self.words = self.line("Words on it", old.words if old else "")
+        self.caption = self.line(tr("Caption"), old.caption if old else "")
+        self.words = self.line(tr("Words on it"), old.words if old else "")
 
     def answer(self) -> PhotoEntry:
         if self.old is None:
@@ -204,15 +213,15 @@ class ValueForm(Checked):
 
     def build(self, old: ValueEntry | None) -> None:
         self.rows: list[tuple] = []
-        self.row = self.add("Reading", QComboBox())
+        self.row = self.add(tr("Reading"), QComboBox())
         for circuit in self.card.circuit if self.card else ():
             for row in circuit.published:
                 self.rows.append((circuit.name, row))
                 maker = f" ({row.maker})" if row.maker else ""
                 self.row.addItem(f"{circuit.name}: {row.where}, {published_limits(row)}{maker}", len(self.rows) - 1)
-        self.value = self.line("It reads", old.value if old else "")
-        self.temperature = self.line("Part, °C", old.temperature_c if old else None)
-        self.leads = self.line("Leads, Ω", old.leads_ohm or None if old else None)
+        self.value = self.line(tr("It reads"), old.value if old else "")
+        self.temperature = self.line(tr("Part, °C"), old.temperature_c if old else None)
+        self.leads = self.line(tr("Leads, Ω"), old.leads_ohm or None if old else None)
         self.said = Label(name="caution", wrap=True)
         self.said.setMinimumHeight(56)
         self.fields.addRow(self.said)
@@ -240,11 +249,11 @@ class ValueForm(Checked):
 
     def _typed(self) -> ValueEntry:
         if not self.rows:
-            raise ValueError("the card of this job publishes nothing")
+            raise ValueError(tr("the card of this job publishes nothing"))
         name, row = self.rows[int(self.row.currentData() or 0)]
-        value = number(self.value, "it reads")
+        value = number(self.value, tr("it reads"))
         if value is None:
-            raise ValueError("type the figure that the meter shows")
+            raise ValueError(tr("type the figure that the meter shows"))
         return ValueEntry(
             row.between, row.quantity, float(value), row.state, row.when, number(self.temperature, "part"),
             number(self.leads, "leads") or 0.0, shown=f"{self.value.text().strip()} {QUANTITIES[row.quantity]}", circuit=name,

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 
 MARK = re.compile(r"<!-- pages: ([a-z ]+) -->\n")
 
@@ -44,35 +45,35 @@ class GuidePane(QWidget):
         layout.setSpacing(6)
         head = QHBoxLayout()
         self.choice = QComboBox()
-        self.choice.setAccessibleName("Chapter of the guide")
+        self.choice.setAccessibleName(tr("Chapter of the guide"))
         self.choice.addItems(list(chapters()))
         self.choice.setMinimumContentsLength(12)
         self.choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.choice.textActivated.connect(self.show_chapter)
         head.addWidget(self.choice, 1)
         close = QToolButton()
-        close.setText("Close")
-        close.setToolTip("Close the guide (Esc)")
+        close.setText(tr("Close"))
+        close.setToolTip(tr("Close the guide (Esc)"))
         close.clicked.connect(self.left)
         head.addWidget(close, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(head)
         # The guide is ours and ships with the program: the one text that may be marked up.
         self.text = QTextBrowser()
         self.text.setOpenLinks(False)
-        self.text.setAccessibleName("Guide")
+        self.text.setAccessibleName(tr("Guide"))
         layout.addWidget(self.text, 1)
         row = QHBoxLayout()
         row.setSpacing(4)
-        before, after, keys, report = QToolButton(), QToolButton(), QPushButton("Keys"), QPushButton("Report")
+        before, after, keys, report = QToolButton(), QToolButton(), QPushButton(tr("Keys")), QPushButton(tr("Report"))
         before.setArrowType(Qt.ArrowType.LeftArrow)
         after.setArrowType(Qt.ArrowType.RightArrow)
-        before.setAccessibleName("The chapter before")
-        after.setAccessibleName("The next chapter")
+        before.setAccessibleName(tr("The chapter before"))
+        after.setAccessibleName(tr("The next chapter"))
         before.clicked.connect(lambda: self._turn(-1))
         after.clicked.connect(lambda: self._turn(1))
-        keys.setToolTip("All keys (Shift+F1)")
+        keys.setToolTip(tr("All keys (Shift+F1)"))
         keys.clicked.connect(self.keys)
-        report.setToolTip("Save a report for support, without names of persons, machines and files")
+        report.setToolTip(tr("Save a report for support, without names of persons, machines and files"))
         report.clicked.connect(self.report)
         for button in (before, after, keys, report):
             row.addWidget(button)

@@ -9,15 +9,16 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QSplitter, QWidget
 
 from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.report.beside import EDGE_HEADS, BesideScene
 from sagen.signal.axis import nice_step
 
 LEFT, RIGHT, TOP, BOTTOM, BETWEEN = 58, 12, 34, 26, 22
 WAVES = 0.62  #: of the height
 CLOSEST = 4.0  #: degrees
-NOTHING = (
-    "Nothing to lay beside it: no known-good capture of this channel, or its angle is not known.\n"
-    "Lay one under it (the list at the right of this row)."
+NOTHING = tr(
+    "Nothing to lay beside it: no known-good capture of this channel, or its angle is not known.\nLay one under "
+    "it (the list at the right of this row)."
 )
 
 
@@ -33,7 +34,7 @@ class BesideView(QWidget):
         self.edge: int | None = None  #: which edge the dimension is drawn at
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(260, 200)
-        self.setAccessibleName("Beside the known-good one, over the angle")
+        self.setAccessibleName(tr("Beside the known-good one, over the angle"))
         self._grabbed: float | None = None
 
     def show_scene(self, scene: BesideScene | None) -> None:
@@ -222,7 +223,7 @@ class BesideView(QWidget):
             if degrees:
                 painter.setPen(QColor(colours.quiet))
                 painter.drawText(
-                    QRectF(x - 30, rect.bottom() + 4, 60, 16), Qt.AlignmentFlag.AlignHCenter, f"{k * step:g}°"
+                    QRectF(x - 30, rect.bottom() + 4, 60, 16), Qt.AlignmentFlag.AlignHCenter, tr("{k:g}°", k=k * step)
                 )
 
     def _paint_names(self, painter, below: QRectF) -> None:
@@ -233,7 +234,7 @@ class BesideView(QWidget):
         pale.setAlpha(90)
         told = [("here", QColor(colours.mark)), (self.scene.good_words, QColor(colours.sound))]
         if self.scene.sound is not None:  # before the name, which may be long and is shortened
-            told.insert(1, (f"95 % of sound ones ({self.scene.sound_of})", pale))
+            told.insert(1, (tr("95 % of sound ones ({sound_of})", sound_of=self.scene.sound_of), pale))
         for words, colour in told:
             painter.setPen(QPen(colour, 9 if colour is pale else 3, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             painter.drawLine(QPointF(x, 15), QPointF(x + 18, 15))
@@ -248,7 +249,7 @@ class BesideView(QWidget):
         painter.setPen(QColor(colours.quiet))
         painter.drawText(
             QPointF(below.left(), below.top() - 6),
-            "here less the other; grey: by chance; strong line: beyond it",
+            tr("here less the other; grey: by chance; strong line: beyond it"),
         )
 
     def _paint_dimension(self, painter, rect: QRectF) -> None:
@@ -281,7 +282,7 @@ class BesidePanel(QWidget):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.view = BesideView()
-        self.table = TextTable(("", *EDGE_HEADS), "Edges beside the known-good ones", stretch=0)
+        self.table = TextTable(("", *EDGE_HEADS), tr("Edges beside the known-good ones"), stretch=0)
         self.order: list[int] = []  #: the edges as the table has them
         self.by, self.down = 0, False  #: the column that it is sorted by, and whether the greatest is first
         head = self.table.horizontalHeader()
@@ -310,7 +311,7 @@ class BesidePanel(QWidget):
     @property
     def heads(self) -> tuple[str, ...]:
         teeth = self.view.scene is not None and self.view.scene.what == "tooth"
-        return ("Tooth" if teeth else "Edge", *EDGE_HEADS)
+        return (tr("Tooth") if teeth else tr("Edge"), *EDGE_HEADS)
 
     def sort_by(self, column: int) -> None:
         """Sort the edges by a column; by the same one again, the other way round. How far one is off counts either way."""

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import plain_tip
 from sagen.desk.theme.roles import role_colour
+from sagen.model.language import tr
 from sagen.model.vocabulary import Role
 from sagen.report.turn_drawing import TurnDrawing
 
@@ -81,7 +82,7 @@ class LensView(QWidget):
     def paint_flag(self, painter: QPainter, number: int, label: str, at: QPointF, left: float, right: float) -> None:
         """The flag of a finding that names a tooth, its upper edge's middle `at`, kept between two x."""
         colours = theme.current()
-        text = f"{label}  tooth {number}"
+        text = tr("{label}  tooth {number}", label=label, number=number)
         wide = painter.fontMetrics().horizontalAdvance(text) + 12
         flag = QRectF(min(max(at.x() - wide / 2, left), right - wide), at.y(), wide, 18)
         painter.fillRect(flag, QColor(colours.mark))

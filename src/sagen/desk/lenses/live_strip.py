@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from sagen.casework.live import Live, Verdict
 from sagen.desk.lenses.strip_painter import LEFT, Frame, StripPainter, View
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.model.vocabulary import Role
 from sagen.model.words import CHANNELS
 from sagen.report.scene import MARGIN, Lane, Strip
@@ -27,14 +28,14 @@ class LiveStrip(QWidget):
         self.live: Live | None = None
         self.span, self.held, self.frames = 1.0, None, 0
         self.ranges: dict[str, float] = {}  #: V of a channel by column; the others fit themselves
-        self.message = "Nothing is recorded yet. Start (Space)."
+        self.message = tr("Nothing is recorded yet. Start (Space).")
         self._painter, self._verdict = StripPainter(), None
         self._fitted: dict[int, tuple[float, float]] = {}
         self._timer = QTimer(self, interval=FRAME_MS, timerType=Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self.update)
         self.setMinimumSize(320, 232)  # three channels with their names
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Live strip: channels as they come")
+        self.setAccessibleName(tr("Live strip: channels as they come"))
 
     def show_live(self, live: Live | None) -> None:
         self.live, self._verdict, self.held, self._fitted = live, None, None, {}

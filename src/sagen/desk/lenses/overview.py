@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from sagen.desk.lenses.strip import StripView
 from sagen.desk.theme import theme
 from sagen.desk.theme.roles import role_colour
+from sagen.model.language import tr
 from sagen.report.scene import Strip
 
 
@@ -23,7 +24,7 @@ class Overview(QWidget):
         super().__init__(parent)
         self.of = view
         self.setFixedHeight(self.HEIGHT)
-        self.setAccessibleName("The whole capture; press to drawing there")
+        self.setAccessibleName(tr("The whole capture; press to drawing there"))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._ground: tuple[object, QImage] | None = None
         view.view_changed.connect(self.update)

@@ -13,6 +13,7 @@ from sagen.desk.lenses.panel import Panel, sensor_colour, sensor_pen
 from sagen.desk.lenses.tap_charts import paint_before_after, paint_heights, paint_loads
 from sagen.desk.lenses.tap_guide import paint_guide
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.report.rings import RingScene
 
 SPANS_MS = (0.4, 0.8, 1.5, 3.0, 6.8)
@@ -39,7 +40,7 @@ class RingsView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(420, 260)
-        self.setAccessibleName("Rings: strikes laid over each other from their onset, sensors side by side")
+        self.setAccessibleName(tr("Rings: strikes laid over each other from their onset, sensors side by side"))
 
     # what is shown ------------------------------------------------------------------------
 
@@ -85,17 +86,24 @@ class RingsView(QWidget):
             own = every if self.strike is None else float(np.abs(self.scene.waves[:, self.strike]).max())
             reach = 1.08 * (mean if self.shown == MEAN else own) or 1.0
         return Panel(
-            rect, -0.04 * self.span_ms, self.span_ms, -reach, reach, f"Strikes from their onset, {self._shown_words()}"
+            rect,
+            -0.04 * self.span_ms,
+            self.span_ms,
+            -reach,
+            reach,
+            tr("Strikes from their onset, {shown_words}", shown_words=self._shown_words()),
         )
 
     def _shown_words(self) -> str:
         if self.scene is None:
             return ""
         if self.shown == ALL:
-            return f"all {len(self.scene.strikes)}"
+            return tr("all {strikes}", strikes=len(self.scene.strikes))
         if self.shown == MEAN:
-            return f"mean of {len(self.scene.strikes)}, as if struck alike, with its band"
-        return f"number {self.shown + 1} at {self.scene.strikes.time_s[self.shown]:.3f} s"
+            return tr("mean of {strikes}, as if struck alike, with its band", strikes=len(self.scene.strikes))
+        return tr(
+            "number {shown} at {shown_2:.3f} s", shown=self.shown + 1, shown_2=self.scene.strikes.time_s[self.shown]
+        )
 
     # painting -----------------------------------------------------------------------------
 
@@ -106,7 +114,7 @@ class RingsView(QWidget):
             painter.setPen(QColor(colours.quiet))
             painter.drawText(
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                "No strike stands above the noise.\nTap light and short on solid metal, six times or more, and check leads and scale.",
+                tr("No strike stands above the noise.\nTap light and short on solid metal, six times or more, and " "check leads and scale."),
             )  # fmt: skip
             return
         own = (self.size().toTuple(), colours.name, id(self.scene), id(self.taps))
@@ -182,11 +190,11 @@ class RingsView(QWidget):
         good = answers.good[rows, sensor]
         if not good.any():
             cut = answers.saturated[rows, sensor].any()
-            return f"{name}: {'cut off by the range' if cut else 'no answer'}"
+            return tr("{name}: {cut}", name=name, cut=tr("cut off by the range") if cut else tr("no answer"))
         height = float(np.median(answers.height[rows, sensor][good]))
         hertz = answers.ring_hz[rows, sensor][good]
-        ring = f", {np.nanmedian(hertz):,.0f} Hz" if np.isfinite(hertz).any() else ""
-        return f"{name}: {height:.3g} {self.scene.unit}{ring}"
+        ring = tr(", {hertz:,.0f} Hz", hertz=np.nanmedian(hertz)) if np.isfinite(hertz).any() else ""
+        return tr("{name}: {height:.3g} {unit}{ring}", name=name, height=height, unit=self.scene.unit, ring=ring)
 
     def _paint_band(self, painter: QPainter, panel: Panel, sensor: int, low: np.ndarray, high: np.ndarray) -> None:
         times = self.scene.times_ms
@@ -205,7 +213,7 @@ class RingsView(QWidget):
 
     def _paint_spectrum(self, painter: QPainter, rect: QRectF) -> None:
         scene, colours = self.scene, theme.current()
-        panel = Panel(rect, 0.5, 20.0, 0.0, 1.05, "Spectrum of the rings")
+        panel = Panel(rect, 0.5, 20.0, 0.0, 1.05, tr("Spectrum of the rings"))
         panel.frame(painter, unit_x="kHz", y_ticks=2)
         if scene.band is not None:
             low, _, high = (item / 1000 for item in scene.band)
@@ -216,7 +224,7 @@ class RingsView(QWidget):
             painter.setPen(QColor(colours.quiet))
             room = QRectF(panel.x(high) + 4, rect.top() + 2, rect.right() - panel.x(high) - 6, 28)
             if room.width() > 120:
-                painter.drawText(room, Qt.TextFlag.TextWordWrap, "where this bore knocks, estimated")
+                painter.drawText(room, Qt.TextFlag.TextWordWrap, tr("where this bore knocks, estimated"))
         painter.setClipRect(rect)
         for sensor in range(len(scene.columns)):
             panel.line(painter, scene.hertz / 1000, scene.spectra[sensor], sensor_pen(sensor, 1.6))
@@ -249,9 +257,9 @@ class RingsView(QWidget):
             values = self.scene.values_at(at, self.strike)
             return "  ".join(
                 [
-                    f"{at:.4f} ms",
+                    tr("{at:.4f} ms", at=at),
                     *(
-                        f"{name.split(',')[0]} {value:+.3f} {self.scene.unit}"
+                        tr("{it} {value:+.3f} {unit}", it=name.split(",")[0], value=value, unit=self.scene.unit)
                         for name, value in zip(self.scene.names, values, strict=True)
                     ),
                 ]
@@ -260,8 +268,14 @@ class RingsView(QWidget):
         if len(self.cursors) == 2:
             first, second = self.cursors["A"], self.cursors["B"]
             apart = second - first
-            turns = f"  1/dt {1000 / abs(apart):,.0f} Hz" if apart else ""
-            return f"B \u2212 A {apart:.4f} ms{turns}   A {told(first)}   B {told(second)}"
+            turns = tr("  1/dt {apart:,.0f} Hz", apart=1000 / abs(apart)) if apart else ""
+            return tr(
+                "B − A {apart:.4f} ms{turns}   A {first}   B {second}",
+                apart=apart,
+                turns=turns,
+                first=told(first),
+                second=told(second),
+            )
         if self.cursors:
             return "   ".join(f"{name} {told(at)}" for name, at in self.cursors.items())
         return told(self.pointer_ms) if self.pointer_ms is not None else ""

@@ -8,6 +8,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.lenses.strip_painter import Frame, StripPainter, View
+from sagen.model.language import tr
 from sagen.report.scene import Strip
 
 CLOSEST_SAMPLES = 8.0
@@ -34,7 +35,7 @@ class StripView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 180)
-        self.setAccessibleName("Strip: channels over time")
+        self.setAccessibleName(tr("Strip: channels over time"))
 
     # what is shown ------------------------------------------------------------------------
 

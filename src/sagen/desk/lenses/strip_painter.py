@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.roles import role_colour
+from sagen.model.language import figure, tr
 from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
 
@@ -181,7 +182,7 @@ class StripPainter:
             painter.fillRect(area, QBrush(QColor(colours.line), Qt.BrushStyle.FDiagPattern))
             painter.setPen(QColor(colours.quiet))
             if area.width() > 90:
-                painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "not recorded")
+                painter.drawText(area, Qt.AlignmentFlag.AlignCenter, tr("not recorded"))
 
     def _paint_pattern(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         """The known-good turn under the waveform, laid over this capture's own teeth, where it can be told apart."""
@@ -222,7 +223,7 @@ class StripPainter:
             painter.drawText(
                 QRectF(min(x - 50, self._frame.size.width() - 102), rect.bottom() + 5, 100, 16),
                 Qt.AlignmentFlag.AlignRight if x > self._frame.size.width() - 52 else Qt.AlignmentFlag.AlignHCenter,
-                f"{value * factor:.{digits}f} {unit}",
+                tr("{value} {unit}", value=figure(value * factor, f".{digits}f"), unit=unit),
             )
 
     def _write_wave(self, pixels: np.ndarray, rect: QRectF, lane: Lane, ratio: float) -> None:
@@ -279,11 +280,11 @@ class StripPainter:
             shown = shown[:: max(1, int(np.ceil(52 / max(least, 1e-6))))]
         for index in shown:
             x = self._frame.x_of(float(teeth.times[index]))
-            text = str(teeth.number[index]) if every is not None else f"turn {teeth.turn[index] + 1}"
+            text = str(teeth.number[index]) if every is not None else tr("turn {index}", index=teeth.turn[index] + 1)
             painter.drawLine(QPointF(x, rect.top() - 5), QPointF(x, rect.top()))
             painter.drawText(QRectF(x - 30, rect.top() - 18, 60, 12), Qt.AlignmentFlag.AlignHCenter, text)
         if every is not None:
-            painter.drawText(QRectF(4, rect.top() - 19, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, "tooth")
+            painter.drawText(QRectF(4, rect.top() - 19, LEFT - 8, 14), Qt.AlignmentFlag.AlignLeft, tr("tooth"))
 
     def _paint_marks(self, painter: QPainter) -> None:
         colours, rects = theme.current(), self._frame.lane_rects()

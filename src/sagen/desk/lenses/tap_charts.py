@@ -12,6 +12,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.roles import sensor_colour
 from sagen.kinds.piezo.verdict import TapVerdict
 from sagen.kinds.piezo.words import load_words
+from sagen.model.language import tr
 from sagen.report.rings import RingScene
 from sagen.signal.tap_fit import height_under
 
@@ -23,9 +24,9 @@ def paint_heights(painter: QPainter, rect: QRectF, scene: RingScene, verdict: Ta
         return
     fit = verdict.fit
     top = 1.15 * max((point.height for point in fit.points), default=1.0)
-    panel = Panel(rect, 0.0, float(len(fit.places)), 0.0, top, "Height by place, and as fitted")
+    panel = Panel(rect, 0.0, float(len(fit.places)), 0.0, top, tr("Height by place, and as fitted"))
     ticks = [
-        (at + 0.5, short(place or "not stated", rect.width() / max(len(fit.places), 1)))
+        (at + 0.5, short(place or tr("not stated"), rect.width() / max(len(fit.places), 1)))
         for at, place in enumerate(fit.places)
     ]
     panel.frame(painter, unit_y="V", y_ticks=3, x_ticks=ticks)
@@ -55,7 +56,7 @@ def paint_heights(painter: QPainter, rect: QRectF, scene: RingScene, verdict: Ta
 def _paint_strike_heights(painter: QPainter, rect: QRectF, scene: RingScene) -> None:
     """Before the job is weighed: the heights of this capture alone, strike by strike."""
     heights = scene.strikes.answers.height
-    panel = Panel(rect, 0.0, len(heights) + 1.0, 0.0, 1.1 * float(np.nanmax(heights)), "Height by strike")
+    panel = Panel(rect, 0.0, len(heights) + 1.0, 0.0, 1.1 * float(np.nanmax(heights)), tr("Height by strike"))
     panel.frame(painter, unit_y=scene.unit, y_ticks=3)
     for sensor in range(len(scene.columns)):
         painter.setPen(QPen(sensor_colour(sensor), 1.4))
@@ -80,7 +81,7 @@ def paint_loads(painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> 
     """Height against load with the fitted curve; 20 to 50 kilohm marked."""
     colours = theme.current()
     tops = [this_source.open_v.value for this_source in verdict.sources if this_source is not None] if verdict else []
-    panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), "Height against load", log_x=True)
+    panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), tr("Height against load"), log_x=True)
     ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
     ticks = ticks if rect.width() > 170 else [ticks[1], ticks[3], ticks[4]]
     panel.frame(painter, unit_y="V" if tops else "", y_ticks=3, x_ticks=ticks)
@@ -92,7 +93,7 @@ def paint_loads(painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> 
     if not tops:
         painter.drawText(
             rect.adjusted(8, 4, -8, -4), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-            "Tap open and under a load: then what is inside the sensor shows here. 20 to 50 kilohm stand for the module.",
+            tr("Tap open and under a load: then what is inside the sensor shows here. 20 to 50 kilohm stand for the " "module."),
         )  # fmt: skip
         return
     loads = np.geomspace(2e3, 2e6, 160)
@@ -119,7 +120,14 @@ def paint_before_after(painter: QPainter, rect: QRectF, taps: JobTaps) -> None:
     """The same taps before and after the repair, side by side."""
     connection, rows = before_and_after(taps)
     colours = theme.current()
-    panel = Panel(rect, 0.0, float(len(rows)), 0.0, 1.2, f"Before and after the repair, {load_words(connection)}")
+    panel = Panel(
+        rect,
+        0.0,
+        float(len(rows)),
+        0.0,
+        1.2,
+        tr("Before and after the repair, {connection}", connection=load_words(connection)),
+    )
     ticks = [(at + 0.5, short(row.name, rect.width() / len(rows))) for at, row in enumerate(rows)]
     panel.frame(painter, y_ticks=3, x_ticks=ticks)
     painter.setFont(theme.font(8))
@@ -134,6 +142,6 @@ def paint_before_after(painter: QPainter, rect: QRectF, taps: JobTaps) -> None:
             painter.setBrush(colour if filled else Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(x, y, wide, rect.bottom() - y))
             painter.setPen(QColor(colours.ink))
-            words = f"{100 * height:.0f} %"
+            words = tr("{height:.0f} %", height=100 * height)
             painter.drawText(QRectF(x - 16, y - 15, wide + 32, 14), Qt.AlignmentFlag.AlignHCenter, words)
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -10,9 +10,13 @@ from sagen.desk.lenses.panel import short
 from sagen.desk.theme import theme
 from sagen.kinds.piezo.verdict import TapVerdict
 from sagen.kinds.piezo.words import gap_words, load_words
+from sagen.model.language import lowered, tr
 
 ENOUGH = 4  #: strikes at a place under a load, from which on it counts as tapped
-CAUTION = "Light and short, on solid metal: never on a sensor, a cover or a cast bracket. Torque as stated, and nothing loosened between two tries."
+CAUTION = tr(
+    "Light and short, on solid metal: never on a sensor, a cover or a cast bracket. Torque as stated, and nothing "
+    "loosened between two tries."
+)
 
 
 def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> None:
@@ -24,19 +28,19 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     rows += [
         (load_words(load.connection, load.ohm), [at]) for at, load in enumerate(loads) if load.connection == "loaded"
     ] or [("20 to 50 k", [])]
-    rows += [("plugged in", [at for at, load in enumerate(loads) if load.plugged])]
+    rows += [(tr("plugged in"), [at for at, load in enumerate(loads) if load.plugged])]
     rows += (
-        [("not stated", [at for at, load in enumerate(loads) if not load.connection])]
+        [(tr("not stated"), [at for at, load in enumerate(loads) if not load.connection])]
         if any(not load.connection for load in loads)
         else []
     )
-    columns = [(this_place or "not stated", at) for at, this_place in enumerate(places)][:4]
-    columns += [(f"place {len(columns) + 1}", None)] * max(0, 2 - len(columns))
+    columns = [(this_place or tr("not stated"), at) for at, this_place in enumerate(places)][:4]
+    columns += [(tr("place {columns}", columns=len(columns) + 1), None)] * max(0, 2 - len(columns))
     left, wide = area.left() + 84, min(96.0, (0.5 * area.width() - 84) / len(columns))
     tall = min(24.0, (area.height() - 22) / len(rows))
     painter.setFont(theme.font(8.5, bold=True))
     painter.setPen(QColor(colours.ink))
-    painter.drawText(QRectF(area.left(), area.top(), 84, 16), Qt.AlignmentFlag.AlignLeft, "Tapped so far")
+    painter.drawText(QRectF(area.left(), area.top(), 84, 16), Qt.AlignmentFlag.AlignLeft, tr("Tapped so far"))
     painter.setFont(theme.font(8.5))
     for at, (name, _) in enumerate(columns):
         painter.drawText(
@@ -65,25 +69,27 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
             )
             painter.drawRect(cell)
             painter.setPen(QColor(colours.sound if done else colours.quiet))
-            words = f"\u2713 {many}" if done else f"{many} of 6" if many else "\u2013"
+            words = f"\u2713 {many}" if done else tr("{many} of 6", many=many) if many else "\u2013"
             painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, words)
     told = (
         [gap_words(gap) for gap in verdict.gaps]
         if verdict
-        else ["Tap from two places, open, under 20 to 50 kilohm, and plugged in."]
+        else [tr("Tap from two places, open, under 20 to 50 kilohm, and plugged in.")]
     )
     room = QRectF(
         left + len(columns) * wide + 14, area.top(), area.right() - left - len(columns) * wide - 14, area.height()
     )
     painter.setFont(theme.font(9, bold=True))
     painter.setPen(QColor(colours.mark if verdict and verdict.gaps else colours.sound))
-    first = f"Missing: {told[0][:1].lower()}{told[0][1:]}." if told else "Sensor, place and circuit can be told apart."
+    first = (
+        tr("Missing: {told}.", told=lowered(told[0])) if told else tr("Sensor, place and circuit can be told apart.")
+    )
     used = painter.boundingRect(room, Qt.TextFlag.TextWordWrap, first)
     painter.drawText(room, Qt.TextFlag.TextWordWrap, first)
     painter.setFont(theme.font(8.5))
     painter.setPen(QColor(colours.quiet))
     rest = room.adjusted(0, used.height() + 4, 0, 0)
-    more = f" Then: {told[1]}." if len(told) > 1 else ""
+    more = tr(" Then: {told}.", told=told[1]) if len(told) > 1 else ""
     painter.drawText(rest, Qt.TextFlag.TextWordWrap, CAUTION + more)
 
 
@@ -95,7 +101,7 @@ class TapGuide(QWidget):
         self.verdict = verdict
         self.setMinimumHeight(130)
         self.setMinimumWidth(600)
-        self.setAccessibleName("What has been tapped, and what is still missing")
+        self.setAccessibleName(tr("What has been tapped, and what is still missing"))
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QWidget
 
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.per_tooth import ToothTable
 
@@ -22,19 +23,19 @@ class TeethModel(QAbstractTableModel):
         table: ToothTable = drawing.table
         self.marked = drawing.teeth
         self.columns: list[tuple[str, str, np.ndarray, str]] = [
-            ("Tooth", "number from the reference gap", table.number, "{:.0f}"),
-            ("°", "degrees of the wheel from tooth 1", table.angle_deg, "{:.1f}"),
-            ("Late", "percent of a pitch, median over the turns; minus is early", table.phase_error, "{:+.1f}"),
-            ("±", "how far it wanders from turn to turn, percent of a pitch", table.wander, "{:.1f}"),
-            (table.size_name.capitalize(), "of the median of all teeth", 100 * table.size, "{:.0f}"),
-            ("Seen", "share of the turns in which the tooth was there", 100 * table.seen, "{:.0f}"),
+            (tr("Tooth"), tr("number from the reference gap"), table.number, "{:.0f}"),
+            ("°", tr("degrees of the wheel from tooth 1"), table.angle_deg, "{:.1f}"),
+            (tr("Late"), tr("percent of a pitch, median over the turns; minus is early"), table.phase_error, "{:+.1f}"),
+            ("±", tr("how far it wanders from turn to turn, percent of a pitch"), table.wander, "{:.1f}"),
+            (table.size_name.capitalize(), tr("of the median of all teeth"), 100 * table.size, "{:.0f}"),
+            (tr("Seen"), tr("share of the turns in which the tooth was there"), 100 * table.seen, "{:.0f}"),
         ]
         if table.has_pattern:
             self.columns.insert(
                 3,
                 (
                     "Δ good",
-                    "late against the known-good capture, percent of a pitch",
+                    tr("late against the known-good capture, percent of a pitch"),
                     table.phase_error_against,
                     "{:+.1f}",
                 ),
@@ -87,7 +88,7 @@ class TeethTable(QTableView):
         self.verticalHeader().setDefaultSectionSize(24)
         self.setShowGrid(False)
         self.setAlternatingRowColors(True)
-        self.setAccessibleName("Table of teeth")
+        self.setAccessibleName(tr("Table of teeth"))
         self.proxy = QSortFilterProxyModel(self)
         self.proxy.setSortRole(SORT)
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.desk.lenses.lens import LensView, colour_steps, coloured, scale_of
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.report.turn_drawing import TurnDrawing, in_words
 from sagen.signal.axis import nice_step
 
@@ -22,7 +23,7 @@ class TurnsView(LensView):
     """Draws the turns of one channel."""
 
     def __init__(self, parent: QWidget | None = None):
-        super().__init__("Turns: one row a revolution, one column a tooth", parent)
+        super().__init__(tr("Turns: one row a revolution, one column a tooth"), parent)
         self.what = "phase_error"
         self.scale = 1.0
         self._values = np.empty((0, 0), np.float32)
@@ -74,7 +75,10 @@ class TurnsView(LensView):
         if self.empty:
             self.paint_nothing(
                 painter,
-                "No turns to show: the wheel of this channel is not known.\nState it on the sheet, or record more turns.",
+                tr(
+                    "No turns to show: the wheel of this channel is not known.\nState it on the sheet, or record "
+                    "more turns."
+                ),
             )
             return
         rect = self.plot_rect()
@@ -122,8 +126,8 @@ class TurnsView(LensView):
                 str(turn + 1),
             )
         painter.setFont(theme.font(9, bold=True))
-        painter.drawText(QRectF(4, rect.top() - 18, LEFT - 8, 14), Qt.AlignmentFlag.AlignRight, "turn")
-        painter.drawText(QRectF(rect.left(), 4, rect.width(), 14), Qt.AlignmentFlag.AlignLeft, "tooth")
+        painter.drawText(QRectF(4, rect.top() - 18, LEFT - 8, 14), Qt.AlignmentFlag.AlignRight, tr("turn"))
+        painter.drawText(QRectF(rect.left(), 4, rect.width(), 14), Qt.AlignmentFlag.AlignLeft, tr("tooth"))
         painter.setPen(QPen(QColor(colours.line), 1))
         painter.drawRect(rect)
 
@@ -164,11 +168,21 @@ class TurnsView(LensView):
         painter.setPen(QColor(colours.quiet))
         words = ("early", "late") if self.what == "phase_error" else ("less", "more")
         under = QRectF(bar.left() - 30, bar.bottom() + 3, bar.width() + 60, 14)
-        painter.drawText(under.adjusted(30, 0, 0, 0), Qt.AlignmentFlag.AlignLeft, f"−{self.scale:.0f} % {words[0]}")
-        painter.drawText(under.adjusted(0, 0, -30, 0), Qt.AlignmentFlag.AlignRight, f"{words[1]} +{self.scale:.0f} %")
+        painter.drawText(
+            under.adjusted(30, 0, 0, 0),
+            Qt.AlignmentFlag.AlignLeft,
+            tr("−{scale:.0f} % {words}", scale=self.scale, words=words[0]),
+        )
+        painter.drawText(
+            under.adjusted(0, 0, -30, 0),
+            Qt.AlignmentFlag.AlignRight,
+            tr("{words} +{scale:.0f} %", words=words[1], scale=self.scale),
+        )
         key = QRectF(bar.right() + 22, bar.top() - 1, 12, 12)
         painter.fillRect(key, QColor(colours.quiet))
-        painter.drawText(QRectF(key.right() + 6, key.top() - 2, 160, 16), Qt.AlignmentFlag.AlignLeft, "no tooth seen")
+        painter.drawText(
+            QRectF(key.right() + 6, key.top() - 2, 160, 16), Qt.AlignmentFlag.AlignLeft, tr("no tooth seen")
+        )
 
     def _paint_pointer(self, painter: QPainter, rect: QRectF) -> None:
         if self._pointer is None:
@@ -192,7 +206,13 @@ class TurnsView(LensView):
         """What a cell says."""
         reading = self.drawing.reading
         angle = column * reading.wheel.pitch_deg
-        return f"turn {row + 1}, tooth {column + 1}, {angle:.1f}°: {in_words(self.what, float(self._values[row, column]), reading)}"
+        return tr(
+            "turn {row}, tooth {column}, {angle:.1f}°: {what}",
+            row=row + 1,
+            column=column + 1,
+            angle=angle,
+            what=in_words(self.what, float(self._values[row, column]), reading),
+        )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from sagen.desk.lenses.lens import LensView, coloured
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.report.turn_drawing import TurnDrawing, in_words
 from sagen.signal.catalogue import usual_name
 
@@ -20,7 +21,7 @@ class WheelView(LensView):
     """Draws the wheel of one channel; tooth 1 is at the top, the wheel turns clockwise."""
 
     def __init__(self, parent: QWidget | None = None):
-        super().__init__("Wheel: every tooth at its measured place and height", parent)
+        super().__init__(tr("Wheel: every tooth at its measured place and height"), parent)
 
     def show_drawing(self, drawing: TurnDrawing | None) -> None:
         self.drawing = drawing
@@ -65,7 +66,7 @@ class WheelView(LensView):
         painter.fillRect(self.rect(), QColor(colours.raised))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.drawing is None or self.drawing.table is None:
-            self.paint_nothing(painter, "No wheel to draw: at least two turns of a known wheel are needed.")
+            self.paint_nothing(painter, tr("No wheel to draw: at least two turns of a known wheel are needed."))
             return
         self._paint_body(painter)
         self._paint_teeth(painter)
@@ -170,11 +171,11 @@ class WheelView(LensView):
     def _paint_middle(self, painter: QPainter) -> None:
         colours, reading = theme.current(), self.drawing.reading
         speed = reading.speed_range()
-        lines = [usual_name(reading.wheel), f"{len(reading.teeth.whole)} turns"]
+        lines = [usual_name(reading.wheel), tr("{whole} turns", whole=len(reading.teeth.whole))]
         if speed:
-            lines.append(f"{speed['median']:.0f} rpm")
+            lines.append(tr("{median:.0f} rpm", median=speed["median"]))
         if reading.teeth.alike and len(reading.teeth.anchors):
-            lines.append(f"gap sure {100 * reading.teeth.alike:.0f} %")
+            lines.append(tr("gap sure {alike:.0f} %", alike=100 * reading.teeth.alike))
         middle = self.middle()
         # As many lines as the hub has room for, so that none lies over the numbers of the teeth.
         lines = lines[: max(1, int((self.reach() * (HUB + 0.08) + 30) / 20) - 1)]
@@ -187,12 +188,14 @@ class WheelView(LensView):
         painter.drawText(
             QRectF(8, self.height() - 20, self.width() - 16, 16),
             Qt.AlignmentFlag.AlignLeft,
-            "clockwise; blue early or less, orange late or more",
+            tr("clockwise; blue early or less, orange late or more"),
         )
         if self.drawing.table.has_pattern:
             painter.setPen(QColor(colours.sound))
             painter.drawText(
-                QRectF(8, self.height() - 36, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, "outline: known-good"
+                QRectF(8, self.height() - 36, self.width() - 16, 16),
+                Qt.AlignmentFlag.AlignLeft,
+                tr("outline: known-good"),
             )
 
     # hands --------------------------------------------------------------------------------
@@ -200,13 +203,19 @@ class WheelView(LensView):
     def words_at(self, number: int) -> str:
         table, index = self.drawing.table, number - 1
         if number > self.drawing.reading.wheel.slots - self.drawing.reading.wheel.missing:
-            return f"slot {number}, {table.angle_deg[index]:.1f}°: part of the reference gap"
+            return tr(
+                "slot {number}, {index:.1f}°: part of the reference gap", number=number, index=table.angle_deg[index]
+            )
         if not np.isfinite(table.phase_error[index]):
-            return f"tooth {number}, {table.angle_deg[index]:.1f}°: not seen"
+            return tr("tooth {number}, {index:.1f}°: not seen", number=number, index=table.angle_deg[index])
         reading = self.drawing.reading
-        return (
-            f"tooth {number}, {table.angle_deg[index]:.1f}°: {in_words('phase_error', table.phase_error[index], reading)}, wandering ±{table.wander[index]:.1f} %; "
-            f"{in_words('size', 100 * (table.size[index] - 1), reading)}"
+        return tr(
+            "tooth {number}, {index:.1f}°: {it}, wandering ±{index_2:.1f} %; {it_2}",
+            number=number,
+            index=table.angle_deg[index],
+            it=in_words("phase_error", table.phase_error[index], reading),
+            index_2=table.wander[index],
+            it_2=in_words("size", 100 * (table.size[index] - 1), reading),
         )
 
     def time_of(self, number: int) -> float | None:

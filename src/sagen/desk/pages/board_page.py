@@ -32,6 +32,7 @@ from sagen.desk.pages import JobPage
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import NoteEntry
 from sagen.model.words import STATES as STATE_WORDS
 from sagen.reason.several import circuits_of
@@ -60,8 +61,8 @@ class PictureCard(QPushButton):
 
     def show_picture(self, picture: BoardPicture, named: bool) -> None:
         self.picture, self.named = picture, named
-        self.setAccessibleName(f"Picture {self.number}" + (f": {picture.title}" if named else ""))
-        self.setToolTip(f"Press it where yours looks like this (Alt+{self.number})")
+        self.setAccessibleName(tr("Picture {number}", number=self.number) + (f": {picture.title}" if named else ""))
+        self.setToolTip(tr("Press it where yours looks like this (Alt+{number})", number=self.number))
         self.update()
 
     def paintEvent(self, _event) -> None:
@@ -110,8 +111,8 @@ class Slot(QWidget):
         self.card, self.slider = PictureCard(number), QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(1, STEPS)
         self.slider.setMinimumHeight(40)
-        self.slider.setAccessibleName(f"How bad, picture {number}")
-        self.slider.setToolTip("How bad it is: left hardly, right to its end")
+        self.slider.setAccessibleName(tr("How bad, picture {number}", number=number))
+        self.slider.setToolTip(tr("How bad it is: left hardly, right to its end"))
         layout.addWidget(self.card, 1)
         layout.addWidget(self.slider)
         self.slider.valueChanged.connect(lambda value: self.moved.emit(number - 1, value / STEPS))
@@ -120,15 +121,19 @@ class Slot(QWidget):
 class BoardPage(JobPage):
     """Four to six pictures in an order of their own, named only once one was chosen."""
 
-    name, title = "board", "Picture board"
+    name, title = "board", tr("Picture board")
     shortcuts = (
         *(
-            Action(f"Alt+{number}", f"picture {number} looks like yours", lambda page, at=number - 1: page.press(at))
+            Action(
+                f"Alt+{number}",
+                tr("picture {number} looks like yours", number=number),
+                lambda page, at=number - 1: page.press(at),
+            )
             for number in range(1, 7)
         ),
-        Action("Alt+N", "none of the pictures looks like yours", lambda page: page.none_of_them()),
-        Action("Alt+B", "yours lies between the two that are pressed", lambda page: page.between()),
-        Action("Alt+S", "show or hide the names, to learn", lambda page: page.names.toggle()),
+        Action("Alt+N", tr("none of the pictures looks like yours"), lambda page: page.none_of_them()),
+        Action("Alt+B", tr("yours lies between the two that are pressed"), lambda page: page.between()),
+        Action("Alt+S", tr("show or hide the names, to learn"), lambda page: page.names.toggle()),
     )
 
     def __init__(self, parent: QWidget | None = None):
@@ -138,15 +143,15 @@ class BoardPage(JobPage):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
-        head.addWidget(Label("Picture board", name="heading"), 1)
+        head.addWidget(Label(tr("Picture board"), name="heading"), 1)
         self.state = QComboBox()
-        self.state.setAccessibleName("How the engine turns")
+        self.state.setAccessibleName(tr("How the engine turns"))
         for state in STATES:
             self.state.addItem(STATE_WORDS[state], state)
-        self.names = QPushButton("Names")
+        self.names = QPushButton(tr("Names"))
         self.names.setCheckable(True)
-        self.names.setToolTip("Show what each picture is, to learn; what is pressed then is no evidence (Alt+S)")
-        back = QPushButton("Back")
+        self.names.setToolTip(tr("Show what each picture is, to learn; what is pressed then is no evidence (Alt+S)"))
+        back = QPushButton(tr("Back"))
         back.clicked.connect(self.left)
         for each in (self.state, self.names, back):
             head.addWidget(each)
@@ -163,7 +168,7 @@ class BoardPage(JobPage):
         layout.addLayout(grid, 1)
         row = QHBoxLayout()
         self.keep, self.two, self.none = (
-            QPushButton(words) for words in ("This one", "Between the two", "None of them")
+            QPushButton(words) for words in (tr("This one"), tr("Between the two"), tr("None of them"))
         )
         self.keep.setObjectName("first")
         for button, run in ((self.keep, self.choose), (self.two, self.between), (self.none, self.none_of_them)):
@@ -198,7 +203,7 @@ class BoardPage(JobPage):
         likely = {item.fault: item.probability for item in weighed.suspects} if weighed else {}
         faults = on_board(self._spec, likely)
         self._seed += 1
-        self._hide("Drawing what a recorder would show of this circuit now.")
+        self._hide(tr("Drawing what a recorder would show of this circuit now."))
         command = DrawBoard(job.id, self._spec, faults, self.state.currentData(), job.id * 31 + self._seed)
         self.workspace.submit(command, lambda pictures: self._drawn(job.id, pictures), failed=self._hide, slot="board")
 
@@ -217,11 +222,21 @@ class BoardPage(JobPage):
             slot.slider.setValue(round(USUAL_SEVERITY * STEPS))
             slot.slider.blockSignals(False)
         few = (
-            "" if len(self.pictures) > 2 else " Put a code or a reading on the trail, and there are more to tell apart."
+            ""
+            if len(self.pictures) > 2
+            else tr(" Put a code or a reading on the trail, and there are more to tell apart.")
         )
         one = self.pictures[0]
-        screen = f"Each is {one.time_s[-1]:.1f} s wide and {one.high - one.low:.1f} V high."
-        self.said.setText(f"Which one looks like what is on your screen? The sound one is among them. {screen}{few}")
+        screen = tr(
+            "Each is {time_s:.1f} s wide and {high:.1f} V high.", time_s=one.time_s[-1], high=one.high - one.low
+        )
+        self.said.setText(
+            tr(
+                "Which one looks like what is on your screen? The sound one is among them. {screen}{few}",
+                screen=screen,
+                few=few,
+            )
+        )
         self._show()
 
     def _show(self) -> None:
@@ -279,7 +294,9 @@ class BoardPage(JobPage):
         if not self.keep.isEnabled() or len(chosen) != 1:
             return
         picture = self.pictures[chosen[0]]
-        self._keep(picture.entry, f"Yours looks like picture {chosen[0] + 1}: {picture.title}.")
+        self._keep(
+            picture.entry, tr("Yours looks like picture {chosen}: {title}.", chosen=chosen[0] + 1, title=picture.title)
+        )
 
     def between(self) -> None:
         chosen = self._chosen()
@@ -287,14 +304,18 @@ class BoardPage(JobPage):
             return
         one, other = (self.pictures[at] for at in chosen)
         if one.entry == other.entry:
-            self._keep(one.entry, f"Yours lies between {one.title} and {other.title}.")
+            self._keep(one.entry, tr("Yours lies between {title} and {title_2}.", title=one.title, title_2=other.title))
         else:
-            told = f"On the picture board it lies between {one.title} and {other.title}: not weighed."
+            told = tr(
+                "On the picture board it lies between {title} and {title_2}: not weighed.",
+                title=one.title,
+                title_2=other.title,
+            )
             self._keep(NoteEntry(told), told)
 
     def none_of_them(self) -> None:
         if self.none.isEnabled():
-            told = f"On the picture board none of {len(self.pictures)} looks like it."
+            told = tr("On the picture board none of {pictures} looks like it.", pictures=len(self.pictures))
             self._keep(NoteEntry(told), told)
 
     def _keep(self, entry, said: str) -> None:

@@ -30,6 +30,7 @@ from sagen.desk.pages.lens_bar import LensBar
 from sagen.desk.pages.pointer_words import difference_words, place_words, time_words
 from sagen.desk.parts import last_folder
 from sagen.desk.theme.plain import ElidedLabel
+from sagen.model.language import tr
 from sagen.model.vocabulary import FindingKind
 from sagen.model.words import ROLES, STATES
 from sagen.report.scene import Place
@@ -41,24 +42,24 @@ if TYPE_CHECKING:
 
 #: lenses of a capture that turns, and of one that was struck
 TURNING, STRUCK = ("strip", "turns", "wheel", "beside"), ("rings", "strip")
-FORMATS = "CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)"
+FORMATS = tr("CSV (*.csv);;WAV (*.wav);;ASAM MDF4 (*.mf4)")
 
 
 class CapturePage(Page):
     """A capture under its three lenses, linked by one pointer."""
 
-    name, title = "capture", "Capture"
+    name, title = "capture", tr("Capture")
     hints = (
-        Hint("Left / Right", "look earlier / later"),
-        Hint("Up / Down or + / \u2212", "closer / further"),
-        Hint("Home", "the whole capture"),
-        Hint("A / B", "set a cursor at the pointer"),
-        Hint("Shift with A or B", "without snapping to an edge"),
-        Hint("Esc", "take the cursors away"),
-        Hint("N / P", "next / previous place of a finding"),
-        Hint("1 / 2 / 3 / 4", "Strip, Turns, Wheel, Beside; of taps Strip, Rings"),
-        Hint("M", "of taps: all, or their mean"),
-        Hint("S", "Beside: the edges by how far they are off, or in order"),
+        Hint(tr("Left / Right"), tr("look earlier / later")),
+        Hint(tr("Up / Down or + / −"), "closer / further"),
+        Hint("Home", tr("the whole capture")),
+        Hint("A / B", tr("set a cursor at the pointer")),
+        Hint(tr("Shift with A or B"), tr("without snapping to an edge")),
+        Hint("Esc", tr("take the cursors away")),
+        Hint("N / P", tr("next / previous place of a finding")),
+        Hint("1 / 2 / 3 / 4", tr("Strip, Turns, Wheel, Beside; of taps Strip, Rings")),
+        Hint("M", tr("of taps: all, or their mean")),
+        Hint("S", tr("Beside: the edges by how far they are off, or in order")),
     )
     export_wanted = Signal()
 
@@ -111,7 +112,7 @@ class CapturePage(Page):
         layout.addWidget(self.lenses, 1)
         self.figures = ElidedLabel(name="quiet")
         self.figures.setFixedHeight(20)
-        self.figures.setAccessibleName("Figures under the pointer and between the cursors")
+        self.figures.setAccessibleName(tr("Figures under the pointer and between the cursors"))
         layout.addWidget(self.figures)
         self.findings = FindingsList()
         self.findings.chosen.connect(self.jump_to)
@@ -136,7 +137,7 @@ class CapturePage(Page):
             return
         folder = last_folder(self.settings)
         stem = "".join(item for item in self.opened.capture.name.rsplit(".", 1)[0] if item not in "/\\\0")
-        name, _ = QFileDialog.getSaveFileName(self, "Write the capture", str(folder / f"{stem}.csv"), FORMATS)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Write the capture"), str(folder / f"{stem}.csv"), FORMATS)
         if name:
             self.workspace.export(self.opened, Path(name))
 
@@ -183,14 +184,16 @@ class CapturePage(Page):
         self.title_label.setText(capture.name)
         rows = [channel for channel in opened.examination.channels if channel.reading is not None]
         parts = [
-            f"{capture.seconds:.3g} s at {capture.sfreq / 1000:.6g} kHz",
+            tr("{seconds:.3g} s at {sfreq:.6g} kHz", seconds=capture.seconds, sfreq=capture.sfreq / 1000),
             STATES[opened.sheet.conditions.state],
         ]
         parts += taken_as(opened.sheet)
         for row in rows[:2]:
             speed = row.reading.speed_range()
             wheel = f" {usual_name(row.reading.wheel)}" if row.reading.wheel else ""
-            parts.append(f"{ROLES[row.sheet.role]}{wheel}" + (f" {speed['median']:.0f} rpm" if speed else ""))
+            parts.append(
+                f"{ROLES[row.sheet.role]}{wheel}" + (tr(" {median:.0f} rpm", median=speed["median"]) if speed else "")
+            )
         self.about.setText("  ·  ".join(parts))
         self.view.show_strip(opened.strip)
         self.view.open_at_what_was_found()
@@ -206,10 +209,10 @@ class CapturePage(Page):
         self.rings.show_scene(scene)
         self.bar.strikes.clear()
         if scene is not None:
-            self.bar.strikes.addItem(f"All {len(scene.strikes)} strikes", ALL)
-            self.bar.strikes.addItem("Mean and band (M)", MEAN)
+            self.bar.strikes.addItem(tr("All {strikes} strikes", strikes=len(scene.strikes)), ALL)
+            self.bar.strikes.addItem(tr("Mean and band (M)"), MEAN)
             for at, when in enumerate(scene.strikes.time_s[: scene.waves.shape[1]]):
-                self.bar.strikes.addItem(f"Strike {at + 1}, {when:.3f} s", at)
+                self.bar.strikes.addItem(tr("Strike {at}, {when:.3f} s", at=at + 1, when=when), at)
             self.bar.strikes.setCurrentIndex(self.bar.strikes.findData(self.rings.shown))
         shown = STRUCK if scene is not None else TURNING if self.opened.beside else TURNING[:-1]
         self.bar.offer_lenses(shown)
@@ -230,7 +233,7 @@ class CapturePage(Page):
             self.bar.channel.addItem(f"{names[this_row.sheet.column]} ({this_row.sheet.column})", this_row.sheet.column)
         known = [index for index, row in enumerate(rows) if row.reading.wheel is not None]
         self.bar.channel.setCurrentIndex(known[0] if known else 0 if rows else -1)
-        for name, words in (("phase_error", "Place"), ("size", "Size")):
+        for name, words in (("phase_error", tr("Place")), ("size", tr("Size"))):
             self.bar.what.addItem(words, name)
         # What was found decides what is looked at first: a wheel that runs out shows in the size.
         found = {finding.kind for finding in self.opened.examination.findings}

@@ -22,13 +22,22 @@ from sagen.desk.forms.wire import WireForm
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
+from sagen.model.language import lowered, tr
 from sagen.model.machine_card import CardCircuit
 from sagen.model.typed import typed_figure, typed_whole
 from sagen.model.vocabulary import CIRCUIT_ROLES, Place, RelearnKind, Role
 from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS
 
-WIRE_HEADS = ("Wire", "Colour", "Pin, sensor", "Pin, module", "Fuse", "Fuse place", "Shared with")
-ROW_HEADS = ("From", "To", "State", "When", "Unit", "Low", "High", "At °C", "Maker")
+WIRE_HEADS = (
+    tr("Wire"),
+    tr("Colour"),
+    tr("Pin, sensor"),
+    tr("Pin, module"),
+    tr("Fuse"),
+    tr("Fuse place"),
+    tr("Shared with"),
+)
+ROW_HEADS = (tr("From"), "To", tr("State"), tr("When"), tr("Unit"), tr("Low"), tr("High"), "At °C", tr("Maker"))
 LETTER = 8  #: px of a letter in a field
 REACHED = (Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE)  #: places that take minutes to get at
 
@@ -63,23 +72,23 @@ class CircuitFields(QWidget):
         body.setSpacing(6)
         body.addLayout(self._fields())
         both = QHBoxLayout()
-        self.wires = self._table(WIRE_HEADS, "Wires of the circuit", 4)
+        self.wires = self._table(WIRE_HEADS, tr("Wires of the circuit"), 4)
         both.addWidget(self.wires, 3)
         plug = QVBoxLayout()
         self.face = PlugFace()
         plug.addWidget(self.face, 1)
-        turn, self.photo = QPushButton("From the other side"), QPushButton("Photo of the place")
-        turn.setToolTip("Plug faces are drawn mirrored as often as not (Ctrl+Shift+M)")
+        turn, self.photo = QPushButton(tr("From the other side")), QPushButton(tr("Photo of the place"))
+        turn.setToolTip(tr("Plug faces are drawn mirrored as often as not (Ctrl+Shift+M)"))
         turn.clicked.connect(lambda _=False: self.face.turn())
-        self.photo.setToolTip("Where it sits, as a photo; it is kept on the shelf with the card")
+        self.photo.setToolTip(tr("Where it sits, as a photo; it is kept on the shelf with the card"))
         self.photo.clicked.connect(lambda _=False: self.photo_wanted.emit())
         for button in (turn, self.photo):
             button.setObjectName("tight")
             plug.addWidget(button)
         both.addLayout(plug, 1)
         body.addLayout(both)
-        body.addWidget(Label("PUBLISHED VALUES", name="over"))
-        self.rows = self._table(ROW_HEADS, "Published values of the circuit", 4)
+        body.addWidget(Label(tr("PUBLISHED VALUES"), name="over"))
+        self.rows = self._table(ROW_HEADS, tr("Published values of the circuit"), 4)
         body.addWidget(self.rows)
 
     def _fields(self) -> QVBoxLayout:
@@ -87,28 +96,31 @@ class CircuitFields(QWidget):
         self.role, self.sensor, self.relearn = QComboBox(), QComboBox(), QComboBox()
         for role in (*CIRCUIT_ROLES, Role.OTHER):
             self.role.addItem(ROLES[role].capitalize(), role)
-        self.sensor.addItem("Not stated", None)
+        self.sensor.addItem(tr("Not stated"), None)
         for sensor, words in SENSORS.items():
             self.sensor.addItem(words.capitalize(), sensor)
         for kind, words in RELEARNS.items():
             self.relearn.addItem(words, kind)
-        self.place, self.relearn_text = narrow_line("behind the starter, from below"), narrow_line("what it takes")
+        self.place, self.relearn_text = (
+            narrow_line(tr("behind the starter, from below")),
+            narrow_line(tr("what it takes")),
+        )
         first, second = WrapRow(spacing=4), WrapRow(spacing=4)
         for key, words, wide in (
-            ("name", "Name", 8), (self.role, "It is", 0), (self.sensor, "Sensor", 0), ("bank", "Bank", 3), ("wheel", "Wheel", 8),
-            ("supply", "Feed, V", 4), ("pull_up", "Pull-up, V", 6),
+            ("name", tr("Name"), 8), (self.role, tr("It is"), 0), (self.sensor, tr("Sensor"), 0), ("bank", tr("Bank"), 3), ("wheel", tr("Wheel"), 8),
+            ("supply", tr("Feed, V"), 4), ("pull_up", tr("Pull-up, V"), 6),
         ):  # fmt: skip
             field = self.own.setdefault(key, narrow_line()) if isinstance(key, str) else key
             put_field(first, words, field, wide)
-        put_field(second, "Where it sits", self.place, 23)
-        put_field(second, "Relearn", self.relearn, 0)
-        put_field(second, "What it takes", self.relearn_text, 23)
-        put_field(second, "Torque, Nm", self.own.setdefault("torque_nm", narrow_line()), 6)
+        put_field(second, tr("Where it sits"), self.place, 23)
+        put_field(second, tr("Relearn"), self.relearn, 0)
+        put_field(second, tr("What it takes"), self.relearn_text, 23)
+        put_field(second, tr("Torque, Nm"), self.own.setdefault("torque_nm", narrow_line()), 6)
         self.access: dict[Place, QLineEdit] = {}
         for place in REACHED:
             self.access[place] = narrow_line()
-            self.access[place].setToolTip(f"Minutes to get at the {PLACES[place].lower()}")
-            put_field(second, f"{PLACES[place].partition(' ')[0]}, min", self.access[place], 6)
+            self.access[place].setToolTip(tr("Minutes to get at the {place}", place=lowered(PLACES[place])))
+            put_field(second, tr("{it}, min", it=PLACES[place].partition(" ")[0]), self.access[place], 6)
         both = QVBoxLayout()
         both.setSpacing(4)
         both.addLayout(first)
@@ -169,7 +181,7 @@ class CircuitFields(QWidget):
     def show_photo(self, token: str) -> None:
         """The photo of where it sits, to be kept with the card."""
         self.photo_of = token
-        self.photo.setText("See the photo" if token else "Photo of the place")
+        self.photo.setText(tr("See the photo") if token else tr("Photo of the place"))
 
     def _fill_table(self, table: QTableWidget, rows: list[list[str]]) -> None:
         table.clearContents()
@@ -204,7 +216,7 @@ class CircuitFields(QWidget):
         if kind != RelearnKind.NONE or text:
             data["relearn"] = relearn_data(kind, text, self.circuit)
         data["access"] = {
-            place: typed_figure(line.text(), f"minutes to the {place}")
+            place: typed_figure(line.text(), tr("minutes to the {place}", place=place))
             for place, line in self.access.items()
             if line.text().strip()
         }

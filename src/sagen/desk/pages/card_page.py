@@ -27,6 +27,7 @@ from sagen.desk.pages.card_read import CardRead
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SheetError
+from sagen.model.language import tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.trail import CardEntry
 from sagen.model.typed import typed_figure, typed_whole
@@ -38,32 +39,32 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
     from sagen.model.job import Job
 
-CARD_FILES = "Machine cards (*.toml)"
+CARD_FILES = tr("Machine cards (*.toml)")
 #: fields of the machine: name, words, how wide
 MACHINE = (
-    ("make", "Make", 12), ("model", "Model", 14), ("engine", "Engine", 9), ("years", "Years", 12), ("volts", "Volts", 3),
-    ("cylinders", "Cyl.", 3), ("firing", "Firing order", 14), ("bore_mm", "Bore, mm", 5),
+    ("make", tr("Make"), 12), ("model", tr("Model"), 14), ("engine", tr("Engine"), 9), ("years", tr("Years"), 12), ("volts", tr("Volts"), 3),
+    ("cylinders", tr("Cyl."), 3), ("firing", tr("Firing order"), 14), ("bore_mm", tr("Bore, mm"), 5),
 )  # fmt: skip
 NOT_SHOWN = ("banks", "note", "access", "code")  #: of the card, what the fields do not show
-PHOTOS = "Photos (*.jpg *.jpeg *.png)"
+PHOTOS = tr("Photos (*.jpg *.jpeg *.png)")
 
 
 class CardPage(Page):
     """Fill in, keep on the shelf, put on the job, exchange as a file."""
 
-    name, title = "card", "Machine card"
+    name, title = "card", tr("Machine card")
     left = Signal()
     shortcuts = (
-        Action("Ctrl+S", "keep the card, and put it on the job", lambda page: page.keep()),
-        Action("Ctrl+Return", "keep the card, and put it on the job", lambda page: page.keep()),
-        Action("Ctrl+Shift+M", "the plug from the other side", lambda page: page.turn_plug()),
-        Action("Alt+E", "write on the card", lambda page: page.edit(True)),
+        Action("Ctrl+S", tr("keep the card, and put it on the job"), lambda page: page.keep()),
+        Action("Ctrl+Return", tr("keep the card, and put it on the job"), lambda page: page.keep()),
+        Action("Ctrl+Shift+M", tr("the plug from the other side"), lambda page: page.turn_plug()),
+        Action("Alt+E", tr("write on the card"), lambda page: page.edit(True)),
     )
-    hints = (Hint("Tab", "next cell; behind the last one a new row"),)
+    hints = (Hint("Tab", tr("next cell; behind the last one a new row")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.card, self.kept_id, self.at = MachineCard(model="A machine"), None, 0
+        self.card, self.kept_id, self.at = MachineCard(model=tr("A machine")), None, 0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -93,20 +94,24 @@ class CardPage(Page):
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.addWidget(Label("Machine card", name="heading"), 1)
+        row.addWidget(Label(tr("Machine card"), name="heading"), 1)
         self.shelf = QComboBox()
-        self.shelf.setAccessibleName("Cards on the shelf")
+        self.shelf.setAccessibleName(tr("Cards on the shelf"))
         self.shelf.setMinimumWidth(190)
         self.shelf.activated.connect(lambda _=0: self._from_shelf())
         row.addWidget(self.shelf)
         buttons = {}
         for words, tip, action in (
-            ("Edit", "Write on the card (Alt+E)", lambda: self.edit(True)),
-            ("Which wire?", "Name the wires from volts and ohms at the open plug", lambda: self.fields.find_wires()),
-            ("Load", "A card from its file, or rows of published values from a CSV", self._load),
-            ("Save", "The card as a file, for another workshop", self._save),
-            ("Keep", "Keep it on the shelf, and put it on the job's trail (Ctrl+S)", self.keep),
-            ("Back", "", self.left.emit),
+            (tr("Edit"), tr("Write on the card (Alt+E)"), lambda: self.edit(True)),
+            (
+                tr("Which wire?"),
+                tr("Name the wires from volts and ohms at the open plug"),
+                lambda: self.fields.find_wires(),
+            ),
+            (tr("Load"), tr("A card from its file, or rows of published values from a CSV"), self._load),
+            (tr("Save"), tr("The card as a file, for another workshop"), self._save),
+            (tr("Keep"), tr("Keep it on the shelf, and put it on the job's trail (Ctrl+S)"), self.keep),
+            (tr("Back"), "", self.left.emit),
         ):
             button = buttons[words] = QPushButton(words)
             button.setToolTip(tip)
@@ -128,15 +133,15 @@ class CardPage(Page):
         row = QHBoxLayout()
         row.addWidget(Label("CIRCUIT", name="over"))
         self.circuits = QComboBox()
-        self.circuits.setAccessibleName("Circuits of the card")
+        self.circuits.setAccessibleName(tr("Circuits of the card"))
         self.circuits.activated.connect(lambda _=0: self._choose(self.circuits.currentIndex()))
         row.addWidget(self.circuits, 1)
-        self.turn = QPushButton("From the other side")
+        self.turn = QPushButton(tr("From the other side"))
         self.turn.setObjectName("tight")
-        self.turn.setToolTip("The plug as it is seen from the other side (Ctrl+Shift+M)")
+        self.turn.setToolTip(tr("The plug as it is seen from the other side (Ctrl+Shift+M)"))
         self.turn.clicked.connect(self.turn_plug)
         row.addWidget(self.turn)
-        for words, action in (("Add circuit", self.add_circuit), ("Remove", self.remove_circuit)):
+        for words, action in ((tr("Add circuit"), self.add_circuit), (tr("Remove"), self.remove_circuit)):
             button = QPushButton(words)
             button.setObjectName("tight")
             button.clicked.connect(lambda _=False, action=action: action())
@@ -185,7 +190,7 @@ class CardPage(Page):
     def show_shelf(self, shelf) -> None:
         """The cards that can be chosen."""
         self.shelf.clear()
-        self.shelf.addItem(f"{len(shelf.cards)} on the shelf", None)
+        self.shelf.addItem(tr("{cards} on the shelf", cards=len(shelf.cards)), None)
         for kept_id, card in shelf.cards:
             self.shelf.addItem(card.title, (kept_id, card))
 
@@ -229,10 +234,10 @@ class CardPage(Page):
             if key in typed:
                 data[key] = typed_whole(typed[key], key)
         if "bore_mm" in typed:
-            data["bore_mm"] = typed_figure(typed["bore_mm"], "bore, mm")
+            data["bore_mm"] = typed_figure(typed["bore_mm"], tr("bore, mm"))
         if "firing" in typed:
             data["firing"] = [
-                typed_whole(word, "firing order") for word in typed["firing"].replace(",", "-").split("-")
+                typed_whole(word, tr("firing order")) for word in typed["firing"].replace(",", "-").split("-")
             ]
         return data
 
@@ -265,7 +270,7 @@ class CardPage(Page):
             return
         names = {circuit.name for circuit in self.card.circuit}
         number = next(k for k in range(1, 99) if f"circuit {k}" not in names)
-        more = new_circuit(f"circuit {number}", Role.CAM, SensorKind.HALL)
+        more = new_circuit(tr("circuit {number}", number=number), Role.CAM, SensorKind.HALL)
         self.card = self.card.model_copy(update={"circuit": (*self.card.circuit, more)})
         self._fill(len(self.card.circuit) - 1)
         self.fields.own["name"].setFocus()
@@ -288,15 +293,15 @@ class CardPage(Page):
         self.workspace.submit(KeepCard(job.id if job else None, card), self.show_shelf)
         if job is None:
             return
-        said = f"Kept: {card.title}, on the shelf and on this job."
+        said = tr("Kept: {title}, on the shelf and on this job.", title=card.title)
         self.workspace.add(
             CardEntry(card.as_data()), *circuits_to_state(job, card), job=job.id, then=lambda: self.message.say(said)
         )
         self.left.emit()
 
     def _load(self) -> None:
-        kinds = f"{CARD_FILES};;Rows (*.csv)"
-        name, _ = QFileDialog.getOpenFileName(self, "Load a card, or rows", str(Path.home()), kinds)
+        kinds = tr("{card_files};;Rows (*.csv)", card_files=CARD_FILES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Load a card, or rows"), str(Path.home()), kinds)
         if name:
             self.load(Path(name))
 
@@ -308,8 +313,8 @@ class CardPage(Page):
         def show(read) -> None:
             self.show_card(read.card)
             if read.refused:
-                more = "; and more" if len(read.refused) > 4 else ""
-                self._refuse(f"Left out: {'; '.join(read.refused[:4])}{more}")
+                more = tr("; and more") if len(read.refused) > 4 else ""
+                self._refuse(tr("Left out: {refused}{more}", refused="; ".join(read.refused[:4]), more=more))
 
         self.workspace.submit(ReadCard(None, path, self.card), show)
 
@@ -317,10 +322,10 @@ class CardPage(Page):
         if self.editing and not self._take():
             return
         start = str(Path.home() / f"{self.card.title}.toml")
-        name, _ = QFileDialog.getSaveFileName(self, "Save the card", start, CARD_FILES)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save the card"), start, CARD_FILES)
         if name:
             self.workspace.submit(
-                WriteCard(None, Path(name), self.card), lambda path: self.message.say(f"Written: {path}")
+                WriteCard(None, Path(name), self.card), lambda path: self.message.say(tr("Written: {path}", path=path))
             )
 
     def _choose_photo(self) -> None:
@@ -328,7 +333,7 @@ class CardPage(Page):
             title = f"{self.card.title}: {self.fields.own['name'].text()}"
             self.commands.run("photos.show_kept", self.fields.photo_of, title)
             return
-        name, _ = QFileDialog.getOpenFileName(self, "Photo of the place", str(Path.home()), PHOTOS)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Photo of the place"), str(Path.home()), PHOTOS)
         if name:
             self.set_photo(Path(name))
 

@@ -8,12 +8,13 @@ from sagen.casework.job_sheet import published_limits
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.language import lowered, tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.vocabulary import Place, RelearnKind
 from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
 
-WIRE_HEADS = ("Wire", "Colour", "Pin, sensor", "Pin, module", "Fuse", "Shared with")
-ROW_HEADS = ("Between", "When", "From", "To", "For")
+WIRE_HEADS = (tr("Wire"), tr("Colour"), tr("Pin, sensor"), tr("Pin, module"), tr("Fuse"), tr("Shared with"))
+ROW_HEADS = (tr("Between"), tr("When"), tr("From"), "To", tr("For"))
 FACE = (300, 150)  #: px of the plug's face at least
 
 
@@ -45,12 +46,12 @@ class CardRead(QWidget):
         self.face.setMinimumSize(*FACE)
         row.addWidget(self.face, 4)
         layout.addLayout(row)
-        self.wires = TextTable(WIRE_HEADS, "Wires of the circuit", stretch=5)
-        self.published = TextTable(ROW_HEADS, "Published values", stretch=0)
-        self.none = Label("Nothing is published on this card of this circuit.", name="quiet", wrap=True)
+        self.wires = TextTable(WIRE_HEADS, tr("Wires of the circuit"), stretch=5)
+        self.published = TextTable(ROW_HEADS, tr("Published values"), stretch=0)
+        self.none = Label(tr("Nothing is published on this card of this circuit."), name="quiet", wrap=True)
         layout.addWidget(Label("WIRES", name="over"))
         layout.addWidget(self.wires)
-        layout.addWidget(Label("PUBLISHED VALUES", name="over"))
+        layout.addWidget(Label(tr("PUBLISHED VALUES"), name="over"))
         layout.addWidget(self.published)
         layout.addWidget(self.none)
         layout.addStretch(1)
@@ -59,7 +60,7 @@ class CardRead(QWidget):
         """One circuit of a card; None of one that has none yet."""
         self.about.setText(machine_words(card))
         self.face.show_circuit(circuit)
-        said = circuit_words(card, circuit) if circuit is not None else ("No circuit yet", "", "", "", "")
+        said = circuit_words(card, circuit) if circuit is not None else (tr("No circuit yet"), "", "", "", "")
         for label, words in zip((self.name, self.facts, self.place, self.minutes, self.relearn), said, strict=True):
             label.setText(words)
             label.setVisible(bool(words))
@@ -85,8 +86,8 @@ def machine_words(card: MachineCard) -> str:
     """The machine in a line."""
     firing = "-".join(str(number) for number in card.firing)
     told = (
-        card.years, card.engine, f"{card.cylinders} cylinders" if card.cylinders else "", f"firing {firing}" if firing else "",
-        f"{card.volts} V", f"bore {card.bore_mm:g} mm" if card.bore_mm else "", card.note,
+        card.years, card.engine, tr("{cylinders} cylinders", cylinders=card.cylinders) if card.cylinders else "", tr("firing {firing}", firing=firing) if firing else "",
+        f"{card.volts} V", tr("bore {bore_mm:g} mm", bore_mm=card.bore_mm) if card.bore_mm else "", card.note,
     )  # fmt: skip
     return " \u00b7 ".join(item for item in told if item)
 
@@ -95,28 +96,36 @@ def circuit_words(card: MachineCard, circuit: CardCircuit) -> tuple[str, str, st
     """A circuit's name, what it is, where it sits, the minutes to get there, and what is to be taught again."""
     kind = [ROLES[circuit.role]] + ([SENSORS[circuit.sensor]] if circuit.sensor is not None else [])
     facts = (
-        ", ".join(kind), f"bank {circuit.bank}" if circuit.bank else "", f"wheel {circuit.wheel}" if circuit.wheel else "",
-        f"feed {circuit.supply:g} V" if circuit.supply else "", f"pull-up {circuit.pull_up:g} V" if circuit.pull_up else "",
-        f"{circuit.torque_nm:g} Nm" if circuit.torque_nm else "",
+        ", ".join(kind), tr("bank {bank}", bank=circuit.bank) if circuit.bank else "", tr("wheel {wheel}", wheel=circuit.wheel) if circuit.wheel else "",
+        tr("feed {supply:g} V", supply=circuit.supply) if circuit.supply else "", tr("pull-up {pull_up:g} V", pull_up=circuit.pull_up) if circuit.pull_up else "",
+        tr("{torque_nm:g} Nm", torque_nm=circuit.torque_nm) if circuit.torque_nm else "",
     )  # fmt: skip
     minutes = card.minutes(circuit.name)
-    reach = [f"{PLACES[place].lower()} {minutes[str(place)]:g}" for place in Place if str(place) in minutes]
+    reach = [
+        tr("{place} {minutes:g}", place=lowered(PLACES[place]), minutes=minutes[str(place)])
+        for place in Place
+        if str(place) in minutes
+    ]
     relearn = circuit.relearn
     owed = ""
     if relearn is not None and relearn.kind != RelearnKind.NONE:
-        owed = f"After a change: {RELEARNS[relearn.kind].lower()}" + (f". {relearn.text}" if relearn.text else "")
+        owed = tr("After a change: {kind}", kind=lowered(RELEARNS[relearn.kind])) + (
+            f". {relearn.text}" if relearn.text else ""
+        )
     return (
         circuit.name[:1].upper() + circuit.name[1:], "; ".join(item for item in facts if item),
-        f"Sits {circuit.place}" if circuit.place else "", f"Minutes to get there: {', '.join(reach)}" if reach else "", owed,
+        tr("Sits {place}", place=circuit.place) if circuit.place else "", tr("Minutes to get there: {reach}", reach=', '.join(reach)) if reach else "", owed,
     )  # fmt: skip
 
 
 def _row(item) -> tuple[str, str, str, str, str]:
     """A published value: where, when, its ends, and for whom it holds."""
-    state = str(item.state).replace("_", " ") if item.state else ""
-    when = ", ".join(part for part in (state, item.when, f"{item.at:g} °C" if item.at is not None else "") if part)
+    state = worded(str(item.state)) if item.state else ""
+    when = ", ".join(
+        part for part in (state, item.when, tr("{at:g} °C", at=item.at) if item.at is not None else "") if part
+    )
     unit = str(item.quantity)
     if item.over:
         return " and ".join(item.between), when, published_limits(item), "", item.maker
-    ends = (f"{end:g} {unit}" if end is not None else "" for end in (item.low, item.high))
+    ends = (tr("{end:g} {unit}", end=end, unit=unit) if end is not None else "" for end in (item.low, item.high))
     return (" and ".join(item.between), when, *ends, item.maker)

@@ -21,6 +21,7 @@ from sagen.desk.pages.meter_entry import MeterEntry
 from sagen.desk.theme.plain import Label
 from sagen.files.circuits import read_circuit, write_circuit
 from sagen.model.errors import SagenError
+from sagen.model.language import lowered, tr
 from sagen.model.trail import CircuitEntry, ReadingEntry
 from sagen.model.vocabulary import OHM_POINTS, PLUG_OPEN, Quantity, State
 from sagen.model.words import JUDGED, POINTS
@@ -37,18 +38,18 @@ if TYPE_CHECKING:
     from sagen.model.job import Job
 
 STATES = {
-    State.KEY_ON: "Key on", State.KEY_ON_UNPLUGGED: "Key on, unplugged", State.CRANKING: "Cranking",
-    State.RUNNING: "Running", State.METAL_NEAR: "Steel at the tip", State.METAL_AWAY: "Clear of metal",
-    State.WIGGLE: "Moving it", State.UNPLUGGED: "Unplugged, ohms",
+    State.KEY_ON: tr("Key on"), State.KEY_ON_UNPLUGGED: tr("Key on, unplugged"), State.CRANKING: tr("Cranking"),
+    State.RUNNING: tr("Running"), State.METAL_NEAR: tr("Steel at the tip"), State.METAL_AWAY: tr("Clear of metal"),
+    State.WIGGLE: tr("Moving it"), State.UNPLUGGED: tr("Unplugged, ohms"),
 }  # fmt: skip
-CIRCUIT_FILES = "Circuits (*.toml)"
+CIRCUIT_FILES = tr("Circuits (*.toml)")
 
 
 class CircuitPage(Page):
     """Choose a point and a state, type the reading with big keys, keep it. What is entered here goes to the job that the page
     shows."""
 
-    name, title = "circuit", "Circuit and meter"
+    name, title = "circuit", tr("Circuit and meter")
     left = Signal()
 
     def __init__(self, parent: QWidget | None = None):
@@ -90,19 +91,19 @@ class CircuitPage(Page):
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        head.addWidget(Label("Circuit and meter", name="heading"), 1)
+        head.addWidget(Label(tr("Circuit and meter"), name="heading"), 1)
         self.which = QComboBox()
-        self.which.setAccessibleName("Which circuit of the job")
-        self.which.setToolTip("Which of the job's circuits")
+        self.which.setAccessibleName(tr("Which circuit of the job"))
+        self.which.setToolTip(tr("Which of the job's circuits"))
         self.which.activated.connect(lambda _=0: self.show_job(self.workspace.job, self.which.currentData()))
         head.addWidget(self.which)
         for words, tip, action in (
-            ("Another circuit", "State one more circuit of this job: the cam beside the crank, the other bank", self._another),
-            ("Arithmetic", "Drops, dividers, wires, thermistors, sets of like parts, and what to change while it is apart",
+            (tr("Another circuit"), tr("State one more circuit of this job: the cam beside the crank, the other bank"), self._another),
+            (tr("Arithmetic"), tr("Drops, dividers, wires, thermistors, sets of like parts, and what to change while it is apart"),
              lambda: ArithmeticForm(self).exec()),
-            ("Load", "Take the circuit from a TOML file", self._load),
-            ("Save", "Keep the circuit as a TOML file, for the next machine of its kind", self._save),
-            ("Back", "", self.left.emit),
+            (tr("Load"), tr("Take the circuit from a TOML file"), self._load),
+            (tr("Save"), tr("Keep the circuit as a TOML file, for the next machine of its kind"), self._save),
+            (tr("Back"), "", self.left.emit),
         ):  # fmt: skip
             button = QPushButton(words)
             button.setToolTip(tip)
@@ -131,7 +132,7 @@ class CircuitPage(Page):
         self.card = card_of(job)
         self.which.clear()
         for known in circuits:
-            self.which.addItem(known or "the only circuit", known)
+            self.which.addItem(known or tr("the only circuit"), known)
         self.which.setCurrentIndex(max(0, self.which.findData(name)))
         self.which.setVisible(len(circuits) > 1)
         first = next(iter(circuits))
@@ -182,20 +183,22 @@ class CircuitPage(Page):
         """Say what is measured, and ask the model, off the interface thread, what a sound circuit reads there."""
         point, state, spec, card, name = self.view.point, self.state, self.spec, self.card, self.name_of
         words = POINTS[point]
-        self.entry.where.setText(f"{words[0].upper()}{words[1:]}, {STATES[state].lower()}")
+        self.entry.where.setText(f"{words[0].upper()}{words[1:]}, {lowered(STATES[state])}")
         why_not = self.workspace.why_not_turned if state in SHAFT_TURNS else ""
         first = f"{why_not}\n" if why_not else ""
-        self.entry.expect.setText(f"{first}A sound circuit: …")
+        self.entry.expect.setText(tr("{first}A sound circuit: …", first=first))
         self._typed()
         if spec is None:
             return
 
         def work(_task) -> str:
-            return expected_reading(spec, card, name, point, state, ohms=is_ohms(point)) or "nothing is published of it"
+            return expected_reading(spec, card, name, point, state, ohms=is_ohms(point)) or tr(
+                "nothing is published of it"
+            )
 
         def show(text: str) -> None:
             if self._in_sight(point, state, spec):
-                self.entry.expect.setText(f"{first}A sound circuit: {text}")
+                self.entry.expect.setText(tr("{first}A sound circuit: {text}", first=first, text=text))
 
         self.workspace.compute(work, show)
 
@@ -226,7 +229,15 @@ class CircuitPage(Page):
         def show(found) -> None:
             if found is not None and entry.value.text() == typed and self.spec is spec:
                 judged, by, text = found
-                entry.verdict.setText(text or f"{JUDGED[judged][:1].upper()}{JUDGED[judged][1:]}, by {by}.")
+                entry.verdict.setText(
+                    text
+                    or tr(
+                        "{judged}{judged_2}, by {by}.",
+                        judged=JUDGED[judged][:1].upper(),
+                        judged_2=JUDGED[judged][1:],
+                        by=by,
+                    )
+                )
 
         self.workspace.compute(lambda _task: reading_verdict(reading, spec, card), show, entry.verdict.setText)
 
@@ -270,7 +281,7 @@ class CircuitPage(Page):
     # files and instruments ----------------------------------------------------------------
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Take the circuit from a file", str(Path.home()), CIRCUIT_FILES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Take the circuit from a file"), str(Path.home()), CIRCUIT_FILES)
         if name:
             self.load_circuit(Path(name))
 
@@ -285,7 +296,7 @@ class CircuitPage(Page):
 
     def _save(self) -> None:
         start = str(Path.home() / "circuit.toml")
-        name, _ = QFileDialog.getSaveFileName(self, "Keep the circuit", start, CIRCUIT_FILES)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Keep the circuit"), start, CIRCUIT_FILES)
         if name:
             self.save_circuit(Path(name))
 
@@ -293,7 +304,7 @@ class CircuitPage(Page):
         """Write the circuit as TOML."""
         try:
             write_circuit(path, self.spec, self.workspace.job.cylinders)
-            self.message.say(f"Written: {path}")
+            self.message.say(tr("Written: {path}", path=path))
         except SagenError as error:
             self.message.say(str(error))
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 from sagen.desk.theme.plain import Label
 from sagen.kinds import kind_of
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.sheet import first_fault
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import CIRCUIT_ROLES, Capability
@@ -35,9 +36,9 @@ class CircuitSettings(QWidget):
             self.sensor.addItem(words.capitalize(), key)
         self.supply, self.pull_up, self.ohms = QLineEdit(), QLineEdit(), QLineEdit()
         for column, (field, name, tip) in enumerate((
-            (self.role, "It is", ""), (self.sensor, "Sensor", ""), (self.supply, "Feed, V", "5 or battery voltage"),
-            (self.pull_up, "Pull-up, V", "the module's pull-up"),
-            (self.ohms, "Ω at 20 °C", "the maker's value, such as 610-740"),
+            (self.role, tr("It is"), ""), (self.sensor, tr("Sensor"), ""), (self.supply, tr("Feed, V"), tr("5 or battery voltage")),
+            (self.pull_up, tr("Pull-up, V"), tr("the module's pull-up")),
+            (self.ohms, "Ω at 20 °C", tr("the maker's value, such as 610-740")),
         )):  # fmt: skip
             label = Label(name, name="quiet")
             label.setBuddy(field)
@@ -78,7 +79,7 @@ class CircuitSettings(QWidget):
                 low, high = self.ohms.text().replace("–", "-").split("-")
                 data["ohms"] = (typed_figure(low), typed_figure(high))
         except ValueError:
-            self.refused.emit("Feed and pull-up are volts; ohms are two figures such as 610-740.")
+            self.refused.emit(tr("Feed and pull-up are volts; ohms are two figures such as 610-740."))
             return
         if data == stated:
             return

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from sagen.desk.theme import theme
 from sagen.desk.theme.roles import role_colour
 from sagen.kinds import kind_of
+from sagen.model.language import tr
 from sagen.model.vocabulary import OHM_POINTS, Capability, Point, Role
 from sagen.model.words import POINTS
 
@@ -32,7 +33,7 @@ class CircuitView(QWidget):
         self.setMinimumSize(300, 150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Circuit drawing with probe points")
+        self.setAccessibleName(tr("Circuit drawing with probe points"))
 
     def show_circuit(self, spec, told: dict[str, str], card=None) -> None:
         """`told` holds the last reading at each point, in words; `card` is the machine card's circuit, whose pins and
@@ -100,14 +101,14 @@ class CircuitView(QWidget):
         if self.spec is not None and self.pulled_up:
             painter.setFont(theme.font(8.5))
             painter.setPen(QColor(colours.quiet))
-            pull = f"pull-up\n{self.spec.pull_up:g} V" if self.spec.pull_up else "pull-up"
+            pull = tr("pull-up\n{pull_up:g} V", pull_up=self.spec.pull_up) if self.spec.pull_up else "pull-up"
             painter.drawText(QRectF(0.02 * wide, 0.70 * tall, 0.15 * wide, 32), Qt.AlignmentFlag.AlignCenter, pull)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
         painter.drawText(
             QRectF(0.52 * wide, 0.91 * tall, 0.16 * wide, 16),
             Qt.AlignmentFlag.AlignCenter,
-            "plug, open" if self.unplugged else "plug",
+            tr("plug, open") if self.unplugged else "plug",
         )
         for point in points:
             self._paint_point(painter, point)
@@ -124,10 +125,14 @@ class CircuitView(QWidget):
             if wire is None or carries not in self.points():
                 continue
             y = PLACES[carries][1] * tall
-            left = " ".join(item for item in (f"pin {wire.module_pin}" if wire.module_pin else "", wire.fuse) if item)
+            left = " ".join(
+                item
+                for item in (tr("pin {module_pin}", module_pin=wire.module_pin) if wire.module_pin else "", wire.fuse)
+                if item
+            )
             painter.drawText(QRectF(0.18 * wide, y - 18, 0.2 * wide, 15), Qt.AlignmentFlag.AlignLeft, left)
             painter.drawText(QRectF(0.42 * wide, y - 18, 0.15 * wide, 15), Qt.AlignmentFlag.AlignRight, wire.colour)
-            pin = f"pin {wire.sensor_pin}" if wire.sensor_pin else ""
+            pin = tr("pin {sensor_pin}", sensor_pin=wire.sensor_pin) if wire.sensor_pin else ""
             painter.drawText(QRectF(0.645 * wide, y - 18, 0.15 * wide, 15), Qt.AlignmentFlag.AlignLeft, pin)
 
     def _paint_point(self, painter: QPainter, point: str) -> None:

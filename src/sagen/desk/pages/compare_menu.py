@@ -12,6 +12,7 @@ from sagen.casework.open_capture import OpenCapture
 from sagen.casework.patterns import OnShelf
 from sagen.casework.shelf import FindOnShelf
 from sagen.desk.forms.ends import EndsForm
+from sagen.model.language import tr
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import PatternSource
 from sagen.model.words import PATTERN_SOURCES
@@ -59,15 +60,15 @@ class CompareMenu(QMenu):
         opened, job = self._workspace.opened, self._workspace.job
         entry = opened.entry if opened is not None else None
         if entry is None or job is None:
-            self.addAction("It is not on a trail yet").setEnabled(False)
+            self.addAction(tr("It is not on a trail yet")).setEnabled(False)
             return
         run = self._commands.runner
-        self.addAction("Look for events").triggered.connect(run("captures.hunt_events"))
-        keep = self.addMenu("Keep as known-good")
+        self.addAction(tr("Look for events")).triggered.connect(run("captures.hunt_events"))
+        keep = self.addMenu(tr("Keep as known-good"))
         for source in PatternSource:
             words = PATTERN_SOURCES[source].capitalize()
             keep.addAction(words).triggered.connect(run("captures.keep_as_good", source))
-        under, ends = self.addMenu("Lay under it"), self.addMenu("The wire's other end")
+        under, ends = self.addMenu(tr("Lay under it")), self.addMenu(tr("The wire's other end"))
         for item in self.offers[:MOST_OFFERED]:
             name = plain_menu(item.text)
             pattern = item.pattern
@@ -75,12 +76,12 @@ class CompareMenu(QMenu):
                 run("captures.lay_under", pattern.name, pattern.token, pattern.sheet)
             )
         if not self.offers:
-            under.addAction("No known-good capture on the shelf has this pattern").setEnabled(False)
-        under.addAction("The whole shelf \u2026").triggered.connect(lambda _=False: self._navigation.show_page("shelf"))
-        expected = under.addAction("What the model expects of a sound one")
+            under.addAction(tr("No known-good capture on the shelf has this pattern")).setEnabled(False)
+        under.addAction(tr("The whole shelf …")).triggered.connect(lambda _=False: self._navigation.show_page("shelf"))
+        expected = under.addAction(tr("What the model expects of a sound one"))
         expected.setEnabled(bool(modelled_by(entry.record.sheet)))
         expected.triggered.connect(run("captures.lay_model_under"))
-        banks = under.addAction("The other bank of this capture")
+        banks = under.addAction(tr("The other bank of this capture"))
         banks.setEnabled(bool(banks_of(entry.record.sheet)))
         banks.triggered.connect(run("captures.lay_other_bank_under"))
         under.addSeparator()
@@ -90,7 +91,7 @@ class CompareMenu(QMenu):
             record, name = other.record, plain_menu(other.record.name)
             under.addAction(name).triggered.connect(run("captures.lay_under", record.name, record.token, record.sheet))
             ends.addAction(name).triggered.connect(lambda _=False, other=other: self._other_end(other))
-        ends.addAction("Another channel of this capture").triggered.connect(lambda _=False: self._other_end(entry))
+        ends.addAction(tr("Another channel of this capture")).triggered.connect(lambda _=False: self._other_end(entry))
 
     def _other_end(self, other) -> None:
         form = EndsForm(self.parentWidget())

@@ -15,6 +15,7 @@ from sagen.desk.pages.head import headed
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.practice import practice_of, score_of, scored
 from sagen.model.words import said_minutes
 
@@ -23,31 +24,31 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 STEP_HEADS, PLAN_HEADS = (
-    ("Your step", "Minutes", "It was, before", "after", "What it told"),
-    ("One who knows the fault", "Minutes"),
+    (tr("Your step"), tr("Minutes"), tr("It was, before"), "after", tr("What it told")),
+    (tr("One who knows the fault"), tr("Minutes")),
 )
 
 
 class DebriefPage(JobPage):
     """Two tables, a sentence and the points."""
 
-    name, title = "debrief", "Looked back"
-    shortcuts = (Action("Alt+A", "practise the same fault again, in another machine", lambda page: page.again()),)
+    name, title = "debrief", tr("Looked back")
+    shortcuts = (Action("Alt+A", tr("practise the same fault again, in another machine"), lambda page: page.again()),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.found: Debriefed | None = None
         self._of: tuple | None = None
         self.points = Label(name="strong")
-        self.more = QPushButton("Again, in other clothes")
-        self.more.setToolTip("The same fault in another machine (Alt+A)")
+        self.more = QPushButton(tr("Again, in other clothes"))
+        self.more.setToolTip(tr("The same fault in another machine (Alt+A)"))
         self.more.clicked.connect(self.again)
-        layout = headed(self, "Looked back", self.more, beside=self.points)
+        layout = headed(self, tr("Looked back"), self.more, beside=self.points)
         self.said, self.looks = Label(wrap=True), Label(name="quiet", wrap=True)
         layout.addWidget(self.said)
         layout.addWidget(self.looks)
-        self.first = self.steps = TextTable(STEP_HEADS, "Your steps", stretch=0)
-        self.plan = TextTable(PLAN_HEADS, "The plan of one who knows the fault", stretch=0)
+        self.first = self.steps = TextTable(STEP_HEADS, tr("Your steps"), stretch=0)
+        self.plan = TextTable(PLAN_HEADS, tr("The plan of one who knows the fault"), stretch=0)
         layout.addWidget(self.steps, 3)
         layout.addWidget(self.plan, 1)
 
@@ -63,7 +64,7 @@ class DebriefPage(JobPage):
         if which == self._of:
             return
         self._of, self.found = which, None
-        self._fill("Working out the best plan for this machine.")
+        self._fill(tr("Working out the best plan for this machine."))
         self.workspace.submit(
             Debrief(job.id, job), lambda found: self._show(job.id, found), failed=self._fill, slot="debrief"
         )
@@ -86,7 +87,7 @@ class DebriefPage(JobPage):
             return
         self.found = found
         lesson = course().get(practice_of(job.records()).lesson)
-        self._fill(found.said, f"{found.points} of 100", lesson.looks if lesson is not None else "")
+        self._fill(found.said, tr("{points} of 100", points=found.points), lesson.looks if lesson is not None else "")
         if self.isVisible():
             (self.steps if found.steps else self.more).setFocus()
         if score_of(job.records()) is None:
@@ -107,21 +108,33 @@ class DebriefPage(JobPage):
 
 def _cells(step: Walked) -> tuple[str, ...]:
     """A step as the table shows it: how likely what was wrong was taken to be, before and after."""
-    before, after = (f"{100 * share:.0f} %" for share in (step.before, step.after))
+    before, after = (tr("{share:.0f} %", share=100 * share) for share in (step.before, step.after))
     if step.repair:
         told = (
-            "for nothing" if step.needless else "it is well" if step.after == 0.0 or step.before >= 0.5 else "repaired"
+            tr("for nothing")
+            if step.needless
+            else tr("it is well")
+            if step.after == 0.0 or step.before >= 0.5
+            else "repaired"
         )
         return step.words, f"{step.minutes:.0f}", before, "", told
-    instead = f"; {step.better} ({said_minutes(step.better_minutes)}) tells more" if step.better else ""
+    instead = (
+        tr(
+            "; {better} ({better_minutes}) tells more",
+            better=step.better,
+            better_minutes=said_minutes(step.better_minutes),
+        )
+        if step.better
+        else ""
+    )
     if step.proof:
         told = "proof"
     elif step.careless:
-        told = "turned with the timing in doubt"
+        told = tr("turned with the timing in doubt")
     elif step.ready:
-        told = "it was plain already"
+        told = tr("it was plain already")
     elif abs(step.bits) < TELLS:
         told = f"nothing{instead}"
     else:
-        told = "towards it" if step.bits > 0 else f"away from it{instead}"
+        told = tr("towards it") if step.bits > 0 else tr("away from it{instead}", instead=instead)
     return step.words, f"{step.minutes:.0f}", before, after, told

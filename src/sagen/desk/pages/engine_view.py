@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 
 #: usual firing orders by cylinders and banks (common practice, no published source); the maker's counts
 FIRING = {
@@ -22,12 +23,15 @@ class EngineView(QWidget):
         super().__init__(parent)
         self.cylinders, self.banks, self.spec = 4, 1, None
         self.setMinimumSize(150, 90)
-        self.setAccessibleName("Engine from above")
+        self.setAccessibleName(tr("Engine from above"))
 
     def show_engine(self, cylinders: int, banks: int, spec) -> None:
         self.cylinders, self.banks, self.spec = max(1, cylinders or 4), max(1, banks), spec
         self.setToolTip(
-            "Bank 1 is the side with cylinder 1; position A is intake, B exhaust. The maker's firing order counts. Press: straight or vee."
+            tr(
+                "Bank 1 is the side with cylinder 1; position A is intake, B exhaust. The maker's firing order "
+                "counts. Press: straight or vee."
+            )
         )
         self.update()
 
@@ -46,7 +50,7 @@ class EngineView(QWidget):
         painter.drawRoundedRect(box, 6, 6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(QRectF(2, box.center().y() - 8, 50, 16), Qt.AlignmentFlag.AlignRight, "front")
+        painter.drawText(QRectF(2, box.center().y() - 8, 50, 16), Qt.AlignmentFlag.AlignRight, tr("front"))
         rows = min(self.banks, 2)
         each = -(-self.cylinders // rows)
         tall = box.height() / rows
@@ -67,11 +71,11 @@ class EngineView(QWidget):
                     painter.drawText(QRectF(at.x() - 10, at.y() - 8, 20, 16), Qt.AlignmentFlag.AlignCenter, "1")
             painter.setPen(QColor(colours.quiet))
             under = QRectF(box.left(), middle + radius + 2, box.width(), 16)
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, f"bank {bank + 1}")
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, tr("bank {bank}", bank=bank + 1))
         order = FIRING.get((self.cylinders, rows))
         if order:
             under = QRectF(2, self.height() - 19, self.width() - 4, 16)
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, f"fires {order}, usually")
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, tr("fires {order}, usually", order=order))
         self._mark(painter, box, rows, tall)
 
     def _mark(self, painter: QPainter, box: QRectF, rows: int, tall: float) -> None:
@@ -97,10 +101,14 @@ class EngineView(QWidget):
         painter.drawEllipse(at, 5, 5)
         painter.setFont(theme.font(8.5, bold=True))
         where = {
-            "crank": "crank sensor",
-            "cam": f"cam sensor, {spec.position or 'bank'} {'' if spec.position else spec.bank or 1}",
-            "knock": "knock sensor",
-            "speed": "speed sensor",
+            "crank": tr("crank sensor"),
+            "cam": tr(
+                "cam sensor, {position} {position_2}",
+                position=spec.position or "bank",
+                position_2="" if spec.position else spec.bank or 1,
+            ),
+            "knock": tr("knock sensor"),
+            "speed": tr("speed sensor"),
         }
         text = where[spec.role]
         wide = painter.fontMetrics().horizontalAdvance(text) + 6

@@ -9,12 +9,15 @@ from sagen.casework.open_capture import OpenCapture
 from sagen.desk.announce import announce
 from sagen.desk.theme.plain import Label
 from sagen.kinds.piezo.words import load_words
+from sagen.model.language import tr
 from sagen.model.words import FINDING_TITLES
 
 HEIGHT = 92  #: px of the findings below the picture; more scrolls
-NOTHING_TURNED = "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
-NOTHING_STRUCK = "Nothing wrong seen: the sensors answer these taps alike, in height and in pitch."
-SOUND_TOGETHER = "All taps of this job together: nothing wrong"
+NOTHING_TURNED = tr(
+    "Nothing wrong seen. Every level and every tooth is as it should be for as long as this capture lasts."
+)
+NOTHING_STRUCK = tr("Nothing wrong seen: the sensors answer these taps alike, in height and in pitch.")
+SOUND_TOGETHER = tr("All taps of this job together: nothing wrong")
 
 
 class FindingRow(QPushButton):
@@ -33,7 +36,7 @@ class FindingRow(QPushButton):
         words = QVBoxLayout()
         words.setSpacing(1)
         self.told = Label(f"{title}. {text}", wrap=True)
-        self.sure = Label(f"To be sure: {sure}" if sure else "", self, name="quiet", wrap=True)
+        self.sure = Label(tr("To be sure: {sure}", sure=sure) if sure else "", self, name="quiet", wrap=True)
         self.sure.setVisible(bool(sure))
         for item in (self.number, self.told, self.sure):
             item.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -86,20 +89,26 @@ class FindingsList(QScrollArea):
             self.rows.append(row)
             rows.addWidget(row)
         found = [FINDING_TITLES.get(finding.kind, finding.kind) for finding in done.findings]
-        announce(self, f"{done.capture.name}: {', '.join(found) or 'nothing wrong seen'}")
+        announce(
+            self, tr("{name}: {found}", name=done.capture.name, found=", ".join(found) or tr("nothing wrong seen"))
+        )
         if not done.findings:
             rows.addWidget(Label(NOTHING_STRUCK if struck else NOTHING_TURNED, name="sound", wrap=True))
         for told in opened.entry.record.compared if opened.entry else done.compared:
-            rows.addWidget(Label(f"Against the known-good capture: {told}", wrap=True))
+            rows.addWidget(Label(tr("Against the known-good capture: {told}", told=told), wrap=True))
         for note in done.notes:
-            rows.addWidget(Label(f"Note: {note}.", name="quiet", wrap=True))
+            rows.addWidget(Label(tr("Note: {note}.", note=note), name="quiet", wrap=True))
         rows.addStretch(1)
 
     def show_offers(self, count: int) -> None:
         """Say how many known-good captures on the shelf have this pattern, where none lies under it yet."""
         if count:
-            which = "One known-good capture" if count == 1 else f"{count} known-good captures"
-            told = f"{which} on the shelf {'has' if count == 1 else 'have'} this pattern: see Compare and keep, Lay under it."
+            which = tr("One known-good capture") if count == 1 else tr("{count} known-good captures", count=count)
+            told = tr(
+                "{which} on the shelf {count} this pattern: see Compare and keep, Lay under it.",
+                which=which,
+                count=tr("has") if count == 1 else tr("have"),
+            )
             self.layout_of_rows.insertWidget(max(self.layout_of_rows.count() - 1, 0), Label(told, wrap=True))
 
     def words(self) -> str:
@@ -119,13 +128,22 @@ def together(taps) -> list[str]:
     verdict = taps.shown if taps is not None else None
     if verdict is None or len(verdict.fit.places) * len(verdict.fit.loads) < 2:
         return []
-    found = [f"All taps of this job together, {finding.channel}: {finding.text}" for finding in verdict.findings()]
-    return found or [f"{SOUND_TOGETHER} with any of the {len(verdict.sensors)} sensors."]
+    found = [
+        tr("All taps of this job together, {channel}: {text}", channel=finding.channel, text=finding.text)
+        for finding in verdict.findings()
+    ]
+    return found or [
+        tr(
+            "{sound_together} with any of the {sensors} sensors.",
+            sound_together=SOUND_TOGETHER,
+            sensors=len(verdict.sensors),
+        )
+    ]
 
 
 def taken_as(sheet) -> list[str]:
     """Where and under what a set of knock sensors was struck, in words; nothing for what turns."""
-    told = [f"struck at {sheet.conditions.place}"] if sheet.conditions.place else []
+    told = [tr("struck at {place}", place=sheet.conditions.place)] if sheet.conditions.place else []
     ohms = {item.load_ohm for item in sheet.channel if item.load_ohm}
     connection = sheet.conditions.connection or ("loaded" if ohms else None)
     if connection is not None:

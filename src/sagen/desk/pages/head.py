@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 
 
 def headed(page: QWidget, title: str, *buttons: QWidget, beside: QWidget | None = None) -> QVBoxLayout:
@@ -16,7 +17,7 @@ def headed(page: QWidget, title: str, *buttons: QWidget, beside: QWidget | None 
     head.addWidget(Label(title, name="heading"), 0 if beside is not None else 1)
     if beside is not None:
         head.addWidget(beside, 1)
-    back = QPushButton("Back")
+    back = QPushButton(tr("Back"))
     back.clicked.connect(page.left)
     for button in (*buttons, back):
         head.addWidget(button)

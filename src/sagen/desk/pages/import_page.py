@@ -27,6 +27,7 @@ from sagen.files import read_capture, read_sheet
 from sagen.files.wheels import catalogue
 from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
+from sagen.model.language import tr, trn
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry
 from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Connection, Role, SensorKind, State
@@ -39,11 +40,11 @@ if TYPE_CHECKING:
     from sagen.workspace.queues import Task
 
 #: what a rail's row of the sheet needs beside its role: key, label, hint, unit
-RAIL_FIELDS = {Role.SUPPLY: FormField("nominal", "Nominal", "volts, or empty to guess", "v")}
+RAIL_FIELDS = {Role.SUPPLY: FormField("nominal", tr("Nominal"), tr("volts, or empty to guess"), "v")}
 #: how knock sensors stood while they were struck
 CONNECTIONS = {
-    Connection.UNPLUGGED: "Unplugged, open", Connection.LOADED: "Unplugged, under a load",
-    Connection.PLUGGED: "Plugged into the module",
+    Connection.UNPLUGGED: tr("Unplugged, open"), Connection.LOADED: tr("Unplugged, under a load"),
+    Connection.PLUGGED: tr("Plugged into the module"),
 }  # fmt: skip
 #: how a capture of a role is most often taken
 USUAL_STATE = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
@@ -52,7 +53,7 @@ USUAL_STATE = {Role.SPEED: State.ROLLING, Role.KNOCK: State.STRIKE}
 class ImportPage(Page):
     """The import sheet with a live preview: one channel at a time, all kept as the capture's sheet."""
 
-    name, title = "incoming", "Bring in"
+    name, title = "incoming", tr("Bring in")
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -77,18 +78,18 @@ class ImportPage(Page):
         layout.addWidget(self.told)
         layout.addLayout(self._form())
         row = QHBoxLayout()
-        self.cancel, self.accept = QPushButton("Leave it"), QPushButton("Keep and examine")
+        self.cancel, self.accept = QPushButton(tr("Leave it")), QPushButton(tr("Keep and examine"))
         self.accept.setObjectName("first")
         self.accept.setDefault(True)
-        self.from_shelf = QCheckBox("Known-good from the shelf")
+        self.from_shelf = QCheckBox(tr("Known-good from the shelf"))
         self.from_shelf.setToolTip(
-            "Lay a known-good capture of the same circuit and state under it, where the shelf has one"
+            tr("Lay a known-good capture of the same circuit and state under it, where the shelf has one")
         )
         self.from_shelf.setChecked(True)
         self.end = QComboBox()
-        self.end.setAccessibleName("Where on the wire the probe sat")
-        self.end.addItem("Probed at the sensor", "sensor")
-        self.end.addItem("Probed at the module", "module")
+        self.end.setAccessibleName(tr("Where on the wire the probe sat"))
+        self.end.addItem(tr("Probed at the sensor"), tr("sensor"))
+        self.end.addItem(tr("Probed at the module"), tr("module"))
         row.addWidget(self.from_shelf)
         row.addStretch(1)
         row.addWidget(self.end)
@@ -101,17 +102,17 @@ class ImportPage(Page):
         self.column, self.role, self.sensor, self.state, self.polarity = (QComboBox() for _ in range(5))
         self.wheel, self.extra, self.cylinders = QLineEdit(), QLineEdit(), QLineEdit()
         self.connection, self.place, self.bank, self.bore = QComboBox(), QComboBox(), QLineEdit(), QLineEdit()
-        self.connection.addItem("Not stated", None)
+        self.connection.addItem(tr("Not stated"), None)
         for connection in Connection:
             self.connection.addItem(CONNECTIONS[connection], connection)
         self.place.setEditable(True)
         self.place.addItems(["", "front", "rear", "middle"])
-        self.place.lineEdit().setPlaceholderText("where it was struck, in your words")
+        self.place.lineEdit().setPlaceholderText(tr("where it was struck, in your words"))
         self.place.lineEdit().setMaxLength(60)
-        self.bank.setPlaceholderText("or empty")
-        self.bore.setPlaceholderText("mm, or empty")
+        self.bank.setPlaceholderText(tr("or empty"))
+        self.bore.setPlaceholderText(tr("mm, or empty"))
         self.good = QPushButton()
-        self.good.setToolTip("A capture of the same circuit that is known to be good, with its own sheet beside it")
+        self.good.setToolTip(tr("A capture of the same circuit that is known to be good, with its own sheet beside it"))
         self.good.clicked.connect(self._choose_good)
         self.extra_name = Label()
         for role in Role:
@@ -120,17 +121,17 @@ class ImportPage(Page):
             self.sensor.addItem(SENSORS[kind].capitalize(), kind)
         for state in CAPTURE_STATES:
             self.state.addItem(STATES[state].capitalize(), state)
-        self.polarity.addItem("Not stated", None)
-        self.polarity.addItem("Falling at the tooth's centre", "falling")
-        self.polarity.addItem("Rising at the tooth's centre", "rising")
-        self.wheel.setPlaceholderText("48-2, or empty to find it")
-        self.cylinders.setPlaceholderText("or empty")
+        self.polarity.addItem(tr("Not stated"), None)
+        self.polarity.addItem(tr("Falling at the tooth's centre"), tr("falling"))
+        self.polarity.addItem(tr("Rising at the tooth's centre"), tr("rising"))
+        self.wheel.setPlaceholderText(tr("48-2, or empty to find it"))
+        self.cylinders.setPlaceholderText(tr("or empty"))
         left, right = QFormLayout(), QFormLayout()
         for item, name, field in (
-            (left, "Channel", self.column), (left, "It is", self.role), (left, "Sensor", self.sensor), (left, "Taken while", self.state),
-            (right, "Wheel", self.wheel), (right, self.extra_name, self.extra), (right, "Polarity", self.polarity),
-            (right, "Struck at", self.place), (right, "The sensors", self.connection), (right, "Bank", self.bank),
-            (right, "Bore", self.bore), (right, "Cylinders", self.cylinders), (right, "Known-good", self.good),
+            (left, tr("Channel"), self.column), (left, tr("It is"), self.role), (left, tr("Sensor"), self.sensor), (left, tr("Taken while"), self.state),
+            (right, tr("Wheel"), self.wheel), (right, self.extra_name, self.extra), (right, tr("Polarity"), self.polarity),
+            (right, tr("Struck at"), self.place), (right, tr("The sensors"), self.connection), (right, tr("Bank"), self.bank),
+            (right, tr("Bore"), self.bore), (right, tr("Cylinders"), self.cylinders), (right, tr("Known-good"), self.good),
         ):  # fmt: skip
             label = name if isinstance(name, Label) else Label(name)
             label.setBuddy(field)
@@ -165,13 +166,20 @@ class ImportPage(Page):
     def show_incoming(self, incoming: Incoming) -> None:
         self.incoming, self._filling = incoming, True
         capture = incoming.capture
-        self.head.setText(f"Bring in {capture.name}")
-        notes = "".join(f" Note: {note}." for note in capture.notes)
+        self.head.setText(tr("Bring in {name}", name=capture.name))
+        notes = "".join(tr(" Note: {note}.", note=note) for note in capture.notes)
         if capture.samples * len(capture.channels) > MOST_KEPT:
-            notes += " It is too long to be kept whole: zoom to the stretch that is to be kept."
+            notes += tr(" It is too long to be kept whole: zoom to the stretch that is to be kept.")
         self.about.setText(
-            f"{len(capture.channels)} channel{'s' * (len(capture.channels) != 1)}, {capture.samples:,} samples, "
-            f"{capture.seconds:.4g} s at {capture.sfreq / 1000:.6g} kHz.{notes}"
+            trn(
+                "{count} channel, {samples:,} samples, {seconds:.4g} s at {sfreq:.6g} kHz.{notes}",
+                "{count} channels, {samples:,} samples, {seconds:.4g} s at {sfreq:.6g} kHz.{notes}",
+                len(capture.channels),
+                samples=capture.samples,
+                seconds=capture.seconds,
+                sfreq=capture.sfreq / 1000,
+                notes=notes,
+            )
         )
         self.problem.setText(incoming.problem)
         self.problem.setVisible(bool(incoming.problem))
@@ -269,7 +277,7 @@ class ImportPage(Page):
             self.incoming = replace(self.incoming, reference=None)
             self._show_good()
             return
-        name, _ = QFileDialog.getOpenFileName(self, "A capture known to be good", str(self.incoming.path.parent))
+        name, _ = QFileDialog.getOpenFileName(self, tr("A capture known to be good"), str(self.incoming.path.parent))
         if name:
             self.use_good(Path(name))
 
@@ -295,12 +303,12 @@ class ImportPage(Page):
             self.problem.show()
             self._show_good()
 
-        self.good.setText(f"Reading {path.name}")
+        self.good.setText(tr("Reading {name}", name=path.name))
         self.workspace.compute(read, show, failed)
 
     def _show_good(self) -> None:
         good = self.incoming.reference
-        self.good.setText(f"{good[0].name}  (press to leave out)" if good else "Choose a file")
+        self.good.setText(tr("{name}  (press to leave out)", name=good[0].name) if good else tr("Choose a file"))
 
     # answering ----------------------------------------------------------------------------
 

@@ -8,19 +8,20 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, 
 
 from sagen.desk.pages.compare_menu import CompareMenu
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 
 LENSES = (
-    ("strip", "Strip", "1", "Channels over time"),
-    ("turns", "Turns", "2", "One row a revolution, one column a tooth"),
-    ("wheel", "Wheel", "3", "The wheel as the sensor saw it"),
-    ("beside", "Beside", "4", "Beside the known-good one, edge by edge over the angle"),
-    ("rings", "Rings", "2", "Strikes laid over each other from their onset"),
+    ("strip", tr("Strip"), "1", tr("Channels over time")),
+    ("turns", tr("Turns"), "2", tr("One row a revolution, one column a tooth")),
+    ("wheel", tr("Wheel"), "3", tr("The wheel as the sensor saw it")),
+    ("beside", tr("Beside"), "4", tr("Beside the known-good one, edge by edge over the angle")),
+    ("rings", tr("Rings"), "2", tr("Strikes laid over each other from their onset")),
 )
 #: tools: name, icon, what it does, its key
 TOOLS = (
-    ("previous", "arrow-left", "Previous place of a finding", "P"), ("next", "arrow-right", "Next place of a finding", "N"),
-    ("out", "zoom-out", "Show more", ""), ("in", "zoom-in", "Show less, closer", ""),
-    ("fit", "maximize", "The whole of it (Home)", ""), ("export", "file-down", "Write the capture as CSV, WAV or MDF4", ""),
+    ("previous", "arrow-left", tr("Previous place of a finding"), "P"), ("next", "arrow-right", tr("Next place of a finding"), "N"),
+    ("out", "zoom-out", tr("Show more"), ""), ("in", "zoom-in", tr("Show less, closer"), ""),
+    ("fit", "maximize", tr("The whole of it (Home)"), ""), ("export", "file-down", tr("Write the capture as CSV, WAV or MDF4"), ""),
 )  # fmt: skip
 
 
@@ -49,7 +50,7 @@ class LensBar(QWidget):
         self.lenses["strip"].setChecked(True)
         self.strikes, self.channel, self.what = QComboBox(), QComboBox(), QComboBox()
         for box, name in (
-            (self.strikes, "Which strikes are shown"), (self.channel, "Channel of the lens"), (self.what, "Measure of the lens"),
+            (self.strikes, tr("Which strikes are shown")), (self.channel, tr("Channel of the lens")), (self.what, tr("Measure of the lens")),
         ):  # fmt: skip
             box.setAccessibleName(name)
             box.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -65,8 +66,8 @@ class LensBar(QWidget):
                 button.setShortcut(QKeySequence(key))
             row.addWidget(button)
         compare = self._tool(
-            "compare", "list", "Compare and keep",
-            "Lay another capture under it, keep it as known-good, compare both ends of the wire",
+            "compare", "list", tr("Compare and keep"),
+            tr("Lay another capture under it, keep it as known-good, compare both ends of the wire"),
         )  # fmt: skip
         compare.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu = CompareMenu(self)

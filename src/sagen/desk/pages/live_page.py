@@ -29,6 +29,7 @@ from sagen.desk.pages.tones import Tones
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import ElidedLabel, Label, Said
 from sagen.desk.wrap_row import WrapRow
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import STARTING, State
 from sagen.reason.facts import knowledge
@@ -40,7 +41,7 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
     from sagen.workspace.recordings import LeftRecording, LiveLook, Recording
 
-LIVE_STATES = {State.CRANKING: "Cranking", State.RUNNING: "Running", State.WIGGLE: "Moving it"}
+LIVE_STATES = {State.CRANKING: tr("Cranking"), State.RUNNING: tr("Running"), State.WIGGLE: tr("Moving it")}
 TICK_MS, LEAST_S, RESTS = 100, 0.8, 5.0  #: a verdict at most so often, and resting so many times what it took
 COUNTED = 3  #: s before "crank now"
 
@@ -48,18 +49,18 @@ COUNTED = 3  #: s before "crank now"
 class LivePage(Page):
     """Strip with figures and verdict above it; turns, wheel or events below."""
 
-    name, title = "live", "Live"
+    name, title = "live", tr("Live")
     shortcuts = (
-        Action("Space", "start or stop", lambda page: page.start_or_stop()),
-        Action("Alt+H", "hold the picture", lambda page: page.hold_button.toggle()),
-        Action("Alt+M", "set a mark", lambda page: page.mark()),
-        Action("Alt+K", "keep what was recorded", lambda page: page.keep()),
-        Action("Alt+V", "tones on or off", lambda page: page.tones.button.toggle()),
-        Action("Alt+1", "turns below", lambda page: page.show_below(0)),
-        Action("Alt+2", "wheel below", lambda page: page.show_below(1)),
-        Action("Alt+3", "events below", lambda page: page.show_below(2)),
+        Action("Space", tr("start or stop"), lambda page: page.start_or_stop()),
+        Action("Alt+H", tr("hold the picture"), lambda page: page.hold_button.toggle()),
+        Action("Alt+M", tr("set a mark"), lambda page: page.mark()),
+        Action("Alt+K", tr("keep what was recorded"), lambda page: page.keep()),
+        Action("Alt+V", tr("tones on or off"), lambda page: page.tones.button.toggle()),
+        Action("Alt+1", tr("turns below"), lambda page: page.show_below(0)),
+        Action("Alt+2", tr("wheel below"), lambda page: page.show_below(1)),
+        Action("Alt+3", tr("events below"), lambda page: page.show_below(2)),
     )
-    hints = (Hint("Alt+Up / Alt+Down", "longer or shorter time base"),)
+    hints = (Hint(tr("Alt+Up / Alt+Down"), tr("longer or shorter time base")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -83,7 +84,7 @@ class LivePage(Page):
         self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)
         self.strip, self.turns, self.wheel = LiveStrip(), TurnsView(), WheelView()
-        self.events = TextTable(("s", "Event", "What else happened then"), "Events", stretch=2)
+        self.events = TextTable(("s", tr("Event"), tr("What else happened then")), tr("Events"), stretch=2)
         self.goes_with = Label(name="small", wrap=True)
         hunted = QWidget()
         inside = QVBoxLayout(hunted)
@@ -113,31 +114,31 @@ class LivePage(Page):
 
     def _head(self) -> WrapRow:
         row = WrapRow()
-        row.addWidget(Label("Live", name="heading"))
+        row.addWidget(Label(tr("Live"), name="heading"))
         self.state = QComboBox()
-        self.state.setAccessibleName("How the machine stands")
+        self.state.setAccessibleName(tr("How the machine stands"))
         for key, words in LIVE_STATES.items():
             self.state.addItem(words, key)
         self.state.currentIndexChanged.connect(lambda _: self._cautions())
         row.addWidget(self.state)
-        self.start_button, self.keep_button = QPushButton("Start"), QPushButton("Keep")
-        self.discard_button = QPushButton("Discard")
-        self.discard_button.setToolTip("Have what was recorded no more, after a question")
+        self.start_button, self.keep_button = QPushButton(tr("Start")), QPushButton(tr("Keep"))
+        self.discard_button = QPushButton(tr("Discard"))
+        self.discard_button.setToolTip(tr("Have what was recorded no more, after a question"))
         self.start_button.setObjectName("first")
         self.start_button.clicked.connect(self.start_or_stop)
-        self.hold_button = QPushButton("Hold")
+        self.hold_button = QPushButton(tr("Hold"))
         self.hold_button.setCheckable(True)
-        self.hold_button.setToolTip("The picture stands, the recording goes on (Alt+H)")
-        self.start_button.setToolTip("Start or stop (Space)")
-        self.keep_button.setToolTip("Stop, and bring what was recorded in (Alt+K)")
+        self.hold_button.setToolTip(tr("The picture stands, the recording goes on (Alt+H)"))
+        self.start_button.setToolTip(tr("Start or stop (Space)"))
+        self.keep_button.setToolTip(tr("Stop, and bring what was recorded in (Alt+K)"))
         self.keep_button.clicked.connect(self.keep)
         self.hold_button.toggled.connect(lambda on: self.strip.hold(on))
         for item in (self.start_button, self.hold_button, self.keep_button, self.discard_button):
             row.addWidget(item)
         row.push_right()
         row.addWidget(self.tones)
-        self.where, self.back = QPushButton("Instruments"), QPushButton("Back")
-        self.where.setToolTip("Where recorder, meter and module answer")
+        self.where, self.back = QPushButton(tr("Instruments")), QPushButton(tr("Back"))
+        self.where.setToolTip(tr("Where recorder, meter and module answer"))
         row.addWidget(self.where)
         row.addWidget(self.back)
         return row
@@ -165,8 +166,10 @@ class LivePage(Page):
         self._cautions()
         left = self._left()
         if self.recording is None and left is not None:
-            when = f" begun at {left.began}" if left.began else ""
-            self.said.setText(f"A recording{when} was not kept when the program ended. Keep brings it in.")
+            when = tr(" begun at {began}", began=left.began) if left.began else ""
+            self.said.setText(
+                tr("A recording{when} was not kept when the program ended. Keep brings it in.", when=when)
+            )
         self._buttons()
         self.strip.setFocus()
 
@@ -220,7 +223,7 @@ class LivePage(Page):
             self._looking = None
         self._counting, self._due, self.verdict = 0, 0.0, None
         self.events.setRowCount(0)
-        self.goes_with.setText("No event yet.")
+        self.goes_with.setText(tr("No event yet."))
         for label in (self.figures, self.said, self.since):
             label.setText("")
         self.turns.show_drawing(None)
@@ -244,12 +247,15 @@ class LivePage(Page):
             return
         if self.recording is not None:
             self.said.setText(
-                f"{self.recording.seconds:.0f} s are recorded and not kept yet: keep them (Alt+K), or discard them."
+                tr(
+                    "{seconds:.0f} s are recorded and not kept yet: keep them (Alt+K), or discard them.",
+                    seconds=self.recording.seconds,
+                )
             )
             return
         ranges = {column: volts for column, volts in self.strip.ranges.items() if volts}
         self.start_button.setEnabled(False)
-        self.said.setText("Opening the recorder.")
+        self.said.setText(tr("Opening the recorder."))
         self.workspace.start_recording(
             State(self.state.currentData()), self.instruments.wired, self._began, self._refused, ranges=ranges
         )
@@ -290,8 +296,8 @@ class LivePage(Page):
         recording = self.recording or self._left()
         if recording is None:
             return
-        words = "The recording is not on the trail. Discarded, it is gone for good."
-        if SureForm("Discard the recording", words, "Discard it", self).exec():
+        words = tr("The recording is not on the trail. Discarded, it is gone for good.")
+        if SureForm(tr("Discard the recording"), words, tr("Discard it"), self).exec():
             self.workspace.discard_recording(recording)
             self.said.setText("")
 
@@ -304,7 +310,7 @@ class LivePage(Page):
         if self._counting:
             self._count_down()
         self._hear()
-        self.since.setText(f"{live.seconds:.1f} s" + ("" if live.running else ", stopped"))
+        self.since.setText(tr("{seconds:.1f} s", seconds=live.seconds) + ("" if live.running else tr(", stopped")))
         for item in live.happened[self._told :]:
             if item.kind in ("lost", "gone", "back"):
                 self.said.setText(item.said[:1].upper() + item.said[1:] + ".")
@@ -320,12 +326,12 @@ class LivePage(Page):
         self._counting -= 1
         left = -(-self._counting * TICK_MS // 1000)
         if self._counting == 0:
-            self.figures.setText("Crank now")
-            self.ear.say("go")
+            self.figures.setText(tr("Crank now"))
+            self.ear.say(tr("go"))
         elif self._counting % (1000 // TICK_MS) == 0:
-            self.ear.say("tick")
+            self.ear.say(tr("tick"))
         if self._counting:
-            self.figures.setText(f"Crank in {left}")
+            self.figures.setText(tr("Crank in {left}", left=left))
 
     def _hear(self) -> None:
         heard = self.live.heard[self._heard :]
@@ -394,7 +400,7 @@ class LivePage(Page):
         # Before the start what is to be minded stands over the picture, while it runs at the foot.
         self.layout().insertWidget(-1 if running else self.layout().indexOf(self.said), self.caution)
         self.below.setVisible(self.live is not None)
-        self.start_button.setText("Stop" if running else "Start")
+        self.start_button.setText(tr("Stop") if running else tr("Start"))
         left = self.recording is None and self._left() is not None
         self.keep_button.setEnabled(left or (self.live is not None and self.live.samples > 0))
         self.discard_button.setVisible(not running and (left or self.recording is not None))

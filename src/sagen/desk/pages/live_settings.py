@@ -9,6 +9,7 @@ from sagen.casework.live import Live, live_trigger, with_role
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import ROTATING_ROLES, Role
 from sagen.model.words import ROLES
@@ -22,15 +23,21 @@ RAILS = (Role.SUPPLY, Role.GROUND)
 ROLES_HERE = (Role.OTHER, *ROTATING_ROLES, *RAILS)
 #: trigger kinds: words, what its figure is, the figure at first
 TRIGGERS = {
-    TriggerKind.RISE: ("rises past", "V", "2.5"), TriggerKind.FALL: ("falls past", "V", "2.5"),
-    TriggerKind.MISSING: ("pulse missing", "tooth times", "4"), TriggerKind.DIP: ("rail below", "V", "9"),
-    TriggerKind.RPM: ("rpm above", "rpm", "1000"),
+    TriggerKind.RISE: (tr("rises past"), "V", "2.5"), TriggerKind.FALL: (tr("falls past"), "V", "2.5"),
+    TriggerKind.MISSING: (tr("pulse missing"), tr("tooth times"), "4"), TriggerKind.DIP: (tr("rail below"), "V", "9"),
+    TriggerKind.RPM: (tr("rpm above"), "rpm", "1000"),
 }  # fmt: skip
 
 
 def span_words(span: float) -> str:
     """A time base as it is said."""
-    return f"{1e3 * span:g} ms" if span < 1 else f"{span:g} s" if span < 60 else f"{span / 60:g} min"
+    return (
+        tr("{span:g} ms", span=1e3 * span)
+        if span < 1
+        else tr("{span:g} s", span=span)
+        if span < 60
+        else tr("{span:g} min", span=span / 60)
+    )
 
 
 class LiveSettings(QWidget):
@@ -54,26 +61,26 @@ class LiveSettings(QWidget):
         for span in SPANS:
             self.span.addItem(span_words(span), span)
         self.span.setCurrentIndex(SPANS.index(1.0))
-        self.range.addItem("fits", 0.0)
+        self.range.addItem(tr("fits"), 0.0)
         for volts in RANGES:
-            self.range.addItem(f"{volts:g} V", volts)
+            self.range.addItem(tr("{volts:g} V", volts=volts), volts)
         for role in ROLES_HERE:
-            self.role.addItem(ROLES[role].capitalize() if role != Role.OTHER else "Not stated", role)
-        self.kind.addItem("runs freely", None)
+            self.role.addItem(ROLES[role].capitalize() if role != Role.OTHER else tr("Not stated"), role)
+        self.kind.addItem(tr("runs freely"), None)
         for kind, (words, _, _) in TRIGGERS.items():
             self.kind.addItem(words, kind)
         self.words = QLineEdit()
-        self.words.setPlaceholderText("as moved plug")
-        self.words.setAccessibleName("Words of a mark")
+        self.words.setPlaceholderText(tr("as moved plug"))
+        self.words.setAccessibleName(tr("Words of a mark"))
         self.words.setFixedWidth(140)
         self.words.setMaxLength(60)
         self.level.setFixedWidth(64)
-        self.level.setAccessibleName("Figure of the trigger")
-        mark = QPushButton("Mark")
-        mark.setToolTip("Set a mark now: what events go with is tested against it (Alt+M)")
+        self.level.setAccessibleName(tr("Figure of the trigger"))
+        mark = QPushButton(tr("Mark"))
+        mark.setToolTip(tr("Set a mark now: what events go with is tested against it (Alt+M)"))
         for name, box, letters in (
-            ("Time base", self.span, 6), ("Channel", self.channel, 4), ("It is", self.role, 9), ("Range", self.range, 4),
-            ("Trigger", self.kind, 11),
+            (tr("Time base"), self.span, 6), (tr("Channel"), self.channel, 4), (tr("It is"), self.role, 9), (tr("Range"), self.range, 4),
+            (tr("Trigger"), self.kind, 11),
         ):  # fmt: skip
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(letters)
@@ -86,8 +93,8 @@ class LiveSettings(QWidget):
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.words)
         beside.addWidget(mark)
-        self.sound = QPushButton("Its sound")
-        self.sound.setToolTip("How the engine cranks, by a recording of its sound: before any probe goes on")
+        self.sound = QPushButton(tr("Its sound"))
+        self.sound.setToolTip(tr("How the engine cranks, by a recording of its sound: before any probe goes on"))
         # Nothing is to be said of a channel before there is one.
         self._of_channel = [box.parentWidget() for box in (self.channel, self.range, self.role, self.kind)]
         self.span.currentIndexChanged.connect(lambda _: self._spanned())
@@ -98,7 +105,7 @@ class LiveSettings(QWidget):
         self.level.editingFinished.connect(self._triggered)
         self.words.returnPressed.connect(self.mark)
         mark.clicked.connect(self.mark)
-        self.role.setAccessibleName("What the channel is")
+        self.role.setAccessibleName(tr("What the channel is"))
         self.show_live(None)
         self._kind_chosen()
 
@@ -201,7 +208,7 @@ class LiveSettings(QWidget):
             if not 0 < abs(figure) < 1e6:
                 raise ValueError
         except ValueError:
-            self.said.emit(f"'{self.level.text()[:20]}' is no figure for a trigger.")
+            self.said.emit(tr("'{text}' is no figure for a trigger.", text=self.level.text()[:20]))
             return
         try:
             live.set_trigger(at, live_trigger(live, at, kind, figure))

@@ -13,6 +13,7 @@ from sagen.desk.panes.trail import CardDelegate, paint_tag
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.model.job import JobSummary, Stage
+from sagen.model.language import tr
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Commands
@@ -60,12 +61,12 @@ class JobDelegate(CardDelegate):
         painter.setFont(theme.font(12, bold=True))
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, job.machine)
         painter.setFont(theme.font(10))
-        about = job.about or "no complaint entered"
+        about = job.about or tr("no complaint entered")
         painter.drawText(inner.adjusted(0, 24, 0, 0), Qt.AlignmentFlag.AlignLeft, about)
         painter.setPen(QColor(colours.quiet))
         painter.setFont(theme.font(9))
         who = f"{job.owner}, " if job.owner else ""
-        last = job.damaged or f"{job.created:%d %b %Y}, {job.entries} entries"
+        last = job.damaged or tr("{created:%d %b %Y}, {entries} entries", created=job.created, entries=job.entries)
         painter.drawText(inner.adjusted(0, 46, 0, 0), Qt.AlignmentFlag.AlignLeft, f"{who}{last}")
         marks = {Stage.PROVEN: colours.sound, Stage.REPAIRED: colours.accent, Stage.FOUND: colours.mark}
         if job.damaged:
@@ -76,11 +77,11 @@ class JobDelegate(CardDelegate):
 
 #: the ways in of a log without jobs: words, what comes of it, and the command
 WAYS_IN = (
-    ("New job", "The machine, what was told of it, and its codes", "jobs.new"),
-    ("A recorder's file", "Read and judged; it makes a job of its own. Or drop it anywhere on this window", "captures.choose"),
-    ("A job from another shop", "A bundle with its captures and photos", "logs.import_job"),
-    ("A machine to practise on", "A hidden fault, read by stand-ins: nothing has to be connected", "practice.begin"),
-    ("The workshop's shared log", "Or any other log: a folder, or the address of a server", "logs.open_another"),
+    (tr("New job"), tr("The machine, what was told of it, and its codes"), "jobs.new"),
+    (tr("A recorder's file"), tr("Read and judged; it makes a job of its own. Or drop it anywhere on this window"), "captures.choose"),
+    (tr("A job from another shop"), tr("A bundle with its captures and photos"), "logs.import_job"),
+    (tr("A machine to practise on"), tr("A hidden fault, read by stand-ins: nothing has to be connected"), "practice.begin"),
+    (tr("The workshop's shared log"), tr("Or any other log: a folder, or the address of a server"), "logs.open_another"),
 )  # fmt: skip
 
 
@@ -94,7 +95,7 @@ class Greeting(QWidget):
         layout = QVBoxLayout(self)
         layout.setSpacing(8)
         layout.addStretch(1)
-        layout.addWidget(Label("No jobs yet. Begin with:", name="heading"))
+        layout.addWidget(Label(tr("No jobs yet. Begin with:"), name="heading"))
         for words, about, command in WAYS_IN:
             row = QHBoxLayout()
             button = QPushButton(words)
@@ -112,7 +113,7 @@ class Greeting(QWidget):
 class LogPage(Page):
     """All jobs, newest first, with a search line. Listing and searching are done by the log, not here."""
 
-    name, title = "log", "Job log"
+    name, title = "log", tr("Job log")
     chosen = Signal(int)
     new_wanted = Signal()
     search_wanted = Signal(str)
@@ -122,19 +123,19 @@ class LogPage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        row.addWidget(Label("Job log", name="heading"), 1)
+        row.addWidget(Label(tr("Job log"), name="heading"), 1)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search machine, customer, code")
+        self.search.setPlaceholderText(tr("Search machine, customer, code"))
         self.search.setClearButtonEnabled(True)
         self.search.setMinimumWidth(300)
         row.addWidget(self.search)
-        self.new = QPushButton("New job")
+        self.new = QPushButton(tr("New job"))
         self.new.setObjectName("first")
         row.addWidget(self.new)
         layout.addLayout(row)
         self.model = JobsModel(self)
         self.list = QListView()
-        self.list.setAccessibleName("Job log")
+        self.list.setAccessibleName(tr("Job log"))
         # All cards are alike: ten thousand are laid out without asking each how tall it is.
         self.list.setUniformItemSizes(True)
         self.list.setLayoutMode(QListView.LayoutMode.Batched)
@@ -172,5 +173,5 @@ class LogPage(Page):
         self.model.show_jobs(listed.jobs)
         self.list.setVisible(bool(listed.jobs))
         self.empty.setVisible(not listed.jobs and bool(listed.search))
-        self.empty.setText("No job holds all of these words.")
+        self.empty.setText(tr("No job holds all of these words."))
         self.greeting.setVisible(not listed.jobs and not listed.search)

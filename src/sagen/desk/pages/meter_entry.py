@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QP
 
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
 from sagen.model.typed import is_over_range, typed_figure
 from sagen.model.vocabulary import Quantity
@@ -34,37 +35,37 @@ class MeterEntry(QWidget):
             left.addWidget(item)
         extras = QHBoxLayout()
         self.temperature, self.leads = QLineEdit(), QLineEdit()
-        self.temperature.setAccessibleName("Temperature of the part, degrees Celsius")
-        self.leads.setAccessibleName("The leads' own ohms")
-        self.temperature.setPlaceholderText("part °C")
-        self.leads.setPlaceholderText("leads Ω")
+        self.temperature.setAccessibleName(tr("Temperature of the part, degrees Celsius"))
+        self.leads.setAccessibleName(tr("The leads' own ohms"))
+        self.temperature.setPlaceholderText(tr("part °C"))
+        self.leads.setPlaceholderText(tr("leads Ω"))
         extras.addWidget(self.temperature)
         extras.addWidget(self.leads)
         left.addStretch(1)
         left.addLayout(extras)
         value = QHBoxLayout()
         self.value = QLineEdit()
-        self.value.setPlaceholderText("reading")
+        self.value.setPlaceholderText(tr("reading"))
         self.value.setObjectName("reading")
-        self.value.setAccessibleName("Reading")
+        self.value.setAccessibleName(tr("Reading"))
         self.value.setMaxLength(40)
         self.value.returnPressed.connect(self.kept)
         self.value.textChanged.connect(lambda _: self.typed.emit())
         self.unit = QComboBox()
-        self.unit.setAccessibleName("Unit of the reading")
+        self.unit.setAccessibleName(tr("Unit of the reading"))
         self.unit.currentIndexChanged.connect(lambda _=0: self.typed.emit())
         value.addWidget(self.value, 1)
         value.addWidget(self.unit)
         left.addLayout(value)
         buttons = QHBoxLayout()
-        self.open = QPushButton("No path (OL)")
-        self.open.setToolTip("The meter shows over range: an open circuit")
+        self.open = QPushButton(tr("No path (OL)"))
+        self.open.setToolTip(tr("The meter shows over range: an open circuit"))
         self.open.clicked.connect(lambda: self.value.setText("OL"))
-        self.keep_button = QPushButton("Put on the trail")
+        self.keep_button = QPushButton(tr("Put on the trail"))
         self.keep_button.setObjectName("first")
         self.keep_button.clicked.connect(lambda _=False: self.kept.emit())
-        self.stand_in = QPushButton("Read the stand-in")
-        self.stand_in.setToolTip("The meter on the demo's simulated machine: fills the reading in, for practice")
+        self.stand_in = QPushButton(tr("Read the stand-in"))
+        self.stand_in.setToolTip(tr("The meter on the demo's simulated machine: fills the reading in, for practice"))
         self.stand_in.clicked.connect(lambda _=False: self.stand_in_wanted.emit())
         self.stand_in.hide()
         buttons.addWidget(self.stand_in)
@@ -127,14 +128,14 @@ class MeterEntry(QWidget):
         try:
             number = OVER_RANGE_OHM if over else typed_figure(text) * float(self.unit.currentData() or 1.0)
         except ValueError:
-            raise SagenError("type the figure that the meter shows") from None
+            raise SagenError(tr("type the figure that the meter shows")) from None
         if ohmic and number < 0:
-            raise SagenError("ohms cannot be negative: short the leads and take their own resistance off")
+            raise SagenError(tr("ohms cannot be negative: short the leads and take their own resistance off"))
         if not ohmic and abs(number) > MOST_VOLTS:
-            raise SagenError(f"{number:g} V is more than this circuit can have; is the unit right?")
+            raise SagenError(tr("{number:g} V is more than this circuit can have; is the unit right?", number=number))
         entry = {
             "reading": quantity, "point": point, "state": state, "value": number, "circuit": circuit,
-            "shown": "over range" if over else f"{text} {self.unit.currentText()}",
+            "shown": tr("over range") if over else f"{text} {self.unit.currentText()}",
         }  # fmt: skip
         if ohmic:
             lines = (("temperature_c", self.temperature, -60, 250), ("leads_ohm", self.leads, 0, 10))
@@ -146,7 +147,13 @@ class MeterEntry(QWidget):
                 except ValueError as error:
                     raise SagenError(str(error)) from None
                 if not low <= entry[key] <= high:
-                    raise SagenError(f"{entry[key]:g} makes no sense for {line.placeholderText()}")
+                    raise SagenError(
+                        tr(
+                            "{key:g} makes no sense for {placeholdertext}",
+                            key=entry[key],
+                            placeholdertext=line.placeholderText(),
+                        )
+                    )
         try:
             return ReadingEntry.of(entry)
         except ValueError as error:

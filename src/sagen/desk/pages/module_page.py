@@ -16,6 +16,7 @@ from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr, trn
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.model.words import STATES
 from sagen.reason.facts import knowledge
@@ -26,11 +27,11 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 
-SHOWN = (("rpm", "rpm"), ("speed", "km/h"), ("coolant", "°C coolant"), ("intake", "°C intake"))
+SHOWN = (("rpm", "rpm"), ("speed", "km/h"), ("coolant", tr("°C coolant")), ("intake", tr("°C intake")))
 EVERY_MS = 400
-ASK = (
-    "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read the codes "
-    "first, and clear only with the engine off."
+ASK = tr(
+    "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read "
+    "the codes first, and clear only with the engine off."
 )
 
 
@@ -38,19 +39,19 @@ class ClearForm(Form):
     """The question before codes are cleared."""
 
     def __init__(self, parent: QWidget | None = None):
-        super().__init__("Clear codes", "Clear them", parent)
+        super().__init__(tr("Clear codes"), tr("Clear them"), parent)
         self.fields.addRow(Label(ASK, wrap=True))
 
 
 class ModulePage(Page):
     """Codes of every module that answers, and four live values."""
 
-    name, title = "module", "Module: codes and values"
+    name, title = "module", tr("Module: codes and values")
     shortcuts = (
-        Action("Alt+R", "read the codes into the job", lambda page: page.read()),
-        Action("Alt+L", "live values on or off", lambda page: page.live_button.toggle()),
-        Action("Alt+S", "the speed now, while cranking, as evidence", lambda page: page.keep_speed()),
-        Action("Alt+C", "clear the codes", lambda page: page.clear()),
+        Action("Alt+R", tr("read the codes into the job"), lambda page: page.read()),
+        Action("Alt+L", tr("live values on or off"), lambda page: page.live_button.toggle()),
+        Action("Alt+S", tr("the speed now, while cranking, as evidence"), lambda page: page.keep_speed()),
+        Action("Alt+C", tr("clear the codes"), lambda page: page.clear()),
     )
 
     def __init__(self, parent: QWidget | None = None):
@@ -63,39 +64,39 @@ class ModulePage(Page):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         head = QHBoxLayout()
-        head.addWidget(Label("Module", name="heading"))
+        head.addWidget(Label(tr("Module"), name="heading"))
         self.state = QComboBox()
-        self.state.setAccessibleName("How the machine stands")
+        self.state.setAccessibleName(tr("How the machine stands"))
         self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         for state in (State.KEY_ON, State.CRANKING, State.RUNNING):
             self.state.addItem(STATES[state].capitalize(), state)
         self.state.currentIndexChanged.connect(lambda _: self._turned())
         head.addWidget(self.state)
         self.read_button, self.live_button, self.clear_button = (
-            QPushButton("Read codes"), QPushButton("Live values"), QPushButton("Clear codes"),
+            QPushButton(tr("Read codes")), QPushButton(tr("Live values")), QPushButton(tr("Clear codes")),
         )  # fmt: skip
         self.read_button.setObjectName("first")
-        self.read_button.setToolTip("All modules, stored, pending and permanent, onto the trail (Alt+R)")
+        self.read_button.setToolTip(tr("All modules, stored, pending and permanent, onto the trail (Alt+R)"))
         self.read_button.clicked.connect(lambda _=False: self.read())
         self.live_button.setCheckable(True)
-        self.live_button.setToolTip("Speed, road speed, coolant and intake as the module has them (Alt+L)")
+        self.live_button.setToolTip(tr("Speed, road speed, coolant and intake as the module has them (Alt+L)"))
         self.live_button.toggled.connect(self._polled)
-        self.clear_button.setToolTip("Clear, after a question (Alt+C)")
+        self.clear_button.setToolTip(tr("Clear, after a question (Alt+C)"))
         self.clear_button.clicked.connect(lambda _=False: self.clear())
         for item in (self.read_button, self.live_button, self.clear_button):
             head.addWidget(item)
         head.addStretch(1)
-        where, back = QPushButton("Instruments"), QPushButton("Back")
+        where, back = QPushButton(tr("Instruments")), QPushButton(tr("Back"))
         self.where, self.back = where, back
         head.addWidget(where)
         head.addWidget(back)
         layout.addLayout(head)
         layout.addLayout(self._values())
         self.said = Label(
-            "Key on, then read the codes. Nothing is cleared without a question.", name="quiet", wrap=True
+            tr("Key on, then read the codes. Nothing is cleared without a question."), name="quiet", wrap=True
         )
         layout.addWidget(self.said)
-        self.table = TextTable(("Module", "Code", "Status", "What it says"), "Codes", stretch=3)
+        self.table = TextTable((tr("Module"), tr("Code"), tr("Status"), tr("What it says")), tr("Codes"), stretch=3)
         layout.addWidget(self.table, 1)
         self.frozen = Label(name="small", wrap=True)
         layout.addWidget(self.frozen)
@@ -112,9 +113,9 @@ class ModulePage(Page):
             grid.addWidget(self.values[name], 0, column)
             grid.addWidget(Label(unit, name="small"), 1, column)
             grid.setColumnStretch(column, 1)
-        self.speed_button = QPushButton("Cranking speed onto the trail")
+        self.speed_button = QPushButton(tr("Cranking speed onto the trail"))
         self.speed_button.setToolTip(
-            "What the module shows while cranking is evidence: 0 means it sees no pulse (Alt+S)"
+            tr("What the module shows while cranking is evidence: 0 means it sees no pulse (Alt+S)")
         )
         self.speed_button.clicked.connect(lambda _=False: self.keep_speed())
         grid.addWidget(self.speed_button, 0, len(SHOWN))
@@ -189,7 +190,7 @@ class ModulePage(Page):
 
     def read(self) -> None:
         """Read the codes of every module onto the trail."""
-        self.said.setText("Reading codes.")
+        self.said.setText(tr("Reading codes."))
         self._ask(lambda modules: (modules.codes(), dict(modules.refused), modules.about()), self._read)
 
     def _read(self, answer) -> None:
@@ -205,16 +206,22 @@ class ModulePage(Page):
         if added or back:
             workspace.add(*added, *back)
         rows = [
-            ((module.module, code, str(status), meaning_of(code) or "a maker's own code"),
+            ((module.module, code, str(status), meaning_of(code) or tr("a maker's own code")),
              "bad" if status != CodeStatus.PENDING else "", code)
             for module in self.found for code, status in module.codes
         ]  # fmt: skip
         self.table.show_rows(rows)
-        lines = [f"{name} calls itself {said}." for name, said in about.items()]
+        lines = [tr("{name} calls itself {said}.", name=name, said=said) for name, said in about.items()]
         lines += [f"{item.module}, {frame_words(item.frozen)}." for item in self.found if item.frozen]
         self.frozen.setText("\n".join(lines))
-        told = [f"{len(rows)} codes of {len(self.found)} module{'s' * (len(self.found) != 1)}" if rows else "No codes"]
-        told.append(f"{len(added)} entries onto the trail" if added else "nothing new for the trail")
+        told = [
+            trn("{rows} codes of {count} module", "{rows} codes of {count} modules", len(self.found), rows=len(rows))
+            if rows
+            else tr("No codes")
+        ]
+        told.append(
+            tr("{added} entries onto the trail", added=len(added)) if added else tr("nothing new for the trail")
+        )
         told += [f"{what}: {why}" for what, why in refused.items()]
         told += [item.text for item in back if hasattr(item, "text")]
         self.said.setText("; ".join(told)[:400])
@@ -236,7 +243,7 @@ class ModulePage(Page):
         self.cleared = (tuple(codes), time.monotonic())
         self.table.show_rows([])
         self.frozen.setText("")
-        self.said.setText(f"Cleared: {', '.join(modules)}. Read again to see what comes back.")
+        self.said.setText(tr("Cleared: {modules}. Read again to see what comes back.", modules=", ".join(modules)))
 
     # live values ----------------------------------------------------------------------------
 
@@ -269,13 +276,15 @@ class ModulePage(Page):
         """The speed that the module shows while cranking, onto the trail."""
         state = self.state.currentData()
         if state != State.CRANKING:
-            self.said.setText("Choose cranking, and let it crank while the speed is read.")
+            self.said.setText(tr("Choose cranking, and let it crank while the speed is read."))
             return
 
         def keep(value) -> None:
             record = speed_record(value, state)
             self.values["rpm"].setText(f"{value.value:,.0f}")
             self.workspace.add(record)
-            self.said.setText(f"The module shows {value.value:,.0f} rpm while cranking: onto the trail.")
+            self.said.setText(
+                tr("The module shows {value:,.0f} rpm while cranking: onto the trail.", value=value.value)
+            )
 
         self._ask(lambda modules: modules.live("rpm"), keep)

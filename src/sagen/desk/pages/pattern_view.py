@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from sagen.casework.shelf import PatternLook
 from sagen.desk.lenses.panel import column_line
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.model.words import said_volts
 
 MARGIN, HEAD, HIGH = 10, 22, 128
@@ -21,7 +22,7 @@ class PatternView(QWidget):
         super().__init__(parent)
         self.look: PatternLook | None = None
         self.setFixedHeight(HIGH)
-        self.setAccessibleName("The chosen known-good capture")
+        self.setAccessibleName(tr("The chosen known-good capture"))
 
     def show_look(self, look: PatternLook | None) -> None:
         self.look = look
@@ -51,9 +52,9 @@ class PatternView(QWidget):
             painter.drawText(QPointF(MARGIN, plot.top() + 12), lane.name)
             painter.setPen(QColor(look.quiet))
             ends = (
-                f"{said_volts(lane.least)} to {said_volts(lane.most)}"
+                tr("{least} to {most}", least=said_volts(lane.least), most=said_volts(lane.most))
                 if lane.unit == "V"
-                else f"to {lane.most:.3g} {lane.unit}"
+                else tr("to {most:.3g} {unit}", most=lane.most, unit=lane.unit)
             )
             painter.drawText(QPointF(MARGIN, plot.top() + 27), ends)
             painter.setPen(QPen(QColor(look.sound), 1.3))

@@ -13,6 +13,7 @@ from sagen.casework.shelf import GetPhoto
 from sagen.desk.pages import Page
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Navigation
@@ -32,7 +33,7 @@ class PhotoView(QWidget):
         self._from: QPointF | None = None
         self.setMinimumSize(300, 200)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Photo; drag to draw an arrow")
+        self.setAccessibleName(tr("Photo; drag to draw an arrow"))
 
     def show_photo(self, image: QImage, arrow: tuple[float, ...], words: str) -> None:
         self.image, self.arrow, self.words = image, arrow, words
@@ -100,7 +101,7 @@ class PhotoView(QWidget):
 class PhotoPage(Page):
     """The photo, its caption, and words at the arrow."""
 
-    name, title = "photo", "Photo"
+    name, title = "photo", tr("Photo")
     left = Signal()
 
     def __init__(self, parent: QWidget | None = None):
@@ -109,10 +110,14 @@ class PhotoPage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
-        head.addWidget(Label("Photo", name="heading"), 1)
-        self.clear, self.keep_button, back = QPushButton("No arrow"), QPushButton("Keep"), QPushButton("Back")
-        self.read_button = QPushButton("Read its plot")
-        self.read_button.setToolTip("A photo of a recorder's screen, or of a printed pattern, becomes a capture")
+        head.addWidget(Label(tr("Photo"), name="heading"), 1)
+        self.clear, self.keep_button, back = (
+            QPushButton(tr("No arrow")),
+            QPushButton(tr("Keep")),
+            QPushButton(tr("Back")),
+        )
+        self.read_button = QPushButton(tr("Read its plot"))
+        self.read_button.setToolTip(tr("A photo of a recorder's screen, or of a printed pattern, becomes a capture"))
         self.read_button.clicked.connect(self._read_plot)
         self.keep_button.setObjectName("first")
         self.clear.clicked.connect(lambda: self._drawn(()))
@@ -126,9 +131,9 @@ class PhotoPage(Page):
         layout.addWidget(self.view, 1)
         row = QHBoxLayout()
         self.caption, self.words = QLineEdit(), QLineEdit()
-        self.caption.setPlaceholderText("caption: what it shows")
-        self.words.setPlaceholderText("words at the arrow")
-        for line, name in ((self.caption, "Caption"), (self.words, "Words at the arrow")):
+        self.caption.setPlaceholderText(tr("caption: what it shows"))
+        self.words.setPlaceholderText(tr("words at the arrow"))
+        for line, name in ((self.caption, tr("Caption")), (self.words, tr("Words at the arrow"))):
             line.setAccessibleName(name)
             line.returnPressed.connect(self.keep)
             row.addWidget(line, 2 if line is self.caption else 1)

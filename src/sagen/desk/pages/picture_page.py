@@ -25,6 +25,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.files.picture import Reading, homography
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Navigation
@@ -32,7 +33,7 @@ if TYPE_CHECKING:
 
 GRIP = 22  #: px around a corner within which it is taken
 GLASS, TIMES = 132, 4  #: px of the magnified view, and how much it magnifies
-CORNERS = ("top left", "top right", "bottom right", "bottom left")
+CORNERS = (tr("top left"), tr("top right"), tr("bottom right"), tr("bottom left"))
 
 
 class PictureView(QWidget):
@@ -48,7 +49,7 @@ class PictureView(QWidget):
         self.setMinimumSize(300, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(
-            "Picture of a screen; drag the corners of its plot, or choose one with Tab and move it with the arrows"
+            tr("Picture of a screen; drag the corners of its plot, or choose one with Tab and move it with the arrows")
         )
 
     def show_picture(self, picture: Picture) -> None:
@@ -170,11 +171,11 @@ class PictureView(QWidget):
 class PicturePage(Page):
     """The picture with its axes; it comes in as a capture once what was read is seen over it."""
 
-    name, title = "picture", "Screen to samples"
+    name, title = "picture", tr("Screen to samples")
     left = Signal()
     hints = (
-        Hint("Arrows", "move the chosen corner by a pixel; with Shift by ten"), Hint("Space", "the next corner"),
-        Hint("Enter", "in a field: read"),
+        Hint(tr("Arrows"), tr("move the chosen corner by a pixel; with Shift by ten")), Hint(tr("Space"), tr("the next corner")),
+        Hint(tr("Enter"), tr("in a field: read")),
     )  # fmt: skip
 
     def __init__(self, parent: QWidget | None = None):
@@ -185,8 +186,12 @@ class PicturePage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
-        head.addWidget(Label("Screen to samples", name="heading"), 1)
-        self.read_button, self.take, back = QPushButton("Read"), QPushButton("Bring it in"), QPushButton("Back")
+        head.addWidget(Label(tr("Screen to samples"), name="heading"), 1)
+        self.read_button, self.take, back = (
+            QPushButton(tr("Read")),
+            QPushButton(tr("Bring it in")),
+            QPushButton(tr("Back")),
+        )
         self.read_button.setObjectName("first")
         self.read_button.clicked.connect(self.read)
         self.take.clicked.connect(self.bring_in)
@@ -195,7 +200,7 @@ class PicturePage(Page):
             head.addWidget(item)
         layout.addLayout(head)
         layout.addWidget(Label(
-            "Drag the four corners to those of the plot, not of the screen; they are only proposed. Then say what its edges stand for.",
+            tr("Drag the four corners to those of the plot, not of the screen; they are only proposed. Then say " "what its edges stand for."),
             name="quiet", wrap=True,
         ))  # fmt: skip
         self.view = PictureView()
@@ -204,7 +209,7 @@ class PicturePage(Page):
         row = QHBoxLayout()
         self.fields: dict[str, QLineEdit] = {}
         for key, words, hint in (
-            ("t0", "Left edge", "0 ms"), ("t1", "Right edge", "as 50 ms"), ("v0", "Bottom", "as -1 V"), ("v1", "Top", "as 7 V"),
+            ("t0", tr("Left edge"), "0 ms"), ("t1", tr("Right edge"), "as 50 ms"), ("v0", tr("Bottom"), "as -1 V"), ("v1", tr("Top"), "as 7 V"),
         ):  # fmt: skip
             line = self.fields[key] = QLineEdit()
             line.setPlaceholderText(hint)
@@ -267,7 +272,7 @@ class PicturePage(Page):
             return
         picture, corners = self.picture, tuple((corner.x(), corner.y()) for corner in self.view.corners)
         self._changed()
-        self.told.setText("Reading …")
+        self.told.setText(tr("Reading …"))
 
         def show(reading: Reading) -> None:
             if picture is not self.picture or corners != tuple(
@@ -277,7 +282,10 @@ class PicturePage(Page):
             self.reading = reading
             self.view.show_reading(reading, axes)
             self.told.setText(
-                f"{reading_words(reading)} Look whether the line lies on the trace everywhere, then bring it in."
+                tr(
+                    "{reading} Look whether the line lies on the trace everywhere, then bring it in.",
+                    reading=reading_words(reading),
+                )
             )
             self.take.setEnabled(True)
             self.take.setFocus()

@@ -16,6 +16,7 @@ from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
+from sagen.model.language import lowered, tr
 from sagen.model.trail import CostsEntry, PlaceEntry
 from sagen.model.vocabulary import EntryKind, Place
 from sagen.model.words import PLACES
@@ -25,30 +26,34 @@ if TYPE_CHECKING:
     from sagen.desk.ports import Commands, Navigation
     from sagen.desk.workspace import DeskWorkspace
 
-HEADS = ("", "Check", "Minutes", "What an answer points at")
+HEADS = ("", tr("Check"), tr("Minutes"), tr("What an answer points at"))
 MOST = 14
 
 
 class PlanPage(Page):
     """Enter does the chosen check; the digits open and close places."""
 
-    name, title = "plan", "Plan"
+    name, title = "plan", tr("Plan")
     left = Signal()
     shortcuts = tuple(
-        Action(f"Alt+{k}", f"open or close: {PLACES[place].lower()}", lambda page, place=place: page.toggle(place))
+        Action(
+            f"Alt+{k}",
+            tr("open or close: {place}", place=lowered(PLACES[place])),
+            lambda page, place=place: page.toggle(place),
+        )
         for k, place in enumerate(Place, start=1)
     )
-    hints = (Hint("Enter", "do the chosen check"),)
+    hints = (Hint(tr("Enter"), tr("do the chosen check")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.costs = QPushButton("Costs")
-        self.costs.setToolTip("What an hour, a come-back, a day of standing and the part cost in this job")
+        self.costs = QPushButton(tr("Costs"))
+        self.costs.setToolTip(tr("What an hour, a come-back, a day of standing and the part cost in this job"))
         self.costs.clicked.connect(self._costs)
-        self.do = QPushButton("Do this check")
+        self.do = QPushButton(tr("Do this check"))
         self.do.setObjectName("first")
         self.do.clicked.connect(self._do)
-        layout = headed(self, "Plan", self.costs, self.do)
+        layout = headed(self, tr("Plan"), self.costs, self.do)
         places = QHBoxLayout()
         places.setSpacing(5)
         self.places: dict[Place, QPushButton] = {}
@@ -56,20 +61,22 @@ class PlanPage(Page):
             button = QPushButton()
             button.setObjectName("tight")
             button.setCheckable(True)
-            button.setToolTip(f"Open or close it (Alt+{k}): once open its access costs nothing until it is closed")
+            button.setToolTip(
+                tr("Open or close it (Alt+{k}): once open its access costs nothing until it is closed", k=k)
+            )
             button.clicked.connect(lambda _=False, item=place: self.toggle(item))
             self.places[place] = button
             places.addWidget(button)
         layout.addLayout(places)
         self.before = Label(name="caution", wrap=True)
         layout.addWidget(self.before)
-        self.table = TextTable(HEADS, "Checks in their order", stretch=3)
+        self.table = TextTable(HEADS, tr("Checks in their order"), stretch=3)
         self.table.setWordWrap(False)
         self.table.setItemDelegateForColumn(2, MinutesBar(self.table))
         self.table.activated.connect(lambda _: self._do())
         layout.addWidget(self.table, 1)
         self.empty = Label(
-            "Nothing to plan yet: put a code, a reading or a capture on the trail.", name="quiet", wrap=True
+            tr("Nothing to plan yet: put a code, a reading or a capture on the trail."), name="quiet", wrap=True
         )
         layout.addWidget(self.empty)
         self.ways = WayBars()
@@ -92,7 +99,11 @@ class PlanPage(Page):
         for place, button in self.places.items():
             minutes = weighed.access.get(str(place)) if weighed else None
             button.setChecked(place in now)
-            told = "open" if place in now else (f"{minutes:g} min" if minutes is not None else "closed")
+            told = (
+                "open"
+                if place in now
+                else (tr("{minutes:g} min", minutes=minutes) if minutes is not None else "closed")
+            )
             button.setText(f"{PLACES[place]}: {told}")
             button.setEnabled(job is not None)
         rows = self._rows(checks[:MOST], now)
@@ -102,7 +113,7 @@ class PlanPage(Page):
         self.empty.setVisible(not rows)
         self.do.setEnabled(bool(rows))
         doable = list(dict.fromkeys(check.name for check in checks if check.check.place in now and check.pays))
-        self.before.setText(f"Before closing: {'; '.join(doable[:5])}." if doable else "")
+        self.before.setText(tr("Before closing: {doable}.", doable="; ".join(doable[:5])) if doable else "")
         self.before.setVisible(bool(doable))
         self.ways.show_ways(weighed.ways if weighed else None)
 
@@ -152,7 +163,12 @@ class PlanPage(Page):
         ]
         if open_now and owed:
             self.message.say(
-                f"{len(owed)} {'step is' if len(owed) == 1 else 'steps are'} still apart there: {owed[0].record.what}. Put it together first."
+                tr(
+                    "{owed} {owed_2} still apart there: {what}. Put it together first.",
+                    owed=len(owed),
+                    owed_2=tr("step is") if len(owed) == 1 else tr("steps are"),
+                    what=owed[0].record.what,
+                )
             )
             self.show_plan()
             return
@@ -202,16 +218,20 @@ def _opening(check, is_open: bool) -> str:
     """The line over the checks behind one opening."""
     place = check.check.place
     if place is None:
-        return "Anywhere"
+        return tr("Anywhere")
     if is_open:
-        return f"{PLACES[place]}: open"
-    return f"{PLACES[place]}: {check.access:.0f} min to get there" if check.access else PLACES[place]
+        return tr("{place}: open", place=PLACES[place])
+    return (
+        tr("{place}: {access:.0f} min to get there", place=PLACES[place], access=check.access)
+        if check.access
+        else PLACES[place]
+    )
 
 
 def _short(item) -> str:
     """What a check is worth its time for, in a few words."""
     if not item.pays:
-        return "Takes longer than it saves."
+        return tr("Takes longer than it saves.")
     why = item.why.partition(" It is likely")[0]
     answers = why.partition(" If ")[2] or why.partition(" it tells ")[2]
     return (answers or why.removeprefix("Why this one: ")).partition(". With the ")[0].rstrip(".")

@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.model.machine_card import CardCircuit
 from sagen.model.words import WIRES
 
@@ -19,7 +20,7 @@ class PlugFace(QWidget):
         self.circuit: CardCircuit | None = None
         self.side = "harness"
         self.setMinimumSize(190, 96)
-        self.setAccessibleName("The plug's face")
+        self.setAccessibleName(tr("The plug's face"))
 
     def show_circuit(self, circuit: CardCircuit | None) -> None:
         self.circuit = circuit
@@ -37,11 +38,11 @@ class PlugFace(QWidget):
         rows = [row for row in (self.circuit.seen_from(self.side) if self.circuit else ()) if row]
         painter.setPen(QColor(colours.quiet))
         painter.setFont(theme.font(8.5))
-        view = "harness plug, looked into" if self.side == "harness" else "sensor's plug, looked into"
+        view = tr("harness plug, looked into") if self.side == "harness" else tr("sensor's plug, looked into")
         painter.drawText(QRectF(0, self.height() - 18, self.width(), 16), Qt.AlignmentFlag.AlignCenter, view)
         if not rows:
             painter.drawText(
-                QRectF(0, 0, self.width(), self.height() - 18), Qt.AlignmentFlag.AlignCenter, "no pins yet"
+                QRectF(0, 0, self.width(), self.height() - 18), Qt.AlignmentFlag.AlignCenter, tr("no pins yet")
             )
             return
         most = max(len(row) for row in rows)

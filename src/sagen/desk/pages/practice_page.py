@@ -22,6 +22,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.model.practice import LOOK_MINUTES, Practice, Shown
 
 if TYPE_CHECKING:
@@ -29,48 +30,49 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 LEVEL_WORDS = {
-    1: "A frank fault of a crank sensor's circuit", 2: "Any circuit, or nothing wrong at all",
-    3: "Slighter faults, some that come and go, misleading history", 4: "The same, and new parts may be bad", 5: "Two faults",
+    1: tr("A frank fault of a crank sensor's circuit"), 2: tr("Any circuit, or nothing wrong at all"),
+    3: tr("Slighter faults, some that come and go, misleading history"), 4: tr("The same, and new parts may be bad"), 5: tr("Two faults"),
 }  # fmt: skip
 SUSPECTS = {
-    Shown.HIDDEN: "Suspects hidden", Shown.PRICED: f"Suspects for {LOOK_MINUTES:.0f} minutes a look", Shown.SHOWN: "Suspects always shown",
+    Shown.HIDDEN: tr("Suspects hidden"), Shown.PRICED: tr("Suspects for {look_minutes:.0f} minutes a look", look_minutes=LOOK_MINUTES), Shown.SHOWN: tr("Suspects always shown"),
 }  # fmt: skip
-ABOUT = (
-    "A made-up customer brings a simulated machine with a hidden fault. Measure, look, repair and prove it in the ordinary window: "
-    "the stand-in instruments are clipped to it, and its clock runs by the minutes that each step takes a technician."
+ABOUT = tr(
+    "A made-up customer brings a simulated machine with a hidden fault. Measure, look, repair and prove it in "
+    "the ordinary window: the stand-in instruments are clipped to it, and its clock runs by the minutes that "
+    "each step takes a technician."
 )
-HEADS = ("Lesson", "Your best", "Times")
+HEADS = (tr("Lesson"), tr("Your best"), tr("Times"))
 
 
 class PracticePage(Page):
     """A row a lesson and a level."""
 
-    name, title = "practice", "Practice"
+    name, title = "practice", tr("Practice")
     left = Signal()
-    shortcuts = (Action("Alt+D", "draw a machine of the chosen lesson", lambda page: page.draw()),)
-    hints = (Hint("Enter", "draw a machine of the chosen lesson"),)
+    shortcuts = (Action("Alt+D", tr("draw a machine of the chosen lesson"), lambda page: page.draw()),)
+    hints = (Hint(tr("Enter"), tr("draw a machine of the chosen lesson")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        layout = headed(self, "Practice")
+        layout = headed(self, tr("Practice"))
         layout.addWidget(Label(ABOUT, name="quiet", wrap=True))
-        self.first = self.table = TextTable(HEADS, "Lessons and levels", stretch=0)
+        self.first = self.table = TextTable(HEADS, tr("Lessons and levels"), stretch=0)
         self.table.activated.connect(lambda _: self.draw())
         layout.addWidget(self.table, 1)
         row = WrapRow(spacing=6)
         self.suspects = QComboBox()
-        self.suspects.setAccessibleName("What is seen of the suspects")
+        self.suspects.setAccessibleName(tr("What is seen of the suspects"))
         for shown, words in SUSPECTS.items():
             self.suspects.addItem(words, shown)
         self.go, case, export = (
-            QPushButton("Draw a machine"),
-            QPushButton("Open a case"),
-            QPushButton("Export progress"),
+            QPushButton(tr("Draw a machine")),
+            QPushButton(tr("Open a case")),
+            QPushButton(tr("Export progress")),
         )
         self.go.setObjectName("first")
-        self.go.setToolTip("A job of its own, with another machine each time (Alt+D)")
-        case.setToolTip("A machine that a teacher made of a proven job")
-        export.setToolTip("What each person practised in this log, as CSV")
+        self.go.setToolTip(tr("A job of its own, with another machine each time (Alt+D)"))
+        case.setToolTip(tr("A machine that a teacher made of a proven job"))
+        export.setToolTip(tr("What each person practised in this log, as CSV"))
         self.go.clicked.connect(self.draw)
         case.clicked.connect(lambda: self.commands.run("practice.open_case", self.suspects.currentData()))
         export.clicked.connect(self._export)
@@ -112,11 +114,14 @@ class PracticePage(Page):
         me = workspace.log.author.author if workspace is not None and workspace.log is not None else ""
         mine = {item.what: item for item in self.progress if item.who == me}
         rows = [(lesson.title, Practice(lesson=slug)) for slug, lesson in course().items()]
-        rows += [(f"Level {level}: {LEVEL_WORDS[level]}", Practice(level)) for level in LEVELS]
+        rows += [
+            (tr("Level {level}: {level_2}", level=level, level_2=LEVEL_WORDS[level]), Practice(level))
+            for level in LEVELS
+        ]
         shown = []
         for words, practice in rows:
             done = mine.get(title_of_practice(practice))
-            cells = (words, f"{done.best} of 100" if done else "", str(done.jobs) if done else "")
+            cells = (words, tr("{best} of 100", best=done.best) if done else "", str(done.jobs) if done else "")
             shown.append((cells, "", practice))
         self.table.show_rows(shown)
 
@@ -130,16 +135,16 @@ class PracticePage(Page):
 
     def _export(self) -> None:
         start = str(last_folder(self.settings) / "practice.csv")
-        name, _ = QFileDialog.getSaveFileName(self, "What was practised in this log", start, "Table (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("What was practised in this log"), start, tr("Table (*.csv)"))
         if not name:
             return
         text = io.StringIO()
         out = csv.writer(text, lineterminator="\n")
-        out.writerow(("person", "lesson", "times", "best of 100"))
+        out.writerow(("person", "lesson", "times", tr("best of 100")))
         out.writerows(item.row for item in self.progress)
         try:
             write_whole(name, text.getvalue().encode())
         except (SagenError, OSError) as error:
             self.message.say(str(error))
         else:
-            self.message.say(f"{name} holds what was practised.")
+            self.message.say(tr("{name} holds what was practised.", name=name))

@@ -22,6 +22,7 @@ from sagen.desk.pages import JobPage
 from sagen.desk.pages.head import headed
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.language import lowered, tr
 from sagen.model.proof import Stage, Standing
 from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
 from sagen.model.vocabulary import ProofStep
@@ -33,41 +34,46 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 STAGES = {
-    Stage.OPEN: "Open: nothing found yet.", Stage.FOUND: "Found, not yet repaired.",
-    Stage.REPAIRED: "Repaired; the proof is owed.", Stage.PROVEN: "Proven.",
-    Stage.CAME_BACK: "It came back: the job is open again.",
+    Stage.OPEN: tr("Open: nothing found yet."), Stage.FOUND: tr("Found, not yet repaired."),
+    Stage.REPAIRED: tr("Repaired; the proof is owed."), Stage.PROVEN: tr("Proven."),
+    Stage.CAME_BACK: tr("It came back: the job is open again."),
 }  # fmt: skip
 
 
 def _lower(words: str) -> str:
-    return words[:1].lower() + words[1:]
+    return lowered(words)
 
 
 class ProofPage(JobPage):
     """Rows of what is to be measured again; a line a step with done and failed."""
 
-    name, title = "proof", "Proof"
+    name, title = "proof", tr("Proof")
     shortcuts = tuple(
-        Action(f"Alt+{k}", f"done: {OWED[step].lower()}", lambda page, step=step: page.mark(step, True))
+        Action(
+            f"Alt+{k}",
+            tr("done: {step}", step=lowered(OWED[step])),
+            lambda page, step=step: page.mark(step, True),
+        )
         for k, step in enumerate(ProofStep, start=1)
     )
-    hints = (Hint("Enter", "take the chosen measurement again"),)
+    hints = (Hint(tr("Enter"), tr("take the chosen measurement again")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self._of, self.pressed = None, None  #: the job, and the step that was pressed to be answered
         self.stage = Label(name="strong")
-        self.again = QPushButton("Take it again")
+        self.again = QPushButton(tr("Take it again"))
         self.again.setObjectName("first")
-        self.again.setToolTip("Measure the chosen row at the same point and state")
+        self.again.setToolTip(tr("Measure the chosen row at the same point and state"))
         self.again.clicked.connect(self._again)
-        layout = headed(self, "Proof", self.again, beside=self.stage)
-        self.first = self.table = TextTable(("Measured", "Before", "After", ""), "Before and after", stretch=0)
+        layout = headed(self, tr("Proof"), self.again, beside=self.stage)
+        self.first = self.table = TextTable(
+            (tr("Measured"), tr("Before"), tr("After"), ""), tr("Before and after"), stretch=0
+        )
         self.table.activated.connect(lambda _: self._again())
         layout.addWidget(self.table, 3)
         self.empty = Label(
-            "Nothing abnormal was measured on this job yet. What a reading or a recording shows is judged as it is entered, "
-            "and is to be taken again after the repair.", name="quiet", wrap=True,
+            tr("Nothing abnormal was measured on this job yet. What a reading or a recording shows is judged as it " "is entered, and is to be taken again after the repair."), name="quiet", wrap=True,
         )  # fmt: skip
         layout.addWidget(self.empty)
         self.rest = Label(name="quiet", wrap=True)
@@ -96,17 +102,17 @@ class ProofPage(JobPage):
         for row, step in enumerate(ProofStep):
             line = self.lines[step] = QPushButton(OWED[step])
             line.setObjectName("line")
-            line.setToolTip(f"Answer this one now (done: Alt+{row + 1})")
+            line.setToolTip(tr("Answer this one now (done: Alt+{row})", row=row + 1))
             line.clicked.connect(lambda _=False, step=step: self._answer(step))
             self.said[step] = Label(name="strong")
             self.said[step].setMinimumWidth(70)
             grid.addWidget(self.said[step], row, 0)
             grid.addWidget(line, row, 1)
-            for column, (done, words) in enumerate(((True, "Done"), (False, "Failed")), start=2):
+            for column, (done, words) in enumerate(((True, tr("Done")), (False, tr("Failed"))), start=2):
                 button = QPushButton(words)
                 button.setObjectName("first" if done else "tight")
                 button.setAccessibleName(f"{words}: {OWED[step]}")
-                button.setToolTip(f"{words} (Alt+{row + 1})" if done else words)
+                button.setToolTip(tr("{words} (Alt+{row})", words=words, row=row + 1) if done else words)
                 button.clicked.connect(lambda _=False, step=step, done=done: self.mark(step, done))
                 self.buttons[step, done] = button
                 grid.addWidget(button, row, column)
@@ -119,19 +125,19 @@ class ProofPage(JobPage):
         row = QHBoxLayout(self.drive)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(5)
-        row.addWidget(Label("THE DRIVE", name="over"))
+        row.addWidget(Label(tr("THE DRIVE"), name="over"))
         self.km, self.minutes, self.conditions = QLineEdit(), QLineEdit(), QLineEdit()
         for line, hint, wide in (
             (self.km, "km", 1),
             (self.minutes, "min", 1),
-            (self.conditions, "conditions: hot, uphill", 4),
+            (self.conditions, tr("conditions: hot, uphill"), 4),
         ):
             line.setPlaceholderText(hint)
-            line.setAccessibleName(f"The drive: {hint}")
+            line.setAccessibleName(tr("The drive: {hint}", hint=hint))
             row.addWidget(line, wide)
-        self.came = QCheckBox("it came again")
+        self.came = QCheckBox(tr("it came again"))
         row.addWidget(self.came)
-        button = QPushButton("Put the drive on the trail")
+        button = QPushButton(tr("Put the drive on the trail"))
         button.setObjectName("tight")
         button.clicked.connect(self.keep_drive)
         row.addWidget(button)
@@ -141,8 +147,8 @@ class ProofPage(JobPage):
         row = QHBoxLayout()
         self.clock = Label(name="heading")
         row.addWidget(self.clock, 1)
-        self.start = QPushButton("Start the steps")
-        self.start.setToolTip("Each driven step by the clock; a tone tells when it is over")
+        self.start = QPushButton(tr("Start the steps"))
+        self.start.setToolTip(tr("Each driven step by the clock; a tone tells when it is over"))
         self.start.clicked.connect(self.run_steps)
         row.addWidget(self.start)
         self._tick = QTimer(self, interval=1000)
@@ -166,12 +172,12 @@ class ProofPage(JobPage):
             self._of, self.pressed = job.id, None
         self._show_steps(now)
         told = [
-            f"{name}: {RELEARNS[item.kind].lower()}" + (f". {item.text}" if item.text else "")
+            f"{name}: {lowered(RELEARNS[item.kind])}" + (f". {item.text}" if item.text else "")
             for name, item in now.relearn.items()
         ]
         steps = [step for item in now.relearn.values() for step in item.steps]
         told += [_said(step) for step in steps]
-        self.relearn.setText(f"Relearn owed by what was changed. {'; '.join(told)}" if told else "")
+        self.relearn.setText(tr("Relearn owed by what was changed. {told}", told="; ".join(told)) if told else "")
         self.relearn.setVisible(bool(told))
         self.todo = steps
         self.start.setVisible(bool(steps))
@@ -184,7 +190,7 @@ class ProofPage(JobPage):
         self.steps.setVisible(repaired)
         self.drive.setVisible(repaired and ProofStep.DRIVEN in now.owed)
         self.rest.setText(
-            "" if repaired else "Nothing is owed before the repair. Then it is proven in this order: "
+            "" if repaired else tr("Nothing is owed before the repair. Then it is proven in this order: ")
             + "; ".join(_lower(OWED[step]) for step in ProofStep) + "."
         )  # fmt: skip
         self.rest.setVisible(not repaired)
@@ -194,7 +200,9 @@ class ProofPage(JobPage):
         current = self.pressed if self.pressed in by_hand else following
         for step in ProofStep:
             known = step in now.done or step == ProofStep.MEASURED
-            state = "failed" if step in now.failed else "owed" if step in now.owed else "done" if known else "not owed"
+            state = (
+                "failed" if step in now.failed else "owed" if step in now.owed else "done" if known else tr("not owed")
+            )
             self.said[step].setText(state)
             self.said[step].setObjectName("strong" if step == current or state == "failed" else "quiet")
             self.said[step].style().polish(self.said[step])
@@ -249,7 +257,7 @@ class ProofPage(JobPage):
         elif isinstance(record, CaptureEntry):
             self.commands.run("captures.record_again", record)
         else:
-            self.message.say("It was read elsewhere: read it there again, and put it on the trail.")
+            self.message.say(tr("It was read elsewhere: read it there again, and put it on the trail."))
 
     # the driven steps ---------------------------------------------------------------------
 
@@ -265,13 +273,13 @@ class ProofPage(JobPage):
     def _next_step(self) -> None:
         if not self._queue:
             self._tick.stop()
-            self.clock.setText("All steps driven.")
+            self.clock.setText(tr("All steps driven."))
             QApplication.beep()
-            self.start.setText("Start the steps")
+            self.start.setText(tr("Start the steps"))
             return
         self._step = self._queue.pop(0)
         self.left_s = round(60 * self._step.minutes)
-        self.start.setText("Stop")
+        self.start.setText(tr("Stop"))
         self._tick.start()
         self._show_clock()
 
@@ -284,16 +292,23 @@ class ProofPage(JobPage):
             self._show_clock()
 
     def _show_clock(self) -> None:
-        self.clock.setText(f"{_said(self._step)}: {self.left_s // 60}:{self.left_s % 60:02d} left")
+        self.clock.setText(
+            tr(
+                "{step}: {left_s}:{left_s_2:02d} left",
+                step=_said(self._step),
+                left_s=self.left_s // 60,
+                left_s_2=self.left_s % 60,
+            )
+        )
 
 
 def _said(step) -> str:
     """A driven step in words."""
     at = (
-        f"{step.speed_kmh:g} km/h"
+        tr("{speed_kmh:g} km/h", speed_kmh=step.speed_kmh)
         if step.speed_kmh is not None
-        else f"{step.rpm:g} rpm"
+        else tr("{rpm:g} rpm", rpm=step.rpm)
         if step.rpm is not None
         else ""
     )
-    return " ".join(item for item in (step.text, at, f"for {step.minutes:g} min") if item)
+    return " ".join(item for item in (step.text, at, tr("for {minutes:g} min", minutes=step.minutes)) if item)

@@ -15,6 +15,7 @@ from sagen.artifacts.atomic import write_whole
 from sagen.desk.pages import Page
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 
 if TYPE_CHECKING:
     from sagen.desk.parts import Message
@@ -22,8 +23,8 @@ if TYPE_CHECKING:
 
 #: what can be printed
 PAGES = (
-    ("capture", "This recording"), ("customer", "For the customer"), ("technician", "For the next technician"),
-    ("work", "Parts and work"),
+    ("capture", tr("This recording")), ("customer", tr("For the customer")), ("technician", tr("For the next technician")),
+    ("work", tr("Parts and work")),
 )  # fmt: skip
 SCALE = 1.6  #: preview pixels a point
 
@@ -44,7 +45,7 @@ def page_images(pdf: bytes, scale: float = SCALE) -> list[QImage]:
 class ReportPage(Page):
     """Preview, save as PDF or HTML, print."""
 
-    name, title = "report", "Printed pages"
+    name, title = "report", tr("Printed pages")
     left = Signal()
     failed = Signal(str)
     saved = Signal(str)
@@ -56,19 +57,19 @@ class ReportPage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
-        row.addWidget(Label("Printed pages", name="heading"), 1)
+        row.addWidget(Label(tr("Printed pages"), name="heading"), 1)
         self.which = QComboBox()
-        self.which.setAccessibleName("Which page")
+        self.which.setAccessibleName(tr("Which page"))
         for key, words in PAGES:
             self.which.addItem(words, key)
         self.which.activated.connect(lambda _=0: self.wanted.emit(self.which.currentData()))
         row.addWidget(self.which)
         self.buttons: dict[str, QPushButton] = {}
         for name, words, action in (
-            ("back", "Back", self.left.emit),
-            ("html", "Save HTML", lambda: self._ask_and_save(".html")),
-            ("pdf", "Save PDF", lambda: self._ask_and_save(".pdf")),
-            ("print", "Print", self._print),
+            ("back", tr("Back"), self.left.emit),
+            ("html", tr("Save HTML"), lambda: self._ask_and_save(".html")),
+            ("pdf", tr("Save PDF"), lambda: self._ask_and_save(".pdf")),
+            ("print", tr("Print"), self._print),
         ):
             button = QPushButton(words)
             button.clicked.connect(lambda _=False, action=action: action())
@@ -107,7 +108,7 @@ class ReportPage(Page):
             )
             picture.setDevicePixelRatio(ratio)
             label.setPixmap(picture)
-            label.setAccessibleName(f"page {number} of {len(images)}")
+            label.setAccessibleName(tr("page {number} of {images}", number=number, images=len(images)))
             self.pages_layout.addWidget(label)
 
     def save(self, path: Path) -> None:
@@ -115,13 +116,13 @@ class ReportPage(Page):
         write_whole(path, self.pdf if path.suffix.lower() == ".pdf" else self.html.encode())
 
     def _ask_and_save(self, suffix: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the finding", self.file_name + suffix, f"*{suffix}")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save the finding"), self.file_name + suffix, f"*{suffix}")
         if not name:
             return
         path = Path(name if name.lower().endswith(suffix) else name + suffix)
         try:
             self.save(path)
-            self.saved.emit(f"Saved as {path}")
+            self.saved.emit(tr("Saved as {path}", path=path))
         except SagenError as error:
             self.failed.emit(str(error))
 
@@ -131,7 +132,7 @@ class ReportPage(Page):
             return
         painter = QPainter()
         if not painter.begin(printer):
-            self.failed.emit("the printer cannot be reached")
+            self.failed.emit(tr("the printer cannot be reached"))
             return
         for number, image in enumerate(page_images(self.pdf, 300 / 72)):
             if number:

@@ -33,6 +33,7 @@ from sagen.desk.window_actions import WATCHED
 from sagen.instruments.wired import Addresses
 from sagen.meter import stored_accuracy_text
 from sagen.model.errors import SagenError
+from sagen.model.language import lowered, tr
 from sagen.reason.decide import Costs
 from sagen.store.entries import Author
 
@@ -42,18 +43,18 @@ if TYPE_CHECKING:
     from sagen.desk.watched import WatchedFolders
     from sagen.desk.workspace import DeskWorkspace
 
-LOOKS = {"system": "As the system has it", "light": "Light", "dark": "Dark"}
+LOOKS = {"system": tr("As the system has it"), "light": tr("Light"), "dark": tr("Dark")}
 
 
 class SettingsPage(Page):
     """Rows of a name, a control and what it does."""
 
-    name, title = "settings", "Settings"
+    name, title = "settings", tr("Settings")
     left = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        layout = headed(self, "Settings")
+        layout = headed(self, tr("Settings"))
         self.said = Said(name="caution", wrap=True)
         layout.addWidget(self.said)
         self.grid = QGridLayout()
@@ -117,40 +118,42 @@ class SettingsPage(Page):
         self.said.setText(wrong[:1].upper() + wrong[1:])
 
     def _how_it_looks(self) -> None:
-        self._section("Window")
+        self._section(tr("Window"))
         self.look, self.size = QComboBox(), QComboBox()
         for key, words in LOOKS.items():
             self.look.addItem(words, key)
         for share in TEXT_SIZES:
             self.size.addItem(f"{share} %", share)
-        self._row("Look", self.look)
-        self._row("Text and controls", self.size, Label("from the next start on", name="quiet"))
+        self._row(tr("Look"), self.look)
+        self._row(tr("Text and controls"), self.size, Label(tr("from the next start on"), name="quiet"))
         self.look.activated.connect(lambda _: self.commands.run("view.choose_look", self.look.currentData()))
         self.size.activated.connect(lambda _: self.settings.setValue("text/size", self.size.currentData()))
-        self.tones = QCheckBox("when a signal is lost and back, and in probe mode")
-        self._row("Tones", self.tones)
+        self.tones = QCheckBox(tr("when a signal is lost and back, and in probe mode"))
+        self._row(tr("Tones"), self.tones)
         self.tones.clicked.connect(lambda on: self.settings.setValue("live/tones", "on" if on else "off"))
-        self.volume = self._line("Their volume, %", self._keep_volume)
+        self.volume = self._line(tr("Their volume, %"), self._keep_volume)
 
     def _keep_volume(self, text: str) -> None:
         if not text.isdecimal() or int(text) > 100:
-            raise ValueError("the volume is a whole number from 0 to 100")
+            raise ValueError(tr("the volume is a whole number from 0 to 100"))
         self.settings.setValue("live/volume", int(text))
 
     def _who_and_where(self) -> None:
-        self._section("Who writes, and where")
-        self.author = self._line("Name at each entry", lambda _: self._keep_author(), "nobody stated")
-        self.bay = self._line("Bay", lambda _: self._keep_author(), "as bay 2")
+        self._section(tr("Who writes, and where"))
+        self.author = self._line(tr("Name at each entry"), lambda _: self._keep_author(), tr("nobody stated"))
+        self.bay = self._line(tr("Bay"), lambda _: self._keep_author(), tr("as bay 2"))
         self.workshop = self._line(
-            "Workshop on the papers", lambda text: self.settings.setValue("report/workshop", text[:80]), "not printed"
+            tr("Workshop on the papers"),
+            lambda text: self.settings.setValue("report/workshop", text[:80]),
+            tr("not printed"),
         )
-        other = QPushButton("Another log")
+        other = QPushButton(tr("Another log"))
         other.clicked.connect(lambda: self.commands.run("logs.open_another"))
         self.where = QLineEdit()
         self.where.setReadOnly(True)
-        self._row("The log lies in", self.where, other)
-        self.record = QCheckBox("the shop's proven jobs weigh in with the next one of their kind")
-        self._row("Own record", self.record)
+        self._row(tr("The log lies in"), self.where, other)
+        self.record = QCheckBox(tr("the shop's proven jobs weigh in with the next one of their kind"))
+        self._row(tr("Own record"), self.record)
         self.record.clicked.connect(lambda _: self.commands.run("view.toggle_record"))
 
     def _keep_author(self) -> None:
@@ -158,43 +161,45 @@ class SettingsPage(Page):
         remember_author(self.settings, self.workspace, author)
 
     def _what_is_at_hand(self) -> None:
-        self._section("Instruments and folders")
+        self._section(tr("Instruments and folders"))
         self.addresses = [
             self._line(words, lambda _: self._keep_addresses(), hint) for words, hint in ADDRESSES.values()
         ]
-        self.accuracy = self._line("The meter is good to", keep_accuracy, "not stated; as 0.8% + 3")
+        self.accuracy = self._line(tr("The meter is good to"), keep_accuracy, tr("not stated; as 0.8% + 3"))
         self.folders: dict[str, QLineEdit] = {}
         for what in WATCHED:
-            choose = QPushButton("Choose")
-            choose.setAccessibleName(f"Choose a folder to watch for {what}")
+            choose = QPushButton(tr("Choose"))
+            choose.setAccessibleName(tr("Choose a folder to watch for {what}", what=what))
             choose.clicked.connect(lambda _=False, what=what: self._choose_folder(what))
             self.folders[what] = self._line(
-                f"Watched for {what}", lambda text, what=what: self._watch(what, text), "none", choose
+                tr("Watched for {what}", what=what), lambda text, what=what: self._watch(what, text), tr("none"), choose
             )
 
     def _keep_addresses(self) -> None:
         self.instruments.addresses = Addresses(*(line.text().strip() for line in self.addresses))
 
     def _choose_folder(self, what: str) -> None:
-        name = QFileDialog.getExistingDirectory(self, f"Watch a folder for {what}", str(last_folder(self.settings)))
+        name = QFileDialog.getExistingDirectory(
+            self, tr("Watch a folder for {what}", what=what), str(last_folder(self.settings))
+        )
         if name:
             self.folders[what].setText(name)
             self._try(self.folders[what], lambda text: self._watch(what, text))
 
     def _watch(self, what: str, name: str) -> None:
         if name and not Path(name).is_dir():
-            raise ValueError(f"{name} is no folder")
+            raise ValueError(tr("{name} is no folder", name=name))
         if name != str(self.settings.value(f"{what}/folder", "")):
             self.watched.watch(what, name)
 
     def _money(self) -> None:
-        self._section("What the shop reckons with")
+        self._section(tr("What the shop reckons with"))
         self.costs = {
-            key: self._line(words, lambda _: self._keep_costs(), "not stated") for key, words in SHOP_COSTS.items()
+            key: self._line(words, lambda _: self._keep_costs(), tr("not stated")) for key, words in SHOP_COSTS.items()
         }
 
     def _keep_costs(self) -> None:
-        values = {key: number(line, SHOP_COSTS[key].lower()) for key, line in self.costs.items()}
+        values = {key: number(line, lowered(SHOP_COSTS[key])) for key, line in self.costs.items()}
         keep_shop_costs(Costs(**values))
 
     # what stands now ------------------------------------------------------------------------------

@@ -13,6 +13,7 @@ from sagen.desk.pages import Page
 from sagen.desk.pages.pattern_view import PatternView
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model.language import tr
 from sagen.model.pattern import Pattern
 from sagen.model.words import PATTERN_SOURCES, STATES
 
@@ -21,11 +22,11 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 
-NONE_YET = (
-    "None yet. Open a capture that shows a sound circuit, after a proven repair for one, and press Keep as known-good: it is "
-    "offered by itself when the next capture of that circuit comes in."
+NONE_YET = tr(
+    "None yet. Open a capture that shows a sound circuit, after a proven repair for one, and press Keep as "
+    "known-good: it is offered by itself when the next capture of that circuit comes in."
 )
-NONE_FOUND = "None of them holds all these words."
+NONE_FOUND = tr("None of them holds all these words.")
 
 
 def _told(pattern: Pattern) -> tuple[str, ...]:
@@ -45,20 +46,24 @@ def _holds(words: list[str], *told: str) -> bool:
 class ShelfPage(Page):
     """What was kept for the next job."""
 
-    name, title = "shelf", "Shelf"
+    name, title = "shelf", tr("Shelf")
     left = Signal()
-    hints = (Hint("Enter", "lay the chosen one under the capture on the bench"),)
+    hints = (Hint(tr("Enter"), tr("lay the chosen one under the capture on the bench")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
-        head.addWidget(Label("Shelf", name="heading"), 1)
-        self.under, self.drop, back = QPushButton("Lay under the capture"), QPushButton("Take off"), QPushButton("Back")
+        head.addWidget(Label(tr("Shelf"), name="heading"), 1)
+        self.under, self.drop, back = (
+            QPushButton(tr("Lay under the capture")),
+            QPushButton(tr("Take off")),
+            QPushButton(tr("Back")),
+        )
         self.under.setObjectName("first")
-        self.under.setToolTip("Lay the chosen known-good capture under the one on the bench, in every lens")
-        self.drop.setToolTip("Take the chosen one off the shelf; jobs that used it keep it")
+        self.under.setToolTip(tr("Lay the chosen known-good capture under the one on the bench, in every lens"))
+        self.drop.setToolTip(tr("Take the chosen one off the shelf; jobs that used it keep it"))
         self.under.clicked.connect(self._lay)
         self.drop.clicked.connect(self._drop)
         back.clicked.connect(self.left)
@@ -66,14 +71,16 @@ class ShelfPage(Page):
             head.addWidget(item)
         layout.addLayout(head)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search: machine, circuit, wheel, state, name \u2026")
-        self.search.setAccessibleName("Search the shelf")
+        self.search.setPlaceholderText(tr("Search: machine, circuit, wheel, state, name …"))
+        self.search.setAccessibleName(tr("Search the shelf"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill())
         layout.addWidget(self.search)
-        layout.addWidget(Label("KNOWN-GOOD CAPTURES", name="over"))
+        layout.addWidget(Label(tr("KNOWN-GOOD CAPTURES"), name="over"))
         self.patterns = TextTable(
-            ("Machine", "Circuit", "State", "rpm", "From", "Capture"), "Known-good captures", stretch=0
+            (tr("Machine"), tr("Circuit"), tr("State"), "rpm", tr("From"), tr("Capture")),
+            tr("Known-good captures"),
+            stretch=0,
         )
         self.patterns.activated.connect(lambda _: self._lay())
         self.patterns.itemSelectionChanged.connect(self._look)
@@ -84,8 +91,8 @@ class ShelfPage(Page):
         self.shelf = Shelf()
         self.empty = Label(NONE_YET, name="quiet", wrap=True)
         layout.addWidget(self.empty)
-        layout.addWidget(Label("MACHINE CARDS", name="over"))
-        self.cards = TextTable(("Machine", "Years", "Circuits"), "Machine cards", stretch=0)
+        layout.addWidget(Label(tr("MACHINE CARDS"), name="over"))
+        self.cards = TextTable((tr("Machine"), tr("Years"), tr("Circuits")), tr("Machine cards"), stretch=0)
         self.cards.activated.connect(lambda _: self._card())
         layout.addWidget(self.cards, 2)
 

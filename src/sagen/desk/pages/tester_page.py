@@ -17,6 +17,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.bench_count import LEAST_PASSES, MOST_PASSES, WAYS, bench_records
 from sagen.model.errors import SagenError
+from sagen.model.language import tr
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
 from sagen.signal.trigger import TriggerKind
@@ -28,9 +29,12 @@ if TYPE_CHECKING:
 
 
 STEPS = (
-    "Feed and resistor as below. Hold the tip clear of metal: the output stands at the feed.",
-    "Pass a steel blade before the tip, as near as the gap in the machine, and away again. Count what lights or moves.",
-    "Do the old part first, then the new one before it is fitted.",
+    tr("Feed and resistor as below. Hold the tip clear of metal: the output stands at the feed."),
+    tr(
+        "Pass a steel blade before the tip, as near as the gap in the machine, and away again. Count what lights or "
+        "moves."
+    ),
+    tr("Do the old part first, then the new one before it is fitted."),
 )
 COUNT_MS = 200
 
@@ -38,13 +42,13 @@ COUNT_MS = 200
 class TesterPage(JobPage):
     """The card, the count, and what it comes to."""
 
-    name, title = "tester", "Sensor in the hand"
+    name, title = "tester", tr("Sensor in the hand")
     shortcuts = (
-        Action("Alt+O", "put the count on the trail: this machine's part", lambda page: page.keep(False)),
-        Action("Alt+N", "put the count on the trail: a new part", lambda page: page.keep(True)),
-        Action("Alt+R", "count with the recorder on or off", lambda page: page.count_button.toggle()),
-        Action("Alt+S", "the module counted the pulses", lambda page: page.pulsed(True)),
-        Action("Alt+D", "the module counted none", lambda page: page.pulsed(False)),
+        Action("Alt+O", tr("put the count on the trail: this machine's part"), lambda page: page.keep(False)),
+        Action("Alt+N", tr("put the count on the trail: a new part"), lambda page: page.keep(True)),
+        Action("Alt+R", tr("count with the recorder on or off"), lambda page: page.count_button.toggle()),
+        Action("Alt+S", tr("the module counted the pulses"), lambda page: page.pulsed(True)),
+        Action("Alt+D", tr("the module counted none"), lambda page: page.pulsed(False)),
     )
 
     def __init__(self, parent: QWidget | None = None):
@@ -54,8 +58,8 @@ class TesterPage(JobPage):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         head = QHBoxLayout()
-        head.addWidget(Label("Sensor in the hand", name="heading"), 1)
-        back = QPushButton("Back")
+        head.addWidget(Label(tr("Sensor in the hand"), name="heading"), 1)
+        back = QPushButton(tr("Back"))
         back.clicked.connect(self.left)
         head.addWidget(back)
         layout.addLayout(head)
@@ -67,22 +71,25 @@ class TesterPage(JobPage):
         inside.setSpacing(6)
         for number, words in enumerate(STEPS, start=1):
             inside.addWidget(Label(f"{number}  {words}", wrap=True))
-        self.leads = TextTable(("Sensor", "goes to"), "Leads", stretch=1)
+        self.leads = TextTable((tr("Sensor"), tr("goes to")), tr("Leads"), stretch=1)
         self.leads.setMaximumHeight(150)
         inside.addWidget(self.leads)
         inside.addLayout(self._count())
         layout.addWidget(self.card)
-        layout.addWidget(Label("THE HARNESS, WITHOUT THE SENSOR", name="over"))
+        layout.addWidget(Label(tr("THE HARNESS, WITHOUT THE SENSOR"), name="over"))
         self.harness = Label(name="", wrap=True)
         layout.addWidget(self.harness)
         self.harness_caution = Label(name="caution", wrap=True)
         layout.addWidget(self.harness_caution)
         row = QHBoxLayout()
-        self.counted_button, self.not_button = QPushButton("The module shows a speed"), QPushButton("It shows none")
-        self.read_button = QPushButton("Read it now")
-        self.read_button.setToolTip("Ask the module for its rpm while the wire is pulsed")
-        self.counted_button.setToolTip("Wire and module are sound then (Alt+S)")
-        self.not_button.setToolTip("Wire or module (Alt+D)")
+        self.counted_button, self.not_button = (
+            QPushButton(tr("The module shows a speed")),
+            QPushButton(tr("It shows none")),
+        )
+        self.read_button = QPushButton(tr("Read it now"))
+        self.read_button.setToolTip(tr("Ask the module for its rpm while the wire is pulsed"))
+        self.counted_button.setToolTip(tr("Wire and module are sound then (Alt+S)"))
+        self.not_button.setToolTip(tr("Wire or module (Alt+D)"))
         self.counted_button.clicked.connect(lambda _=False: self.pulsed(True))
         self.not_button.clicked.connect(lambda _=False: self.pulsed(False))
         self.read_button.clicked.connect(lambda _=False: self.read_module())
@@ -103,7 +110,7 @@ class TesterPage(JobPage):
         self.passes.setRange(LEAST_PASSES, MOST_PASSES)
         self.passes.setValue(PASSES)
         self.counted.setRange(-1, 10 * MOST_PASSES)
-        self.counted.setSpecialValueText("not counted yet")
+        self.counted.setSpecialValueText(tr("not counted yet"))
         self.counted.setValue(-1)
         for item in (self.passes, self.counted):
             item.setMinimumHeight(34)
@@ -111,19 +118,19 @@ class TesterPage(JobPage):
         self.way.setMaximumWidth(260)
         for key, words in WAYS.items():
             self.way.addItem(words.capitalize(), key)
-        form.addRow(Label("Passes"), self.passes)
-        form.addRow(Label("Counted"), self.counted)
-        form.addRow(Label("How"), self.way)
+        form.addRow(Label(tr("Passes")), self.passes)
+        form.addRow(Label(tr("Counted")), self.counted)
+        form.addRow(Label(tr("How")), self.way)
         row = QHBoxLayout()
         self.count_button, self.old_button, self.new_button = (
-            QPushButton("Count with the recorder"), QPushButton("This machine's part"), QPushButton("A new part"),
+            QPushButton(tr("Count with the recorder")), QPushButton(tr("This machine's part")), QPushButton(tr("A new part")),
         )  # fmt: skip
         self.count_button.setCheckable(True)
-        self.count_button.setToolTip("Its first channel at the signal pin (Alt+R)")
+        self.count_button.setToolTip(tr("Its first channel at the signal pin (Alt+R)"))
         self.count_button.toggled.connect(self._recorder)
         self.old_button.setObjectName("first")
-        self.old_button.setToolTip("The count goes on the trail as evidence (Alt+O)")
-        self.new_button.setToolTip("Told on the trail; it says nothing of what was wrong (Alt+N)")
+        self.old_button.setToolTip(tr("The count goes on the trail as evidence (Alt+O)"))
+        self.new_button.setToolTip(tr("Told on the trail; it says nothing of what was wrong (Alt+N)"))
         self.old_button.clicked.connect(lambda _=False: self.keep(False))
         self.new_button.clicked.connect(lambda _=False: self.keep(True))
         for each in (self.count_button, self.old_button, self.new_button):
@@ -160,7 +167,7 @@ class TesterPage(JobPage):
         for item in (self.counted_button, self.not_button, self.read_button):
             item.setEnabled(not why)
         check = knowledge().check("pulse_the_signal_wire")
-        self.harness.setText(check.text if not why else "Not for this sensor: its module waits for another signal.")
+        self.harness.setText(check.text if not why else tr("Not for this sensor: its module waits for another signal."))
         self.harness_caution.setText(" ".join(check.cautions))
         self.harness_caution.setVisible(not why)
         self.leads.show_rows([((pin, to), "", pin) for pin, to in wiring(self.spec).leads])
@@ -170,7 +177,7 @@ class TesterPage(JobPage):
         if refusal(self.spec):
             return
         if self.counted.value() < 0:
-            self.said.setText("State how many were counted first.")
+            self.said.setText(tr("State how many were counted first."))
             return
         try:
             made = bench_records(
@@ -186,7 +193,7 @@ class TesterPage(JobPage):
     def _add(self, records) -> None:
         if records:
             self.workspace.add(*(replace(record, circuit=self.circuit) for record in records))
-            self.said.setText(records[-1].text + " On the trail.")
+            self.said.setText(records[-1].text + tr(" On the trail."))
 
     def pulsed(self, counted: bool) -> None:
         """Whether the module counted while the wire was pulsed."""
@@ -209,7 +216,7 @@ class TesterPage(JobPage):
                 wired.close()
 
         def show(rpm: float) -> None:
-            self.said.setText(f"The module shows {rpm:,.0f} rpm: press which it is.")
+            self.said.setText(tr("The module shows {rpm:,.0f} rpm: press which it is.", rpm=rpm))
 
         self.workspace.compute(work, show, self.said.setText, queue=Queue.INSTRUMENTS)
 

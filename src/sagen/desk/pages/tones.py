@@ -6,6 +6,7 @@ from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QWidget
 
 from sagen.desk.ear import Ear, remembered_volume
+from sagen.model.language import tr
 
 
 class Tones(QWidget):
@@ -20,14 +21,14 @@ class Tones(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(5)
-        self.button, self.volume = QPushButton("Tones"), QSlider(Qt.Orientation.Horizontal)
+        self.button, self.volume = QPushButton(tr("Tones")), QSlider(Qt.Orientation.Horizontal)
         self.button.setCheckable(True)
         self.button.setChecked(True)
-        self.button.setToolTip("A tone when the signal is lost, another when it is back (Alt+V)")
+        self.button.setToolTip(tr("A tone when the signal is lost, another when it is back (Alt+V)"))
         self.volume.setRange(0, 100)
         self.volume.setFixedWidth(64)
-        self.volume.setAccessibleName("Volume of the tones")
-        self.volume.setToolTip("Volume of the tones")
+        self.volume.setAccessibleName(tr("Volume of the tones"))
+        self.volume.setToolTip(tr("Volume of the tones"))
         row.addWidget(self.button)
         row.addWidget(self.volume)
 

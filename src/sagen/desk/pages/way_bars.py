@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sagen.desk.theme import theme
+from sagen.model.language import tr
 from sagen.reason.decide import ReplaceOrCheck, Way
 
 ROW, HEAD = 24, 22  #: px of a way, and of the line over them
@@ -32,7 +33,7 @@ class WayBars(QWidget):
         self.told = told
         self.setVisible(told is not None)
         self.setAccessibleName(told.text if told is not None else "")
-        self.setToolTip("From the low to the high end of what is not known, with a mark at what is expected")
+        self.setToolTip(tr("From the low to the high end of what is not known, with a mark at what is expected"))
         self.updateGeometry()
         self.update()
 
@@ -50,7 +51,14 @@ class WayBars(QWidget):
     def figures(self, way: Way) -> str:
         """A way's cost and risk, as they stand at the end of its row."""
         unit = " min" if self.told is not None and self.told.unit else ""
-        return f"{way.cost:,.0f}{unit} ({way.low:,.0f} to {way.high:,.0f}), wrong in {100 * way.wrong:.0f} %"
+        return tr(
+            "{cost:,.0f}{unit} ({low:,.0f} to {high:,.0f}), wrong in {wrong:.0f} %",
+            cost=way.cost,
+            unit=unit,
+            low=way.low,
+            high=way.high,
+            wrong=100 * way.wrong,
+        )
 
     def paintEvent(self, _event) -> None:
         if self.told is None:
@@ -66,7 +74,9 @@ class WayBars(QWidget):
         painter.setFont(theme.font(9, bold=True))
         painter.setPen(QColor(look.quiet))
         middle = Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(0, 0, self.width(), HEAD, middle, "REPAIR NOW, OR CHECK FIRST: what each is expected to take")
+        painter.drawText(
+            0, 0, self.width(), HEAD, middle, tr("REPAIR NOW, OR CHECK FIRST: what each is expected to take")
+        )
         for at, way in enumerate(self.shown):
             top = HEAD + at * ROW
             painter.setFont(theme.font(9.5, bold=at == 0))

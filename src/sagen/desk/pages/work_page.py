@@ -15,6 +15,7 @@ from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
+from sagen.model.language import lowered, tr
 from sagen.model.trail import PartEntry, SeenEntry, StepEntry
 from sagen.model.vocabulary import LineState, StepKind
 from sagen.model.words import LINE_STATES, PLACES, SEEN_MARKS, STEPS
@@ -38,15 +39,18 @@ NEXT_STATE = {
 class WorkPage(JobPage):
     """Words once, then a key for what was done with it."""
 
-    name, title = "work", "Taken apart, parts, also seen"
+    name, title = "work", tr("Taken apart, parts, also seen")
     shortcuts = (
-        *(Action(key, STEPS[kind].lower(), lambda page, kind=kind: page.step(kind)) for kind, key in STEP_KEYS.items()),
-        Action("Alt+T", "the chosen step is together again", lambda page: page.together()),
-        Action("Alt+P", "a part line", lambda page: page.add_part()),
-        Action("Alt+N", "the chosen part line's next state", lambda page: page.next_state()),
-        Action("Alt+S", "also seen", lambda page: page.add_seen()),
+        *(
+            Action(key, lowered(STEPS[kind]), lambda page, kind=kind: page.step(kind))
+            for kind, key in STEP_KEYS.items()
+        ),
+        Action("Alt+T", tr("the chosen step is together again"), lambda page: page.together()),
+        Action("Alt+P", tr("a part line"), lambda page: page.add_part()),
+        Action("Alt+N", tr("the chosen part line's next state"), lambda page: page.next_state()),
+        Action("Alt+S", tr("also seen"), lambda page: page.add_seen()),
     )
-    hints = (Hint("Enter", "correct the chosen row"),)
+    hints = (Hint(tr("Enter"), tr("correct the chosen row")),)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -55,12 +59,12 @@ class WorkPage(JobPage):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
         head = QHBoxLayout()
-        head.addWidget(Label("Taken apart, parts, also seen", name="heading"), 1)
-        self.turn = QPushButton("For putting together")
+        head.addWidget(Label(tr("Taken apart, parts, also seen"), name="heading"), 1)
+        self.turn = QPushButton(tr("For putting together"))
         self.turn.setCheckable(True)
-        self.turn.setToolTip("Last apart first, with what each needs before it goes back")
+        self.turn.setToolTip(tr("Last apart first, with what each needs before it goes back"))
         self.turn.toggled.connect(lambda on: self._turned(on))
-        back = QPushButton("Back")
+        back = QPushButton(tr("Back"))
         back.clicked.connect(self.left)
         head.addWidget(self.turn)
         head.addWidget(back)
@@ -74,21 +78,21 @@ class WorkPage(JobPage):
             button.setToolTip(f"{STEPS[kind]} ({key})")
             button.clicked.connect(lambda _=False, kind=kind: self.step(kind))
             keys.addWidget(button)
-        together = QPushButton("Together")
+        together = QPushButton(tr("Together"))
         together.setObjectName("tight")
-        together.setToolTip("The chosen step is together again (Alt+T)")
+        together.setToolTip(tr("The chosen step is together again (Alt+T)"))
         together.clicked.connect(self.together)
         keys.addWidget(together)
         layout.addLayout(keys)
         self.steps = TextTable(
-            ("", "What", "Bolt, size", "Before it goes back", ""), "Steps of taking apart", stretch=1
+            ("", tr("What"), tr("Bolt, size"), tr("Before it goes back"), ""), tr("Steps of taking apart"), stretch=1
         )
         layout.addWidget(self.steps, 3)
         row = QHBoxLayout()
         row.addWidget(Label("PARTS", name="over"), 1)
         for words, tip, action in (
-            ("Part line", "A part that is wanted, or an offer (Alt+P)", self.add_part),
-            ("Next state", "Wanted, ordered, came, fitted (Alt+N)", self.next_state),
+            (tr("Part line"), tr("A part that is wanted, or an offer (Alt+P)"), self.add_part),
+            (tr("Next state"), tr("Wanted, ordered, came, fitted (Alt+N)"), self.next_state),
         ):
             button = QPushButton(words)
             button.setObjectName("tight")
@@ -97,20 +101,22 @@ class WorkPage(JobPage):
             row.addWidget(button)
         layout.addLayout(row)
         self.parts = TextTable(
-            ("Part", "Maker, number", "Price", "Comes", "On the bench", "State"), "Part lines", stretch=0
+            (tr("Part"), tr("Maker, number"), tr("Price"), tr("Comes"), tr("On the bench"), tr("State")),
+            tr("Part lines"),
+            stretch=0,
         )
         layout.addWidget(self.parts, 2)
         self.offers = Label(name="caution", wrap=True)
         layout.addWidget(self.offers)
         seen = QHBoxLayout()
-        seen.addWidget(Label("ALSO SEEN", name="over"), 1)
-        button = QPushButton("Also seen")
+        seen.addWidget(Label(tr("ALSO SEEN"), name="over"), 1)
+        button = QPushButton(tr("Also seen"))
         button.setObjectName("tight")
-        button.setToolTip("A second fault that was seen on the way (Alt+S)")
+        button.setToolTip(tr("A second fault that was seen on the way (Alt+S)"))
         button.clicked.connect(lambda _=False: self.add_seen())
         seen.addWidget(button)
         layout.addLayout(seen)
-        self.seen = TextTable(("What", "Because", ""), "Also seen", stretch=0)
+        self.seen = TextTable((tr("What"), tr("Because"), ""), tr("Also seen"), stretch=0)
         layout.addWidget(self.seen, 1)
         for table in (self.steps, self.parts, self.seen):
             table.activated.connect(lambda _, table=table: self._correct(table))
@@ -124,17 +130,17 @@ class WorkPage(JobPage):
         row.setSpacing(5)
         self.what, self.size, self.owes, self.place = QLineEdit(), QLineEdit(), QLineEdit(), QComboBox()
         self.first = self.what
-        self.place.addItem("where", None)
+        self.place.addItem(tr("where"), None)
         for key, words in PLACES.items():
             self.place.addItem(words, key)
         for line, hint, name in (
-            (self.what, "what, as rear hose of the intake", "What"), (self.size, "bolt, size", "Bolt, size"),
-            (self.owes, "before it goes back: seal, torque", "Before it goes back"),
+            (self.what, tr("what, as rear hose of the intake"), tr("What")), (self.size, tr("bolt, size"), tr("Bolt, size")),
+            (self.owes, tr("before it goes back: seal, torque"), tr("Before it goes back")),
         ):  # fmt: skip
             line.setPlaceholderText(hint)
             line.setAccessibleName(name)
             row.addWidget(line, 3 if line is self.what else 2)
-        self.place.setAccessibleName("Where")
+        self.place.setAccessibleName(tr("Where"))
         row.addWidget(self.place)
         return row
 
@@ -149,7 +155,7 @@ class WorkPage(JobPage):
         rows = []
         for entry in reversed(steps) if self.reversed else steps:
             one = entry.record
-            where = f" ({PLACES[one.place].lower()})" if one.place else ""
+            where = f" ({lowered(PLACES[one.place])})" if one.place else ""
             rows.append((
                 (STEPS[one.step].partition(":")[0], one.what + where, one.size, one.owes, "together" if one.back else "apart"),
                 "sound" if one.back else "bad" if one.step == StepKind.BROKE else "", entry,
@@ -177,11 +183,11 @@ class WorkPage(JobPage):
         if job is None:
             return
         if not what:
-            self.message.say(f"Say what was {STEPS[kind].partition(':')[0].lower()}, then press its key.")
+            self.message.say(tr("Say what was {it}, then press its key.", it=lowered(STEPS[kind].partition(":")[0])))
             self.what.setFocus()
             return
         step = StepEntry(kind, what, self.size.text().strip(), self.owes.text().strip(), self.place.currentData())
-        broken = [PartEntry(what, text="Broke while it was taken apart.")] if kind == StepKind.BROKE else []
+        broken = [PartEntry(what, text=tr("Broke while it was taken apart."))] if kind == StepKind.BROKE else []
         self.workspace.add(step, *broken)
         for line in (self.what, self.size, self.owes):
             line.clear()
@@ -205,8 +211,11 @@ class WorkPage(JobPage):
         state = NEXT_STATE[entry.record.state]
         if state == LineState.FITTED and not entry.record.bench:
             self.message.say(
-                f"{entry.record.name} was not checked on the bench yet: ohms, pulses, or how it looks beside the old one. "
-                "New is not good: enter what was seen (Enter on its row), then fit it."
+                tr(
+                    "{name} was not checked on the bench yet: ohms, pulses, or how it looks beside the old one. New "
+                    "is not good: enter what was seen (Enter on its row), then fit it.",
+                    name=entry.record.name,
+                )
             )
             return
         self.workspace.correct(entry, replace(entry.record, state=state))
@@ -240,13 +249,13 @@ def _offers(job) -> str:
     told = []
     for item, total in rows[:3]:
         name = " ".join(x for x in (item.name, item.maker, item.source) if x)
-        price = f"{item.price:,.2f}" if item.price is not None else "price not stated"
+        price = f"{item.price:,.2f}" if item.price is not None else tr("price not stated")
         told.append(
-            f"{name}: {price}, {_comes(item) or 'time not stated'}"
-            + (f", {total:,.2f} with the waiting" if total is not None else "")
+            tr("{name}: {price}, {item}", name=name, price=price, item=_comes(item) or tr("time not stated"))
+            + (tr(", {total:,.2f} with the waiting", total=total) if total is not None else "")
         )
     return (
-        "Offers: "
+        tr("Offers: ")
         + "; or ".join(told)
-        + ("." if costs.day is not None else ". What a day of standing costs is not stated (Costs).")
+        + ("." if costs.day is not None else tr(". What a day of standing costs is not stated (Costs)."))
     )

@@ -7,10 +7,11 @@ from PySide6.QtWidgets import QFrame, QPushButton, QVBoxLayout
 
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
+from sagen.model.language import tr
 from sagen.model.practice import LOOK_MINUTES, Shown
 from sagen.model.words import said_minutes
 
-HIDDEN = "Whom Sagen suspects is hidden. Measure, record, look and ask; then repair and prove it."
+HIDDEN = tr("Whom Sagen suspects is hidden. Measure, record, look and ask; then repair and prove it.")
 
 
 class PracticeCard(QFrame):
@@ -29,13 +30,13 @@ class PracticeCard(QFrame):
         layout.addWidget(self.clock)
         layout.addWidget(self.said)
         row = WrapRow(spacing=4)
-        self.look, self.done, self.pay = QPushButton("Do a check"), QPushButton("Look back"), QPushButton()
+        self.look, self.done, self.pay = QPushButton(tr("Do a check")), QPushButton(tr("Look back")), QPushButton()
         self.look.setToolTip(
-            "All that can be measured, recorded, looked at or asked of this circuit: the machine answers"
+            tr("All that can be measured, recorded, looked at or asked of this circuit: the machine answers")
         )
-        self.pay.setText(f"Show suspects ({LOOK_MINUTES:.0f} min)")
-        self.pay.setToolTip("They stand until the next entry, and the machine's clock goes on by that much")
-        self.done.setToolTip("What it was, and how it went: afterwards nothing is hidden any more")
+        self.pay.setText(tr("Show suspects ({look_minutes:.0f} min)", look_minutes=LOOK_MINUTES))
+        self.pay.setToolTip(tr("They stand until the next entry, and the machine's clock goes on by that much"))
+        self.done.setToolTip(tr("What it was, and how it went: afterwards nothing is hidden any more"))
         for button, name in (
             (self.look, "practice.look"), (self.done, "practice.debrief"), (self.pay, "practice.pay"),
         ):  # fmt: skip
@@ -49,7 +50,7 @@ class PracticeCard(QFrame):
         self.setVisible(weighed.practice is not None)
         if weighed.practice is None:
             return
-        self.clock.setText(f"PRACTICE \u00b7 {said_minutes(weighed.clock).upper()} ON THE CLOCK")
+        self.clock.setText(tr("PRACTICE · {clock} ON THE CLOCK", clock=said_minutes(weighed.clock).upper()))
         self.said.setText(HIDDEN)
         self.said.setVisible(weighed.hidden)
         self.pay.setVisible(weighed.hidden and weighed.practice.suspects == Shown.PRICED)

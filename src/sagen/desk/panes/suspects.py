@@ -23,6 +23,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.desk.wrap_row import WrapRow
+from sagen.model.language import lowered, tr
 from sagen.model.vocabulary import Cause, Gear, Strategy
 from sagen.model.words import CAUSES, estimate_text, surely
 
@@ -30,15 +31,15 @@ LEAST_SHOWN = 0.01
 MOST_BARS = 6
 MOST_CHECKS = 6
 GEAR_WORDS = {
-    Gear.METER: "meter", Gear.SCOPE: "recorder", Gear.EYES: "by eye", Gear.PARTS: "spare part",
+    Gear.METER: "meter", Gear.SCOPE: "recorder", Gear.EYES: tr("by eye"), Gear.PARTS: tr("spare part"),
     Gear.TESTER: "tester",
 }  # fmt: skip
 
 
-DO_TIP = with_key("Open what it needs: the meter entry, a capture, or the question", "do the check on the card")
-RECORD_TIP = (
-    "What this shop proved on such circuits shifts how common each fault is taken to be, and how often a new part is bad: a job "
-    "counts as one, the program's own figures as forty. Press to leave it out."
+DO_TIP = with_key(tr("Open what it needs: the meter entry, a capture, or the question"), tr("do the check on the card"))
+RECORD_TIP = tr(
+    "What this shop proved on such circuits shifts how common each fault is taken to be, and how often a new "
+    "part is bad: a job counts as one, the program's own figures as forty. Press to leave it out."
 )
 #: px of the pane's height that are the suspects' at least
 LEAST_SUSPECTS = 150
@@ -72,7 +73,7 @@ class SuspectBar(QAbstractButton):
         self.setAccessibleName(
             f"{CAUSES[suspect.cause]}: {self.fault}, {surely(suspect.probability).replace('%', 'percent')}"
         )
-        self.setToolTip("Press to see the evidence for and against")
+        self.setToolTip(tr("Press to see the evidence for and against"))
         self._moving.stop()
         self._moving.setStartValue(self.shown)
         self._moving.setEndValue(self.probability)
@@ -147,7 +148,7 @@ class SuspectRow(QWidget):
         for reason in suspect.reasons:
             self.lines.addWidget(ReasonLine(reason.text, reason.bits))
         if not suspect.reasons:
-            self.lines.addWidget(Label("Nothing measured so far speaks for or against it.", wrap=True))
+            self.lines.addWidget(Label(tr("Nothing measured so far speaks for or against it."), wrap=True))
         self.lines.addWidget(Label(suspect.advice, name="advice", wrap=True))
 
     def told(self) -> str:
@@ -167,17 +168,17 @@ class CheckCard(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
         layout.setSpacing(4)
-        self.over = Label("NEXT CHECK", name="over")
+        self.over = Label(tr("NEXT CHECK"), name="over")
         self.title = Label(name="heading", wrap=True)
         self.what, self.sound = Label(wrap=True), Label(name="sound", wrap=True)
         self.why, self.caution = Label(name="small", wrap=True), Label(name="caution", wrap=True)
         for item in (self.over, self.title, self.what, self.sound, self.why, self.caution):
             layout.addWidget(item)
-        self.do = QPushButton("Do this check")
+        self.do = QPushButton(tr("Do this check"))
         self.do.setObjectName("first")
         self.do.setToolTip(DO_TIP)
-        self.other = QPushButton("Another")
-        self.other.setToolTip(with_key("Show the next best check instead", "show another check"))
+        self.other = QPushButton(tr("Another"))
+        self.other.setToolTip(with_key(tr("Show the next best check instead"), tr("show another check")))
         row = QHBoxLayout()
         row.addWidget(self.do, 1)
         row.addWidget(self.other)
@@ -207,16 +208,24 @@ class CheckCard(QWidget):
         best = self.checks[self.at]
         check = best.check
         shown = min(len(self.checks), MOST_CHECKS)
-        which = "NEXT CHECK" if self.at == 0 else f"CHECK {self.at + 1} OF {shown}"
+        which = tr("NEXT CHECK") if self.at == 0 else tr("CHECK {at} OF {shown}", at=self.at + 1, shown=shown)
         circuit = f" · {best.circuit.upper()}" if best.circuit else ""
-        self.over.setText(f"{which}{circuit} · {best.total_minutes:.0f} MIN · {GEAR_WORDS[check.gear].upper()}")
+        self.over.setText(
+            tr(
+                "{which}{circuit} · {total_minutes:.0f} MIN · {gear}",
+                which=which,
+                circuit=circuit,
+                total_minutes=best.total_minutes,
+                gear=GEAR_WORDS[check.gear].upper(),
+            )
+        )
         self.title.setText(best.name[:1].upper() + best.name[1:])
         self.what.setText(best.text)
-        self.sound.setText(f"Sound: {best.expect}")
+        self.sound.setText(tr("Sound: {expect}", expect=best.expect))
         self.why.setText(best.why)
-        self.caution.setText("Mind: " + " ".join(check.cautions))
+        self.caution.setText(tr("Mind: ") + " ".join(check.cautions))
         self.caution.setVisible(bool(check.cautions))
-        self.do.setAccessibleName(f"Do this check: {check.name}")
+        self.do.setAccessibleName(tr("Do this check: {name}", name=check.name))
         self.stand_whole()
 
     def resizeEvent(self, event) -> None:
@@ -266,7 +275,7 @@ class SuspectsPane(QWidget):
         self.layout_.setContentsMargins(0, 0, 6, 0)
         self.layout_.setSpacing(5)
         self.empty = Label(
-            "No evidence yet.\n\nSuspects are weighed as soon as a code, a reading or a capture is on the trail.",
+            tr("No evidence yet.\n\nSuspects are weighed as soon as a code, a reading or a capture is on the trail."),
             name="quiet",
             wrap=True,
         )
@@ -296,16 +305,16 @@ class SuspectsPane(QWidget):
         row.push_right()
         self.strategy, self.gear = QComboBox(), QComboBox()
         for key, words in (
-            (Strategy.MOST, "Best first"), (Strategy.METER, "Meter first"), (Strategy.SCOPE, "Scope first"),
+            (Strategy.MOST, tr("Best first")), (Strategy.METER, tr("Meter first")), (Strategy.SCOPE, tr("Scope first")),
         ):  # fmt: skip
             self.strategy.addItem(words, key)
         for key, words in (
-            ((Gear.METER, Gear.SCOPE), "All gear"), ((Gear.METER,), "Meter only"), ((Gear.SCOPE,), "Scope only"),
-            ((), "Eyes only"),
+            ((Gear.METER, Gear.SCOPE), tr("All gear")), ((Gear.METER,), tr("Meter only")), ((Gear.SCOPE,), tr("Scope only")),
+            ((), tr("Eyes only")),
         ):  # fmt: skip
             self.gear.addItem(words, key)
-        self.strategy.setToolTip("How checks are ranked: both schools by what they separate per minute")
-        self.gear.setToolTip("What is at hand")
+        self.strategy.setToolTip(tr("How checks are ranked: both schools by what they separate per minute"))
+        self.gear.setToolTip(tr("What is at hand"))
         for box in (self.strategy, self.gear):
             box.setAccessibleName(box.toolTip())
             box.setObjectName("tight")
@@ -318,7 +327,7 @@ class SuspectsPane(QWidget):
     def _record_button(self) -> QPushButton:
         button = QPushButton()
         button.setObjectName("line")
-        button.setToolTip(with_key(RECORD_TIP, "the shop's own record weighs in, or not"))
+        button.setToolTip(with_key(RECORD_TIP, tr("the shop's own record weighs in, or not")))
         button.setCursor(Qt.CursorShape.PointingHandCursor)
         button.hide()
         return button
@@ -347,7 +356,9 @@ class SuspectsPane(QWidget):
 
     def show_record(self, said: str, counts: bool) -> None:
         """What of the shop's own record counted in the weighing shown."""
-        self.record.setText(f"Own record: {said}" if said else "Own record: off" if not counts else "")
+        self.record.setText(
+            tr("Own record: {said}", said=said) if said else tr("Own record: off") if not counts else ""
+        )
         self.record.setVisible(bool(self.record.text()))
 
     def show_weighed(self, suspects, checks, advice=None, odd=()) -> None:
@@ -360,12 +371,12 @@ class SuspectsPane(QWidget):
         rest = [suspect for suspect in suspects if suspect not in shown]
         said, named = [], {item.cause for item in shown}
         for words, some in (
-            ("Less likely", [item for item in rest if item.probability >= LEAST_SHOWN]),
-            ("All but ruled out", [item for item in rest if item.probability < LEAST_SHOWN]),
+            (tr("Less likely"), [item for item in rest if item.probability >= LEAST_SHOWN]),
+            (tr("All but ruled out"), [item for item in rest if item.probability < LEAST_SHOWN]),
         ):
             if some:
                 # Of several circuits one may rule out what is likelier in another: each is named once, where it is likeliest.
-                names = dict.fromkeys(CAUSES[item.cause].lower() for item in some if item.cause not in named)
+                names = dict.fromkeys(lowered(CAUSES[item.cause]) for item in some if item.cause not in named)
                 named |= {item.cause for item in some}
                 said += [f"{words}: {', '.join(names)}."] if names else []
         self.others.setText(" ".join(said))

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from sagen.casework.words import entry_text
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
+from sagen.model.language import lowered, tr
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import ENTRY_TITLES
 
@@ -62,12 +63,12 @@ ADDED_BY_HAND = (
     EntryKind.PROOF,
 )  # fmt: skip
 SHORT = {
-    EntryKind.READING: "Reading", EntryKind.CODE: "Code", EntryKind.COMPLAINT: "Complaint", EntryKind.REPLACED: "Replaced before",
-    EntryKind.INSPECTION: "Looked at", EntryKind.FINDING: "Read elsewhere", EntryKind.SCAN: "Tester shows",
-    EntryKind.NOTE: "Note", EntryKind.DECISION: "Decide while open", EntryKind.REPAIR: "Repair", EntryKind.STAYED: "Still there?", EntryKind.PROOF: "Proof",
-    EntryKind.VALUE: "Reading by the card", EntryKind.SEEN: "Also seen", EntryKind.PHOTO: "Photo",
-    EntryKind.CARD: "Machine card", EntryKind.PLACE: "Opened, closed", EntryKind.STEP: "Taken apart",
-    EntryKind.PART: "Part line", EntryKind.COSTS: "Costs",
+    EntryKind.READING: tr("Reading"), EntryKind.CODE: tr("Code"), EntryKind.COMPLAINT: tr("Complaint"), EntryKind.REPLACED: tr("Replaced before"),
+    EntryKind.INSPECTION: tr("Looked at"), EntryKind.FINDING: tr("Read elsewhere"), EntryKind.SCAN: tr("Tester shows"),
+    EntryKind.NOTE: tr("Note"), EntryKind.DECISION: tr("Decide while open"), EntryKind.REPAIR: tr("Repair"), EntryKind.STAYED: tr("Still there?"), EntryKind.PROOF: tr("Proof"),
+    EntryKind.VALUE: tr("Reading by the card"), EntryKind.SEEN: tr("Also seen"), EntryKind.PHOTO: tr("Photo"),
+    EntryKind.CARD: tr("Machine card"), EntryKind.PLACE: tr("Opened, closed"), EntryKind.STEP: tr("Taken apart"),
+    EntryKind.PART: tr("Part line"), EntryKind.COSTS: tr("Costs"),
 }  # fmt: skip
 
 
@@ -150,7 +151,7 @@ class CardDelegate(QStyledItemDelegate):
         )
         title = ENTRY_TITLES[entry.kind] + (f", {entry.record.circuit}" if entry.record.circuit else "")
         title += " \u2013 withdrawn" if faded else ""
-        title += " \u2013 not sent yet" if entry.waits else ""
+        title += tr(" – not sent yet") if entry.waits else ""
         text = entry_text(entry.record)
         colour = QColor(colours.quiet if faded else colours.ink)
         tag = "" if faded else tag_of(entry.record)
@@ -174,10 +175,10 @@ class CardDelegate(QStyledItemDelegate):
 
 def written_by(entry: Entry) -> str:
     """Who wrote an entry, and who changed it last, where it is known."""
-    told = " ".join(filter(None, (entry.author, f"at {entry.bay}" if entry.bay else "")))
-    said = [f"Written: {told}."] if told else []
-    said += [f"Changed last {entry.changer}."] if entry.changer else []
-    said += ["It waits here for the server, which is away."] if entry.waits else []
+    told = " ".join(filter(None, (entry.author, tr("at {bay}", bay=entry.bay) if entry.bay else "")))
+    said = [tr("Written: {told}.", told=told)] if told else []
+    said += [tr("Changed last {changer}.", changer=entry.changer)] if entry.changer else []
+    said += [tr("It waits here for the server, which is away.")] if entry.waits else []
     return " ".join(said)
 
 
@@ -186,7 +187,7 @@ def tag_of(record: Record) -> str:
     if record.kind == EntryKind.CAPTURE:
         return "finding" if record.findings else "sound"
     judged = getattr(record, "judged", None)
-    return {"inside": "inside", "outside": "outside", "too_close": "too close"}.get(judged, "")
+    return {"inside": "inside", "outside": "outside", "too_close": tr("too close")}.get(judged, "")
 
 
 def paint_tag(painter: QPainter, card: QRect, word: str, colour: str) -> None:
@@ -214,14 +215,14 @@ class TrailPane(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.model = TrailModel(self)
         self.list = QListView()
-        self.list.setAccessibleName("Trail: the job so far")
+        self.list.setAccessibleName(tr("Trail: the job so far"))
         self.list.setModel(self.model)
         self.list.setItemDelegate(CardDelegate(self.list))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setMouseTracking(True)
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
-        self.empty = Label("No job is open.\nChoose one from the log, or start a new one.")
+        self.empty = Label(tr("No job is open.\nChoose one from the log, or start a new one."))
         self.empty.setObjectName("quiet")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setWordWrap(True)
@@ -235,9 +236,9 @@ class TrailPane(QWidget):
         layout.addLayout(self._add_row())
         chosen = QHBoxLayout()
         chosen.setSpacing(6)
-        self.correct_button, self.withdraw_button = QPushButton("Correct"), QPushButton("Withdraw")
-        self.correct_button.setToolTip("Change what the chosen entry says (F2)")
-        self.withdraw_button.setToolTip("Take the chosen entry out of the evidence, or put it back (Del)")
+        self.correct_button, self.withdraw_button = QPushButton(tr("Correct")), QPushButton(tr("Withdraw"))
+        self.correct_button.setToolTip(tr("Change what the chosen entry says (F2)"))
+        self.withdraw_button.setToolTip(tr("Take the chosen entry out of the evidence, or put it back (Del)"))
         chosen.addWidget(self.correct_button)
         chosen.addWidget(self.withdraw_button)
         layout.addLayout(chosen)
@@ -257,9 +258,9 @@ class TrailPane(QWidget):
             button.setObjectName("tight")
             button.clicked.connect(lambda _=False, index=index: self.add.emit(self.offered[index]))
             row.addWidget(button, 1)
-        self.more = QPushButton("More")
+        self.more = QPushButton(tr("More"))
         self.more.setObjectName("tight")
-        self.more.setToolTip("Everything that can be put on the trail")
+        self.more.setToolTip(tr("Everything that can be put on the trail"))
         menu = QMenu(self.more)
         self.entries: dict[EntryKind, QAction] = {}
         for kind in ADDED_BY_HAND:
@@ -287,11 +288,11 @@ class TrailPane(QWidget):
         self.list.setVisible(bool(job and job.entries))
         self.empty.setVisible(not (job and job.entries))
         if job is not None:
-            self.empty.setText("Nothing on the trail yet.\nAdd a code or a reading, or drop a capture file here.")
+            self.empty.setText(tr("Nothing on the trail yet.\nAdd a code or a reading, or drop a capture file here."))
         self.offered = fitting(job)
         for button, kind in zip(self.quick, self.offered, strict=True):
             button.setText(SHORT[kind])
-            button.setToolTip(f"Put a {ENTRY_TITLES[kind].lower()} on the trail")
+            button.setToolTip(tr("Put a {kind} on the trail", kind=lowered(ENTRY_TITLES[kind])))
         for button in (*self.quick, self.more):
             button.setEnabled(job is not None)
         if before is not None:
@@ -312,7 +313,7 @@ class TrailPane(QWidget):
             painter.drawText(
                 picture.rect(),
                 Qt.TextFlag.TextWordWrap,
-                "abcdefghijklmnopqrstuvwxyz ABCDEFGHILMNOPRSTUVW 0123456789 .,:%",
+                tr("abcdefghijklmnopqrstuvwxyz ABCDEFGHILMNOPRSTUVW 0123456789 .,:%"),
             )
         for name in set(ICONS.values()):
             theme.icon(name, theme.current().accent).paint(painter, QRect(0, 0, 20, 20))
@@ -326,7 +327,7 @@ class TrailPane(QWidget):
     def _update_buttons(self) -> None:
         entry = self.chosen()
         self.withdraw_button.setEnabled(entry is not None)
-        self.withdraw_button.setText("Restore" if entry and entry.withdrawn else "Withdraw")
+        self.withdraw_button.setText(tr("Restore") if entry and entry.withdrawn else tr("Withdraw"))
         self.correct_button.setEnabled(entry is not None)
         for button in (self.correct_button, self.withdraw_button):
             button.setVisible(entry is not None)

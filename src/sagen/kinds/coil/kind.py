@@ -8,6 +8,7 @@ from sagen.kinds.coil.rules import RULES
 from sagen.kinds.protocol import Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import FindingKind, Point, SensorKind
 
@@ -18,7 +19,7 @@ class Coil(Kind):
     slug = SensorKind.RELUCTANCE
     material = "copper"
     form = None
-    not_by_hand = (
+    not_by_hand = tr(
         "A coil makes its volts from speed: a hand is too slow to count with, and a coil that is fed burns. "
         "Measure its ohms, ohms to its case, and its volts while cranking instead."
     )
@@ -34,4 +35,4 @@ class Coil(Kind):
         return Point.SIGNAL, Point.GROUND, Point.SENSOR, Point.SIGNAL_WIRE, Point.GROUND_WIRE
 
     def height_setting(self, spec: CircuitSpec) -> str:
-        return "±5 V while cranking, ±50 V with the engine running; a coil's height grows with speed"
+        return tr("±5 V while cranking, ±50 V with the engine running; a coil's height grows with speed")

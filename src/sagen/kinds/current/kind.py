@@ -8,6 +8,7 @@ from sagen.kinds.current.rules import RULES
 from sagen.kinds.protocol import FormField, Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import FindingKind, Point, SensorKind
 from sagen.signal.levels import state_levels
@@ -21,10 +22,10 @@ class Current(Kind):
 
     slug = SensorKind.CURRENT
     material = "copper"
-    form = FormField("shunt_ohm", "Resistor", "ohms, 100 where empty", "ohm")
-    not_by_hand = (
-        "This sensor tells teeth by its current: it needs a load of about 100 ohms in its return and a recorder across "
-        "it. Record it in place instead."
+    form = FormField("shunt_ohm", tr("Resistor"), tr("ohms, 100 where empty"), "ohm")
+    not_by_hand = tr(
+        "This sensor tells teeth by its current: it needs a load of about 100 ohms in its return and a recorder "
+        "across it. Record it in place instead."
     )
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules = RULES
@@ -39,4 +40,4 @@ class Current(Kind):
         return Point.SUPPLY, Point.SIGNAL, *sensor, Point.SUPPLY_WIRE, Point.SIGNAL_WIRE
 
     def height_setting(self, spec: CircuitSpec) -> str:
-        return f"±2.5 V across {spec.values.get('shunt_ohm', DEFAULT_SHUNT):g} ohm in the feed"
+        return tr("±2.5 V across {it:g} ohm in the feed", it=spec.values.get("shunt_ohm", DEFAULT_SHUNT))

@@ -8,6 +8,7 @@ from sagen.machine.network import Network
 from sagen.machine.record import record_powered
 from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
 from sagen.machine.values import Values
+from sagen.model.language import tr
 from sagen.model.vocabulary import SensorKind
 
 #: a step of seven milliamperes across about a hundred ohm is what is looked for: common practice
@@ -17,7 +18,7 @@ USUAL_SHUNT_OHM, LEAST_SWING_A, WEAK_SWING_A, LEAST_LEVEL_V = 100.0, 0.0008, 0.0
 class CurrentPart(SensorPart):
     """A sensor that draws one current or the other from its feed, through the module's shunt."""
 
-    name = "two-wire current sensor"
+    name = tr("two-wire current sensor")
     kind = SensorKind.CURRENT
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:

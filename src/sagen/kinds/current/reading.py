@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from sagen.model.language import tr
 from sagen.signal.limits import limits
 from sagen.signal.reading import Band
 from sagen.signal.two_state import TwoStateReading
@@ -24,10 +25,10 @@ class CurrentReading(TwoStateReading):
     def held(self, cranking: bool) -> tuple[str, str]:
         now = self.milliamp * self.levels.middle
         if now < _LIMIT.least_ma:
-            return "low", f"{now:.1f} mA, no sensor draws so little: open circuit or no feed"
+            return "low", tr("{now:.1f} mA, no sensor draws so little: open circuit or no feed", now=now)
         if now < _LIMIT.between_ma:
-            return "low", f"held at {now:.1f} mA, the lower of the two states"
-        return "high", f"held at {now:.1f} mA, the upper of the two states or beyond"
+            return "low", tr("held at {now:.1f} mA, the lower of the two states", now=now)
+        return "high", tr("held at {now:.1f} mA, the upper of the two states or beyond", now=now)
 
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         low, high = 1 - _LIMIT.band, 1 + _LIMIT.band

@@ -8,6 +8,7 @@ from sagen.kinds.hall.rules import RULES
 from sagen.kinds.protocol import FormField, Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import FindingKind, Point, SensorKind
 from sagen.signal.levels import state_levels
@@ -19,7 +20,7 @@ class Hall(Kind):
 
     slug = SensorKind.HALL
     material = "copper"
-    form = FormField("pull_up", "Pull-up", "volts, or empty to guess", "v")
+    form = FormField("pull_up", tr("Pull-up"), tr("volts, or empty to guess"), "v")
     not_by_hand = ""
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules = RULES
@@ -37,7 +38,7 @@ class Hall(Kind):
         )  # fmt: skip
 
     def height_setting(self, spec: CircuitSpec) -> str:
-        return f"±{2 * (spec.pull_up or 5.0):g} V, so that the remains of a square can be seen"
+        return tr("±{pull_up:g} V, so that the remains of a square can be seen", pull_up=2 * (spec.pull_up or 5.0))
 
     def stated(self, spec: CircuitSpec) -> dict:
         return {"pull_up": spec.pull_up} if spec.pull_up else {}

@@ -9,6 +9,7 @@ from sagen.machine.record import record_powered
 from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
 from sagen.machine.solve import ABSENT, either
 from sagen.machine.values import Values
+from sagen.model.language import tr
 from sagen.model.vocabulary import STARTING, SensorKind
 from sagen.signal.limits import limits
 
@@ -22,7 +23,7 @@ RETURN_SHARE = 0.007  #: of the sensor's own resistance: a return of as much sho
 class HallPart(SensorPart):
     """An open collector that conducts while a tooth stands before it."""
 
-    name = "switching sensor"
+    name = tr("switching sensor")
     kind = SensorKind.HALL
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
+from sagen.model.language import tr
 from sagen.signal.levels import Levels
 from sagen.signal.limits import limits
 from sagen.signal.reading import Band, ProbeDoubt
@@ -90,17 +91,22 @@ class HallReading(TwoStateReading):
         level = self.levels.middle
         if level >= self.high_limit(cranking):
             near = self.sheet.pull_up is not None and abs(level / self.expected - 1) < _LIMIT.near_pull_up
-            return "high", f"held high, near the pull-up of {self.expected:g} V" if near else "held high"
+            return "high", tr("held high, near the pull-up of {expected:g} V", expected=self.expected) if near else tr(
+                "held high"
+            )
         if level <= self.low_limit:
-            return "low", "held low, near ground"
+            return "low", tr("held low, near ground")
         stated = self.sheet.pull_up is not None
-        return "middle", f"hanging between ground and the pull-up{f' of {self.expected:g} V' if stated else ''}"
+        return "middle", tr(
+            "hanging between ground and the pull-up{stated}",
+            stated=tr(" of {expected:g} V", expected=self.expected) if stated else "",
+        )
 
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         top, bottom = _LIMIT.band_above * self.expected, -_LIMIT.band_below * self.expected
         return (
-            (self.high_limit(cranking), top, "expected high"),
-            (bottom, self.low_limit, "expected low"),
+            (self.high_limit(cranking), top, tr("expected high")),
+            (bottom, self.low_limit, tr("expected low")),
         )
 
     def rests_at(self, level: float) -> bool:

@@ -7,6 +7,7 @@ from sagen.kinds.piezo.rules import RULES
 from sagen.kinds.protocol import FormField, Kind
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import FindingKind, Point, SensorKind, State
 from sagen.signal.levels import state_levels
@@ -21,8 +22,8 @@ class Piezo(Kind):
 
     slug = SensorKind.PIEZO
     material = "none"
-    form = FormField("load_ohm", "Load", "ohms across it, or empty for none", "ω")
-    not_by_hand = "A knock sensor counts nothing: it rings when it is struck. Tap it and record the ring instead."
+    form = FormField("load_ohm", tr("Load"), tr("ohms across it, or empty for none"), "ω")
+    not_by_hand = tr("A knock sensor counts nothing: it rings when it is struck. Tap it and record the ring instead.")
     needs_pattern = frozenset({FindingKind.TIMING_OFFSET})
     rules: tuple[Rule, ...] = RULES
     part = PiezoPart()
@@ -34,16 +35,16 @@ class Piezo(Kind):
         return Point.SIGNAL, Point.GROUND, Point.SENSOR, Point.SIGNAL_WIRE, Point.GROUND_WIRE
 
     def height_setting(self, spec: CircuitSpec) -> str:
-        return "±5 V, with the module or 20 to 50 kilohm across it"
+        return tr("±5 V, with the module or 20 to 50 kilohm across it")
 
     def own_settings(self, spec: CircuitSpec, state: State) -> tuple[tuple[str, str], ...]:
         how = {
-            State.UNPLUGGED: "unplugged at the upper connectors, a channel across each sensor's own pins",
-            State.LOADED: "unplugged, a channel and 20 to 50 kilohm across each sensor's own pins, alike on all",
-        }.get(state, "plugged in, beside the sealed pins, ground at battery negative")
+            State.UNPLUGGED: tr("unplugged at the upper connectors, a channel across each sensor's own pins"),
+            State.LOADED: tr("unplugged, a channel and 20 to 50 kilohm across each sensor's own pins, alike on all"),
+        }.get(state, tr("plugged in, beside the sealed pins, ground at battery negative"))
         return (
-            ("Probes", f"all sensors of the set at once: {how}"),
-            ("Height", "\u00b15 V to begin with; no strike may run into its end, and none stay below a tenth of it"),
-            ("Rate", "200 kS/s a channel or faster, 100 at least"),
-            ("Length", "10 s or longer: six taps or more, half a second apart, all at one place"),
+            (tr("Probes"), tr("all sensors of the set at once: {how}", how=how)),
+            (tr("Height"), tr("±5 V to begin with; no strike may run into its end, and none stay below a tenth of it")),
+            (tr("Rate"), tr("200 kS/s a channel or faster, 100 at least")),
+            (tr("Length"), tr("10 s or longer: six taps or more, half a second apart, all at one place")),
         )

@@ -9,6 +9,7 @@ from sagen.machine.network import Network
 from sagen.machine.record import signal_table
 from sagen.machine.simulated import SensorPart, SimulatedMachine, Tap, smooth
 from sagen.machine.values import Values
+from sagen.model.language import tr
 from sagen.model.vocabulary import Connection, SensorKind, State
 
 LINE_OHM = 4_000.0  #: what a load on a knock sensor's wire is compared with
@@ -21,7 +22,7 @@ WEAK_RATIO, SILENT_RATIO, TAP_LOAD_OHM, LEAST_LOAD_OHM = 0.75, 0.05, 22_000.0, 8
 class PiezoPart(SensorPart):
     """A piezo element with its built-in resistor."""
 
-    name = "piezo sensor"
+    name = tr("piezo sensor")
     kind = SensorKind.PIEZO
     by_state = frozenset({"weak_strike", "loaded_down", "no_signal"})
     ohms_field = "piezo_ohm"

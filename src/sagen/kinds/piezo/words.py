@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.kinds.piezo.verdict import Gap, TapVerdict
+from sagen.model.language import tr
 from sagen.model.vocabulary import Connection
 from sagen.signal.pairs import Interval, rounded
 
@@ -15,7 +16,7 @@ def verdict_row(verdict: TapVerdict) -> dict:
     return {
         **band,
         "sensors": [_sensor_row(verdict, index) for index in range(len(verdict.sensors))],
-        "places": {place or "not stated": _place_row(verdict, at) for at, place in enumerate(verdict.fit.places)},
+        "places": {place or tr("not stated"): _place_row(verdict, at) for at, place in enumerate(verdict.fit.places)},
         "verdict": [
             {"column": finding.channel, "kind": str(finding.kind), **finding.fields, "text": finding.text}
             for finding in verdict.findings()
@@ -54,13 +55,15 @@ def _place_row(verdict: TapVerdict, place: int) -> dict:
 
 
 _GAPS = {
-    "twin": "one sensor alone cannot be judged by height: record another one of the block beside it",
-    "more": "tap {strikes} more times{place}: a few taps say nothing of a sensor",
-    "place": "tap from a second place, nearer to the other sensor: one place cannot part the sensor from where the tap fell",
-    "second_place": "say in the sheet where it was struck, and tap from a second place",
-    "load": "tap with 20 to 50 kilohm across each sensor: open alone passes no sensor",
-    "unplugged": "tap unplugged or under a load, to part the sensors from what the circuit does to them",
-    "plugged": "tap plugged in: only that shows whether the circuit holds one of them down",
+    "twin": tr("one sensor alone cannot be judged by height: record another one of the block beside it"),
+    "more": tr("tap {strikes} more times{place}: a few taps say nothing of a sensor"),
+    "place": tr(
+        "tap from a second place, nearer to the other sensor: one place cannot part the sensor from where the tap fell"
+    ),
+    "second_place": tr("say in the sheet where it was struck, and tap from a second place"),
+    "load": tr("tap with 20 to 50 kilohm across each sensor: open alone passes no sensor"),
+    "unplugged": tr("tap unplugged or under a load, to part the sensors from what the circuit does to them"),
+    "plugged": tr("tap plugged in: only that shows whether the circuit holds one of them down"),
 }
 
 
@@ -72,7 +75,7 @@ def gap_words(gap: Gap) -> str:
     gap : Gap
         a capture that is missing, and why
     """
-    place = f" at '{gap.place}'" if gap.place else ""
+    place = tr(" at '{place}'", place=gap.place) if gap.place else ""
     return _GAPS[gap.what].format(strikes=gap.strikes, place=place)
 
 
@@ -81,7 +84,7 @@ def gap_notes(verdict: TapVerdict) -> tuple[str, ...]:
 
 
 _LOAD = {
-    Connection.UNPLUGGED: "open", Connection.LOADED: "under a load", Connection.PLUGGED: "plugged in", "": "load not stated",
+    Connection.UNPLUGGED: "open", Connection.LOADED: tr("under a load"), Connection.PLUGGED: tr("plugged in"), "": tr("load not stated"),
 }  # fmt: skip
 
 
@@ -96,7 +99,7 @@ def load_words(connection: str, ohm: float = -1.0) -> str:
         of the resistor; below 0 where nobody said
     """
     if connection == Connection.LOADED and 0 < ohm < 1e9:
-        return f"{ohm / 1000:g} kilohm"
+        return tr("{ohm:g} kilohm", ohm=ohm / 1000)
     return _LOAD[connection]
 
 
@@ -109,5 +112,10 @@ def share_words(interval: Interval) -> str:
         ratio of heights
     """
     if not np.isfinite(interval.low):
-        return "not known" if interval.count == 0 else "alone"
-    return f"{100 * interval.value:.0f} % ({100 * interval.low:.0f} to {100 * interval.high:.0f})"
+        return tr("not known") if interval.count == 0 else "alone"
+    return tr(
+        "{value:.0f} % ({low:.0f} to {high:.0f})",
+        value=100 * interval.value,
+        low=100 * interval.low,
+        high=100 * interval.high,
+    )

@@ -24,6 +24,7 @@ from sagen.machine.solve import OPEN, either
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.extensions import load_extensions
+from sagen.model.language import tr
 from sagen.model.vocabulary import CIRCUIT_ROLES, Capability, Cause, Role, can
 
 Apply = Callable[[SimulatedMachine, float], None]
@@ -210,7 +211,7 @@ def break_machine(
     for name, severity in faults:
         mode = fault_called(name, can)
         if mode not in can:
-            raise SagenError(f"fault '{name}' is not one that this circuit can have")
+            raise SagenError(tr("fault '{name}' is not one that this circuit can have", name=name))
         mode.apply(machine, mode.severity(name, severity))
     return machine
 

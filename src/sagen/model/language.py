@@ -1,0 +1,191 @@
+"""The language that people read: gettext's catalogues, and figures as that language writes them.
+
+A message is English with named places, and says of each place how its figure is written: `tr("{volts:.2f} V at the plug", volts=feed)`.
+What is kept in files, in the log, on a line to an instrument and in JSON is the same in every language: there `tr` is not
+used, and a command that prints JSON speaks English. The language is settled once, when this module is first imported: tables of
+words are made then.
+"""
+
+from __future__ import annotations
+
+import gettext
+import os
+from datetime import datetime
+from numbers import Real
+from pathlib import Path
+from string import Formatter
+
+import platformdirs
+
+#: what can be chosen, as each calls itself; a new one is a row here and a folder of `locale`
+LANGUAGES = {"en": "English", "de": "Deutsch", "es": "Español"}
+#: those that write a comma before decimals and a point between thousands
+DECIMAL_COMMA = frozenset({"de", "es"})
+#: those that write nouns with a capital wherever they stand
+CAPITAL_NOUNS = frozenset({"de"})
+DOMAIN = "sagen"
+LOCALE = Path(__file__).parents[1] / "locale"
+
+MONTHS = (
+    "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December",
+)  # fmt: skip
+
+_SWAPPED = str.maketrans(".,", ",.")
+
+
+def chosen_file() -> Path:
+    """Where the language that a person chose is kept: of the window and the command line alike."""
+    return platformdirs.user_config_path("sagen") / "language"
+
+
+def chosen() -> str:
+    """The language that a person chose; "" where the system's is taken."""
+    try:
+        named = chosen_file().read_text("utf-8")[:20].strip()
+    except (OSError, ValueError):
+        return ""
+    return named if named in LANGUAGES else ""
+
+
+def of_system() -> str:
+    """The language that the system asks for, by gettext's own variables; English where it asks for one that is not here.
+
+    Returns
+    -------
+    str
+        a key of LANGUAGES. GNU gettext manual, "Locale Environment Variables": LANGUAGE, LC_ALL, LC_MESSAGES, LANG, the first that is set
+    """
+    for variable in ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG"):
+        wanted = os.environ.get(variable, "")
+        if wanted:
+            names = (name.split(".")[0].split("_")[0].split("@")[0] for name in wanted.split(":"))
+            return next((name for name in names if name in LANGUAGES), "en")
+    return "en"
+
+
+class _Figures(Formatter):
+    """Formats as `str.format` does, with the marks of a language's figures."""
+
+    def format_field(self, value, format_spec: str) -> str:
+        return figure(value, format_spec)
+
+
+class _Spoken:
+    """The language of this process."""
+
+    def __init__(self) -> None:
+        self.language = "en"
+        self.catalogue: gettext.NullTranslations = gettext.NullTranslations()
+        self.comma = False
+
+
+_SPOKEN, _FIGURES = _Spoken(), _Figures()
+
+
+def speak(language: str) -> None:
+    """Take a language from here on: what was made of words before stays as it is.
+
+    Parameters
+    ----------
+    language : str
+        a key of LANGUAGES, or any name that has a folder in `locale`; English where there is none
+    """
+    _SPOKEN.catalogue = gettext.translation(DOMAIN, LOCALE, [language], fallback=True)
+    _SPOKEN.language = language
+    _SPOKEN.comma = language in DECIMAL_COMMA
+
+
+def spoken() -> str:
+    """The language that is spoken."""
+    return _SPOKEN.language
+
+
+def tr(message: str, /, **places) -> str:
+    """A message in the language that is spoken.
+
+    Parameters
+    ----------
+    message : str
+        in English; places in braces where any are given
+    **places
+        what stands in them
+    """
+    told = _SPOKEN.catalogue.gettext(message) if message else message
+    return _FIGURES.vformat(told, (), places) if places else told
+
+
+def trn(one: str, many: str, count: int, /, **places) -> str:
+    """A message about a count, in the form that the language has for so many.
+
+    Parameters
+    ----------
+    one, many : str
+        in English
+    count : int
+        stands in the place `{count}`
+    **places
+        what stands in the others
+    """
+    return _FIGURES.vformat(_SPOKEN.catalogue.ngettext(one, many, count), (), {"count": count, **places})
+
+
+def figure(value, spec: str = "") -> str:
+    """A value as `format` writes it, with the language's marks where it is a figure.
+
+    Parameters
+    ----------
+    value : object
+    spec : str
+        of `format`
+    """
+    told = format(value, spec)
+    return told.translate(_SWAPPED) if _SPOKEN.comma and spec and isinstance(value, Real) else told
+
+
+def worded(name: str) -> str:
+    """The name of a thing in files as people read it: `signal_wire` as "signal wire"; "" of none.
+
+    Parameters
+    ----------
+    name : str
+        in English, its words parted by underscores
+    """
+    return tr(name.replace("_", " "))
+
+
+def said_date(when: datetime, *, clock: bool = False) -> str:
+    """A day, and the time of day if asked for, as the language writes them.
+
+    Parameters
+    ----------
+    when : datetime
+    clock : bool
+    """
+    month = tr(MONTHS[when.month - 1])
+    day = tr("{day} {month} {year}", day=when.day, month=month, year=when.year)
+    return f"{day}, {when:%H:%M}" if clock else day
+
+
+def lowered(words: str) -> str:
+    """Words as they stand inside a sentence: with a small first letter, but in a language whose nouns have a capital.
+
+    Parameters
+    ----------
+    words : str
+        as a title
+    """
+    return words if _SPOKEN.language in CAPITAL_NOUNS or not words[1:2].islower() else words[:1].lower() + words[1:]
+
+
+def plain_figure(text: str) -> str:
+    """What a person typed, with the marks that Python reads: a comma before decimals counts as a point.
+
+    Parameters
+    ----------
+    text : str
+        with one mark at most; more are left as they stand
+    """
+    return text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
+
+
+speak(chosen() or of_system())
