@@ -16,9 +16,10 @@ from babel.messages.extract import extract_from_dir
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
+from sagen.casework.compared import FITS
 from sagen.machine.faults import all_faults
 from sagen.model.language import DOMAIN, LANGUAGES, LOCALE, MONTHS
-from sagen.model.vocabulary import Cause, Place, Point, State
+from sagen.model.vocabulary import Cause, Leg, Place, Point, State
 
 SOURCE = Path(__file__).parents[1] / "src" / "sagen"
 METHODS = [("**.py", "python"), ("**.html", "jinja2")]
@@ -52,7 +53,9 @@ def of_tables() -> Iterator[tuple[str, str]]:
         yield "machine/faults", fault.title
         yield from (("machine/faults", _worded(end)) for end in fault.ends)
     yield from (("model/language.py", month) for month in MONTHS)
-    for kind in (Point, State, Place, Cause):
+    yield from (("desk/panes/trail.py", tag) for tag in ("finding", "sound", "inside", "outside", "too close"))
+    yield from (("signal/matching.py", fit) for fit in FITS)
+    for kind in (Point, State, Place, Cause, Leg):
         yield from (("model/vocabulary.py", _worded(item)) for item in kind)
 
 

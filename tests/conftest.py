@@ -14,6 +14,8 @@ import traceback
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# What is tested is told in English, whatever the machine speaks; other languages are asked for where they are tested.
+os.environ["SAGEN_LANGUAGE"] = "en"
 
 from collections import defaultdict
 from functools import cache

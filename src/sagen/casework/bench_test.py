@@ -45,7 +45,7 @@ def wiring(spec: CircuitSpec) -> BenchWiring:
         resistor,
         (
             (tr("feed pin"), tr("plus of {volts}, through a fuse of 1 A or less", volts=volts)),
-            (tr("return pin"), "minus"),
+            (tr("return pin"), tr("minus")),
             (tr("signal pin"), tr("through {ohms} to plus; meter or recorder from here to minus", ohms=ohms)),
         ),
     )

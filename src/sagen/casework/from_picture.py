@@ -14,7 +14,7 @@ from sagen.casework.examination import Incoming, build_pyramids
 from sagen.files.arrays import capture_at
 from sagen.files.picture import Reading, open_picture, proposed_corners, read_picture
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.typed import typed_figure
 from sagen.model.units import SAMPLED, seconds_of, unit_of
 
@@ -79,7 +79,7 @@ def reading_words(reading: Reading) -> str:
     return " ".join(
         tr(
             "{name}: known to about ± {sigma:.2g} V, {blank:.0f} % blank, {unexplained:.0f} % of its ink unexplained.",
-            name=trace.name.capitalize(),
+            name=titled(trace.name),
             sigma=2 * float(np.nanmedian(trace.sigma)),
             blank=100 * trace.blank,
             unexplained=100 * trace.unexplained,

@@ -9,7 +9,7 @@ from sagen.casework.judging import expected_reading
 from sagen.casework.words import entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import lowered, tr
+from sagen.model.language import lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.trail import (
@@ -279,9 +279,11 @@ def value_of(record: Record) -> str:
 def again_row(again: Again) -> Row:
     """A measurement before and after the repair, with what the later one came to."""
     after = value_of(again.after) if again.after is not None else tr("not taken again")
-    said = {True: "sound", False: tr("still wrong"), None: "owed" if again.after is None else tr("too close to say")}[
-        again.sound
-    ]
+    said = {
+        True: tr("sound"),
+        False: tr("still wrong"),
+        None: tr("owed") if again.after is None else tr("too close to say"),
+    }[again.sound]
     return Row(
         (what_was_measured(again.before), value_of(again.before), after, said),
         {True: "sound", False: "bad"}.get(again.sound, ""),
@@ -470,7 +472,7 @@ def _circuits(circuits, card: MachineCard | None) -> tuple[CircuitPart, ...]:
             else None
         )
         title = name or tr("{role} sensor", role=ROLES[spec.role])
-        lines = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
+        lines = [f"{titled(ROLES[spec.role])}, {SENSORS[spec.sensor]}"]
         lines[0] += tr(", wheel {wheel}", wheel=spec.wheel) if spec.wheel else ""
         lines[0] += tr(", feed {supply:g} V", supply=spec.supply) if spec.supply else ""
         lines[0] += tr(", pull-up {pull_up:g} V", pull_up=spec.pull_up) if spec.pull_up else ""

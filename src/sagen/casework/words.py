@@ -6,7 +6,7 @@ from functools import singledispatch
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
-from sagen.model.language import lowered, tr, worded
+from sagen.model.language import lowered, titled, tr, worded
 from sagen.model.lazy import lazy
 from sagen.model.trail import (
     CaptureEntry,
@@ -202,7 +202,7 @@ def _entry_text_of_stayed_entry(stayed_entry: StayedEntry) -> str:
 @entry_text.register
 def _entry_text_of_circuit_entry(circuit_entry: CircuitEntry) -> str:
     spec = circuit_entry.spec
-    told = [f"{ROLES[spec.role].capitalize()}, {SENSORS[spec.sensor]}"]
+    told = [f"{titled(ROLES[spec.role])}, {SENSORS[spec.sensor]}"]
     told += [tr("feed {supply:g} V", supply=spec.supply)] if spec.supply else []
     told += [tr("pull-up {pull_up:g} V", pull_up=spec.pull_up)] if spec.pull_up else []
     return ", ".join(told)

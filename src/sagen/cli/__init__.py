@@ -15,7 +15,7 @@ from importlib import import_module
 from unicodedata import category
 
 from sagen import __version__
-from sagen.model.language import tr
+from sagen.model.language import speak, tr
 
 #: what is done by each command, in the order of the help; a command's module is loaded when it is the one
 VERBS = {
@@ -46,6 +46,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     with redirect_stdout(Printable(sys.stdout)), redirect_stderr(Printable(sys.stderr)):
         try:
             argv = _flags_last(sys.argv[1:] if argv is None else list(argv))
+            if "--json" in argv:
+                speak("en")  # what programs read is the same in every language
             arguments = _parser(argv).parse_args(argv)
             try:
                 return arguments.run(arguments)

@@ -43,9 +43,7 @@ def _table(found: ComparedFile) -> str:
     """The edges as CSV, crank degrees."""
     text = io.StringIO()
     out = csv.writer(text, lineterminator="\n")
-    out.writerow(
-        ("column", "edge", tr("good (deg)"), tr("here (deg)"), tr("difference (deg)"), tr("standard uncertainty (deg)"))
-    )
+    out.writerow(("column", "edge", "good (deg)", "here (deg)", "difference (deg)", "standard uncertainty (deg)"))
     for column, edge, *angles in found.edge_rows():
         out.writerow((column, edge, *(f"{item:.3f}" for item in angles)))
     return text.getvalue()
@@ -53,7 +51,7 @@ def _table(found: ComparedFile) -> str:
 
 def _print_plain(found: ComparedFile) -> None:
     for name, fit in found.fits:
-        print(f"{name}: {fit}")
+        print(f"{name}: {tr(fit)}")
     for channel in found.examination.channels:
         compared = channel.comparison
         if compared is None:

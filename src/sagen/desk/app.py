@@ -6,7 +6,7 @@ import os
 import sys
 from importlib import import_module
 
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QLibraryInfo, QLocale, QSettings, QTimer, QTranslator
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
@@ -14,6 +14,7 @@ from sagen.desk.collector import Collector
 from sagen.desk.frame import MainWindow
 from sagen.desk.sizes import remembered_size
 from sagen.desk.theme import theme
+from sagen.model.language import spoken
 
 STAND_IN = "stand-in"  #: the instruments of the demo
 
@@ -25,8 +26,19 @@ def make_application() -> QApplication:
     app.setApplicationName("Sagen")
     app.setOrganizationName("sagen")
     app.setDesktopFileName("sagen")
+    _speak_as_the_program(app)
     app.setWindowIcon(QIcon(str(theme.HERE / "icons" / "sagen.svg")))
     return app
+
+
+def _speak_as_the_program(app: QApplication) -> None:
+    """Qt's own dialogs and menus, and how it reads figures, in the language of the program."""
+    if spoken() == "en":
+        return
+    QLocale.setDefault(QLocale(spoken()))
+    own = QTranslator(app)
+    if own.load(f"qtbase_{spoken()}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        app.installTranslator(own)
 
 
 def make_shell(settings: QSettings) -> MainWindow:

@@ -23,7 +23,7 @@ from sagen.desk.theme import theme
 from sagen.desk.way import JobWay
 from sagen.desk.window_actions import ACTIONS, KEYS_OF, WATCHED, WAY
 from sagen.desk.workspace import DeskWorkspace
-from sagen.model.language import tr
+from sagen.model.language import titled, tr, worded
 
 #: what is made ready once the log is open: modules, then pages
 READY = (
@@ -172,7 +172,7 @@ class Shell:
             ),
             (tr("Job and log"), tuple((words, run(command)) for words, command in logs.LOG_COMMANDS)),
         ]
-        show += [(name.replace("_", " ").capitalize(), run("view.show_page", name)) for name in added_pages()]
+        show += [(titled(worded(name)), run("view.show_page", name)) for name in added_pages()]
         self.header.offer(tuple(show))
         ports.watched.resume()
         if workspace.log.is_shared and not (workspace.log.author.author or workspace.log.author.bay):

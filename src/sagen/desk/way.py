@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWid
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import plain_tip
-from sagen.model.language import tr
+from sagen.model.language import titled, tr, worded
 from sagen.model.vocabulary import Leg
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ class Stage(QToolButton):
 
     def show_reached(self, said: str, done: bool) -> None:
         self.said, self.done = said, done
-        name = str(self.leg)
+        name = worded(self.leg)
         self.setAccessibleName(tr("{name}: {said}{done}", name=name, said=said, done=tr(", done") if done else ""))
         self.setToolTip(plain_tip(f"{name[:1].upper()}{name[1:]}: {said}"))
         self.update()
@@ -58,7 +58,7 @@ class Stage(QToolButton):
         painter.drawEllipse(EDGE, (HEIGHT - DOT) // 2, DOT, DOT)
         left, room = EDGE + DOT + 8, self.width() - 2 * EDGE - DOT - 8
         for top, size, bold, ink, words in (
-            (4, 9.5, True, look.ink, str(self.leg)[:1].upper() + str(self.leg)[1:]),
+            (4, 9.5, True, look.ink, titled(worded(self.leg))),
             (22, 8.5, False, look.quiet, self.said),
         ):
             painter.setFont(theme.font(size, bold=bold))

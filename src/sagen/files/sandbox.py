@@ -34,6 +34,7 @@ from sagen.files import binary
 from sagen.files.budget import MOST_SECONDS, Unwanted, is_wanted, memory_for, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
+from sagen.model.language import VARIABLE, spoken
 from sagen.model.text import as_utf8
 
 LONGEST_S = 120  #: of a clock: what takes no processor waits for a disk
@@ -108,6 +109,7 @@ class SandboxedReader:
             self._process = subprocess.Popen(
                 [sys.executable, "-m", "sagen.files.sandbox", self.format_name],
                 stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True,
+                env={**os.environ, VARIABLE: spoken()},
             )  # fmt: skip
         return self._process
 

@@ -33,6 +33,10 @@ MONTHS = (
 _SWAPPED = str.maketrans(".,", ",.")
 
 
+#: what a program sets for those that it starts, so that they speak as it does
+VARIABLE = "SAGEN_LANGUAGE"
+
+
 def chosen_file() -> Path:
     """Where the language that a person chose is kept: of the window and the command line alike."""
     return platformdirs.user_config_path("sagen") / "language"
@@ -45,6 +49,22 @@ def chosen() -> str:
     except (OSError, ValueError):
         return ""
     return named if named in LANGUAGES else ""
+
+
+def choose(language: str) -> None:
+    """Keep a choice for the next start of window and command line; "" for the system's own. Raises OSError where it cannot be kept.
+
+    Parameters
+    ----------
+    language : str
+        a key of LANGUAGES, or ""
+    """
+    path = chosen_file()
+    if not language:
+        path.unlink(missing_ok=True)
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(language, "utf-8")
 
 
 def of_system() -> str:
@@ -90,6 +110,7 @@ def speak(language: str) -> None:
     language : str
         a key of LANGUAGES, or any name that has a folder in `locale`; English where there is none
     """
+    language = language if language.isalpha() else "en"
     _SPOKEN.catalogue = gettext.translation(DOMAIN, LOCALE, [language], fallback=True)
     _SPOKEN.language = language
     _SPOKEN.comma = language in DECIMAL_COMMA
@@ -166,6 +187,17 @@ def said_date(when: datetime, *, clock: bool = False) -> str:
     return f"{day}, {when:%H:%M}" if clock else day
 
 
+def titled(words: str) -> str:
+    """Words with a capital first letter, the others as they are.
+
+    Parameters
+    ----------
+    words : str
+        as they stand inside a sentence
+    """
+    return words[:1].upper() + words[1:]
+
+
 def lowered(words: str) -> str:
     """Words as they stand inside a sentence: with a small first letter, but in a language whose nouns have a capital.
 
@@ -177,15 +209,4 @@ def lowered(words: str) -> str:
     return words if _SPOKEN.language in CAPITAL_NOUNS or not words[1:2].islower() else words[:1].lower() + words[1:]
 
 
-def plain_figure(text: str) -> str:
-    """What a person typed, with the marks that Python reads: a comma before decimals counts as a point.
-
-    Parameters
-    ----------
-    text : str
-        with one mark at most; more are left as they stand
-    """
-    return text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
-
-
-speak(chosen() or of_system())
+speak(os.environ.get(VARIABLE, "") or chosen() or of_system())

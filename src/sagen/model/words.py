@@ -36,15 +36,15 @@ from sagen.model.vocabulary import (
 STATES = {
     State.KEY_ON: tr("key on, engine still"),
     State.KEY_ON_UNPLUGGED: tr("key on, unplugged"),
-    State.CRANKING: "cranking",
-    State.START: "start",
-    State.RUNNING: "running",
-    State.ROLLING: "rolling",
-    State.STRIKE: "strike",
+    State.CRANKING: tr("cranking"),
+    State.START: tr("start"),
+    State.RUNNING: tr("running"),
+    State.ROLLING: tr("rolling"),
+    State.STRIKE: tr("strike"),
     State.WIGGLE: tr("wiggling the harness"),
     State.METAL_NEAR: tr("steel at the tip"),
     State.METAL_AWAY: tr("clear of metal"),
-    State.UNPLUGGED: "unplugged",
+    State.UNPLUGGED: tr("unplugged"),
     State.LOADED: tr("under a load"),
 }
 #: what a recording of the model is called that lies under a capture in place of a known-good one
@@ -61,30 +61,30 @@ POINTS = {
     Point.SUPPLY: tr("feed at the plug"),
     Point.SIGNAL: tr("signal at the plug"),
     Point.GROUND: tr("return at the plug"),
-    Point.SHIELD: "shield",
+    Point.SHIELD: tr("shield"),
     Point.SENSOR: tr("across the sensor"),
     Point.SUPPLY_WIRE: tr("feed wire, end to end"),
     Point.SIGNAL_WIRE: tr("signal wire, end to end"),
     Point.GROUND_WIRE: tr("return wire, end to end"),
 }
 ROLES = {
-    Role.CRANK: "crankshaft",
-    Role.CAM: "camshaft",
-    Role.SPEED: "speed",
-    Role.KNOCK: "knock",
-    Role.SUPPLY: "supply",
-    Role.GROUND: "ground",
-    Role.OTHER: "other",
+    Role.CRANK: tr("crankshaft"),
+    Role.CAM: tr("camshaft"),
+    Role.SPEED: tr("speed"),
+    Role.KNOCK: tr("knock"),
+    Role.SUPPLY: tr("supply"),
+    Role.GROUND: tr("ground"),
+    Role.OTHER: tr("other"),
 }
 #: what a channel is called beside its waveform
 CHANNELS = {
     Role.CRANK: tr("crank signal"),
     Role.CAM: tr("cam signal"),
     Role.SPEED: tr("speed signal"),
-    Role.KNOCK: "knock",
-    Role.SUPPLY: "feed",
-    Role.GROUND: "return",
-    Role.OTHER: "other",
+    Role.KNOCK: tr("knock"),
+    Role.SUPPLY: tr("feed"),
+    Role.GROUND: tr("return"),
+    Role.OTHER: tr("other"),
 }
 SENSORS = {
     SensorKind.HALL: tr("switching (hall)"),
@@ -195,7 +195,7 @@ OWED = {
 #: the same in two words
 OWED_SHORT = {
     ProofStep.MEASURED: tr("measure again"), ProofStep.CLEARED: tr("clear the codes"), ProofStep.READ_NOW: tr("read them at once"),
-    ProofStep.RELEARN: "relearn", ProofStep.DRIVEN: "drive", ProofStep.READ_AFTER: tr("read them after the drive"),
+    ProofStep.RELEARN: tr("relearn"), ProofStep.DRIVEN: tr("drive"), ProofStep.READ_AFTER: tr("read them after the drive"),
     ProofStep.STAYED_AWAY: tr("see that it stays away"),
 }  # fmt: skip
 RELEARNS = {
@@ -226,10 +226,10 @@ PATTERN_SOURCES = {
     PatternSource.AFTER_REPAIR: tr("after a proven repair"), PatternSource.TWIN: tr("the twin bank"),
     PatternSource.ANOTHER_MACHINE: tr("another machine of the kind"), PatternSource.PRINTED: tr("the maker's printed picture"),
 }  # fmt: skip
-JUDGED = {Judged.INSIDE: "inside", Judged.OUTSIDE: "outside", Judged.TOO_CLOSE: tr("too close to say")}
+JUDGED = {Judged.INSIDE: tr("inside"), Judged.OUTSIDE: tr("outside"), Judged.TOO_CLOSE: tr("too close to say")}
 QUANTITIES = {
     CardQuantity.OHM: "Ω", CardQuantity.VOLT: "V", CardQuantity.MILLIAMPERE: "mA", CardQuantity.HERTZ: "Hz",
-    CardQuantity.KILOPASCAL: "kPa", CardQuantity.DEGREE: "°", CardQuantity.PERCENT: "%", CardQuantity.SHOWN: "shown",
+    CardQuantity.KILOPASCAL: "kPa", CardQuantity.DEGREE: "°", CardQuantity.PERCENT: "%", CardQuantity.SHOWN: tr("shown"),
 }  # fmt: skip
 
 
@@ -247,7 +247,7 @@ OCCASIONS_SAID = {
     Occasion.WET: tr("when wet"),
     Occasion.REVVED: tr("when revved"),
     Occasion.BUMPS: tr("over bumps"),
-    Occasion.ALWAYS: "always",
+    Occasion.ALWAYS: tr("always"),
 }
 ENGINE_RUNS_SAID = {
     EngineRuns.YES: tr("the engine runs"),

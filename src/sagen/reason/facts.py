@@ -689,7 +689,7 @@ def _rows(where: str, data: dict, key: str, model: type[BaseModel]) -> dict:
 def _cautions(where: str, table: object) -> dict[str, str]:
     if not isinstance(table, dict) or not all(isinstance(item, str) and item for item in table.values()):
         raise KnowledgeError(f"{where}: [caution] holds sentences only")
-    return table
+    return {name: tr(sentence) for name, sentence in table.items()}
 
 
 def _check(where: str, row: object, cautions: dict[str, str], applies: list[Applies]) -> CheckFacts:

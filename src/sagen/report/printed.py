@@ -14,7 +14,7 @@ from sagen import __version__
 from sagen.kinds import ChannelResult, Examination
 from sagen.model.capture import Capture
 from sagen.model.finding import Suspect
-from sagen.model.language import figure, lowered, said_date, spoken, tr, trn
+from sagen.model.language import figure, lowered, said_date, spoken, titled, tr, trn
 from sagen.model.lazy import lazy
 from sagen.model.sheet import Sheet
 from sagen.model.text import as_utf8
@@ -187,7 +187,7 @@ def _beside(scene: BesideScene | None) -> dict:
     return {
         "beside": _as_uri(beside_svg(scene)),
         "edges": [(edge.row(), edge.plain) for edge in shown],
-        "edge_heads": (what[0].capitalize(), *EDGE_HEADS),
+        "edge_heads": (titled(what[0]), *EDGE_HEADS),
         "of_edges": told[0].upper() + told[1:] + "." if scene.edges else "",
     }
 

@@ -59,7 +59,7 @@ def choose_look(settings, navigation, header, window, name) -> None:
 
 def keys_dialog(navigation, window) -> KeysDialog:
     """The list of keys: the window's, then those of each page that has some."""
-    groups = [("WINDOW", ACTIONS), ("TRAIL", TRAIL_HINTS)]
+    groups = [(tr("WINDOW"), ACTIONS), (tr("TRAIL"), TRAIL_HINTS)]
     for name in page_names():
         page = navigation.page(name)
         rows = [*page.shortcuts, *page.hints]

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from sagen.desk.forms.base import Form
 from sagen.model.circuit import CircuitSpec
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.vocabulary import CIRCUIT_ROLES, Role, SensorKind
 from sagen.model.words import ROLES, SENSORS
@@ -35,11 +35,11 @@ class CircuitForm(Form):
         self.line.setPlaceholderText(tr("as cam 1"))
         self.role = self.add(tr("It is"), QComboBox())
         for circuit_role in CIRCUIT_ROLES:
-            self.role.addItem(ROLES[circuit_role].capitalize(), circuit_role)
+            self.role.addItem(titled(ROLES[circuit_role]), circuit_role)
         self.role.setCurrentIndex(max(0, self.role.findData(Role.CAM)))
         self.sensor = self.add(tr("Sensor"), QComboBox())
         for key, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), key)
+            self.sensor.addItem(titled(words), key)
         self.bank = self.add(tr("Bank"), QLineEdit())
 
     def _chosen(self) -> None:

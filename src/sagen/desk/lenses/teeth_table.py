@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QWidget
 
 from sagen.desk.theme import theme
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.per_tooth import ToothTable
 
@@ -27,7 +27,7 @@ class TeethModel(QAbstractTableModel):
             ("°", tr("degrees of the wheel from tooth 1"), table.angle_deg, "{:.1f}"),
             (tr("Late"), tr("percent of a pitch, median over the turns; minus is early"), table.phase_error, "{:+.1f}"),
             ("±", tr("how far it wanders from turn to turn, percent of a pitch"), table.wander, "{:.1f}"),
-            (table.size_name.capitalize(), tr("of the median of all teeth"), 100 * table.size, "{:.0f}"),
+            (titled(table.size_name), tr("of the median of all teeth"), 100 * table.size, "{:.0f}"),
             (tr("Seen"), tr("share of the turns in which the tooth was there"), 100 * table.seen, "{:.0f}"),
         ]
         if table.has_pattern:

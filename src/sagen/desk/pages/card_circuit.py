@@ -22,7 +22,7 @@ from sagen.desk.forms.wire import WireForm
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
-from sagen.model.language import lowered, tr
+from sagen.model.language import lowered, titled, tr
 from sagen.model.machine_card import CardCircuit
 from sagen.model.typed import typed_figure, typed_whole
 from sagen.model.vocabulary import CIRCUIT_ROLES, Place, RelearnKind, Role
@@ -95,10 +95,10 @@ class CircuitFields(QWidget):
         self.own: dict[str, QLineEdit] = {}
         self.role, self.sensor, self.relearn = QComboBox(), QComboBox(), QComboBox()
         for role in (*CIRCUIT_ROLES, Role.OTHER):
-            self.role.addItem(ROLES[role].capitalize(), role)
+            self.role.addItem(titled(ROLES[role]), role)
         self.sensor.addItem(tr("Not stated"), None)
         for sensor, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), sensor)
+            self.sensor.addItem(titled(words), sensor)
         for kind, words in RELEARNS.items():
             self.relearn.addItem(words, kind)
         self.place, self.relearn_text = (

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 from sagen.desk.theme.plain import Label
 from sagen.kinds import kind_of
 from sagen.model.circuit import CircuitSpec
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.sheet import first_fault
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import CIRCUIT_ROLES, Capability
@@ -31,9 +31,9 @@ class CircuitSettings(QWidget):
         grid.setVerticalSpacing(1)
         self.role, self.sensor = QComboBox(), QComboBox()
         for role in CIRCUIT_ROLES:
-            self.role.addItem(ROLES[role].capitalize(), role)
+            self.role.addItem(titled(ROLES[role]), role)
         for key, words in SENSORS.items():
-            self.sensor.addItem(words.capitalize(), key)
+            self.sensor.addItem(titled(words), key)
         self.supply, self.pull_up, self.ohms = QLineEdit(), QLineEdit(), QLineEdit()
         for column, (field, name, tip) in enumerate((
             (self.role, tr("It is"), ""), (self.sensor, tr("Sensor"), ""), (self.supply, tr("Feed, V"), tr("5 or battery voltage")),

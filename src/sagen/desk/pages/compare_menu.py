@@ -12,7 +12,7 @@ from sagen.casework.open_capture import OpenCapture
 from sagen.casework.patterns import OnShelf
 from sagen.casework.shelf import FindOnShelf
 from sagen.desk.forms.ends import EndsForm
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.trail import CaptureEntry
 from sagen.model.vocabulary import PatternSource
 from sagen.model.words import PATTERN_SOURCES
@@ -66,7 +66,7 @@ class CompareMenu(QMenu):
         self.addAction(tr("Look for events")).triggered.connect(run("captures.hunt_events"))
         keep = self.addMenu(tr("Keep as known-good"))
         for source in PatternSource:
-            words = PATTERN_SOURCES[source].capitalize()
+            words = titled(PATTERN_SOURCES[source])
             keep.addAction(words).triggered.connect(run("captures.keep_as_good", source))
         under, ends = self.addMenu(tr("Lay under it")), self.addMenu(tr("The wire's other end"))
         for item in self.offers[:MOST_OFFERED]:

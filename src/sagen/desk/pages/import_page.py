@@ -27,7 +27,7 @@ from sagen.files import read_capture, read_sheet
 from sagen.files.wheels import catalogue
 from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
-from sagen.model.language import tr, trn
+from sagen.model.language import titled, tr, trn
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry
 from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Connection, Role, SensorKind, State
@@ -116,11 +116,11 @@ class ImportPage(Page):
         self.good.clicked.connect(self._choose_good)
         self.extra_name = Label()
         for role in Role:
-            self.role.addItem(ROLES[role].capitalize(), role)
+            self.role.addItem(titled(ROLES[role]), role)
         for kind in SensorKind:
-            self.sensor.addItem(SENSORS[kind].capitalize(), kind)
+            self.sensor.addItem(titled(SENSORS[kind]), kind)
         for state in CAPTURE_STATES:
-            self.state.addItem(STATES[state].capitalize(), state)
+            self.state.addItem(titled(STATES[state]), state)
         self.polarity.addItem(tr("Not stated"), None)
         self.polarity.addItem(tr("Falling at the tooth's centre"), tr("falling"))
         self.polarity.addItem(tr("Rising at the tooth's centre"), tr("rising"))

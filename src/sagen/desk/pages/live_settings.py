@@ -9,7 +9,7 @@ from sagen.casework.live import Live, live_trigger, with_role
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import ROTATING_ROLES, Role
 from sagen.model.words import ROLES
@@ -65,7 +65,7 @@ class LiveSettings(QWidget):
         for volts in RANGES:
             self.range.addItem(tr("{volts:g} V", volts=volts), volts)
         for role in ROLES_HERE:
-            self.role.addItem(ROLES[role].capitalize() if role != Role.OTHER else tr("Not stated"), role)
+            self.role.addItem(titled(ROLES[role]) if role != Role.OTHER else tr("Not stated"), role)
         self.kind.addItem(tr("runs freely"), None)
         for kind, (words, _, _) in TRIGGERS.items():
             self.kind.addItem(words, kind)

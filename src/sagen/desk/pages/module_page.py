@@ -16,7 +16,7 @@ from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
-from sagen.model.language import tr, trn
+from sagen.model.language import titled, tr, trn
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.model.words import STATES
 from sagen.reason.facts import knowledge
@@ -69,7 +69,7 @@ class ModulePage(Page):
         self.state.setAccessibleName(tr("How the machine stands"))
         self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         for state in (State.KEY_ON, State.CRANKING, State.RUNNING):
-            self.state.addItem(STATES[state].capitalize(), state)
+            self.state.addItem(titled(STATES[state]), state)
         self.state.currentIndexChanged.connect(lambda _: self._turned())
         head.addWidget(self.state)
         self.read_button, self.live_button, self.clear_button = (

@@ -201,7 +201,13 @@ class ProofPage(JobPage):
         for step in ProofStep:
             known = step in now.done or step == ProofStep.MEASURED
             state = (
-                "failed" if step in now.failed else "owed" if step in now.owed else "done" if known else tr("not owed")
+                tr("failed")
+                if step in now.failed
+                else tr("owed")
+                if step in now.owed
+                else tr("done")
+                if known
+                else tr("not owed")
             )
             self.said[step].setText(state)
             self.said[step].setObjectName("strong" if step == current or state == "failed" else "quiet")

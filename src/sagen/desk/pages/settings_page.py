@@ -33,7 +33,7 @@ from sagen.desk.window_actions import WATCHED
 from sagen.instruments.wired import Addresses
 from sagen.meter import stored_accuracy_text
 from sagen.model.errors import SagenError
-from sagen.model.language import lowered, tr
+from sagen.model.language import LANGUAGES, choose, chosen, lowered, tr
 from sagen.reason.decide import Costs
 from sagen.store.entries import Author
 
@@ -124,6 +124,12 @@ class SettingsPage(Page):
             self.look.addItem(words, key)
         for share in TEXT_SIZES:
             self.size.addItem(f"{share} %", share)
+        self.language = QComboBox()
+        self.language.addItem(tr("As the system has it"), "")
+        for key, words in LANGUAGES.items():
+            self.language.addItem(words, key)
+        self._row(tr("Language"), self.language, Label(tr("from the next start on"), name="quiet"))
+        self.language.activated.connect(lambda _: self._choose_language())
         self._row(tr("Look"), self.look)
         self._row(tr("Text and controls"), self.size, Label(tr("from the next start on"), name="quiet"))
         self.look.activated.connect(lambda _: self.commands.run("view.choose_look", self.look.currentData()))
@@ -132,6 +138,13 @@ class SettingsPage(Page):
         self._row(tr("Tones"), self.tones)
         self.tones.clicked.connect(lambda on: self.settings.setValue("live/tones", "on" if on else "off"))
         self.volume = self._line(tr("Their volume, %"), self._keep_volume)
+
+    def _choose_language(self) -> None:
+        try:
+            choose(self.language.currentData())
+            self.said.setText("")
+        except OSError as error:
+            self.said.setText(str(error))
 
     def _keep_volume(self, text: str) -> None:
         if not text.isdecimal() or int(text) > 100:
@@ -206,6 +219,7 @@ class SettingsPage(Page):
 
     def _show(self) -> None:
         settings = self.settings
+        self.language.setCurrentIndex(max(0, self.language.findData(chosen())))
         self.look.setCurrentIndex(max(0, self.look.findData(theme.wanted(settings))))
         self.size.setCurrentIndex(max(0, self.size.findData(remembered_size(settings))))
         self.tones.setChecked(str(settings.value("live/tones", "on")) == "on")

@@ -17,7 +17,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.bench_count import LEAST_PASSES, MOST_PASSES, WAYS, bench_records
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.reason.facts import knowledge
 from sagen.reason.several import circuits_of
 from sagen.signal.trigger import TriggerKind
@@ -117,7 +117,7 @@ class TesterPage(JobPage):
             item.setMaximumWidth(200)
         self.way.setMaximumWidth(260)
         for key, words in WAYS.items():
-            self.way.addItem(words.capitalize(), key)
+            self.way.addItem(titled(words), key)
         form.addRow(Label(tr("Passes")), self.passes)
         form.addRow(Label(tr("Counted")), self.counted)
         form.addRow(Label(tr("How")), self.way)

@@ -89,7 +89,7 @@ class WorkPage(JobPage):
         )
         layout.addWidget(self.steps, 3)
         row = QHBoxLayout()
-        row.addWidget(Label("PARTS", name="over"), 1)
+        row.addWidget(Label(tr("PARTS"), name="over"), 1)
         for words, tip, action in (
             (tr("Part line"), tr("A part that is wanted, or an offer (Alt+P)"), self.add_part),
             (tr("Next state"), tr("Wanted, ordered, came, fitted (Alt+N)"), self.next_state),

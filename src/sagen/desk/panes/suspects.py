@@ -301,7 +301,7 @@ class SuspectsPane(QWidget):
 
     def _wishes_row(self) -> WrapRow:
         row = WrapRow(spacing=4)
-        row.addWidget(Label("SUSPECTS", name="over"))
+        row.addWidget(Label(tr("SUSPECTS"), name="over"))
         row.push_right()
         self.strategy, self.gear = QComboBox(), QComboBox()
         for key, words in (

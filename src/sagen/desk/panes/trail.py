@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from sagen.casework.words import entry_text
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
-from sagen.model.language import lowered, tr
+from sagen.model.language import lowered, tr, worded
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import ENTRY_TITLES
 
@@ -157,7 +157,7 @@ class CardDelegate(QStyledItemDelegate):
         tag = "" if faded else tag_of(entry.record)
         tagged = bool(tag)
         if tagged:
-            paint_tag(painter, card, tag, colours.sound if tag in ("sound", "inside") else colours.mark)
+            paint_tag(painter, card, worded(tag), colours.sound if tag in ("sound", "inside") else colours.mark)
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
@@ -187,7 +187,7 @@ def tag_of(record: Record) -> str:
     if record.kind == EntryKind.CAPTURE:
         return "finding" if record.findings else "sound"
     judged = getattr(record, "judged", None)
-    return {"inside": "inside", "outside": "outside", "too_close": tr("too close")}.get(judged, "")
+    return {"inside": "inside", "outside": "outside", "too_close": "too close"}.get(judged, "")
 
 
 def paint_tag(painter: QPainter, card: QRect, word: str, colour: str) -> None:
@@ -228,7 +228,7 @@ class TrailPane(QWidget):
         self.empty.setWordWrap(True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 8, 10)
-        head = Label("TRAIL")
+        head = Label(tr("TRAIL"))
         head.setObjectName("over")
         layout.addWidget(head)
         layout.addWidget(self.list, 1)
