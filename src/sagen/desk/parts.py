@@ -192,6 +192,25 @@ class Header(QWidget):
         ):
             row.addWidget(each)
 
+        self._words = {button: button.text() for button in (self.capture_button, self.meter_button, self.report_button)}
+        for button, words in self._words.items():
+            button.setAccessibleName(words.strip())
+
+    #: px that the job's name takes at least, before buttons give up their words for it
+    LEAST_NAME = 150
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.make_room()
+
+    def make_room(self) -> None:
+        """Buttons that have an icon stand without their words where the job's name would else be cut to nothing."""
+        for button, words in self._words.items():
+            button.setText(words)
+        if self.layout().sizeHint().width() - self.job_button.sizeHint().width() + self.LEAST_NAME > self.width():
+            for button in self._words:
+                button.setText("")
+
     def offer(self, pages: tuple[tuple[str, Callable | tuple], ...]) -> None:
         """Put pages, by title and what brings them up, behind a button of their own; a tuple of such is a menu within."""
         menu = QMenu(self.more_button)

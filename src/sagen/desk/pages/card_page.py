@@ -92,15 +92,16 @@ class CardPage(Page):
 
     # building -----------------------------------------------------------------------------
 
-    def _head(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.addWidget(Label(tr("Machine card"), name="heading"), 1)
+    def _head(self) -> WrapRow:
+        row = WrapRow()
+        row.addWidget(Label(tr("Machine card"), name="heading"))
+        row.push_right()
         self.shelf = QComboBox()
         self.shelf.setAccessibleName(tr("Cards on the shelf"))
         self.shelf.setMinimumWidth(190)
         self.shelf.activated.connect(lambda _=0: self._from_shelf())
         row.addWidget(self.shelf)
-        buttons = {}
+        made = []
         for words, tip, action in (
             (tr("Edit"), tr("Write on the card (Alt+E)"), lambda: self.edit(True)),
             (
@@ -113,12 +114,13 @@ class CardPage(Page):
             (tr("Keep"), tr("Keep it on the shelf, and put it on the job's trail (Ctrl+S)"), self.keep),
             (tr("Back"), "", self.left.emit),
         ):
-            button = buttons[words] = QPushButton(words)
+            button = QPushButton(words)
+            made.append(button)
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, action=action: action())
             row.addWidget(button)
-        self.edit_button, self.keep_button = buttons["Edit"], buttons["Keep"]
-        self.writing = (buttons["Which wire?"], buttons["Load"], self.keep_button)
+        self.edit_button, wires, load, _, self.keep_button, _ = made
+        self.writing = (wires, load, self.keep_button)
         self.keep_button.setObjectName("first")
         return row
 
@@ -131,7 +133,7 @@ class CardPage(Page):
 
     def _circuit_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.addWidget(Label("CIRCUIT", name="over"))
+        row.addWidget(Label(tr("CIRCUIT"), name="over"))
         self.circuits = QComboBox()
         self.circuits.setAccessibleName(tr("Circuits of the card"))
         self.circuits.activated.connect(lambda _=0: self._choose(self.circuits.currentIndex()))

@@ -19,6 +19,7 @@ from sagen.desk.pages.circuit_view import CircuitView
 from sagen.desk.pages.engine_view import EngineView
 from sagen.desk.pages.meter_entry import MeterEntry
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.files.circuits import read_circuit, write_circuit
 from sagen.model.errors import SagenError
 from sagen.model.language import lowered, tr
@@ -89,9 +90,10 @@ class CircuitPage(Page):
         self.view.chosen.connect(lambda _: self._point_chosen())
         self.state_buttons[State.KEY_ON].setChecked(True)
 
-    def _head(self) -> QHBoxLayout:
-        head = QHBoxLayout()
-        head.addWidget(Label(tr("Circuit and meter"), name="heading"), 1)
+    def _head(self) -> WrapRow:
+        head = WrapRow()
+        head.addWidget(Label(tr("Circuit and meter"), name="heading"))
+        head.push_right()
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Which circuit of the job"))
         self.which.setToolTip(tr("Which of the job's circuits"))

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import tr
 
 
@@ -13,10 +14,11 @@ def headed(page: QWidget, title: str, *buttons: QWidget, beside: QWidget | None 
     layout = QVBoxLayout(page)
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(6)
-    head = QHBoxLayout()
-    head.addWidget(Label(title, name="heading"), 0 if beside is not None else 1)
+    head = WrapRow()
+    head.addWidget(Label(title, name="heading"))
     if beside is not None:
-        head.addWidget(beside, 1)
+        head.addWidget(beside)
+    head.push_right()
     back = QPushButton(tr("Back"))
     back.clicked.connect(page.left)
     for button in (*buttons, back):

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
@@ -57,7 +58,7 @@ class MeterEntry(QWidget):
         value.addWidget(self.value, 1)
         value.addWidget(self.unit)
         left.addLayout(value)
-        buttons = QHBoxLayout()
+        buttons = WrapRow()
         self.open = QPushButton(tr("No path (OL)"))
         self.open.setToolTip(tr("The meter shows over range: an open circuit"))
         self.open.clicked.connect(lambda: self.value.setText("OL"))
@@ -70,7 +71,7 @@ class MeterEntry(QWidget):
         self.stand_in.hide()
         buttons.addWidget(self.stand_in)
         buttons.addWidget(self.open)
-        buttons.addWidget(self.keep_button, 1)
+        buttons.addWidget(self.keep_button)
         left.addLayout(buttons)
         row.addLayout(left, 1)
         row.addLayout(self._pad())

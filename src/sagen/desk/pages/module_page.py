@@ -5,8 +5,8 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from sagen.casework.command import Queue
 from sagen.casework.module import came_back, frame_words, meaning_of, new_codes, speed_record
@@ -15,6 +15,7 @@ from sagen.desk.forms.base import Form
 from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr, trn
 from sagen.model.vocabulary import CodeStatus, State
@@ -63,7 +64,7 @@ class ModulePage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        head = QHBoxLayout()
+        head = WrapRow()
         head.addWidget(Label(tr("Module"), name="heading"))
         self.state = QComboBox()
         self.state.setAccessibleName(tr("How the machine stands"))
@@ -85,7 +86,7 @@ class ModulePage(Page):
         self.clear_button.clicked.connect(lambda _=False: self.clear())
         for item in (self.read_button, self.live_button, self.clear_button):
             head.addWidget(item)
-        head.addStretch(1)
+        head.push_right()
         where, back = QPushButton(tr("Instruments")), QPushButton(tr("Back"))
         self.where, self.back = where, back
         head.addWidget(where)
@@ -118,7 +119,7 @@ class ModulePage(Page):
             tr("What the module shows while cranking is evidence: 0 means it sees no pulse (Alt+S)")
         )
         self.speed_button.clicked.connect(lambda _=False: self.keep_speed())
-        grid.addWidget(self.speed_button, 0, len(SHOWN))
+        grid.addWidget(self.speed_button, 2, 0, 1, len(SHOWN), Qt.AlignmentFlag.AlignLeft)
         return grid
 
     def wire(

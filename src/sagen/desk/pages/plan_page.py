@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStyle, QStyledItemDelegate, QWidget
+from PySide6.QtWidgets import QPushButton, QStyle, QStyledItemDelegate, QWidget
 
 from sagen.desk.actions import Action, Hint
 from sagen.desk.forms.work import CostsForm
@@ -16,6 +16,7 @@ from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import lowered, tr
 from sagen.model.trail import CostsEntry, PlaceEntry
 from sagen.model.vocabulary import EntryKind, Place
@@ -54,8 +55,7 @@ class PlanPage(Page):
         self.do.setObjectName("first")
         self.do.clicked.connect(self._do)
         layout = headed(self, tr("Plan"), self.costs, self.do)
-        places = QHBoxLayout()
-        places.setSpacing(5)
+        places = WrapRow(spacing=4)
         self.places: dict[Place, QPushButton] = {}
         for k, place in enumerate(Place, start=1):
             button = QPushButton()
@@ -100,9 +100,9 @@ class PlanPage(Page):
             minutes = weighed.access.get(str(place)) if weighed else None
             button.setChecked(place in now)
             told = (
-                "open"
+                tr("open")
                 if place in now
-                else (tr("{minutes:g} min", minutes=minutes) if minutes is not None else "closed")
+                else (tr("{minutes:g} min", minutes=minutes) if minutes is not None else tr("closed"))
             )
             button.setText(f"{PLACES[place]}: {told}")
             button.setEnabled(job is not None)

@@ -9,11 +9,12 @@ import pypdfium2
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPixmap
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from sagen.artifacts.atomic import write_whole
 from sagen.desk.pages import Page
 from sagen.desk.theme.plain import Label
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
 
@@ -56,8 +57,9 @@ class ReportPage(Page):
         self.html, self.pdf, self.file_name = "", b"", "finding"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
-        row.addWidget(Label(tr("Printed pages"), name="heading"), 1)
+        row = WrapRow()
+        row.addWidget(Label(tr("Printed pages"), name="heading"))
+        row.push_right()
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Which page"))
         for key, words in PAGES:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QGridLayout,
+    QHBoxLayout,
     QLineEdit,
     QPushButton,
     QWidget,
@@ -88,7 +89,7 @@ class SettingsPage(Page):
 
     def _row(self, words: str, control: QWidget, beside: QWidget | None = None) -> QWidget:
         at = self.grid.rowCount()
-        label = Label(words)
+        label = Label(words, wrap=True)
         label.setBuddy(control)
         control.setAccessibleName(words)
         self.grid.addWidget(label, at, 0)
@@ -96,6 +97,17 @@ class SettingsPage(Page):
         if beside is not None:
             self.grid.addWidget(beside, at, 2)
         return control
+
+    def _switch(self, words: str, told: str) -> QCheckBox:
+        """On or off, with what it does beside it, in as many lines as it takes."""
+        cell, switch, beside = QWidget(), QCheckBox(), Label(told, wrap=True)
+        row = QHBoxLayout(cell)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(switch)
+        row.addWidget(beside, 1)
+        self._row(words, cell)
+        switch.setAccessibleName(f"{words}: {told}")
+        return switch
 
     def _line(
         self, words: str, keep: Callable[[str], None], hint: str = "", beside: QWidget | None = None
@@ -128,14 +140,13 @@ class SettingsPage(Page):
         self.language.addItem(tr("As the system has it"), "")
         for key, words in LANGUAGES.items():
             self.language.addItem(words, key)
-        self._row(tr("Language"), self.language, Label(tr("from the next start on"), name="quiet"))
+        self._row(tr("Language"), self.language, Label(tr("from the next start on"), name="quiet", wrap=True))
         self.language.activated.connect(lambda _: self._choose_language())
-        self._row(tr("Look"), self.look)
-        self._row(tr("Text and controls"), self.size, Label(tr("from the next start on"), name="quiet"))
+        self._row(tr("Light or dark"), self.look)
+        self._row(tr("Text and controls"), self.size, Label(tr("from the next start on"), name="quiet", wrap=True))
         self.look.activated.connect(lambda _: self.commands.run("view.choose_look", self.look.currentData()))
         self.size.activated.connect(lambda _: self.settings.setValue("text/size", self.size.currentData()))
-        self.tones = QCheckBox(tr("when a signal is lost and back, and in probe mode"))
-        self._row(tr("Tones"), self.tones)
+        self.tones = self._switch(tr("Tones"), tr("when a signal is lost and back, and in probe mode"))
         self.tones.clicked.connect(lambda on: self.settings.setValue("live/tones", "on" if on else "off"))
         self.volume = self._line(tr("Their volume, %"), self._keep_volume)
 
@@ -165,8 +176,9 @@ class SettingsPage(Page):
         self.where = QLineEdit()
         self.where.setReadOnly(True)
         self._row(tr("The log lies in"), self.where, other)
-        self.record = QCheckBox(tr("the shop's proven jobs weigh in with the next one of their kind"))
-        self._row(tr("Own record"), self.record)
+        self.record = self._switch(
+            tr("Own record"), tr("the shop's proven jobs weigh in with the next one of their kind")
+        )
         self.record.clicked.connect(lambda _: self.commands.run("view.toggle_record"))
 
     def _keep_author(self) -> None:

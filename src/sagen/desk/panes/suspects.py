@@ -8,7 +8,6 @@ from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import (
     QAbstractButton,
     QComboBox,
-    QHBoxLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -168,7 +167,7 @@ class CheckCard(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
         layout.setSpacing(4)
-        self.over = Label(tr("NEXT CHECK"), name="over")
+        self.over = Label(tr("NEXT CHECK"), name="over", wrap=True)
         self.title = Label(name="heading", wrap=True)
         self.what, self.sound = Label(wrap=True), Label(name="sound", wrap=True)
         self.why, self.caution = Label(name="small", wrap=True), Label(name="caution", wrap=True)
@@ -179,8 +178,8 @@ class CheckCard(QWidget):
         self.do.setToolTip(DO_TIP)
         self.other = QPushButton(tr("Another"))
         self.other.setToolTip(with_key(tr("Show the next best check instead"), tr("show another check")))
-        row = QHBoxLayout()
-        row.addWidget(self.do, 1)
+        row = WrapRow()
+        row.addWidget(self.do)
         row.addWidget(self.other)
         layout.addLayout(row)
         self.checks: tuple = ()

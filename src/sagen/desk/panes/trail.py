@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QFontMetrics, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
-    QHBoxLayout,
     QListView,
     QMenu,
     QPushButton,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 from sagen.casework.words import entry_text
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import lowered, tr, worded
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import ENTRY_TITLES
@@ -234,8 +234,7 @@ class TrailPane(QWidget):
         layout.addWidget(self.list, 1)
         layout.addWidget(self.empty, 1)
         layout.addLayout(self._add_row())
-        chosen = QHBoxLayout()
-        chosen.setSpacing(6)
+        chosen = WrapRow(spacing=6)
         self.correct_button, self.withdraw_button = QPushButton(tr("Correct")), QPushButton(tr("Withdraw"))
         self.correct_button.setToolTip(tr("Change what the chosen entry says (F2)"))
         self.withdraw_button.setToolTip(tr("Take the chosen entry out of the evidence, or put it back (Del)"))
@@ -249,15 +248,14 @@ class TrailPane(QWidget):
         self.list.selectionModel().selectionChanged.connect(lambda *_: self._update_buttons())
         self.show_job(None)
 
-    def _add_row(self) -> QHBoxLayout:
+    def _add_row(self) -> WrapRow:
         """One row: the two entries that fit the moment, and a menu with all."""
-        row = QHBoxLayout()
-        row.setSpacing(5)
+        row = WrapRow()
         self.quick = [QPushButton(), QPushButton()]
         for index, button in enumerate(self.quick):
             button.setObjectName("tight")
             button.clicked.connect(lambda _=False, index=index: self.add.emit(self.offered[index]))
-            row.addWidget(button, 1)
+            row.addWidget(button)
         self.more = QPushButton(tr("More"))
         self.more.setObjectName("tight")
         self.more.setToolTip(tr("Everything that can be put on the trail"))
