@@ -23,7 +23,7 @@ from sagen.model.vocabulary import Cause, Leg, Place, Point, State
 
 SOURCE = Path(__file__).parents[1] / "src" / "sagen"
 METHODS = [("**.py", "python"), ("**.html", "jinja2")]
-KEYWORDS = {"tr": None, "trn": (1, 2)}
+KEYWORDS = {"tr": None, "later": None, "trn": (1, 2)}
 #: what of a row of a table is words
 WORDS = {"name", "text", "expect", "why", "do", "seen", "title", "looks"}
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from sagen.model.language import figure, tr, trn
+from sagen.model.language import figure, said_now, tr, trn
 from sagen.model.vocabulary import FindingKind
 
 
@@ -135,7 +135,7 @@ def _no_signal(f: dict) -> str:
         level_v=_plain(f["level_v"]),
         unit=f["unit"],
         seconds=f["seconds"],
-        where=f["where"],
+        where=said_now(f["where"]),
     )
 
 

@@ -135,6 +135,31 @@ def tr(message: str, /, **places) -> str:
     return _FIGURES.vformat(told, (), places) if places else told
 
 
+def later(message: str, /, **places) -> dict:
+    """A message that is kept, to be said in the language of whoever reads it: what `said_now` takes.
+
+    Parameters
+    ----------
+    message : str
+        in English
+    **places
+        numbers and names, as JSON keeps them
+    """
+    return {"says": message, **places}
+
+
+def said_now(kept: dict | str) -> str:
+    """What `later` kept, in the language that is spoken; words of older logs as they are.
+
+    Parameters
+    ----------
+    kept : dict or str
+    """
+    if isinstance(kept, str):
+        return tr(kept)
+    return tr(kept["says"], **{name: value for name, value in kept.items() if name != "says"})
+
+
 def trn(one: str, many: str, count: int, /, **places) -> str:
     """A message about a count, in the form that the language has for so many.
 

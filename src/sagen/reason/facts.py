@@ -244,7 +244,7 @@ class CheckFacts(_Row):
 
 def _wires(spec: CircuitSpec) -> str:
     part = kind_of(spec.sensor).part
-    named = ["signal", *(["feed"] if part.fed else []), *(["return"] if part.own_return else [])]
+    named = [tr("signal"), *([tr("feed")] if part.fed else []), *([tr("return")] if part.own_return else [])]
     return named[0] if len(named) == 1 else tr("{named} and {named_2}", named=", ".join(named[:-1]), named_2=named[-1])
 
 

@@ -107,7 +107,7 @@ class RotatingReading(ChannelReading, ABC):
         """What is known of every tooth, by the names of `measures.LEAST`, one value a tooth."""
 
     @abstractmethod
-    def held(self, cranking: bool) -> tuple[str, str]:
+    def held(self, cranking: bool) -> tuple[str, dict]:
         """A flat line: where it is held (high, low, middle), and what that means in words.
 
         Parameters

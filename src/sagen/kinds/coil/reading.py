@@ -9,7 +9,7 @@ import numpy as np
 
 from sagen.kinds.coil.spikes import spikes
 from sagen.model.capture import Capture, Channel
-from sagen.model.language import tr
+from sagen.model.language import later
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import Role
 from sagen.signal.edges import Edges, find_edges, median_of_five
@@ -94,10 +94,10 @@ class CoilReading(RotatingReading):
     def measures(self) -> dict[str, np.ndarray]:
         return {"phase_error": self.phase_error, "height": self.size}
 
-    def held(self, cranking: bool) -> tuple[str, str]:
+    def held(self, cranking: bool) -> tuple[str, dict]:
         if abs(self.levels.middle) < _LIMIT.no_bias_v:
-            return "low", tr("the coil makes no voltage")
-        return "middle", tr("only the module's bias stands on the wire, the coil adds nothing")
+            return "low", later("the coil makes no voltage")
+        return "middle", later("only the module's bias stands on the wire, the coil adds nothing")
 
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         return ()

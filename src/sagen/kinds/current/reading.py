@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sagen.model.language import tr
+from sagen.model.language import later
 from sagen.signal.limits import limits
 from sagen.signal.reading import Band
 from sagen.signal.two_state import TwoStateReading
@@ -22,13 +22,13 @@ class CurrentReading(TwoStateReading):
         """Milliamperes for one unit of the channel."""
         return 1000 * HIGH_A / self.expected
 
-    def held(self, cranking: bool) -> tuple[str, str]:
+    def held(self, cranking: bool) -> tuple[str, dict]:
         now = self.milliamp * self.levels.middle
         if now < _LIMIT.least_ma:
-            return "low", tr("{now:.1f} mA, no sensor draws so little: open circuit or no feed", now=now)
+            return "low", later("{now:.1f} mA, no sensor draws so little: open circuit or no feed", now=now)
         if now < _LIMIT.between_ma:
-            return "low", tr("held at {now:.1f} mA, the lower of the two states", now=now)
-        return "high", tr("held at {now:.1f} mA, the upper of the two states or beyond", now=now)
+            return "low", later("held at {now:.1f} mA, the lower of the two states", now=now)
+        return "high", later("held at {now:.1f} mA, the upper of the two states or beyond", now=now)
 
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         low, high = 1 - _LIMIT.band, 1 + _LIMIT.band

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
-from sagen.model.language import tr
+from sagen.model.language import later, tr
 from sagen.signal.levels import Levels
 from sagen.signal.limits import limits
 from sagen.signal.reading import Band, ProbeDoubt
@@ -87,20 +87,18 @@ class HallReading(TwoStateReading):
         sags = cranking and self.expected >= _LIMIT.battery_pull_up_v
         return (_LIMIT.high_share_cranking if sags else _LIMIT.high_share) * self.expected
 
-    def held(self, cranking: bool) -> tuple[str, str]:
+    def held(self, cranking: bool) -> tuple[str, dict]:
         level = self.levels.middle
         if level >= self.high_limit(cranking):
             near = self.sheet.pull_up is not None and abs(level / self.expected - 1) < _LIMIT.near_pull_up
-            return "high", tr("held high, near the pull-up of {expected:g} V", expected=self.expected) if near else tr(
-                "held high"
-            )
+            if near:
+                return "high", later("held high, near the pull-up of {expected:g} V", expected=self.expected)
+            return "high", later("held high")
         if level <= self.low_limit:
-            return "low", tr("held low, near ground")
-        stated = self.sheet.pull_up is not None
-        return "middle", tr(
-            "hanging between ground and the pull-up{stated}",
-            stated=tr(" of {expected:g} V", expected=self.expected) if stated else "",
-        )
+            return "low", later("held low, near ground")
+        if self.sheet.pull_up is None:
+            return "middle", later("hanging between ground and the pull-up")
+        return "middle", later("hanging between ground and the pull-up of {expected:g} V", expected=self.expected)
 
     def bands(self, cranking: bool) -> tuple[Band, ...]:
         top, bottom = _LIMIT.band_above * self.expected, -_LIMIT.band_below * self.expected
