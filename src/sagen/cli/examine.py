@@ -7,7 +7,7 @@ import sys
 
 from sagen.casework.headless import examined_file
 from sagen.cli import in_a_sentence
-from sagen.model.language import tr
+from sagen.model.language import tr, worded
 from sagen.model.words import surely
 from sagen.signal.catalogue import usual_name
 
@@ -67,5 +67,5 @@ def _print_plain(name: str, examination, suspects) -> None:
             print(tr("    to be sure: {sure}", sure=finding.sure))
     for note in examination.notes:
         print(tr("  note: {note}", note=note))
-    told = [f"{suspect.title} ({suspect.cause}) {surely(suspect.probability)}" for suspect in suspects[:3]]
+    told = [f"{suspect.title} ({worded(suspect.cause)}) {surely(suspect.probability)}" for suspect in suspects[:3]]
     print(tr("  suspects: {told}", told=", ".join(told)))

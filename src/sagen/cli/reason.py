@@ -7,7 +7,7 @@ import sys
 
 from sagen.casework.headless import record_of_log, weighed_file
 from sagen.cli import in_a_sentence
-from sagen.model.language import tr
+from sagen.model.language import tr, worded
 from sagen.model.words import estimate_text, strength
 
 MOST_CHECKS = 12
@@ -58,7 +58,7 @@ def _print_plain(name: str, found) -> None:
             tr(
                 "  {probability:5.1f} %  {cause}: {title}{circuit}",
                 probability=min(100 * suspect.probability, 99.0),
-                cause=suspect.cause,
+                cause=worded(suspect.cause),
                 title=suspect.title,
                 circuit=f" ({suspect.circuit})" if suspect.circuit else "",
             )

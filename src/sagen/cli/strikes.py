@@ -7,7 +7,7 @@ import sys
 
 from sagen.casework.headless import struck_files
 from sagen.kinds.piezo.words import share_words
-from sagen.model.language import tr
+from sagen.model.language import tr, worded
 from sagen.model.words import surely
 
 
@@ -46,7 +46,9 @@ def _print_plain(found) -> None:
         print(tr("  nothing wrong was found"))
     for note in found.notes:
         print(tr("  to do: {note}", note=note))
-    told = [f"{suspect.title} ({suspect.cause}) {surely(suspect.probability)}" for suspect in found.suspects[:3]]
+    told = [
+        f"{suspect.title} ({worded(suspect.cause)}) {surely(suspect.probability)}" for suspect in found.suspects[:3]
+    ]
     print(tr("  suspects: {told}", told=", ".join(told)))
 
 

@@ -10,15 +10,17 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTextBrowser, QToolButton, QVBoxLayout, QWidget
 
 from sagen.desk.theme import theme
-from sagen.model.language import tr
+from sagen.model.language import spoken, tr
 
 MARK = re.compile(r"<!-- pages: ([a-z ]+) -->\n")
 
 
 @cache
 def chapters() -> dict[str, str]:
-    """The guide's chapters by title, as Markdown, in their order."""
-    text = files("sagen.desk.help").joinpath("guide.md").read_text(encoding="utf-8")
+    """The guide's chapters by title, as Markdown, in their order, in the language that is spoken where it is written in that."""
+    folder = files("sagen.desk.help")
+    own = folder.joinpath(f"guide.{spoken()}.md")
+    text = (own if own.is_file() else folder.joinpath("guide.md")).read_text(encoding="utf-8")
     parts = re.split(r"^## (.+)$", text, flags=re.MULTILINE)
     return dict(zip(parts[1::2], parts[2::2], strict=True))
 

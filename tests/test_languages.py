@@ -1,0 +1,261 @@
+"""The languages: whole, with the same places, written as each writes its figures, and never in what programs read.
+
+How a language writes figures, dates and plurals is that of the Unicode Common Locale Data Repository, by Babel. What stays the
+same in every language (files, JSON, the log) is DESIGN.md's contract."""
+
+from __future__ import annotations
+
+import gettext
+import importlib.util
+import json
+import os
+import re
+import subprocess
+import sys
+from datetime import datetime
+from pathlib import Path
+from string import Formatter
+
+import pytest
+from babel.dates import format_date
+from babel.messages.pofile import read_po
+from babel.numbers import format_decimal
+
+from conftest import square_teeth
+from sagen.desk.help.pane import MARK
+from sagen.model import language
+from sagen.model.language import (
+    LANGUAGES,
+    LOCALE,
+    VARIABLE,
+    figure,
+    later,
+    lowered,
+    said_date,
+    said_now,
+    speak,
+    tr,
+    trn,
+)
+
+OTHERS = sorted(set(LANGUAGES) - {"en"})
+ROOT = Path(__file__).parents[1]
+
+
+@pytest.fixture
+def spoken():
+    """Speak a language until the test is over."""
+    yield speak
+    speak("en")
+
+
+def catalogue(name):
+    with (LOCALE / name / "LC_MESSAGES" / "sagen.po").open("rb") as file:
+        return read_po(file, locale=name)
+
+
+def said(item):
+    return item.string if item.pluralizable else (item.string,)
+
+
+def places(text):
+    """The places of a message with how each is formatted; dates and widths are a language's own."""
+    return sorted(
+        (name, re.sub(r"%.*", "%", spec or "")) for _, name, spec, _ in Formatter().parse(text) if name is not None
+    )
+
+
+# whole ------------------------------------------------------------------------------------------------------
+
+
+def test_the_template_holds_every_message_of_the_program():
+    spec = importlib.util.spec_from_file_location("messages", ROOT / "packaging" / "messages.py")
+    messages = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(messages)
+    gathered = {item.id for item in messages.gathered() if item.id}
+    with (LOCALE / "sagen.pot").open("rb") as file:
+        kept = {item.id for item in read_po(file) if item.id}
+    assert len(gathered) > 3000
+    assert gathered == kept, "run ./run messages"
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_a_language_is_whole_and_has_the_same_places(name):
+    with (LOCALE / "sagen.pot").open("rb") as file:
+        wanted = {item.id for item in read_po(file) if item.id}
+    items = [item for item in catalogue(name) if item.id]
+    assert {item.id for item in items} == wanted
+    for item in items:
+        first = item.id if isinstance(item.id, str) else item.id[1]
+        for words in said(item):
+            assert words.strip(), item.id
+            assert places(words) == places(first), (item.id, words)
+            ends = [(len(text) - len(text.lstrip()), len(text) - len(text.rstrip())) for text in (words, first)]
+            assert ends[0] == ends[1], (item.id, words)
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_what_the_program_reads_is_what_was_translated(name):
+    with (LOCALE / name / "LC_MESSAGES" / "sagen.mo").open("rb") as file:
+        compiled = gettext.GNUTranslations(file)
+    for item in catalogue(name):
+        if item.id and not item.pluralizable:
+            assert compiled.gettext(item.id) == item.string
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_the_guide_is_told_whole(name):
+    folder = ROOT / "src" / "sagen" / "desk" / "help"
+    english, other = ((folder / file).read_text("utf-8") for file in ("guide.md", f"guide.{name}.md"))
+    for pattern in (
+        MARK,
+        re.compile(r"```(?:sh|toml)\n(.*?)```", re.DOTALL),
+        re.compile(r"\b(Ctrl\+[A-Za-z+]+|Alt\+[A-Z]|F\d)\b"),
+    ):
+        assert sorted(pattern.findall(other)) == sorted(pattern.findall(english)), pattern.pattern
+
+
+def test_the_glossary_and_the_catalogues_say_the_same(spoken):
+    rows = re.findall(
+        r"^\| ([^|]+) \| ([^|]+) \| ([^|]+) \|$", (ROOT / "docs" / "GLOSSARY.md").read_text("utf-8"), re.MULTILINE
+    )
+    assert len(rows) > 25
+    told = {
+        name: " ".join(words for item in catalogue(name) for words in said(item) if item.id).casefold()
+        for name in OTHERS
+    }
+    for english, german, spanish in rows[2:]:
+        assert german.split(",")[0].casefold() in told["de"], english
+        assert spanish.split(",")[0].casefold() in told["es"], english
+
+
+# as each language writes ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("name", [*OTHERS, "en"])
+@pytest.mark.parametrize("value", [0.14, -3.5, 12345.6, 1234567.0])
+def test_figures_are_written_as_the_locale_has_them(spoken, name, value):
+    spoken(name)
+    assert figure(value, ",.2f") == format_decimal(value, "#,##0.00", locale=name)
+
+
+@pytest.mark.parametrize("name", OTHERS)
+@pytest.mark.parametrize("month", range(1, 13))
+def test_days_are_written_as_the_locale_has_them(spoken, name, month):
+    spoken(name)
+    day = datetime(2026, month, 9, 14, 5)
+    assert said_date(day) == format_date(day, "long", locale=name)
+    assert said_date(day, clock=True).endswith(", 14:05")
+
+
+def test_plurals_nouns_and_what_was_kept(spoken):
+    assert trn("{count} tooth", "{count} teeth", 1) == "1 tooth"
+    kept = later("held high, near the pull-up of {expected:g} V", expected=4.5)
+    assert json.loads(json.dumps(kept)) == kept
+    assert (said_now(kept), said_now("as an older log has it")) == (
+        "held high, near the pull-up of 4.5 V", "as an older log has it"
+    )  # fmt: skip
+    spoken("de")
+    assert [trn("{count} tooth", "{count} teeth", count) for count in (0, 1, 2)] == ["0 Zähne", "1 Zahn", "2 Zähne"]
+    assert lowered(tr("Air gap")) == "Luftspalt"
+    assert said_now(kept) == "oben gehalten, nahe dem Pull-up von 4,5 V"
+    spoken("es")
+    assert lowered(tr("Air gap")) == "entrehierro"
+
+
+@pytest.mark.parametrize(
+    ("variables", "wanted"),
+    [
+        ({"LANG": "de_AT.UTF-8"}, "de"), ({"LANGUAGE": "fr:es", "LANG": "de_DE.UTF-8"}, "es"), ({"LC_ALL": "C", "LANG": "de_DE"}, "en"),
+        ({"LC_MESSAGES": "es_MX@peso", "LANG": "de_DE"}, "es"), ({}, "en"),
+    ],
+)  # fmt: skip
+def test_the_system_is_asked_as_gettext_asks(monkeypatch, variables, wanted):
+    for name in ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG"):
+        monkeypatch.delenv(name, raising=False)
+    for name, value in variables.items():
+        monkeypatch.setenv(name, value)
+    assert language.of_system() == wanted
+
+
+def test_a_choice_is_kept_and_nonsense_is_none(monkeypatch, tmp_path):
+    monkeypatch.setattr(language, "chosen_file", lambda: tmp_path / "sagen" / "language")
+    assert language.chosen() == ""
+    language.choose("es")
+    assert language.chosen() == "es"
+    (tmp_path / "sagen" / "language").write_text("../../etc")
+    assert language.chosen() == ""
+    language.choose("")
+    assert not (tmp_path / "sagen" / "language").exists()
+
+
+# what programs read -----------------------------------------------------------------------------------------
+
+
+def run(name, *words, cwd):
+    done = subprocess.run(
+        [sys.executable, "-m", "sagen", *map(str, words)], capture_output=True, text=True, timeout=100, cwd=cwd,
+        env={**os.environ, VARIABLE: name},
+    )  # fmt: skip
+    return done.stdout
+
+
+CIRCUIT = '[circuit]\nrole = "crank"\nsensor = "hall"\nsupply = 12.0\npull_up = 5.0\nwheel = "48-2"\n'
+
+
+def test_people_are_told_in_their_language_and_programs_and_files_in_one(tmp_path):
+    told = {}
+    for name in ("en", *OTHERS):
+        folder = tmp_path / name
+        folder.mkdir()
+        (folder / "circuit.toml").write_text(CIRCUIT)
+        run(name, "simulate", "circuit.toml", "--fault", "tooth missing", "--seed", 5, "-o", "a.csv", cwd=folder)
+        run(name, "simulate", "circuit.toml", "--seed", 6, "-o", "good.csv", cwd=folder)
+        run(name, "compare", "a.csv", "good.csv", "-o", "edges.csv", cwd=folder)
+        told[name] = run(name, "examine", "a.csv", cwd=folder), run(name, "examine", "--json", "a.csv", cwd=folder)
+    written = {name: sorted(path.name for path in (tmp_path / name).iterdir()) for name in told}
+    for name in OTHERS:
+        assert told[name][1] == told["en"][1]
+        assert written[name] == written["en"]
+        for file in written["en"]:
+            assert (tmp_path / name / file).read_bytes() == (tmp_path / "en" / file).read_bytes(), file
+    assert "Zahn fehlt" in told["de"][0]
+    assert re.search(r"\d,\d", told["de"][0])
+    assert "falta un diente (rueda fónica)" in told["es"][0]
+    assert "tooth missing (reluctor)" in told["en"][0]
+
+
+def test_a_log_of_one_language_is_read_in_another(tmp_path):
+    flat = square_teeth(rpm=200.0, seconds=1.0)
+    flat[:] = 4.98
+    rows = "\n".join(f"{k / 50_000:.7g},{volts:.5g}" for k, volts in enumerate(flat))
+    (tmp_path / "flat.csv").write_text(f"Time (s),CH1 (V)\n{rows}\n")
+    (tmp_path / "flat.sheet.toml").write_text(
+        '[engine]\ncylinders = 4\n[conditions]\nstate = "cranking"\n[[channel]]\ncolumn = "CH1"\nrole = "crank"\n'
+        'sensor = "hall"\nwheel = "60-2"\npull_up = 5.0\n'
+    )
+    keep = (
+        "import sys; from pathlib import Path; from sagen.casework.examination import *; from sagen.files import read_capture, read_sheet;"
+        "from sagen.kinds import examine; import json;"
+        "capture = read_capture(Path('flat.csv')); sheet = read_sheet(Path('flat.sheet.toml'));"
+        "found = examine(capture, sheet).findings; print(json.dumps([[str(item.kind), item.fields, item.facts] for item in found], default=str))"
+    )
+    kept = {
+        name: subprocess.run(
+            [sys.executable, "-c", keep], capture_output=True, text=True, cwd=tmp_path, check=True, env={**os.environ, VARIABLE: name}
+        ).stdout
+        for name in ("en", "de")
+    }  # fmt: skip
+    assert "no_signal" in kept["en"]
+    assert kept["de"] == kept["en"]
+
+
+# in the window ----------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("sizes", ["1280x720", pytest.param("1280x720 1024x640 853x533", marks=pytest.mark.long)])
+def test_nothing_is_cut_and_nothing_left_out_in_a_language_that_is_longer(sizes):
+    done = subprocess.run(
+        [sys.executable, str(Path(__file__).with_name("longer_words.py")), *sizes.split()], capture_output=True, text=True, timeout=110
+    )  # fmt: skip
+    assert (done.stdout, done.returncode) == ("", 0), done.stderr[-2000:]
