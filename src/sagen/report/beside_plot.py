@@ -6,6 +6,7 @@ from html import escape
 
 import numpy as np
 
+from sagen.model.language import figure
 from sagen.report.beside import BesideScene
 from sagen.report.plot import BAND, GRID, INK, LEFT, MARK, RIGHT, WAVE
 from sagen.signal.axis import nice_step
@@ -93,7 +94,7 @@ class _Frame:
             parts.append(f'<line x1="{x:.1f}" x2="{x:.1f}" y1="{self.top}" y2="{self.bottom}" stroke="{GRID}"/>')
             if degrees:
                 parts.append(
-                    f'<text x="{x:.1f}" y="{self.bottom + 12}" text-anchor="middle" fill="{INK}">{value + 0.0:g}°</text>'
+                    f'<text x="{x:.1f}" y="{self.bottom + 12}" text-anchor="middle" fill="{INK}">{figure(value + 0.0, "g")}°</text>'
                 )
         return "".join(parts)
 

@@ -6,6 +6,7 @@ from html import escape
 
 import numpy as np
 
+from sagen.model.language import figure
 from sagen.report.scene import Lane, Strip
 from sagen.signal.axis import nice_step
 
@@ -46,7 +47,7 @@ def lane_svg(strip: Strip, lane: Lane, *, start_s: float, end_s: float, width: i
     for value in np.arange(np.ceil(bottom / step), top / step) * step:
         parts.append(
             f'<line x1="{LEFT}" x2="{width - RIGHT}" y1="{y(value):.1f}" y2="{y(value):.1f}" stroke="{GRID}"/>'
-            f'<text x="{LEFT - 5}" y="{y(value) + 3:.1f}" text-anchor="end" fill="{INK}">{value + 0.0:g}</text>'
+            f'<text x="{LEFT - 5}" y="{y(value) + 3:.1f}" text-anchor="end" fill="{INK}">{figure(value + 0.0, "g")}</text>'
         )
     step = nice_step(end_s - start_s, 8)
     for value in np.arange(np.ceil(start_s / step), end_s / step) * step:

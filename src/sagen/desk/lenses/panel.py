@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.roles import sensor_colour
+from sagen.model.language import figure
 from sagen.signal.axis import nice_step
 
 #: how the lines of sensors differ beside their colours
@@ -71,9 +72,9 @@ class Panel:
             y = float(self.y(value))
             self._grid(painter, QPointF(rect.left(), y), QPointF(rect.right(), y))
             where = QRectF(rect.left() - 44, y - 7, 40, 14)
-            painter.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:g}")
+            painter.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure(value, "g"))
         if x_ticks is None:
-            x_ticks = [(tick, f"{tick:g}") for tick in _ticks(self.x0, self.x1, max(2, int(rect.width() / 70)))]
+            x_ticks = [(tick, figure(tick, "g")) for tick in _ticks(self.x0, self.x1, max(2, int(rect.width() / 70)))]
         for at, (value, words) in enumerate(x_ticks):
             x = float(self.x(value))
             self._grid(painter, QPointF(x, rect.top()), QPointF(x, rect.bottom()))

@@ -70,9 +70,15 @@ class Frame:
         return self.strip.columns(lane, self.view.start, self.view.end, count)
 
 
-def _two_lines(name: str) -> str:
-    """A channel's name for the narrow margin: a word a line."""
-    return "\n".join(word[:9] for word in name.split()[:2])
+def _in_margin(painter: QPainter, name: str) -> str:
+    """A channel's name for the narrow margin: a word a line, in letters so large that the longest of them fits."""
+    words = name.split()[:2]
+    for size in (9, 8, 7):
+        painter.setFont(theme.font(size, bold=True))
+        metrics = painter.fontMetrics()
+        if all(metrics.horizontalAdvance(word) <= LEFT - 8 for word in words):
+            break
+    return "\n".join(metrics.elidedText(word, Qt.TextElideMode.ElideRight, LEFT - 8) for word in words)
 
 
 class StripPainter:
@@ -146,6 +152,10 @@ class StripPainter:
 
     def _paint_values(self, painter: QPainter, rect: QRectF, lane: Lane) -> None:
         colours = theme.current()
+        name = _in_margin(painter, lane.name)
+        wide = max((painter.fontMetrics().horizontalAdvance(word) for word in name.split("\n")), default=0)
+        # A long name takes the whole margin: no figure stands in it.
+        below = rect.top() + (12 + 16 * name.count("\n") if wide > LEFT - 30 else -20)
         painter.setFont(theme.font(8.5))
         step = nice_step(lane.top - lane.bottom, max(2, int(rect.height() / 38)))
         for value in np.arange(np.ceil(lane.bottom / step), lane.top / step) * step:
@@ -154,14 +164,13 @@ class StripPainter:
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
             painter.setPen(QColor(colours.quiet))
             at = QRectF(0, y - 8, LEFT - 6, 16)
-            painter.drawText(at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value + 0.0:g}")
-        painter.setFont(theme.font(9, bold=True))
+            if y >= below:
+                painter.drawText(
+                    at, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure(value + 0.0, "g")
+                )
+        _in_margin(painter, lane.name)
         painter.setPen(role_colour(lane.role))
-        painter.drawText(
-            QRectF(4, rect.top() - 2, LEFT - 8, 44),
-            Qt.AlignmentFlag.AlignLeft,
-            f"{_two_lines(lane.name)}\n{lane.unit}",
-        )
+        painter.drawText(QRectF(4, rect.top() - 2, LEFT - 8, 44), Qt.AlignmentFlag.AlignLeft, f"{name}\n{lane.unit}")
         if lane.column and rect.height() >= 84:
             # What the file calls it comes second.
             painter.setFont(theme.font(8))

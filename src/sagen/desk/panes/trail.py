@@ -250,7 +250,7 @@ class TrailPane(QWidget):
 
     def _add_row(self) -> WrapRow:
         """One row: the two entries that fit the moment, and a menu with all."""
-        row = WrapRow()
+        row = WrapRow(spacing=4)
         self.quick = [QPushButton(), QPushButton()]
         for index, button in enumerate(self.quick):
             button.setObjectName("tight")
