@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtGui import QColor, QFontMetrics
+from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
+from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel
 
@@ -19,6 +19,7 @@ from sagen.desk.panes.suspects import CheckCard, SuspectBar, SuspectRow, Suspect
 from sagen.desk.theme import theme
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Reason, Suspect
+from sagen.model.trail import CodeEntry, ReadingEntry
 from sagen.model.vocabulary import EntryKind, Origin, Part
 from sagen.model.words import POINTS
 from sagen.reason.evidence import Code
@@ -141,7 +142,7 @@ def test_a_suspect_unfolds_into_its_evidence(app):
 
 @pytest.mark.parametrize(("bits", "words"), [(0.5, "a little for it"), (2.0, "clearly for it"), (-6.0, "strongly against it")])  # fmt: skip
 def test_weight_is_in_words_and_sign_not_in_colour(app, bits, words):
-    line = ReasonLine("x", bits)
+    line = ReasonLine(Reason("x", bits))
     assert words in [item.text() for item in line.findChildren(QLabel)]
     (bar,) = line.findChildren(ReasonBar)
     assert np.sign(bar.share) == np.sign(bits)
@@ -405,3 +406,19 @@ def test_what_was_said_can_be_read_later(desk):
     QTimer.singleShot(80, read)
     window.commands.run("view.show_said")
     assert seen[:2] == ["<b>Undone</b>: a note.", "Kept one.csv."]  # text from a file or a person is never markup
+
+
+def test_a_press_on_evidence_opens_the_entry_it_comes_from(desk):
+    window = desk()
+    window.workspace.add_job("Brindle 2", "", 4, [CodeEntry("P0335"), ReadingEntry("volts", "supply", "key_on", 0.02)])
+    settle(window)
+    chosen = []
+    window.trail.opened.connect(chosen.append)
+    for kind in (CodeEntry, ReadingEntry):
+        lines = [
+            line for row in window.suspects.rows for line in row.evidence.findChildren(ReasonLine) if isinstance(line.record, kind)
+        ]  # fmt: skip
+        assert lines, kind
+        lines[0].keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier))
+        assert isinstance(chosen[-1].record, kind)
+        assert window.trail.chosen() == chosen[-1]

@@ -133,6 +133,7 @@ class Shell:
         self.header.stop.clicked.connect(lambda _=False: workspace.stop_work())
         self.suspects.card.wanted.connect(lambda best: self.commands.run("captures.do_check", best))
         self.suspects.wishes.connect(self._wishes)
+        self.suspects.opened.connect(self.trail.open_record)
         self.trail.opened.connect(lambda entry: self.commands.run("entries.open_entry", entry))
         self.trail.correct.connect(lambda entry: self.commands.run("entries.correct", entry))
         self.trail.withdraw.connect(lambda entry: self.commands.run("entries.withdraw", entry))

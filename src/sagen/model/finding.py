@@ -71,6 +71,8 @@ class Reason:
 
     text: str
     bits: float
+    #: the record of the trail that it comes from; None where it comes from several
+    record: object = field(default=None, repr=False, compare=False)
 
     @property
     def observed(self) -> str:

@@ -207,13 +207,19 @@ def case_of(
     spec = spec or circuit_of(records)
     complaints = [record for record in records if isinstance(record, ComplaintEntry)]
     trail: list[Evidence | Replaced] = [
-        Complained("", complaint.complaint) for complaint in complaints if complaint.complaint
+        piece
+        for complaint in complaints
+        if complaint.complaint
+        for piece in _made_of(complaint, [Complained("", complaint.complaint)])
     ]
     trail += [Comes("", when) for when in dict.fromkeys(when for complaint in complaints for when in complaint.when)]
     codes = [record for record in records if isinstance(record, CodeEntry)]
     trail += code_pieces([(code.code, code.status) for code in codes if not code.says], spec, alone=alone)
     # A maker's own code that was tied to a circuit by hand counts by the kind it was given.
     trail += [Code("", code.code, code.says, code.status == CodeStatus.PENDING) for code in codes if code.says]
+    for piece in trail:
+        if isinstance(piece, Code):
+            _made_of(next((code for code in codes if code.code == piece.code), None), [piece])
     told = _struck_together(records, spec)
     log = []
     for this_record in records:
@@ -222,7 +228,7 @@ def case_of(
         trail += (
             told.get(id(this_record), ())
             if id(this_record) in told
-            else PIECES.get(type(this_record), _nothing)(this_record, spec)
+            else _made_of(this_record, PIECES.get(type(this_record), _nothing)(this_record, spec))
         )
     referenced = any(isinstance(record, CaptureEntry) and record.reference is not None for record in records)
     runs = next((str(complaint.runs) for complaint in reversed(complaints) if complaint.runs), "")
@@ -232,6 +238,15 @@ def case_of(
         spec, tuple(trail), tuple(gear), Strategy(strategy), referenced, runs, dict(access or {}), frozenset(opened), owed,
         tuple(log),
     )  # fmt: skip
+
+
+def _made_of(record: Record | None, pieces: Iterable) -> list:
+    """Pieces of evidence, each with the record that it was made of."""
+    made = list(pieces)
+    for piece in made:
+        if isinstance(piece, Evidence):
+            object.__setattr__(piece, "record", record)
+    return made
 
 
 def _kind(entry: CodeEntry) -> CodeKind | None:

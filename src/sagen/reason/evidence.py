@@ -57,6 +57,8 @@ class Evidence(ABC):
 
     #: what is told at the complaint's own words and codes counts less the more of it there is
     told: bool = field(default=False, init=False, repr=False)
+    #: the record of the trail that this was made of, so that a reason leads back to it; None where it was made of several
+    record: object = field(default=None, init=False, repr=False, compare=False)
 
     @property
     def about_timing(self) -> bool:

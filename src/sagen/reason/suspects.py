@@ -97,5 +97,5 @@ def _reasons(fault: str, posterior: Posterior, world: World) -> tuple[Reason, ..
         if abs(bits) >= LEAST_BITS:
             text = words.reason(piece, fault, world)
             text = words.of_what_was_taken_out(text) if earlier else text
-            found[text] = Reason(text, bits)
+            found[text] = Reason(text, bits, piece.record)
     return tuple(sorted(found.values(), key=lambda item: -abs(item.bits)))

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
+from sagen.model.finding import Reason
+from sagen.model.language import tr
 from sagen.model.words import strength, times_likelier
 
 #: a piece that speaks so strongly fills its half of the bar: one in thirty-two
@@ -38,8 +40,11 @@ class ReasonBar(QWidget):
 class ReasonLine(QWidget):
     """One line of the ledger: its sign, how strongly it speaks as a bar and in words, and what was seen."""
 
-    def __init__(self, text: str, bits: float, parent=None):
+    opened = Signal(object)  #: the record of the trail that this comes from
+
+    def __init__(self, reason: Reason, parent=None):
         super().__init__(parent)
+        text, bits, self.record = reason.text, reason.bits, reason.record
         lines = QVBoxLayout(self)
         lines.setContentsMargins(0, 0, 0, 2)
         lines.setSpacing(0)
@@ -52,7 +57,28 @@ class ReasonLine(QWidget):
             row.addWidget(item)
         row.addWidget(how, 1)
         self.text = Label(text, wrap=True)
+        leads = tr("Press to see where it comes from") if self.record is not None else ""
         for item in (how, self.text):
-            item.setToolTip(plain_tip(times_likelier(bits)))
+            item.setToolTip(plain_tip(". ".join(filter(None, (times_likelier(bits), leads)))))
+        if self.record is not None:
+            self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            self.setAccessibleName(f"{text} {leads}")
         lines.addLayout(row)
         lines.addWidget(self.text)
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self.record is not None and self.rect().contains(event.position().toPoint()):
+            self.opened.emit(self.record)
+
+    def keyPressEvent(self, event) -> None:
+        if self.record is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.opened.emit(self.record)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event) -> None:
+        if self.hasFocus():
+            painter = QPainter(self)
+            painter.setPen(QColor(theme.current().accent))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

@@ -120,6 +120,8 @@ class SuspectBar(QAbstractButton):
 class SuspectRow(QWidget):
     """A bar and, when unfolded, its evidence."""
 
+    opened = Signal(object)  #: the record of the trail that a piece of evidence comes from
+
     def __init__(self, parent=None):
         super().__init__(parent)
         layout = QVBoxLayout(self)
@@ -145,7 +147,9 @@ class SuspectRow(QWidget):
         if suspect.estimate is not None:
             self.lines.addWidget(Label(estimate_text(suspect.estimate), wrap=True))
         for reason in suspect.reasons:
-            self.lines.addWidget(ReasonLine(reason.text, reason.bits))
+            line = ReasonLine(reason)
+            line.opened.connect(self.opened)
+            self.lines.addWidget(line)
         if not suspect.reasons:
             self.lines.addWidget(Label(tr("Nothing measured so far speaks for or against it."), wrap=True))
         self.lines.addWidget(Label(suspect.advice, name="advice", wrap=True))
@@ -249,6 +253,7 @@ class SuspectsPane(QWidget):
     """The right side of the window."""
 
     wishes = Signal(str, object)  #: strategy, gear
+    opened = Signal(object)  #: the record of the trail that a piece of evidence comes from
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -336,6 +341,7 @@ class SuspectsPane(QWidget):
         while len(self.rows) <= index:
             row = SuspectRow()
             row.bar.toggled.connect(lambda on, row=row: self._fold_others(row) if on else None)
+            row.opened.connect(self.opened)
             self.rows.append(row)
             self.layout_.insertWidget(1 + len(self.rows), row)
         return self.rows[index]

@@ -274,6 +274,14 @@ class TrailPane(QWidget):
         index = self.list.currentIndex()
         return index.data(TrailModel.ENTRY) if index.isValid() else None
 
+    def open_record(self, record: Record) -> None:
+        """Choose the entry that holds a record, and open it as a press on it does."""
+        entry = next((item for item in self.model.entries if item.record == record), None)
+        if entry is not None:
+            self.choose(entry.id)
+            self.list.scrollTo(self.list.currentIndex())
+            self.opened.emit(entry)
+
     def choose(self, entry_id: int) -> None:
         for row, entry in enumerate(self.model.entries):
             if entry.id == entry_id:
