@@ -3,7 +3,7 @@
 from importlib import import_module
 
 import pytest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QDialog, QPushButton
 from tests.conftest import settle
 
 from sagen.casework.diagnosis import Diagnosis
@@ -11,6 +11,8 @@ from sagen.casework.repairing import likely_repair
 from sagen.casework.way import way_of
 from sagen.casework.weigh_job import weigh_job
 from sagen.desk.forms.entries import RepairForm
+from sagen.desk.forms.job import JobForm
+from sagen.desk.pages import page_names
 from sagen.desk.pages.log_page import WAYS_IN
 from sagen.desk.pages.way_bars import WayBars
 from sagen.desk.window_actions import KEYS_OF, WAY
@@ -72,6 +74,65 @@ def test_every_page_of_a_job_is_one_press_away_and_names_its_key(desk):
     for stage in window.way.stages.values():
         assert stage.accessibleName().startswith(str(stage.leg))
         assert min(stage.width(), stage.height()) >= 40
+
+
+def actions_of(menu):
+    """Every row of a menu and of the menus within it, with how many presses it takes from the button."""
+    for row in menu.actions():
+        if row.menu() is not None:
+            yield from ((item, presses + 1) for item, presses in actions_of(row.menu()))
+        elif row.isEnabled() and row.text():
+            yield row, 2
+
+
+#: come up by themselves: when a file is brought in, a photo is opened, a practice job is looked back on
+BY_THEMSELVES = {"capture", "incoming", "photo", "picture", "debrief"}
+
+
+def test_every_page_is_found_from_the_empty_log_by_what_is_in_sight(desk, monkeypatch):
+    """A page takes three presses at most. What a newcomer needs to find is common practice, no published source."""
+    window = desk()
+    settle(window)
+    wanted = set(page_names()) - BY_THEMSELVES
+    found = {name: 0 for name in wanted if window.navigation.is_up(name)}
+    assert "log" in found
+    monkeypatch.setattr(JobForm, "exec", lambda form: QDialog.DialogCode.Accepted)
+    begin = next(
+        button
+        for button in window.page("log").findChildren(QPushButton)
+        if button.isVisible() and "New job" in button.text()
+    )
+    begin.click()
+    settle(window)
+
+    def look(presses):
+        for name in wanted:
+            if window.navigation.is_up(name):
+                found[name] = min(found.get(name, 9), presses)
+
+    look(2)
+    for button in (window.header.meter_button, window.header.report_button, window.header.job_button):
+        assert button.isVisible()
+        button.click()
+        settle(window)
+        look(1)
+    for menu in (*(stage.menu() for stage in window.way.stages.values()), window.header.more_button.menu()):
+        for row, presses in list(actions_of(menu)):
+            names = wanted - set(found)
+            leads = [name for name in names if PAGE_WORDS.get(name, name) in row.text().casefold()]
+            if leads:
+                row.trigger()
+                settle(window)
+                look(presses)
+    assert set(found) == wanted, wanted - set(found)
+    assert max(found.values()) <= 3
+
+
+#: by which word a page is found where that is not its name
+PAGE_WORDS = {
+    "board": "picture board", "tester": "sensor in the hand", "work": "taken apart", "card": "machine card",
+    "practice": "lessons",
+}  # fmt: skip
 
 
 def test_an_empty_log_greets_with_every_way_in(desk):
