@@ -91,7 +91,8 @@ class WrapRow(QLayout):
     def _placed(self, rect: QRect, *, move: bool) -> int:
         """Lay the items out in a rectangle; answers how high they stand together."""
         top, lines = rect.top(), self._lines(rect.width())
-        at_right = self._items[self._right :] if self._right is not None and len(lines) == 1 else []
+        pushed = self._items[self._right :] if self._right is not None and len(lines) == 1 else []
+        at_right = [item for item in lines[0] if item in pushed]
         for line in lines:
             high = max((item.sizeHint().height() for item in line), default=0)
             used = sum(item.sizeHint().width() for item in line) + self.spacing() * max(len(line) - 1, 0)

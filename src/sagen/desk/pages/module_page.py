@@ -17,9 +17,8 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
-from sagen.model.language import titled, tr, trn
+from sagen.model.language import tr, trn
 from sagen.model.vocabulary import CodeStatus, State
-from sagen.model.words import STATES
 from sagen.reason.facts import knowledge
 
 if TYPE_CHECKING:
@@ -42,6 +41,10 @@ class ClearForm(Form):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(tr("Clear codes"), tr("Clear them"), parent)
         self.fields.addRow(Label(ASK, wrap=True))
+
+
+#: how the machine may stand, in words that leave room beside them
+HOW_IT_STANDS = {State.KEY_ON: tr("Key on"), State.CRANKING: tr("Cranking"), State.RUNNING: tr("Running")}
 
 
 class ModulePage(Page):
@@ -69,8 +72,8 @@ class ModulePage(Page):
         self.state = QComboBox()
         self.state.setAccessibleName(tr("How the machine stands"))
         self.state.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        for state in (State.KEY_ON, State.CRANKING, State.RUNNING):
-            self.state.addItem(titled(STATES[state]), state)
+        for state, words in HOW_IT_STANDS.items():
+            self.state.addItem(words, state)
         self.state.currentIndexChanged.connect(lambda _: self._turned())
         head.addWidget(self.state)
         self.read_button, self.live_button, self.clear_button = (
