@@ -21,9 +21,9 @@ from sagen.desk.registry import CommandRegistry
 from sagen.desk.sizes import FOLDED, LEAST, NARROWEST, PANES
 from sagen.desk.theme import theme
 from sagen.desk.way import JobWay
-from sagen.desk.window_actions import ACTIONS, KEYS_OF, WATCHED, WAY
+from sagen.desk.window_actions import ACTIONS, KEYS_OF, WAY, more_rows
 from sagen.desk.workspace import DeskWorkspace
-from sagen.model.language import titled, tr, worded
+from sagen.model.language import tr
 
 #: what is made ready once the log is open: modules, then pages
 READY = (
@@ -157,24 +157,7 @@ class Shell:
                 for leg, rows in WAY.items()
             }
         )  # fmt: skip
-        show = [
-            (tr("Settings\tCtrl+,"), run("view.show_page", "settings")),
-            (tr("Guide\tF1"), run("view.show_guide")),
-            (tr("What happened today\tF4"), run("view.show_said")),
-            *((tr("Watch a folder for {what}", what=what), run("instruments.watch", what)) for what in WATCHED),
-            (tr("Instruments"), run("instruments.choose")),
-            (
-                tr("Practice"),
-                (
-                    (tr("Lessons and machines to practise on"), run("practice.begin")),
-                    (tr("What it was, and how it went"), run("practice.debrief")),
-                    (tr("A case of this job, for others to practise on"), run("practice.hand_over")),
-                ),
-            ),
-            (tr("Job and log"), tuple((words, run(command)) for words, command in logs.LOG_COMMANDS)),
-        ]
-        show += [(titled(worded(name)), run("view.show_page", name)) for name in added_pages()]
-        self.header.offer(tuple(show))
+        self.header.offer(more_rows(run, logs.LOG_COMMANDS, added_pages()))
         ports.watched.resume()
         if workspace.log.is_shared and not (workspace.log.author.author or workspace.log.author.bay):
             self.message.say(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 from sagen.desk.actions import Action, Hint
-from sagen.model.language import tr
+from sagen.model.language import titled, tr, worded
 from sagen.model.vocabulary import EntryKind, Leg
 
 #: by command and its arguments the key that runs it
@@ -80,3 +82,21 @@ _KEYS = {action.words: action.keys for action in ACTIONS}
 def with_key(tip: str, words: str) -> str:
     """A tip with the key of the action of these words behind it; raises KeyError where there is no such action."""
     return f"{tip} ({_KEYS[words]})"
+
+
+def more_rows(run: Callable, of_log: Iterable[tuple[str, str]], added: Iterable[str]) -> tuple[tuple, ...]:
+    """The rows of the menu More: words and what they run, or a menu of its own; pages that extensions added come last."""
+    practice = (
+        (tr("Lessons and machines to practise on"), "practice.begin"), (tr("What it was, and how it went"), "practice.debrief"),
+        (tr("A case of this job, for others to practise on"), "practice.hand_over"),
+    )  # fmt: skip
+    return (
+        (tr("Settings\tCtrl+,"), run("view.show_page", "settings")),
+        (tr("Guide\tF1"), run("view.show_guide")),
+        (tr("What happened today\tF4"), run("view.show_said")),
+        *((tr("Watch a folder for {what}", what=what), run("instruments.watch", what)) for what in WATCHED),
+        (tr("Instruments"), run("instruments.choose")),
+        (tr("Practice"), tuple((words, run(command)) for words, command in practice)),
+        (tr("Job and log"), tuple((words, run(command)) for words, command in of_log)),
+        *((titled(worded(name)), run("view.show_page", name)) for name in added),
+    )

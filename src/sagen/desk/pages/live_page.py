@@ -6,15 +6,7 @@ import time
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt, QTimer
-from PySide6.QtWidgets import (
-    QComboBox,
-    QHBoxLayout,
-    QPushButton,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from sagen.casework.live import Live, Verdict
 from sagen.desk.actions import Action, Hint
