@@ -2,7 +2,7 @@
 
 `python -m benchmarks.closed_loop --world other --machines 60`. World "1" to "5": the levels of `sagen practice`, answered by the
 simulated machine (what is measured there is how the parts fit together, not how good they are). World "other":
-`other_world.py`, which shares no code and no constants with it. Told for each: how often the call is right, how often a wrong one was called
+`other_world.py`, which shares no code and no constants with it; "pressed": the same with a picture board in place of files. Told for each: how often the call is right, how often a wrong one was called
 sure, the minutes, and how often what was called so likely was so.
 """
 
@@ -17,7 +17,9 @@ import numpy as np
 
 from benchmarks.other_world import STATED, OtherMachine
 from sagen.casework.practice import FAMILIES, LEVELS, PracticeMachine, best_minutes, play
-from sagen.model.vocabulary import Cause, Part
+from sagen.model.vocabulary import ABOUT_TIMING, Cause, Part
+from sagen.reason.case import RAIL_FINDINGS
+from sagen.reason.evidence import Captured, Evidence, ReadElsewhere
 
 
 class OtherPlayed(OtherMachine):
@@ -27,6 +29,34 @@ class OtherPlayed(OtherMachine):
 
     def repair(self, part: Part) -> bool:
         return part == Part.SENSOR and self.cause == Cause.SENSOR
+
+
+#: what an eye tells apart on a screen, the gravest first, and how often the right picture of a board is pressed
+TOLD_BY_EYE = (
+    "no_signal", "low_not_pulled_down", "high_not_reached", "weak_amplitude", "dropout", "extra_gap", "reversed_polarity", "odd_tooth",
+    "runout", "erratic", "noise",
+)  # fmt: skip
+PRESSED_RIGHT = 0.8
+
+
+class PressedPlayed(OtherPlayed):
+    """The same machine before a person whose screen exports nothing: of a recording one picture of a board is pressed, the right one
+    in 80 of 100, else any other; feed and return are not on it."""
+
+    def record(self, state: str) -> tuple[Evidence, ...]:
+        """The picture that is pressed, as a finding read by eye; the starter's speed is not to be had from it."""
+        shown = super().record(state)[0].found
+        labels = [label for kind in TOLD_BY_EYE for label in sorted(shown) if label.split(":")[0] == kind]
+        pressed = labels[0] if labels else ""
+        if self.rng.random() >= PRESSED_RIGHT:
+            others = [kind for kind in ("", "no_signal:high", "no_signal:low", *TOLD_BY_EYE[1:]) if kind != pressed]
+            pressed = str(self.rng.choice(others))
+        if not pressed:
+            return (Captured("", frozenset(), state, frozenset(UNSEEN_BY_EYE)),)
+        return (ReadElsewhere("", pressed, pressed.split(":")[0], state),)
+
+
+UNSEEN_BY_EYE = ABOUT_TIMING | RAIL_FINDINGS
 
 
 @dataclass(frozen=True)
@@ -48,11 +78,14 @@ class Run:
         return self.swapped or self.called in self.truth.split(" and ")
 
 
+PLAYED = {"other": OtherPlayed, "pressed": PressedPlayed}
+
+
 def run(task: tuple[str, str, int]) -> Run:
     """One machine from its code to a call."""
     world, family, seed = task
-    if world == "other":
-        machine, best = OtherPlayed(family, seed), None
+    if world in PLAYED:
+        machine, best = PLAYED[world](family, seed), None
         truth = machine.cause
     else:
         level = int(world)
@@ -117,12 +150,12 @@ def tell(runs: list[Run]) -> None:
 
 def main() -> None:
     parser = argparse.ArgumentParser()
-    parser.add_argument("--world", choices=["other", *map(str, LEVELS)], default="other")
+    parser.add_argument("--world", choices=[*PLAYED, *map(str, LEVELS)], default="other")
     parser.add_argument("--machines", type=int, default=60, help="of each family")
     parser.add_argument("--only", default="")
     parser.add_argument("--first", type=int, default=5000, help="seed of the first machine")
     arguments = parser.parse_args()
-    known = STATED if arguments.world == "other" else FAMILIES
+    known = STATED if arguments.world in PLAYED else FAMILIES
     families = [name for name in known if arguments.only in name]
     tasks = [(arguments.world, family, arguments.first + k) for family in families for k in range(arguments.machines)]
     with Pool(2) as pool:

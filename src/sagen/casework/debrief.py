@@ -14,7 +14,7 @@ from sagen.casework.weighing import weigh_records
 from sagen.casework.words import entry_text
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import tr
+from sagen.model.language import joined_and, tr
 from sagen.model.practice import LOOK_MINUTES, LOOKED, Practice, practice_of
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
@@ -196,7 +196,7 @@ def debriefed(job: Job, progress: Progress = go_on) -> Debriefed:
     well = not machine.faults
     stands = standing(records)
     proven, called_done = stands.stage == Stage.PROVEN, ProofStep.STAYED_AWAY in stands.done
-    was = " and ".join(
+    was = joined_and(
         tr("{item} ({part})", item=title_of(item), part=knowledge().priors[item].part or tr("nothing to change"))
         for item in first.faults
     )

@@ -22,6 +22,7 @@ from sagen.kinds.piezo.words import gap_notes, verdict_row
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.finding import Suspect
+from sagen.model.finding_words import OPEN_ALONE
 from sagen.model.job import Entry, Job
 from sagen.model.language import tr
 from sagen.model.lazy import lazy
@@ -104,7 +105,7 @@ def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
             continue
         entries.append(capture_entry(done, kept_name(reference)))
         tapped.append(done.tapped)
-        notes += [f"{Path(path).name}: {note}" for note in done.notes if "open alone" not in note]
+        notes += [f"{Path(path).name}: {note}" for note in done.notes if OPEN_ALONE not in note]
         if reference is not None and done.pattern_tapped is not None:
             (tapped if same_pair(done.tapped, done.pattern_tapped) else good).append(done.pattern_tapped)
     if failed and not entries:

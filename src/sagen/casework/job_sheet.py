@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from sagen.casework.costs import costs_of, offers
 from sagen.casework.judging import expected_reading
-from sagen.casework.words import entry_text, said_days
+from sagen.casework.words import drive_text, entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import lowered, titled, tr
+from sagen.model.language import joined_and, lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.trail import (
@@ -160,8 +160,7 @@ def _line(record: Record) -> str:
 
 def _what_left(records: Sequence[Record], now: Standing, weighed) -> str:
     """What left with the part that was changed, in the words of the advice; "" where none was."""
-    text = weighed.diagnosis.advice.text if now.repairs else ""
-    return text.partition(";")[0].partition(": ")[2] if "What was wrong left with" in text else ""
+    return weighed.diagnosis.advice.left if now.repairs else ""
 
 
 def _verdict(lead, weighed, now: Standing, left: str) -> str:
@@ -250,7 +249,7 @@ def what_was_measured(record: Record) -> str:
         return f"{where}{POINTS[record.point]}, {STATES_THEN[record.state]}"
     if isinstance(record, ValueEntry):
         state = STATES_THEN[record.state] if record.state else ""
-        return where + ", ".join(item for item in (" and ".join(record.between), state, record.when) if item)
+        return where + ", ".join(item for item in (joined_and(record.between), state, record.when) if item)
     if isinstance(record, CaptureEntry):
         place = record.sheet.conditions.place
         return tr("{where}recording, {state}", where=where, state=STATES[record.sheet.conditions.state]) + (
@@ -312,7 +311,7 @@ def _proved(records: Sequence[Record], now: Standing) -> tuple[str, ...]:
         tr("Not so: {proof_step}", proof_step=OWED[proof_step]) for proof_step in ProofStep if proof_step in now.failed
     ]
     drives = [record for record in records if isinstance(record, ProofEntry) and record.drive]
-    told += [line for drive in drives for line in entry_text(drive).split("\n") if line.startswith("Drive")]
+    told += [drive_text(record.drive) for record in drives]
     return tuple(told)
 
 
@@ -388,7 +387,7 @@ def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCa
             if row.between == reading_entry.between and row.quantity == reading_entry.quantity
         ]
         limits = published_limits(rows[0]) if rows else ""
-        where = " and ".join(reading_entry.between)
+        where = joined_and(reading_entry.between)
     where = f"{reading_entry.circuit}: {where}" if reading_entry.circuit else where
     state = STATES_THEN[reading_entry.state] if reading_entry.state else getattr(reading_entry, "when", "")
     mark = {Judged.INSIDE: "sound", Judged.OUTSIDE: "bad"}.get(reading_entry.judged, "")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import singledispatch
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
-from sagen.model.language import lowered, titled, tr, worded
+from sagen.model.language import joined_and, lowered, titled, tr, worded
 from sagen.model.lazy import lazy
 from sagen.model.trail import (
     CaptureEntry,
@@ -113,14 +114,23 @@ def _entry_text_of_proof_entry(proof_entry: ProofEntry) -> str:
     told = [OWED[key] for key in proof_entry.done]
     told += [tr("Not so: {what}", what=lowered(OWED[key])) for key in proof_entry.failed]
     told += [tr("Codes read: {codes}", codes=", ".join(proof_entry.codes))] if proof_entry.codes else []
-    drive = proof_entry.drive
-    if drive:
-        far = [tr("{km:g} km", km=drive["km"])] if drive.get("km") else []
-        far += [tr("{minutes:g} min", minutes=drive["minutes"])] if drive.get("minutes") else []
-        far += [str(drive["conditions"])] if drive.get("conditions") else []
-        came = {True: tr("the complaint came"), False: tr("the complaint did not come")}.get(drive.get("came"))
-        told.append(tr("Drive: {it}", it=", ".join([*far, *([came] if came else [])])))
+    told += [drive_text(proof_entry.drive)] if proof_entry.drive else []
     return "\n".join([*told, *([proof_entry.more] if proof_entry.more else [])])
+
+
+def drive_text(drive: Mapping) -> str:
+    """How a machine was driven to prove a repair, and whether the complaint came.
+
+    Parameters
+    ----------
+    drive : mapping
+        km, minutes, conditions, came
+    """
+    far = [tr("{km:g} km", km=drive["km"])] if drive.get("km") else []
+    far += [tr("{minutes:g} min", minutes=drive["minutes"])] if drive.get("minutes") else []
+    far += [str(drive["conditions"])] if drive.get("conditions") else []
+    came = {True: tr("the complaint came"), False: tr("the complaint did not come")}.get(drive.get("came"))
+    return tr("Drive: {it}", it=", ".join([*far, *([came] if came else [])]))
 
 
 @entry_text.register
@@ -228,7 +238,7 @@ def _entry_text_of_value_entry(value_entry: ValueEntry) -> str:
         "{value:g} {quantity}", value=value_entry.value, quantity=QUANTITIES[value_entry.quantity]
     )
     state = STATES_THEN[value_entry.state] if value_entry.state else ""
-    where = ", ".join(part for part in (" and ".join(value_entry.between), state, value_entry.when) if part)
+    where = ", ".join(part for part in (joined_and(value_entry.between), state, value_entry.when) if part)
     return f"{shown}\n{where}"
 
 

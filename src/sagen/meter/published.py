@@ -10,7 +10,7 @@ from itertools import pairwise
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.meter.limits import TableRow, between_rows
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import joined_or, tr
 from sagen.model.machine_card import CardCircuit, Published, Wire
 from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, State, WireIs
 
@@ -160,8 +160,8 @@ def against_rows(rows: Iterable[Published], value: float, **how) -> RowVerdict |
     makers = [item.row.maker for item in found if item.judged == Judged.INSIDE and item.row.maker]
     others = [item.row.maker for item in found if item.judged == Judged.OUTSIDE and item.row.maker]
     if len(found) > 1 and makers:
-        more = tr(" Fits {makers}", makers=" or ".join(makers)) + (
-            tr(", not {others}.", others=" or ".join(others)) if others else "."
+        more = tr(" Fits {makers}", makers=joined_or(makers)) + (
+            tr(", not {others}.", others=joined_or(others)) if others else "."
         )
         return RowVerdict(best.row, best.judged, best.probability, best.text + more, best.low, best.high)
     return best

@@ -15,7 +15,7 @@ import numpy as np
 
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import joined_and, tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -156,7 +156,7 @@ def _odd_ones(logs: np.ndarray, read: np.ndarray) -> tuple[str, tuple[int, ...],
 
 
 def _numbers(odd: Sequence[int]) -> str:
-    named = " and ".join(str(item + 1) for item in odd)
+    named = joined_and(str(item + 1) for item in odd)
     return tr("Number {named} differs", named=named) if len(odd) == 1 else tr("Numbers {named} differ", named=named)
 
 

@@ -9,8 +9,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from sagen.model.language import figure, said_now, tr, trn
+from sagen.model.language import figure, joined_and, said_now, tr, trn
 from sagen.model.vocabulary import FindingKind
+
+#: what a capture of taps without any load says of itself, and what a job with a loaded one beside it need not hear
+OPEN_ALONE = tr(
+    "open alone passes no sensor: without a load it shows its full voltage; tap again under 20 to 50 kilohm"
+)
 
 
 def sentence(finding) -> str:
@@ -401,9 +406,7 @@ def tap_notes(tapped, findings) -> tuple[str, ...]:
     grave = [finding for finding in findings if finding.kind in (FindingKind.WEAK_STRIKE, FindingKind.NO_SIGNAL)]
     open_ = [str(tapped.connection(index)) == "unplugged" for index in range(len(strikes.columns))]
     if len(strikes) and not grave and all(open_):
-        notes.append(
-            tr("open alone passes no sensor: without a load it shows its full voltage; tap again under 20 to 50 kilohm")
-        )
+        notes.append(OPEN_ALONE)
     return tuple(notes)
 
 
@@ -722,7 +725,7 @@ def _dropout_sure(f: dict) -> str:
     missing = [name for role, name in (("supply", "feed"), ("ground", "return")) if role not in watched]
     return tr(
         "Record the signal and {missing} together for a long time and wiggle plug and harness.",
-        missing=" and ".join(missing),
+        missing=joined_and(missing),
     )
 
 

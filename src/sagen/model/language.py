@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import gettext
 import os
+from collections.abc import Iterable
 from datetime import datetime
 from numbers import Real
 from pathlib import Path
@@ -186,6 +187,16 @@ def figure(value, spec: str = "") -> str:
     """
     told = format(value, spec)
     return told.translate(_SWAPPED) if _SPOKEN.comma and spec and isinstance(value, Real) else told
+
+
+def joined_and(items: Iterable[str]) -> str:
+    """Several words with an "and" between each two."""
+    return tr(" and ").join(items)
+
+
+def joined_or(items: Iterable[str]) -> str:
+    """Several words with an "or" between each two."""
+    return tr(" or ").join(items)
 
 
 def worded(name: str) -> str:

@@ -13,7 +13,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SheetError
-from sagen.model.language import tr, worded
+from sagen.model.language import joined_and, tr, worded
 from sagen.model.sheet import first_fault, one_of
 from sagen.model.vocabulary import (
     CIRCUIT_ROLES,
@@ -97,7 +97,7 @@ class Published(_Table):
     @property
     def where(self) -> str:
         """Between which points, and in which state, in words."""
-        place = " and ".join(self.between)
+        place = joined_and(self.between)
         state = worded(str(self.state)) if self.state else ""
         return ", ".join(
             item

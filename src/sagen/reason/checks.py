@@ -8,7 +8,7 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
-from sagen.model.language import tr, worded
+from sagen.model.language import lowered, tr, worded
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
@@ -24,6 +24,7 @@ from sagen.model.vocabulary import (
     State,
     Strategy,
 )
+from sagen.model.words import PARTS
 from sagen.reason import words
 from sagen.reason.askable import (
     asked_again,
@@ -93,6 +94,7 @@ class NextCheck:
     wrong_after: float = 1.0
     circuit: str = ""  #: where the job has several
     again: bool = False  #: what was answered once, and everything hangs on, is to be taken once more
+    points: str = ""  #: what its answers point at, in a few words
 
     @property
     def name(self) -> str:
@@ -133,6 +135,7 @@ class Advice:
 
     enough: bool
     text: str
+    left: str = ""  #: what left with the part that was changed, in words
 
     @property
     def headline(self) -> str:
@@ -305,18 +308,20 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
                 names = _separated(outcomes, outlook)
                 ohms = words.is_ohms(check.point)
                 drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
-                why = words.why(gain, names, minutes + access, pays, _points_at(check, outcomes, outlook, names, drawn))
+                points_at = _points_at(check, outcomes, outlook, names, drawn)
+                why = words.why(gain, names, minutes + access, pays, points_at)
+                points = words.answers_in_words(points_at) or words.tells(names)
                 if access and len(block.steps) > 1:
                     why = f"{why} {words.why_together(check.place, len(block.steps))}"
                 proof = closed and proves(check, leading)
                 if proof:
-                    why = words.why_proof(leading)
+                    why, points = words.why_proof(leading), words.proves(leading)
                 if check is again:
                     why = words.why_again() if waits else f"{why} {words.TAKEN_AFRESH}"
                 made = NextCheck(
                     check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
                     check.said(case.spec), pays, wrong_now=wrong_now, wrong_after=wrong_after[at],
-                    again=check is again,
+                    again=check is again, points=points,
                 )  # fmt: skip
                 ranked.append(
                     (
@@ -661,7 +666,8 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: 
         left = max(posterior.left, key=posterior.left.get, default="") if posterior.left else ""
         total = sum(posterior.left.values())
         share = posterior.left[left] / total if left else 0.0
-        return Advice(True, words.after_change(changed.part, left, share, owed))
+        told = words.what_left(left, share)
+        return Advice(True, words.after_change(lowered(PARTS[changed.part]), told, owed), told)
     if sound >= stakes.enough:
         return Advice(True, words.cleared(owed))
     coming = sorted((fault for fault in faults if fault in facts.comings), key=faults.get, reverse=True)

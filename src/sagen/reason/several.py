@@ -15,7 +15,7 @@ import numpy as np
 
 from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Suspect
-from sagen.model.language import tr
+from sagen.model.language import joined_and, tr
 from sagen.model.trail import (
     CaptureEntry,
     CircuitEntry,
@@ -266,7 +266,7 @@ def _rows(parts, mass, halves, shared, odds, nothing: float) -> tuple[Suspect, .
                 names = [
                     other.name for other, own in zip(parts, odds, strict=True) if max(here, key=here.get) in own.prior
                 ]
-                title = tr("{title}, in what {names} share", title=item.title, names=" and ".join(names))
+                title = tr("{title}, in what {names} share", title=item.title, names=joined_and(names))
             rows.append(replace(item, probability=p, title=title, circuit=part.name))
     sound = next(
         (suspect for suspect in suspects(parts[0].case, parts[0].posterior) if suspect.cause == Cause.NONE), None

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from sagen.model.language import lowered, tr, worded
+from sagen.model.language import joined_or, lowered, tr, worded
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point
 from sagen.model.words import FINDING_TITLES, STATES_THEN, said_minutes, said_ohms, said_range, said_volts
 from sagen.reason.evidence import (
@@ -294,11 +294,24 @@ def why(
     dear = "" if pays else tr(" It is likely to take longer than it saves.")
     took = tr("in a minute") if minutes < 1.5 else tr("in {minutes:.0f} minutes", minutes=minutes)
     if points_at:
-        answers = "; ".join(
-            f"{word}: {' or '.join(title_of(fault) for fault in some[:3])}" for word, some in points_at[:3]
-        )
+        answers = answers_in_words(points_at)
         return tr("Why this one, {took}. If {answers}.{dear}", took=took, answers=answers, dear=dear)
     return tr("Why this one: {took} it tells {told} from the rest.{dear}", took=took, told=told, dear=dear)
+
+
+def answers_in_words(points_at: tuple[tuple[str, tuple[str, ...]], ...]) -> str:
+    """What the answers of a check point at: "lower: feed wire open; higher: ..."."""
+    return "; ".join(f"{word}: {joined_or(title_of(fault) for fault in some[:3])}" for word, some in points_at[:3])
+
+
+def tells(faults: tuple[str, ...]) -> str:
+    """What a check tells apart from the rest, where no word says its answers."""
+    return tr("{told} from the rest", told=", ".join(title_of(fault) for fault in faults[:3])) if faults else ""
+
+
+def proves(fault: str) -> str:
+    """What a check is for that proves or clears the leading suspect."""
+    return tr("it proves or clears the leading suspect, {fault}", fault=title_of(fault))
 
 
 def why_together(place: str, count: int) -> str:
@@ -343,7 +356,7 @@ def good_enough(name: str, share: float, do: str, owed: str) -> str:
 
 def cleared(owed: str = "") -> str:
     """The advice where nothing is wrong."""
-    return f"This circuit is cleared. Buy nothing for it; look at what else sets the code. {owed}".strip()
+    return tr("This circuit is cleared. Buy nothing for it; look at what else sets the code. {owed}", owed=owed).strip()
 
 
 def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
@@ -357,14 +370,16 @@ def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
     )
 
 
-def after_change(part: str, fault: str, share: float, owed: str = "") -> str:
-    """The advice after a repair that the evidence since then bears out; `fault` is what left with the part, and how
-    likely it was that before."""
-    named = (
-        tr(": {fault}, {share} before", fault=title_of(fault), share=_percent(share))
-        if fault and fault != SOUND
-        else ""
-    )
+def what_left(fault: str, share: float) -> str:
+    """What left with a part that was changed, and how likely it was that before; "" where that was nothing."""
+    if not fault or fault == SOUND:
+        return ""
+    return tr("{fault}, {share} before", fault=title_of(fault), share=_percent(share))
+
+
+def after_change(part: str, left: str, owed: str = "") -> str:
+    """The advice after a repair that the evidence since then bears out; `left` is what left with the part."""
+    named = f": {left}" if left else ""
     return tr(
         "What was wrong left with the {part}{named}; sound now. Nothing has shown since it was changed. Buy "
         "nothing more for this circuit. {owed}{proof_owed}",

@@ -45,7 +45,7 @@ SUMS = (
 
 def _may_be_below(field: str) -> bool:
     """Whether a figure may lie below zero: a temperature, a voltage, a reading."""
-    return field.startswith("Readings") or field.endswith(("°C", "V"))
+    return field == tr("Readings") or field.endswith(("°C", "V"))
 
 
 def _sweep(values: list[float]) -> str:

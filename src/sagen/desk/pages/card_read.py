@@ -8,7 +8,7 @@ from sagen.casework.job_sheet import published_limits
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model.language import lowered, tr, worded
+from sagen.model.language import joined_and, lowered, tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.vocabulary import Place, RelearnKind
 from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
@@ -126,6 +126,6 @@ def _row(item) -> tuple[str, str, str, str, str]:
     )
     unit = str(item.quantity)
     if item.over:
-        return " and ".join(item.between), when, published_limits(item), "", item.maker
+        return joined_and(item.between), when, published_limits(item), "", item.maker
     ends = (tr("{end:g} {unit}", end=end, unit=unit) if end is not None else "" for end in (item.low, item.high))
-    return (" and ".join(item.between), when, *ends, item.maker)
+    return (joined_and(item.between), when, *ends, item.maker)

@@ -232,6 +232,4 @@ def _short(item) -> str:
     """What a check is worth its time for, in a few words."""
     if not item.pays:
         return tr("Takes longer than it saves.")
-    why = item.why.partition(" It is likely")[0]
-    answers = why.partition(" If ")[2] or why.partition(" it tells ")[2]
-    return (answers or why.removeprefix("Why this one: ")).partition(". With the ")[0].rstrip(".")
+    return item.points or tr("It would tell little that is not known by now.")
