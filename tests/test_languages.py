@@ -164,6 +164,20 @@ def test_plurals_nouns_and_what_was_kept(spoken):
 
 
 @pytest.mark.parametrize(
+    "kept",
+    [
+        {"says": "{level.__class__.__mro__}", "level": 1.0}, {"says": "{level:999999999d}", "level": 1}, {"says": "{level!r:>99}", "level": 1},
+        {"says": "{0}", "level": 1}, {"says": "{missing:g}"}, {"says": "{level:g}", "level": "no figure"}, {"says": "{", "level": 1},
+        {"level": 1}, {"says": ["a"]}, [1, 2], None,
+    ],
+)  # fmt: skip
+def test_a_message_of_a_strangers_file_is_text_and_no_formula(kept):
+    told = said_now(kept)
+    assert len(told) < 100
+    assert "class" not in told or "__class__" in told
+
+
+@pytest.mark.parametrize(
     ("variables", "wanted"),
     [
         ({"LANG": "de_AT.UTF-8"}, "de"), ({"LANGUAGE": "fr:es", "LANG": "de_DE.UTF-8"}, "es"), ({"LC_ALL": "C", "LANG": "de_DE"}, "en"),

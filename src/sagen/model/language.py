@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import gettext
 import os
+import re
 from collections.abc import Iterable
 from datetime import datetime
 from numbers import Real
@@ -149,16 +150,31 @@ def later(message: str, /, **places) -> dict:
     return {"says": message, **places}
 
 
+#: what may stand in a place of a message that was kept: a name, and how a figure is written
+_PLACE = re.compile(r"[a-z_0-9]{1,40}"), re.compile(r"[+,]{0,2}(\.\d)?[a-z%]?")
+
+
 def said_now(kept: dict | str) -> str:
-    """What `later` kept, in the language that is spoken; words of older logs as they are.
+    """What `later` kept, in the language that is spoken; words of older logs as they are, and what no `later` has made as far as it
+    is text.
 
     Parameters
     ----------
     kept : dict or str
+        may come from a file of anybody's: a message is filled in only where its places are plain
     """
-    if isinstance(kept, str):
-        return tr(kept)
-    return tr(kept["says"], **{name: value for name, value in kept.items() if name != "says"})
+    if not isinstance(kept, dict):
+        return tr(str(kept))
+    message = str(kept.get("says", ""))
+    places = {name: value for name, value in kept.items() if name != "says"}
+    try:
+        plain = all(
+            name is None or (_PLACE[0].fullmatch(name) and _PLACE[1].fullmatch(spec or "") and not conversion)
+            for _, name, spec, conversion in Formatter().parse(message)
+        )
+        return tr(message, **places) if plain else message
+    except (ValueError, KeyError, TypeError, IndexError):
+        return message
 
 
 def trn(one: str, many: str, count: int, /, **places) -> str:

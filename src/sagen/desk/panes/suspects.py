@@ -276,7 +276,7 @@ class SuspectsPane(QWidget):
         self.scroll.setMinimumHeight(40)
         inside = QWidget()
         self.layout_ = QVBoxLayout(inside)
-        self.layout_.setContentsMargins(0, 0, 6, 0)
+        self.layout_.setContentsMargins(0, 0, 4, 0)
         self.layout_.setSpacing(5)
         self.empty = Label(
             tr("No evidence yet.\n\nSuspects are weighed as soon as a code, a reading or a capture is on the trail."),
