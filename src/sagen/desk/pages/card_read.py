@@ -49,7 +49,7 @@ class CardRead(QWidget):
         self.wires = TextTable(WIRE_HEADS, tr("Wires of the circuit"), stretch=5)
         self.published = TextTable(ROW_HEADS, tr("Published values"), stretch=0)
         self.none = Label(tr("Nothing is published on this card of this circuit."), name="quiet", wrap=True)
-        layout.addWidget(Label("WIRES", name="over"))
+        layout.addWidget(Label(tr("WIRES"), name="over"))
         layout.addWidget(self.wires)
         layout.addWidget(Label(tr("PUBLISHED VALUES"), name="over"))
         layout.addWidget(self.published)

@@ -38,7 +38,7 @@ class CircuitSettings(QWidget):
         for column, (field, name, tip) in enumerate((
             (self.role, tr("It is"), ""), (self.sensor, tr("Sensor"), ""), (self.supply, tr("Feed, V"), tr("5 or battery voltage")),
             (self.pull_up, tr("Pull-up, V"), tr("the module's pull-up")),
-            (self.ohms, "Ω at 20 °C", tr("the maker's value, such as 610-740")),
+            (self.ohms, tr("Ω at 20 °C"), tr("the maker's value, such as 610-740")),
         )):  # fmt: skip
             label = Label(name, name="quiet")
             label.setBuddy(field)

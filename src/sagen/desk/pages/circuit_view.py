@@ -67,9 +67,9 @@ class CircuitView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         wide, tall = self.width(), self.height()
         boxes = {
-            "battery\nand fuse": QRectF(0.02 * wide, 0.08 * tall, 0.15 * wide, 0.24 * tall),
-            "module": QRectF(0.02 * wide, 0.38 * tall, 0.15 * wide, 0.54 * tall),
-            "sensor": QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall),
+            tr("battery\nand fuse"): QRectF(0.02 * wide, 0.08 * tall, 0.15 * wide, 0.24 * tall),
+            tr("module"): QRectF(0.02 * wide, 0.38 * tall, 0.15 * wide, 0.54 * tall),
+            tr("sensor"): QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall),
         }
         points = self.points()
         wires = {
@@ -96,19 +96,19 @@ class CircuitView(QWidget):
             painter.drawRoundedRect(box, 6, 6)
             painter.setPen(QColor(colours.ink))
             painter.setFont(theme.font(9.5, bold=True))
-            where = box if name != "sensor" else QRectF(box.left(), box.top() + 6, box.width(), 18)
+            where = box if name != tr("sensor") else QRectF(box.left(), box.top() + 6, box.width(), 18)
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
         if self.spec is not None and self.pulled_up:
             painter.setFont(theme.font(8.5))
             painter.setPen(QColor(colours.quiet))
-            pull = tr("pull-up\n{pull_up:g} V", pull_up=self.spec.pull_up) if self.spec.pull_up else "pull-up"
+            pull = tr("pull-up\n{pull_up:g} V", pull_up=self.spec.pull_up) if self.spec.pull_up else tr("pull-up")
             painter.drawText(QRectF(0.02 * wide, 0.70 * tall, 0.15 * wide, 32), Qt.AlignmentFlag.AlignCenter, pull)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
         painter.drawText(
             QRectF(0.52 * wide, 0.91 * tall, 0.16 * wide, 16),
             Qt.AlignmentFlag.AlignCenter,
-            tr("plug, open") if self.unplugged else "plug",
+            tr("plug, open") if self.unplugged else tr("plug"),
         )
         for point in points:
             self._paint_point(painter, point)
