@@ -43,9 +43,13 @@ class PressedPlayed(OtherPlayed):
     """The same machine before a person whose screen exports nothing: of a recording one picture of a board is pressed, the right one
     in 80 of 100, else any other; feed and return are not on it."""
 
-    def record(self, state: str) -> tuple[Evidence, ...]:
+    def answer(self, check) -> tuple[Evidence, ...]:
+        """What the machine answers to a check."""
+        return self.press(str(check.state)) if str(check.kind) == "capture" else super().answer(check)
+
+    def press(self, state: str) -> tuple[Evidence, ...]:
         """The picture that is pressed, as a finding read by eye; the starter's speed is not to be had from it."""
-        shown = super().record(state)[0].found
+        shown = self.record(state)[0].found
         labels = [label for kind in TOLD_BY_EYE for label in sorted(shown) if label.split(":")[0] == kind]
         pressed = labels[0] if labels else ""
         if self.rng.random() >= PRESSED_RIGHT:

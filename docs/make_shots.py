@@ -13,10 +13,12 @@ from PySide6.QtCore import QEventLoop, QPointF, QSettings, QTimer
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 from benchmarks import pictures
+from docs.guide_shots import PICTURES, keep, shots
 
 from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import demo_log, make_application, make_window
 from sagen.files import write_capture
+from sagen.model.language import spoken
 from sagen.model.practice import Practice
 from sagen.model.trail import PhotoEntry, ReadingEntry, RepairEntry, StayedEntry
 from sagen.model.vocabulary import Part, StepKind
@@ -105,8 +107,19 @@ def practised(camera: Camera) -> None:
     camera.shoot("practice-debrief")
 
 
+def for_the_guide() -> None:
+    """The guide's pictures, in the language that is spoken."""
+    camera = Camera("light")
+    for name, picture in shots(camera.window, camera.settle, camera.spin):
+        keep(name, picture, PICTURES / spoken())
+    camera.window.close()
+
+
 def main() -> int:
     make_application()
+    for_the_guide()
+    if "--guide" in sys.argv:
+        return 0
     FOLDER.mkdir(exist_ok=True)
     light = Camera("light")
     page = light.window.page("capture")

@@ -245,10 +245,12 @@ class Header(QWidget):
 
     def show_steps(self, undo: str | None, redo: str | None) -> None:
         """What undo and redo would do."""
-        for button, text, word in ((self.undo_button, undo, tr("Undo")), (self.redo_button, redo, tr("Redo"))):
+        for button, text, word, action in (
+            (self.undo_button, undo, tr("Undo"), tr("undo")), (self.redo_button, redo, tr("Redo"), tr("redo")),
+        ):  # fmt: skip
             button.setEnabled(text is not None)
             button.setToolTip(
-                with_key(f"{word}: {text}", lowered(word)) if text else tr("Nothing to {word}", word=lowered(word))
+                with_key(f"{word}: {text}", action) if text else tr("Nothing to {word}", word=lowered(word))
             )
             button.setAccessibleName(word)
 

@@ -6,21 +6,25 @@ import re
 from functools import cache
 from importlib.resources import files
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTextBrowser, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QSize, Qt, QUrl, Signal
+from PySide6.QtGui import QImage, QPixmap, QTextDocument
+from PySide6.QtWidgets import (
+    QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QTextBrowser, QToolButton, QVBoxLayout, QWidget,
+)  # fmt: skip
 
 from sagen.desk.theme import theme
 from sagen.model.language import spoken, tr
 
 MARK = re.compile(r"<!-- pages: ([a-z ]+) -->\n")
+PICTURE = re.compile(r"!\[([^\]]*)\]\((pictures/[a-z/-]+\.png)\)")
+FOLDER = files("sagen.desk.help")
 
 
 @cache
 def chapters() -> dict[str, str]:
     """The guide's chapters by title, as Markdown, in their order, in the language that is spoken where it is written in that."""
-    folder = files("sagen.desk.help")
-    own = folder.joinpath(f"guide.{spoken()}.md")
-    text = (own if own.is_file() else folder.joinpath("guide.md")).read_text(encoding="utf-8")
+    own = FOLDER.joinpath(f"guide.{spoken()}.md")
+    text = (own if own.is_file() else FOLDER.joinpath("guide.md")).read_text(encoding="utf-8")
     parts = re.split(r"^## (.+)$", text, flags=re.MULTILINE)
     return dict(zip(parts[1::2], parts[2::2], strict=True))
 
@@ -29,6 +33,60 @@ def chapter_of(page: str) -> str:
     """The title of the chapter that a page is told in; that of the first job for one that has none."""
     found = (title for title, text in chapters().items() if page in MARK.search(text)[1].split())
     return next(found, next(iter(chapters())))
+
+
+class ChapterText(QTextBrowser):
+    """A chapter of the guide, its pictures as wide as the pane; a press shows one as large as it was taken."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setOpenLinks(False)
+        self.anchorClicked.connect(lambda url: self.show_large(url.path()))
+        self.large: QDialog | None = None
+        self._chapter, self._laid = "", 0
+
+    def show_chapter(self, text: str) -> None:
+        # The guide is ours and ships with the program: the one text that may be marked up.
+        self._chapter, self._laid = PICTURE.sub(r"[![\1](\2)](\2)", text), self.viewport().width()
+        self.document().clear()  # with the pictures of another width
+        self.setMarkdown(self._chapter)
+
+    def loadResource(self, kind: int, name: QUrl) -> object:
+        found = FOLDER.joinpath(name.path())
+        if kind != QTextDocument.ResourceType.ImageResource.value or not found.is_file():
+            return None
+        image, ratio = QImage.fromData(found.read_bytes()), self.devicePixelRatioF()
+        width = min(image.width(), self.viewport().width() - 2 * int(self.document().documentMargin()))
+        image = image.scaledToWidth(max(int(width * ratio), 1), Qt.TransformationMode.SmoothTransformation)
+        image.setDevicePixelRatio(ratio)
+        return image
+
+    def show_large(self, name: str) -> None:
+        self.large = QDialog(self)
+        self.large.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.large.setWindowTitle(tr("Picture of the guide"))
+        picture, label = QPixmap(), QLabel()
+        picture.loadFromData(FOLDER.joinpath(name).read_bytes())
+        room = self.large.screen().availableSize() - QSize(40, 80)
+        if picture.width() > room.width() or picture.height() > room.height():
+            picture = picture.scaled(room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        label.setPixmap(picture)
+        label.setAccessibleName(tr("Picture of the guide"))
+        layout = QVBoxLayout(self.large)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(label)
+        self.large.destroyed.connect(self._closed)
+        self.large.open()
+
+    def _closed(self) -> None:
+        self.large = None
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if self._chapter and self.viewport().width() != self._laid:
+            at = self.verticalScrollBar().value()
+            self.show_chapter(self._chapter)
+            self.verticalScrollBar().setValue(at)
 
 
 class GuidePane(QWidget):
@@ -59,9 +117,7 @@ class GuidePane(QWidget):
         close.clicked.connect(self.left)
         head.addWidget(close, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(head)
-        # The guide is ours and ships with the program: the one text that may be marked up.
-        self.text = QTextBrowser()
-        self.text.setOpenLinks(False)
+        self.text = ChapterText()
         self.text.setAccessibleName(tr("Guide"))
         layout.addWidget(self.text, 1)
         row = QHBoxLayout()
@@ -89,7 +145,7 @@ class GuidePane(QWidget):
         self.text.setStyleSheet(
             f"QTextBrowser {{ background: transparent; border: none; color: {theme.current().ink}; }}"
         )
-        self.text.setMarkdown(f"### {title}\n{MARK.sub('', chapters()[title])}")
+        self.text.show_chapter(f"### {title}\n{MARK.sub('', chapters()[title])}")
 
     def _turn(self, by: int) -> None:
         titles = list(chapters())
