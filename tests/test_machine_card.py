@@ -181,7 +181,7 @@ def test_checks_name_pin_colour_place_and_take_the_cards_minutes():
     assert spec.ohms == (520.0, 980.0)
     told = weigh_records([CodeEntry("P0335"), CardEntry(card().as_data())], {"": spec})
     ohms = next(check for check in told.checks if (check.check.kind, check.check.point) == ("meter", "sensor"))
-    assert "520 to 610 Ω at 20 °C (A), or 840 to 980 Ω at 20 °C (B), by the card." in ohms.expect
+    assert "520 to 610 Ω at 20 °C (A) or 840 to 980 Ω at 20 °C (B), by the card." in ohms.expect
     assert any("Pin 1, green, at the plug (behind the flywheel cover)" in check.text for check in told.checks)
     assert {check.access for check in told.checks if check.check.place == "sensor"} == {90.0}
     assert pin_words(card().of("crank"), "signal_wire").endswith("to pin 22 of the module.")

@@ -3,14 +3,17 @@
 import re
 import shlex
 
+import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from docs.guide_shots import PICTURES, keep, shots
+from PIL import Image
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.test_cli import sagen
 
-from conftest import demo_log, settle
+from conftest import demo_log, settle, spin
 from sagen.casework.costs import shop_costs
-from sagen.desk.help.pane import MARK, chapter_of, chapters
+from sagen.desk.help.pane import MARK, PICTURE, chapter_of, chapters
 from sagen.desk.pages import page_names
 from sagen.desk.theme import theme
 from sagen.desk.window_actions import ACTIONS
@@ -174,3 +177,44 @@ def test_tones_that_are_set_reach_a_live_page_that_was_made_before(desk):
     assert live.ear.muted
     assert live.ear.volume == 0.2
     assert live.tones.volume.value() == 20
+
+
+def test_every_picture_of_the_guide_shows_the_window_as_it_is(desk, tmp_path):
+    """Taken again; figures of days and seconds may differ, what stands where may not: blocks of 8 by 8 points are compared."""
+
+    def wait(milliseconds):
+        for _ in range(milliseconds // 25):
+            spin()
+
+    window = desk(demo_log, demo=True)
+    window.resize(1280, 720)
+    taken = set()
+    for name, picture in shots(window, lambda: settle(window), wait):
+        keep(name, picture, tmp_path)
+        there, now = (
+            np.asarray(Image.open(folder / f"{name}.png").convert("L"), float) for folder in (PICTURES / "en", tmp_path)
+        )
+        assert there.shape == now.shape, name
+        high, wide = (8 * (size // 8) for size in now.shape)
+        off = abs((there - now)[:high, :wide].reshape(high // 8, 8, wide // 8, 8).mean((1, 3)))
+        assert (off > 24).mean() < (0.25 if name == "live" else 0.03), name
+        taken.add(name)
+    shown = [set(PICTURE.findall(text)) for text in chapters().values()]
+    assert {path for found in shown for _, path in found} == {f"pictures/en/{name}.png" for name in taken}
+    for language in ("de", "es"):
+        assert {path.stem for path in (PICTURES / language).iterdir()} == taken
+
+
+def test_a_picture_of_the_guide_is_as_wide_as_the_pane_and_large_on_a_press(desk):
+    window = desk(demo_log, demo=True)
+    window.show_guide()
+    settle(window)
+    text = window.guide.text
+    assert text.horizontalScrollBar().maximum() == 0
+    assert "\ufffc" in text.toPlainText()  # where a picture stands
+    heading = text.cursorRect(text.document().find("\ufffc"))
+    QTest.mouseClick(text.viewport(), Qt.MouseButton.LeftButton, pos=heading.center() - QPoint(40, 0))
+    assert text.large.isVisible()
+    QTest.keyClick(text.large, Qt.Key.Key_Escape)
+    settle(window)
+    assert text.large is None

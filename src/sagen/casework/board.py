@@ -165,7 +165,7 @@ def draw_picture(spec: CircuitSpec, fault: str, severity: float, state: State, s
         # An eye tells which shape it is; the figures of the picture are not theirs.
         told = {"held": grave[0].fields["held"]} if "held" in grave[0].fields else {}
         entry = FindingEntry(grave[0].kind, where, {**told, "text": "chosen on the picture board"})
-    title = "sound" if fault == SOUND else title_of(fault)
+    title = tr("sound") if fault == SOUND else title_of(fault)
     # Single spikes go over the edge of the screen; they do not press the wave flat.
     low, high = np.quantile(volts, [0.01, 0.99])
     return BoardPicture(fault, title, severity, np.arange(len(volts)) / RATE, volts, float(low), float(high), entry)

@@ -17,6 +17,7 @@ from pathlib import Path
 import platformdirs
 
 from sagen.model.errors import SagenError, one_line
+from sagen.model.language import tr
 
 #: what a report for support names of the machine
 PACKAGES = ("PySide6-Essentials", "numpy", "scipy", "SQLAlchemy", "pandas", "PyVISA-py", "python-can")
@@ -35,7 +36,7 @@ def sentence(error: BaseException) -> str:
     """What to tell the person; of something unforeseen, too, no traceback, only that it was logged."""
     if isinstance(error, SagenError):
         return str(error)
-    return one_line(f"something unexpected went wrong ({type(error).__name__}: {error})")
+    return one_line(tr("something unexpected went wrong ({name}: {error})", name=type(error).__name__, error=error))
 
 
 def note(error: BaseException) -> str:
@@ -123,4 +124,6 @@ def save_report(path: Path) -> None:
             for this_path in sorted(log_file().parent.glob("*.log*")):
                 zipped.writestr(this_path.name, without_names(this_path.read_text(encoding="utf-8", errors="replace")))
     except OSError as error:
-        raise SagenError(f"{path.name} cannot be written: {error.strerror or error}") from None
+        raise SagenError(
+            tr("{path} cannot be written: {strerror}", path=path.name, strerror=error.strerror or error)
+        ) from None

@@ -104,6 +104,6 @@ def incoming_of(name: str, reading: Reading) -> Incoming:
         tr("trace {k} to about ± {sigma:.2g} V", k=k, sigma=2 * float(np.nanmedian(t.sigma)))
         for k, t in enumerate(reading.traces, 1)
     )
-    name = f"{name} (from a picture)"
-    capture = capture_at(name, reading.time[there], rows, notes=[f"from a picture: {doubt}"])
+    name = tr("{name} (from a picture)", name=name)
+    capture = capture_at(name, reading.time[there], rows, notes=[tr("from a picture: {doubt}", doubt=doubt)])
     return Incoming(Path(name), capture, pyramids=build_pyramids(capture))

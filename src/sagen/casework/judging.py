@@ -10,7 +10,7 @@ from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
 from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import joined_or, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
@@ -140,7 +140,7 @@ def published_words(rows: Sequence[Published]) -> str:
             + (tr(" at {at:g} °C", at=row.at) if row.at is not None else "")
             + (f" ({row.maker})" if row.maker else "")
         )
-    return tr("{told}, by the card.", told=", or ".join(told))
+    return tr("{told}, by the card.", told=joined_or(told))
 
 
 def expected_reading(
@@ -156,4 +156,4 @@ def expected_reading(
     bands = model_limits(spec, point, state, ohms=ohms)
     if bands is None:
         return ""
-    return tr("{bands}, by the model.", bands=", or ".join(said_range(low, high, ohms) for low, high in bands))
+    return tr("{bands}, by the model.", bands=joined_or(said_range(low, high, ohms) for low, high in bands))

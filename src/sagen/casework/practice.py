@@ -22,6 +22,7 @@ from sagen.machine.record import record
 from sagen.machine.simulated import SimulatedMachine
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, unknown_name
+from sagen.model.language import tr
 from sagen.model.practice import Practice
 from sagen.model.vocabulary import Cause, CheckKind, CodesBack, Complaint, FindingKind, Part, Quantity
 from sagen.reason.case import capture_piece, cranked_piece
@@ -50,11 +51,11 @@ NAMES = (
     "Sable Knot 2.4",
 )
 OWNERS = (
-    "a baker on the way to market",
-    "a farmer in the middle of haymaking",
-    "a carrier with two more stops",
-    "a teacher",
-    "a ferry's crew",
+    tr("a baker on the way to market"),
+    tr("a farmer in the middle of haymaking"),
+    tr("a carrier with two more stops"),
+    tr("a teacher"),
+    tr("a ferry's crew"),
 )
 
 
@@ -88,7 +89,7 @@ def _rules(level: int, lesson: str, handed: PracticeCase | None) -> Level:
         return Level((0.0, 1.0))
     if not lesson:
         if level not in LEVELS:
-            raise SagenError(f"level {level}: there are levels 1 to {len(LEVELS)}")
+            raise SagenError(tr("level {level}: there are levels 1 to {most}", level=level, most=len(LEVELS)))
         return LEVELS[level]
     if lesson not in course():
         raise SagenError(unknown_name("lesson", lesson, course()))
@@ -118,7 +119,7 @@ class PracticeMachine:
         self, level: int, seed: int, *, family: str = "", lesson: str = "", handed: PracticeCase | None = None
     ):
         if not 0 <= seed < 2**32:
-            raise SagenError(f"seed {seed}: a whole number from 0 to {2**32 - 1}")
+            raise SagenError(tr("seed {seed}: a whole number from 0 to {most}", seed=seed, most=2**32 - 1))
         self.level, self.seed = _rules(level, lesson, handed), seed
         rng = np.random.default_rng([seed, level, *(family or lesson).encode()])
         self.family = family or str(rng.choice(self.level.families))

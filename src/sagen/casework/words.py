@@ -293,7 +293,8 @@ def _entry_text_of_photo_entry(photo_entry: PhotoEntry) -> str:
 @entry_text.register
 def _entry_text_of_costs_entry(costs_entry: CostsEntry) -> str:
     named = {
-        "An hour": costs_entry.hour, "A come-back": costs_entry.come_back, "A day of standing": costs_entry.day, "The part": costs_entry.part_price,
+        tr("An hour"): costs_entry.hour, tr("A come-back"): costs_entry.come_back, tr("A day of standing"): costs_entry.day,
+        tr("The part"): costs_entry.part_price,
     }  # fmt: skip
     told = [tr("{name} {value:,.2f}", name=name, value=value) for name, value in named.items() if value is not None]
     told += (

@@ -329,7 +329,9 @@ class ProbeWindow(QWidget):
         self.workspace.add_worked_out(lambda: judged_reading(entry, spec, card), entry, job=self.job_id, made=show)
 
     def _show_taken(self, made: ReadingEntry) -> None:
-        self.value.setText(said(made.value, made.reading, made.shown == "over range"))
+        self.value.setText(
+            said(made.value, made.reading, made.reading == Quantity.OHMS and made.value >= OVER_RANGE_OHM)
+        )
         if made.judged is None:
             self._verdict("", tr("Taken"))
             return

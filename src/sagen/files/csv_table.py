@@ -222,8 +222,9 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
     if len(odd) and odd[-1] == len(values) - 1 and cells.iloc[-1] in BLANK:
         # The recorder was cut off within its last line.
         values, odd, cells = values[:-1], odd[:-1], cells.iloc[:-1]
-        if "the last line was incomplete and is left out" not in notes:
-            notes.append(tr("the last line was incomplete and is left out"))
+        note = tr("the last line was incomplete and is left out")
+        if note not in notes:
+            notes.append(note)
     signs = cells.map(lambda item: OVER_RANGE.get(item, 0)).to_numpy(np.int8)
     blank = cells.isin(BLANK).to_numpy()
     wrong = np.flatnonzero((signs == 0) & ~blank)

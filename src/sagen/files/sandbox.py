@@ -34,7 +34,7 @@ from sagen.files import binary
 from sagen.files.budget import MOST_SECONDS, Unwanted, is_wanted, memory_for, said
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError, SagenError
-from sagen.model.language import VARIABLE, spoken
+from sagen.model.language import VARIABLE, spoken, tr
 from sagen.model.text import as_utf8
 
 LONGEST_S = 120  #: of a clock: what takes no processor waits for a disk
@@ -79,7 +79,7 @@ class SandboxedReader:
         # Another file of this format may be in its hands for long: whoever waits for it can still be stopped.
         while not self._lock.acquire(timeout=LOOK_S):
             if not is_wanted():
-                raise Unwanted("reading it was stopped")
+                raise Unwanted(tr("reading it was stopped"))
         try:
             process = self._running()
             try:
@@ -97,12 +97,20 @@ class SandboxedReader:
         finally:
             self._lock.release()
         if not ready and not wanted:
-            raise Unwanted("reading it was stopped")
+            raise Unwanted(tr("reading it was stopped"))
         if not ready:
-            raise CaptureFileError(f"as {self.format_name} it took longer than {LONGEST_S} s and was given up")
+            raise CaptureFileError(
+                tr(
+                    "as {name} it took longer than {longest} s and was given up",
+                    name=self.format_name,
+                    longest=LONGEST_S,
+                )
+            )
         answer = json.loads(line) if line else {"status": -1, "said": ""}
         if answer["status"]:
-            raise CaptureFileError(answer["said"] or f"not a sound {self.format_name} file: its reader gave up")
+            raise CaptureFileError(
+                answer["said"] or tr("not a sound {name} file: its reader gave up", name=self.format_name)
+            )
 
     def _running(self) -> subprocess.Popen:
         if self._process is None or self._process.poll() is not None:
@@ -216,7 +224,9 @@ def _in_a_child(format_name: str, request: dict) -> dict:
     _, status = os.waitpid(child, 0)
     _CHILD.clear()
     if os.WIFSIGNALED(status) and os.WTERMSIG(status) == signal.SIGXCPU:
-        said = f"as {format_name} it took more than {MOST_SECONDS} s of processor and was given up"
+        said = tr(
+            "as {name} it took more than {most} s of processor and was given up", name=format_name, most=MOST_SECONDS
+        )
     return {"status": status, "said": said}
 
 
@@ -232,7 +242,9 @@ def _do(format_name: str, verb: str, path: Path, folder: Path) -> tuple[int, str
     resource.setrlimit(resource.RLIMIT_AS, (taken + room, taken + room))
     resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS + 5))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    full = f"the {format_name} file would fill more memory than a file of its size may ({said(room)})"
+    full = tr(
+        "the {name} file would fill more memory than a file of its size may ({room})", name=format_name, room=said(room)
+    )
     try:
         if verb == "read":
             packed(folder, binary.READERS[format_name](path))
@@ -246,7 +258,7 @@ def _do(format_name: str, verb: str, path: Path, folder: Path) -> tuple[int, str
     except Exception as error:
         first = (getattr(error, "strerror", None) or str(error) or type(error).__name__).splitlines()[0][:100]
         short = "memory" in first.lower() or "alloc" in first.lower()
-        told = full if short else f"not a sound {format_name} file: {first}"
+        told = full if short else tr("not a sound {name} file: {first}", name=format_name, first=first)
     return 3, told
 
 

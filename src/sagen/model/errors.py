@@ -65,5 +65,5 @@ def unknown_name(what: str, name: str, known: object) -> str:
     """
     names = [str(item) for item in known]
     near = get_close_matches(str(name), names, n=1, cutoff=0.5)
-    hint = f"did you mean '{near[0]}'?" if near else f"known are: {', '.join(names)}"
+    hint = tr("did you mean '{near}'?", near=near[0]) if near else tr("known are: {names}", names=", ".join(names))
     return tr("unknown {what} '{name}'; {hint}", what=what, name=name, hint=hint)

@@ -539,9 +539,9 @@ def _extra_gap_sure(f: dict) -> str:
     )
 
 
-def odd_words(measure: str, size: float, than: str = "than the others") -> str:
+def odd_words(measure: str, size: float, than: str = "") -> str:
     """How a tooth differs, for a measure of `signal.measures.LEAST`."""
-    percent = tr("{size:.0f} %", size=abs(100 * size))
+    percent, than = tr("{size:.0f} %", size=abs(100 * size)), than or tr("than the others")
     if measure.startswith("phase_error"):
         return tr("comes {percent} of a pitch {size}", percent=percent, size=tr("late") if size > 0 else tr("early"))
     if measure == "width":

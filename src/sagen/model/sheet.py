@@ -147,7 +147,5 @@ def first_fault(error: ValidationError, table: type[BaseModel]) -> str:
     if fault["type"] == "missing":
         return tr("{place} is missing", place=".".join(place))
     said = fault["msg"].removeprefix("Value error, ")
-    found = (
-        "" if "did you mean" in said or "known are" in said else tr(" (found {input})", input=repr(fault["input"])[:80])
-    )
+    found = "" if str(fault["input"]) in said else tr(" (found {input})", input=repr(fault["input"])[:80])
     return f"{'.'.join(place)}: {said}{found}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from sagen.model.finding import Estimate
-from sagen.model.language import tr
+from sagen.model.language import figure, tr
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     CardQuantity,
@@ -283,8 +283,7 @@ def said_number(value: float, digits: int = 3) -> str:
     if not value:
         return "0"
     places = digits - 1 - math.floor(math.log10(abs(value)))
-    text = f"{round(value, places):.{max(places, 0)}f}"
-    return text
+    return figure(round(value, places), f".{max(places, 0)}f")
 
 
 def said_ohms(ohm: float) -> str:
@@ -318,7 +317,7 @@ def said_range(low: float, high: float, ohms: bool) -> str:
     """
     one, other = (said_ohms(low), said_ohms(high)) if ohms else (said_volts(low), said_volts(high))
     if one == other:
-        return one if one == "over range" else tr("about {one}", one=one)
+        return one if one == tr("over range") else tr("about {one}", one=one)
     first, _, unit = one.rpartition(" ")
     return (
         tr("{first} to {other}", first=first, other=other)
@@ -328,7 +327,7 @@ def said_range(low: float, high: float, ohms: bool) -> str:
 
 
 #: how strongly a reason speaks, from so many bits on
-STRENGTHS = ((4.0, "strongly"), (1.5, "clearly"), (0.0, tr("a little")))
+STRENGTHS = ((4.0, tr("strongly")), (1.5, tr("clearly")), (0.0, tr("a little")))
 
 
 def strength(bits: float) -> str:

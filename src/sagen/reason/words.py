@@ -99,7 +99,7 @@ def value_range(drawn: np.ndarray, ohms: bool) -> str:
     ohms : bool
         which of the two
     """
-    return ", or ".join(said_range(low, high, ohms) for low, high in ranges(drawn, ohms))
+    return joined_or(said_range(low, high, ohms) for low, high in ranges(drawn, ohms))
 
 
 def said(value: float, ohms: bool) -> str:
@@ -262,7 +262,7 @@ def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float
     if drawn is None:
         return check.expect
     ohms = is_ohms(check.point)
-    bands = ", or ".join(said_range(low, high, ohms) for low, high in bands_of_sound(drawn, ohms))
+    bands = joined_or(said_range(low, high, ohms) for low, high in bands_of_sound(drawn, ohms))
     return f"{bands}. {check.expect}"
 
 

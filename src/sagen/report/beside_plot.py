@@ -6,7 +6,7 @@ from html import escape
 
 import numpy as np
 
-from sagen.model.language import figure
+from sagen.model.language import figure, tr
 from sagen.report.beside import BesideScene
 from sagen.report.plot import BAND, GRID, INK, LEFT, MARK, RIGHT, WAVE
 from sagen.signal.axis import nice_step
@@ -101,9 +101,9 @@ class _Frame:
 
 def _names(scene: BesideScene, width: int, below: float) -> str:
     """What is what, above the waves, and what the lower picture shows."""
-    named = [("here", WAVE, 2), (scene.good_words, BAND, 2)]
+    named = [(tr("here"), WAVE, 2), (scene.good_words, BAND, 2)]
     if scene.sound is not None:
-        named.insert(1, (f"95 % of sound ones ({scene.sound_of})", BAND, 7))
+        named.insert(1, (tr("95 % of sound ones ({sound_of})", sound_of=scene.sound_of), BAND, 7))
     parts, x = [], float(LEFT)
     for words, colour, wide in named:
         words = words if len(words) < 70 else words[:66] + "\u2026"
@@ -113,9 +113,8 @@ def _names(scene: BesideScene, width: int, below: float) -> str:
             f'<text x="{x + 21:.0f}" y="14" fill="{INK}">{escape(words)}</text>'
         )
         x += 36 + 5.3 * len(words)
-    parts.append(
-        f'<text x="{LEFT}" y="{below - 5:.0f}" fill="{QUIET}">here less the other; grey: what chance explains</text>'
-    )
+    lower = escape(tr("here less the other; grey: what chance explains"))
+    parts.append(f'<text x="{LEFT}" y="{below - 5:.0f}" fill="{QUIET}">{lower}</text>')
     return "".join(parts)
 
 

@@ -335,7 +335,7 @@ class Workspace:
         job = self.job
 
         def gone(why: str) -> None:
-            if "there is no job" not in why:
+            if tr("there is no job {job_id}", job_id=job.id) not in why:
                 self._failed(why)
             elif self.job is not None and self.job.id == job.id:
                 self.say(tr("{machine} was deleted elsewhere.", machine=job.machine))

@@ -6,10 +6,18 @@ import re
 from functools import cache
 from importlib.resources import files
 
-from PySide6.QtCore import QSize, Qt, QUrl, Signal
-from PySide6.QtGui import QImage, QPixmap, QTextDocument
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QUrl, Signal
+from PySide6.QtGui import QImage, QPixmap, QTextCursor, QTextDocument
 from PySide6.QtWidgets import (
-    QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QTextBrowser, QToolButton, QVBoxLayout, QWidget,
+    QComboBox,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTextBrowser,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
 )  # fmt: skip
 
 from sagen.desk.theme import theme
@@ -41,15 +49,26 @@ class ChapterText(QTextBrowser):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setOpenLinks(False)
-        self.anchorClicked.connect(lambda url: self.show_large(url.path()))
         self.large: QDialog | None = None
         self._chapter, self._laid = "", 0
 
     def show_chapter(self, text: str) -> None:
         # The guide is ours and ships with the program: the one text that may be marked up.
-        self._chapter, self._laid = PICTURE.sub(r"[![\1](\2)](\2)", text), self.viewport().width()
+        self._chapter, self._laid = text, self.viewport().width()
         self.document().clear()  # with the pictures of another width
         self.setMarkdown(self._chapter)
+        self._wrap_commands()
+
+    def _wrap_commands(self) -> None:
+        """Lines of code, too, end where the pane does."""
+        cursor, block = QTextCursor(self.document()), self.document().begin()
+        while block.isValid():
+            form = block.blockFormat()
+            if form.nonBreakableLines():
+                form.setNonBreakableLines(False)
+                cursor.setPosition(block.position())
+                cursor.setBlockFormat(form)
+            block = block.next()
 
     def loadResource(self, kind: int, name: QUrl) -> object:
         found = FOLDER.joinpath(name.path())
@@ -61,24 +80,48 @@ class ChapterText(QTextBrowser):
         image.setDevicePixelRatio(ratio)
         return image
 
+    def mouseReleaseEvent(self, event) -> None:
+        super().mouseReleaseEvent(event)
+        name = self.picture_at(event.position().toPoint())
+        if name:
+            self.show_large(name)
+
+    def mouseMoveEvent(self, event) -> None:
+        super().mouseMoveEvent(event)
+        shape = (
+            Qt.CursorShape.PointingHandCursor
+            if self.picture_at(event.position().toPoint())
+            else Qt.CursorShape.IBeamCursor
+        )
+        self.viewport().setCursor(shape)
+
+    def picture_at(self, point: QPoint) -> str:
+        """The name of the picture there; "" where there is none."""
+        layout = self.document().documentLayout()
+        offset = QPointF(self.horizontalScrollBar().value(), self.verticalScrollBar().value())
+        form = layout.formatAt(QPointF(point) + offset)
+        return form.toImageFormat().name() if form.isImageFormat() else ""
+
     def show_large(self, name: str) -> None:
         self.large = QDialog(self)
-        self.large.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.large.setWindowTitle(tr("Picture of the guide"))
         picture, label = QPixmap(), QLabel()
         picture.loadFromData(FOLDER.joinpath(name).read_bytes())
         room = self.large.screen().availableSize() - QSize(40, 80)
         if picture.width() > room.width() or picture.height() > room.height():
-            picture = picture.scaled(room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+            picture = picture.scaled(
+                room, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
         label.setPixmap(picture)
         label.setAccessibleName(tr("Picture of the guide"))
         layout = QVBoxLayout(self.large)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(label)
-        self.large.destroyed.connect(self._closed)
+        self.large.finished.connect(self._closed)
         self.large.open()
 
-    def _closed(self) -> None:
+    def _closed(self, _result: int) -> None:
+        self.large.deleteLater()
         self.large = None
 
     def resizeEvent(self, event) -> None:
