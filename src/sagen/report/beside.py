@@ -9,7 +9,7 @@ import numpy as np
 
 from sagen.kinds import Examination
 from sagen.kinds.examine import ChannelResult
-from sagen.model.language import tr
+from sagen.model.language import figure, tr
 from sagen.model.sheet import ChannelSheet
 from sagen.model.vocabulary import Role
 from sagen.model.words import EXPECTED
@@ -65,7 +65,7 @@ class BesideEdge:
 
 def degrees(value: float, form: str = ".1f") -> str:
     """Degrees with a real minus, and no nought below nought."""
-    return f"{round(value, 2) + 0.0:{form}}°".replace("-", "\u2212")
+    return f"{figure(round(value, 2) + 0.0, form)}°".replace("-", "\u2212")
 
 
 #: the heads of a table of edges, behind what they are

@@ -232,7 +232,7 @@ class BesideView(QWidget):
         metrics, x = painter.fontMetrics(), float(LEFT)
         pale = QColor(colours.sound)
         pale.setAlpha(90)
-        told = [("here", QColor(colours.mark)), (self.scene.good_words, QColor(colours.sound))]
+        told = [(tr("here"), QColor(colours.mark)), (self.scene.good_words, QColor(colours.sound))]
         if self.scene.sound is not None:  # before the name, which may be long and is shortened
             told.insert(1, (tr("95 % of sound ones ({sound_of})", sound_of=self.scene.sound_of), pale))
         for words, colour in told:

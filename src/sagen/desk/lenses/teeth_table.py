@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView, QWidget
 
 from sagen.desk.theme import theme
-from sagen.model.language import titled, tr
+from sagen.model.language import figure, tr
 from sagen.report.turn_drawing import TurnDrawing
 from sagen.signal.per_tooth import ToothTable
 
@@ -23,21 +23,26 @@ class TeethModel(QAbstractTableModel):
         table: ToothTable = drawing.table
         self.marked = drawing.teeth
         self.columns: list[tuple[str, str, np.ndarray, str]] = [
-            (tr("Tooth"), tr("number from the reference gap"), table.number, "{:.0f}"),
-            ("°", tr("degrees of the wheel from tooth 1"), table.angle_deg, "{:.1f}"),
-            (tr("Late"), tr("percent of a pitch, median over the turns; minus is early"), table.phase_error, "{:+.1f}"),
-            ("±", tr("how far it wanders from turn to turn, percent of a pitch"), table.wander, "{:.1f}"),
-            (titled(table.size_name), tr("of the median of all teeth"), 100 * table.size, "{:.0f}"),
-            (tr("Seen"), tr("share of the turns in which the tooth was there"), 100 * table.seen, "{:.0f}"),
+            (tr("Tooth"), tr("number from the reference gap"), table.number, ".0f"),
+            ("°", tr("degrees of the wheel from tooth 1"), table.angle_deg, ".1f"),
+            (tr("Late"), tr("percent of a pitch, median over the turns; minus is early"), table.phase_error, "+.1f"),
+            ("±", tr("how far it wanders from turn to turn, percent of a pitch"), table.wander, ".1f"),
+            (
+                tr("Width") if table.size_name == "width" else tr("Height"),
+                tr("of the median of all teeth"),
+                100 * table.size,
+                ".0f",
+            ),
+            (tr("Seen"), tr("share of the turns in which the tooth was there"), 100 * table.seen, ".0f"),
         ]
         if table.has_pattern:
             self.columns.insert(
                 3,
                 (
-                    "Δ good",
+                    tr("Δ good"),
                     tr("late against the known-good capture, percent of a pitch"),
                     table.phase_error_against,
-                    "{:+.1f}",
+                    "+.1f",
                 ),
             )
 
@@ -51,7 +56,7 @@ class TeethModel(QAbstractTableModel):
         name, tip, values, form = self.columns[index.column()]
         value = float(values[index.row()])
         if role == Qt.ItemDataRole.DisplayRole:
-            return form.format(value).replace("-", "−") if np.isfinite(value) else "–"
+            return figure(value, form).replace("-", "−") if np.isfinite(value) else "–"
         if role == SORT:
             return value if np.isfinite(value) else -1e9
         if role == Qt.ItemDataRole.TextAlignmentRole:

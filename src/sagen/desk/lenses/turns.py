@@ -126,7 +126,8 @@ class TurnsView(LensView):
                 str(turn + 1),
             )
         painter.setFont(theme.font(9, bold=True))
-        painter.drawText(QRectF(4, rect.top() - 18, LEFT - 8, 14), Qt.AlignmentFlag.AlignRight, tr("turn"))
+        fitted = painter.fontMetrics().elidedText(tr("turn"), Qt.TextElideMode.ElideRight, LEFT - 8)
+        painter.drawText(QRectF(4, rect.top() - 18, LEFT - 8, 14), Qt.AlignmentFlag.AlignRight, fitted)
         painter.drawText(QRectF(rect.left(), 4, rect.width(), 14), Qt.AlignmentFlag.AlignLeft, tr("tooth"))
         painter.setPen(QPen(QColor(colours.line), 1))
         painter.drawRect(rect)
