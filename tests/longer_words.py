@@ -6,6 +6,7 @@ import os
 import re
 import sys
 import tempfile
+from pathlib import Path
 
 os.environ["SAGEN_LANGUAGE"] = "en"
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -46,8 +47,10 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QScrollArea, QWidget
 
 from conftest import demo_log, settle
+from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import make_application, make_window
 from sagen.desk.pages import page_names
+from sagen.files import write_capture
 from test_small_window import NO_PAGE_OF_THEIR_OWN, cut, show
 
 
@@ -71,6 +74,28 @@ def unmarked(window, known):
                 and not known(plain)
             ):
                 yield plain
+
+
+def brought_in_and_undone(window):
+    """What is wrong where a capture comes in, is kept, and is undone: names in files are never words of a language."""
+    capture, _ = next(step for step in JOBS[0].trail if isinstance(step, DemoCapture)).make()
+    path = Path(tempfile.mkdtemp()) / "again.csv"
+    write_capture(path, capture)
+    window.workspace.bring_in([path])
+    settle(window)
+    page = window.page("incoming")
+    if not page.accept.isEnabled():
+        yield f"a capture is refused: {page.told.text()}"
+        return
+    page.accept.click()
+    settle(window)
+    count = len(window.workspace.job.standing)
+    if not window.header.undo_button.isEnabled() or not window.header.undo_button.toolTip().endswith("(Ctrl+Z)"):
+        yield f"undo says {window.header.undo_button.toolTip()!r}"
+    window.workspace.undo()
+    settle(window)
+    if len(window.workspace.job.standing) >= count:
+        yield "nothing was undone"
 
 
 def main(sizes):
@@ -99,6 +124,8 @@ def main(sizes):
             ]
             for item in wrong:
                 print(size, name, item)
+    for item in brought_in_and_undone(window):
+        print(item)
 
 
 if __name__ == "__main__":
