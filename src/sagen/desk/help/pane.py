@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTextBrowser,
     QToolButton,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from sagen.desk.theme import theme
+from sagen.desk.theme.plain import Label
 from sagen.model.language import spoken, tr
 
 MARK = re.compile(r"<!-- pages: ([a-z ]+) -->\n")
@@ -105,7 +105,7 @@ class ChapterText(QTextBrowser):
     def show_large(self, name: str) -> None:
         self.large = QDialog(self)
         self.large.setWindowTitle(tr("Picture of the guide"))
-        picture, label = QPixmap(), QLabel()
+        picture, label = QPixmap(), Label()
         picture.loadFromData(FOLDER.joinpath(name).read_bytes())
         room = self.large.screen().availableSize() - QSize(40, 80)
         if picture.width() > room.width() or picture.height() > room.height():
