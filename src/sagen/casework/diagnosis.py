@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from sagen.casework.job_sheet import owed_words
 from sagen.casework.words import check_words
-from sagen.model.language import lowered, tr, worded
+from sagen.model.language import lowered, titled, tr, worded
 from sagen.model.proof import Stage, Standing, standing
 from sagen.model.trail import InspectionEntry, ReadingEntry, Record, RepairEntry
 from sagen.model.vocabulary import Cause, Quantity
@@ -151,10 +151,9 @@ def _seen_otherwise(record: InspectionEntry, later: Sequence[Record]) -> list[st
             name = check_words(record.check)
             return [
                 tr(
-                    "{name}{name_2}: {first} does not fit {second} that was seen later: one of them was misjudged, "
+                    "{name}: {first} does not fit {second} that was seen later: one of them was misjudged, "
                     "or it comes and goes. Have somebody else look.",
-                    name=name[:1].upper(),
-                    name_2=name[1:],
+                    name=titled(name),
                     first=first,
                     second=second,
                 )

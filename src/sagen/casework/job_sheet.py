@@ -200,7 +200,7 @@ def _standing_words(lead, now: Standing, role: str, weighed) -> str:
         return tr("It came back after the repair: the job is open again, and is not paid twice for the same part.")
     if now.stage == Stage.REPAIRED:
         what = lowered(PARTS[mended]) if mended else tr("What was found")
-        return tr("{what}{what_2} was mended. The proof is not complete yet.", what=what[:1].upper(), what_2=what[1:])
+        return tr("{what} was mended. The proof is not complete yet.", what=titled(what))
     if lead is None or (lead.cause == Cause.NONE and not now.again):
         return tr("Nothing wrong has been found so far.")
     if lead.cause == Cause.NONE:
@@ -209,7 +209,7 @@ def _standing_words(lead, now: Standing, role: str, weighed) -> str:
         return tr("What is wrong is not found yet: more has to be measured.")
     told = EVERYDAY[lead.cause].format(role=role)
     sure = "" if weighed.diagnosis.ready else tr(" This is likely, not yet certain: one more check is worth its time.")
-    return f"{told[:1].upper()}{told[1:]}.{sure}"
+    return f"{titled(told)}.{sure}"
 
 
 def _why(records: Sequence[Record], now: Standing) -> tuple[str, ...]:

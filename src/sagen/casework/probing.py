@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sagen.casework.judging import card_circuit, expected_reading
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
+from sagen.model.language import titled
 from sagen.model.machine_card import MachineCard
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point, Quantity, State
 from sagen.model.words import POINTS, STATES
@@ -56,6 +57,6 @@ def probe_steps(spec: CircuitSpec, card: MachineCard | None, name: str, *, turni
         wire = circuit.wire_of(check.point) if circuit is not None else None
         told = [POINTS[check.point], *([wire.called] if wire is not None and wire.called else [])]
         where = f"{', '.join(told)}; {STATES[check.state]}"
-        seen[at] = Step(check.point, check.state, check.text, expect, where[:1].upper() + where[1:], check.cautions)
+        seen[at] = Step(check.point, check.state, check.text, expect, titled(where), check.cautions)
     points = [*POINT_ORDER, *(point for point in Point if point not in POINT_ORDER)]
     return tuple(sorted(seen.values(), key=lambda item: (ORDER.index(item.state), points.index(item.point))))

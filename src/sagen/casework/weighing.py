@@ -11,7 +11,7 @@ from sagen.casework.lessons import ShopLessons
 from sagen.codes.lookup import beside, several_silent, unknown_codes
 from sagen.meter.published import rows_for
 from sagen.model.circuit import CircuitSpec
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.proof import standing
 from sagen.model.trail import CardEntry, CodeEntry, Record
@@ -131,4 +131,4 @@ def pin_words(circuit: CardCircuit, point: str) -> str:
             else tr("pin {module_pin} of the module", module_pin=wire.module_pin)
         )
         told += tr(", to {other}", other=other)
-    return f"{told[:1].upper()}{told[1:]}." if told else ""
+    return f"{titled(told)}." if told else ""

@@ -167,7 +167,7 @@ def _entry_text_of_inspection_entry(inspection_entry: InspectionEntry) -> str:
         again = tr(", once more") if inspection_entry.again else ""
         more = f" ({inspection_entry.seen})" if inspection_entry.seen else ""
         outcome = worded(inspection_entry.outcome) or tr("as expected")
-        return f"{name[:1].upper()}{name[1:]}{again}: {outcome}{more}"
+        return f"{titled(name)}{again}: {outcome}{more}"
     sure = tr(", certain") if inspection_entry.certain else ""
     seen = inspection_entry.seen or worded(inspection_entry.outcome) or tr("as expected")
     return tr("Looked at {part}: {seen}{sure}", part=lowered(THINGS[inspection_entry.part]), seen=seen, sure=sure)

@@ -10,7 +10,7 @@ import sys
 from sagen.meter import Accuracy, Limits, judge, limit_of, stored_accuracy, table_of, tolerance_of, typed_digit
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.typed import typed_reading
 
 
@@ -81,7 +81,7 @@ def run(arguments) -> int:
         done = judge(typed_reading(texts[0]), unit, at.low, at.high, **how)
     row = done.as_row()
     if at is not None and at.note:
-        row["text"] += f" {at.note[:1].upper()}{at.note[1:]}."
+        row["text"] += f" {titled(at.note)}."
     print(json.dumps(row, ensure_ascii=False, allow_nan=False) if arguments.json else f"{done.verdict}: {row['text']}")
     return 0
 

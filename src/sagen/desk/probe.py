@@ -26,7 +26,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.meter.steady import Steady
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
 from sagen.model.typed import is_over_range, typed_figure
 from sagen.model.vocabulary import Judged, Quantity
@@ -343,7 +343,7 @@ class ProbeWindow(QWidget):
             if made.against
             else ""
         )
-        self._verdict(str(made.judged), words[:1].upper() + words[1:] + by)
+        self._verdict(str(made.judged), titled(words) + by)
 
     def _verdict(self, verdict: str, words: str) -> None:
         self.verdict.setText(words)

@@ -41,7 +41,7 @@ class Stage(QToolButton):
         self.said, self.done = said, done
         name = worded(self.leg)
         self.setAccessibleName(tr("{name}: {said}{done}", name=name, said=said, done=tr(", done") if done else ""))
-        self.setToolTip(plain_tip(f"{name[:1].upper()}{name[1:]}: {said}"))
+        self.setToolTip(plain_tip(f"{titled(name)}: {said}"))
         self.update()
 
     def paintEvent(self, _event) -> None:

@@ -143,14 +143,7 @@ class Link:
         try:
             value = float(answer)
         except ValueError:
-            raise Garbled(
-                tr(
-                    "{address}: the answer to {line} is '{answer}', not a number",
-                    address=self.address,
-                    line=line,
-                    answer=answer[:40],
-                )
-            ) from None
+            value = np.nan
         if not np.isfinite(value):
             raise Garbled(
                 tr(

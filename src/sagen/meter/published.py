@@ -10,7 +10,7 @@ from itertools import pairwise
 from sagen.meter.judge import Accuracy, Verdict, judge
 from sagen.meter.limits import TableRow, between_rows
 from sagen.model.errors import SagenError
-from sagen.model.language import joined_or, tr
+from sagen.model.language import joined_or, titled, tr
 from sagen.model.machine_card import CardCircuit, Published, Wire
 from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, State, WireIs
 
@@ -133,7 +133,7 @@ def against(
         slope=limits.slope,
     )  # fmt: skip
     maker = tr(" (maker {maker})", maker=row.maker) if row.maker else ""
-    note = f" {limits.note[:1].upper()}{limits.note[1:]}." if limits.note else ""
+    note = f" {titled(limits.note)}." if limits.note else ""
     # What is taken beyond a table's end is no published limit: it cannot condemn a part.
     judged = Judged(done.verdict) if not limits.note or done.verdict == Judged.INSIDE else Judged.TOO_CLOSE
     return RowVerdict(

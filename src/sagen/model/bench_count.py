@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.trail import InspectionEntry, NoteEntry, Record
 
 IN_THE_HAND = "sensor_in_the_hand"
@@ -40,7 +40,7 @@ def bench_records(passes: int, counted: int, *, way: str, new_part: bool) -> tup
         passes=passes,
         way=f", {WAYS[way]}" if way else "",
     )
-    note = NoteEntry(told[:1].upper() + told[1:])
+    note = NoteEntry(titled(told))
     if new_part:
         return (note,)
     outcome = "" if counted == passes else "counts_none" if counted == 0 else "misses_some"

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from sagen.model.language import figure, joined_and, said_now, tr, trn
+from sagen.model.language import figure, joined_and, said_now, titled, tr, trn
 from sagen.model.vocabulary import FindingKind
 
 #: what a capture of taps without any load says of itself, and what a job with a loaded one beside it need not hear
@@ -443,7 +443,7 @@ def _noise(f: dict) -> str:
     if f["loud"]:
         what.append(tr("noise of ±{level_v:.2f} {unit} rides on the signal", level_v=f["level_v"], unit=f["unit"]))
     said = "; ".join(what)
-    return said[:1].upper() + said[1:] + "."
+    return titled(said) + "."
 
 
 def _rail(falls: bool) -> Callable[[dict], str]:
@@ -743,7 +743,7 @@ def _rail_did(did: dict) -> str:
 def _wrong_pattern(f: dict) -> str:
     if "shape" in f:
         words = CAM_SHAPES[f["shape"]]
-        return f"{words[:1].upper()}{words[1:]}."
+        return f"{titled(words)}."
     seen = (
         tr("an even wheel: no gap in {teeth} teeth", teeth=f["teeth"])
         if f["slots"] is None

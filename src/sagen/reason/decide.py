@@ -18,7 +18,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from sagen.model.errors import KnowledgeError, SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.sheet import first_fault
 from sagen.model.vocabulary import Origin
 
@@ -256,9 +256,8 @@ def said(decision: Decision) -> str:
     """
     best, given = decision.best, decision.given
     one = tr(
-        "{name}{name_2}: {cost:,.0f} expected ({low:,.0f} to {high:,.0f}), {comes_back:.0f} % come back.",
-        name=best.name[:1].upper(),
-        name_2=best.name[1:],
+        "{name}: {cost:,.0f} expected ({low:,.0f} to {high:,.0f}), {comes_back:.0f} % come back.",
+        name=titled(best.name),
         cost=best.cost,
         low=best.low,
         high=best.high,
@@ -268,10 +267,9 @@ def said(decision: Decision) -> str:
         return one
     other = decision.choices[1]
     text = tr(
-        "{one} {name}{name_2}: {cost:,.0f} ({low:,.0f} to {high:,.0f}), {comes_back:.0f} %.",
+        "{one} {name}: {cost:,.0f} ({low:,.0f} to {high:,.0f}), {comes_back:.0f} %.",
         one=one,
-        name=other.name[:1].upper(),
-        name_2=other.name[1:],
+        name=titled(other.name),
         cost=other.cost,
         low=other.low,
         high=other.high,
@@ -353,9 +351,8 @@ class ReplaceOrCheck:
         unit = f" {self.unit}" if self.unit else ""
         told = [
             tr(
-                "{name}{name_2}: {cost:,.0f}{unit} expected ({low:,.0f} to {high:,.0f}), wrong in {wrong}",
-                name=way.name[:1].upper(),
-                name_2=way.name[1:],
+                "{name}: {cost:,.0f}{unit} expected ({low:,.0f} to {high:,.0f}), wrong in {wrong}",
+                name=titled(way.name),
                 cost=way.cost,
                 unit=unit,
                 low=way.low,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from sagen.model.language import joined_or, lowered, tr, worded
+from sagen.model.language import joined_or, lowered, titled, tr, worded
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point
 from sagen.model.words import FINDING_TITLES, STATES_THEN, said_minutes, said_ohms, said_range, said_volts
 from sagen.reason.evidence import (
@@ -40,10 +40,6 @@ PROOF_OWED = tr(
     "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as "
     "the complaint was, and read again."
 )
-
-
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:]
 
 
 def ranges(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
@@ -154,7 +150,7 @@ def _reason_of_comes(piece: Comes, fault, world) -> str:
 @reason.register
 def _reason_of_meter_reading(piece: MeterReading, fault, world) -> str:
     where = f"{piece.point.replace('_', ' ')}, {STATES_THEN.get(piece.state, piece.state)}"
-    text = f"{_sentence(where)}: {said(piece.value, piece.ohms)}"
+    text = f"{titled(where)}: {said(piece.value, piece.ohms)}"
     if piece.point == Point.SENSOR and world.spec.ohms:
         low, high = world.spec.ohms
         text += tr("; published {low}", low=said_range(low, high, True))
@@ -205,7 +201,7 @@ def _reason_of_inspected(piece: Inspected, fault, world) -> str:
     told = [worded(outcome) or tr("as expected") for outcome in (piece.outcome, *piece.more)]
     return tr(
         "{name}: {told}{told_2}.",
-        name=_sentence(name),
+        name=titled(name),
         told=told[0],
         told_2="".join(tr(", once more: {again}", again=again) for again in told[1:]),
     )

@@ -188,7 +188,7 @@ def _beside(scene: BesideScene | None) -> dict:
         "beside": _as_uri(beside_svg(scene)),
         "edges": [(edge.row(), edge.plain) for edge in shown],
         "edge_heads": (titled(what[0]), *EDGE_HEADS),
-        "of_edges": told[0].upper() + told[1:] + "." if scene.edges else "",
+        "of_edges": titled(told) + "." if scene.edges else "",
     }
 
 

@@ -20,7 +20,7 @@ from sagen.desk.lenses.tap_guide import TapGuide
 from sagen.desk.parts import chosen_files, last_folder
 from sagen.instruments.stand_in import recorded
 from sagen.kinds.kind import kind_of
-from sagen.model.language import tr, worded
+from sagen.model.language import titled, tr, worded
 from sagen.model.practice import practice_of
 from sagen.model.trail import KeptReference, RepairEntry, ScanEntry
 from sagen.model.vocabulary import Capability, CheckKind, CodesBack, Scan
@@ -236,7 +236,7 @@ def scan(workspace, commands, window, check, text) -> None:
         commands.run("practice.seen", check.slug)
         return
     form = TesterForm(ScanEntry(check.slug, CodesBack.NEVER if check.slug == Scan.CODES_BACK else 0.0), window)
-    form.setWindowTitle(check.name[:1].upper() + check.name[1:])
+    form.setWindowTitle(titled(check.name))
     if form.exec():
         workspace.add(form.answer())
 

@@ -12,7 +12,7 @@ from sagen.desk.theme.plain import Label
 from sagen.meter import arithmetic as work
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 
 MOST = 1e12  #: no figure on a job card is larger
 
@@ -123,6 +123,6 @@ class ArithmeticForm(QDialog):
             self.answer.setText(kind.answer(figures))
         except SagenError as error:
             said = str(error)
-            self.answer.setText(said[:1].upper() + said[1:] + ".")
+            self.answer.setText(titled(said) + ".")
         except (ArithmeticError, ValueError):
             self.answer.setText(tr("These figures give no answer: one of them is zero, negative or far too large."))

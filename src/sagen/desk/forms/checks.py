@@ -11,7 +11,7 @@ from PySide6.QtWidgets import (
 
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
-from sagen.model.language import tr, worded
+from sagen.model.language import titled, tr, worded
 from sagen.model.trail import (
     InspectionEntry,
 )
@@ -21,7 +21,7 @@ class LookForm(Form):
     """What a check by eye or hand came to: one press."""
 
     def __init__(self, check, text: str, parent: QWidget | None = None):
-        super().__init__(check.name[:1].upper() + check.name[1:], tr("Put on the trail"), parent)
+        super().__init__(titled(check.name), tr("Put on the trail"), parent)
         self.check = check
         told = Label(tr("{text}\n\nSound: {expect}", text=text, expect=check.expect))
         told.setWordWrap(True)
@@ -35,7 +35,7 @@ class LookForm(Form):
         self.outcome.addItem(tr("As expected of a sound one"), "")
         for name in check.outcome:
             said = worded(name)
-            self.outcome.addItem(said[:1].upper() + said[1:], name)
+            self.outcome.addItem(titled(said), name)
         self.certain = QCheckBox(tr("Seen for certain: count it as a fact"))
         self.fields.addRow(self.certain)
 
@@ -56,7 +56,7 @@ class CaptureForm(Form):
         stand_in=False,
         guide: QWidget | None = None,
     ):
-        super().__init__(check.name[:1].upper() + check.name[1:], tr("Choose the file"), parent)
+        super().__init__(titled(check.name), tr("Choose the file"), parent)
         told = Label(text)
         told.setWordWrap(True)
         self.fields.addRow(told)

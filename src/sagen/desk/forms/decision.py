@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QL
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.trail import DecisionEntry
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import Origin
@@ -165,16 +165,15 @@ class DecisionForm(Form):
             )  # fmt: skip
         except SagenError as error:
             message = str(error)
-            self.told.setText(message[:1].upper() + message[1:] + ".")
+            self.told.setText(titled(message) + ".")
             return
         chosen = self.choice.currentData()
         self.choice.clear()
         for choice in self.decision.choices:
             self.choice.addItem(
                 tr(
-                    "{name}{name_2}: {cost:,.0f} ({low:,.0f} to {high:,.0f})",
-                    name=choice.name[:1].upper(),
-                    name_2=choice.name[1:],
+                    "{name}: {cost:,.0f} ({low:,.0f} to {high:,.0f})",
+                    name=titled(choice.name),
                     cost=choice.cost,
                     low=choice.low,
                     high=choice.high,

@@ -11,7 +11,7 @@ from sagen.casework.words import entry_text
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import ChangedMeanwhile, StoreError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.store.entries import Author
 from sagen.store.outbox import DeadLetter
 from sagen.store.places import place_of
@@ -66,7 +66,7 @@ class OtherLogForm(Form):
         try:
             place_of(self.where.text().strip() or None)
         except StoreError as error:
-            return str(error)[:1].upper() + str(error)[1:] + "."
+            return titled(str(error)) + "."
         return ""
 
 

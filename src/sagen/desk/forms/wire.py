@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.typed import typed_reading
 from sagen.model.words import WIRES
@@ -78,7 +78,7 @@ class WireForm(Form):
             self.named = name_wires(pins)
         except SagenError as error:
             message = str(error)
-            self.settle.setText(f"{message[:1].upper()}{message[1:]}.")
+            self.settle.setText(f"{titled(message)}.")
             return
         by_pin = {pin.pin: pin for pin in self.named.pins}
         for cells, label in zip(self.lines, self.said, strict=True):

@@ -10,7 +10,7 @@ from sagen.casework.judging import judged_value
 from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.trail import (
     BENCH,
     CostsEntry,
@@ -52,7 +52,7 @@ class Checked(EntryForm):
             self.answer()
         except ValueError as error:
             message = str(error)
-            return f"{message[:1].upper()}{message[1:]}."
+            return f"{titled(message)}."
         return ""
 
     def line(self, name: str, value: object = "", hint: str = "") -> QLineEdit:

@@ -24,7 +24,6 @@ from sagen.desk.theme.plain import Label
 from sagen.model.language import spoken, tr
 
 MARK = re.compile(r"<!-- pages: ([a-z ]+) -->\n")
-PICTURE = re.compile(r"!\[([^\]]*)\]\((pictures/[a-z/-]+\.png)\)")
 FOLDER = files("sagen.desk.help")
 
 

@@ -8,7 +8,7 @@ from sagen.casework.job_sheet import published_limits
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model.language import joined_and, lowered, tr, worded
+from sagen.model.language import joined_and, lowered, titled, tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.vocabulary import Place, RelearnKind
 from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
@@ -113,7 +113,7 @@ def circuit_words(card: MachineCard, circuit: CardCircuit) -> tuple[str, str, st
             f". {relearn.text}" if relearn.text else ""
         )
     return (
-        circuit.name[:1].upper() + circuit.name[1:], "; ".join(item for item in facts if item),
+        titled(circuit.name), "; ".join(item for item in facts if item),
         tr("Sits {place}", place=circuit.place) if circuit.place else "", tr("Minutes to get there: {reach}", reach=', '.join(reach)) if reach else "", owed,
     )  # fmt: skip
 

@@ -22,7 +22,7 @@ from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.files.circuits import read_circuit, write_circuit
 from sagen.model.errors import SagenError
-from sagen.model.language import lowered, tr
+from sagen.model.language import lowered, titled, tr
 from sagen.model.trail import CircuitEntry, ReadingEntry
 from sagen.model.vocabulary import OHM_POINTS, PLUG_OPEN, Quantity, State
 from sagen.model.words import JUDGED, POINTS
@@ -185,7 +185,7 @@ class CircuitPage(Page):
         """Say what is measured, and ask the model, off the interface thread, what a sound circuit reads there."""
         point, state, spec, card, name = self.view.point, self.state, self.spec, self.card, self.name_of
         words = POINTS[point]
-        self.entry.where.setText(f"{words[0].upper()}{words[1:]}, {lowered(STATES[state])}")
+        self.entry.where.setText(f"{titled(words)}, {lowered(STATES[state])}")
         why_not = self.workspace.why_not_turned if state in SHAFT_TURNS else ""
         first = f"{why_not}\n" if why_not else ""
         self.entry.expect.setText(tr("{first}A sound circuit: …", first=first))
@@ -234,9 +234,8 @@ class CircuitPage(Page):
                 entry.verdict.setText(
                     text
                     or tr(
-                        "{judged}{judged_2}, by {by}.",
-                        judged=JUDGED[judged][:1].upper(),
-                        judged_2=JUDGED[judged][1:],
+                        "{judged}, by {by}.",
+                        judged=titled(JUDGED[judged]),
                         by=by,
                     )
                 )

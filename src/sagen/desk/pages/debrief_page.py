@@ -115,7 +115,7 @@ def _cells(step: Walked) -> tuple[str, ...]:
             if step.needless
             else tr("it is well")
             if step.after == 0.0 or step.before >= 0.5
-            else "repaired"
+            else tr("repaired")
         )
         return step.words, f"{step.minutes:.0f}", before, "", told
     instead = (

@@ -21,7 +21,7 @@ from sagen.desk.pages.tones import Tones
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import ElidedLabel, Label, Said
 from sagen.desk.wrap_row import WrapRow
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import STARTING, State
 from sagen.reason.facts import knowledge
@@ -260,7 +260,7 @@ class LivePage(Page):
 
     def _refused(self, why: str) -> None:
         self.start_button.setEnabled(True)
-        self.said.setText(why[:1].upper() + why[1:])
+        self.said.setText(titled(why))
 
     def stop(self) -> None:
         """End the recording; it stays in sight until it is kept or discarded."""
@@ -305,7 +305,7 @@ class LivePage(Page):
         self.since.setText(tr("{seconds:.1f} s", seconds=live.seconds) + ("" if live.running else tr(", stopped")))
         for item in live.happened[self._told :]:
             if item.kind in ("lost", "gone", "back"):
-                self.said.setText(item.said[:1].upper() + item.said[1:] + ".")
+                self.said.setText(titled(item.said) + ".")
         self._told = len(live.happened)
         if self._looking is None and time.monotonic() >= self._due and live.samples:
             self._look(last=not live.running)

@@ -17,7 +17,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
-from sagen.model.language import tr, trn
+from sagen.model.language import titled, tr, trn
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.reason.facts import knowledge
 
@@ -186,7 +186,7 @@ class ModulePage(Page):
         def failed(why: str) -> None:
             self._asking = False
             self.live_button.setChecked(False)
-            self.said.setText(why[:1].upper() + why[1:])
+            self.said.setText(titled(why))
 
         workspace.compute(work, done, failed, queue=Queue.INSTRUMENTS)
 

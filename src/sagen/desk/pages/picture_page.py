@@ -25,7 +25,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.files.picture import Reading, homography
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Navigation
@@ -293,7 +293,7 @@ class PicturePage(Page):
         self.workspace.compute(lambda _task: read_plot(picture, corners, axes), show, self._refused)
 
     def _refused(self, why: str) -> None:
-        self.told.setText(why[:1].upper() + why[1:] + ("" if why.endswith(".") else "."))
+        self.told.setText(titled(why) + ("" if why.endswith(".") else "."))
 
     def bring_in(self) -> None:
         """Bring what was read in as a capture; its roles are asked as of any other."""

@@ -17,7 +17,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.wrap_row import WrapRow
-from sagen.model.language import lowered, tr
+from sagen.model.language import lowered, titled, tr
 from sagen.model.trail import CostsEntry, PlaceEntry
 from sagen.model.vocabulary import EntryKind, Place
 from sagen.model.words import PLACES
@@ -125,7 +125,7 @@ class PlanPage(Page):
             if place != before:
                 rows.append(((_opening(check, place in now), "", "", ""), "quiet", None))
                 before = place
-            name = check.name[:1].upper() + check.name[1:]
+            name = titled(check.name)
             named = f"{check.circuit}: {name}" if check.circuit else name
             told = f"{check.minutes:.0f}"
             rows.append(((str(rank), named, told, _short(check)), "" if check.pays else "quiet", check))

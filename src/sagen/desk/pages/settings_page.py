@@ -34,7 +34,7 @@ from sagen.desk.window_actions import WATCHED
 from sagen.instruments.wired import Addresses
 from sagen.meter import stored_accuracy_text
 from sagen.model.errors import SagenError
-from sagen.model.language import LANGUAGES, choose, chosen, lowered, tr
+from sagen.model.language import LANGUAGES, choose, chosen, lowered, titled, tr
 from sagen.reason.decide import Costs
 from sagen.store.entries import Author
 
@@ -127,7 +127,7 @@ class SettingsPage(Page):
             wrong = str(error)
         line.setProperty("bad", bool(wrong))
         line.style().polish(line)
-        self.said.setText(wrong[:1].upper() + wrong[1:])
+        self.said.setText(titled(wrong))
 
     def _how_it_looks(self) -> None:
         self._section(tr("Window"))

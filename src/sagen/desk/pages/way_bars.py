@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sagen.desk.theme import theme
-from sagen.model.language import tr
+from sagen.model.language import titled, tr
 from sagen.reason.decide import ReplaceOrCheck, Way
 
 ROW, HEAD = 24, 22  #: px of a way, and of the line over them
@@ -17,7 +17,7 @@ MOST = 4
 
 
 def _named(way: Way) -> str:
-    return way.name[:1].upper() + way.name[1:]
+    return titled(way.name)
 
 
 class WayBars(QWidget):

@@ -22,7 +22,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.desk.wrap_row import WrapRow
-from sagen.model.language import lowered, tr
+from sagen.model.language import lowered, titled, tr
 from sagen.model.vocabulary import Cause, Gear, Strategy
 from sagen.model.words import CAUSES, estimate_text, surely
 
@@ -143,7 +143,7 @@ class SuspectRow(QWidget):
             self.lines.takeAt(0).widget().deleteLater()
         title = suspect.title or suspect.fault
         if suspect.cause != Cause.NONE:
-            self.lines.addWidget(Label(f"{title[:1].upper()}{title[1:]}", name="strong", wrap=True))
+            self.lines.addWidget(Label(f"{titled(title)}", name="strong", wrap=True))
         if suspect.estimate is not None:
             self.lines.addWidget(Label(estimate_text(suspect.estimate), wrap=True))
         for reason in suspect.reasons:
@@ -222,7 +222,7 @@ class CheckCard(QWidget):
                 gear=GEAR_WORDS[check.gear].upper(),
             )
         )
-        self.title.setText(best.name[:1].upper() + best.name[1:])
+        self.title.setText(titled(best.name))
         self.what.setText(best.text)
         self.sound.setText(tr("Sound: {expect}", expect=best.expect))
         self.why.setText(best.why)
