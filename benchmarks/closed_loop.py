@@ -17,9 +17,9 @@ import numpy as np
 
 from benchmarks.other_world import STATED, OtherMachine
 from sagen.casework.practice import FAMILIES, LEVELS, PracticeMachine, best_minutes, play
-from sagen.model.vocabulary import ABOUT_TIMING, Cause, Part
-from sagen.reason.case import RAIL_FINDINGS
-from sagen.reason.evidence import Captured, Evidence, ReadElsewhere
+from sagen.model.trail import NOTHING_FOUND
+from sagen.model.vocabulary import Cause, Part
+from sagen.reason.evidence import Evidence, Pressed
 
 
 class OtherPlayed(OtherMachine):
@@ -51,16 +51,13 @@ class PressedPlayed(OtherPlayed):
         """The picture that is pressed, as a finding read by eye; the starter's speed is not to be had from it."""
         shown = self.record(state)[0].found
         labels = [label for kind in TOLD_BY_EYE for label in sorted(shown) if label.split(":")[0] == kind]
-        pressed = labels[0] if labels else ""
+        pressed = labels[0] if labels else NOTHING_FOUND
         if self.rng.random() >= PRESSED_RIGHT:
-            others = [kind for kind in ("", "no_signal:high", "no_signal:low", *TOLD_BY_EYE[1:]) if kind != pressed]
-            pressed = str(self.rng.choice(others))
-        if not pressed:
-            return (Captured("", frozenset(), state, frozenset(UNSEEN_BY_EYE)),)
-        return (ReadElsewhere("", pressed, pressed.split(":")[0], state),)
+            pressed = str(self.rng.choice([kind for kind in ON_BOARD if kind != pressed]))
+        return (Pressed("", tuple(dict.fromkeys((*ON_BOARD, pressed))), (pressed,), state),)
 
 
-UNSEEN_BY_EYE = ABOUT_TIMING | RAIL_FINDINGS
+ON_BOARD = (NOTHING_FOUND, "no_signal:high", "no_signal:low", *TOLD_BY_EYE[1:])
 
 
 @dataclass(frozen=True)

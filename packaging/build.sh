@@ -8,14 +8,15 @@ $python -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' ||
   { echo "Debian 12 has Python 3.11: make .venv with it to package (python3.11 -m venv .venv)." >&2; exit 1; }
 
 rm -rf dist build/deb && mkdir -p dist build/deb
-$python -m pip wheel -q --no-deps --no-build-isolation -w dist . ||
-  $python -m pip wheel -q --no-deps -w dist .
+$python -m pip wheel -q --disable-pip-version-check --no-deps -w dist .
 
 stage=$PWD/build/deb/stage own=$PWD/build/deb/stage/usr/lib/sagen
 mkdir -p "$own" "$stage/usr/bin"
 $python -m pip install -q --disable-pip-version-check --no-deps --no-compile --target "$own" -r requirements.txt dist/*.whl
-# What no one runs: other programs of the packages, their tests, what Qt has for other languages and kinds of window.
-rm -rf "$own"/bin "$own"/PySide6/{Assistant.app,Designer.app,include,typesystems,scripts,glue,doc} "$own"/PySide6/Qt/{qml,translations,libexec,metatypes}
+# What no one runs: other programs of the packages, their tests, what Qt has for other kinds of window.
+rm -rf "$own"/bin "$own"/PySide6/{Assistant.app,Designer.app,include,typesystems,scripts,glue,doc} "$own"/PySide6/Qt/{qml,libexec,metatypes}
+# Of Qt's own words those of the languages that Sagen speaks.
+find "$own/PySide6/Qt/translations" -type f ! -name 'qtbase_de.qm' ! -name 'qtbase_es.qm' -delete
 find "$own" \( -name tests -o -name __pycache__ \) -type d -prune -exec rm -rf {} +
 find "$own" \( -name '*.pyi' -o -name '*.h' -o -name '*.a' -o -name direct_url.json -o -name RECORD \) -delete
 for part in assistant designer linguist lupdate lrelease qmlls qmllint qmlformat balsam balsamui svgtoqml qsb; do rm -f "$own/PySide6/$part"; done

@@ -17,6 +17,7 @@ echo "installed in $(($(date +%s) - began)) s, $(du -sm "$root/usr/lib/sagen" | 
 printf '[circuit]\nrole = "crank"\nsensor = "hall"\nsupply = 12.0\npull_up = 5.0\nwheel = "48-2"\n' > "$root/tmp/circuit.toml"
 inside sagen simulate /tmp/circuit.toml --fault "tooth missing" -o /tmp/lost.csv
 inside sagen examine /tmp/lost.csv --json | grep -q '"extra_gap"'
+inside env LANG=de_DE.UTF-8 sagen examine /tmp/lost.csv | grep -q 'Zahn' || { echo "it does not speak German" >&2; exit 1; }
 inside sagen report /tmp/lost.csv -o /tmp/lost.pdf && test -s "$root/tmp/lost.pdf"
 # The window itself, on no screen: it comes up, shows the demo's log, and goes.
 inside env QT_QPA_PLATFORM=offscreen timeout 20 sagen demo || [ $? = 124 ] || { echo "the window does not come up" >&2; exit 1; }

@@ -1,7 +1,7 @@
 """The picture board: what a recorder would show of this circuit now, sound and with each leading suspect, side by side.
 
-Who has a screen that exports nothing, or somebody else's video, presses the picture that looks like theirs. That is a finding read by
-eye: what the reader finds in the picture that was pressed."""
+Who has a screen that exports nothing, or somebody else's video, presses the picture that looks like theirs. That is evidence of an eye
+that is right in four presses of five: what each kind of picture is taken for is in `reason/knowledge/board.toml`."""
 
 from __future__ import annotations
 
@@ -17,9 +17,10 @@ from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
-from sagen.model.trail import FindingEntry
+from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import ABOUT_CAPTURE, Capability, Role, State, can
 from sagen.reason.facts import SOUND, title_of
+from sagen.reason.recording_likelihood import finding_label
 
 PICTURES = 6  #: on a board, the sound one among them
 RATE, SECONDS = 40_000.0, 1.2
@@ -43,7 +44,7 @@ class BoardPicture:
     volts: np.ndarray  #: the same shape, in steps of 8 bits
     low: float  #: V, of the screen all pictures share
     high: float
-    entry: FindingEntry  #: what goes on the trail where this one is pressed
+    label: str  #: what kind of picture it is: the gravest finding in it, `none` where there is none
 
 
 @dataclass(frozen=True)
@@ -160,15 +161,12 @@ def draw_picture(spec: CircuitSpec, fault: str, severity: float, state: State, s
     begins = grave[0].fields.get("start_s", 0.0) - 0.5 * shown_s if grave else 0.0
     at = int(min(max(begins, 0.0), SECONDS - shown_s) * RATE)
     volts = signal.raw[at : at + int(shown_s * RATE)].astype(float) * signal.scale + signal.offset
-    entry = FindingEntry(None, where)
-    if grave:
-        # An eye tells which shape it is; the figures of the picture are not theirs.
-        told = {"held": grave[0].fields["held"]} if "held" in grave[0].fields else {}
-        entry = FindingEntry(grave[0].kind, where, {**told, "text": "chosen on the picture board"})
+    # An eye tells which shape it is; the figures of the picture are not theirs.
+    label = finding_label(grave[0].kind, grave[0].fields) if grave else NOTHING_FOUND
     title = tr("sound") if fault == SOUND else title_of(fault)
     # Single spikes go over the edge of the screen; they do not press the wave flat.
     low, high = np.quantile(volts, [0.01, 0.99])
-    return BoardPicture(fault, title, severity, np.arange(len(volts)) / RATE, volts, float(low), float(high), entry)
+    return BoardPicture(fault, title, severity, np.arange(len(volts)) / RATE, volts, float(low), float(high), label)
 
 
 def on_screen(picture: BoardPicture, low: float, high: float) -> BoardPicture:
@@ -188,7 +186,7 @@ def unlike(one: BoardPicture, other: BoardPicture, height: float) -> bool:
     height : float
         V, of the sound one
     """
-    if one.entry.finding != other.entry.finding:
+    if one.label != other.label:
         return True
     levels = [abs(np.quantile(one.volts, q) - np.quantile(other.volts, q)) for q in (0.05, 0.95)]
     return bool(max(levels) > 0.12 * height)

@@ -18,6 +18,7 @@ from sagen.model.language import joined_and, tr
 from sagen.model.practice import LOOK_MINUTES, LOOKED, Practice, practice_of
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CircuitEntry,
     FindingEntry,
@@ -48,6 +49,7 @@ _FOUND: dict[type, Callable[[Record, Knowledge], CheckFacts | None]] = {
     ReadingEntry: lambda item, facts: _first(facts, CheckKind.METER, lambda check: (check.point, check.state) == (item.point, item.state)),
     CaptureEntry: lambda item, facts: _first(facts, CheckKind.CAPTURE, lambda check: check.state == item.sheet.conditions.state),
     FindingEntry: lambda item, facts: _first(facts, CheckKind.CAPTURE, lambda check: check.state == item.state),
+    BoardEntry: lambda item, facts: _first(facts, CheckKind.CAPTURE, lambda check: check.state == item.state),
     InspectionEntry: lambda item, facts: facts.check(item.check),
     ScanEntry: lambda item, facts: facts.check(str(item.scan)),
     StayedEntry: lambda item, facts: facts.check("complaint_after_the_repair"),

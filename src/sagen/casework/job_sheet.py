@@ -13,6 +13,7 @@ from sagen.model.language import joined_and, lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CardEntry,
     CodeEntry,
@@ -52,6 +53,7 @@ from sagen.model.words import (
     STATES_THEN,
     STEPS,
     WIRES,
+    pressed_words,
     said_minutes,
     said_ohms,
     said_volts,
@@ -128,7 +130,7 @@ def job_sheet(
         cost=_cost(records, costs), otherwise=_otherwise(records, now, weighed),
         seen=tuple(Row((item.seen, SEEN_MARKS[item.mark], item.because)) for item in seen),
         readings=tuple(_reading(record, circuits, card) for record in records if isinstance(record, ReadingEntry | ValueEntry)),
-        captures=tuple(_capture(record) for record in records if isinstance(record, CaptureEntry | FindingEntry)),
+        captures=tuple(_capture(record) for record in records if isinstance(record, CaptureEntry | FindingEntry | BoardEntry)),
         again=tuple(again_row(item) for item in now.again),
         suspects=tuple(_suspect(suspect) for suspect in weighed.suspects if suspect.probability >= LEAST_SHOWN)[:5],
         ruled_out=_ruled_out(weighed.suspects),
@@ -272,6 +274,8 @@ def value_of(record: Record) -> str:
         )
     if isinstance(record, FindingEntry):
         return lowered(FINDING_TITLES[record.finding]) if record.finding else tr("nothing wrong")
+    if isinstance(record, BoardEntry):
+        return pressed_words(record.shown, record.pressed)
     return ""
 
 
@@ -418,8 +422,9 @@ def published_limits(row: Published) -> str:
     )
 
 
-def _capture(capture_entry: CaptureEntry | FindingEntry) -> Row:
-    name = capture_entry.name if isinstance(capture_entry, CaptureEntry) else tr("read elsewhere")
+def _capture(capture_entry: CaptureEntry | FindingEntry | BoardEntry) -> Row:
+    elsewhere = tr("picture board") if isinstance(capture_entry, BoardEntry) else tr("read elsewhere")
+    name = capture_entry.name if isinstance(capture_entry, CaptureEntry) else elsewhere
     state = (
         STATES[capture_entry.sheet.conditions.state]
         if isinstance(capture_entry, CaptureEntry)

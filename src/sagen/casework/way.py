@@ -10,6 +10,7 @@ from sagen.casework.words import entry_text
 from sagen.model.language import lowered, tr, trn
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CodeEntry,
     ComplaintEntry,
@@ -44,7 +45,7 @@ def way_of(records: Sequence[Record], found: Diagnosis) -> tuple[Reached, ...]:
     now = standing(records)
     told = [record.code for record in records if isinstance(record, CodeEntry)]
     told += [entry_text(record).split("\n")[0] for record in records if isinstance(record, ComplaintEntry)]
-    recorded = sum(isinstance(record, CaptureEntry | FindingEntry) for record in records)
+    recorded = sum(isinstance(record, CaptureEntry | FindingEntry | BoardEntry) for record in records)
     read = sum(isinstance(record, ReadingEntry | ValueEntry) for record in records)
     counts = [
         trn("{count} recording", "{count} recordings", recorded) if recorded else "",

@@ -10,6 +10,7 @@ from sagen.model.errors import SagenError
 from sagen.model.language import joined_and, lowered, titled, tr, worded
 from sagen.model.lazy import lazy
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CardEntry,
     CircuitEntry,
@@ -54,6 +55,7 @@ from sagen.model.words import (
     STATES_THEN,
     STEPS,
     THINGS,
+    pressed_words,
 )
 
 #: loaded when a check is first named: the window shows a trail before anything heavy is there
@@ -179,6 +181,12 @@ def _entry_text_of_finding_entry(finding_entry: FindingEntry) -> str:
     return (
         FINDING_TITLES[finding_entry.finding] if finding_entry.finding else tr("A recording showed nothing wrong")
     ) + state
+
+
+@entry_text.register
+def _entry_text_of_board_entry(board_entry: BoardEntry) -> str:
+    state = f", {STATES_THEN[board_entry.state]}" if board_entry.state else ""
+    return titled(pressed_words(board_entry.shown, board_entry.pressed)) + state
 
 
 @entry_text.register

@@ -61,6 +61,7 @@ OVER_RANGE_OHM = 4e7  #: what "over range" counts as
 
 
 NOTHING_FOUND = "none"  #: what a file calls a recording that shows nothing wrong
+MOST_PICTURES = 24  #: on a picture board that a file tells of
 
 
 class UnknownField(ValueError):
@@ -383,6 +384,33 @@ class FindingEntry(Record):
         for key in self.fields:
             if key not in (*FINDING_FIELDS, "channel", "severity", "text"):
                 raise UnknownField(unknown_name("key", key, ("finding", "state", *FINDING_FIELDS)))
+
+
+@dataclass(frozen=True)
+class BoardEntry(Record):
+    """What was pressed on a picture board: `shown` are the kinds of picture that were on it (`finding_label`s, "none" for one with
+    nothing wrong), `pressed` the one that looks like theirs, the two that theirs lies between, or nothing where none looks like it."""
+
+    kind = EntryKind.BOARD
+    shown: tuple[str, ...]
+    pressed: tuple[str, ...] = ()
+    state: State | None = None
+
+    def __post_init__(self):
+        for name in ("shown", "pressed"):
+            labels = getattr(self, name)
+            if not isinstance(labels, list | tuple) or not all(isinstance(label, str) for label in labels):
+                raise ValueError(tr("{name}: is a list of kinds of picture", name=name))
+            for label in labels:
+                if label != NOTHING_FOUND:
+                    word(FindingKind, label.partition(":")[0], name)
+            object.__setattr__(self, name, tuple(labels))
+        if not 2 <= len(self.shown) <= MOST_PICTURES:
+            raise ValueError(tr("shown: from 2 to {most} pictures", most=MOST_PICTURES))
+        if len(self.pressed) > 2 or not set(self.pressed) <= set(self.shown):
+            raise ValueError(tr("pressed: two of those that were shown at most"))
+        if self.state is not None:
+            self._word("state", State, FINDING_STATES)
 
 
 @dataclass(frozen=True)

@@ -484,6 +484,7 @@ class EntryKind(StrEnum):
     SEEN = "seen"
     PHOTO = "photo"
     COSTS = "costs"
+    BOARD = "board"
     DAMAGED = "damaged"  #: a row that cannot be read
     NEWER = "newer"  #: written by a newer Sagen
 

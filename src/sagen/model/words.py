@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from sagen.model.finding import Estimate
-from sagen.model.language import figure, tr
-from sagen.model.trail import OVER_RANGE_OHM
+from sagen.model.language import figure, lowered, tr, trn
+from sagen.model.trail import NOTHING_FOUND, OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     CardQuantity,
     Cause,
@@ -179,6 +179,7 @@ ENTRY_TITLES = {
     EntryKind.SEEN: tr("Also seen"),
     EntryKind.PHOTO: tr("Photo"),
     EntryKind.COSTS: tr("Costs"),
+    EntryKind.BOARD: tr("Picture board"),
     EntryKind.DAMAGED: tr("Damaged entry"),
     EntryKind.NEWER: tr("From a newer Sagen"),
 }
@@ -382,5 +383,38 @@ def surely(probability: float) -> str:
 
 def said_minutes(minutes: float) -> str:
     """A time in whole minutes, as it is said: "1 minute", "12 minutes"."""
-    whole = max(round(minutes), 1) if minutes > 0 else 0
-    return "1 minute" if whole == 1 else tr("{whole} minutes", whole=whole)
+    return trn("{count} minute", "{count} minutes", max(round(minutes), 1) if minutes > 0 else 0)
+
+
+#: where a flat line is held
+HELD = {"high": tr("held high"), "low": tr("held low"), "middle": tr("held between")}
+
+
+def pressed_words(shown: tuple[str, ...], pressed: tuple[str, ...]) -> str:
+    """What was pressed on a picture board, in words.
+
+    Parameters
+    ----------
+    shown, pressed : tuple of str
+        kinds of picture, as `BoardEntry` has them
+    """
+    told = [picture_words(label) for label in pressed]
+    if not told:
+        return tr("none of {count} pictures looks like it", count=len(shown))
+    if len(told) == 1:
+        return tr("it looks like: {what}", what=told[0])
+    return tr("it lies between: {one}, and: {other}", one=told[0], other=told[1])
+
+
+def picture_words(label: str) -> str:
+    """A kind of picture in words.
+
+    Parameters
+    ----------
+    label : str
+        as `BoardEntry` has it
+    """
+    kind, _, held = label.partition(":")
+    if kind == NOTHING_FOUND:
+        return tr("nothing wrong")
+    return lowered(FINDING_TITLES[FindingKind(kind)]) + (f", {HELD[held]}" if held in HELD else "")

@@ -22,6 +22,7 @@ from sagen.reason.evidence import (
     Complained,
     Inspected,
     MeterReading,
+    Pressed,
     ReadElsewhere,
     Scanned,
     Seen,
@@ -186,7 +187,7 @@ def done_already(case: Case) -> set[tuple]:
                     done |= {(CheckKind.METER, rail, state) for state in (piece.state, State.KEY_ON)}
         elif isinstance(piece, Inspected):
             done |= {(kind, check_slug(piece.check)) for kind in (CheckKind.LOOK, CheckKind.CAPTURE)}
-        elif isinstance(piece, ReadElsewhere) and piece.state:
+        elif isinstance(piece, ReadElsewhere | Pressed) and piece.state:
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
         elif isinstance(piece, Scanned):
             done.add((CheckKind.SCAN, piece.what))

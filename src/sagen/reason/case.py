@@ -15,6 +15,7 @@ from sagen.model.errors import SagenError
 from sagen.model.finding import Cadence, Finding
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CircuitEntry,
     CodeEntry,
@@ -56,6 +57,7 @@ from sagen.reason.evidence import (
     Evidence,
     Inspected,
     MeterReading,
+    Pressed,
     ReadElsewhere,
     Scanned,
     Seen,
@@ -541,6 +543,7 @@ PIECES: dict[type[Record], Callable[[Record, CircuitSpec], list]] = {
     ReadingEntry: lambda item, spec: _some(reading_piece(item, spec)),
     InspectionEntry: _inspection,
     FindingEntry: _finding,
+    BoardEntry: lambda item, spec: [Pressed("", item.shown, item.pressed, item.state or "")],
     # The module counts its speed by the first sensor: that says nothing of a second one.
     ScanEntry: lambda item, spec: (
         [] if item.scan == Scan.RPM_CRANKING and (spec.number or 1) > 1 else [Scanned("", item.scan, item.value)]

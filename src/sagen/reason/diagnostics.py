@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from sagen.reason import words
-from sagen.reason.evidence import Captured, Evidence, MeterReading, ReadElsewhere
+from sagen.reason.evidence import Captured, Evidence, MeterReading, Pressed, ReadElsewhere
 from sagen.reason.facts import Knowledge, cause_of
 from sagen.reason.posterior import Posterior
 from sagen.reason.scales import LEAST, SLIP, normalised
@@ -126,7 +126,7 @@ def leave_one_out(
             or getattr(piece, "times", 1) > 1
         ):
             continue  # what was seen and is certain is a fact, and what was taken twice is no single piece
-        most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere) else MOST_BACK
+        most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere | Pressed) else MOST_BACK
         # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
         back = np.array(
             [

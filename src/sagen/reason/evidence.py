@@ -357,6 +357,17 @@ class Cranked(Evidence):
         )
 
 
+def usual_state(role: Role) -> State:
+    """How a machine stands for a recording of which nobody said it.
+
+    Parameters
+    ----------
+    role : Role
+        of the circuit
+    """
+    return {Role.SPEED: State.ROLLING, Role.KNOCK: State.KEY_ON}.get(role, State.CRANKING)
+
+
 @dataclass(frozen=True)
 class ReadElsewhere(Evidence):
     """A finding that somebody read with other means; `finding` is its label."""
@@ -372,13 +383,24 @@ class ReadElsewhere(Evidence):
         return self.kind in ABOUT_TIMING
 
     def likelihood(self, particle_set, pictures, facts):
-        state = self.state or {Role.SPEED: State.ROLLING, Role.KNOCK: State.KEY_ON}.get(
-            particle_set.spec.role, State.CRANKING
-        )
+        state = self.state or usual_state(particle_set.spec.role)
         told = pictures.told(particle_set, frozenset({self.finding}), state, None, "sensor")
         if told is None:
             return None
         return told * of_levels(particle_set, self.levels, state, "sensor") * of_sizes(particle_set, self.sizes)
+
+
+@dataclass(frozen=True)
+class Pressed(Evidence):
+    """What was pressed on a picture board; see `BoardEntry`."""
+
+    shown: tuple[str, ...] = ()
+    chosen: tuple[str, ...] = ()
+    state: State | str = ""
+
+    def likelihood(self, particle_set, pictures, facts):
+        state = self.state or usual_state(particle_set.spec.role)
+        return pictures.pressed(particle_set, self.shown, self.chosen, state)
 
 
 @dataclass(frozen=True)

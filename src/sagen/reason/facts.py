@@ -1,6 +1,6 @@
 """The knowledge files, checked when they are loaded: nothing that the program does not know the word for gets in.
 
-`priors.toml`, `evidence.toml`, `checks.toml`, `shapes.toml` and `world.toml` ship with the program; a person's own
+`priors.toml`, `evidence.toml`, `checks.toml`, `shapes.toml`, `world.toml` and `board.toml` ship with the program; a person's own
 files lie in `knowledge/` of the user's configuration folder, and extensions hand theirs to `extend_knowledge`. All may
 hold the tables `[fault.X]`, `[caution]`, `[[check]]`, `[shape.X]` and `[comes_and_goes]`, and go through the same check.
 """
@@ -27,6 +27,7 @@ from sagen.model.errors import KnowledgeError, unknown_name
 from sagen.model.extensions import load_extensions
 from sagen.model.language import spoken, tr
 from sagen.model.sheet import first_fault, one_of
+from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     CIRCUIT_ROLES,
@@ -303,6 +304,13 @@ class Picture(_Row):
     seconds: Positive
 
 
+class PressedShares(NamedTuple):
+    """What kind of picture is pressed for each that is on the screen; see board.toml."""
+
+    labels: tuple[str, ...]  #: kinds of picture
+    shares: np.ndarray  #: shape (on the screen, on the board), rows whose sum is 1
+
+
 class Comings(_Row):
     """How often in a minute a fault that comes and goes shows: from the machine that hardly does to the one that always
     does; `times` in some states."""
@@ -393,6 +401,7 @@ class Knowledge:
         cautions: dict[str, str],
         never: tuple[Never, ...],
         sizes: dict[tuple[str, str], Size],
+        pressed: dict[str, PressedShares],
     ):
         self.priors, self.codes, self.complaints = priors, codes, complaints
         self.comes, self.codes_back = comes, codes_back
@@ -410,6 +419,8 @@ class Knowledge:
         #: by role, the checks that are done one after the other whatever each would save
         self.orders = orders
         self.cautions = cautions  #: sentences by name
+        #: by kind of sensor, what an eye takes the pictures of a board for
+        self.pressed = pressed
 
     def check(self, name: str) -> CheckFacts | None:
         """The check of a slug, or of the name that older files use; None where there is none.
@@ -489,7 +500,7 @@ def knowledge() -> Knowledge:
         return _KNOWN[0]
 
 
-SHIPPED = ("priors.toml", "evidence.toml", "checks.toml", "shapes.toml", "world.toml")
+SHIPPED = ("priors.toml", "evidence.toml", "checks.toml", "shapes.toml", "world.toml", "board.toml")
 
 
 def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) -> Knowledge:
@@ -535,6 +546,7 @@ def load_knowledge(texts: dict[str, str], more: Iterable[tuple[str, str]] = ()) 
         rows.cautions,
         tuple(rows.never),
         rows.sizes,
+        rows.pressed,
     )
 
 
@@ -554,6 +566,7 @@ class _Tables:
         "order",
         "never",
         "size",
+        "pressed",
     )
 
     def __init__(self, sources: list[tuple[str, dict]]):
@@ -566,6 +579,7 @@ class _Tables:
         self.orders: dict[Role, tuple[str, object]] = {}
         self.never: list[Never] = []
         self.sizes: dict[tuple[str, str], Size] = {}
+        self.pressed: dict[str, PressedShares] = {}
         for where, data in sources:
             _only(where, data, self.TABLES)
             self.cautions |= _cautions(where, data.get("caution", {}))
@@ -612,6 +626,7 @@ class _Tables:
             self.shapes[name] = _shape(where, name, row, self.shapes.get(name))
         for name, fields in _table(where, data, "size").items():
             self.sizes |= _sizes(where, name, fields)
+        self.pressed |= {name: _pressed(where, name, rows) for name, rows in _table(where, data, "pressed").items()}
         self.comings |= _comings(where, data.get("comes_and_goes", {}))
         self.places |= dict(_place_minutes(where, data.get("place", {})))
         self.orders |= {name: (where, row) for name, row in _orders(where, data.get("order", {}))}
@@ -817,6 +832,26 @@ def _sizes(where: str, finding: str, fields: dict) -> dict[tuple[str, str], Size
         told = {"other": row["other"]} if "other" in row else {}
         found[finding, field] = _row(where, table, Size, {**told, "by_fault": by_fault})
     return found
+
+
+def _pressed(where: str, sensor: str, rows: dict) -> PressedShares:
+    """One table of presses: a row for each kind of picture, of which every cell is one as well."""
+    table = f"[pressed.{sensor}]"
+    _known(where, table, "kind of sensor", sensor, KINDS)
+    for label in rows:
+        _known(where, table, "kind of picture", label.partition(":")[0], (NOTHING_FOUND, *FindingKind))
+    labels, shares = tuple(rows), np.zeros((len(rows), len(rows)))
+    for at, (label, row) in enumerate(rows.items()):
+        if not isinstance(row, dict):
+            raise KnowledgeError(f"{where}, {table}: {label} is a table of shares")
+        for other, share in row.items():
+            _known(where, f"{table} {label}", "kind of picture", other, labels)
+            if isinstance(share, bool) or not isinstance(share, int | float) or not 0 <= share <= 1:
+                raise KnowledgeError(f"{where}, {table} {label}: {other} is no share from 0 to 1")
+            shares[at, labels.index(other)] = share
+        if not shares[at].sum() > 0:
+            raise KnowledgeError(f"{where}, {table}: {label} is taken for nothing")
+    return PressedShares(labels, shares / shares.sum(axis=1, keepdims=True))
 
 
 def _comings(where: str, table: object) -> dict[str, Comings]:

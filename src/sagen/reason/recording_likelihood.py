@@ -14,6 +14,7 @@ from functools import cache
 import numpy as np
 
 from sagen.kinds.kind import kind_of
+from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import ABOUT_CAPTURE, ABOUT_RAILS, TURNING, Capability, FindingKind, SensorKind, State
 from sagen.reason.particle_set import ParticleSet
 
@@ -25,6 +26,19 @@ MIDDLING = 0.12  #: share of flat lines that are read as held elsewhere than the
 STRIKES = frozenset({FindingKind.WEAK_STRIKE, FindingKind.RING_MISMATCH, FindingKind.LOADED_DOWN})
 #: states in which a reader says that a line is flat
 _FLAT_TOLD = TURNING | {State.STRIKE, State.UNPLUGGED, State.LOADED, State.KEY_ON}
+
+
+#: of presses on a picture board, the share that are slips of any kind; and where the kind on the screen is not on the board, how often
+#: "none of them" is said. Judgement, no published source
+SLIPS, SAYS_NONE = 0.08, 0.6
+#: what a press counts that follows another of the same screen, as a power of its likelihood: who errs mostly errs so again. Judgement
+ONCE_MORE = 0.4
+#: the gravest first: what a picture is of, where a machine shows several
+OF_PICTURE = (
+    FindingKind.NO_SIGNAL, FindingKind.WRONG_PATTERN, FindingKind.DROPOUT, FindingKind.ERRATIC, FindingKind.EXTRA_GAP,
+    FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED, FindingKind.WEAK_AMPLITUDE, FindingKind.REVERSED_POLARITY,
+    FindingKind.NOISE, FindingKind.ODD_TOOTH, FindingKind.RUNOUT, FindingKind.SUPPLY_LOSS, FindingKind.GROUND_LIFT,
+)  # fmt: skip
 
 
 def finding_label(kind: str, fields: dict) -> str:
@@ -109,6 +123,7 @@ class RecordingLikelihood:
     """What the recordings of one stretch of a job have told so far, for every particle of a crowd."""
 
     def __init__(self):
+        self._pressed: dict[str, tuple[dict[str, np.ndarray], dict[str, float]]] = {}
         self._inside: dict[tuple, tuple[np.ndarray, np.ndarray]] = {}
         self._outside: dict[tuple, tuple[float, float]] = {}
         self._total: np.ndarray | float = 1.0
@@ -151,6 +166,71 @@ class RecordingLikelihood:
         gained = total / self._total
         self._total = total
         return gained
+
+    def pressed(
+        self, particle_set: ParticleSet, shown: tuple[str, ...], chosen: tuple[str, ...], state: str
+    ) -> np.ndarray | None:
+        """How likely it is that of the pictures of a board those are pressed that were, after the presses before in the same state.
+
+        What an eye sees on the screen is one kind of picture; which one is not known of the machine, and presses differ by what
+        is taken for what.
+
+        Parameters
+        ----------
+        shown, chosen : tuple of str
+            kinds of picture; two that were chosen: it lies between them; none: none of them looks like it
+        state : str
+            by name
+
+        Returns
+        -------
+        ndarray, shape (rows, particles), or None where nothing is known of such pictures
+
+        References
+        ----------
+        Shares among what is offered: Luce, Individual Choice Behavior (1959). From memory.
+        """
+        table = particle_set.facts.pressed.get(particle_set.spec.sensor)
+        if table is None:
+            return None
+        again = state in self._pressed
+        if not again:
+            on_screen = self._on_screen(particle_set, table.labels, state)
+            self._pressed[state] = (on_screen, dict.fromkeys(on_screen, 1.0))
+        on_screen, before = self._pressed[state]
+        offered = [table.labels.index(label) if label in table.labels else None for label in dict.fromkeys(shown)]
+        after = {}
+        for label, share in before.items():
+            row = table.shares[table.labels.index(label)]
+            pulls = np.array([0.0 if at is None else row[at] for at in offered])
+            there = pulls.sum()
+            none = SAYS_NONE * (1.0 - there)
+            pulls = (pulls / there if there > 0 else np.full(len(pulls), 1.0 / len(pulls))) * (1.0 - none)
+            names = list(dict.fromkeys(shown))
+            told = np.mean([pulls[names.index(item)] for item in chosen]) if chosen else none
+            after[label] = share * ((1.0 - SLIPS) * told + SLIPS / (len(names) + 1)) ** (ONCE_MORE if again else 1.0)
+        self._pressed[state] = (on_screen, after)
+        now, then = (sum(on_screen[label] * share for label, share in told.items()) for told in (after, before))
+        return now / then
+
+    def _on_screen(self, particle_set: ParticleSet, labels: tuple[str, ...], state: str) -> dict[str, np.ndarray]:
+        """How likely the gravest thing in a picture of a machine is each of some kinds, arrays of shape (rows, particles) whose sum is 1."""
+        end, left, out = "sensor", np.ones(particle_set.shape), {}
+        for kind in OF_PICTURE:
+            mine = [label for label in labels if label_kind(label) == kind]
+            if not mine or kind not in readable(particle_set.spec.sensor):
+                continue
+            shows, not_so = self._inside.get((kind, state), self._inside.get((kind, ""), (None, None)))
+            share = self._share(particle_set, kind, state, end) if shows is None else shows / (shows + not_so)
+            here, left = left * share, left * (1.0 - share)
+            held = [
+                self._held(particle_set, label.partition(":")[2], state, end) if ":" in label else 1.0 for label in mine
+            ]
+            total = sum(held)
+            out |= {label: here * part / total for label, part in zip(mine, held, strict=True)}
+        out[NOTHING_FOUND] = left
+        outside = particle_set.facts.picture.outside
+        return {label: (1.0 - outside) * share + outside / len(out) for label, share in out.items()}
 
     def _move(self, particle_set: ParticleSet, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
         shape = particle_set.facts.shapes[kind]

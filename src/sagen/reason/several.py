@@ -17,6 +17,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.finding import Suspect
 from sagen.model.language import joined_and, tr
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CircuitEntry,
     FindingEntry,
@@ -105,7 +106,7 @@ def records_of(
                 for role, bank in roles
             ):
                 out.append(record)
-        elif isinstance(record, ReadingEntry | InspectionEntry | FindingEntry):
+        elif isinstance(record, ReadingEntry | InspectionEntry | FindingEntry | BoardEntry):
             if name == first:
                 out.append(record)
         elif isinstance(record, RepairEntry | ReplacedEntry):

@@ -9,7 +9,15 @@ import numpy as np
 
 from sagen.model.language import joined_or, lowered, titled, tr, worded
 from sagen.model.vocabulary import OHM_POINTS, CheckKind, Point
-from sagen.model.words import FINDING_TITLES, STATES_THEN, said_minutes, said_ohms, said_range, said_volts
+from sagen.model.words import (
+    FINDING_TITLES,
+    STATES_THEN,
+    pressed_words,
+    said_minutes,
+    said_ohms,
+    said_range,
+    said_volts,
+)
 from sagen.reason.evidence import (
     Captured,
     Code,
@@ -19,6 +27,7 @@ from sagen.reason.evidence import (
     Evidence,
     Inspected,
     MeterReading,
+    Pressed,
     ReadElsewhere,
     Scanned,
     Seen,
@@ -192,6 +201,11 @@ def _reason_of_cranked(piece: Cranked, fault, world) -> str:
 @reason.register
 def _reason_of_read_elsewhere(piece: ReadElsewhere, fault, world) -> str:
     return tr("Read elsewhere: {kind}.", kind=lowered(FINDING_TITLES.get(piece.kind, str(piece.kind))))
+
+
+@reason.register
+def _reason_of_pressed(piece: Pressed, fault, world) -> str:
+    return tr("Picture board: {words}.", words=pressed_words(piece.shown, piece.chosen))
 
 
 @reason.register

@@ -18,6 +18,7 @@ from sagen.model.finding import Cadence, Finding, Span
 from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
+    BoardEntry,
     CaptureEntry,
     CardEntry,
     CircuitEntry,
@@ -58,7 +59,7 @@ RECORDS: dict[EntryKind, type[Record]] = {
     for this_kind in (
         ComplaintEntry, CodeEntry, CaptureEntry, FindingEntry, NoteEntry, RepairEntry, ProofEntry, ReadingEntry,
         InspectionEntry, ReplacedEntry, CircuitEntry, ScanEntry, StayedEntry, DecisionEntry, CardEntry, ValueEntry,
-        PlaceEntry, StepEntry, PartEntry, SeenEntry, PhotoEntry, CostsEntry,
+        PlaceEntry, StepEntry, PartEntry, SeenEntry, PhotoEntry, CostsEntry, BoardEntry,
     )
 }  # fmt: skip
 

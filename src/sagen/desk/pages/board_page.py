@@ -33,7 +33,8 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
-from sagen.model.trail import NoteEntry
+from sagen.model.trail import BoardEntry
+from sagen.model.vocabulary import Role, State
 from sagen.model.words import STATES as STATE_WORDS
 from sagen.reason.several import circuits_of
 
@@ -139,7 +140,7 @@ class BoardPage(JobPage):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.pictures: list[BoardPicture] = []
-        self._spec, self._seed, self._drawn_for = None, 0, None
+        self._spec, self._circuit, self._seed, self._drawn_for = None, "", 0, None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
@@ -199,7 +200,8 @@ class BoardPage(JobPage):
             return
         circuits = circuits_of(job.records())
         lead = weighed.suspects[0].circuit if weighed and weighed.suspects else ""
-        self._spec = circuits.get(lead, next(iter(circuits.values())))
+        self._circuit = lead if lead in circuits else next(iter(circuits))
+        self._spec = circuits[self._circuit]
         likely = {item.fault: item.probability for item in weighed.suspects} if weighed else {}
         faults = on_board(self._spec, likely)
         self._seed += 1
@@ -283,43 +285,37 @@ class BoardPage(JobPage):
 
     def _update_buttons(self) -> None:
         # With their names in sight a picture teaches; what is pressed then was not told apart by eye.
-        pressed = len(self._chosen()) if not self.names.isChecked() else 0
+        weighed = len(self.pictures) > 1 and not self.names.isChecked()
+        pressed = len(self._chosen()) if weighed else 0
         self.keep.setEnabled(pressed == 1)
         self.two.setEnabled(pressed == 2)
-        self.none.setEnabled(bool(self.pictures) and not self.names.isChecked())
+        self.none.setEnabled(weighed)
 
     def choose(self) -> None:
-        """Put what the pressed picture shows on the trail, and name them all."""
         chosen = self._chosen()
         if not self.keep.isEnabled() or len(chosen) != 1:
             return
         picture = self.pictures[chosen[0]]
-        self._keep(
-            picture.entry, tr("Yours looks like picture {chosen}: {title}.", chosen=chosen[0] + 1, title=picture.title)
-        )
+        self._keep(chosen, tr("Yours looks like picture {chosen}: {title}.", chosen=chosen[0] + 1, title=picture.title))
 
     def between(self) -> None:
         chosen = self._chosen()
         if not self.two.isEnabled() or len(chosen) != 2:
             return
-        one, other = (self.pictures[at] for at in chosen)
-        if one.entry == other.entry:
-            self._keep(one.entry, tr("Yours lies between {title} and {title_2}.", title=one.title, title_2=other.title))
-        else:
-            told = tr(
-                "On the picture board it lies between {title} and {title_2}: not weighed.",
-                title=one.title,
-                title_2=other.title,
-            )
-            self._keep(NoteEntry(told), told)
+        one, other = (self.pictures[at].title for at in chosen)
+        self._keep(chosen, tr("Yours lies between {title} and {title_2}.", title=one, title_2=other))
 
     def none_of_them(self) -> None:
         if self.none.isEnabled():
-            told = tr("On the picture board none of {pictures} looks like it.", pictures=len(self.pictures))
-            self._keep(NoteEntry(told), told)
+            self._keep([], tr("None of the {pictures} looks like yours.", pictures=len(self.pictures)))
 
-    def _keep(self, entry, said: str) -> None:
+    def _keep(self, chosen: list[int], said: str) -> None:
+        """Put what was pressed on the trail, and name them all."""
+        labels = [picture.label for picture in self.pictures]
+        state = State.ROLLING if self._spec.role == Role.SPEED else self.state.currentData()
+        name = self._circuit if len(circuits_of(self.workspace.job.records())) > 1 else ""
         try:
+            entry = BoardEntry(tuple(labels), tuple(dict.fromkeys(labels[at] for at in chosen)), state, circuit=name)
             self.workspace.add(entry)
         except SagenError as error:
             self.message.say(str(error))

@@ -52,6 +52,7 @@ ICONS = {
     EntryKind.SEEN: "eye",
     EntryKind.PHOTO: "eye",
     EntryKind.COSTS: "clipboard-list",
+    EntryKind.BOARD: "eye",
     EntryKind.DAMAGED: "x",
     EntryKind.NEWER: "clipboard-list",
 }
