@@ -26,7 +26,6 @@ GAP = 1.4  #: usual distances; what is longer is a gap to an eye
 #: steps between what switches and what does not, in each thing that only one of them has; how many are "some"; and how far apart pictures are
 #: taken to be that never met
 UNLIKE, SOME, FARTHEST = 4.0, 3.0, 8.0
-ALIKE = 0.25  #: steps; who presses one that is no farther off than that presses right: no eye tells them apart
 SEVERITIES = (0.35, USUAL_SEVERITY, 1.0)
 MACHINES = 3
 CIRCUITS = {
@@ -135,12 +134,10 @@ def apart_of(pictures: list[Seen], labels: list[str]) -> np.ndarray:
 
 def shares(apart: np.ndarray) -> np.ndarray:
     """How often each kind of picture is pressed for each that is on the screen, rows whose sum is 1: `RIGHT` of the presses go to its own
-    kind and those that no eye tells from it, in equal parts; the others to what looks most like it."""
-    alike = np.maximum(apart, apart.T) < ALIKE  # either way: what varies much lies as near to others as to its own
-    pull = np.where(alike, 0.0, np.exp(-apart))
-    total = pull.sum(axis=1, keepdims=True)
-    right = np.where(total > 0, RIGHT, 1.0) * alike / alike.sum(axis=1, keepdims=True)
-    return right + (1.0 - RIGHT) * pull / np.maximum(total, 1e-12)
+    kind, the others to what looks most like it."""
+    own = np.eye(len(apart), dtype=bool)
+    pull = np.where(own, 0.0, np.exp(-apart))
+    return np.where(own, RIGHT, (1.0 - RIGHT) * pull / pull.sum(axis=1, keepdims=True))
 
 
 def main() -> None:

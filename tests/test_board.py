@@ -1,6 +1,7 @@
 """The picture board: pictures that an eye tells apart, unnamed until one was chosen, and what a press is worth."""
 
 import json
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -16,10 +17,9 @@ from sagen.model.proof import same_measurement, sound
 from sagen.model.trail import BoardEntry, CircuitEntry, CodeEntry, FindingEntry
 from sagen.model.vocabulary import State
 from sagen.reason.case import case_of
-from sagen.reason.facts import SOUND, knowledge
-from sagen.reason.recording_likelihood import SAYS_NONE, SLIPS, RecordingLikelihood
+from sagen.reason.facts import SOUND, PressedShares
+from sagen.reason.recording_likelihood import ONCE_MORE, SAYS_NONE, SLIPS, RecordingLikelihood
 from sagen.reason.weights import infer
-from sagen.reason.world import world_of
 from sagen.store.codecs import decode, encode
 
 HALL = CircuitSpec(role="crank", sensor="hall", wheel="60-2")
@@ -97,27 +97,28 @@ def test_a_press_that_is_repeated_says_little_more_than_the_first():
     assert once < twice < 1 - (1 - once) ** 3
 
 
-def test_the_shares_are_those_of_bayes_rule():
-    """Two kinds of picture and nothing else: the odds move by the ratio of the table's shares (Bayes's rule, written out here)."""
-    table = knowledge().pressed["hall"]
-    at, other = table.labels.index("extra_gap"), table.labels.index("none")
-    row = {name: table.shares[which] for name, which in (("gap", at), ("none", other))}
-
-    def told(name):
-        offered = row[name][[other, at]]
-        none = SAYS_NONE * (1 - offered.sum())
-        return (1 - SLIPS) * (1 - none) * offered[1] / offered.sum() + SLIPS / 3
-
-    world = world_of(HALL)
-    machines = world.particle_set(((), (("tooth_missing", 0),)), {})
+def test_a_press_is_weighed_by_the_rule_of_bayes(monkeypatch):
+    """P(pressed) = sum over what may be on the screen of P(on the screen) P(pressed | on the screen): Bayes's rule, written out here."""
+    gap = np.array([[0.1, 0.5, 0.9]])
+    on_screen = {"none": 1 - gap, "extra_gap": gap}
+    monkeypatch.setattr(RecordingLikelihood, "_on_screen", lambda *_: on_screen)
+    facts = SimpleNamespace(pressed={"hall": PressedShares(("none", "extra_gap"), np.array([[0.7, 0.3], [0.2, 0.8]]))})
+    machines = SimpleNamespace(facts=facts, spec=HALL)
     pictures = RecordingLikelihood()
-    found = pictures.pressed(machines, ("none", "extra_gap"), ("extra_gap",), "cranking")
-    least, most = sorted((told("none"), told("gap")))
-    assert (found > 0.6 * least).all()
-    assert (found < most / 0.6).all()
-    # As sure as the picture is that of a missing tooth, so much of the way from one share to the other.
-    assert found[1].mean() > 0.7 * told("gap")
-    assert found[0].mean() < 2.5 * told("none")
+    both = ("none", "extra_gap")
+    found = pictures.pressed(machines, both, ("extra_gap",), "cranking")
+    slip = SLIPS / 3
+    for_gap, for_none = (1 - SLIPS) * 0.8 + slip, (1 - SLIPS) * 0.3 + slip
+    assert found == pytest.approx(gap * for_gap + (1 - gap) * for_none)
+    # Pressed once more, each counts by its share so far; that the same eye errs alike again makes the second weaker.
+    again = pictures.pressed(machines, both, ("extra_gap",), "cranking")
+    posterior = gap * for_gap / found
+    assert again == pytest.approx(posterior * for_gap**ONCE_MORE + (1 - posterior) * for_none**ONCE_MORE)
+    # What is not on the board leaves its presses to the others and to none of them.
+    alone = RecordingLikelihood().pressed(machines, ("none", "noise"), (), "cranking")
+    assert alone == pytest.approx(
+        gap * ((1 - SLIPS) * SAYS_NONE * 0.8 + slip) + (1 - gap) * ((1 - SLIPS) * SAYS_NONE * 0.3 + slip)
+    )
 
 
 @pytest.mark.parametrize("bad", [{"shown": ["none"]}, {"shown": ["none", "x"]}, {"shown": ["none", "noise"], "pressed": ["dropout"]}, {"shown": "none"}, {"shown": ["none", "noise", "erratic"], "pressed": ["none", "noise", "erratic"]}, {"shown": ["none", "noise"], "state": "later"}])  # fmt: skip

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from sagen.casework.diagnosis import Diagnosis
 from sagen.casework.examination import build_pyramids, capture_entry, kept_name, read_pair, with_captures_read
+from sagen.casework.hearing import with_sound
 from sagen.casework.lessons import ShopLessons
 from sagen.casework.open_capture import opened_capture
 from sagen.casework.paper import pages_of_job
@@ -84,22 +85,32 @@ class StruckFiles:
         return row | ({"errors": [{"capture": a, "error": b} for a, b in self.failed]} if self.failed else {})
 
 
-def struck_files(paths: Sequence[str | Path]) -> StruckFiles:
+def struck_files(paths: Sequence[str | Path], sounds: Sequence[str | Path] = ()) -> StruckFiles:
     """Judge the captures of one knock job together, the known-good ones that their sheets name among them; a file that
-    cannot be read is told and left out.
+    cannot be read is told and left out. `sounds` are those of the taps, one for each capture in their order.
 
     Raises
     ------
     SagenError
         where none can be read, or no strike is in them.
     """
+    if sounds and len(sounds) != len(paths):
+        raise SagenError(
+            tr(
+                "{sounds} sounds for {captures} captures: one for each, in their order",
+                sounds=len(sounds),
+                captures=len(paths),
+            )
+        )
     entries, tapped, good, notes, failed = [], [], [], [], []
-    for path in paths:
+    for at, path in enumerate(paths):
         try:
             capture, sheet, reference = read_pair(path)
             done = examine(capture, sheet, reference=reference)
             if done.tapped is None:
                 raise SagenError(tr("no channel of its sheet is a knock sensor's"))
+            if sounds:
+                done = replace(done, tapped=replace(done.tapped, strikes=with_sound(done.tapped.strikes, sounds[at])))
         except SagenError as error:
             failed.append((str(path), str(error)))
             continue

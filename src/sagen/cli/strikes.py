@@ -13,12 +13,16 @@ from sagen.model.words import surely
 
 def arguments(parser) -> None:
     parser.add_argument("files", nargs="+", metavar="FILE")
+    parser.add_argument(
+        "--sound", nargs="+", default=[], metavar="WAV",
+        help=tr("the sound of the taps of each FILE, in their order: how hard each was struck"),
+    )  # fmt: skip
     parser.add_argument("--json", action="store_true", help=tr("one object"))
     parser.set_defaults(run=run, fail=_failed)
 
 
 def run(arguments) -> int:
-    found = struck_files(arguments.files)
+    found = struck_files(arguments.files, arguments.sound)
     if arguments.json:
         print(json.dumps(found.as_row(), ensure_ascii=False))
     else:

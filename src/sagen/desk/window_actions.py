@@ -63,7 +63,7 @@ WAY = {
         (tr("Circuit and meter"), "view.show_circuit"), (tr("Bring a capture in"), "captures.choose"),
         (tr("Live"), "view.show_with_job", "live"), (tr("Probe mode"), "instruments.probe"),
         (tr("Picture board: which looks like yours?"), "view.show_with_job", "board"),
-        (tr("How it cranks, by its sound"), "captures.hear"), (tr("A reading by the card"), "entries.add_value"), (tr("Sensor in the hand"), "view.show_with_job", "tester"),
+        (tr("How it cranks, by its sound"), "captures.hear"), (tr("How hard the taps were, by their sound"), "captures.hear_taps"), (tr("A reading by the card"), "entries.add_value"), (tr("Sensor in the hand"), "view.show_with_job", "tester"),
     ),
     Leg.FOUND: (
         (tr("Plan"), "view.show_with_job", "plan"), (tr("The check on the card"), "view.do_shown_check"),

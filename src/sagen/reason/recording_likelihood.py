@@ -30,7 +30,7 @@ _FLAT_TOLD = TURNING | {State.STRIKE, State.UNPLUGGED, State.LOADED, State.KEY_O
 
 #: of presses on a picture board, the share that are slips of any kind; and where the kind on the screen is not on the board, how often
 #: "none of them" is said. Judgement, no published source
-SLIPS, SAYS_NONE = 0.08, 0.6
+SLIPS, SAYS_NONE = 0.02, 0.6
 #: what a press counts that follows another of the same screen, as a power of its likelihood: who errs mostly errs so again. Judgement
 ONCE_MORE = 0.4
 #: the gravest first: what a picture is of, where a machine shows several

@@ -60,6 +60,9 @@ class StrikeSet:
     hum: np.ndarray  #: how far its resting level goes up and down, V, shape (sensors,)
     window_s: float = 0.0  #: how long the rings were read from each onset
     hash_s: tuple[float, ...] = ()  #: times of what was too short to be a ring
+    #: logarithm of how hard each was struck, by its sound (`tap_sound.py`), in any unit that the job's captures share; shape (strikes,),
+    #: NaN where it was not heard; None where no sound was given
+    strength: np.ndarray | None = None
 
     @cached_property
     def silent(self) -> np.ndarray:
@@ -102,6 +105,9 @@ class StrikeSet:
                 "first_peak": by_column(answers.first_peak[index], unsaturated, 4),
                 "ring_u_hz": by_column(answers.ring_u[index], read, 2),
             }
+            if self.strength is not None:
+                hard = self.strength[index] - np.nanmedian(self.strength)
+                row["strength"] = _digits(float(np.exp(hard)), 4) if np.isfinite(hard) else None
             if self.bounces[index]:
                 row["bounces_s"] = [round(bounce, 5) for bounce in self.bounces[index]]
             out.append(row)
@@ -114,6 +120,7 @@ class StrikeSet:
             "columns": list(self.columns), "unit": self.unit, "sfreq": self.sfreq, "time_s": _listed(self.time_s),
             "bounces": [list(bounce) for bounce in self.bounces], "answers": answers, "floor": _listed(self.floor),
             "hum": _listed(self.hum), "window_s": self.window_s,
+            **({} if self.strength is None else {"strength": _listed(self.strength)}),
         }  # fmt: skip
 
     @classmethod
@@ -128,10 +135,14 @@ class StrikeSet:
                 shape
             )
             answers[field.name] = values.astype(bool) if field.name in flags else values
+        strength = data.get("strength")
+        if strength is not None:
+            strength = np.array([np.nan if hard is None else hard for hard in strength], float).reshape(shape[0])
         return cls(
             tuple(str(datum) for datum in data["columns"]), str(data["unit"]), float(data["sfreq"]),
             np.array(data["time_s"], float), tuple(tuple(float(at) for at in datum) for datum in data["bounces"]),
             Answers(**answers), np.array(data["floor"], float), np.array(data["hum"], float), float(data["window_s"]),
+            strength=strength,
         )  # fmt: skip
 
 
@@ -562,4 +573,5 @@ def without(strikes: StrikeSet, kept: np.ndarray) -> StrikeSet:
     """
     answers = Answers(*(getattr(strikes.answers, field.name)[kept] for field in fields(Answers)))
     bounces = tuple(bounce for bounce, keep in zip(strikes.bounces, kept, strict=True) if keep)
-    return replace(strikes, time_s=strikes.time_s[kept], bounces=bounces, answers=answers)
+    strength = None if strikes.strength is None else strikes.strength[kept]
+    return replace(strikes, time_s=strikes.time_s[kept], bounces=bounces, answers=answers, strength=strength)

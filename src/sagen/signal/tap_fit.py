@@ -3,7 +3,8 @@
 The logarithm of a height is how hard it was struck, plus the way from the place to the sensor, plus what the sensor
 gives under its load. Strengths are known to vary and are taken as drawn (a mixed model); ways differ between sensors
 by what is usual on a block, so that every further place makes the sensor's own part surer. Solved by least squares with
-weights that let a stray tap go (Huber 1964, Ann. Math. Statist. 35); strengths are eliminated strike by strike (Schur
+weights that let a stray tap go (Huber 1964, Ann. Math. Statist. 35); a strike whose sound was heard is known to be as hard as that
+says; strengths are eliminated strike by strike (Schur
 complement), so that a job of thousands of strikes costs no more than one of ten.
 """
 
@@ -19,7 +20,7 @@ from sagen.signal.limits import limits
 from sagen.signal.pairs import Interval, log_heights
 from sagen.signal.tapped import SOURCE_SPREAD, USUAL_SOURCE_OHM, Tapped, loaded_share
 
-_LIMIT = limits("tap_fit")
+_LIMIT, _SOUND = limits("tap_fit"), limits("tap_sound")
 
 
 @dataclass(frozen=True, order=True)
@@ -76,6 +77,7 @@ class TapFit:
     ring_u: np.ndarray
     points: tuple[Point, ...] = ()
     spread: float = 0.0  #: how far strikes of one kind scatter
+    one_by_one: bool = False  #: no strike was answered by two sensors, and of some nobody knows how hard they were
 
     def silent(self, sensor: int, load: int) -> bool:
         """Whether a sensor answered hardly any strike under a load.
@@ -187,7 +189,7 @@ def fit_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapFit 
     banked = all(_by_bank(capture) for capture in captures)
     names = [this_sensor.bank if banked else this_sensor.column for this_sensor in sensors]
     loads, places = _loads_of(captures), _places_of([*captures, *good])
-    rows, rings = _Rows(), []
+    rows, rings, sounds = _Rows(), [], []
     shape = (len(sensors), len(loads), len(places))
     heard, offered = np.zeros(shape, int), np.zeros(shape, int)
     first = 0
@@ -224,13 +226,15 @@ def fit_taps(captures: Sequence[Tapped], good: Sequence[Tapped] = ()) -> TapFit 
             ):
                 getattr(rows, name).append(np.full(count, value))
         first += len(logs)
+        sound = tapped.strikes.strength
+        sounds.append(np.full(len(logs), np.nan) if sound is None else sound)
         if own:
             rings.append(hertz)
     columns = {name: np.concatenate(getattr(rows, name)) for name in _Rows.__dataclass_fields__}
     if not len(columns["log"]):
         return None
     ring = np.concatenate(rings, axis=1)
-    return _solved(columns, sensors, loads, places, first, heard, offered, ring)
+    return _solved(columns, sensors, loads, places, np.concatenate(sounds), heard, offered, ring)
 
 
 def _index(names: list, name: object, at: int) -> int | None:
@@ -254,8 +258,9 @@ def _places_of(captures: Sequence[Tapped]) -> list[str]:
     return list(dict.fromkeys(capture.place or "" for capture in captures))
 
 
-def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> TapFit:
-    many, spans = len(sensors), len(loads)
+def _solved(columns, sensors, loads, places, sound, heard, offered, ring) -> TapFit:
+    """The fit; `sound`, shape (strikes,), is how hard each was by its sound, NaN where it was not heard."""
+    many, spans, strikes = len(sensors), len(loads), len(sound)
     cells = many * spans
     # What a sensor gives under a load: the sensor's part, the load's, and what is particular to both, which is little
     # for a load that is clipped on and may be much for the module's.
@@ -263,23 +268,34 @@ def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> T
     at = np.arange(cells)
     parts[at, at // spans] = parts[at, many + at % spans] = parts[at, many + spans + at] = 1.0
     inner = parts.shape[1]
-    width = inner + len(places) * many + 1  # those, the ways, and one height of all that are known to be good
+    # Those, the ways, how hard the hand was in each capture, and one height of all that are known to be good.
+    ways, hands = inner + len(places) * many, int(columns["capture"].max()) + 1
+    width = ways + hands + 1
     log, good = columns["log"], columns["good"]
     rows = np.arange(len(log))
     design = np.zeros((len(log), width))
     design[:, :inner] = parts[columns["sensor"] * spans + columns["load"]] * ~good[:, None]
     design[rows, np.where(good, width - 1, inner + columns["place"] * many + columns["sensor"])] = 1.0
     design[rows, inner + columns["place"] * many + columns["sensor"]] = 1.0
+    # A hand strikes one capture harder than the next: sensors that never answered the same strike are hardly compared by height alone.
+    alone = np.array([len(set(columns["sensor"][columns["capture"] == capture])) == 1 for capture in range(hands)])
+    design[rows, ways + columns["capture"]] = alone[columns["capture"]] & ~np.isfinite(sound[columns["strike"]])
+    told = np.isfinite(sound)
+    if told.any():
+        # What the sound says of a strike is taken off beforehand, and only what is left of it is drawn.
+        log = log - np.where(told, sound - np.median(sound[told]), 0.0)[columns["strike"]]
     centre = float(np.median(log))
     prior = np.full(width, 1 / _LIMIT.broad**2)
     own = np.array([_LIMIT.module_spread if load.plugged else _LIMIT.load_spread for load in loads])
     prior[many + spans : inner] = np.tile(1 / own**2, many)
-    prior[inner : width - 1] = 1 / _LIMIT.path_spread**2
-    prior_way = slice(inner, width - 1)
+    prior_way = slice(inner, ways)
+    prior[prior_way] = 1 / _LIMIT.path_spread**2
+    prior[ways : width - 1] = 1 / _LIMIT.hand_spread**2
     extra, varies, weight = _LIMIT.scatter, _LIMIT.strength_spread, np.ones(len(log))
     for _ in range(int(_LIMIT.rounds)):
         each = weight / (columns["spread"] ** 2 + extra**2)
-        solved, inverse, strength = _mixed(design, log - centre, each, columns["strike"], strikes, prior, varies)
+        spreads = np.where(told, _SOUND.spread, varies)
+        solved, inverse, strength = _mixed(design, log - centre, each, columns["strike"], strikes, prior, spreads)
         left = log - centre - design @ solved - strength[columns["strike"]]
         # One sensor alone always fits its own strike: only strikes that several answered show scatter.
         shared = np.bincount(columns["strike"], minlength=strikes)[columns["strike"]] > 1
@@ -293,7 +309,7 @@ def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> T
         seen = np.isin(np.arange(len(way)), np.unique(columns["place"] * many + columns["sensor"]))
         spread = float(np.clip(np.sqrt(np.mean(way[seen])), _LIMIT.path_spread, _LIMIT.most_path))
         prior[prior_way] = 1 / spread**2
-        used = np.unique(columns["strike"])
+        used = np.setdiff1d(columns["strike"], np.flatnonzero(told))
         if len(used) > 3:
             varies = float(np.clip(np.std(strength[used]), _LIMIT.least_strength, _LIMIT.most_strength))
     struck = np.zeros(cells, bool)
@@ -302,13 +318,21 @@ def _solved(columns, sensors, loads, places, strikes, heard, offered, ring) -> T
     points = tuple(
         Point(int(a), int(b), int(c), float(np.exp(d)), int(e), float(f))
         for a, b, c, d, e, f, g in zip(
-            columns["sensor"], columns["load"], columns["place"], log, columns["capture"], weight, good, strict=True
+            columns["sensor"],
+            columns["load"],
+            columns["place"],
+            columns["log"],
+            columns["capture"],
+            weight,
+            good,
+            strict=True,
         )
         if not g
     )
     return TapFit(
         sensors, tuple(loads), tuple(places), effect, parts @ inverse[:inner, :inner] @ parts.T,
-        solved[inner : width - 1].reshape(len(places), many), centre, heard, offered, ring[0], ring[1], points, extra,
+        solved[prior_way].reshape(len(places), many), centre, heard, offered, ring[0], ring[1], points, extra,
+        many > 1 and bool(alone.all()) and not told.all(),
     )  # fmt: skip
 
 

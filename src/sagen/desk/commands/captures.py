@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from sagen.casework.captures import HuntEvents
 from sagen.casework.examination import Incoming, build_pyramids
-from sagen.casework.hearing import QUESTION, HearCranking, words
+from sagen.casework.hearing import QUESTION, HearCranking, HearTaps, words
 from sagen.casework.laid_over import CompareEnds, LayModelUnder, LayOtherBankUnder, LayUnder
 from sagen.casework.shelf import KeepAsGood
 from sagen.desk.forms.checks import CaptureForm, LookForm
@@ -223,6 +223,24 @@ def hear(workspace, message, settings, window) -> None:
             workspace.add(replace(form.answer(), seen=heard.short, circuit=workspace.circuit))
 
     workspace.submit(HearCranking(job.id, name, cylinders), ask, failed=message.say)
+
+
+def hear_taps(workspace, message, settings, window) -> None:
+    """How hard the taps of the capture on the bench were, by a recording of their sound; its entry is corrected by that."""
+    opened = workspace.opened
+    if opened is None or opened.entry is None or opened.entry.record.strikes is None:
+        message.say(tr("Open a capture of taps first: its sound tells how hard each was struck."))
+        return
+    name, _ = QFileDialog.getOpenFileName(window, tr("The sound of the taps"), str(last_folder(settings)), SOUNDS)
+    if not name:
+        return
+
+    def keep(answer) -> None:
+        record, said = answer
+        workspace.correct(opened.entry, record, job=opened.job_id)
+        message.say(said)
+
+    workspace.submit(HearTaps(opened.job_id, opened.entry.record, name), keep, failed=message.say)
 
 
 def swap(workspace, window, check, text) -> None:

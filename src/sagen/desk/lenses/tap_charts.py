@@ -82,7 +82,7 @@ def paint_loads(painter: QPainter, rect: QRectF, verdict: TapVerdict | None) -> 
     colours = theme.current()
     tops = [this_source.open_v.value for this_source in verdict.sources if this_source is not None] if verdict else []
     panel = Panel(rect, 2e3, 2e6, 0.0, 1.2 * max(tops, default=1.0), tr("Height against load"), log_x=True)
-    ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, "open")]
+    ticks = [(3e3, "3 k"), (1e4, "10 k"), (3e4, "30 k"), (1e5, "100 k"), (1e6, tr("open"))]
     ticks = ticks if rect.width() > 170 else [ticks[1], ticks[3], ticks[4]]
     panel.frame(painter, unit_y="V" if tops else "", y_ticks=3, x_ticks=ticks)
     ground = QColor(colours.accent)

@@ -24,7 +24,7 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     colours = theme.current()
     loads = list(verdict.fit.loads) if verdict else []
     places = list(verdict.fit.places) if verdict else []
-    rows = [("open", [at for at, load in enumerate(loads) if load.connection == "unplugged"])]
+    rows = [(tr("open"), [at for at, load in enumerate(loads) if load.connection == "unplugged"])]
     rows += [
         (load_words(load.connection, load.ohm), [at]) for at, load in enumerate(loads) if load.connection == "loaded"
     ] or [("20 to 50 k", [])]

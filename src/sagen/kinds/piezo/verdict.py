@@ -389,6 +389,8 @@ def _gaps(fit: TapFit) -> tuple[Gap, ...]:
     connections = {load.connection for load in fit.loads}
     if len(fit.sensors) == 1:
         out.append(Gap("twin"))
+    if fit.one_by_one:
+        out.append(Gap("sound"))
     by_place = fit.strikes.max(axis=(0, 1))
     named = [index for index, place in enumerate(fit.places) if place]
     few = [index for index in range(len(fit.places)) if by_place[index] < least]

@@ -61,6 +61,10 @@ _GAPS = {
         "tap from a second place, nearer to the other sensor: one place cannot part the sensor from where the tap fell"
     ),
     "second_place": tr("say in the sheet where it was struck, and tap from a second place"),
+    "sound": tr(
+        "record them together, or the sound of the taps beside each capture: of sensors struck one after the other nobody "
+        "knows which was struck harder"
+    ),
     "load": tr("tap with 20 to 50 kilohm across each sensor: open alone passes no sensor"),
     "unplugged": tr("tap unplugged or under a load, to part the sensors from what the circuit does to them"),
     "plugged": tr("tap plugged in: only that shows whether the circuit holds one of them down"),
@@ -84,7 +88,7 @@ def gap_notes(verdict: TapVerdict) -> tuple[str, ...]:
 
 
 _LOAD = {
-    Connection.UNPLUGGED: "open", Connection.LOADED: tr("under a load"), Connection.PLUGGED: tr("plugged in"), "": tr("load not stated"),
+    Connection.UNPLUGGED: tr("open"), Connection.LOADED: tr("under a load"), Connection.PLUGGED: tr("plugged in"), "": tr("load not stated"),
 }  # fmt: skip
 
 
@@ -112,7 +116,7 @@ def share_words(interval: Interval) -> str:
         ratio of heights
     """
     if not np.isfinite(interval.low):
-        return tr("not known") if interval.count == 0 else "alone"
+        return tr("not known") if interval.count == 0 else tr("alone")
     return tr(
         "{value:.0f} % ({low:.0f} to {high:.0f})",
         value=100 * interval.value,
