@@ -13,9 +13,11 @@ from scipy.signal import lfilter
 from tests.test_cli import sagen
 
 from conftest import square_teeth
+from sagen.casework.patterns import compared_words
 from sagen.files import write_capture, write_sheet
 from sagen.kinds import examine
 from sagen.model.capture import Capture, Channel
+from sagen.model.language import speak
 from sagen.model.sheet import Sheet
 from sagen.model.wheel import Wheel
 from sagen.signal.cam_difference import turns_alike
@@ -297,3 +299,19 @@ def test_examine_has_the_comparison_of_the_contract(files):
     assert [channel["comparison"]["fit"] for channel in told["channels"]] == ["same state", "same state"]
     assert told["channels"][0]["comparison"]["alike"] > 0.99
     assert "comparison" not in json.loads(sagen("examine", files / "good.csv", "--json").stdout)["channels"][0]
+
+
+def test_what_is_beyond_an_envelope_is_kept_as_figures_and_said_in_any_language():
+    kept = {"column": "CH1", "captures": 4, "beyond": [{"measure": "low", "tooth": 0, "size": 0.31, "chance": 1 / 400}]}
+    again = json.loads(json.dumps(kept))
+    assert compared_words(again) == (
+        "CH1: beyond the envelope of 4 known-good captures: the low level is 0.31 V higher. A sound one is as far off anywhere once in 400."
+    )
+    try:
+        speak("de")
+        assert "0,31" in compared_words(again)
+        assert "envelope" not in compared_words(again)
+    finally:
+        speak("en")
+    assert compared_words("as an older log has it") == "as an older log has it"
+    assert compared_words({"beyond": [{"x": 1}]}) == "A comparison that makes no sense."

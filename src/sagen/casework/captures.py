@@ -119,7 +119,7 @@ class Keep(WritingCommand):
         record = replace(record, circuit=circuit_name(job, done.sheet))
         if reference is not None:
             among = known_good_ones(log, job, done.sheet)
-            record = replace(record, compared=(*record.compared, *beyond_envelope(done, list(among.values()))))
+            record = replace(record, compared=beyond_envelope(done, list(among.values())))
         return done, record
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from sagen.casework.examination import build_pyramids, read_pair
 from sagen.casework.open_capture import opened_capture
-from sagen.casework.patterns import beyond_envelope
+from sagen.casework.patterns import beyond_envelope, compared_words
 from sagen.files import read_capture, read_sheet
 from sagen.kinds import Examination, Pair, examine
 from sagen.model.errors import SagenError
@@ -72,7 +72,7 @@ def compared_files(path: str | Path, good: Sequence[str | Path], sheet_file: str
     fits = tuple((Path(name).name, done.fit) for name, done in zip(good, tried, strict=True))
     best = min(tried, key=lambda done: FITS.index(done.fit) if done.fit in FITS else len(FITS))
     fitting = tuple(done.good for done in tried if done.fit in FITS)
-    told = beyond_envelope(best, fitting) if len(fitting) > 1 else ()
+    told = tuple(compared_words(item) for item in beyond_envelope(best, fitting)) if len(fitting) > 1 else ()
     return ComparedFile(best, fits, told, tuple(item for item in fitting if item is not best.good))
 
 

@@ -149,7 +149,6 @@ def capture_entry(examination: Examination, reference: KeptReference | None = No
         sheet=examination.sheet,
         findings=examination.findings,
         channels=tuple(channel.as_row() for channel in examination.channels),
-        compared=examination.compared,
         cadence=examination.cadence,
         strikes=examination.tapped.strikes.as_data() if examination.tapped else None,
         reference=reference,

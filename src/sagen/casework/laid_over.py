@@ -10,7 +10,7 @@ from sagen.casework.captures import stored_pyramids
 from sagen.casework.command import Command, go_on
 from sagen.casework.examination import Pair
 from sagen.casework.open_capture import OpenCapture, opened_capture
-from sagen.casework.patterns import beyond_envelope, known_good_ones
+from sagen.casework.patterns import beyond_envelope, compared_words, known_good_ones
 from sagen.kinds import Examination, build, examine
 from sagen.machine.record import record as simulate
 from sagen.model.capture import Capture
@@ -72,7 +72,7 @@ class LayUnder(Command):
             if done.fit.startswith(UNFIT)
             else ()
         )
-        beyond = beyond_envelope(done, list(among.values()))
+        beyond = [compared_words(item) for item in beyond_envelope(done, list(among.values()))]
         return Laid(opened, (*unfit, *(item.text for item in more), *done.compared, *beyond))
 
 

@@ -142,9 +142,10 @@ def known_good_ones(log: JobLog, job: Job, sheet: Sheet) -> dict[str, Examinatio
     return {pattern.token: examine(log.capture(pattern.token), pattern.sheet) for pattern in patterns[:MOST_AMONG]}
 
 
-def beyond_envelope(done: Examination, read: Sequence[Examination]) -> tuple[str, ...]:
-    """What of a capture is beyond the envelope of several known-good ones, in words, a sentence a channel."""
-    said = []
+def beyond_envelope(done: Examination, read: Sequence[Examination]) -> tuple[dict, ...]:
+    """What of a capture is beyond the envelope of several known-good ones, a table a channel as the log keeps it; `compared_words` says
+    it."""
+    told = []
     for result in done.channels:
         if result.reading is None or result.reading.wheel is None:
             continue
@@ -154,8 +155,26 @@ def beyond_envelope(done: Examination, read: Sequence[Examination]) -> tuple[str
         ]  # fmt: skip
         known = envelope(alike)
         if known is not None:
-            said.append(envelope_words(result.sheet.column, known.captures, beyond(result.reading, known)))
-    return tuple(said)
+            rows = [
+                {"measure": row.measure, "tooth": int(row.tooth), "size": float(row.size), "chance": float(row.chance)}
+                for row in beyond(result.reading, known)
+            ]
+            told.append({"column": result.sheet.column, "captures": known.captures, "beyond": rows})
+    return tuple(told)
+
+
+LEVEL_WORDS = {"low": tr("the low level"), "high": tr("the high level")}
+
+
+def compared_words(kept: dict | str) -> str:
+    """What a record keeps of a comparison, in words; sentences of older logs as they are."""
+    if isinstance(kept, str):
+        return kept
+    try:
+        rows = [Beyond(**row) for row in kept["beyond"]]
+        return envelope_words(str(kept["column"]), int(kept["captures"]), rows)
+    except (KeyError, TypeError, ValueError, ZeroDivisionError):  # changed by another hand
+        return tr("A comparison that makes no sense.")
 
 
 def envelope_words(column: str, captures: int, rows: list[Beyond]) -> str:
@@ -174,7 +193,7 @@ def envelope_words(column: str, captures: int, rows: list[Beyond]) -> str:
         name = (
             tr("tooth {tooth}", tooth=this_first.tooth)
             if this_first.tooth
-            else tr("the {measure} level", measure=this_first.measure)
+            else LEVEL_WORDS.get(this_first.measure, this_first.measure)
         )
         told.append(f"{name} {what}")
     # Few captures do not tell of rarer things than that.

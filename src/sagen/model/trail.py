@@ -440,7 +440,8 @@ class CaptureEntry(Record):
     findings: tuple[Finding, ...] = ()
     #: a row a channel as the command line prints it
     channels: tuple[dict, ...] = ()
-    compared: tuple[str, ...] = ()  #: each channel against the known-good capture, in words
+    #: what is beyond the envelope of several known-good ones, a table a channel; in older logs each comparison as a sentence
+    compared: tuple[dict | str, ...] = ()
     cadence: Cadence | None = None
     strikes: dict | None = None  #: how knock sensors answered taps, as `StrikeSet.as_data` gives it
     reference: KeptReference | None = None

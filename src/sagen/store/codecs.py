@@ -147,7 +147,7 @@ def _capture(data: dict) -> CaptureEntry:
             "sheet": _sheet(data["sheet"]),
             "findings": tuple(_finding(item) for item in data.get("findings", ())),
             "channels": tuple(dict(item) for item in data.get("channels", ())),
-            "compared": tuple(str(item) for item in data.get("compared", ())),
+            "compared": tuple(item if isinstance(item, dict) else str(item) for item in data.get("compared", ())),
             "cadence": Cadence(**cadence) if cadence else None,
             "reference": (
                 KeptReference(str(reference["name"]), str(reference["token"]), _sheet(reference["sheet"]))

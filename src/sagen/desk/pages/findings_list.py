@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from sagen.casework.open_capture import OpenCapture
+from sagen.casework.patterns import compared_words
 from sagen.desk.announce import announce
 from sagen.desk.theme.plain import Label
 from sagen.kinds.piezo.words import load_words
@@ -94,7 +95,10 @@ class FindingsList(QScrollArea):
         )
         if not done.findings:
             rows.addWidget(Label(NOTHING_STRUCK if struck else NOTHING_TURNED, name="sound", wrap=True))
-        for told in opened.entry.record.compared if opened.entry else done.compared:
+        kept = opened.entry.record.compared if opened.entry else ()
+        # Older logs kept every comparison as a sentence: those are shown as they are.
+        told_now = () if any(isinstance(item, str) for item in kept) else done.compared
+        for told in (*told_now, *(compared_words(item) for item in kept)):
             rows.addWidget(Label(tr("Against the known-good capture: {told}", told=told), wrap=True))
         for note in done.notes:
             rows.addWidget(Label(tr("Note: {note}.", note=note), name="quiet", wrap=True))
