@@ -233,8 +233,8 @@ def asked_again(case: Case, posterior: Posterior, facts: Knowledge, *, turning: 
             item for item in since if isinstance(item, Inspected) and check_slug(item.check) == check_slug(piece.check)
         ]
         found = [check for check in facts.checks if check.slug == check_slug(piece.check)]
-    elif isinstance(piece, Captured | Pressed):
-        same = [item for item in since if isinstance(item, type(piece)) and item.state == piece.state]
+    elif isinstance(piece, Captured):
+        same = [item for item in since if isinstance(item, Captured) and item.state == piece.state]
         found = [check for check in facts.checks if check.kind == CheckKind.CAPTURE and check.state == piece.state]
     else:
         return None

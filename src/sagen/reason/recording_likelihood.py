@@ -31,8 +31,8 @@ _FLAT_TOLD = TURNING | {State.STRIKE, State.UNPLUGGED, State.LOADED, State.KEY_O
 #: of presses on a picture board, the share that are slips of any kind; and where the kind on the screen is not on the board, how often
 #: "none of them" is said. Judgement, no published source
 SLIPS, SAYS_NONE = 0.02, 0.6
-#: what a press counts that follows another of the same screen, as a power of its likelihood: who errs mostly errs so again. Judgement
-ONCE_MORE = 0.4
+#: what a press counts that follows another of the same screen, as a power of its likelihood: who errs often errs so again. Judgement
+ONCE_MORE = 0.2
 #: the gravest first: what a picture is of, where a machine shows several
 OF_PICTURE = (
     FindingKind.NO_SIGNAL, FindingKind.WRONG_PATTERN, FindingKind.DROPOUT, FindingKind.ERRATIC, FindingKind.EXTRA_GAP,
