@@ -90,11 +90,9 @@ def test_between_two_lies_between_them_and_none_speaks_against_all():
 
 def test_a_press_that_is_repeated_says_little_more_than_the_first():
     once = pressed("extra_gap")["reluctor"]
-    twice = pressed("extra_gap", before=[BoardEntry(("none", "extra_gap", "odd_tooth"), ("extra_gap",), "cranking")])[
-        "reluctor"
-    ]
-    # One look of four in five is right, two of the same machine are bounded by how sure it is that it shows that at all (Bayes's rule).
-    assert once < twice < 1 - (1 - once) ** 3
+    twice = pressed("extra_gap", before=[BoardEntry(SHOWN[::-1], ("extra_gap",), "cranking")])["reluctor"]
+    # Two that owe nothing to one another would move the odds twice as far (Bayes's rule).
+    assert once < twice < 1 - (1 - once) ** 2
 
 
 def test_a_press_is_weighed_by_the_rule_of_bayes(monkeypatch):
