@@ -43,7 +43,7 @@ def new_codes(job: Job, modules: Iterable[ModuleCodes]) -> tuple[Record, ...]:
 
 def frame_words(frozen: dict[str, float]) -> str:
     """A freeze frame in words."""
-    units = {"rpm": "rpm", "speed": "km/h", "coolant": tr("°C coolant"), "intake": tr("°C intake")}
+    units = {"rpm": tr("rpm"), "speed": "km/h", "coolant": tr("°C coolant"), "intake": tr("°C intake")}
     return tr("as the code was set: ") + ", ".join(
         tr("{value:g} {name}", value=value, name=units[name]) for name, value in frozen.items()
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QComboBox,
@@ -78,6 +78,15 @@ class PictureCard(QPushButton):
         painter.setPen(QColor(look.quiet))
         words = f"{self.number}" + (f"  {self.picture.title}" if self.picture is not None and self.named else "")
         painter.drawText(frame.adjusted(MARGIN, 4, -MARGIN, 0), Qt.AlignmentFlag.AlignTop, words)
+        if self.isChecked():
+            # Not by the frame alone: that shows where the keyboard is as well.
+            mark = QRectF(frame.right() - 24, frame.top() + 4, 20, 18)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(look.accent))
+            painter.drawRoundedRect(mark, 4, 4)
+            painter.setPen(QColor(look.on_accent))
+            painter.drawText(mark, Qt.AlignmentFlag.AlignCenter, "\u2713")
+            painter.setBrush(Qt.BrushStyle.NoBrush)
         if self.picture is None:
             return
         plot = frame.adjusted(MARGIN, 24, -MARGIN, -MARGIN)

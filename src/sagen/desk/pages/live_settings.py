@@ -25,7 +25,7 @@ ROLES_HERE = (Role.OTHER, *ROTATING_ROLES, *RAILS)
 TRIGGERS = {
     TriggerKind.RISE: (tr("rises past"), "V", "2.5"), TriggerKind.FALL: (tr("falls past"), "V", "2.5"),
     TriggerKind.MISSING: (tr("pulse missing"), tr("tooth times"), "4"), TriggerKind.DIP: (tr("rail below"), "V", "9"),
-    TriggerKind.RPM: (tr("rpm above"), "rpm", "1000"),
+    TriggerKind.RPM: (tr("rpm above"), tr("rpm"), "1000"),
 }  # fmt: skip
 
 

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 
-SHOWN = (("rpm", "rpm"), ("speed", "km/h"), ("coolant", tr("°C coolant")), ("intake", tr("°C intake")))
+SHOWN = (("rpm", tr("rpm")), ("speed", "km/h"), ("coolant", tr("°C coolant")), ("intake", tr("°C intake")))
 EVERY_MS = 400
 ASK = tr(
     "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read "

@@ -13,9 +13,9 @@ from sagen.desk.pages import Page
 from sagen.desk.pages.pattern_view import PatternView
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model.language import tr
+from sagen.model.language import lowered, tr
 from sagen.model.pattern import Pattern
-from sagen.model.words import PATTERN_SOURCES, STATES
+from sagen.model.words import PATTERN_SOURCES, ROLES, STATES
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Commands, Navigation
@@ -78,7 +78,7 @@ class ShelfPage(Page):
         layout.addWidget(self.search)
         layout.addWidget(Label(tr("KNOWN-GOOD CAPTURES"), name="over"))
         self.patterns = TextTable(
-            (tr("Machine"), tr("Circuit"), tr("State"), "rpm", tr("From"), tr("Capture")),
+            (tr("Machine"), tr("Circuit"), tr("State"), tr("rpm"), tr("From"), tr("Capture")),
             tr("Known-good captures"),
             stretch=0,
         )
@@ -120,7 +120,7 @@ class ShelfPage(Page):
             tuple(row for row in self.shelf.patterns if _holds(words, *_told(row[1]))),
         )
         self.patterns.show_rows([
-            ((item.card, item.circuit or ", ".join(sorted(item.roles)), STATES[item.sheet.conditions.state],
+            ((item.card, item.circuit or ", ".join(sorted(lowered(ROLES[role]) for role in item.roles)), STATES[item.sheet.conditions.state],
               f"{item.rpm:.0f}" if item.rpm else "", PATTERN_SOURCES[item.source], item.name), "", (kept_id, item))
             for kept_id, item in shelf.patterns
         ])  # fmt: skip

@@ -115,7 +115,7 @@ class TesterPage(JobPage):
         for item in (self.passes, self.counted):
             item.setMinimumHeight(34)
             item.setMaximumWidth(200)
-        self.way.setMaximumWidth(260)
+        self.way.setMaximumWidth(360)
         for key, words in WAYS.items():
             self.way.addItem(titled(words), key)
         form.addRow(Label(tr("Passes")), self.passes)

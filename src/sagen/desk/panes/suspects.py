@@ -268,7 +268,7 @@ class SuspectsPane(QWidget):
         self.wished = QWidget()
         self.wished.setLayout(self._wishes_row())
         self.record = self._record_button()
-        for item in (self.card, self.wished, self.record):
+        for item in (self.card, self.wished):
             outer.addWidget(item)
         self.scroll = QScrollArea()
         self.scroll.setWidgetResizable(True)
@@ -286,7 +286,7 @@ class SuspectsPane(QWidget):
         self.headline, self.advice = Label(name="caution", wrap=True), Label(name="caution", wrap=True)
         self.others = Label(name="quiet", wrap=True)
         self.rows: list[SuspectRow] = []
-        for item in (self.empty, self.headline, self.advice, self.others):
+        for item in (self.empty, self.headline, self.advice, self.others, self.record):
             self.layout_.addWidget(item)
         self.layout_.addStretch(1)
         self.scroll.setWidget(inside)
@@ -299,13 +299,18 @@ class SuspectsPane(QWidget):
         if low != self._low:
             # In a low window the card scrolls with the suspects: else there is room for the one or the others.
             self._low = low
-            for at, item in enumerate((self.card, self.wished, self.record)):
+            for at, item in enumerate((self.card, self.wished)):
                 (self.layout_ if low else self.outer).insertWidget(at, item)
+        # The two choices stay on one line; beside bars with their figures the heading is what can be spared.
+        row = self.wished.layout()
+        self.over.show()
+        self.over.setVisible(row.heightForWidth(self.width() - 12) <= row.sizeHint().height())
         self.card.stand_whole()
 
     def _wishes_row(self) -> WrapRow:
         row = WrapRow(spacing=4)
-        row.addWidget(Label(tr("SUSPECTS"), name="over"))
+        self.over = Label(tr("SUSPECTS"), name="over")
+        row.addWidget(self.over)
         row.push_right()
         self.strategy, self.gear = QComboBox(), QComboBox()
         for key, words in (
@@ -343,7 +348,7 @@ class SuspectsPane(QWidget):
             row.bar.toggled.connect(lambda on, row=row: self._fold_others(row) if on else None)
             row.opened.connect(self.opened)
             self.rows.append(row)
-            self.layout_.insertWidget(1 + len(self.rows), row)
+            self.layout_.insertWidget(self.layout_.indexOf(self.headline) + len(self.rows), row)
         return self.rows[index]
 
     def _fold_others(self, unfolded: SuspectRow) -> None:
