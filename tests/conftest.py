@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import fcntl
+import gc
 import os
 import pickle
 import shutil
@@ -33,6 +34,14 @@ from sagen.desk.app import make_application, make_window, own_log
 from sagen.model.trail import CodeEntry, ComplaintEntry
 from sagen.reason.facts import knowledge
 from sagen.store.opening import open_log
+
+
+def pytest_collection_finish(session):
+    """What was imported by now stays to the end: full rounds of the garbage collection need not look through it again and again."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(50_000, 50, 100)
+
 
 # The same examples every time, and no time limit of their own: a busy machine is not a defect.
 settings.register_profile("sagen", deadline=None, derandomize=True)

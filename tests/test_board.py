@@ -1,6 +1,7 @@
 """The picture board: pictures that an eye tells apart, unnamed until one was chosen, and what a press is worth."""
 
 import json
+from datetime import UTC, datetime
 from types import SimpleNamespace
 
 import numpy as np
@@ -8,11 +9,15 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from tests.conftest import settle
+from tests.test_cli import sagen
 
 from sagen.casework.board import PICTURES, draw_board, draw_picture, on_board
+from sagen.casework.job_toml import job_toml
 from sagen.casework.words import entry_text
+from sagen.files.jobs import read_job
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
+from sagen.model.job import Entry, Job
 from sagen.model.proof import same_measurement, sound
 from sagen.model.trail import BoardEntry, CircuitEntry, CodeEntry, FindingEntry
 from sagen.model.vocabulary import State
@@ -136,6 +141,18 @@ def test_a_press_goes_through_the_log_and_a_job_file(tmp_path):
     entry = BoardEntry(SHOWN, ("extra_gap", "dropout"), "cranking")
     kind, version, data = encode(entry)
     assert decode(kind, version, json.loads(json.dumps(data))) == entry
+    path = tmp_path / "a.job.toml"
+    path.write_text('codes = ["P0335"]\n[circuit]\nrole = "crank"\nsensor = "hall"\nwheel = "60-2"\n[[trail]]\nboard = ["none", '
+                    '"extra_gap", "noise"]\npressed = ["extra_gap"]\nstate = "cranking"\n')  # fmt: skip
+    told = BoardEntry(("none", "extra_gap", "noise"), ("extra_gap",), "cranking")
+    assert read_job(path).trail[-1] == told
+    row = json.loads(sagen("reason", path, "--json").stdout)
+    assert row["suspects"][0]["probability"] > 0
+    now = datetime.now(UTC)
+    job = Job(1, now, "Harrow 6", entries=(Entry(1, now, CircuitEntry(HALL)), Entry(2, now, told)))
+    assert 'board = ["none", "extra_gap", "noise"]' in job_toml(job)
+    path.write_text(path.read_text().replace('["extra_gap"]', '["dropout"]'))
+    assert "pressed: two of those that were shown" in json.loads(sagen("reason", path, "--json").stdout)["error"]
     assert entry_text(entry) == "It lies between: tooth missing, and: signal drops out, while cranking"
     assert entry_text(BoardEntry(SHOWN)) == "None of 5 pictures looks like it"
 

@@ -12,6 +12,7 @@ from sagen.files.short_forms import SHORT
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.trail import (
+    BoardEntry,
     CircuitEntry,
     InspectionEntry,
     NoteEntry,
@@ -28,7 +29,7 @@ from sagen.store.codecs import decode, encode
 #: entries that have a form of their own, by their record
 FORMS = {
     NoteEntry: "note", ReadingEntry: "reading", InspectionEntry: "inspection", ReplacedEntry: "replaced", ScanEntry: "scan",
-    StayedEntry: "stayed", StepEntry: "apart",
+    StayedEntry: "stayed", StepEntry: "apart", BoardEntry: "board",
 }  # fmt: skip
 
 

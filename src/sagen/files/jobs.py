@@ -15,6 +15,7 @@ from sagen.model.language import tr
 from sagen.model.sheet import EngineSheet
 from sagen.model.trail import (
     MOST_CODE,
+    BoardEntry,
     CaptureFile,
     CircuitEntry,
     CodeEntry,
@@ -90,6 +91,7 @@ ENTRIES: dict[str, EntryForm] = {
     ),
     "capture": EntryForm(CaptureFile, "capture", ("sheet",)),
     "finding": EntryForm(FindingEntry, "finding", ("state", *FINDING_FIELDS, "channel", "severity", "text")),
+    "board": EntryForm(BoardEntry, "shown", ("pressed", "state")),
     "inspection": EntryForm(InspectionEntry, "check", ("outcome", "part", "seen", "certain", "again")),
     "scan": EntryForm(ScanEntry, "scan", ("value",)),
     "stayed": EntryForm(StayedEntry, "stayed", ()),
