@@ -327,9 +327,10 @@ class BenchMachine(RuleBasedStateMachine):
         if window.space.job is None or self.away or self.ledger(window) is None or len(window.space.recordings) > 1:
             return
         began = []
-        window.space.start_recording(
-            State.CRANKING, lambda _job: Wire(), began.append, began.append, sheet=SHEET if known else None
-        )
+        window.space.held.start(
+            window.space.job, State.CRANKING, lambda _job: Wire(), began.append, began.append,
+            sheet=SHEET if known else None,
+        )  # fmt: skip
         window.owner.until(lambda: began)
         assert not isinstance(began[0], str), began
         window.owner.until(lambda: began[0].live.samples > 4_000)
@@ -342,10 +343,10 @@ class BenchMachine(RuleBasedStateMachine):
         recording = window.space.recordings[-1]
         machine, space = recording.machine, window.space
         if not keep:
-            space.discard_recording(recording)
+            space.held.discard(recording)
             window.wait()
             return
-        space.stop_recording(recording)
+        space.held.stop(recording)
         space.bring_recording_in(recording)
         window.owner.until(lambda: window.of(ImportRead))
         incoming = window.of(ImportRead)[-1].incoming

@@ -12,7 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from sagen.casework.captures import BringIn, Export, FinishKeeping, Keep, OpenEntry
-from sagen.casework.command import Command, Queue
+from sagen.casework.command import Queue
 from sagen.casework.examination import Incoming
 from sagen.casework.lessons import ShopLessons
 from sagen.casework.live import sheet_for
@@ -34,13 +34,12 @@ from sagen.casework.trail_changes import (
 )
 from sagen.casework.weigh_job import Weigh, Weighed, taken_again
 from sagen.files.photos import PHOTO_FILES
-from sagen.instruments.wired import Wired
-from sagen.model.errors import ChangedMeanwhile, SagenError
+from sagen.model.errors import ChangedMeanwhile
 from sagen.model.job import Entry, Job, JobSummary
 from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry, NoteEntry, Record
-from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, State, Strategy
+from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, Strategy
 from sagen.store.log import JobLog
 from sagen.workspace.events import (
     Announcer,
@@ -57,14 +56,11 @@ from sagen.workspace.events import (
     Said,
     Working,
 )
+from sagen.workspace.held_recordings import HeldRecordings
 from sagen.workspace.imports import Import, ImportQueue
 from sagen.workspace.queues import Post, Queues, Task
-from sagen.workspace.recordings import (
-    LeftRecording,
-    Recording,
-    left_recordings,
-    opened_recorder,
-)
+from sagen.workspace.recordings import LeftRecording, Recording
+from sagen.workspace.work import Work
 
 #: s that a weighing waits, so that of quick changes only the last is weighed
 DEBOUNCE = 0.08
@@ -86,8 +82,6 @@ class Workspace:
         self.log, self.events = log, Announcer()
         self.queues = Queues(post)
         self.imports = ImportQueue()
-        self.recordings: list[Recording] = []
-        self.left: list[LeftRecording] = []
         self.job: Job | None = None
         self.opened: OpenCapture | None = None
         self.last_weighed: Weighed | None = None
@@ -99,12 +93,12 @@ class Workspace:
         self.strategy = Strategy.MOST
         self.record: ShopLessons | None = None  #: what the shop's own jobs taught
         self.record_counts = True
-        self.retired = False
         self._post, self._search = post, ""
-        #: work that only looks, by what it is about: a newer asking stops an older one
-        self._looking: dict[str, Task] = {}
-        #: what takes a while, oldest first, with its name in words: the last one is shown, and Stop is its own
-        self._doing: list[tuple[str, Task]] = []
+        self.work = Work(
+            log, self.queues, self._failed, lambda what, share: self._tell(Working, what=what, share=share)
+        )
+        self.submit, self.compute = self.work.submit, self.work.compute
+        self.held = HeldRecordings(self.work, self.say, self._failed, lambda job: self._tell(RecordingsChanged, job))
         self._reading: Task | None = None
         self._letters = 0
 
@@ -119,113 +113,18 @@ class Workspace:
 
     # doing ------------------------------------------------------------------------------------
 
-    def submit(
-        self,
-        command: Command,
-        done: Callable,
-        *,
-        failed: Callable[[str], None] | None = None,
-        slot: str = "",
-        debounce: float = 0.0,
-        after: Callable[[], None] | None = None,
-    ) -> Task:
-        """Have a command done, and `after` it, off the owner's thread, what must not be left out even if nobody is told any
-        more. Of those that only look and share a slot, a newer one stops an older one; one that writes is never superseded.
-        Nothing is told any more once the workspace has retired, but that what was written was written."""
-        log, doing = self.log, command.doing
-
-        def answered(answer) -> None:
-            self._ended(task)
-            if not self.retired:
-                done(answer)
-
-        def refused(message: str) -> None:
-            self._ended(task)
-            if self.retired:
-                if message:
-                    self.say(message, wrong=True)
-            elif failed is not None:
-                failed(message)
-            elif message:
-                self.say(message, wrong=True)
-
-        def work(task: Task):
-            if debounce and task.pause(debounce):
-                return None
-            answer = command.perform(log, task.tell)
-            if after is not None:
-                after()
-            return answer
-
-        if slot and slot in self._looking:
-            self._drop(self._looking.pop(slot))
-        task = self.queues.submit(
-            work,
-            queue=command.queue,
-            serial=command.serial,
-            always_delivers=command.always_delivers,
-            blocks_closing=command.blocks_closing,
-            done=answered,
-            failed=refused,
-            progress=lambda share: self._went_on(task, share),
-        )
-        if slot:
-            self._looking[slot] = task
-        if doing:
-            self._doing.append((doing, task))
-            self._working(doing, 0.0)
-        return task
-
-    def compute(
-        self,
-        work: Callable[[Task], object],
-        done: Callable[[object], None],
-        failed: Callable[[str], None] | None = None,
-        *,
-        queue: Queue = Queue.COMPUTE,
-    ) -> Task:
-        """Work something out off the owner's thread that changes nothing."""
-        return self.queues.submit(
-            work,
-            queue=queue,
-            done=lambda answer: None if self.retired else done(answer),
-            failed=lambda why: None if self.retired or not why else (failed or self._failed)(why),
-        )
+    @property
+    def retired(self) -> bool:
+        """Whether another workspace took its place: nothing of it is applied any more."""
+        return self.work.retired
 
     def _failed(self, why: str) -> None:
         self.say(why, wrong=True)
 
-    def _drop(self, task: Task) -> None:
-        """Stop work that only looks: no answer of it will come."""
-        task.stop()
-        self._ended(task)
-
-    def _ended(self, task: Task) -> None:
-        left = [row for row in self._doing if row[1] is not task]
-        if len(left) == len(self._doing):
-            return  # nothing was shown of it: what is shown goes on as it is
-        self._doing = left
-        self._working(*((self._doing[-1][0], 0.0) if self._doing else ("", 1.0)))
-
-    def _went_on(self, task: Task, share: float) -> None:
-        if self._doing and self._doing[-1][1] is task:
-            self._working(self._doing[-1][0], share)
-
-    def _working(self, what: str, share: float) -> None:
-        if not self.retired:
-            self._tell(Working, what=what, share=share)
-
     def stop_work(self) -> None:
         """The user pressed Stop: it stops what is shown as being done, and nothing else."""
-        if not self._doing:
-            self._working("", 1.0)
-            return
-        _, task = self._doing[-1]
-        if task.always_delivers:
-            task.stop()  # its answer says whether it came in time
-            return
-        self._drop(task)
-        if self._reading is task:
+        task = self.work.stop_shown()
+        if task is not None and self._reading is task:
             self._reading = None
             self._import_failed("stopped")
 
@@ -236,10 +135,7 @@ class Workspace:
         self.log.follow(lambda job_id: self._post(lambda: self._changed_elsewhere(job_id)))
         if self.log.unfinished:
             self.submit(FinishKeeping(None), self._finished_keeping)
-        self.queues.submit(
-            lambda _task: left_recordings(self.log), queue=Queue.STORE, serial=True, always_delivers=True,
-            done=self._found_left, failed=self._failed,
-        )  # fmt: skip
+        self.held.look_for_left()
         self._tell(JobsChanged, listed=JobsListed("", tuple(jobs)))
         self._look_at_letters()
         if jobs:
@@ -253,25 +149,6 @@ class Workspace:
         self.list_jobs()
         self.reload()
 
-    def _found_left(self, found: list[LeftRecording]) -> None:
-        if self.retired:
-            for left in found:
-                left.lease.let_go()
-            return
-        self.left = found
-        for left in found:
-            when = tr(" begun at {began}", began=left.began) if left.began else ""
-            whose = tr(" of {machine}", machine=left.machine) if left.machine else ""
-            self.say(
-                tr(
-                    "A recording{whose}{when} was not kept when the program ended: the Live page of its job brings "
-                    "it in.",
-                    whose=whose,
-                    when=when,
-                )
-            )
-        self._tell(RecordingsChanged)
-
     @property
     def blocks_closing(self) -> bool:
         """Whether anything is being done that would be lost otherwise."""
@@ -282,25 +159,17 @@ class Workspace:
         what is being written goes on to its end. Call `close` once nothing blocks it."""
         if self.retired:
             return
-        for task in self._looking.values():
-            task.stop()
-        self._looking.clear()
-        for recording in list(self.recordings):
-            self._end_kept(recording)
+        self.held.end_kept()
         names = self.imports.give_up()
         if names:
             self.say(tr("Not brought in: {names}.", names=", ".join(names)), wrong=True)
-        self.retired = True
+        self.work.retire()
 
     def close(self) -> None:
         """Let what is being written come to its end, and close the log."""
         self.retire()
         self.queues.finish()
-        for recording in self.recordings:
-            recording.stop()
-            recording.lease.let_go()
-        for left in self.left:
-            left.lease.let_go()
+        self.held.let_go()
         self.log.close()
 
     # the log ------------------------------------------------------------------------------------
@@ -389,9 +258,7 @@ class Workspace:
 
     def _leave(self) -> None:
         """What is still being looked at belongs to the job that is left."""
-        for slot in ("bench", "weighing"):
-            if slot in self._looking:
-                self._drop(self._looking.pop(slot))
+        self.work.drop("bench", "weighing")
         self.opened, self._weighing = None, None
 
     def add_job(
@@ -603,7 +470,7 @@ class Workspace:
             self._read_import(coming)
 
     def _read_import(self, coming: Import) -> None:
-        recording = self.recording_called(coming.recording)
+        recording = self.held.called(coming.recording)
 
         def show(incoming: Incoming) -> None:
             self._reading = None
@@ -637,7 +504,7 @@ class Workspace:
         current = self.imports.current
         if current is not None:
             self.say(f"{current.path.name}: {why}", wrong=True)
-            self._not_brought_in(current.recording)
+            self.held.not_brought_in(current.recording)
         self.imports.failed(why)
         if not self.imports.busy:
             self._tell(ImportLeft)
@@ -646,7 +513,7 @@ class Workspace:
     def keep_incoming(self, incoming: Incoming, sheet: Sheet, *, from_shelf: bool = True) -> Task | None:
         """The answers are given: keep the capture on the trail of the job that is open, a recording on that of its own, and go
         on with the next one."""
-        recording = self.recording_called(incoming.recording)
+        recording = self.held.called(incoming.recording)
         if recording is not None and recording.job is not None:
             job_id, machine = recording.job, recording.machine
         elif self.job is not None:
@@ -665,18 +532,18 @@ class Workspace:
         """What is on the bench is left; a recording stays what it was, waiting to be kept."""
         current = self.imports.current
         if current is not None:
-            self._not_brought_in(current.recording)
+            self.held.not_brought_in(current.recording)
         self.imports.left()
         self._tell(ImportLeft)
         self._next_import()
 
     def _keep(self, command: Keep, machine: str) -> Task:
         name, incoming = command.incoming.capture.name, command.incoming
-        recording = self.recording_called(incoming.recording)
+        recording = self.held.called(incoming.recording)
 
         def kept(answer) -> None:
             if recording is not None:
-                self._forget(recording)
+                self.held.forget(recording)
                 if isinstance(recording, Recording):
                     self._note_events(recording)
             if self.job is None or answer.job_id != self.job.id:
@@ -691,7 +558,7 @@ class Workspace:
         def refused(why: str) -> None:
             why = why or tr("stopped before it was kept")
             self.say(tr("{name} was not kept: {why}", name=name, why=why), wrong=True)
-            self._not_brought_in(incoming.recording)
+            self.held.not_brought_in(incoming.recording)
             self.imports.not_kept(name, why)
             self._next_import()
 
@@ -745,56 +612,15 @@ class Workspace:
 
     # recordings -----------------------------------------------------------------------------------
 
-    def recording_of(self, job_id: int | None) -> Recording | None:
-        """The latest recording of a job that is running, or is not on its trail yet."""
-        of_it = [item for item in self.recordings if item.job == job_id and not item.bringing_in]
-        return of_it[-1] if of_it else None
+    @property
+    def recordings(self) -> list[Recording]:
+        """Those of this process that are on no trail yet."""
+        return self.held.recordings
 
-    def recording_called(self, identity: str) -> Recording | LeftRecording | None:
-        """A recording by its identity."""
-        return next((item for item in (*self.recordings, *self.left) if identity and item.identity == identity), None)
-
-    def left_of(self, job_id: int | None) -> LeftRecording | None:
-        """The newest recording that a dead process left of a job, or of no job that is known."""
-        return next((item for item in reversed(self.left) if item.job in (job_id, None)), None)
-
-    def start_recording(
-        self, state: State, wire: Callable[[Job], Wired], done: Callable[[Recording], None],
-        failed: Callable[[str], None], *, ranges: dict[str, float] | None = None, sheet: Sheet | None = None,
-    ) -> None:  # fmt: skip
-        """Open the recorder of the open job and begin. `wire` gives what stands on the wire, off the owner's thread."""
-        job = self.job
-        if job is None:
-            failed(tr("Open a job first: what is recorded goes on its trail."))
-            return
-
-        def began(recording: Recording) -> None:
-            if self.retired:
-                self._discard(recording)
-                return
-            self.recordings.append(recording)
-            self._tell(RecordingsChanged, recording.job)
-            done(recording)
-
-        self.queues.submit(
-            lambda _task: opened_recorder(self.log, job, state, wire(job), ranges, sheet),
-            queue=Queue.INSTRUMENTS, always_delivers=True, blocks_closing=True, done=began, failed=failed,
-        )  # fmt: skip
-
-    def describe_recording(self, recording: Recording, sheet: Sheet) -> None:
-        """State what its channels are; that outlives the process, too."""
-        recording.live.describe(sheet)
-        self.queues.submit(
-            lambda _task: recording.restate(), queue=Queue.STORE, always_delivers=True, failed=self._failed
-        )
-
-    def stop_recording(self, recording: Recording) -> None:
-        """End it; it stays its job's until it is kept or discarded."""
-        recording.live.recorder.stop()
-        self.queues.submit(
-            lambda _task: recording.live.stop(), queue=Queue.INSTRUMENTS, always_delivers=True,
-            done=lambda _: None if self.retired else self._tell(RecordingsChanged, recording.job),
-        )  # fmt: skip
+    @property
+    def left(self) -> list[LeftRecording]:
+        """Those that dead processes left."""
+        return self.held.left
 
     def bring_recording_in(self, recording: Recording | LeftRecording) -> None:
         """Have a recording kept: it comes to the bench as a file would, on its own job."""
@@ -816,57 +642,3 @@ class Workspace:
                 self.add(NoteEntry(words), job=recording.job)
 
         self.queues.submit(lambda _task: recording.events_told(), blocks_closing=True, done=note)
-
-    def _not_brought_in(self, identity: str) -> None:
-        recording = self.recording_called(identity)
-        if isinstance(recording, Recording):
-            recording.bringing_in = False
-            self._tell(RecordingsChanged, recording.job)
-
-    def discard_recording(self, recording: Recording | LeftRecording) -> None:
-        """A person wants it no more: stopped, and gone."""
-        self._forget(recording)
-        self._discard(recording)
-
-    def _discard(self, recording: Recording | LeftRecording) -> None:
-        self.queues.submit(
-            lambda _task: recording.discard(), queue=Queue.INSTRUMENTS, blocks_closing=True, failed=self._failed
-        )
-
-    def _forget(self, recording: Recording | LeftRecording) -> None:
-        self.recordings = [item for item in self.recordings if item is not recording]
-        self.left = [item for item in self.left if item is not recording]
-        self._tell(RecordingsChanged, recording.job)
-
-    def _end_kept(self, recording: Recording) -> None:
-        """The end of the workspace: a recording whose channels are known is kept on its trail; of another one the next opening
-        asks."""
-        if recording.bringing_in:
-            return
-
-        def keep(_task):
-            try:
-                incoming = recording.incoming()
-            except SagenError:
-                recording.lease.discard()  # nothing came
-                return ""
-            if not recording.told:
-                recording.lease.let_go()
-                return tr(
-                    "The recording of {seconds:.0f} s of {machine} waits to be brought in.",
-                    seconds=recording.seconds,
-                    machine=recording.machine,
-                )
-            Keep(recording.job, incoming, recording.live.sheet).perform(self.log)
-            recording.kept(incoming)
-            return tr(
-                "The recording of {seconds:.0f} s is kept in the job {machine}.",
-                seconds=recording.seconds,
-                machine=recording.machine,
-            )
-
-        self.recordings = [item for item in self.recordings if item is not recording]
-        self.queues.submit(
-            keep, serial=True, always_delivers=True, blocks_closing=True,
-            done=lambda said: self.say(said) if said else None, failed=self._failed,
-        )  # fmt: skip

@@ -40,7 +40,7 @@ def stop_recording(workspace) -> None:
     """End the recording that runs, whichever job it is of."""
     running = [recording for recording in workspace.recordings if recording.running]
     if running:
-        workspace.stop_recording(running[-1])
+        workspace.held.stop(running[-1])
 
 
 def show_recording(workspace, navigation) -> None:

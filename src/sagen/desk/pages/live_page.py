@@ -189,12 +189,12 @@ class LivePage(Page):
         return self.recording.live if self.recording is not None else None
 
     def _left(self) -> LeftRecording | None:
-        return self.workspace.left_of(self.workspace.job.id) if self.workspace.job is not None else None
+        return self.workspace.held.left_of(self.workspace.job.id) if self.workspace.job is not None else None
 
     def _take_up(self) -> None:
         """Show the open job's recording; another job's goes on out of sight."""
         job = self.workspace.job
-        recording = self.workspace.recording_of(job.id) if job is not None else None
+        recording = self.workspace.held.of(job.id) if job is not None else None
         if recording is not self.recording:
             self._leave()
             self.recording = recording
@@ -248,9 +248,10 @@ class LivePage(Page):
         ranges = {column: volts for column, volts in self.strip.ranges.items() if volts}
         self.start_button.setEnabled(False)
         self.said.setText(tr("Opening the recorder."))
-        self.workspace.start_recording(
-            State(self.state.currentData()), self.instruments.wired, self._began, self._refused, ranges=ranges
-        )
+        self.workspace.held.start(
+            self.workspace.job, State(self.state.currentData()), self.instruments.wired, self._began, self._refused,
+            ranges=ranges,
+        )  # fmt: skip
 
     def _began(self, recording: Recording) -> None:
         self.start_button.setEnabled(True)
@@ -266,7 +267,7 @@ class LivePage(Page):
         """End the recording; it stays in sight until it is kept or discarded."""
         self._counting = 0
         if self.recording is not None:
-            self.workspace.stop_recording(self.recording)
+            self.workspace.held.stop(self.recording)
         self._buttons()
 
     def mark(self, words: str = "") -> None:
@@ -290,7 +291,7 @@ class LivePage(Page):
             return
         words = tr("The recording is not on the trail. Discarded, it is gone for good.")
         if SureForm(tr("Discard the recording"), words, tr("Discard it"), self).exec():
-            self.workspace.discard_recording(recording)
+            self.workspace.held.discard(recording)
             self.said.setText("")
 
     # while it runs --------------------------------------------------------------------------
@@ -384,7 +385,7 @@ class LivePage(Page):
 
     def _described(self, sheet: Sheet) -> None:
         if self.recording is not None:
-            self.workspace.describe_recording(self.recording, sheet)
+            self.workspace.held.describe(self.recording, sheet)
             self._due = 0.0
 
     def _buttons(self) -> None:
