@@ -28,6 +28,7 @@ from sagen.model.language import (
     LANGUAGES,
     LOCALE,
     VARIABLE,
+    as_typed,
     figure,
     later,
     lowered,
@@ -273,3 +274,13 @@ def test_nothing_is_cut_and_nothing_left_out_in_a_language_that_is_longer(sizes)
         [sys.executable, str(Path(__file__).with_name("longer_words.py")), *sizes.split()], capture_output=True, text=True, timeout=110
     )  # fmt: skip
     assert (done.stdout, done.returncode) == ("", 0), done.stderr[-2000:]
+
+
+@pytest.mark.parametrize(("language", "typed", "shown"), [
+    ("de", "0.03 V", "0,03 V"), ("de", "12.6", "12,6"), ("de", "1,2 kΩ", "1,2 kΩ"), ("en", "0,03 V", "0.03 V"), ("en", ".5", ".5"),
+    ("en", "1,200 ohm", "1,200 ohm"), ("es", "over range", "over range"), ("de", "10.0.0.1", "10.0.0.1"),
+])  # fmt: skip
+def test_a_figure_that_was_typed_has_the_readers_decimal_mark(spoken, language, typed, shown):
+    # Decimal marks by language: Unicode CLDR, as Babel has them (`format_decimal` above).
+    spoken(language)
+    assert as_typed(typed) == shown

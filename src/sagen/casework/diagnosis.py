@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from sagen.casework.job_sheet import owed_words
 from sagen.casework.words import check_words
-from sagen.model.language import lowered, titled, tr, worded
+from sagen.model.language import as_typed, figure, lowered, titled, tr, worded
 from sagen.model.proof import Stage, Standing, standing
 from sagen.model.trail import InspectionEntry, ReadingEntry, Record, RepairEntry
 from sagen.model.vocabulary import Cause, Quantity
@@ -173,4 +173,4 @@ def _apart(one: ReadingEntry, other: ReadingEntry) -> bool:
 
 
 def _shown(record: ReadingEntry) -> str:
-    return f"{record.shown or f'{record.value:g}'} {'V' if record.reading != Quantity.OHMS else 'ohm'}"
+    return f"{as_typed(record.shown) or figure(record.value, 'g')} {'V' if record.reading != Quantity.OHMS else 'ohm'}"

@@ -9,7 +9,7 @@ from sagen.casework.judging import expected_reading
 from sagen.casework.words import drive_text, entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import joined_and, lowered, titled, tr
+from sagen.model.language import as_typed, joined_and, lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.trail import (
@@ -265,9 +265,11 @@ def what_was_measured(record: Record) -> str:
 def value_of(record: Record) -> str:
     """What was measured."""
     if isinstance(record, ReadingEntry):
-        return record.shown or (said_ohms(record.value) if record.ohms else said_volts(record.value))
+        return as_typed(record.shown) or (said_ohms(record.value) if record.ohms else said_volts(record.value))
     if isinstance(record, ValueEntry):
-        return record.shown or tr("{value:g} {quantity}", value=record.value, quantity=QUANTITIES[record.quantity])
+        return as_typed(record.shown) or tr(
+            "{value:g} {quantity}", value=record.value, quantity=QUANTITIES[record.quantity]
+        )
     if isinstance(record, CaptureEntry):
         return ", ".join(lowered(FINDING_TITLES[finding.kind]) for finding in record.findings[:3]) or tr(
             "nothing wrong"

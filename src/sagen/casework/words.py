@@ -7,7 +7,7 @@ from functools import singledispatch
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
-from sagen.model.language import joined_and, lowered, titled, tr, worded
+from sagen.model.language import as_typed, figure, joined_and, lowered, titled, tr, worded
 from sagen.model.lazy import lazy
 from sagen.model.trail import (
     BoardEntry,
@@ -137,7 +137,7 @@ def drive_text(drive: Mapping) -> str:
 
 @entry_text.register
 def _entry_text_of_reading_entry(reading_entry: ReadingEntry) -> str:
-    shown = reading_entry.shown or tr(
+    shown = as_typed(reading_entry.shown) or tr(
         "{value:g} {ohms}", value=reading_entry.value, ohms="Ω" if reading_entry.ohms else "V"
     )
     again = tr(", taken once more") if reading_entry.again else ""
@@ -242,7 +242,7 @@ def _entry_text_of_card_entry(card_entry: CardEntry) -> str:
 
 @entry_text.register
 def _entry_text_of_value_entry(value_entry: ValueEntry) -> str:
-    shown = value_entry.shown or tr(
+    shown = as_typed(value_entry.shown) or tr(
         "{value:g} {quantity}", value=value_entry.value, quantity=QUANTITIES[value_entry.quantity]
     )
     state = STATES_THEN[value_entry.state] if value_entry.state else ""
@@ -273,7 +273,7 @@ def _entry_text_of_part_entry(part_entry: PartEntry) -> str:
     told = f"{part_entry.count} x {part_entry.name}" if part_entry.count > 1 else part_entry.name
     told += f", {part_entry.maker}" if part_entry.maker else ""
     told += f" {part_entry.number}" if part_entry.number else ""
-    cost = [f"{part_entry.price:,.2f}"] if part_entry.price is not None else []
+    cost = [figure(part_entry.price, ",.2f")] if part_entry.price is not None else []
     cost += [said_days(part_entry.lead_days)] if part_entry.lead_days is not None else []
     bench = [f"{key} {value}" for key, value in part_entry.bench.items() if value]
     lines = [told, ", ".join([LINE_STATES[part_entry.state], *cost])]
@@ -317,7 +317,7 @@ def said_days(days: float) -> str:
     """A lead time as it is said: "at hand", "tomorrow", "in 12 days"."""
     if days == 0:
         return tr("at hand")
-    return "tomorrow" if days == 1 else tr("in {days:g} days", days=days)
+    return tr("tomorrow") if days == 1 else tr("in {days:g} days", days=days)
 
 
 @entry_text.register

@@ -52,7 +52,8 @@ ACTIONS = (
     _command("Shift+F1", tr("these keys"), "view.show_keys"),
     _command("Ctrl+Q", tr("close"), "view.close"),
 )
-WATCHED = ("captures", "photos")  #: what a folder can be watched for
+#: what a folder can be watched for: its name in the settings, and in words
+WATCHED = {"captures": tr("captures"), "photos": tr("photos")}
 #: by stage of a job's way what can be done there: words, and the command with its arguments
 WAY = {
     Leg.CAME_IN: (
@@ -94,7 +95,10 @@ def more_rows(run: Callable, of_log: Iterable[tuple[str, str]], added: Iterable[
         (tr("Settings\tCtrl+,"), run("view.show_page", "settings")),
         (tr("Guide\tF1"), run("view.show_guide")),
         (tr("What happened today\tF4"), run("view.show_said")),
-        *((tr("Watch a folder for {what}", what=what), run("instruments.watch", what)) for what in WATCHED),
+        *(
+            (tr("Watch a folder for {what}", what=words), run("instruments.watch", what))
+            for what, words in WATCHED.items()
+        ),
         (tr("Instruments"), run("instruments.choose")),
         (tr("Practice"), tuple((words, run(command)) for words, command in practice)),
         (tr("Job and log"), tuple((words, run(command)) for words, command in of_log)),

@@ -910,7 +910,7 @@ def comparison_words(item) -> str:
     if item.cam is not None:
         if item.cam.shape:
             return f"{CAM_SHAPES[item.cam.shape]}; {levels}"
-        late = "late" if item.cam.offset > 0 else "early"
+        late = tr("late") if item.cam.offset > 0 else tr("early")
         shift = tr(
             "{offset:.1f}° of the crank {late} (± {u:.1f}°)", offset=abs(item.cam.offset), late=late, u=2 * item.cam.u
         )

@@ -205,6 +205,29 @@ def figure(value, spec: str = "") -> str:
     return told.translate(_SWAPPED) if _SPOKEN.comma and spec and isinstance(value, Real) else told
 
 
+#: a figure as somebody typed it: digits, a mark, decimals
+_TYPED = re.compile(r"(?<![\d.,])(\d*)([.,])(\d+)(?![\d.,])")
+
+
+def as_typed(text: str) -> str:
+    """Words that hold a figure as it was typed, with the decimal mark of the language that is spoken; its digits stay. A comma before
+    three digits may part thousands: it stays as well.
+
+    Parameters
+    ----------
+    text : str
+        such as "0.03 V"
+    """
+
+    def marked(found: re.Match) -> str:
+        whole, mark, decimals = found.groups()
+        if mark == "," and len(decimals) == 3:
+            return found.group()
+        return f"{whole}{',' if _SPOKEN.comma else '.'}{decimals}"
+
+    return _TYPED.sub(marked, text)
+
+
 def joined_and(items: Iterable[str]) -> str:
     """Several words with an "and" between each two."""
     return tr(" and ").join(items)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFileDialog
 from sagen.desk.at_hand import InstrumentsForm
 from sagen.desk.parts import last_folder
 from sagen.desk.probe import ProbeWindow
+from sagen.desk.window_actions import WATCHED
 from sagen.model.language import tr
 
 
@@ -31,7 +32,7 @@ def watch(watched, settings, window, what) -> None:
     """Choose a folder whose new photos go on the trail, or whose new captures come to the bench, by themselves; none chosen:
     none is watched."""
     name = QFileDialog.getExistingDirectory(
-        window, tr("Watch a folder for {what}", what=what), str(last_folder(settings))
+        window, tr("Watch a folder for {what}", what=WATCHED[what]), str(last_folder(settings))
     )
     watched.watch(what, name)
 

@@ -11,7 +11,7 @@ from sagen.casework.words import entry_text
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import ChangedMeanwhile, StoreError
-from sagen.model.language import titled, tr
+from sagen.model.language import said_date, titled, tr
 from sagen.store.entries import Author
 from sagen.store.outbox import DeadLetter
 from sagen.store.places import place_of
@@ -109,7 +109,7 @@ class LettersForm(Form):
         )
         self.fields.addRow(Label(words, name="quiet", wrap=True))
         for letter in letters[:12]:
-            when = f"{datetime.fromtimestamp(letter.since):%d %b, %H:%M}"
+            when = said_date(datetime.fromtimestamp(letter.since), clock=True)
             self.fields.addRow(Label(when, name="quiet"), Label(f"{letter_text(letter)}: {letter.why}.", wrap=True))
         if len(letters) > 12:
             self.fields.addRow(Label(tr("and {letters} more", letters=len(letters) - 12), name="quiet"))

@@ -36,11 +36,15 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     )
     columns = [(this_place or tr("not stated"), at) for at, this_place in enumerate(places)][:4]
     columns += [(tr("place {columns}", columns=len(columns) + 1), None)] * max(0, 2 - len(columns))
-    left, wide = area.left() + 84, min(96.0, (0.5 * area.width() - 84) / len(columns))
-    tall = min(24.0, (area.height() - 22) / len(rows))
     painter.setFont(theme.font(8.5, bold=True))
+    said = tr("Tapped so far")
+    names = 4.0 + max(
+        80, *(painter.fontMetrics().horizontalAdvance(item) for item in (said, *(name for name, _ in rows)))
+    )
+    left, wide = area.left() + names, min(96.0, (0.5 * area.width() - names) / len(columns))
+    tall = min(24.0, (area.height() - 22) / len(rows))
     painter.setPen(QColor(colours.ink))
-    painter.drawText(QRectF(area.left(), area.top(), 84, 16), Qt.AlignmentFlag.AlignLeft, tr("Tapped so far"))
+    painter.drawText(QRectF(area.left(), area.top(), names, 16), Qt.AlignmentFlag.AlignLeft, said)
     painter.setFont(theme.font(8.5))
     for at, (name, _) in enumerate(columns):
         painter.drawText(
@@ -50,7 +54,9 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
         y = area.top() + 20 + row * tall
         painter.setPen(QColor(colours.ink))
         painter.drawText(
-            QRectF(area.left(), y, 80, tall - 3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name
+            QRectF(area.left(), y, names - 4, tall - 3),
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+            name,
         )
         for at, (_, place) in enumerate(columns):
             many = (

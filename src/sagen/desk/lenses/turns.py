@@ -167,7 +167,7 @@ class TurnsView(LensView):
         painter.drawRect(bar)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
-        words = ("early", "late") if self.what == "phase_error" else ("less", "more")
+        words = (tr("early"), tr("late")) if self.what == "phase_error" else (tr("less"), tr("more"))
         under = QRectF(bar.left() - 30, bar.bottom() + 3, bar.width() + 60, 14)
         painter.drawText(
             under.adjusted(30, 0, 0, 0),

@@ -180,8 +180,8 @@ class WheelView(LensView):
         # As many lines as the hub has room for, so that none lies over the numbers of the teeth.
         lines = lines[: max(1, int((self.reach() * (HUB + 0.08) + 30) / 20) - 1)]
         for index, line in enumerate(lines):
-            painter.setFont(theme.font(13 if index == 0 else 9, bold=index == 0))
             painter.setPen(QColor(colours.ink if index == 0 else colours.quiet))
+            painter.setFont(theme.font_for(line, 2 * self.reach() * HUB, 13 if index == 0 else 9, bold=index == 0))
             box = QRectF(middle.x() - self.reach() * HUB, middle.y() - 30 + 20 * index, 2 * self.reach() * HUB, 20)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, line)
         painter.setFont(theme.font(8.5))

@@ -22,7 +22,7 @@ from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.files.circuits import read_circuit, write_circuit
 from sagen.model.errors import SagenError
-from sagen.model.language import lowered, titled, tr
+from sagen.model.language import as_typed, lowered, titled, tr
 from sagen.model.trail import CircuitEntry, ReadingEntry
 from sagen.model.vocabulary import OHM_POINTS, PLUG_OPEN, Quantity, State
 from sagen.model.words import JUDGED, POINTS
@@ -139,7 +139,7 @@ class CircuitPage(Page):
         self.which.setVisible(len(circuits) > 1)
         first = next(iter(circuits))
         told = {
-            record.point: record.shown
+            record.point: as_typed(record.shown)
             for record in job.records(ReadingEntry)
             if record.circuit == name or (not record.circuit and name == first)
         }

@@ -95,7 +95,7 @@ class CircuitView(QWidget):
             painter.setBrush(QColor(colours.pane))
             painter.drawRoundedRect(box, 6, 6)
             painter.setPen(QColor(colours.ink))
-            painter.setFont(theme.font(9.5, bold=True))
+            painter.setFont(theme.font_for(name, box.width() - 4, 9.5, bold=True))
             where = box if name != tr("sensor") else QRectF(box.left(), box.top() + 6, box.width(), 18)
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
         if self.spec is not None and self.pulled_up:

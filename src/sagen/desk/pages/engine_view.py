@@ -75,7 +75,9 @@ class EngineView(QWidget):
         order = FIRING.get((self.cylinders, rows))
         if order:
             under = QRectF(2, self.height() - 19, self.width() - 4, 16)
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, tr("fires {order}, usually", order=order))
+            told = tr("fires {order}, usually", order=order)
+            whole = painter.fontMetrics().horizontalAdvance(told) <= under.width()
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, told if whole else order)
         self._mark(painter, box, rows, tall)
 
     def _mark(self, painter: QPainter, box: QRectF, rows: int, tall: float) -> None:

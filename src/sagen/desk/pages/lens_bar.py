@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from sagen.desk.pages.compare_menu import CompareMenu
 from sagen.desk.theme import theme
+from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import tr
 
 LENSES = (
@@ -33,9 +34,7 @@ class LensBar(QWidget):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(3)
+        row = WrapRow(self, spacing=3)
         self.lenses: dict[str, QPushButton] = {}
         for name, words, key, tip in LENSES:
             button = QPushButton(words)
@@ -57,7 +56,7 @@ class LensBar(QWidget):
             row.addWidget(box)
         for box in (self.channel, self.what):
             box.setMinimumWidth(70)
-        row.addStretch(1)
+        row.push_right()
         self.tools: dict[str, QToolButton] = {}
         for name, icon, tip, key in TOOLS:
             button = self._tool(name, icon, tip, f"{tip} ({key})" if key else tip)

@@ -13,7 +13,7 @@ from sagen.desk.panes.trail import CardDelegate, paint_tag
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.model.job import JobSummary, Stage
-from sagen.model.language import tr
+from sagen.model.language import said_date, tr, worded
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Commands
@@ -66,13 +66,13 @@ class JobDelegate(CardDelegate):
         painter.setPen(QColor(colours.quiet))
         painter.setFont(theme.font(9))
         who = f"{job.owner}, " if job.owner else ""
-        last = job.damaged or tr("{created:%d %b %Y}, {entries} entries", created=job.created, entries=job.entries)
+        last = job.damaged or tr("{created}, {entries} entries", created=said_date(job.created), entries=job.entries)
         painter.drawText(inner.adjusted(0, 46, 0, 0), Qt.AlignmentFlag.AlignLeft, f"{who}{last}")
         marks = {Stage.PROVEN: colours.sound, Stage.REPAIRED: colours.accent, Stage.FOUND: colours.mark}
         if job.damaged:
-            paint_tag(painter, card, "damaged", colours.mark)
+            paint_tag(painter, card, tr("damaged"), colours.mark)
         elif job.stage in marks:
-            paint_tag(painter, card, str(job.stage), marks[job.stage])
+            paint_tag(painter, card, worded(job.stage), marks[job.stage])
 
 
 #: the ways in of a log without jobs: words, what comes of it, and the command

@@ -192,12 +192,15 @@ class SettingsPage(Page):
         ]
         self.accuracy = self._line(tr("The meter is good to"), keep_accuracy, tr("not stated; as 0.8% + 3"))
         self.folders: dict[str, QLineEdit] = {}
-        for what in WATCHED:
+        for what, words in WATCHED.items():
             choose = QPushButton(tr("Choose"))
-            choose.setAccessibleName(tr("Choose a folder to watch for {what}", what=what))
+            choose.setAccessibleName(tr("Choose a folder to watch for {what}", what=words))
             choose.clicked.connect(lambda _=False, what=what: self._choose_folder(what))
             self.folders[what] = self._line(
-                tr("Watched for {what}", what=what), lambda text, what=what: self._watch(what, text), tr("none"), choose
+                tr("Watched for {what}", what=words),
+                lambda text, what=what: self._watch(what, text),
+                tr("none"),
+                choose,
             )
 
     def _keep_addresses(self) -> None:
@@ -205,7 +208,7 @@ class SettingsPage(Page):
 
     def _choose_folder(self, what: str) -> None:
         name = QFileDialog.getExistingDirectory(
-            self, tr("Watch a folder for {what}", what=what), str(last_folder(self.settings))
+            self, tr("Watch a folder for {what}", what=WATCHED[what]), str(last_folder(self.settings))
         )
         if name:
             self.folders[what].setText(name)

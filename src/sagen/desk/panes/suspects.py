@@ -30,8 +30,8 @@ LEAST_SHOWN = 0.01
 MOST_BARS = 6
 MOST_CHECKS = 6
 GEAR_WORDS = {
-    Gear.METER: "meter", Gear.SCOPE: "recorder", Gear.EYES: tr("by eye"), Gear.PARTS: tr("spare part"),
-    Gear.TESTER: "tester",
+    Gear.METER: tr("meter"), Gear.SCOPE: tr("recorder"), Gear.EYES: tr("by eye"), Gear.PARTS: tr("spare part"),
+    Gear.TESTER: tr("tester"),
 }  # fmt: skip
 
 

@@ -114,9 +114,6 @@ class TrailModel(QAbstractListModel):
         return None
 
 
-TAG_ROOM = 58  #: px of a card's title line that a tag takes
-
-
 class CardDelegate(QStyledItemDelegate):
     """Draws a row as a card: icon, a small title line, and as many lines of text as it takes."""
 
@@ -151,21 +148,26 @@ class CardDelegate(QStyledItemDelegate):
             painter, QRect(card.left() + 9, card.top() + 9, 20, 20)
         )
         title = ENTRY_TITLES[entry.kind] + (f", {entry.record.circuit}" if entry.record.circuit else "")
-        title += " \u2013 withdrawn" if faded else ""
+        title += tr(" – withdrawn") if faded else ""
         title += tr(" – not sent yet") if entry.waits else ""
         text = entry_text(entry.record)
         colour = QColor(colours.quiet if faded else colours.ink)
         tag = "" if faded else tag_of(entry.record)
         tagged = bool(tag)
-        if tagged:
+        frame = (
             paint_tag(painter, card, worded(tag), colours.sound if tag in ("sound", "inside") else colours.mark)
+            if tagged
+            else 0
+        )
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
         where = f", {entry.bay}" if entry.bay else ""
-        room, when = inner.width() - (TAG_ROOM if tagged else 0), f"{title}  {entry.created:%H:%M}{where}"
-        whole = painter.fontMetrics().horizontalAdvance(when) <= room
-        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, when if whole else title)
+        room, when = inner.width() - frame, f"{title}  {entry.created:%H:%M}{where}"
+        metrics = painter.fontMetrics()
+        whole = metrics.horizontalAdvance(when) <= room
+        shown = when if whole else metrics.elidedText(title, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, shown)
         struck = theme.font(10)
         struck.setStrikeOut(faded)
         painter.setFont(struck)
@@ -191,8 +193,8 @@ def tag_of(record: Record) -> str:
     return {"inside": "inside", "outside": "outside", "too_close": "too close"}.get(judged, "")
 
 
-def paint_tag(painter: QPainter, card: QRect, word: str, colour: str) -> None:
-    """A word in a small frame at a card's upper right corner."""
+def paint_tag(painter: QPainter, card: QRect, word: str, colour: str) -> int:
+    """A word in a small frame at a card's upper right corner; answers how much of the title line it takes, px."""
     painter.setFont(theme.font(8, bold=True))
     wide = painter.fontMetrics().horizontalAdvance(word) + 12
     frame = QRect(card.right() - wide - 8, card.top() + 8, wide, 17)
@@ -200,6 +202,7 @@ def paint_tag(painter: QPainter, card: QRect, word: str, colour: str) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRoundedRect(frame, 4, 4)
     painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, word)
+    return wide + 6
 
 
 class TrailPane(QWidget):

@@ -7,7 +7,7 @@ from functools import cache
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontMetricsF, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
@@ -92,6 +92,15 @@ def font(points: float = 10.5, *, bold: bool = False) -> QFont:
     made = QFont(FAMILY)
     made.setPointSizeF(points)
     made.setBold(bold)
+    return made
+
+
+def font_for(words: str, width: float, points: float, *, bold: bool = False) -> QFont:
+    """The font of so many points, or as much smaller as its longest line needs to fit a width in px: half points, down to 6."""
+    made = font(points, bold=bold)
+    while points > 6.0 and max(QFontMetricsF(made).horizontalAdvance(line) for line in words.split("\n")) > width:
+        points -= 0.5
+        made = font(points, bold=bold)
     return made
 
 
