@@ -59,7 +59,7 @@ def shots(window, settle: Callable[[], None], wait: Callable[[int], None]) -> It
     live.start()
     wait(2_500)
     yield "live", around()
-    workspace.discard_recording(workspace.recordings[-1])
+    workspace.held.discard(workspace.recordings[-1])
     settle()
     capture = job("Skerry Lantern 2.2")
     capture.show_lens("beside")

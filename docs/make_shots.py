@@ -204,7 +204,7 @@ def main() -> int:
     live.mark()
     dark.spin(600)
     dark.shoot("live-dark")
-    dark.window.workspace.discard_recording(dark.window.workspace.recordings[-1])
+    dark.window.workspace.held.discard(dark.window.workspace.recordings[-1])
     dark.settle()
     dark.job("Orrin Tern 1.8 V4")
     work = dark.window.show_page("work")
