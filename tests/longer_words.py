@@ -127,11 +127,14 @@ def note_what_is_painted():
     QPainter.drawText = draw
 
 
-def lenses_of_every_capture(window, known):
-    """What is wrong in the lenses of the demo's captures: cut controls, and words that came from no catalogue."""
+def in_lenses(window, known, *, every):
+    """What is wrong in the lenses of the demo's captures, of all or until each lens was seen: cut controls, and words that came from no
+    catalogue."""
     seen = set()
     page = window.page("capture")
     for job in window.workspace.log.jobs():
+        if seen == set(page.bar.lenses) and not every:
+            break
         window.workspace.open_job(job.id, open_capture=True)
         settle(window)
         for name, button in page.bar.lenses.items():
@@ -179,7 +182,7 @@ def main(sizes):
             ]
             for item in wrong:
                 print(size, name, item)
-    for item in (*lenses_of_every_capture(window, known), *brought_in_and_undone(window)):
+    for item in (*in_lenses(window, known, every=len(sizes) > 1), *brought_in_and_undone(window)):
         print(item)
     for item in PAINTED_CUT:
         print(f"painted: cut: {item}")

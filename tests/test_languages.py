@@ -207,11 +207,19 @@ def test_a_choice_is_kept_and_nonsense_is_none(monkeypatch, tmp_path):
 # what programs read -----------------------------------------------------------------------------------------
 
 
-def run(name, *words, cwd):
+def run(name, *commands, cwd):
+    """What commands print that are given one after the other to a program that speaks a language."""
+    code = (
+        f"from sagen.cli import main\nfor words in {[[str(word) for word in words] for words in commands]}: main(words)"
+    )
     done = subprocess.run(
-        [sys.executable, "-m", "sagen", *map(str, words)], capture_output=True, text=True, timeout=100, cwd=cwd,
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        timeout=100,
+        cwd=cwd,
         env={**os.environ, VARIABLE: name},
-    )  # fmt: skip
+    )
     return done.stdout
 
 
@@ -224,10 +232,15 @@ def test_people_are_told_in_their_language_and_programs_and_files_in_one(tmp_pat
         folder = tmp_path / name
         folder.mkdir()
         (folder / "circuit.toml").write_text(CIRCUIT)
-        run(name, "simulate", "circuit.toml", "--fault", "tooth missing", "--seed", 5, "-o", "a.csv", cwd=folder)
-        run(name, "simulate", "circuit.toml", "--seed", 6, "-o", "good.csv", cwd=folder)
-        run(name, "compare", "a.csv", "good.csv", "-o", "edges.csv", cwd=folder)
-        told[name] = run(name, "examine", "a.csv", cwd=folder), run(name, "examine", "--json", "a.csv", cwd=folder)
+        said = run(
+            name,
+            ("simulate", "circuit.toml", "--fault", "tooth missing", "--seed", 5, "-o", "a.csv"),
+            ("simulate", "circuit.toml", "--seed", 6, "-o", "good.csv"),
+            ("compare", "a.csv", "good.csv", "-o", "edges.csv"),
+            ("examine", "a.csv"),
+            cwd=folder,
+        )
+        told[name] = said, run(name, ("examine", "--json", "a.csv"), cwd=folder)
     written = {name: sorted(path.name for path in (tmp_path / name).iterdir()) for name in told}
     for name in OTHERS:
         assert told[name][1] == told["en"][1]
