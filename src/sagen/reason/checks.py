@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -256,81 +257,112 @@ def next_checks(case: Case, posterior: Posterior, *, world: World | None = None)
         by expected saving a minute: the value of information with one look ahead (Howard, IEEE Trans. SSC 2, 1966, from memory)
     """
     world = world or world_of(case.spec)
-    facts = world.facts
     with world.lock:
-        outlook = Outlook.of(case, posterior, world)
-        done, excluded, open_places = done_already(case), excluded_by(case, facts), opened(case, facts)
-        turning = not timing_in_doubt(case, posterior.by_fault())
-        slower = STRATEGY.get(case.strategy, {})
-        stakes = facts.stakes
-        by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
-        leading = max(by_fault, key=by_fault.get)
-        closed = max(by_cause.values()) >= stakes.enough and leading != SOUND
-
-        def spent_on(check: CheckFacts, minutes: float) -> float:
-            return minutes * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
-
-        # Where all is sound, and proven or all but certain, a check that tells nothing is no work worth offering.
-        settled = leading == SOUND and by_fault[SOUND] >= stakes.enough
-        if settled and gone_since_repair(case):
+        ranking = _Ranking(case, posterior, world)
+        if ranking.settled and gone_since_repair(case):
             return ()  # what is owed of the proof is all that is left
-        foreseen = []
-        again = asked_again(case, posterior, facts, turning=turning)
+        ranked = ranking.ranked()
+    ranked.sort(key=lambda item: item[0])
+    return _one_after_the_other(ranked, world.facts.orders.get(case.spec.role, ()))
+
+
+class _Foreseen(NamedTuple):
+    """A check with what it would come to."""
+
+    check: CheckFacts
+    outcomes: np.ndarray  #: shape (outcomes, hypotheses)
+    gain: float  #: bits
+    saves: float  #: minutes that knowing its answer saves
+    minutes: float
+    access: float  #: minutes to get there
+
+
+class _Ranking:
+    """The checks that can be asked now, put in order."""
+
+    def __init__(self, case: Case, posterior: Posterior, world: World):
+        self.case, self.posterior, self.world, self.facts = case, posterior, world, world.facts
+        self.outlook = Outlook.of(case, posterior, world)
+        by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
+        self.turning = not timing_in_doubt(case, by_fault)
+        self.leads, self.leading = max(by_cause.values()), max(by_fault, key=by_fault.get)
+        # Where all is sound, and proven or all but certain, a check that tells nothing is no work worth offering.
+        self.settled = self.leading == SOUND and by_fault[SOUND] >= self.facts.stakes.enough
+        self.again = asked_again(case, posterior, self.facts, turning=self.turning)
         # A call that is made but for the one piece waits for that; below, it is a check like any other.
-        waits = again is not None and max(by_cause.values()) > UNCONFIRMED - 0.01
-        for check in facts.checks:
-            asked = check is again or can_be_asked(check, case, done, excluded, turning=turning)
-            outcomes = OUTCOMES[check.kind](check, outlook) if asked else None
-            if outcomes is not None:
-                foreseen.append(
-                    (check, outcomes, *_gain(outcomes, outlook, facts), *cost(check, case, facts, open_places))
-                )
-        blocks = _blocks(foreseen, spent_on, outlook, facts)
-        wrong_now = float(1 - (outlook.causes @ outlook.p).max())
-        wrong_after = [_wrong_after(outcomes, outlook) for _, outcomes, *_ in foreseen]
-        # Where the case is as good as closed, or nothing pays any more, what proves or clears the leading fault is next.
-        # A call that hangs on one reading waits for whatever confirms it soonest.
-        leads = max(by_cause.values())
-        worth_a_check = any(
-            saves > minutes + access or minutes + access < stakes.come_back * (wrong_now - after)
-            for (*_, saves, minutes, access), after in zip(foreseen, wrong_after, strict=True)
-        )
-        settles = leads >= stakes.never_below and not worth_a_check and not _hangs_on_one(posterior, leads, stakes)
-        nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
-        closed |= leading != SOUND and (nothing_pays or settles)
+        self.waits = self.again is not None and self.leads > UNCONFIRMED - 0.01
+        self.wrong_now = float(1 - (self.outlook.causes @ self.outlook.p).max())
+
+    def ranked(self) -> list[tuple[tuple, NextCheck]]:
+        """Each check with what it is sorted by."""
+        foreseen = self._foreseen()
+        blocks = _blocks(foreseen, self._spent_on, self.outlook, self.facts)
+        wrong_after = [_wrong_after(item.outcomes, self.outlook) for item in foreseen]
+        closed = self._closed(foreseen, blocks, wrong_after)
         ranked = []
         for block in blocks:
-            pays = block.cost < stakes.patience * block.worth
-            if settled and (not pays or all(foreseen[at][2] < words.TELLS_LITTLE for at in block.steps)):
+            pays = block.cost < self.facts.stakes.patience * block.worth
+            if self.settled and (not pays or all(foreseen[at].gain < words.TELLS_LITTLE for at in block.steps)):
                 continue
             for at in block.steps:
-                check, outcomes, gain, saves, minutes, access = foreseen[at]
-                names = _separated(outcomes, outlook)
-                ohms = words.is_ohms(check.point)
-                drawn = world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
-                points_at = _points_at(check, outcomes, outlook, names, drawn)
-                why = words.why(gain, names, minutes + access, pays, points_at)
-                points = words.answers_in_words(points_at) or words.tells(names)
-                if access and len(block.steps) > 1:
-                    why = f"{why} {words.why_together(check.place, len(block.steps))}"
-                proof = closed and proves(check, leading)
-                if proof:
-                    why, points = words.why_proof(leading), words.proves(leading)
-                if check is again:
-                    why = words.why_again() if waits else f"{why} {words.TAKEN_AFRESH}"
-                made = NextCheck(
-                    check, minutes, access, gain, saves, names, words.expected(check, drawn, case.spec.ohms), why,
-                    check.said(case.spec), pays, wrong_now=wrong_now, wrong_after=wrong_after[at],
-                    again=check is again, points=points,
-                )  # fmt: skip
-                ranked.append(
-                    (
-                        (not (waits and check is again), not proof, gain < words.TELLS_LITTLE, not pays, len(ranked)),
-                        made,
-                    )
-                )
-    ranked.sort(key=lambda item: item[0])
-    return _one_after_the_other(ranked, facts.orders.get(case.spec.role, ()))
+                item = foreseen[at]
+                proof = closed and proves(item.check, self.leading)
+                made = self._made(item, wrong_after[at], pays=pays, proof=proof, together=len(block.steps))
+                little = item.gain < words.TELLS_LITTLE
+                ranked.append(((not (self.waits and made.again), not proof, little, not pays, len(ranked)), made))
+        return ranked
+
+    def _foreseen(self) -> list[_Foreseen]:
+        case, facts = self.case, self.facts
+        done, excluded, open_places = done_already(case), excluded_by(case, facts), opened(case, facts)
+        found = []
+        for check in facts.checks:
+            asked = check is self.again or can_be_asked(check, case, done, excluded, turning=self.turning)
+            outcomes = OUTCOMES[check.kind](check, self.outlook) if asked else None
+            if outcomes is not None:
+                spent = cost(check, case, facts, open_places)
+                found.append(_Foreseen(check, outcomes, *_gain(outcomes, self.outlook, facts), *spent))
+        return found
+
+    def _spent_on(self, check: CheckFacts, minutes: float) -> float:
+        slower = STRATEGY.get(self.case.strategy, {})
+        return minutes * slower.get(check.gear, 1.0) + check.price * self.facts.stakes.price_minutes
+
+    def _closed(self, foreseen: list[_Foreseen], blocks, wrong_after: list[float]) -> bool:
+        """Whether the case is as good as closed, or nothing pays any more: what proves or clears the leading fault is next then. A call
+        that hangs on one reading waits for whatever confirms it soonest."""
+        stakes = self.facts.stakes
+        if self.leading == SOUND:
+            return False
+        worth_a_check = any(
+            item.saves > item.minutes + item.access
+            or item.minutes + item.access < stakes.come_back * (self.wrong_now - after)
+            for item, after in zip(foreseen, wrong_after, strict=True)
+        )
+        hangs = _hangs_on_one(self.posterior, self.leads, stakes)
+        settles = self.leads >= stakes.never_below and not worth_a_check and not hangs
+        nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
+        return self.leads >= stakes.enough or nothing_pays or settles
+
+    def _made(self, item: _Foreseen, wrong_after: float, *, pays: bool, proof: bool, together: int) -> NextCheck:
+        """A check with its words; `together`: how many of its block are behind one opening."""
+        check, spec = item.check, self.case.spec
+        names = _separated(item.outcomes, self.outlook)
+        ohms = words.is_ohms(check.point)
+        drawn = self.world.expected(check.point, check.state, ohms=ohms) if check.kind == CheckKind.METER else None
+        points_at = _points_at(check, item.outcomes, self.outlook, names, drawn)
+        why = words.why(item.gain, names, item.minutes + item.access, pays, points_at)
+        points = words.answers_in_words(points_at) or words.tells(names)
+        if item.access and together > 1:
+            why = f"{why} {words.why_together(check.place, together)}"
+        if proof:
+            why, points = words.why_proof(self.leading), words.proves(self.leading)
+        if check is self.again:
+            why = words.why_again() if self.waits else f"{why} {words.TAKEN_AFRESH}"
+        return NextCheck(
+            check, item.minutes, item.access, item.gain, item.saves, names, words.expected(check, drawn, spec.ohms), why,
+            check.said(spec), pays, wrong_now=self.wrong_now, wrong_after=wrong_after, again=check is self.again, points=points,
+        )  # fmt: skip
 
 
 def _hangs_on_one(posterior: Posterior, leads: float, stakes: Stakes) -> bool:
@@ -338,7 +370,7 @@ def _hangs_on_one(posterior: Posterior, leads: float, stakes: Stakes) -> bool:
     return posterior.survives < stakes.survives and leads > UNCONFIRMED - 0.01
 
 
-def _blocks(foreseen: list[tuple], spent_on, outlook: Outlook, facts: Knowledge) -> list[Block]:
+def _blocks(foreseen: list[_Foreseen], spent_on, outlook: Outlook, facts: Knowledge) -> list[Block]:
     """The checks in the order to take them, those behind one opening together as far as that pays. Two that are taken
     together are foreseen together: what the first tells, the second need not."""
     steps = [
@@ -353,7 +385,7 @@ def _blocks(foreseen: list[tuple], spent_on, outlook: Outlook, facts: Knowledge)
         for other in taken[:2]:
             pair = (min(number, other), max(number, other))
             if pair not in known:
-                a, b = foreseen[pair[0]][1], foreseen[pair[1]][1]
+                a, b = foreseen[pair[0]].outcomes, foreseen[pair[1]].outcomes
                 known[pair] = _gain((a[:, None] * b[None]).reshape(-1, a.shape[1]), outlook, facts)[1]
             found.append(max(known[pair] - steps[other].worth, 0.0))
         return min(min(found), steps[number].worth)
