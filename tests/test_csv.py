@@ -88,14 +88,14 @@ def test_says_what_is_wrong_and_where(tmp_path, case):
 def test_last_line_cut_off_is_left_out_with_a_note(tmp_path):
     capture = read_capture(put(tmp_path, "Time,CH1\n" + rows(lambda i: f"{i / 1000},{i}") + "0.04,"))
     assert capture.samples == N
-    assert "incomplete" in capture.notes[0]
+    assert "incomplete" in capture.said[0]
 
 
 def test_uneven_samples_are_laid_on_a_grid(tmp_path):
     times = np.arange(200) / 1000 + np.random.default_rng(0).uniform(-3e-4, 3e-4, 200)
     text = "Time,A\n" + "\n".join(f"{t - times[0]:.6f},{2 * (t - times[0]):.6f}" for t in times)
     capture = read_capture(put(tmp_path, text))
-    assert "evenly" in capture.notes[0]
+    assert "evenly" in capture.said[0]
     grid = np.arange(capture.samples) / capture.sfreq
     np.testing.assert_allclose(capture.channels[0].values(), 2 * grid, atol=1e-4)
 
@@ -121,4 +121,4 @@ def test_time_whose_digits_run_out_is_still_even(tmp_path):
     capture = read_capture(put(tmp_path, text))
     assert capture.samples == 30_000
     assert capture.sfreq == pytest.approx(1e6, rel=1e-3)
-    assert capture.notes == ()
+    assert capture.said == ()

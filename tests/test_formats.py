@@ -238,7 +238,7 @@ def test_slower_mdf4_channels_are_laid_on_the_fastest(tmp_path):
     capture = read_capture(tmp_path / "a.mf4")
     assert capture.samples == N
     np.testing.assert_allclose(capture.channel("slow").values()[:-40], TIME[:-40] * 10, atol=1e-5)
-    assert "slow" in capture.notes[0]
+    assert "slow" in capture.said[0]
 
 
 @pytest.mark.parametrize("suffix", [*WRITERS, "mf4"])

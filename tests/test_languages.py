@@ -12,10 +12,12 @@ import os
 import re
 import subprocess
 import sys
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from string import Formatter
 
+import numpy as np
 import pytest
 from babel.dates import format_date
 from babel.messages.pofile import read_po
@@ -23,7 +25,9 @@ from babel.numbers import format_decimal
 
 from conftest import square_teeth
 from sagen.desk.help.pane import MARK
+from sagen.files import read_capture
 from sagen.model import language
+from sagen.model.capture import Capture
 from sagen.model.language import (
     LANGUAGES,
     LOCALE,
@@ -297,3 +301,18 @@ def test_a_figure_that_was_typed_has_the_readers_decimal_mark(spoken, language, 
     # Decimal marks by language: Unicode CLDR, as Babel has them (`format_decimal` above).
     spoken(language)
     assert as_typed(typed) == shown
+
+
+def test_what_a_reader_noted_is_kept_as_a_message_and_said_in_the_readers_language(spoken, tmp_path):
+    rows = [f"{k * 1e-4:.4f},{k % 5}" for k in range(200)] + [f"{0.03 + k * 1e-4:.4f},{k % 5}" for k in range(200)]
+    (tmp_path / "a.csv").write_text("\n".join(["Time (s),A (V)", *rows, ""]))
+    kept = json.loads(json.dumps(read_capture(tmp_path / "a.csv").about()))
+    assert [note["says"] for note in kept["notes"]] == [
+        "nothing was recorded for {stop:.3g} ms from {first:.4f} s on ({gap}): nothing is measured across it"
+    ]
+    told = Capture.of(kept, [np.zeros(400, np.float32)])
+    assert told.said == ("nothing was recorded for 10 ms from 0.0200 s on (line 202): nothing is measured across it",)
+    spoken("de")
+    assert "0,0200 s" in told.said[0]
+    assert "Zeile 202" in told.said[0]
+    assert replace(told, notes=("a sentence of an older log",)).said == ("a sentence of an older log",)

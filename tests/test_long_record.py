@@ -176,7 +176,7 @@ def test_of_a_record_too_long_for_a_trail_what_is_in_sight_is_kept(tmp_path, mon
     assert cut.capture.samples == 500
     assert cut.capture.channels[0].raw[0] == 4_000
     assert cut.capture.holes == ((100, 200),)
-    assert "a.record" in cut.capture.notes[-1]
+    assert "a.record" in cut.capture.said[-1]
     assert in_sight(incoming, 0.0, 9.0).capture.samples == 1_000, "never more than a trail keeps"
 
 

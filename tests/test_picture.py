@@ -106,7 +106,7 @@ def test_the_command_writes_a_capture_with_its_uncertainty_that_is_read_as_one_f
     assert head == "Time (s),trace 1 (V),trace 1 sigma (V)"
     capture = read_capture(tmp_path / "a.csv")
     assert [channel.column for channel in capture.channels] == ["trace 1"]
-    assert any("from a picture" in note for note in capture.notes)
+    assert any("from a picture" in note for note in capture.said)
     rows = (tmp_path / "a.csv").read_text().split("\n")
     for k in range(200, 260):
         time, *_ = rows[k].split(",")
@@ -114,7 +114,7 @@ def test_the_command_writes_a_capture_with_its_uncertainty_that_is_read_as_one_f
     (tmp_path / "b.csv").write_text("\n".join(rows))
     blank = read_capture(tmp_path / "b.csv")
     assert len(blank.holes) == 1
-    assert any("blank" in note for note in blank.notes)
+    assert any("blank" in note for note in blank.said)
     # Without corners they are proposed, and nothing is written.
     done = sagen("picture", tmp_path / "a.png", "-o", tmp_path / "c.csv")
     assert done.returncode == 1

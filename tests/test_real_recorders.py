@@ -54,8 +54,8 @@ def test_a_hole_is_marked_and_nothing_is_measured_across_it(tmp_path):
     ((first, stop),) = capture.holes
     assert first / capture.sfreq == pytest.approx(1.2, abs=2 / capture.sfreq)
     assert stop / capture.sfreq == pytest.approx(1.33, abs=2 / capture.sfreq)
-    assert "nothing was recorded for 130 ms from 1.20" in capture.notes[0]
-    assert "line " in capture.notes[0]
+    assert "nothing was recorded for 130 ms from 1.20" in capture.said[0]
+    assert "line " in capture.said[0]
     done = inspected(capture)
     assert kinds(done) == []
     teeth = done.channels[0].reading.teeth

@@ -17,7 +17,7 @@ from sagen.kinds import Examination, Pair, examine, kind_of
 from sagen.model.capture import Capture
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import CaptureFileError, SagenError, SheetError
-from sagen.model.language import tr
+from sagen.model.language import later, tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
     CaptureEntry,
@@ -125,12 +125,12 @@ def in_sight(incoming: Incoming, start_s: float, end_s: float) -> Incoming:
     first = int(np.clip(start_s * capture.sfreq, 0, capture.samples - 1))
     stop = int(min(max(end_s * capture.sfreq, first + 64), first + most, capture.samples))
     holes = tuple((max(a, first) - first, min(b, stop) - first) for a, b in capture.holes if a < stop and b > first)
-    note = tr(
+    note = later(
         "kept from {first:.3f} to {stop:.3f} s of {seconds:.0f} s; the whole lies in {path}",
         first=first / capture.sfreq,
         stop=stop / capture.sfreq,
         seconds=capture.seconds,
-        path=incoming.path,
+        path=str(incoming.path),
     )
     channels = tuple(replace(channel, raw=np.array(channel.raw[first:stop])) for channel in capture.channels)
     cut = replace(capture, channels=channels, holes=holes, notes=(*capture.notes, note))

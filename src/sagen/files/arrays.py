@@ -10,7 +10,7 @@ import numpy as np
 
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
-from sagen.model.language import tr
+from sagen.model.language import later, said_now, tr
 from sagen.model.units import sampled_unit, seconds_of
 
 FEWEST_SAMPLES = 16
@@ -32,7 +32,10 @@ Holes = tuple[tuple[int, int], ...]
 
 
 def even_grid(
-    times: np.ndarray, columns: list[np.ndarray], notes: list[str], where=lambda row: f"sample {row + 1}"
+    times: np.ndarray,
+    columns: list[np.ndarray],
+    notes: list[dict],
+    where=lambda row: later("sample {number}", number=row + 1),
 ) -> tuple[float, list[np.ndarray], Holes]:
     """Sample rate (Hz) from times (s), the samples on an even grid, and the holes in it; unevenly spaced samples are moved.
 
@@ -57,7 +60,7 @@ def even_grid(
     """
 
     def fail(message: str, row: int):
-        raise CaptureFileError(f"{where(row)}: {message}")
+        raise CaptureFileError(f"{said_now(where(row))}: {message}")
 
     if not np.isfinite(times).all():
         fail(tr("a time is not a number"), int(np.flatnonzero(~np.isfinite(times))[0]))
@@ -98,7 +101,7 @@ def even_grid(
     if len(grid) != len(times) or np.abs(grid - times).max() > JITTER * interval:
         moved = np.abs((times - times[0]) * sfreq - np.round((times - times[0]) * sfreq)).max() > JITTER
         if moved or not len(gaps):
-            notes.append(tr("the samples were not evenly spaced and were laid on an even grid"))
+            notes.append(later("the samples were not evenly spaced and were laid on an even grid"))
     holes = []
     laid = [np.interp(grid, times, this_column).astype(np.float32) for this_column in columns]
     for gap in gaps:
@@ -111,7 +114,7 @@ def even_grid(
             item[first:stop] = column[gap]
         if len(holes) <= 3:
             notes.append(
-                tr(
+                later(
                     "nothing was recorded for {stop:.3g} ms from {first:.4f} s on ({gap}): nothing is measured "
                     "across it",
                     stop=1000 * (stop - first) / sfreq,
@@ -120,7 +123,7 @@ def even_grid(
                 )
             )
     if len(holes) > 3:
-        notes.append(tr("and {holes} more such holes", holes=len(holes) - 3))
+        notes.append(later("and {holes} more such holes", holes=len(holes) - 3))
     return sfreq, laid, tuple(holes)
 
 
@@ -129,7 +132,7 @@ STAMPS = 64
 
 
 def _coarse_stamps(
-    times: np.ndarray, columns: list[np.ndarray], notes: list[str], where
+    times: np.ndarray, columns: list[np.ndarray], notes: list[dict], where
 ) -> tuple[float, list[np.ndarray], Holes] | None:
     """The same of times kept with so few digits that several samples bear each: the rate is that of samples a stamp, and a
     step of several stamps at once is a hole. None where the samples were not taken evenly."""
@@ -172,7 +175,7 @@ def _coarse_stamps(
         out += int(missing)
         if len(holes) <= 3:
             notes.append(
-                tr(
+                later(
                     "nothing was recorded for about {missing:.3g} ms from {holes:.4f} s on ({at}): nothing is "
                     "measured across it",
                     missing=1000 * missing * interval,
@@ -181,7 +184,7 @@ def _coarse_stamps(
                 )
             )
     if len(holes) > 3:
-        notes.append(tr("and {holes} more such holes", holes=len(holes) - 3))
+        notes.append(later("and {holes} more such holes", holes=len(holes) - 3))
     missing = np.array([stop - begin for begin, stop in holes], np.int64)
     laid = [np.insert(column, np.repeat(starts, missing), np.repeat(column[starts - 1], missing)) for column in columns]
     return 1.0 / interval, laid, tuple(holes)
@@ -205,7 +208,7 @@ def capture_of(
     *,
     sfreq: float | None = None,
     units: Mapping[str, str] | None = None,
-    notes: list[str] | None = None,
+    notes: list[dict] | None = None,
 ) -> Capture:
     """A capture of named arrays.
 
@@ -248,7 +251,7 @@ def capture_of(
     left = [key for key, row in rows.items() if len(row) != length]
     rows = {key: row for key, row in rows.items() if len(row) == length}
     if left:
-        notes.append(tr("left out, of another length than the others: {left}", left=", ".join(left[:5])))
+        notes.append(later("left out, of another length than the others: {left}", left=", ".join(left[:5])))
     named = [(key, values, units.get(key, "")) for key, values in rows.items()]
     return capture_at(name, times, named, sfreq=sfreq, notes=notes)
 
@@ -259,7 +262,7 @@ def capture_at(
     rows: list[tuple[str, np.ndarray, str]],
     *,
     sfreq: float | None = None,
-    notes: list[str] | None = None,
+    notes: list[dict] | None = None,
 ) -> Capture:
     """A capture of rows of samples whose times or rate are known.
 
@@ -351,4 +354,4 @@ def check_values(raw: np.ndarray, where: Callable[[int], str]) -> None:
             if np.isfinite(raw[at])
             else tr("a value is not a finite number")
         )
-        raise CaptureFileError(f"{where(at)}: {what}")
+        raise CaptureFileError(f"{said_now(where(at))}: {what}")

@@ -15,7 +15,7 @@ from sagen.files.csv_dialect import spelled_out
 from sagen.files.numpy_file import read_npz
 from sagen.model.capture import Capture
 from sagen.model.errors import CaptureFileError
-from sagen.model.language import tr
+from sagen.model.language import later, tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -132,7 +132,7 @@ def read_mdf4(path: Path) -> Capture:
         if len(samples) != len(times) or not np.array_equal(signal.timestamps, longest.timestamps):
             samples = np.interp(times, signal.timestamps, samples).astype(np.float32)
             notes.append(
-                tr(
+                later(
                     "channel '{name}' was recorded at other times and laid on those of '{name_2}'",
                     name=name,
                     name_2=longest.name,
@@ -141,7 +141,7 @@ def read_mdf4(path: Path) -> Capture:
         count = sum(name == other for other, _, _ in rows)
         if count:
             notes.append(
-                tr(
+                later(
                     "another channel is called '{name}', too: this one is called '{name} ({count})' here",
                     name=name,
                     count=count + 1,

@@ -13,7 +13,7 @@ from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
-from sagen.model.language import tr
+from sagen.model.language import later, tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -39,13 +39,13 @@ def read(path: Path) -> Capture:
         head = stream.read(PROBE_BYTES)
         whole = not stream.read(1)
     dialect = find_dialect(head, whole=whole)
-    notes: list[str] = []
+    notes: list[dict] = []
     with np.errstate(over="ignore"):  # what is too large for its type is told by the line that it stands in
         columns, over = _columns(path, dialect, notes)
     return _as_capture(path.name, dialect, columns, over, notes)
 
 
-def _columns(path: Path, dialect: Dialect, notes: list[str]) -> tuple[list[np.ndarray], list[int]]:
+def _columns(path: Path, dialect: Dialect, notes: list[dict]) -> tuple[list[np.ndarray], list[int]]:
     """The table as one array a column (time float64, the rest float32), and over-range counts."""
     small = _small_table(path, dialect)
     if small is not None:
@@ -97,7 +97,7 @@ def doubts_of(names: tuple[str, ...]) -> dict[int, int]:
     }
 
 
-def _with_blanks(path: Path, dialect: Dialect, notes: list[str]) -> list[np.ndarray]:
+def _with_blanks(path: Path, dialect: Dialect, notes: list[dict]) -> list[np.ndarray]:
     """A table in which what could not be read is blank: those rows are no samples."""
     try:
         frame = _parse(path, dialect, str)
@@ -123,7 +123,9 @@ def _with_blanks(path: Path, dialect: Dialect, notes: list[str]) -> list[np.ndar
             )
         )
     if not there.all():
-        notes.append(tr("{there:.0f} % of the rows are blank: nothing is measured there", there=100 * np.mean(~there)))
+        notes.append(
+            later("{there:.0f} % of the rows are blank: nothing is measured there", there=100 * float(np.mean(~there)))
+        )
     return [column[there] for column in columns]
 
 
@@ -213,7 +215,7 @@ def _numbers(column, dialect: Dialect):
     return text, pd.to_numeric(text, errors="coerce").to_numpy(np.float64, copy=True)
 
 
-def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -> tuple[np.ndarray, int]:
+def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[dict]) -> tuple[np.ndarray, int]:
     """One column of text as float64: over-range marks become the column's extreme, blanks hold the
     value before them. Raises CaptureFileError with the line of the first cell that is neither."""
     text, values = _numbers(column, dialect)
@@ -222,7 +224,7 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
     if len(odd) and odd[-1] == len(values) - 1 and cells.iloc[-1] in BLANK:
         # The recorder was cut off within its last line.
         values, odd, cells = values[:-1], odd[:-1], cells.iloc[:-1]
-        note = tr("the last line was incomplete and is left out")
+        note = later("the last line was incomplete and is left out")
         if note not in notes:
             notes.append(note)
     signs = cells.map(lambda item: OVER_RANGE.get(item, 0)).to_numpy(np.int8)
@@ -242,7 +244,7 @@ def _marked_numbers(column, dialect: Dialect, *, last: bool, notes: list[str]) -
     if blank.any():
         held = np.where(np.isfinite(values), np.arange(len(values)), 0)
         values = values[np.maximum.accumulate(held)]
-        notes.append(tr("{sum} missing values hold the value before them", sum=int(blank.sum())))
+        notes.append(later("{sum} missing values hold the value before them", sum=int(blank.sum())))
     return values, int(np.count_nonzero(signs))
 
 
@@ -250,7 +252,7 @@ def _line_of(dialect: Dialect, row: int) -> int:
     return dialect.skip + row + 1
 
 
-def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: list[int], notes: list[str]) -> Capture:
+def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: list[int], notes: list[dict]) -> Capture:
     time = dialect.time_column
     index = dialect.index_column
     if time is None and index is None and dialect.interval_s is None:
@@ -283,7 +285,7 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
     for i, values in enumerate(columns):
         if i in (time, index) or i in doubts.values():
             continue
-        check_values(values, lambda row: tr("line {dialect}", dialect=_line_of(dialect, row)))
+        check_values(values, lambda row: later("line {dialect}", dialect=_line_of(dialect, row)))
         unit, scale = dialect.value_unit(i)
         channels.append(
             Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])
@@ -294,10 +296,10 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
         unit, scale = dialect.value_unit(channel)
         known = 2 * scale * float(np.median(np.abs(columns[doubt])))
         notes.append(
-            tr(
+            later(
                 "from a picture: {channel} is known to about ± {known:.2g} {unit} at each sample",
                 channel=dialect.names[channel],
-                known=known,
+                known=float(known),
                 unit=unit,
             )
         )
@@ -317,11 +319,11 @@ def _only_counts(times: np.ndarray) -> bool:
 
 
 def _sampling(
-    dialect: Dialect, columns: list[np.ndarray], time: int, notes: list[str]
+    dialect: Dialect, columns: list[np.ndarray], time: int, notes: list[dict]
 ) -> tuple[float, list[np.ndarray], Holes]:
     """Sample rate from a time column; uneven samples are laid on an even grid."""
     times = columns[time].astype(np.float64) * dialect.time_scale(time)
-    return even_grid(times, columns, notes, where=lambda row: tr("line {dialect}", dialect=_line_of(dialect, row)))
+    return even_grid(times, columns, notes, where=lambda row: later("line {dialect}", dialect=_line_of(dialect, row)))
 
 
 def column_name(name: str) -> str:

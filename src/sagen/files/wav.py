@@ -12,7 +12,7 @@ import numpy as np
 from sagen.files.arrays import FEWEST_SAMPLES, MOST_CHANNELS, check_values
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
-from sagen.model.language import tr
+from sagen.model.language import later, tr
 from sagen.model.lazy import lazy
 
 #: loaded when it is first asked: its import takes longer than most of what is done without it
@@ -27,14 +27,14 @@ def recognise(head: bytes) -> bool:
 
 
 def read(path: Path) -> Capture:
-    notes: list[str] = []
+    notes: list[dict] = []
     try:
         with warnings.catch_warnings(record=True) as heard:
             warnings.simplefilter("always")
             # Read, not mapped: a stick that is pulled must not take the program down with it.
             rate, data = scipy.io.wavfile.read(path)
         if any("end" in str(item.message).lower() or "eof" in str(item.message).lower() for item in heard):
-            notes.append(tr("the file ends before its header says; what is there was read"))
+            notes.append(later("the file ends before its header says; what is there was read"))
     except Exception as error:  # the reader's own errors have no common root (struct.error, EOFError, ...)
         raise CaptureFileError(
             tr("not a sound WAV file: {error}", error=str(error).splitlines()[0] if str(error) else tr("cut short"))

@@ -93,6 +93,7 @@ class Examination:
     #: how fit the known-good capture is: "same state", "other rpm", or "unfit: " and why; "" where there is none
     fit: str = ""
     good: Examination | None = None  #: the known-good capture as it was read by itself
+    remarks: tuple[str, ...] = ()  #: what was noticed while it was read, beside what the file's reader noted
 
     @property
     def compared_with(self) -> str:
@@ -129,14 +130,16 @@ class Examination:
             for channel in self.channels
             if channel.reading is not None and (told := _pattern_note(channel.reading))
         )
-        return (
-            *self.capture.notes,
+        told = (
+            *self.capture.said,
+            *self.remarks,
             *begun,
             *patterns,
             *probes,
             *ended,
             *(tap_notes(self.tapped, self.findings) if self.tapped else ()),
         )
+        return tuple(dict.fromkeys(told))
 
     @property
     def compared(self) -> tuple[str, ...]:
@@ -260,10 +263,9 @@ def examine(
     cranking = context.state == State.CRANKING
     heard = next((told for crank in cranks if (told := cadence(crank))), None) if cranking else None
     notes += _in_both(findings, readings, good) if good is not None else ()
-    capture = replace(capture, notes=(*capture.notes, *notes)) if notes else capture
     return Examination(
         capture, sheet, tuple(results), tuple(findings), cams, heard, context.tapped, context.pattern_tapped,
-        fit, own,
+        fit, own, tuple(notes),
     )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from sagen.model.language import tr
+from sagen.model.language import said_now, tr
 
 LEAST_RATE, MOST_RATE = 0.1, 1e10  #: Hz
 
@@ -51,12 +51,17 @@ class Capture:
     name: str
     sfreq: float  #: samples a second, Hz, > 0
     channels: tuple[Channel, ...]
-    #: what the reader did on the way in, a line each (left-out rows, resampling, ...)
-    notes: tuple[str, ...] = field(default=())
+    #: what the reader did on the way in (left-out rows, resampling, ...), each as `later` keeps it; sentences in older logs
+    notes: tuple[dict | str, ...] = field(default=())
     #: stretches in which nothing was recorded, first sample and the one behind the last; samples there stand for nothing
     holes: tuple[tuple[int, int], ...] = ()
     #: of stretches put end to end (`joined`): the sample at which each begins, and how many were left out before it in all
     joints: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        """The notes in words."""
+        return tuple(said_now(note) for note in self.notes)
 
     def about(self) -> dict:
         """Everything but the samples, as plain data."""
@@ -84,7 +89,8 @@ class Capture:
             if not (np.isfinite(channel.scale) and channel.scale and np.isfinite(channel.offset)):
                 raise ValueError(tr("the scale of {column} makes no sense", column=channel.column[:40]))
         holes = tuple((int(first), int(stop)) for first, stop in about.get("holes", ()))
-        return cls(about["name"], about["sfreq"], channels, tuple(about["notes"]), holes)
+        notes = tuple(note if isinstance(note, dict) else str(note) for note in about["notes"])
+        return cls(about["name"], about["sfreq"], channels, notes, holes)
 
     @property
     def samples(self) -> int:

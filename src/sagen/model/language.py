@@ -145,7 +145,7 @@ def later(message: str, /, **places) -> dict:
     message : str
         in English
     **places
-        numbers and names, as JSON keeps them
+        numbers and names, as JSON keeps them, and what `later` kept
     """
     return {"says": message, **places}
 
@@ -166,7 +166,9 @@ def said_now(kept: dict | str) -> str:
     if not isinstance(kept, dict):
         return tr(str(kept))
     message = str(kept.get("says", ""))
-    places = {name: value for name, value in kept.items() if name != "says"}
+    places = {
+        name: said_now(value) if isinstance(value, dict) else value for name, value in kept.items() if name != "says"
+    }
     try:
         plain = all(
             name is None or (_PLACE[0].fullmatch(name) and _PLACE[1].fullmatch(spec or "") and not conversion)

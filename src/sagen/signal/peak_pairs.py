@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 
 from sagen.model.capture import Capture, Channel
-from sagen.model.language import tr
+from sagen.model.language import later
 from sagen.model.sheet import Sheet
 
 LOOKED_AT = 1 << 14  #: samples that are looked at first: what is no such export is seldom looked at further
@@ -106,13 +106,13 @@ def in_time_order(capture: Capture, sheet: Sheet | None = None) -> Capture:
         return capture
     begin, sign = found
     width = 2.0 / capture.sfreq
-    note = tr(
+    note = later(
         "the file holds the least and the most of each {width:.4g} µs, not samples: it is read as an envelope, "
         "and no edge is known closer than that",
-        width=1e6 * width,
+        width=1e6 * float(width),
     )
     channels = tuple(replace(channel, raw=_laid_out(channel.raw, begin, sign)) for channel in capture.channels)
-    return replace(capture, channels=channels, notes=(*capture.notes, note))
+    return replace(capture, channels=channels, notes=(*capture.notes, *(() if note in capture.notes else (note,))))
 
 
 def _laid_out(raw: np.ndarray, begin: int, sign: int) -> np.ndarray:

@@ -167,7 +167,7 @@ class ImportPage(Page):
         self.incoming, self._filling = incoming, True
         capture = incoming.capture
         self.head.setText(tr("Bring in {name}", name=capture.name))
-        notes = "".join(tr(" Note: {note}.", note=note) for note in capture.notes)
+        notes = "".join(tr(" Note: {note}.", note=note) for note in capture.said)
         if capture.samples * len(capture.channels) > MOST_KEPT:
             notes += tr(" It is too long to be kept whole: zoom to the stretch that is to be kept.")
         self.about.setText(
