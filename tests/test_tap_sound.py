@@ -137,6 +137,8 @@ def test_a_tap_that_was_cut_off_says_nothing():
     found = strengths_of(tapped.strikes, hear_taps(np.clip(sound, -0.5 * loudest, 0.5 * loudest), SFREQ))
     assert np.isnan(found[np.argmax(hand.hard)])
     assert np.isfinite(found[np.argmin(hand.hard)])
+    with pytest.raises(SagenError, match="every tap is cut off"):
+        strengths_of(tapped.strikes, hear_taps(np.clip(sound, -0.05 * loudest, 0.05 * loudest), SFREQ))
 
 
 def test_a_slow_sound_is_refused():

@@ -91,7 +91,7 @@ class HearTaps(Command):
             "Heard: {heard} of {strikes} strikes, the hardest {times:.1f} times the lightest. Heights are compared as if struck alike.",
             heard=len(told),
             strikes=len(strikes),
-            times=float(np.exp(np.ptp(told))) if len(told) else 1.0,
+            times=float(np.exp(np.ptp(told))),
         )
         return replace(self.record, strikes=strikes.as_data()), said
 

@@ -141,4 +141,7 @@ def strengths_of(strikes: StrikeSet, heard: TapsHeard) -> np.ndarray:
                 strikes=len(strikes),
             )
         )
-    return np.where(which >= 0, heard.loud[np.maximum(which, 0)], np.nan)
+    strength = np.where(which >= 0, heard.loud[np.maximum(which, 0)], np.nan)
+    if not np.isfinite(strength).any():
+        raise SagenError(tr("every tap is cut off in the sound: record it from farther away, or at a lower level"))
+    return strength
