@@ -243,6 +243,7 @@ def desk(app, tmp_path, monkeypatch):
         close(window)
         window.deleteLater()
     spin()
+    gc.collect()  # here, on the interface thread: what is left of widgets must not go on a worker's
 
 
 def close(window, most=900):

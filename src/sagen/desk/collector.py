@@ -16,14 +16,17 @@ WHOLE_EVERY = 75  #: rounds between two full collections, made only while nothin
 class Collector(QObject):
     """Collects now and then for as long as it lives; `idle` says whether a full collection disturbs nobody."""
 
+    _alive = 0  #: how many there are: a window that goes late must not have Python collect beside the next one
+
     def __init__(self, idle: Callable[[], bool], parent: QObject | None = None):
         super().__init__(parent)
         self._idle, self._rounds = idle, 0
+        Collector._alive += 1
         gc.disable()
         self._timer = QTimer(self, interval=EVERY_MS)
         self._timer.timeout.connect(self._collect)
         self._timer.start()
-        self.destroyed.connect(gc.enable)
+        self.destroyed.connect(_one_gone)
 
     def _collect(self) -> None:
         self._rounds += 1
@@ -35,3 +38,9 @@ class Collector(QObject):
                 gc.freeze()
         elif gc.get_count()[0] > YOUNG:
             gc.collect(1)
+
+
+def _one_gone() -> None:
+    Collector._alive -= 1
+    if not Collector._alive:
+        gc.enable()
