@@ -107,7 +107,7 @@ class TrailModel(QAbstractListModel):
         if role == self.ENTRY:
             return entry
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            gone = " (withdrawn)" if entry.withdrawn else ""
+            gone = tr(" (withdrawn)") if entry.withdrawn else ""
             return f"{ENTRY_TITLES[entry.kind]}{gone}: {entry_text(entry.record)}"
         if role == Qt.ItemDataRole.ToolTipRole:
             return plain_tip("\n".join(filter(None, (entry_text(entry.record), written_by(entry)))))
@@ -119,7 +119,7 @@ class CardDelegate(QStyledItemDelegate):
 
     MOST_LINES = 7
     AROUND = 40  #: px of a card's height that are not text
-    BESIDE = 54  #: px of a card's width that are not text
+    BESIDE = 50  #: px of a card's width that are not text
 
     def sizeHint(self, option, index) -> QSize:
         wide = self.parent().viewport().width()
