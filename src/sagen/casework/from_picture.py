@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from sagen.casework.examination import Incoming, build_pyramids
-from sagen.files.arrays import capture_at
+from sagen.files.arrays import capture_at, picture_note
 from sagen.files.picture import Reading, open_picture, proposed_corners, read_picture
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr
@@ -100,10 +100,10 @@ def incoming_of(name: str, reading: Reading) -> Incoming:
     rows = [
         (tr("trace {k}", k=k), trace.volts[there].astype(np.float32), "V") for k, trace in enumerate(reading.traces, 1)
     ]
-    doubt = ", ".join(
-        tr("trace {k} to about ± {sigma:.2g} V", k=k, sigma=2 * float(np.nanmedian(t.sigma)))
-        for k, t in enumerate(reading.traces, 1)
-    )
+    notes = [
+        picture_note(column, 2 * float(np.nanmedian(trace.sigma)), unit)
+        for (column, _, unit), trace in zip(rows, reading.traces, strict=True)
+    ]
     name = tr("{name} (from a picture)", name=name)
-    capture = capture_at(name, reading.time[there], rows, notes=[tr("from a picture: {doubt}", doubt=doubt)])
+    capture = capture_at(name, reading.time[there], rows, notes=notes)
     return Incoming(Path(name), capture, pyramids=build_pyramids(capture))

@@ -102,8 +102,15 @@ def even_grid(
         moved = np.abs((times - times[0]) * sfreq - np.round((times - times[0]) * sfreq)).max() > JITTER
         if moved or not len(gaps):
             notes.append(later("the samples were not evenly spaced and were laid on an even grid"))
-    holes = []
     laid = [np.interp(grid, times, this_column).astype(np.float32) for this_column in columns]
+    holes, told = _hold_in_gaps(times, columns, laid, gaps, sfreq, where)
+    notes += _first_of(told)
+    return sfreq, laid, holes
+
+
+def _hold_in_gaps(times, columns, laid, gaps, sfreq: float, where) -> tuple[Holes, list[dict]]:
+    """Write the value before each gap into it, in place; the holes on the grid, and a message of each."""
+    holes, told = [], []
     for gap in gaps:
         first = int(np.floor((times[gap] - times[0]) * sfreq + 0.5)) + 1
         stop = int(np.ceil((times[gap + 1] - times[0]) * sfreq - 0.5))
@@ -112,19 +119,21 @@ def even_grid(
         holes.append((first, stop))
         for item, column in zip(laid, columns, strict=True):
             item[first:stop] = column[gap]
-        if len(holes) <= 3:
-            notes.append(
-                later(
-                    "nothing was recorded for {stop:.3g} ms from {first:.4f} s on ({gap}): nothing is measured "
-                    "across it",
-                    stop=1000 * (stop - first) / sfreq,
-                    first=first / sfreq,
-                    gap=where(int(gap) + 1),
-                )
+        told.append(
+            later(
+                "nothing was recorded for {stop:.3g} ms from {first:.4f} s on ({gap}): nothing is measured across it",
+                stop=1000 * (stop - first) / sfreq,
+                first=first / sfreq,
+                gap=where(int(gap) + 1),
             )
-    if len(holes) > 3:
-        notes.append(later("and {holes} more such holes", holes=len(holes) - 3))
-    return sfreq, laid, tuple(holes)
+        )
+    return tuple(holes), told
+
+
+def _first_of(told: list[dict]) -> list[dict]:
+    """The messages of the first three holes, and how many more there are."""
+    more = len(told) - 3
+    return told if more <= 0 else [*told[:3], later("and {holes} more such holes", holes=more)]
 
 
 #: stamps of one stretch, over which the last kept digit of a time hardly changes
@@ -169,22 +178,20 @@ def _coarse_stamps(
     room = np.concatenate([usual, usual[-1:]])[np.searchsorted(first, np.arange(len(times)), "right") - 1]
     if (np.abs(stray) > 1.1 * room).any():
         return None
-    holes, out, starts = [], 0, first[gaps + 1]
+    holes, told, out, starts = [], [], 0, first[gaps + 1]
     for at, missing in zip(starts, np.round(lost / interval).astype(np.int64), strict=True):
         holes.append((int(at) + out, int(at) + out + int(missing)))
         out += int(missing)
-        if len(holes) <= 3:
-            notes.append(
-                later(
-                    "nothing was recorded for about {missing:.3g} ms from {holes:.4f} s on ({at}): nothing is "
-                    "measured across it",
-                    missing=1000 * missing * interval,
-                    holes=holes[-1][0] * interval,
-                    at=where(int(at)),
-                )
+        told.append(
+            later(
+                "nothing was recorded for about {missing:.3g} ms from {holes:.4f} s on ({at}): nothing is "
+                "measured across it",
+                missing=1000 * missing * interval,
+                holes=holes[-1][0] * interval,
+                at=where(int(at)),
             )
-    if len(holes) > 3:
-        notes.append(later("and {holes} more such holes", holes=len(holes) - 3))
+        )
+    notes += _first_of(told)
     missing = np.array([stop - begin for begin, stop in holes], np.int64)
     laid = [np.insert(column, np.repeat(starts, missing), np.repeat(column[starts - 1], missing)) for column in columns]
     return 1.0 / interval, laid, tuple(holes)
@@ -200,6 +207,25 @@ def _kept_step(steps: np.ndarray, usual: float) -> float:
     """The last kept digit of a time column, s: the smallest difference between two of its steps."""
     different = np.unique(np.round(steps / usual, 6))
     return min(float(np.diff(different).min(initial=1.0)), 1.0) * usual if len(different) > 1 else 0.0
+
+
+def picture_note(channel: str, known: float, unit: str) -> dict:
+    """What is noted of a channel that was read from a picture.
+
+    Parameters
+    ----------
+    channel : str
+        its column
+    known : float
+        how far a sample may lie off, twice its standard uncertainty, in `unit`
+    unit : str
+    """
+    return later(
+        "from a picture: {channel} is known to about ± {known:.2g} {unit} at each sample",
+        channel=channel,
+        known=known,
+        unit=unit,
+    )
 
 
 def capture_of(
@@ -354,4 +380,4 @@ def check_values(raw: np.ndarray, where: Callable[[int], str]) -> None:
             if np.isfinite(raw[at])
             else tr("a value is not a finite number")
         )
-        raise CaptureFileError(f"{said_now(where(at))}: {what}")
+        raise CaptureFileError(f"{where(at)}: {what}")

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even_grid
+from sagen.files.arrays import FEWEST_SAMPLES, Holes, check_values, climbs, even_grid, picture_note
 from sagen.files.csv_dialect import FORMULA, OVER_RANGE, Dialect, decode, find_dialect, split
 from sagen.model.capture import Capture, Channel
 from sagen.model.errors import CaptureFileError
@@ -285,7 +285,7 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
     for i, values in enumerate(columns):
         if i in (time, index) or i in doubts.values():
             continue
-        check_values(values, lambda row: later("line {dialect}", dialect=_line_of(dialect, row)))
+        check_values(values, lambda row: tr("line {dialect}", dialect=_line_of(dialect, row)))
         unit, scale = dialect.value_unit(i)
         channels.append(
             Channel(dialect.names[i], np.ascontiguousarray(values, np.float32), unit, scale, over_range=over[i])
@@ -295,14 +295,7 @@ def _as_capture(name: str, dialect: Dialect, columns: list[np.ndarray], over: li
     for channel, doubt in doubts.items():
         unit, scale = dialect.value_unit(channel)
         known = 2 * scale * float(np.median(np.abs(columns[doubt])))
-        notes.append(
-            later(
-                "from a picture: {channel} is known to about ± {known:.2g} {unit} at each sample",
-                channel=dialect.names[channel],
-                known=float(known),
-                unit=unit,
-            )
-        )
+        notes.append(picture_note(dialect.names[channel], known, unit))
     return Capture(name, float(sfreq), tuple(channels), tuple(notes), holes)
 
 

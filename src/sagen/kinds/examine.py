@@ -139,7 +139,7 @@ class Examination:
             *ended,
             *(tap_notes(self.tapped, self.findings) if self.tapped else ()),
         )
-        return tuple(dict.fromkeys(told))
+        return tuple(dict.fromkeys(told))  # a capture of the log was noted on when it came in, and is again
 
     @property
     def compared(self) -> tuple[str, ...]:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -17,6 +18,9 @@ from sagen.kinds.kind import kind_of
 from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import ABOUT_CAPTURE, ABOUT_RAILS, TURNING, Capability, FindingKind, SensorKind, State
 from sagen.reason.particle_set import ParticleSet
+
+if TYPE_CHECKING:
+    from sagen.reason.facts import PressedShares
 
 #: how often any finding is made of a machine outside the model; and how much of what is made of a machine that does not
 #: have it is made by mistake, anew in each recording
@@ -119,6 +123,21 @@ def seen_next(share: np.ndarray, told: Iterable[bool], other: float, slip: float
     return (shows * (1 - slip) + not_so * alarm) / (shows + not_so)
 
 
+def _likely_press(table: PressedShares, shown: tuple[str, ...], chosen: tuple[str, ...]) -> np.ndarray:
+    """How likely a press is for each kind of picture that may be on the screen, shape (kinds,); `shown` and `chosen` as
+    `RecordingLikelihood.pressed` has them."""
+    names = tuple(dict.fromkeys(shown))
+    pulls = np.zeros((len(table.labels), len(names)))
+    for at, name in enumerate(names):
+        if name in table.labels:
+            pulls[:, at] = table.shares[:, table.labels.index(name)]
+    there = pulls.sum(axis=1, keepdims=True)
+    none = SAYS_NONE * (1.0 - there)
+    pulls = np.divide(pulls, there, out=np.full_like(pulls, 1.0 / len(names)), where=there > 0) * (1.0 - none)
+    told = pulls[:, [names.index(item) for item in chosen]].mean(axis=1) if chosen else none[:, 0]
+    return (1.0 - SLIPS) * told + SLIPS / (len(names) + 1)
+
+
 class RecordingLikelihood:
     """What the recordings of one stretch of a job have told so far, for every particle of a crowd."""
 
@@ -193,22 +212,13 @@ class RecordingLikelihood:
         table = particle_set.facts.pressed.get(particle_set.spec.sensor)
         if table is None:
             return None
-        again = state in self._pressed
-        if not again:
-            on_screen = self._on_screen(particle_set, table.labels, state)
-            self._pressed[state] = (on_screen, dict.fromkeys(on_screen, 1.0))
-        on_screen, before = self._pressed[state]
-        offered = [table.labels.index(label) if label in table.labels else None for label in dict.fromkeys(shown)]
-        after = {}
-        for label, share in before.items():
-            row = table.shares[table.labels.index(label)]
-            pulls = np.array([0.0 if at is None else row[at] for at in offered])
-            there = pulls.sum()
-            none = SAYS_NONE * (1.0 - there)
-            pulls = (pulls / there if there > 0 else np.full(len(pulls), 1.0 / len(pulls))) * (1.0 - none)
-            names = list(dict.fromkeys(shown))
-            told = np.mean([pulls[names.index(item)] for item in chosen]) if chosen else none
-            after[label] = share * ((1.0 - SLIPS) * told + SLIPS / (len(names) + 1)) ** (ONCE_MORE if again else 1.0)
+        likely = dict(zip(table.labels, _likely_press(table, shown, chosen), strict=True))
+        if state in self._pressed:
+            (on_screen, before), power = self._pressed[state], ONCE_MORE
+        else:
+            on_screen, power = self._on_screen(particle_set, table.labels, state), 1.0
+            before = dict.fromkeys(on_screen, 1.0)
+        after = {label: told * likely[label] ** power for label, told in before.items()}
         self._pressed[state] = (on_screen, after)
         now, then = (sum(on_screen[label] * share for label, share in told.items()) for told in (after, before))
         return now / then

@@ -112,7 +112,7 @@ def in_time_order(capture: Capture, sheet: Sheet | None = None) -> Capture:
         width=1e6 * float(width),
     )
     channels = tuple(replace(channel, raw=_laid_out(channel.raw, begin, sign)) for channel in capture.channels)
-    return replace(capture, channels=channels, notes=(*capture.notes, *(() if note in capture.notes else (note,))))
+    return replace(capture, channels=channels, notes=(*capture.notes, note))
 
 
 def _laid_out(raw: np.ndarray, begin: int, sign: int) -> np.ndarray:

@@ -28,9 +28,8 @@ class TapsHeard:
     """Taps in a sound, oldest first."""
 
     time_s: np.ndarray  #: of their onsets, shape (taps,)
-    loud: (
-        np.ndarray
-    )  #: natural logarithm of the sound's pressure over the first milliseconds, any unit, NaN where it was cut off
+    #: natural logarithm of the sound's pressure over the first milliseconds, any unit, NaN where it was cut off
+    loud: np.ndarray
 
     def __len__(self) -> int:
         return len(self.time_s)

@@ -66,10 +66,11 @@ class CircuitView(QWidget):
         painter.fillRect(self.rect(), QColor(colours.raised))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         wide, tall = self.width(), self.height()
+        sensor = QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall)
         boxes = {
             tr("battery\nand fuse"): QRectF(0.02 * wide, 0.08 * tall, 0.15 * wide, 0.24 * tall),
             tr("module"): QRectF(0.02 * wide, 0.38 * tall, 0.15 * wide, 0.54 * tall),
-            tr("sensor"): QRectF(0.80 * wide, 0.08 * tall, 0.17 * wide, 0.84 * tall),
+            tr("sensor"): sensor,
         }
         points = self.points()
         wires = {
@@ -96,7 +97,7 @@ class CircuitView(QWidget):
             painter.drawRoundedRect(box, 6, 6)
             painter.setPen(QColor(colours.ink))
             painter.setFont(theme.font_for(name, box.width() - 4, 9.5, bold=True))
-            where = box if name != tr("sensor") else QRectF(box.left(), box.top() + 6, box.width(), 18)
+            where = box if box is not sensor else QRectF(box.left(), box.top() + 6, box.width(), 18)
             painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
         if self.spec is not None and self.pulled_up:
             painter.setFont(theme.font(8.5))

@@ -16,10 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from sagen.desk.announce import announce
+from sagen.desk.panes.check_card import CheckCard
 from sagen.desk.panes.practice_card import PracticeCard
 from sagen.desk.panes.reasons import ReasonLine
 from sagen.desk.theme import theme
-from sagen.desk.theme.plain import Label, plain_tip
+from sagen.desk.theme.plain import Label
 from sagen.desk.window_actions import with_key
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import lowered, titled, tr
@@ -28,20 +29,10 @@ from sagen.model.words import CAUSES, estimate_text, surely
 
 LEAST_SHOWN = 0.01
 MOST_BARS = 6
-MOST_CHECKS = 6
-GEAR_WORDS = {
-    Gear.METER: tr("meter"), Gear.SCOPE: tr("recorder"), Gear.EYES: tr("by eye"), Gear.PARTS: tr("spare part"),
-    Gear.TESTER: tr("tester"),
-}  # fmt: skip
-
-
-DO_TIP = with_key(tr("Open what it needs: the meter entry, a capture, or the question"), tr("do the check on the card"))
 RECORD_TIP = tr(
     "What this shop proved on such circuits shifts how common each fault is taken to be, and how often a new "
     "part is bad: a job counts as one, the program's own figures as forty. Press to leave it out."
 )
-#: px of the pane's height that are the suspects' at least
-LEAST_SUSPECTS = 150
 LOW = 545  #: px of the pane below which card and suspects scroll together
 
 
@@ -157,96 +148,6 @@ class SuspectRow(QWidget):
     def told(self) -> str:
         """Everything that the unfolded row says."""
         return "\n".join(item.text() for item in self.evidence.findChildren(Label))
-
-
-class CheckCard(QWidget):
-    """The one clear thing to do next: title, what to do, what a sound one shows, minutes, cautions, and its keys."""
-
-    wanted = Signal(object)  #: NextCheck that is to be done
-
-    def __init__(self, parent=None):
-        super().__init__(parent)
-        self.setObjectName("card")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 8, 10, 8)
-        layout.setSpacing(4)
-        self.over = Label(tr("NEXT CHECK"), name="over", wrap=True)
-        self.title = Label(name="heading", wrap=True)
-        self.what, self.sound = Label(wrap=True), Label(name="sound", wrap=True)
-        self.why, self.caution = Label(name="small", wrap=True), Label(name="caution", wrap=True)
-        for item in (self.over, self.title, self.what, self.sound, self.why, self.caution):
-            layout.addWidget(item)
-        self.do = QPushButton(tr("Do this check"))
-        self.do.setObjectName("first")
-        self.do.setToolTip(DO_TIP)
-        self.other = QPushButton(tr("Another"))
-        self.other.setToolTip(with_key(tr("Show the next best check instead"), tr("show another check")))
-        row = WrapRow()
-        row.addWidget(self.do)
-        row.addWidget(self.other)
-        layout.addLayout(row)
-        self.checks: tuple = ()
-        self.at = 0
-        self.other.clicked.connect(self.show_another)
-        self.do.clicked.connect(self.do_it)
-
-    def show_checks(self, checks: tuple) -> None:
-        self.checks, self.at = checks, 0
-        self._show()
-
-    def show_another(self) -> None:
-        """The next best check instead; after a handful the best again."""
-        self.at = (self.at + 1) % max(1, min(len(self.checks), MOST_CHECKS))
-        self._show()
-
-    def do_it(self) -> None:
-        if self.checks:
-            self.wanted.emit(self.checks[self.at])
-
-    def _show(self) -> None:
-        self.setVisible(bool(self.checks))
-        if not self.checks:
-            return
-        best = self.checks[self.at]
-        check = best.check
-        shown = min(len(self.checks), MOST_CHECKS)
-        which = tr("NEXT CHECK") if self.at == 0 else tr("CHECK {at} OF {shown}", at=self.at + 1, shown=shown)
-        circuit = f" · {best.circuit.upper()}" if best.circuit else ""
-        self.over.setText(
-            tr(
-                "{which}{circuit} · {total_minutes:.0f} MIN · {gear}",
-                which=which,
-                circuit=circuit,
-                total_minutes=best.total_minutes,
-                gear=GEAR_WORDS[check.gear].upper(),
-            )
-        )
-        self.title.setText(titled(best.name))
-        self.what.setText(best.text)
-        self.sound.setText(tr("Sound: {expect}", expect=best.expect))
-        self.why.setText(best.why)
-        self.caution.setText(tr("Mind: ") + " ".join(check.cautions))
-        self.caution.setVisible(bool(check.cautions))
-        self.do.setAccessibleName(tr("Do this check: {name}", name=check.name))
-        self.stand_whole()
-
-    def resizeEvent(self, event) -> None:
-        super().resizeEvent(event)
-        self.stand_whole()
-
-    def stand_whole(self) -> None:
-        """As tall as its words are at this width: what is to be minded is never cut off."""
-        room = self.parentWidget().height() - LEAST_SUSPECTS if self.parentWidget() else 0
-        for why in (True, False):
-            # In a low window the reason for the check gives way first; its tip still tells it.
-            self.why.setVisible(why)
-            tall = self.layout().heightForWidth(self.width())
-            if tall <= room:
-                break
-        self.do.setToolTip(plain_tip(f"{self.why.text()}\n\n{DO_TIP}".strip()))
-        if tall > 0 and tall != self.minimumHeight():
-            self.setFixedHeight(tall)
 
 
 class SuspectsPane(QWidget):

@@ -153,17 +153,13 @@ class CardDelegate(QStyledItemDelegate):
         text = entry_text(entry.record)
         colour = QColor(colours.quiet if faded else colours.ink)
         tag = "" if faded else tag_of(entry.record)
-        tagged = bool(tag)
-        frame = (
-            paint_tag(painter, card, worded(tag), colours.sound if tag in ("sound", "inside") else colours.mark)
-            if tagged
-            else 0
-        )
+        mark = colours.sound if tag in ("sound", "inside") else colours.mark
+        taken = paint_tag(painter, card, worded(tag), mark) if tag else 0
         inner = card.adjusted(38, 8, -8, -6)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(colours.quiet))
         where = f", {entry.bay}" if entry.bay else ""
-        room, when = inner.width() - frame, f"{title}  {entry.created:%H:%M}{where}"
+        room, when = inner.width() - taken, f"{title}  {entry.created:%H:%M}{where}"
         metrics = painter.fontMetrics()
         whole = metrics.horizontalAdvance(when) <= room
         shown = when if whole else metrics.elidedText(title, Qt.TextElideMode.ElideRight, room)
