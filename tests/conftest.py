@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import fcntl
 import gc
+import hashlib
 import os
 import pickle
 import shutil
@@ -31,6 +32,7 @@ from sagen.casework import weigh_job
 from sagen.casework.demo import make_demo_log
 from sagen.desk import shell
 from sagen.desk.app import make_application, make_window, own_log
+from sagen.model.language import spoken
 from sagen.model.trail import CodeEntry, ComplaintEntry
 from sagen.reason.facts import knowledge
 from sagen.store.opening import open_log
@@ -111,6 +113,7 @@ def pytest_addoption(parser):
 
 
 def pytest_configure(config):
+    _shared()  # before the workers start, which inherit its name
     config.addinivalue_line("markers", "long: only in the long run")
     config.addinivalue_line("markers", "sampled(n): of its cases only n, spread evenly, but in the long run")
     profiles = {"short": 5, "long": 300}
@@ -144,20 +147,20 @@ def few(request):
     return lambda things: list(things)[::step]
 
 
-def _template(process):
-    """Where the demo log of a test run lies; `process` is the one that all workers were started by."""
-    return Path(tempfile.gettempdir()) / f"sagen-test-demo-{process}"
+#: names the folder of what is made once a test run and used by all its processes, and by the programs they start
+SHARED = "SAGEN_TEST_SHARED"
 
 
-def pytest_sessionfinish(session):
-    if not hasattr(session.config, "workerinput"):
-        shutil.rmtree(_template(os.getpid()), ignore_errors=True)
+def _shared() -> Path:
+    if SHARED not in os.environ:
+        os.environ[SHARED] = tempfile.mkdtemp(prefix="sagen-test-shared-")
+        atexit.register(shutil.rmtree, os.environ[SHARED], ignore_errors=True)
+    return Path(os.environ[SHARED])
 
 
 def demo_log(_task=None):
     """The demo log, made once a test run, whichever of its processes is first, and copied: each test may change its own."""
-    template = _template(os.getppid() if "PYTEST_XDIST_WORKER" in os.environ else os.getpid())
-    template.mkdir(exist_ok=True)
+    template = _shared()
     with (template / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (template / "made").exists():
@@ -207,17 +210,27 @@ def settle(window, most=900):
     spin()
 
 
-_worked_out: dict[tuple, object] = {}
+_worked_out: dict[bytes, object] = {}
+_OWN_KNOWLEDGE = knowledge()
 
 
 def once(work):
-    """`work` that is done once for the same arguments in a run: many windows open the same demo jobs. What is worked out is
-    the same each time, as `test_workspace` and `test_own_record` see to."""
+    """`work` that is done once for the same arguments in a run, by whichever process: many windows open the same demo jobs. What is
+    worked out is the same each time, as `test_workspace` and `test_own_record` see to."""
 
     def remembered(*args, **named):
-        key = (work, id(knowledge()), pickle.dumps((args, named)))
+        key = pickle.dumps((spoken(), args, named))
+        if knowledge() is not _OWN_KNOWLEDGE:
+            return work(*args, **named)
         if key not in _worked_out:
-            _worked_out[key] = work(*args, **named)
+            kept = _shared() / f"{work.__name__}-{hashlib.sha256(key).hexdigest()}"
+            if kept.exists():
+                _worked_out[key] = pickle.loads(kept.read_bytes())
+            else:
+                _worked_out[key] = work(*args, **named)
+                own = kept.with_name(f"{kept.name}.{os.getpid()}")
+                own.write_bytes(pickle.dumps(_worked_out[key]))
+                own.replace(kept)
         return _worked_out[key]
 
     return remembered
@@ -244,6 +257,7 @@ def desk(app, tmp_path, monkeypatch):
         window.deleteLater()
     spin()
     gc.collect()  # here, on the interface thread: what is left of widgets must not go on a worker's
+    gc.freeze()  # what is left now is kept for the next tests: no need to look through it after each
 
 
 def close(window, most=900):

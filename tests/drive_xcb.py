@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 
-from sagen.casework.demo import make_demo_log
+from conftest import demo_log
 from sagen.desk.app import make_application, make_window
 
 app = make_application()
@@ -26,7 +26,7 @@ def settle():
             return
 
 
-window.workspace.open_log(lambda _: make_demo_log())
+window.workspace.open_log(demo_log)
 settle()
 print("platform", app.platformName())
 window.bring_in([sys.argv[1]])

@@ -10,6 +10,7 @@ from pathlib import Path
 
 os.environ["SAGEN_LANGUAGE"] = "en"
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.pop("SAGEN_TEST_SHARED", None)  # a demo log of its own, in its language
 
 from sagen.model import language
 

@@ -93,15 +93,16 @@ def volts_read(
     clip = (nodes[0], machine.values.meter_ohm)
     share = at_teeth(machine, state)
     alive = powered(machine, state) if alive is None else alive
-    ever = volts_at(machine, state, conducting=share > 0, instrument=clip, alive=alive)
+    ever = volts_at(machine, state, conducting=share > 0, instrument=clip, alive=alive, at=nodes)
     if not machine.part.fed or not np.any((share > 0) & (share < 1)):
         return {node: ever[node] for node in nodes}
-    always = volts_at(machine, state, conducting=share >= 1, instrument=clip, alive=alive)
+    always = volts_at(machine, state, conducting=share >= 1, instrument=clip, alive=alive, at=nodes)
     return {node: DUTY * ever[node] + (1 - DUTY) * always[node] for node in nodes}
 
 
 def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=None) -> Ends:
-    """Volts at every node with a recorder clipped to one, while a tooth stands before the tip and while none does.
+    """Volts at a node that a recorder is clipped to, and at feed and return, while a tooth stands before the tip and while
+    none does.
 
     Parameters
     ----------
@@ -115,10 +116,11 @@ def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=Non
     share = at_teeth(machine, state)
     alive = powered(machine, state) if alive is None else alive
     probe = (node, machine.values.recorder_ohm)
-    ever = volts_at(machine, state, conducting=share > 0, instrument=probe, alive=alive)
+    seen_at = (node, NODES[Point.SUPPLY], NODES[Point.GROUND])
+    ever = volts_at(machine, state, conducting=share > 0, instrument=probe, alive=alive, at=seen_at)
     if not machine.part.fed:
         return ever, ever
-    return ever, volts_at(machine, state, conducting=share >= 1, instrument=probe, alive=alive)
+    return ever, volts_at(machine, state, conducting=share >= 1, instrument=probe, alive=alive, at=seen_at)
 
 
 def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:

@@ -84,13 +84,15 @@ class Network:
         ends += [n for _, a, b, _ in self.sources for n in (a, b)] + [n for _, a, b in self.currents for n in (a, b)]
         return sorted(set(ends) - {GROUND})
 
-    def volts(self, strengths: Mapping[str, Number]) -> dict[str, Number]:
+    def volts(self, strengths: Mapping[str, Number], at: Iterable[str] | None = None) -> dict[str, Number]:
         """Volts at every node with every source at its strength (V or A).
 
         Parameters
         ----------
         strengths : mapping of str to float or ndarray
             V or A, by the source's name
+        at : iterable of str or None
+            the nodes that are asked for, where not all are: what lies between comes with them
 
         Returns
         -------
@@ -101,7 +103,7 @@ class Network:
         ----------
         Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975. From memory.
         """
-        return {node: columns[0] for node, columns in self._solved([strengths]).items()}
+        return {node: columns[0] for node, columns in self._solved([strengths], at).items()}
 
     def transfer(self) -> Transfer:
         """Volts at every node for one volt (or ampere) of every source; ohms must be numbers."""
@@ -135,8 +137,14 @@ class Network:
         found = probe.volts({"test": 1.0})
         return found.get(text, 0.0) - found.get(other, 0.0)
 
-    def _solved(self, drives: Iterable[Mapping[str, Number]]) -> dict[str, list[Number]]:
-        """Volts at every node, one for each drive."""
+    def _solved(
+        self, drives: Iterable[Mapping[str, Number]], at: Iterable[str] | None = None
+    ) -> dict[str, list[Number]]:
+        """Volts at every node that is asked for, one for each drive.
+
+        Whole arrays are added and multiplied here, so that what is nothing (a source at rest, as a plain number) is
+        left out, and what two nodes share is worked out once.
+        """
         drives = list(drives)
         nodes = self.nodes()
         to_ground: dict[str, Number] = dict.fromkeys(nodes, LEAST_SIEMENS)
@@ -149,15 +157,19 @@ class Network:
                 if node != GROUND:
                     to_ground[node] = to_ground[node] + siemens
             elif text != other:
-                for a, b in ((text, other), (other, text)):
-                    between[a][b] = between[a][b] + siemens if b in between[a] else siemens
+                if other in between[text]:
+                    siemens = between[text][other] + siemens
+                between[text][other] = between[other][text] = siemens
 
         def drive(name: str, into: str, out_of: str, siemens: Number) -> None:
             for column, strengths in enumerate(drives):
+                if _is_nothing(strengths[name]):
+                    continue
                 here = siemens * strengths[name]
-                for node, sign in ((into, 1.0), (out_of, -1.0)):
-                    if node != GROUND:
-                        amps[node][column] = amps[node][column] + sign * here
+                if into != GROUND:
+                    amps[into][column] = amps[into][column] + here
+                if out_of != GROUND:
+                    amps[out_of][column] = amps[out_of][column] - here
 
         for element, other, ohm in self.resistors:
             join(element, other, _siemens(ohm))
@@ -182,19 +194,31 @@ class Network:
                 del between[a][node]
                 share = arms[a] / total
                 to_ground[a] = to_ground[a] + share * to_ground[node]
-                amps[a] = [mine + share * theirs for mine, theirs in zip(amps[a], amps[node], strict=True)]
+                for column, theirs in enumerate(amps[node]):
+                    if not _is_nothing(theirs):
+                        amps[a][column] = amps[a][column] + share * theirs
                 for b in names[index + 1 :]:
-                    added = share * arms[b]
-                    for each, other in ((a, b), (b, a)):
-                        between[each][other] = between[each][other] + added if other in between[each] else added
+                    join(a, b, share * arms[b])
             steps.append((node, total, arms))
+
+        # What a node hangs from was taken out after it: from the last to the first, as far as somebody asks.
+        asked = set(nodes if at is None else at)
+        for node, _, arms in steps:
+            if node in asked:
+                asked.update(arms)
         found: dict[str, list[Number]] = {}
         for node, total, arms in reversed(steps):
-            found[node] = [
-                (own + sum(siemens * found[other][column] for other, siemens in arms.items())) / total
-                for column, own in enumerate(amps[node])
-            ]
+            if node in asked:
+                found[node] = [
+                    (own + sum(siemens * found[other][column] for other, siemens in arms.items())) / total
+                    for column, own in enumerate(amps[node])
+                ]
         return found
+
+
+def _is_nothing(strength: Number) -> bool:
+    """Whether a plain number is 0; an array counts as something, whatever stands in it."""
+    return not isinstance(strength, np.ndarray) and strength == 0.0
 
 
 @dataclass(frozen=True)

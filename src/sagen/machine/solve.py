@@ -122,6 +122,17 @@ def network(
     return net
 
 
+def feeding(state: str) -> tuple[bool, ...]:
+    """What decides about the feed in a state: starter, alternator, key and plug. In states that agree in it a sensor has
+    power alike.
+
+    Parameters
+    ----------
+    state : str
+    """
+    return state in STARTING, state in ENGINE_RUNS, state in KEY_OFF, state in PLUG_OPEN
+
+
 def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict[str, float | np.ndarray]:
     """The strength of every source in a state, V and A; `alive`: whether the sensor has power.
 
@@ -134,9 +145,10 @@ def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict
         whether the output is on; whether the sensor has power
     """
     values = machine.values
-    amps = values.crank_a * machine.crank_sag if state in STARTING else 0.0
-    emf = values.running_v if state in ENGINE_RUNS else values.battery_v - amps * values.battery_ohm
-    live = state not in KEY_OFF
+    starting, runs, key_off, _ = feeding(state)
+    amps = values.crank_a * machine.crank_sag if starting else 0.0
+    emf = values.running_v if runs else values.battery_v - amps * values.battery_ohm
+    live = not key_off
     return {
         "battery": emf if live else 0.0,
         "lift": amps * values.strap_ohm + (values.ground_offset_v if live else 0.0),
@@ -182,6 +194,7 @@ def volts_at(
     conducting: bool | np.ndarray,
     instrument: tuple[str, float] | None = None,
     alive: bool | np.ndarray | None = None,
+    at: tuple[str, ...] | None = None,
 ) -> dict[str, float | np.ndarray]:
     """Volts at every node, of one machine or of all that its arrays hold; the sensor conducts where it is alive
     (`powered`, unless it is known already).
@@ -196,6 +209,8 @@ def volts_at(
         the node that an instrument is held to, and its ohms
     alive : bool, ndarray of bool or None
         whether the sensor has power
+    at : tuple of str or None
+        the nodes that are asked for; all where None
 
     Returns
     -------
@@ -209,7 +224,7 @@ def volts_at(
     alive = powered(machine, state) if alive is None else alive
     conducting = conducting & alive
     net = network(machine, state, conducting=conducting, instrument=instrument)
-    return net.volts(sources(machine, state, conducting=conducting, alive=alive))
+    return net.volts(sources(machine, state, conducting=conducting, alive=alive), at)
 
 
 def powered(machine: SimulatedMachine, state: str) -> bool | np.ndarray:
@@ -224,6 +239,7 @@ def powered(machine: SimulatedMachine, state: str) -> bool | np.ndarray:
     if not machine.part.fed or state in PLUG_OPEN:
         return True
     net = network(machine, state, conducting=False)
-    volts = net.volts(sources(machine, state, conducting=False, alive=True))
-    across = volts["sensor_supply"] - volts[machine.part.power_node()]
+    above, below = "sensor_supply", machine.part.power_node()
+    volts = net.volts(sources(machine, state, conducting=False, alive=True), (above, below))
+    across = volts[above] - volts[below]
     return (across >= machine.values.least_supply_v) & np.logical_not(machine.dead)

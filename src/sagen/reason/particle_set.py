@@ -18,10 +18,10 @@ from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
 from sagen.machine.meter import recorded_between, volts_read
 from sagen.machine.simulated import USUAL_WHEEL, Ends, SimulatedMachine, Teeth, smooth
-from sagen.machine.solve import ABSENT, NODES, powered
+from sagen.machine.solve import ABSENT, NODES, feeding, powered
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import OHM_POINTS, Part, Point, State, can
+from sagen.model.vocabulary import OHM_POINTS, STARTING, Part, Point, can
 from sagen.reason.facts import SOUND, Knowledge
 from sagen.signal.limits import limits
 
@@ -47,6 +47,15 @@ BEYOND_PUBLISHED = 0.01  #: a sound part lies this far beyond what its maker pub
 #: fields of the machine, beside its values, that a fault may change
 _OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag", "uneven")
 _VALUES = tuple(field.name for field in dataclasses.fields(Values))
+
+
+def _identity(machine: SimulatedMachine) -> tuple[int, ...]:
+    """By which machines are told apart that were made of one by faults: what a fault did not touch is the same object."""
+    return tuple(
+        id(getattr(holder, name))
+        for holder, names in ((machine.values, _VALUES), (machine, _OF_MACHINE))
+        for name in names
+    )
 
 
 class LatentParameters:
@@ -110,10 +119,15 @@ class ParticleSet:
         self.shape = (len(self.rows), self.particles)
         self._read: dict[str, dict[str, np.ndarray]] = {}
         self._recorded: dict[tuple[str, str], Ends] = {}
-        self._alive: dict[str, np.ndarray | bool] = {}
+        self._alive: dict[tuple[bool, ...], np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
         base = self._sound()
-        self.machine = self._merged(base, [self._broken(base, index) for index in range(len(self.rows))])
+        broken = [self._broken(base, index) for index in range(len(self.rows))]
+        # Many faults change nothing in the circuit: their rows are one machine to it, which is solved once.
+        alike: dict[tuple, int] = {}
+        self._row_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
+        self._distinct = self._merged(base, [broken[self._row_of.index(number)] for number in range(len(alike))])
+        self.machine = self._of_every_row(self._distinct)
 
     @property
     def single(self) -> bool:
@@ -125,6 +139,7 @@ class ParticleSet:
         """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
         held = [
             *vars(self.machine).values(), *vars(self.machine.values).values(), self._cube, *self._alive.values(),
+            *vars(self._distinct).values(), *vars(self._distinct.values).values(),
             *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
             *(item for ends in self._recorded.values() for end in ends for item in end.values()),
         ]  # fmt: skip
@@ -234,18 +249,37 @@ class ParticleSet:
         return machine
 
     def _merged(self, base: SimulatedMachine, broken: list[SimulatedMachine]) -> SimulatedMachine:
-        """One machine of all rows: what no fault changes stays as it is, what one does becomes (rows, particles)."""
+        """One machine of all that are given: what no fault changes stays as it is, what one does becomes (machines, particles)."""
         merged = copy(base)
         merged.values = copy(base.values)
         for take, names in ((lambda item: item.values, _VALUES), (lambda item: item, _OF_MACHINE)):
             for name in names:
                 plain, found = getattr(take(base), name), [getattr(take(item), name) for item in broken]
                 if not all(item is plain for item in found):
-                    joined = np.empty(self.shape, np.result_type(*(np.asarray(item) for item in found)))
+                    kind = np.result_type(*(np.asarray(item) for item in found))
+                    joined = np.empty((len(broken), self.particles), kind)
                     for index, this_item in enumerate(found):
                         joined[index] = this_item
                     setattr(take(merged), name, joined)
         return merged
+
+    def _of_every_row(self, distinct: SimulatedMachine) -> SimulatedMachine:
+        if len(set(self._row_of)) == len(self.rows):
+            return distinct
+        machine = copy(distinct)
+        machine.values = copy(distinct.values)
+        for holder, names in ((machine.values, _VALUES), (machine, _OF_MACHINE)):
+            for name in names:
+                value = getattr(holder, name)
+                if isinstance(value, np.ndarray) and value.ndim == 2:
+                    setattr(holder, name, value[self._row_of])
+        return machine
+
+    def _by_row(self, found: np.ndarray | float) -> np.ndarray:
+        """What the distinct machines show, for every row, shape (rows, particles)."""
+        if np.ndim(found) == 2 and len(found) != len(self.rows):
+            return found[self._row_of]
+        return np.broadcast_to(found, self.shape)
 
     # what instruments show ----------------------------------------------------------------
 
@@ -289,14 +323,15 @@ class ParticleSet:
         """Volts at the plug. A meter loads the signal alone: feed and return are too stiff to feel it."""
         if state not in self._read:
             nodes = (NODES[Point.SIGNAL], *(NODES[point] for point in self.points() if point != Point.SIGNAL))
-            found = volts_read(self.machine, state, nodes, self._powered(state))
-            self._read[state] = {node: np.broadcast_to(item, self.shape) for node, item in found.items()}
+            found = volts_read(self._distinct, state, nodes, self._powered(state))
+            self._read[state] = {node: self._by_row(item) for node, item in found.items()}
         return self._read[state]
 
     def _powered(self, state: str) -> np.ndarray | bool:
-        if state not in self._alive:
-            self._alive[state] = powered(self.machine, state)
-        return self._alive[state]
+        alike = feeding(state)
+        if alike not in self._alive:
+            self._alive[alike] = powered(self._distinct, state)
+        return self._alive[alike]
 
     def ohms(self, point: str) -> np.ndarray | None:
         """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing.
@@ -362,15 +397,15 @@ class ParticleSet:
         if name in ("low", "high"):
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
             pick = np.minimum if name == "low" else np.maximum
-            return np.broadcast_to(pick(one[node], other[node]), self.shape)
+            return self._by_row(pick(one[node], other[node]))
         node = NODES[Point.SUPPLY if name == "supply" else Point.GROUND]
-        return np.broadcast_to(0.5 * (one[node] + other[node]), self.shape)
+        return self._by_row(0.5 * (one[node] + other[node]))
 
     def _ends(self, state: str, end: str) -> Ends:
-        """Volts of every node with a recorder on the signal, at a tooth and between teeth."""
+        """Volts with a recorder on the signal, at a tooth and between teeth, of the distinct machines."""
         if (state, end) not in self._recorded:
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            self._recorded[state, end] = recorded_between(self.machine, state, node, self._powered(state))
+            self._recorded[state, end] = recorded_between(self._distinct, state, node, self._powered(state))
         return self._recorded[state, end]
 
     def shown(self, state: str, end: str = "sensor") -> dict[str, np.ndarray]:
@@ -387,11 +422,11 @@ class ParticleSet:
             label to probability, shape (rows, particles)
         """
         if (state, end) not in self._shown:
-            machine = self.machine
+            machine = self._distinct
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
             ends = self._ends(state, end)
             found = {**machine.part.shown(machine, state, node, ends), **self._rails(state, ends)}
-            self._shown[state, end] = {label: np.broadcast_to(item, self.shape) for label, item in found.items()}
+            self._shown[state, end] = {label: self._by_row(item) for label, item in found.items()}
         return self._shown[state, end]
 
     def shown_by_state(self, kind: str) -> bool:
@@ -401,7 +436,7 @@ class ParticleSet:
     def _rails(self, state: str, ends: Ends) -> dict[str, np.ndarray]:
         """A feed that is lost and a return that is lifted, as they stand during a recording."""
         out: dict[str, np.ndarray] = {}
-        machine, starting = self.machine, state in (State.CRANKING, State.START)
+        machine, starting = self._distinct, state in STARTING
         if machine.part.fed:
             feed = 0.5 * (ends[0][NODES[Point.SUPPLY]] + ends[1][NODES[Point.SUPPLY]])
             nominal = np.where(machine.regulated, machine.values.regulator_v, machine.values.battery_v)
