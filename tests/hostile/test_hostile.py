@@ -117,7 +117,7 @@ def test_a_command_that_is_killed_leaves_the_old_or_the_new(tmp_path):
 
 
 def test_bays_on_one_log_lose_nothing_of_each_other():
-    assert run_writers(3, 2.0) == ""
+    assert run_writers(3, 1.0) == ""
 
 
 @pytest.mark.long
