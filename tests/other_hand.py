@@ -47,7 +47,9 @@ class Drawn:
         for _ in range(12):  # the speed depends on the angle, and the angle on the speed
             cycle = (self.deg % 720) / 720 * self.cylinders
             speed = mean * (1 + self.ripple * uneven[cycle.astype(int) % self.cylinders] * np.sin(2 * np.pi * cycle))
-            self.deg = self.deg[0] + np.cumsum(speed) * STEP_S
+            before, self.deg = self.deg, self.deg[0] + np.cumsum(speed) * STEP_S
+            if np.abs(self.deg - before).max() < 1e-6:
+                break
         top = speed.max() / 360 * self.slots
         self.rate = float(max(2_000.0, top * self.samples_a_tooth))
         self.now = np.arange(0.0, self.t[-1], 1 / self.rate)

@@ -6,7 +6,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from conftest import demo_log, full_jobs, settle, spin, told
-from sagen.casework.demo import JOBS, faults_of, make_demo_log, stand_in
+from sagen.casework.demo import JOBS, faults_of, stand_in
 from sagen.desk.forms.base import Form
 from sagen.desk.forms.checks import CaptureForm, LookForm
 from sagen.instruments.stand_in import recorded
@@ -21,8 +21,8 @@ from sagen.reason.facts import cause_of, knowledge
 
 
 @pytest.fixture(scope="module")
-def jobs(tmp_path_factory):
-    log = make_demo_log(tmp_path_factory.mktemp("demo"))
+def jobs():
+    log = demo_log()
     yield full_jobs(log)
     log.close()
 
