@@ -28,7 +28,7 @@ from hypothesis import settings
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 
-from sagen.casework import weigh_job
+from sagen.casework import captures, weigh_job
 from sagen.casework.demo import make_demo_log
 from sagen.desk import shell
 from sagen.desk.app import make_application, make_window, own_log
@@ -210,7 +210,6 @@ def settle(window, most=900):
     spin()
 
 
-_worked_out: dict[bytes, object] = {}
 _OWN_KNOWLEDGE = knowledge()
 
 
@@ -218,20 +217,16 @@ def once(work):
     """`work` that is done once for the same arguments in a run, by whichever process: many windows open the same demo jobs. What is
     worked out is the same each time, as `test_workspace` and `test_own_record` see to."""
 
-    def remembered(*args, **named):
-        key = pickle.dumps((spoken(), args, named))
+    def remembered(*args, progress=None, **named):
         if knowledge() is not _OWN_KNOWLEDGE:
             return work(*args, **named)
-        if key not in _worked_out:
-            kept = _shared() / f"{work.__name__}-{hashlib.sha256(key).hexdigest()}"
-            if kept.exists():
-                _worked_out[key] = pickle.loads(kept.read_bytes())
-            else:
-                _worked_out[key] = work(*args, **named)
-                own = kept.with_name(f"{kept.name}.{os.getpid()}")
-                own.write_bytes(pickle.dumps(_worked_out[key]))
-                own.replace(kept)
-        return _worked_out[key]
+        given = pickle.dumps((spoken(), args, named))
+        kept = _shared() / f"{work.__name__}-{hashlib.sha256(given).hexdigest()}"
+        if not kept.exists():
+            own = kept.with_name(f"{kept.name}.{os.getpid()}.{threading.get_ident()}")
+            own.write_bytes(pickle.dumps(work(*args, **named)))
+            own.replace(kept)
+        return pickle.loads(kept.read_bytes())
 
     return remembered
 
@@ -241,6 +236,7 @@ def desk(app, tmp_path, monkeypatch):
     """Opens windows and closes them; a thread that is left behind fails the test."""
     made = []
     monkeypatch.setattr(weigh_job, "weigh_job", once(weigh_job.weigh_job))
+    monkeypatch.setattr(captures, "examine", once(captures.examine))
     monkeypatch.setattr(shell, "READY", ())  # what is made ahead, while nobody waits, is made when it is asked for
 
     def open_desk(make=None, *, demo=False):

@@ -77,6 +77,7 @@ def test_strengths_are_those_of_the_taps(seed, told):
     assert np.corrcoef(found[known], np.log(hand.hard)[known])[0, 1] > 0.85
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("seed", range(5))
 def test_of_sensors_struck_one_after_the_other_the_weak_one_is_found_and_a_light_hand_is_not_blamed(seed):
     def judged(gain, strength, heard):
