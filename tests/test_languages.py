@@ -24,10 +24,16 @@ from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
 
 from conftest import square_teeth
+from sagen.casework.bench_test import pulsed_records
+from sagen.casework.events import Event, told_of
+from sagen.casework.module import came_back, new_codes
 from sagen.desk.help.pane import MARK
 from sagen.files import read_capture
+from sagen.instruments.module_can import ModuleCodes
 from sagen.model import language
+from sagen.model.bench_count import bench_records
 from sagen.model.capture import Capture
+from sagen.model.job import Job
 from sagen.model.language import (
     LANGUAGES,
     LOCALE,
@@ -42,6 +48,11 @@ from sagen.model.language import (
     tr,
     trn,
 )
+from sagen.model.practice import Practice, practice_of
+from sagen.model.trail import NoteEntry
+from sagen.model.vocabulary import CodeStatus, State
+from sagen.model.words import STATES_KEPT
+from sagen.store.codecs import decode, encode
 
 OTHERS = sorted(set(LANGUAGES) - {"en"})
 ROOT = Path(__file__).parents[1]
@@ -317,3 +328,54 @@ def test_what_a_reader_noted_is_kept_as_a_message_and_said_in_the_readers_langua
     assert "0,0200 s" in told.said[0]
     assert "Zeile 202" in told.said[0]
     assert replace(told, notes=("a sentence of an older log",)).said == ("a sentence of an older log",)
+
+
+# what the program itself notes on a trail -----------------------------------------------------------------------
+
+
+def noted():
+    """A note of each kind that the program writes."""
+    frozen = ModuleCodes("7E8", (("P0335", CodeStatus.STORED),), frozen={"rpm": 812.5, "coolant": 88.0})
+    events = tuple(Event("dropout", "crank", float(at), at + 0.02) for at in range(2, 12))
+    return [
+        *(record for record in new_codes(Job(1, None, "Brindle 2", "", 4, ()), [frozen]) if isinstance(record, NoteEntry)),
+        *(record for record in bench_records(10, 7, way="meter", new_part=False) if isinstance(record, NoteEntry)),
+        *(record for record in pulsed_records(False) if isinstance(record, NoteEntry)),
+        *(record for record in came_back(["P0335"], [frozen], 30.0) if isinstance(record, NoteEntry)),
+        Practice(3, 77).story("Orla Finch"),
+        NoteEntry.of_message(told_of(events, 60.0, {}).note(later("Live, {state}, {seconds:.0f} s", state=STATES_KEPT[State.CRANKING], seconds=60.5))),
+    ]  # fmt: skip
+
+
+def test_what_the_program_notes_on_a_trail_is_read_in_the_readers_language_and_kept_in_english(spoken):
+    spoken("de")
+    notes = noted()
+    assert len(notes) == 6
+    for note in notes:
+        kept = json.loads(json.dumps(encode(note)[2]))
+        assert decode("note", 3, kept) == note
+        assert note.said != note.text
+    assert notes[0].said == "Steuergerät 7E8, als der Code gesetzt wurde: 812,5 1/min, 88 °C Kühlmittel."
+    assert notes[0].text == "Module 7E8, as the code was set: 812.5 rpm, 88 °C coolant."
+    assert notes[3].text == "P0335 came back 30 s after clearing."
+    assert practice_of([notes[4]]) == Practice(3, 77)
+    assert "10-mal Signal" in notes[5].said
+    spoken("en")
+    assert [note.said for note in notes] == [note.text for note in notes]
+
+
+def test_words_that_a_person_changed_are_shown_as_they_are_whatever_the_message_was(spoken):
+    spoken("de")
+    note = NoteEntry.of_message(later("Signal wire pulsed by hand: the module shows a speed."))
+    assert note.said == "Signalleitung von Hand gepulst: das Steuergerät zeigt eine Drehzahl."
+    changed = replace(note, text="The module shows 300 rpm.")
+    assert changed.said == "The module shows 300 rpm."
+
+
+@pytest.mark.parametrize("says", [
+    {"says": "{0.__class__}"}, {"says": "{a!r}", "a": 1}, {"says": 7}, {"says": "{x:>99999999}", "x": 1}, {}, {"says": ["{", {}]}, {"says": "{x}", "x": [[[]]]},
+])  # fmt: skip
+def test_a_message_of_anybodys_file_is_never_more_than_words(says):
+    assert isinstance(NoteEntry.of_message(says).said, str)
+    assert len(NoteEntry.of_message(says).said) < 200
+    assert NoteEntry("mine", says=says).said == "mine"

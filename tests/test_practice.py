@@ -353,7 +353,7 @@ def test_a_teacher_makes_a_case_of_a_proven_job_without_a_name(tmp_path):
         "feed_pin_high_resistance",
     )
     practice = Practice(case=case.letters, seed=3)
-    assert practice_of([NoteEntry(practice.mark)]) == practice
+    assert practice_of([practice.story("Orla Finch")]) == practice
     assert case_in(case.letters) == case
     machine = PracticeMachine.of(practice)
     assert machine.faults == case.faults
@@ -439,7 +439,7 @@ def test_a_lesson_is_done_by_keys_alone(desk):
 
 
 def test_practice_teaches_the_shop_nothing():
-    told = [NoteEntry(Practice(1, 3).mark), RepairEntry(Part.SENSOR)]
+    told = [Practice(1, 3).story("Orla Finch"), RepairEntry(Part.SENSOR)]
     assert lessons_of(told) == ()
     assert len(lessons_of(told[1:])) == 1
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
-from sagen.model.language import tr
+from sagen.model.language import later, tr
 from sagen.model.trail import InspectionEntry, NoteEntry, Record
 
 PULSED = "pulse_the_signal_wire"
@@ -53,5 +53,9 @@ def wiring(spec: CircuitSpec) -> BenchWiring:
 
 def pulsed_records(counted: bool) -> tuple[Record, ...]:
     """What it comes to whether the module showed a speed while its signal wire was pulsed."""
-    said = tr("Signal wire pulsed by hand: the module shows ") + (tr("a speed.") if counted else tr("no speed."))
-    return (InspectionEntry(PULSED, "" if counted else "not_counted"), NoteEntry(said))
+    said = (
+        later("Signal wire pulsed by hand: the module shows a speed.")
+        if counted
+        else later("Signal wire pulsed by hand: the module shows no speed.")
+    )
+    return (InspectionEntry(PULSED, "" if counted else "not_counted"), NoteEntry.of_message(said))

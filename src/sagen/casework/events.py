@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import reduce
 
 import numpy as np
 
 from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
-from sagen.model.language import tr
+from sagen.model.language import later, said_now, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.association import Association, associate
@@ -53,7 +54,7 @@ class Event:
     @property
     def text(self) -> str:
         """The event in words."""
-        name = WORDS[self.kind]
+        name = said_now(NAMES[self.kind])
         told = [
             tr(
                 "{name} on {channel} for {end_s:.0f} ms",
@@ -90,9 +91,9 @@ class Event:
         return row | {"text": self.text}
 
 
-WORDS = {
-    "dropout": tr("signal lost"), "rail_dip": tr("feed falls"), "ground_lift": tr("return rises"), "lost_tooth": tr("a tooth is missed"),
-    "extra_pulse": tr("a pulse too many"), "noise_burst": tr("a burst of noise"),
+NAMES = {
+    "dropout": later("signal lost"), "rail_dip": later("feed falls"), "ground_lift": later("return rises"),
+    "lost_tooth": later("a tooth is missed"), "extra_pulse": later("a pulse too many"), "noise_burst": later("a burst of noise"),
 }  # fmt: skip
 
 
@@ -250,7 +251,20 @@ class Hunted:
 
     events: tuple[Event, ...]
     goes_with: tuple[Association, ...] = ()
-    said: tuple[str, ...] = field(default=())
+    notes: tuple[dict, ...] = field(default=())  #: what that comes to, as `model.language.later` keeps it
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        """What it comes to, in sentences."""
+        return tuple(said_now(note) for note in self.notes)
+
+    def note(self, began: dict) -> dict:
+        """The message that goes on a trail, after how the record is called."""
+        return later(
+            "{began}: {told}",
+            began=began,
+            told=reduce(lambda first, then: later("{first} {then}", first=first, then=then), self.notes),
+        )
 
 
 def hunted(
@@ -282,35 +296,39 @@ def told_of(
     return Hunted(events, tuple(found), tuple(_sentences(events, lost, found)))
 
 
-def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Association]) -> list[str]:
+def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Association]) -> list[dict]:
     said = []
     if not events:
-        return [tr("Nothing came and went in this record.")]
+        return [later("Nothing came and went in this record.")]
     kinds = dict.fromkeys(event.kind for event in events)
-    said.append(
-        "; ".join(
-            tr("{events} times: {kind}", events=sum(event.kind == kind for event in events), kind=WORDS[kind])
-            for kind in kinds
-        )
-        + "."
-    )
+    counted = [
+        later("{events} times {kind}", events=sum(event.kind == kind for event in events), kind=NAMES[kind])
+        for kind in kinds
+    ]
+    said.append(later("{counted}.", counted=counted))
     for this_item in found:
-        p = f"p = {this_item.p:.3f}" if this_item.p >= 0.001 else tr("p below 0.001")
+        p = later("p = {p:.3f}", p=this_item.p) if this_item.p >= 0.001 else later("p below 0.001")
+        places, above = {"value": this_item.value, "p": p}, this_item.side == "above"
         if this_item.what == "rpm":
-            said.append(tr("It comes {side} {value:,.0f} rpm ({p}).", side=this_item.side, value=this_item.value, p=p))
-        elif this_item.what == "temperature":
-            said.append(tr("It comes {side} {value:.0f} °C ({p}).", side=this_item.side, value=this_item.value, p=p))
-        elif this_item.what == "time":
-            where = (
-                tr("after the first {value:.1f} s", value=this_item.value)
-                if this_item.side == "above"
-                else tr("within the first {value:.1f} s", value=this_item.value)
-            )
-            said.append(tr("It comes {where} of the record ({p}).", where=where, p=p))
-        else:
             said.append(
-                tr("It comes within {value:g} s after '{what}' ({p}).", value=this_item.value, what=this_item.what, p=p)
+                later("It comes above {value:,.0f} rpm ({p}).", **places)
+                if above
+                else later("It comes below {value:,.0f} rpm ({p}).", **places)
             )
+        elif this_item.what == "temperature":
+            said.append(
+                later("It comes above {value:.0f} °C ({p}).", **places)
+                if above
+                else later("It comes below {value:.0f} °C ({p}).", **places)
+            )
+        elif this_item.what == "time":
+            said.append(
+                later("It comes after the first {value:.1f} s of the record ({p}).", **places)
+                if above
+                else later("It comes within the first {value:.1f} s of the record ({p}).", **places)
+            )
+        else:
+            said.append(later("It comes within {value:g} s after '{what}' ({p}).", what=this_item.what, **places))
     watched = [item for item in lost if item.rails_steady is not None]
     if (
         watched
@@ -318,7 +336,7 @@ def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Associa
         and all(item.feed_v is not None and item.return_v is not None for item in watched)
     ):
         said.append(
-            tr(
+            later(
                 "Feed and return were watched and held through all {watched} events: sensor, gap or signal wire are "
                 "left.",
                 watched=len(watched),

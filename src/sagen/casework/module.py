@@ -8,7 +8,7 @@ from sagen.codes import lookup
 from sagen.instruments.module_can import ModuleCodes
 from sagen.instruments.protocols import LiveValue
 from sagen.model.job import Job
-from sagen.model.language import tr
+from sagen.model.language import later, said_now
 from sagen.model.trail import CodeEntry, NoteEntry, Record, ScanEntry
 from sagen.model.vocabulary import CodesBack, Scan, State
 
@@ -35,18 +35,23 @@ def new_codes(job: Job, modules: Iterable[ModuleCodes]) -> tuple[Record, ...]:
             fresh.append(CodeEntry(code, meaning_of(code), status=status))
         records += fresh
         if fresh and module.frozen:
-            records.append(
-                NoteEntry(tr("Module {module}, {frozen}.", module=module.module, frozen=frame_words(module.frozen)))
-            )
+            told = later("Module {module}, {frozen}.", module=module.module, frozen=_frame(module.frozen))
+            records.append(NoteEntry.of_message(told))
     return tuple(records)
+
+
+#: what a freeze frame holds, and its unit
+_FROZEN = {"rpm": later("rpm"), "speed": "km/h", "coolant": later("°C coolant"), "intake": later("°C intake")}
+
+
+def _frame(frozen: dict[str, float]) -> dict:
+    there = [later("{value:g} {name}", value=value, name=_FROZEN[name]) for name, value in frozen.items()]
+    return later("as the code was set: {there}", there=there)
 
 
 def frame_words(frozen: dict[str, float]) -> str:
     """A freeze frame in words."""
-    units = {"rpm": tr("rpm"), "speed": "km/h", "coolant": tr("°C coolant"), "intake": tr("°C intake")}
-    return tr("as the code was set: ") + ", ".join(
-        tr("{value:g} {name}", value=value, name=units[name]) for name, value in frozen.items()
-    )
+    return said_now(_frame(frozen))
 
 
 def speed_record(value: LiveValue, state: State) -> ScanEntry | None:
@@ -66,15 +71,13 @@ def came_back(
     if not back:
         return (ScanEntry(Scan.CODES_BACK, CodesBack.NEVER),) if driven and list(cleared) else ()
     when = CodesBack.AT_ONCE if after_s <= AT_ONCE_S and not driven else CodesBack.ON_A_DRIVE
-    said = tr("{after_s:.0f} s", after_s=after_s) if after_s < 120 else tr("{after_s:.0f} min", after_s=after_s / 60)
-    return (
-        ScanEntry(Scan.CODES_BACK, when),
-        NoteEntry(
-            tr(
-                "{back} came back {said} after clearing{driven}.",
-                back=", ".join(back),
-                said=said,
-                driven=tr(", on a drive") if driven else "",
-            )
-        ),
+    said = (
+        later("{after_s:.0f} s", after_s=after_s) if after_s < 120 else later("{after_s:.0f} min", after_s=after_s / 60)
     )
+    places = {"back": ", ".join(back), "said": said}
+    told = (
+        later("{back} came back {said} after clearing, on a drive.", **places)
+        if driven
+        else later("{back} came back {said} after clearing.", **places)
+    )
+    return (ScanEntry(Scan.CODES_BACK, when), NoteEntry.of_message(told))

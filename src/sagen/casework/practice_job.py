@@ -24,7 +24,6 @@ from sagen.model.trail import (
     CodeEntry,
     ComplaintEntry,
     InspectionEntry,
-    NoteEntry,
     Record,
     RepairEntry,
     ReplacedEntry,
@@ -61,12 +60,8 @@ class DrawPractice(Command):
         told: list[Record] = [ComplaintEntry(machine.complaint)]
         told += [_code(item, machine) for item in machine.told if isinstance(item, Code)]
         told += [ReplacedEntry(item.part) for item in machine.told if isinstance(item, Replaced)]
-        story = tr(
-            "{mark} Brought by {owner}. The stand-in instruments are clipped to it.",
-            mark=self.practice.mark,
-            owner=machine.owner,
-        )
-        return PracticeStory(machine.name, machine.owner, (NoteEntry(story), *told, CircuitEntry(machine.spec)))
+        begun = (self.practice.story(machine.owner), *told, CircuitEntry(machine.spec))
+        return PracticeStory(machine.name, machine.owner, begun)
 
 
 def _code(told: Code, machine: PracticeMachine) -> CodeEntry:

@@ -102,7 +102,7 @@ def _entry_text_of_complaint_entry(complaint_entry: ComplaintEntry) -> str:
 
 @entry_text.register
 def _entry_text_of_note_entry(note_entry: NoteEntry) -> str:
-    return note_entry.text
+    return note_entry.said
 
 
 @entry_text.register

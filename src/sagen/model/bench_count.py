@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from sagen.model.language import titled, tr
+from sagen.model.language import later, said_now, tr
 from sagen.model.trail import InspectionEntry, NoteEntry, Record
 
 IN_THE_HAND = "sensor_in_the_hand"
 #: fewer passes show nothing of a sensor that misses some
 LEAST_PASSES, MOST_PASSES = 3, 200
-WAYS = {"eye": tr("by eye, a lamp diode"), "meter": tr("by meter"), "recorder": tr("by recorder")}
+_BY = {"eye": later("by eye, a lamp diode"), "meter": later("by meter"), "recorder": later("by recorder")}
+WAYS = {way: said_now(kept) for way, kept in _BY.items()}
 
 
 def bench_records(passes: int, counted: int, *, way: str, new_part: bool) -> tuple[Record, ...]:
@@ -30,17 +31,9 @@ def bench_records(passes: int, counted: int, *, way: str, new_part: bool) -> tup
         )
     if not 0 <= counted <= 10 * passes:
         raise ValueError(tr("{counted} counted of {passes} passes makes no sense", counted=counted, passes=passes))
-    told = tr(
-        "{new_part}, in the hand: ",
-        new_part=tr("new part before it is fitted") if new_part else tr("the part of this machine"),
-    )
-    told += tr(
-        "{counted} counted of {passes} passes{way}.",
-        counted=counted,
-        passes=passes,
-        way=f", {WAYS[way]}" if way else "",
-    )
-    note = NoteEntry(titled(told))
+    part = later("New part before it is fitted") if new_part else later("The part of this machine")
+    seen = [later("{counted} counted of {passes} passes", counted=counted, passes=passes), *([_BY[way]] if way else [])]
+    note = NoteEntry.of_message(later("{part}, in the hand: {seen}.", part=part, seen=seen))
     if new_part:
         return (note,)
     outcome = "" if counted == passes else "counts_none" if counted == 0 else "misses_some"

@@ -11,7 +11,7 @@ from __future__ import annotations
 import gettext
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import datetime
 from numbers import Real
 from pathlib import Path
@@ -137,6 +137,10 @@ def tr(message: str, /, **places) -> str:
     return _FIGURES.vformat(told, (), places) if places else told
 
 
+#: a message with its places, several of them, or plain words
+Kept = dict | list | str
+
+
 def later(message: str, /, **places) -> dict:
     """A message that is kept, to be said in the language of whoever reads it: what `said_now` takes.
 
@@ -154,27 +158,43 @@ def later(message: str, /, **places) -> dict:
 _PLACE = re.compile(r"[a-z_0-9]{1,40}"), re.compile(r"[+,]{0,2}(\.\d)?[a-z%]?")
 
 
-def said_now(kept: dict | str) -> str:
+def said_now(kept: Kept) -> str:
     """What `later` kept, in the language that is spoken; words of older logs as they are, and what no `later` has made as far as it
     is text.
 
     Parameters
     ----------
-    kept : dict or str
-        may come from a file of anybody's: a message is filled in only where its places are plain
+    kept : dict, list or str
+        may come from a file of anybody's: a message is filled in only where its places are plain. Of a list each, with commas
+        between them.
     """
+    return _filled(kept, tr, _FIGURES)
+
+
+def in_english(kept: Kept) -> str:
+    """What `later` kept, in English, as files and older programs have it."""
+    return _filled(kept, str, Formatter())
+
+
+def _filled(kept: Kept, told: Callable[[str], str], figures: Formatter) -> str:
+    if isinstance(kept, list | tuple):
+        return ", ".join(_filled(item, told, figures) for item in kept)
     if not isinstance(kept, dict):
-        return tr(str(kept))
+        return told(str(kept))
     message = str(kept.get("says", ""))
     places = {
-        name: said_now(value) if isinstance(value, dict) else value for name, value in kept.items() if name != "says"
+        name: _filled(value, told, figures) if isinstance(value, dict | list | tuple) else value
+        for name, value in kept.items()
+        if name != "says"
     }
     try:
         plain = all(
             name is None or (_PLACE[0].fullmatch(name) and _PLACE[1].fullmatch(spec or "") and not conversion)
             for _, name, spec, conversion in Formatter().parse(message)
         )
-        return tr(message, **places) if plain else message
+        if not plain:
+            return message
+        return figures.vformat(told(message), (), places) if places else told(message)
     except (ValueError, KeyError, TypeError, IndexError):
         return message
 

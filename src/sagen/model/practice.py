@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from sagen.model.language import later
 from sagen.model.trail import NoteEntry, Record
 
 LOOK_MINUTES = 5.0  #: of the machine's clock that a look at the suspects costs, where it costs any
@@ -20,6 +21,9 @@ class Shown(StrEnum):
     SHOWN = "shown"
 
 
+_SHOWN = {Shown.HIDDEN: later("hidden"), Shown.PRICED: later("at a price"), Shown.SHOWN: later("shown")}
+
+
 @dataclass(frozen=True)
 class Practice:
     """Which machine a practice job is about, and what the learner sees of the suspects."""
@@ -30,11 +34,21 @@ class Practice:
     case: str = ""  #: what a teacher hid in it, in letters that tell a reader nothing
     suspects: Shown = Shown.HIDDEN
 
-    @property
-    def mark(self) -> str:
-        """The words that the job's first note begins with."""
-        what = f"level {self.level}" if self.level else f"lesson {self.lesson}" if self.lesson else f"case {self.case}"
-        return f"Practice, {what}, machine {self.seed}. Suspects {self.suspects}."
+    def story(self, owner: str) -> NoteEntry:
+        """The job's first note: which machine it is, who brought it."""
+        if self.level:
+            what = later("level {level}", level=self.level)
+        else:
+            what = later("lesson {lesson}", lesson=self.lesson) if self.lesson else later("case {case}", case=self.case)
+        return NoteEntry.of_message(
+            later(
+                "Practice, {what}, machine {seed}. Suspects {shown}. Brought by {owner}. The stand-in instruments are clipped to it.",
+                what=what,
+                seed=self.seed,
+                shown=_SHOWN[self.suspects],
+                owner=owner,
+            )
+        )
 
 
 _MARK = re.compile(
@@ -59,7 +73,12 @@ def practice_of(records: Iterable[Record]) -> Practice | None:
 
 def scored(points: int, words: str) -> NoteEntry:
     """The note that a debrief leaves on the trail."""
-    return NoteEntry(f"Practice, scored {points} of 100: {words}")
+    return NoteEntry.of_message(later("Practice, scored {points} of 100: {words}", points=points, words=words))
+
+
+def looked() -> NoteEntry:
+    """The note of a look at the suspects that costs minutes."""
+    return NoteEntry.of_message(later("Looked at the suspects."))
 
 
 def score_of(records: Iterable[Record]) -> int | None:

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from sagen.model.errors import unknown_name
 from sagen.model.finding import Cadence, Finding
-from sagen.model.language import tr
+from sagen.model.language import in_english, said_now, tr
 from sagen.model.lazy import lazy
 from sagen.model.vocabulary import (
     FINDING_FIELDS,
@@ -162,11 +162,27 @@ class CodeEntry(Record):
 
 @dataclass(frozen=True)
 class NoteEntry(Record):
+    """Words of a person, or of the program's own; of those the message is kept beside them, for readers of other languages."""
+
     kind = EntryKind.NOTE
     text: str
+    says: dict | None = None  #: what `model.language.later` kept, where the words are the program's
 
     def __post_init__(self):
         self._text("text")
+        if self.says is not None and not isinstance(self.says, dict):
+            raise ValueError(tr("{name}: {value} is not text", name="says", value=repr(self.says)))
+
+    @classmethod
+    def of_message(cls, kept: dict) -> NoteEntry:
+        """A note in the program's own words, as `model.language.later` keeps them."""
+        return cls(in_english(kept), says=kept)
+
+    @property
+    def said(self) -> str:
+        """The note for whoever reads it. Words that were changed since are the person's, whatever the message was."""
+        own = self.says is not None and in_english(self.says)[:MOST_TEXT] == self.text
+        return said_now(self.says) if own else self.text
 
 
 def word_of_part(text: object) -> Part:

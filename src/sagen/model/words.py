@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from sagen.model.finding import Estimate
-from sagen.model.language import figure, lowered, tr, trn
+from sagen.model.language import figure, later, lowered, said_now, tr, trn
 from sagen.model.trail import NOTHING_FOUND, OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     CardQuantity,
@@ -33,20 +33,22 @@ from sagen.model.vocabulary import (
     WireIs,
 )
 
-STATES = {
-    State.KEY_ON: tr("key on, engine still"),
-    State.KEY_ON_UNPLUGGED: tr("key on, unplugged"),
-    State.CRANKING: tr("cranking"),
-    State.START: tr("start"),
-    State.RUNNING: tr("running"),
-    State.ROLLING: tr("rolling"),
-    State.STRIKE: tr("strike"),
-    State.WIGGLE: tr("wiggling the harness"),
-    State.METAL_NEAR: tr("steel at the tip"),
-    State.METAL_AWAY: tr("clear of metal"),
-    State.UNPLUGGED: tr("unplugged"),
-    State.LOADED: tr("under a load"),
+#: names of states as messages that are kept, and as they are read
+STATES_KEPT = {
+    State.KEY_ON: later("key on, engine still"),
+    State.KEY_ON_UNPLUGGED: later("key on, unplugged"),
+    State.CRANKING: later("cranking"),
+    State.START: later("start"),
+    State.RUNNING: later("running"),
+    State.ROLLING: later("rolling"),
+    State.STRIKE: later("strike"),
+    State.WIGGLE: later("wiggling the harness"),
+    State.METAL_NEAR: later("steel at the tip"),
+    State.METAL_AWAY: later("clear of metal"),
+    State.UNPLUGGED: later("unplugged"),
+    State.LOADED: later("under a load"),
 }
+STATES = {state: said_now(kept) for state, kept in STATES_KEPT.items()}
 #: what a recording of the model is called that lies under a capture in place of a known-good one
 EXPECTED = tr("what the model expects of a sound one")
 

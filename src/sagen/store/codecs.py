@@ -71,6 +71,8 @@ def encode(record: Record) -> tuple[str, int, dict]:
     data = {field.name: _plain(getattr(record, field.name)) for field in fields(record)}
     if not record.circuit:
         del data["circuit"]
+    if isinstance(record, NoteEntry) and record.says is None:
+        del data["says"]
     if not data.get("again", True):
         del data["again"]  # so that an older version reads what was not taken twice
     return str(record.kind), VERSION, data

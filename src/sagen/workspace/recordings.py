@@ -18,10 +18,10 @@ from sagen.instruments.module_can import CanModules
 from sagen.instruments.wired import Wired
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import lowered, tr
+from sagen.model.language import later, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import CIRCUIT_ROLES, State
-from sagen.model.words import STATES
+from sagen.model.words import STATES_KEPT
 from sagen.report.turn_drawing import TurnDrawing, draw_turns
 from sagen.store.log import JobLog
 
@@ -118,12 +118,12 @@ class Recording:
         path = self.lease.path
         return Incoming(path, capture, self.live.sheet, pyramids=long_pyramids(path, capture), recording=self.identity)
 
-    def events_told(self) -> str:
-        """What its events go with, in words; "" where there was none."""
+    def events_told(self) -> dict | None:
+        """What its events go with, as a message; None where there was none."""
         self.live.hunt()
         found = self.live.hunted()
-        began = tr("Live, {state}, {seconds:.0f} s: ", state=lowered(STATES[self.state]), seconds=self.seconds)
-        return began + " ".join(found.said) if found.events else ""
+        began = later("Live, {state}, {seconds:.0f} s", state=STATES_KEPT[self.state], seconds=self.seconds)
+        return found.note(began) if found.events else None
 
     def kept(self, incoming: Incoming) -> None:
         """It lies on a trail."""

@@ -637,8 +637,8 @@ class Workspace:
     def _note_events(self, recording: Recording) -> None:
         """What the events of a recording that was kept go with goes on its trail, too."""
 
-        def note(words: str) -> None:
-            if words and not self.retired:
-                self.add(NoteEntry(words), job=recording.job)
+        def note(told: dict | None) -> None:
+            if told is not None and not self.retired:
+                self.add(NoteEntry.of_message(told), job=recording.job)
 
         self.queues.submit(lambda _task: recording.events_told(), blocks_closing=True, done=note)

@@ -15,8 +15,7 @@ from sagen.desk.parts import last_folder
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
-from sagen.model.practice import LOOKED, Practice, practice_of
-from sagen.model.trail import NoteEntry
+from sagen.model.practice import Practice, looked, practice_of
 from sagen.model.vocabulary import CheckKind
 from sagen.model.words import said_minutes
 from sagen.reason.facts import knowledge
@@ -143,7 +142,7 @@ def seen(workspace, slug: str) -> None:
 def pay(workspace) -> None:
     """See the suspects once, for minutes of the machine's clock."""
     if workspace.job is not None:
-        workspace.add(NoteEntry(f"{LOOKED}."))
+        workspace.add(looked())
 
 
 def debrief(workspace, navigation, message) -> None:

@@ -251,7 +251,7 @@ class NoteForm(EntryForm):
     record = NoteEntry
 
     def build(self, old: NoteEntry | None) -> None:
-        self.text = self.lines(tr("What"), old.text if old else "")
+        self.text = self.lines(tr("What"), old.said if old else "")
 
     def problem(self) -> str:
         return "" if self.text.toPlainText().strip() else NOTHING_YET

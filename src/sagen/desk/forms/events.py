@@ -41,4 +41,4 @@ class EventsForm(Form):
         self.reject()
 
     def answer(self) -> NoteEntry:
-        return NoteEntry(f"{self.name}: " + " ".join(self.found.said))
+        return NoteEntry.of_message(self.found.note(self.name))
