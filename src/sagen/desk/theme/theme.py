@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtCore import QByteArray, QSize
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontMetricsF, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
@@ -80,7 +80,10 @@ def look_of(app: QApplication, name: str) -> str:
     """The name of a look of ours: the desktop's own where "system" is wanted, light where it states none."""
     if name in THEMES:
         return name
-    return "dark" if app.styleHints().colorScheme() == Qt.ColorScheme.Dark else "light"
+    if app.property(WORN) is None:
+        # Before anything is worn the palette is the desktop's; to ask the hints brings in all of Qt's enumerations, 30 ms.
+        return "dark" if app.palette().window().color().lightness() < 128 else "light"
+    return "dark" if app.styleHints().colorScheme().name == "Dark" else "light"
 
 
 def load_fonts() -> None:
