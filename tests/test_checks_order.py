@@ -3,6 +3,7 @@
 import copy
 import itertools
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -295,7 +296,26 @@ def test_a_cleared_circuit_is_said_to_buy_nothing_and_one_that_may_come_back_to_
     assert said.enough
     assert "Cleared for now" in said.text
     assert "drops out when warm" in said.text
-    assert not advice(Case(HALL), Posterior(((SOUND,), ("tooth_missing",)), np.array([0.7, 0.3]))).enough
+    may_be = Posterior(((SOUND,), ("tooth_missing",)), np.array([0.7, 0.3]))
+    said = advice(Case(HALL), may_be)
+    assert said.enough
+    assert "Cleared" not in said.text
+    assert "What it may still be: tooth missing" in said.text
+
+
+def test_what_a_check_saves_must_outweigh_its_minutes_before_a_call_that_can_be_made():
+    case = Case(HALL, CODE)
+    offered = next_checks(case, infer(case))[0]
+    cheap, dear = (replace(offered, saves=share * offered.total_minutes) for share in (2.5, 1.5))
+    may_be = Posterior(((SOUND,), ("tooth_missing",)), np.array([0.7, 0.3]))
+    assert not advice(case, may_be, (cheap,)).enough
+    assert advice(case, may_be, (dear,)).enough
+    leads = Posterior((("tooth_missing",), (SOUND,)), np.array([0.85, 0.15]))
+    assert not advice(case, leads, (cheap,)).enough
+    assert advice(case, leads, (dear,)).enough
+    # Below four in five nothing is repaired, however dear the check.
+    doubtful = Posterior((("tooth_missing",), (SOUND,)), np.array([0.75, 0.25]))
+    assert not advice(case, doubtful, (dear,)).enough
 
 
 def test_after_a_repair_the_advice_names_what_left_with_the_part():

@@ -108,11 +108,13 @@ def now_or_first(
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
     rows = [
-        # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now.
+        # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now. What it takes away is
+        # foreseen too high, as where the advice is given.
         (
             check.name,
             check.total_minutes,
-            (1 - lead.probability) * min(1.0, check.wrong_after / max(check.wrong_now, 1e-9)),
+            (1 - lead.probability)
+            * (1 - max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9)) / facts.stakes.outweighs),
         )
         for check in checks
         if check.pays and check.circuit == lead.circuit and check.check.kind != CheckKind.SWAP

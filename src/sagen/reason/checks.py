@@ -298,7 +298,7 @@ class _Ranking:
         foreseen = self._foreseen()
         blocks = _blocks(foreseen, self._spent_on, self.outlook, self.facts)
         wrong_after = [_wrong_after(item.outcomes, self.outlook) for item in foreseen]
-        closed = self._closed(foreseen, blocks, wrong_after)
+        closed = self._closed(foreseen, blocks)
         ranked = []
         for block in blocks:
             pays = block.cost < self.facts.stakes.patience * block.worth
@@ -328,17 +328,13 @@ class _Ranking:
         slower = STRATEGY.get(self.case.strategy, {})
         return minutes * slower.get(check.gear, 1.0) + check.price * self.facts.stakes.price_minutes
 
-    def _closed(self, foreseen: list[_Foreseen], blocks, wrong_after: list[float]) -> bool:
+    def _closed(self, foreseen: list[_Foreseen], blocks: list[Block]) -> bool:
         """Whether the case is as good as closed, or nothing pays any more: what proves or clears the leading fault is next then. A call
         that hangs on one reading waits for whatever confirms it soonest."""
         stakes = self.facts.stakes
         if self.leading == SOUND:
             return False
-        worth_a_check = any(
-            item.saves > item.minutes + item.access
-            or item.minutes + item.access < stakes.come_back * (self.wrong_now - after)
-            for item, after in zip(foreseen, wrong_after, strict=True)
-        )
+        worth_a_check = any(_worth_its_minutes(item.saves, item.minutes + item.access, stakes) for item in foreseen)
         hangs = _hangs_on_one(self.posterior, self.leads, stakes)
         settles = self.leads >= stakes.never_below and not worth_a_check and not hangs
         nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
@@ -670,12 +666,9 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     def cost_of(check: NextCheck) -> float:
         return check.total_minutes + stakes.come_back * min(check.wrong_after, check.wrong_now)
 
-    cost = min(map(cost_of, checks), default=np.inf)
-    # A check may pay though by itself it would not turn the decision: it leaves less to be turned by the next.
-    paying = next((check for check in checks if check.saves > check.total_minutes), None)
     # From `enough` on, what is left of doubt is of which fault of one cause it is: the same thing is repaired.
     clear = causes[lead] >= stakes.enough and not hangs
-    if causes[lead] < stakes.never_below or ((cost < now or paying is not None) and not hangs and not clear):
+    if causes[lead] < stakes.never_below or (_worth_first(checks, stakes) and not hangs and not clear):
         listed = asked[0] if asked else None
         if listed is not None and cost_of(listed) < now:
             return Advice(False, words.not_yet(said_of, listed.name, now, cost_of(listed)))
@@ -687,6 +680,15 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
         return Advice(False, words.hangs_on_one(said_of, again))
     name = named(fault, posterior, world_of(case.spec))
     return Advice(True, words.good_enough(name, said_of, facts.priors[fault].do, owed))
+
+
+def _worth_first(checks: tuple[NextCheck, ...], stakes: Stakes) -> bool:
+    """Whether a check is worth its minutes before a call that can be made."""
+    return any(_worth_its_minutes(check.saves, check.total_minutes, stakes) for check in checks)
+
+
+def _worth_its_minutes(saves: float, minutes: float, stakes: Stakes) -> bool:
+    return saves > stakes.outweighs * minutes
 
 
 def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: float | None) -> Advice:
@@ -704,12 +706,11 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: 
         return Advice(True, words.cleared(owed))
     coming = sorted((fault for fault in faults if fault in facts.comings), key=faults.get, reverse=True)
     hidden = sum(faults[item] for item in coming)
-    if (
-        sound >= stakes.sound_for_now
-        and sound + hidden >= stakes.nothing_shows
-        and not any(check.pays for check in checks)
-    ):
-        return Advice(True, words.cleared_for_now(said_of, tuple(coming[:2])))
+    if sound >= stakes.sound_for_now and not _worth_first(checks, stakes):
+        if sound + hidden >= stakes.nothing_shows:
+            return Advice(True, words.cleared_for_now(said_of, tuple(coming[:2])))
+        left = sorted((fault for fault in faults if fault != SOUND), key=faults.get, reverse=True)
+        return Advice(True, words.nothing_worth_asking(said_of, tuple(left[:2])))
     return Advice(False, words.nothing_leads(said_of, checks[0].name if checks else ""))
 
 

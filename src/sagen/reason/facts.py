@@ -172,6 +172,7 @@ class Stakes(_Row):
     patience: Positive
     enough: Probability
     never_below: Probability
+    outweighs: Positive
     survives: Probability
     sound_after_repair: Probability
     sound_for_now: Probability

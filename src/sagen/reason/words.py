@@ -380,6 +380,17 @@ def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
     )
 
 
+def nothing_worth_asking(share: float, watch: tuple[str, ...]) -> str:
+    """The advice where nothing shows, and no check that is left is worth its minutes."""
+    named = ", ".join(title_of(item) for item in watch)
+    return tr(
+        "Nothing shows, at {share}, and no check that is left is worth its minutes. Buy nothing yet: hand it back, and have it come "
+        "back when it shows again. What it may still be: {named}.",
+        share=_percent(share),
+        named=named,
+    )
+
+
 def what_left(fault: str, share: float) -> str:
     """What left with a part that was changed, and how likely it was that before; "" where that was nothing."""
     if not fault or fault == SOUND:
