@@ -105,16 +105,16 @@ def now_or_first(
     part = facts.priors[lead.fault].part if lead.fault in facts.priors else None
     if part is None:
         return None
+    # Where a call can be made, what a check takes away is foreseen too high: counted as the advice counts it.
+    foreseen = facts.stakes.outweighs if lead.probability >= facts.stakes.never_below else 1.0
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
     rows = [
-        # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now. What it takes away is
-        # foreseen too high, as where the advice is given.
+        # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now.
         (
             check.name,
             check.total_minutes,
-            (1 - lead.probability)
-            * (1 - max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9)) / facts.stakes.outweighs),
+            (1 - lead.probability) * (1 - max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9)) / foreseen),
         )
         for check in checks
         if check.pays and check.circuit == lead.circuit and check.check.kind != CheckKind.SWAP

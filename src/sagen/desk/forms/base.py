@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.desk.theme.plain import Label
+from sagen.desk.theme.plain import Label, field_label
 from sagen.model.language import tr
 from sagen.model.trail import (
     Record,
@@ -72,7 +72,7 @@ class Form(QDialog):
         self.adjustSize()
 
     def add(self, name: str, field: QWidget) -> QWidget:
-        label = Label(name)
+        label = field_label(name, field)
         label.setBuddy(field)
         self.fields.addRow(label, field)
         if self._first is None:

@@ -70,7 +70,7 @@ class LivePage(Page):
         figures = QHBoxLayout()
         self.figures, self.since = ElidedLabel(name="live"), Label(name="quiet")
         figures.addWidget(self.figures, 1)
-        for item in (self.since, self.controls.marks, self.controls.sound):
+        for item in (self.since, self.controls.marks):
             figures.addWidget(item)
         layout.addLayout(figures)
         self.said = Said(name="caution", wrap=True)

@@ -95,6 +95,8 @@ class LiveSettings(QWidget):
         beside.addWidget(mark)
         self.sound = QPushButton(tr("Its sound"))
         self.sound.setToolTip(tr("How the engine cranks, by a recording of its sound: before any probe goes on"))
+        row.push_right()
+        row.addWidget(self.sound)
         # Nothing is to be said of a channel before there is one.
         self._of_channel = [box.parentWidget() for box in (self.channel, self.range, self.role, self.kind)]
         self.span.currentIndexChanged.connect(lambda _: self._spanned())
@@ -123,6 +125,7 @@ class LiveSettings(QWidget):
         self.live, self._stated = live, stated
         for cell in (*self._of_channel, self.marks):
             cell.setVisible(live is not None)
+        self.sound.setVisible(live is None)
         self.channel.clear()
         if live is None:
             return

@@ -14,7 +14,7 @@ from sagen.casework.live import Live, live_trigger
 from sagen.desk.actions import Action
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
-from sagen.desk.theme.plain import Label
+from sagen.desk.theme.plain import Label, field_label
 from sagen.model.bench_count import LEAST_PASSES, MOST_PASSES, WAYS, bench_records
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr
@@ -118,9 +118,8 @@ class TesterPage(JobPage):
         self.way.setMaximumWidth(360)
         for key, words in WAYS.items():
             self.way.addItem(titled(words), key)
-        form.addRow(Label(tr("Passes")), self.passes)
-        form.addRow(Label(tr("Counted")), self.counted)
-        form.addRow(Label(tr("How")), self.way)
+        for name, field in ((tr("Passes"), self.passes), (tr("Counted"), self.counted), (tr("How"), self.way)):
+            form.addRow(field_label(name, field), field)
         row = QHBoxLayout()
         self.count_button, self.old_button, self.new_button = (
             QPushButton(tr("Count with the recorder")), QPushButton(tr("This machine's part")), QPushButton(tr("A new part")),

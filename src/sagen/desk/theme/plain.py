@@ -9,6 +9,8 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtGui import Qt as QtText
 from PySide6.QtWidgets import QLabel, QSizePolicy, QWidget
 
+ONE_LINE_PX = 40  #: height of a field of one line
+
 
 class Label(QLabel):
     """A label of plain text; every label of the desk is one."""
@@ -20,6 +22,14 @@ class Label(QLabel):
         if name:
             self.setObjectName(name)
         self.setWordWrap(wrap)
+
+
+def field_label(name: str, field: QWidget) -> Label:
+    """The label of a field in a form, in the middle beside its first line."""
+    label = Label(name)
+    field.ensurePolished()
+    label.setMinimumHeight(min(field.sizeHint().height(), ONE_LINE_PX))
+    return label
 
 
 class Said(Label):
