@@ -16,7 +16,7 @@ from tests.test_cli import sagen
 from conftest import settle
 from sagen.casework import from_picture
 from sagen.files import read_capture
-from sagen.files.picture import homography, open_picture, read_picture
+from sagen.files.picture import Reading, homography, open_picture, read_picture, write_reading
 from sagen.model.errors import SagenError
 from sagen.model.trail import CaptureEntry, PhotoEntry
 
@@ -208,3 +208,14 @@ def test_a_picture_is_read_from_drop_to_finding_by_keys(desk, tmp_path):
     page.view.held = 0
     QTest.keyClick(view, Qt.Key.Key_Left)
     assert not page.take.isEnabled()
+
+
+def test_a_picture_that_is_not_there_and_a_place_that_takes_nothing_are_told_plainly(tmp_path):
+    missing = sagen("picture", tmp_path / "none.png", "--json", "-o", tmp_path / "a.csv")
+    assert json.loads(missing.stdout)["error"] == "there is no such file"
+    folder = sagen("picture", tmp_path, "-o", tmp_path / "a.csv")
+    assert "cannot be opened" in folder.stderr
+    assert "unexpected" not in missing.stdout + folder.stderr
+    reading = Reading(np.arange(3.0), ())
+    with pytest.raises(SagenError, match="cannot be written"):
+        write_reading(tmp_path / "nowhere" / "a.csv", reading, stated=True)

@@ -17,6 +17,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from sagen.artifacts.atomic import atomic_write
 from sagen.files.csv_table import SIGMA
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
@@ -493,8 +494,10 @@ def open_picture(path: str | Path) -> np.ndarray:
                 )
             return np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
     except (OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError) as error:
-        if isinstance(error, FileNotFoundError | PermissionError | IsADirectoryError):
-            raise
+        if isinstance(error, FileNotFoundError):
+            raise SagenError(tr("there is no such file")) from None
+        if isinstance(error, PermissionError | IsADirectoryError):
+            raise SagenError(tr("cannot be opened: {strerror}", strerror=error.strerror or error)) from None
         raise SagenError(tr("it is no picture that can be read, or a broken one")) from None
 
 
@@ -505,12 +508,17 @@ def write_reading(path: str | Path, reading: Reading, *, stated: bool) -> None:
     ----------
     stated : bool
         whether the axes were: else times and volts are shares of the plot's width and height
+
+    Raises
+    ------
+    CaptureFileError
+        when the disk refuses; what was there stays.
     """
     seconds, volts = ("s", "V") if stated else ("width", "height")
     head = [f"Time ({seconds})"]
     for number in range(1, len(reading.traces) + 1):
         head += [f"trace {number} ({volts})", f"trace {number}{SIGMA} ({volts})"]
-    with Path(path).open("w", encoding="utf-8", newline="") as stream:
+    with atomic_write(Path(path)) as passing, passing.open("w", encoding="utf-8", newline="") as stream:
         rows = csv.writer(stream, lineterminator="\n")
         rows.writerow(head)
         columns = [reading.time, *(item for trace in reading.traces for item in (trace.volts, trace.sigma))]
