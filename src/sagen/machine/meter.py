@@ -90,13 +90,9 @@ def volts_read(
     dict
         node to V, float or shape (n,)
     """
-    clip = (nodes[0], machine.values.meter_ohm)
-    share = at_teeth(machine, state)
-    alive = powered(machine, state) if alive is None else alive
-    ever = volts_at(machine, state, conducting=share > 0, instrument=clip, alive=alive, at=nodes)
-    if not machine.part.fed or not np.any((share > 0) & (share < 1)):
+    ever, always = _at_tooth_and_gap(machine, state, (nodes[0], machine.values.meter_ohm), alive, nodes)
+    if always is ever:
         return {node: ever[node] for node in nodes}
-    always = volts_at(machine, state, conducting=share >= 1, instrument=clip, alive=alive, at=nodes)
     return {node: DUTY * ever[node] + (1 - DUTY) * always[node] for node in nodes}
 
 
@@ -113,14 +109,24 @@ def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=Non
     alive : bool, ndarray of shape (n,) or None
         whether the sensor has power; worked out where None
     """
+    seen_at = (node, *(NODES[point] for point in (Point.SUPPLY, Point.GROUND) if NODES[point] != node))
+    return _at_tooth_and_gap(machine, state, (node, machine.values.recorder_ohm), alive, seen_at)
+
+
+def _at_tooth_and_gap(
+    machine: SimulatedMachine, state: str, instrument: tuple[str, float], alive, nodes: tuple[str, ...]
+) -> Ends:
+    """Volts at nodes while a tooth stands before the tip, and while none does; the same mapping where that makes no difference."""
     share = at_teeth(machine, state)
     alive = powered(machine, state) if alive is None else alive
-    probe = (node, machine.values.recorder_ohm)
-    seen_at = (node, NODES[Point.SUPPLY], NODES[Point.GROUND])
-    ever = volts_at(machine, state, conducting=share > 0, instrument=probe, alive=alive, at=seen_at)
-    if not machine.part.fed:
-        return ever, ever
-    return ever, volts_at(machine, state, conducting=share >= 1, instrument=probe, alive=alive, at=seen_at)
+    if not machine.part.fed or not np.any((share > 0) & (share < 1)):
+        found = volts_at(machine, state, conducting=share > 0, instrument=instrument, alive=alive, at=nodes)
+        return found, found
+    ever, always = (
+        volts_at(machine, state, conducting=conducting, instrument=instrument, alive=alive, at=nodes)
+        for conducting in (share > 0, share >= 1)
+    )
+    return ever, always
 
 
 def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:
