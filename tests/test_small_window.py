@@ -35,6 +35,10 @@ def cut(window):
                 out.append((item.text(), item.width(), item.sizeHint().width()))
         elif isinstance(item, QAbstractButton) and item.text() and item.sizeHint().width() > item.width() + 2:
             out.append((item.text(), item.width(), item.sizeHint().width()))
+        elif isinstance(item, QLineEdit) and not item.text() and item.placeholderText():
+            wide = QFontMetrics(item.font()).horizontalAdvance(item.placeholderText())
+            if wide > item.contentsRect().width() - 12:
+                out.append((item.placeholderText(), item.width(), wide))
         elif isinstance(item, QComboBox):
             wide = QFontMetrics(item.font()).horizontalAdvance(item.currentText())
             if wide + 24 > item.width():

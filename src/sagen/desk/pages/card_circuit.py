@@ -102,7 +102,7 @@ class CircuitFields(QWidget):
         for kind, words in RELEARNS.items():
             self.relearn.addItem(words, kind)
         self.place, self.relearn_text = (
-            narrow_line(tr("behind the starter, from below")),
+            narrow_line(tr("behind the starter")),
             narrow_line(tr("what it takes")),
         )
         first, second = WrapRow(spacing=4), WrapRow(spacing=4)

@@ -127,7 +127,7 @@ class LogPage(Page):
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("Search machine, customer, code"))
         self.search.setClearButtonEnabled(True)
-        self.search.setMinimumWidth(300)
+        self.search.setMinimumWidth(350)
         row.addWidget(self.search)
         self.new = QPushButton(tr("New job"))
         self.new.setObjectName("first")

@@ -134,8 +134,8 @@ class WorkPage(JobPage):
         for key, words in PLACES.items():
             self.place.addItem(words, key)
         for line, hint, name in (
-            (self.what, tr("what, as rear hose of the intake"), tr("What")), (self.size, tr("bolt, size"), tr("Bolt, size")),
-            (self.owes, tr("before it goes back: seal, torque"), tr("Before it goes back")),
+            (self.what, tr("rear intake hose"), tr("What")), (self.size, tr("bolt, size"), tr("Bolt, size")),
+            (self.owes, tr("seal, torque"), tr("Before it goes back")),
         ):  # fmt: skip
             line.setPlaceholderText(hint)
             line.setAccessibleName(name)
