@@ -26,7 +26,7 @@ class Tones(QWidget):
         self.button.setChecked(True)
         self.button.setToolTip(tr("A tone when the signal is lost, another when it is back (Alt+V)"))
         self.volume.setRange(0, 100)
-        self.volume.setFixedWidth(64)
+        self.volume.setFixedWidth(46)
         self.volume.setAccessibleName(tr("Volume of the tones"))
         self.volume.setToolTip(tr("Volume of the tones"))
         row.addWidget(self.button)
