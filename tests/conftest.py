@@ -28,6 +28,7 @@ from hypothesis import settings
 from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 
+import apart
 from sagen.casework import captures, weigh_job
 from sagen.casework.demo import make_demo_log
 from sagen.desk import shell
@@ -113,7 +114,6 @@ def pytest_addoption(parser):
 
 
 def pytest_configure(config):
-    _shared()  # before the workers start, which inherit its name
     config.addinivalue_line("markers", "long: only in the long run")
     config.addinivalue_line("markers", "sampled(n): of its cases only n, spread evenly, but in the long run")
     profiles = {"short": 5, "long": 300}
@@ -147,20 +147,9 @@ def few(request):
     return lambda things: list(things)[::step]
 
 
-#: names the folder of what is made once a test run and used by all its processes, and by the programs they start
-SHARED = "SAGEN_TEST_SHARED"
-
-
-def _shared() -> Path:
-    if SHARED not in os.environ:
-        os.environ[SHARED] = tempfile.mkdtemp(prefix="sagen-test-shared-")
-        atexit.register(shutil.rmtree, os.environ[SHARED], ignore_errors=True)
-    return Path(os.environ[SHARED])
-
-
 def demo_log(_task=None):
     """The demo log, made once a test run, whichever of its processes is first, and copied: each test may change its own."""
-    template = _shared()
+    template = apart.folder()
     with (template / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (template / "made").exists():
@@ -221,7 +210,7 @@ def once(work):
         if knowledge() is not _OWN_KNOWLEDGE:
             return work(*args, **named)
         given = pickle.dumps((spoken(), args, named))
-        kept = _shared() / f"{work.__name__}-{hashlib.sha256(given).hexdigest()}"
+        kept = apart.folder() / f"{work.__name__}-{hashlib.sha256(given).hexdigest()}"
         if not kept.exists():
             own = kept.with_name(f"{kept.name}.{os.getpid()}.{threading.get_ident()}")
             own.write_bytes(pickle.dumps(work(*args, **named)))

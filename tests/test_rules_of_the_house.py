@@ -8,15 +8,19 @@ from itertools import combinations
 from pathlib import Path
 
 import numpy as np
+import platformdirs
 import pytest
 import wcag_contrast_ratio
 from colorspacious import cspace_convert, deltaE
 
+import apart
 import sagen
 from conftest import demo_log
 from sagen.desk.theme.roles import ROLES
 from sagen.desk.theme.theme import THEMES
+from sagen.model.language import chosen_file
 from sagen.model.vocabulary import SensorKind
+from sagen.store.places import default_folder
 
 CORE = """
 import sys, importlib, sagen
@@ -236,3 +240,8 @@ def test_every_closed_set_stands_once():
             if len(told) >= 4 and any(told == this_set for this_set in sets):
                 again.append(f"{file}:{node.lineno}")
     assert again == []
+
+
+def test_nothing_of_a_test_run_goes_to_the_log_and_settings_of_whoever_runs_it():
+    for place in (default_folder(), chosen_file(), platformdirs.user_state_path("sagen")):
+        assert place.is_relative_to(apart.folder())

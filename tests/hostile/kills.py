@@ -42,7 +42,7 @@ class Kills:
 
 def write_until_killed(folder: Path, url: str | None, job_id: int, mark: str, out: int) -> None:
     """Write entries and captures, and say after each that it is kept."""
-    log = open_log(place_of(url, folder))
+    log = open_log(place_of(url or folder, folder))
     for number in range(100_000):
         name = f"{mark}-{number}"
         if number % 3 == 2:
@@ -60,7 +60,7 @@ def write_until_killed(folder: Path, url: str | None, job_id: int, mark: str, ou
 def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
     """So many bays killed one after the other, each at some moment of its writing."""
     found, rng = Kills(), np.random.default_rng(seed)
-    log = open_log(place_of(url, folder))
+    log = open_log(place_of(url or folder, folder))
     job = log.add_job("killed")
     log.close()
     told: set[str] = set()
@@ -85,7 +85,7 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
         found.kills += 1
         if round_ % 20 == 19 or round_ == count - 1:
             _look(found, folder, url, job.id)
-    log = open_log(place_of(url, folder))
+    log = open_log(place_of(url or folder, folder))
     names = [getattr(entry.record, "text", "") or entry.record.name for entry in log.job(job.id).entries]
     found.acknowledged = len(told)
     found.lost, found.twice = len(told - set(names)), len(names) - len(set(names))
@@ -98,7 +98,7 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
 
 def _look(found: Kills, folder: Path, url: str | None, job_id: int) -> None:
     """After an opening nothing is left over, and nothing is damaged."""
-    log = open_log(place_of(url, folder))
+    log = open_log(place_of(url or folder, folder))
     named = log.kept_tokens()
     here = {path.name for path in log.captures.folder.iterdir() if path.is_dir()}
     found.orphans += len(set(log.captures.tokens()) - named) + (len(here - named) if url is None else 0)
