@@ -25,7 +25,7 @@ from functools import cache
 import numpy as np
 import pytest
 from hypothesis import settings
-from PySide6.QtCore import QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
+from PySide6.QtCore import QCoreApplication, QEventLoop, QMimeData, QPointF, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 
 import apart
@@ -189,14 +189,15 @@ def spin(milliseconds=30):
 
 
 def settle(window, most=900):
-    """Until nothing is being worked on."""
-    spin()
+    """Until nothing is being worked on, and what came of it is shown: an answer may ask for more."""
     for _ in range(most):
+        spin()
+        QCoreApplication.processEvents()  # on a busy machine the loop ends before all that was posted is delivered
         if window.workspace.idle:
             break
-        spin()
     assert window.workspace.idle
     spin()
+    QCoreApplication.processEvents()
 
 
 _OWN_KNOWLEDGE = knowledge()
