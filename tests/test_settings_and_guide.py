@@ -14,7 +14,7 @@ from tests.test_cli import sagen
 
 from conftest import demo_log, settle, spin
 from sagen.casework.costs import shop_costs
-from sagen.desk.help.pane import MARK, chapter_of, chapters
+from sagen.desk.help.pane import MARK, ChapterText, chapter_of, chapters
 from sagen.desk.pages import page_names
 from sagen.desk.theme import theme
 from sagen.desk.window_actions import ACTIONS
@@ -178,6 +178,34 @@ def test_tones_that_are_set_reach_a_live_page_that_was_made_before(desk):
     assert live.ear.muted
     assert live.ear.volume == 0.2
     assert live.tones.volume.value() == 20
+
+
+def test_the_guide_is_never_changed_while_it_is_being_laid_out(app, monkeypatch):
+    # Qt ends the program where a document is cleared within its own layout: a bar that comes narrows the text meanwhile.
+    text, deep, deepest = ChapterText(), [0], [0]
+    plain_markdown, plain_show = text.setMarkdown, text.show_chapter
+
+    def markdown(words):
+        plain_markdown(words)
+        text.resize(text.width() - 20, text.height())
+
+    def show(words):
+        deep[0] += 1
+        deepest[0] = max(deep[0], deepest[0])
+        plain_show(words)
+        deep[0] -= 1
+
+    text.resize(300, 400)
+    text.show()
+    monkeypatch.setattr(text, "show_chapter", show)
+    monkeypatch.setattr(text, "setMarkdown", markdown)
+    text.show_chapter("Words\n" * 200)
+    assert (text.width(), deepest) == (280, [1])
+    monkeypatch.setattr(text, "setMarkdown", plain_markdown)
+    spin()
+    assert deepest == [1]
+    assert text._laid == text.viewport().width()
+    text.deleteLater()
 
 
 def grey(picture):

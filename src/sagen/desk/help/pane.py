@@ -6,7 +6,7 @@ import re
 from functools import cache
 from importlib.resources import files
 
-from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QUrl, Signal
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import QImage, QPixmap, QTextCursor, QTextDocument
 from PySide6.QtWidgets import (
     QComboBox,
@@ -50,6 +50,10 @@ class ChapterText(QTextBrowser):
         self.setOpenLinks(False)
         self.large: QDialog | None = None
         self._chapter, self._laid = "", 0
+        # Laid out anew only once the event loop is back: a document that is changed while Qt lays it out takes the program along.
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+        self._again = QTimer(self, singleShot=True, interval=0)
+        self._again.timeout.connect(self._lay_again)
 
     def show_chapter(self, text: str) -> None:
         # The guide is ours and ships with the program: the one text that may be marked up.
@@ -126,6 +130,10 @@ class ChapterText(QTextBrowser):
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
         if self._chapter and self.viewport().width() != self._laid:
+            self._again.start()
+
+    def _lay_again(self) -> None:
+        if self.viewport().width() != self._laid:
             at = self.verticalScrollBar().value()
             self.show_chapter(self._chapter)
             self.verticalScrollBar().setValue(at)
