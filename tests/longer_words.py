@@ -128,6 +128,12 @@ def note_what_is_painted():
     QPainter.drawText = draw
 
 
+def wrong_in(window, known, name):
+    window.grab()
+    yield from (f"{name}: cut: {item}" for item in cut(window))
+    yield from (f"{name}: not translated: {text!r}" for text in unmarked(window, known))
+
+
 def in_lenses(window, known, *, every):
     """What is wrong in the lenses of the demo's captures, of all or until each lens was seen: cut controls, and words that came from no
     catalogue."""
@@ -138,15 +144,16 @@ def in_lenses(window, known, *, every):
             break
         window.workspace.open_job(job.id, open_capture=True)
         settle(window)
+        yield from wrong_in(window, known, "as it opens")
         for name, button in page.bar.lenses.items():
             if window.stack.currentWidget() is not page or not button.isVisible() or not button.isEnabled():
                 continue
+            if name in seen and not every:
+                continue
             button.click()
             settle(window)
-            window.grab()
             seen.add(name)
-            yield from (f"{name}: cut: {item}" for item in cut(window))
-            yield from (f"{name}: not translated: {text!r}" for text in unmarked(window, known))
+            yield from wrong_in(window, known, name)
     yield from (f"no capture of the demo opens in {name}" for name in set(page.bar.lenses) - seen)
 
 
