@@ -42,6 +42,7 @@ def shots(window, settle: Callable[[], None], wait: Callable[[int], None]) -> It
 
     capture = job("Plover Dray 4")
     capture.show_lens("strip")
+    settle()
     yield "first-job", window.grab()
     capture.show_lens("wheel")
     yield "coil", middle()
