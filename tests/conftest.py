@@ -186,18 +186,17 @@ def spin(milliseconds=30):
     loop = QEventLoop()
     QTimer.singleShot(milliseconds, loop.quit)
     loop.exec()
+    QCoreApplication.processEvents()  # on a busy machine the loop ends before all that was posted is delivered
 
 
 def settle(window, most=900):
     """Until nothing is being worked on, and what came of it is shown: an answer may ask for more."""
     for _ in range(most):
         spin()
-        QCoreApplication.processEvents()  # on a busy machine the loop ends before all that was posted is delivered
         if window.workspace.idle:
             break
     assert window.workspace.idle
     spin()
-    QCoreApplication.processEvents()
 
 
 _OWN_KNOWLEDGE = knowledge()

@@ -18,7 +18,7 @@ from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, NoteEntry
 from sagen.store import moving
 from sagen.store.opening import open_log
-from sagen.store.places import place_of
+from sagen.store.places import LogPlace, place_of
 
 SHEET = Sheet.from_data({}, where="kill")
 SAMPLES = np.arange(30_000, dtype=np.float32)
@@ -40,9 +40,9 @@ class Kills:
         return not (self.lost or self.twice or self.orphans or self.trouble)
 
 
-def write_until_killed(folder: Path, url: str | None, job_id: int, mark: str, out: int) -> None:
+def write_until_killed(place: LogPlace, job_id: int, mark: str, out: int) -> None:
     """Write entries and captures, and say after each that it is kept."""
-    log = open_log(place_of(url or folder, folder))
+    log = open_log(place)
     for number in range(100_000):
         name = f"{mark}-{number}"
         if number % 3 == 2:
@@ -60,7 +60,8 @@ def write_until_killed(folder: Path, url: str | None, job_id: int, mark: str, ou
 def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
     """So many bays killed one after the other, each at some moment of its writing."""
     found, rng = Kills(), np.random.default_rng(seed)
-    log = open_log(place_of(url or folder, folder))
+    place = place_of(url or folder, folder)
+    log = open_log(place)
     job = log.add_job("killed")
     log.close()
     told: set[str] = set()
@@ -70,7 +71,7 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
         if child == 0:
             os.close(reading)
             try:
-                write_until_killed(folder, url, job.id, f"r{round_}", writing)
+                write_until_killed(place, job.id, f"r{round_}", writing)
             finally:
                 os._exit(1)
         os.close(writing)
@@ -84,8 +85,8 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
         told |= {line.decode().strip() for line in lines if line.endswith(b"\n")}
         found.kills += 1
         if round_ % 20 == 19 or round_ == count - 1:
-            _look(found, folder, url, job.id)
-    log = open_log(place_of(url or folder, folder))
+            _look(found, place)
+    log = open_log(place)
     names = [getattr(entry.record, "text", "") or entry.record.name for entry in log.job(job.id).entries]
     found.acknowledged = len(told)
     found.lost, found.twice = len(told - set(names)), len(names) - len(set(names))
@@ -96,12 +97,12 @@ def kill_rounds(count: int, folder: Path, url: str | None, seed: int) -> Kills:
     return found
 
 
-def _look(found: Kills, folder: Path, url: str | None, job_id: int) -> None:
+def _look(found: Kills, place: LogPlace) -> None:
     """After an opening nothing is left over, and nothing is damaged."""
-    log = open_log(place_of(url or folder, folder))
+    log = open_log(place)
     named = log.kept_tokens()
     here = {path.name for path in log.captures.folder.iterdir() if path.is_dir()}
-    found.orphans += len(set(log.captures.tokens()) - named) + (len(here - named) if url is None else 0)
+    found.orphans += len(set(log.captures.tokens()) - named) + (0 if place.on_server else len(here - named))
     found.orphans += len(list(log.captures.folder.glob("*.part")))
     found.trouble += len(moving.check(log))
     log.close()

@@ -106,7 +106,7 @@ def now_or_first(
     if part is None:
         return None
     # Where a call can be made, what a check takes away is foreseen too high: counted as the advice counts it.
-    foreseen = facts.stakes.outweighs if lead.probability >= facts.stakes.never_below else 1.0
+    overstated = facts.stakes.outweighs if lead.probability >= facts.stakes.never_below else 1.0
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
     rows = [
@@ -114,7 +114,7 @@ def now_or_first(
         (
             check.name,
             check.total_minutes,
-            (1 - lead.probability) * (1 - max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9)) / foreseen),
+            (1 - lead.probability) * (1 - max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9)) / overstated),
         )
         for check in checks
         if check.pays and check.circuit == lead.circuit and check.check.kind != CheckKind.SWAP

@@ -15,7 +15,7 @@ from sagen.casework.words import entry_text
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.language import joined_and, tr
-from sagen.model.practice import LOOK_MINUTES, LOOKED, Practice, practice_of
+from sagen.model.practice import LOOK_MINUTES, Practice, is_look, practice_of
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
     BoardEntry,
@@ -23,7 +23,6 @@ from sagen.model.trail import (
     CircuitEntry,
     FindingEntry,
     InspectionEntry,
-    NoteEntry,
     ReadingEntry,
     Record,
     RepairEntry,
@@ -84,7 +83,7 @@ def timed(records: Iterable[Record]) -> tuple[Timed, ...]:
             case = case_of(records[:at])
             minutes = sum(cost(check, case, facts, opened(case, facts))) if check is not None else ANY_MINUTES
             out.append(Timed(at, record, minutes, check))
-        elif isinstance(record, NoteEntry) and record.text.startswith(LOOKED):
+        elif is_look(record):
             out.append(Timed(at, record, LOOK_MINUTES, None))
     return tuple(out)
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
-from sagen.model.language import later, said_now, tr
+from sagen.model.language import Kept, later, said_now, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.association import Association, associate
@@ -95,6 +95,17 @@ NAMES = {
     "dropout": later("signal lost"), "rail_dip": later("feed falls"), "ground_lift": later("return rises"),
     "lost_tooth": later("a tooth is missed"), "extra_pulse": later("a pulse too many"), "noise_burst": later("a burst of noise"),
 }  # fmt: skip
+
+
+#: what events go with, by what and side; anything else is a mark that they come after
+COMES = {
+    ("rpm", "above"): later("It comes above {value:,.0f} rpm ({p})."),
+    ("rpm", "below"): later("It comes below {value:,.0f} rpm ({p})."),
+    ("temperature", "above"): later("It comes above {value:.0f} °C ({p})."),
+    ("temperature", "below"): later("It comes below {value:.0f} °C ({p})."),
+    ("time", "above"): later("It comes after the first {value:.1f} s of the record ({p})."),
+    ("time", "below"): later("It comes within the first {value:.1f} s of the record ({p})."),
+}
 
 
 def hunt(
@@ -258,7 +269,7 @@ class Hunted:
         """What it comes to, in sentences."""
         return tuple(said_now(note) for note in self.notes)
 
-    def note(self, began: dict) -> dict:
+    def note(self, began: Kept) -> dict:
         """The message that goes on a trail, after how the record is called."""
         return later(
             "{began}: {told}",
@@ -308,27 +319,10 @@ def _sentences(events: tuple[Event, ...], lost: list[Event], found: list[Associa
     said.append(later("{counted}.", counted=counted))
     for this_item in found:
         p = later("p = {p:.3f}", p=this_item.p) if this_item.p >= 0.001 else later("p below 0.001")
-        places, above = {"value": this_item.value, "p": p}, this_item.side == "above"
-        if this_item.what == "rpm":
-            said.append(
-                later("It comes above {value:,.0f} rpm ({p}).", **places)
-                if above
-                else later("It comes below {value:,.0f} rpm ({p}).", **places)
-            )
-        elif this_item.what == "temperature":
-            said.append(
-                later("It comes above {value:.0f} °C ({p}).", **places)
-                if above
-                else later("It comes below {value:.0f} °C ({p}).", **places)
-            )
-        elif this_item.what == "time":
-            said.append(
-                later("It comes after the first {value:.1f} s of the record ({p}).", **places)
-                if above
-                else later("It comes within the first {value:.1f} s of the record ({p}).", **places)
-            )
-        else:
-            said.append(later("It comes within {value:g} s after '{what}' ({p}).", what=this_item.what, **places))
+        comes = COMES.get((this_item.what, this_item.side)) or later(
+            "It comes within {value:g} s after '{what}' ({p}).", what=this_item.what
+        )
+        said.append({**comes, "value": this_item.value, "p": p})
     watched = [item for item in lost if item.rails_steady is not None]
     if (
         watched

@@ -255,6 +255,18 @@ class Header(QWidget):
             button.setAccessibleName(word)
 
 
+class Card(QWidget):
+    """A raised surface with lines of text and keys below each other, in `lines`."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.lines = QVBoxLayout(self)
+        self.lines.setContentsMargins(10, 8, 10, 8)
+        self.lines.setSpacing(4)
+
+
 class Bench(QWidget):
     """The middle pane: a message line over a stack of pages, the empty one first."""
 

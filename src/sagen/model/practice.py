@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from sagen.model.language import later
+from sagen.model.language import in_english, later
 from sagen.model.trail import NoteEntry, Record
 
 LOOK_MINUTES = 5.0  #: of the machine's clock that a look at the suspects costs, where it costs any
@@ -55,8 +55,9 @@ _MARK = re.compile(
     r"^Practice, (?:level ([1-5])|lesson ([a-z0-9_]{1,40})|case ([A-Z2-7]{8,800})), machine (\d{1,9})\."
     r"(?: Suspects (hidden|at a price|shown)\.)?"
 )
+_LOOKED = later("Looked at the suspects.")
 #: how the note of a look that costs begins
-LOOKED = "Looked at the suspects"
+LOOKED = in_english(_LOOKED).rstrip(".")
 _SCORED = re.compile(r"^Practice, scored (\d{1,3}) of 100: (.*)", re.DOTALL)
 
 
@@ -78,7 +79,12 @@ def scored(points: int, words: str) -> NoteEntry:
 
 def looked() -> NoteEntry:
     """The note of a look at the suspects that costs minutes."""
-    return NoteEntry.of_message(later("Looked at the suspects."))
+    return NoteEntry.of_message(_LOOKED)
+
+
+def is_look(record: Record | None) -> bool:
+    """Whether an entry is the note of such a look."""
+    return isinstance(record, NoteEntry) and record.text.startswith(LOOKED)
 
 
 def score_of(records: Iterable[Record]) -> int | None:
@@ -97,5 +103,4 @@ def suspects_hidden(records: Iterable[Record]) -> bool:
     if practice is None or practice.suspects == Shown.SHOWN or score_of(records) is not None:
         return False
     last = records[-1] if records else None
-    paid = isinstance(last, NoteEntry) and last.text.startswith(LOOKED)
-    return not (practice.suspects == Shown.PRICED and paid)
+    return not (practice.suspects == Shown.PRICED and is_look(last))

@@ -49,13 +49,29 @@ _OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag",
 _VALUES = tuple(field.name for field in dataclasses.fields(Values))
 
 
+def _own_copy(machine: SimulatedMachine) -> SimulatedMachine:
+    """A machine that shares every value with another, until it is given its own."""
+    copied = copy(machine)
+    copied.values = copy(machine.values)
+    return copied
+
+
+def _changeable(machine: SimulatedMachine) -> list[tuple[object, str]]:
+    """Holder and name of each value that a fault may change, always in one order."""
+    return [*((machine.values, name) for name in _VALUES), *((machine, name) for name in _OF_MACHINE)]
+
+
 def _identity(machine: SimulatedMachine) -> tuple[int, ...]:
     """By which machines are told apart that were made of one by faults: what a fault did not touch is the same object."""
-    return tuple(
-        id(getattr(holder, name))
-        for holder, names in ((machine.values, _VALUES), (machine, _OF_MACHINE))
-        for name in names
-    )
+    return tuple(id(getattr(holder, name)) for holder, name in _changeable(machine))
+
+
+def _take_rows(machine: SimulatedMachine, rows: int | list[int]) -> None:
+    """Keep some rows of what differs by row."""
+    for holder, name in _changeable(machine):
+        value = getattr(holder, name)
+        if isinstance(value, np.ndarray) and value.ndim == 2:
+            setattr(holder, name, value[rows])
 
 
 class LatentParameters:
@@ -127,7 +143,7 @@ class ParticleSet:
         alike: dict[tuple, int] = {}
         self._row_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
         self._distinct = self._merged(base, [broken[self._row_of.index(number)] for number in range(len(alike))])
-        self.machine = self._of_every_row(self._distinct)
+        self.machine = self._machine_of_every_row()
 
     @property
     def single(self) -> bool:
@@ -232,15 +248,10 @@ class ParticleSet:
 
     def _broken(self, base: SimulatedMachine, index: int) -> SimulatedMachine:
         """The machines of one row."""
-        machine = copy(base)
-        own = self._cube.ndim == 3
-        machine.values = copy(base.values)
+        machine, own = _own_copy(base), self._cube.ndim == 3
         if own:
-            for holder, names in ((machine.values, _VALUES), (machine, (*_OF_MACHINE, "at_tooth"))):
-                for name in names:
-                    value = getattr(holder, name)
-                    if isinstance(value, np.ndarray) and value.ndim == 2:
-                        setattr(holder, name, value[index])
+            _take_rows(machine, index)
+            machine.at_tooth = machine.at_tooth[index]
         for fault, slot in self.rows[index]:
             mode = all_faults()[fault]
             if mode.computed:
@@ -250,32 +261,25 @@ class ParticleSet:
 
     def _merged(self, base: SimulatedMachine, broken: list[SimulatedMachine]) -> SimulatedMachine:
         """One machine of all that are given: what no fault changes stays as it is, what one does becomes (machines, particles)."""
-        merged = copy(base)
-        merged.values = copy(base.values)
-        for take, names in ((lambda item: item.values, _VALUES), (lambda item: item, _OF_MACHINE)):
-            for name in names:
-                plain, found = getattr(take(base), name), [getattr(take(item), name) for item in broken]
-                if not all(item is plain for item in found):
-                    kind = np.result_type(*(np.asarray(item) for item in found))
-                    joined = np.empty((len(broken), self.particles), kind)
-                    for index, this_item in enumerate(found):
-                        joined[index] = this_item
-                    setattr(take(merged), name, joined)
+        merged = _own_copy(base)
+        for (holder, name), *those in zip(_changeable(merged), *map(_changeable, broken), strict=True):
+            plain, found = getattr(holder, name), [getattr(item, name) for item, _ in those]
+            if not all(item is plain for item in found):
+                joined = np.empty((len(broken), self.particles), np.result_type(*map(np.asarray, found)))
+                for index, this_item in enumerate(found):
+                    joined[index] = this_item
+                setattr(holder, name, joined)
         return merged
 
-    def _of_every_row(self, distinct: SimulatedMachine) -> SimulatedMachine:
+    def _machine_of_every_row(self) -> SimulatedMachine:
+        """One machine of all rows, of the distinct ones."""
         if len(set(self._row_of)) == len(self.rows):
-            return distinct
-        machine = copy(distinct)
-        machine.values = copy(distinct.values)
-        for holder, names in ((machine.values, _VALUES), (machine, _OF_MACHINE)):
-            for name in names:
-                value = getattr(holder, name)
-                if isinstance(value, np.ndarray) and value.ndim == 2:
-                    setattr(holder, name, value[self._row_of])
+            return self._distinct
+        machine = _own_copy(self._distinct)
+        _take_rows(machine, self._row_of)
         return machine
 
-    def _by_row(self, found: np.ndarray | float) -> np.ndarray:
+    def _for_every_row(self, found: np.ndarray | float) -> np.ndarray:
         """What the distinct machines show, for every row, shape (rows, particles)."""
         if np.ndim(found) == 2 and len(found) != len(self.rows):
             return found[self._row_of]
@@ -324,7 +328,7 @@ class ParticleSet:
         if state not in self._read:
             nodes = (NODES[Point.SIGNAL], *(NODES[point] for point in self.points() if point != Point.SIGNAL))
             found = volts_read(self._distinct, state, nodes, self._powered(state))
-            self._read[state] = {node: self._by_row(item) for node, item in found.items()}
+            self._read[state] = {node: self._for_every_row(item) for node, item in found.items()}
         return self._read[state]
 
     def _powered(self, state: str) -> np.ndarray | bool:
@@ -397,9 +401,9 @@ class ParticleSet:
         if name in ("low", "high"):
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
             pick = np.minimum if name == "low" else np.maximum
-            return self._by_row(pick(one[node], other[node]))
+            return self._for_every_row(pick(one[node], other[node]))
         node = NODES[Point.SUPPLY if name == "supply" else Point.GROUND]
-        return self._by_row(0.5 * (one[node] + other[node]))
+        return self._for_every_row(0.5 * (one[node] + other[node]))
 
     def _ends(self, state: str, end: str) -> Ends:
         """Volts with a recorder on the signal, at a tooth and between teeth, of the distinct machines."""
@@ -426,7 +430,7 @@ class ParticleSet:
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
             ends = self._ends(state, end)
             found = {**machine.part.shown(machine, state, node, ends), **self._rails(state, ends)}
-            self._shown[state, end] = {label: self._by_row(item) for label, item in found.items()}
+            self._shown[state, end] = {label: self._for_every_row(item) for label, item in found.items()}
         return self._shown[state, end]
 
     def shown_by_state(self, kind: str) -> bool:

@@ -300,13 +300,17 @@ def why(
     """
     if not faults or gain < TELLS_LITTLE:
         return tr("It would tell little that is not known by now.")
-    told = ", ".join(title_of(fault) for fault in faults[:3])
+    told = _titles(faults[:3])
     dear = "" if pays else tr(" It is likely to take longer than it saves.")
     took = tr("in a minute") if minutes < 1.5 else tr("in {minutes:.0f} minutes", minutes=minutes)
     if points_at:
         answers = answers_in_words(points_at)
         return tr("Why this one, {took}. If {answers}.{dear}", took=took, answers=answers, dear=dear)
     return tr("Why this one: {took} it tells {told} from the rest.{dear}", took=took, told=told, dear=dear)
+
+
+def _titles(faults: tuple[str, ...]) -> str:
+    return ", ".join(map(title_of, faults))
 
 
 def answers_in_words(points_at: tuple[tuple[str, tuple[str, ...]], ...]) -> str:
@@ -316,7 +320,7 @@ def answers_in_words(points_at: tuple[tuple[str, tuple[str, ...]], ...]) -> str:
 
 def tells(faults: tuple[str, ...]) -> str:
     """What a check tells apart from the rest, where no word says its answers."""
-    return tr("{told} from the rest", told=", ".join(title_of(fault) for fault in faults[:3])) if faults else ""
+    return tr("{told} from the rest", told=_titles(faults[:3])) if faults else ""
 
 
 def proves(fault: str) -> str:
@@ -371,23 +375,21 @@ def cleared(owed: str = "") -> str:
 
 def cleared_for_now(share: float, watch: tuple[str, ...]) -> str:
     """The advice where nothing shows, and only what comes and goes is left."""
-    named = ", ".join(title_of(item) for item in watch)
     return tr(
         "Cleared for now at {share}: nothing shows, and what is left comes and goes. Buy nothing yet; let a long "
         "record run, drive with the recorder, or have it come back when it shows again. Watch for {named}.",
         share=_percent(share),
-        named=named,
+        named=_titles(watch),
     )
 
 
 def nothing_worth_asking(share: float, watch: tuple[str, ...]) -> str:
     """The advice where nothing shows, and no check that is left is worth its minutes."""
-    named = ", ".join(title_of(item) for item in watch)
     return tr(
         "Nothing shows, at {share}, and no check that is left is worth its minutes. Buy nothing yet: hand it back, and have it come "
         "back when it shows again. What it may still be: {named}.",
         share=_percent(share),
-        named=named,
+        named=_titles(watch),
     )
 
 

@@ -72,9 +72,7 @@ class Form(QDialog):
         self.adjustSize()
 
     def add(self, name: str, field: QWidget) -> QWidget:
-        label = field_label(name, field)
-        label.setBuddy(field)
-        self.fields.addRow(label, field)
+        self.fields.addRow(field_label(name, field), field)
         if self._first is None:
             self._first = field
             field.setFocus()  # ready to type; else the default button has the keyboard

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton
 
+from sagen.desk.parts import Card
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.desk.wrap_row import WrapRow
@@ -21,24 +22,19 @@ DO_TIP = with_key(tr("Open what it needs: the meter entry, a capture, or the que
 LEAST_SUSPECTS = 150
 
 
-class CheckCard(QWidget):
+class CheckCard(Card):
     """The one clear thing to do next: title, what to do, what a sound one shows, minutes, cautions, and its keys."""
 
     wanted = Signal(object)  #: NextCheck that is to be done
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self.setObjectName("card")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 8, 10, 8)
-        layout.setSpacing(4)
         self.over = Label(tr("NEXT CHECK"), name="over", wrap=True)
         self.title = Label(name="heading", wrap=True)
         self.what, self.sound = Label(wrap=True), Label(name="sound", wrap=True)
         self.why, self.caution = Label(name="small", wrap=True), Label(name="caution", wrap=True)
         for item in (self.over, self.title, self.what, self.sound, self.why, self.caution):
-            layout.addWidget(item)
+            self.lines.addWidget(item)
         self.do = QPushButton(tr("Do this check"))
         self.do.setObjectName("first")
         self.do.setToolTip(DO_TIP)
@@ -47,7 +43,7 @@ class CheckCard(QWidget):
         row = WrapRow()
         row.addWidget(self.do)
         row.addWidget(self.other)
-        layout.addLayout(row)
+        self.lines.addLayout(row)
         self.checks: tuple = ()
         self.at = 0
         self.other.clicked.connect(self.show_another)
@@ -103,7 +99,7 @@ class CheckCard(QWidget):
         for why in (True, False):
             # In a low window the reason for the check gives way first; its tip still tells it.
             self.why.setVisible(why)
-            tall = self.layout().heightForWidth(self.width())
+            tall = self.lines.heightForWidth(self.width())
             if tall <= room:
                 break
         self.do.setToolTip(plain_tip(f"{self.why.text()}\n\n{DO_TIP}".strip()))

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QPushButton, QVBoxLayout
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton
 
+from sagen.desk.parts import Card
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import tr
@@ -14,21 +15,16 @@ from sagen.model.words import said_minutes
 HIDDEN = tr("Whom Sagen suspects is hidden. Measure, record, look and ask; then repair and prove it.")
 
 
-class PracticeCard(QFrame):
+class PracticeCard(Card):
     """What a learner sees above the suspects."""
 
     wanted = Signal(str)  #: the command that is asked for
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self.setObjectName("card")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(10, 8, 10, 8)
-        layout.setSpacing(4)
         self.clock, self.said = Label(name="over"), Label(name="quiet", wrap=True)
-        layout.addWidget(self.clock)
-        layout.addWidget(self.said)
+        self.lines.addWidget(self.clock)
+        self.lines.addWidget(self.said)
         row = WrapRow(spacing=4)
         self.look, self.done, self.pay = QPushButton(tr("Do a check")), QPushButton(tr("Look back")), QPushButton()
         self.look.setToolTip(
@@ -42,7 +38,7 @@ class PracticeCard(QFrame):
         ):  # fmt: skip
             button.clicked.connect(lambda _=False, name=name: self.wanted.emit(name))
             row.addWidget(button)
-        layout.addLayout(row)
+        self.lines.addLayout(row)
         self.hide()
 
     def show_practice(self, weighed) -> None:

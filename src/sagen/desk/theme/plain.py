@@ -27,6 +27,7 @@ class Label(QLabel):
 def field_label(name: str, field: QWidget) -> Label:
     """The label of a field in a form, in the middle beside its first line."""
     label = Label(name)
+    label.setBuddy(field)
     field.ensurePolished()
     label.setMinimumHeight(min(field.sizeHint().height(), ONE_LINE_PX))
     return label
