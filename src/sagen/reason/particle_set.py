@@ -11,6 +11,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Mapping, Sequence
 from copy import copy
+from operator import attrgetter
 
 import numpy as np
 
@@ -56,20 +57,26 @@ def _own_copy(machine: SimulatedMachine) -> SimulatedMachine:
     return copied
 
 
-def _changeable(machine: SimulatedMachine) -> list[tuple[object, str]]:
-    """Holder and name of each value that a fault may change, always in one order."""
+_values_of, _rest_of = attrgetter(*_VALUES), attrgetter(*_OF_MACHINE)
+
+
+def _changeable(machine: SimulatedMachine) -> tuple:
+    """The values that a fault may change; who holds each, and by what name, is told by `_holders` in the same order."""
+    return (*_values_of(machine.values), *_rest_of(machine))
+
+
+def _holders(machine: SimulatedMachine) -> list[tuple[object, str]]:
     return [*((machine.values, name) for name in _VALUES), *((machine, name) for name in _OF_MACHINE)]
 
 
 def _identity(machine: SimulatedMachine) -> tuple[int, ...]:
     """By which machines are told apart that were made of one by faults: what a fault did not touch is the same object."""
-    return tuple(id(getattr(holder, name)) for holder, name in _changeable(machine))
+    return tuple(map(id, _changeable(machine)))
 
 
 def _take_rows(machine: SimulatedMachine, rows: int | list[int]) -> None:
     """Keep some rows of what differs by row."""
-    for holder, name in _changeable(machine):
-        value = getattr(holder, name)
+    for (holder, name), value in zip(_holders(machine), _changeable(machine), strict=True):
         if isinstance(value, np.ndarray) and value.ndim == 2:
             setattr(holder, name, value[rows])
 
@@ -262,8 +269,8 @@ class ParticleSet:
     def _merged(self, base: SimulatedMachine, broken: list[SimulatedMachine]) -> SimulatedMachine:
         """One machine of all that are given: what no fault changes stays as it is, what one does becomes (machines, particles)."""
         merged = _own_copy(base)
-        for (holder, name), *those in zip(_changeable(merged), *map(_changeable, broken), strict=True):
-            plain, found = getattr(holder, name), [getattr(item, name) for item, _ in those]
+        values = zip(_holders(merged), _changeable(base), *map(_changeable, broken), strict=True)
+        for (holder, name), plain, *found in values:
             if not all(item is plain for item in found):
                 joined = np.empty((len(broken), self.particles), np.result_type(*map(np.asarray, found)))
                 for index, this_item in enumerate(found):
