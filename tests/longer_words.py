@@ -53,7 +53,7 @@ language._SPOKEN.catalogue = Longer()
 
 from PySide6.QtCore import QRect, QRectF, QSettings, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QScrollArea, QWidget
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QListView, QScrollArea, QWidget
 
 from conftest import demo_log, settle
 from sagen.casework.demo import JOBS, DemoCapture
@@ -185,7 +185,7 @@ def main(sizes):
                 wrong.append(f"the window is {window.width()} x {window.height()}")
             wrong += [
                 "a sideways bar"
-                for area in window.findChildren(QScrollArea)
+                for area in [*window.findChildren(QScrollArea), *window.findChildren(QListView)]
                 if area.isVisible() and area.horizontalScrollBar().maximum() > 0
             ]
             for item in wrong:

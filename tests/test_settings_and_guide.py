@@ -208,6 +208,15 @@ def test_the_guide_is_never_changed_while_it_is_being_laid_out(app, monkeypatch)
     text.deleteLater()
 
 
+def test_the_guide_is_read_in_either_look_without_being_opened_anew(desk):
+    window = desk(demo_log, demo=True)
+    window.commands.run("view.show_guide")
+    for _ in range(2):
+        window.commands.run("view.toggle_theme")
+        settle(window)
+        assert window.guide.text.palette().text().color().name() == theme.current().ink
+
+
 def grey(picture):
     """The brightness of a picture's points, 0 to 255, shape (rows, columns)."""
     image = picture.toImage().convertToFormat(QImage.Format.Format_Grayscale8)

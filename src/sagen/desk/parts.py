@@ -31,6 +31,16 @@ from sagen.model.language import lowered, tr
 MOST_TOLD = 300  #: lines that are remembered
 
 
+class CloseButton(QToolButton):
+    """Closes what it stands on. Its sign is a letter: that changes its colour with the look."""
+
+    def __init__(self, name: str):
+        super().__init__()
+        self.setText("\u00d7")
+        self.setAccessibleName(name)
+        self.setToolTip(name)
+
+
 class Message(QWidget):
     """A line across the bench: what went wrong, or what was done. Stays until it is read."""
 
@@ -42,8 +52,7 @@ class Message(QWidget):
         self.text.setObjectName("error")
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.close_button = QToolButton()
-        self.close_button.setAccessibleName(tr("Close the message"))
+        self.close_button = CloseButton(tr("Close the message"))
         row.addWidget(self.text, 1)
         row.addWidget(self.close_button)
         self.close_button.clicked.connect(self.hide)
@@ -54,7 +63,6 @@ class Message(QWidget):
         self.told.append((datetime.now(), str(text)))
         self.text.setText(text)
         announce(self.text, str(text))
-        self.close_button.setIcon(theme.icon("x"))
         self.show()
 
 

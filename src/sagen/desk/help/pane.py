@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from sagen.desk.theme import theme
+from sagen.desk.parts import CloseButton
 from sagen.desk.theme.plain import Label
 from sagen.model.language import spoken, tr
 
@@ -161,9 +161,7 @@ class GuidePane(QWidget):
         self.choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.choice.textActivated.connect(self.show_chapter)
         head.addWidget(self.choice, 1)
-        close = QToolButton()
-        close.setText(tr("Close"))
-        close.setToolTip(tr("Close the guide (Esc)"))
+        close = CloseButton(tr("Close the guide (Esc)"))
         close.clicked.connect(self.left)
         head.addWidget(close, 0, Qt.AlignmentFlag.AlignTop)
         layout.addLayout(head)
@@ -192,9 +190,6 @@ class GuidePane(QWidget):
     def show_chapter(self, title: str) -> None:
         self.title = title
         self.choice.setCurrentText(title)
-        self.text.setStyleSheet(
-            f"QTextBrowser {{ background: transparent; border: none; color: {theme.current().ink}; }}"
-        )
         self.text.show_chapter(f"### {title}\n{MARK.sub('', chapters()[title])}")
 
     def _turn(self, by: int) -> None:

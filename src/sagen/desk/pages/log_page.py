@@ -51,7 +51,8 @@ class JobDelegate(CardDelegate):
     HEIGHT = 82
 
     def sizeHint(self, option, index) -> QSize:
-        return QSize(option.rect.width(), self.HEIGHT)
+        # As wide as the list then is: a width of its own would be that of before the bar at the side came.
+        return QSize(1, self.HEIGHT)
 
     def paint_card(self, painter: QPainter, card: QRect, index: QModelIndex) -> None:
         colours = theme.current()
