@@ -47,6 +47,7 @@ class ChapterText(QTextBrowser):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
+        self.setObjectName("chapter")
         self.setOpenLinks(False)
         self.large: QDialog | None = None
         self._chapter, self._laid = "", 0

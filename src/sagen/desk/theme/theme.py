@@ -257,6 +257,6 @@ QHeaderView::section { background: %(pane)s; color: %(quiet)s; border: none; bor
 QHeaderView::down-arrow { image: url("%(arrow)s"); width: 11px; height: 9px; subcontrol-position: top center; }
 QHeaderView::up-arrow { image: url("%(arrow_up)s"); width: 11px; height: 9px; subcontrol-position: top center; }
 QTableCornerButton::section { background: %(pane)s; border: none; }
-QTextBrowser { background: transparent; border: none; color: %(ink)s; }
+#chapter { background: transparent; border: none; color: %(ink)s; }
 #card { background: %(raised)s; border-radius: 8px; }
 """
