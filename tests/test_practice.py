@@ -1,6 +1,7 @@
 """The practice bay headless: what is drawn, what is scored, and that nothing tells the answer."""
 
 import json
+import re
 from datetime import datetime
 
 import pytest
@@ -29,6 +30,7 @@ from sagen.desk.commands.practice import CheckList, draw
 from sagen.desk.pages.debrief_page import DebriefPage
 from sagen.model.errors import SagenError
 from sagen.model.job import Entry, Job
+from sagen.model.language import said_now, speak
 from sagen.model.practice import LOOK_MINUTES, LOOKED, Practice, Shown, practice_of, score_of, scored, suspects_hidden
 from sagen.model.trail import (
     CircuitEntry,
@@ -261,7 +263,16 @@ def test_the_right_repair_by_evidence_that_is_proven_scores_most_and_a_guess_lit
     assert best.points >= RIGHT + PROOF + CARE + 20
     assert guess.needless == 2
     assert guess.points < best.points - 25
-    assert "not to blame" in guess.largest
+    assert "not to blame" in said_now(guess.largest)
+    # What a look back leaves on the trail is read in the language of whoever reads it, all of it.
+    note = scored(guess.points, guess.kept)
+    speak("de")
+    try:
+        german = note.said
+    finally:
+        speak("en")
+    assert note.said == note.text
+    assert not set(re.findall(r"\w{4,}", german)) & set(re.findall(r"\w{4,}", note.text)) - {"Sensor"}, german
     # The reading that found it is what moved it, and says so.
     found = best.steps[0]
     assert found.after > 4 * found.before
@@ -274,7 +285,7 @@ def test_what_is_called_done_and_is_not_comes_back():
     told = debriefed(job_of(*begun, FEED, RepairEntry(Part.SENSOR), FEED_AFTER, StayedEntry(False), DONE))
     assert told.came_back
     assert not told.well
-    assert "A week later it is back" in told.said
+    assert "A week later it is back" in said_now(told.kept)
 
 
 def test_turning_an_engine_whose_timing_is_in_doubt_costs_the_points_of_care():
@@ -287,7 +298,7 @@ def test_turning_an_engine_whose_timing_is_in_doubt_costs_the_points_of_care():
     cranked = InspectionEntry("ask_the_starter", "")
     told = debriefed(job_of(*begun, marks, cranked))
     assert [step.careless for step in told.steps] == [False, True]
-    assert "timing was in doubt" in told.largest
+    assert "timing was in doubt" in said_now(told.largest)
     assert not any(step.careless for step in debriefed(job_of(*begun, marks)).steps)
 
 

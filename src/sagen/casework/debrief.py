@@ -14,7 +14,7 @@ from sagen.casework.weighing import weigh_records
 from sagen.casework.words import entry_text
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import joined_and, tr
+from sagen.model.language import Kept, later, one_after_the_other, tr
 from sagen.model.practice import LOOK_MINUTES, Practice, is_look, practice_of
 from sagen.model.proof import Stage, standing
 from sagen.model.trail import (
@@ -23,18 +23,19 @@ from sagen.model.trail import (
     CircuitEntry,
     FindingEntry,
     InspectionEntry,
+    NoteEntry,
     ReadingEntry,
     Record,
     RepairEntry,
     ScanEntry,
     StayedEntry,
 )
-from sagen.model.vocabulary import Cause, CheckKind, ProofStep
-from sagen.model.words import PARTS, said_minutes
+from sagen.model.vocabulary import Cause, CheckKind, Part, ProofStep
+from sagen.model.words import PARTS_KEPT
 from sagen.reason.askable import moves_shaft
 from sagen.reason.case import case_of
 from sagen.reason.checks import cost, opened
-from sagen.reason.facts import CheckFacts, Knowledge, knowledge, title_of
+from sagen.reason.facts import CheckFacts, Knowledge, kept_title_of, knowledge
 from sagen.reason.several import circuits_of
 
 #: a step that moves the share of the true cause by less than so many bits told nothing of it
@@ -43,6 +44,7 @@ TELLS = 0.15
 RIGHT, TIME, EVIDENCE, PROOF, CARE = 40, 25, 15, 10, 10
 #: minutes that a measurement takes which no check describes (common practice, no published source)
 ANY_MINUTES = 3.0
+_NOTHING = later("nothing to change")
 
 _FOUND: dict[type, Callable[[Record, Knowledge], CheckFacts | None]] = {
     ReadingEntry: lambda item, facts: _first(facts, CheckKind.METER, lambda check: (check.point, check.state) == (item.point, item.state)),
@@ -98,10 +100,11 @@ class Walked:
     """One step of the learner's, and what it did to the share of what was wrong."""
 
     words: str
+    kept: Kept  #: what it was in a few words, for a reader of any language
     minutes: float
     before: float  #: probability of what was truly wrong
     after: float
-    better: str = ""  #: what would have told most for its minutes then; "" where it was that
+    better: Kept = ""  #: what would have told most for its minutes then; "" where it was that
     better_minutes: float = 0.0
     repair: bool = False
     needless: bool = False
@@ -118,16 +121,16 @@ class Walked:
 class Debriefed:
     """How a practice job went."""
 
-    was: str
+    was: Kept  #: "" where nothing was wrong
     steps: tuple[Walked, ...]
     plan: tuple[tuple[str, float], ...]  #: of one who knows the fault: what, and its minutes
-    parts: tuple[str, ...]
+    parts: tuple[Part, ...]
     needless: int
     well: bool
     proven: bool
     came_back: bool  #: called done, and not well
     points: int
-    largest: str  #: what cost most, in a sentence
+    largest: Kept  #: what cost most, in a sentence; "" where nothing did
 
     @property
     def minutes(self) -> float:
@@ -138,23 +141,28 @@ class Debriefed:
         return sum(minutes for _, minutes in self.plan)
 
     @property
-    def said(self) -> str:
-        """The whole in a few sentences."""
-        told = [tr("It was: {was}.", was=self.was) if self.was else tr("Nothing was wrong with it.")]
+    def kept(self) -> Kept:
+        """The whole in a few sentences, for a reader of any language."""
+        told = [later("It was: {was}.", was=self.was) if self.was else later("Nothing was wrong with it.")]
         if self.parts:
-            needless = tr("; {needless} of them for nothing", needless=self.needless) if self.needless else ""
-            told.append(tr("Changed: {parts}{needless}.", parts=", ".join(self.parts), needless=needless))
-            told.append(tr("It is well now.") if self.well else tr("It is not well yet."))
+            parts = [PARTS_KEPT[part] for part in self.parts]
+            if self.needless:
+                told.append(
+                    later("Changed: {parts}; {needless} of them for nothing.", parts=parts, needless=self.needless)
+                )
+            else:
+                told.append(later("Changed: {parts}.", parts=parts))
+            told.append(later("It is well now.") if self.well else later("It is not well yet."))
         if self.came_back:
-            told.append(tr("A week later it is back with the same complaint."))
+            told.append(later("A week later it is back with the same complaint."))
         told.append(
-            tr(
-                "{minutes} on the clock; one who knows the fault: {best_minutes}.",
-                minutes=said_minutes(self.minutes),
-                best_minutes=said_minutes(self.best_minutes),
+            later(
+                "{minutes:.0f} min on the clock; one who knows the fault: {best:.0f} min.",
+                minutes=self.minutes,
+                best=self.best_minutes,
             )
         )
-        return " ".join([*told, *([self.largest] if self.largest else [])])
+        return one_after_the_other([*told, *([self.largest] if self.largest else [])])
 
 
 def debriefed(job: Job, progress: Progress = go_on) -> Debriefed:
@@ -186,8 +194,8 @@ def debriefed(job: Job, progress: Progress = go_on) -> Debriefed:
         other = best is not None and not repair and item.check is not None and best.check.slug != item.check.slug
         steps.append(
             Walked(
-                " ".join(entry_text(item.record).split("\n")[:2]), item.minutes, share, _share(after, causes),
-                best.name if other else "", best.total_minutes if other else 0.0, repair, machine.needless > needless,
+                " ".join(entry_text(item.record).split("\n")[:2]), _kept(item), item.minutes, share, _share(after, causes),
+                best.kept_name if other else "", best.total_minutes if other else 0.0, repair, machine.needless > needless,
                 now.ready, bool(now.do_not) and item.check is not None and moves_shaft(item.check), well,
             )
         )  # fmt: skip
@@ -197,11 +205,13 @@ def debriefed(job: Job, progress: Progress = go_on) -> Debriefed:
     well = not machine.faults
     stands = standing(records)
     proven, called_done = stands.stage == Stage.PROVEN, ProofStep.STAYED_AWAY in stands.done
-    was = joined_and(
-        tr("{item} ({part})", item=title_of(item), part=knowledge().priors[item].part or tr("nothing to change"))
-        for item in first.faults
-    )
-    parts = tuple(PARTS[part] for part, _, _ in told)
+    was = [
+        later(
+            "{fault} ({part})", fault=kept_title_of(item), part=PARTS_KEPT.get(knowledge().priors[item].part, _NOTHING)
+        )
+        for item in sorted(first.faults)
+    ]
+    parts = tuple(part for part, _, _ in told)
     return Debriefed(
         was, tuple(steps), plan, parts, machine.needless, well, proven, called_done and not well,
         _points(first, machine, steps, plan, told, proven, _share(now, {str(Cause.NONE)})), _largest(steps),
@@ -231,56 +241,59 @@ def _points(first, machine, steps, plan, told, proven: bool, sound_now: float) -
     return round(points)
 
 
-def _largest(steps: Iterable[Walked]) -> str:
+def _kept(item: Timed) -> Kept:
+    """A step in a few words, for a reader of any language: a part, a check, or that something else was measured."""
+    record = item.record
+    if isinstance(record, RepairEntry):
+        return PARTS_KEPT[record.part]
+    if isinstance(record, NoteEntry):
+        return record.says or record.text
+    return item.check.kept_name if item.check is not None else later("something that no check asks for")
+
+
+def _largest(steps: Iterable[Walked]) -> Kept:
     """What cost most, in a sentence; "" where nothing did."""
-    lost: list[tuple[float, str]] = []
+    lost: list[tuple[float, Kept]] = []
     for step in steps:
         if step.proof:
             continue
+        what, minutes = step.kept, step.minutes
         if step.careless:
-            lost.append(
-                (
-                    1e9,
-                    tr(
-                        "{words}: the engine was turned while its timing was in doubt, which can cost valves.",
-                        words=step.words,
-                    ),
-                )
+            told = later(
+                "The engine was turned while its timing was in doubt, which can cost valves: {what}.", what=what
             )
+            lost.append((1e9, told))
         if step.needless:
-            lost.append((
-                step.minutes + knowledge().stakes.wrong_repair,
-                tr("Most was lost on a part that was not to blame: {words}, with {before:.0f} % on what it was.", words=step.words, before=100 * step.before),
-            ))  # fmt: skip
+            told = later(
+                "Most was lost on a part that was not to blame: {what}, with {before:.0f} % on what it was.",
+                what=what, before=100 * step.before,
+            )  # fmt: skip
+            lost.append((minutes + knowledge().stakes.wrong_repair, told))
         elif not step.repair and step.ready:
             lost.append(
                 (
-                    step.minutes,
-                    tr(
-                        "It was plain enough to repair before this: {words} ({minutes}).",
-                        words=step.words,
-                        minutes=said_minutes(step.minutes),
+                    minutes,
+                    later(
+                        "It was plain enough to repair before this: {what} ({minutes:.0f} min).",
+                        what=what,
+                        minutes=minutes,
                     ),
                 )
             )
+        elif not step.repair and step.bits < TELLS and step.better:
+            told = later(
+                "Most was lost on this: {what}. {minutes:.0f} min that told nothing of it; {better} ({other:.0f} min) would have told more.",
+                what=what, minutes=minutes, better=step.better, other=step.better_minutes,
+            )  # fmt: skip
+            lost.append((minutes, told))
         elif not step.repair and step.bits < TELLS:
-            instead = (
-                tr(
-                    "; {better} ({better_minutes}) would have told more",
-                    better=step.better,
-                    better_minutes=said_minutes(step.better_minutes),
-                )
-                if step.better
-                else ""
-            )
             lost.append(
                 (
-                    step.minutes,
-                    tr(
-                        "Most was lost on this: {words}. {minutes} that told nothing of it{instead}.",
-                        words=step.words,
-                        minutes=said_minutes(step.minutes),
-                        instead=instead,
+                    minutes,
+                    later(
+                        "Most was lost on this: {what}. {minutes:.0f} min that told nothing of it.",
+                        what=what,
+                        minutes=minutes,
                     ),
                 )
             )

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import reduce
 
 import numpy as np
 
 from sagen.kinds import Examination, examine
 from sagen.model.capture import Capture
-from sagen.model.language import Kept, later, said_now, tr
+from sagen.model.language import Kept, later, one_after_the_other, said_now, tr
 from sagen.model.sheet import Sheet
 from sagen.model.vocabulary import FindingKind, Role
 from sagen.signal.association import Association, associate
@@ -274,7 +273,7 @@ class Hunted:
         return later(
             "{began}: {told}",
             began=began,
-            told=reduce(lambda first, then: later("{first} {then}", first=first, then=then), self.notes),
+            told=one_after_the_other(self.notes),
         )
 
 

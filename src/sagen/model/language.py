@@ -13,6 +13,7 @@ import os
 import re
 from collections.abc import Callable, Iterable
 from datetime import datetime
+from functools import reduce
 from numbers import Real
 from pathlib import Path
 from string import Formatter
@@ -197,6 +198,17 @@ def _filled(kept: Kept, told: Callable[[str], str], figures: Formatter) -> str:
         return figures.vformat(told(message), (), places) if places else told(message)
     except (ValueError, KeyError, TypeError, IndexError):
         return message
+
+
+def one_after_the_other(kept: Iterable[Kept]) -> Kept:
+    """Sentences that were kept, with a space between each two.
+
+    Parameters
+    ----------
+    kept : iterable of Kept
+        at least one
+    """
+    return reduce(lambda first, then: later("{first} {then}", first=first, then=then), kept)
 
 
 def trn(one: str, many: str, count: int, /, **places) -> str:

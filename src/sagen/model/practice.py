@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from sagen.model.language import in_english, later
+from sagen.model.language import Kept, in_english, later
 from sagen.model.trail import NoteEntry, Record
 
 LOOK_MINUTES = 5.0  #: of the machine's clock that a look at the suspects costs, where it costs any
@@ -72,7 +72,7 @@ def practice_of(records: Iterable[Record]) -> Practice | None:
     return None
 
 
-def scored(points: int, words: str) -> NoteEntry:
+def scored(points: int, words: Kept) -> NoteEntry:
     """The note that a debrief leaves on the trail."""
     return NoteEntry.of_message(later("Practice, scored {points} of 100: {words}", points=points, words=words))
 

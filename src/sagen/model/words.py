@@ -116,17 +116,19 @@ COMPLAINTS = {
     Complaint.LAMP_ONLY: tr("Lamp only"),
     Complaint.NO_SPEED_DISPLAY: tr("No speed display"),
 }
-PARTS = {
-    Part.SENSOR: tr("Sensor"),
-    Part.HARNESS: tr("Harness or plug"),
-    Part.WHEEL: tr("Wheel or ring"),
-    Part.SEAT: tr("Seat, flange, gap"),
-    Part.MODULE: tr("Module"),
-    Part.SUPPLY: tr("Fuse, relay, feed"),
-    Part.GROUND: tr("Return or earth"),
-    Part.TIMING: tr("Belt, chain, phaser"),
-    Part.ENGINE: tr("Battery, starter, engine"),
+#: parts as messages that are kept, and as they are read
+PARTS_KEPT = {
+    Part.SENSOR: later("Sensor"),
+    Part.HARNESS: later("Harness or plug"),
+    Part.WHEEL: later("Wheel or ring"),
+    Part.SEAT: later("Seat, flange, gap"),
+    Part.MODULE: later("Module"),
+    Part.SUPPLY: later("Fuse, relay, feed"),
+    Part.GROUND: later("Return or earth"),
+    Part.TIMING: later("Belt, chain, phaser"),
+    Part.ENGINE: later("Battery, starter, engine"),
 }
+PARTS = {part: said_now(kept) for part, kept in PARTS_KEPT.items()}
 ORIGINS = {
     Origin.ORIGINAL: tr("Original part"),
     Origin.AFTERMARKET: tr("Other maker's part"),

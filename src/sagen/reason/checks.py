@@ -9,7 +9,7 @@ import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.model.circuit import CircuitSpec
-from sagen.model.language import lowered, tr, worded
+from sagen.model.language import Kept, later, lowered, said_now, tr, worded
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
     OHM_POINTS,
@@ -100,7 +100,12 @@ class NextCheck:
     @property
     def name(self) -> str:
         """What to do, in a few words."""
-        return tr("{name}, once more", name=self.check.name) if self.again else self.check.name
+        return said_now(self.kept_name)
+
+    @property
+    def kept_name(self) -> Kept:
+        """The same, for a reader of any language."""
+        return later("{name}, once more", name=self.check.kept_name) if self.again else self.check.kept_name
 
     @property
     def told(self) -> str:

@@ -25,7 +25,7 @@ from sagen.machine.faults import all_faults
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError, unknown_name
 from sagen.model.extensions import load_extensions
-from sagen.model.language import spoken, tr
+from sagen.model.language import Kept, later, said_now, tr
 from sagen.model.sheet import first_fault, one_of
 from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import (
@@ -78,7 +78,12 @@ def title_of(fault: str) -> str:
     fault : str
         slug of a fault mode
     """
-    return tr("nothing wrong in this circuit") if fault == SOUND else tr(all_faults()[fault].title)
+    return said_now(kept_title_of(fault))
+
+
+def kept_title_of(fault: str) -> Kept:
+    """The same, for a reader of any language."""
+    return later("nothing wrong in this circuit") if fault == SOUND else later(all_faults()[fault].title)
 
 
 class _Row(BaseModel):
@@ -200,14 +205,18 @@ class CheckFacts(_Row):
     sensor_can: tuple[Annotated[Capability, one_of(Capability)], ...] = ()
     roles: tuple[Annotated[Role, one_of(Role, CIRCUIT_ROLES)], ...] = ()
     outcome: dict[str, dict[str, Probability]] = Field(default_factory=dict)
+    english: str = ""  #: the name as the table has it
 
     @model_validator(mode="before")
     @classmethod
     def _known_by_its_english_name(cls, data: dict) -> dict:
         """Files and older logs may name a check in English, whatever is spoken here."""
-        if spoken() == "en" or not isinstance(data, dict) or "name" not in data:
-            return data
-        return {**data, "was": (*data.get("was", ()), data["name"])}
+        return {**data, "english": data["name"]} if isinstance(data, dict) and "name" in data else data
+
+    @property
+    def kept_name(self) -> Kept:
+        """The name, for a reader of any language."""
+        return later(self.english)
 
     @field_validator("outcome")
     @classmethod
@@ -431,7 +440,9 @@ class Knowledge:
         name : str
             slug, or an older name
         """
-        return next((check for check in self.checks if name in (check.slug, check.name, *check.was)), None)
+        return next(
+            (check for check in self.checks if name in (check.slug, check.name, check.english, *check.was)), None
+        )
 
     def cured_by(self, part: Part) -> frozenset[str]:
         """The fault modes that leave with a part, or are put right at it.

@@ -15,7 +15,7 @@ from sagen.desk.pages.head import headed
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import said_now, tr
 from sagen.model.practice import practice_of, score_of, scored
 from sagen.model.words import said_minutes
 
@@ -87,12 +87,14 @@ class DebriefPage(JobPage):
             return
         self.found = found
         lesson = course().get(practice_of(job.records()).lesson)
-        self._fill(found.said, tr("{points} of 100", points=found.points), lesson.looks if lesson is not None else "")
+        self._fill(
+            said_now(found.kept), tr("{points} of 100", points=found.points), lesson.looks if lesson is not None else ""
+        )
         if self.isVisible():
             (self.steps if found.steps else self.more).setFocus()
         if score_of(job.records()) is None:
             # The first look back counts; from then on nothing of this machine is hidden.
-            self.workspace.add(scored(found.points, found.said))
+            self.workspace.add(scored(found.points, found.kept))
 
     def again(self) -> None:
         """The same fault in another machine."""
@@ -121,20 +123,20 @@ def _cells(step: Walked) -> tuple[str, ...]:
     instead = (
         tr(
             "; {better} ({better_minutes}) tells more",
-            better=step.better,
+            better=said_now(step.better),
             better_minutes=said_minutes(step.better_minutes),
         )
         if step.better
         else ""
     )
     if step.proof:
-        told = "proof"
+        told = tr("proof")
     elif step.careless:
         told = tr("turned with the timing in doubt")
     elif step.ready:
         told = tr("it was plain already")
     elif abs(step.bits) < TELLS:
-        told = f"nothing{instead}"
+        told = tr("nothing{instead}", instead=instead)
     else:
         told = tr("towards it") if step.bits > 0 else tr("away from it{instead}", instead=instead)
     return step.words, f"{step.minutes:.0f}", before, after, told
