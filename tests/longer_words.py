@@ -2,11 +2,15 @@
 """Every page in a made-up language whose words are 40 % longer and marked: prints what is cut, pages that need a sideways bar, and
 words that did not come from a catalogue. A program of its own, since words are made when modules are first imported."""
 
+import io
 import os
 import re
 import sys
 import tempfile
+from itertools import chain
 from pathlib import Path
+
+from babel.messages.pofile import read_po
 
 os.environ["SAGEN_LANGUAGE"] = "en"
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -18,7 +22,7 @@ MARK = "\u2060"  #: a word joiner within every word that came from a catalogue: 
 #: what is the same in every language: units, keys, codes, ends of files, and words that stand in files
 ALIKE = re.compile(
     r"rpm|min|kHz|kPa|psi|AWG|CSV|WAV|MDF|PDF|HTML|SCPI|CAN|OBD|VIN|ISO|Ctrl|Alt|Shift|Tab|Esc|Home|End|Del|English|Deutsch|Español|Sagen"
-    r"|csv|toml|sqlite|tcp|serial|socketcan|Vpp|kilohm|Mohm|ohm|USB|COM"
+    r"|csv|toml|sqlite|tcp|serial|socketcan|can|Vpp|kilohm|Mohm|ohm|USB|COM"
 )
 WORD = re.compile(rf"[A-Za-zÀ-ÿ{MARK}]{{3,}}")
 #: places of a message, what is markup in it, names of files, and keys: they stay as they are
@@ -51,37 +55,143 @@ class Longer:
 
 language._SPOKEN.catalogue = Longer()
 
-from PySide6.QtCore import QRect, QRectF, QSettings, Qt
+from PySide6.QtCore import QModelIndex, QRect, QRectF, QSettings, Qt, QTimer
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QListView, QScrollArea, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QScrollArea,
+    QTableView,
+    QWidget,
+)
 
 from conftest import demo_log, settle
 from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import make_application, make_window
+from sagen.desk.commands.entries import ALL_FORMS
 from sagen.desk.pages import page_names
 from sagen.files import write_capture
+from sagen.model.practice import Practice
+from sagen.model.trail import InspectionEntry, RepairEntry, StayedEntry
+from sagen.model.vocabulary import Part
 from sagen.store.codecs import encode
 from test_small_window import NO_PAGE_OF_THEIR_OWN, cut, show
 
 
+def messages():
+    """All that the catalogue of English has, as one would write it."""
+    kept = read_po(io.BytesIO((language.LOCALE / "sagen.pot").read_bytes()))
+    return {item for row in kept if row.id for item in ([row.id] if isinstance(row.id, str) else row.id)}
+
+
+MESSAGES = messages()
+
+
 def not_translated(text, known):
-    """The words of a text that came from no catalogue and are nobody's own."""
+    """The words of a text that came from no catalogue and are nobody's own, and a text that is in the catalogue and was not taken from it."""
+    if text in MESSAGES and re.search(r"[a-z]{3}", KEPT.sub(" ", text)) and not ALIKE.fullmatch(text):
+        return [text]
     words = WORD.findall(KEPT.sub(" ", text))
     return [word for word in words if MARK not in word and word.casefold() not in known and not ALIKE.fullmatch(word)]
 
 
+def said_by(item):
+    """All that a widget in sight says: its words, those of its rows, its tip, what a screen reader reads of it, and the hint in it."""
+    yield from (
+        item.toolTip(),
+        item.accessibleName(),
+        item.accessibleDescription(),
+        *(action.text() for action in item.actions()),
+    )
+    if isinstance(item, QComboBox):
+        yield from (item.itemText(at) for at in range(item.count()))
+    elif isinstance(item, QLabel | QAbstractButton):
+        yield item.text()
+    elif isinstance(item, QLineEdit):
+        yield item.placeholderText()
+    elif isinstance(item, QTableView) and item.model() is not None:
+        model, root = item.model(), QModelIndex()
+        for column in range(model.columnCount(root)):
+            yield str(model.headerData(column, Qt.Orientation.Horizontal) or "")
+            yield from (
+                str(model.index(row, column, root).data() or "") for row in range(min(model.rowCount(root), 40))
+            )
+
+
 def unmarked(window, known):
     """What is in sight and came from no catalogue and no job."""
-    for item in window.findChildren(QWidget):
-        if not item.isVisible():
-            continue
-        if isinstance(item, QComboBox):
-            words = [item.itemText(at) for at in range(item.count())]
-        elif isinstance(item, QLabel | QAbstractButton):
-            words = [item.text()]
-        else:
-            continue
-        yield from (f"{wrong} in {text.replace(MARK, '')}" for text in words if (wrong := not_translated(text, known)))
+    told = dict.fromkeys(
+        text for item in [window, *window.findChildren(QWidget)] if item.isVisible() for text in said_by(item)
+    )
+    yield from (
+        f"{wrong} in {text.replace(MARK, '')}" for text in told if text and (wrong := not_translated(text, known))
+    )
+
+
+#: commands that ask something in a window of their own
+ASKING = (
+    "captures.hunt_events", "entries.add_value", "instruments.choose", "instruments.probe", "jobs.new", "jobs.decide", "logs.open_another",
+    "logs.delete_job", "logs.forget_customer", "logs.who_writes", "logs.show_letters", "view.show_keys", "view.show_said",
+    "view.do_shown_check",
+)  # fmt: skip
+
+
+def in_forms(window, known):
+    """What is wrong in what the window asks in windows of their own."""
+    seen, asked = [], [*((name,) for name in ASKING), *(("entries.add", kind) for kind in ALL_FORMS)]
+
+    def look():
+        form = QApplication.activeModalWidget()
+        if form is not None and not isinstance(form, QFileDialog):
+            seen.extend(
+                [
+                    *(f"cut: {item}" for item in cut(form)),
+                    *(f"not translated: {text!r}" for text in unmarked(form, known)),
+                ]
+            )
+        if form is not None:
+            form.close()
+
+    timer = QTimer(interval=20)
+    timer.timeout.connect(look)
+    timer.start()
+    for name, *arguments in asked:
+        seen.clear()
+        window.commands.run(name, *arguments)
+        settle(window)
+        yield from (f"{name} {' '.join(arguments)}: {item}" for item in seen)
+    timer.stop()
+
+
+def words_of(jobs):
+    """What people wrote in jobs themselves: it is in no catalogue."""
+    told = [f"{job.machine} {job.owner} {' '.join(str(encode(record)) for record in job.records())}" for job in jobs]
+    return {word.casefold() for text in told for word in WORD.findall(text)}
+
+
+def in_practice(window, known):
+    """What is wrong where a machine was practised on and is looked back on."""
+    window.commands.run("practice.draw", Practice(0, 0, "feed_return_signal"))
+    settle(window)
+    known |= words_of([window.workspace.job])
+    for record in (
+        RepairEntry(Part.SENSOR),
+        InspectionEntry("seat_and_flange_of_the_sensor", "seated"),
+        RepairEntry(Part.SUPPLY),
+        StayedEntry(True),
+    ):
+        window.workspace.add(record)
+        settle(window)
+    window.commands.run("practice.debrief")
+    settle(window)
+    if not window.page("debrief").steps.rowCount():
+        yield "nothing is looked back on"
+    yield from wrong_in(window, known, "looked back on")
 
 
 def brought_in_and_undone(window):
@@ -98,7 +208,7 @@ def brought_in_and_undone(window):
     page.accept.click()
     settle(window)
     count = len(window.workspace.job.standing)
-    if not window.header.undo_button.isEnabled() or not window.header.undo_button.toolTip().endswith("(Ctrl+Z)"):
+    if not window.header.undo_button.isEnabled() or not window.header.undo_button.toolTip().endswith("+Z)"):
         yield f"undo says {window.header.undo_button.toolTip()!r}"
     window.workspace.undo()
     settle(window)
@@ -167,11 +277,7 @@ def main(sizes):
     # What the demo's people wrote themselves is in no catalogue.
     log = window.workspace.log
     jobs = [log.job(job.id) for job in log.jobs()]
-    said = " ".join(
-        [*(f"{job.machine} {job.owner}" for job in jobs), *(str(encode(record)) for job in jobs for record in job.records()),
-         *(str(card) for _, card in log.shelf.cards())]
-    )  # fmt: skip
-    known = {word.casefold() for word in WORD.findall(said)}
+    known = words_of(jobs) | {word.casefold() for _, card in log.shelf.cards() for word in WORD.findall(str(card))}
     for size in (tuple(map(int, item.split("x"))) for item in sizes):
         for name in page_names():
             if name in NO_PAGE_OF_THEIR_OWN:
@@ -190,7 +296,13 @@ def main(sizes):
             ]
             for item in wrong:
                 print(size, name, item)
-    for item in (*in_lenses(window, known, every=len(sizes) > 1), *brought_in_and_undone(window)):
+    looks = (
+        in_forms(window, known),
+        in_lenses(window, known, every=len(sizes) > 1),
+        brought_in_and_undone(window),
+        in_practice(window, known),
+    )
+    for item in chain.from_iterable(looks):
         print(item)
     for item in PAINTED_CUT:
         print(f"painted: cut: {item}")

@@ -379,7 +379,7 @@ def test_a_card_is_read_first_and_written_on_a_press(desk):
     assert "wheel 52-2" in page.read.facts.text()
     assert [page.read.wires.item(row, 1).text() for row in range(3)] == ["red/blue", "yellow", "brown"]
     ends = {page.read.published.item(row, 0).text(): page.read.published.item(row, 3).text() for row in range(2)}
-    assert ends["ground"] == "0.08 V"
+    assert ends["return"] == "0.08 V"
     side = page.read.face.side
     QTest.keyClick(page, KEY.Key_M, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert page.read.face.side != side

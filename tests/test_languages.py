@@ -51,7 +51,7 @@ from sagen.model.language import (
 from sagen.model.practice import Practice, practice_of
 from sagen.model.trail import NoteEntry
 from sagen.model.vocabulary import CodeStatus, State
-from sagen.model.words import STATES_KEPT
+from sagen.model.words import STATES_KEPT, struck_at, struck_place
 from sagen.store.codecs import decode, encode
 
 OTHERS = sorted(set(LANGUAGES) - {"en"})
@@ -379,3 +379,24 @@ def test_a_message_of_anybodys_file_is_never_more_than_words(says):
     assert isinstance(NoteEntry.of_message(says).said, str)
     assert len(NoteEntry.of_message(says).said) < 200
     assert NoteEntry("mine", says=says).said == "mine"
+
+
+@pytest.mark.parametrize(("language", "keys", "caps"), [
+    ("de", "Ctrl+Shift+M", "Strg+Umschalt+M"), ("de", "Del", "Entf"), ("es", "Ctrl+Space", "Ctrl+Espacio"), ("es", "Shift+PgUp", "Mayús+Re Pág"),
+    ("en", "Ctrl+,", "Ctrl+,"),
+])  # fmt: skip
+def test_keys_are_named_as_they_stand_on_the_keyboard(language, keys, caps):
+    # Keycaps of German (DIN 2137) and Spanish keyboards, from memory. They are made once, at the start: a process of its own.
+    code = f"from sagen.desk.actions import spelled; print(spelled({keys!r}))"
+    environment = {**os.environ, VARIABLE: language}
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=environment, check=True)
+    assert told.stdout.strip() == caps
+
+
+def test_where_a_block_was_struck_is_kept_by_its_name_in_files():
+    assert [struck_place(words) for words in ("Front ", "rear", "beside the oil filter")] == [
+        "front",
+        "rear",
+        "beside the oil filter",
+    ]
+    assert [struck_at(place) for place in ("middle", "beside the oil filter")] == ["middle", "beside the oil filter"]

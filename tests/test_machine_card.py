@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import itertools
 import math
+import os
+import subprocess
+import sys
 
 import numpy as np
 import pytest
 
+from sagen.casework.card_filling import published_rows, row_cells
 from sagen.casework.demo import CARDS, demo_card
 from sagen.casework.judging import expected_reading, judged_reading, judged_value
 from sagen.casework.weighing import pin_words, weigh_records
@@ -42,6 +46,43 @@ CARD = {
 
 def card(**more) -> MachineCard:
     return MachineCard.from_data({**CARD, **more})
+
+
+# typed ----------------------------------------------------------------------------------------------------
+
+ROWS = (
+    {"between": ["2", "3"], "over": [[-20, 9.0, 11.0], [20, 2.1, 2.6]]},
+    {"between": ["signal", "body"], "state": "key_on", "quantity": "V", "low": 4.8, "high": 5.1},
+)
+
+
+def test_what_is_published_comes_back_from_its_cells_and_a_table_over_temperature_with_it():
+    old = CardCircuit.model_validate({"name": "crank", "role": "crank", "published": ROWS})
+    cells = [row_cells(row) for row in old.published]
+    back = CardCircuit.model_validate({"name": "crank", "role": "crank", "published": published_rows(cells, old)})
+    assert back.published == old.published
+    assert published_rows(cells[1:], old) == [old.published[1].model_dump(mode="json", exclude_defaults=True)]
+    cells[0][1] = "4"
+    with pytest.raises(ValueError, match="published value 1: a table over temperature"):
+        published_rows(cells, old)
+
+
+@pytest.mark.parametrize("language", ["de", "es"])
+def test_cells_are_read_in_the_language_that_they_are_shown_in(language):
+    # Words of wires and states are made once, at the start: a process of its own.
+    told = subprocess.run(
+        [sys.executable, "-c", f"""
+from sagen.casework.card_filling import published_rows, row_cells, wire_rows
+from sagen.model.machine_card import CardCircuit
+old = CardCircuit.model_validate({{"name": "crank", "role": "crank", "published": {ROWS[1:]!r}}})
+cells = [row_cells(row) for row in old.published]
+again = CardCircuit.model_validate({{"name": "crank", "role": "crank", "published": published_rows(cells, old)}})
+print(cells[0][2], "|", again.published == old.published)
+"""], capture_output=True, text=True, env={**os.environ, "SAGEN_LANGUAGE": language}, check=True,
+    ).stdout  # fmt: skip
+    shown, _, same = told.strip().partition(" | ")
+    assert same == "True"
+    assert shown != "key on"
 
 
 # files ----------------------------------------------------------------------------------------------------

@@ -421,6 +421,11 @@ def test_undo_in_one_job_leaves_the_other_and_takes_back_a_job(bench):
     bench.space.redo()
     bench.wait()
     assert bench.space.job.machine == "Tallow Ten"
+    bench.space.add(NoteEntry("of the second"))
+    bench.wait()
+    bench.space.undo()
+    bench.wait()
+    assert "Taken back: Note added." in bench.said()
 
 
 def test_a_record_that_is_worked_out_goes_to_the_job_that_it_was_typed_for(bench):

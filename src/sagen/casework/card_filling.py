@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
-from sagen.model.language import tr
+from sagen.model.language import tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.trail import CircuitEntry, CodeEntry
 from sagen.model.typed import typed_figure
-from sagen.model.vocabulary import Capability, CardQuantity, RelearnKind, Role, SensorKind, WireIs, can
-from sagen.model.words import WIRES
+from sagen.model.vocabulary import Capability, CardQuantity, RelearnKind, Role, SensorKind, State, WireIs, can
+from sagen.model.words import WIRES, card_point
 from sagen.reason.several import circuits_of
 
 WIRE_COLUMNS = ("carries", "colour", "sensor_pin", "module_pin", "fuse", "fuse_place", "shared_with")
 ROW_COLUMNS = ("from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
+#: what stands in the place of the limits of a table over temperature, and what figures are called
+TABLE, ROW_NAMES = tr("table"), {"low": tr("Low"), "high": tr("High"), "at": tr("At °C")}
 #: of a circuit, what its fields do not show
 NOT_SHOWN = ("position", "number", "polarity", "photo", "face", "pins")
 #: which wires a sensor has by what it does and has
@@ -33,19 +35,53 @@ def wire_rows(cells: list[list[str]]) -> list[dict]:
     return rows
 
 
-def published_rows(cells: list[list[str]]) -> list[dict]:
-    """Rows of the table of published values as the card's model takes them; raises ValueError for a figure that is none."""
+def published_rows(cells: list[list[str]], old: CardCircuit | None = None) -> list[dict]:
+    """Rows of the table of published values as the card's model takes them.
+
+    Parameters
+    ----------
+    cells : list of list of str
+        as `row_cells` gives them, and as they are typed
+    old : CardCircuit or None
+        whose tables over temperature stay as they are where their row is still there
+
+    Raises
+    ------
+    ValueError
+        for a figure that is none, and for a row of a table over temperature that was changed.
+    """
+    points = {card_point(str(wire)).casefold(): str(wire) for wire in WireIs}
+    states = {worded(str(state)).casefold(): str(state) for state in State}
+    tables = {
+        tuple(row_cells(row)): row.model_dump(mode="json", exclude_defaults=True)
+        for row in (old.published if old is not None else ())
+        if row.over
+    }
     rows = []
     for number, texts in enumerate(cells, start=1):
+        if tuple(texts) in tables:
+            rows.append(tables[tuple(texts)])
+            continue
         row = {key: text for key, text in zip(ROW_COLUMNS, texts, strict=True) if text}
-        data: dict = {"between": [row[key] for key in ("from", "to") if key in row]}
-        for key in ("state", "when", "maker"):
+        if row.get("low") == TABLE:
+            raise ValueError(
+                tr(
+                    "published value {number}: a table over temperature is changed in the card's file; here it can be removed",
+                    number=number,
+                )
+            )
+        data: dict = {"between": [points.get(row[key].casefold(), row[key]) for key in ("from", "to") if key in row]}
+        if "state" in row:
+            data["state"] = states.get(row["state"].casefold(), row["state"].replace(" ", "_"))
+        for key in ("when", "maker"):
             if key in row:
-                data[key] = row[key].replace(" ", "_") if key == "state" else row[key]
+                data[key] = row[key]
         data["quantity"] = {"Ω": "ohm", "ohms": "ohm"}.get(row.get("quantity", "ohm"), row.get("quantity", "ohm"))
         for key in ("low", "high", "at"):
             if key in row:
-                data[key] = typed_figure(row[key], tr("published value {number}, {key}", number=number, key=key))
+                data[key] = typed_figure(
+                    row[key], tr("published value {number}, {key}", number=number, key=ROW_NAMES[key])
+                )
         rows.append(data)
     return rows
 
@@ -63,21 +99,18 @@ def circuit_data(old: CardCircuit | None, typed: dict) -> dict:
     if old is None:
         return typed
     kept = old.model_dump(mode="json", exclude_defaults=True)
-    data = {key: value for key, value in kept.items() if key in NOT_SHOWN} | typed
-    over = [row for row in kept.get("published", ()) if "over" in row]
-    data["published"] += [row for row in over if row not in data["published"]]
-    return data
+    return {key: value for key, value in kept.items() if key in NOT_SHOWN} | typed
 
 
 def row_cells(row: Published) -> list[str]:
-    """A published value as cells; a table over temperature keeps its own row, shown and not changed here."""
+    """A published value as cells; a table over temperature has a row that says so."""
     if row.over:
-        limits = ["table", "", ""]
+        limits = [TABLE, "", ""]
     else:
         limits = ["" if item is None else f"{item:g}" for item in (row.low, row.high, row.at)]
-    between = [*row.between, ""][:2]
+    between = [*map(card_point, row.between), ""][:2]
     unit = "Ω" if row.quantity == CardQuantity.OHM else str(row.quantity)
-    return [*between, str(row.state or "").replace("_", " "), row.when, unit, *limits, row.maker]
+    return [*between, worded(str(row.state or "")), row.when, unit, *limits, row.maker]
 
 
 def new_circuit(name: str, role: Role, sensor: SensorKind | None) -> CardCircuit:

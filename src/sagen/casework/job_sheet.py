@@ -9,7 +9,7 @@ from sagen.casework.judging import expected_reading
 from sagen.casework.words import drive_text, entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import as_typed, joined_and, lowered, titled, tr
+from sagen.model.language import as_typed, lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.trail import (
@@ -53,10 +53,12 @@ from sagen.model.words import (
     STATES_THEN,
     STEPS,
     WIRES,
+    card_points,
     pressed_words,
     said_minutes,
     said_ohms,
     said_volts,
+    struck_at,
     surely,
 )
 from sagen.reason.decide import Costs, decision_facts
@@ -251,11 +253,11 @@ def what_was_measured(record: Record) -> str:
         return f"{where}{POINTS[record.point]}, {STATES_THEN[record.state]}"
     if isinstance(record, ValueEntry):
         state = STATES_THEN[record.state] if record.state else ""
-        return where + ", ".join(item for item in (joined_and(record.between), state, record.when) if item)
+        return where + ", ".join(item for item in (card_points(record.between), state, record.when) if item)
     if isinstance(record, CaptureEntry):
         place = record.sheet.conditions.place
         return tr("{where}recording, {state}", where=where, state=STATES[record.sheet.conditions.state]) + (
-            f", {place}" if place else ""
+            f", {struck_at(place)}" if place else ""
         )
     if isinstance(record, FindingEntry):
         return tr("{where}read elsewhere", where=where) + (f", {STATES_THEN[record.state]}" if record.state else "")
@@ -302,7 +304,7 @@ def owed_words(now: Standing) -> tuple[str, ...]:
         text = OWED_SHORT[item]
         if item == ProofStep.RELEARN and now.relearn:
             text += ": " + "; ".join(f"{name}: {lowered(RELEARNS[row.kind])}" for name, row in now.relearn.items())
-        out.append(text + (" (failed)" if item in now.failed else ""))
+        out.append(tr("{step} (failed)", step=text) if item in now.failed else text)
     return tuple(out)
 
 
@@ -393,7 +395,7 @@ def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCa
             if row.between == reading_entry.between and row.quantity == reading_entry.quantity
         ]
         limits = published_limits(rows[0]) if rows else ""
-        where = joined_and(reading_entry.between)
+        where = card_points(reading_entry.between)
     where = f"{reading_entry.circuit}: {where}" if reading_entry.circuit else where
     state = STATES_THEN[reading_entry.state] if reading_entry.state else getattr(reading_entry, "when", "")
     mark = {Judged.INSIDE: "sound", Judged.OUTSIDE: "bad"}.get(reading_entry.judged, "")

@@ -7,7 +7,7 @@ from functools import singledispatch
 
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
-from sagen.model.language import as_typed, figure, joined_and, lowered, titled, tr, worded
+from sagen.model.language import as_typed, figure, lowered, titled, tr, worded
 from sagen.model.lazy import lazy
 from sagen.model.trail import (
     BoardEntry,
@@ -55,6 +55,7 @@ from sagen.model.words import (
     STATES_THEN,
     STEPS,
     THINGS,
+    card_points,
     pressed_words,
 )
 
@@ -246,7 +247,7 @@ def _entry_text_of_value_entry(value_entry: ValueEntry) -> str:
         "{value:g} {quantity}", value=value_entry.value, quantity=QUANTITIES[value_entry.quantity]
     )
     state = STATES_THEN[value_entry.state] if value_entry.state else ""
-    where = ", ".join(part for part in (joined_and(value_entry.between), state, value_entry.when) if part)
+    where = ", ".join(part for part in (card_points(value_entry.between), state, value_entry.when) if part)
     return f"{shown}\n{where}"
 
 

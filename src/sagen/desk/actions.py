@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
@@ -13,6 +14,23 @@ from sagen.desk.theme.plain import Label
 from sagen.model.language import tr
 
 COLUMNS, TALLEST = 3, 620  #: of the list of keys; more scrolls
+#: what stands on keys, by Qt's names of them
+KEYCAPS = {
+    "Ctrl": tr("Ctrl"), "Shift": tr("Shift"), "Alt": tr("Alt"), "Space": tr("Space"), "Del": tr("Del"), "Home": tr("Home"),
+    "End": tr("End"), "Esc": tr("Esc"), "PgUp": tr("PgUp"), "PgDown": tr("PgDown"), "Return": tr("Enter"), "Enter": tr("Enter"),
+    "Tab": tr("Tab"),
+}  # fmt: skip
+
+
+def spelled(keys: str) -> str:
+    """Keys as they stand on a keyboard of the language that is spoken.
+
+    Parameters
+    ----------
+    keys : str
+        as Qt spells them, such as "Ctrl+Shift+M"; words that are no names of keys stay
+    """
+    return re.sub(r"[A-Z][A-Za-z]+", lambda found: KEYCAPS.get(found[0], found[0]), keys)
 
 
 @dataclass(frozen=True)
@@ -61,7 +79,7 @@ class KeysDialog(QDialog):
             grid.addWidget(Label(title, name="over"), lengths[side], 2 * side, 1, 2)
             lengths[side] += 1
             for row in rows:
-                grid.addWidget(Label(row.keys, name="strong"), lengths[side], 2 * side)
+                grid.addWidget(Label(spelled(row.keys), name="strong"), lengths[side], 2 * side)
                 words = Label(row.words, wrap=True)
                 words.setMinimumWidth(190)
                 grid.addWidget(words, lengths[side], 2 * side + 1)

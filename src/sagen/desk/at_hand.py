@@ -85,7 +85,7 @@ class InstrumentsForm(Form):
 
     def __init__(self, addresses: Addresses, parent: QWidget | None = None, *, stand_in: bool = False):
         super().__init__(tr("Instruments"), tr("Use these"), parent)
-        self.setMinimumWidth(620)
+        self.setMinimumWidth(660)
         where = (
             tr("Left empty, the simulated stand-in of the demo answers.")
             if stand_in

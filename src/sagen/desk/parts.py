@@ -27,6 +27,7 @@ from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.window_actions import with_key
 from sagen.model.language import lowered, tr
+from sagen.model.words import step_words
 
 MOST_TOLD = 300  #: lines that are remembered
 
@@ -258,7 +259,7 @@ class Header(QWidget):
         ):  # fmt: skip
             button.setEnabled(text is not None)
             button.setToolTip(
-                with_key(f"{word}: {text}", action) if text else tr("Nothing to {word}", word=lowered(word))
+                with_key(f"{word}: {step_words(text)}", action) if text else tr("Nothing to {word}", word=lowered(word))
             )
             button.setAccessibleName(word)
 

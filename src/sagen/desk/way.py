@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
+from sagen.desk.actions import spelled
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import plain_tip
 from sagen.model.language import titled, tr, worded
@@ -86,7 +87,7 @@ class JobWay(QWidget):
             menu = QMenu(self.stages[leg])
             for title, key, run in rows:
                 # The key is shown, not bound: the window binds it.
-                menu.addAction(f"{title}\t{key}" if key else title).triggered.connect(run)
+                menu.addAction(f"{title}\t{spelled(key)}" if key else title).triggered.connect(run)
             self.stages[leg].setMenu(menu)
 
     def show_way(self, way: Sequence[Reached]) -> None:

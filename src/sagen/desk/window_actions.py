@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from sagen.desk.actions import Action, Hint
+from sagen.desk.actions import Action, Hint, spelled
 from sagen.model.language import titled, tr, worded
 from sagen.model.vocabulary import EntryKind, Leg
 
@@ -82,7 +82,7 @@ _KEYS = {action.words: action.keys for action in ACTIONS}
 
 def with_key(tip: str, words: str) -> str:
     """A tip with the key of the action of these words behind it; raises KeyError where there is no such action."""
-    return f"{tip} ({_KEYS[words]})"
+    return f"{tip} ({spelled(_KEYS[words])})"
 
 
 def more_rows(run: Callable, of_log: Iterable[tuple[str, str]], added: Iterable[str]) -> tuple[tuple, ...]:
@@ -92,9 +92,14 @@ def more_rows(run: Callable, of_log: Iterable[tuple[str, str]], added: Iterable[
         (tr("A case of this job, for others to practise on"), "practice.hand_over"),
     )  # fmt: skip
     return (
-        (tr("Settings\tCtrl+,"), run("view.show_page", "settings")),
-        (tr("Guide\tF1"), run("view.show_guide")),
-        (tr("What happened today\tF4"), run("view.show_said")),
+        *(
+            (f"{words}\t{spelled(KEYS_OF[command])}", run(*command))
+            for words, command in (
+                (tr("Settings"), ("view.show_page", "settings")),
+                (tr("Guide"), ("view.show_guide",)),
+                (tr("What happened today"), ("view.show_said",)),
+            )
+        ),
         *(
             (tr("Watch a folder for {what}", what=words), run("instruments.watch", what))
             for what, words in WATCHED.items()

@@ -667,7 +667,8 @@ def _runout(f: dict) -> str:
 
 def _how_irregular(f: dict) -> str:
     """How many of them were missed, and how many came double."""
-    told = [f"{count} {what}" for what in ("missed", "doubled") if (count := f.get(what, 0))]
+    ways = (("missed", tr("missed")), ("doubled", tr("doubled")))
+    told = [f"{count} {words}" for what, words in ways if (count := f.get(what, 0))]
     return f" ({', '.join(told)})" if told else ""
 
 
@@ -722,7 +723,7 @@ def _dropout_sure(f: dict) -> str:
             "{held}: wiggle plug and harness and warm the sensor while the signal is recorded for a long time.",
             held=held,
         )
-    missing = [name for role, name in (("supply", "feed"), ("ground", "return")) if role not in watched]
+    missing = [name for role, name in (("supply", tr("feed")), ("ground", tr("return"))) if role not in watched]
     return tr(
         "Record the signal and {missing} together for a long time and wiggle plug and harness.",
         missing=joined_and(missing),

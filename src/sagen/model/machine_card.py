@@ -13,7 +13,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SheetError
-from sagen.model.language import joined_and, tr, worded
+from sagen.model.language import tr, worded
 from sagen.model.sheet import first_fault, one_of
 from sagen.model.vocabulary import (
     CIRCUIT_ROLES,
@@ -26,6 +26,7 @@ from sagen.model.vocabulary import (
     State,
     WireIs,
 )
+from sagen.model.words import card_points
 
 MOST_CIRCUITS, MOST_WIRES, MOST_ROWS = 60, 16, 200
 Short = Annotated[str, Field(max_length=120)]
@@ -97,7 +98,7 @@ class Published(_Table):
     @property
     def where(self) -> str:
         """Between which points, and in which state, in words."""
-        place = joined_and(self.between)
+        place = card_points(self.between)
         state = worded(str(self.state)) if self.state else ""
         return ", ".join(
             item

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from sagen.model.finding import Estimate
-from sagen.model.language import figure, later, lowered, said_now, tr, trn
+from sagen.model.language import figure, joined_and, later, lowered, said_now, tr, trn
 from sagen.model.trail import NOTHING_FOUND, OVER_RANGE_OHM
 from sagen.model.vocabulary import (
     CardQuantity,
@@ -187,6 +187,23 @@ ENTRY_TITLES = {
     EntryKind.DAMAGED: tr("Damaged entry"),
     EntryKind.NEWER: tr("From a newer Sagen"),
 }
+_STEPS = {
+    "new job": tr("new job"), "correct entry": tr("entry corrected"), "withdraw entry": tr("entry withdrawn"),
+    "restore entry": tr("entry restored"),
+}  # fmt: skip
+
+
+def step_words(step: str) -> str:
+    """A change of a job as undo names it.
+
+    Parameters
+    ----------
+    step : str
+        as the log keeps it: "new job", "add reading"
+    """
+    return _STEPS.get(step) or tr("{entry} added", entry=ENTRY_TITLES[EntryKind(step.removeprefix("add "))])
+
+
 #: what is owed after a repair, in the order in which it is done
 OWED = {
     ProofStep.MEASURED: tr("The same measurements taken again, and sound"),
@@ -227,6 +244,34 @@ WIRES = {
     WireIs.SUPPLY: tr("Feed"), WireIs.SIGNAL: tr("Signal"), WireIs.GROUND: tr("Return"), WireIs.COIL: tr("Coil's other leg"),
     WireIs.SHIELD: tr("Shield"), WireIs.OTHER: tr("Other"),
 }  # fmt: skip
+
+
+def card_point(name: str) -> str:
+    """A point of a published value: what a wire carries in words, a pin or any other name as it stands on the card."""
+    return lowered(WIRES[WireIs(name)]) if name in set(WireIs) else name
+
+
+def card_points(names: tuple[str, ...]) -> str:
+    """The points that a published value lies between."""
+    return joined_and(card_point(name) for name in names)
+
+
+#: where a block is struck, as sheets name it, and in words
+STRUCK_AT = {"front": tr("front"), "middle": tr("middle"), "rear": tr("rear")}
+
+
+def struck_at(place: str) -> str:
+    """Where a block was struck, in words; a place of anybody's own as it is."""
+    return STRUCK_AT.get(place, place)
+
+
+def struck_place(words: str) -> str:
+    """The same as sheets name it, from what was typed."""
+    return next(
+        (place for place, said in STRUCK_AT.items() if words.strip().casefold() == said.casefold()), words.strip()
+    )
+
+
 PATTERN_SOURCES = {
     PatternSource.AFTER_REPAIR: tr("after a proven repair"), PatternSource.TWIN: tr("the twin bank"),
     PatternSource.ANOTHER_MACHINE: tr("another machine of the kind"), PatternSource.PRINTED: tr("the maker's printed picture"),

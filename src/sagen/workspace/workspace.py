@@ -40,6 +40,7 @@ from sagen.model.language import tr
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry, NoteEntry, Record
 from sagen.model.vocabulary import CHOSEN_GEAR, EntryKind, Gear, Strategy
+from sagen.model.words import step_words
 from sagen.store.log import JobLog
 from sagen.workspace.events import (
     Announcer,
@@ -329,11 +330,11 @@ class Workspace:
     def undo(self) -> None:
         """Take back the last change of the job that is open; with its adding, the job itself."""
         if self.job is not None:
-            self._write(UndoStep(self.job.id))
+            self._say_after(UndoStep(self.job.id), tr("Taken back: {what}."), self.log.can_undo(self.job.id))
 
     def redo(self) -> None:
         if self.job is not None:
-            self._write(RedoStep(self.job.id))
+            self._say_after(RedoStep(self.job.id), tr("Done again: {what}."), self.log.can_redo(self.job.id))
             return
 
         def show(written: Written) -> None:
@@ -342,6 +343,10 @@ class Workspace:
                 self.open_job(written.job.id, open_capture=True)
 
         self.submit(RedoStep(None), show)
+
+    def _say_after(self, change: Change, words: str, step: str | None) -> None:
+        """Have a step taken back or done again, and say which it was."""
+        self._write(change, then=lambda: self.say(words.format(what=step_words(step))) if step else None)
 
     def _write(self, change: Change, entry: Entry | None = None, then: Callable | None = None) -> None:
         """Have a change of a job written; what it is then is shown, if it is open."""

@@ -33,7 +33,7 @@ class Form(QDialog):
     def __init__(self, title: str, accept: str, parent: QWidget | None = None):
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.setMinimumWidth(460)
+        self.setMinimumWidth(540)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 16, 18, 16)
         head = Label(title)
@@ -68,7 +68,7 @@ class Form(QDialog):
     def _fit(self) -> None:
         for label in self.findChildren(Label):
             if label.wordWrap() and label.isVisible():
-                label.setMinimumHeight(label.heightForWidth(label.width()))
+                label.setMinimumHeight(max(0, label.heightForWidth(label.width())))
         self.adjustSize()
 
     def add(self, name: str, field: QWidget) -> QWidget:

@@ -23,7 +23,7 @@ def parts_of(taps) -> tuple[PartState, ...]:
     """The set as the taps tell of it; two sensors of which nothing is known where there are none."""
     verdict = taps.shown if taps is not None else None
     if verdict is None:
-        return PartState("sensor 1"), PartState("sensor 2")
+        return PartState(tr("sensor {number}", number=1)), PartState(tr("sensor {number}", number=2))
     bad = {blame.sensor for blame in verdict.blames}
     loaded = any(load.connection in ("loaded", "plugged") for load in verdict.fit.loads)
     return tuple(
@@ -42,7 +42,7 @@ class DecisionForm(Form):
         self, taps=None, record: dict | None = None, parent: QWidget | None = None, old: DecisionEntry | None = None
     ):
         super().__init__(tr("While it is open: fit one, or more of the set"), tr("Put on the trail"), parent)
-        self.setMinimumWidth(620)
+        self.setMinimumWidth(720)
         self.record = record or {}
         self.parts = parts_of(taps)
         self.decision: Decision | None = None
@@ -65,7 +65,7 @@ class DecisionForm(Form):
         )
         self.each = self._figure(tr("hours, or empty"))
         self.at_hand, self.wait, self.day = (
-            self._figure(name) for name in (tr("how many"), "days", tr("a day, or not counted"))
+            self._figure(name) for name in (tr("how many"), tr("days"), tr("a day, or not counted"))
         )
         self._row(tr("One part"), self.price, self.origin)
         self._row(tr("To get here again"), self.hours, self.rate)

@@ -70,7 +70,7 @@ class CodeForm(EntryForm):
         # The generic meaning goes with the code: kept as typed, it would stay when the code is corrected.
         own = old.meaning if old and old.meaning != generic_meaning(old.code) else ""
         self.meaning = self.add(tr("Meaning"), QLineEdit(own))
-        self.meaning.setPlaceholderText(tr("found by itself for generic codes; else as the maker words it"))
+        self.meaning.setPlaceholderText(tr("as the maker words it, or empty"))
         self.tied = self.choice(
             tr("It says"), {"": tr("As the generic code says"), **CODE_KINDS}, old.says if old else ""
         )
@@ -147,7 +147,7 @@ class LookedAtForm(EntryForm):
     def build(self, old: InspectionEntry | None) -> None:
         self.part = self.choice(tr("What"), THINGS, old.part if old else None)
         self.words = self.add(tr("What was seen"), QLineEdit((old.seen or old.check) if old else ""))
-        self.words.setPlaceholderText(tr("as chewed through behind the bracket"))
+        self.words.setPlaceholderText(tr("as chewed through at the bracket"))
         self.outcome = self.choice(
             tr("It is"),
             {"damaged": tr("Not as it should be"), "": tr("As it should be")},

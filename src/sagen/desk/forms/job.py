@@ -57,7 +57,7 @@ class JobForm(Form):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(tr("New job"), tr("Start job"), parent)
-        self.setMinimumWidth(640)
+        self.setMinimumWidth(720)
         self.machine = self.add(tr("Machine"), QLineEdit())
         self.machine.setPlaceholderText(tr("make, model, engine, plate; empty: named by the date"))
         self.owner = self.add(tr("Customer"), QLineEdit())

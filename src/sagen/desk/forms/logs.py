@@ -45,7 +45,7 @@ class OtherLogForm(Form):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(tr("Open another log"), tr("Open it"), parent)
-        self.setMinimumWidth(520)
+        self.setMinimumWidth(560)
         self.where = self.add(tr("Where"), QLineEdit())
         self.where.setPlaceholderText(tr("a folder, or postgresql://name@server/database"))
         choose = QPushButton(tr("Choose a folder"))

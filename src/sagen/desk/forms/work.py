@@ -81,7 +81,7 @@ class StepForm(Checked):
 
     def build(self, old: StepEntry | None) -> None:
         self.step = self.choice(tr("Step"), STEPS, old.step if old else StepKind.UNBOLTED)
-        self.what = self.line(tr("What"), old.what if old else "", tr("as intake hose at the throttle body"))
+        self.what = self.line(tr("What"), old.what if old else "", tr("as hose at the throttle body"))
         self.size = self.line(tr("Bolt, size"), old.size if old else "", tr("as 2 x M6, 10 mm"))
         self.owes = self.line(tr("Before it goes back"), old.owes if old else "", tr("as new seal, 9 Nm"))
         self.place = self.choice(tr("At"), {None: tr("Not said"), **PLACES}, old.place if old else None)
@@ -112,18 +112,18 @@ class PartForm(Checked):
         self.days = self.line(tr("Comes in days"), one.lead_days, tr("0: at hand"))
         self.state = self.choice(tr("State"), LINE_STATES, one.state if old else LineState.WANTED)
         hints = {
-            "ohms": tr("ohms, before it is fitted"),
-            "pulses": tr("pulses on the bench"),
-            "looks": tr("beside the old one"),
+            "ohms": (tr("Bench: ohms"), tr("before it is fitted")),
+            "pulses": (tr("Bench: pulses"), tr("as counted")),
+            "looks": (tr("Bench: looks"), tr("beside the old one")),
         }
-        self.bench = {key: self.line(tr("Bench: {key}", key=key), one.bench.get(key, ""), hints[key]) for key in BENCH}
+        self.bench = {key: self.line(hints[key][0], one.bench.get(key, ""), hints[key][1]) for key in BENCH}
         self.text = self.line(tr("More"), one.text)
 
     def answer(self) -> PartEntry:
         return PartEntry(
             self.name.text().strip(), self.part.currentData(), self.number.text().strip(), self.maker.text().strip(),
-            Origin(self.origin.currentData()), self.source.text().strip(), number(self.price, "price"),
-            number(self.count, tr("how many"), whole=True) or 1, number(self.days, "days"), self.state.currentData(),
+            Origin(self.origin.currentData()), self.source.text().strip(), number(self.price, tr("price")),
+            number(self.count, tr("how many"), whole=True) or 1, number(self.days, tr("days")), self.state.currentData(),
             {key: line.text().strip() for key, line in self.bench.items() if line.text().strip()}, self.text.text().strip(),
         )  # fmt: skip
 
@@ -132,7 +132,7 @@ class SeenForm(Checked):
     record = SeenEntry
 
     def build(self, old: SeenEntry | None) -> None:
-        self.seen = self.line(tr("Also seen"), old.seen if old else "", tr("as dried coolant below the rear plug"))
+        self.seen = self.line(tr("Also seen"), old.seen if old else "", tr("as dried coolant at the plug"))
         self.mark = self.choice(tr("What becomes of it"), SEEN_MARKS, old.mark if old else SeenMark.WATCH)
         self.because = self.line(tr("Because"), old.because if old else "")
 
@@ -255,8 +255,8 @@ class ValueForm(Checked):
         if value is None:
             raise ValueError(tr("type the figure that the meter shows"))
         return ValueEntry(
-            row.between, row.quantity, float(value), row.state, row.when, number(self.temperature, "part"),
-            number(self.leads, "leads") or 0.0, shown=f"{self.value.text().strip()} {QUANTITIES[row.quantity]}", circuit=name,
+            row.between, row.quantity, float(value), row.state, row.when, number(self.temperature, tr("part")),
+            number(self.leads, tr("leads")) or 0.0, shown=f"{self.value.text().strip()} {QUANTITIES[row.quantity]}", circuit=name,
         )  # fmt: skip
 
     def answer(self) -> ValueEntry:

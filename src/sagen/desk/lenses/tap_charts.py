@@ -13,6 +13,7 @@ from sagen.desk.theme.roles import sensor_colour
 from sagen.kinds.piezo.verdict import TapVerdict
 from sagen.kinds.piezo.words import load_words
 from sagen.model.language import tr
+from sagen.model.words import struck_at
 from sagen.report.rings import RingScene
 from sagen.signal.tap_fit import height_under
 
@@ -26,7 +27,7 @@ def paint_heights(painter: QPainter, rect: QRectF, scene: RingScene, verdict: Ta
     top = 1.15 * max((point.height for point in fit.points), default=1.0)
     panel = Panel(rect, 0.0, float(len(fit.places)), 0.0, top, tr("Height by place, and as fitted"))
     ticks = [
-        (at + 0.5, short(place or tr("not stated"), rect.width() / max(len(fit.places), 1)))
+        (at + 0.5, short(struck_at(place) or tr("not stated"), rect.width() / max(len(fit.places), 1)))
         for at, place in enumerate(fit.places)
     ]
     panel.frame(painter, unit_y="V", y_ticks=3, x_ticks=ticks)

@@ -11,6 +11,7 @@ from sagen.desk.theme import theme
 from sagen.kinds.piezo.verdict import TapVerdict
 from sagen.kinds.piezo.words import gap_words, load_words
 from sagen.model.language import lowered, tr
+from sagen.model.words import struck_at
 
 ENOUGH = 4  #: strikes at a place under a load, from which on it counts as tapped
 CAUTION = tr(
@@ -27,14 +28,14 @@ def paint_guide(painter: QPainter, area: QRectF, verdict: TapVerdict | None) -> 
     rows = [(tr("open"), [at for at, load in enumerate(loads) if load.connection == "unplugged"])]
     rows += [
         (load_words(load.connection, load.ohm), [at]) for at, load in enumerate(loads) if load.connection == "loaded"
-    ] or [("20 to 50 k", [])]
+    ] or [(tr("20 to 50 k"), [])]
     rows += [(tr("plugged in"), [at for at, load in enumerate(loads) if load.plugged])]
     rows += (
         [(tr("not stated"), [at for at, load in enumerate(loads) if not load.connection])]
         if any(not load.connection for load in loads)
         else []
     )
-    columns = [(this_place or tr("not stated"), at) for at, this_place in enumerate(places)][:4]
+    columns = [(struck_at(this_place) or tr("not stated"), at) for at, this_place in enumerate(places)][:4]
     columns += [(tr("place {columns}", columns=len(columns) + 1), None)] * max(0, 2 - len(columns))
     painter.setFont(theme.font(8.5, bold=True))
     said = tr("Tapped so far")

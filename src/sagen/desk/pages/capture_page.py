@@ -51,7 +51,7 @@ class CapturePage(Page):
     name, title = "capture", tr("Capture")
     hints = (
         Hint(tr("Left / Right"), tr("look earlier / later")),
-        Hint(tr("Up / Down or + / −"), "closer / further"),
+        Hint(tr("Up / Down or + / −"), tr("closer / further")),
         Hint("Home", tr("the whole capture")),
         Hint("A / B", tr("set a cursor at the pointer")),
         Hint(tr("Shift with A or B"), tr("without snapping to an edge")),

@@ -26,7 +26,7 @@ from sagen.model.language import lowered, titled, tr
 from sagen.model.machine_card import CardCircuit
 from sagen.model.typed import typed_figure, typed_whole
 from sagen.model.vocabulary import CIRCUIT_ROLES, Place, RelearnKind, Role
-from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS
+from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
 
 WIRE_HEADS = (
     tr("Wire"),
@@ -37,7 +37,9 @@ WIRE_HEADS = (
     tr("Fuse place"),
     tr("Shared with"),
 )
-ROW_HEADS = (tr("From"), "To", tr("State"), tr("When"), tr("Unit"), tr("Low"), tr("High"), "At °C", tr("Maker"))
+ROW_HEADS = (tr("From"), tr("To"), tr("State"), tr("When"), tr("Unit"), tr("Low"), tr("High"), tr("At °C"), tr("Maker"))
+#: fields of figures
+FIGURES = {"supply": tr("Feed, V"), "pull_up": tr("Pull-up, V"), "torque_nm": tr("Torque, Nm")}
 LETTER = 8  #: px of a letter in a field
 REACHED = (Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE)  #: places that take minutes to get at
 
@@ -108,14 +110,14 @@ class CircuitFields(QWidget):
         first, second = WrapRow(spacing=4), WrapRow(spacing=4)
         for key, words, wide in (
             ("name", tr("Name"), 8), (self.role, tr("It is"), 0), (self.sensor, tr("Sensor"), 0), ("bank", tr("Bank"), 3), ("wheel", tr("Wheel"), 8),
-            ("supply", tr("Feed, V"), 4), ("pull_up", tr("Pull-up, V"), 6),
+            ("supply", FIGURES["supply"], 4), ("pull_up", FIGURES["pull_up"], 6),
         ):  # fmt: skip
             field = self.own.setdefault(key, narrow_line()) if isinstance(key, str) else key
             put_field(first, words, field, wide)
         put_field(second, tr("Where it sits"), self.place, 23)
         put_field(second, tr("Relearn"), self.relearn, 0)
         put_field(second, tr("What it takes"), self.relearn_text, 23)
-        put_field(second, tr("Torque, Nm"), self.own.setdefault("torque_nm", narrow_line()), 6)
+        put_field(second, FIGURES["torque_nm"], self.own.setdefault("torque_nm", narrow_line()), 6)
         self.access: dict[Place, QLineEdit] = {}
         for place in REACHED:
             self.access[place] = narrow_line()
@@ -171,7 +173,8 @@ class CircuitFields(QWidget):
             minutes = shown.access.get(place)
             line.setText(f"{minutes:g}" if minutes is not None else "")
         wires = [
-            [*(getattr(wire, key) for key in WIRE_COLUMNS[:-1]), ", ".join(wire.shared_with)] for wire in shown.wire
+            [WIRES[wire.carries], *(getattr(wire, key) for key in WIRE_COLUMNS[1:-1]), ", ".join(wire.shared_with)]
+            for wire in shown.wire
         ]
         self._fill_table(self.wires, wires)
         self._fill_table(self.rows, [row_cells(row) for row in shown.published])
@@ -205,11 +208,11 @@ class CircuitFields(QWidget):
         }  # fmt: skip
         if self.sensor.currentData() is not None:
             data["sensor"] = self.sensor.currentData()
-        for key in ("supply", "pull_up", "torque_nm"):
+        for key, words in FIGURES.items():
             if self.own[key].text().strip():
-                data[key] = typed_figure(self.own[key].text(), key.replace("_", " "))
+                data[key] = typed_figure(self.own[key].text(), words)
         if self.own["bank"].text().strip():
-            data["bank"] = typed_whole(self.own["bank"].text(), "bank")
+            data["bank"] = typed_whole(self.own["bank"].text(), tr("bank"))
         if self.own["wheel"].text().strip():
             data["wheel"] = self.own["wheel"].text().strip()
         kind, text = self.relearn.currentData(), self.relearn_text.text().strip()
@@ -220,7 +223,7 @@ class CircuitFields(QWidget):
             for place, line in self.access.items()
             if line.text().strip()
         }
-        data["wire"], data["published"] = wire_rows(_cells(self.wires)), published_rows(_cells(self.rows))
+        data["wire"], data["published"] = wire_rows(_cells(self.wires)), published_rows(_cells(self.rows), self.circuit)
         return circuit_data(self.circuit, data)
 
     def find_wires(self) -> None:
@@ -232,7 +235,7 @@ class CircuitFields(QWidget):
         rows = []
         for pin in form.named.pins:
             old = before.get(pin.pin, [""] * len(WIRE_COLUMNS))
-            rows.append([str(pin.best), old[1], pin.pin, *old[3:]])
+            rows.append([WIRES[pin.best], old[1], pin.pin, *old[3:]])
         self._filling = True
         self._fill_table(self.wires, rows)
         self._filling = False

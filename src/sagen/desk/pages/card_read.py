@@ -8,13 +8,13 @@ from sagen.casework.job_sheet import published_limits
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model.language import joined_and, lowered, titled, tr, worded
+from sagen.model.language import lowered, titled, tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.vocabulary import Place, RelearnKind
-from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
+from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES, card_points
 
 WIRE_HEADS = (tr("Wire"), tr("Colour"), tr("Pin, sensor"), tr("Pin, module"), tr("Fuse"), tr("Shared with"))
-ROW_HEADS = (tr("Between"), tr("When"), tr("From"), "To", tr("For"))
+ROW_HEADS = (tr("Between"), tr("When"), tr("From"), tr("To"), tr("For"))
 FACE = (300, 150)  #: px of the plug's face at least
 
 
@@ -126,6 +126,6 @@ def _row(item) -> tuple[str, str, str, str, str]:
     )
     unit = str(item.quantity)
     if item.over:
-        return joined_and(item.between), when, published_limits(item), "", item.maker
+        return card_points(item.between), when, published_limits(item), "", item.maker
     ends = (tr("{end:g} {unit}", end=end, unit=unit) if end is not None else "" for end in (item.low, item.high))
-    return (joined_and(item.between), when, *ends, item.maker)
+    return (card_points(item.between), when, *ends, item.maker)

@@ -98,7 +98,7 @@ class CircuitView(QWidget):
             painter.setPen(QColor(colours.ink))
             painter.setFont(theme.font_for(name, box.width() - 4, 9.5, bold=True))
             where = box if box is not sensor else QRectF(box.left(), box.top() + 6, box.width(), 18)
-            painter.drawText(where, Qt.AlignmentFlag.AlignCenter, name)
+            painter.drawText(where, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, name)
         if self.spec is not None and self.pulled_up:
             painter.setFont(theme.font(8.5))
             painter.setPen(QColor(colours.quiet))

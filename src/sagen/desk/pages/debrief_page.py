@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 STEP_HEADS, PLAN_HEADS = (
-    (tr("Your step"), tr("Minutes"), tr("It was, before"), "after", tr("What it told")),
+    (tr("Your step"), tr("Minutes"), tr("It was, before"), tr("after"), tr("What it told")),
     (tr("One who knows the fault"), tr("Minutes")),
 )
 

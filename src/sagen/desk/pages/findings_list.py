@@ -11,7 +11,7 @@ from sagen.desk.announce import announce
 from sagen.desk.theme.plain import Label
 from sagen.kinds.piezo.words import load_words
 from sagen.model.language import tr
-from sagen.model.words import FINDING_TITLES
+from sagen.model.words import FINDING_TITLES, struck_at
 
 HEIGHT = 92  #: px of the findings below the picture; more scrolls
 NOTHING_TURNED = tr(
@@ -147,7 +147,7 @@ def together(taps) -> list[str]:
 
 def taken_as(sheet) -> list[str]:
     """Where and under what a set of knock sensors was struck, in words; nothing for what turns."""
-    told = [tr("struck at {place}", place=sheet.conditions.place)] if sheet.conditions.place else []
+    told = [tr("struck at {place}", place=struck_at(sheet.conditions.place))] if sheet.conditions.place else []
     ohms = {item.load_ohm for item in sheet.channel if item.load_ohm}
     connection = sheet.conditions.connection or ("loaded" if ohms else None)
     if connection is not None:

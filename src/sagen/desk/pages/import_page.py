@@ -31,7 +31,7 @@ from sagen.model.language import titled, tr, trn
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry
 from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Connection, Role, SensorKind, State
-from sagen.model.words import ROLES, SENSORS, STATES
+from sagen.model.words import ROLES, SENSORS, STATES, STRUCK_AT, struck_at, struck_place
 from sagen.reason.case import circuit_of
 
 if TYPE_CHECKING:
@@ -106,7 +106,7 @@ class ImportPage(Page):
         for connection in Connection:
             self.connection.addItem(CONNECTIONS[connection], connection)
         self.place.setEditable(True)
-        self.place.addItems(["", "front", "rear", "middle"])
+        self.place.addItems(["", *STRUCK_AT.values()])
         self.place.lineEdit().setPlaceholderText(tr("where it was struck, in your words"))
         self.place.lineEdit().setMaxLength(60)
         self.bank.setPlaceholderText(tr("or empty"))
@@ -200,7 +200,7 @@ class ImportPage(Page):
         taken = sheet.conditions if sheet else self.last_taken
         self.end.setCurrentIndex(max(0, self.end.findData(sheet.conditions.end if sheet else "sensor")))
         self.connection.setCurrentIndex(max(0, self.connection.findData(taken.connection if taken else None)))
-        self.place.setEditText((taken.place or "") if taken else "")
+        self.place.setEditText(struck_at(taken.place or "") if taken else "")
         self.bore.setText(f"{sheet.engine.bore_mm:g}" if sheet and sheet.engine.bore_mm else "")
         self._show_good()
         first = next((name for name, answer in self.answers.items() if answer["role"] in CIRCUIT_ROLES), None)
@@ -319,7 +319,7 @@ class ImportPage(Page):
         engine: dict = {"cylinders": self.cylinders.text().strip() or None}
         if struck:
             conditions |= {
-                "connection": self.connection.currentData(), "place": self.place.currentText().strip() or None,
+                "connection": self.connection.currentData(), "place": struck_place(self.place.currentText()) or None,
             }  # fmt: skip
             engine["bore_mm"] = self.bore.text().lower().rstrip("m ").replace(",", ".") or None
         return answered_sheet(self.incoming, self.answers, conditions, engine)

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QComboBox, QPushButton, QSizePolicy, QToolButton, QWidget
 
+from sagen.desk.actions import spelled
 from sagen.desk.pages.compare_menu import CompareMenu
 from sagen.desk.theme import theme
 from sagen.desk.wrap_row import WrapRow
@@ -40,7 +41,7 @@ class LensBar(QWidget):
             button = QPushButton(words)
             button.setCheckable(True)
             button.setAutoExclusive(True)
-            button.setToolTip(f"{tip} ({key})")
+            button.setToolTip(f"{tip} ({spelled(key)})")
             button.setProperty("key", key)
             button.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
             button.clicked.connect(lambda _=False, name=name: self.lens_chosen.emit(name))
@@ -59,7 +60,7 @@ class LensBar(QWidget):
         row.push_right()
         self.tools: dict[str, QToolButton] = {}
         for name, icon, tip, key in TOOLS:
-            button = self._tool(name, icon, tip, f"{tip} ({key})" if key else tip)
+            button = self._tool(name, icon, tip, f"{tip} ({spelled(key)})" if key else tip)
             button.clicked.connect(lambda _=False, name=name: self.tool_pressed.emit(name))
             if key:
                 button.setShortcut(QKeySequence(key))

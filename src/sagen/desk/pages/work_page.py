@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QV
 
 from sagen.casework.costs import costs_of, offers
 from sagen.casework.words import said_days
-from sagen.desk.actions import Action, Hint
+from sagen.desk.actions import Action, Hint, spelled
 from sagen.desk.forms.work import PartForm, SeenForm
 from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
@@ -75,7 +75,7 @@ class WorkPage(JobPage):
         for kind, key in STEP_KEYS.items():
             button = QPushButton(STEPS[kind].partition(":")[0])
             button.setObjectName("tight")
-            button.setToolTip(f"{STEPS[kind]} ({key})")
+            button.setToolTip(f"{STEPS[kind]} ({spelled(key)})")
             button.clicked.connect(lambda _=False, kind=kind: self.step(kind))
             keys.addWidget(button)
         together = QPushButton(tr("Together"))

@@ -10,7 +10,6 @@ from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import tr
 from sagen.model.practice import LOOK_MINUTES, Shown
-from sagen.model.words import said_minutes
 
 HIDDEN = tr("Whom Sagen suspects is hidden. Measure, record, look and ask; then repair and prove it.")
 
@@ -46,7 +45,7 @@ class PracticeCard(Card):
         self.setVisible(weighed.practice is not None)
         if weighed.practice is None:
             return
-        self.clock.setText(tr("PRACTICE · {clock} ON THE CLOCK", clock=said_minutes(weighed.clock).upper()))
+        self.clock.setText(tr("PRACTICE · {minutes:.0f} MIN GONE", minutes=weighed.clock))
         self.said.setText(HIDDEN)
         self.said.setVisible(weighed.hidden)
         self.pay.setVisible(weighed.hidden and weighed.practice.suspects == Shown.PRICED)

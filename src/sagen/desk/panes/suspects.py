@@ -61,7 +61,7 @@ class SuspectBar(QAbstractButton):
         if suspect.circuit:
             self.fault = f"{suspect.circuit}: {self.fault}"
         self.setAccessibleName(
-            f"{CAUSES[suspect.cause]}: {self.fault}, {surely(suspect.probability).replace('%', 'percent')}"
+            f"{CAUSES[suspect.cause]}: {self.fault}, {surely(suspect.probability).replace('%', tr('percent'))}"
         )
         self.setToolTip(tr("Press to see the evidence for and against"))
         self._moving.stop()

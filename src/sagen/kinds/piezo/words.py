@@ -7,6 +7,7 @@ import numpy as np
 from sagen.kinds.piezo.verdict import Gap, TapVerdict
 from sagen.model.language import tr
 from sagen.model.vocabulary import Connection
+from sagen.model.words import struck_at
 from sagen.signal.pairs import Interval, rounded
 
 
@@ -79,7 +80,7 @@ def gap_words(gap: Gap) -> str:
     gap : Gap
         a capture that is missing, and why
     """
-    place = tr(" at '{place}'", place=gap.place) if gap.place else ""
+    place = tr(" at '{place}'", place=struck_at(gap.place)) if gap.place else ""
     return _GAPS[gap.what].format(strikes=gap.strikes, place=place)
 
 
