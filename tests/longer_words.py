@@ -80,7 +80,7 @@ from sagen.model.practice import Practice
 from sagen.model.trail import InspectionEntry, RepairEntry, StayedEntry
 from sagen.model.vocabulary import Part
 from sagen.store.codecs import encode
-from test_small_window import NO_PAGE_OF_THEIR_OWN, cut, show
+from test_small_window import NO_PAGE_OF_THEIR_OWN, cut, on_each_other, show
 
 
 def messages():
@@ -94,7 +94,7 @@ MESSAGES = messages()
 
 def not_translated(text, known):
     """The words of a text that came from no catalogue and are nobody's own, and a text that is in the catalogue and was not taken from it."""
-    if text in MESSAGES and re.search(r"[a-z]{3}", KEPT.sub(" ", text)) and not ALIKE.fullmatch(text):
+    if text in MESSAGES and re.search(r"[A-Za-z]{2}", KEPT.sub(" ", text)) and not ALIKE.fullmatch(text):
         return [text]
     words = WORD.findall(KEPT.sub(" ", text))
     return [word for word in words if MARK not in word and word.casefold() not in known and not ALIKE.fullmatch(word)]
@@ -241,6 +241,7 @@ def note_what_is_painted():
 def wrong_in(window, known, name):
     window.grab()
     yield from (f"{name}: cut: {item}" for item in cut(window))
+    yield from (f"{name}: on each other: {item}" for item in on_each_other(window))
     yield from (f"{name}: not translated: {text!r}" for text in unmarked(window, known))
 
 
@@ -285,7 +286,9 @@ def main(sizes):
             show(window, name)
             window.resize(*size)
             settle(window)
-            wrong = [f"cut: {item}" for item in cut(window)]
+            wrong = [f"cut: {item}" for item in cut(window)] + [
+                f"on each other: {item}" for item in on_each_other(window)
+            ]
             wrong += [f"not translated: {text!r}" for text in unmarked(window, known)]
             if (window.width(), window.height()) != size:
                 wrong.append(f"the window is {window.width()} x {window.height()}")

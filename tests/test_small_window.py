@@ -2,6 +2,7 @@
 a name. What a person needs to read and press is common practice, no published source; 40 px is DESIGN.md's."""
 
 import os
+from itertools import combinations
 
 import pytest
 from PySide6.QtCore import QSettings
@@ -46,6 +47,23 @@ def cut(window):
     return out
 
 
+def on_each_other(window):
+    """What a layout holds, and lies on what else it holds: there was no room for both."""
+    out = []
+    for holder in [window, *window.findChildren(QWidget)]:
+        layout = holder.layout()
+        if layout is None or not holder.isVisible():
+            continue
+        held = [layout.itemAt(at).widget() for at in range(layout.count())]
+        boxes = [
+            (item, item.geometry().adjusted(1, 1, -1, -1)) for item in held if item is not None and item.isVisible()
+        ]
+        for (one, box), (other, under) in combinations(boxes, 2):
+            if box.intersects(under):
+                out.append((type(one).__name__, box.getRect(), type(other).__name__, under.getRect()))
+    return out
+
+
 def show(window, name):
     if name == "capture":
         window.back_to_job()
@@ -70,6 +88,7 @@ def test_no_page_is_larger_than_the_screen_or_cut(desk, few):
             settle(window)
             assert (window.width(), window.height()) == size, name
             assert cut(window) == [], (name, size)
+            assert on_each_other(window) == [], (name, size)
         for item in window.findChildren(QWidget):
             # An editor within a box is the box's.
             if not item.isVisible() or isinstance(item.parent(), QComboBox | QAbstractSpinBox) or item.width() < 2:

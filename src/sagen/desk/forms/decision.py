@@ -60,6 +60,7 @@ class DecisionForm(Form):
         self.origin = QComboBox()
         for origin in Origin:
             self.origin.addItem(ORIGINS[origin], origin)
+        self.origin.setCurrentIndex(self.origin.findData(Origin.UNKNOWN))  # nobody has said yet whose part it is
         self.price, self.hours, self.rate = (
             self._figure(name) for name in (tr("price, needed"), tr("hours, needed"), tr("an hour, needed"))
         )

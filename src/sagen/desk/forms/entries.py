@@ -269,7 +269,7 @@ class ReplacedForm(EntryForm):
         self.part = self.choice(tr("Part"), {None: tr("Choose"), **PARTS}, old.part if old else None)
         self.origin = self.choice(tr("Its origin"), ORIGINS, old.origin if old else self.usual_origin)
         if self.record is ReplacedEntry:
-            began = {None: tr("Not known"), True: tr("Yes"), False: "No"}
+            began = {None: tr("Not known"), True: tr("Yes"), False: tr("No")}
             self.began = self.choice(tr("It began with that"), began, old.began if old else None)
         self.text = self.lines(tr("What"), old.text if old else "")
 

@@ -23,7 +23,7 @@ class SaidDialog(QDialog):
         layout.setContentsMargins(18, 16, 18, 16)
         layout.addWidget(Label(tr("What happened today"), name="heading"))
         rows = [((f"{at:%H:%M:%S}", words), "", words) for at, words in reversed(list(told))]
-        self.table = TextTable(("At", tr("What was said")), tr("What was said, newest first"), stretch=1)
+        self.table = TextTable((tr("When"), tr("What was said")), tr("What was said, newest first"), stretch=1)
         self.table.show_rows(rows)
         self.table.setVisible(bool(rows))
         layout.addWidget(self.table, 1)

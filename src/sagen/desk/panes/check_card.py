@@ -18,14 +18,13 @@ GEAR_WORDS = {
     Gear.TESTER: tr("tester"),
 }  # fmt: skip
 DO_TIP = with_key(tr("Open what it needs: the meter entry, a capture, or the question"), tr("do the check on the card"))
-#: px of the pane's height that are the suspects' at least
-LEAST_SUSPECTS = 150
 
 
 class CheckCard(Card):
     """The one clear thing to do next: title, what to do, what a sound one shows, minutes, cautions, and its keys."""
 
     wanted = Signal(object)  #: NextCheck that is to be done
+    turned = Signal()  #: to another check, or to none: it may stand taller or lower now
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -45,7 +44,7 @@ class CheckCard(Card):
         row.addWidget(self.other)
         self.lines.addLayout(row)
         self.checks: tuple = ()
-        self.at = 0
+        self.at, self._room = 0, 0
         self.other.clicked.connect(self.show_another)
         self.do.clicked.connect(self.do_it)
 
@@ -65,6 +64,7 @@ class CheckCard(Card):
     def _show(self) -> None:
         self.setVisible(bool(self.checks))
         if not self.checks:
+            self.turned.emit()
             return
         best = self.checks[self.at]
         check = best.check
@@ -87,17 +87,22 @@ class CheckCard(Card):
         self.caution.setText(tr("Mind: ") + " ".join(check.cautions))
         self.caution.setVisible(bool(check.cautions))
         self.do.setAccessibleName(tr("Do this check: {name}", name=check.name))
-        self.stand_whole()
+        self.turned.emit()
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
-        self.stand_whole()
+        self.stand_whole(self._room)
 
-    def stand_whole(self) -> None:
-        """As tall as its words are at this width: what is to be minded is never cut off."""
-        room = self.parentWidget().height() - LEAST_SUSPECTS if self.parentWidget() else 0
+    def stand_whole(self, room: int) -> int:
+        """Stand as tall as the words are at this width, what is to be minded whole; that height in px.
+
+        Parameters
+        ----------
+        room : int
+            px; where it is too little the reason for the check gives way, its tip still tells it
+        """
+        self._room = room
         for why in (True, False):
-            # In a low window the reason for the check gives way first; its tip still tells it.
             self.why.setVisible(why)
             tall = self.lines.heightForWidth(self.width())
             if tall <= room:
@@ -105,3 +110,4 @@ class CheckCard(Card):
         self.do.setToolTip(plain_tip(f"{self.why.text()}\n\n{DO_TIP}".strip()))
         if tall > 0 and tall != self.minimumHeight():
             self.setFixedHeight(tall)
+        return tall

@@ -34,6 +34,9 @@ RECORD_TIP = tr(
     "part is bad: a job counts as one, the program's own figures as forty. Press to leave it out."
 )
 LOW = 545  #: px of the pane below which card and suspects scroll together
+LEAST_SUSPECTS = (
+    150  #: px of the pane's height that are theirs at least; where the card leaves them less, they scroll together, too
+)
 
 
 class SuspectBar(QAbstractButton):
@@ -165,6 +168,7 @@ class SuspectsPane(QWidget):
         outer.setSpacing(6)
         self._low, self._announced = False, ""
         self.practice, self.card = PracticeCard(), CheckCard()
+        self.card.turned.connect(self._share_height)
         outer.addWidget(self.practice)
         self.wished = QWidget()
         self.wished.setLayout(self._wishes_row())
@@ -196,17 +200,23 @@ class SuspectsPane(QWidget):
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
-        low = self.height() < LOW
-        if low != self._low:
-            # In a low window the card scrolls with the suspects: else there is room for the one or the others.
-            self._low = low
-            for at, item in enumerate((self.card, self.wished)):
-                (self.layout_ if low else self.outer).insertWidget(at, item)
         # The two choices stay on one line; beside bars with their figures the heading is what can be spared.
         row = self.wished.layout()
         self.over.show()
         self.over.setVisible(row.heightForWidth(self.width() - 12) <= row.sizeHint().height())
-        self.card.stand_whole()
+        self._share_height()
+
+    def _share_height(self) -> None:
+        """Card and suspects beside each other while there is room for both; else they scroll together."""
+        beside = [item for item in (self.practice, self.wished) if not item.isHidden()]
+        taken = sum(max(item.sizeHint().height(), item.heightForWidth(self.width() - 12)) + 6 for item in beside)
+        room = self.height() - taken - LEAST_SUSPECTS
+        tall = self.card.stand_whole(room)
+        low = self.height() < LOW or (tall > room and not self.card.isHidden())
+        if low != self._low:
+            self._low = low
+            for at, item in enumerate((self.card, self.wished)):
+                (self.layout_ if low else self.outer).insertWidget(at + (not low), item)
 
     def _wishes_row(self) -> WrapRow:
         row = WrapRow(spacing=4)
@@ -260,6 +270,7 @@ class SuspectsPane(QWidget):
     def show_practice(self, weighed) -> None:
         """The card of a practice job, and what is hidden of it."""
         self.practice.show_practice(weighed)
+        self._share_height()
         self.wished.setVisible(not weighed.hidden)
         if weighed.hidden:
             self.card.hide()
