@@ -24,6 +24,15 @@ from sagen.model.vocabulary import Cause, Leg, Place, Point, State
 SOURCE = Path(__file__).parents[1] / "src" / "sagen"
 METHODS = [("**.py", "python"), ("**.html", "jinja2")]
 KEYWORDS = {"tr": None, "later": None, "trn": (1, 2)}
+#: what argparse says to a person (Python 3.11 to 3.13); `sagen.cli` has it look here
+ARGPARSE = (
+    "usage: ", "positional arguments", "options", "show this help message and exit", "show program's version number and exit",
+    "%(prog)s: error: %(message)s\n", "argument %(argument_name)s: %(message)s", "invalid choice: %(value)r (choose from %(choices)s)",
+    "unknown parser %(parser_name)r (choices: %(choices)s)", "the following arguments are required: %s", "one of the arguments %s is required",
+    "unrecognized arguments: %s", "not allowed with argument %s", "ignored explicit argument %r", "expected one argument",
+    "expected at most one argument", "expected at least one argument", ("expected %s argument", "expected %s arguments"),
+    "ambiguous option: %(option)s could match %(matches)s",
+)  # fmt: skip
 #: what of a row of a table is words
 WORDS = {"name", "text", "expect", "why", "do", "seen", "title", "looks"}
 
@@ -38,6 +47,8 @@ def gathered() -> Catalog:
         catalogue.add(message, None, [(name, line)], auto_comments=comments)
     for where, words in of_tables():
         catalogue.add(words, None, [(where, 0)])
+    for words in ARGPARSE:
+        catalogue.add(words, None, [("argparse", 0)])
     return catalogue
 
 

@@ -400,3 +400,30 @@ def test_where_a_block_was_struck_is_kept_by_its_name_in_files():
         "beside the oil filter",
     ]
     assert [struck_at(place) for place in ("middle", "beside the oil filter")] == ["middle", "beside the oil filter"]
+
+
+@pytest.mark.parametrize(("language", "command", "told"), [
+    ("de", ["stand-in", "c.toml", "--recorder", "80999"], "sagen stand-in: Fehler: --recorder: 80999 ist kein Port, von 0 bis 65535"),
+    ("de", ["simulate", "c.toml", "--rate", "5e"], "sagen simulate: Fehler: --rate: 5e ist keine Zahl"),
+    ("es", ["practice", "--seed", "x", "--auto"], "sagen practice: error: --seed: x no es un número entero"),
+    ("de", ["read", "--json"], "sagen read: error: the following arguments are required: --from, --point"),
+    ("en", ["listen", "a.wav", "--cylinders", "four"], "sagen listen: error: argument --cylinders: four is not a whole number"),
+])  # fmt: skip
+def test_wrong_usage_is_told_in_the_language_that_is_spoken(language, command, told):
+    code = f"from sagen.cli import main; main({command!r})"
+    environment = {**os.environ, VARIABLE: language}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=environment)
+    assert (done.stderr.splitlines()[-1], done.returncode) == (told, 2)
+
+
+@pytest.mark.parametrize("language", ["en", "de", "es"])
+def test_every_argument_of_every_command_says_what_it_is(language):
+    code = (
+        "import argparse; from sagen.cli import whole_parser; parser = whole_parser();"
+        "verbs = next(item for item in parser._actions if isinstance(item, argparse._SubParsersAction)).choices;"
+        "print([(name, item.dest) for name, verb in verbs.items() for item in verb._actions if not item.help], len(verbs));"
+        "print(''.join(verb.format_help() for verb in verbs.values()).count('%s'))"
+    )
+    environment = {**os.environ, VARIABLE: language}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=environment, check=True)
+    assert done.stdout.split("\n")[:2] == ["[] 19", "0"]

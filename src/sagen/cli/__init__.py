@@ -8,7 +8,10 @@ from __future__ import annotations
 
 import argparse
 import gc
+import gettext
 import json
+import math
+import os
 import sys
 from collections.abc import Sequence
 from contextlib import redirect_stderr, redirect_stdout
@@ -16,7 +19,7 @@ from importlib import import_module
 from unicodedata import category
 
 from sagen import __version__
-from sagen.model.language import speak, tr
+from sagen.model.language import DOMAIN, LOCALE, speak, spoken, tr
 
 #: what is done by each command, in the order of the help; a command's module is loaded when it is the one
 VERBS = {
@@ -42,6 +45,21 @@ VERBS = {
 }
 
 
+#: what an argument is that several commands have, or whose command says no more of it: by its name, else by what stands for it
+USUAL = {
+    "--json": tr("objects for programs, one a line, in English"), "--output": tr("the file to write; its ending says the format"),
+    "--sheet": tr("its sheet, where that lies elsewhere or has another name"), "--severity": tr("how far the fault has gone"),
+    "--fault": tr("a fault of the simulated machine, by name; may be given several times"), "--seed": tr("the same number draws the same"),
+    "--seconds": tr("how long"), "--state": tr("what the machine does meanwhile, such as cranking"), "--from": tr("where the instrument answers"),
+    "--point": tr("where the probe is, such as signal"), "--profile": tr("how an instrument is spoken to that is not known by itself"),
+    "--interface": tr("of the CAN bus, as python-can names it"), "--channel": tr("of the CAN bus"),
+    "--tolerance": tr("of the nominal value, to either side"), "--accuracy": tr("of the meter, as its maker states it"),
+    "--meter": tr("a meter's reading at this point in place of a recording"), "what": tr("what to do"),
+    "FILE": tr("a capture"), "FILE.wav": tr("a sound"), "CAPTURE": tr("a capture"), "CIRCUIT.toml": tr("the engine and the circuit of a job"),
+    "JOB.toml": tr("a job: what was said, measured and done"), "IMAGE": tr("a photo or screenshot"),
+}  # fmt: skip
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Entry point of `sagen`. Exit status: 0 all read, 1 some could not be, 2 wrong usage."""
     # What is imported stays: looking through it for garbage again and again took a tenth of the start.
@@ -51,6 +69,7 @@ def main(argv: Sequence[str] | None = None) -> int:
             argv = _flags_last(sys.argv[1:] if argv is None else list(argv))
             if "--json" in argv:
                 speak("en")  # what programs read is the same in every language
+            _argparse_speaks()
             arguments = _parser(argv).parse_args(argv)
             try:
                 return arguments.run(arguments)
@@ -112,6 +131,8 @@ def _parser(argv: Sequence[str], *, whole: bool = False) -> argparse.ArgumentPar
         verb = verbs.add_parser(name, help=told)
         if whole or name == chosen:
             import_module(f"sagen.cli.{_MODULES.get(name, name)}").arguments(verb)
+            for item in verb._actions:  # argparse has no other way to them
+                item.help = item.help or USUAL[(item.option_strings or [item.metavar or item.dest])[-1]]
     return parser
 
 
@@ -127,6 +148,13 @@ def _flags_last(argv: list[str]) -> list[str]:
     at = argv.index("log", argv.index("--log") + 2 if "--log" in argv[:1] else 0) + 1
     flags = [word for word in argv[at:] if word in ("--json", "--repair", "--toml")]
     return [*argv[:at], *(word for word in argv[at:] if word not in flags), *flags]
+
+
+def _argparse_speaks() -> None:
+    """What argparse says by itself it takes from the catalogue as well, in the language of the program and of what it starts."""
+    os.environ["LANGUAGE"] = spoken()
+    gettext.bindtextdomain(DOMAIN, str(LOCALE))
+    gettext.textdomain(DOMAIN)
 
 
 def _verb(argv: Sequence[str]) -> str:
@@ -155,9 +183,20 @@ def say_what_failed(arguments: argparse.Namespace, message: str) -> None:
     print(f"{getattr(arguments, 'file', 'sagen')}: {message}", file=sys.stderr)
 
 
+def number(text: str) -> float:
+    """An argument that is a number."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise argparse.ArgumentTypeError(tr("{text} is not a number", text=text))
+    return value
+
+
 def share(text: str) -> float:
     """An argument from 0 to 1."""
-    value = float(text)
+    value = number(text)
     if not 0 <= value <= 1:
         raise argparse.ArgumentTypeError(tr("{text} is not from 0 to 1", text=text))
     return value
@@ -165,7 +204,23 @@ def share(text: str) -> float:
 
 def positive(text: str) -> float:
     """An argument above 0."""
-    value = float(text)
+    value = number(text)
     if not 0 < value < 1e10:
         raise argparse.ArgumentTypeError(tr("{text} is not a number above 0", text=text))
+    return value
+
+
+def whole(text: str) -> int:
+    """An argument that is a whole number."""
+    try:
+        return int(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(tr("{text} is not a whole number", text=text)) from None
+
+
+def port_number(text: str) -> int:
+    """An argument that is a port; 0: any free one."""
+    value = whole(text)
+    if not 0 <= value <= 65535:
+        raise argparse.ArgumentTypeError(tr("{text} is not a port, from 0 to 65535", text=text))
     return value

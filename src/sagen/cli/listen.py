@@ -5,13 +5,13 @@ from __future__ import annotations
 import json
 
 from sagen.casework.hearing import heard_in, words
-from sagen.cli import say_what_failed
+from sagen.cli import say_what_failed, whole
 from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
     parser.add_argument("file", metavar="FILE.wav")
-    parser.add_argument("--cylinders", type=int, required=True, metavar="N", help=tr("of a four-stroke engine"))
+    parser.add_argument("--cylinders", type=whole, required=True, metavar="N", help=tr("of a four-stroke engine"))
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)
 

@@ -7,6 +7,7 @@ import json
 import math
 import sys
 
+from sagen.cli import number
 from sagen.meter import Accuracy, Limits, judge, limit_of, stored_accuracy, table_of, tolerance_of, typed_digit
 from sagen.meter.sets import compare_set
 from sagen.model.errors import SagenError
@@ -31,11 +32,11 @@ def arguments(parser) -> None:
     parser.add_argument("--nominal", metavar="VALUE", help="with --tolerance")
     parser.add_argument("--tolerance", metavar="10%")
     parser.add_argument("--table", metavar='"20:2500 80:320"', help=tr("by temperature (degC), as a thermistor has it"))
-    parser.add_argument("--at", type=float, default=20.0, metavar="C", help=tr("temperature that the limits are for"))
-    parser.add_argument("--temperature", type=float, metavar="C", help=tr("temperature of the part"))
+    parser.add_argument("--at", type=number, default=20.0, metavar="C", help=tr("temperature that the limits are for"))
+    parser.add_argument("--temperature", type=number, metavar="C", help=tr("temperature of the part"))
     parser.add_argument("--material", default="copper", help=tr("copper or none"))
     parser.add_argument(
-        "--leads", type=float, default=0.0, metavar="OHM", help=tr("their own resistance, in ohm whatever the unit")
+        "--leads", type=number, default=0.0, metavar="OHM", help=tr("their own resistance, in ohm whatever the unit")
     )
     parser.add_argument("--accuracy", metavar='"0.8% + 3 x 0.1"')
     parser.add_argument("--json", action="store_true")

@@ -7,7 +7,7 @@ import json
 
 import numpy as np
 
-from sagen.cli import say_what_failed
+from sagen.cli import say_what_failed, whole
 from sagen.files.picture import open_picture, proposed_corners, read_picture, write_reading
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
@@ -23,7 +23,7 @@ def arguments(parser) -> None:
         "--axes", type=_axes, metavar='"t0 t1 v0 v1"',
         help=tr("s at the left and right edge, V at the bottom and top edge; without them shares of width and height are " "written"),
     )  # fmt: skip
-    parser.add_argument("--trace", type=int, metavar="N", help=tr("only this one, the one with the most ink being 1"))
+    parser.add_argument("--trace", type=whole, metavar="N", help=tr("only this one, the one with the most ink being 1"))
     parser.add_argument("-o", "--output", required=True, metavar="OUT.csv")
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run, fail=_failed)

@@ -7,6 +7,7 @@ import json
 import sys
 
 from sagen.casework.practice import LEVELS, PracticeMachine, score
+from sagen.cli import whole
 from sagen.model.language import tr, worded
 from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS, said_minutes
 from sagen.reason.evidence import Code
@@ -16,10 +17,10 @@ from sagen.reason.history import Replaced
 
 def arguments(parser) -> None:
     parser.add_argument(
-        "--seed", type=int, required=True, metavar="N", help=tr("which machine; the same for the same number")
+        "--seed", type=whole, required=True, metavar="N", help=tr("which machine; the same for the same number")
     )
     which = parser.add_mutually_exclusive_group(required=True)
-    which.add_argument("--level", type=int, choices=LEVELS, default=0, help=tr("how hard it is"))
+    which.add_argument("--level", type=whole, choices=LEVELS, default=0, help=tr("how hard it is"))
     which.add_argument("--lesson", default="", metavar="NAME", help=tr("a lesson of the course in place of a level"))
     parser.add_argument("--auto", action="store_true", help=tr("Sagen plays, and is scored"))
     parser.add_argument("--json", action="store_true")

@@ -6,7 +6,7 @@ import json
 import sys
 from pathlib import Path
 
-from sagen.cli import positive, share
+from sagen.cli import positive, share, whole
 from sagen.files import sheet_path, write_capture, write_sheet
 from sagen.files.circuits import read_circuit
 from sagen.kinds import broken
@@ -28,7 +28,7 @@ def arguments(parser) -> None:
     )
     parser.add_argument("--seconds", type=positive, default=2.0)
     parser.add_argument("--rate", type=positive, default=None, metavar="HZ", help=tr("50000; knock 200000"))
-    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--seed", type=whole, default=1)
     parser.add_argument("-o", "--output", metavar="OUT.csv")
     parser.add_argument("--place", default="front", metavar="WORDS", help=tr("knock: where the block is struck"))
     parser.add_argument(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from sagen.cli import share
+from sagen.cli import port_number, share, whole
 from sagen.files.circuits import read_circuit
 from sagen.instruments.served import MISBEHAVIOURS, Bench, StandInServers
 from sagen.kinds import broken
@@ -16,9 +16,9 @@ def arguments(parser) -> None:
     parser.add_argument("file", metavar="CIRCUIT.toml")
     parser.add_argument("--fault", action="append", default=[], metavar="NAME")
     parser.add_argument("--severity", type=share, default=0.8)
-    parser.add_argument("--recorder", type=int, metavar="PORT", help=tr("0: any free one"))
-    parser.add_argument("--meter", type=int, metavar="PORT")
-    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--recorder", type=port_number, metavar="PORT", help=tr("0: any free one"))
+    parser.add_argument("--meter", type=port_number, metavar="PORT", help=tr("the same for the meter"))
+    parser.add_argument("--seed", type=whole, default=1)
     parser.add_argument(
         "--misbehave",
         action="append",

@@ -8,13 +8,16 @@ import time
 from pathlib import Path
 
 from sagen.casework.study import study
+from sagen.cli import whole
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
 
 
 def arguments(parser) -> None:
     parser.add_argument("file", metavar="FOLDER|LOG", help=tr("a folder of captures, or a job log by folder or URL"))
-    parser.add_argument("--workers", type=int, metavar="N", help=tr("processes on this machine; without it one a core"))
+    parser.add_argument(
+        "--workers", type=whole, metavar="N", help=tr("processes on this machine; without it one a core")
+    )
     parser.add_argument("--scheduler", metavar="tcp://...", help=tr("a Dask scheduler, in place of this machine"))
     parser.add_argument("-o", "--output", default="study.parquet", metavar="study.parquet")
     parser.add_argument("--json", action="store_true", help=tr("what it came to as one object"))

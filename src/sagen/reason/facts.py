@@ -670,7 +670,7 @@ def _own_files() -> list[tuple[str, str]]:
             if path.is_file() and path.stat().st_size < 1 << 20:
                 found.append((str(path), path.read_text(encoding="utf-8")))
         except (OSError, UnicodeDecodeError) as error:
-            raise KnowledgeError(f"{path} cannot be read: {error}") from None
+            raise KnowledgeError(tr("{own} cannot be read: {error}", own=path, error=error)) from None
     return found
 
 

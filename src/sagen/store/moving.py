@@ -365,8 +365,10 @@ def _unpacked(path: Path, passing: Path) -> Iterator[Path]:
                 _take(zipped, each_member, target, sums.get(each_member.filename), path)
             if set(sums) - {member.filename for member in members}:
                 raise StoreError(tr("{name} is damaged: members are missing", name=path.name))
-    except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, ValueError) as error:
-        said = getattr(error, "strerror", None) or str(error)
+    except (zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, ValueError):
+        raise StoreError(tr("{name} is no zip file that Sagen wrote, or it is damaged", name=path.name)) from None
+    except OSError as error:
+        said = error.strerror or str(error)
         raise StoreError(tr("{name} cannot be read: {said}", name=path.name, said=said[:100])) from None
     yield passing
 
