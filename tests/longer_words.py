@@ -80,7 +80,7 @@ from sagen.model.practice import Practice
 from sagen.model.trail import InspectionEntry, RepairEntry, StayedEntry
 from sagen.model.vocabulary import Part
 from sagen.store.codecs import encode
-from test_small_window import NO_PAGE_OF_THEIR_OWN, cut, on_each_other, show
+from test_small_window import NO_PAGE_OF_THEIR_OWN, bar_in_a_bar, cut, on_each_other, show
 
 
 def messages():
@@ -306,6 +306,14 @@ def main(sizes):
         in_practice(window, known),
     )
     for item in chain.from_iterable(looks):
+        print(item)
+    window.commands.run("view.show_with_job", "card")
+    window.page("card").edit(True)
+    settle(window)
+    for item in (
+        *wrong_in(window, known, "a card is written"),
+        *(f"a bar in a bar: {size}" for size in bar_in_a_bar(window)),
+    ):
         print(item)
     for item in PAINTED_CUT:
         print(f"painted: cut: {item}")

@@ -5,9 +5,18 @@ import os
 from itertools import combinations
 
 import pytest
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QFontMetrics
-from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QComboBox,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QWidget,
+)
 
 from conftest import demo_log, settle
 from sagen.desk.app import scale_to
@@ -40,11 +49,30 @@ def cut(window):
             wide = QFontMetrics(item.font()).horizontalAdvance(item.placeholderText())
             if wide > item.contentsRect().width() - 12:
                 out.append((item.placeholderText(), item.width(), wide))
+        elif isinstance(item, QHeaderView) and item.orientation() == Qt.Orientation.Horizontal:
+            font, model = QFontMetrics(item.font()), item.model()
+            for at in range(item.count()):
+                words = str(model.headerData(at, Qt.Orientation.Horizontal) or "")
+                least = max((font.horizontalAdvance(word) for word in words.split()), default=0)
+                if not item.isSectionHidden(at) and least > item.sectionSize(at) - 4:
+                    out.append((words, item.sectionSize(at), least))
         elif isinstance(item, QComboBox):
             wide = QFontMetrics(item.font()).horizontalAdvance(item.currentText())
             if wide + 24 > item.width():
                 out.append((item.currentText(), item.width(), wide))
     return out
+
+
+def bar_in_a_bar(window):
+    """Areas that are scrolled within one that is scrolled, too."""
+    areas = [
+        area for area in window.findChildren(QScrollArea) if area.isVisible() and area.verticalScrollBar().maximum() > 0
+    ]
+    return [
+        (area.width(), area.height())
+        for area in areas
+        if any(other.isAncestorOf(area) for other in areas if other is not area)
+    ]
 
 
 def on_each_other(window):

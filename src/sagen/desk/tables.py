@@ -39,9 +39,10 @@ class _Row(QStyledItemDelegate):
 
 
 class TextTable(QTableWidget):
-    """Rows of text that are read and chosen, not typed. `stretch` is the column that takes the room that is left."""
+    """Rows of text that are read and chosen, not typed. `stretch` is the column, or the columns, that share the
+    room that is left."""
 
-    def __init__(self, heads: Sequence[str], name: str, *, stretch: int = 0, parent: QWidget | None = None):
+    def __init__(self, heads: Sequence[str], name: str, *, stretch: int | tuple[int, ...] = 0, parent: QWidget | None = None):
         super().__init__(0, len(heads), parent)
         self.setHorizontalHeaderLabels(list(heads))
         self.setAccessibleName(name)
@@ -53,7 +54,8 @@ class TextTable(QTableWidget):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         head = self.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        head.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+        for column in (stretch,) if isinstance(stretch, int) else stretch:
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -184,12 +184,9 @@ class WheelView(LensView):
             painter.setFont(theme.font_for(line, 2 * self.reach() * HUB, 13 if index == 0 else 9, bold=index == 0))
             box = QRectF(middle.x() - self.reach() * HUB, middle.y() - 30 + 20 * index, 2 * self.reach() * HUB, 20)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, line)
-        painter.setFont(theme.font(8.5))
-        painter.drawText(
-            QRectF(8, self.height() - 20, self.width() - 16, 16),
-            Qt.AlignmentFlag.AlignLeft,
-            tr("clockwise; blue early or less, orange late or more"),
-        )
+        told = tr("clockwise; blue early or less, orange late or more")
+        painter.setFont(theme.font_for(told, self.width() - 16, 8.5))
+        painter.drawText(QRectF(8, self.height() - 20, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, told)
         if self.drawing.table.has_pattern:
             painter.setPen(QColor(colours.sound))
             painter.drawText(

@@ -92,7 +92,7 @@ class CapturePage(Page):
         self.beside.setHandleWidth(8)
         self.beside.addWidget(self.round)
         self.beside.addWidget(self.table)
-        self.beside.setSizes([350, 320])
+        self.beside.setSizes([330, 350])
         self.beside.setStretchFactor(0, 1)
         self.beside.setChildrenCollapsible(False)
         self.lenses = QStackedWidget()

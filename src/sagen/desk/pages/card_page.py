@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -75,6 +76,9 @@ class CardPage(Page):
         self.scroll = scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        # It takes what the page has left, so that the page itself need not be scrolled beside it.
+        scroll.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+        scroll.setMinimumHeight(180)
         inside = QWidget()
         body = QVBoxLayout(inside)
         body.setContentsMargins(0, 0, 8, 0)

@@ -47,7 +47,7 @@ class DebriefPage(JobPage):
         self.said, self.looks = Label(wrap=True), Label(name="quiet", wrap=True)
         layout.addWidget(self.said)
         layout.addWidget(self.looks)
-        self.first = self.steps = TextTable(STEP_HEADS, tr("Your steps"), stretch=0)
+        self.first = self.steps = TextTable(STEP_HEADS, tr("Your steps"), stretch=(0, 4))
         self.plan = TextTable(PLAN_HEADS, tr("The plan of one who knows the fault"), stretch=0)
         layout.addWidget(self.steps, 3)
         layout.addWidget(self.plan, 1)

@@ -67,7 +67,7 @@ class PlugFace(QWidget):
         third = cell.height() / 3
         painter.drawText(QRectF(cell.left(), cell.top(), cell.width(), third), Qt.AlignmentFlag.AlignCenter, pin)
         if wire is not None:
-            painter.setFont(theme.font(8.5))
             for at, text in ((1, WIRES[wire.carries]), (2, wire.colour)):
+                painter.setFont(theme.font_for(text, cell.width() - 2, 8.5))
                 line = QRectF(cell.left(), cell.top() + at * third, cell.width(), third)
                 painter.drawText(line, Qt.AlignmentFlag.AlignCenter, text)

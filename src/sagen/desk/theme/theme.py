@@ -254,6 +254,7 @@ QTableView { background: %(raised)s; alternate-background-color: %(pane)s; color
 QTableView::item { padding: 0 3px; }
 QHeaderView::section { background: %(pane)s; color: %(quiet)s; border: none; border-bottom: 1px solid %(line)s; padding: 4px 5px;
   font-size: 8.5pt; }
+QTableView#teeth QHeaderView::section { padding: 4px 2px; }
 QHeaderView::down-arrow { image: url("%(arrow)s"); width: 11px; height: 9px; subcontrol-position: top center; }
 QHeaderView::up-arrow { image: url("%(arrow_up)s"); width: 11px; height: 9px; subcontrol-position: top center; }
 QTableCornerButton::section { background: %(pane)s; border: none; }
