@@ -211,6 +211,14 @@ def test_what_is_known_excludes_its_checks_and_before_it_was_known_they_were_to_
     assert not set(row.checks) & offered_after
 
 
+def test_a_coils_return_is_measured_in_ohms_whatever_it_reads_under_load():
+    # Nothing flows through a coil's return but its own signal: a kilohm in it lifts the pin by no volt that a meter shows (Ohm's law).
+    still = [CodeEntry("P0335"), *KNOWN_BY["return_good_under_load"]]
+    for spec, left in ((PULLED_UP, False), (COIL, True)):
+        case = case_of(still, spec, EVERY_GEAR)
+        assert ("ohms_of_the_return_wire" not in excluded_by(case, knowledge())) is left, spec.sensor
+
+
 def test_a_repair_lets_what_was_known_be_asked_again():
     dead = [ReadingEntry("volts", "supply", "key_on", 0.05)]
     for part, excluded in (("sensor", True), ("supply", False), ("harness", False)):

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 
 from sagen.model.vocabulary import (
     TURNING,
+    Capability,
     CheckKind,
     CodesBack,
     Complaint,
@@ -15,6 +16,7 @@ from sagen.model.vocabulary import (
     Point,
     Scan,
     State,
+    can,
 )
 from sagen.reason.evidence import (
     Captured,
@@ -317,6 +319,9 @@ def _feed_dead(case: Case) -> bool:
 
 
 def _return_good(case: Case) -> bool:
+    # Without a feed nothing flows through the return that could lift it: of a coil's wire it says nothing.
+    if not can(case.spec.sensor, Capability.FEED):
+        return False
     value = _last_volts(case, Point.GROUND, State.CRANKING, State.RUNNING)
     return value is not None and abs(value) <= GOOD_RETURN_V
 
