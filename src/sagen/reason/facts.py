@@ -431,6 +431,24 @@ class Knowledge:
         self.cautions = cautions  #: sentences by name
         #: by kind of sensor, what an eye takes the pictures of a board for
         self.pressed = pressed
+        self._louder: dict[tuple[str, str], dict[str, float]] = {}
+
+    def louder(self, finding: str, state: str) -> dict[str, float]:
+        """By fault mode, how often it makes a finding in the shape of a recording; of those only that do so more often than any.
+
+        Parameters
+        ----------
+        finding : str
+            its label
+        state : str
+            by name
+        """
+        key = (finding, str(state))
+        if key not in self._louder:
+            shape = self.shapes[finding]
+            shares = {fault: shape.of(fault, state) for fault in shape.spoken_of()}
+            self._louder[key] = {fault: share for fault, share in shares.items() if share > shape.other}
+        return self._louder[key]
 
     def check(self, name: str) -> CheckFacts | None:
         """The check of a slug, or of the name that older files use; None where there is none.

@@ -144,6 +144,7 @@ class ParticleSet:
         self._recorded: dict[tuple[str, str], Ends] = {}
         self._alive: dict[tuple[bool, ...], np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
+        self._faults, self._fault_at = _faults_of(self.rows)
         base = self._sound()
         broken = [self._broken(base, index) for index in range(len(self.rows))]
         # Many faults change nothing in the circuit: their rows are one machine to it, which is solved once.
@@ -507,19 +508,28 @@ class ParticleSet:
         ndarray, shape (rows, particles)
             0 to 1
         """
-        shape = self.facts.shapes[finding]
-        out = np.full(self.shape, shape.other)
+        other, louder = self.facts.shapes[finding].other, self.facts.louder(finding, state)
+        out = np.full(self.shape, other)
         for index, row in enumerate(self.rows):
             for fault, slot in row:
-                share = shape.of(fault, state)
-                if share > shape.other:
+                share = louder.get(fault)
+                if share is not None:
                     shows = self.shows(index, fault, slot, state)
-                    out[index] = np.maximum(out[index], shape.other + (share - shape.other) * shows)
+                    out[index] = np.maximum(out[index], other + (share - other) * shows)
         return out
 
     def by_row(self, share) -> np.ndarray:
         """A number for every row, the greatest of its fault modes', shape (rows, 1); `share` maps a slug to one."""
-        return np.array([[max((share(fault) for fault, _ in row), default=share(SOUND))] for row in self.rows])
+        return np.array([share(fault) for fault in self._faults])[self._fault_at].max(axis=1, keepdims=True)
+
+
+def _faults_of(rows: tuple[Row, ...]) -> tuple[list[str], np.ndarray]:
+    """The fault modes of some rows, each once, and for each row which they are, shape (rows, most faults of a row): of a row without
+    any it is that the circuit is sound."""
+    places: dict[str, int] = {}
+    named = [[places.setdefault(fault, len(places)) for fault, _ in row or ((SOUND, 0),)] for row in rows]
+    most = max(map(len, named), default=1)
+    return list(places), np.array([[*here, *[here[0]] * (most - len(here))] for here in named]).reshape(-1, most)
 
 
 #: a fault of the least severity shows in its shape as often as this, against a plain one
