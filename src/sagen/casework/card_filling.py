@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from sagen.codes import meaning
 from sagen.model.errors import SagenError
 from sagen.model.language import tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
-from sagen.model.trail import CircuitEntry, CodeEntry
+from sagen.model.trail import CircuitEntry, CodeEntry, Record
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import Capability, CardQuantity, RelearnKind, Role, SensorKind, State, WireIs, can
 from sagen.model.words import WIRES, card_point
@@ -131,13 +133,14 @@ def begun(job) -> MachineCard:
     return MachineCard(model=job.machine[:60], cylinders=job.cylinders, circuit=tuple(circuits))
 
 
-def circuits_to_state(job, card: MachineCard) -> list[CircuitEntry]:
+def circuits_to_state(records: Iterable[Record], card: MachineCard) -> list[CircuitEntry]:
     """The circuits that a job is about, as the card has them: those that it states already or its codes point at; of a job
     that states none, the card's first."""
-    stated = circuits_of(job.records())
+    records = list(records)
+    stated = circuits_of(records)
     known = [item for item in card.circuit if item.spec is not None]
     wanted = [item for item in known if item.name in stated]
-    for entry in job.records(CodeEntry):
+    for entry in (item for item in records if isinstance(item, CodeEntry)):
         own = card.circuit_of_code(entry.code)
         try:
             found = meaning(entry.code)

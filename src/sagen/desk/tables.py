@@ -42,7 +42,9 @@ class TextTable(QTableWidget):
     """Rows of text that are read and chosen, not typed. `stretch` is the column, or the columns, that share the
     room that is left."""
 
-    def __init__(self, heads: Sequence[str], name: str, *, stretch: int | tuple[int, ...] = 0, parent: QWidget | None = None):
+    def __init__(
+        self, heads: Sequence[str], name: str, *, stretch: int | tuple[int, ...] = 0, parent: QWidget | None = None
+    ):
         super().__init__(0, len(heads), parent)
         self.setHorizontalHeaderLabels(list(heads))
         self.setAccessibleName(name)

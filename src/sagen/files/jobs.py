@@ -11,7 +11,7 @@ from sagen.files.short_forms import SHORT, card_of, of_battery, record_of
 from sagen.kinds.kind import USUAL
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError, SheetError, unknown_name
-from sagen.model.language import tr
+from sagen.model.language import Kept, later, said_now, tr
 from sagen.model.sheet import EngineSheet
 from sagen.model.trail import (
     MOST_CODE,
@@ -47,7 +47,7 @@ from sagen.model.vocabulary import (
     Strategy,
     word,
 )
-from sagen.model.words import SENSORS
+from sagen.model.words import SENSORS_KEPT
 from sagen.reason.facts import knowledge
 
 AS_EXPECTED = "as expected"
@@ -210,8 +210,8 @@ def _circuits(data: object, codes: list[CodeEntry], where: str) -> tuple[dict[st
         table = {key: value for key, value in row.items() if key != "name"} if isinstance(row, dict) and name else row
         circuit = circuit_of(table, where=where)
         if "sensor" not in table:
-            circuit, note = _likely_sensor(circuit, codes)
-            notes.append(f"{name}: {note}" if name else note)
+            circuit, note = likely_sensor(circuit, codes)
+            notes.append(f"{name}: {said_now(note)}" if name else said_now(note))
         found[name] = circuit
     return found, notes
 
@@ -309,8 +309,9 @@ LIKELY_SENSORS = {
 }  # fmt: skip
 
 
-def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[CircuitSpec, str]:
-    """A circuit whose kind of sensor is not stated, with the kind that it most likely has, and that said."""
+def likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[CircuitSpec, Kept]:
+    """A circuit whose kind of sensor is not stated, with the kind that it most likely has, and that said for a reader of any
+    language."""
     usual = LIKELY_SENSORS.get((circuit.role, circuit.wires))
     for code in codes if usual is None else ():
         try:
@@ -322,10 +323,10 @@ def _likely_sensor(circuit: CircuitSpec, codes: list[CodeEntry]) -> tuple[Circui
     usual = usual or (SensorKind.HALL if circuit.wires == 3 and circuit.role != Role.KNOCK else USUAL[circuit.role])
     return (
         circuit.model_copy(update={"sensor": usual}),
-        tr(
+        later(
             "The kind of sensor is not stated: taken as {usual}, as is usual for such a circuit. Count its wires, "
             "and state it.",
-            usual=SENSORS[usual],
+            usual=SENSORS_KEPT[usual],
         ),
     )
 

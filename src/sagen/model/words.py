@@ -88,12 +88,14 @@ CHANNELS = {
     Role.GROUND: tr("return"),
     Role.OTHER: tr("other"),
 }
-SENSORS = {
-    SensorKind.HALL: tr("switching (hall)"),
-    SensorKind.RELUCTANCE: tr("coil (reluctance)"),
-    SensorKind.CURRENT: tr("two-wire current"),
-    SensorKind.PIEZO: tr("piezo (knock)"),
+#: kinds of sensor as messages that are kept, and as they are read
+SENSORS_KEPT = {
+    SensorKind.HALL: later("switching (hall)"),
+    SensorKind.RELUCTANCE: later("coil (reluctance)"),
+    SensorKind.CURRENT: later("two-wire current"),
+    SensorKind.PIEZO: later("piezo (knock)"),
 }
+SENSORS = {kind: said_now(kept) for kind, kept in SENSORS_KEPT.items()}
 CAUSES = {
     Cause.SENSOR: tr("Sensor"),
     Cause.AIR_GAP: tr("Air gap"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from sagen.casework.printing import Print, PrintJob
+from sagen.casework.shelf import ListShelf
 from sagen.casework.weigh_job import Weighed
 from sagen.desk.forms.decision import DecisionForm
 from sagen.desk.forms.job import JobForm
@@ -22,6 +23,7 @@ def new(workspace, window) -> None:
     if workspace.log is None:
         return
     form = JobForm(window)
+    workspace.submit(ListShelf(None), lambda shelf: form.show_cards(card for _, card in shelf.cards), slot="cards")
     if form.exec():
         workspace.add_job(form.name(), form.owner.text(), form.cylinders.currentData(), form.records())
 

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QFormLayout,
+    QFrame,
     QHBoxLayout,
     QPlainTextEdit,
     QPushButton,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -24,6 +27,8 @@ from sagen.model.words import (
     ENTRY_TITLES,
 )
 
+#: px of a screen that the frame of a window takes
+FRAME = 40
 NOTHING_YET = tr("There is nothing to put on the trail yet.")
 
 
@@ -40,9 +45,11 @@ class Form(QDialog):
         head.setObjectName("heading")
         layout.addWidget(head)
         self._first: QWidget | None = None
-        self.fields = QFormLayout()
+        self.inside = QWidget()
+        self.fields = QFormLayout(self.inside)
+        self.fields.setContentsMargins(0, 0, 0, 0)
         self.fields.setHorizontalSpacing(14)
-        layout.addLayout(self.fields)
+        layout.addWidget(self.inside)
         self.message = Label()
         self.message.setObjectName("error")
         self.message.setWordWrap(True)
@@ -70,6 +77,18 @@ class Form(QDialog):
             if label.wordWrap() and label.isVisible():
                 label.setMinimumHeight(max(0, label.heightForWidth(label.width())))
         self.adjustSize()
+        room = self.screen().availableGeometry().height() - FRAME
+        if self.sizeHint().height() > room and self.inside.parentWidget() is self:
+            # On a low screen the fields are scrolled, and the buttons below them stay in sight.
+            area = QScrollArea()
+            area.setFrameShape(QFrame.Shape.NoFrame)
+            area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            area.setWidgetResizable(True)
+            area.setMinimumWidth(self.inside.minimumSizeHint().width() + area.verticalScrollBar().sizeHint().width())
+            self.layout().replaceWidget(self.inside, area)
+            area.setWidget(self.inside)
+            self.layout().activate()
+            self.resize(self.width(), room)
 
     def add(self, name: str, field: QWidget) -> QWidget:
         self.fields.addRow(field_label(name, field), field)

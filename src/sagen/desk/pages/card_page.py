@@ -301,7 +301,10 @@ class CardPage(Page):
             return
         said = tr("Kept: {title}, on the shelf and on this job.", title=card.title)
         self.workspace.add(
-            CardEntry(card.as_data()), *circuits_to_state(job, card), job=job.id, then=lambda: self.message.say(said)
+            CardEntry(card.as_data()),
+            *circuits_to_state(job.records(), card),
+            job=job.id,
+            then=lambda: self.message.say(said),
         )
         self.left.emit()
 

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from sagen.desk.theme import theme
-from sagen.model.language import tr
+from sagen.model.language import tr, worded
 
 #: usual firing orders by cylinders and banks (common practice, no published source); the maker's counts
 FIRING = {
@@ -106,7 +106,7 @@ class EngineView(QWidget):
             "crank": tr("crank sensor"),
             "cam": tr(
                 "cam sensor, {position} {position_2}",
-                position=spec.position or "bank",
+                position=worded(spec.position or "bank"),
                 position_2="" if spec.position else spec.bank or 1,
             ),
             "knock": tr("knock sensor"),
