@@ -27,6 +27,7 @@ from conftest import square_teeth
 from sagen.casework.bench_test import pulsed_records
 from sagen.casework.events import Event, told_of
 from sagen.casework.module import came_back, new_codes
+from sagen.desk.actions import KEYCAPS
 from sagen.desk.help.pane import MARK
 from sagen.files import read_capture
 from sagen.instruments.module_can import ModuleCodes
@@ -119,6 +120,9 @@ def test_what_the_program_reads_is_what_was_translated(name):
             assert compiled.gettext(item.id) == item.string
 
 
+KEYS = re.compile(r"\b((?:Ctrl|Strg)\+[\w+]+|Alt\+[A-Z]|F\d)\b")
+
+
 @pytest.mark.parametrize("name", OTHERS)
 def test_the_guide_is_told_whole(name):
     folder = ROOT / "src" / "sagen" / "desk" / "help"
@@ -126,9 +130,13 @@ def test_the_guide_is_told_whole(name):
     for pattern in (
         MARK,
         re.compile(r"```(?:sh|toml)\n(.*?)```", re.DOTALL),
-        re.compile(r"\b(Ctrl\+[A-Za-z+]+|Alt\+[A-Z]|F\d)\b"),
     ):
         assert sorted(pattern.findall(other)) == sorted(pattern.findall(english)), pattern.pattern
+    caps = {item.id: item.string for item in catalogue(name) if item.id in KEYCAPS}
+    spelled_here = [
+        re.sub(r"[A-Z][a-z]+", lambda cap: caps.get(cap[0], cap[0]), keys) for keys in KEYS.findall(english)
+    ]
+    assert sorted(KEYS.findall(other)) == sorted(spelled_here)
 
 
 def test_the_glossary_and_the_catalogues_say_the_same(spoken):

@@ -157,6 +157,10 @@ def test_one_more_check_never_makes_a_wrong_repair_likelier(trail, spec):
     now = next(way.wrong for way in ways.ways if way.name == "replace now")
     assert all(way.wrong <= now + 1e-6 for way in ways.ways)
     assert not any("swap" in way.name for way in ways.ways)
+    # Of the ways that check first the plan's own stands above the others: card, plan and bars say one thing.
+    first, led = told.checks[0], [way for way in ways.ways if way.at is not None]
+    if led and first.pays and first.check.kind != CheckKind.SWAP and first.circuit == told.suspects[0].circuit:
+        assert led[0].name.startswith(f"first {first.name}")
     for check in told.checks:
         assert check.saves >= 0.0
         assert check.gain_bits >= 0.0

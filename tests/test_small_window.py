@@ -5,7 +5,7 @@ import os
 from itertools import combinations
 
 import pytest
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QScrollArea,
+    QTableView,
     QWidget,
 )
 
@@ -56,10 +57,30 @@ def cut(window):
                 least = max((font.horizontalAdvance(word) for word in words.split()), default=0)
                 if not item.isSectionHidden(at) and least > item.sectionSize(at) - 4:
                     out.append((words, item.sectionSize(at), least))
+        elif (
+            isinstance(item, QTableView)
+            and item.editTriggers() == QTableView.EditTrigger.NoEditTriggers
+            and item.model()
+        ):
+            out += cut_cells(item)
         elif isinstance(item, QComboBox):
             wide = QFontMetrics(item.font()).horizontalAdvance(item.currentText())
             if wide + 24 > item.width():
                 out.append((item.currentText(), item.width(), wide))
+    return out
+
+
+def cut_cells(table):
+    """Cells of a table that is read: a line, or where it is wrapped its longest word, that is wider than its column."""
+    model, root, out = table.model(), QModelIndex(), []
+    font = QFontMetrics(table.font())
+    for row in range(min(model.rowCount(root), 40)):
+        for column in range(model.columnCount(root)):
+            words = str(model.index(row, column, root).data() or "")
+            lines = words.split() if table.wordWrap() else words.split("\n")
+            least = max((font.horizontalAdvance(line) for line in lines), default=0)
+            if table.columnSpan(row, column) == 1 and least > table.columnWidth(column) - 4:
+                out.append((words, table.columnWidth(column), least))
     return out
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 
 import platformdirs
@@ -90,6 +91,10 @@ def costs_of(records: Iterable[Record]) -> Costs:
     return own.over(shop_costs())
 
 
+#: checks that are set against repairing now
+MOST_FIRST = 3
+
+
 def now_or_first(
     suspects: tuple[Suspect, ...],
     checks: tuple[NextCheck, ...],
@@ -109,17 +114,29 @@ def now_or_first(
     overstated = facts.stakes.outweighs if lead.probability >= facts.stakes.never_below else 1.0
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
-    rows = [
+    paying = [
+        check for check in checks if check.pays and check.circuit == lead.circuit and check.check.kind != CheckKind.SWAP
+    ][:MOST_FIRST]
+
+    def wrong(check: NextCheck) -> float:
         # In expectation no check makes a repair worse: what the answer leaves is a share of what is wrong now.
-        (
-            check.name,
-            check.total_minutes,
-            (1 - lead.probability) * (1 - max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9)) / overstated),
-        )
-        for check in checks
-        if check.pays and check.circuit == lead.circuit and check.check.kind != CheckKind.SWAP
-    ][:3]
-    return replace_or_check(lead.probability, reach + FIT_MINUTES, rows, costs)
+        taken = max(0.0, 1 - check.wrong_after / max(check.wrong_now, 1e-9))
+        return (1 - lead.probability) * (1 - taken / overstated)
+
+    rows = [(check.name, check.total_minutes, wrong(check)) for check in paying]
+    ways = replace_or_check(lead.probability, reach + FIT_MINUTES, rows, costs)
+    best = next((way.at for way in ways.ways if way.at is not None), 0)
+    if best == 0:
+        return ways
+    # The plan begins with what is quick; on its own it decides little, and what decides comes after it. It is counted so, and no way
+    # stands above the plan's own that the plan takes later anyhow.
+    first, then = paying[0], paying[best]
+    opens = first.access if first.check.place == then.check.place else 0.0
+    both = tr("{name}, then {other}", name=first.name, other=then.name)
+    planned = (both, first.total_minutes + then.total_minutes - opens, rows[best][2])
+    ways = replace_or_check(lead.probability, reach + FIT_MINUTES, [planned, *rows[1:]], costs)
+    least = next(way.cost for way in ways.ways if way.at == 0)
+    return replace(ways, ways=tuple(way for way in ways.ways if not way.at or (way.cost > least and way.at != best)))
 
 
 def offers(records: Iterable[Record], costs: Costs) -> tuple[tuple[PartEntry, float | None], ...]:

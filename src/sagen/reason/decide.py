@@ -330,6 +330,7 @@ class Way:
     low: float
     high: float
     wrong: float
+    at: int | None = None  #: which of the checks comes first; None of a repair at once
 
 
 @dataclass(frozen=True)
@@ -398,16 +399,16 @@ def replace_or_check(
     wait = (costs.day or 0.0) * (costs.lead_days or 0.0) if costs.hour is not None else 0.0
     fitting = fit_minutes * rate + price + wait
 
-    def way(name: str, first: float, wrong: float) -> Way:
+    def way(name: str, first: float, wrong: float, at: int | None = None) -> Way:
         wrong = min(max(1 - (1 - wrong) * (1 - bad), 1e-6), 1 - 1e-6)
         drawn = rng.beta(wrong * CALLS_SEEN, (1 - wrong) * CALLS_SEEN, DRAWS)
         costs_of = first * rate + fitting + drawn * back
         low, high = np.quantile(costs_of, [0.05, 0.95])
-        return Way(name, float(first * rate + fitting + wrong * back), float(low), float(high), wrong)
+        return Way(name, float(first * rate + fitting + wrong * back), float(low), float(high), wrong, at)
 
     ways = [
         way(tr("replace now"), 0.0, 1 - share),
-        *(way(tr("first {name}", name=name), minutes, after) for name, minutes, after in checks),
+        *(way(tr("first {name}", name=name), minutes, after, at) for at, (name, minutes, after) in enumerate(checks)),
     ]
     missing = [
         name

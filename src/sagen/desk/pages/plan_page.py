@@ -71,7 +71,6 @@ class PlanPage(Page):
         self.before = Label(name="caution", wrap=True)
         layout.addWidget(self.before)
         self.table = TextTable(HEADS, tr("Checks in their order"), stretch=3)
-        self.table.setWordWrap(False)
         self.table.setItemDelegateForColumn(2, MinutesBar(self.table))
         self.table.activated.connect(lambda _: self._do())
         layout.addWidget(self.table, 1)

@@ -7,11 +7,12 @@ from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from sagen.desk.theme import theme
+from sagen.desk.theme.plain import plain_tip
 from sagen.model.language import titled, tr
 from sagen.reason.decide import ReplaceOrCheck, Way
 
 ROW, HEAD = 24, 22  #: px of a way, and of the line over them
-NAME = 0.42  #: share of the width that a name may take; the figures have what they need, the bar what is left
+NAME = 0.48  #: share of the width that a name may take; the figures have what they need, the bar what is left
 LEAST_BAR = 80  #: px
 MOST = 4
 
@@ -33,7 +34,8 @@ class WayBars(QWidget):
         self.told = told
         self.setVisible(told is not None)
         self.setAccessibleName(told.text if told is not None else "")
-        self.setToolTip(tr("From the low to the high end of what is not known, with a mark at what is expected"))
+        marks = tr("From the low to the high end of what is not known, with a mark at what is expected.")
+        self.setToolTip(plain_tip(f"{told.text}\n\n{marks}" if told is not None else marks))
         self.updateGeometry()
         self.update()
 

@@ -252,6 +252,7 @@ QToolTip { background: %(raised)s; color: %(ink)s; border: 1px solid %(line)s; p
 QTableView { background: %(raised)s; alternate-background-color: %(pane)s; color: %(ink)s; border: 1px solid %(line)s;
   border-radius: 6px; selection-background-color: %(accent)s; selection-color: %(on_accent)s; font-size: 9pt; }
 QTableView::item { padding: 0 3px; }
+QTableView#teeth::item { padding: 0; }
 QHeaderView::section { background: %(pane)s; color: %(quiet)s; border: none; border-bottom: 1px solid %(line)s; padding: 4px 5px;
   font-size: 8.5pt; }
 QTableView#teeth QHeaderView::section { padding: 4px 2px; }
