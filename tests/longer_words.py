@@ -71,6 +71,7 @@ from PySide6.QtWidgets import (
 )
 
 from conftest import demo_log, settle
+from sagen.casework.about import made_of
 from sagen.casework.demo import JOBS, DemoCapture
 from sagen.desk.app import make_application, make_window
 from sagen.desk.commands.entries import ALL_FORMS
@@ -136,7 +137,8 @@ def unmarked(window, known):
 #: commands that ask something in a window of their own
 ASKING = (
     "captures.hunt_events", "entries.add_value", "instruments.choose", "instruments.probe", "jobs.new", "jobs.decide", "logs.open_another",
-    "logs.delete_job", "logs.forget_customer", "logs.who_writes", "logs.show_letters", "view.show_keys", "view.show_said",
+    "logs.delete_job", "logs.forget_customer", "logs.who_writes", "logs.show_letters", "view.show_keys",
+    "view.show_about", "view.show_said",
     "view.do_shown_check",
 )  # fmt: skip
 
@@ -278,7 +280,12 @@ def main(sizes):
     # What the demo's people wrote themselves is in no catalogue.
     log = window.workspace.log
     jobs = [log.job(job.id) for job in log.jobs()]
-    known = words_of(jobs) | {word.casefold() for _, card in log.shelf.cards() for word in WORD.findall(str(card))}
+    made = " ".join(text for part in made_of() for text in part) + log.database.place.said
+    known = (
+        words_of(jobs)
+        | {word.casefold() for word in WORD.findall(made)}
+        | {word.casefold() for _, card in log.shelf.cards() for word in WORD.findall(str(card))}
+    )
     for size in (tuple(map(int, item.split("x"))) for item in sizes):
         for name in page_names():
             if name in NO_PAGE_OF_THEIR_OWN:

@@ -2,6 +2,7 @@
 
 import re
 import shlex
+from importlib import metadata
 
 import numpy as np
 import pytest
@@ -10,10 +11,13 @@ from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 from tests.test_cli import sagen
 
 from conftest import demo_log, settle, spin
+from sagen.casework.about import made_of
 from sagen.casework.costs import shop_costs
+from sagen.desk.help.about import AboutDialog
 from sagen.desk.help.pane import MARK, ChapterText, chapter_of, chapters
 from sagen.desk.pages import page_names
 from sagen.desk.theme import theme
@@ -260,3 +264,17 @@ def test_a_picture_of_the_guide_is_as_wide_as_the_pane_and_large_on_a_press(desk
     QTest.keyClick(text.large, Qt.Key.Key_Escape)
     settle(window)
     assert text.large is None
+
+
+def test_about_names_every_package_that_is_needed_and_a_licence_of_each(desk, monkeypatch):
+    # What is needed is what the installed package itself states (importlib.metadata, PEP 566).
+    wanted = {re.split(r"[ ;<>=!~\[(]", item)[0].replace("-", "_").casefold() for item in metadata.requires("sagen")}
+    told = made_of()
+    assert wanted <= {part.name.replace("-", "_").casefold() for part in told}
+    assert all(part.licence and part.licence != "not stated" for part in told)
+    window, seen = desk(), []
+    monkeypatch.setattr(AboutDialog, "exec", lambda dialog: seen.append(dialog))
+    window.show_guide()
+    settle(window)
+    next(button for button in window.guide.findChildren(QPushButton) if button.text() == "About").click()
+    assert seen[0].table.rowCount() == len(told)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from sagen.codes import meaning
+from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
@@ -17,7 +18,10 @@ from sagen.reason.several import circuits_of
 WIRE_COLUMNS = ("carries", "colour", "sensor_pin", "module_pin", "fuse", "fuse_place", "shared_with")
 ROW_COLUMNS = ("from", "to", "state", "when", "quantity", "low", "high", "at", "maker")
 #: what stands in the place of the limits of a table over temperature, and what figures are called
-TABLE, ROW_NAMES = tr("table"), {"low": tr("Low"), "high": tr("High"), "at": tr("At °C")}
+TABLE, ROW_NAMES = (
+    tr("table"),
+    {"low": tr("Low"), "high": tr("High"), "at": tr("At {unit}", unit=temperature.degrees())},
+)
 #: of a circuit, what its fields do not show
 NOT_SHOWN = ("position", "number", "polarity", "photo", "face", "pins")
 #: which wires a sensor has by what it does and has
@@ -79,7 +83,9 @@ def published_rows(cells: list[list[str]], old: CardCircuit | None = None) -> li
             if key in row:
                 data[key] = row[key]
         data["quantity"] = {"Ω": "ohm", "ohms": "ohm"}.get(row.get("quantity", "ohm"), row.get("quantity", "ohm"))
-        for key in ("low", "high", "at"):
+        if "at" in row:
+            data["at"] = temperature.typed(row["at"], tr("published value {number}", number=number))
+        for key in ("low", "high"):
             if key in row:
                 data[key] = typed_figure(
                     row[key], tr("published value {number}, {key}", number=number, key=ROW_NAMES[key])
@@ -109,7 +115,10 @@ def row_cells(row: Published) -> list[str]:
     if row.over:
         limits = [TABLE, "", ""]
     else:
-        limits = ["" if item is None else f"{item:g}" for item in (row.low, row.high, row.at)]
+        limits = [
+            "" if item is None else f"{item:g}"
+            for item in (row.low, row.high, None if row.at is None else temperature.shown(row.at))
+        ]
     between = [*map(card_point, row.between), ""][:2]
     unit = "Ω" if row.quantity == CardQuantity.OHM else str(row.quantity)
     return [*between, worded(str(row.state or "")), row.when, unit, *limits, row.maker]

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from sagen.casework.costs import costs_of, offers
 from sagen.casework.judging import expected_reading
 from sagen.casework.words import drive_text, entry_text, said_days
+from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.language import as_typed, lowered, titled, tr
@@ -416,7 +417,7 @@ def published_limits(row: Published) -> str:
     unit = QUANTITIES[row.quantity]
     if row.over:
         (cold, *_), (warm, *_) = row.over[0], row.over[-1]
-        return tr("by temperature, {cold:g} to {warm:g} °C", cold=cold, warm=warm)
+        return tr("by temperature, {cold} to {warm}", cold=temperature.said(cold), warm=temperature.said(warm))
     if row.low is None:
         return tr("at most {high:g} {unit}", high=row.high, unit=unit)
     return (
@@ -520,7 +521,14 @@ def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> Circu
         for item in found.wire
     )
     published = tuple(
-        Row((item.where, *_ends(item), "" if item.at is None else tr("at {at:g} °C", at=item.at), item.maker))
+        Row(
+            (
+                item.where,
+                *_ends(item),
+                "" if item.at is None else tr("at {at}", at=temperature.said(item.at)),
+                item.maker,
+            )
+        )
         for item in found.published
     )
     return CircuitPart(title, tuple(lines), wires, published)
@@ -530,7 +538,7 @@ def _ends(row: Published) -> tuple[str, str]:
     unit = QUANTITIES[row.quantity]
     if row.over:
         return tr("by temperature"), "; ".join(
-            tr("{at:g} °C: {low:g} to {high:g} {unit}", at=at, low=low, high=high, unit=unit)
+            tr("{at}: {low:g} to {high:g} {unit}", at=temperature.said(at), low=low, high=high, unit=unit)
             for at, low, high in row.over
         )
     return tuple("" if item is None else tr("{item:g} {unit}", item=item, unit=unit) for item in (row.low, row.high))

@@ -8,6 +8,7 @@ from dataclasses import replace
 from sagen.kinds.kind import kind_of
 from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
 from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
+from sagen.model import temperature
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.language import joined_or, tr
@@ -126,7 +127,11 @@ def published_words(rows: Sequence[Published]) -> str:
     for row in rows:
         unit = QUANTITIES[row.quantity]
         if row.over:
-            ends = tr("by temperature, {over:g} to {over_2:g} °C", over=row.over[0][0], over_2=row.over[-1][0])
+            ends = tr(
+                "by temperature, {cold} to {warm}",
+                cold=temperature.said(row.over[0][0]),
+                warm=temperature.said(row.over[-1][0]),
+            )
         elif row.low is None:
             ends = tr("at most {high:g} {unit}", high=row.high, unit=unit)
         else:
@@ -137,7 +142,7 @@ def published_words(rows: Sequence[Published]) -> str:
             )
         told.append(
             ends
-            + (tr(" at {at:g} °C", at=row.at) if row.at is not None else "")
+            + (tr(" at {at}", at=temperature.said(row.at)) if row.at is not None else "")
             + (f" ({row.maker})" if row.maker else "")
         )
     return tr("{told}, by the card.", told=joined_or(told))
@@ -152,7 +157,11 @@ def expected_reading(
     if rows:
         return published_words(rows)
     if ohms and point == Point.SENSOR:
-        return tr("{it} at 20 °C, as published.", it=said_range(*spec.ohms, True)) if spec.ohms else ""
+        return (
+            tr("{it} at {at}, as published.", it=said_range(*spec.ohms, True), at=temperature.said(20.0))
+            if spec.ohms
+            else ""
+        )
     bands = model_limits(spec, point, state, ohms=ohms)
     if bands is None:
         return ""

@@ -322,6 +322,7 @@ class Shell:
             self.guide.left.connect(self.show_guide)
             self.guide.keys.connect(self.commands.runner("view.show_keys"))
             self.guide.report.connect(self.commands.runner("logs.save_report"))
+            self.guide.about.connect(self.commands.runner("view.show_about"))
             self.guide.hide()
             self.splitter.addWidget(self.guide)
             self.splitter.setCollapsible(3, False)

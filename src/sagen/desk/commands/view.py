@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from sagen.desk.actions import Hint, KeysDialog
 from sagen.desk.forms.said import SaidDialog
+from sagen.desk.help.about import AboutDialog
 from sagen.desk.pages import page_names
 from sagen.desk.parts import focus_next
 from sagen.desk.theme import theme
@@ -72,6 +73,12 @@ def keys_dialog(navigation, window) -> KeysDialog:
 
 def show_keys(navigation, window) -> None:
     keys_dialog(navigation, window).exec()
+
+
+def show_about(workspace, window) -> None:
+    """Name, version, where the log lies, and licences."""
+    log = workspace.log
+    AboutDialog(log.database.place.said if log is not None else "", window).exec()
 
 
 def show_guide(window) -> None:

@@ -37,7 +37,7 @@ SUMS = (
     Sum(tr("Low level too high: what resistance explains it"), (tr("Pull-up, V"), tr("Pull-up, Ω"), tr("Low level, V")), lambda v: tr("{it} between output and ground.", it=_ohm(work.series_that_explains(*v)))),
     Sum(tr("Wire by gauge"), (tr("Length, m"), "AWG", tr("Temperature, °C")), lambda v: tr("{v} of copper.", v=_ohm(work.wire_ohm(v[0], awg=int(v[1]), celsius=v[2])))),
     Sum(tr("Wire by cross-section"), (tr("Length, m"), "mm²", tr("Temperature, °C")), lambda v: tr("{v} of copper.", v=_ohm(work.wire_ohm(v[0], mm2=v[1], celsius=v[2])))),
-    Sum(tr("Thermistor between two points"), ("At, °C", tr("First °C"), tr("First Ω"), tr("Second °C"), tr("Second Ω")), lambda v: f"{_ohm(work.thermistor_ohm(v[0], (v[1], v[2]), (v[3], v[4])))}."),
+    Sum(tr("Thermistor between two points"), (tr("At, °C"), tr("First °C"), tr("First Ω"), tr("Second °C"), tr("Second Ω")), lambda v: f"{_ohm(work.thermistor_ohm(v[0], (v[1], v[2]), (v[3], v[4])))}."),
     Sum(tr("Set of like parts: which one is odd"), (tr("Readings"),), lambda v: compare_set(v).text, tr("four knock sensors, say: 0.20 0.20 0.31 0.20")),
     Sum(tr("Potentiometer sweep: where it tears"), (tr("Readings"),), lambda v: _sweep(v), tr("volts from closed to open, in order")),
 )  # fmt: skip

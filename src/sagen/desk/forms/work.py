@@ -9,6 +9,7 @@ from sagen.casework.job_sheet import published_limits
 from sagen.casework.judging import judged_value
 from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.theme.plain import Label
+from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr
 from sagen.model.trail import (
@@ -220,7 +221,10 @@ class ValueForm(Checked):
                 maker = f" ({row.maker})" if row.maker else ""
                 self.row.addItem(f"{circuit.name}: {row.where}, {published_limits(row)}{maker}", len(self.rows) - 1)
         self.value = self.line(tr("It reads"), old.value if old else "")
-        self.temperature = self.line(tr("Part, °C"), old.temperature_c if old else None)
+        self.temperature = self.line(
+            tr("Part, {unit}", unit=temperature.degrees()),
+            temperature.shown(old.temperature_c) if old and old.temperature_c is not None else None,
+        )
         self.leads = self.line(tr("Leads, Ω"), old.leads_ohm or None if old else None)
         self.said = Label(name="caution", wrap=True)
         self.said.setMinimumHeight(56)
@@ -255,9 +259,13 @@ class ValueForm(Checked):
         if value is None:
             raise ValueError(tr("type the figure that the meter shows"))
         return ValueEntry(
-            row.between, row.quantity, float(value), row.state, row.when, number(self.temperature, tr("part")),
+            row.between, row.quantity, float(value), row.state, row.when, self._part_temperature(),
             number(self.leads, tr("leads")) or 0.0, shown=f"{self.value.text().strip()} {QUANTITIES[row.quantity]}", circuit=name,
         )  # fmt: skip
+
+    def _part_temperature(self) -> float | None:
+        text = self.temperature.text()
+        return temperature.typed(text, tr("part")) if text.strip() else None
 
     def answer(self) -> ValueEntry:
         try:

@@ -146,6 +146,7 @@ class GuidePane(QWidget):
     left = Signal()
     keys = Signal()
     report = Signal()
+    about = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -171,7 +172,8 @@ class GuidePane(QWidget):
         layout.addWidget(self.text, 1)
         row = QHBoxLayout()
         row.setSpacing(4)
-        before, after, keys, report = QToolButton(), QToolButton(), QPushButton(tr("Keys")), QPushButton(tr("Report"))
+        before, after = QToolButton(), QToolButton()
+        keys, report, about = (QPushButton(words) for words in (tr("Keys"), tr("Report"), tr("About")))
         before.setArrowType(Qt.ArrowType.LeftArrow)
         after.setArrowType(Qt.ArrowType.RightArrow)
         before.setAccessibleName(tr("The chapter before"))
@@ -182,7 +184,9 @@ class GuidePane(QWidget):
         keys.clicked.connect(self.keys)
         report.setToolTip(tr("Save a report for support, without names of persons, machines and files"))
         report.clicked.connect(self.report)
-        for button in (before, after, keys, report):
+        about.setToolTip(tr("Version, and the licences of what it is made of"))
+        about.clicked.connect(self.about)
+        for button in (before, after, keys, report, about):
             row.addWidget(button)
         row.addStretch(1)
         layout.addLayout(row)

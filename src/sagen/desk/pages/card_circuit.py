@@ -22,6 +22,7 @@ from sagen.desk.forms.wire import WireForm
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
+from sagen.model import temperature
 from sagen.model.language import lowered, titled, tr
 from sagen.model.machine_card import CardCircuit
 from sagen.model.typed import typed_figure, typed_whole
@@ -37,7 +38,17 @@ WIRE_HEADS = (
     tr("Fuse place"),
     tr("Shared with"),
 )
-ROW_HEADS = (tr("From"), tr("To"), tr("State"), tr("When"), tr("Unit"), tr("Low"), tr("High"), tr("At °C"), tr("Maker"))
+ROW_HEADS = (
+    tr("From"),
+    tr("To"),
+    tr("State"),
+    tr("When"),
+    tr("Unit"),
+    tr("Low"),
+    tr("High"),
+    tr("At {unit}", unit=temperature.degrees()),
+    tr("Maker"),
+)
 #: fields of figures
 FIGURES = {"supply": tr("Feed, V"), "pull_up": tr("Pull-up, V"), "torque_nm": tr("Torque, Nm")}
 LETTER = 8  #: px of a letter in a field

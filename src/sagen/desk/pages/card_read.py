@@ -8,6 +8,7 @@ from sagen.casework.job_sheet import published_limits
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
+from sagen.model import temperature
 from sagen.model.language import lowered, titled, tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard
 from sagen.model.vocabulary import Place, RelearnKind
@@ -122,7 +123,7 @@ def _row(item) -> tuple[str, str, str, str, str]:
     """A published value: where, when, its ends, and for whom it holds."""
     state = worded(str(item.state)) if item.state else ""
     when = ", ".join(
-        part for part in (state, item.when, tr("{at:g} °C", at=item.at) if item.at is not None else "") if part
+        part for part in (state, item.when, temperature.said(item.at) if item.at is not None else "") if part
     )
     unit = str(item.quantity)
     if item.over:

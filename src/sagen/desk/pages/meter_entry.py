@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QP
 
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
+from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
@@ -36,9 +37,9 @@ class MeterEntry(QWidget):
             left.addWidget(item)
         extras = QHBoxLayout()
         self.temperature, self.leads = QLineEdit(), QLineEdit()
-        self.temperature.setAccessibleName(tr("Temperature of the part, degrees Celsius"))
+        self.temperature.setAccessibleName(tr("Temperature of the part, {unit}", unit=temperature.degrees()))
         self.leads.setAccessibleName(tr("The leads' own ohms"))
-        self.temperature.setPlaceholderText(tr("part °C"))
+        self.temperature.setPlaceholderText(tr("part {unit}", unit=temperature.degrees()))
         self.leads.setPlaceholderText(tr("leads Ω"))
         extras.addWidget(self.temperature)
         extras.addWidget(self.leads)
@@ -144,7 +145,11 @@ class MeterEntry(QWidget):
                 if not line.text().strip():
                     continue
                 try:
-                    entry[key] = typed_figure(line.text())
+                    entry[key] = (
+                        temperature.typed(line.text(), tr("part"))
+                        if line is self.temperature
+                        else typed_figure(line.text())
+                    )
                 except ValueError as error:
                     raise SagenError(str(error)) from None
                 if not low <= entry[key] <= high:

@@ -16,6 +16,7 @@ from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
+from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr, trn
 from sagen.model.vocabulary import CodeStatus, State
@@ -27,7 +28,12 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 
-SHOWN = (("rpm", tr("rpm")), ("speed", "km/h"), ("coolant", tr("°C coolant")), ("intake", tr("°C intake")))
+SHOWN = (
+    ("rpm", tr("rpm")),
+    ("speed", "km/h"),
+    ("coolant", tr("{unit} coolant", unit=temperature.degrees())),
+    ("intake", tr("{unit} intake", unit=temperature.degrees())),
+)
 EVERY_MS = 400
 ASK = tr(
     "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read "
@@ -274,7 +280,11 @@ class ModulePage(Page):
 
     def _show_values(self, found) -> None:
         for name, item in found.items():
-            self.values[name].setText("–" if isinstance(item, str) else f"{item.value:,.0f}")
+            if isinstance(item, str):
+                self.values[name].setText("–")
+                continue
+            value = temperature.shown(item.value) if name in ("coolant", "intake") else item.value
+            self.values[name].setText(f"{value:,.0f}")
 
     def keep_speed(self) -> None:
         """The speed that the module shows while cranking, onto the trail."""
