@@ -13,7 +13,7 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import KnowledgeError
 from sagen.model.finding import Finding
 from sagen.model.sheet import Sheet
-from sagen.model.trail import CaptureEntry, CodeEntry, KeptReference, ReplacedEntry, ScanEntry
+from sagen.model.trail import CaptureEntry, CodeEntry, ComplaintEntry, KeptReference, ReplacedEntry, ScanEntry
 from sagen.model.vocabulary import FindingKind
 from sagen.reason.case import capture_piece, case_of, circuit_of_sheet
 from sagen.reason.evidence import (
@@ -25,6 +25,7 @@ from sagen.reason.evidence import (
     ReadElsewhere,
     captured,
     outcome_shares,
+    sizes_told,
     softened,
 )
 from sagen.reason.facts import SHIPPED, SOUND, CheckFacts, _shipped, cause_of, knowledge, load_knowledge
@@ -630,3 +631,28 @@ def test_a_signal_that_stops_while_the_feed_is_gone_is_the_feeds_doing():
     alone = told(("dropout", "A", 1.99, 2.31, {}))
     assert with_it["supply"] > 0.4 > alone.get("supply", 0.0)
     assert with_it["supply"] > 4 * with_it.get("sensor", 0.0)
+
+
+def test_a_feed_that_comes_and_goes_is_no_blown_fuse_however_long_the_record_and_low_the_level():
+    """Common practice, no published source: a fuse does not mend itself; a contact or a wire does that while it is moved."""
+    rows = [
+        {"column": "A", "role": "crank", "sensor": "hall", "wheel": "36-1", "pull_up": 5.0},
+        {"column": "B", "role": "supply", "nominal": 5.0},
+    ]
+    sheet = Sheet.from_data({"conditions": {"state": "wiggle"}, "channel": rows}, where="test")
+
+    def told(fields, facts):
+        gone = Finding(FindingKind("supply_loss"), "B", 0.9, fields, facts, (), said="x", said_sure="x")
+        lost = Finding(
+            FindingKind("dropout"), "A", 0.9, {"start_s": 2.3, "end_s": 2.4}, {}, (), said="x", said_sure="x"
+        )  # fmt: skip
+        trail = [ComplaintEntry("stalls"), CodeEntry("P0335"), CaptureEntry("token", sheet, findings=(gone, lost))]
+        return {item.fault: item.probability for item in weigh(case_of(trail, HALL))[0]}
+
+    many = told({"start_s": 1.1, "end_s": 10.8, "level_v": 0.001}, {"stretches": 21, "off_s": 0.09, "whole": False})
+    assert max(many, key=many.get) == "wire_breaks_when_wiggled"
+    assert many.get("fuse_blown", 0.0) < 0.4
+    # Kept by an older Sagen, which did not say how long one of them lasted: their span is no length.
+    older = told({"start_s": 1.1, "end_s": 10.8, "level_v": 0.001}, {"stretches": 21, "whole": False})
+    assert older.get("fuse_blown", 0.0) < 0.95
+    assert ("supply_loss", "level_v", 0.05) in sizes_told(FindingKind("supply_loss"), {"level_v": 0.0})

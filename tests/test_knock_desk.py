@@ -178,6 +178,8 @@ def test_the_decision_answers_as_it_is_typed_and_is_kept_and_printed(knock, monk
     form.price.setText("80")
     form.hours.setText("3,5")
     form.rate.setText("90")
+    assert form.origin.currentData() == Origin.UNKNOWN
+    form.origin.setCurrentIndex(form.origin.findData(Origin.ORIGINAL))
     assert form.problem() == ""
     assert "5 of this origin fitted, 0 came back" in form.shop.text()
     assert form.choice.count() == 2

@@ -362,7 +362,7 @@ def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
         own = [kind_of(sensor).needs_pattern for sensor in sensors or (SensorKind.HALL,)]
         needs = needs.union(*own)
     return captured(
-        [(item.kind, item.fields) for item in _of_circuit(entry.findings, entry.sheet, spec)],
+        [(item.kind, _figures_of(item)) for item in _of_circuit(entry.findings, entry.sheet, spec)],
         _capture_state(entry.sheet),
         {item.role for item in entry.sheet.channel},
         needs_pattern=needs,
@@ -370,6 +370,13 @@ def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
         end=entry.sheet.conditions.end,
         levels=_levels(entry, spec),
     )
+
+
+def _figures_of(finding: Finding) -> dict:
+    """The figures of a finding; of one that tells of many stretches with the length of one of them, None where it is not known."""
+    if finding.facts.get("stretches", 1) > 1:
+        return {**finding.fields, "length_s": finding.facts.get("off_s"), "stretches": finding.facts["stretches"]}
+    return finding.fields
 
 
 #: how a set of knock sensors stood, and the state in which evidence speaks of that
@@ -451,10 +458,12 @@ def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
     # Of two sensors of one role, or two feeds, nobody says here which is this circuit's.
     names = [name for name, _ in out]
     known = {name: volts for name, volts in out if names.count(name) == 1}
-    # A level that was wrong for a part of the recording counts as it was then: that is the fault.
+    # A level that was wrong for a part of the recording counts as it was then: that is the fault. One that goes and comes again is no
+    # level that a circuit stands at.
     units = {row.get("column"): row.get("unit", "V") for row in entry.channels}
     for finding in _of_circuit(entry.findings, entry.sheet, spec):
-        if spec.role != Role.KNOCK and units.get(finding.channel, "V") == "V":
+        comes_again = finding.facts.get("stretches", 1) > 1
+        if spec.role != Role.KNOCK and units.get(finding.channel, "V") == "V" and not comes_again:
             known |= levels_told(finding.kind, finding.fields)
     return list(known.items())
 

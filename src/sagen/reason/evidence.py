@@ -37,7 +37,7 @@ from sagen.reason.scales import LEAST, SLIP, SLIP_WIDTH, bell, density, on_scale
 TELLING = TURNING | {State.WIGGLE}
 #: how much the size of a finding's number may speak for or against a fault mode at most: the laws are coarse; and below what a
 #: number is none
-LEAST_SIZE, LEAST_NUMBER = 0.05, 1e-6
+LEAST_SIZE, LEAST_NUMBER, LEAST_LEVEL_V = 0.05, 1e-6, 0.05
 #: of what is slipped or misjudged, how much is so again when it is taken once more: the wrong pin twice, a machine that is
 #: unlike what is thought; and how many widths readings that agree may lie apart. Judgement, no published source
 SAME_SLIP, AGREES = 0.4, 4.0
@@ -282,14 +282,21 @@ def sizes_told(kind: FindingKind, fields: Mapping) -> list[tuple[str, str, float
         values > 0
     """
     told = dict(fields)
-    if isinstance(told.get("start_s"), int | float) and isinstance(told.get("end_s"), int | float):
+    if (
+        "length_s" not in told
+        and isinstance(told.get("start_s"), int | float)
+        and isinstance(told.get("end_s"), int | float)
+    ):
         told["length_s"] = told["end_s"] - told["start_s"]
     values = ((name, told.get(name)) for name in SIZED)
-    return [
-        (str(kind), name, abs(float(value)))
+    # A rail that is quite gone is as low as a recorder can tell, and no decades lower.
+    least = {"level_v": LEAST_LEVEL_V}
+    sized = [
+        (str(kind), name, max(abs(float(value)), least.get(name, 0.0)))
         for name, value in values
-        if isinstance(value, int | float) and not isinstance(value, bool) and abs(value) > LEAST_NUMBER
+        if isinstance(value, int | float) and not isinstance(value, bool)
     ]
+    return [row for row in sized if row[2] > LEAST_NUMBER]
 
 
 def of_levels(
@@ -777,13 +784,15 @@ def captured(
     """
     findings = list(findings)
     by_rail = _stopped_by_a_rail(findings)
-    if by_rail:
+    # A rail that goes and comes again is not dead: that the signal comes and goes with it is told, though how long it does is not.
+    returns = any(kind in ABOUT_RAILS and fields.get("stretches", 1) > 1 for kind, fields in findings)
+    if by_rail and not returns:
         findings = [item for item in findings if item[0] != FindingKind.DROPOUT]
     found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)
     unfit = (FindingKind.UNDERSAMPLED, FindingKind.TOO_SHORT)
     if any(kind in unfit for kind, _ in findings) and not found:
         return None
-    unseen: set[str] = set(needs_pattern) | ({FindingKind.DROPOUT} if by_rail else set())
+    unseen: set[str] = set(needs_pattern) | ({FindingKind.DROPOUT} if by_rail and not returns else set())
     if Role.SUPPLY not in roles:
         unseen.add(FindingKind.SUPPLY_LOSS)
     if Role.GROUND not in roles:
@@ -793,6 +802,8 @@ def captured(
     # Many findings of one kind in a recording are of one fault: how large it is usually counts, once.
     numbers: dict[tuple[str, str], list[float]] = {}
     for kind, fields in findings:
+        if kind == FindingKind.DROPOUT and by_rail:
+            continue
         for finding, name, value in sizes_told(kind, fields):
             numbers.setdefault((finding, name), []).append(value)
     sizes = tuple(sorted((*key, float(np.median(values))) for key, values in numbers.items()))

@@ -125,6 +125,10 @@ def _told(events: list[Stretch]) -> list[list[Stretch]]:
 
 def _finding(rail: Rail, kind: FindingKind, severity: float, stretches: list[Stretch], level: float, facts: dict):
     start, end = float(stretches[0][0]), float(stretches[-1][1])
+    # Of many stretches the span from the first to the last is no length: how long one of them lasts is.
+    facts = facts | (
+        {"off_s": round(float(np.median([item[1] - item[0] for item in stretches])), 5)} if len(stretches) > 1 else {}
+    )
     whole = end - start >= _EVENTS.whole_share * rail.seconds and len(stretches) == 1
     return Finding(
         kind, rail.sheet.column, severity,
