@@ -146,14 +146,20 @@ ENDS = {
 }  # fmt: skip
 
 
+#: where it still does, by a quarter: few particles come near all of many good readings and say at once how seldom a fault comes
+STILL_HANGS = pytest.mark.xfail(
+    strict=True, reason="open: too few draws for what comes and goes beside many exact readings"
+)
+
+
 @pytest.mark.sampled(1)
-@pytest.mark.parametrize("name", ENDS)
+@pytest.mark.parametrize(
+    "name", [pytest.param(name, marks=STILL_HANGS) if name == "warm and good" else name for name in ENDS]
+)
 def test_no_answer_hangs_on_the_seed_of_its_draws(name):
     spec, pieces = ENDS[name]
     found = [infer(Case(spec, pieces), world=World(spec, seed=seed)).by_cause() for seed in (2011, 311, 4207)]
-    # The leader stays, or stands level with the one that leads from other draws.
-    leaders = {max(item, key=item.get) for item in found}
-    assert all(max(item.values()) - item.get(leader, 0.0) < 0.1 for item in found for leader in leaders), found
+    assert len({max(item, key=item.get) for item in found}) == 1, found
     for other in found[1:]:
         apart = sum(abs(found[0].get(cause, 0.0) - other.get(cause, 0.0)) for cause in found[0] | other) / 2
         assert apart < 0.15, found
