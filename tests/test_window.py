@@ -9,13 +9,13 @@ from pathlib import Path
 import numpy as np
 import pypdfium2
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, QSettings, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from conftest import demo_log, drop, settle, spin, square_teeth, told
-from sagen.desk.app import own_log
+from conftest import close, demo_log, drop, settle, spin, square_teeth, told
+from sagen.desk.app import make_window, own_log
 from sagen.desk.forms.entries import CodeForm, ProofForm, RepairForm
 from sagen.desk.forms.job import JobForm
 from sagen.desk.lenses.strip import StripView
@@ -487,3 +487,27 @@ def test_a_makers_own_code_is_tied_by_hand(desk):
     settle(window)
     case = case_of(window.workspace.job.records(), None, ("meter",), "most")
     assert [item.kind for item in case.trail if hasattr(item, "code")] == ["correlation"]
+
+
+def test_the_last_job_comes_back_with_its_log_and_no_other(desk, tmp_path):
+    window = desk()
+    for machine in ("Brindle 2", "Tallow Ten"):
+        window.workspace.add_job(machine, "", 4, [])
+        settle(window)
+    first = next(job for job in window.workspace.log.jobs() if job.machine == "Brindle 2")
+    window.workspace.open_job(first.id)
+    settle(window)
+    assert window.workspace.job.machine == first.machine
+    close(window)
+
+    def started(log):
+        again = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+        again.reopen_last()
+        again.workspace.open_log(own_log(log))
+        settle(again)
+        job = again.workspace.job
+        close(again)
+        return job
+
+    assert started(tmp_path / "log").machine == first.machine
+    assert started(tmp_path / "another") is None

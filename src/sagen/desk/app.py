@@ -101,6 +101,8 @@ def run(*, demo: bool = False, files: list[str] | None = None, log: str | None =
         Collector(lambda: window.workspace.idle, window)
         if files:
             window.bring_in([os.path.abspath(file) for file in files])
+        else:
+            window.reopen_last()
         window.workspace.open_log(demo_log if demo else own_log(log))
 
     # After the first paint: a shell on the screen answers sooner than a full window that is not there yet.

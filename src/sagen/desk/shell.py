@@ -43,6 +43,7 @@ class Shell:
         self.ports = ports = Ports(window, settings, self.workspace)
         self.settings, self.stand_in = settings, instruments
         self._job_shown: int | None = None
+        self._reopens = False
         self._closing = False
         self._beside, self._unfolded = 2, ""  #: panes beside the bench, and which one where there is room for one only
         self._guided = False  #: whether the guide stands where the next check and the suspects do
@@ -150,6 +151,8 @@ class Shell:
             ports.watched = import_module("sagen.desk.watched").WatchedFolders(workspace, self.settings, self.window)
             ports.watched.said.connect(self.message.say)
         workspace.log.author = logs.remembered_author(self.settings)
+        if self._reopens:
+            workspace.core.last_job = self._last_job
         run = self.commands.runner
         self.way.offer(
             {
@@ -182,6 +185,19 @@ class Shell:
             page.grab()
         QTimer.singleShot(30, self.window, lambda: self._make_ready(*names[1:]))
 
+    def reopen_last(self) -> None:
+        """Once the log is open, put the job on the desk that was there when the program was closed, in place of the newest."""
+        self._reopens = True
+
+    @property
+    def _last_key(self) -> str:
+        return f"jobs/last/{self.workspace.log.identity}"
+
+    def _last_job(self) -> int | None:
+        """Which job of this log was the last on the desk; None where that is not remembered."""
+        kept = str(self.settings.value(self._last_key, ""))
+        return int(kept) if kept.isdecimal() else None
+
     def _jobs_changed(self, listed) -> None:
         self.page("log").show_jobs(listed)
         if not listed.jobs and not listed.search:
@@ -201,6 +217,8 @@ class Shell:
             # Whatever page is up shows the job before; it may not stand under this one's name.
             self.back_to_job()
         self._job_shown = job.id if job else None
+        if job is not None and self.workspace.log is not None:
+            self.settings.setValue(self._last_key, job.id)
         self._update_buttons()
 
     def _show_way(self, weighed) -> None:

@@ -85,6 +85,8 @@ class Workspace:
         self.imports = ImportQueue()
         self.job: Job | None = None
         self.opened: OpenCapture | None = None
+        #: which job of the log was the last on the desk, where that is remembered; asked once the log is open
+        self.last_job: Callable[[], int | None] = lambda: None
         self.last_weighed: Weighed | None = None
         #: what is being weighed, and what `last_weighed` is of: the same is not weighed twice
         self._weighing: Weigh | None = None
@@ -140,7 +142,8 @@ class Workspace:
         self._tell(JobsChanged, listed=JobsListed("", tuple(jobs)))
         self._look_at_letters()
         if jobs:
-            self.open_job(jobs[0].id, open_capture=True)
+            last = self.last_job()
+            self.open_job(last if last in {job.id for job in jobs} else jobs[0].id, open_capture=True)
         else:
             self._tell(JobChanged, open=None)
         self._next_import()
