@@ -16,7 +16,7 @@ from multiprocessing import Pool
 import numpy as np
 
 from benchmarks.other_world import STATED, OtherMachine
-from sagen.casework.practice import FAMILIES, LEVELS, PracticeMachine, best_minutes, play
+from sagen.casework.practice import FAMILIES, LEVELS, MOST_CHECKS, PracticeMachine, best_minutes, play
 from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import Cause, Part
 from sagen.reason.evidence import Evidence, Pressed
@@ -82,9 +82,9 @@ class Run:
 PLAYED = {"other": OtherPlayed, "pressed": PressedPlayed}
 
 
-def run(task: tuple[str, str, int]) -> Run:
+def run(task: tuple[str, str, int, int]) -> Run:
     """One machine from its code to a call."""
-    world, family, seed = task
+    world, family, seed, most = task
     if world in PLAYED:
         machine, best = PLAYED[world](family, seed), None
         truth = machine.cause
@@ -93,7 +93,7 @@ def run(task: tuple[str, str, int]) -> Run:
         machine = PracticeMachine(level, seed, family=family)
         truth = " and ".join(sorted(machine.causes))
         best = best_minutes(PracticeMachine(level, seed, family=family))
-    played = play(machine)
+    played = play(machine, most=most)
     return Run(
         family, truth, played.called, played.claimed, played.minutes, len(played.checks), played.swapped,
         next(iter(played.checks), ""), getattr(machine, "hides", False), played.milliseconds, best,
@@ -155,10 +155,15 @@ def main() -> None:
     parser.add_argument("--machines", type=int, default=60, help="of each family")
     parser.add_argument("--only", default="")
     parser.add_argument("--first", type=int, default=5000, help="seed of the first machine")
+    parser.add_argument("--most", type=int, default=MOST_CHECKS, help="checks of a machine")
     arguments = parser.parse_args()
     known = STATED if arguments.world in PLAYED else FAMILIES
     families = [name for name in known if arguments.only in name]
-    tasks = [(arguments.world, family, arguments.first + k) for family in families for k in range(arguments.machines)]
+    tasks = [
+        (arguments.world, family, arguments.first + k, arguments.most)
+        for family in families
+        for k in range(arguments.machines)
+    ]
     with Pool(2) as pool:
         tell(pool.map(run, tasks, chunksize=4))
 

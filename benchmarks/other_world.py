@@ -308,25 +308,21 @@ class OtherMachine:
         return feed, ground, plug
 
     def _coil_rest(self, unplugged: bool, lift: float) -> tuple[float, float]:
-        """Return and signal of a coil at rest: what the module's bias leaves there."""
-        g_load = 1 / self.r_coil_load + 1 / self.short_in
-        path = (
-            self.r_coil
-            + self.r_signal
-            + self.pin
-            + (self.r_return if not self.both_legs else self.r_return + self.r_bias)
-        )
-        if self.both_legs:
-            at = self.bias * (1 / self.r_bias) / (1 / self.r_bias + 1 / self.leak + 1e-7)
-            back = 0.9 * self.bias if self.r_return < 1e6 else 0.02
-            if self.r_signal > 1e7:
-                # The signal's leg is cut off from its bias; plugged in, the coil brings it the other leg's.
-                at = 0.01 if unplugged or self.r_coil + self.pin > 1e6 else back
-            return back + lift, at + lift
-        g_coil = 0.0 if unplugged else 1 / path
-        g_bias = 1 / self.r_bias if self.bias else 0.0
-        at = self.bias * g_bias / (g_bias + g_load + g_coil + 1 / self.leak + 1e-7)
-        return lift, at + lift if self.r_signal < 1e7 or unplugged is False else 0.01
+        """Return and signal at a coil's plug, at rest: Kirchhoff's currents at the module's pin, the plug's two pins and, where
+        both legs are held up, the module's return pin; each looked at by a meter of ten megohm."""
+        meter, coil = 1e-7, 0.0 if unplugged else 1 / (self.r_coil + self.pin)
+        wire, back = 1 / self.r_signal, 1 / self.r_return
+        held = 1 / self.r_bias if self.bias else 0.0
+        loads = 1 / self.r_coil_load + 1 / self.short_in
+        # in this order: module's signal pin, plug's signal pin, plug's return pin, module's return pin
+        joined = np.zeros((4, 4))
+        for a, b, siemens in ((0, 1, wire), (1, 2, coil), (2, 3, back)):
+            joined[a, b] = joined[b, a] = -siemens
+        earthed = np.array([loads, 1 / self.leak + meter, meter, 1 / self.r_coil_load if self.both_legs else 1e3])
+        raised = np.array([held, 0.0, 0.0, held if self.both_legs else 0.0])
+        np.fill_diagonal(joined, earthed + raised - joined.sum(axis=1))
+        volts = np.linalg.solve(joined, raised * self.bias)
+        return float(volts[2]) + lift, float(volts[1]) + lift
 
     def measure(self, point: str, state: str, ohms: bool) -> MeterReading | None:
         """A reading, now and then at another pin or in another state."""

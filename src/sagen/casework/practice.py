@@ -280,7 +280,9 @@ class Played:
     case: Case | None = None  #: what was known at the last weighing
 
 
-def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = lambda: True) -> Played:
+def play(
+    machine: Machine, *, repairs: bool = False, most: int = MOST_CHECKS, tick: Callable[[], bool] = lambda: True
+) -> Played:
     """Let Sagen choose every check and answer it, until it would repair, or nothing pays any more.
 
     Parameters
@@ -288,6 +290,8 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
     machine : Machine
     repairs : bool
         whether what is called is repaired, and gone on where the machine is not well; else the first call ends it
+    most : int
+        so many checks at most
     tick : callable
         asked before every weighing; answers False to stop
 
@@ -313,7 +317,7 @@ def play(machine: Machine, *, repairs: bool = False, tick: Callable[[], bool] = 
         # What the call waits for is taken once more, as the advice says.
         pays = bool(telling) and (telling[0].pays or telling[0].again)
         stalled = not telling or (not pays and played.claimed >= knowledge().stakes.never_below)
-        done = said.enough or len(played.checks) >= MOST_CHECKS or stalled
+        done = said.enough or len(played.checks) >= most or stalled
         if done:
             part = _part_of(posterior)
             if not repairs or part is None or len(played.parts) >= MOST_REPAIRS:

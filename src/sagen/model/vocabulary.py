@@ -65,6 +65,8 @@ class Role(StrEnum):
 CIRCUIT_ROLES = (Role.CRANK, Role.CAM, Role.SPEED, Role.KNOCK)
 #: roles of a sensor that reads a turning wheel
 ROTATING_ROLES = (Role.CRANK, Role.CAM, Role.SPEED)
+#: those of a wheel on a shaft of the engine: where the engine runs, it turns
+ENGINE_ROLES = (Role.CRANK, Role.CAM)
 
 
 class State(StrEnum):

@@ -19,6 +19,7 @@ from sagen.model.vocabulary import (
     can,
 )
 from sagen.reason.evidence import (
+    OF_RUNNING,
     Captured,
     Code,
     Complained,
@@ -148,10 +149,6 @@ def moves_shaft(check: CheckFacts) -> bool:
     check : CheckFacts
     """
     return check.state in SHAFT_TURNS or check.slug in RUNS_BESIDES
-
-
-#: complaints of an engine that runs: its starter turned it
-OF_RUNNING = frozenset({Complaint.RUNS_ROUGH, Complaint.NO_POWER, Complaint.LAMP_ONLY})
 
 
 def _complained_of_running(case: Case) -> bool:

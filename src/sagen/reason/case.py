@@ -35,6 +35,7 @@ from sagen.model.vocabulary import (
     ABOUT_TIMING,
     CHOSEN_GEAR,
     CIRCUIT_ROLES,
+    ENGINE_ROLES,
     Capability,
     CodeKind,
     CodeStatus,
@@ -274,7 +275,7 @@ def code_pieces(
     for code, status, found in known:
         if found.kind == CodeKind.RELEARN:
             continue  # it is owed, and says nothing of what is wrong
-        timed = found.kind in (CodeKind.CORRELATION, CodeKind.PHASER) and spec.role in (Role.CRANK, Role.CAM)
+        timed = found.kind in (CodeKind.CORRELATION, CodeKind.PHASER) and spec.role in ENGINE_ROLES
         here = found.role in (spec.role, *SHARED_ROLES) or timed
         if here and _same_sensor(found, spec):
             kinds.setdefault(found.kind, (code, status == CodeStatus.PENDING))

@@ -331,7 +331,8 @@ class _Ranking:
 
     def _spent_on(self, check: CheckFacts, minutes: float) -> float:
         slower = STRATEGY.get(self.case.strategy, {})
-        return minutes * slower.get(check.gear, 1.0) + check.price * self.facts.stakes.price_minutes
+        stakes = self.facts.stakes
+        return (minutes + stakes.each_check) * slower.get(check.gear, 1.0) + check.price * stakes.price_minutes
 
     def _closed(self, foreseen: list[_Foreseen], blocks: list[Block]) -> bool:
         """Whether the case is as good as closed, or nothing pays any more: what proves or clears the leading fault is next then. A call

@@ -18,6 +18,7 @@ from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_RAILS,
     ABOUT_TIMING,
+    ENGINE_ROLES,
     TURNING,
     Capability,
     CodeKind,
@@ -64,6 +65,11 @@ class Evidence(ABC):
     def about_timing(self) -> bool:
         """Whether this asks how cam and crank stand to one another, so that timing parts are in question."""
         return False
+
+    @property
+    def engine_ran(self) -> bool:
+        """Whether this was told or taken of an engine that runs."""
+        return getattr(self, "state", None) == State.RUNNING
 
     def foreseen(self, particle_set: ParticleSet) -> Iterable[tuple[float, np.ndarray, float]]:
         """The precise values in this: each as it is, as every particle has it, shape (rows, particles), and its standard
@@ -143,8 +149,30 @@ class Complained(Evidence):
 
     told = True
 
+    @property
+    def engine_ran(self):
+        return self.name in {*OF_RUNNING, Complaint.LONG_CRANK}
+
     def likelihood(self, particle_set, pictures, facts):
         return told_of(particle_set, facts.complaints[self.name])
+
+
+#: complaints of an engine that runs: its starter turned it
+OF_RUNNING = frozenset({Complaint.RUNS_ROUGH, Complaint.NO_POWER, Complaint.LAMP_ONLY})
+#: how often an engine is said to run, or stands as running in the record, whose shaft is not turned. Judgement
+STANDS = 0.02
+
+
+def ran(particle_set: ParticleSet) -> np.ndarray | float:
+    """How likely each machine's engine runs as far as its shaft must turn for that, shape (rows, 1); 1 for a wheel of the road.
+
+    Parameters
+    ----------
+    particle_set : ParticleSet
+    """
+    if particle_set.spec.role not in ENGINE_ROLES:
+        return 1.0
+    return np.where(particle_set.machine.turns, 1.0, STANDS)
 
 
 @dataclass(frozen=True)

@@ -174,6 +174,7 @@ class Stakes(_Row):
     come_back: Positive
     price_minutes: Positive
     scope_set_up: Annotated[float, Field(ge=0)]
+    each_check: Annotated[float, Field(ge=0)]
     patience: Positive
     enough: Probability
     never_below: Probability

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from sagen.model.vocabulary import Part
-from sagen.reason.evidence import Evidence
+from sagen.reason.evidence import Evidence, ran
 from sagen.reason.history import FaultHistory, faults_of
 from sagen.reason.recording_likelihood import RecordingLikelihood
 from sagen.reason.scales import log_mean
@@ -57,6 +57,8 @@ def log_likelihoods(
             found = piece.likelihood(particle_set, pictures, world.facts)
             if found is None:
                 continue
+            if piece.engine_ran:
+                found = found * ran(particle_set)
             log = np.log(np.maximum(np.broadcast_to(found, particle_set.shape), 1e-12))
             if piece.told:
                 log = log * TOLD_TOGETHER[min(told, len(TOLD_TOGETHER) - 1)]

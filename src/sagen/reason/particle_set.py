@@ -252,7 +252,7 @@ class ParticleSet:
     def _regulated(self, drawn: dict[str, np.ndarray]) -> np.ndarray:
         if self.spec.supply is not None:
             return np.full(self._cube.shape[:-1], self.spec.supply < BATTERY_FEED_V)
-        return self.place("regulated.0") < drawn["regulated"]
+        return self.place("regulated.0") < drawn.get("regulated_currents", drawn["regulated"])
 
     def _broken(self, base: SimulatedMachine, index: int) -> SimulatedMachine:
         """The machines of one row."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from sagen.model.finding import Finding
-from sagen.model.vocabulary import STARTING, TURNING, FindingKind, Role, State
+from sagen.model.vocabulary import ENGINE_ROLES, STARTING, TURNING, FindingKind, Role, State
 from sagen.signal.cam import CamTrack
 from sagen.signal.cam_difference import CamDifference, Measured
 from sagen.signal.limits import limits
@@ -66,7 +66,7 @@ class Context:
         """
         speed = reading.speed_range()
         return (
-            reading.sheet.role in (Role.CRANK, Role.CAM)
+            reading.sheet.role in ENGINE_ROLES
             and self.turning
             and speed is not None
             and speed["median"] * (2.0 if reading.sheet.role == Role.CAM else 1.0) < _LIMIT.hand_rpm
