@@ -186,7 +186,8 @@ def spin(milliseconds=30):
     loop = QEventLoop()
     QTimer.singleShot(milliseconds, loop.quit)
     loop.exec()
-    QCoreApplication.processEvents()  # on a busy machine the loop ends before all that was posted is delivered
+    for _ in range(3):  # on a busy machine the loop ends before all that was posted, and what came of it, is delivered
+        QCoreApplication.processEvents()
 
 
 def settle(window, most=900):

@@ -656,3 +656,34 @@ def test_a_feed_that_comes_and_goes_is_no_blown_fuse_however_long_the_record_and
     older = told({"start_s": 1.1, "end_s": 10.8, "level_v": 0.001}, {"stretches": 21, "whole": False})
     assert older.get("fuse_blown", 0.0) < 0.95
     assert ("supply_loss", "level_v", 0.05) in sizes_told(FindingKind("supply_loss"), {"level_v": 0.0})
+
+
+@pytest.mark.parametrize("piece", [
+    Complained("", "runs_rough"), Complained("", "lamp_only"), Complained("", "long_crank"),
+    Captured("", frozenset({"no_signal:high"}), "running"), MeterReading("", "supply", "running", 14.1),
+])  # fmt: skip
+def test_an_engine_that_runs_turns_its_shafts(piece):
+    # Common practice, no published source: an engine that runs has a starter, a crank and cams that turn; the wheel that a road
+    # speed sensor reads may stand all the same.
+    faults = {}
+    for role in ("crank", "cam", "speed"):
+        spec = CircuitSpec(role=role, sensor="hall", supply=12.0, pull_up=5.0)
+        told = (
+            Code("", "P0335", "circuit"),
+            Captured("", frozenset({"no_signal:high"}), "cranking" if role != "speed" else "rolling"),
+        )
+        without = infer(Case(spec, told)).by_fault()["shaft_does_not_turn"]
+        faults[role] = infer(Case(spec, (*told, piece))).by_fault()["shaft_does_not_turn"] / without
+    assert faults["crank"] < 0.1
+    assert faults["cam"] < 0.1
+    assert faults["speed"] > 0.3
+
+
+def test_a_sensor_of_two_currents_at_five_volts_has_lost_its_feed():
+    # 14 mA over a hundred ohm take 1.4 V and such a sensor wants 4.5 V at its own pins (common practice, no published source), so
+    # that 5 V are no feed that its maker chose.
+    spec = CircuitSpec(role="speed", sensor="current", wheel="48")
+    told = (Code("", "P0500", "circuit"), MeterReading("", "supply", "key_on", 4.91))
+    assert infer(Case(spec, told)).by_cause()["supply"] > 0.7
+    hall = CircuitSpec(role="speed", sensor="hall", wheel="48")
+    assert infer(Case(hall, told)).by_cause()["supply"] < 0.2

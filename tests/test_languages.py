@@ -217,13 +217,13 @@ def test_the_system_is_asked_as_gettext_asks(monkeypatch, variables, wanted):
 
 
 def test_a_choice_is_kept_and_nonsense_is_none(monkeypatch, tmp_path):
-    monkeypatch.setattr(language, "chosen_file", lambda: tmp_path / "sagen" / "language")
-    assert language.chosen() == ""
-    language.choose("es")
-    assert language.chosen() == "es"
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
+    assert language.CHOICE.chosen() == ""
+    language.CHOICE.keep("es")
+    assert language.CHOICE.chosen() == "es"
     (tmp_path / "sagen" / "language").write_text("../../etc")
-    assert language.chosen() == ""
-    language.choose("")
+    assert language.CHOICE.chosen() == ""
+    language.CHOICE.keep("")
     assert not (tmp_path / "sagen" / "language").exists()
 
 

@@ -18,7 +18,7 @@ import sagen
 from conftest import demo_log
 from sagen.desk.theme.roles import ROLES
 from sagen.desk.theme.theme import THEMES
-from sagen.model.language import chosen_file
+from sagen.model.language import CHOICE
 from sagen.model.vocabulary import SensorKind
 from sagen.store.places import default_folder
 
@@ -243,5 +243,5 @@ def test_every_closed_set_stands_once():
 
 
 def test_nothing_of_a_test_run_goes_to_the_log_and_settings_of_whoever_runs_it():
-    for place in (default_folder(), chosen_file(), platformdirs.user_state_path("sagen")):
+    for place in (default_folder(), CHOICE.path, platformdirs.user_state_path("sagen")):
         assert place.is_relative_to(apart.folder())

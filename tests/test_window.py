@@ -511,3 +511,33 @@ def test_the_last_job_comes_back_with_its_log_and_no_other(desk, tmp_path):
 
     assert started(tmp_path / "log").machine == first.machine
     assert started(tmp_path / "another") is None
+
+
+def test_jobs_that_were_on_the_desk_are_a_press_away_and_a_deleted_one_is_not(desk, monkeypatch):
+    window = desk()
+    machines = ("Brindle 2", "Tallow Ten & Sons", "Rook 5")
+    for machine in machines:
+        window.workspace.add_job(machine, "", 4, [])
+        settle(window)
+    jobs = {job.machine: job.id for job in window.workspace.log.jobs()}
+    window.workspace.open_job(jobs["Brindle 2"])
+    settle(window)
+    window.commands.run("jobs.show_log")
+    settle(window)
+    row = window.page("log").lately
+    assert [button.accessibleName() for button in row.buttons] == ["Rook 5", "Tallow Ten & Sons"]
+    row.buttons[1].click()
+    settle(window)
+    assert window.workspace.job.machine == "Tallow Ten & Sons"
+    for there in ("Brindle 2", "Tallow Ten & Sons", "Brindle 2"):  # to and fro by keys
+        window.commands.run("jobs.show_before")
+        settle(window)
+        assert window.workspace.job.machine == there
+    monkeypatch.setattr("sagen.desk.commands.logs.SureForm.exec", lambda form: True)
+    window.commands.run("logs.delete_job")
+    settle(window)
+    assert jobs["Brindle 2"] not in window.ports.lately.ids()
+    window.page("log").search.setText("rook")
+    QTest.qWait(200)
+    settle(window)
+    assert not window.page("log").lately.isVisible()

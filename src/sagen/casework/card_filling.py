@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from sagen.codes import meaning
-from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
+from sagen.model.quantities import TEMPERATURE
 from sagen.model.trail import CircuitEntry, CodeEntry, Record
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import Capability, CardQuantity, RelearnKind, Role, SensorKind, State, WireIs, can
@@ -20,7 +20,7 @@ ROW_COLUMNS = ("from", "to", "state", "when", "quantity", "low", "high", "at", "
 #: what stands in the place of the limits of a table over temperature, and what figures are called
 TABLE, ROW_NAMES = (
     tr("table"),
-    {"low": tr("Low"), "high": tr("High"), "at": tr("At {unit}", unit=temperature.degrees())},
+    {"low": tr("Low"), "high": tr("High"), "at": tr("At {unit}", unit=TEMPERATURE.sign)},
 )
 #: of a circuit, what its fields do not show
 NOT_SHOWN = ("position", "number", "polarity", "photo", "face", "pins")
@@ -84,7 +84,7 @@ def published_rows(cells: list[list[str]], old: CardCircuit | None = None) -> li
                 data[key] = row[key]
         data["quantity"] = {"Ω": "ohm", "ohms": "ohm"}.get(row.get("quantity", "ohm"), row.get("quantity", "ohm"))
         if "at" in row:
-            data["at"] = temperature.typed(row["at"], tr("published value {number}", number=number))
+            data["at"] = TEMPERATURE.typed(row["at"], tr("published value {number}", number=number))
         for key in ("low", "high"):
             if key in row:
                 data[key] = typed_figure(
@@ -117,7 +117,7 @@ def row_cells(row: Published) -> list[str]:
     else:
         limits = [
             "" if item is None else f"{item:g}"
-            for item in (row.low, row.high, None if row.at is None else temperature.shown(row.at))
+            for item in (row.low, row.high, None if row.at is None else TEMPERATURE.shown(row.at))
         ]
     between = [*map(card_point, row.between), ""][:2]
     unit = "Ω" if row.quantity == CardQuantity.OHM else str(row.quantity)

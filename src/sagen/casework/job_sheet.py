@@ -7,12 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from sagen.casework.costs import costs_of, offers
 from sagen.casework.judging import expected_reading
 from sagen.casework.words import drive_text, entry_text, said_days
-from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
 from sagen.model.language import as_typed, lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
+from sagen.model.quantities import TEMPERATURE, TORQUE
 from sagen.model.trail import (
     BoardEntry,
     CaptureEntry,
@@ -417,7 +417,7 @@ def published_limits(row: Published) -> str:
     unit = QUANTITIES[row.quantity]
     if row.over:
         (cold, *_), (warm, *_) = row.over[0], row.over[-1]
-        return tr("by temperature, {cold} to {warm}", cold=temperature.said(cold), warm=temperature.said(warm))
+        return tr("by temperature, {cold} to {warm}", cold=TEMPERATURE.said(cold), warm=TEMPERATURE.said(warm))
     if row.low is None:
         return tr("at most {high:g} {unit}", high=row.high, unit=unit)
     return (
@@ -493,7 +493,7 @@ def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> Circu
     if found is None:
         return CircuitPart(title, tuple(lines))
     lines = [*lines, *([tr("Sits {place}", place=found.place)] if found.place else [])]
-    lines += [tr("Torque {torque_nm:g} Nm", torque_nm=found.torque_nm)] if found.torque_nm else []
+    lines += [tr("Torque {torque}", torque=TORQUE.said(found.torque_nm))] if found.torque_nm else []
     if found.relearn:
         lines.append(
             tr("Relearn: {kind}", kind=lowered(RELEARNS[found.relearn.kind]))
@@ -525,7 +525,7 @@ def _card_part(title: str, lines: list[str], found: CardCircuit | None) -> Circu
             (
                 item.where,
                 *_ends(item),
-                "" if item.at is None else tr("at {at}", at=temperature.said(item.at)),
+                "" if item.at is None else tr("at {at}", at=TEMPERATURE.said(item.at)),
                 item.maker,
             )
         )
@@ -538,7 +538,7 @@ def _ends(row: Published) -> tuple[str, str]:
     unit = QUANTITIES[row.quantity]
     if row.over:
         return tr("by temperature"), "; ".join(
-            tr("{at}: {low:g} to {high:g} {unit}", at=temperature.said(at), low=low, high=high, unit=unit)
+            tr("{at}: {low:g} to {high:g} {unit}", at=TEMPERATURE.said(at), low=low, high=high, unit=unit)
             for at, low, high in row.over
         )
     return tuple("" if item is None else tr("{item:g} {unit}", item=item, unit=unit) for item in (row.low, row.high))

@@ -8,11 +8,11 @@ from dataclasses import replace
 from sagen.kinds.kind import kind_of
 from sagen.meter import Accuracy, judge, stored_accuracy, typed_digit
 from sagen.meter.published import RowVerdict, against_rows, material_of, rows_for
-from sagen.model import temperature
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.language import joined_or, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
+from sagen.model.quantities import TEMPERATURE
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
 from sagen.model.words import QUANTITIES, said_range
@@ -129,8 +129,8 @@ def published_words(rows: Sequence[Published]) -> str:
         if row.over:
             ends = tr(
                 "by temperature, {cold} to {warm}",
-                cold=temperature.said(row.over[0][0]),
-                warm=temperature.said(row.over[-1][0]),
+                cold=TEMPERATURE.said(row.over[0][0]),
+                warm=TEMPERATURE.said(row.over[-1][0]),
             )
         elif row.low is None:
             ends = tr("at most {high:g} {unit}", high=row.high, unit=unit)
@@ -142,7 +142,7 @@ def published_words(rows: Sequence[Published]) -> str:
             )
         told.append(
             ends
-            + (tr(" at {at}", at=temperature.said(row.at)) if row.at is not None else "")
+            + (tr(" at {at}", at=TEMPERATURE.said(row.at)) if row.at is not None else "")
             + (f" ({row.maker})" if row.maker else "")
         )
     return tr("{told}, by the card.", told=joined_or(told))
@@ -158,7 +158,7 @@ def expected_reading(
         return published_words(rows)
     if ohms and point == Point.SENSOR:
         return (
-            tr("{it} at {at}, as published.", it=said_range(*spec.ohms, True), at=temperature.said(20.0))
+            tr("{it} at {at}, as published.", it=said_range(*spec.ohms, True), at=TEMPERATURE.said(20.0))
             if spec.ohms
             else ""
         )

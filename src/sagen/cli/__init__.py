@@ -19,8 +19,8 @@ from importlib import import_module
 from unicodedata import category
 
 from sagen import __version__
-from sagen.model import temperature
 from sagen.model.language import DOMAIN, LOCALE, speak, spoken, tr
+from sagen.model.quantities import use_kept
 
 #: what is done by each command, in the order of the help; a command's module is loaded when it is the one
 VERBS = {
@@ -70,7 +70,7 @@ def main(argv: Sequence[str] | None = None) -> int:
             argv = _flags_last(sys.argv[1:] if argv is None else list(argv))
             if "--json" in argv:
                 speak("en")  # what programs read is the same in every language and unit
-                temperature.use("C")
+                use_kept()
             _argparse_speaks()
             arguments = _parser(argv).parse_args(argv)
             try:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 if TYPE_CHECKING:
     from sagen.desk.at_hand import BenchInstruments
+    from sagen.desk.lately import Lately
     from sagen.desk.panes.suspects import SuspectsPane
     from sagen.desk.panes.trail import TrailPane
     from sagen.desk.parts import Bench, Header, Message
@@ -61,5 +62,6 @@ class Ports:
     suspects: SuspectsPane = field(init=False)
     navigation: Navigation = field(init=False)
     commands: Commands = field(init=False)
+    lately: Lately = field(init=False)
     instruments: BenchInstruments = field(init=False)
     watched: WatchedFolders = field(init=False)

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from sagen.desk.actions import bind
+from sagen.desk.lately import Lately
 from sagen.desk.navigation import BenchNavigation
 from sagen.desk.pages import added_pages
 from sagen.desk.panes.suspects import SuspectsPane
@@ -48,7 +49,7 @@ class Shell:
         self._beside, self._unfolded = 2, ""  #: panes beside the bench, and which one where there is room for one only
         self._guided = False  #: whether the guide stands where the next check and the suspects do
         ports.header, ports.trail, ports.suspects, ports.bench = Header(), TrailPane(), SuspectsPane(), Bench()
-        ports.message = ports.bench.message
+        ports.message, ports.lately = ports.bench.message, Lately(settings, self.workspace)
         ports.navigation = self.navigation = BenchNavigation(ports.bench.stack, ports, window)
         ports.commands = self.commands = CommandRegistry(ports)
         self.header, self.trail, self.suspects, self.bench = ports.header, ports.trail, ports.suspects, ports.bench
@@ -152,7 +153,7 @@ class Shell:
             ports.watched.said.connect(self.message.say)
         workspace.log.author = logs.remembered_author(self.settings)
         if self._reopens:
-            workspace.core.last_job = self._last_job
+            workspace.core.last_job = ports.lately.last
         run = self.commands.runner
         self.way.offer(
             {
@@ -189,16 +190,9 @@ class Shell:
         """Once the log is open, put the job on the desk that was there when the program was closed, in place of the newest."""
         self._reopens = True
 
-    @property
-    def _last_key(self) -> str:
-        return f"jobs/last/{self.workspace.log.identity}"
-
-    def _last_job(self) -> int | None:
-        """Which job of this log was the last on the desk; None where that is not remembered."""
-        kept = str(self.settings.value(self._last_key, ""))
-        return int(kept) if kept.isdecimal() else None
-
     def _jobs_changed(self, listed) -> None:
+        if not listed.search:
+            self.ports.lately.forget_all_but({job.id for job in listed.jobs})
         self.page("log").show_jobs(listed)
         if not listed.jobs and not listed.search:
             self.show_page("log")
@@ -217,8 +211,8 @@ class Shell:
             # Whatever page is up shows the job before; it may not stand under this one's name.
             self.back_to_job()
         self._job_shown = job.id if job else None
-        if job is not None and self.workspace.log is not None:
-            self.settings.setValue(self._last_key, job.id)
+        if job is not None:
+            self.ports.lately.note(job.id)
         self._update_buttons()
 
     def _show_way(self, weighed) -> None:

@@ -20,6 +20,7 @@ def _command(keys: str, words: str, name: str, *arguments) -> Action:
 
 ACTIONS = (
     _command("Ctrl+J", tr("job log"), "jobs.show_log"),
+    _command("Ctrl+Shift+J", tr("the job before this one"), "jobs.show_before"),
     _command("Ctrl+N", tr("new job"), "jobs.new"),
     _command("Ctrl+O", tr("bring a capture in"), "captures.choose"),
     _command("Ctrl+M", tr("circuit and meter"), "view.show_circuit"),

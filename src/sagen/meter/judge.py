@@ -16,7 +16,7 @@ import platformdirs
 from sagen.meter.limits import quantity_of
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.language import tr
-from sagen.model.temperature import said as said_temperature
+from sagen.model.quantities import TEMPERATURE
 
 COPPER_PER_K = 0.00393  #: at 20 degC, IEC 60028 (from memory)
 #: temperature coefficient at 20 degC by material
@@ -293,9 +293,9 @@ def _words(verdict, corrected, uncertainty, low, high, unit, temperature, at, le
     ]
     if temperature is not None and quantity == "ohm":
         done.append(
-            tr("brought from {temperature} to {at}", temperature=said_temperature(temperature), at=said_temperature(at))
+            tr("brought from {temperature} to {at}", temperature=TEMPERATURE.said(temperature), at=TEMPERATURE.said(at))
             if MATERIALS[material]
-            else tr("nothing corrected for its {temperature}", temperature=said_temperature(temperature))
+            else tr("nothing corrected for its {temperature}", temperature=TEMPERATURE.said(temperature))
         )
     if leads:
         done.append(tr("leads taken off"))

@@ -12,7 +12,7 @@ from sagen.meter.limits import TableRow, between_rows
 from sagen.model.errors import SagenError
 from sagen.model.language import joined_or, titled, tr
 from sagen.model.machine_card import CardCircuit, Published, Wire
-from sagen.model.temperature import said
+from sagen.model.quantities import TEMPERATURE
 from sagen.model.vocabulary import CardQuantity, Judged, Point, SensorKind, State, WireIs
 
 #: other words for what the far lead of a meter lies on
@@ -57,7 +57,7 @@ def limits_at(row: Published, temperature: float | None) -> RowLimits | None:
     if temperature <= first[0] or temperature >= last[0]:
         end = first if temperature <= first[0] else last
         beyond = temperature not in (first[0], last[0])
-        note = tr("the table ends at {end}: its row there is taken", end=said(end[0])) if beyond else ""
+        note = tr("the table ends at {end}: its row there is taken", end=TEMPERATURE.said(end[0])) if beyond else ""
         return RowLimits(end[1], end[2], note)
     (cold, *at_cold), (warm, *at_warm) = next(
         pair for pair in pairwise(row.over) if pair[0][0] <= temperature <= pair[1][0]
@@ -124,7 +124,11 @@ def against(
             row,
             Judged.TOO_CLOSE,
             0.5,
-            tr("Published from {cold} to {warm}: state the part's temperature.", cold=said(cold), warm=said(warm)),
+            tr(
+                "Published from {cold} to {warm}: state the part's temperature.",
+                cold=TEMPERATURE.said(cold),
+                warm=TEMPERATURE.said(warm),
+            ),
         )
     ohms = row.quantity == CardQuantity.OHM
     done: Verdict = judge(

@@ -18,7 +18,7 @@ from numbers import Real
 from pathlib import Path
 from string import Formatter
 
-import platformdirs
+from sagen.model.choice import Choice
 
 #: what can be chosen, as each calls itself; a new one is a row here and a folder of `locale`
 LANGUAGES = {"en": "English", "de": "Deutsch", "es": "Español"}
@@ -40,34 +40,8 @@ _SWAPPED = str.maketrans(".,", ",.")
 VARIABLE = "SAGEN_LANGUAGE"
 
 
-def chosen_file() -> Path:
-    """Where the language that a person chose is kept: of the window and the command line alike."""
-    return platformdirs.user_config_path("sagen") / "language"
-
-
-def chosen() -> str:
-    """The language that a person chose; "" where the system's is taken."""
-    try:
-        named = chosen_file().read_text("utf-8")[:20].strip()
-    except (OSError, ValueError):
-        return ""
-    return named if named in LANGUAGES else ""
-
-
-def choose(language: str) -> None:
-    """Keep a choice for the next start of window and command line; "" for the system's own. Raises OSError where it cannot be kept.
-
-    Parameters
-    ----------
-    language : str
-        a key of LANGUAGES, or ""
-    """
-    path = chosen_file()
-    if not language:
-        path.unlink(missing_ok=True)
-        return
-    path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text(language, "utf-8")
+#: the language that a person chose; "" where the system's is taken
+CHOICE = Choice("language", LANGUAGES)
 
 
 def of_system() -> str:
@@ -318,4 +292,4 @@ def lowered(words: str) -> str:
     return words if _SPOKEN.language in CAPITAL_NOUNS or not words[1:2].islower() else words[:1].lower() + words[1:]
 
 
-speak(os.environ.get(VARIABLE, "") or chosen() or of_system())
+speak(os.environ.get(VARIABLE, "") or CHOICE.chosen() or of_system())

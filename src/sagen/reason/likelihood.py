@@ -57,12 +57,12 @@ def log_likelihoods(
             found = piece.likelihood(particle_set, pictures, world.facts)
             if found is None:
                 continue
-            if piece.engine_ran:
-                found = found * ran(particle_set)
             log = np.log(np.maximum(np.broadcast_to(found, particle_set.shape), 1e-12))
             if piece.told:
                 log = log * TOLD_TOGETHER[min(told, len(TOLD_TOGETHER) - 1)]
                 told += 1
+            if piece.engine_ran:
+                log = log + np.log(ran(particle_set))
             used.append(piece)
             logs.append(log if place is None else log[place])
     shape = (len(histories), cube.shape[1] if cube is not None else world.particles)

@@ -220,7 +220,9 @@ class ParticleSet:
         if spec.supply is not None and spec.supply >= BATTERY_FEED_V:
             kind = np.full_like(kind, 24.0 if spec.supply >= LORRY_FEED_V else 12.0)
         values.battery_v, values.running_v = drawn["battery_v"] * kind / 12.0, drawn["running_v"] * kind / 12.0
-        if spec.supply is not None and spec.supply < BATTERY_FEED_V:
+        if spec.supply is None:
+            values.regulator_v = drawn.get("regulator_v_currents", values.regulator_v)
+        elif spec.supply < BATTERY_FEED_V:
             values.regulator_v = spec.supply * (1 + STATED_FEED * (2 * self.place("regulator_v.0") - 1))
         if "pull_up_v" in drawn and spec.pull_up is not None:
             generation = min(self._generations.get(Part.MODULE, 0), GENERATIONS - 1)

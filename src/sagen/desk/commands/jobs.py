@@ -8,6 +8,7 @@ from sagen.casework.weigh_job import Weighed
 from sagen.desk.forms.decision import DecisionForm
 from sagen.desk.forms.job import JobForm
 from sagen.desk.pages.report_page import page_images
+from sagen.model.language import tr
 from sagen.model.vocabulary import Role
 
 
@@ -16,6 +17,17 @@ def show_log(workspace, navigation) -> None:
     if workspace.log is not None:
         workspace.list_jobs(navigation.page("log").search.text())
         navigation.show_page("log")
+
+
+def show_before(workspace, lately, message) -> None:
+    """The job that was on the desk before this one; once more: this one again."""
+    if workspace.log is None:
+        return
+    others = lately.others()
+    if others:
+        workspace.open_job(others[0], open_capture=True)
+    else:
+        message.say(tr("No other job was on the desk yet."))
 
 
 def new(workspace, window) -> None:

@@ -9,9 +9,9 @@ from sagen.casework.job_sheet import published_limits
 from sagen.casework.judging import judged_value
 from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.theme.plain import Label
-from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr
+from sagen.model.quantities import TEMPERATURE
 from sagen.model.trail import (
     BENCH,
     CostsEntry,
@@ -222,8 +222,8 @@ class ValueForm(Checked):
                 self.row.addItem(f"{circuit.name}: {row.where}, {published_limits(row)}{maker}", len(self.rows) - 1)
         self.value = self.line(tr("It reads"), old.value if old else "")
         self.temperature = self.line(
-            tr("Part, {unit}", unit=temperature.degrees()),
-            temperature.shown(old.temperature_c) if old and old.temperature_c is not None else None,
+            tr("Part, {unit}", unit=TEMPERATURE.sign),
+            TEMPERATURE.shown(old.temperature_c) if old and old.temperature_c is not None else None,
         )
         self.leads = self.line(tr("Leads, Ω"), old.leads_ohm or None if old else None)
         self.said = Label(name="caution", wrap=True)
@@ -265,7 +265,7 @@ class ValueForm(Checked):
 
     def _part_temperature(self) -> float | None:
         text = self.temperature.text()
-        return temperature.typed(text, tr("part")) if text.strip() else None
+        return TEMPERATURE.typed(text, tr("part")) if text.strip() else None
 
     def answer(self) -> ValueEntry:
         try:

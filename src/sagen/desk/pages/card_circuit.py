@@ -22,9 +22,9 @@ from sagen.desk.forms.wire import WireForm
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
-from sagen.model import temperature
 from sagen.model.language import lowered, titled, tr
 from sagen.model.machine_card import CardCircuit
+from sagen.model.quantities import TEMPERATURE, TORQUE
 from sagen.model.typed import typed_figure, typed_whole
 from sagen.model.vocabulary import CIRCUIT_ROLES, Place, RelearnKind, Role
 from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES
@@ -46,11 +46,11 @@ ROW_HEADS = (
     tr("Unit"),
     tr("Low"),
     tr("High"),
-    tr("At {unit}", unit=temperature.degrees()),
+    tr("At {unit}", unit=TEMPERATURE.sign),
     tr("Maker"),
 )
 #: fields of figures
-FIGURES = {"supply": tr("Feed, V"), "pull_up": tr("Pull-up, V"), "torque_nm": tr("Torque, Nm")}
+FIGURES = {"supply": tr("Feed, V"), "pull_up": tr("Pull-up, V"), "torque_nm": tr("Torque, {unit}", unit=TORQUE.sign)}
 LETTER = 8  #: px of a letter in a field
 REACHED = (Place.PLUG, Place.SENSOR, Place.WHEEL, Place.MODULE, Place.FUSE)  #: places that take minutes to get at
 
@@ -172,6 +172,8 @@ class CircuitFields(QWidget):
         self._filling = True
         for key, line in self.own.items():
             value = getattr(shown, key)
+            if key == "torque_nm" and value is not None:
+                value = float(TORQUE.shown(value))
             line.setText("" if value is None else f"{value:g}" if isinstance(value, float) else str(value))
             line.setCursorPosition(0)
         self.show_photo(shown.photo)
@@ -224,7 +226,8 @@ class CircuitFields(QWidget):
             data["sensor"] = self.sensor.currentData()
         for key, words in FIGURES.items():
             if self.own[key].text().strip():
-                data[key] = typed_figure(self.own[key].text(), words)
+                text = self.own[key].text()
+                data[key] = TORQUE.typed(text, tr("Torque")) if key == "torque_nm" else typed_figure(text, words)
         if self.own["bank"].text().strip():
             data["bank"] = typed_whole(self.own["bank"].text(), tr("bank"))
         if self.own["wheel"].text().strip():

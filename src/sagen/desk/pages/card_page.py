@@ -30,8 +30,9 @@ from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SheetError
 from sagen.model.language import tr
 from sagen.model.machine_card import MachineCard
+from sagen.model.quantities import LENGTH
 from sagen.model.trail import CardEntry
-from sagen.model.typed import typed_figure, typed_whole
+from sagen.model.typed import typed_whole
 from sagen.model.vocabulary import Role, SensorKind
 
 if TYPE_CHECKING:
@@ -44,7 +45,7 @@ CARD_FILES = tr("Machine cards (*.toml)")
 #: fields of the machine: name, words, how wide
 MACHINE = (
     ("make", tr("Make"), 12), ("model", tr("Model"), 14), ("engine", tr("Engine"), 9), ("years", tr("Years"), 12), ("volts", tr("Volts"), 3),
-    ("cylinders", tr("Cyl."), 3), ("firing", tr("Firing order"), 14), ("bore_mm", tr("Bore, mm"), 5),
+    ("cylinders", tr("Cyl."), 3), ("firing", tr("Firing order"), 14), ("bore_mm", tr("Bore, {unit}", unit=LENGTH.sign), 5),
 )  # fmt: skip
 NOT_SHOWN = ("banks", "note", "access", "code")  #: of the card, what the fields do not show
 PHOTOS = tr("Photos (*.jpg *.jpeg *.png)")
@@ -210,6 +211,8 @@ class CardPage(Page):
         data = self.card.as_data()
         for key, line in self.machine.items():
             value = data.get(key, getattr(self.card, key) if key == "volts" else "")
+            if key == "bore_mm" and value:
+                value = f"{LENGTH.shown(value):g}"
             line.setText("-".join(str(number) for number in value) if isinstance(value, list | tuple) else f"{value}")
             line.setCursorPosition(0)
         self._list_circuits()
@@ -240,7 +243,7 @@ class CardPage(Page):
             if key in typed:
                 data[key] = typed_whole(typed[key], key)
         if "bore_mm" in typed:
-            data["bore_mm"] = typed_figure(typed["bore_mm"], tr("bore, mm"))
+            data["bore_mm"] = LENGTH.typed(typed["bore_mm"], tr("bore"))
         if "firing" in typed:
             data["firing"] = [
                 typed_whole(word, tr("firing order")) for word in typed["firing"].replace(",", "-").split("-")

@@ -8,9 +8,9 @@ from sagen.casework.job_sheet import published_limits
 from sagen.desk.pages.plug_face import PlugFace
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model import temperature
 from sagen.model.language import lowered, titled, tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard
+from sagen.model.quantities import LENGTH, TEMPERATURE, TORQUE
 from sagen.model.vocabulary import Place, RelearnKind
 from sagen.model.words import PLACES, RELEARNS, ROLES, SENSORS, WIRES, card_points
 
@@ -88,7 +88,7 @@ def machine_words(card: MachineCard) -> str:
     firing = "-".join(str(number) for number in card.firing)
     told = (
         card.years, card.engine, tr("{cylinders} cylinders", cylinders=card.cylinders) if card.cylinders else "", tr("firing {firing}", firing=firing) if firing else "",
-        f"{card.volts} V", tr("bore {bore_mm:g} mm", bore_mm=card.bore_mm) if card.bore_mm else "", card.note,
+        f"{card.volts} V", tr("bore {bore}", bore=LENGTH.said(card.bore_mm)) if card.bore_mm else "", card.note,
     )  # fmt: skip
     return " \u00b7 ".join(item for item in told if item)
 
@@ -99,7 +99,7 @@ def circuit_words(card: MachineCard, circuit: CardCircuit) -> tuple[str, str, st
     facts = (
         ", ".join(kind), tr("bank {bank}", bank=circuit.bank) if circuit.bank else "", tr("wheel {wheel}", wheel=circuit.wheel) if circuit.wheel else "",
         tr("feed {supply:g} V", supply=circuit.supply) if circuit.supply else "", tr("pull-up {pull_up:g} V", pull_up=circuit.pull_up) if circuit.pull_up else "",
-        tr("{torque_nm:g} Nm", torque_nm=circuit.torque_nm) if circuit.torque_nm else "",
+        TORQUE.said(circuit.torque_nm) if circuit.torque_nm else "",
     )  # fmt: skip
     minutes = card.minutes(circuit.name)
     reach = [
@@ -123,7 +123,7 @@ def _row(item) -> tuple[str, str, str, str, str]:
     """A published value: where, when, its ends, and for whom it holds."""
     state = worded(str(item.state)) if item.state else ""
     when = ", ".join(
-        part for part in (state, item.when, temperature.said(item.at) if item.at is not None else "") if part
+        part for part in (state, item.when, TEMPERATURE.said(item.at) if item.at is not None else "") if part
     )
     unit = str(item.quantity)
     if item.over:

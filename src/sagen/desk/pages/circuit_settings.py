@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from sagen.desk.theme.plain import Label
 from sagen.kinds import kind_of
-from sagen.model import temperature
 from sagen.model.circuit import CircuitSpec
 from sagen.model.language import titled, tr
+from sagen.model.quantities import TEMPERATURE
 from sagen.model.sheet import first_fault
 from sagen.model.typed import typed_figure
 from sagen.model.vocabulary import CIRCUIT_ROLES, Capability
@@ -39,7 +39,7 @@ class CircuitSettings(QWidget):
         for column, (field, name, tip) in enumerate((
             (self.role, tr("It is"), ""), (self.sensor, tr("Sensor"), ""), (self.supply, tr("Feed, V"), tr("5 or battery voltage")),
             (self.pull_up, tr("Pull-up, V"), tr("the module's pull-up")),
-            (self.ohms, tr("Ω at {at}", at=temperature.said(20.0)), tr("the maker's value, such as 610-740")),
+            (self.ohms, tr("Ω at {at}", at=TEMPERATURE.said(20.0)), tr("the maker's value, such as 610-740")),
         )):  # fmt: skip
             label = Label(name, name="quiet")
             label.setBuddy(field)

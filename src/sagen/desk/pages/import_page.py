@@ -28,6 +28,7 @@ from sagen.files.wheels import catalogue
 from sagen.kinds.kind import USUAL, FormField, kind_of
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr, trn
+from sagen.model.quantities import LENGTH
 from sagen.model.sheet import Sheet
 from sagen.model.trail import CaptureEntry, CircuitEntry
 from sagen.model.vocabulary import CAPTURE_STATES, CIRCUIT_ROLES, ROTATING_ROLES, Connection, Role, SensorKind, State
@@ -110,7 +111,7 @@ class ImportPage(Page):
         self.place.lineEdit().setPlaceholderText(tr("where it was struck, in your words"))
         self.place.lineEdit().setMaxLength(60)
         self.bank.setPlaceholderText(tr("or empty"))
-        self.bore.setPlaceholderText(tr("mm, or empty"))
+        self.bore.setPlaceholderText(tr("{unit}, or empty", unit=LENGTH.sign))
         self.good = QPushButton()
         self.good.setToolTip(tr("A capture of the same circuit that is known to be good, with its own sheet beside it"))
         self.good.clicked.connect(self._choose_good)
@@ -201,7 +202,7 @@ class ImportPage(Page):
         self.end.setCurrentIndex(max(0, self.end.findData(sheet.conditions.end if sheet else "sensor")))
         self.connection.setCurrentIndex(max(0, self.connection.findData(taken.connection if taken else None)))
         self.place.setEditText(struck_at(taken.place or "") if taken else "")
-        self.bore.setText(f"{sheet.engine.bore_mm:g}" if sheet and sheet.engine.bore_mm else "")
+        self.bore.setText(f"{LENGTH.shown(sheet.engine.bore_mm):g}" if sheet and sheet.engine.bore_mm else "")
         self._show_good()
         first = next((name for name, answer in self.answers.items() if answer["role"] in CIRCUIT_ROLES), None)
         self.column.setCurrentIndex(max(0, self.column.findData(first)))
@@ -321,8 +322,16 @@ class ImportPage(Page):
             conditions |= {
                 "connection": self.connection.currentData(), "place": struck_place(self.place.currentText()) or None,
             }  # fmt: skip
-            engine["bore_mm"] = self.bore.text().lower().rstrip("m ").replace(",", ".") or None
+            engine["bore_mm"] = self._bore()
         return answered_sheet(self.incoming, self.answers, conditions, engine)
+
+    def _bore(self) -> float | str | None:
+        """The bore in mm; as it was typed where it is no number, so that the sheet refuses it by its name."""
+        text = self.bore.text().strip()
+        try:
+            return LENGTH.typed(text, tr("bore")) if text else None
+        except ValueError:
+            return text
 
     def _preview(self) -> None:
         if self.incoming is None or self._filling:

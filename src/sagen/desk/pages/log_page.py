@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, QTimer, Signal
@@ -11,11 +12,12 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListView, QPushButton, QV
 from sagen.desk.pages import Page
 from sagen.desk.panes.trail import CardDelegate, paint_tag
 from sagen.desk.theme import theme
-from sagen.desk.theme.plain import Label
+from sagen.desk.theme.plain import Label, plain_tip
 from sagen.model.job import JobSummary, Stage
 from sagen.model.language import said_date, tr, worded
 
 if TYPE_CHECKING:
+    from sagen.desk.lately import Lately
     from sagen.desk.ports import Commands
     from sagen.desk.workspace import DeskWorkspace
 
@@ -111,6 +113,54 @@ class Greeting(QWidget):
         layout.addStretch(2)
 
 
+class LatelyRow(QWidget):
+    """The jobs that were on the desk before the open one, each a press away, however old it is: as many as there is room for."""
+
+    chosen = Signal(int)
+    WIDEST = 30  #: letters of a name
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(5)
+        self._row.addWidget(Label(tr("Lately on the desk:"), name="quiet"))
+        self._row.addStretch(1)
+        self.setMinimumWidth(1)
+        self.buttons: list[QPushButton] = []
+        self.hide()
+
+    def show_jobs(self, jobs: Iterable[JobSummary], ids: Iterable[int]) -> None:
+        """Show those of the jobs that have these numbers, in the order of the numbers."""
+        known = {job.id: job for job in jobs}
+        for button in self.buttons:
+            button.deleteLater()
+        self.buttons = [self._button(known[number]) for number in ids if number in known]
+        for at, button in enumerate(self.buttons):
+            self._row.insertWidget(1 + at, button)
+        self.setVisible(bool(self.buttons))
+        self._make_room()
+
+    def _button(self, job: JobSummary) -> QPushButton:
+        name = job.machine if len(job.machine) <= self.WIDEST else f"{job.machine[: self.WIDEST - 1]}\u2026"
+        whole = f"{job.machine}, {job.owner}" if job.owner else job.machine
+        button = QPushButton(name.replace("&", "&&"))
+        button.setAccessibleName(whole)
+        button.setToolTip(plain_tip(f"{whole}\n{job.about}".strip()))
+        button.clicked.connect(lambda: self.chosen.emit(job.id))
+        return button
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def _make_room(self) -> None:
+        left = self.width() - self._row.itemAt(0).sizeHint().width()
+        for button in self.buttons:
+            left -= button.sizeHint().width() + self._row.spacing()
+            button.setVisible(left >= 0)
+
+
 class LogPage(Page):
     """All jobs, newest first, with a search line. Listing and searching are done by the log, not here."""
 
@@ -134,6 +184,9 @@ class LogPage(Page):
         self.new.setObjectName("first")
         row.addWidget(self.new)
         layout.addLayout(row)
+        self.lately = LatelyRow()
+        self._lately: Callable[[], list[int]] = list
+        layout.addWidget(self.lately)
         self.model = JobsModel(self)
         self.list = QListView()
         self.list.setAccessibleName(tr("Job log"))
@@ -158,7 +211,9 @@ class LogPage(Page):
         self._typing.timeout.connect(lambda: self.search_wanted.emit(self.search.text()))
         self.search.textChanged.connect(lambda _: self._typing.start())
 
-    def wire(self, workspace: DeskWorkspace, commands: Commands) -> None:
+    def wire(self, workspace: DeskWorkspace, commands: Commands, lately: Lately) -> None:
+        self._lately = lately.others
+        self.lately.chosen.connect(self.chosen)
         self.chosen.connect(lambda job_id: workspace.open_job(job_id, open_capture=True))
         self.new_wanted.connect(commands.runner("jobs.new"))
         self.greeting.wanted.connect(commands.run)
@@ -172,6 +227,7 @@ class LogPage(Page):
         if listed.search != self.search.text():
             return
         self.model.show_jobs(listed.jobs)
+        self.lately.show_jobs(() if listed.search else listed.jobs, self._lately())
         self.list.setVisible(bool(listed.jobs))
         self.empty.setVisible(not listed.jobs and bool(listed.search))
         self.empty.setText(tr("No job holds all of these words."))

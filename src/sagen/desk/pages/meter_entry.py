@@ -7,9 +7,9 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QP
 
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
-from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
+from sagen.model.quantities import TEMPERATURE
 from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
 from sagen.model.typed import is_over_range, typed_figure
 from sagen.model.vocabulary import Quantity
@@ -37,9 +37,9 @@ class MeterEntry(QWidget):
             left.addWidget(item)
         extras = QHBoxLayout()
         self.temperature, self.leads = QLineEdit(), QLineEdit()
-        self.temperature.setAccessibleName(tr("Temperature of the part, {unit}", unit=temperature.degrees()))
+        self.temperature.setAccessibleName(tr("Temperature of the part, {unit}", unit=TEMPERATURE.sign))
         self.leads.setAccessibleName(tr("The leads' own ohms"))
-        self.temperature.setPlaceholderText(tr("part {unit}", unit=temperature.degrees()))
+        self.temperature.setPlaceholderText(tr("part {unit}", unit=TEMPERATURE.sign))
         self.leads.setPlaceholderText(tr("leads Ω"))
         extras.addWidget(self.temperature)
         extras.addWidget(self.leads)
@@ -146,7 +146,7 @@ class MeterEntry(QWidget):
                     continue
                 try:
                     entry[key] = (
-                        temperature.typed(line.text(), tr("part"))
+                        TEMPERATURE.typed(line.text(), tr("part"))
                         if line is self.temperature
                         else typed_figure(line.text())
                     )

@@ -16,9 +16,9 @@ from sagen.desk.pages import Page
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
-from sagen.model import temperature
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr, trn
+from sagen.model.quantities import ROAD_SPEED, TEMPERATURE
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.reason.facts import knowledge
 
@@ -28,12 +28,14 @@ if TYPE_CHECKING:
     from sagen.desk.workspace import DeskWorkspace
 
 
+#: values of the module, and in which unit they stand there
 SHOWN = (
     ("rpm", tr("rpm")),
-    ("speed", "km/h"),
-    ("coolant", tr("{unit} coolant", unit=temperature.degrees())),
-    ("intake", tr("{unit} intake", unit=temperature.degrees())),
+    ("speed", ROAD_SPEED.sign),
+    ("coolant", tr("{unit} coolant", unit=TEMPERATURE.sign)),
+    ("intake", tr("{unit} intake", unit=TEMPERATURE.sign)),
 )
+MEASURED_IN = {"speed": ROAD_SPEED, "coolant": TEMPERATURE, "intake": TEMPERATURE}
 EVERY_MS = 400
 ASK = tr(
     "Clear the codes of every module? Freeze frames and readiness go with them; what is on the trail stays. Read "
@@ -283,7 +285,7 @@ class ModulePage(Page):
             if isinstance(item, str):
                 self.values[name].setText("–")
                 continue
-            value = temperature.shown(item.value) if name in ("coolant", "intake") else item.value
+            value = MEASURED_IN[name].shown(item.value) if name in MEASURED_IN else item.value
             self.values[name].setText(f"{value:,.0f}")
 
     def keep_speed(self) -> None:

@@ -24,6 +24,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.language import lowered, tr
 from sagen.model.proof import Stage, Standing
+from sagen.model.quantities import ROAD_SPEED
 from sagen.model.trail import CaptureEntry, ProofEntry, ReadingEntry, ValueEntry
 from sagen.model.vocabulary import ProofStep
 from sagen.model.words import OWED, RELEARNS
@@ -311,7 +312,7 @@ class ProofPage(JobPage):
 def _said(step) -> str:
     """A driven step in words."""
     at = (
-        tr("{speed_kmh:g} km/h", speed_kmh=step.speed_kmh)
+        ROAD_SPEED.said(step.speed_kmh)
         if step.speed_kmh is not None
         else tr("{rpm:g} rpm", rpm=step.rpm)
         if step.rpm is not None

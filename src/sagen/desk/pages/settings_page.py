@@ -33,9 +33,10 @@ from sagen.desk.theme.plain import Label, Said
 from sagen.desk.window_actions import WATCHED
 from sagen.instruments.wired import Addresses
 from sagen.meter import stored_accuracy_text
-from sagen.model import temperature
+from sagen.model.choice import Choice
 from sagen.model.errors import SagenError
-from sagen.model.language import LANGUAGES, choose, chosen, lowered, titled, tr
+from sagen.model.language import CHOICE, LANGUAGES, lowered, titled, tr
+from sagen.model.quantities import DEGREES, LENGTH, MEASURES, ROAD_SPEED, TEMPERATURE, TORQUE
 from sagen.reason.decide import Costs
 from sagen.store.entries import Author
 
@@ -142,12 +143,17 @@ class SettingsPage(Page):
         for key, words in LANGUAGES.items():
             self.language.addItem(words, key)
         self._row(tr("Language"), self.language, Label(tr("from the next start on"), name="quiet", wrap=True))
-        self.language.activated.connect(lambda _: self._keep_choice(choose, self.language))
-        self.degrees = QComboBox()
-        for letter, sign in temperature.UNITS.items():
-            self.degrees.addItem(sign, letter)
-        self._row(tr("Temperatures"), self.degrees, Label(tr("from the next start on"), name="quiet", wrap=True))
-        self.degrees.activated.connect(lambda _: self._keep_choice(temperature.choose, self.degrees))
+        self.language.activated.connect(lambda _: self._keep_choice(CHOICE, self.language))
+        self.degrees, self.measures = QComboBox(), QComboBox()
+        for letter, unit in TEMPERATURE.units.items():
+            self.degrees.addItem(unit.sign, letter)
+        for key in TORQUE.units:
+            self.measures.addItem(", ".join(item.units[key].sign for item in (TORQUE, LENGTH, ROAD_SPEED)), key)
+        for words, box, choice in (
+            (tr("Temperatures"), self.degrees, DEGREES), (tr("Torque, bore, road speed"), self.measures, MEASURES),
+        ):  # fmt: skip
+            self._row(words, box, Label(tr("from the next start on"), name="quiet", wrap=True))
+            box.activated.connect(lambda _, choice=choice, box=box: self._keep_choice(choice, box))
         self._row(tr("Light or dark"), self.look)
         self._row(tr("Text and controls"), self.size, Label(tr("from the next start on"), name="quiet", wrap=True))
         self.look.activated.connect(lambda _: self.commands.run("view.choose_look", self.look.currentData()))
@@ -156,9 +162,9 @@ class SettingsPage(Page):
         self.tones.clicked.connect(lambda on: self.settings.setValue("live/tones", "on" if on else "off"))
         self.volume = self._line(tr("Their volume, %"), self._keep_volume)
 
-    def _keep_choice(self, keep: Callable[[str], None], box: QComboBox) -> None:
+    def _keep_choice(self, choice: Choice, box: QComboBox) -> None:
         try:
-            keep(box.currentData())
+            choice.keep(box.currentData())
             self.said.setText("")
         except OSError as error:
             self.said.setText(str(error))
@@ -240,8 +246,9 @@ class SettingsPage(Page):
 
     def _show(self) -> None:
         settings = self.settings
-        self.language.setCurrentIndex(max(0, self.language.findData(chosen())))
-        self.degrees.setCurrentIndex(self.degrees.findData(temperature.chosen()))
+        self.language.setCurrentIndex(max(0, self.language.findData(CHOICE.chosen())))
+        self.degrees.setCurrentIndex(self.degrees.findData(DEGREES.chosen()))
+        self.measures.setCurrentIndex(self.measures.findData(MEASURES.chosen()))
         self.look.setCurrentIndex(max(0, self.look.findData(theme.wanted(settings))))
         self.size.setCurrentIndex(max(0, self.size.findData(remembered_size(settings))))
         self.tones.setChecked(str(settings.value("live/tones", "on")) == "on")
