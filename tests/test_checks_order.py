@@ -369,3 +369,31 @@ def test_a_crank_job_can_ask_for_the_phaser_that_a_correlation_code_may_mean():
     trail = (Code("", "P0016", "correlation"), Complained("", "runs_rough"), Inspected("", "timing_marks", ""))
     case = Case(HALL, trail, ("meter", "scope"))
     assert "oil_valve_and_phaser" in slugs(next_checks(case, infer(case)))
+
+
+FUSE = (Code("", "P0335", "circuit"), Captured("", frozenset({"no_signal:high", "supply_loss"}), "cranking"))
+
+
+def test_a_complaint_that_outlasts_a_repair_is_measured_again_before_anything_is_called_sound():
+    # Common practice, no published source: fit, and take the same measurements again; do not stop at the first fault.
+    repaired = with_trail(Case(HALL, FUSE, ("meter", "scope")), (Replaced("supply", "original"), Stayed("", True)))
+    for more in ((), (volts("supply", "key_on", 12.4), volts("ground", "key_on", 0.02))):
+        case = with_trail(repaired, more)
+        posterior = infer(case)
+        checks = next_checks(case, posterior)
+        assert checks
+        assert not advice(case, posterior, checks).enough
+    case = with_trail(repaired, (Captured("", frozenset(), "cranking"), volts("supply", "key_on", 12.4)))
+    assert infer(case).by_cause()["none"] > 0.5
+
+
+def test_of_two_faults_the_one_that_the_first_repair_did_not_mend_is_still_suspected():
+    # A blown fuse hides what the signal would show: once it is mended and the signal still stays high, sensor, gap and signal's pin
+    # are all as likely as they are on a machine of which this was measured first.
+    after = (Captured("", frozenset({"no_signal:high"}), "cranking"), volts("supply", "key_on", 12.4))
+    repaired = with_trail(Case(HALL, FUSE), (Replaced("supply", "original"), Stayed("", True), *after))
+    afresh = infer(Case(HALL, (Code("", "P0335", "circuit"), *after))).by_cause()
+    found = infer(repaired).by_cause()
+    assert max(found, key=found.get) == max(afresh, key=afresh.get) == "sensor"
+    for cause in ("sensor", "air_gap", "wiring"):
+        assert found[cause] == pytest.approx(afresh[cause], abs=0.2)

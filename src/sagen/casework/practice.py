@@ -25,6 +25,7 @@ from sagen.model.errors import SagenError, unknown_name
 from sagen.model.language import tr
 from sagen.model.practice import Practice
 from sagen.model.vocabulary import Cause, CheckKind, CodesBack, Complaint, FindingKind, Part, Quantity
+from sagen.reason.askable import still_complained_of
 from sagen.reason.case import capture_piece, cranked_piece
 from sagen.reason.checks import NextCheck, advice, next_checks
 from sagen.reason.evidence import Code, Complained, Evidence, Inspected, MeterReading, Scanned, Stayed
@@ -316,7 +317,9 @@ def play(
         # Below what nothing is repaired at, the advice is to measure on, however dear the next check.
         # What the call waits for is taken once more, as the advice says.
         pays = bool(telling) and (telling[0].pays or telling[0].again)
-        stalled = not telling or (not pays and played.claimed >= knowledge().stakes.never_below)
+        stalled = not telling or (
+            not pays and played.claimed >= knowledge().stakes.never_below and not still_complained_of(case)
+        )
         done = said.enough or len(played.checks) >= most or stalled
         if done:
             part = _part_of(posterior)

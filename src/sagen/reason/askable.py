@@ -86,6 +86,28 @@ LEAVES_RAILS = frozenset({Part.SENSOR, Part.WHEEL, Part.SEAT})
 MEETING, TIMING_PARTS = ("belt_or_chain_off", "crank_key_sheared", "chain_stretched"), frozenset({"timing"})
 
 
+#: states in which what a signal does is seen, not only where it rests
+MOVED = TURNING | {State.WIGGLE, State.METAL_NEAR, State.METAL_AWAY, State.STRIKE}
+
+
+def still_complained_of(case: Case) -> bool:
+    """Whether the complaint stayed after a repair and the signal itself was not looked at since, while something moved it: whatever
+    the odds, that is no circuit to call sound.
+
+    Parameters
+    ----------
+    case : Case
+    """
+    since = since_repair(case.trail)
+    stayed = [item.stayed for item in since if isinstance(item, Stayed)]
+    looked_at = any(
+        isinstance(item, Captured | Pressed | ReadElsewhere)
+        or (isinstance(item, MeterReading) and item.point == Point.SIGNAL and item.state in MOVED)
+        for item in since
+    )
+    return bool(stayed) and stayed[-1] and not looked_at
+
+
 def timing_in_doubt(case: Case, by_fault: Mapping[str, float]) -> bool:
     """Whether belt, chain or key may be off, so that turning the engine by its starter may bend valves, until its marks were
     seen to agree.

@@ -34,6 +34,7 @@ from sagen.reason.askable import (
     excluded_by,
     gone_since_repair,
     moves_shaft,
+    still_complained_of,
     timing_in_doubt,
 )
 from sagen.reason.diagnostics import UNCONFIRMED
@@ -292,7 +293,8 @@ class _Ranking:
         self.turning = not timing_in_doubt(case, by_fault)
         self.leads, self.leading = max(by_cause.values()), max(by_fault, key=by_fault.get)
         # Where all is sound, and proven or all but certain, a check that tells nothing is no work worth offering.
-        self.settled = self.leading == SOUND and by_fault[SOUND] >= self.facts.stakes.enough
+        sound = self.leading == SOUND and by_fault[SOUND] >= self.facts.stakes.enough
+        self.settled = sound and not still_complained_of(case)
         self.again = asked_again(case, posterior, self.facts, turning=self.turning)
         # A call that is made but for the one piece waits for that; below, it is a check like any other.
         self.waits = self.again is not None and self.leads > UNCONFIRMED - 0.01
@@ -662,6 +664,8 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     owed = words.RELEARN_OWED if "relearn" in case.owed else ""
     changed = next((item for item in reversed(case.trail) if isinstance(item, Replaced) and not item.earlier), None)
     if fault == SOUND:
+        if still_complained_of(case):
+            return Advice(False, words.still_there(checks[0].name if checks else ""))
         return _when_sound(posterior, checks, changed, owed, facts, shown)
     said_of = causes[lead] if shown is None else shown
     hangs = _hangs_on_one(posterior, causes[lead], stakes)

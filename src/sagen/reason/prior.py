@@ -21,6 +21,7 @@ PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks
 BOTH, PAIRED = 0.2, 6
 PAIRED_APART = 4  #: and so many of them with the best of other causes
 PAIRED_AFTER_CHANGE = 4
+MENDED, STILL_THERE = 2, 6  #: of two faults of which the first repair mended one: how many of either are paired
 BEGAN_WITH_IT, MOST_BAD = 4.0, 0.6  #: how much likelier the new part, or what was touched, is bad then
 #: histories that are followed after a change: of three parts changed in turn, the first thousand hold 99.99 %
 MOST_HISTORIES = 1000
@@ -113,10 +114,36 @@ def histories_of(
     histories, known = _prior(case, world), [{} for _ in generations]
     for item in case.trail:
         if isinstance(item, Replaced):
+            if not item.earlier and len(histories[0].epochs) == 1:
+                histories = [*histories, *_one_of_two_repaired(item, histories, pieces, generations, world)]
             histories = _after_change(item, histories, world, case.learned, told)
             if len(histories) > MOST_HISTORIES:
                 histories = _leading(histories, pieces, generations, world, known)
     return histories, pieces, generations
+
+
+def _one_of_two_repaired(
+    change: Replaced, histories: list[FaultHistory], pieces, generations, world: World
+) -> list[FaultHistory]:
+    """Courses of two faults of which the first repair of the job takes one along: the leading ones that it mends, each with those
+    that what was measured since points at."""
+    cured_by = world.facts.cured_by(Part(change.part))
+    single = [history for history in histories if len(history.now) == 1]
+    log = np.array([history.log for history in single])
+    mended = np.array([history.now[0][0] in cured_by for history in single])
+    before, since = (
+        log + log_mean(log_likelihoods(single, here, [generations[epoch]], world)[1].sum(axis=0)) if here else log
+        for epoch, here in ((epoch, [(0, piece) for when, piece in pieces if when == epoch]) for epoch in (0, 1))
+    )
+    first = [k for k in np.argsort(-before) if mended[k]][:MENDED]
+    stays = [k for k in np.argsort(-(since if since is not log else before)) if not mended[k]][:STILL_THERE]
+    return [
+        FaultHistory(
+            (((single[a].now[0][0], 0), (single[b].now[0][0], 1)),), float(log[a] + log[b] + np.log(BOTH))
+        )
+        for a, b in product(first, stays)
+        if cause_of(single[a].now[0][0]) != cause_of(single[b].now[0][0])
+    ]
 
 
 def _leading(

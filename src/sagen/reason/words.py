@@ -454,6 +454,14 @@ def nothing_leads(share: float, check: str = "") -> str:
     )
 
 
+def still_there(check: str = "") -> str:
+    """The advice after a repair that did not end the complaint; `check`: the one that is listed first."""
+    on = tr(" {check} is next.", check=titled(check)) if check else ""
+    return tr(
+        "The complaint is still there: measure again as before the repair, before anything is called sound.{on}", on=on
+    )
+
+
 def hangs_on_one(share: float, again: str = "") -> str:
     """The advice to confirm what hangs on one reading; `again`: the check that is listed first, to be taken once more."""
     which = (
