@@ -6,12 +6,12 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialog
+from PySide6.QtWidgets import QDialog, QWidget
 
-from conftest import demo_log, settle
+from conftest import demo_log, settle, spin
 from sagen.casework.demo import demo_card
 from sagen.casework.new_job import FirstTold, Spot, banks_of, spots, spots_of_codes
-from sagen.desk.forms.base import FRAME
+from sagen.desk.forms.base import FRAME, Form
 from sagen.desk.forms.job import JobForm
 from sagen.model.trail import CardEntry, CircuitEntry, CodeEntry, ComplaintEntry, NoteEntry
 from sagen.model.vocabulary import Position, Role, SensorKind
@@ -112,4 +112,24 @@ def test_on_a_low_screen_the_fields_are_scrolled_and_the_buttons_stay(app, monke
     form.show()
     assert form.height() <= 420 - FRAME
     assert form.ok.geometry().bottom() < form.height()
+    form.close()
+
+
+def test_a_form_whose_picture_grows_while_it_is_open_grows_and_then_scrolls(app):
+    form = Form("A form", "Keep")
+    picture = QWidget()
+    picture.setMinimumHeight(60)
+    form.add("It is about", picture)
+    form.show()
+    spin()
+    before = form.height()
+    picture.setMinimumHeight(200)
+    spin()
+    assert form.height() >= before + 140
+    assert form.area is None
+    picture.setMinimumHeight(3000)
+    spin()
+    assert form.height() <= form.screen().availableGeometry().height()
+    assert form.area.verticalScrollBar().maximum() > 0
+    assert form.ok.mapTo(form, form.ok.rect().bottomLeft()).y() <= form.height()
     form.close()

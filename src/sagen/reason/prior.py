@@ -138,9 +138,7 @@ def _one_of_two_repaired(
     first = [k for k in np.argsort(-before) if mended[k]][:MENDED]
     stays = [k for k in np.argsort(-(since if since is not log else before)) if not mended[k]][:STILL_THERE]
     return [
-        FaultHistory(
-            (((single[a].now[0][0], 0), (single[b].now[0][0], 1)),), float(log[a] + log[b] + np.log(BOTH))
-        )
+        FaultHistory((((single[a].now[0][0], 0), (single[b].now[0][0], 1)),), float(log[a] + log[b] + np.log(BOTH)))
         for a, b in product(first, stays)
         if cause_of(single[a].now[0][0]) != cause_of(single[b].now[0][0])
     ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -45,6 +45,8 @@ class Form(QDialog):
         head.setObjectName("heading")
         layout.addWidget(head)
         self._first: QWidget | None = None
+        self.area: QScrollArea | None = None  #: what the fields are scrolled in, on a low screen
+        self._held = 0  #: px that the fields took when the form was fitted last
         self.inside = QWidget()
         self.fields = QFormLayout(self.inside)
         self.fields.setContentsMargins(0, 0, 0, 0)
@@ -71,24 +73,39 @@ class Form(QDialog):
         """As tall as the words need: a form's layout does not ask wrapped lines for their height."""
         super().showEvent(event)
         self._fit()
+        self.inside.installEventFilter(self)
+
+    def eventFilter(self, watched, event) -> bool:
+        """A field that grows while the form is open, as a picture does, makes the form grow."""
+        if event.type() == QEvent.Type.LayoutRequest and watched is self.inside:
+            QTimer.singleShot(0, self, self._grow)
+        return super().eventFilter(watched, event)
+
+    def _grow(self) -> None:
+        if self.isVisible() and self.inside.sizeHint().height() > self._held:
+            self._fit()
 
     def _fit(self) -> None:
         for label in self.findChildren(Label):
             if label.wordWrap() and label.isVisible():
                 label.setMinimumHeight(max(0, label.heightForWidth(label.width())))
-        self.adjustSize()
+        self._held = self.inside.sizeHint().height()
         room = self.screen().availableGeometry().height() - FRAME
-        if self.sizeHint().height() > room and self.inside.parentWidget() is self:
+        if self.area is None:
+            self.adjustSize()
+            if self.sizeHint().height() <= room:
+                return
             # On a low screen the fields are scrolled, and the buttons below them stay in sight.
-            area = QScrollArea()
-            area.setFrameShape(QFrame.Shape.NoFrame)
-            area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            area.setWidgetResizable(True)
-            area.setMinimumWidth(self.inside.minimumSizeHint().width() + area.verticalScrollBar().sizeHint().width())
-            self.layout().replaceWidget(self.inside, area)
-            area.setWidget(self.inside)
+            self.area = QScrollArea()
+            self.area.setFrameShape(QFrame.Shape.NoFrame)
+            self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            self.area.setWidgetResizable(True)
+            bar = self.area.verticalScrollBar().sizeHint().width()
+            self.area.setMinimumWidth(self.inside.minimumSizeHint().width() + bar)
+            self.layout().replaceWidget(self.inside, self.area)
+            self.area.setWidget(self.inside)
             self.layout().activate()
-            self.resize(self.width(), room)
+        self.resize(self.width(), room)
 
     def add(self, name: str, field: QWidget) -> QWidget:
         self.fields.addRow(field_label(name, field), field)
@@ -96,6 +113,19 @@ class Form(QDialog):
             self._first = field
             field.setFocus()  # ready to type; else the default button has the keyboard
         return field
+
+    def add_beside(self, name: str, *fields: QWidget) -> QHBoxLayout:
+        """Fields in one row; the first has the label."""
+        together = QWidget(self)
+        row = QHBoxLayout(together)
+        row.setContentsMargins(0, 0, 0, 0)
+        for field in fields:
+            row.addWidget(field, 1)
+        self.fields.addRow(field_label(name, fields[0]), together)
+        if self._first is None:
+            self._first = fields[0]
+            fields[0].setFocus()
+        return row
 
     def problem(self) -> str:
         """What is wrong with the answers, or an empty string."""

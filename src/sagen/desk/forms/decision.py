@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QWidget
 
 from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
@@ -93,13 +93,10 @@ class DecisionForm(Form):
 
     def _row(self, name: str, first: QLineEdit, second: QWidget | None) -> None:
         """One or two fields beside each other, so that all of it stays in sight."""
-        both = QWidget(self)
-        row = QHBoxLayout(both)
-        row.setContentsMargins(0, 0, 0, 0)
-        for field in (first, second or QWidget(both)):
+        fields = (first, second or QWidget(self))
+        self.add_beside(name, *fields)
+        for field in fields:
             field.setAccessibleName(f"{name}: {field.placeholderText()}" if isinstance(field, QLineEdit) else name)
-            row.addWidget(field, 1)
-        self.add(name, both)
 
     def _lines(self) -> dict[str, QLineEdit]:
         """The fields of figures, by the names under which they are kept."""

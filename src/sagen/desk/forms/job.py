@@ -8,7 +8,6 @@ from datetime import datetime
 
 from PySide6.QtWidgets import (
     QComboBox,
-    QHBoxLayout,
     QLineEdit,
     QWidget,
 )
@@ -19,7 +18,6 @@ from sagen.codes import parse_code
 from sagen.codes.lookup import table
 from sagen.desk.forms.base import Form
 from sagen.desk.forms.engine_pick import EnginePick
-from sagen.desk.theme.plain import field_label
 from sagen.model.errors import SagenError
 from sagen.model.language import said_date, tr
 from sagen.model.machine_card import MachineCard
@@ -71,7 +69,7 @@ class JobForm(Form):
         self.machine.setToolTip(tr("Left empty it is named by the date"))
         self.cards.setAccessibleName(tr("Machine, from the cards on the shelf"))
         self.cards.activated.connect(lambda _=0: self._take_card(self.cards.currentData()))
-        self._beside(tr("Machine"), self.machine, self.cards)
+        self.add_beside(tr("Machine"), self.machine, self.cards)
         self.show_cards(())
         self.owner = self.add(tr("Customer"), QLineEdit())
         self.complaint = self.add(tr("Complaint"), QComboBox())
@@ -83,7 +81,7 @@ class JobForm(Form):
         self.words.setAccessibleName(tr("Complaint in the customer's words"))
         self.codes, self.pick = QLineEdit(), CodePick(self._picked)
         self.codes.setPlaceholderText(tr("as P0335 P0340, or empty"))
-        self._beside(tr("Codes"), self.codes, self.pick)
+        self.add_beside(tr("Codes"), self.codes, self.pick)
         self.changed = self.add(tr("Changed before"), QComboBox())
         self.changed.addItem(tr("Nothing that is known"), None)
         for part, words in PARTS.items():
@@ -100,8 +98,7 @@ class JobForm(Form):
             (tr("3 wires at its plug"), 3),
         ):
             self.wires.addItem(words, count)
-        row = self._beside(tr("Engine"), self.cylinders, self.banks)
-        row.addWidget(self.wires, 1)
+        self.add_beside(tr("Engine"), self.cylinders, self.banks, self.wires)
         self.cylinders.setAccessibleName(tr("Cylinders"))
         self.banks.setAccessibleName(tr("Banks"))
         self.wires.setAccessibleName(tr("Wires at the sensor's plug"))
@@ -111,19 +108,6 @@ class JobForm(Form):
         for box in (self.cylinders, self.banks):
             box.currentIndexChanged.connect(lambda _=0: self._told())
         self.wires.setEnabled(False)
-
-    def _beside(self, name: str, first: QWidget, second: QWidget) -> QHBoxLayout:
-        """Two fields in one row; the first has the label."""
-        both = QWidget()
-        row = QHBoxLayout(both)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(first, 1)
-        row.addWidget(second, 1)
-        self.fields.addRow(field_label(name, first), both)
-        if self._first is None:
-            self._first = first
-            first.setFocus()
-        return row
 
     def show_cards(self, cards: Iterable[MachineCard]) -> None:
         """The cards that a machine can be taken from."""
