@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sagen.codes import meaning
-from sagen.model.errors import SagenError
+from sagen.codes import known_meaning
 from sagen.model.language import tr, worded
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.quantities import TEMPERATURE
@@ -20,7 +19,7 @@ ROW_COLUMNS = ("from", "to", "state", "when", "quantity", "low", "high", "at", "
 #: what stands in the place of the limits of a table over temperature, and what figures are called
 TABLE, ROW_NAMES = (
     tr("table"),
-    {"low": tr("Low"), "high": tr("High"), "at": tr("At {unit}", unit=TEMPERATURE.sign)},
+    {"low": tr("Low"), "high": tr("High")},
 )
 #: of a circuit, what its fields do not show
 NOT_SHOWN = ("position", "number", "polarity", "photo", "face", "pins")
@@ -151,10 +150,7 @@ def circuits_to_state(records: Iterable[Record], card: MachineCard) -> list[Circ
     wanted = [item for item in known if item.name in stated]
     for entry in (item for item in records if isinstance(item, CodeEntry)):
         own = card.circuit_of_code(entry.code)
-        try:
-            found = meaning(entry.code)
-        except SagenError:
-            found = None
+        found = known_meaning(entry.code)
         wanted += [
             item for item in known
             if (own and own.circuit == item.name)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 
 from sagen.casework.costs import costs_of, offers
-from sagen.casework.judging import expected_reading
+from sagen.casework.judging import expected_reading, published_limits
 from sagen.casework.words import drive_text, entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
@@ -409,21 +409,6 @@ def _reading(reading_entry: ReadingEntry | ValueEntry, circuits, card: MachineCa
             JUDGED[reading_entry.judged] if reading_entry.judged else tr("not judged"),
         ),
         mark,
-    )
-
-
-def published_limits(row: Published) -> str:
-    """A row's limits in words."""
-    unit = QUANTITIES[row.quantity]
-    if row.over:
-        (cold, *_), (warm, *_) = row.over[0], row.over[-1]
-        return tr("by temperature, {cold} to {warm}", cold=TEMPERATURE.said(cold), warm=TEMPERATURE.said(warm))
-    if row.low is None:
-        return tr("at most {high:g} {unit}", high=row.high, unit=unit)
-    return (
-        tr("at least {low:g} {unit}", low=row.low, unit=unit)
-        if row.high is None
-        else tr("{low:g} to {high:g} {unit}", low=row.low, high=row.high, unit=unit)
     )
 
 

@@ -121,30 +121,27 @@ def judged_value(entry: ValueEntry, card: MachineCard) -> tuple[ValueEntry, RowV
     return replace(entry, judged=found.judged, against=BY_CARD), found
 
 
+def published_limits(row: Published) -> str:
+    """A row's limits in words."""
+    unit = QUANTITIES[row.quantity]
+    if row.over:
+        (cold, *_), (warm, *_) = row.over[0], row.over[-1]
+        return tr("by temperature, {cold} to {warm}", cold=TEMPERATURE.said(cold), warm=TEMPERATURE.said(warm))
+    if row.low is None:
+        return tr("at most {high:g} {unit}", high=row.high, unit=unit)
+    if row.high is None:
+        return tr("at least {low:g} {unit}", low=row.low, unit=unit)
+    return tr("{low:g} to {high:g} {unit}", low=row.low, high=row.high, unit=unit)
+
+
 def published_words(rows: Sequence[Published]) -> str:
     """What rows publish, in a sentence."""
-    told = []
-    for row in rows:
-        unit = QUANTITIES[row.quantity]
-        if row.over:
-            ends = tr(
-                "by temperature, {cold} to {warm}",
-                cold=TEMPERATURE.said(row.over[0][0]),
-                warm=TEMPERATURE.said(row.over[-1][0]),
-            )
-        elif row.low is None:
-            ends = tr("at most {high:g} {unit}", high=row.high, unit=unit)
-        else:
-            ends = (
-                tr("at least {low:g} {unit}", low=row.low, unit=unit)
-                if row.high is None
-                else tr("{low:g} to {high:g} {unit}", low=row.low, high=row.high, unit=unit)
-            )
-        told.append(
-            ends
-            + (tr(" at {at}", at=TEMPERATURE.said(row.at)) if row.at is not None else "")
-            + (f" ({row.maker})" if row.maker else "")
-        )
+    told = [
+        published_limits(row)
+        + (tr(" at {at}", at=TEMPERATURE.said(row.at)) if row.at is not None else "")
+        + (f" ({row.maker})" if row.maker else "")
+        for row in rows
+    ]
     return tr("{told}, by the card.", told=joined_or(told))
 
 

@@ -7,10 +7,9 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from sagen.casework.card_filling import circuits_to_state
-from sagen.codes.lookup import meaning
+from sagen.codes import known_meaning
 from sagen.files.jobs import likely_sensor
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SagenError
 from sagen.model.language import tr
 from sagen.model.machine_card import MachineCard
 from sagen.model.trail import CardEntry, CircuitEntry, CodeEntry, NoteEntry, Record
@@ -71,10 +70,7 @@ def spots_of_codes(codes: Iterable[str], banks: int) -> set[Spot]:
     """
     found: set[Spot] = set()
     for code in codes:
-        try:
-            told = meaning(code)
-        except SagenError:
-            continue
+        told = known_meaning(code)
         if told is not None:
             here = [spot for spot in spots(banks) if spot.is_of(told.role, told.bank, told.position)]
             found.update(here[:1])
@@ -120,9 +116,7 @@ def banks_of(card: MachineCard | None, codes: Sequence[str]) -> int:
     """How many banks an engine has by its card and its codes; 1 where neither says so."""
     stated = [item.bank or 1 for item in card.circuit] if card is not None else []
     for code in codes:
-        try:
-            told = meaning(code)
-        except SagenError:
-            continue
-        stated.append((told.bank or 1) if told is not None else 1)
+        told = known_meaning(code)
+        if told is not None:
+            stated.append(told.bank or 1)
     return min(max([getattr(card, "banks", None) or 1, *stated]), 2)

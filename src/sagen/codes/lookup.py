@@ -127,15 +127,25 @@ def meaning(code: str) -> CodeMeaning | None:
     return table().get(parse_code(code))
 
 
+def known_meaning(code: str) -> CodeMeaning | None:
+    """The meaning of a code; None for what is no code, or none that is known.
+
+    Parameters
+    ----------
+    code : str
+        as it was typed
+    """
+    try:
+        return meaning(code)
+    except SagenError:
+        return None
+
+
 def unknown_codes(codes: Iterable[str]) -> list[str]:
     """Codes that are kept and weigh nothing, a sentence each."""
     out = []
     for code in codes:
-        try:
-            known = meaning(code) is not None
-        except SagenError:
-            known = False
-        if not known:
+        if known_meaning(code) is None:
             out.append(
                 tr(
                     "{code} is not a code known here: it is kept and weighs nothing. Tie it to this circuit by hand.",
@@ -160,15 +170,7 @@ def several_silent(codes: Iterable[str]) -> bool:
 
 
 def _known(codes: Iterable[str]) -> list[CodeMeaning]:
-    known = []
-    for code in codes:
-        try:
-            found = meaning(code)
-        except SagenError:
-            continue
-        if found is not None:
-            known.append(found)
-    return known
+    return [found for code in codes if (found := known_meaning(code)) is not None]
 
 
 def beside(codes: list[str]) -> list[str]:

@@ -6,12 +6,11 @@ import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from sagen.codes import meaning, silent_sensors
+from sagen.codes import known_meaning, silent_sensors
 from sagen.kinds.kind import USUAL, kind_of
 from sagen.kinds.piezo.verdict import judge_taps, tapped_of
 from sagen.meter.judge import MATERIALS, Accuracy
 from sagen.model.circuit import CircuitSpec
-from sagen.model.errors import SagenError
 from sagen.model.finding import Cadence, Finding
 from sagen.model.sheet import Sheet
 from sagen.model.trail import (
@@ -64,6 +63,7 @@ from sagen.reason.evidence import (
     Seen,
     Stayed,
     captured,
+    comes_again,
     sizes_told,
 )
 from sagen.reason.facts import knowledge
@@ -92,7 +92,7 @@ def circuit_of(records: Iterable[Record]) -> CircuitSpec:
     if captures:
         return circuit_of_sheet(captures[-1].sheet, captures[-1].findings)
     for this_record in records:
-        found = _meaning(this_record.code) if isinstance(this_record, CodeEntry) else None
+        found = known_meaning(this_record.code) if isinstance(this_record, CodeEntry) else None
         if found is not None and found.role in CIRCUIT_ROLES:
             usual = found.usual or USUAL[found.role]
             return CircuitSpec(role=found.role, sensor=usual, bank=found.bank, position=found.position)
@@ -127,13 +127,6 @@ def circuit_of_sheet(sheet: Sheet, findings: Iterable[Finding] = ()) -> CircuitS
         pull_up=sensor.pull_up if kind.has(Capability.SWITCHES) else None,
         wheel=sensor.wheel,
     )
-
-
-def _meaning(code: str):
-    try:
-        return meaning(code)
-    except SagenError:
-        return None
 
 
 #: findings of the signal's level that a wire between two probes makes or hides
@@ -253,7 +246,7 @@ def _made_of(record: Record | None, pieces: Iterable) -> list:
 
 
 def _kind(entry: CodeEntry) -> CodeKind | None:
-    found = _meaning(entry.code)
+    found = known_meaning(entry.code)
     return entry.says or (found.kind if found else None)
 
 
@@ -270,7 +263,7 @@ def code_pieces(
     alone : bool
         no other circuit of the job is weighed beside it
     """
-    known = [(code, status, found) for code, status in codes if (found := _meaning(code)) is not None]
+    known = [(code, status, found) for code, status in codes if (found := known_meaning(code)) is not None]
     kinds: dict[str, tuple[str, bool]] = {}
     for code, status, found in known:
         if found.kind == CodeKind.RELEARN:
@@ -375,7 +368,7 @@ def capture_piece(entry: CaptureEntry, spec: CircuitSpec) -> Captured | None:
 
 def _figures_of(finding: Finding) -> dict:
     """The figures of a finding; of one that tells of many stretches with the length of one of them, None where it is not known."""
-    if finding.facts.get("stretches", 1) > 1:
+    if comes_again(finding.facts):
         return {**finding.fields, "length_s": finding.facts.get("off_s"), "stretches": finding.facts["stretches"]}
     return finding.fields
 
@@ -463,8 +456,7 @@ def _levels(entry: CaptureEntry, spec: CircuitSpec) -> list[tuple[str, float]]:
     # level that a circuit stands at.
     units = {row.get("column"): row.get("unit", "V") for row in entry.channels}
     for finding in _of_circuit(entry.findings, entry.sheet, spec):
-        comes_again = finding.facts.get("stretches", 1) > 1
-        if spec.role != Role.KNOCK and units.get(finding.channel, "V") == "V" and not comes_again:
+        if spec.role != Role.KNOCK and units.get(finding.channel, "V") == "V" and not comes_again(finding.facts):
             known |= levels_told(finding.kind, finding.fields)
     return list(known.items())
 

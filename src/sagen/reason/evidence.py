@@ -775,6 +775,11 @@ COMPUTED = {
 BEFORE_S = 0.02  #: a signal may be lost so much sooner than the rail is past its limit
 
 
+def comes_again(figures: Mapping) -> bool:
+    """Whether a finding tells of several stretches: what it is about went and came back."""
+    return figures.get("stretches", 1) > 1
+
+
 def _stopped_by_a_rail(findings: Sequence[tuple[FindingKind, Mapping]]) -> bool:
     """Whether each loss of the signal came while feed or return was off: then the rail tells, and the signal says no more."""
 
@@ -813,7 +818,7 @@ def captured(
     findings = list(findings)
     by_rail = _stopped_by_a_rail(findings)
     # A rail that goes and comes again is not dead: that the signal comes and goes with it is told, though how long it does is not.
-    returns = any(kind in ABOUT_RAILS and fields.get("stretches", 1) > 1 for kind, fields in findings)
+    returns = any(kind in ABOUT_RAILS and comes_again(fields) for kind, fields in findings)
     if by_rail and not returns:
         findings = [item for item in findings if item[0] != FindingKind.DROPOUT]
     found = frozenset(finding_label(kind, fields) for kind, fields in findings if kind not in ABOUT_CAPTURE)

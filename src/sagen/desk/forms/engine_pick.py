@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
-from sagen.casework.new_job import OF_BANK, Spot, spots
+from sagen.casework.new_job import OF_BANK, OF_ENGINE, Spot, spots
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
 from sagen.model.language import tr
@@ -50,7 +50,7 @@ class EnginePick(QWidget):
                 words = tr("bank {bank}", bank=bank + 1) if banks > 1 else tr("front")
                 self.grid.addWidget(Label(words, name="quiet"), row + 1, 0)
             for spot, button in self.buttons.items():
-                if spot.role in (Role.CRANK, Role.SPEED):
+                if spot in OF_ENGINE:
                     self.grid.addWidget(button, 0, len(OF_BANK) + 1 + (spot.role == Role.SPEED), 2 * banks, 1)
                 else:
                     column = [role_and_place[0] for role_and_place in OF_BANK].index(spot.role)
@@ -81,11 +81,9 @@ class EnginePick(QWidget):
     def show_pressed(self, chosen: Iterable[Spot]) -> None:
         """Press these and no others; of an engine with one bank a spot has none."""
         wanted = {
-            spot._replace(bank=(spot.bank or 1) if self.banks > 1 else None)
-            for spot in chosen
-            if spot.role not in (Role.CRANK, Role.SPEED)
+            spot._replace(bank=(spot.bank or 1) if self.banks > 1 else None) for spot in chosen if spot not in OF_ENGINE
         }
-        wanted |= {spot for spot in chosen if spot.role in (Role.CRANK, Role.SPEED)}
+        wanted |= {spot for spot in chosen if spot in OF_ENGINE}
         for spot, button in self.buttons.items():
             button.setChecked(spot in wanted)
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
 
 from sagen.casework.costs import keep_shop_costs, shop_costs
-from sagen.casework.job_sheet import published_limits
-from sagen.casework.judging import judged_value
+from sagen.casework.judging import judged_value, published_limits
 from sagen.desk.forms.base import NOTHING_YET, EntryForm
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
