@@ -13,7 +13,7 @@ import pytest
 from PIL import Image
 
 from sagen.casework.costs import costs_of, offers
-from sagen.casework.job_sheet import job_sheet
+from sagen.casework.job_sheet import again_row, job_sheet
 from sagen.casework.paper import pages_of_job
 from sagen.casework.weigh_job import Weighed, weigh_job
 from sagen.casework.weighing import weigh_records
@@ -82,6 +82,15 @@ def test_a_job_is_proven_only_by_what_was_measured_cleared_and_stayed_away():
     trail.append(RepairEntry("harness"))
     assert standing(trail).stage == Stage.REPAIRED
     assert ProofStep.MEASURED in standing(trail).owed
+
+
+def test_before_the_repair_nothing_is_owed_and_no_row_says_so():
+    trail = [CodeEntry("P0335"), read_at("supply", "outside")]
+    for more, said in (((), "after the repair"), ((RepairEntry("supply"),), "owed")):
+        now = standing([*trail, *more])
+        [row] = now.again
+        assert again_row(row, repaired=bool(now.repairs)).cells[-1] == said
+        assert bool(now.owed) == (said == "owed")
 
 
 def test_another_circuits_reading_proves_nothing():

@@ -134,7 +134,7 @@ def job_sheet(
         seen=tuple(Row((item.seen, SEEN_MARKS[item.mark], item.because)) for item in seen),
         readings=tuple(_reading(record, circuits, card) for record in records if isinstance(record, ReadingEntry | ValueEntry)),
         captures=tuple(_capture(record) for record in records if isinstance(record, CaptureEntry | FindingEntry | BoardEntry)),
-        again=tuple(again_row(item) for item in now.again),
+        again=tuple(again_row(item, repaired=bool(now.repairs)) for item in now.again),
         suspects=tuple(_suspect(suspect) for suspect in weighed.suspects if suspect.probability >= LEAST_SHOWN)[:5],
         ruled_out=_ruled_out(weighed.suspects),
         changed=tuple(
@@ -284,13 +284,14 @@ def value_of(record: Record) -> str:
     return ""
 
 
-def again_row(again: Again) -> Row:
-    """A measurement before and after the repair, with what the later one came to."""
+def again_row(again: Again, *, repaired: bool = True) -> Row:
+    """A measurement before and after the repair, with what the later one came to; before it, nothing is owed yet."""
+    due = tr("owed") if repaired else tr("after the repair")
     after = value_of(again.after) if again.after is not None else tr("not taken again")
     said = {
         True: tr("sound"),
         False: tr("still wrong"),
-        None: tr("owed") if again.after is None else tr("too close to say"),
+        None: due if again.after is None else tr("too close to say"),
     }[again.sound]
     return Row(
         (what_was_measured(again.before), value_of(again.before), after, said),

@@ -164,7 +164,8 @@ class ProofPage(JobPage):
             return
         now = job.standing_now
         self.stage.setText(STAGES[now.stage])
-        rows = [(again_row(item).cells, again_row(item).mark, item) for item in now.again]
+        told = [(again_row(item, repaired=bool(now.repairs)), item) for item in now.again]
+        rows = [(row.cells, row.mark, item) for row, item in told]
         self.table.show_rows(rows)
         self.table.setVisible(bool(rows))
         self.empty.setVisible(not rows)
