@@ -226,3 +226,56 @@ def test_a_slider_draws_its_picture_anew(desk):
     assert page.pictures[at].fault == before.fault
     assert page.pictures[at].severity == pytest.approx(0.1)
     assert (page.pictures[at].low, page.pictures[at].high) == (before.low, before.high)
+
+
+# levels read off one's own screen ------------------------------------------------------------------------------
+
+HALL_5 = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
+ON_BOARD = ("none", "low_not_pulled_down", "high_not_reached", "no_signal:high")
+
+
+def causes_of(*records):
+    return infer(case_of([CircuitEntry(HALL_5), CodeEntry("P0335"), *records], None, ("meter",), "most")).by_cause()
+
+
+def test_levels_that_were_read_off_the_screen_set_a_wrong_press_right():
+    # Common practice, no published source: a square from the pull-up down to half a volt or less is sound, whatever it was taken for.
+    wrong = causes_of(BoardEntry(ON_BOARD, ("low_not_pulled_down",), "cranking"))
+    read = causes_of(BoardEntry(ON_BOARD, ("low_not_pulled_down",), "cranking", low_v=0.1, high_v=4.9))
+    assert read["none"] > 1.5 * wrong["none"]
+    agrees = causes_of(BoardEntry(ON_BOARD, ("low_not_pulled_down",), "cranking", low_v=2.4, high_v=4.9))
+    assert agrees["none"] < 0.5 * wrong["none"]
+
+
+def test_a_board_keeps_its_levels_and_one_without_is_written_as_before():
+    told = BoardEntry(ON_BOARD, ("none",), "cranking", low_v=0.2, high_v=4.8)
+    assert decode(*encode(told)) == told
+    assert set(encode(BoardEntry(ON_BOARD, ("none",), "cranking"))[2]) == {"shown", "pressed", "state"}
+    assert "low at 0.200 V, high at 4.80 V" in entry_text(told)
+
+
+@pytest.mark.parametrize("levels", [{"low_v": float("nan")}, {"high_v": 1e9}, {"low_v": True}, {"low_v": 5.0, "high_v": 0.1}])
+def test_levels_that_make_no_sense_are_refused(levels):
+    with pytest.raises(ValueError, match="low|high"):
+        BoardEntry(ON_BOARD, ("none",), "cranking", **levels)
+
+
+def test_levels_are_typed_beside_the_press(desk):
+    window = desk()
+    window.workspace.add_job("Brindle 2", "", 4, [CircuitEntry(HALL_5), CodeEntry("P0335")])
+    settle(window)
+    page = window.navigation.show_with_job("board")
+    settle(window)
+    page.press(0)
+    page.levels["low_v"].setText("0,2 V")
+    page.levels["high_v"].setText("wide")
+    page.choose()
+    settle(window)
+    assert not window.workspace.job.records(BoardEntry)  # it is said, and nothing is lost
+    assert page.levels["low_v"].text() == "0,2 V"
+    page.levels["high_v"].setText("4.9")
+    page.choose()
+    settle(window)
+    [entry] = window.workspace.job.records(BoardEntry)
+    assert (entry.low_v, entry.high_v) == (0.2, 4.9)
+    assert not page.levels["low_v"].text()
