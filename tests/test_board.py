@@ -254,9 +254,11 @@ def test_a_board_keeps_its_levels_and_one_without_is_written_as_before():
     assert "low at 0.200 V, high at 4.80 V" in entry_text(told)
 
 
-@pytest.mark.parametrize("levels", [{"low_v": float("nan")}, {"high_v": 1e9}, {"low_v": True}, {"low_v": 5.0, "high_v": 0.1}])
+@pytest.mark.parametrize(
+    "levels", [{"low_v": float("nan")}, {"high_v": 1e9}, {"low_v": True}, {"low_v": 5.0, "high_v": 0.1}]
+)
 def test_levels_that_make_no_sense_are_refused(levels):
-    with pytest.raises(ValueError, match="low|high"):
+    with pytest.raises(ValueError, match=r"low|high"):
         BoardEntry(ON_BOARD, ("none",), "cranking", **levels)
 
 

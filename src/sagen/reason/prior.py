@@ -126,21 +126,24 @@ def _one_of_two_repaired(
     change: Replaced, histories: list[FaultHistory], pieces, generations, world: World
 ) -> list[FaultHistory]:
     """Courses of two faults of which the first repair of the job takes one along: the leading ones that it mends, each with those
-    that what was measured since points at."""
-    cured_by = world.facts.cured_by(Part(change.part))
+    that what was measured since points at; without them what is left would have to be the single fault that explains both."""
     single = [history for history in histories if len(history.now) == 1]
+    fault = [history.now[0][0] for history in single]
     log = np.array([history.log for history in single])
-    mended = np.array([history.now[0][0] in cured_by for history in single])
-    before, since = (
-        log + log_mean(log_likelihoods(single, here, [generations[epoch]], world)[1].sum(axis=0)) if here else log
-        for epoch, here in ((epoch, [(0, piece) for when, piece in pieces if when == epoch]) for epoch in (0, 1))
-    )
-    first = [k for k in np.argsort(-before) if mended[k]][:MENDED]
-    stays = [k for k in np.argsort(-(since if since is not log else before)) if not mended[k]][:STILL_THERE]
+
+    def told(epoch: int) -> np.ndarray:
+        here = [(0, piece) for when, piece in pieces if when == epoch]
+        if not here:
+            return np.zeros(len(single))
+        return log_mean(log_likelihoods(single, here, [generations[epoch]], world)[1].sum(axis=0))
+
+    cured_by, before, since = world.facts.cured_by(Part(change.part)), log + told(0), log + told(1)
+    mended = [k for k in np.argsort(-before) if fault[k] in cured_by][:MENDED]
+    there = [k for k in np.argsort(-since) if fault[k] not in cured_by][:STILL_THERE]
     return [
-        FaultHistory((((single[a].now[0][0], 0), (single[b].now[0][0], 1)),), float(log[a] + log[b] + np.log(BOTH)))
-        for a, b in product(first, stays)
-        if cause_of(single[a].now[0][0]) != cause_of(single[b].now[0][0])
+        FaultHistory((((fault[a], 0), (fault[b], 1)),), float(log[a] + log[b] + np.log(BOTH)))
+        for a, b in product(mended, there)
+        if cause_of(fault[a]) != cause_of(fault[b])
     ]
 
 
