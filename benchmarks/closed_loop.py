@@ -37,8 +37,6 @@ TOLD_BY_EYE = (
     "runout", "erratic", "noise",
 )  # fmt: skip
 PRESSED_RIGHT = 0.8
-#: how far a person reads low and high of the signal off the screen, as a share of its height; 0: does not
-READ_OFF = 0.03
 
 
 class PressedPlayed(OtherPlayed):
@@ -51,16 +49,12 @@ class PressedPlayed(OtherPlayed):
 
     def press(self, state: str) -> tuple[Evidence, ...]:
         """The picture that is pressed, as a finding read by eye; the starter's speed is not to be had from it."""
-        seen = self.record(state)[0]
-        shown = seen.found
+        shown = self.record(state)[0].found
         labels = [label for kind in TOLD_BY_EYE for label in sorted(shown) if label.split(":")[0] == kind]
         pressed = labels[0] if labels else NOTHING_FOUND
         if self.rng.random() >= PRESSED_RIGHT:
             pressed = str(self.rng.choice([kind for kind in ON_BOARD if kind != pressed]))
-        read = tuple((name, volts) for name, volts in seen.levels if name in ("low", "high"))
-        height = max((abs(volts) for _, volts in read), default=0.0)
-        levels = tuple((name, volts + float(self.rng.normal(0, READ_OFF * height))) for name, volts in read)
-        return (Pressed("", tuple(dict.fromkeys((*ON_BOARD, pressed))), (pressed,), state, levels if READ_OFF else ()),)
+        return (Pressed("", tuple(dict.fromkeys((*ON_BOARD, pressed))), (pressed,), state),)
 
 
 ON_BOARD = (NOTHING_FOUND, "no_signal:high", "no_signal:low", *TOLD_BY_EYE[1:])

@@ -57,7 +57,6 @@ from sagen.model.words import (
     THINGS,
     card_points,
     pressed_words,
-    said_volts,
 )
 
 #: loaded when a check is first named: the window shows a trail before anything heavy is there
@@ -188,9 +187,7 @@ def _entry_text_of_finding_entry(finding_entry: FindingEntry) -> str:
 @entry_text.register
 def _entry_text_of_board_entry(board_entry: BoardEntry) -> str:
     state = f", {STATES_THEN[board_entry.state]}" if board_entry.state else ""
-    low = tr(", low at {volts}", volts=said_volts(board_entry.low_v)) if board_entry.low_v is not None else ""
-    high = tr(", high at {volts}", volts=said_volts(board_entry.high_v)) if board_entry.high_v is not None else ""
-    return titled(pressed_words(board_entry.shown, board_entry.pressed)) + low + high + state
+    return titled(pressed_words(board_entry.shown, board_entry.pressed)) + state
 
 
 @entry_text.register

@@ -91,7 +91,7 @@ ENTRIES: dict[str, EntryForm] = {
     ),
     "capture": EntryForm(CaptureFile, "capture", ("sheet",)),
     "finding": EntryForm(FindingEntry, "finding", ("state", *FINDING_FIELDS, "channel", "severity", "text")),
-    "board": EntryForm(BoardEntry, "shown", ("pressed", "state", "low_v", "high_v")),
+    "board": EntryForm(BoardEntry, "shown", ("pressed", "state")),
     "inspection": EntryForm(InspectionEntry, "check", ("outcome", "part", "seen", "certain", "again")),
     "scan": EntryForm(ScanEntry, "scan", ("value",)),
     "stayed": EntryForm(StayedEntry, "stayed", ()),

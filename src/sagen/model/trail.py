@@ -402,9 +402,6 @@ class FindingEntry(Record):
                 raise UnknownField(unknown_name("key", key, ("finding", "state", *FINDING_FIELDS)))
 
 
-MOST_ON_SCREEN_V = 1000  #: of a level that is read off a screen
-
-
 @dataclass(frozen=True)
 class BoardEntry(Record):
     """What was pressed on a picture board: `shown` are the kinds of picture that were on it (`finding_label`s, "none" for one with
@@ -414,20 +411,8 @@ class BoardEntry(Record):
     shown: tuple[str, ...]
     pressed: tuple[str, ...] = ()
     state: State | None = None
-    low_v: float | None = (
-        None  #: where the signal stands on the screen, low and high, as an eye reads it; None: not said
-    )
-    high_v: float | None = None
 
     def __post_init__(self):
-        for name in ("low_v", "high_v"):
-            value = getattr(self, name)
-            if value is None:
-                continue
-            if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= MOST_ON_SCREEN_V:
-                raise ValueError(tr("{name}: volts, {most} at most", name=name, most=MOST_ON_SCREEN_V))
-        if None not in (self.low_v, self.high_v) and self.low_v > self.high_v:
-            raise ValueError(tr("the signal's low level is above its high one"))
         for name in ("shown", "pressed"):
             labels = getattr(self, name)
             if not isinstance(labels, list | tuple) or not all(isinstance(label, str) for label in labels):

@@ -129,12 +129,6 @@ def circuit_of_sheet(sheet: Sheet, findings: Iterable[Finding] = ()) -> CircuitS
     )
 
 
-def _off_screen(entry: BoardEntry) -> tuple[tuple[str, float], ...]:
-    """The levels that were read off a screen."""
-    told = (("low", entry.low_v), ("high", entry.high_v))
-    return tuple((name, float(volts)) for name, volts in told if volts is not None)
-
-
 #: findings of the signal's level that a wire between two probes makes or hides
 OF_THE_WIRE = frozenset({
     FindingKind.NO_SIGNAL, FindingKind.LOW_NOT_PULLED_DOWN, FindingKind.HIGH_NOT_REACHED, FindingKind.WEAK_AMPLITUDE,
@@ -551,7 +545,7 @@ PIECES: dict[type[Record], Callable[[Record, CircuitSpec], list]] = {
     ReadingEntry: lambda item, spec: _some(reading_piece(item, spec)),
     InspectionEntry: _inspection,
     FindingEntry: _finding,
-    BoardEntry: lambda item, spec: [Pressed("", item.shown, item.pressed, item.state or "", _off_screen(item))],
+    BoardEntry: lambda item, spec: [Pressed("", item.shown, item.pressed, item.state or "")],
     # The module counts its speed by the first sensor: that says nothing of a second one.
     ScanEntry: lambda item, spec: (
         [] if item.scan == Scan.RPM_CRANKING and (spec.number or 1) > 1 else [Scanned("", item.scan, item.value)]

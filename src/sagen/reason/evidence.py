@@ -328,7 +328,7 @@ def sizes_told(kind: FindingKind, fields: Mapping) -> list[tuple[str, str, float
 
 
 def of_levels(
-    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str, spread: float = 0.0
+    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str
 ) -> np.ndarray | float:
     """How likely the levels of a recording are, shape (rows, particles); 1 where the circuit does not decide them.
 
@@ -338,23 +338,21 @@ def of_levels(
         "low" and "high" of the signal, "supply", "ground"
     end : str
         where the probe sat, "sensor" or "module"
-    spread : float
-        V, how far they stray besides, as those that an eye reads off a screen do
     """
     told = 1.0
-    for here, predicted, width in levels_foreseen(particle_set, levels, state, end, spread):
+    for here, predicted, width in levels_foreseen(particle_set, levels, state, end):
         told = told * ((1 - LEVEL_OUTSIDE) * density(here, predicted, width) + LEVEL_OUTSIDE * LEAST)
     return told
 
 
 def levels_foreseen(
-    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str, spread: float = 0.0
+    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str
 ) -> Iterable[tuple[float, np.ndarray, float]]:
     """Levels of a recording as they are, as every particle has them and how far they stray, on the scale of volts.
 
     Parameters
     ----------
-    levels, state, end, spread
+    levels, state, end
         as `of_levels` has them
 
     Yields
@@ -364,7 +362,7 @@ def levels_foreseen(
     for name, volts in levels:
         predicted = particle_set.level(name, state, end)
         if predicted is not None:
-            width = np.hypot(spread_on_scale(volts, False, spread), LEVEL_WIDTH)
+            width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
             yield float(on_scale(volts, False)), on_scale(predicted, False), float(width)
 
 
@@ -434,25 +432,10 @@ class Pressed(Evidence):
     shown: tuple[str, ...] = ()
     chosen: tuple[str, ...] = ()
     state: State | str = ""
-    levels: tuple[tuple[str, float], ...] = ()  #: "low" and "high" as an eye read them off the screen, V
-
-    def _level_args(self, particle_set) -> tuple:
-        widest = max((abs(volts) for _, volts in self.levels), default=0.0)
-        return self.levels, self.state or usual_state(particle_set.spec.role), "sensor", READ_BY_EYE * widest
-
-    def foreseen(self, particle_set):
-        return levels_foreseen(particle_set, *self._level_args(particle_set))
 
     def likelihood(self, particle_set, pictures, facts):
         state = self.state or usual_state(particle_set.spec.role)
-        told = pictures.pressed(particle_set, self.shown, self.chosen, state)
-        if not self.levels:
-            return told
-        return (1.0 if told is None else told) * of_levels(particle_set, *self._level_args(particle_set))
-
-
-#: how far a level that is read off a screen strays, as a share of the largest: a fifth of a division of eight, and half again. Judgement
-READ_BY_EYE = 0.04
+        return pictures.pressed(particle_set, self.shown, self.chosen, state)
 
 
 @dataclass(frozen=True)

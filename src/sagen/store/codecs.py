@@ -73,9 +73,6 @@ def encode(record: Record) -> tuple[str, int, dict]:
         del data["circuit"]
     if isinstance(record, NoteEntry) and record.says is None:
         del data["says"]
-    for name in ("low_v", "high_v"):
-        if data.get(name, 0.0) is None:
-            del data[name]  # so that an older version reads a board off which no level was read
     if not data.get("again", True):
         del data["again"]  # so that an older version reads what was not taken twice
     return str(record.kind), VERSION, data

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QSizePolicy,
     QSlider,
@@ -32,13 +31,10 @@ from sagen.desk.lenses.panel import column_line
 from sagen.desk.pages import JobPage
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label
-from sagen.desk.wrap_row import WrapRow
-from sagen.kinds.kind import kind_of
 from sagen.model.errors import SagenError
-from sagen.model.language import titled, tr
+from sagen.model.language import tr
 from sagen.model.trail import BoardEntry
-from sagen.model.typed import typed_figure
-from sagen.model.vocabulary import Capability, Role, State
+from sagen.model.vocabulary import Role, State
 from sagen.model.words import STATES as STATE_WORDS
 from sagen.reason.several import circuits_of
 
@@ -48,10 +44,6 @@ if TYPE_CHECKING:
 
 COLUMNS, STEPS = 3, 20  #: of the board, and of a slider
 MARGIN = 8
-
-
-#: what can be read off one's own screen beside a press
-LEVELS = {"low_v": tr("Its low, V"), "high_v": tr("Its high, V")}
 
 
 class PictureCard(QPushButton):
@@ -184,7 +176,7 @@ class BoardPage(JobPage):
             slot.card.clicked.connect(lambda _=False, at=at: self._pressed(at))
             slot.moved.connect(self._moved)
         layout.addLayout(grid, 1)
-        row = WrapRow()
+        row = QHBoxLayout()
         self.keep, self.two, self.none = (
             QPushButton(words) for words in (tr("This one"), tr("Between the two"), tr("None of them"))
         )
@@ -192,14 +184,7 @@ class BoardPage(JobPage):
         for button, run in ((self.keep, self.choose), (self.two, self.between), (self.none, self.none_of_them)):
             button.clicked.connect(run)
             row.addWidget(button)
-        self.levels: dict[str, QLineEdit] = {}
-        for name, words in LEVELS.items():
-            line = self.levels[name] = QLineEdit()
-            line.setFixedWidth(150)
-            line.setPlaceholderText(words)
-            line.setAccessibleName(words)
-            line.setToolTip(tr("As your own screen shows it, where it can be read; empty: not said"))
-            row.addWidget(line)
+        row.addStretch(1)
         layout.addLayout(row)
         self.first = self.slots[0].card
         self.state.currentIndexChanged.connect(lambda _: self._draw())
@@ -267,10 +252,6 @@ class BoardPage(JobPage):
 
     def _show(self) -> None:
         columns = COLUMNS if len(self.pictures) > 4 else 2
-        # A coil's height goes with the speed: it is no level.
-        level = self._spec is not None and not kind_of(self._spec.sensor).has(Capability.GENERATES)
-        for line in self.levels.values():
-            line.setVisible(level)
         for at, slot in enumerate(self.slots):
             self.grid.addWidget(slot, at // columns, at % columns)
             slot.setVisible(at < len(self.pictures))
@@ -343,18 +324,10 @@ class BoardPage(JobPage):
         state = State.ROLLING if self._spec.role == Role.SPEED else self.state.currentData()
         name = self._circuit if len(circuits_of(self.workspace.job.records())) > 1 else ""
         try:
-            levels = {
-                key: typed_figure(line.text().lower().removesuffix("v"), LEVELS[key])
-                for key, line in self.levels.items()
-                if line.text().strip()
-            }
-            pressed = tuple(dict.fromkeys(labels[at] for at in chosen))
-            entry = BoardEntry(tuple(labels), pressed, state, circuit=name, **levels)
+            entry = BoardEntry(tuple(labels), tuple(dict.fromkeys(labels[at] for at in chosen)), state, circuit=name)
             self.workspace.add(entry)
-        except (SagenError, ValueError) as error:
-            self.message.say(titled(str(error)))
+        except SagenError as error:
+            self.message.say(str(error))
             return
-        for line in self.levels.values():
-            line.clear()
         self.names.setChecked(True)
         self.said.setText(said)
