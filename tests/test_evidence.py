@@ -23,6 +23,7 @@ from sagen.reason.evidence import (
     Inspected,
     MeterReading,
     ReadElsewhere,
+    Scanned,
     captured,
     outcome_shares,
     sizes_told,
@@ -687,3 +688,26 @@ def test_a_sensor_of_two_currents_at_five_volts_has_lost_its_feed():
     assert infer(Case(spec, told)).by_cause()["supply"] > 0.7
     hall = CircuitSpec(role="speed", sensor="hall", wheel="48")
     assert infer(Case(hall, told)).by_cause()["supply"] < 0.2
+
+
+def test_a_code_that_is_back_at_once_is_a_hard_fault_and_one_that_is_back_on_a_drive_comes_and_goes():
+    # Common practice, no published source, and no more than one in all: what comes and goes is at once, on a drive, or not there.
+    def share_coming(when):
+        told = (Code("", "P0335", "circuit"), *([Scanned("", "codes_back", when)] if when else []))
+        found = infer(Case(HALL, told)).by_fault()
+        electrical = {
+            fault: p
+            for fault, p in found.items()
+            if str(cause_of(fault)) in ("sensor", "wiring", "supply", "ground", "module")
+        }
+        return sum(p for fault, p in electrical.items() if fault in knowledge().comings) / sum(electrical.values())
+
+    assert share_coming("at once") < share_coming("") < share_coming("on a drive") < share_coming("never")
+    found = [
+        Scanned("", "codes_back", when).likelihood(world_of(HALL).singles(), None, knowledge())
+        for when in ("at once", "on a drive", "never")
+    ]
+    for fault in knowledge().comings:
+        if fault in world_of(HALL).faults:
+            row = world_of(HALL).faults.index(fault)
+            assert sum(item[row] for item in found) == pytest.approx(1.0, abs=0.09)

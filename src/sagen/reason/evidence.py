@@ -575,15 +575,19 @@ class Scanned(Evidence):
                 if fault in facts.comings:
                     # What hardly ever shows does not bring the code back either.
                     shows = particle_set.shows(index, fault, slot, State.RUNNING)
+                    later = 1 - AT_ONCE * shows
                     by_value = {
-                        "at once": 0.75 * shows,
-                        "on a drive": 0.2 + 0.5 * shows * (1 - shows),
-                        "never": 1 - shows,
+                        "at once": AT_ONCE * shows,
+                        "on a drive": later * (1 - (1 - shows) ** DRIVE),
+                        "never": later * (1 - shows) ** DRIVE,
                     }
                     steady[index] = np.clip(by_value[str(self.value)], SCAN_SLIP, 1 - SCAN_SLIP)
         return steady
 
 
+#: of what shows in every recording, how often its code is back at once; and as how many recordings a drive counts. That a code which
+#: is back on a drive only comes and goes is common practice, no published source; the figures are judgement
+AT_ONCE, DRIVE = 0.75, 3.0
 SCAN_SLIP = 0.04  #: a tester that shows no speed in time, or one carried over
 
 
