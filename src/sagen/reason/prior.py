@@ -21,7 +21,7 @@ PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks
 BOTH, PAIRED = 0.2, 6
 PAIRED_APART = 4  #: and so many of them with the best of other causes
 PAIRED_AFTER_CHANGE = 4
-MENDED, STILL_THERE = 2, 6  #: of two faults of which the first repair mended one: how many of either are paired
+MENDED, STILL_THERE = 1, 7  #: of two faults of which the first repair mended one: how many of either are paired
 BEGAN_WITH_IT, MOST_BAD = 4.0, 0.6  #: how much likelier the new part, or what was touched, is bad then
 #: histories that are followed after a change: of three parts changed in turn, the first thousand hold 99.99 %
 MOST_HISTORIES = 1000
