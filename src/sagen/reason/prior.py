@@ -114,7 +114,8 @@ def histories_of(
     histories, known = _prior(case, world), [{} for _ in generations]
     for item in case.trail:
         if isinstance(item, Replaced):
-            if not item.earlier and len(histories[0].epochs) == 1:
+            # Where nothing was told before it, a second fault that it took along is as if it had never been.
+            if not item.earlier and len(histories[0].epochs) == 1 and 0 in told:
                 histories = [*histories, *_one_of_two_repaired(item, histories, pieces, generations, world)]
             histories = _after_change(item, histories, world, case.learned, told)
             if len(histories) > MOST_HISTORIES:
