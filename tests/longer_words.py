@@ -78,7 +78,7 @@ from sagen.desk.commands.entries import ALL_FORMS
 from sagen.desk.pages import page_names
 from sagen.files import write_capture
 from sagen.model.practice import Practice
-from sagen.model.quantities import QUANTITIES
+from sagen.model.quantities import IN_UNITS
 from sagen.model.trail import InspectionEntry, RepairEntry, StayedEntry
 from sagen.model.vocabulary import Part
 from sagen.store.codecs import encode
@@ -285,7 +285,7 @@ def main(sizes):
     known = (
         words_of(jobs)
         | {word.casefold() for word in WORD.findall(made)}
-        | {word.casefold() for item in QUANTITIES for unit in item.units.values() for word in WORD.findall(unit.sign)}
+        | {word.casefold() for item in IN_UNITS for unit in item.units.values() for word in WORD.findall(unit.sign)}
         | {word.casefold() for _, card in log.shelf.cards() for word in WORD.findall(str(card))}
     )
     for size in (tuple(map(int, item.split("x"))) for item in sizes):

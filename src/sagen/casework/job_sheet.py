@@ -284,7 +284,7 @@ def value_of(record: Record) -> str:
     return ""
 
 
-def again_row(again: Again, *, repaired: bool = True) -> Row:
+def again_row(again: Again, *, repaired: bool) -> Row:
     """A measurement before and after the repair, with what the later one came to; before it, nothing is owed yet."""
     due = tr("owed") if repaired else tr("after the repair")
     after = value_of(again.after) if again.after is not None else tr("not taken again")

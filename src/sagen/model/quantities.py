@@ -102,10 +102,10 @@ TORQUE = Quantity(
 )
 LENGTH = Quantity(MEASURES, {"metric": Unit("mm"), "inch": Unit("in", 1 / 25.4, 0.0, 4, ("inch", '"'))})
 ROAD_SPEED = Quantity(MEASURES, {"metric": Unit("km/h", spelled=("kmh",)), "inch": Unit("mph", 1 / 1.609344, 0.0, 1)})
-QUANTITIES = (TEMPERATURE, TORQUE, LENGTH, ROAD_SPEED)
+IN_UNITS = (TEMPERATURE, TORQUE, LENGTH, ROAD_SPEED)
 
 
 def use_kept() -> None:
     """Show everything as it is kept: what programs read is the same whatever was chosen."""
-    for quantity in QUANTITIES:
+    for quantity in IN_UNITS:
         quantity.unit = next(iter(quantity.units.values()))

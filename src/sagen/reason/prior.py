@@ -21,7 +21,7 @@ PERSISTS = 0.35  #: how much a complaint that outlasted an earlier repair speaks
 BOTH, PAIRED = 0.2, 6
 PAIRED_APART = 4  #: and so many of them with the best of other causes
 PAIRED_AFTER_CHANGE = 4
-MENDED, STILL_THERE = 1, 7  #: of two faults of which the first repair mended one: how many of either are paired
+STILL_THERE = 7  #: of two faults of which the first repair mended one: how many are followed as the other
 BEGAN_WITH_IT, MOST_BAD = 4.0, 0.6  #: how much likelier the new part, or what was touched, is bad then
 #: histories that are followed after a change: of three parts changed in turn, the first thousand hold 99.99 %
 MOST_HISTORIES = 1000
@@ -126,8 +126,8 @@ def histories_of(
 def _one_of_two_repaired(
     change: Replaced, histories: list[FaultHistory], pieces, generations, world: World
 ) -> list[FaultHistory]:
-    """Courses of two faults of which the first repair of the job takes one along: the leading ones that it mends, each with those
-    that what was measured since points at; without them what is left would have to be the single fault that explains both."""
+    """Courses of two faults of which the first repair of the job takes one along: the likeliest that it mends, with those that what
+    was measured since points at; without them what is left would have to be the single fault that explains both."""
     single = [history for history in histories if len(history.now) == 1]
     fault = [history.now[0][0] for history in single]
     log = np.array([history.log for history in single])
@@ -139,12 +139,14 @@ def _one_of_two_repaired(
         return log_mean(log_likelihoods(single, here, [generations[epoch]], world)[1].sum(axis=0))
 
     cured_by, before, since = world.facts.cured_by(Part(change.part)), log + told(0), log + told(1)
-    mended = [k for k in np.argsort(-before) if fault[k] in cured_by][:MENDED]
+    mended = next((k for k in np.argsort(-before) if fault[k] in cured_by), None)
+    if mended is None:
+        return []
     there = [k for k in np.argsort(-since) if fault[k] not in cured_by][:STILL_THERE]
     return [
-        FaultHistory((((fault[a], 0), (fault[b], 1)),), float(log[a] + log[b] + np.log(BOTH)))
-        for a, b in product(mended, there)
-        if cause_of(fault[a]) != cause_of(fault[b])
+        FaultHistory((((fault[mended], 0), (fault[k], 1)),), float(log[mended] + log[k] + np.log(BOTH)))
+        for k in there
+        if cause_of(fault[mended]) != cause_of(fault[k])
     ]
 
 

@@ -108,24 +108,24 @@ class Form(QDialog):
         self.resize(self.width(), room)
 
     def add(self, name: str, field: QWidget) -> QWidget:
-        self.fields.addRow(field_label(name, field), field)
-        if self._first is None:
-            self._first = field
-            field.setFocus()  # ready to type; else the default button has the keyboard
+        self._put(name, field, field)
         return field
 
-    def add_beside(self, name: str, *fields: QWidget) -> QHBoxLayout:
+    def add_beside(self, name: str, *fields: QWidget) -> None:
         """Fields in one row; the first has the label."""
         together = QWidget(self)
         row = QHBoxLayout(together)
         row.setContentsMargins(0, 0, 0, 0)
         for field in fields:
             row.addWidget(field, 1)
-        self.fields.addRow(field_label(name, fields[0]), together)
+        self._put(name, fields[0], together)
+
+    def _put(self, name: str, field: QWidget, row: QWidget) -> None:
+        """A row of the form, labelled for its first field."""
+        self.fields.addRow(field_label(name, field), row)
         if self._first is None:
-            self._first = fields[0]
-            fields[0].setFocus()
-        return row
+            self._first = field
+            field.setFocus()  # ready to type; else the default button has the keyboard
 
     def problem(self) -> str:
         """What is wrong with the answers, or an empty string."""

@@ -185,7 +185,7 @@ class LogPage(Page):
         row.addWidget(self.new)
         layout.addLayout(row)
         self.lately = LatelyRow()
-        self._lately: Callable[[], list[int]] = list
+        self._others: Callable[[], list[int]] = list
         layout.addWidget(self.lately)
         self.model = JobsModel(self)
         self.list = QListView()
@@ -212,7 +212,7 @@ class LogPage(Page):
         self.search.textChanged.connect(lambda _: self._typing.start())
 
     def wire(self, workspace: DeskWorkspace, commands: Commands, lately: Lately) -> None:
-        self._lately = lately.others
+        self._others = lately.others
         self.lately.chosen.connect(self.chosen)
         self.chosen.connect(lambda job_id: workspace.open_job(job_id, open_capture=True))
         self.new_wanted.connect(commands.runner("jobs.new"))
@@ -227,7 +227,7 @@ class LogPage(Page):
         if listed.search != self.search.text():
             return
         self.model.show_jobs(listed.jobs)
-        self.lately.show_jobs(() if listed.search else listed.jobs, self._lately())
+        self.lately.show_jobs(() if listed.search else listed.jobs, self._others())
         self.list.setVisible(bool(listed.jobs))
         self.empty.setVisible(not listed.jobs and bool(listed.search))
         self.empty.setText(tr("No job holds all of these words."))
