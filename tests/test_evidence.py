@@ -99,12 +99,9 @@ def test_particles_are_read_as_the_machine_is_read(world):
     machine = build(HALL, 1, plain=True)
     machine.temperature_c = 20.0
     for name in vars(machine.values):
-        value = getattr(particle_set.machine.values, name)
-        if isinstance(value, np.ndarray):
-            setattr(machine.values, name, float(np.broadcast_to(value, particle_set.shape)[row, 17]))
+        setattr(machine.values, name, float(particle_set.value(name)[row, 17]))
     machine.crank_sag, machine.gap_mm = (
-        float(np.broadcast_to(getattr(particle_set.machine, this_name), particle_set.shape)[row, 17])
-        for this_name in ("crank_sag", "gap_mm")
+        float(particle_set.value(this_name)[row, 17]) for this_name in ("crank_sag", "gap_mm")
     )
     for point, state in (("signal", "key_on_unplugged"), ("signal", "metal_near"), ("signal", "cranking")):
         assert read(machine, point, state).value == pytest.approx(particle_set.volts(point, state)[row, 17], rel=1e-6)
@@ -135,7 +132,7 @@ def test_stated_values_narrow_and_nothing_else_does():
 def test_a_fault_grows_on_one_scale_from_harmless_to_its_end_without_a_hole(fault, name):
     spec = COIL if fault == "coil_high_resistance" else HALL
     particle_set = world_of(spec).singles()
-    values = np.sort(getattr(particle_set.machine.values, name)[world_of(spec).faults.index(fault)])
+    values = np.sort(particle_set.value(name)[world_of(spec).faults.index(fault)])
     end = values[-1] if fault != "signal_wire_leaking" else values[0]
     at_end = np.isclose(values, end, rtol=1e-6).mean()
     assert at_end == pytest.approx(END_SHARE, abs=0.03)

@@ -97,7 +97,7 @@ def test_two_hypotheses_are_weighed_as_bayes_rule_has_it_in_closed_form():
     assert found["fuse_blown"] == pytest.approx(odds / (1 + odds), abs=1e-5)
 
 
-#: cases of many exact readings, in which few particles are left; the reference draws fifty times as many
+#: cases of many exact readings, in which few particles are left; the reference draws four hundred times as many
 STARVING = {
     "leak": (volts("supply", "key_on", 12.5), volts("ground", "key_on", 0.03), volts("signal", "key_on_unplugged", 1.8), volts("signal", "metal_near", 0.1), volts("signal", "metal_away", 1.75)),
     "return": (volts("supply", "key_on", 5.02), volts("ground", "key_on", 0.6), volts("signal", "key_on_unplugged", 4.95), volts("signal", "metal_near", 0.72), volts("signal", "metal_away", 4.9)),
@@ -112,7 +112,7 @@ def test_starved_particles_agree_with_a_very_large_reference(name):
     world = world_of(OPEN_HALL)
     courses = [FaultHistory((row_of(this_fault),), 0.0) for this_fault in world.faults]
     logs = []
-    for seed in range(8):
+    for seed in range(64):
         large = World(OPEN_HALL, particles=2_500, seed=seed + 1)
         logs.append(
             log_mean(log_likelihoods(courses, [(0, item) for item in STARVING[name]], [{}], large)[1].sum(axis=0))
@@ -127,7 +127,7 @@ def test_starved_particles_agree_with_a_very_large_reference(name):
     ]
     for found in answers:
         for cause in reference | found:
-            assert found.get(cause, 0.0) == pytest.approx(reference.get(cause, 0.0), abs=0.15), (
+            assert found.get(cause, 0.0) == pytest.approx(reference.get(cause, 0.0), abs=0.12), (
                 cause,
                 reference,
                 found,
@@ -146,23 +146,15 @@ ENDS = {
 }  # fmt: skip
 
 
-#: where it still does, by a quarter: few particles come near all of many good readings and say at once how seldom a fault comes
-STILL_HANGS = pytest.mark.xfail(
-    strict=True, reason="open: too few draws for what comes and goes beside many exact readings"
-)
-
-
 @pytest.mark.sampled(1)
-@pytest.mark.parametrize(
-    "name", [pytest.param(name, marks=STILL_HANGS) if name == "warm and good" else name for name in ENDS]
-)
+@pytest.mark.parametrize("name", ENDS)
 def test_no_answer_hangs_on_the_seed_of_its_draws(name):
     spec, pieces = ENDS[name]
     found = [infer(Case(spec, pieces), world=World(spec, seed=seed)).by_cause() for seed in (2011, 311, 4207)]
     assert len({max(item, key=item.get) for item in found}) == 1, found
     for other in found[1:]:
         apart = sum(abs(found[0].get(cause, 0.0) - other.get(cause, 0.0)) for cause in found[0] | other) / 2
-        assert apart < 0.15, found
+        assert apart < 0.12, found
 
 
 @pytest.mark.parametrize("state", ["key_on", "cranking"])

@@ -172,7 +172,7 @@ def ran(particle_set: ParticleSet) -> np.ndarray | float:
     """
     if particle_set.spec.role not in ENGINE_ROLES:
         return 1.0
-    return np.where(particle_set.machine.turns, 1.0, STANDS)
+    return np.where(particle_set.value("turns"), 1.0, STANDS)
 
 
 @dataclass(frozen=True)
@@ -379,14 +379,12 @@ class Cranked(Evidence):
     uneven: float | None = None  #: share of the speed, once in two turns; None where too little was seen
 
     def foreseen(self, particle_set):
-        yield float(np.log(self.rpm)), np.log(particle_set.machine.crank_rpm), SPEED_SPREAD
+        yield float(np.log(self.rpm)), np.log(particle_set.value("crank_rpm")), SPEED_SPREAD
 
     def likelihood(self, particle_set, pictures, facts):
-        machine = particle_set.machine
-        speed = density(np.log(self.rpm), np.log(machine.crank_rpm), SPEED_SPREAD)
-        swing = 1.0 if self.uneven is None else density(self.uneven, machine.uneven, SWING_SPREAD) / 40.0
-        turning = np.broadcast_to(machine.turns, particle_set.shape)
-        inside = np.where(turning, speed * swing, 0.0)
+        speed = density(np.log(self.rpm), np.log(particle_set.value("crank_rpm")), SPEED_SPREAD)
+        swing = 1.0 if self.uneven is None else density(self.uneven, particle_set.value("uneven"), SWING_SPREAD) / 40.0
+        inside = np.where(particle_set.value("turns"), speed * swing, 0.0)
         return (1 - CADENCE_OUTSIDE) * inside + CADENCE_OUTSIDE * CADENCE_DENSITY * (
             1.0 if self.uneven is None else 0.3
         )
@@ -565,7 +563,7 @@ class Scanned(Evidence):
             unseen = pulses_unseen(particle_set)
             if not self.value:
                 return np.clip(unseen, SCAN_SLIP, 1 - SCAN_SLIP)
-            speed = density(np.log(float(self.value)), np.log(particle_set.machine.crank_rpm), SPEED_SPREAD)
+            speed = density(np.log(float(self.value)), np.log(particle_set.value("crank_rpm")), SPEED_SPREAD)
             speed = (1 - CADENCE_OUTSIDE) * speed + CADENCE_OUTSIDE * CADENCE_DENSITY
             return np.clip(1 - unseen, SCAN_SLIP, 1 - SCAN_SLIP) * speed
         shares = particle_set.by_row(lambda fault: facts.codes_back[str(self.value)].of(fault))
@@ -732,9 +730,8 @@ def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
 
 def _loaded_line(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """2.2 kilohm from the unplugged signal wire to ground: does it fall to a small part of what it was?"""
-    values = particle_set.machine.values
     open_volts = particle_set.volts(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
-    ahead = values.pull_up_ohm + values.signal_wire_ohm
+    ahead = particle_set.value("pull_up_ohm") + particle_set.value("signal_wire_ohm")
     left = LOAD_OHM / (LOAD_OHM + ahead)
     falls = smooth(COLLAPSED - left, 0.04) * (open_volts > 0.3)
     dead = smooth(0.12 - open_volts / 5.0, 0.02)
@@ -743,11 +740,8 @@ def _loaded_line(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.nda
 
 def _wire_alone(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """The signal wire unplugged at both ends: a path to ground or to the feed below a megohm."""
-    values = particle_set.machine.values
-    found = {"to_ground": values.leak_ohm, "to_feed": values.short_to_feed_ohm}
-    return np.array(
-        [np.broadcast_to(smooth(np.log10(PATH_OHM / found[outcome]), 0.15), particle_set.shape) for outcome in outcomes]
-    )
+    found = {"to_ground": particle_set.value("leak_ohm"), "to_feed": particle_set.value("short_to_feed_ohm")}
+    return np.array([smooth(np.log10(PATH_OHM / found[outcome]), 0.15) for outcome in outcomes])
 
 
 def _pulsed(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:

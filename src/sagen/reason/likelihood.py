@@ -17,16 +17,21 @@ from sagen.reason.world import World
 TOLD_TOGETHER = (1.0, 0.6, 0.4, 0.3)
 
 
+class Drawn(NamedTuple):
+    """Particles of histories that have others than the world's own; those that are alike to a probe share a set."""
+
+    cube: np.ndarray  #: latent parameters, 0 to 1, shape (sets, particles, columns)
+    set_of: np.ndarray  #: which set each history has, shape (histories,)
+
+
 def log_likelihoods(
     histories: list[FaultHistory],
     pieces: list[tuple[int, Evidence]],
     generations: list[dict[Part, int]],
     world: World,
-    cube: np.ndarray | None = None,
+    drawn: Drawn | None = None,
 ) -> tuple[list[Evidence], np.ndarray]:
     """The pieces that say anything, and their log-likelihoods, shape (pieces, histories, particles).
-
-    `cube`, shape (histories, particles, columns), gives each history its own particles instead of the world's.
 
     Parameters
     ----------
@@ -36,8 +41,8 @@ def log_likelihoods(
     generations : list of dict
         how often each part had been changed, by epoch
     world : World
-    cube : ndarray, shape (histories, particles, columns), or None
-        latent parameters, 0 to 1
+    drawn : Drawn or None
+        None: the world's own particles
 
     Returns
     -------
@@ -49,7 +54,7 @@ def log_likelihoods(
     """
     used, logs = [], []
     told = 0
-    for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, cube):
+    for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, drawn):
         pictures = RecordingLikelihood()
         for when, piece in pieces:
             if when != epoch:
@@ -64,8 +69,8 @@ def log_likelihoods(
             if piece.engine_ran:
                 log = log + np.log(ran(particle_set))
             used.append(piece)
-            logs.append(log if place is None else log[place])
-    shape = (len(histories), cube.shape[1] if cube is not None else world.particles)
+            logs.append(log[place])
+    shape = (len(histories), world.particles if drawn is None else drawn.cube.shape[1])
     return used, np.array(logs).reshape(len(logs), *shape)
 
 
@@ -90,13 +95,13 @@ def foreseen(
     pieces: list[tuple[int, Evidence]],
     generations: list[dict[Part, int]],
     world: World,
-    cube: np.ndarray | None = None,
+    drawn: Drawn | None = None,
 ) -> Values:
     """The precise values in the pieces, beside those of every particle.
 
     Parameters
     ----------
-    histories, pieces, generations, world, cube
+    histories, pieces, generations, world, drawn
         as `log_likelihoods` has them
 
     Returns
@@ -104,12 +109,12 @@ def foreseen(
     Values
     """
     found = []
-    for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, cube):
+    for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, drawn):
         for when, piece in pieces:
             for here, shown, width in piece.foreseen(particle_set) if when == epoch else ():
                 shown = np.broadcast_to(shown, particle_set.shape)
-                found.append((here, shown if place is None else shown[place], width))
-    shape = (len(histories), cube.shape[1] if cube is not None else world.particles)
+                found.append((here, shown[place], width))
+    shape = (len(histories), world.particles if drawn is None else drawn.cube.shape[1])
     return Values(
         np.array([here for here, _, _ in found]),
         np.array([shown for _, shown, _ in found]).reshape(len(found), *shape),
@@ -117,18 +122,19 @@ def foreseen(
     )
 
 
-def _particle_sets(histories, pieces, generations, world: World, cube: np.ndarray | None):
-    """By epoch of which anything is told the particles, and of each history which of their rows is its own; None where each has
-    its own row."""
+def _particle_sets(histories, pieces, generations, world: World, drawn: Drawn | None):
+    """By epoch of which anything is told the particles, and of each history which of their rows is its own."""
     for epoch in sorted({when for when, _ in pieces}):
         parts = generations[epoch]
         rows = [history.epochs[min(epoch, len(history.epochs) - 1)] for history in histories]
-        if cube is None:
-            unique = tuple(dict.fromkeys(rows))
-            at = {row: k for k, row in enumerate(unique)}
-            yield epoch, world.particle_set(unique, parts), [at[row] for row in rows]
+        asked = list(zip(rows, [0] * len(rows) if drawn is None else drawn.set_of.tolist(), strict=True))
+        at = {item: k for k, item in enumerate(dict.fromkeys(asked))}
+        unique = tuple(row for row, _ in at)
+        if drawn is None:
+            particles = world.particle_set(unique, parts)
         else:
-            yield epoch, world.particle_set_of(rows, cube, parts), None
+            particles = world.particle_set_of(unique, drawn.cube, parts, [number for _, number in at])
+        yield epoch, particles, [at[item] for item in asked]
 
 
 def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:

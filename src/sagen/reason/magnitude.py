@@ -61,7 +61,7 @@ def estimate(fault: str, particle_set: ParticleSet, weights: np.ndarray) -> Esti
     name, quantity = QUANTITIES[fault]
     if name == "input_ohm":
         name = _LOADS.get(particle_set.spec.sensor, name)
-    values = np.broadcast_to(getattr(particle_set.machine.values, name), particle_set.shape)[0]
+    values = particle_set.value(name)[0]
     order = np.argsort(values)
     at = np.cumsum(weights[order]) - 0.5 * weights[order]
     low, middle, high = np.exp(np.interp(SHARES, at / weights.sum(), np.log(np.maximum(values[order], 1e-6))))

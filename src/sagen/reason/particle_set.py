@@ -45,8 +45,8 @@ BATTERY_PULL_UP_V = 8.0
 TINY = 1e-12
 BEYOND_PUBLISHED = 0.01  #: a sound part lies this far beyond what its maker publishes at most
 
-#: fields of the machine, beside its values, that a fault may change
-_OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag", "uneven")
+#: fields of the machine, beside its values, that a fault may change or that differ by particle
+_OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag", "uneven", "at_tooth")
 _VALUES = tuple(field.name for field in dataclasses.fields(Values))
 
 
@@ -121,7 +121,9 @@ class ParticleSet:
     ----------
     rows : sequence of Row
     cube : ndarray
-        shape (particles, columns), the same for every row, or (rows, particles, columns)
+        shape (particles, columns), the same for every row, or (sets, particles, columns)
+    set_of : sequence of int, or None
+        which set of the cube each row has; None: each its own, or all the same
     generations : mapping of Part to int
         how often a part was replaced: its values are then others
     """
@@ -134,8 +136,10 @@ class ParticleSet:
         rows: Sequence[Row],
         cube: np.ndarray,
         generations: Mapping[Part, int] | None = None,
+        set_of: Sequence[int] | None = None,
     ):
         self.spec, self.facts, self.rows = spec, facts, tuple(rows)
+        self._set_of = np.arange(len(self.rows)) if set_of is None else np.asarray(set_of)
         self._places, self._cube = places, cube
         self._generations = dict(generations or {})
         self.particles = cube.shape[-2]
@@ -146,12 +150,12 @@ class ParticleSet:
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
         self._faults, self._fault_at = _faults_of(self.rows)
         base = self._sound()
-        broken = [self._broken(base, index) for index in range(len(self.rows))]
+        sound = self._sets_of(base)
+        broken = [self._broken(sound, index) for index in range(len(self.rows))]
         # Many faults change nothing in the circuit: their rows are one machine to it, which is solved once.
         alike: dict[tuple, int] = {}
         self._row_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
         self._distinct = self._merged(base, [broken[self._row_of.index(number)] for number in range(len(alike))])
-        self.machine = self._machine_of_every_row()
 
     @property
     def single(self) -> bool:
@@ -162,8 +166,7 @@ class ParticleSet:
     def nbytes(self) -> int:
         """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
         held = [
-            *vars(self.machine).values(), *vars(self.machine.values).values(), self._cube, *self._alive.values(),
-            *vars(self._distinct).values(), *vars(self._distinct.values).values(),
+            self._cube, *self._alive.values(), *vars(self._distinct).values(), *vars(self._distinct.values).values(),
             *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
             *(item for ends in self._recorded.values() for end in ends for item in end.values()),
         ]  # fmt: skip
@@ -177,7 +180,7 @@ class ParticleSet:
     # coordinates --------------------------------------------------------------------------
 
     def place(self, name: str) -> np.ndarray:
-        """Where the particles lie along one coordinate, shape (particles,) or (rows, particles)."""
+        """Where the particles lie along one coordinate, shape (particles,) or (sets, particles)."""
         return self._cube[..., self._places.column[name]]
 
     def severity(self, fault: str, slot: int) -> np.ndarray:
@@ -192,7 +195,7 @@ class ParticleSet:
 
         Returns
         -------
-        ndarray, shape (particles,)
+        ndarray, shape (particles,) or (sets, particles)
         """
         place = self.place(f"severity.{slot}")
         if 1.0 not in all_faults()[fault].ends.values():
@@ -256,17 +259,22 @@ class ParticleSet:
             return np.full(self._cube.shape[:-1], self.spec.supply < BATTERY_FEED_V)
         return self.place("regulated.0") < drawn.get("regulated_currents", drawn["regulated"])
 
-    def _broken(self, base: SimulatedMachine, index: int) -> SimulatedMachine:
+    def _sets_of(self, base: SimulatedMachine) -> list[SimulatedMachine]:
+        """The sound machines of each set of the cube, one where all rows have the same."""
+        if self._cube.ndim == 2:
+            return [base]
+        sets = [_own_copy(base) for _ in self._cube]
+        for number, machine in enumerate(sets):
+            _take_rows(machine, number)
+        return sets
+
+    def _broken(self, sound: list[SimulatedMachine], index: int) -> SimulatedMachine:
         """The machines of one row."""
-        machine, own = _own_copy(base), self._cube.ndim == 3
-        if own:
-            _take_rows(machine, index)
-            machine.at_tooth = machine.at_tooth[index]
+        machine = _own_copy(sound[self._set_of[index] if self._cube.ndim == 3 else 0])
         for fault, slot in self.rows[index]:
             mode = all_faults()[fault]
             if mode.computed:
-                severity = self.severity(fault, slot)
-                mode.apply(machine, severity[index] if own else severity)
+                mode.apply(machine, self._of_row(self.severity(fault, slot), index))
         return machine
 
     def _merged(self, base: SimulatedMachine, broken: list[SimulatedMachine]) -> SimulatedMachine:
@@ -281,13 +289,23 @@ class ParticleSet:
                 setattr(holder, name, joined)
         return merged
 
-    def _machine_of_every_row(self) -> SimulatedMachine:
+    @property
+    def machine(self) -> SimulatedMachine:
         """One machine of all rows, of the distinct ones."""
-        if len(set(self._row_of)) == len(self.rows):
-            return self._distinct
         machine = _own_copy(self._distinct)
         _take_rows(machine, self._row_of)
         return machine
+
+    def value(self, name: str) -> np.ndarray:
+        """One value of the machines, of the circuit or of the shaft, shape (rows, particles).
+
+        Parameters
+        ----------
+        name : str
+            of a field of `Values` or of the machine
+        """
+        machine = self._distinct
+        return self._for_every_row(getattr(machine.values if name in _VALUES else machine, name))
 
     def _for_every_row(self, found: np.ndarray | float) -> np.ndarray:
         """What the distinct machines show, for every row, shape (rows, particles)."""
@@ -299,7 +317,7 @@ class ParticleSet:
 
     def points(self) -> tuple[Point, ...]:
         """The points at which volts can be measured."""
-        part = self.machine.part
+        part = self._distinct.part
         gone = (() if part.fed else (Point.SUPPLY,)) + (() if part.own_return else (Point.GROUND,))
         return tuple(node for node in NODES if node not in gone and node != Point.SHIELD)
 
@@ -360,16 +378,16 @@ class ParticleSet:
         ndarray, shape (rows, particles), or None
             ohm
         """
-        values, part = self.machine.values, self.machine.part
+        part = self._distinct.part
         if point == Point.GROUND:
-            return np.broadcast_to(values.ground_wire_ohm + values.return_ohm, self.shape) if part.own_return else None
+            return self.value("ground_wire_ohm") + self.value("return_ohm") if part.own_return else None
         name = {
             Point.SENSOR: part.ohms_field,
             Point.SUPPLY_WIRE: "feed_wire_ohm" if part.fed else None,
             Point.SIGNAL_WIRE: "signal_wire_ohm",
             Point.GROUND_WIRE: "ground_wire_ohm" if part.own_return else None,
         }.get(point)
-        return np.broadcast_to(getattr(values, name), self.shape) if name else None
+        return self.value(name) if name else None
 
     def reading(self, point: str, state: str, ohms: bool) -> np.ndarray | None:
         """A reading of either quantity.
@@ -404,7 +422,7 @@ class ParticleSet:
         ndarray or None
             V, shape (rows, particles)
         """
-        part = self.machine.part
+        part = self._distinct.part
         if not part.fed or (name == "ground" and not part.own_return):
             return None
         one, other = self._ends(state, end)
@@ -445,7 +463,7 @@ class ParticleSet:
 
     def shown_by_state(self, kind: str) -> bool:
         """Whether how the machine stands decides if a finding shows: the circuit then does, not the shape alone."""
-        return kind in self.machine.part.by_state
+        return kind in self._distinct.part.by_state
 
     def _rails(self, state: str, ends: Ends) -> dict[str, np.ndarray]:
         """A feed that is lost and a return that is lifted, as they stand during a recording."""
@@ -490,10 +508,9 @@ class ParticleSet:
         often = coming.few * (coming.many / coming.few) ** self.place(f"often.{slot}") * coming.times.get(state, 1.0)
         return self._of_row(1.0 - np.exp(-often * facts.picture.seconds / 60.0), index)
 
-    @staticmethod
-    def _of_row(values: np.ndarray, index: int) -> np.ndarray:
-        """The particles of one row, of values that each row has for itself or all share."""
-        return values[index] if values.ndim == 2 else values
+    def _of_row(self, values: np.ndarray, index: int) -> np.ndarray:
+        """The particles of one row, of values that each set has for itself or all share."""
+        return values[self._set_of[index]] if values.ndim == 2 else values
 
     def shape_share(self, finding: str, state: str) -> np.ndarray:
         """How likely the shape of a recording alone makes a finding, shape (rows, particles).

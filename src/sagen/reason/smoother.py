@@ -13,7 +13,7 @@ import numpy as np
 
 from sagen.reason.evidence import Captured, Cranked, Evidence, MeterReading
 from sagen.reason.history import FaultHistory
-from sagen.reason.likelihood import Values, foreseen, log_likelihoods
+from sagen.reason.likelihood import Drawn, Values, foreseen, log_likelihoods
 from sagen.reason.scales import normalised_rows
 from sagen.reason.world import World
 
@@ -41,7 +41,7 @@ def places(score: np.ndarray) -> np.ndarray:
 
 def assimilated(
     histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World, values: Values
-) -> tuple[np.ndarray, np.ndarray]:
+) -> tuple[Drawn, np.ndarray]:
     """Particles of each history near to the readings, and what the other evidence makes of them.
 
     Parameters
@@ -57,25 +57,45 @@ def assimilated(
 
     Returns
     -------
-    cube, weights : ndarray, shape (histories, particles, columns) and (histories, particles)
-        latent parameters, 0 to 1, and weights that add up to 1
+    drawn, weights : Drawn, ndarray of shape (histories, particles)
+        particles, of which histories share a set that every reading finds alike, and weights that add up to 1
 
     References
     ----------
     Emerick and Reynolds, Computers & Geosciences 55 (2013). From memory.
     """
     rng = np.random.default_rng(world.seed)
-    cube = np.repeat(world.cube[None, :MOVED], len(histories), axis=0)
-    score = scores(cube)
+    drawn = Drawn(world.cube[None, :MOVED], np.zeros(len(histories), np.intp))
     here, shown, width = values.here, values.shown[..., :MOVED], values.width
-    told = cube
+    told = drawn
     for attempt, inflated in enumerate(INFLATED if len(here) else ()):
         if attempt:
-            shown = foreseen(histories, pieces, generations, world, cube).shown
-        told, score = cube, _moved(score, here, shown, width * np.sqrt(inflated), rng)
-        cube = places(score)
+            shown = foreseen(histories, pieces, generations, world, drawn).shown
+        set_of = alike(drawn.set_of, shown)
+        first = np.unique(set_of, return_index=True)[1]
+        score = _moved(scores(drawn.cube[drawn.set_of[first]]), here, shown[:, first], width * np.sqrt(inflated), rng)
+        told, drawn = drawn, Drawn(places(score), set_of)
     log = log_likelihoods(histories, _without_values(pieces), generations, world, told)[1].sum(axis=0)
-    return cube, normalised_rows(log)
+    return drawn, normalised_rows(log)
+
+
+def alike(set_of: np.ndarray, shown: np.ndarray) -> np.ndarray:
+    """Which histories have the same particles and show the same readings.
+
+    Parameters
+    ----------
+    set_of : ndarray of int, shape (histories,)
+        which set of particles each has
+    shown : ndarray, shape (readings, histories, particles)
+
+    Returns
+    -------
+    ndarray of int, shape (histories,)
+        a number for each kind, from 0
+    """
+    kinds: dict[tuple, int] = {}
+    told = [kinds.setdefault((number, shown[:, k].tobytes()), len(kinds)) for k, number in enumerate(set_of)]
+    return np.array(told, np.intp)
 
 
 def _without_values(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:

@@ -25,7 +25,7 @@ from sagen.reason.history import Case, FaultHistory, faults_of
 from sagen.reason.likelihood import foreseen, log_likelihoods, marginal_likelihoods
 from sagen.reason.posterior import Posterior, WeightedParticles
 from sagen.reason.prior import histories_of, pairs_of
-from sagen.reason.sampler import blurred, redrawn, worth_redrawing
+from sagen.reason.sampler import redrawn, worth_redrawing
 from sagen.reason.scales import log_mean, normalised
 from sagen.reason.suspects import suspects
 from sagen.reason.world import World, world_of
@@ -84,15 +84,15 @@ def _infer(case: Case, world: World) -> Posterior:
         for history, row in zip(histories, total, strict=True)
     ]
     ends = [logs[:, k] for k in range(len(histories))]
-    close = worth_redrawing(histories, prior, total, blurred(total, values))
+    close = worth_redrawing(histories, prior, logs, values)
     if len(close):
         chosen = [histories[k] for k in close]
         again = redrawn(chosen, pieces, generations, world, prior[close], values.of(close))
-        for index, k in enumerate(close):
-            evidence[k] = again.evidence[index]
-            halves[0][k], halves[1][k] = again.halves[:, index]
-            weighted_sets[k] = WeightedParticles(histories[k].now, again.cube[index], again.weights[index])
-            ends[k] = again.logs[:, index]
+        for k, found in zip(close, again, strict=True):
+            evidence[k] = found.evidence
+            halves[0][k], halves[1][k] = found.halves
+            weighted_sets[k] = WeightedParticles(histories[k].now, found.cube, found.weights)
+            ends[k] = found.logs
     p = split_half_shrinkage(prior, evidence, halves)
     faults = tuple(faults_of(history.now) for history in histories)
     posterior = Posterior(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
@@ -85,19 +85,23 @@ class World:
             key = (self._number, rows, tuple(sorted((generations or {}).items())))
             return _KEPT.get(key, lambda: self.particle_set_of(rows, self.cube, generations))
 
-    def particle_set_of(self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None) -> ParticleSet:
+    def particle_set_of(
+        self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None, set_of: Sequence[int] | None = None
+    ) -> ParticleSet:
         """The particles of some rows on a cube of their own.
 
         Parameters
         ----------
         rows : tuple of Row
             faults of each row
-        cube : ndarray, shape (rows, particles, columns)
+        cube : ndarray, shape (particles, columns) or (sets, particles, columns)
             latent parameters, 0 to 1
         generations : mapping or None
             how often each part had been changed
+        set_of : sequence of int, or None
+            which set of the cube each row has; None: each its own, or all the same
         """
-        return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations)
+        return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations, set_of)
 
     def singles(self) -> ParticleSet:
         """Every fault mode by itself, the sound circuit first."""

@@ -1,0 +1,120 @@
+"""Where particles are worth drawing: along each coordinate of which the evidence tells anything a density of bins that weigh alike,
+joined by the correlations of a normal law (a normal copula: Nelsen, An Introduction to Copulas, 2006, 3.1; bins of equal weight:
+Devroye and Gyorfi, Nonparametric Density Estimation, 1985; both from memory)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import ndtr, ndtri
+
+#: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
+BINS, TOLD_SIGMAS = 40, 3.0
+#: effective particles to a bin of a learned density, the fewest and the most bins, and how far its ends reach, in bins beside them
+TO_A_BIN, FEWEST_BINS, MOST_BINS, REACH = 6.0, 4, 20, 2.0
+#: share of each coordinate, and of the particles along all coordinates, that stays as evenly drawn as before any evidence
+EVEN, STILL_EVEN = 0.1, 0.15
+NARROWEST = 1e-7  #: of a bin
+EDGE = 1e-12  #: how near to its border a place in the cube may lie
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A density in the cube. The coordinates that are not told are even, and independent of the others."""
+
+    columns: np.ndarray  #: the coordinates that are told, shape (told,)
+    grid: np.ndarray  #: borders of the bins of each, from 0 to 1, shape (told, bins + 1)
+    share: np.ndarray  #: of what lies below each border, shape of `grid`
+    correlation: np.ndarray  #: of their normal scores, shape (told, told)
+
+    @classmethod
+    def learned(cls, cube: np.ndarray, weights: np.ndarray) -> Proposal:
+        """From weighted particles, along the coordinates that differ from even by more than so few do by chance.
+
+        Parameters
+        ----------
+        cube : ndarray, shape (particles, columns)
+        weights : ndarray, shape (particles,)
+            adding up to 1
+        """
+        effective = 1.0 / (weights**2).sum()
+        columns = np.flatnonzero(_told(cube, weights, effective))
+        inside, told = cube[:, columns], len(columns)
+        bins = int(np.clip(effective / TO_A_BIN, FEWEST_BINS, MOST_BINS))
+        order = np.argsort(inside, axis=0)
+        ordered, below = np.take_along_axis(inside, order, 0), np.cumsum(weights[order], axis=0) - 0.5 * weights[order]
+        grid, even = np.zeros((told, bins + 3)), np.linspace(0.0, 1.0, bins + 1)
+        for k in range(told):
+            border = np.interp(even[1:-1], below[:, k], ordered[:, k])
+            first, last = REACH * (border[1] - border[0]), REACH * (border[-1] - border[-2])
+            grid[k, 1:-1] = max(border[0] - first, 0.0), *border, min(border[-1] + last, 1.0)
+        grid[:, 1:-1] += NARROWEST * np.arange(bins + 1)
+        grid /= np.maximum(grid[:, -2:-1], 1.0)
+        grid[:, -1] = 1.0 + NARROWEST
+        share = (1.0 - EVEN) * np.concatenate([[0.0], even, [1.0]]) + EVEN * grid
+        found = cls(columns, grid, share, np.eye(told))
+        score = ndtri(found._below(inside))
+        score -= weights @ score
+        covariance = (weights[:, None] * score).T @ score
+        size = np.sqrt(np.maximum(np.diag(covariance), EDGE))
+        # Of few particles correlations are hardly known.
+        trust = effective / (effective + told + 1.0)
+        correlation = trust * covariance / np.outer(size, size)
+        np.fill_diagonal(correlation, 1.0)
+        return cls(columns, grid, share, correlation)
+
+    def drawn(self, cube: np.ndarray) -> np.ndarray:
+        """Particles that are worth drawing, from evenly drawn ones.
+
+        Parameters
+        ----------
+        cube : ndarray, shape (particles, columns)
+            evenly drawn, 0 to 1
+
+        Returns
+        -------
+        ndarray, shape of `cube`
+        """
+        out, begin = cube.copy(), round(STILL_EVEN * len(cube))
+        if len(self.columns):
+            even = np.clip(cube[begin:, self.columns], EDGE, 1 - EDGE)
+            place = ndtr(ndtri(even) @ np.linalg.cholesky(self.correlation).T)
+            for k, column in enumerate(self.columns):
+                out[begin:, column] = np.interp(place[:, k], self.share[k], self.grid[k])
+        return np.clip(out, EDGE, 1 - EDGE)
+
+    def log(self, cube: np.ndarray) -> np.ndarray:
+        """Logarithm of the density that particles were drawn with, shape (particles,).
+
+        Parameters
+        ----------
+        cube : ndarray, shape (particles, columns)
+        """
+        if not len(self.columns):
+            return np.zeros(len(cube))
+        inside = cube[:, self.columns]
+        height = np.diff(self.share, axis=1) / np.maximum(np.diff(self.grid, axis=1), EDGE)
+        found = np.zeros(len(cube))
+        for k in range(len(self.columns)):
+            found += np.log(height[k, np.searchsorted(self.grid[k], inside[:, k], "right") - 1])
+        score = ndtri(self._below(inside))
+        beside = np.linalg.inv(self.correlation) - np.eye(len(self.columns))
+        found -= 0.5 * (np.linalg.slogdet(self.correlation)[1] + ((score @ beside) * score).sum(axis=1))
+        return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
+
+    def _below(self, inside: np.ndarray) -> np.ndarray:
+        """How much of each told coordinate lies below a place, shape (particles, told)."""
+        found = np.empty_like(inside)
+        for k in range(inside.shape[1]):
+            found[:, k] = np.interp(inside[:, k], self.grid[k], self.share[k])
+        return np.clip(found, EDGE, 1 - EDGE)
+
+
+def _told(cube: np.ndarray, weights: np.ndarray, effective: float) -> np.ndarray:
+    """Which coordinates differ from even by more than so few particles do by chance (Pearson's chi square), shape (columns,)."""
+    columns = cube.shape[1]
+    place = np.arange(columns) * BINS + np.minimum((cube * BINS).astype(np.intp), BINS - 1)
+    share = np.bincount(place.ravel(), np.repeat(weights, columns), columns * BINS).reshape(columns, BINS)
+    chance = effective * ((share - 1 / BINS) ** 2).sum(axis=1) * BINS
+    return chance > BINS - 1 + TOLD_SIGMAS * np.sqrt(2.0 * (BINS - 1))
