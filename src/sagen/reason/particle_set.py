@@ -148,6 +148,7 @@ class ParticleSet:
         self._recorded: dict[tuple[str, str], Ends] = {}
         self._alive: dict[tuple[bool, ...], np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
+        self._shows: dict[tuple[str, int, str], np.ndarray] = {}
         self._faults, self._fault_at = _faults_of(self.rows)
         base = self._sound()
         sound = self._sets_of(base)
@@ -166,7 +167,7 @@ class ParticleSet:
     def nbytes(self) -> int:
         """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
         held = [
-            self._cube, *self._alive.values(), *vars(self._distinct).values(), *vars(self._distinct.values).values(),
+            self._cube, *self._alive.values(), *self._shows.values(), *vars(self._distinct).values(), *vars(self._distinct.values).values(),
             *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
             *(item for ends in self._recorded.values() for end in ends for item in end.values()),
         ]  # fmt: skip
@@ -501,12 +502,17 @@ class ParticleSet:
         ndarray, shape (particles,)
             0 to 1
         """
-        facts = self.facts
-        coming = facts.comings.get(fault)
+        key = (fault, slot, state)
+        if key not in self._shows:
+            self._shows[key] = self._shows_in_one(fault, slot, state)
+        return self._of_row(self._shows[key], index)
+
+    def _shows_in_one(self, fault: str, slot: int, state: str) -> np.ndarray:
+        coming = self.facts.comings.get(fault)
         if coming is None:
-            return self._of_row(PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * self.severity(fault, slot), index)
+            return PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * self.severity(fault, slot)
         often = coming.few * (coming.many / coming.few) ** self.place(f"often.{slot}") * coming.times.get(state, 1.0)
-        return self._of_row(1.0 - np.exp(-often * facts.picture.seconds / 60.0), index)
+        return 1.0 - np.exp(-often * self.facts.picture.seconds / 60.0)
 
     def _of_row(self, values: np.ndarray, index: int) -> np.ndarray:
         """The particles of one row, of values that each set has for itself or all share."""

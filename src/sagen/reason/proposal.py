@@ -5,9 +5,9 @@ Devroye and Gyorfi, Nonparametric Density Estimation, 1985; both from memory).""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from statistics import NormalDist
 
 import numpy as np
-from scipy.special import ndtr, ndtri
 
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
@@ -17,6 +17,9 @@ TO_A_BIN, FEWEST_BINS, MOST_BINS, REACH = 6.0, 4, 20, 2.0
 EVEN, STILL_EVEN = 0.1, 0.15
 NARROWEST = 1e-7  #: of a bin
 EDGE = 1e-12  #: how near to its border a place in the cube may lie
+#: normal scores and the shares below them, read by straight lines: a first weighing is not to wait for SciPy
+_SCORES = np.linspace(-8.0, 8.0, 801)
+_BELOW = np.array([NormalDist().cdf(score) for score in _SCORES])
 
 
 @dataclass(frozen=True)
@@ -54,7 +57,7 @@ class Proposal:
         grid[:, -1] = 1.0 + NARROWEST
         share = (1.0 - EVEN) * np.concatenate([[0.0], even, [1.0]]) + EVEN * grid
         found = cls(columns, grid, share, np.eye(told))
-        score = ndtri(found._below(inside))
+        score = found._scores(inside)
         score -= weights @ score
         covariance = (weights[:, None] * score).T @ score
         size = np.sqrt(np.maximum(np.diag(covariance), EDGE))
@@ -79,7 +82,7 @@ class Proposal:
         out, begin = cube.copy(), round(STILL_EVEN * len(cube))
         if len(self.columns):
             even = np.clip(cube[begin:, self.columns], EDGE, 1 - EDGE)
-            place = ndtr(ndtri(even) @ np.linalg.cholesky(self.correlation).T)
+            place = np.interp(_score(even) @ np.linalg.cholesky(self.correlation).T, _SCORES, _BELOW)
             for k, column in enumerate(self.columns):
                 out[begin:, column] = np.interp(place[:, k], self.share[k], self.grid[k])
         return np.clip(out, EDGE, 1 - EDGE)
@@ -98,17 +101,21 @@ class Proposal:
         found = np.zeros(len(cube))
         for k in range(len(self.columns)):
             found += np.log(height[k, np.searchsorted(self.grid[k], inside[:, k], "right") - 1])
-        score = ndtri(self._below(inside))
+        score = self._scores(inside)
         beside = np.linalg.inv(self.correlation) - np.eye(len(self.columns))
         found -= 0.5 * (np.linalg.slogdet(self.correlation)[1] + ((score @ beside) * score).sum(axis=1))
         return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
 
-    def _below(self, inside: np.ndarray) -> np.ndarray:
-        """How much of each told coordinate lies below a place, shape (particles, told)."""
-        found = np.empty_like(inside)
+    def _scores(self, inside: np.ndarray) -> np.ndarray:
+        """Normal scores of how much of each told coordinate lies below a place, shape (particles, told)."""
+        below = np.empty_like(inside)
         for k in range(inside.shape[1]):
-            found[:, k] = np.interp(inside[:, k], self.grid[k], self.share[k])
-        return np.clip(found, EDGE, 1 - EDGE)
+            below[:, k] = np.interp(inside[:, k], self.grid[k], self.share[k])
+        return _score(below)
+
+
+def _score(below: np.ndarray) -> np.ndarray:
+    return np.interp(np.clip(below, EDGE, 1 - EDGE), _BELOW, _SCORES)
 
 
 def _told(cube: np.ndarray, weights: np.ndarray, effective: float) -> np.ndarray:

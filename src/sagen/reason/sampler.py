@@ -18,7 +18,7 @@ from sagen.reason.world import World
 
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; of few particles it may
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most
-ESS_THRESHOLD, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.5, 5.0, 2.0, 28
+ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.0, 3.5, 5.0, 4.0, 28
 #: rounds, particles drawn in each, from how many effective ones a proposal is learned, and how many are enough
 ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 4, 600, 25.0, 40.0
 
@@ -49,14 +49,14 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
     total = logs.sum(axis=0)
     together, apart = prior + log_mean(total), prior + log_mean(logs).sum(axis=0)
     behind, behind_apart = together.max() - together, apart.max() - apart
-    few = effective_sample_size(total) < ESS_THRESHOLD
+    size = effective_sample_size(total)
     # A starved history is known too little: each piece by itself it may explain, and come to lead with particles of its own.
-    close = (behind < CLOSE) | (few & (behind_apart < CLOSE_IF_FEW))
+    close = (behind < CLOSE) | ((size < ENOUGH) & (behind_apart < CLOSE_IF_FEW))
     # Pairs are many, and seldom lead: only one that does is worth the time.
     pairs = np.array([len(history.now) > 1 for history in histories])
     close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE) & (behind_apart > PAIR_CLOSE)))
     close = close[np.argsort(np.minimum(behind, behind_apart)[close], kind="stable")][:MOST_REDRAWN]
-    if not np.any(few[close]):
+    if not np.any(size[close] < ESS_THRESHOLD):
         return close[:0]
     kind_of = alike(np.zeros(len(histories), np.intp), values.shown)
     return np.concatenate([close, np.setdiff1d(np.flatnonzero(np.isin(kind_of, kind_of[close]) & ~pairs), close)])
@@ -172,13 +172,11 @@ def redrawn(histories, pieces, generations, world: World, prior: np.ndarray, val
         logs = log_likelihoods([histories[k] for k in asked], pieces, generations, world, fresh)[1]
         for number, kind in enumerate(wanting):
             kind.weighed(logs[:, of == number])
-        best = [np.max(prior[kind.members] + kind.evidence) for kind in kinds]
-        reach = CLOSE if attempt else CLOSE_IF_FEW
-        wanting = [
-            kind
-            for kind, its_best in zip(kinds, best, strict=True)
-            if its_best > max(best) - reach and effective_sample_size(kind.gain).min() < ENOUGH
-        ]
+        best = np.array([np.max(prior[kind.members] + kind.evidence) for kind in kinds])
+        size = np.array([effective_sample_size(kind.gain).min() for kind in kinds])
+        # What a handful of particles say of one that trails is too little to leave it.
+        reach = np.where(size < HANDFUL, CLOSE_IF_FEW, CLOSE)
+        wanting = [kinds[k] for k in np.flatnonzero((best > best.max() - reach) & (size < ENOUGH))]
         if not wanting:
             break
     out = {k: found for kind in kinds for k, found in zip(kind.members.tolist(), kind.found(), strict=True)}
