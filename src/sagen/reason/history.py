@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import CHOSEN_GEAR, ENGINE_RUNS, Complaint, Gear, Origin, Part, Strategy
+from sagen.model.vocabulary import CHOSEN_GEAR, Complaint, Gear, Origin, Part, State, Strategy
 from sagen.reason.evidence import Captured, Complained, Evidence, MeterReading
 from sagen.reason.facts import SOUND
 from sagen.reason.learned import NOTHING, Learned
@@ -46,7 +46,8 @@ class Case:
         if self.runs:
             return self.runs
         told = {item.name for item in self.trail if isinstance(item, Complained)}
-        if any(isinstance(item, Captured | MeterReading) and item.state in ENGINE_RUNS for item in self.trail):
+        # A harness is moved on an engine that is only cranked, and a wheel that rolls turns on a lift.
+        if any(isinstance(item, Captured | MeterReading) and item.state == State.RUNNING for item in self.trail):
             return "yes"
         return "no" if Complaint.NO_START in told else ""
 
