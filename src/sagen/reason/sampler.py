@@ -13,14 +13,14 @@ from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, log_likelihoods
 from sagen.reason.proposal import Proposal
 from sagen.reason.scales import log_mean, normalised_rows
-from sagen.reason.smoother import alike, assimilated
+from sagen.reason.smoother import LEARNED_FROM, alike, assimilated, tempered
 from sagen.reason.world import World
 
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; of few particles it may
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.0, 3.5, 5.0, 4.0, 28
-#: rounds, particles drawn in each, from how many effective ones a proposal is learned, and how many are enough
-ROUNDS, REDRAWN, LEARNED_FROM, ENOUGH = 4, 600, 25.0, 40.0
+#: rounds, particles drawn in each, and how many effective ones are enough
+ROUNDS, REDRAWN, ENOUGH = 4, 600, 40.0
 
 
 def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.ndarray, values: Values) -> np.ndarray:
@@ -60,30 +60,6 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
         return close[:0]
     kind_of = alike(np.zeros(len(histories), np.intp), values.shown)
     return np.concatenate([close, np.setdiff1d(np.flatnonzero(np.isin(kind_of, kind_of[close]) & ~pairs), close)])
-
-
-def tempered(log: np.ndarray, least: float) -> np.ndarray:
-    """Weights of the particles of each row, tempered until at least so many count.
-
-    Parameters
-    ----------
-    log : ndarray, shape (rows, particles)
-        log-likelihoods
-    least : float
-        effective sample size that is wanted
-
-    Returns
-    -------
-    ndarray, shape (rows, particles)
-        weights, adding up to 1 a row (tempering: Neal, Statistics and Computing 11, 2001, from memory)
-    """
-    heat = np.ones(len(log))
-    for _ in range(30):
-        few = effective_sample_size(heat[:, None] * log) < least
-        if not few.any():
-            break
-        heat[few] *= 0.75
-    return normalised_rows(heat[:, None] * log)
 
 
 @dataclass(frozen=True)

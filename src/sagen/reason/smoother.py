@@ -7,11 +7,10 @@ particles themselves. It is right where readings are linear in the scores, and n
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
-from sagen.reason.evidence import Captured, Cranked, Evidence, MeterReading
+from sagen.reason.diagnostics import effective_sample_size
+from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen, log_likelihoods
 from sagen.reason.scales import normalised_rows
@@ -20,6 +19,7 @@ from sagen.reason.world import World
 #: variances of the readings in each assimilation; their reciprocals add up to 1
 INFLATED = (8.0, 4.0, 1.6)
 MOVED = 240  #: particles of each history
+LEARNED_FROM = 25.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
@@ -67,16 +67,39 @@ def assimilated(
     rng = np.random.default_rng(world.seed)
     drawn = Drawn(world.cube[None, :MOVED], np.zeros(len(histories), np.intp))
     here, shown, width = values.here, values.shown[..., :MOVED], values.width
-    told = drawn
     for attempt, inflated in enumerate(INFLATED if len(here) else ()):
         if attempt:
             shown = foreseen(histories, pieces, generations, world, drawn).shown
         set_of = alike(drawn.set_of, shown)
         first = np.unique(set_of, return_index=True)[1]
         score = _moved(scores(drawn.cube[drawn.set_of[first]]), here, shown[:, first], width * np.sqrt(inflated), rng)
-        told, drawn = drawn, Drawn(places(score), set_of)
-    log = log_likelihoods(histories, _without_values(pieces), generations, world, told)[1].sum(axis=0)
-    return drawn, normalised_rows(log)
+        drawn = Drawn(places(score), set_of)
+    log = log_likelihoods(histories, pieces, generations, world, drawn)[1].sum(axis=0)
+    return drawn, tempered(log, LEARNED_FROM)
+
+
+def tempered(log: np.ndarray, least: float) -> np.ndarray:
+    """Weights of the particles of each row, tempered until at least so many count.
+
+    Parameters
+    ----------
+    log : ndarray, shape (rows, particles)
+        log-likelihoods
+    least : float
+        effective sample size that is wanted
+
+    Returns
+    -------
+    ndarray, shape (rows, particles)
+        weights, adding up to 1 a row (tempering: Neal, Statistics and Computing 11, 2001, from memory)
+    """
+    heat = np.ones(len(log))
+    for _ in range(30):
+        few = effective_sample_size(heat[:, None] * log) < least
+        if not few.any():
+            break
+        heat[few] *= 0.75
+    return normalised_rows(heat[:, None] * log)
 
 
 def alike(set_of: np.ndarray, shown: np.ndarray) -> np.ndarray:
@@ -96,15 +119,6 @@ def alike(set_of: np.ndarray, shown: np.ndarray) -> np.ndarray:
     kinds: dict[tuple, int] = {}
     told = [kinds.setdefault((number, shown[:, k].tobytes()), len(kinds)) for k, number in enumerate(set_of)]
     return np.array(told, np.intp)
-
-
-def _without_values(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:
-    """What the pieces tell beside their precise values."""
-    return [
-        (epoch, replace(piece, levels=()) if isinstance(piece, Captured) else piece)
-        for epoch, piece in pieces
-        if not isinstance(piece, MeterReading | Cranked)
-    ]
 
 
 def _moved(score: np.ndarray, here: np.ndarray, shown: np.ndarray, width: np.ndarray, rng) -> np.ndarray:
