@@ -80,14 +80,15 @@ class Values(NamedTuple):
     here: np.ndarray  #: shape (values,)
     shown: np.ndarray  #: shape (values, histories, particles)
     width: np.ndarray  #: standard uncertainties, shape (values,)
+    piece: tuple[int, ...]  #: which of the pieces each is of
 
     def of(self, which) -> Values:
         """Those of some histories, by index."""
-        return Values(self.here, self.shown[:, which], self.width)
+        return self._replace(shown=self.shown[:, which])
 
     def beside(self, more: Values) -> Values:
         """With those of other histories, of the same values."""
-        return Values(self.here, np.concatenate([self.shown, more.shown], axis=1), self.width)
+        return self._replace(shown=np.concatenate([self.shown, more.shown], axis=1))
 
 
 def foreseen(
@@ -110,15 +111,16 @@ def foreseen(
     """
     found = []
     for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, drawn):
-        for when, piece in pieces:
+        for number, (when, piece) in enumerate(pieces):
             for here, shown, width in piece.foreseen(particle_set) if when == epoch else ():
                 shown = np.broadcast_to(shown, particle_set.shape)
-                found.append((here, shown[place], width))
+                found.append((here, shown[place], width, number))
     shape = (len(histories), world.particles if drawn is None else drawn.cube.shape[1])
     return Values(
-        np.array([here for here, _, _ in found]),
-        np.array([shown for _, shown, _ in found]).reshape(len(found), *shape),
-        np.array([width for _, _, width in found]),
+        np.array([here for here, *_ in found]),
+        np.array([shown for _, shown, *_ in found]).reshape(len(found), *shape),
+        np.array([width for _, _, width, _ in found]),
+        tuple(number for *_, number in found),
     )
 
 

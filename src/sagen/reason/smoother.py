@@ -9,10 +9,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from sagen.machine.faults import all_faults
 from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen, log_likelihoods
+from sagen.reason.particle_set import END_SHARE
 from sagen.reason.scales import normalised_rows
 from sagen.reason.world import World
 
@@ -22,6 +24,8 @@ MOVED = 240  #: particles of each history
 LEARNED_FROM = 25.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
+#: halvings by which a severity is placed, and widths of a reading over which it must move that
+HALVINGS, LEAST_SPAN = 7, 4.0
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
 #: how near to its border a place in the cube may lie
@@ -65,17 +69,55 @@ def assimilated(
     Emerick and Reynolds, Computers & Geosciences 55 (2013). From memory.
     """
     rng = np.random.default_rng(world.seed)
-    drawn = Drawn(world.cube[None, :MOVED], np.zeros(len(histories), np.intp))
-    here, shown, width = values.here, values.shown[..., :MOVED], values.width
-    for attempt, inflated in enumerate(INFLATED if len(here) else ()):
-        if attempt:
-            shown = foreseen(histories, pieces, generations, world, drawn).shown
+    here, width = values.here, values.width
+    drawn = _with_severity_placed(histories, pieces, generations, world, values)
+    for inflated in INFLATED if len(here) else ():
+        shown = foreseen(histories, pieces, generations, world, drawn).shown
         set_of = alike(drawn.set_of, shown)
         first = np.unique(set_of, return_index=True)[1]
         score = _moved(scores(drawn.cube[drawn.set_of[first]]), here, shown[:, first], width * np.sqrt(inflated), rng)
         drawn = Drawn(places(score), set_of)
     log = log_likelihoods(histories, pieces, generations, world, drawn)[1].sum(axis=0)
     return drawn, tempered(log, LEARNED_FROM)
+
+
+def _with_severity_placed(histories, pieces, generations, world: World, values: Values) -> Drawn:
+    """The world's particles, in which a fault is as bad as the reading wants that it moves most: readings rise or fall with how bad
+    it is, so that halving finds it. Else hardly one of few particles has a rare design and the severity that goes with it."""
+    set_of = alike(np.zeros(len(histories), np.intp), values.shown)
+    first = np.unique(set_of, return_index=True)[1]
+    cube = np.repeat(world.cube[None, :MOVED], len(first), axis=0)
+    rows = [histories[k].now for k in first]
+    placed = [k for k, row in enumerate(rows) if row and all_faults()[row[0][0]].computed]
+    if not placed or not len(values.here):
+        return Drawn(cube, set_of)
+
+    def shown(severity: np.ndarray, told: list[tuple[int, Evidence]]) -> np.ndarray:
+        tried = cube[placed]
+        at = np.arange(len(placed))
+        tried[at, :, [world.places.column[f"severity.{rows[k][0][1]}"] for k in placed]] = severity
+        return foreseen([histories[first[k]] for k in placed], told, generations, world, Drawn(tried, at)).shown
+
+    shape = (len(placed), MOVED)
+    least, most = (shown(np.full(shape, end), pieces) for end in (EDGE, 1 - END_SHARE - EDGE))
+    span = np.abs(most - least) / values.width[:, None, None]
+    here = values.here[:, None, None]
+    between = (np.minimum(least, most) < here) & (here < np.maximum(least, most)) & (span > LEAST_SPAN)
+    chosen = np.argmax(np.where(between, span, 0.0), axis=0)
+    rises, wanted = np.take_along_axis(most > least, chosen[None], 0)[0], values.here[chosen]
+    # Only what is looked at is worked out while it is halved.
+    needed = sorted({values.piece[k] for k in np.unique(chosen)})
+    among = np.cumsum(np.isin(values.piece, needed)) - 1
+    low, high = np.full(shape, EDGE), np.full(shape, 1 - END_SHARE - EDGE)
+    for _ in range(HALVINGS):
+        middle = 0.5 * (low + high)
+        found = np.take_along_axis(shown(middle, [pieces[k] for k in needed]), among[chosen][None], 0)[0]
+        above = (found < wanted) == rises
+        low, high = np.where(above, middle, low), np.where(above, high, middle)
+    for k, where, severity in zip(placed, between.any(axis=0), 0.5 * (low + high), strict=True):
+        column = world.places.column[f"severity.{rows[k][0][1]}"]
+        cube[k, where, column] = severity[where]
+    return Drawn(cube, set_of)
 
 
 def tempered(log: np.ndarray, least: float) -> np.ndarray:
