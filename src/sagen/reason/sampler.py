@@ -17,8 +17,8 @@ from sagen.reason.smoother import LEARNED_FROM, alike, assimilated, tempered
 from sagen.reason.world import World
 
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; of few particles it may
-#: be further, of a pair less), new ones are drawn; of so many hypotheses at most
-ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN = 18.0, 3.0, 3.5, 5.0, 4.0, 28
+#: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
+ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 5.0, 4.0, 28, 32
 #: rounds, particles drawn in each, and how many effective ones are enough
 ROUNDS, REDRAWN, ENOUGH = 4, 600, 40.0
 
@@ -55,11 +55,14 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
     # Pairs are many, and seldom lead: only one that does is worth the time.
     pairs = np.array([len(history.now) > 1 for history in histories])
     close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE) & (behind_apart > PAIR_CLOSE)))
-    close = close[np.argsort(np.minimum(behind, behind_apart)[close], kind="stable")][:MOST_REDRAWN]
+    nearest = np.argsort(np.minimum(behind, behind_apart), kind="stable")
+    close = nearest[np.isin(nearest, close)][:MOST_REDRAWN]
     if not np.any(size[close] < ESS_THRESHOLD):
         return close[:0]
     kind_of = alike(np.zeros(len(histories), np.intp), values.shown)
-    return np.concatenate([close, np.setdiff1d(np.flatnonzero(np.isin(kind_of, kind_of[close]) & ~pairs), close)])
+    as_they_are = np.isin(kind_of, kind_of[close]) & ~pairs
+    as_they_are[close] = False
+    return np.concatenate([close, nearest[as_they_are[nearest]][:MOST_ALIKE]])
 
 
 @dataclass(frozen=True)
