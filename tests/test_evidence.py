@@ -37,6 +37,7 @@ from sagen.reason.recording_likelihood import RecordingLikelihood
 from sagen.reason.scales import SLIP, density, normalised, on_scale, spread_on_scale
 from sagen.reason.suspects import suspects
 from sagen.reason.weights import infer, weigh
+from sagen.reason.words import bands_of_sound
 from sagen.reason.world import World, world_of
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
@@ -708,3 +709,11 @@ def test_a_code_that_is_back_at_once_is_a_hard_fault_and_one_that_is_back_on_a_d
         if fault in world_of(HALL).faults:
             row = world_of(HALL).faults.index(fault)
             assert sum(item[row] for item in found) == pytest.approx(1.0, abs=0.09)
+
+
+def test_what_is_usual_has_two_levels_only_where_hardly_anything_lies_between():
+    # One far outlier leaves a gap that is wider than what is usual: it is no level of its own, and no band runs backwards.
+    usual = np.linspace(11.0, 12.9, 399)
+    assert bands_of_sound(np.concatenate([[3.0], usual]), False) == [pytest.approx((11.0, 12.9), abs=0.05)]
+    two = np.concatenate([np.linspace(0.05, 0.3, 200), np.linspace(4.8, 5.1, 200)])
+    assert bands_of_sound(two, False) == [pytest.approx((0.05, 0.3), abs=0.02), pytest.approx((4.8, 5.1), abs=0.02)]

@@ -86,11 +86,12 @@ def bands_of_sound(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
         readings of sound circuits, sorted, V or ohm
     """
     low, high = np.quantile(drawn, [RARE, 1 - RARE])
-    # A gap of more than half of the whole is no reading that any sound circuit gives.
-    gaps = np.diff(drawn)
+    # A gap of nearly half of the whole is no reading that any sound circuit gives; beyond the usual ones there is nothing but gaps.
+    usual = np.array([low, *drawn[(drawn > low) & (drawn < high)], high])
+    gaps = np.diff(usual)
     widest = int(np.argmax(gaps))
     if gaps[widest] > 0.4 * (high - low) and high - low > (1.0 if not ohms else 0.5 * high):
-        return [(float(low), float(drawn[widest])), (float(drawn[widest + 1]), float(high))]
+        return [(float(low), float(usual[widest])), (float(usual[widest + 1]), float(high))]
     return [(float(low), float(high))]
 
 
