@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from contextlib import suppress
 
 from PySide6.QtCore import Qt, Signal
@@ -85,7 +86,11 @@ class CircuitFields(QWidget):
         body.setSpacing(6)
         body.addLayout(self._fields())
         both = QHBoxLayout()
-        self.wires = self._table(WIRE_HEADS, tr("Wires of the circuit"), 4)
+        # A head of two words stands in two lines: columns are as wide as what is in them, and the fuse's place takes the rest.
+        self.wires = self._table([head.replace(" ", "\n", 1) for head in WIRE_HEADS], tr("Wires of the circuit"), 4)
+        self.wires.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.wires.horizontalHeader().setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
+        self.wires.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         both.addWidget(self.wires, 3)
         plug = QVBoxLayout()
         self.face = PlugFace()
@@ -140,7 +145,7 @@ class CircuitFields(QWidget):
         both.addLayout(second)
         return both
 
-    def _table(self, heads: tuple[str, ...], name: str, rows: int) -> QTableWidget:
+    def _table(self, heads: Sequence[str], name: str, rows: int) -> QTableWidget:
         table = QTableWidget(rows, len(heads))
         table.setHorizontalHeaderLabels(list(heads))
         table.setAccessibleName(name)
