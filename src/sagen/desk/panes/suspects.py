@@ -4,7 +4,7 @@ unfolded into its evidence."""
 from __future__ import annotations
 
 from PySide6.QtCore import QEasingCurve, QRectF, QSize, Qt, QVariantAnimation, Signal
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor, QFontMetrics, QPainter
 from PySide6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -34,9 +34,9 @@ RECORD_TIP = tr(
     "part is bad: a job counts as one, the program's own figures as forty. Press to leave it out."
 )
 LOW = 545  #: px of the pane below which card and suspects scroll together
-LEAST_SUSPECTS = (
-    150  #: px of the pane's height that are theirs at least; where the card leaves them less, they scroll together, too
-)
+#: px of the pane's height that are the suspects' at least; where the card leaves them less, they scroll together, too
+LEAST_SUSPECTS = 150
+BAR_HEIGHT = 46  #: px of a suspect's bar whose fault mode stands beside the cause
 
 
 class SuspectBar(QAbstractButton):
@@ -45,7 +45,7 @@ class SuspectBar(QAbstractButton):
     def __init__(self, parent=None):
         super().__init__(parent)
         self.setCheckable(True)
-        self.setMinimumHeight(46)
+        self.setMinimumHeight(BAR_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.cause, self.circuit, self.fault = Cause.NONE, "", ""
@@ -71,13 +71,30 @@ class SuspectBar(QAbstractButton):
         self._moving.setStartValue(self.shown)
         self._moving.setEndValue(self.probability)
         self._moving.start()
+        self.updateGeometry()
 
     def _moved(self, value: float) -> None:
         self.shown = value
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(240, 46)
+        return QSize(240, BAR_HEIGHT + self._height_below())
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.updateGeometry()
+
+    def _height_below(self) -> int:
+        """px that a fault mode takes below the cause and its figure; 0 where it has room beside them."""
+        strong, quiet = QFontMetrics(theme.font(10.5, bold=True)), QFontMetrics(theme.font(9))
+        taken = strong.horizontalAdvance(CAUSES[self.cause]) + strong.horizontalAdvance(surely(self.probability)) + 16
+        room = self.width() - 22
+        if taken + quiet.horizontalAdvance(self._said()) <= room:
+            return 0
+        return quiet.boundingRect(0, 0, room, 1000, int(Qt.TextFlag.TextWordWrap), self._said()).height()
+
+    def _said(self) -> str:
+        return "" if self.cause == Cause.NONE else self.fault
 
     def paintEvent(self, _event) -> None:
         colours = theme.current()
@@ -94,7 +111,8 @@ class SuspectBar(QAbstractButton):
         colour = QColor(colours.sound if self.cause == Cause.NONE else colours.accent)
         painter.setBrush(colour)
         painter.drawRoundedRect(QRectF(track.left(), track.top(), max(3.0, track.width() * self.shown), 7), 3, 3)
-        text = box.adjusted(10, 4, -10, -13)
+        below = self._height_below()
+        text = box.adjusted(10, 4, -10, -13 - below)
         painter.setPen(QColor(colours.ink))
         painter.setFont(theme.font(10.5, bold=True))
         figure = surely(self.probability)
@@ -105,10 +123,11 @@ class SuspectBar(QAbstractButton):
         right = painter.fontMetrics().horizontalAdvance(figure) + 8
         painter.setFont(theme.font(9))
         painter.setPen(QColor(colours.quiet))
-        room = text.adjusted(left, 1, -right, 0)
-        fault = "" if self.cause == Cause.NONE else self.fault
-        shown = painter.fontMetrics().elidedText(fault, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+        room = (
+            QRectF(text.left(), text.bottom() - 2, text.width(), below) if below else text.adjusted(left, 1, -right, 0)
+        )
+        wrapped = Qt.TextFlag.TextWordWrap if below else Qt.TextFlag.TextSingleLine
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | wrapped, self._said())
 
 
 class SuspectRow(QWidget):
