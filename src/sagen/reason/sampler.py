@@ -55,10 +55,13 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
     # Pairs are many, and seldom lead: only one that does is worth the time.
     pairs = np.array([len(history.now) > 1 for history in histories])
     close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE) & (behind_apart > PAIR_CLOSE)))
-    nearest = np.argsort(np.minimum(behind, behind_apart), kind="stable")
+    distance = np.minimum(behind, behind_apart)
+    nearest = np.argsort(distance, kind="stable")
     close = nearest[np.isin(nearest, close)][:MOST_REDRAWN]
-    if not np.any(size[close] < ESS_THRESHOLD):
+    if not np.any((size < ESS_THRESHOLD)[close] & (distance < CLOSE)[close]):
         return close[:0]
+    if not len(values.here):
+        return close
     kind_of = alike(np.zeros(len(histories), np.intp), values.shown)
     as_they_are = np.isin(kind_of, kind_of[close]) & ~pairs
     as_they_are[close] = False
