@@ -167,7 +167,8 @@ class ParticleSet:
     def nbytes(self) -> int:
         """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
         held = [
-            self._cube, *self._alive.values(), *self._shows.values(), *vars(self._distinct).values(), *vars(self._distinct.values).values(),
+            self._cube, *self._alive.values(), *self._shows.values(),
+            *vars(self._distinct).values(), *vars(self._distinct.values).values(),
             *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
             *(item for ends in self._recorded.values() for end in ends for item in end.values()),
         ]  # fmt: skip

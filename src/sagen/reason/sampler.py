@@ -90,7 +90,8 @@ class _Kind:
         self._cube = cube[:0]
         self._densities = np.empty((0, 0))  #: logarithms, of each proposal at each particle
         self._logs: list[np.ndarray] = []
-        self.gain = np.empty((len(members), 0))  #: log-likelihoods less what the particles were drawn by
+        self.gain: np.ndarray  #: log-likelihoods less what the particles were drawn by, shape (members, particles)
+        self.evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (members,)
 
     def drawn(self, even: np.ndarray) -> np.ndarray:
         """Fresh particles, shape of `even`."""

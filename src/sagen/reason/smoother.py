@@ -92,11 +92,13 @@ def _with_severity_placed(histories, pieces, generations, world: World, values: 
     if not placed or not len(values.here):
         return Drawn(cube, set_of)
 
+    at, columns = np.arange(len(placed)), [world.places.column[f"severity.{rows[k][0][1]}"] for k in placed]
+    asked = [histories[first[k]] for k in placed]
+
     def shown(severity: np.ndarray, told: list[tuple[int, Evidence]]) -> np.ndarray:
         tried = cube[placed]
-        at = np.arange(len(placed))
-        tried[at, :, [world.places.column[f"severity.{rows[k][0][1]}"] for k in placed]] = severity
-        return foreseen([histories[first[k]] for k in placed], told, generations, world, Drawn(tried, at)).shown
+        tried[at, :, columns] = severity
+        return foreseen(asked, told, generations, world, Drawn(tried, at)).shown
 
     shape = (len(placed), MOVED)
     least, most = (shown(np.full(shape, end), pieces) for end in (EDGE, 1 - END_SHARE - EDGE))
@@ -114,9 +116,7 @@ def _with_severity_placed(histories, pieces, generations, world: World, values: 
         found = np.take_along_axis(shown(middle, [pieces[k] for k in needed]), among[chosen][None], 0)[0]
         above = (found < wanted) == rises
         low, high = np.where(above, middle, low), np.where(above, high, middle)
-    for k, where, severity in zip(placed, between.any(axis=0), 0.5 * (low + high), strict=True):
-        column = world.places.column[f"severity.{rows[k][0][1]}"]
-        cube[k, where, column] = severity[where]
+    cube[placed, :, columns] = np.where(between.any(axis=0), 0.5 * (low + high), cube[placed, :, columns])
     return Drawn(cube, set_of)
 
 
