@@ -17,8 +17,7 @@ import numpy as np
 
 from benchmarks.other_world import STATED, OtherMachine
 from sagen.casework.practice import FAMILIES, LEVELS, MOST_CHECKS, PracticeMachine, best_minutes, play
-from sagen.model.trail import NOTHING_FOUND
-from sagen.model.vocabulary import Cause, Part
+from sagen.model.vocabulary import NOTHING_FOUND, Cause, Part
 from sagen.reason.evidence import Evidence, Pressed
 
 
@@ -31,33 +30,39 @@ class OtherPlayed(OtherMachine):
         return part == Part.SENSOR and self.cause == Cause.SENSOR
 
 
-#: what an eye tells apart on a screen, the gravest first, and how often the right picture of a board is pressed
+#: what an eye tells apart on a screen, the gravest first
 TOLD_BY_EYE = (
-    "no_signal", "low_not_pulled_down", "high_not_reached", "weak_amplitude", "dropout", "extra_gap", "reversed_polarity", "odd_tooth",
-    "runout", "erratic", "noise",
+    "no_signal", "wrong_pattern", "low_not_pulled_down", "high_not_reached", "weak_amplitude", "dropout", "extra_gap",
+    "reversed_polarity", "odd_tooth", "runout", "erratic", "noise",
 )  # fmt: skip
-PRESSED_RIGHT = 0.8
+#: what no sensor of a kind shows
+NOT_OF = {
+    "hall": ("weak_amplitude", "reversed_polarity"),
+    "current": ("low_not_pulled_down", "high_not_reached", "reversed_polarity"),
+    "coil": ("low_not_pulled_down", "high_not_reached"),
+}
+FLAT = ("no_signal:high", "no_signal:low", "no_signal:middle")
+PRESSED_RIGHT, ON_BOARD = 0.8, 6  #: of presses; pictures on a board
 
 
 class PressedPlayed(OtherPlayed):
-    """The same machine before a person whose screen exports nothing: of a recording one picture of a board is pressed, the right one
-    in 80 of 100, else any other; feed and return are not on it."""
+    """The same machine before a person whose screen exports nothing: of a recording one picture of a board is pressed, in 80 of 100
+    the one of what is on the screen, else any other; nobody reads the screen beside that, and feed and return are not on it."""
 
     def answer(self, check) -> tuple[Evidence, ...]:
         """What the machine answers to a check."""
         return self.press(str(check.state)) if str(check.kind) == "capture" else super().answer(check)
 
     def press(self, state: str) -> tuple[Evidence, ...]:
-        """The picture that is pressed, as a finding read by eye; the starter's speed is not to be had from it."""
-        shown = self.record(state)[0].found
-        labels = [label for kind in TOLD_BY_EYE for label in sorted(shown) if label.split(":")[0] == kind]
-        pressed = labels[0] if labels else NOTHING_FOUND
-        if self.rng.random() >= PRESSED_RIGHT:
-            pressed = str(self.rng.choice([kind for kind in ON_BOARD if kind != pressed]))
-        return (Pressed("", tuple(dict.fromkeys((*ON_BOARD, pressed))), (pressed,), state),)
-
-
-ON_BOARD = (NOTHING_FOUND, "no_signal:high", "no_signal:low", *TOLD_BY_EYE[1:])
+        """The picture that is pressed, of a board of six; the starter's speed is not to be had from it."""
+        there, _flat = self.shows(state)
+        labels = [label for kind in TOLD_BY_EYE for label in sorted(there) if label.split(":")[0] == kind]
+        right = labels[0] if labels else NOTHING_FOUND
+        drawn = [kind for kind in (*FLAT, *TOLD_BY_EYE[1:]) if kind not in (*NOT_OF[self.kind], right)]
+        others = [str(kind) for kind in self.rng.choice(drawn, ON_BOARD - 2, replace=False)]
+        others.append(NOTHING_FOUND if right != NOTHING_FOUND else next(kind for kind in drawn if kind not in others))
+        pressed = right if self.rng.random() < PRESSED_RIGHT else str(self.rng.choice(others))
+        return (Pressed("", (right, *others), (pressed,), state),)
 
 
 @dataclass(frozen=True)

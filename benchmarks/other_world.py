@@ -355,11 +355,16 @@ class OtherMachine:
         conducts = state == "metal_near" or (state == "key_on" and self.stood_at_tooth and not far)
         return self._line(state, conducts)[index]
 
-    def record(self, state: str) -> tuple[Evidence, ...]:
-        """What a reader makes of a recording with its rails."""
+    def _when(self, state: str) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+        """Feed, return and signal where it conducts and where it does not, in a state."""
+        far = self.fault == "far away" and self.how_bad > 0.35
+        return self._line(state, not far), self._line(state, False)
+
+    def shows(self, state: str) -> tuple[set[str], bool]:
+        """What there is to see in a recording, and whether its line is flat."""
         rng, found = self.rng, set()
         far = self.fault == "far away" and self.how_bad > 0.35
-        on, off = self._line(state, not far), self._line(state, False)
+        on, off = self._when(state)
         pull = (
             self.dips_to if self.high_pull and state == "cranking" else (self.battery if self.high_pull else self.ref)
         )
@@ -428,7 +433,14 @@ class OtherMachine:
             if self.kind == "hall" or self.kind == "current":
                 shapes.pop("weak_amplitude", None)
             found |= {key for key, share in shapes.items() if rng.random() < share and not (flat and key in still)}
-        found = {item for item in found if rng.random() >= MISSED}
+        return found, flat
+
+    def record(self, state: str) -> tuple[Evidence, ...]:
+        """What a reader makes of a recording with its rails."""
+        rng, (found, flat) = self.rng, self.shows(state)
+        on, off = self._when(state)
+        feed, ground = on[0], max(on[1], off[1])
+        found = {item for item in sorted(found) if rng.random() >= MISSED}
         if rng.random() < SPOILED and not flat:
             found.add(str(rng.choice(["erratic", "odd_tooth", "dropout", "noise", "extra_gap"])))
         timing = {"timing_offset", "timing_scatter"}

@@ -17,8 +17,7 @@ from sagen.machine.record import record
 from sagen.model.circuit import CircuitSpec
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
-from sagen.model.trail import NOTHING_FOUND
-from sagen.model.vocabulary import ABOUT_CAPTURE, Capability, Role, State, can
+from sagen.model.vocabulary import ABOUT_CAPTURE, NOTHING_FOUND, Capability, Role, State, can
 from sagen.reason.facts import SOUND, title_of
 from sagen.reason.recording_likelihood import finding_label
 

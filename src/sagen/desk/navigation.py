@@ -11,10 +11,12 @@ from PySide6.QtWidgets import QStackedWidget
 from sagen.desk.actions import bind
 from sagen.desk.pages import Page, make_page
 from sagen.model.language import tr
-from sagen.model.trail import CaptureEntry
+from sagen.model.lazy import lazy
 
 if TYPE_CHECKING:
     from sagen.desk.ports import Ports
+
+trail = lazy("sagen.model.trail")  # no job is open when the window comes up
 
 
 class BenchNavigation(QObject):
@@ -65,7 +67,7 @@ class BenchNavigation(QObject):
             self.show_page("capture")
         else:
             job = self._ports.workspace.job
-            self._ports.bench.show_empty(len(job.of(CaptureEntry)) if job else 0)
+            self._ports.bench.show_empty(len(job.of(trail.CaptureEntry)) if job else 0)
 
     def show_circuit(self, circuit: str | None = None) -> Page | None:
         """The circuit drawing with a meter entry, of a circuit by name or the one shown last; None without a job."""

@@ -27,9 +27,9 @@ from sagen.desk.theme.plain import Label
 from sagen.meter.steady import Steady
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr
-from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
+from sagen.model.trail import ReadingEntry
 from sagen.model.typed import is_over_range, typed_figure
-from sagen.model.vocabulary import Judged, Quantity
+from sagen.model.vocabulary import OVER_RANGE_OHM, Judged, Quantity
 from sagen.model.words import JUDGED
 from sagen.reason.several import circuits_of
 

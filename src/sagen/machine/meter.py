@@ -10,8 +10,7 @@ from sagen.machine.simulated import Ends, SimulatedMachine
 from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.language import tr
-from sagen.model.trail import OVER_RANGE_OHM
-from sagen.model.vocabulary import METER_STATES, OHM_POINTS, TURNING, Point, Quantity, State
+from sagen.model.vocabulary import METER_STATES, OHM_POINTS, OVER_RANGE_OHM, TURNING, Point, Quantity, State
 
 POINTS = (*NODES, *OHM_POINTS)
 #: share of the time that a tooth stands before a turning sensor

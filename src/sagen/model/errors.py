@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from difflib import get_close_matches
-
 from sagen.model.language import tr
+from sagen.model.lazy import lazy
+
+difflib = lazy("difflib")
 
 LONGEST = 190  #: characters of a sentence that says what is wrong
 
@@ -64,6 +65,6 @@ def unknown_name(what: str, name: str, known: object) -> str:
     "unknown key 'pullup'; did you mean 'pull_up'?"
     """
     names = [str(item) for item in known]
-    near = get_close_matches(str(name), names, n=1, cutoff=0.5)
+    near = difflib.get_close_matches(str(name), names, n=1, cutoff=0.5)
     hint = tr("did you mean '{near}'?", near=near[0]) if near else tr("known are: {names}", names=", ".join(names))
     return tr("unknown {what} '{name}'; {hint}", what=what, name=name, hint=hint)

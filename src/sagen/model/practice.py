@@ -6,9 +6,15 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from sagen.model.language import Kept, in_english, later
-from sagen.model.trail import NoteEntry, Record
+from sagen.model.lazy import lazy
+
+if TYPE_CHECKING:
+    from sagen.model.trail import NoteEntry, Record
+
+trail = lazy("sagen.model.trail")  # the window comes up without it
 
 LOOK_MINUTES = 5.0  #: of the machine's clock that a look at the suspects costs, where it costs any
 
@@ -40,7 +46,7 @@ class Practice:
             what = later("level {level}", level=self.level)
         else:
             what = later("lesson {lesson}", lesson=self.lesson) if self.lesson else later("case {case}", case=self.case)
-        return NoteEntry.of_message(
+        return trail.NoteEntry.of_message(
             later(
                 "Practice, {what}, machine {seed}. Suspects {shown}. Brought by {owner}. The stand-in instruments are clipped to it.",
                 what=what,
@@ -64,7 +70,7 @@ _SCORED = re.compile(r"^Practice, scored (\d{1,3}) of 100: (.*)", re.DOTALL)
 def practice_of(records: Iterable[Record]) -> Practice | None:
     """What a practice job is about; None for any other."""
     for record in records:
-        found = _MARK.match(record.text) if isinstance(record, NoteEntry) else None
+        found = _MARK.match(record.text) if isinstance(record, trail.NoteEntry) else None
         if found:
             level, lesson, case, seed, suspects = found.groups()
             # A job of before the suspects could be hidden had them in sight.
@@ -74,23 +80,23 @@ def practice_of(records: Iterable[Record]) -> Practice | None:
 
 def scored(points: int, words: Kept) -> NoteEntry:
     """The note that a debrief leaves on the trail."""
-    return NoteEntry.of_message(later("Practice, scored {points} of 100: {words}", points=points, words=words))
+    return trail.NoteEntry.of_message(later("Practice, scored {points} of 100: {words}", points=points, words=words))
 
 
 def looked() -> NoteEntry:
     """The note of a look at the suspects that costs minutes."""
-    return NoteEntry.of_message(_LOOKED)
+    return trail.NoteEntry.of_message(_LOOKED)
 
 
 def is_look(record: Record | None) -> bool:
     """Whether an entry is the note of such a look."""
-    return isinstance(record, NoteEntry) and record.text.startswith(LOOKED)
+    return isinstance(record, trail.NoteEntry) and record.text.startswith(LOOKED)
 
 
 def score_of(records: Iterable[Record]) -> int | None:
     """The points that the first debrief of a job gave; None where there was none."""
     for record in records:
-        found = _SCORED.match(record.text) if isinstance(record, NoteEntry) else None
+        found = _SCORED.match(record.text) if isinstance(record, trail.NoteEntry) else None
         if found:
             return int(found[1])
     return None

@@ -20,6 +20,8 @@ from sagen.model.vocabulary import (
     FINDING_FIELDS,
     FINDING_STATES,
     METER_STATES,
+    NOTHING_FOUND,
+    OVER_RANGE_OHM,
     PART_ALIASES,
     CardQuantity,
     CodeKind,
@@ -57,10 +59,6 @@ if TYPE_CHECKING:
 MOST_TEXT = 20_000  #: characters of a note
 MOST_MONEY = 1e9
 MOST_VALUE = 1e12  #: a reading beyond this is no reading; over range is kept as what the meter would show at most
-OVER_RANGE_OHM = 4e7  #: what "over range" counts as
-
-
-NOTHING_FOUND = "none"  #: what a file calls a recording that shows nothing wrong
 MOST_PICTURES = 24  #: on a picture board that a file tells of
 
 

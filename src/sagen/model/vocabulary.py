@@ -12,6 +12,9 @@ from typing import TypeVar
 
 from sagen.model.errors import unknown_name
 
+NOTHING_FOUND = "none"  #: what a file calls a recording that shows nothing wrong
+OVER_RANGE_OHM = 4e7  #: what "over range" counts as
+
 
 class SensorKind(StrEnum):
     HALL = "hall"

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
-from sagen.model.finding import Estimate
 from sagen.model.language import figure, joined_and, later, lowered, said_now, tr, trn
-from sagen.model.trail import NOTHING_FOUND, OVER_RANGE_OHM
 from sagen.model.vocabulary import (
+    NOTHING_FOUND,
+    OVER_RANGE_OHM,
     CardQuantity,
     Cause,
     Complaint,
@@ -32,6 +33,9 @@ from sagen.model.vocabulary import (
     Thing,
     WireIs,
 )
+
+if TYPE_CHECKING:
+    from sagen.model.finding import Estimate
 
 #: names of states as messages that are kept, and as they are read
 STATES_KEPT = {

@@ -27,10 +27,10 @@ from sagen.model.errors import KnowledgeError, unknown_name
 from sagen.model.extensions import load_extensions
 from sagen.model.language import Kept, later, said_now, tr
 from sagen.model.sheet import first_fault, one_of
-from sagen.model.trail import NOTHING_FOUND
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     CIRCUIT_ROLES,
+    NOTHING_FOUND,
     Capability,
     Cause,
     CheckKind,

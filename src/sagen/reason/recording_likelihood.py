@@ -15,8 +15,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from sagen.kinds.kind import kind_of
-from sagen.model.trail import NOTHING_FOUND
-from sagen.model.vocabulary import ABOUT_CAPTURE, ABOUT_RAILS, TURNING, Capability, FindingKind, SensorKind, State
+from sagen.model.vocabulary import (
+    ABOUT_CAPTURE,
+    ABOUT_RAILS,
+    NOTHING_FOUND,
+    TURNING,
+    Capability,
+    FindingKind,
+    SensorKind,
+    State,
+)
 from sagen.reason.particle_set import ParticleSet
 
 if TYPE_CHECKING:

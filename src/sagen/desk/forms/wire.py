@@ -8,8 +8,8 @@ from sagen.desk.forms.base import Form
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
 from sagen.model.language import titled, tr
-from sagen.model.trail import OVER_RANGE_OHM
 from sagen.model.typed import typed_reading
+from sagen.model.vocabulary import OVER_RANGE_OHM
 from sagen.model.words import WIRES
 from sagen.reason.wires import MOST, NamedWires, PinReading, name_wires
 

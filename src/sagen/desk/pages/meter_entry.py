@@ -10,9 +10,9 @@ from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
 from sagen.model.language import tr
 from sagen.model.quantities import TEMPERATURE
-from sagen.model.trail import OVER_RANGE_OHM, ReadingEntry
+from sagen.model.trail import ReadingEntry
 from sagen.model.typed import is_over_range, typed_figure
-from sagen.model.vocabulary import Quantity
+from sagen.model.vocabulary import OVER_RANGE_OHM, Quantity
 
 UNITS = {Quantity.VOLTS: (("V", 1.0), ("mV", 1e-3)), Quantity.OHMS: (("Ω", 1.0), ("kΩ", 1e3), ("MΩ", 1e6))}
 MOST_VOLTS = 60  #: more than this no sensor circuit has

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
-from sagen.model.finding import Reason
 from sagen.model.language import tr
 from sagen.model.words import strength, times_likelier
+
+if TYPE_CHECKING:
+    from sagen.model.finding import Reason
 
 #: a piece that speaks so strongly fills its half of the bar: one in thirty-two
 FULL_BITS = 5.0

@@ -17,17 +17,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from sagen.casework.words import entry_text
 from sagen.desk.theme import theme
 from sagen.desk.theme.plain import Label, plain_tip
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.language import lowered, tr, worded
+from sagen.model.lazy import lazy
 from sagen.model.vocabulary import EntryKind
 from sagen.model.words import ENTRY_TITLES
 
 if TYPE_CHECKING:
     from sagen.model.job import Entry, Job
     from sagen.model.trail import Record
+
+words = lazy("sagen.casework.words")  # no job is open when the window comes up
 
 ICONS = {
     EntryKind.COMPLAINT: "message-square",
@@ -108,9 +110,9 @@ class TrailModel(QAbstractListModel):
             return entry
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             gone = tr(" (withdrawn)") if entry.withdrawn else ""
-            return f"{ENTRY_TITLES[entry.kind]}{gone}: {entry_text(entry.record)}"
+            return f"{ENTRY_TITLES[entry.kind]}{gone}: {words.entry_text(entry.record)}"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip("\n".join(filter(None, (entry_text(entry.record), written_by(entry)))))
+            return plain_tip("\n".join(filter(None, (words.entry_text(entry.record), written_by(entry)))))
         return None
 
 
@@ -125,7 +127,9 @@ class CardDelegate(QStyledItemDelegate):
         wide = self.parent().viewport().width()
         metrics = QFontMetrics(theme.font(10))
         room = QRect(0, 0, max(60, wide - self.BESIDE), 10_000)
-        text = metrics.boundingRect(room, Qt.TextFlag.TextWordWrap, entry_text(index.data(TrailModel.ENTRY).record))
+        text = metrics.boundingRect(
+            room, Qt.TextFlag.TextWordWrap, words.entry_text(index.data(TrailModel.ENTRY).record)
+        )
         return QSize(wide, self.AROUND + min(text.height(), self.MOST_LINES * metrics.lineSpacing()))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
@@ -150,7 +154,7 @@ class CardDelegate(QStyledItemDelegate):
         title = ENTRY_TITLES[entry.kind] + (f", {entry.record.circuit}" if entry.record.circuit else "")
         title += tr(" – withdrawn") if faded else ""
         title += tr(" – not sent yet") if entry.waits else ""
-        text = entry_text(entry.record)
+        text = words.entry_text(entry.record)
         colour = QColor(colours.quiet if faded else colours.ink)
         tag = "" if faded else tag_of(entry.record)
         mark = colours.sound if tag in ("sound", "inside") else colours.mark
