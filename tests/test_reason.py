@@ -23,10 +23,12 @@ from sagen.model.trail import (
 from sagen.reason import prior
 from sagen.reason.case import case_of, code_pieces, reading_piece
 from sagen.reason.checks import advice, next_checks
+from sagen.reason.diagnostics import NEARLY, UNCONFIRMED, shrink_unconfirmed
 from sagen.reason.evidence import Captured, Code, Complained, Evidence, Inspected, MeterReading, ReadElsewhere
 from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.history import Case, FaultHistory, Replaced, row_of
 from sagen.reason.likelihood import log_likelihoods
+from sagen.reason.posterior import Posterior
 from sagen.reason.scales import log_mean
 from sagen.reason.suspects import suspects
 from sagen.reason.weights import infer
@@ -345,6 +347,17 @@ def test_one_strong_reading_alone_is_not_good_enough_to_repair():
     sure = infer(confirmed)
     assert sure.survives > 0.5
     assert advice(confirmed, sure, next_checks(confirmed, sure)).enough
+
+
+def test_a_call_comes_to_hang_on_one_piece_by_degrees():
+    # Judgement, no published source: what is left without a piece is known to a tenth or so, and no answer may jump within that.
+    posterior, least = Posterior((("gap_too_wide",), (SOUND,)), np.array([0.98, 0.02])), knowledge().stakes.survives
+    left = np.linspace(0.2, 0.95, 376)
+    said = np.array([shrink_unconfirmed(posterior, each, np.array([each, 1 - each]), knowledge())[0] for each in left])
+    assert said[left <= least] == pytest.approx(UNCONFIRMED)
+    assert said[left > least + NEARLY] == pytest.approx(0.98)
+    assert np.abs(np.diff(said)).max() < 0.005
+    assert (np.diff(said)[left[1:] > least] >= 0).all()
 
 
 def test_what_hangs_on_one_reading_is_not_said_surer_than_nine_in_ten():

@@ -37,6 +37,8 @@ def effective_sample_size(log: np.ndarray) -> np.ndarray:
 #: what hangs on one reading, look or recording is not said surer than this: in a world outside our own model such calls
 #: were right nine times in ten (benchmarks/RESULTS.md)
 UNCONFIRMED = 0.89
+#: what survives by so much more than `survives` in checks.toml does not hang on the piece; between, by degrees
+NEARLY = 0.2
 
 
 def shrink_unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarray, facts: Knowledge) -> np.ndarray:
@@ -60,9 +62,11 @@ def shrink_unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarra
     Shrinkage towards a less certain answer: Efron and Morris, J. Am. Stat. Assoc. 70 (1975); how far is judgement. From memory.
     """
     lead = max(posterior.by_cause().values())
-    if survives >= facts.stakes.survives or lead <= UNCONFIRMED:
+    # What is left without a piece is known to a tenth or so: a step there would have the answer hang on the draws.
+    hangs = float(np.clip(1.0 - (survives - facts.stakes.survives) / NEARLY, 0.0, 1.0))
+    if hangs == 0.0 or lead <= UNCONFIRMED:
         return posterior.p
-    share = (lead - UNCONFIRMED) / (lead - min(survives, UNCONFIRMED - 0.01))
+    share = hangs * (lead - UNCONFIRMED) / (lead - min(survives, UNCONFIRMED - 0.01))
     return (1 - share) * posterior.p + share * doubted
 
 

@@ -149,6 +149,7 @@ class ParticleSet:
         self._alive: dict[tuple[bool, ...], np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
         self._shows: dict[tuple[str, int, str], np.ndarray] = {}
+        self._counted = (-1, 0)  #: how much had been read when bytes were last counted, and the bytes
         self._faults, self._fault_at = _faults_of(self.rows)
         base = self._sound()
         sound = self._sets_of(base)
@@ -166,6 +167,12 @@ class ParticleSet:
     @property
     def nbytes(self) -> int:
         """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
+        read = sum(map(len, (self._read, self._shown, self._alive, self._shows, self._recorded)))
+        if self._counted[0] != read:
+            self._counted = read, self._bytes()
+        return self._counted[1]
+
+    def _bytes(self) -> int:
         held = [
             self._cube, *self._alive.values(), *self._shows.values(),
             *vars(self._distinct).values(), *vars(self._distinct.values).values(),

@@ -19,13 +19,13 @@ from sagen.reason.scales import normalised_rows
 from sagen.reason.world import World
 
 #: variances of the readings in each assimilation; their reciprocals add up to 1
-INFLATED = (8.0, 4.0, 1.6)
+INFLATED = (4.0, 4.0 / 3.0)
 MOVED = 240  #: particles of each history
 LEARNED_FROM = 25.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
 #: halvings by which a severity is placed, and widths of a reading over which it must move that
-HALVINGS, LEAST_SPAN = 7, 4.0
+HALVINGS, LEAST_SPAN = 5, 4.0
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
 #: how near to its border a place in the cube may lie
