@@ -32,7 +32,7 @@ def told(monkeypatch):
         def updateAccessibility(event):
             heard.append(event.message())
 
-    monkeypatch.setattr(module, "QAccessible", Listening)
+    monkeypatch.setattr(module.QtGui, "QAccessible", Listening)
     return heard
 
 
@@ -87,6 +87,6 @@ def test_who_is_suspected_what_was_found_and_what_was_said_are_read_aloud(desk, 
 
 
 def test_nothing_is_said_where_nobody_listens(monkeypatch, app):
-    monkeypatch.setattr(module, "QAccessibleAnnouncementEvent", lambda *_: pytest.fail("nobody listens"))
-    monkeypatch.setattr(module, "QAccessible", type("Deaf", (), {"isActive": staticmethod(lambda: False)}))
+    monkeypatch.setattr(module.QtGui, "QAccessibleAnnouncementEvent", lambda *_: pytest.fail("nobody listens"))
+    monkeypatch.setattr(module.QtGui, "QAccessible", type("Deaf", (), {"isActive": staticmethod(lambda: False)}))
     module.announce(None, "x")

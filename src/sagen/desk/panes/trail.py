@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PySide6 import QtWidgets  # what is first used when an entry is painted is not made ready before
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QFontMetrics, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import (
     QListView,
     QMenu,
     QPushButton,
-    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -135,7 +135,7 @@ class CardDelegate(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         colours = theme.current()
         card = option.rect.adjusted(2, 3, -2, -3)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        chosen = bool(option.state & QtWidgets.QStyle.StateFlag.State_Selected)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(QColor(colours.accent if chosen else colours.line), 2 if chosen else 1))
