@@ -286,7 +286,11 @@ def test_the_command_line_lists_shows_moves_and_checks(filled):
     url = f"sqlite:///{folder / 'third' / 'jobs.sqlite'}"
     assert "Corrib" in sagen("--log", url, "log", "list").stdout
     assert sagen(*where, "log", "backup", folder / "d.zip").returncode == 0
+    assert sagen(*where, "log", "backup", "-o", folder / "e.zip").returncode == 0, (
+        "as every command names what it writes"
+    )
     assert sagen("--log", folder / "fourth", "log", "restore", folder / "d.zip").returncode == 0
+    assert sagen("--log", folder / "fifth", "log", "restore", folder / "e.zip").returncode == 0
     assert "Nothing is wrong" in sagen("--log", folder / "fourth", "log", "check").stdout
     for wrong in (("show", "x"), ("show",), ("export", job_id), ("import", folder / "none.zip"), ("show", "99")):
         done = sagen(*where, "log", *wrong)

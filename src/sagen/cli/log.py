@@ -36,6 +36,9 @@ def arguments(parser) -> None:
 
 
 def run(arguments) -> int:
+    # Whoever names what a command writes does so with -o, of a backup too.
+    if arguments.what == "backup" and not arguments.file:
+        arguments.file = arguments.output
     what, name = arguments.what, arguments.file
     if (what in NEEDS_JOB or what in NEEDS_NAME) and not name:
         needed = (
