@@ -256,6 +256,11 @@ class OtherMachine:
         """Whether it has a fault that hardly ever shows."""
         return self.fault in ("quits hot", "harness moves", "relay", "return moves") and self.comes < 0.1
 
+    @property
+    def far(self) -> bool:
+        """Whether the sensor stands too far from the wheel to be switched by it."""
+        return self.fault == "far away" and self.how_bad > 0.35
+
     # what it answers ------------------------------------------------------------------------
 
     def _line(self, state: str, conducts: bool, end: str = "plug") -> tuple[float, float, float]:
@@ -349,21 +354,18 @@ class OtherMachine:
     def _volts(self, point: str, state: str) -> float:
         index = {"supply": 0, "ground": 1, "signal": 2}[point]
         turning = state in ("cranking", "running", "rolling", "wiggle")
-        far = self.fault == "far away" and self.how_bad > 0.35
-        if turning and not far:
+        if turning and not self.far:
             return 0.5 * (self._line(state, True)[index] + self._line(state, False)[index])
-        conducts = state == "metal_near" or (state == "key_on" and self.stood_at_tooth and not far)
+        conducts = state == "metal_near" or (state == "key_on" and self.stood_at_tooth and not self.far)
         return self._line(state, conducts)[index]
 
     def _when(self, state: str) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
         """Feed, return and signal where it conducts and where it does not, in a state."""
-        far = self.fault == "far away" and self.how_bad > 0.35
-        return self._line(state, not far), self._line(state, False)
+        return self._line(state, not self.far), self._line(state, False)
 
     def shows(self, state: str) -> tuple[set[str], bool]:
         """What there is to see in a recording, and whether its line is flat."""
         rng, found = self.rng, set()
-        far = self.fault == "far away" and self.how_bad > 0.35
         on, off = self._when(state)
         pull = (
             self.dips_to if self.high_pull and state == "cranking" else (self.battery if self.high_pull else self.ref)
@@ -404,7 +406,7 @@ class OtherMachine:
             share = load / (
                 load + self.r_coil + self.pin + self.r_signal * (0 if np.isfinite(self.leak) else 1) + self.r_return
             )
-            flat = share < 0.012 or (far and self.how_bad > 0.75)
+            flat = share < 0.012 or (self.far and self.how_bad > 0.75)
             if flat:
                 found.add("no_signal:" + ("middle" if self.bias > 0.5 else "low"))
             elif share < 0.3:

@@ -132,13 +132,13 @@ def test_stated_values_narrow_and_nothing_else_does():
 @pytest.mark.parametrize(("fault", "name"), [("signal_wire_high_resistance", "signal_wire_ohm"), ("signal_wire_leaking", "leak_ohm"), ("return_high_resistance", "ground_wire_ohm"), ("coil_high_resistance", "coil_ohm")])  # fmt: skip
 def test_a_fault_grows_on_one_scale_from_harmless_to_its_end_without_a_hole(fault, name):
     spec = COIL if fault == "coil_high_resistance" else HALL
-    particle_set = world_of(spec).singles()
-    values = np.sort(particle_set.value(name)[world_of(spec).faults.index(fault)])
+    world = World(spec, particles=3_200)  # among few draws chance leaves holes, too
+    values = np.sort(world.singles().value(name)[world.faults.index(fault)])
     end = values[-1] if fault != "signal_wire_leaking" else values[0]
     at_end = np.isclose(values, end, rtol=1e-6).mean()
     assert at_end == pytest.approx(END_SHARE, abs=0.03)
     between = np.log10(values[~np.isclose(values, end, rtol=1e-6)])
-    assert np.diff(between).max() < 0.5
+    assert np.diff(between).max() < 0.35
 
 
 def test_the_density_of_readings_adds_up_to_one(world):

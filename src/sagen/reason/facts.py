@@ -378,13 +378,13 @@ class Range(_Row):
     def at(self, place: np.ndarray) -> np.ndarray:
         """Values for places from 0 to 1, shape as they are."""
         if len(self.where) == 1:
-            _, low, high = self.where[0]
-            return low * np.exp(np.log(high / low) * place) if self.scale == "log" else low + (high - low) * place
-        shares = np.array([item[0] for item in self.where])
-        begins = np.concatenate([[0.0], np.cumsum(shares)[:-1]])
-        which = np.clip(np.searchsorted(begins, place, "right") - 1, 0, len(shares) - 1)
-        within = np.clip((place - begins[which]) / np.maximum(shares[which], 1e-12), 0.0, 1.0)
-        low, high = (np.array([item[k] for item in self.where])[which] for k in (1, 2))
+            (_, low, high), within = self.where[0], place
+        else:
+            shares = np.array([item[0] for item in self.where])
+            begins = np.concatenate([[0.0], np.cumsum(shares)[:-1]])
+            which = np.clip(np.searchsorted(begins, place, "right") - 1, 0, len(shares) - 1)
+            within = np.clip((place - begins[which]) / np.maximum(shares[which], 1e-12), 0.0, 1.0)
+            low, high = (np.array([item[k] for item in self.where])[which] for k in (1, 2))
         return low * np.exp(np.log(high / low) * within) if self.scale == "log" else low + (high - low) * within
 
 
