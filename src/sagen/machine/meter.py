@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sagen.machine.simulated import Ends, SimulatedMachine
-from sagen.machine.solve import NODES, OPEN, copper, either, powered, volts_at
+from sagen.machine.solve import NODES, OPEN, Circuit, copper, either
 from sagen.model.errors import SagenError, unknown_name
 from sagen.model.language import tr
 from sagen.model.vocabulary import METER_STATES, OHM_POINTS, OVER_RANGE_OHM, TURNING, Point, Quantity, State
@@ -64,68 +64,64 @@ def read(machine: SimulatedMachine, point: str, state: str) -> MeterReading:
         raise SagenError(tr("a {name} has no feed", name=part.name))
     if point == Point.GROUND and not part.own_return:
         raise SagenError(tr("a {name} has no return of its own: its signal wire is the return", name=part.name))
-    return MeterReading(point, state, Quantity.VOLTS, float(volts_read(machine, state, (NODES[point],))[NODES[point]]))
+    return MeterReading(
+        point, state, Quantity.VOLTS, float(volts_read(Circuit(machine), state, (NODES[point],))[NODES[point]])
+    )
 
 
-def volts_read(
-    machine: SimulatedMachine, state: str, nodes: tuple[str, ...], alive: bool | np.ndarray | None = None
-) -> dict[str, float | np.ndarray]:
+def volts_read(circuit: Circuit, state: str, nodes: tuple[str, ...]) -> dict[str, float | np.ndarray]:
     """What stands at `nodes` while a meter is held to the first of them: V against battery negative, the mean over a
     tooth and a gap where the shaft turns. Of one machine, or of all that its arrays hold.
 
     Parameters
     ----------
-    machine : SimulatedMachine
-        one, or many whose values are arrays of shape (n,)
+    circuit : Circuit
     state : str
         by its name
     nodes : tuple of str
         the first is what the meter is held to
-    alive : bool, ndarray of shape (n,) or None
-        whether the sensor has power; worked out where None
 
     Returns
     -------
     dict
         node to V, float or shape (n,)
     """
-    ever, always = _at_tooth_and_gap(machine, state, (nodes[0], machine.values.meter_ohm), alive, nodes)
+    ever, always = _at_tooth_and_gap(circuit, state, (nodes[0], circuit.machine.values.meter_ohm), nodes)
     if always is ever:
         return {node: ever[node] for node in nodes}
     return {node: DUTY * ever[node] + (1 - DUTY) * always[node] for node in nodes}
 
 
-def recorded_between(machine: SimulatedMachine, state: str, node: str, alive=None) -> Ends:
+def recorded_between(circuit: Circuit, state: str, node: str) -> Ends:
     """Volts at a node that a recorder is clipped to, and at feed and return, while a tooth stands before the tip and while
     none does.
 
     Parameters
     ----------
-    machine : SimulatedMachine
-        one, or many whose values are arrays of shape (n,)
+    circuit : Circuit
     state, node : str
         by their names
-    alive : bool, ndarray of shape (n,) or None
-        whether the sensor has power; worked out where None
     """
     seen_at = (node, *(NODES[point] for point in (Point.SUPPLY, Point.GROUND) if NODES[point] != node))
-    return _at_tooth_and_gap(machine, state, (node, machine.values.recorder_ohm), alive, seen_at)
+    return _at_tooth_and_gap(circuit, state, (node, circuit.machine.values.recorder_ohm), seen_at)
 
 
-def _at_tooth_and_gap(
-    machine: SimulatedMachine, state: str, instrument: tuple[str, float], alive, nodes: tuple[str, ...]
-) -> Ends:
+def _at_tooth_and_gap(circuit: Circuit, state: str, instrument: tuple[str, float], nodes: tuple[str, ...]) -> Ends:
     """Volts at nodes while a tooth stands before the tip, and while none does; the same mapping where that makes no difference."""
-    share = at_teeth(machine, state)
-    alive = powered(machine, state) if alive is None else alive
-    if not machine.part.fed or not np.any((share > 0) & (share < 1)):
-        found = volts_at(machine, state, conducting=share > 0, instrument=instrument, alive=alive, at=nodes)
+    share = at_teeth(circuit.machine, state)
+    if not circuit.machine.part.fed or not np.any((share > 0) & (share < 1)):
+        found = circuit.volts(state, conducting=share > 0, instrument=instrument, at=nodes)
         return found, found
-    ever, always = (
-        volts_at(machine, state, conducting=conducting, instrument=instrument, alive=alive, at=nodes)
-        for conducting in (share > 0, share >= 1)
-    )
-    return ever, always
+    if np.ndim(circuit.powered(state)) == 0:
+        ever, always = (
+            circuit.volts(state, conducting=conducting, instrument=instrument, at=nodes)
+            for conducting in (share > 0, share >= 1)
+        )
+        return ever, always
+    # Of many machines both at once: what the sensor does not touch is the same, and solved once.
+    share = np.broadcast_to(share, np.broadcast_shapes(np.shape(share), (1, 1)))
+    both = circuit.volts(state, conducting=np.stack([share > 0, share >= 1]), instrument=instrument, at=nodes)
+    return tuple({node: item[at] if np.ndim(item) == 3 else item for node, item in both.items()} for at in (0, 1))
 
 
 def at_teeth(machine: SimulatedMachine, state: str) -> float | np.ndarray:

@@ -7,8 +7,10 @@ subtracted, so that a node that hangs by a thousand megohm keeps its voltage to 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
+from operator import add, mul, sub, truediv
 
 import numpy as np
 
@@ -32,6 +34,19 @@ class Network:
     resistors: list[tuple[str, str, Number]] = field(default_factory=list)
     sources: list[tuple[str, str, str, Number]] = field(default_factory=list)
     currents: list[tuple[str, str, str]] = field(default_factory=list)
+    #: of the resistors and of the sources in their order: a copy need not divide again
+    _siemens: list[Number] = field(default_factory=list)
+    _own_siemens: list[Number] = field(default_factory=list)
+
+    def copy(self) -> Network:
+        """One on which more may be hung while this one stays as it is."""
+        held = (self.resistors, self.sources, self.currents, self._siemens, self._own_siemens)
+        return Network(*map(list, held))
+
+    @property
+    def held(self) -> list[Number]:
+        """The conductances, S: numbers, or arrays that take memory."""
+        return [*self._siemens, *self._own_siemens]
 
     def resistor(self, text: str, other: str, ohm: Number) -> None:
         """Hang a resistance between two nodes.
@@ -48,6 +63,7 @@ class Network:
         Modified nodal analysis: Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975. From memory.
         """
         self.resistors.append((text, other, ohm))
+        self._siemens.append(_siemens(ohm))
 
     def voltage(self, name: str, plus: str, minus: str, ohm: Number) -> None:
         """A voltage source called `name` behind its own resistance (ohm > 0).
@@ -62,6 +78,7 @@ class Network:
             its own resistance, > 0 (a Norton equivalent: modified nodal analysis, Ho, Ruehli and Brennan 1975, from memory)
         """
         self.sources.append((name, plus, minus, ohm))
+        self._own_siemens.append(_siemens(ohm))
 
     def current(self, name: str, into: str, out_of: str) -> None:
         """A current source called `name` that drives from `out_of` into `into`.
@@ -81,8 +98,10 @@ class Network:
 
     def nodes(self) -> list[str]:
         ends = [n for a, b, _ in self.resistors for n in (a, b)]
-        ends += [n for _, a, b, _ in self.sources for n in (a, b)] + [n for _, a, b in self.currents for n in (a, b)]
-        return sorted(set(ends) - {GROUND})
+        return sorted({*ends, *(n for pair in self._driven() for n in pair)} - {GROUND})
+
+    def _driven(self) -> tuple[tuple[str, str], ...]:
+        return tuple((a, b) for _, a, b, *_ in (*self.sources, *self.currents))
 
     def volts(self, strengths: Mapping[str, Number], at: Iterable[str] | None = None) -> dict[str, Number]:
         """Volts at every node with every source at its strength (V or A).
@@ -132,7 +151,9 @@ class Network:
         Resistance seen from two nodes with all sources at rest: Thevenin's theorem; Horowitz and Hill, The Art of Electronics (2015), 1.2.
         From memory.
         """
-        probe = Network(list(self.resistors) + [(a, b, ohm) for _, a, b, ohm in self.sources])
+        probe = Network()
+        for a, b, ohm in (*self.resistors, *(source[1:] for source in self.sources)):
+            probe.resistor(a, b, ohm)
         probe.current("test", text, other)
         found = probe.volts({"test": 1.0})
         return found.get(text, 0.0) - found.get(other, 0.0)
@@ -140,80 +161,163 @@ class Network:
     def _solved(
         self, drives: Iterable[Mapping[str, Number]], at: Iterable[str] | None = None
     ) -> dict[str, list[Number]]:
+        """Volts at every node that is asked for, one for each drive."""
+        names = [name for name, *_ in (*self.sources, *self.currents)]
+        strengths = [[drive[name] for drive in drives] for name in names]
+        acts = tuple(tuple(not _is_nothing(value) for value in row) for row in strengths)
+        given = [LEAST_SIEMENS, *self.held]
+        given += [value for row in strengths for value in row if not _is_nothing(value)]
+        joined = tuple((a, b) for a, b, _ in self.resistors)
+        elimination = _elimination(joined, self._driven(), len(self.sources), acts, None if at is None else tuple(at))
+        return elimination.worked_out(given)
+
+
+@dataclass(frozen=True)
+class _Elimination:
+    """How one kind of network is solved, step by step: networks that differ by their numbers alone are solved by the same steps."""
+
+    #: each step does something to two of the numbers so far, by their places; what none needs any more is let go
+    steps: list[tuple[Callable, int, int, tuple[int, ...]]]
+    found: dict[str, list[int | None]]  #: where the volts of each node are, one for each drive; None is 0 V
+
+    def worked_out(self, numbers: list[Number]) -> dict[str, list[Number]]:
         """Volts at every node that is asked for, one for each drive.
 
-        Whole arrays are added and multiplied here, so that what is nothing (a source at rest, as a plain number) is
-        left out, and what two nodes share is worked out once.
+        Parameters
+        ----------
+        numbers : list of float or ndarray
+            those that are given; added to
         """
-        drives = list(drives)
-        nodes = self.nodes()
-        to_ground: dict[str, Number] = dict.fromkeys(nodes, LEAST_SIEMENS)
-        between: dict[str, dict[str, Number]] = {node: {} for node in nodes}
-        amps: dict[str, list[Number]] = {node: [0.0] * len(drives) for node in nodes}
+        for operation, one, other, done in self.steps:
+            numbers.append(operation(numbers[one], numbers[other]))
+            for place in done:
+                numbers[place] = 0.0
+        return {node: [0.0 if at is None else numbers[at] for at in where] for node, where in self.found.items()}
 
-        def join(text: str, other: str, siemens: Number) -> None:
-            if GROUND in (text, other):
-                node = other if text == GROUND else text
-                if node != GROUND:
-                    to_ground[node] = to_ground[node] + siemens
-            elif text != other:
-                if other in between[text]:
-                    siemens = between[text][other] + siemens
-                between[text][other] = between[other][text] = siemens
 
-        def drive(name: str, into: str, out_of: str, siemens: Number) -> None:
-            for column, strengths in enumerate(drives):
-                if _is_nothing(strengths[name]):
-                    continue
-                here = siemens * strengths[name]
-                if into != GROUND:
-                    amps[into][column] = amps[into][column] + here
-                if out_of != GROUND:
-                    amps[out_of][column] = amps[out_of][column] - here
+@lru_cache(maxsize=1024)
+def _elimination(
+    resistors: tuple[tuple[str, str], ...],
+    driven: tuple[tuple[str, str], ...],
+    sources: int,
+    acts: tuple[tuple[bool, ...], ...],
+    at: tuple[str, ...] | None,
+) -> _Elimination:
+    """The steps for a network of resistors, then sources with a resistance each, then current sources, by the nodes that they join.
 
-        for element, other, ohm in self.resistors:
-            join(element, other, _siemens(ohm))
-        for name, plus, minus, ohm in self.sources:
-            siemens = _siemens(ohm)
-            join(plus, minus, siemens)
-            drive(name, plus, minus, siemens)
-        for name, into, out_of in self.currents:
-            drive(name, into, out_of, 1.0)
+    Whole arrays are added and multiplied by them, so that what is nothing (a source at rest) is left out, and what two nodes share is
+    worked out once.
 
-        left, steps = set(nodes), []
-        while left:
-            # The node with fewest neighbours first: the circuit is nearly a tree, so that hardly anything is filled in.
-            node = min(left, key=lambda item: (len(between[item]), item))
-            left.remove(node)
-            arms = between.pop(node)
-            total = to_ground[node]
-            for siemens in arms.values():
-                total = total + siemens
-            names = list(arms)
-            for index, a in enumerate(names):
-                del between[a][node]
-                share = arms[a] / total
-                to_ground[a] = to_ground[a] + share * to_ground[node]
-                for column, theirs in enumerate(amps[node]):
-                    if not _is_nothing(theirs):
-                        amps[a][column] = amps[a][column] + share * theirs
-                for b in names[index + 1 :]:
-                    join(a, b, share * arms[b])
-            steps.append((node, total, arms))
+    Parameters
+    ----------
+    resistors, driven : tuple of (node, node)
+    sources : int
+        how many of the driven ones are voltages behind a resistance
+    acts : tuple of tuple of bool
+        for each of the driven ones, for each drive, whether it is not at rest
+    at : tuple of str or None
+        the nodes that are asked for
+    """
+    drives = len(acts[0]) if acts else 1
+    joined = (*resistors, *driven[:sources])
+    given = 1 + len(joined) + sum(map(sum, acts))
+    steps: list[tuple[Callable, int, int]] = []
 
-        # What a node hangs from was taken out after it: from the last to the first, as far as somebody asks.
-        asked = set(nodes if at is None else at)
-        for node, _, arms in steps:
-            if node in asked:
-                asked.update(arms)
-        found: dict[str, list[Number]] = {}
-        for node, total, arms in reversed(steps):
-            if node in asked:
-                found[node] = [
-                    (own + sum(siemens * found[other][column] for other, siemens in arms.items())) / total
-                    for column, own in enumerate(amps[node])
-                ]
-        return found
+    def do(operation: Callable, one: int, other: int) -> int:
+        steps.append((operation, one, other))
+        return given + len(steps) - 1
+
+    def more(sum_so_far: int | None, place: int) -> int:
+        return place if sum_so_far is None else do(add, sum_so_far, place)
+
+    nodes = sorted({node for pair in (*joined, *driven) for node in pair} - {GROUND})
+    to_ground = dict.fromkeys(nodes, 0)  # the first number: every node leaks
+    between: dict[str, dict[str, int]] = {node: {} for node in nodes}
+    amps: dict[str, list[int | None]] = {node: [None] * drives for node in nodes}
+
+    def join(one: str, other: str, siemens: int) -> None:
+        if GROUND in (one, other):
+            node = other if one == GROUND else one
+            if node != GROUND:
+                to_ground[node] = do(add, to_ground[node], siemens)
+        elif one != other:
+            siemens = more(between[one].get(other), siemens)
+            between[one][other] = between[other][one] = siemens
+
+    for place, (one, other) in enumerate(joined, 1):
+        join(one, other, place)
+    strength = 1 + len(joined)
+    for number, (into, out_of) in enumerate(driven):
+        for column in range(drives):
+            if not acts[number][column]:
+                continue
+            here = do(mul, 1 + len(resistors) + number, strength) if number < sources else strength
+            strength += 1
+            if into != GROUND:
+                amps[into][column] = more(amps[into][column], here)
+            if out_of != GROUND:
+                before = amps[out_of][column]
+                # What flows out of a node into which nothing flows: nothing less that.
+                amps[out_of][column] = do(sub, do(sub, here, here) if before is None else before, here)
+
+    left, order = set(nodes), []
+    while left:
+        # The node with fewest neighbours first: the circuit is nearly a tree, so that hardly anything is filled in.
+        node = min(left, key=lambda item: (len(between[item]), item))
+        left.remove(node)
+        arms = between.pop(node)
+        total = to_ground[node]
+        for siemens in arms.values():
+            total = do(add, total, siemens)
+        names = list(arms)
+        for index, one in enumerate(names):
+            del between[one][node]
+            share = do(truediv, arms[one], total)
+            to_ground[one] = do(add, to_ground[one], do(mul, share, to_ground[node]))
+            for column, theirs in enumerate(amps[node]):
+                if theirs is not None:
+                    amps[one][column] = more(amps[one][column], do(mul, share, theirs))
+            for other in names[index + 1 :]:
+                join(one, other, do(mul, share, arms[other]))
+        order.append((node, total, arms))
+
+    # What a node hangs from was taken out after it: from the last to the first, as far as somebody asks.
+    asked = set(nodes if at is None else at)
+    for node, _, arms in order:
+        if node in asked:
+            asked.update(arms)
+    found: dict[str, list[int | None]] = {}
+    for node, total, arms in reversed(order):
+        if node not in asked:
+            continue
+        found[node] = []
+        for column, flowing in enumerate(amps[node]):
+            for other, siemens in arms.items():
+                if found[other][column] is not None:
+                    flowing = more(flowing, do(mul, siemens, found[other][column]))
+            found[node].append(None if flowing is None else do(truediv, flowing, total))
+    return _only_what_is_needed(steps, given, found)
+
+
+def _only_what_is_needed(steps: list, given: int, found: dict[str, list[int | None]]) -> _Elimination:
+    """The steps that come to what is asked for, each with the numbers that it is the last to need: large arrays are let go."""
+    needed = {place for where in found.values() for place in where if place is not None}
+    kept: list[tuple[int, tuple[int, ...]]] = []
+    for number in range(len(steps) - 1, -1, -1):
+        if given + number in needed:
+            _, one, other = steps[number]
+            kept.append((number, tuple(place for place in {one, other} if place >= given and place not in needed)))
+            needed |= {one, other}
+    kept.reverse()
+    now = {place: place for place in range(given)}
+    now |= {given + number: given + at for at, (number, _) in enumerate(kept)}
+    return _Elimination(
+        [
+            (steps[number][0], now[steps[number][1]], now[steps[number][2]], tuple(now[place] for place in done))
+            for number, done in kept
+        ],
+        {node: [None if place is None else now[place] for place in where] for node, where in found.items()},
+    )
 
 
 def _is_nothing(strength: Number) -> bool:

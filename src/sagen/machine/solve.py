@@ -1,7 +1,7 @@
 """The circuit as a network, in every state, and what stands at its points.
 
 A machine's values may be arrays (see `SimulatedMachine`): then every element is a machine of its own, and all are
-solved together by `volts_at`.
+solved together by `Circuit`.
 """
 
 from __future__ import annotations
@@ -77,23 +77,109 @@ def copper(machine: SimulatedMachine, ohm: float) -> float:
     return ohm * (1 + COPPER_PER_K * (machine.temperature_c - 20.0))
 
 
-def network(
-    machine: SimulatedMachine, state: str, *, conducting: bool | np.ndarray, instrument: tuple[str, float] | None = None
-) -> Network:
-    """The circuit's network.
+class Circuit:
+    """The circuit of one machine, or of all that its arrays hold, in any state. What is the same in every state is worked out once: the
+    machine's values stay as they are while it is asked.
 
     Parameters
     ----------
-    conducting : bool or array of bool
-        whether the sensor's output is on
-    instrument : (node, ohm) or None
-        what is clipped on, to battery negative
+    machine : SimulatedMachine
+        one, or many whose values are arrays of shape (n,) or (rows, n)
     """
+
+    def __init__(self, machine: SimulatedMachine):
+        self.machine = machine
+        self._wires: dict[bool, Network] = {}
+        self._powered: dict[tuple[bool, ...], bool | np.ndarray] = {}
+
+    @property
+    def held(self) -> list[float | np.ndarray]:
+        """What was worked out and is remembered."""
+        return [*self._powered.values(), *(item for net in self._wires.values() for item in net.held)]
+
+    def network(
+        self, state: str, *, conducting: bool | np.ndarray, instrument: tuple[str, float] | None = None
+    ) -> Network:
+        """The circuit's network.
+
+        Parameters
+        ----------
+        state : str
+        conducting : bool or array of bool
+            whether the sensor's output is on
+        instrument : (node, ohm) or None
+            what is clipped on, to battery negative
+        """
+        plugged = state not in PLUG_OPEN
+        if plugged not in self._wires:
+            self._wires[plugged] = _wires(self.machine, plugged)
+        net = self._wires[plugged].copy()
+        if plugged:
+            self.machine.part.sensor(net, self.machine, conducting)
+        if instrument is not None:
+            net.resistor(instrument[0], GROUND, instrument[1])
+        return net
+
+    def powered(self, state: str) -> bool | np.ndarray:
+        """Whether enough voltage stands across a switching or current sensor; sensors that need no feed always work.
+
+        Parameters
+        ----------
+        state : str
+        """
+        machine = self.machine
+        if not machine.part.fed or state in PLUG_OPEN:
+            return True
+        alike = feeding(state)
+        if alike not in self._powered:
+            above, below = "sensor_supply", machine.part.power_node()
+            strengths = sources(machine, state, conducting=False, alive=True)
+            volts = self.network(state, conducting=False).volts(strengths, (above, below))
+            enough = volts[above] - volts[below] >= machine.values.least_supply_v
+            self._powered[alike] = enough & np.logical_not(machine.dead)
+        return self._powered[alike]
+
+    def volts(
+        self,
+        state: str,
+        *,
+        conducting: bool | np.ndarray,
+        instrument: tuple[str, float] | None = None,
+        at: tuple[str, ...] | None = None,
+    ) -> dict[str, float | np.ndarray]:
+        """Volts at every node; the sensor conducts where it has power.
+
+        Parameters
+        ----------
+        state : str
+        conducting : bool or ndarray of bool
+            whether a tooth stands so that the output is on
+        instrument : (str, float) or None
+            the node that an instrument is held to, and its ohms
+        at : tuple of str or None
+            the nodes that are asked for; all where None
+
+        Returns
+        -------
+        dict
+            node to V, float or ndarray
+
+        References
+        ----------
+        Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975, by way of `machine.network`. From memory.
+        """
+        alive = self.powered(state)
+        conducting = conducting & alive
+        net = self.network(state, conducting=conducting, instrument=instrument)
+        return net.volts(sources(self.machine, state, conducting=conducting, alive=alive), at)
+
+
+def _wires(machine: SimulatedMachine, plugged: bool) -> Network:
+    """All of the circuit but the sensor and what is clipped on."""
     values, part = machine.values, machine.part
     net = Network()
     net.voltage("battery", "battery", GROUND, values.battery_ohm)
     net.voltage("lift", "module_ground", GROUND, 0.004)
-    plugged = state not in PLUG_OPEN
     if part.fed:
         own = machine.regulated
         net.voltage("regulator", "feed", "module_ground", either(own, values.regulator_ohm, ABSENT))
@@ -115,10 +201,6 @@ def network(
         if part.fed:
             net.resistor("plug_supply", "sensor_supply", values.feed_pin_ohm)
     part.input(net, machine)
-    if plugged:
-        part.sensor(net, machine, conducting)
-    if instrument is not None:
-        net.resistor(instrument[0], GROUND, instrument[1])
     return net
 
 
@@ -182,64 +264,7 @@ def solve(
     Solved
         V at each node, A through each source
     """
-    alive = bool(powered(machine, state))
-    net = network(machine, state, conducting=conducting and alive, instrument=instrument)
+    circuit = Circuit(machine)
+    alive = bool(circuit.powered(state))
+    net = circuit.network(state, conducting=conducting and alive, instrument=instrument)
     return Solved(net.transfer(), sources(machine, state, conducting=conducting, alive=alive), net)
-
-
-def volts_at(
-    machine: SimulatedMachine,
-    state: str,
-    *,
-    conducting: bool | np.ndarray,
-    instrument: tuple[str, float] | None = None,
-    alive: bool | np.ndarray | None = None,
-    at: tuple[str, ...] | None = None,
-) -> dict[str, float | np.ndarray]:
-    """Volts at every node, of one machine or of all that its arrays hold; the sensor conducts where it is alive
-    (`powered`, unless it is known already).
-
-    Parameters
-    ----------
-    machine : SimulatedMachine
-        one, or many whose values are arrays of shape (n,)
-    state : str
-    conducting : bool or ndarray of bool, shape (n,)
-    instrument : (str, float) or None
-        the node that an instrument is held to, and its ohms
-    alive : bool, ndarray of bool or None
-        whether the sensor has power
-    at : tuple of str or None
-        the nodes that are asked for; all where None
-
-    Returns
-    -------
-    dict
-        node to V, float or shape (n,)
-
-    References
-    ----------
-    Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975, by way of `machine.network`. From memory.
-    """
-    alive = powered(machine, state) if alive is None else alive
-    conducting = conducting & alive
-    net = network(machine, state, conducting=conducting, instrument=instrument)
-    return net.volts(sources(machine, state, conducting=conducting, alive=alive), at)
-
-
-def powered(machine: SimulatedMachine, state: str) -> bool | np.ndarray:
-    """Whether enough voltage stands across a switching or current sensor; sensors that need no feed always work.
-
-    Parameters
-    ----------
-    machine : SimulatedMachine
-        one, or many whose values are arrays of shape (n,)
-    state : str
-    """
-    if not machine.part.fed or state in PLUG_OPEN:
-        return True
-    net = network(machine, state, conducting=False)
-    above, below = "sensor_supply", machine.part.power_node()
-    volts = net.volts(sources(machine, state, conducting=False, alive=True), (above, below))
-    across = volts[above] - volts[below]
-    return (across >= machine.values.least_supply_v) & np.logical_not(machine.dead)

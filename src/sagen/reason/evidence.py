@@ -13,7 +13,6 @@ import numpy as np
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
 from sagen.machine.simulated import smooth
-from sagen.machine.solve import volts_at
 from sagen.model.vocabulary import (
     ABOUT_CAPTURE,
     ABOUT_RAILS,
@@ -746,12 +745,8 @@ def _wire_alone(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndar
 
 def _pulsed(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """220 ohm from the unplugged signal wire to ground, now and then: does the module's input see it go low and come back?"""
-    machine = particle_set.machine
-    low, high = kind_of(particle_set.spec.sensor).part.input_levels(machine.values)
-    at_rest, held = (
-        volts_at(machine, State.KEY_ON_UNPLUGGED, conducting=False, instrument=("plug_signal", ohm))["module_signal"]
-        for ohm in (machine.values.meter_ohm, PULSE_OHM)
-    )
+    low, high = particle_set.input_levels()
+    at_rest, held = particle_set.pulsed(None), particle_set.pulsed(PULSE_OHM)
     counted = smooth(at_rest - high, 0.1) * smooth(low - held, 0.1) * (1 - _deaf(particle_set))
     return np.array([np.broadcast_to(1 - counted, particle_set.shape)])
 

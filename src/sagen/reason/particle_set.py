@@ -19,10 +19,10 @@ from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
 from sagen.machine.meter import recorded_between, volts_read
 from sagen.machine.simulated import USUAL_WHEEL, Ends, SimulatedMachine, Teeth, smooth
-from sagen.machine.solve import ABSENT, NODES, feeding, powered
+from sagen.machine.solve import ABSENT, NODES, Circuit
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import OHM_POINTS, STARTING, Part, Point, can
+from sagen.model.vocabulary import OHM_POINTS, STARTING, Part, Point, State, can
 from sagen.reason.facts import SOUND, Knowledge
 from sagen.signal.limits import limits
 
@@ -146,7 +146,6 @@ class ParticleSet:
         self.shape = (len(self.rows), self.particles)
         self._read: dict[str, dict[str, np.ndarray]] = {}
         self._recorded: dict[tuple[str, str], Ends] = {}
-        self._alive: dict[tuple[bool, ...], np.ndarray | bool] = {}
         self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
         self._shows: dict[tuple[str, int, str], np.ndarray] = {}
         self._counted = (-1, 0)  #: how much had been read when bytes were last counted, and the bytes
@@ -158,6 +157,7 @@ class ParticleSet:
         alike: dict[tuple, int] = {}
         self._row_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
         self._distinct = self._merged(base, [broken[self._row_of.index(number)] for number in range(len(alike))])
+        self._circuit = Circuit(self._distinct)
 
     @property
     def single(self) -> bool:
@@ -167,14 +167,14 @@ class ParticleSet:
     @property
     def nbytes(self) -> int:
         """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
-        read = sum(map(len, (self._read, self._shown, self._alive, self._shows, self._recorded)))
+        read = sum(map(len, (self._read, self._shown, self._shows, self._recorded, self._circuit.held)))
         if self._counted[0] != read:
             self._counted = read, self._bytes()
         return self._counted[1]
 
     def _bytes(self) -> int:
         held = [
-            self._cube, *self._alive.values(), *self._shows.values(),
+            self._cube, *self._circuit.held, *self._shows.values(),
             *vars(self._distinct).values(), *vars(self._distinct.values).values(),
             *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
             *(item for ends in self._recorded.values() for end in ends for item in end.values()),
@@ -298,13 +298,6 @@ class ParticleSet:
                 setattr(holder, name, joined)
         return merged
 
-    @property
-    def machine(self) -> SimulatedMachine:
-        """One machine of all rows, of the distinct ones."""
-        machine = _own_copy(self._distinct)
-        _take_rows(machine, self._row_of)
-        return machine
-
     def value(self, name: str) -> np.ndarray:
         """One value of the machines, of the circuit or of the shaft, shape (rows, particles).
 
@@ -318,7 +311,7 @@ class ParticleSet:
 
     def _for_every_row(self, found: np.ndarray | float) -> np.ndarray:
         """What the distinct machines show, for every row, shape (rows, particles)."""
-        if np.ndim(found) == 2 and len(found) != len(self.rows):
+        if np.ndim(found) == 2 and len(found) not in (1, len(self.rows)):
             return found[self._row_of]
         return np.broadcast_to(found, self.shape)
 
@@ -364,15 +357,29 @@ class ParticleSet:
         """Volts at the plug. A meter loads the signal alone: feed and return are too stiff to feel it."""
         if state not in self._read:
             nodes = (NODES[Point.SIGNAL], *(NODES[point] for point in self.points() if point != Point.SIGNAL))
-            found = volts_read(self._distinct, state, nodes, self._powered(state))
+            found = volts_read(self._circuit, state, nodes)
             self._read[state] = {node: self._for_every_row(item) for node, item in found.items()}
         return self._read[state]
 
-    def _powered(self, state: str) -> np.ndarray | bool:
-        alike = feeding(state)
-        if alike not in self._alive:
-            self._alive[alike] = powered(self._distinct, state)
-        return self._alive[alike]
+    def pulsed(self, ohm: float | None) -> np.ndarray:
+        """Volts at the module's pin with the sensor unplugged and a resistor from its signal wire to ground, shape (rows, particles).
+
+        Parameters
+        ----------
+        ohm : float or None
+            None: a meter alone
+        """
+        held = self._distinct.values.meter_ohm if ohm is None else ohm
+        instrument = (NODES[Point.SIGNAL], held)
+        volts = self._circuit.volts(
+            State.KEY_ON_UNPLUGGED, conducting=False, instrument=instrument, at=("module_signal",)
+        )
+        return self._for_every_row(volts["module_signal"])
+
+    def input_levels(self) -> tuple[np.ndarray, np.ndarray]:
+        """Below and above which the module's input sees a low and a high, V, shape (rows, particles)."""
+        low, high = self._distinct.part.input_levels(self._distinct.values)
+        return self._for_every_row(low), self._for_every_row(high)
 
     def ohms(self, point: str) -> np.ndarray | None:
         """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing.
@@ -446,7 +453,7 @@ class ParticleSet:
         """Volts with a recorder on the signal, at a tooth and between teeth, of the distinct machines."""
         if (state, end) not in self._recorded:
             node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            self._recorded[state, end] = recorded_between(self._distinct, state, node, self._powered(state))
+            self._recorded[state, end] = recorded_between(self._circuit, state, node)
         return self._recorded[state, end]
 
     def shown(self, state: str, end: str = "sensor") -> dict[str, np.ndarray]:

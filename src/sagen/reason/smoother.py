@@ -24,8 +24,8 @@ MOVED = 240  #: particles of each history
 LEARNED_FROM = 25.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
-#: halvings by which a severity is placed, and widths of a reading over which it must move that
-HALVINGS, LEAST_SPAN = 5, 4.0
+#: severities that are tried where one is placed, and widths of a reading over which it must move that
+TRIED, LEAST_SPAN = 9, 4.0
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
 #: how near to its border a place in the cube may lie
@@ -83,7 +83,7 @@ def assimilated(
 
 def _with_severity_placed(histories, pieces, generations, world: World, values: Values) -> Drawn:
     """The world's particles, in which a fault is as bad as the reading wants that it moves most: readings rise or fall with how bad
-    it is, so that halving finds it. Else hardly one of few particles has a rare design and the severity that goes with it."""
+    it is, so that it lies where they pass what was read. Else hardly one of few particles has a rare design and the severity that goes with it."""
     set_of = alike(np.zeros(len(histories), np.intp), values.shown)
     first = np.unique(set_of, return_index=True)[1]
     cube = np.repeat(world.cube[None, :MOVED], len(first), axis=0)
@@ -92,31 +92,28 @@ def _with_severity_placed(histories, pieces, generations, world: World, values: 
     if not placed or not len(values.here):
         return Drawn(cube, set_of)
 
+    # All severities of a row are asked at once: few arrays that are large cost less than many that are small.
+    tries = np.linspace(EDGE, 1 - END_SHARE - EDGE, TRIED)
     at, columns = np.arange(len(placed)), [world.places.column[f"severity.{rows[k][0][1]}"] for k in placed]
     asked = [histories[first[k]] for k in placed]
-
-    def shown(severity: np.ndarray, told: list[tuple[int, Evidence]]) -> np.ndarray:
-        tried = cube[placed]
-        tried[at, :, columns] = severity
-        return foreseen(asked, told, generations, world, Drawn(tried, at)).shown
-
-    shape = (len(placed), MOVED)
-    least, most = (shown(np.full(shape, end), pieces) for end in (EDGE, 1 - END_SHARE - EDGE))
+    tried = np.repeat(cube[None, placed], TRIED, axis=0)
+    tried[:, at, :, columns] = tries[None, :, None]
+    everyone = Drawn(tried.reshape(-1, *cube.shape[1:]), np.arange(TRIED * len(placed)))
+    shown = foreseen(asked * TRIED, pieces, generations, world, everyone).shown
+    shown = shown.reshape(len(shown), TRIED, len(placed), MOVED)
+    least, most, here = shown[:, 0], shown[:, -1], values.here[:, None, None]
     span = np.abs(most - least) / values.width[:, None, None]
-    here = values.here[:, None, None]
     between = (np.minimum(least, most) < here) & (here < np.maximum(least, most)) & (span > LEAST_SPAN)
     chosen = np.argmax(np.where(between, span, 0.0), axis=0)
-    rises, wanted = np.take_along_axis(most > least, chosen[None], 0)[0], values.here[chosen]
-    # Only what is looked at is worked out while it is halved.
-    needed = sorted({values.piece[k] for k in np.unique(chosen)})
-    among = np.cumsum(np.isin(values.piece, needed)) - 1
-    low, high = np.full(shape, EDGE), np.full(shape, 1 - END_SHARE - EDGE)
-    for _ in range(HALVINGS):
-        middle = 0.5 * (low + high)
-        found = np.take_along_axis(shown(middle, [pieces[k] for k in needed]), among[chosen][None], 0)[0]
-        above = (found < wanted) == rises
-        low, high = np.where(above, middle, low), np.where(above, high, middle)
-    cube[placed, :, columns] = np.where(between.any(axis=0), 0.5 * (low + high), cube[placed, :, columns])
+    curve = np.take_along_axis(shown, chosen[None, None], 0)[0]  # (tried, placed, particles)
+    wanted = values.here[chosen]
+    # Of what falls the mirror image rises: the last severity at which the reading is not yet reached, and a straight line on from it.
+    mirrored = np.where(curve[-1] > curve[0], 1.0, -1.0)
+    below = np.clip((mirrored * curve < mirrored * wanted).sum(axis=0), 1, TRIED - 1) - 1
+    low, high = (np.take_along_axis(curve, below[None] + beside, 0)[0] for beside in (0, 1))
+    part = np.clip((wanted - low) / np.where(high == low, 1.0, high - low), 0.0, 1.0)
+    found = tries[below] + part * (tries[1] - tries[0])
+    cube[placed, :, columns] = np.where(between.any(axis=0), found, cube[placed, :, columns])
     return Drawn(cube, set_of)
 
 

@@ -17,7 +17,7 @@ from sagen.machine.record import (
     with_open,
 )
 from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
-from sagen.machine.solve import copper, network, solve
+from sagen.machine.solve import Circuit, copper, solve
 from sagen.machine.values import Values
 from sagen.model.lazy import lazy
 from sagen.model.vocabulary import STARTING, Role, SensorKind
@@ -51,7 +51,7 @@ class CoilPart(SensorPart):
 
     def shown(self, machine, state, node, ends):
         values = machine.values
-        net = network(machine, state, conducting=False, instrument=(node, values.recorder_ohm))
+        net = Circuit(machine).network(state, conducting=False, instrument=(node, values.recorder_ohm))
         at_rest = dict.fromkeys(("battery", "lift", "pull_up", "bias", "return_bias"), 0.0)
         gain = np.abs(net.volts(at_rest | {"coil": 1.0})[node])
         rpm = machine.crank_rpm if state in STARTING else np.float64(machine.idle_rpm)
