@@ -15,6 +15,7 @@ from sagen.model.wheel import Wheel
 
 if TYPE_CHECKING:
     from sagen.machine.network import Network
+    from sagen.machine.solve import Circuit
 
 USUAL_LOAD_OHM = 22_000.0
 COPPER_PER_K = 0.00393  #: IEC 60028 (from memory), at 20 degC
@@ -208,15 +209,15 @@ class SensorPart(ABC):
         """
         return values.threshold_v - 0.5 * values.hysteresis_v, values.threshold_v + 0.5 * values.hysteresis_v
 
-    def shown(self, machine: SimulatedMachine, state: str, node: str, ends: Ends) -> dict[str, np.ndarray]:
+    def shown(self, circuit: Circuit, state: str, node: str, ends: Ends) -> dict[str, np.ndarray]:
         """How likely the circuit's levels alone make each finding of a recording with the probe at a node: labels of
         findings and probabilities, of one machine or of all that its arrays hold; `ends` are the volts of every node
         between which a turning shaft switches them.
 
         Parameters
         ----------
-        machine : SimulatedMachine
-            one, or many whose values are arrays of shape (n,)
+        circuit : Circuit
+            of one machine, or of many
         state, node : str
             by their names
         ends : Ends

@@ -7,6 +7,7 @@ import re
 from abc import ABC, abstractmethod
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import ClassVar
 
 import numpy as np
 
@@ -28,6 +29,7 @@ from sagen.model.vocabulary import (
     Role,
     State,
 )
+from sagen.reason.circuits import Circuits
 from sagen.reason.facts import SIZED, SOUND, Knowledge, Share
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.recording_likelihood import RecordingLikelihood, finding_label, label_kind
@@ -57,6 +59,8 @@ class Evidence(ABC):
 
     #: what is told at the complaint's own words and codes counts less the more of it there is
     told: bool = field(default=False, init=False, repr=False)
+    #: what recordings of one machine tell counts on those before it: `recording_likelihood`
+    of_recordings: ClassVar[bool] = False
     #: the record of the trail that this was made of, so that a reason leads back to it; None where it was made of several
     record: object = field(default=None, init=False, repr=False, compare=False)
 
@@ -204,13 +208,14 @@ class MeterReading(Evidence):
         return Quantity.OHMS if self.ohms else Quantity.VOLTS
 
     def foreseen(self, particle_set):
-        predicted = particle_set.reading(self.point, self.state, self.ohms)
+        predicted = particle_set.circuits.reading(self.point, self.state, self.ohms)
         if predicted is not None:
             width = spread_on_scale(self.value, self.ohms, self.spread)
-            yield float(on_scale(self.value, self.ohms)), on_scale(predicted, self.ohms), width
+            yield float(on_scale(self.value, self.ohms)), particle_set.of_rows(on_scale(predicted, self.ohms)), width
 
     def likelihood(self, particle_set, pictures, facts):
-        predicted = particle_set.reading(self.point, self.state, self.ohms)
+        circuits = particle_set.circuits
+        predicted = circuits.reading(self.point, self.state, self.ohms)
         if predicted is None:
             return None
         here = float(on_scale(self.value, self.ohms))
@@ -223,12 +228,12 @@ class MeterReading(Evidence):
         if not self.ohms:
             others = [
                 bell(here, on_scale(other_volt, self.ohms), max(width, SLIP_WIDTH))
-                for other_volt in particle_set.other_volts(self.point, self.state)
+                for other_volt in circuits.other_volts(self.point, self.state)
             ]
             if others:
                 slips = LEAST + np.mean(others, axis=0)
         slip = SLIP if self.times == 1 else SLIP * SAME_SLIP
-        return (1 - slip) * own + slip * slips
+        return particle_set.of_rows((1 - slip) * own + slip * slips)
 
 
 #: ohm points along a wire; a wire up to so many ohm is called good, on the scale of ohms from none to there; of wires and contacts
@@ -244,6 +249,7 @@ ONE_STRAND, ONE_STRAND_MOST = 0.25, 3_000.0
 class Captured(Evidence):
     """What a capture showed, and what it could not have shown."""
 
+    of_recordings: ClassVar[bool] = True
     found: frozenset[str] = frozenset()
     state: State | str = State.CRANKING
     unseen: frozenset[str] = frozenset()
@@ -257,7 +263,8 @@ class Captured(Evidence):
         return not self.unseen >= ABOUT_TIMING
 
     def foreseen(self, particle_set):
-        return levels_foreseen(particle_set, self.levels, self.state, self.end)
+        for here, predicted, width in levels_foreseen(particle_set.circuits, self.levels, self.state, self.end):
+            yield here, particle_set.of_rows(predicted), width
 
     def likelihood(self, particle_set, pictures, facts):
         if self.state not in TELLING and kind_of(particle_set.spec.sensor).has(Capability.TURNS):
@@ -339,15 +346,15 @@ def of_levels(
         where the probe sat, "sensor" or "module"
     """
     told = 1.0
-    for here, predicted, width in levels_foreseen(particle_set, levels, state, end):
+    for here, predicted, width in levels_foreseen(particle_set.circuits, levels, state, end):
         told = told * ((1 - LEVEL_OUTSIDE) * density(here, predicted, width) + LEVEL_OUTSIDE * LEAST)
-    return told
+    return particle_set.of_rows(told) if isinstance(told, np.ndarray) else told
 
 
 def levels_foreseen(
-    particle_set: ParticleSet, levels: Iterable[tuple[str, float]], state: str, end: str
+    circuits: Circuits, levels: Iterable[tuple[str, float]], state: str, end: str
 ) -> Iterable[tuple[float, np.ndarray, float]]:
-    """Levels of a recording as they are, as every particle has them and how far they stray, on the scale of volts.
+    """Levels of a recording as they are, as every particle of the circuits has them and how far they stray, on the scale of volts.
 
     Parameters
     ----------
@@ -356,10 +363,10 @@ def levels_foreseen(
 
     Yields
     ------
-    here, predicted, width : float, ndarray of shape (rows, particles), float
+    here, predicted, width : float, ndarray of shape (circuits, particles), float
     """
     for name, volts in levels:
-        predicted = particle_set.level(name, state, end)
+        predicted = circuits.level(name, state, end)
         if predicted is not None:
             width = np.hypot(spread_on_scale(volts, False), LEVEL_WIDTH)
             yield float(on_scale(volts, False)), on_scale(predicted, False), float(width)
@@ -381,12 +388,12 @@ class Cranked(Evidence):
         yield float(np.log(self.rpm)), np.log(particle_set.value("crank_rpm")), SPEED_SPREAD
 
     def likelihood(self, particle_set, pictures, facts):
-        speed = density(np.log(self.rpm), np.log(particle_set.value("crank_rpm")), SPEED_SPREAD)
-        swing = 1.0 if self.uneven is None else density(self.uneven, particle_set.value("uneven"), SWING_SPREAD) / 40.0
-        inside = np.where(particle_set.value("turns"), speed * swing, 0.0)
-        return (1 - CADENCE_OUTSIDE) * inside + CADENCE_OUTSIDE * CADENCE_DENSITY * (
-            1.0 if self.uneven is None else 0.3
-        )
+        value = particle_set.circuits.value
+        speed = density(np.log(self.rpm), np.log(value("crank_rpm")), SPEED_SPREAD)
+        swing = 1.0 if self.uneven is None else density(self.uneven, value("uneven"), SWING_SPREAD) / 40.0
+        inside = np.where(value("turns"), speed * swing, 0.0)
+        outside = CADENCE_OUTSIDE * CADENCE_DENSITY * (1.0 if self.uneven is None else 0.3)
+        return particle_set.of_rows((1 - CADENCE_OUTSIDE) * inside + outside)
 
 
 def usual_state(role: Role) -> State:
@@ -404,6 +411,7 @@ def usual_state(role: Role) -> State:
 class ReadElsewhere(Evidence):
     """A finding that somebody read with other means; `finding` is its label."""
 
+    of_recordings: ClassVar[bool] = True
     finding: str = ""
     kind: FindingKind | str = ""
     state: State | str = ""
@@ -426,6 +434,7 @@ class ReadElsewhere(Evidence):
 class Pressed(Evidence):
     """What was pressed on a picture board; see `BoardEntry`."""
 
+    of_recordings: ClassVar[bool] = True
     shown: tuple[str, ...] = ()
     chosen: tuple[str, ...] = ()
     state: State | str = ""
@@ -603,11 +612,11 @@ def harmed(particle_set: ParticleSet) -> np.ndarray:
     """
     if kind_of(particle_set.spec.sensor).has(Capability.TURNS):
         return np.clip(pulses_unseen(particle_set), 0.0, 1.0)
-    levels = particle_set.shown(State.KEY_ON, "module")
-    sound = np.ones(particle_set.shape)
+    levels = particle_set.circuits.shown(State.KEY_ON, "module")
+    sound = np.ones(particle_set.circuits.shape)
     for share in levels.values():
         sound = sound * (1 - np.clip(share, 0, 1))
-    return 1 - sound
+    return particle_set.of_rows(1 - sound)
 
 
 def pulses_unseen(particle_set: ParticleSet) -> np.ndarray:
@@ -623,12 +632,17 @@ def pulses_unseen(particle_set: ParticleSet) -> np.ndarray:
     ndarray, shape (rows, particles)
         0 to 1
     """
+    return particle_set.once("pulses unseen", lambda: _pulses_unseen(particle_set))
+
+
+def _pulses_unseen(particle_set: ParticleSet) -> np.ndarray:
     state = State.ROLLING if particle_set.spec.role == Role.SPEED else State.CRANKING
-    levels = particle_set.shown(state, "module")
+    levels = particle_set.circuits.shown(state, "module")
     flat = sum(share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL)
     poor = np.maximum(levels.get("low_not_pulled_down", 0.0), levels.get("high_not_reached", 0.0))
     poor = np.maximum(poor, levels.get("weak_amplitude", 0.0))
-    return 1 - (1 - np.clip(flat, 0, 1)) * (1 - 0.5 * poor) * (1 - _deaf(particle_set))
+    reaches = (1 - np.clip(flat, 0, 1)) * (1 - 0.5 * poor)
+    return 1 - particle_set.of_rows(reaches) * (1 - _deaf(particle_set))
 
 
 def _deaf(particle_set: ParticleSet) -> np.ndarray:
@@ -729,7 +743,7 @@ def softened(shares: np.ndarray, certain: bool = False) -> np.ndarray:
 
 def _loaded_line(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """2.2 kilohm from the unplugged signal wire to ground: does it fall to a small part of what it was?"""
-    open_volts = particle_set.volts(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
+    open_volts = particle_set.reading(Point.SIGNAL, State.KEY_ON_UNPLUGGED)
     ahead = particle_set.value("pull_up_ohm") + particle_set.value("signal_wire_ohm")
     left = LOAD_OHM / (LOAD_OHM + ahead)
     falls = smooth(COLLAPSED - left, 0.04) * (open_volts > 0.3)
@@ -745,9 +759,11 @@ def _wire_alone(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndar
 
 def _pulsed(particle_set: ParticleSet, outcomes: tuple[str, ...]) -> np.ndarray:
     """220 ohm from the unplugged signal wire to ground, now and then: does the module's input see it go low and come back?"""
-    low, high = particle_set.input_levels()
-    at_rest, held = particle_set.pulsed(None), particle_set.pulsed(PULSE_OHM)
-    counted = smooth(at_rest - high, 0.1) * smooth(low - held, 0.1) * (1 - _deaf(particle_set))
+    circuits = particle_set.circuits
+    low, high = circuits.input_levels()
+    at_rest, held = circuits.pulsed(None), circuits.pulsed(PULSE_OHM)
+    switches = smooth(at_rest - high, 0.1) * smooth(low - held, 0.1)
+    counted = particle_set.of_rows(switches) * (1 - _deaf(particle_set))
     return np.array([np.broadcast_to(1 - counted, particle_set.shape)])
 
 

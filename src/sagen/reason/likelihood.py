@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from sagen.model.vocabulary import Part
 from sagen.reason.evidence import Evidence, ran
 from sagen.reason.history import FaultHistory, faults_of
+from sagen.reason.particle_set import ParticleSet
 from sagen.reason.recording_likelihood import RecordingLikelihood
 from sagen.reason.scales import log_mean
 from sagen.reason.world import World
@@ -55,14 +57,7 @@ def log_likelihoods(
     used, logs = [], []
     told = 0
     for epoch, particle_set, place in _particle_sets(histories, pieces, generations, world, drawn):
-        pictures = RecordingLikelihood()
-        for when, piece in pieces:
-            if when != epoch:
-                continue
-            found = piece.likelihood(particle_set, pictures, world.facts)
-            if found is None:
-                continue
-            log = np.log(np.maximum(np.broadcast_to(found, particle_set.shape), 1e-12))
+        for piece, log in _told_by_each([piece for when, piece in pieces if when == epoch], particle_set):
             if piece.told:
                 log = log * TOLD_TOGETHER[min(told, len(TOLD_TOGETHER) - 1)]
                 told += 1
@@ -72,6 +67,37 @@ def log_likelihoods(
             logs.append(log[place])
     shape = (len(histories), world.particles if drawn is None else drawn.cube.shape[1])
     return used, np.array(logs).reshape(len(logs), *shape)
+
+
+def _told_by_each(pieces: list[Evidence], particle_set: ParticleSet) -> Iterator[tuple[Evidence, np.ndarray]]:
+    """The pieces of one epoch that say anything, each with its log-likelihoods, shape (rows, particles): a job has most of its pieces when
+    it is weighed again, and those were worked out."""
+    pictures, recordings, unheard = RecordingLikelihood(), (), []
+
+    def logs(piece: Evidence) -> np.ndarray | None:
+        found = piece.likelihood(particle_set, pictures, particle_set.facts)
+        return None if found is None else np.log(np.maximum(np.broadcast_to(found, particle_set.shape), LEAST_LIKELY))
+
+    def last_heard() -> np.ndarray | None:
+        # What a recording tells counts on those before it, also on those that an earlier weighing worked out.
+        *earlier, last = unheard
+        unheard.clear()
+        for piece in earlier:
+            piece.likelihood(particle_set, pictures, particle_set.facts)
+        return logs(last)
+
+    for piece in pieces:
+        if piece.of_recordings:
+            recordings = (*recordings, piece)
+            unheard.append(piece)
+            log = particle_set.lately(recordings, last_heard)
+        else:
+            log = particle_set.lately(piece, lambda piece=piece: logs(piece))
+        if log is not None:
+            yield piece, log
+
+
+LEAST_LIKELY = 1e-12  #: nothing that was told is less likely
 
 
 class Values(NamedTuple):

@@ -8,32 +8,32 @@ several fault modes, shape (modes, particles), as one `SimulatedMachine` whose v
 
 from __future__ import annotations
 
-import dataclasses
-from collections.abc import Mapping, Sequence
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from copy import copy
 from operator import attrgetter
+from typing import TypeVar
 
 import numpy as np
 
 from sagen.kinds.kind import kind_of
 from sagen.machine.faults import all_faults
-from sagen.machine.meter import recorded_between, volts_read
-from sagen.machine.simulated import USUAL_WHEEL, Ends, SimulatedMachine, Teeth, smooth
-from sagen.machine.solve import ABSENT, NODES, Circuit
+from sagen.machine.simulated import USUAL_WHEEL, SimulatedMachine, Teeth
+from sagen.machine.solve import ABSENT
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
-from sagen.model.vocabulary import OHM_POINTS, STARTING, Part, Point, State, can
+from sagen.model.vocabulary import Part, can
+from sagen.reason.circuits import OF_MACHINE, VALUES, Circuits, Remembers, arrays_of
 from sagen.reason.facts import SOUND, Knowledge
-from sagen.signal.limits import limits
 
-#: where a reader of recordings calls a feed lost and a return lifted
-_FEED, _LIFT = limits("supply_loss"), limits("ground_lift")
+T = TypeVar("T")
 
 #: fault modes of one machine, each with the slot whose severity it takes
 Row = tuple[tuple[str, int], ...]
 SOUND_ROW: Row = ()
 
 SLOTS = 3  #: fault modes that one machine may have had in the course of a job
+MOST_LATELY = 48  #: pieces of evidence that a set of particles remembers: those of a long job
 GENERATIONS = 3  #: times that a part may be replaced before its values repeat
 END_SHARE = 0.35  #: of a fault that grows to open or short, the share that has come to its end
 #: stated volts of a regulated feed and of a pull-up hold to this
@@ -45,10 +45,6 @@ BATTERY_PULL_UP_V = 8.0
 TINY = 1e-12
 BEYOND_PUBLISHED = 0.01  #: a sound part lies this far beyond what its maker publishes at most
 
-#: fields of the machine, beside its values, that a fault may change or that differ by particle
-_OF_MACHINE = ("regulated", "dead", "turns", "gap_mm", "crank_rpm", "crank_sag", "uneven", "at_tooth")
-_VALUES = tuple(field.name for field in dataclasses.fields(Values))
-
 
 def _own_copy(machine: SimulatedMachine) -> SimulatedMachine:
     """A machine that shares every value with another, until it is given its own."""
@@ -57,7 +53,7 @@ def _own_copy(machine: SimulatedMachine) -> SimulatedMachine:
     return copied
 
 
-_values_of, _rest_of = attrgetter(*_VALUES), attrgetter(*_OF_MACHINE)
+_values_of, _rest_of = attrgetter(*VALUES), attrgetter(*OF_MACHINE)
 
 
 def _changeable(machine: SimulatedMachine) -> tuple:
@@ -66,7 +62,7 @@ def _changeable(machine: SimulatedMachine) -> tuple:
 
 
 def _holders(machine: SimulatedMachine) -> list[tuple[object, str]]:
-    return [*((machine.values, name) for name in _VALUES), *((machine, name) for name in _OF_MACHINE)]
+    return [*((machine.values, name) for name in VALUES), *((machine, name) for name in OF_MACHINE)]
 
 
 def _identity(machine: SimulatedMachine) -> tuple[int, ...]:
@@ -114,7 +110,7 @@ class LatentParameters:
         return (order + rng.random((particles, len(self)))) / particles
 
 
-class ParticleSet:
+class ParticleSet(Remembers):
     """All particles of some rows of fault modes in one circuit.
 
     Parameters
@@ -138,53 +134,57 @@ class ParticleSet:
         generations: Mapping[Part, int] | None = None,
         set_of: Sequence[int] | None = None,
     ):
+        super().__init__()
         self.spec, self.facts, self.rows = spec, facts, tuple(rows)
         self._set_of = np.arange(len(self.rows)) if set_of is None else np.asarray(set_of)
         self._places, self._cube = places, cube
         self._generations = dict(generations or {})
         self.particles = cube.shape[-2]
         self.shape = (len(self.rows), self.particles)
-        self._read: dict[str, dict[str, np.ndarray]] = {}
-        self._recorded: dict[tuple[str, str], Ends] = {}
-        self._shown: dict[tuple[str, str], dict[str, np.ndarray]] = {}
-        self._shows: dict[tuple[str, int, str], np.ndarray] = {}
-        self._counted = (-1, 0)  #: how much had been read when bytes were last counted, and the bytes
+        self._lately: OrderedDict[Hashable, object] = OrderedDict()  #: what was worked out and is not kept for good
+        self._counted = (-1, 0)  #: how much was known when bytes were last counted, and the bytes
         self._faults, self._fault_at = _faults_of(self.rows)
         base = self._sound()
         sound = self._sets_of(base)
         broken = [self._broken(sound, index) for index in range(len(self.rows))]
         # Many faults change nothing in the circuit: their rows are one machine to it, which is solved once.
         alike: dict[tuple, int] = {}
-        self._row_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
-        self._distinct = self._merged(base, [broken[self._row_of.index(number)] for number in range(len(alike))])
-        self._circuit = Circuit(self._distinct)
+        self._circuit_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
+        distinct = [broken[self._circuit_of.index(number)] for number in range(len(alike))]
+        self.circuits = Circuits(self._merged(base, distinct), len(distinct), self.particles)
 
     @property
     def single(self) -> bool:
         """Whether every row is of one fault mode, or of none."""
         return all(len(row) <= 1 for row in self.rows)
 
+    def lately(self, key: Hashable, work_out: Callable[[], T]) -> T:
+        """The same for what there is no end of, as the evidence of jobs: what was not asked for longest is let go.
+
+        Parameters
+        ----------
+        key, work_out
+            as `once` has them
+        """
+        if key not in self._lately:
+            self._lately[key] = work_out()
+            while len(self._lately) > MOST_LATELY:
+                self._lately.popitem(last=False)
+        self._lately.move_to_end(key)
+        return self._lately[key]
+
     @property
     def nbytes(self) -> int:
-        """Bytes of the arrays that are held, of what was read as well; views of one array count once."""
-        read = sum(map(len, (self._read, self._shown, self._shows, self._recorded, self._circuit.held)))
-        if self._counted[0] != read:
-            self._counted = read, self._bytes()
-        return self._counted[1]
-
-    def _bytes(self) -> int:
-        held = [
-            self._cube, *self._circuit.held, *self._shows.values(),
-            *vars(self._distinct).values(), *vars(self._distinct.values).values(),
-            *(item for some in (*self._read.values(), *self._shown.values()) for item in some.values()),
-            *(item for ends in self._recorded.values() for end in ends for item in end.values()),
-        ]  # fmt: skip
-        owners = {}
-        for item in held:
-            if isinstance(item, np.ndarray):
+        """Bytes of the arrays that are held, of what was worked out as well; views of one array count once."""
+        known = len(self._known) + len(self._lately) + len(self.circuits.held)
+        if self._counted[0] != known:
+            held = [self._cube, self.circuits.held, self._known, self._lately]
+            owners = {}
+            for item in arrays_of(held):
                 owner = item if item.base is None else item.base
                 owners[id(owner)] = getattr(owner, "nbytes", item.nbytes)
-        return sum(owners.values())
+            self._counted = known, sum(owners.values())
+        return self._counted[1]
 
     # coordinates --------------------------------------------------------------------------
 
@@ -224,7 +224,7 @@ class ParticleSet:
         spec, part = self.spec, kind_of(self.spec.sensor).part
         drawn = {name: self._value(name) for name in self._places.drawn}
         values = Values()
-        for name in _VALUES:
+        for name in VALUES:
             if name in drawn:
                 setattr(values, name, drawn[name])
         kind = drawn["battery_kind"]
@@ -298,6 +298,18 @@ class ParticleSet:
                 setattr(holder, name, joined)
         return merged
 
+    # what instruments show ----------------------------------------------------------------
+
+    def of_rows(self, found: np.ndarray) -> np.ndarray:
+        """What the circuits show, shape (circuits, particles), for every row, shape (rows, particles)."""
+        if len(found) == 1 or found.strides[0] == 0:  # all circuits alike
+            return np.broadcast_to(found[:1], self.shape)
+        return found[self._circuit_of]
+
+    def circuit_of(self, index: int) -> int:
+        """Which of the circuits a row is, by index."""
+        return self._circuit_of[index]
+
     def value(self, name: str) -> np.ndarray:
         """One value of the machines, of the circuit or of the shaft, shape (rows, particles).
 
@@ -306,107 +318,10 @@ class ParticleSet:
         name : str
             of a field of `Values` or of the machine
         """
-        machine = self._distinct
-        return self._for_every_row(getattr(machine.values if name in _VALUES else machine, name))
+        return self.of_rows(self.circuits.value(name))
 
-    def _for_every_row(self, found: np.ndarray | float) -> np.ndarray:
-        """What the distinct machines show, for every row, shape (rows, particles)."""
-        if np.ndim(found) == 2 and len(found) not in (1, len(self.rows)):
-            return found[self._row_of]
-        return np.broadcast_to(found, self.shape)
-
-    # what instruments show ----------------------------------------------------------------
-
-    def points(self) -> tuple[Point, ...]:
-        """The points at which volts can be measured."""
-        part = self._distinct.part
-        gone = (() if part.fed else (Point.SUPPLY,)) + (() if part.own_return else (Point.GROUND,))
-        return tuple(node for node in NODES if node not in gone and node != Point.SHIELD)
-
-    def volts(self, point: str, state: str) -> np.ndarray | None:
-        """What a meter at a point reads in a state, V, shape (rows, particles); None where it cannot be held.
-
-        Parameters
-        ----------
-        point, state : str
-            by their names
-
-        Returns
-        -------
-        ndarray or None
-            V, shape (rows, particles)
-        """
-        return self._all_volts(state)[NODES[point]] if point in self.points() else None
-
-    def other_volts(self, point: str, state: str) -> list[np.ndarray]:
-        """What stands at the machine's other pins meanwhile: a probe in the wrong place reads one of them.
-
-        Parameters
-        ----------
-        point, state : str
-            by their names
-
-        Returns
-        -------
-        list of ndarray, shape (rows, particles)
-            V
-        """
-        return [volts for node, volts in self._all_volts(state).items() if node != NODES[point]]
-
-    def _all_volts(self, state: str) -> dict[str, np.ndarray]:
-        """Volts at the plug. A meter loads the signal alone: feed and return are too stiff to feel it."""
-        if state not in self._read:
-            nodes = (NODES[Point.SIGNAL], *(NODES[point] for point in self.points() if point != Point.SIGNAL))
-            found = volts_read(self._circuit, state, nodes)
-            self._read[state] = {node: self._for_every_row(item) for node, item in found.items()}
-        return self._read[state]
-
-    def pulsed(self, ohm: float | None) -> np.ndarray:
-        """Volts at the module's pin with the sensor unplugged and a resistor from its signal wire to ground, shape (rows, particles).
-
-        Parameters
-        ----------
-        ohm : float or None
-            None: a meter alone
-        """
-        held = self._distinct.values.meter_ohm if ohm is None else ohm
-        instrument = (NODES[Point.SIGNAL], held)
-        volts = self._circuit.volts(
-            State.KEY_ON_UNPLUGGED, conducting=False, instrument=instrument, at=("module_signal",)
-        )
-        return self._for_every_row(volts["module_signal"])
-
-    def input_levels(self) -> tuple[np.ndarray, np.ndarray]:
-        """Below and above which the module's input sees a low and a high, V, shape (rows, particles)."""
-        low, high = self._distinct.part.input_levels(self._distinct.values)
-        return self._for_every_row(low), self._for_every_row(high)
-
-    def ohms(self, point: str) -> np.ndarray | None:
-        """What a meter across the sensor or along a wire reads, ohm, at 20 degC; None where that says nothing.
-
-        Parameters
-        ----------
-        point : str
-            of the sensor, or of a wire
-
-        Returns
-        -------
-        ndarray, shape (rows, particles), or None
-            ohm
-        """
-        part = self._distinct.part
-        if point == Point.GROUND:
-            return self.value("ground_wire_ohm") + self.value("return_ohm") if part.own_return else None
-        name = {
-            Point.SENSOR: part.ohms_field,
-            Point.SUPPLY_WIRE: "feed_wire_ohm" if part.fed else None,
-            Point.SIGNAL_WIRE: "signal_wire_ohm",
-            Point.GROUND_WIRE: "ground_wire_ohm" if part.own_return else None,
-        }.get(point)
-        return self.value(name) if name else None
-
-    def reading(self, point: str, state: str, ohms: bool) -> np.ndarray | None:
-        """A reading of either quantity.
+    def reading(self, point: str, state: str, ohms: bool = False) -> np.ndarray | None:
+        """What a meter reads, V or ohm, shape (rows, particles); None where it cannot be held or says nothing.
 
         Parameters
         ----------
@@ -414,88 +329,21 @@ class ParticleSet:
             by their names
         ohms : bool
             ohm instead of V
-
-        Returns
-        -------
-        ndarray or None
-            shape (rows, particles)
         """
-        return self.ohms(point) if ohms or point in OHM_POINTS else self.volts(point, state)
-
-    def level(self, name: str, state: str, end: str = "sensor") -> np.ndarray | None:
-        """A level of a recording, V: the signal's "low" and "high", the mean of "supply" and "ground"; None where the
-        circuit does not decide it.
-
-        Parameters
-        ----------
-        name : str
-            low, high, supply or ground
-        state, end : str
-            by name; `end` is where the recorder was clipped to
-
-        Returns
-        -------
-        ndarray or None
-            V, shape (rows, particles)
-        """
-        part = self._distinct.part
-        if not part.fed or (name == "ground" and not part.own_return):
-            return None
-        one, other = self._ends(state, end)
-        if name in ("low", "high"):
-            node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            pick = np.minimum if name == "low" else np.maximum
-            return self._for_every_row(pick(one[node], other[node]))
-        node = NODES[Point.SUPPLY if name == "supply" else Point.GROUND]
-        return self._for_every_row(0.5 * (one[node] + other[node]))
-
-    def _ends(self, state: str, end: str) -> Ends:
-        """Volts with a recorder on the signal, at a tooth and between teeth, of the distinct machines."""
-        if (state, end) not in self._recorded:
-            node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            self._recorded[state, end] = recorded_between(self._circuit, state, node)
-        return self._recorded[state, end]
+        found = self.circuits.reading(point, state, ohms)
+        return None if found is None else self.of_rows(found)
 
     def shown(self, state: str, end: str = "sensor") -> dict[str, np.ndarray]:
-        """Probabilities of the findings that the circuit's levels make in a recording, by label.
+        """Probabilities of the findings that the circuit's levels make in a recording, by label, shape (rows, particles).
 
         Parameters
         ----------
         state, end : str
             by name; `end` is where the recorder was clipped to
-
-        Returns
-        -------
-        dict
-            label to probability, shape (rows, particles)
         """
-        if (state, end) not in self._shown:
-            machine = self._distinct
-            node = "module_signal" if end == "module" else NODES[Point.SIGNAL]
-            ends = self._ends(state, end)
-            found = {**machine.part.shown(machine, state, node, ends), **self._rails(state, ends)}
-            self._shown[state, end] = {label: self._for_every_row(item) for label, item in found.items()}
-        return self._shown[state, end]
+        return {label: self.of_rows(share) for label, share in self.circuits.shown(state, end).items()}
 
-    def shown_by_state(self, kind: str) -> bool:
-        """Whether how the machine stands decides if a finding shows: the circuit then does, not the shape alone."""
-        return kind in self._distinct.part.by_state
-
-    def _rails(self, state: str, ends: Ends) -> dict[str, np.ndarray]:
-        """A feed that is lost and a return that is lifted, as they stand during a recording."""
-        out: dict[str, np.ndarray] = {}
-        machine, starting = self._distinct, state in STARTING
-        if machine.part.fed:
-            feed = 0.5 * (ends[0][NODES[Point.SUPPLY]] + ends[1][NODES[Point.SUPPLY]])
-            nominal = np.where(machine.regulated, machine.values.regulator_v, machine.values.battery_v)
-            least = np.where(
-                machine.regulated, _FEED.fallen_regulated, _FEED.fallen_cranking if starting else _FEED.fallen_battery
-            )
-            out["supply_loss"] = smooth(least - feed / nominal, 0.03)
-            if machine.part.own_return:
-                lift = 0.5 * (ends[0][NODES[Point.GROUND]] + ends[1][NODES[Point.GROUND]])
-                out["ground_lift"] = smooth(lift - (_LIFT.lift_cranking_v if starting else _LIFT.lift_v), 0.04)
-        return out
+    # what a fault mode makes of itself --------------------------------------------------------
 
     def shows(self, index: int, fault: str, slot: int, state: str) -> np.ndarray:
         """How likely a fault of one row shows in the course of one recording: one that comes and goes hardly does on some
@@ -517,10 +365,8 @@ class ParticleSet:
         ndarray, shape (particles,)
             0 to 1
         """
-        key = (fault, slot, state)
-        if key not in self._shows:
-            self._shows[key] = self._shows_in_one(fault, slot, state)
-        return self._of_row(self._shows[key], index)
+        found = self.once(("shows", fault, slot, state), lambda: self._shows_in_one(fault, slot, state))
+        return self._of_row(found, index)
 
     def _shows_in_one(self, fault: str, slot: int, state: str) -> np.ndarray:
         coming = self.facts.comings.get(fault)
@@ -548,15 +394,30 @@ class ParticleSet:
         ndarray, shape (rows, particles)
             0 to 1
         """
-        other, louder = self.facts.shapes[finding].other, self.facts.louder(finding, state)
-        out = np.full(self.shape, other)
-        for index, row in enumerate(self.rows):
-            for fault, slot in row:
-                share = louder.get(fault)
-                if share is not None:
-                    shows = self.shows(index, fault, slot, state)
-                    out[index] = np.maximum(out[index], other + (share - other) * shows)
+        out = np.full(self.shape, self.facts.shapes[finding].other)
+        for index, share in self.louder(finding, state):
+            out[index] = share
         return out
+
+    def louder(self, finding: str, state: str) -> Iterator[tuple[int, np.ndarray]]:
+        """The rows whose fault modes make a finding in the shape of a recording more often than any machine, each with how likely
+        they do, shape (particles,).
+
+        Parameters
+        ----------
+        finding : str
+            its label
+        state : str
+            by name
+        """
+        other, louder = self.facts.shapes[finding].other, self.facts.louder(finding, state)
+        for index, row in enumerate(self.rows):
+            shares = [(louder[fault], fault, slot) for fault, slot in row if fault in louder]
+            if shares:
+                made = [
+                    other + (share - other) * self.shows(index, fault, slot, state) for share, fault, slot in shares
+                ]
+                yield index, made[0] if len(made) == 1 else np.max(made, axis=0)
 
     def by_row(self, share) -> np.ndarray:
         """A number for every row, the greatest of its fault modes', shape (rows, 1); `share` maps a slug to one."""

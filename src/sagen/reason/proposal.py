@@ -5,6 +5,7 @@ Devroye and Gyorfi, Nonparametric Density Estimation, 1985; both from memory).""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from statistics import NormalDist
 
 import numpy as np
@@ -57,7 +58,7 @@ class Proposal:
         grid[:, -1] = 1.0 + NARROWEST
         share = (1.0 - EVEN) * np.concatenate([[0.0], even, [1.0]]) + EVEN * grid
         found = cls(columns, grid, share, np.eye(told))
-        score = found._scores(inside)
+        score = _score(found._read(inside)[0])
         score -= weights @ score
         covariance = (weights[:, None] * score).T @ score
         size = np.sqrt(np.maximum(np.diag(covariance), EDGE))
@@ -96,22 +97,33 @@ class Proposal:
         """
         if not len(self.columns):
             return np.zeros(len(cube))
-        inside = cube[:, self.columns]
-        height = np.diff(self.share, axis=1) / np.maximum(np.diff(self.grid, axis=1), EDGE)
-        found = np.zeros(len(cube))
-        for k in range(len(self.columns)):
-            found += np.log(height[k, np.searchsorted(self.grid[k], inside[:, k], "right") - 1])
-        score = self._scores(inside)
-        beside = np.linalg.inv(self.correlation) - np.eye(len(self.columns))
-        found -= 0.5 * (np.linalg.slogdet(self.correlation)[1] + ((score @ beside) * score).sum(axis=1))
+        below, height = self._read(cube[:, self.columns])
+        score = _score(below)
+        quadratic = ((score @ self._beside) * score).sum(axis=1)
+        found = np.log(height).sum(axis=1) - 0.5 * (self._log_determinant + quadratic)
         return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
 
-    def _scores(self, inside: np.ndarray) -> np.ndarray:
-        """Normal scores of how much of each told coordinate lies below a place, shape (particles, told)."""
-        below = np.empty_like(inside)
-        for k in range(inside.shape[1]):
-            below[:, k] = np.interp(inside[:, k], self.grid[k], self.share[k])
-        return _score(below)
+    @cached_property
+    def _heights(self) -> np.ndarray:
+        """Density in each bin of each told coordinate, shape (told, bins)."""
+        return np.diff(self.share, axis=1) / np.maximum(np.diff(self.grid, axis=1), EDGE)
+
+    @cached_property
+    def _beside(self) -> np.ndarray:
+        return np.linalg.inv(self.correlation) - np.eye(len(self.columns))
+
+    @cached_property
+    def _log_determinant(self) -> float:
+        return float(np.linalg.slogdet(self.correlation)[1])
+
+    def _read(self, inside: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """How much of each told coordinate lies below a place, and how dense it is there, both shape (particles, told)."""
+        each = np.arange(len(self.columns))
+        bins = np.empty(inside.shape, np.intp)
+        for k in each:
+            bins[:, k] = np.searchsorted(self.grid[k], inside[:, k], "right") - 1
+        height, begins = self._heights[each, bins], self.grid[each, bins]
+        return self.share[each, bins] + (inside - begins) * height, height
 
 
 def _score(below: np.ndarray) -> np.ndarray:

@@ -9,6 +9,7 @@ for or against anything by more than that leaves.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING
 
@@ -25,6 +26,7 @@ from sagen.model.vocabulary import (
     SensorKind,
     State,
 )
+from sagen.reason.circuits import Circuits
 from sagen.reason.particle_set import ParticleSet
 
 if TYPE_CHECKING:
@@ -146,13 +148,29 @@ def _likely_press(table: PressedShares, shown: tuple[str, ...], chosen: tuple[st
     return (1.0 - SLIPS) * told + SLIPS / (len(names) + 1)
 
 
+@dataclass
+class _Kind:
+    """What the recordings so far told of one kind of finding."""
+
+    share: np.ndarray  #: of machines that show it, before any recording, shape (rows, particles)
+    #: how likely the recordings so far are of one that shows it and of one that does not
+    so: float | np.ndarray = 1.0
+    not_so: float = 1.0
+
+    @property
+    def likely(self) -> np.ndarray:
+        """How likely the recordings so far are."""
+        return self.not_so + (self.so - self.not_so) * self.share
+
+
 class RecordingLikelihood:
     """What the recordings of one stretch of a job have told so far, for every particle of a crowd."""
 
     def __init__(self):
         self._pressed: dict[str, tuple[dict[str, np.ndarray], dict[str, float]]] = {}
-        self._inside: dict[tuple, tuple[np.ndarray, np.ndarray]] = {}
+        self._kinds: dict[tuple, _Kind] = {}
         self._outside: dict[tuple, tuple[float, float]] = {}
+        self._inside: np.ndarray | float = 1.0  #: how likely the recordings so far are of machines of the model
         self._total: np.ndarray | float = 1.0
 
     def told(
@@ -185,11 +203,8 @@ class RecordingLikelihood:
         if not moved:
             return None
         facts = particle_set.facts
-        inside = np.ones(particle_set.shape)
-        for shows, not_so in self._inside.values():
-            inside = inside * (shows + not_so)
         outside = float(np.prod([shows + not_so for shows, not_so in self._outside.values()]))
-        total = (1 - facts.picture.outside) * inside + facts.picture.outside * outside
+        total = (1 - facts.picture.outside) * self._inside + facts.picture.outside * outside
         gained = total / self._total
         self._total = total
         return gained
@@ -238,12 +253,10 @@ class RecordingLikelihood:
             mine = [label for label in labels if label_kind(label) == kind]
             if not mine or kind not in readable(particle_set.spec.sensor):
                 continue
-            shows, not_so = self._inside.get((kind, state), self._inside.get((kind, ""), (None, None)))
-            share = self._share(particle_set, kind, state, end) if shows is None else shows / (shows + not_so)
+            told = self._kinds.get((kind, state), self._kinds.get((kind, "")))
+            share = _share(particle_set, kind, state, end) if told is None else told.share * told.so / told.likely
             here, left = left * share, left * (1.0 - share)
-            held = [
-                self._held(particle_set, label.partition(":")[2], state, end) if ":" in label else 1.0 for label in mine
-            ]
+            held = [_held(particle_set, label.partition(":")[2], state, end) if ":" in label else 1.0 for label in mine]
             total = sum(held)
             out |= {label: here * part / total for label, part in zip(mine, held, strict=True)}
         out[NOTHING_FOUND] = left
@@ -253,43 +266,75 @@ class RecordingLikelihood:
     def _move(self, particle_set: ParticleSet, kind: FindingKind, seen: bool, held: str, state: str, end: str) -> None:
         shape = particle_set.facts.shapes[kind]
         # Where the state matters, what one state showed says little of another.
-        particular = shape.by_state or kind in ABOUT_RAILS or state == State.WIGGLE or particle_set.shown_by_state(kind)
+        particular = (
+            shape.by_state or kind in ABOUT_RAILS or state == State.WIGGLE or particle_set.circuits.shown_by_state(kind)
+        )
         key = (kind, state if particular else "")
         slip, alarm = particle_set.facts.picture.slip, FALSE_ALARM * shape.other
-        if key not in self._inside:
-            share = np.clip(self._share(particle_set, kind, state, end), LEAST_SHARE, MOST_SHARE)
-            self._inside[key], self._outside[key] = (share, 1 - share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
+        before = self._kinds.get(key)
+        if before is None:
+            share = np.clip(_share(particle_set, kind, state, end), LEAST_SHARE, MOST_SHARE)
+            told, self._outside[key] = _Kind(share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
+        else:
+            told = before
         if seen:
-            place = self._held(particle_set, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
+            place = _held(particle_set, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
             now = ((1 - slip) * place, alarm * (1 / 3 if held else 1.0))
         else:
             now = (slip, 1 - alarm)
-        shows, not_so = self._inside[key]
-        self._inside[key] = (shows * now[0], not_so * now[1])
+        after = self._kinds[key] = _Kind(told.share, told.so * now[0], told.not_so * now[1])
+        self._inside = self._inside * (after.likely if before is None else after.likely / before.likely)
         shows, not_so = self._outside[key]
         average = (0.9 * (1 / 3 if held else 1.0), 0.1) if seen else (0.1, 0.9)
         self._outside[key] = (shows * average[0], not_so * average[1])
 
-    def _share(self, particle_set: ParticleSet, kind: FindingKind, state: str, end: str) -> np.ndarray:
-        """How likely a finding is in such a recording."""
-        levels = particle_set.shown(state, end)
-        by_level = [share for label, share in levels.items() if label_kind(label) == kind]
-        flat = [share for label, share in levels.items() if label_kind(label) == FindingKind.NO_SIGNAL]
-        level = np.clip(sum(by_level), 0.0, 1.0) if by_level else np.zeros(particle_set.shape)
-        shape = particle_set.shape_share(kind, state)
-        if flat and kind not in ABOUT_RAILS and kind != FindingKind.NO_SIGNAL and kind not in STRIKES:
-            # What never switches has no teeth to be irregular.
-            silent = np.clip(sum(flat), 0.0, 1.0)
-            shape = shape * (1 - silent) + 0.01 * silent
-        return 1 - (1 - level) * (1 - shape)
 
-    def _held(self, particle_set: ParticleSet, held: str, state: str, end: str) -> np.ndarray:
-        """Where a flat line is held, given that it is flat."""
-        flat = {
-            label.partition(":")[2]: share
-            for label, share in particle_set.shown(state, end).items()
-            if label_kind(label) == FindingKind.NO_SIGNAL
-        }
-        total = sum(flat.values()) + 1e-3
-        here = flat.get(held, np.zeros(particle_set.shape)) / total
-        return (1 - MIDDLING) * here + MIDDLING / 3
+def _held(particle_set: ParticleSet, held: str, state: str, end: str) -> np.ndarray:
+    """Where a flat line is held, given that it is flat, shape (rows, particles)."""
+    shown = particle_set.circuits.shown(state, end)
+    flat = {
+        label.partition(":")[2]: share for label, share in shown.items() if label_kind(label) == FindingKind.NO_SIGNAL
+    }
+    total = sum(flat.values()) + 1e-3
+    here = flat.get(held, np.zeros(particle_set.circuits.shape)) / total
+    return particle_set.of_rows((1 - MIDDLING) * here + MIDDLING / 3)
+
+
+def _share(particle_set: ParticleSet, kind: FindingKind, state: str, end: str) -> np.ndarray:
+    """How likely a finding is in such a recording, shape (rows, particles)."""
+    circuits = particle_set.circuits
+    silent, level = _by_level(circuits, FindingKind.NO_SIGNAL, state, end), _by_level(circuits, kind, state, end)
+    if kind in ABOUT_RAILS or kind == FindingKind.NO_SIGNAL or kind in STRIKES:
+        silent = None
+
+    def together(shape: float | np.ndarray, at: int | slice) -> float | np.ndarray:
+        if silent is not None:
+            # What never switches has no teeth to be irregular.
+            shape = shape + (SILENT_SHARE - shape) * silent[at]
+        return shape if level is None else 1 - (1 - level[at]) * (1 - shape)
+
+    # Most rows are as any machine of their circuit: only what a fault mode makes of itself is worked out row by row.
+    out = particle_set.of_rows(circuits.each(together(particle_set.facts.shapes[kind].other, slice(None))))
+    louder = [
+        (index, together(shape, particle_set.circuit_of(index))) for index, shape in particle_set.louder(kind, state)
+    ]
+    if louder:
+        out = out.copy() if not out.flags.writeable else out
+        for index, share in louder:
+            out[index] = share
+    return out
+
+
+#: how often a line that never switches shows what only teeth can
+SILENT_SHARE = 0.01
+
+
+def _by_level(circuits: Circuits, kind: str, state: str, end: str) -> np.ndarray | None:
+    """How likely the levels of a recording make a kind of finding, shape (circuits, particles); None where they decide none of it."""
+
+    def work_out() -> np.ndarray | None:
+        shown = circuits.shown(state, end)
+        shares = [share for label, share in shown.items() if label_kind(label) == kind]
+        return np.clip(sum(shares), 0.0, 1.0) if shares else None
+
+    return circuits.once(("by level", kind, state, end), work_out)

@@ -17,7 +17,7 @@ from sagen.machine.record import (
     with_open,
 )
 from sagen.machine.simulated import SensorPart, SimulatedMachine, smooth
-from sagen.machine.solve import Circuit, copper, solve
+from sagen.machine.solve import copper, solve
 from sagen.machine.values import Values
 from sagen.model.lazy import lazy
 from sagen.model.vocabulary import STARTING, Role, SensorKind
@@ -49,9 +49,10 @@ class CoilPart(SensorPart):
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         net.voltage("coil", "sensor_signal", "sensor_ground", copper(machine, machine.values.coil_ohm))
 
-    def shown(self, machine, state, node, ends):
+    def shown(self, circuit, state, node, ends):
+        machine = circuit.machine
         values = machine.values
-        net = Circuit(machine).network(state, conducting=False, instrument=(node, values.recorder_ohm))
+        net = circuit.network(state, conducting=False, instrument=(node, values.recorder_ohm))
         at_rest = dict.fromkeys(("battery", "lift", "pull_up", "bias", "return_bias"), 0.0)
         gain = np.abs(net.volts(at_rest | {"coil": 1.0})[node])
         rpm = machine.crank_rpm if state in STARTING else np.float64(machine.idle_rpm)

@@ -30,7 +30,7 @@ class CurrentPart(SensorPart):
     def power_node(self) -> str:
         return "sensor_signal"
 
-    def shown(self, machine, state, node, ends):
+    def shown(self, circuit, state, node, ends):
         one, other = ends[0][node], ends[1][node]
         swing = np.abs(one - other) / USUAL_SHUNT_OHM
         flat = smooth(LEAST_SWING_A - swing, 0.0003)

@@ -39,7 +39,8 @@ class HallPart(SensorPart):
         net.resistor("sensor_supply", "sensor_ground", values.sensor_ohm)
         net.voltage("low", "sensor_signal", "sensor_ground", either(conducting, values.on_ohm, values.off_ohm))
 
-    def shown(self, machine, state, node, ends):
+    def shown(self, circuit, state, node, ends):
+        machine = circuit.machine
         values = machine.values
         low, high = ends[0][node], ends[1][node]
         expected = either(values.pull_up_v >= BATTERY_PULL_UP_V, values.battery_v, values.pull_up_v)

@@ -35,9 +35,9 @@ class PiezoPart(SensorPart):
     def sensor(self, net: Network, machine: SimulatedMachine, conducting: bool) -> None:
         net.resistor("sensor_signal", "sensor_ground", machine.values.piezo_ohm)
 
-    def shown(self, machine, state, node, ends):
+    def shown(self, circuit, state, node, ends):
         # Heights are told against a sound twin of this machine under the same load.
-        ratio, alone = self._height(machine, state), self._height(machine, State.UNPLUGGED)
+        ratio, alone = (self._height(circuit.machine, this_state) for this_state in (state, State.UNPLUGGED))
         weak = smooth(WEAK_RATIO - ratio, 0.06)
         loaded = smooth(WEAK_RATIO - ratio / np.maximum(alone, 1e-6), 0.06)
         return {"weak_strike": weak, "loaded_down": loaded, "no_signal:middle": smooth(SILENT_RATIO - ratio, 0.02)}
