@@ -122,6 +122,9 @@ def leave_one_out(
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
     least, doubted, hangs_on = causes[lead], posterior.p, None
+    speaks = np.array(
+        [np.exp(-rows) @ weighted.weights for rows, weighted in zip(ends, weighted_sets, strict=True)]
+    ).T  # (pieces, hypotheses)
     for index, piece in enumerate(used):
         if (
             piece.told
@@ -132,12 +135,7 @@ def leave_one_out(
             continue  # what was seen and is certain is a fact, and what was taken twice is no single piece
         most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere | Pressed) else MOST_BACK
         # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
-        back = np.array(
-            [
-                np.log(np.maximum(np.exp(-rows[index]) @ weighted.weights, 1e-300))
-                for rows, weighted in zip(ends, weighted_sets, strict=True)
-            ]
-        )
+        back = np.log(np.maximum(speaks[index], 1e-300))
         without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
         if float(share @ without) < least:
             least, doubted, hangs_on = float(share @ without), without, piece

@@ -76,7 +76,7 @@ def _told_by_each(pieces: list[Evidence], particle_set: ParticleSet) -> Iterator
 
     def logs(piece: Evidence) -> np.ndarray | None:
         found = piece.likelihood(particle_set, pictures, particle_set.facts)
-        return None if found is None else np.log(np.maximum(np.broadcast_to(found, particle_set.shape), LEAST_LIKELY))
+        return None if found is None else np.broadcast_to(np.log(np.maximum(found, LEAST_LIKELY)), particle_set.shape)
 
     def last_heard() -> np.ndarray | None:
         # What a recording tells counts on those before it, also on those that an earlier weighing worked out.

@@ -148,7 +148,7 @@ def redrawn(histories, pieces, generations, world: World, prior: np.ndarray, val
     kinds = [_Kind(np.flatnonzero(set_of == k), cube[k], weights[set_of == k]) for k in range(len(cube))]
     wanting = kinds
     for attempt in range(ROUNDS):
-        even = world.places.cube(REDRAWN, world.seed + attempt)
+        even = world.even(REDRAWN, attempt)
         asked = np.concatenate([kind.members for kind in wanting])
         of = np.repeat(np.arange(len(wanting)), [len(kind.members) for kind in wanting])
         fresh = Drawn(np.array([kind.drawn(even) for kind in wanting]), of)

@@ -67,9 +67,24 @@ class World:
         self.faults: tuple[str, ...] = (SOUND, *(item.slug for item in possible(spec)))
         self.places = LatentParameters(spec, self.facts)
         self.cube = self.places.cube(particles, seed)
+        self._even: dict[tuple[int, int], np.ndarray] = {}
         # Asked from the window's two threads at once.
         self.lock = threading.RLock()
         self._number = next(_NUMBERS)
+
+    def even(self, particles: int, number: int) -> np.ndarray:
+        """Places spread evenly, shape (particles, columns): the same for every weighing of this circuit.
+
+        Parameters
+        ----------
+        particles : int
+        number : int
+            of such sets of places, from 0
+        """
+        key = (particles, number)
+        if key not in self._even:
+            self._even[key] = self.places.cube(particles, self.seed + number)
+        return self._even[key]
 
     def particle_set(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> ParticleSet:
         """The particles of some rows on the world's own cube.
