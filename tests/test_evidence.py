@@ -105,10 +105,10 @@ def test_particles_are_read_as_the_machine_is_read(world):
         float(particle_set.value(this_name)[row, 17]) for this_name in ("crank_sag", "gap_mm")
     )
     for point, state in (("signal", "key_on_unplugged"), ("signal", "metal_near"), ("signal", "cranking")):
-        assert read(machine, point, state).value == pytest.approx(particle_set.volts(point, state)[row, 17], rel=1e-6)
+        assert read(machine, point, state).value == pytest.approx(particle_set.reading(point, state)[row, 17], rel=1e-6)
     # Feed and return are too stiff to feel where the meter sits.
     assert read(machine, "supply", "key_on").value == pytest.approx(
-        particle_set.volts("supply", "key_on")[row, 17], rel=1e-3
+        particle_set.reading("supply", "key_on")[row, 17], rel=1e-3
     )
 
 
@@ -168,7 +168,7 @@ def test_what_the_model_expects_of_a_meter_follows_from_the_circuit(world):
     # 5 V; a blown fuse takes the feed away, whatever else happens (common practice).
     particle_set = world.singles()
     end = particle_set.severity("return_high_resistance", 0) >= 1.0
-    high = particle_set.volts("signal", "key_on")[world.faults.index("return_high_resistance")][end]
+    high = particle_set.reading("signal", "key_on")[world.faults.index("return_high_resistance")][end]
     assert np.median(high) > 4.8
     assert high.min() > 3.5
     assert np.abs(world.expected("supply", "key_on", "fuse_blown")).max() < 0.5

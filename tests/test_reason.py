@@ -57,7 +57,7 @@ def ohms(point, value):
 class FromTable(Evidence):
     """Evidence whose likelihoods are given by fault mode."""
 
-    table: dict = field(default_factory=dict)
+    table: dict = field(default_factory=dict, hash=False)
 
     def likelihood(self, particle_set, pictures, facts):
         return particle_set.by_row(lambda fault: self.table[fault])

@@ -21,7 +21,7 @@ from sagen.reason.world import World
 #: variances of the readings in each assimilation; their reciprocals add up to 1
 INFLATED = (4.0, 4.0 / 3.0)
 MOVED = 240  #: particles of each history
-LEARNED_FROM = 25.0  #: effective particles from which it is learned where more are to be drawn
+LEARNED_FROM = 50.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
 #: severities that are tried where one is placed, and widths of a reading over which it must move that
@@ -100,7 +100,7 @@ def _with_severity_placed(histories, pieces, generations, world: World, values: 
     tried[:, at, :, columns] = tries[None, :, None]
     everyone = Drawn(tried.reshape(-1, *cube.shape[1:]), np.arange(TRIED * len(placed)))
     shown = foreseen(asked * TRIED, pieces, generations, world, everyone).shown
-    shown = shown.reshape(len(shown), TRIED, len(placed), MOVED)
+    shown = shown.reshape(len(shown), TRIED, len(placed), cube.shape[1])
     least, most, here = shown[:, 0], shown[:, -1], values.here[:, None, None]
     span = np.abs(most - least) / values.width[:, None, None]
     between = (np.minimum(least, most) < here) & (here < np.maximum(least, most)) & (span > LEAST_SPAN)
