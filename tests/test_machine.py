@@ -103,6 +103,28 @@ def test_a_current_into_two_resistors_by_hand():
     assert net.resistance("a", GROUND) == pytest.approx(100.0, rel=1e-6)
 
 
+@pytest.mark.parametrize("rest", [False, True])
+def test_networks_of_one_kind_are_each_solved_with_their_own_numbers(rest):
+    # Nodal equations by numpy.linalg, one network at a time, against all at once: arrays, a source at rest, a current out of a node.
+    rng = np.random.default_rng(11)
+    ohms = {pair: 10 ** rng.uniform(0, 4, (2, 3)) for pair in (("a", "b"), ("b", "c"), ("c", "a"), ("c", GROUND))}
+    own, volts, amps = rng.uniform(1, 50, 3), 0.0 if rest else rng.uniform(1, 12, (2, 3)), rng.uniform(-0.1, 0.1, 3)
+    net = Network()
+    for (one, other), ohm in ohms.items():
+        net.resistor(one, other, ohm)
+    net.voltage("feed", "a", GROUND, own)
+    net.current("draw", "b", "a")
+    found = net.volts({"feed": volts, "draw": amps}, ("b",))
+    for row, column in np.ndindex(2, 3):
+        matrix, right = np.zeros((4, 4)), np.zeros(4)  # a, b, c and ground
+        for (one, other), ohm in (*ohms.items(), (("a", GROUND), np.broadcast_to(own, (2, 3)))):
+            i, j, siemens = "abc0".index(one), "abc0".index(other), 1 / ohm[row, column]
+            matrix[[i, j], [i, j]] += siemens
+            matrix[[i, j], [j, i]] -= siemens
+        right[:2] = np.broadcast_to(volts, (2, 3))[row, column] / own[column] - amps[column], amps[column]
+        assert found["b"][row, column] == pytest.approx(np.linalg.solve(matrix[:3, :3], right[:3])[1], rel=1e-6)
+
+
 def test_coil_with_load_has_the_response_of_a_published_method():
     # REFERENCES item 7, scipy.signal.freqs: R 900, L 0.4 H, C 1 nF, load 100 kohm: peak 4.0939 at 7873.7 Hz.
     from scipy.signal import freqs

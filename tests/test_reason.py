@@ -99,6 +99,20 @@ def test_two_hypotheses_are_weighed_as_bayes_rule_has_it_in_closed_form():
     assert found["fuse_blown"] == pytest.approx(odds / (1 + odds), abs=1e-5)
 
 
+@pytest.mark.sampled(1)
+def test_a_job_that_grew_piece_by_piece_is_weighed_as_if_it_had_come_at_once():
+    # What earlier weighings worked out of the same pieces is remembered; Bayes's rule knows nothing of the order of weighings.
+    flat, gap = frozenset({"no_signal:high"}), frozenset({"extra_gap"})
+    trail = (
+        Captured("", flat, "cranking"), volts("supply", "key_on", 12.4), Captured("", gap, "running"),
+        volts("signal", "key_on_unplugged", 5.0), Captured("", frozenset(), "cranking"), Captured("", flat, "wiggle"),
+    )  # fmt: skip
+    grown = World(HALL)
+    answers = [infer(Case(HALL, trail[:number]), world=grown).p for number in range(1, len(trail) + 1)]
+    for number in (2, len(trail)):
+        np.testing.assert_array_equal(infer(Case(HALL, trail[:number]), world=World(HALL)).p, answers[number - 1])
+
+
 #: cases of many exact readings, in which few particles are left; the reference draws four hundred times as many
 STARVING = {
     "leak": (volts("supply", "key_on", 12.5), volts("ground", "key_on", 0.03), volts("signal", "key_on_unplugged", 1.8), volts("signal", "metal_near", 0.1), volts("signal", "metal_away", 1.75)),
