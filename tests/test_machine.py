@@ -125,6 +125,18 @@ def test_networks_of_one_kind_are_each_solved_with_their_own_numbers(rest):
         assert found["b"][row, column] == pytest.approx(np.linalg.solve(matrix[:3, :3], right[:3])[1], rel=1e-6)
 
 
+@pytest.mark.parametrize(("ohm", "milliamperes"), [(300.0, (7.0, 14.0)), (1_000.0, (7.0, 8.4)), (3_000.0, (3.0, 3.0))])
+def test_a_poor_contact_takes_the_higher_of_two_currents_first(ohm, milliamperes):
+    # By hand, Ohm: of 12.6 V the sensor keeps the 3.4 V that it needs, the rest drives what contact and module's 100 ohm let through;
+    # common practice, no published source: the higher step goes before the lower.
+    machine = build(CURRENT, 1, plain=True)
+    values = machine.values
+    values.signal_pin_ohm, values.shunt_ohm, values.battery_v, values.least_supply_v = ohm, 100.0, 12.6, 3.4
+    found = [solve(machine, "key_on", conducting=on).volts("module_signal") / 0.1 for on in (False, True)]
+    assert found == pytest.approx(milliamperes, abs=0.25)
+    assert max(found) <= (12.6 - 3.4) / (ohm + 100.0) * 1e3 + 0.25
+
+
 def test_coil_with_load_has_the_response_of_a_published_method():
     # REFERENCES item 7, scipy.signal.freqs: R 900, L 0.4 H, C 1 nF, load 100 kohm: peak 4.0939 at 7873.7 Hz.
     from scipy.signal import freqs

@@ -19,6 +19,9 @@ GROUND = "0"
 LEAST_SIEMENS = 1e-12
 LEAST_OHM = 1e-6
 
+#: A, by which a resistance is looked into
+TEST_A = 0.001
+
 Number = float | np.ndarray
 
 
@@ -123,6 +126,29 @@ class Network:
         Ho, Ruehli and Brennan, IEEE Trans. CAS 22(6), 1975. From memory.
         """
         return {node: columns[0] for node, columns in self._solved([strengths], at).items()}
+
+    def seen_between(
+        self, above: str, below: str, strengths: Mapping[str, Number], current: str
+    ) -> tuple[Number, Number]:
+        """What stands between two nodes with a current source at rest, V, and the resistance that it looks into there, ohm.
+
+        Parameters
+        ----------
+        above, below : str
+            nodes, from and to which the current is drawn
+        strengths : mapping of str to float or ndarray
+            V or A of the other sources
+        current : str
+            name of the current source
+
+        References
+        ----------
+        Thevenin's theorem: Horowitz and Hill, The Art of Electronics (2015), 1.2. From memory.
+        """
+        drives = [{**strengths, current: amps} for amps in (0.0, TEST_A)]
+        found = self._solved(drives, (above, below))
+        at_rest, drawn = (found[above][column] - found[below][column] for column in (0, 1))
+        return at_rest, (at_rest - drawn) / TEST_A
 
     def transfer(self) -> Transfer:
         """Volts at every node for one volt (or ampere) of every source; ohms must be numbers."""

@@ -96,6 +96,8 @@ class SensorPart(ABC):
     by_state: frozenset[str] = frozenset()
     ohms_field: str | None = None  #: the value of `Values` that a meter reads across the sensor; None: it says nothing
     ohms_by_temperature: bool = False  #: whether that is copper
+    #: whether it draws currents that it sets itself, as far as what lies in series leaves it the voltage for that
+    draws_of_its_own: bool = False
 
     @property
     def fed(self) -> bool:

@@ -91,11 +91,16 @@ class Circuit:
         self.machine = machine
         self._wires: dict[bool, Network] = {}
         self._powered: dict[tuple[bool, ...], bool | np.ndarray] = {}
+        self._most_a: dict[tuple[bool, ...], float | np.ndarray] = {}
 
     @property
     def held(self) -> list[float | np.ndarray]:
         """What was worked out and is remembered."""
-        return [*self._powered.values(), *(item for net in self._wires.values() for item in net.held)]
+        return [
+            *self._powered.values(),
+            *self._most_a.values(),
+            *(item for net in self._wires.values() for item in net.held),
+        ]
 
     def network(
         self, state: str, *, conducting: bool | np.ndarray, instrument: tuple[str, float] | None = None
@@ -132,12 +137,34 @@ class Circuit:
             return True
         alike = feeding(state)
         if alike not in self._powered:
-            above, below = "sensor_supply", machine.part.power_node()
-            strengths = sources(machine, state, conducting=False, alive=True)
-            volts = self.network(state, conducting=False).volts(strengths, (above, below))
-            enough = volts[above] - volts[below] >= machine.values.least_supply_v
+            if machine.part.draws_of_its_own:
+                enough = self.most_a(state) > 0.0
+            else:
+                above, below = "sensor_supply", machine.part.power_node()
+                strengths = sources(machine, state, conducting=False, alive=True)
+                volts = self.network(state, conducting=False).volts(strengths, (above, below))
+                enough = volts[above] - volts[below] >= machine.values.least_supply_v
             self._powered[alike] = enough & np.logical_not(machine.dead)
         return self._powered[alike]
+
+    def most_a(self, state: str) -> float | np.ndarray | None:
+        """The most that a sensor can draw which draws a current of its own, A: what leaves it the voltage that it needs. None of
+        others, and where it is unplugged.
+
+        Parameters
+        ----------
+        state : str
+        """
+        machine = self.machine
+        if not machine.part.draws_of_its_own or state in PLUG_OPEN:
+            return None
+        alike = feeding(state)
+        if alike not in self._most_a:
+            strengths = sources(machine, state, conducting=False, alive=True)
+            net = self.network(state, conducting=False)
+            open_v, ohm = net.seen_between("sensor_supply", machine.part.power_node(), strengths, "draw")
+            self._most_a[alike] = np.maximum(open_v - machine.values.least_supply_v, 0.0) / ohm
+        return self._most_a[alike]
 
     def volts(
         self,
@@ -171,7 +198,8 @@ class Circuit:
         alive = self.powered(state)
         conducting = conducting & alive
         net = self.network(state, conducting=conducting, instrument=instrument)
-        return net.volts(sources(self.machine, state, conducting=conducting, alive=alive), at)
+        strengths = sources(self.machine, state, conducting=conducting, alive=alive, most_a=self.most_a(state))
+        return net.volts(strengths, at)
 
 
 def _wires(machine: SimulatedMachine, plugged: bool) -> Network:
@@ -215,7 +243,7 @@ def feeding(state: str) -> tuple[bool, ...]:
     return state in STARTING, state in ENGINE_RUNS, state in KEY_OFF, state in PLUG_OPEN
 
 
-def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict[str, float | np.ndarray]:
+def sources(machine: SimulatedMachine, state: str, *, conducting, alive, most_a=None) -> dict[str, float | np.ndarray]:
     """The strength of every source in a state, V and A; `alive`: whether the sensor has power.
 
     Parameters
@@ -225,12 +253,15 @@ def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict
     state : str
     conducting, alive : bool or ndarray of bool, shape (n,)
         whether the output is on; whether the sensor has power
+    most_a : float, ndarray or None
+        what it can draw at most
     """
     values = machine.values
     starting, runs, key_off, _ = feeding(state)
     amps = values.crank_a * machine.crank_sag if starting else 0.0
     emf = values.running_v if runs else values.battery_v - amps * values.battery_ohm
     live = not key_off
+    draw = either(conducting, values.high_a, values.low_a)
     return {
         "battery": emf if live else 0.0,
         "lift": amps * values.strap_ohm + (values.ground_offset_v if live else 0.0),
@@ -240,7 +271,7 @@ def sources(machine: SimulatedMachine, state: str, *, conducting, alive) -> dict
         "return_bias": values.bias_v if live else 0.0,
         "coil": 0.0,
         "low": either(conducting, values.low_v, 0.0),
-        "draw": either(alive, either(conducting, values.high_a, values.low_a), 0.0),
+        "draw": either(alive, draw if most_a is None else np.minimum(draw, most_a), 0.0),
     }
 
 
@@ -267,4 +298,5 @@ def solve(
     circuit = Circuit(machine)
     alive = bool(circuit.powered(state))
     net = circuit.network(state, conducting=conducting and alive, instrument=instrument)
-    return Solved(net.transfer(), sources(machine, state, conducting=conducting, alive=alive), net)
+    strengths = sources(machine, state, conducting=conducting, alive=alive, most_a=circuit.most_a(state))
+    return Solved(net.transfer(), strengths, net)

@@ -40,6 +40,9 @@ END_SHARE = 0.35  #: of a fault that grows to open or short, the share that has 
 STATED_FEED, STATED_PULL_UP = 0.025, 0.02
 #: a stated feed from here on is the battery's, and from here on that of a 24 V machine
 BATTERY_FEED_V, LORRY_FEED_V = 9.0, 18.0
+#: of the voltage that a sensor of two currents leaves over, the share that its module's resistor takes at most; and how little there
+#: may be of it
+ROOM_USED, LEAST_ROOM_V = 0.7, 0.5
 #: a stated pull-up from here on is the battery's
 BATTERY_PULL_UP_V = 8.0
 TINY = 1e-12
@@ -250,6 +253,11 @@ class ParticleSet(Remembers):
             values.return_bias_ohm = np.where(legs > 1.5, values.bias_ohm, ABSENT)
             values.return_ohm = np.where(legs > 1.5, values.return_ohm, Values().return_ohm)
             values.bias_ohm = np.where(legs > 0.5, values.bias_ohm, ABSENT)
+        if part.draws_of_its_own:
+            # A maker's own circuit works: its resistor leaves the sensor enough while it draws the most.
+            feed = np.where(regulated, values.regulator_v, values.battery_v)
+            room = np.maximum(feed - values.least_supply_v, LEAST_ROOM_V)
+            values.shunt_ohm = np.minimum(values.shunt_ohm, ROOM_USED * room / values.high_a)
         for name, stated in spec.values.items():
             # Nothing is quite nothing: what is stated as none would be divided by.
             setattr(values, name, max(float(stated), TINY))

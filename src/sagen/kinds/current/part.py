@@ -20,6 +20,7 @@ class CurrentPart(SensorPart):
 
     name = tr("two-wire current sensor")
     kind = SensorKind.CURRENT
+    draws_of_its_own = True
 
     def input(self, net: Network, machine: SimulatedMachine) -> None:
         net.resistor("module_signal", "module_ground", machine.values.shunt_ohm)
