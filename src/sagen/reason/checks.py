@@ -292,6 +292,7 @@ class _Ranking:
         by_cause, by_fault = posterior.by_cause(), posterior.by_fault()
         self.turning = not timing_in_doubt(case, by_fault)
         self.leads, self.leading = max(by_cause.values()), max(by_fault, key=by_fault.get)
+        self.begins_with = self.facts.priors[fault_to_repair(posterior)].begins_with
         # Where all is sound, and proven or all but certain, a check that tells nothing is no work worth offering.
         sound = self.leading == SOUND and by_fault[SOUND] >= self.facts.stakes.enough
         self.settled = sound and not still_complained_of(case)
@@ -313,10 +314,13 @@ class _Ranking:
                 continue
             for at in block.steps:
                 item = foreseen[at]
-                proof = closed and proves(item.check, self.leading)
-                made = self._made(item, wrong_after[at], pays=pays, proof=proof, together=len(block.steps))
+                begins = closed and item.check.slug in self.begins_with and item.gain >= words.TELLS_LITTLE
+                proof = begins or (closed and proves(item.check, self.leading))
+                made = self._made(item, wrong_after[at], pays=pays or begins, proof=proof, together=len(block.steps))
                 little = item.gain < words.TELLS_LITTLE
-                ranked.append(((not (self.waits and made.again), not proof, little, not pays, len(ranked)), made))
+                ranked.append(
+                    ((not (self.waits and made.again), not begins, not proof, little, not pays, len(ranked)), made)
+                )
         return ranked
 
     def _foreseen(self) -> list[_Foreseen]:
@@ -369,6 +373,18 @@ class _Ranking:
         )  # fmt: skip
 
 
+def fault_to_repair(posterior: Posterior) -> str:
+    """The likeliest fault mode of the leading cause.
+
+    Parameters
+    ----------
+    posterior : Posterior
+    """
+    causes, faults = posterior.by_cause(), posterior.by_fault()
+    lead = max(causes, key=causes.get)
+    return max((fault for fault in faults if cause_of(fault) == lead), key=faults.get)
+
+
 def _hangs_on_one(posterior: Posterior, leads: float, stakes: Stakes) -> bool:
     """Whether a call that is as good as made would not be made without one of its pieces."""
     return posterior.survives < stakes.survives and leads > UNCONFIRMED - 0.01
@@ -413,8 +429,8 @@ def _one_after_the_other(ranked: list[tuple[tuple, NextCheck]], order: tuple[str
     """Ranked checks, those that have an order among themselves changed about until they keep it; a proof, and what
     tells little or does not pay, stay where they are."""
     made = [item for _, item in ranked]
-    for group in {key[:4] for key, _ in ranked}:
-        places = [at for at, (key, item) in enumerate(ranked) if key[:4] == group and item.check.slug in order]
+    for group in {key[:5] for key, _ in ranked}:
+        places = [at for at, (key, item) in enumerate(ranked) if key[:5] == group and item.check.slug in order]
         kept = sorted((made[at] for at in places), key=lambda place: order.index(place.check.slug))
         for at, this_item in zip(places, kept, strict=True):
             made[at] = this_item
@@ -658,15 +674,14 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     """
     facts = knowledge()
     stakes = facts.stakes
-    causes, faults = posterior.by_cause(), posterior.by_fault()
-    lead = max(causes, key=causes.get)
-    fault = max((this_fault for this_fault in faults if cause_of(this_fault) == lead), key=faults.get)
+    causes, fault = posterior.by_cause(), fault_to_repair(posterior)
+    lead = cause_of(fault)
     owed = words.RELEARN_OWED if "relearn" in case.owed else ""
     changed = next((item for item in reversed(case.trail) if isinstance(item, Replaced) and not item.earlier), None)
     if fault == SOUND:
         if still_complained_of(case):
             return Advice(False, words.still_there(checks[0].name if checks else ""))
-        return _when_sound(posterior, checks, changed, owed, facts, shown)
+        return _when_sound(case, posterior, checks, changed, owed, facts, shown)
     said_of = causes[lead] if shown is None else shown
     hangs = _hangs_on_one(posterior, causes[lead], stakes)
     # A swap is a repair already: what is measured or looked at comes before it.
@@ -684,10 +699,16 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
             return Advice(False, words.not_yet(said_of, listed.name, now, cost_of(listed)))
         return Advice(False, words.not_yet(said_of, listed.name if listed is not None else ""))
     doubt = stakes.wrong_repair * (1.0 - posterior.survives)
-    confirm = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE and check.total_minutes < doubt]
+    telling = [check for check in checks if check.gain_bits >= words.TELLS_LITTLE]
+    confirm = [check for check in telling if check.total_minutes < doubt]
     if hangs and confirm:
         again = next((check.check.name for check in checks if check.again), "")
         return Advice(False, words.hangs_on_one(said_of, again))
+    # A wire is not opened, nor a sensor bought, before what their repair begins with was asked: it may still clear them.
+    begins = facts.priors[fault].begins_with if causes[lead] < stakes.enough else ()
+    first = next((check for check in telling if check.check.slug in begins), None)
+    if first is not None:
+        return Advice(False, words.begins_with(said_of, first.name))
     name = named(fault, posterior, world_of(case.spec))
     return Advice(True, words.good_enough(name, said_of, facts.priors[fault].do, owed))
 
@@ -701,7 +722,7 @@ def _worth_its_minutes(saves: float, minutes: float, stakes: Stakes) -> bool:
     return saves > stakes.outweighs * minutes
 
 
-def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: float | None) -> Advice:
+def _when_sound(case: Case, posterior, checks, changed, owed: str, facts: Knowledge, shown: float | None) -> Advice:
     """The advice where nothing shows."""
     stakes, faults = facts.stakes, posterior.by_fault()
     sound = faults[SOUND]
@@ -714,12 +735,16 @@ def _when_sound(posterior, checks, changed, owed: str, facts: Knowledge, shown: 
         return Advice(True, words.after_change(lowered(PARTS[changed.part]), told, owed), told)
     if sound >= stakes.enough:
         return Advice(True, words.cleared(owed))
-    coming = sorted((fault for fault in faults if fault in facts.comings), key=faults.get, reverse=True)
-    hidden = sum(faults[item] for item in coming)
-    if sound >= stakes.sound_for_now and not _worth_first(checks, stakes):
-        if sound + hidden >= stakes.nothing_shows:
-            return Advice(True, words.cleared_for_now(said_of, tuple(coming[:2])))
+    # An engine that does not start cannot be handed back: the bar for leaving its circuit is higher.
+    stands = case.engine_runs == "no"
+    least = stakes.sound_elsewhere if stands else stakes.sound_for_now
+    if sound >= least and not _worth_first(checks, stakes):
+        coming = sorted((fault for fault in faults if fault in facts.comings), key=faults.get, reverse=True)
         left = sorted((fault for fault in faults if fault != SOUND), key=faults.get, reverse=True)
+        if stands:
+            return Advice(True, words.not_in_this_circuit(said_of, tuple(left[:2])))
+        if sound + sum(faults[item] for item in coming) >= stakes.nothing_shows:
+            return Advice(True, words.cleared_for_now(said_of, tuple(coming[:2])))
         return Advice(True, words.nothing_worth_asking(said_of, tuple(left[:2])))
     return Advice(False, words.nothing_leads(said_of, checks[0].name if checks else ""))
 

@@ -92,13 +92,15 @@ class _Row(BaseModel):
 
 class Prior(_Row):
     """How common a fault mode is, and what to do about it; `crank` is the weight in a job about the crank sensor
-    without a correlation code or a cam beside it; `by_work` is how many times commoner it is where its part was worked on."""
+    without a correlation code or a cam beside it; `by_work` is how many times commoner it is where its part was worked on;
+    `begins_with` names the checks with which its repair begins."""
 
     weight: Positive
     part: Annotated[Part, one_of(Part)] | None = None
     do: Words
     crank: Positive | None = None
     by_work: Positive = 1.0
+    begins_with: tuple[str, ...] = ()
 
     @field_validator("part", mode="before")
     @classmethod
@@ -182,6 +184,7 @@ class Stakes(_Row):
     survives: Probability
     sound_after_repair: Probability
     sound_for_now: Probability
+    sound_elsewhere: Probability
     nothing_shows: Probability
 
 
@@ -923,3 +926,6 @@ def _complete(priors: dict, checks: list[CheckFacts], shapes: dict[str, Shape], 
     twice = next((slug for slug in slugs if slugs.count(slug) > 1), None)
     if twice is not None:
         raise KnowledgeError(f"checks.toml: the check {twice} stands twice")
+    for fault, prior in priors.items():
+        for slug in prior.begins_with:
+            _known("priors.toml", f"[fault.{fault}] begins_with", "check", slug, slugs)

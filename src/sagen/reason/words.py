@@ -394,6 +394,16 @@ def nothing_worth_asking(share: float, watch: tuple[str, ...]) -> str:
     )
 
 
+def not_in_this_circuit(share: float, watch: tuple[str, ...]) -> str:
+    """The advice where nothing shows in the circuit of an engine that does not start."""
+    return tr(
+        "Nothing shows in this circuit, at {share}, and no check of it that is left is worth its minutes. Buy nothing for it, and look "
+        "elsewhere for what keeps the engine from starting: fuel, spark, compression, immobiliser. What it may still be here: {named}.",
+        share=_percent(share),
+        named=_titles(watch),
+    )
+
+
 def what_left(fault: str, share: float) -> str:
     """What left with a part that was changed, and how likely it was that before; "" where that was nothing."""
     if not fault or fault == SOUND:
@@ -474,6 +484,15 @@ def hangs_on_one(share: float, again: str = "") -> str:
         "Not yet: the leading cause stands at {share}, but {which} before anything is bought.",
         share=_percent(share),
         which=which,
+    )
+
+
+def begins_with(share: float, check: str) -> str:
+    """The advice to ask first what the repair of what leads begins with."""
+    return tr(
+        "Not yet: the leading cause stands at {share}, and its repair begins with a check that may still clear it: {check}.",
+        share=_percent(share),
+        check=check,
     )
 
 
