@@ -705,8 +705,7 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
         again = next((check.check.name for check in checks if check.again), "")
         return Advice(False, words.hangs_on_one(said_of, again))
     # A wire is not opened, nor a sensor bought, before what their repair begins with was asked: it may still clear them.
-    begins = facts.priors[fault].begins_with if causes[lead] < stakes.enough else ()
-    first = next((check for check in telling if check.check.slug in begins), None)
+    first = next((check for check in telling if check.check.slug in facts.priors[fault].begins_with), None)
     if first is not None:
         return Advice(False, words.begins_with(said_of, first.name))
     name = named(fault, posterior, world_of(case.spec))

@@ -143,7 +143,7 @@ def leave_one_out(
 
 
 #: nats that leaving out one piece may give back: of a recording the finding is in doubt, not that it was taken
-MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 3.0
+MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 4.5
 
 
 def unexplained_readings(used, logs: np.ndarray, world: World) -> tuple[str, ...]:

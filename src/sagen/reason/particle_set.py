@@ -196,7 +196,7 @@ class ParticleSet(Remembers):
         return self._cube[..., self._places.column[name]]
 
     def severity(self, fault: str, slot: int) -> np.ndarray:
-        """How bad a fault is, 0 to 1; some have come to the end of their scale.
+        """How bad a fault is, 0 to 1; some have come to the end of their scale, 1 to 2, however far beyond.
 
         Parameters
         ----------
@@ -213,7 +213,8 @@ class ParticleSet(Remembers):
         if 1.0 not in all_faults()[fault].ends.values():
             return place
         # Rising all along, so that what a reading tells of the severity is a stretch of it.
-        return np.where(place >= 1 - END_SHARE, 1.0, np.minimum(place / (1 - END_SHARE), 1.0 - 1e-9))
+        growing, beyond = np.minimum(place / (1 - END_SHARE), 1.0 - 1e-9), (place - (1 - END_SHARE)) / END_SHARE
+        return np.where(beyond >= 0.0, 1.0 + beyond, growing)
 
     def _value(self, name: str) -> np.ndarray:
         row = self.facts.world[name]
@@ -379,7 +380,7 @@ class ParticleSet(Remembers):
     def _shows_in_one(self, fault: str, slot: int, state: str) -> np.ndarray:
         coming = self.facts.comings.get(fault)
         if coming is None:
-            return PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * self.severity(fault, slot)
+            return PLAIN_AT_LEAST + (1 - PLAIN_AT_LEAST) * np.minimum(self.severity(fault, slot), 1.0)
         often = coming.few * (coming.many / coming.few) ** self.place(f"often.{slot}") * coming.times.get(state, 1.0)
         return 1.0 - np.exp(-often * self.facts.picture.seconds / 60.0)
 

@@ -44,6 +44,9 @@ NOT_CAM = (Role.CRANK, Role.SPEED)
 TIMED = (Role.CRANK, Role.CAM)
 LEAST = 1e-3
 NEARLY_OPEN, NEARLY_SHORT, SHORT = 0.8e9, 3.0, 0.5  #: ohm
+#: a parted wire whose end lies in damp and dirt still has this share of the ohms of a clean gap: its pin reads tenths of a volt by a
+#: meter that hardly loads it (common practice, no published source; how far is judgement)
+LEFT_OF_A_GAP = 0.02
 
 
 @dataclass(frozen=True)
@@ -262,15 +265,15 @@ def growing(low: float, high: float, severity: float) -> float:
 
 
 def up_to_open(low: float, severity: float) -> float:
-    """A resistance from `low` (ohm) up, parted at severity 1. Poor contacts of ten to a thousand times what is just
-    worth a thought are commoner than those that are all but parted.
+    """A resistance from `low` (ohm) up, parted at severity 1; beyond, damp and dirt leave less and less of the gap. Poor contacts
+    of ten to a thousand times what is just worth a thought are commoner than those that are all but parted.
 
     Parameters
     ----------
     low : float
         ohm, > 0
     severity : float
-        0 to 1
+        0 to 2
 
     Returns
     -------
@@ -281,9 +284,9 @@ def up_to_open(low: float, severity: float) -> float:
     ----------
     How far bad contacts go is judgement. Common practice, no published source.
     """
-    return either(
-        np.asarray(severity) >= 1.0, OPEN, growing(np.clip(low, LEAST, NEARLY_OPEN), NEARLY_OPEN, severity**2)
-    )
+    beyond = np.clip(np.asarray(severity) - 1.0, 0.0, 1.0)
+    grown = growing(np.clip(low, LEAST, NEARLY_OPEN), NEARLY_OPEN, np.minimum(severity, 1.0) ** 2)
+    return either(np.asarray(severity) >= 1.0, OPEN * LEFT_OF_A_GAP**beyond, grown)
 
 
 def down_to_short(high: float, severity: float) -> float:
