@@ -44,9 +44,9 @@ NOT_CAM = (Role.CRANK, Role.SPEED)
 TIMED = (Role.CRANK, Role.CAM)
 LEAST = 1e-3
 NEARLY_OPEN, NEARLY_SHORT, SHORT = 0.8e9, 3.0, 0.5  #: ohm
-#: a parted wire whose end lies in damp and dirt still has this share of the ohms of a clean gap: its pin reads tenths of a volt by a
-#: meter that hardly loads it (common practice, no published source; how far is judgement)
-LEFT_OF_A_GAP = 0.02
+#: ohm: what a clean gap still has, and one whose end lies in damp and dirt, whose pin reads tenths of a volt by a meter that hardly
+#: loads it (common practice, no published source; how far is judgement)
+CLEAN_GAP, DIRTY_GAP = 5e10, 2e7
 
 
 @dataclass(frozen=True)
@@ -286,7 +286,7 @@ def up_to_open(low: float, severity: float) -> float:
     """
     beyond = np.clip(np.asarray(severity) - 1.0, 0.0, 1.0)
     grown = growing(np.clip(low, LEAST, NEARLY_OPEN), NEARLY_OPEN, np.minimum(severity, 1.0) ** 2)
-    return either(np.asarray(severity) >= 1.0, OPEN * LEFT_OF_A_GAP**beyond, grown)
+    return either(np.asarray(severity) >= 1.0, growing(CLEAN_GAP, DIRTY_GAP, beyond), grown)
 
 
 def down_to_short(high: float, severity: float) -> float:
