@@ -73,7 +73,7 @@ class CaptureForm(Form):
             self.setMinimumWidth(680)
             self.fields.addRow(guide)
         self.from_stand_in = False
-        self.record = QPushButton(tr("Record from the stand-in"))
+        self.record = QPushButton(tr("Use the stand-in"))
         self.record.setToolTip(tr("A simulated machine with a fault of its own, to practise on"))
         self.record.clicked.connect(self._record)
         self.record.setVisible(stand_in)
