@@ -18,7 +18,7 @@ from sagen.reason.particle_set import LatentParameters, ParticleSet, Row
 
 PARTICLES = 400  #: a fault mode
 SEED = 20_11
-KEPT_BYTES = 120_000_000  #: of particle sets that are remembered, of all worlds together
+KEPT_BYTES = 100_000_000  #: of particle sets that are remembered, of all worlds together
 
 
 class _KeptSets:
