@@ -362,6 +362,7 @@ KNOWLEDGE = {name: _shipped(name) for name in SHIPPED}
     ("priors.toml", 'part = "sensor"', 'part = "sensr"', r"\[fault\..*did you mean 'sensor'"),
     ("priors.toml", "weight = 6", "weight = 0", r"\[fault\..*weight"),
     ("priors.toml", "[fault.sensor_dead]\nweight = 6", "[fault.sound2]\nweight = 6", "sound"),
+    ("priors.toml", 'begins_with = ["signal_with', 'begins_with = ["signl_with', "begins_with.*did you mean 'signal_with_the_sensor_unplugged'"),
     ("evidence.toml", "[code.range]", "[code.rang]", "did you mean 'range'"),
     ("evidence.toml", "reluctor = 0.5", "relucter = 0.5", "did you mean 'reluctor'"),
     ("evidence.toml", "bad = 0.02", "bad = 2.0", r"\[origin.original\]"),
