@@ -120,5 +120,7 @@ def _weighed(job: Job, records: list[Record], gear, strategy, record: ShopLesson
         ways = now_or_first(told.suspects, told.checks, costs_of(records), minutes, open_now)
     except SagenError as error:
         why = str(error)
+    if ways is not None and not told.advice.enough and ways.ways[0].at is None:
+        ways = None  # what the advice holds back is not the cheaper way on: it waits for a check, whatever that takes
     counted = own.said(next(iter(circuits.values()))) if own is not None else ""
     return Weighed(job.id, told, job_taps(records), open_now, minutes, ways, why, counted)
