@@ -437,3 +437,11 @@ def test_an_engine_that_does_not_start_is_not_handed_back(sound, left_alone):
         assert told.enough == (name in left_alone), told.text
         assert ("hand it back" in told.text) == (name == "lamp_only" and told.enough)
         assert ("look elsewhere" in told.text) == (name == "no_start" and told.enough)
+
+
+def test_what_a_call_waits_for_is_worth_its_minutes():
+    # The check that is listed first because everything hangs on it is not told to take longer than it saves in the same breath.
+    checks, told = asked_and_advised(HALL, *CODE, Captured("", frozenset({"extra_gap"}), "cranking"))
+    assert checks[0].again
+    assert checks[0].pays
+    assert not told.enough

@@ -316,7 +316,9 @@ class _Ranking:
                 item = foreseen[at]
                 begins = closed and item.check.slug in self.begins_with and item.gain >= words.TELLS_LITTLE
                 proof = begins or (closed and proves(item.check, self.leading))
-                made = self._made(item, wrong_after[at], pays=pays or begins, proof=proof, together=len(block.steps))
+                # What the call waits for is worth its minutes, whatever they are.
+                worth = pays or begins or (self.waits and item.check is self.again)
+                made = self._made(item, wrong_after[at], pays=worth, proof=proof, together=len(block.steps))
                 little = item.gain < words.TELLS_LITTLE
                 ranked.append(
                     ((not (self.waits and made.again), not begins, not proof, little, not pays, len(ranked)), made)
