@@ -19,9 +19,6 @@ GROUND = "0"
 LEAST_SIEMENS = 1e-12
 LEAST_OHM = 1e-6
 
-#: A, by which a resistance is looked into
-TEST_A = 0.001
-
 Number = float | np.ndarray
 
 
@@ -127,29 +124,6 @@ class Network:
         """
         return {node: columns[0] for node, columns in self._solved([strengths], at).items()}
 
-    def seen_between(
-        self, above: str, below: str, strengths: Mapping[str, Number], current: str
-    ) -> tuple[Number, Number]:
-        """What stands between two nodes with a current source at rest, V, and the resistance that it looks into there, ohm.
-
-        Parameters
-        ----------
-        above, below : str
-            nodes, from and to which the current is drawn
-        strengths : mapping of str to float or ndarray
-            V or A of the other sources
-        current : str
-            name of the current source
-
-        References
-        ----------
-        Thevenin's theorem: Horowitz and Hill, The Art of Electronics (2015), 1.2. From memory.
-        """
-        drives = [{**strengths, current: amps} for amps in (0.0, TEST_A)]
-        found = self._solved(drives, (above, below))
-        at_rest, drawn = (found[above][column] - found[below][column] for column in (0, 1))
-        return at_rest, (at_rest - drawn) / TEST_A
-
     def transfer(self) -> Transfer:
         """Volts at every node for one volt (or ampere) of every source; ohms must be numbers."""
         names = [source[0] for source in self.sources] + [current[0] for current in self.currents]
@@ -191,7 +165,7 @@ class Network:
         names = [name for name, *_ in (*self.sources, *self.currents)]
         strengths = [[drive[name] for drive in drives] for name in names]
         acts = tuple(tuple(not _is_nothing(value) for value in row) for row in strengths)
-        given = [LEAST_SIEMENS, *self.held]
+        given = [LEAST_SIEMENS, 0.0, *self.held]
         given += [value for row in strengths for value in row if not _is_nothing(value)]
         joined = tuple((a, b) for a, b, _ in self.resistors)
         elimination = _elimination(joined, self._driven(), len(self.sources), acts, None if at is None else tuple(at))
@@ -244,85 +218,110 @@ def _elimination(
     at : tuple of str or None
         the nodes that are asked for
     """
-    drives = len(acts[0]) if acts else 1
     joined = (*resistors, *driven[:sources])
-    given = 1 + len(joined) + sum(map(sum, acts))
-    steps: list[tuple[Callable, int, int]] = []
-
-    def do(operation: Callable, one: int, other: int) -> int:
-        steps.append((operation, one, other))
-        return given + len(steps) - 1
-
-    def more(sum_so_far: int | None, place: int) -> int:
-        return place if sum_so_far is None else do(add, sum_so_far, place)
-
     nodes = sorted({node for pair in (*joined, *driven) for node in pair} - {GROUND})
-    to_ground = dict.fromkeys(nodes, 0)  # the first number: every node leaks
-    between: dict[str, dict[str, int]] = {node: {} for node in nodes}
-    amps: dict[str, list[int | None]] = {node: [None] * drives for node in nodes}
-
-    def join(one: str, other: str, siemens: int) -> None:
-        if GROUND in (one, other):
-            node = other if one == GROUND else one
-            if node != GROUND:
-                to_ground[node] = do(add, to_ground[node], siemens)
-        elif one != other:
-            siemens = more(between[one].get(other), siemens)
-            between[one][other] = between[other][one] = siemens
-
-    for place, (one, other) in enumerate(joined, 1):
-        join(one, other, place)
-    strength = 1 + len(joined)
+    given = FIRST + len(joined) + sum(map(sum, acts))
+    writing = _Writing(nodes, given, len(acts[0]) if acts else 1)
+    for place, (one, other) in enumerate(joined, FIRST):
+        writing.join(one, other, place)
+    strength = FIRST + len(joined)
     for number, (into, out_of) in enumerate(driven):
-        for column in range(drives):
-            if not acts[number][column]:
-                continue
-            here = do(mul, 1 + len(resistors) + number, strength) if number < sources else strength
+        for column in np.flatnonzero(acts[number]).tolist():
+            behind = FIRST + len(resistors) + number if number < sources else None
+            writing.drive(column, into, out_of, strength, behind)
             strength += 1
-            if into != GROUND:
-                amps[into][column] = more(amps[into][column], here)
-            if out_of != GROUND:
-                before = amps[out_of][column]
-                # What flows out of a node into which nothing flows: nothing less that.
-                amps[out_of][column] = do(sub, do(sub, here, here) if before is None else before, here)
-
-    left, order = set(nodes), []
-    while left:
-        # The node with fewest neighbours first: the circuit is nearly a tree, so that hardly anything is filled in.
-        node = min(left, key=lambda item: (len(between[item]), item))
-        left.remove(node)
-        arms = between.pop(node)
-        total = to_ground[node]
-        for siemens in arms.values():
-            total = do(add, total, siemens)
-        names = list(arms)
-        for index, one in enumerate(names):
-            del between[one][node]
-            share = do(truediv, arms[one], total)
-            to_ground[one] = do(add, to_ground[one], do(mul, share, to_ground[node]))
-            for column, theirs in enumerate(amps[node]):
-                if theirs is not None:
-                    amps[one][column] = more(amps[one][column], do(mul, share, theirs))
-            for other in names[index + 1 :]:
-                join(one, other, do(mul, share, arms[other]))
-        order.append((node, total, arms))
-
+    order = writing.taken_out(nodes)
     # What a node hangs from was taken out after it: from the last to the first, as far as somebody asks.
     asked = set(nodes if at is None else at)
     for node, _, arms in order:
         if node in asked:
             asked.update(arms)
-    found: dict[str, list[int | None]] = {}
-    for node, total, arms in reversed(order):
-        if node not in asked:
-            continue
-        found[node] = []
-        for column, flowing in enumerate(amps[node]):
-            for other, siemens in arms.items():
-                if found[other][column] is not None:
-                    flowing = more(flowing, do(mul, siemens, found[other][column]))
-            found[node].append(None if flowing is None else do(truediv, flowing, total))
-    return _only_what_is_needed(steps, given, found)
+    found = writing.read_back([row for row in reversed(order) if row[0] in asked])
+    return _only_what_is_needed(writing.steps, given, found)
+
+
+#: places of the numbers that every network is given before its own: what a node leaks, nothing, and the first of its own
+LEAK, NOTHING, FIRST = 0, 1, 2
+
+
+class _Writing:
+    """Elimination with the places of numbers for the numbers themselves: what would be worked out is written down as steps.
+
+    Parameters
+    ----------
+    nodes : list of str
+    given, drives : int
+        how many numbers are given, and how many drives are solved for
+    """
+
+    def __init__(self, nodes: list[str], given: int, drives: int):
+        self.steps: list[tuple[Callable, int, int]] = []
+        self._given = given
+        self._to_ground = dict.fromkeys(nodes, LEAK)
+        self._between: dict[str, dict[str, int]] = {node: {} for node in nodes}
+        self._amps: dict[str, list[int | None]] = {node: [None] * drives for node in nodes}
+
+    def _do(self, operation: Callable, one: int, other: int) -> int:
+        self.steps.append((operation, one, other))
+        return self._given + len(self.steps) - 1
+
+    def _more(self, sum_so_far: int | None, place: int) -> int:
+        return place if sum_so_far is None else self._do(add, sum_so_far, place)
+
+    def join(self, one: str, other: str, siemens: int) -> None:
+        """Hang a conductance between two nodes, beside what hangs there."""
+        if GROUND in (one, other):
+            node = other if one == GROUND else one
+            if node != GROUND:
+                self._to_ground[node] = self._do(add, self._to_ground[node], siemens)
+        elif one != other:
+            siemens = self._more(self._between[one].get(other), siemens)
+            self._between[one][other] = self._between[other][one] = siemens
+
+    def drive(self, column: int, into: str, out_of: str, strength: int, behind: int | None) -> None:
+        """Let a source drive: amperes, or volts behind a conductance."""
+        here = strength if behind is None else self._do(mul, behind, strength)
+        if into != GROUND:
+            self._amps[into][column] = self._more(self._amps[into][column], here)
+        if out_of != GROUND:
+            before = self._amps[out_of][column]
+            self._amps[out_of][column] = self._do(sub, NOTHING if before is None else before, here)
+
+    def taken_out(self, nodes: list[str]) -> list[tuple[str, int, dict[str, int]]]:
+        """Every node in the order in which it is taken out, with all that hangs on it, and what hung between it and others."""
+        left, order = set(nodes), []
+        while left:
+            # The node with fewest neighbours first: the circuit is nearly a tree, so that hardly anything is filled in.
+            node = min(left, key=lambda item: (len(self._between[item]), item))
+            left.remove(node)
+            arms = self._between.pop(node)
+            total = self._to_ground[node]
+            for siemens in arms.values():
+                total = self._do(add, total, siemens)
+            names = list(arms)
+            for index, one in enumerate(names):
+                del self._between[one][node]
+                share = self._do(truediv, arms[one], total)
+                self._to_ground[one] = self._do(add, self._to_ground[one], self._do(mul, share, self._to_ground[node]))
+                for column, theirs in enumerate(self._amps[node]):
+                    if theirs is not None:
+                        self._amps[one][column] = self._more(self._amps[one][column], self._do(mul, share, theirs))
+                for other in names[index + 1 :]:
+                    self.join(one, other, self._do(mul, share, arms[other]))
+            order.append((node, total, arms))
+        return order
+
+    def read_back(self, order: list[tuple[str, int, dict[str, int]]]) -> dict[str, list[int | None]]:
+        """Where the volts of nodes are, the last that was taken out first, one for each drive; None is 0 V."""
+        found: dict[str, list[int | None]] = {}
+        for node, total, arms in order:
+            found[node] = []
+            for column, flowing in enumerate(self._amps[node]):
+                for other, siemens in arms.items():
+                    if found[other][column] is not None:
+                        flowing = self._more(flowing, self._do(mul, siemens, found[other][column]))
+                found[node].append(None if flowing is None else self._do(truediv, flowing, total))
+        return found
 
 
 def _only_what_is_needed(steps: list, given: int, found: dict[str, list[int | None]]) -> _Elimination:

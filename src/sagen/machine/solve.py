@@ -140,10 +140,7 @@ class Circuit:
             if machine.part.draws_of_its_own:
                 enough = self.most_a(state) > 0.0
             else:
-                above, below = "sensor_supply", machine.part.power_node()
-                strengths = sources(machine, state, conducting=False, alive=True)
-                volts = self.network(state, conducting=False).volts(strengths, (above, below))
-                enough = volts[above] - volts[below] >= machine.values.least_supply_v
+                enough = self._across(state, alive=True) >= machine.values.least_supply_v
             self._powered[alike] = enough & np.logical_not(machine.dead)
         return self._powered[alike]
 
@@ -160,11 +157,17 @@ class Circuit:
             return None
         alike = feeding(state)
         if alike not in self._most_a:
-            strengths = sources(machine, state, conducting=False, alive=True)
-            net = self.network(state, conducting=False)
-            open_v, ohm = net.seen_between("sensor_supply", machine.part.power_node(), strengths, "draw")
-            self._most_a[alike] = np.maximum(open_v - machine.values.least_supply_v, 0.0) / ohm
+            left_over = np.maximum(self._across(state, alive=False) - machine.values.least_supply_v, 0.0)
+            ahead = self.network(state, conducting=False).resistance("sensor_supply", machine.part.power_node())
+            self._most_a[alike] = left_over / ahead
         return self._most_a[alike]
+
+    def _across(self, state: str, *, alive: bool) -> float | np.ndarray:
+        """Volts across the sensor while its output is off; where it is not alive it draws nothing."""
+        above, below = "sensor_supply", self.machine.part.power_node()
+        strengths = sources(self.machine, state, conducting=False, alive=alive)
+        volts = self.network(state, conducting=False).volts(strengths, (above, below))
+        return volts[above] - volts[below]
 
     def volts(
         self,

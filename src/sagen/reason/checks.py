@@ -52,7 +52,7 @@ from sagen.reason.history import Case, Replaced
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.plan import Block, Step, next_block
 from sagen.reason.posterior import Posterior
-from sagen.reason.recording_likelihood import label_kind, readable, seen_next
+from sagen.reason.recording_likelihood import by_level, readable, seen_next
 from sagen.reason.scales import on_scale
 from sagen.reason.suspects import named
 from sagen.reason.world import World, world_of
@@ -314,15 +314,13 @@ class _Ranking:
                 continue
             for at in block.steps:
                 item = foreseen[at]
-                begins = closed and item.check.slug in self.begins_with and item.gain >= words.TELLS_LITTLE
+                little, waited = item.gain < words.TELLS_LITTLE, self.waits and item.check is self.again
+                begins = closed and item.check.slug in self.begins_with and not little
                 proof = begins or (closed and proves(item.check, self.leading))
                 # What the call waits for is worth its minutes, whatever they are.
-                worth = pays or begins or (self.waits and item.check is self.again)
+                worth = pays or begins or waited
                 made = self._made(item, wrong_after[at], pays=worth, proof=proof, together=len(block.steps))
-                little = item.gain < words.TELLS_LITTLE
-                ranked.append(
-                    ((not (self.waits and made.again), not begins, not proof, little, not pays, len(ranked)), made)
-                )
+                ranked.append(((not waited, not begins, not proof, little, not pays, len(ranked)), made))
         return ranked
 
     def _foreseen(self) -> list[_Foreseen]:
@@ -496,11 +494,9 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
         if not shapes.by_state:
             told = [kind in item.found for item in before if kind in item.found or kind not in item.unseen]
             shape = seen_next(shape, told, shapes.other, particle_set.facts.picture.slip)
-        level = sum(
-            (this_level for label, this_level in levels.items() if label_kind(label) == kind),
-            np.zeros(particle_set.shape),
-        )
-        return np.clip(1 - (1 - np.clip(level, 0, 1)) * (1 - shape), 0.0, 1.0)
+        level = by_level(particle_set.circuits, kind, check.state)
+        level = 0.0 if level is None else particle_set.of_rows(level)
+        return np.clip(1 - (1 - level) * (1 - shape), 0.0, 1.0)
 
     left, signal = np.ones(particle_set.shape), []
     for kind in HEADLINES:

@@ -153,14 +153,15 @@ class _Kind:
     """What the recordings so far told of one kind of finding."""
 
     share: np.ndarray  #: of machines that show it, before any recording, shape (rows, particles)
-    #: how likely the recordings so far are of one that shows it and of one that does not
+    #: how likely the recordings so far are of one that shows it, of one that does not, and of either
     so: float | np.ndarray = 1.0
     not_so: float = 1.0
+    likely: float | np.ndarray = 1.0
 
-    @property
-    def likely(self) -> np.ndarray:
-        """How likely the recordings so far are."""
-        return self.not_so + (self.so - self.not_so) * self.share
+    def after(self, so: float | np.ndarray, not_so: float) -> _Kind:
+        """After one more recording, which is so likely of one that shows it and of one that does not."""
+        so, not_so = self.so * so, self.not_so * not_so
+        return _Kind(self.share, so, not_so, not_so + (so - not_so) * self.share)
 
 
 class RecordingLikelihood:
@@ -271,19 +272,17 @@ class RecordingLikelihood:
         )
         key = (kind, state if particular else "")
         slip, alarm = particle_set.facts.picture.slip, FALSE_ALARM * shape.other
-        before = self._kinds.get(key)
-        if before is None:
+        if key not in self._kinds:
             share = np.clip(_share(particle_set, kind, state, end), LEAST_SHARE, MOST_SHARE)
-            told, self._outside[key] = _Kind(share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
-        else:
-            told = before
+            self._kinds[key], self._outside[key] = _Kind(share), (OUTSIDE_SHARE, 1 - OUTSIDE_SHARE)
         if seen:
             place = _held(particle_set, held, state, end) if kind == FindingKind.NO_SIGNAL and held else 1.0
             now = ((1 - slip) * place, alarm * (1 / 3 if held else 1.0))
         else:
             now = (slip, 1 - alarm)
-        after = self._kinds[key] = _Kind(told.share, told.so * now[0], told.not_so * now[1])
-        self._inside = self._inside * (after.likely if before is None else after.likely / before.likely)
+        before = self._kinds[key]
+        after = self._kinds[key] = before.after(*now)
+        self._inside = self._inside * (after.likely / before.likely)
         shows, not_so = self._outside[key]
         average = (0.9 * (1 / 3 if held else 1.0), 0.1) if seen else (0.1, 0.9)
         self._outside[key] = (shows * average[0], not_so * average[1])
@@ -303,7 +302,7 @@ def _held(particle_set: ParticleSet, held: str, state: str, end: str) -> np.ndar
 def _share(particle_set: ParticleSet, kind: FindingKind, state: str, end: str) -> np.ndarray:
     """How likely a finding is in such a recording, shape (rows, particles)."""
     circuits = particle_set.circuits
-    silent, level = _by_level(circuits, FindingKind.NO_SIGNAL, state, end), _by_level(circuits, kind, state, end)
+    silent, level = by_level(circuits, FindingKind.NO_SIGNAL, state, end), by_level(circuits, kind, state, end)
     if kind in ABOUT_RAILS or kind == FindingKind.NO_SIGNAL or kind in STRIKES:
         silent = None
 
@@ -329,8 +328,15 @@ def _share(particle_set: ParticleSet, kind: FindingKind, state: str, end: str) -
 SILENT_SHARE = 0.01
 
 
-def _by_level(circuits: Circuits, kind: str, state: str, end: str) -> np.ndarray | None:
-    """How likely the levels of a recording make a kind of finding, shape (circuits, particles); None where they decide none of it."""
+def by_level(circuits: Circuits, kind: str, state: str, end: str = "sensor") -> np.ndarray | None:
+    """How likely the levels of a recording make a kind of finding, shape (circuits, particles); None where they decide none of it.
+
+    Parameters
+    ----------
+    circuits : Circuits
+    kind, state, end : str
+        by name; `end` is where the recorder was clipped to
+    """
 
     def work_out() -> np.ndarray | None:
         shown = circuits.shown(state, end)
