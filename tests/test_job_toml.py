@@ -17,7 +17,7 @@ from sagen.casework.weigh_job import weigh_job
 from sagen.files.jobs import read_job
 from sagen.model.errors import SheetError
 from sagen.model.job import Entry, Job
-from sagen.model.trail import CardEntry, CircuitEntry, ComplaintEntry, NoteEntry, PartEntry, ProofEntry
+from sagen.model.trail import CardEntry, CircuitEntry, ComplaintEntry, NoteEntry, PartEntry, ProofEntry, ReadingEntry
 from sagen.reason.several import circuits_of
 
 
@@ -136,3 +136,10 @@ def test_the_forms_of_a_trail_are_read_and_a_stored_one_is_checked(tmp_path):
     said = sagen("reason", path).stdout
     assert "trail entry 1" in said
     assert "nowhere" in said
+
+
+@pytest.mark.parametrize("missing", ["point", "reading"])
+def test_an_entry_without_what_it_needs_says_what_is_missing(missing):
+    told = {"point": "signal", "state": "key_on", "reading": {}}
+    with pytest.raises(ValueError, match=f"^{missing} is missing$"):
+        ReadingEntry.of({name: value for name, value in told.items() if name != missing})

@@ -8,7 +8,7 @@ log is `store/codecs.py`, what it says to a person is `casework/words.py`, what 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field, fields
+from dataclasses import MISSING, dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, ClassVar
 
@@ -77,10 +77,13 @@ class Record:
     @classmethod
     def of(cls, data: dict):
         """A record from plain data, its fields by name; raises UnknownField or ValueError."""
-        names = [this_field.name for this_field in fields(cls)]
+        asked = {one.name: one.default is MISSING and one.default_factory is MISSING for one in fields(cls)}
         for key in data:
-            if key not in names:
-                raise UnknownField(unknown_name("key", key, names))
+            if key not in asked:
+                raise UnknownField(unknown_name("key", key, list(asked)))
+        for name, needed in asked.items():
+            if needed and name not in data:
+                raise ValueError(tr("{place} is missing", place=name))
         try:
             return cls(**data)
         except TypeError as error:

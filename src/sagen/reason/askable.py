@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from sagen.model.vocabulary import (
+    STARTING,
     TURNING,
     Capability,
     CheckKind,
@@ -23,6 +24,7 @@ from sagen.reason.evidence import (
     Captured,
     Code,
     Complained,
+    Cranked,
     Inspected,
     MeterReading,
     Pressed,
@@ -183,6 +185,23 @@ def _can_be_done(check: CheckFacts, case: Case, turning: bool) -> bool:
     return check.gear in able and check.fits(case.spec) and (turning or not moves_shaft(check))
 
 
+#: rpm below which a starter is slow and hardly fast enough, and share of the speed from which a beat is heard (common practice, no
+#: published source: petrol engines are cranked at some two hundred, cold diesels at less)
+SLOW_RPM, HARDLY_RPM, UNEVEN = 115.0, 150.0, 0.045
+
+
+def turned_poorly(case: Case) -> bool:
+    """Whether the starter was last recorded to turn the engine hardly fast enough, or with a beat: whoever hears it knows whether that
+    is usual for the engine.
+
+    Parameters
+    ----------
+    case : Case
+    """
+    heard = [item for item in since_repair(case.trail) if isinstance(item, Cranked)]
+    return bool(heard) and (heard[-1].rpm < HARDLY_RPM or (heard[-1].uneven or 0.0) > UNEVEN)
+
+
 def done_already(case: Case) -> set[tuple]:
     """What has been measured, recorded or looked at since the last part was changed."""
     done: set[tuple] = set()
@@ -199,9 +218,9 @@ def done_already(case: Case) -> set[tuple]:
             done.add((CheckKind.CAPTURE, Point.SIGNAL, piece.state))
             if piece.places > 1:
                 done.add((CheckKind.LOOK, "tap_from_another_place"))
-            if piece.state in TURNING and not any(label_kind(item) == FindingKind.NO_SIGNAL for item in piece.found):
+            if piece.state in STARTING and not any(label_kind(item) == FindingKind.NO_SIGNAL for item in piece.found):
                 # Pulses were seen to come, and how the shaft turned.
-                done |= {(CheckKind.SCAN, Scan.RPM_CRANKING), (CheckKind.LOOK, "ask_the_starter")}
+                done |= {(CheckKind.SCAN, Scan.RPM_CRANKING), (CheckKind.LOOK, STARTER)}
             # A rail that was recorded beside the signal need not be measured again.
             for rail, kind in ((Point.SUPPLY, FindingKind.SUPPLY_LOSS), (Point.GROUND, FindingKind.GROUND_LIFT)):
                 if kind not in piece.unseen:
@@ -214,7 +233,12 @@ def done_already(case: Case) -> set[tuple]:
             done.add((CheckKind.SCAN, piece.what))
         elif isinstance(piece, Stayed):
             done.add((CheckKind.LOOK, "complaint_after_the_repair"))
+    if turned_poorly(case) and not _looked(case, STARTER):
+        done.discard((CheckKind.LOOK, STARTER))
     return done
+
+
+STARTER = "ask_the_starter"
 
 
 def check_slug(name: str) -> str:
@@ -299,11 +323,11 @@ def _feed(case: Case, *states: State) -> bool:
 
 
 def _looked(case: Case, slug: str, *outcomes: str) -> bool:
-    """Whether the last look of a check since the repair came to one of the outcomes ("" is as expected)."""
+    """Whether the last look of a check since the repair came to one of the outcomes ("" is as expected), or to any where none is named."""
     found = [
         item for item in since_repair(case.trail) if isinstance(item, Inspected) and check_slug(item.check) == slug
     ]
-    return bool(found) and found[-1].outcome in outcomes
+    return bool(found) and (not outcomes or found[-1].outcome in outcomes)
 
 
 def _rails_held(case: Case) -> bool:
@@ -365,8 +389,10 @@ def _back_at_once(case: Case) -> bool:
 
 #: whether something is known of a case; a new one is a row here and one of `[[never]]` in the knowledge
 KNOWN: dict[Known, Callable[[Case], bool]] = {
-    Known.ENGINE_RUNS: lambda case: case.engine_runs == "yes" or _complained_of_running(case),
-    Known.STARTER_STILL: lambda case: _looked(case, "ask_the_starter", "still"),
+    Known.ENGINE_RUNS: lambda case: (
+        (case.engine_runs == "yes" or _complained_of_running(case)) and not turned_poorly(case)
+    ),
+    Known.STARTER_STILL: lambda case: _looked(case, STARTER, "still"),
     Known.FEED_DEAD: _feed_dead,
     Known.FEED_GOOD: lambda case: _feed(case, State.KEY_ON),
     Known.FEED_GOOD_UNDER_LOAD: lambda case: _feed(case, State.CRANKING, State.RUNNING),

@@ -12,7 +12,9 @@ from sagen.model.circuit import CircuitSpec
 from sagen.model.language import Kept, later, lowered, said_now, tr, worded
 from sagen.model.trail import PLACE_OF_PART
 from sagen.model.vocabulary import (
+    ENGINE_ROLES,
     OHM_POINTS,
+    STARTING,
     Capability,
     CheckKind,
     CodesBack,
@@ -28,6 +30,9 @@ from sagen.model.vocabulary import (
 from sagen.model.words import PARTS
 from sagen.reason import words
 from sagen.reason.askable import (
+    HARDLY_RPM,
+    SLOW_RPM,
+    UNEVEN,
     asked_again,
     can_be_asked,
     done_already,
@@ -466,8 +471,7 @@ def _meter_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     counted = np.bincount(index.ravel(), minlength=len(scaled) * bins).reshape(len(scaled), bins).astype(float)
     # A reading near the border of a bin may fall to either side of it.
     spread = 0.5 * counted + 0.25 * (np.roll(counted, 1, axis=1) + np.roll(counted, -1, axis=1))
-    table = (1 - ANYWHERE) * spread / spread.sum(axis=1, keepdims=True) + ANYWHERE / bins
-    return table.T
+    return _anywhere((spread / spread.sum(axis=1, keepdims=True)).T)
 
 
 #: findings of the signal itself, the gravest first: of several in one recording the first is its headline
@@ -498,7 +502,7 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
         level = 0.0 if level is None else particle_set.of_rows(level)
         return np.clip(1 - (1 - level) * (1 - shape), 0.0, 1.0)
 
-    left, signal = np.ones(particle_set.shape), []
+    left, signal, flat = np.ones(particle_set.shape), [], 0
     for kind in HEADLINES:
         if kind not in kinds:
             continue
@@ -509,14 +513,31 @@ def _capture_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
             signal += [left * here * item / total for item in held]
         else:
             signal.append(left * here)
+        flat = len(signal) if kind == FindingKind.NO_SIGNAL else flat
         left = left * (1 - here)
     signal.append(left)
     rails = [share(kind) if kind in kinds else np.zeros(particle_set.shape) for kind in RAILS]
     of_rails = [(1 - rails[0]) * (1 - rails[1]), rails[0], (1 - rails[0]) * rails[1]]
-    joint = np.array([(item * other).mean(axis=1) for item in signal for other in of_rails])
+    # How the shaft is turned is heard in the same recording, where there are teeth to hear it by.
+    turned = _turned(particle_set) if check.state in STARTING and case.spec.role in ENGINE_ROLES else [1.0]
+    heard = [*signal[:flat], *(item * other for item in signal[flat:] for other in turned)]
+    joint = np.array([(item * other).mean(axis=1) for item in heard for other in of_rails])
     outside = particle_set.facts.picture.outside + particle_set.facts.picture.slip
     joint = (1 - outside) * joint + outside / len(joint)
     return joint / joint.sum(axis=0)
+
+
+def _turned(particle_set: ParticleSet) -> list[np.ndarray]:
+    """How a starter turns the engines, as whoever listens sorts it: with a beat; else slow, hardly fast enough, as usual; each shape
+    (rows, particles)."""
+    uneven = particle_set.value("uneven") > UNEVEN
+    return [np.where(uneven, 1.0, 0.0), *(np.where(uneven, 0.0, speed) for speed in _speeds(particle_set))]
+
+
+def _speeds(particle_set: ParticleSet) -> list[np.ndarray]:
+    """The speeds of the starter as they are sorted, the slowest first, each shape (rows, particles)."""
+    place = np.searchsorted((SLOW_RPM, HARDLY_RPM), particle_set.value("crank_rpm"))
+    return [np.where(place == at, 1.0, 0.0) for at in range(3)]
 
 
 def _not_in_a_recording(case: Case) -> frozenset[FindingKind]:
@@ -547,14 +568,20 @@ def _swap_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
 def _scan_outcomes(check: CheckFacts, outlook: Outlook) -> np.ndarray | None:
     particle_set = outlook.particle_set
     if check.slug == Scan.RPM_CRANKING:
-        unseen = np.clip(np.broadcast_to(pulses_unseen(particle_set), particle_set.shape), 0.04, 0.96).mean(axis=1)
-        return np.stack([unseen, 1 - unseen])
+        unseen = np.clip(np.broadcast_to(pulses_unseen(particle_set), particle_set.shape), 0.04, 0.96)
+        shown = [((1 - unseen) * speed).mean(axis=1) for speed in _speeds(particle_set)]
+        return _anywhere(np.stack([unseen.mean(axis=1), *shown]))
     rows = [
         Scanned("", Scan.CODES_BACK, str(codes_back)).likelihood(particle_set, None, particle_set.facts)
         for codes_back in CodesBack
     ]
     table = np.array([np.broadcast_to(row, particle_set.shape).mean(axis=1) for row in rows])
     return table / table.sum(axis=0)
+
+
+def _anywhere(table: np.ndarray) -> np.ndarray:
+    """Shares of outcomes, shape (outcomes, hypotheses), some of which fall anywhere."""
+    return (1 - ANYWHERE) * table + ANYWHERE / len(table)
 
 
 #: how each kind of check comes to its outcomes; a new kind is a row
