@@ -9,7 +9,7 @@ from sagen.reason import words
 from sagen.reason.evidence import Captured, Evidence, MeterReading, Pressed, ReadElsewhere
 from sagen.reason.facts import Knowledge, cause_of
 from sagen.reason.posterior import Posterior
-from sagen.reason.scales import LEAST, SLIP, normalised
+from sagen.reason.scales import LEAST, SLIP, log_mean, log_mean_cut, normalised
 from sagen.reason.world import World
 
 
@@ -38,7 +38,7 @@ def effective_sample_size(log: np.ndarray) -> np.ndarray:
 #: were right nine times in ten (benchmarks/RESULTS.md)
 UNCONFIRMED = 0.89
 #: what survives by so much more than `survives` in checks.toml does not hang on the piece; between, by degrees
-NEARLY = 0.2
+NEARLY = 0.3
 
 
 def shrink_unconfirmed(posterior: Posterior, survives: float, doubted: np.ndarray, facts: Knowledge) -> np.ndarray:
@@ -95,20 +95,18 @@ def split_half_shrinkage(prior: np.ndarray, evidence: np.ndarray, halves: list[n
 
 
 def leave_one_out(
-    posterior: Posterior, used, ends: list[np.ndarray], weighted_sets
+    posterior: Posterior, used, ends: list[tuple[np.ndarray, np.ndarray]]
 ) -> tuple[float, np.ndarray, Evidence | None]:
     """The least probability of the leading cause when any one reading, look or recording is left out, and the
-    probabilities of all hypotheses then, and which piece it is; `ends` holds the log-likelihoods of each history, shape (pieces, particles).
+    probabilities of all hypotheses then, and which piece it is.
 
     Parameters
     ----------
     posterior : Posterior
     used : list of Evidence
-        the pieces, in the order of the rows of `ends`
-    ends : list of ndarray, shape (pieces, particles)
-        log-likelihoods, one array a history
-    weighted_sets
-        the particles of each history with their weights
+        the pieces, in the order of the rows of log-likelihoods
+    ends : list of (ndarray of shape (particles,), ndarray of shape (pieces, particles))
+        of each history the logarithms of its particles' weights, and their log-likelihoods
 
     Returns
     -------
@@ -122,9 +120,7 @@ def leave_one_out(
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
     least, doubted, hangs_on = causes[lead], posterior.p, None
-    speaks = np.array(
-        [np.exp(-rows) @ weighted.weights for rows, weighted in zip(ends, weighted_sets, strict=True)]
-    ).T  # (pieces, hypotheses)
+    whole = np.array([log_mean_cut(gain) for gain, _ in ends])
     for index, piece in enumerate(used):
         if (
             piece.told
@@ -135,7 +131,7 @@ def leave_one_out(
             continue  # what was seen and is certain is a fact, and what was taken twice is no single piece
         most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere | Pressed) else MOST_BACK
         # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
-        back = np.log(np.maximum(speaks[index], 1e-300))
+        back = np.array([log_mean(gain - logs[index]) for gain, logs in ends]) - whole
         without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
         if float(share @ without) < least:
             least, doubted, hangs_on = float(share @ without), without, piece

@@ -12,7 +12,7 @@ from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, log_likelihoods
 from sagen.reason.proposal import Proposal
-from sagen.reason.scales import log_mean, normalised_rows
+from sagen.reason.scales import log_mean
 from sagen.reason.smoother import LEARNED_FROM, alike, assimilated, tempered
 from sagen.reason.world import World
 
@@ -20,7 +20,7 @@ from sagen.reason.world import World
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 5.0, 4.0, 28, 32
 #: rounds, particles drawn in each, and how many effective ones are enough
-ROUNDS, REDRAWN, ENOUGH = 4, 600, 90.0
+ROUNDS, REDRAWN, ENOUGH = 5, 750, 150.0
 
 
 def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.ndarray, values: Values) -> np.ndarray:
@@ -75,7 +75,7 @@ class Redrawn:
     evidence: float  #: logarithm of its marginal likelihood
     halves: np.ndarray  #: that of either half of the particles, shape (2,)
     cube: np.ndarray  #: shape (particles, columns)
-    weights: np.ndarray  #: shape (particles,)
+    gain: np.ndarray  #: logarithms of the particles' weights, shape (particles,)
     logs: np.ndarray  #: shape (pieces, particles)
 
 
@@ -83,13 +83,13 @@ class _Kind:
     """What is drawn for histories that are alike to a probe: the same particles for all, so that they differ by what tells them
     apart and not by their draws."""
 
-    def __init__(self, members: np.ndarray, cube: np.ndarray, weights: np.ndarray):
+    def __init__(self, members: np.ndarray, cube: np.ndarray, weights: np.ndarray, even: np.ndarray, logs: np.ndarray):
         self.members = members
         self._learned_from, self._weights = cube, weights.mean(axis=0)
+        # Those that were drawn evenly, before any evidence, count as well: what every proposal is blind to, they are not.
         self._proposals: list[Proposal] = []
-        self._cube = cube[:0]
-        self._densities = np.empty((0, 0))  #: logarithms, of each proposal at each particle
-        self._logs: list[np.ndarray] = []
+        self._cube, self._logs = even, [logs]
+        self._densities = np.zeros((1, len(even)))  #: logarithms, of even draws and of each proposal at each particle
         self.gain: np.ndarray  #: log-likelihoods less what the particles were drawn by, shape (members, particles)
         self.evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (members,)
 
@@ -99,7 +99,8 @@ class _Kind:
         fresh = newest.drawn(even)
         self._proposals.append(newest)
         before = np.vstack([self._densities, newest.log(self._cube)])
-        self._densities = np.hstack([before, [proposal.log(fresh) for proposal in self._proposals]])
+        here = [np.zeros(len(fresh)), *(proposal.log(fresh) for proposal in self._proposals)]
+        self._densities = np.hstack([before, here])
         self._cube = np.vstack([self._cube, fresh])
         return fresh
 
@@ -108,21 +109,25 @@ class _Kind:
         self._logs.append(logs)
         total = np.hstack([logs.sum(axis=0) for logs in self._logs])
         # Each particle counts against all that it might have been drawn from: what one proposal is blind to, the other is not.
-        self.gain = total - log_mean(self._densities, axis=0)
+        drawn = np.array([logs.shape[2] for logs in self._logs])
+        share = np.log(drawn / drawn.sum())[:, None]
+        self.gain = total - np.logaddexp.reduce(self._densities + share, axis=0)
         self.evidence = log_mean(self.gain)
         self._learned_from, self._weights = self._cube, tempered(self.gain, LEARNED_FROM).mean(axis=0)
 
     def found(self) -> list[Redrawn]:
         """Of each member."""
         halves = np.array([log_mean(self.gain[:, part::2]) for part in (0, 1)])
-        logs, weights = np.concatenate(self._logs, axis=2), normalised_rows(self.gain)
+        logs = np.concatenate(self._logs, axis=2)
         return [
-            Redrawn(float(self.evidence[k]), halves[:, k], self._cube, weights[k], logs[:, k])
+            Redrawn(float(self.evidence[k]), halves[:, k], self._cube, self.gain[k], logs[:, k])
             for k in range(len(self.members))
         ]
 
 
-def redrawn(histories, pieces, generations, world: World, prior: np.ndarray, values: Values) -> list[Redrawn]:
+def redrawn(
+    histories, pieces, generations, world: World, prior: np.ndarray, values: Values, logs: np.ndarray
+) -> list[Redrawn]:
     """Particles drawn where they are likely to explain the evidence of each history, all from the same even draws, so that
     histories that are alike come out alike; as many as those that lead want.
 
@@ -136,7 +141,7 @@ def redrawn(histories, pieces, generations, world: World, prior: np.ndarray, val
     world : World
     prior : ndarray, shape (histories,)
         its logarithm
-    values : Values
+    values, logs : Values, ndarray of shape (pieces, histories, particles)
         of the world's own particles
 
     Returns
@@ -145,16 +150,19 @@ def redrawn(histories, pieces, generations, world: World, prior: np.ndarray, val
         one a history
     """
     (cube, set_of), weights = assimilated(histories, pieces, generations, world, values)
-    kinds = [_Kind(np.flatnonzero(set_of == k), cube[k], weights[set_of == k]) for k in range(len(cube))]
+    kinds = []
+    for k in range(len(cube)):
+        members = np.flatnonzero(set_of == k)
+        kinds.append(_Kind(members, cube[k], weights[members], world.cube, logs[:, members]))
     wanting = kinds
     for attempt in range(ROUNDS):
         even = world.even(REDRAWN, attempt)
         asked = np.concatenate([kind.members for kind in wanting])
         of = np.repeat(np.arange(len(wanting)), [len(kind.members) for kind in wanting])
         fresh = Drawn(np.array([kind.drawn(even) for kind in wanting]), of)
-        logs = log_likelihoods([histories[k] for k in asked], pieces, generations, world, fresh)[1]
+        found = log_likelihoods([histories[k] for k in asked], pieces, generations, world, fresh)[1]
         for number, kind in enumerate(wanting):
-            kind.weighed(logs[:, of == number])
+            kind.weighed(found[:, of == number])
         best = np.array([np.max(prior[kind.members] + kind.evidence) for kind in kinds])
         size = np.array([effective_sample_size(kind.gain).min() for kind in kinds])
         # What a handful of particles say of one that trails is too little to leave it.

@@ -146,6 +146,26 @@ def log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
     return np.squeeze(top, axis) + np.log(np.exp(log - top).mean(axis=axis))
 
 
+def log_mean_cut(log: np.ndarray) -> np.ndarray:
+    """The same over the last axis, of which no number counts more than the root of how many there are times the mean: of few particles
+    that explain something one alone is luck.
+
+    Parameters
+    ----------
+    log : ndarray, shape (..., particles)
+
+    Returns
+    -------
+    ndarray, shape (...,)
+
+    References
+    ----------
+    Truncated importance sampling: E. L. Ionides, J. Comput. Graph. Stat. 17 (2008). From memory.
+    """
+    most = log_mean(log)[..., None] + 0.5 * np.log(log.shape[-1])
+    return log_mean(np.minimum(log, most))
+
+
 def normalised_rows(log: np.ndarray) -> np.ndarray:
     weight = np.exp(log - log.max(axis=1, keepdims=True))
     return weight / weight.sum(axis=1, keepdims=True)

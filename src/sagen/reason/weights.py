@@ -26,7 +26,7 @@ from sagen.reason.likelihood import foreseen, log_likelihoods, marginal_likeliho
 from sagen.reason.posterior import Posterior, WeightedParticles
 from sagen.reason.prior import histories_of, pairs_of
 from sagen.reason.sampler import redrawn, worth_redrawing
-from sagen.reason.scales import log_mean, normalised
+from sagen.reason.scales import log_mean, log_mean_cut, normalised
 from sagen.reason.suspects import suspects
 from sagen.reason.world import World, world_of
 
@@ -76,23 +76,23 @@ def _infer(case: Case, world: World) -> Posterior:
             histories, logs = [*histories, *more], np.concatenate([logs, extra], axis=1)
             total = logs.sum(axis=0)
             prior = np.array([history.log for history in histories])
-    evidence = log_mean(total)
+    evidence = log_mean_cut(total)
     half = world.particles // 2
-    halves = [log_mean(total[:, part]) for part in (slice(0, half), slice(half, None))]
+    halves = [log_mean_cut(total[:, part]) for part in (slice(0, half), slice(half, None))]
     weighted_sets = [
         WeightedParticles(history.now, world.cube, normalised(row))
         for history, row in zip(histories, total, strict=True)
     ]
-    ends = [logs[:, k] for k in range(len(histories))]
+    ends = [(row, logs[:, k]) for k, row in enumerate(total)]
     close = worth_redrawing(histories, prior, logs, values)
     if len(close):
         chosen = [histories[k] for k in close]
-        again = redrawn(chosen, pieces, generations, world, prior[close], values.of(close))
+        again = redrawn(chosen, pieces, generations, world, prior[close], values.of(close), logs[:, close])
         for k, found in zip(close, again, strict=True):
             evidence[k] = found.evidence
             halves[0][k], halves[1][k] = found.halves
-            weighted_sets[k] = WeightedParticles(histories[k].now, found.cube, found.weights)
-            ends[k] = found.logs
+            weighted_sets[k] = WeightedParticles(histories[k].now, found.cube, normalised(found.gain))
+            ends[k] = (found.gain, found.logs)
     p = split_half_shrinkage(prior, evidence, halves)
     faults = tuple(faults_of(history.now) for history in histories)
     posterior = Posterior(
@@ -107,7 +107,7 @@ def _infer(case: Case, world: World) -> Posterior:
     )
     # What a piece says by itself is told by particles that no other piece has chosen.
     alone = tuple(marginal_likelihoods(row, histories) for row in logs)
-    survives, doubted, hangs_on = leave_one_out(posterior, used, ends, weighted_sets)
+    survives, doubted, hangs_on = leave_one_out(posterior, used, ends)
     return replace(
         posterior,
         p=shrink_unconfirmed(posterior, survives, doubted, world.facts),
