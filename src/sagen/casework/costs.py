@@ -111,7 +111,7 @@ def now_or_first(
     if part is None:
         return None
     # Where a call can be made, what a check takes away is foreseen too high: counted as the advice counts it.
-    overstated = facts.stakes.outweighs if lead.probability >= facts.stakes.never_below else 1.0
+    overstated = facts.stakes.must_save(lead.probability)
     place = FITTED_AT.get(part)
     reach = 0.0 if place is None or place in set(opened) else float(access.get(str(place), facts.places[place]))
     paying = [

@@ -351,7 +351,8 @@ class _Ranking:
         stakes = self.facts.stakes
         if self.leading == SOUND:
             return False
-        worth_a_check = any(_worth_its_minutes(item.saves, item.minutes + item.access, stakes) for item in foreseen)
+        least = stakes.must_save(self.leads)
+        worth_a_check = any(item.saves > least * (item.minutes + item.access) for item in foreseen)
         hangs = _hangs_on_one(self.posterior, self.leads, stakes)
         settles = self.leads >= stakes.never_below and not worth_a_check and not hangs
         nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
@@ -718,7 +719,9 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
 
     # From `enough` on, what is left of doubt is of which fault of one cause it is: the same thing is repaired.
     clear = causes[lead] >= stakes.enough and not hangs
-    if causes[lead] < stakes.never_below or (_worth_first(checks, stakes) and not hangs and not clear):
+    if causes[lead] < stakes.never_below or (
+        _worth_first(checks, stakes.must_save(causes[lead])) and not hangs and not clear
+    ):
         listed = asked[0] if asked else None
         if listed is not None and cost_of(listed) < now:
             return Advice(False, words.not_yet(said_of, listed.name, now, cost_of(listed)))
@@ -737,13 +740,9 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     return Advice(True, words.good_enough(name, said_of, facts.priors[fault].do, owed))
 
 
-def _worth_first(checks: tuple[NextCheck, ...], stakes: Stakes) -> bool:
-    """Whether a check is worth its minutes before a call that can be made."""
-    return any(_worth_its_minutes(check.saves, check.total_minutes, stakes) for check in checks)
-
-
-def _worth_its_minutes(saves: float, minutes: float, stakes: Stakes) -> bool:
-    return saves > stakes.outweighs * minutes
+def _worth_first(checks: tuple[NextCheck, ...], times: float) -> bool:
+    """Whether a check saves so many times its minutes, so that it comes before a call that can be made."""
+    return any(check.saves > times * check.total_minutes for check in checks)
 
 
 def _when_sound(case: Case, posterior, checks, changed, owed: str, facts: Knowledge, shown: float | None) -> Advice:
@@ -762,7 +761,7 @@ def _when_sound(case: Case, posterior, checks, changed, owed: str, facts: Knowle
     # An engine that does not start cannot be handed back: the bar for leaving its circuit is higher.
     stands = case.engine_runs == "no"
     least = stakes.sound_elsewhere if stands else stakes.sound_for_now
-    if sound >= least and not _worth_first(checks, stakes):
+    if sound >= least and not _worth_first(checks, stakes.outweighs):
         coming = sorted((fault for fault in faults if fault in facts.comings), key=faults.get, reverse=True)
         left = sorted((fault for fault in faults if fault != SOUND), key=faults.get, reverse=True)
         if stands:

@@ -181,11 +181,22 @@ class Stakes(_Row):
     enough: Probability
     never_below: Probability
     outweighs: Positive
+    outweighs_from: Probability
     survives: Probability
     sound_after_repair: Probability
     sound_for_now: Probability
     sound_elsewhere: Probability
     nothing_shows: Probability
+
+    def must_save(self, p: float) -> float:
+        """How many times what it takes a check must be foreseen to save to come before a repair of what is so likely.
+
+        Parameters
+        ----------
+        p : float
+            probability of the leading cause
+        """
+        return self.outweighs if p >= self.outweighs_from else 1.0
 
 
 class CheckFacts(_Row):

@@ -35,8 +35,9 @@ def rust_under_the_flange(machine: SimulatedMachine, severity: float) -> None:
 
 @fault("sensor_not_seated", Cause.AIR_GAP, "the sensor stands off its seat", ROTATING, TURNING_ROLES, computed=True)
 def sensor_not_seated(machine: SimulatedMachine, severity: float) -> None:
-    """The gap .25 to 2.2 mm wider, and wandering by .08 mm. Sizes: common practice, no published source."""
-    machine.gap_mm = machine.gap_mm + between(0.25, 2.2, severity)
+    """The gap .25 to 4 mm wider, as often by a ratio as by another, and wandering by .08 mm: from a flange on dirt to a sensor that
+    hangs out of its hole. Sizes: common practice, no published source."""
+    machine.gap_mm = machine.gap_mm + growing(0.25, 4.0, severity)
     machine.gap_wander += 0.08
 
 
