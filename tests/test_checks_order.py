@@ -439,6 +439,18 @@ def test_an_engine_that_does_not_start_is_not_handed_back(sound, left_alone):
         assert ("look elsewhere" in told.text) == (name == "no_start" and told.enough)
 
 
+def test_no_sensor_is_bought_to_see_whether_a_circuit_in_which_nothing_shows_is_sound():
+    # Common practice, no published source: a part on trial is a repair, with its price, and comes after what is looked at or measured.
+    p = np.array([0.5, 0.3, 0.2])
+    posterior = Posterior(((SOUND,), ("drops_out_when_warm",), ("wire_breaks_when_wiggled",)), p)
+    case = Case(HALL, (Complained("", "lamp_only"), *CODE))
+    for slug, enough in (("swap_the_sensor", True), ("codes_back", False)):
+        check = NextCheck(knowledge().check(slug), 10.0, 0.0, 0.6, 40.0, (), "", "", "")
+        told = advice(case, posterior, (check,))
+        assert told.enough is enough, slug
+        assert ("Buy nothing" in told.text) is enough
+
+
 def test_what_a_call_waits_for_is_worth_its_minutes():
     # The check that is listed first because everything hangs on it is not told to take longer than it saves in the same breath.
     checks, told = asked_and_advised(HALL, *CODE, Captured("", frozenset({"extra_gap"}), "cranking"))

@@ -352,7 +352,8 @@ class _Ranking:
         if self.leading == SOUND:
             return False
         least = stakes.must_save(self.leads)
-        worth_a_check = any(item.saves > least * (item.minutes + item.access) for item in foreseen)
+        asked = [item for item in foreseen if item.check.kind != CheckKind.SWAP]
+        worth_a_check = any(item.saves > least * (item.minutes + item.access) for item in asked)
         hangs = _hangs_on_one(self.posterior, self.leads, stakes)
         settles = self.leads >= stakes.never_below and not worth_a_check and not hangs
         nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
@@ -741,8 +742,10 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
 
 
 def _worth_first(checks: tuple[NextCheck, ...], times: float) -> bool:
-    """Whether a check saves so many times its minutes, so that it comes before a call that can be made."""
-    return any(check.saves > times * check.total_minutes for check in checks)
+    """Whether a check saves so many times its minutes, so that it comes before a call that can be made. A swap does not: it is a repair
+    itself, and has its price."""
+    asked = (check for check in checks if check.check.kind != CheckKind.SWAP)
+    return any(check.saves > times * check.total_minutes for check in asked)
 
 
 def _when_sound(case: Case, posterior, checks, changed, owed: str, facts: Knowledge, shown: float | None) -> Advice:
