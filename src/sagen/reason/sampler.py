@@ -20,7 +20,7 @@ from sagen.reason.world import World
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 5.0, 4.0, 28, 32
 #: rounds, particles drawn in each, and how many effective ones are enough
-ROUNDS, REDRAWN, ENOUGH = 5, 750, 150.0
+ROUNDS, REDRAWN, ENOUGH = 4, 600, 90.0
 
 
 def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.ndarray, values: Values) -> np.ndarray:
