@@ -74,6 +74,7 @@ def test_checks_come_in_nearly_the_best_order_where_the_best_is_known():
 # The trade's own order: common practice, no published source ------------------------------------------------
 
 AT_THE_PLUG = {"feed_at_the_plug", "return_at_the_plug", "signal_with_the_sensor_unplugged", "return_pin_to_body", "signal_at_rest_plugged", "plug_and_pins", "ohms_of_the_coil", "fuse_and_relay_of_the_feed", "ohms_of_the_set", "light_tap_unplugged_beside_its_twin", "light_tap_loaded_beside_its_twin"}  # fmt: skip
+RECORDED_THERE = {"record_signal_feed_and_return_while_cranking", "record_at_idle", "record_while_moving_the_harness", "record_while_the_wheel_turns"}  # fmt: skip
 TAKEN_APART = {"wheel_through_the_sensor_s_hole", "dial_gauge_on_the_wheel", "timing_marks", "swap_the_sensor", "wheel_s_mark_against_dead_centre", "cam_wheel_by_eye"}  # fmt: skip
 
 
@@ -83,16 +84,21 @@ TAKEN_APART = {"wheel_through_the_sensor_s_hole", "dial_gauge_on_the_wheel", "ti
 @pytest.mark.parametrize("spec", [HALL, COIL, CURRENT, KNOCK], ids=["hall", "coil", "current", "knock"])
 def test_the_trades_own_order_falls_out_for_an_ordinary_job(spec, gear, complaint):
     order = slugs(ranked(spec, Complained("", complaint), gear=gear))
-    inspected = [
-        item for item in order[:4] if item in AT_THE_PLUG or item in ("ask_the_starter", "rpm_cranking", "codes_back")
-    ]
+    # Whoever has a recorder clips it on behind the plug, and has signal, feed and return at once.
+    there = (
+        AT_THE_PLUG | {"ask_the_starter", "rpm_cranking", "codes_back"} | (RECORDED_THERE if "scope" in gear else set())
+    )
+    inspected = [item for item in order[:4] if item in there]
     # What can be learned at the plug, by ear and by the tester comes first; nothing is taken apart before it.
     assert len(inspected) >= 3, order[:6]
     first_apart = min(order.index(item) for item in order if item in TAKEN_APART)
     assert first_apart > max(order.index(item) for item in inspected)
     assert first_apart >= 5
     if spec in (HALL, CURRENT):
-        assert order.index("feed_at_the_plug") < 4
+        # A recorder has the feed beside the signal.
+        assert (
+            min(order.index(item) for item in order if item == "feed_at_the_plug" or item in there & RECORDED_THERE) < 4
+        )
     if spec == COIL:
         assert order.index("ohms_of_the_coil") < 3
     if "scope" not in gear:

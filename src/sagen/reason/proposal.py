@@ -15,7 +15,7 @@ BINS, TOLD_SIGMAS = 40, 3.0
 #: effective particles to a bin of a learned density, the fewest and the most bins, and how far its ends reach, in bins beside them
 TO_A_BIN, FEWEST_BINS, MOST_BINS, REACH = 6.0, 4, 20, 2.0
 #: share of each coordinate, and of the particles along all coordinates, that stays as evenly drawn as before any evidence
-EVEN, STILL_EVEN = 0.1, 0.05
+EVEN, STILL_EVEN = 0.1, 0.1
 NARROWEST = 1e-7  #: of a bin
 EDGE = 1e-12  #: how near to its border a place in the cube may lie
 #: normal scores and the shares below them, read by straight lines: a first weighing is not to wait for SciPy
