@@ -185,6 +185,7 @@ def _can_be_done(check: CheckFacts, case: Case, turning: bool) -> bool:
     return check.gear in able and check.fits(case.spec) and (turning or not moves_shaft(check))
 
 
+STARTER = "ask_the_starter"  #: by whoever hears it
 #: rpm below which a starter is slow and hardly fast enough, and share of the speed from which a beat is heard (common practice, no
 #: published source: petrol engines are cranked at some two hundred, cold diesels at less)
 SLOW_RPM, HARDLY_RPM, UNEVEN = 115.0, 150.0, 0.045
@@ -236,9 +237,6 @@ def done_already(case: Case) -> set[tuple]:
     if turned_poorly(case) and not _looked(case, STARTER):
         done.discard((CheckKind.LOOK, STARTER))
     return done
-
-
-STARTER = "ask_the_starter"
 
 
 def check_slug(name: str) -> str:

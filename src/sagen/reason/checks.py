@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -287,6 +288,10 @@ class _Foreseen(NamedTuple):
     minutes: float
     access: float  #: minutes to get there
 
+    @property
+    def total_minutes(self) -> float:
+        return self.minutes + self.access
+
 
 class _Ranking:
     """The checks that can be asked now, put in order."""
@@ -351,9 +356,7 @@ class _Ranking:
         stakes = self.facts.stakes
         if self.leading == SOUND:
             return False
-        least = stakes.must_save(self.leads)
-        asked = [item for item in foreseen if item.check.kind != CheckKind.SWAP]
-        worth_a_check = any(item.saves > least * (item.minutes + item.access) for item in asked)
+        worth_a_check = _worth_first(foreseen, stakes.must_save(self.leads))
         hangs = _hangs_on_one(self.posterior, self.leads, stakes)
         settles = self.leads >= stakes.never_below and not worth_a_check and not hangs
         nothing_pays = not any(block.cost < stakes.patience * block.worth for block in blocks)
@@ -741,7 +744,7 @@ def advice(case: Case, posterior: Posterior, checks: tuple[NextCheck, ...] = (),
     return Advice(True, words.good_enough(name, said_of, facts.priors[fault].do, owed))
 
 
-def _worth_first(checks: tuple[NextCheck, ...], times: float) -> bool:
+def _worth_first(checks: Iterable[NextCheck | _Foreseen], times: float) -> bool:
     """Whether a check saves so many times its minutes, so that it comes before a call that can be made. A swap does not: it is a repair
     itself, and has its price."""
     asked = (check for check in checks if check.check.kind != CheckKind.SWAP)

@@ -120,7 +120,9 @@ def leave_one_out(
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
     least, doubted, hangs_on = causes[lead], posterior.p, None
-    whole = np.array([log_mean_cut(gain) for gain, _ in ends])
+    # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
+    whole = [log_mean_cut(gain) for gain, _ in ends]
+    without_it = np.array([log_mean(gain - logs) for gain, logs in ends]).T - whole  # (pieces, hypotheses)
     for index, piece in enumerate(used):
         if (
             piece.told
@@ -130,8 +132,7 @@ def leave_one_out(
         ):
             continue  # what was seen and is certain is a fact, and what was taken twice is no single piece
         most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere | Pressed) else MOST_BACK
-        # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
-        back = np.array([log_mean(gain - logs[index]) for gain, logs in ends]) - whole
+        back = without_it[index]
         without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
         if float(share @ without) < least:
             least, doubted, hangs_on = float(share @ without), without, piece
