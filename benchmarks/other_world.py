@@ -92,6 +92,8 @@ THEMES: dict[str, dict[str, dict[str, float]]] = {
     "feeler_gauge_in_the_gap": {"too_wide": {"far away": 0.93, "rocks on its seat": 0.3}, "differs": {"rim out of true": 0.6, "rocks on its seat": 0.3}},
     "sensor_against_its_twin_on_the_bench": {"weak": {"no output": 0.95, "stays low": 0.95, "poor low": 0.9, "leaky": 0.8, "coil gone": 0.97, "coil short": 0.8, "magnet tired": 0.9}},
     "bench_pulses_without_a_scope": {"none": {"no output": 0.95, "stays low": 0.95, "poor low": 0.75, "leaky": 0.6}},
+    "sensor_in_the_hand": {"counts_none": {"no output": 0.95, "stays low": 0.95, "poor low": 0.8, "leaky": 0.7}, "misses_some": {"quits hot": 0.1}},
+    "pulse_the_signal_wire": {"not_counted": {"signal cut": 0.95, "signal corroded": 0.4, "input short": 0.7, "signal chafed": 0.6, "no pull-up": 0.3}},
     "coil_s_millivolts_on_the_bench": {"weak": {"coil gone": 0.95, "coil short": 0.5, "magnet tired": 0.7}},
     "cam_beside_the_crank": {"moved": {"belt": 0.95}, "wanders": {"chain": 0.7}},
     "timing_marks": {"off": {"belt": 0.96, "chain": 0.3}},

@@ -170,7 +170,7 @@ def test_no_answer_hangs_on_the_seed_of_its_draws(name):
     assert len({max(item, key=item.get) for item in found}) == 1, found
     for other in found[1:]:
         apart = sum(abs(found[0].get(cause, 0.0) - other.get(cause, 0.0)) for cause in found[0] | other) / 2
-        assert apart < 0.12, found
+        assert apart < 0.05, found
 
 
 @pytest.mark.parametrize("state", ["key_on", "cranking"])

@@ -3,6 +3,8 @@ nothing explains."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 import numpy as np
 
 from sagen.reason import words
@@ -95,7 +97,11 @@ def split_half_shrinkage(prior: np.ndarray, evidence: np.ndarray, halves: list[n
 
 
 def leave_one_out(
-    posterior: Posterior, used, ends: list[tuple[np.ndarray, np.ndarray]]
+    posterior: Posterior,
+    used: Sequence[Evidence],
+    ends: list[tuple[np.ndarray, np.ndarray]],
+    joint: np.ndarray,
+    without: Callable[[Evidence], np.ndarray],
 ) -> tuple[float, np.ndarray, Evidence | None]:
     """The least probability of the leading cause when any one reading, look or recording is left out, and the
     probabilities of all hypotheses then, and which piece it is.
@@ -103,10 +109,14 @@ def leave_one_out(
     Parameters
     ----------
     posterior : Posterior
-    used : list of Evidence
+    used : sequence of Evidence
         the pieces, in the order of the rows of log-likelihoods
     ends : list of (ndarray of shape (particles,), ndarray of shape (pieces, particles))
         of each history the logarithms of its particles' weights, and their log-likelihoods
+    joint : ndarray, shape (hypotheses,)
+        logarithms of prior and evidence together
+    without : callable
+        the same with a piece left out, weighed anew; -inf of a hypothesis that was not thought of then
 
     Returns
     -------
@@ -119,28 +129,54 @@ def leave_one_out(
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
-    least, doubted, hangs_on = causes[lead], posterior.p, None
+    log = np.log(np.maximum(posterior.p, 1e-300))
     # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
     whole = [log_mean_cut(gain) for gain, _ in ends]
     without_it = np.array([log_mean(gain - logs) for gain, logs in ends]).T - whole  # (pieces, hypotheses)
-    for index, piece in enumerate(used):
-        if (
-            piece.told
-            or getattr(piece, "certain", False)
-            or getattr(piece, "more", ())
-            or getattr(piece, "times", 1) > 1
-        ):
-            continue  # what was seen and is certain is a fact, and what was taken twice is no single piece
-        most = MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere | Pressed) else MOST_BACK
-        back = without_it[index]
-        without = normalised(np.log(np.maximum(posterior.p, 1e-300)) + np.minimum(back - back.min(), most))
-        if float(share @ without) < least:
-            least, doubted, hangs_on = float(share @ without), without, piece
-    return least, doubted, hangs_on
+    found = [
+        (float(share @ p), p, piece)
+        for piece, p in (
+            (piece, normalised(log + np.minimum(back - back.min(), _most_back(piece))))
+            for piece, back in zip(used, without_it, strict=True)
+            if _single(piece)
+        )
+    ]
+    if not found:
+        return causes[lead], posterior.p, None
+    found.sort(key=lambda item: item[0])
+    survives, doubted, hangs_on = found[0]
+    precise = isinstance(hangs_on, MeterReading | Captured)
+    if precise and causes[lead] > UNCONFIRMED and HANGS_AT_LEAST < survives < SURVIVES_AT_LEAST:
+        # Few of the particles that the whole chose tell what is left without a piece: where the call depends on it, it is weighed.
+        less = without(hangs_on)
+        doubted = normalised(less)
+        if _most_back(hangs_on) < MOST_BACK:
+            back = np.where(np.isfinite(less), less - joint, np.inf)
+            back = np.where(np.isfinite(less), back - back.min(), 0.0)
+            doubted = normalised(log + np.minimum(back, _most_back(hangs_on)))
+        # What the next piece would leave, as far as that is known, holds as well.
+        known = [(float(share @ doubted), doubted, hangs_on), *found[1:2]]
+        survives, doubted, hangs_on = min(known, key=lambda item: item[0])
+    if survives >= causes[lead]:
+        return causes[lead], posterior.p, None
+    return survives, doubted, hangs_on
+
+
+def _single(piece: Evidence) -> bool:
+    """Whether a piece may be a slip: what was seen and is certain is a fact, what was taken twice is no single piece, and what came with
+    the machine is not taken again."""
+    several = getattr(piece, "more", ()) or getattr(piece, "times", 1) > 1
+    return not (piece.told or getattr(piece, "certain", False) or several)
+
+
+def _most_back(piece: Evidence) -> float:
+    return MOST_BACK_OF_PICTURE if isinstance(piece, Captured | ReadElsewhere | Pressed) else MOST_BACK
 
 
 #: nats that leaving out one piece may give back: of a recording the finding is in doubt, not that it was taken
 MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 4.5
+#: where less or more survives by what the draws of the whole tell, that is near enough
+HANGS_AT_LEAST, SURVIVES_AT_LEAST = 0.4, 0.93
 
 
 def unexplained_readings(used, logs: np.ndarray, world: World) -> tuple[str, ...]:

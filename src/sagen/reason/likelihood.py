@@ -24,6 +24,11 @@ class Drawn(NamedTuple):
 
     cube: np.ndarray  #: latent parameters, 0 to 1, shape (sets, particles, columns)
     set_of: np.ndarray  #: which set each history has, shape (histories,)
+    #: place of the severity of each history's first fault, where it is not the cube's, shape (histories, particles)
+    severity: np.ndarray | None = None
+    sound: dict[int, tuple] | None = (
+        None  #: by epoch what the machines of the cube are without faults, once that was worked out
+    )
 
 
 def log_likelihoods(
@@ -155,14 +160,22 @@ def _particle_sets(histories, pieces, generations, world: World, drawn: Drawn | 
     for epoch in sorted({when for when, _ in pieces}):
         parts = generations[epoch]
         rows = [history.epochs[min(epoch, len(history.epochs) - 1)] for history in histories]
-        asked = list(zip(rows, [0] * len(rows) if drawn is None else drawn.set_of.tolist(), strict=True))
-        at = {item: k for k, item in enumerate(dict.fromkeys(asked))}
-        unique = tuple(row for row, _ in at)
         if drawn is None:
-            particles = world.particle_set(unique, parts)
+            number = {row: k for k, row in enumerate(dict.fromkeys(rows))}
+            yield epoch, world.particle_set(tuple(number), parts), [number[row] for row in rows]
+            continue
+        asked = list(zip(rows, drawn.set_of.tolist(), strict=True))
+        # With severities of their own no two histories are the same particles.
+        at = dict(enumerate(asked)) if drawn.severity is not None else dict(enumerate(dict.fromkeys(asked)))
+        unique, sets = zip(*at.values(), strict=True)
+        sound = drawn.sound if drawn.sound is not None else {}
+        particles = world.particle_set_of(unique, drawn.cube, parts, list(sets), drawn.severity, sound.get(epoch))
+        sound[epoch] = particles.sound
+        if drawn.severity is not None:
+            yield epoch, particles, slice(None)
         else:
-            particles = world.particle_set_of(unique, drawn.cube, parts, [number for _, number in at])
-        yield epoch, particles, [at[item] for item in asked]
+            number = {item: k for k, item in at.items()}
+            yield epoch, particles, [number[item] for item in asked]
 
 
 def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:

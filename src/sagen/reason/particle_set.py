@@ -125,6 +125,10 @@ class ParticleSet(Remembers):
         which set of the cube each row has; None: each its own, or all the same
     generations : mapping of Part to int
         how often a part was replaced: its values are then others
+    severity : ndarray or None
+        where the first fault of each row lies along its severity, in place of where the cube has it, shape (rows, particles)
+    sound : tuple or None
+        `sound` of another set on this cube and of the same generations, whatever its severities
     """
 
     def __init__(
@@ -136,20 +140,25 @@ class ParticleSet(Remembers):
         cube: np.ndarray,
         generations: Mapping[Part, int] | None = None,
         set_of: Sequence[int] | None = None,
+        severity: np.ndarray | None = None,
+        sound: tuple[SimulatedMachine, list[SimulatedMachine]] | None = None,
     ):
         super().__init__()
         self.spec, self.facts, self.rows = spec, facts, tuple(rows)
         self._set_of = np.arange(len(self.rows)) if set_of is None else np.asarray(set_of)
-        self._places, self._cube = places, cube
+        self._places, self._cube, self._severity = places, cube, severity
         self._generations = dict(generations or {})
         self.particles = cube.shape[-2]
         self.shape = (len(self.rows), self.particles)
         self._lately: OrderedDict[Hashable, object] = OrderedDict()  #: what was worked out and is not kept for good
         self._counted = (-1, 0)  #: how much was known when bytes were last counted, and the bytes
         self._faults, self._fault_at = _faults_of(self.rows)
-        base = self._sound()
-        sound = self._sets_of(base)
-        broken = [self._broken(sound, index) for index in range(len(self.rows))]
+        if sound is None:
+            base = self._sound()
+            sound = base, self._sets_of(base)
+        self.sound = sound  #: the machines without any fault: all together, and those of each set of the cube
+        base, of_each = sound
+        broken = [self._broken(of_each, index) for index in range(len(self.rows))]
         # Many faults change nothing in the circuit: their rows are one machine to it, which is solved once.
         alike: dict[tuple, int] = {}
         self._circuit_of = [alike.setdefault(_identity(machine), len(alike)) for machine in broken]
@@ -209,12 +218,7 @@ class ParticleSet(Remembers):
         -------
         ndarray, shape (particles,) or (sets, particles)
         """
-        place = self.place(f"severity.{slot}")
-        if 1.0 not in all_faults()[fault].ends.values():
-            return place
-        # Rising all along, so that what a reading tells of the severity is a stretch of it.
-        growing, beyond = np.minimum(place / (1 - END_SHARE), 1.0 - 1e-9), (place - (1 - END_SHARE)) / END_SHARE
-        return np.where(beyond >= 0.0, 1.0 + beyond, growing)
+        return _grown(fault, self.place(f"severity.{slot}"))
 
     def _value(self, name: str) -> np.ndarray:
         row = self.facts.world[name]
@@ -289,9 +293,11 @@ class ParticleSet(Remembers):
     def _broken(self, sound: list[SimulatedMachine], index: int) -> SimulatedMachine:
         """The machines of one row."""
         machine = _own_copy(sound[self._set_of[index] if self._cube.ndim == 3 else 0])
-        for fault, slot in self.rows[index]:
+        for number, (fault, slot) in enumerate(self.rows[index]):
             mode = all_faults()[fault]
-            if mode.computed:
+            if mode.computed and self._severity is not None and not number:
+                mode.apply(machine, _grown(fault, self._severity[index]))
+            elif mode.computed:
                 mode.apply(machine, self._of_row(self.severity(fault, slot), index))
         return machine
 
@@ -431,6 +437,15 @@ class ParticleSet(Remembers):
     def by_row(self, share) -> np.ndarray:
         """A number for every row, the greatest of its fault modes', shape (rows, 1); `share` maps a slug to one."""
         return np.array([share(fault) for fault in self._faults])[self._fault_at].max(axis=1, keepdims=True)
+
+
+def _grown(fault: str, place: np.ndarray) -> np.ndarray:
+    """How bad a fault is by its place in the cube, shape of `place`."""
+    if 1.0 not in all_faults()[fault].ends.values():
+        return place
+    # Rising all along, so that what a reading tells of the severity is a stretch of it.
+    growing, beyond = np.minimum(place / (1 - END_SHARE), 1.0 - 1e-9), (place - (1 - END_SHARE)) / END_SHARE
+    return np.where(beyond >= 0.0, 1.0 + beyond, growing)
 
 
 def _faults_of(rows: tuple[Row, ...]) -> tuple[list[str], np.ndarray]:

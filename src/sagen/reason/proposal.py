@@ -10,6 +10,9 @@ from statistics import NormalDist
 
 import numpy as np
 
+from sagen.reason.placing import Fit
+from sagen.reason.scales import TAIL, WIDER, density
+
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
 #: effective particles to a bin of a learned density, the fewest and the most bins, and how far its ends reach, in bins beside them
@@ -31,9 +34,13 @@ class Proposal:
     grid: np.ndarray  #: borders of the bins of each, from 0 to 1, shape (told, bins + 1)
     share: np.ndarray  #: of what lies below each border, shape of `grid`
     correlation: np.ndarray  #: of their normal scores, shape (told, told)
+    #: shares of the particles whose severity is drawn about where it fits a reading, one a stretch
+    fitting: tuple[float, ...] = ()
 
     @classmethod
-    def learned(cls, cube: np.ndarray, weights: np.ndarray) -> Proposal:
+    def learned(
+        cls, cube: np.ndarray, weights: np.ndarray, last: int | None = None, fitting: tuple[float, ...] = ()
+    ) -> Proposal:
         """From weighted particles, along the coordinates that differ from even by more than so few do by chance.
 
         Parameters
@@ -41,9 +48,14 @@ class Proposal:
         cube : ndarray, shape (particles, columns)
         weights : ndarray, shape (particles,)
             adding up to 1
+        last : int or None
+            the column of a severity that is drawn about where it fits, given all others
+        fitting : tuple of float
+            shares of the particles of which it is, one a stretch
         """
         effective = 1.0 / (weights**2).sum()
         columns = np.flatnonzero(_told(cube, weights, effective))
+        columns = columns[np.argsort(columns == last, kind="stable")]
         inside, told = cube[:, columns], len(columns)
         bins = int(np.clip(effective / TO_A_BIN, FEWEST_BINS, MOST_BINS))
         order = np.argsort(inside, axis=0)
@@ -66,7 +78,7 @@ class Proposal:
         trust = effective / (effective + told + 1.0)
         correlation = trust * covariance / np.outer(size, size)
         np.fill_diagonal(correlation, 1.0)
-        return cls(columns, grid, share, correlation)
+        return cls(columns, grid, share, correlation, fitting)
 
     def drawn(self, cube: np.ndarray) -> np.ndarray:
         """Particles that are worth drawing, from evenly drawn ones.
@@ -83,25 +95,65 @@ class Proposal:
         out, begin = cube.copy(), round(STILL_EVEN * len(cube))
         if len(self.columns):
             even = np.clip(cube[begin:, self.columns], EDGE, 1 - EDGE)
-            place = np.interp(_score(even) @ np.linalg.cholesky(self.correlation).T, _SCORES, _BELOW)
+            place = _below(_score(even) @ np.linalg.cholesky(self.correlation).T)
             for k, column in enumerate(self.columns):
                 out[begin:, column] = np.interp(place[:, k], self.share[k], self.grid[k])
         return np.clip(out, EDGE, 1 - EDGE)
 
-    def log(self, cube: np.ndarray) -> np.ndarray:
+    def placed(self, drawn: np.ndarray, even: np.ndarray, fit: Fit) -> None:
+        """Of particles that were drawn so many severities put about where they fit, in place.
+
+        Parameters
+        ----------
+        drawn, even : ndarray, shape (particles, columns)
+            what `drawn` made, and of what
+        fit : Fit
+            of what was drawn
+        """
+        begin = round(STILL_EVEN * len(drawn))
+        those = len(drawn) - begin
+        for number, part in enumerate(self.fitting):
+            some = slice(begin, begin + round(part * those))
+            begin = some.stop
+            wide = np.where(np.arange(begin - some.start) < TAIL * (begin - some.start), WIDER, 1.0)
+            score = _score(np.clip(even[some, fit.column], EDGE, 1 - EDGE))
+            width = fit.width[number, some]
+            place = fit.at[number, some] + score * wide * width
+            fits = (width > 0.0) & (place > fit.low[number]) & (place < fit.high[number])
+            drawn[some, fit.column] = np.where(fits, place, drawn[some, fit.column])
+
+    def log(self, cube: np.ndarray, fit: Fit | None = None) -> np.ndarray:
         """Logarithm of the density that particles were drawn with, shape (particles,).
 
         Parameters
         ----------
         cube : ndarray, shape (particles, columns)
+        fit : Fit or None
+            of these particles, where any severity was drawn about where it fits
         """
-        if not len(self.columns):
+        if not len(self.columns) and not self.fitting:
             return np.zeros(len(cube))
         below, height = self._read(cube[:, self.columns])
-        score = _score(below)
-        quadratic = ((score @ self._beside) * score).sum(axis=1)
-        found = np.log(height).sum(axis=1) - 0.5 * (self._log_determinant + quadratic)
+        score, height = _score(below), np.log(height)
+        found = height.sum(axis=1) + self._copula(score)
+        if fit is not None and self.fitting:
+            told = bool(len(self.columns)) and self.columns[-1] == fit.column
+            others = height[:, :-1].sum(axis=1) + self._copula(score[:, :-1]) if told else found
+            parts = [np.log(1.0 - sum(self.fitting)) + found]
+            parts += [np.log(part) + _log_placed(cube, fit, k, others, found) for k, part in enumerate(self.fitting)]
+            found = np.logaddexp.reduce(parts)
         return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
+
+    def _copula(self, score: np.ndarray) -> np.ndarray:
+        """Logarithm of the copula's density of the first told coordinates, by their scores, shape (particles,)."""
+        told = score.shape[1]
+        if told == len(self.columns):
+            beside, log_determinant = self._beside, self._log_determinant
+        else:
+            correlation = self.correlation[:told, :told]
+            beside = np.linalg.inv(correlation) - np.eye(told)
+            log_determinant = float(np.linalg.slogdet(correlation)[1])
+        return -0.5 * (log_determinant + ((score @ beside) * score).sum(axis=1))
 
     @cached_property
     def _heights(self) -> np.ndarray:
@@ -124,6 +176,25 @@ class Proposal:
             bins[:, k] = np.searchsorted(self.grid[k], inside[:, k], "right") - 1
         height, begins = self._heights[each, bins], self.grid[each, bins]
         return self.share[each, bins] + (inside - begins) * height, height
+
+
+def _log_placed(cube: np.ndarray, fit: Fit, number: int, others: np.ndarray, found: np.ndarray) -> np.ndarray:
+    """Logarithm of the density of particles whose severity was to be put where it fits, by a stretch's number: the others by their own
+    law, and it about its place; where it fell outside it stayed what it was, by the law of all."""
+    place, at, low, high = cube[:, fit.column], fit.at[number], fit.low[number], fit.high[number]
+    fits, width = fit.width[number] > 0.0, np.maximum(fit.width[number], EDGE)
+    inside = sum(
+        part * (_below((high - at) / (wide * width)) - _below((low - at) / (wide * width)))
+        for part, wide in ((1 - TAIL, 1.0), (TAIL, WIDER))
+    )
+    about = np.where(fits & (place > low) & (place < high), density(place, at, width), 0.0)
+    outside = np.clip(np.where(fits, 1.0 - inside, 1.0), 0.0, 1.0)
+    with np.errstate(divide="ignore"):
+        return np.logaddexp(others + np.log(about), np.log(outside) + found)
+
+
+def _below(score: np.ndarray) -> np.ndarray:
+    return np.interp(score, _SCORES, _BELOW)
 
 
 def _score(below: np.ndarray) -> np.ndarray:

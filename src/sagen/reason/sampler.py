@@ -11,16 +11,19 @@ import numpy as np
 from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, log_likelihoods
+from sagen.reason.placing import Fit, fitted
 from sagen.reason.proposal import Proposal
 from sagen.reason.scales import log_mean
-from sagen.reason.smoother import LEARNED_FROM, alike, assimilated, tempered
+from sagen.reason.smoother import LEARNED_FROM, MOVED, alike, assimilated, tempered
 from sagen.reason.world import World
 
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; of few particles it may
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
-ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 5.0, 4.0, 28, 32
+ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 7.0, 4.0, 28, 32
 #: rounds, particles drawn in each, and how many effective ones are enough
-ROUNDS, REDRAWN, ENOUGH = 4, 600, 90.0
+ROUNDS, FIRST, REDRAWN, ENOUGH = 4, 600, 400, 90.0
+#: share of the severities that are placed, at least and at most; how many widths about its place one counts as there
+LEAST_FITTING, MOST_FITTING, NEAR = 0.1, 0.8, 8.0
 
 
 def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.ndarray, values: Values) -> np.ndarray:
@@ -83,26 +86,42 @@ class _Kind:
     """What is drawn for histories that are alike to a probe: the same particles for all, so that they differ by what tells them
     apart and not by their draws."""
 
-    def __init__(self, members: np.ndarray, cube: np.ndarray, weights: np.ndarray, even: np.ndarray, logs: np.ndarray):
+    def __init__(
+        self,
+        members: np.ndarray,
+        cube: np.ndarray,
+        weights: np.ndarray,
+        even: np.ndarray,
+        logs: np.ndarray,
+        fit: Fit | None,
+    ):
         self.members = members
         self._learned_from, self._weights = cube, weights.mean(axis=0)
         # Those that were drawn evenly, before any evidence, count as well: what every proposal is blind to, they are not.
         self._proposals: list[Proposal] = []
         self._cube, self._logs = even, [logs]
+        self.fit = fit  #: where the severities of all of them fit a reading
+        self._fitting = _shares(fit, cube, self._weights) if fit is not None else ()
         self._densities = np.zeros((1, len(even)))  #: logarithms, of even draws and of each proposal at each particle
         self.gain: np.ndarray  #: log-likelihoods less what the particles were drawn by, shape (members, particles)
         self.evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (members,)
 
     def drawn(self, even: np.ndarray) -> np.ndarray:
-        """Fresh particles, shape of `even`."""
-        newest = Proposal.learned(self._learned_from, self._weights)
-        fresh = newest.drawn(even)
-        self._proposals.append(newest)
-        before = np.vstack([self._densities, newest.log(self._cube)])
-        here = [np.zeros(len(fresh)), *(proposal.log(fresh) for proposal in self._proposals)]
+        """Fresh particles, shape of `even`; their severities are still to be placed."""
+        last = self.fit.column if self.fit is not None else None
+        self._proposals.append(Proposal.learned(self._learned_from, self._weights, last, self._fitting))
+        return self._proposals[-1].drawn(even)
+
+    def placed(self, fresh: np.ndarray, even: np.ndarray, fit: Fit | None) -> None:
+        """The severities of fresh particles put where they fit, in place."""
+        newest = self._proposals[-1]
+        if fit is not None:
+            newest.placed(fresh, even, fit)
+        before = np.vstack([self._densities, newest.log(self._cube, self.fit)])
+        here = [np.zeros(len(fresh)), *(proposal.log(fresh, fit) for proposal in self._proposals)]
         self._densities = np.hstack([before, here])
         self._cube = np.vstack([self._cube, fresh])
-        return fresh
+        self.fit = self.fit.beside(fit) if self.fit is not None else None
 
     def weighed(self, logs: np.ndarray) -> None:
         """Of the particles that were drawn last, shape (pieces, members, particles)."""
@@ -114,6 +133,8 @@ class _Kind:
         self.gain = total - np.logaddexp.reduce(self._densities + share, axis=0)
         self.evidence = log_mean(self.gain)
         self._learned_from, self._weights = self._cube, tempered(self.gain, LEARNED_FROM).mean(axis=0)
+        if self.fit is not None:
+            self._fitting = _shares(self.fit, self._cube, self._weights, near=True)
 
     def found(self) -> list[Redrawn]:
         """Of each member."""
@@ -123,6 +144,16 @@ class _Kind:
             Redrawn(float(self.evidence[k]), halves[:, k], self._cube, self.gain[k], logs[:, k])
             for k in range(len(self.members))
         ]
+
+
+def _shares(fit: Fit, cube: np.ndarray, weights: np.ndarray, *, near: bool = False) -> tuple[float, ...]:
+    """What part of fresh particles to put where they fit, one a stretch: as much as lies there of those that explain the evidence."""
+    place = cube[:, fit.column]
+    there = fit.stretch(place)
+    if near:
+        there &= np.abs(place - fit.at) < NEAR * fit.width
+    share = np.maximum(there @ weights, LEAST_FITTING)
+    return tuple((MOST_FITTING * share / max(share.sum(), 1.0)).tolist())
 
 
 def redrawn(
@@ -149,18 +180,25 @@ def redrawn(
     list of Redrawn
         one a history
     """
-    (cube, set_of), weights = assimilated(histories, pieces, generations, world, values)
+    drawn, weights, fits = assimilated(histories, pieces, generations, world, values)
     kinds = []
-    for k in range(len(cube)):
-        members = np.flatnonzero(set_of == k)
-        kinds.append(_Kind(members, cube[k], weights[members], world.cube, logs[:, members]))
+    for k, cube in enumerate(drawn.cube):
+        members = np.flatnonzero(drawn.set_of == k)
+        kinds.append(
+            _Kind(members, cube, weights[members], world.cube[:MOVED], logs[:, members, :MOVED], fits[members[0]])
+        )
     wanting = kinds
     for attempt in range(ROUNDS):
-        even = world.even(REDRAWN, attempt)
+        even = world.even(REDRAWN if attempt else FIRST, attempt)
         asked = np.concatenate([kind.members for kind in wanting])
         of = np.repeat(np.arange(len(wanting)), [len(kind.members) for kind in wanting])
-        fresh = Drawn(np.array([kind.drawn(even) for kind in wanting]), of)
-        found = log_likelihoods([histories[k] for k in asked], pieces, generations, world, fresh)[1]
+        fresh = np.array([kind.drawn(even) for kind in wanting])
+        first = [histories[kind.members[0]] for kind in wanting]
+        drawn = Drawn(fresh, of, sound={})
+        fits = fitted(first, pieces, generations, world, values, drawn, [kind.fit for kind in wanting])
+        for kind, places_of, fit in zip(wanting, fresh, fits, strict=True):
+            kind.placed(places_of, even, fit)
+        found = log_likelihoods([histories[k] for k in asked], pieces, generations, world, drawn)[1]
         for number, kind in enumerate(wanting):
             kind.weighed(found[:, of == number])
         best = np.array([np.max(prior[kind.members] + kind.evidence) for kind in kinds])

@@ -9,12 +9,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from sagen.machine.faults import all_faults
 from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen, log_likelihoods
-from sagen.reason.particle_set import END_SHARE
+from sagen.reason.placing import Fit, fitted
 from sagen.reason.scales import normalised_rows
 from sagen.reason.world import World
 
@@ -24,8 +23,6 @@ MOVED = 240  #: particles of each history
 LEARNED_FROM = 50.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
-#: severities that are tried where one is placed, and widths of a reading over which it must move that
-TRIED, LEAST_SPAN = 9, 4.0
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
 #: how near to its border a place in the cube may lie
@@ -45,7 +42,7 @@ def places(score: np.ndarray) -> np.ndarray:
 
 def assimilated(
     histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World, values: Values
-) -> tuple[Drawn, np.ndarray]:
+) -> tuple[Drawn, np.ndarray, list[Fit | None]]:
     """Particles of each history near to the readings, and what the other evidence makes of them.
 
     Parameters
@@ -61,8 +58,9 @@ def assimilated(
 
     Returns
     -------
-    drawn, weights : Drawn, ndarray of shape (histories, particles)
-        particles, of which histories share a set that every reading finds alike, and weights that add up to 1
+    drawn, weights, fits : Drawn, ndarray of shape (histories, particles), list of Fit or None
+        particles, of which histories share a set that every reading finds alike, weights that add up to 1, and of each history where
+        the world's own first `MOVED` particles fit
 
     References
     ----------
@@ -70,7 +68,18 @@ def assimilated(
     """
     rng = np.random.default_rng(world.seed)
     here, width = values.here, values.width
-    drawn = _with_severity_placed(histories, pieces, generations, world, values)
+    kind_of = alike(np.zeros(len(histories), np.intp), values.shown)
+    first = np.unique(kind_of, return_index=True)[1]
+    cube = np.repeat(world.cube[None, :MOVED], len(first), axis=0)
+    fits = fitted(
+        [histories[k] for k in first], pieces, generations, world, values, Drawn(cube, np.arange(len(cube)), sound={})
+    )
+    for places_of, fit in zip(cube, fits, strict=True):
+        if fit is not None:
+            place = places_of[:, fit.column]
+            there = fit.stretch(place) & (fit.width > 0.0)
+            places_of[:, fit.column] = np.where(there.any(axis=0), (there * fit.at).sum(axis=0), place)
+    drawn = Drawn(cube, kind_of)
     for inflated in INFLATED if len(here) else ():
         shown = foreseen(histories, pieces, generations, world, drawn).shown
         set_of = alike(drawn.set_of, shown)
@@ -78,43 +87,7 @@ def assimilated(
         score = _moved(scores(drawn.cube[drawn.set_of[first]]), here, shown[:, first], width * np.sqrt(inflated), rng)
         drawn = Drawn(places(score), set_of)
     log = log_likelihoods(histories, pieces, generations, world, drawn)[1].sum(axis=0)
-    return drawn, tempered(log, LEARNED_FROM)
-
-
-def _with_severity_placed(histories, pieces, generations, world: World, values: Values) -> Drawn:
-    """The world's particles, in which a fault is as bad as the reading wants that it moves most: readings rise or fall with how bad
-    it is, so that it lies where they pass what was read. Else hardly one of few particles has a rare design and the severity that goes with it."""
-    set_of = alike(np.zeros(len(histories), np.intp), values.shown)
-    first = np.unique(set_of, return_index=True)[1]
-    cube = np.repeat(world.cube[None, :MOVED], len(first), axis=0)
-    rows = [histories[k].now for k in first]
-    placed = [k for k, row in enumerate(rows) if row and all_faults()[row[0][0]].computed]
-    if not placed or not len(values.here):
-        return Drawn(cube, set_of)
-
-    # All severities of a row are asked at once: few arrays that are large cost less than many that are small.
-    tries = np.linspace(EDGE, 1 - END_SHARE - EDGE, TRIED)
-    at, columns = np.arange(len(placed)), [world.places.column[f"severity.{rows[k][0][1]}"] for k in placed]
-    asked = [histories[first[k]] for k in placed]
-    tried = np.repeat(cube[None, placed], TRIED, axis=0)
-    tried[:, at, :, columns] = tries[None, :, None]
-    everyone = Drawn(tried.reshape(-1, *cube.shape[1:]), np.arange(TRIED * len(placed)))
-    shown = foreseen(asked * TRIED, pieces, generations, world, everyone).shown
-    shown = shown.reshape(len(shown), TRIED, len(placed), cube.shape[1])
-    least, most, here = shown[:, 0], shown[:, -1], values.here[:, None, None]
-    span = np.abs(most - least) / values.width[:, None, None]
-    between = (np.minimum(least, most) < here) & (here < np.maximum(least, most)) & (span > LEAST_SPAN)
-    chosen = np.argmax(np.where(between, span, 0.0), axis=0)
-    curve = np.take_along_axis(shown, chosen[None, None], 0)[0]  # (tried, placed, particles)
-    wanted = values.here[chosen]
-    # Of what falls the mirror image rises: the last severity at which the reading is not yet reached, and a straight line on from it.
-    mirrored = np.where(curve[-1] > curve[0], 1.0, -1.0)
-    below = np.clip((mirrored * curve < mirrored * wanted).sum(axis=0), 1, TRIED - 1) - 1
-    low, high = (np.take_along_axis(curve, below[None] + beside, 0)[0] for beside in (0, 1))
-    part = np.clip((wanted - low) / np.where(high == low, 1.0, high - low), 0.0, 1.0)
-    found = tries[below] + part * (tries[1] - tries[0])
-    cube[placed, :, columns] = np.where(between.any(axis=0), found, cube[placed, :, columns])
-    return Drawn(cube, set_of)
+    return drawn, tempered(log, LEARNED_FROM), [fits[k] for k in kind_of]
 
 
 def tempered(log: np.ndarray, least: float) -> np.ndarray:

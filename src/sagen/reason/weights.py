@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import fields, replace
 from itertools import groupby
 from operator import itemgetter
+from typing import NamedTuple
 
 import numpy as np
 
@@ -54,12 +55,73 @@ def infer(case: Case, *, world: World | None = None) -> Posterior:
         return _infer(case, world)
 
 
+class _Weighed(NamedTuple):
+    """Histories with what the evidence makes of them."""
+
+    histories: list[FaultHistory]
+    prior: np.ndarray  #: its logarithm, shape (histories,)
+    used: list[Evidence]  #: the pieces that say anything
+    logs: np.ndarray  #: log-likelihoods of the world's own particles, shape (pieces, histories, particles)
+    evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (histories,)
+    halves: list[np.ndarray]  #: those of either half of the draws
+    weighted_sets: list[WeightedParticles]
+    ends: list[
+        tuple[np.ndarray, np.ndarray]
+    ]  #: of each the logarithms of its particles' weights, and their log-likelihoods
+
+
 def _infer(case: Case, world: World) -> Posterior:
-    histories, pieces, generations = histories_of(case, world)
+    singles, pieces, generations = histories_of(case, world)
     pieces = without_order(pieces)
+
+    def key(pieces: list[tuple[int, Evidence]]) -> tuple:
+        told = tuple((history.epochs, history.log) for history in singles)
+        return tuple(pieces), told, tuple(tuple(sorted(parts.items())) for parts in generations)
+
+    here = _weighed(singles, pieces, generations, world)
+    world.remember(key(pieces), _joint(here))
+    p = split_half_shrinkage(here.prior, here.evidence, here.halves)
+    posterior = Posterior(
+        tuple(faults_of(history.now) for history in here.histories),
+        p,
+        tuple(here.used),
+        unexplained_readings(here.used, here.logs, world),
+        tuple(here.weighted_sets),
+        generations=generations[-1],
+        left=_left(here.histories, p),
+        before=_before(here.used, pieces, len(generations) - 1),
+    )
+    # What a piece says by itself is told by particles that no other piece has chosen.
+    alone = tuple(marginal_likelihoods(row, here.histories) for row in here.logs)
+
+    def without(piece: Evidence) -> np.ndarray:
+        left = [item for item in pieces if item[1] is not piece]
+        # A job grows piece by piece: what it was without the newest was weighed when it was not yet told.
+        joint = world.remembered(key(left)) or _joint(_weighed(singles, left, generations, world))
+        world.remember(key(left), joint)
+        return np.array([joint.get(history.epochs, -np.inf) for history in here.histories])
+
+    survives, doubted, hangs_on = leave_one_out(posterior, here.used, here.ends, here.prior + here.evidence, without)
+    return replace(
+        posterior,
+        p=shrink_unconfirmed(posterior, survives, doubted, world.facts),
+        survives=survives,
+        doubted=doubted,
+        hangs_on=hangs_on,
+        alone=alone,
+    )
+
+
+def _joint(weighed: _Weighed) -> dict[tuple, float]:
+    """Logarithms of prior and evidence together, by what each history is."""
+    joint = (weighed.prior + weighed.evidence).tolist()
+    return {history.epochs: log for history, log in zip(weighed.histories, joint, strict=True)}
+
+
+def _weighed(histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World) -> _Weighed:
+    """The histories and pairs of those that lead, by the pieces of evidence, each with its epoch."""
     used, logs = log_likelihoods(histories, pieces, generations, world)
     values = foreseen(histories, pieces, generations, world)
-    total = logs.sum(axis=0)
     prior = np.array([history.log for history in histories])
     # One finding or reading alone tells no two faults apart from one.
     told = (
@@ -68,14 +130,14 @@ def _infer(case: Case, world: World) -> Posterior:
         if isinstance(item, MeterReading | Captured)
     )
     if sum(told) > 1:
-        more = pairs_of(histories, prior + log_mean(total), world)
+        more = pairs_of(histories, prior + log_mean(logs.sum(axis=0)), world)
         if more:
             # Singles and pairs are asked apart, as they were drawn: together they would be one more set of particles.
             _, extra = log_likelihoods(more, pieces, generations, world)
             values = values.beside(foreseen(more, pieces, generations, world))
             histories, logs = [*histories, *more], np.concatenate([logs, extra], axis=1)
-            total = logs.sum(axis=0)
             prior = np.array([history.log for history in histories])
+    total = logs.sum(axis=0)
     evidence = log_mean_cut(total)
     half = world.particles // 2
     halves = [log_mean_cut(total[:, part]) for part in (slice(0, half), slice(half, None))]
@@ -93,29 +155,7 @@ def _infer(case: Case, world: World) -> Posterior:
             halves[0][k], halves[1][k] = found.halves
             weighted_sets[k] = WeightedParticles(histories[k].now, found.cube, normalised(found.gain))
             ends[k] = (found.gain, found.logs)
-    p = split_half_shrinkage(prior, evidence, halves)
-    faults = tuple(faults_of(history.now) for history in histories)
-    posterior = Posterior(
-        faults,
-        p,
-        tuple(used),
-        unexplained_readings(used, logs, world),
-        tuple(weighted_sets),
-        generations=generations[-1],
-        left=_left(histories, p),
-        before=_before(used, pieces, len(generations) - 1),
-    )
-    # What a piece says by itself is told by particles that no other piece has chosen.
-    alone = tuple(marginal_likelihoods(row, histories) for row in logs)
-    survives, doubted, hangs_on = leave_one_out(posterior, used, ends)
-    return replace(
-        posterior,
-        p=shrink_unconfirmed(posterior, survives, doubted, world.facts),
-        survives=survives,
-        doubted=doubted,
-        hangs_on=hangs_on,
-        alone=alone,
-    )
+    return _Weighed(histories, prior, used, logs, evidence, halves, weighted_sets, ends)
 
 
 def without_order(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:

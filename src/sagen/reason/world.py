@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 
 import numpy as np
 
@@ -70,6 +70,7 @@ class World:
         self._even: dict[tuple[int, int], np.ndarray] = {}
         # Asked from the window's two threads at once.
         self.lock = threading.RLock()
+        self._answers: OrderedDict[Hashable, object] = OrderedDict()
         self._number = next(_NUMBERS)
 
     def even(self, particles: int, number: int) -> np.ndarray:
@@ -86,6 +87,23 @@ class World:
             self._even[key] = self.places.cube(particles, self.seed + number)
         return self._even[key]
 
+    def remember(self, key: Hashable, answer: object) -> None:
+        """Keep an answer, and let go what was not asked for longest.
+
+        Parameters
+        ----------
+        key, answer
+            small ones: they are counted by no budget
+        """
+        self._answers[key] = answer
+        self._answers.move_to_end(key)
+        while len(self._answers) > MOST_ANSWERS:
+            self._answers.popitem(last=False)
+
+    def remembered(self, key: Hashable):
+        """What was kept; None where nothing was, or not any more."""
+        return self._answers.get(key)
+
     def particle_set(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> ParticleSet:
         """The particles of some rows on the world's own cube.
 
@@ -101,7 +119,13 @@ class World:
             return _KEPT.get(key, lambda: self.particle_set_of(rows, self.cube, generations))
 
     def particle_set_of(
-        self, rows, cube: np.ndarray, generations: Mapping[Part, int] | None = None, set_of: Sequence[int] | None = None
+        self,
+        rows,
+        cube: np.ndarray,
+        generations: Mapping[Part, int] | None = None,
+        set_of: Sequence[int] | None = None,
+        severity: np.ndarray | None = None,
+        sound: tuple | None = None,
     ) -> ParticleSet:
         """The particles of some rows on a cube of their own.
 
@@ -115,8 +139,12 @@ class World:
             how often each part had been changed
         set_of : sequence of int, or None
             which set of the cube each row has; None: each its own, or all the same
+        severity : ndarray, shape (rows, particles), or None
+            in place of the cube's, of the first fault of each row
+        sound : tuple or None
+            of another particle set on the same cube
         """
-        return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations, set_of)
+        return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations, set_of, severity, sound)
 
     def singles(self) -> ParticleSet:
         """Every fault mode by itself, the sound circuit first."""
@@ -145,6 +173,7 @@ class World:
             return None if found is None else np.sort(found[self.faults.index(fault)])
 
 
+MOST_ANSWERS = 40  #: that one world remembers
 _WORLDS: dict[str, World] = {}
 _WORLDS_LOCK = threading.Lock()
 MOST_WORLDS = 12
