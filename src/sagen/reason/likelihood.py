@@ -24,7 +24,7 @@ class Drawn(NamedTuple):
 
     cube: np.ndarray  #: latent parameters, 0 to 1, shape (sets, particles, columns)
     set_of: np.ndarray  #: which set each history has, shape (histories,)
-    #: place of the severity of each history's first fault, where it is not the cube's, shape (histories, particles)
+    #: place of the severity of the first fault that each history has now, where it is not the cube's, shape (histories, particles)
     severity: np.ndarray | None = None
     sound: dict[int, tuple] | None = (
         None  #: by epoch what the machines of the cube are without faults, once that was worked out
@@ -169,7 +169,10 @@ def _particle_sets(histories, pieces, generations, world: World, drawn: Drawn | 
         at = dict(enumerate(asked)) if drawn.severity is not None else dict(enumerate(dict.fromkeys(asked)))
         unique, sets = zip(*at.values(), strict=True)
         sound = drawn.sound if drawn.sound is not None else {}
-        particles = world.particle_set_of(unique, drawn.cube, parts, list(sets), drawn.severity, sound.get(epoch))
+        placed = None
+        if drawn.severity is not None:
+            placed = [history.now[0] for history in histories], drawn.severity
+        particles = world.particle_set_of(unique, drawn.cube, parts, list(sets), placed, sound.get(epoch))
         sound[epoch] = particles.sound
         if drawn.severity is not None:
             yield epoch, particles, slice(None)

@@ -125,8 +125,9 @@ class ParticleSet(Remembers):
         which set of the cube each row has; None: each its own, or all the same
     generations : mapping of Part to int
         how often a part was replaced: its values are then others
-    severity : ndarray or None
-        where the first fault of each row lies along its severity, in place of where the cube has it, shape (rows, particles)
+    severity : (sequence of (str, int), ndarray) or None
+        of each row a fault and its slot, and where it lies along its severity in place of where the cube has it, shape
+        (rows, particles)
     sound : tuple or None
         `sound` of another set on this cube and of the same generations, whatever its severities
     """
@@ -140,7 +141,7 @@ class ParticleSet(Remembers):
         cube: np.ndarray,
         generations: Mapping[Part, int] | None = None,
         set_of: Sequence[int] | None = None,
-        severity: np.ndarray | None = None,
+        severity: tuple[Sequence[tuple[str, int]], np.ndarray] | None = None,
         sound: tuple[SimulatedMachine, list[SimulatedMachine]] | None = None,
     ):
         super().__init__()
@@ -293,10 +294,10 @@ class ParticleSet(Remembers):
     def _broken(self, sound: list[SimulatedMachine], index: int) -> SimulatedMachine:
         """The machines of one row."""
         machine = _own_copy(sound[self._set_of[index] if self._cube.ndim == 3 else 0])
-        for number, (fault, slot) in enumerate(self.rows[index]):
+        for fault, slot in self.rows[index]:
             mode = all_faults()[fault]
-            if mode.computed and self._severity is not None and not number:
-                mode.apply(machine, _grown(fault, self._severity[index]))
+            if mode.computed and self._severity is not None and self._severity[0][index] == (fault, slot):
+                mode.apply(machine, _grown(fault, self._severity[1][index]))
             elif mode.computed:
                 mode.apply(machine, self._of_row(self.severity(fault, slot), index))
         return machine

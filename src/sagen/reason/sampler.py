@@ -21,7 +21,7 @@ from sagen.reason.world import World
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 7.0, 4.0, 28, 32
 #: rounds, particles drawn in each, and how many effective ones are enough
-ROUNDS, FIRST, REDRAWN, ENOUGH = 4, 600, 400, 90.0
+ROUNDS, REDRAWN, ENOUGH = 4, 600, 90.0
 #: share of the severities that are placed, at least and at most; how many widths about its place one counts as there
 LEAST_FITTING, MOST_FITTING, NEAR = 0.1, 0.8, 8.0
 
@@ -189,7 +189,7 @@ def redrawn(
         )
     wanting = kinds
     for attempt in range(ROUNDS):
-        even = world.even(REDRAWN if attempt else FIRST, attempt)
+        even = world.even(REDRAWN, attempt)
         asked = np.concatenate([kind.members for kind in wanting])
         of = np.repeat(np.arange(len(wanting)), [len(kind.members) for kind in wanting])
         fresh = np.array([kind.drawn(even) for kind in wanting])

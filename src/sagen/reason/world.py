@@ -124,7 +124,7 @@ class World:
         cube: np.ndarray,
         generations: Mapping[Part, int] | None = None,
         set_of: Sequence[int] | None = None,
-        severity: np.ndarray | None = None,
+        severity: tuple | None = None,
         sound: tuple | None = None,
     ) -> ParticleSet:
         """The particles of some rows on a cube of their own.
@@ -139,10 +139,8 @@ class World:
             how often each part had been changed
         set_of : sequence of int, or None
             which set of the cube each row has; None: each its own, or all the same
-        severity : ndarray, shape (rows, particles), or None
-            in place of the cube's, of the first fault of each row
-        sound : tuple or None
-            of another particle set on the same cube
+        severity, sound : tuple or None
+            as `ParticleSet` has them
         """
         return ParticleSet(self.spec, self.facts, self.places, rows, cube, generations, set_of, severity, sound)
 
@@ -173,7 +171,7 @@ class World:
             return None if found is None else np.sort(found[self.faults.index(fault)])
 
 
-MOST_ANSWERS = 40  #: that one world remembers
+MOST_ANSWERS = 16  #: that one world remembers
 _WORLDS: dict[str, World] = {}
 _WORLDS_LOCK = threading.Lock()
 MOST_WORLDS = 12
