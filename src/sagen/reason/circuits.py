@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator, Mapping
 from typing import TypeVar
 
@@ -61,6 +62,35 @@ class Remembers:
         if key not in self._known:
             self._known[key] = work_out()
         return self._known[key]
+
+
+class Lately(OrderedDict):
+    """What is worked out once and kept until so much else was asked for since: for what there is no end of, as the evidence of jobs.
+
+    Parameters
+    ----------
+    most : int
+        so many are kept
+    """
+
+    def __init__(self, most: int):
+        super().__init__()
+        self._most = most
+
+    def once(self, key: Hashable, work_out: Callable[[], T]) -> T:
+        """As `Remembers.once`.
+
+        Parameters
+        ----------
+        key, work_out
+            as that has them
+        """
+        if key not in self:
+            self[key] = work_out()
+            while len(self) > self._most:
+                self.popitem(last=False)
+        self.move_to_end(key)
+        return self[key]
 
 
 class Circuits(Remembers):

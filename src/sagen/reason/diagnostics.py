@@ -133,14 +133,15 @@ def leave_one_out(
     # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
     whole = [log_mean_cut(gain) for gain, _ in ends]
     without_it = np.array([log_mean(gain - logs) for gain, logs in ends]).T - whole  # (pieces, hypotheses)
-    found = [
-        (float(share @ p), p, piece)
-        for piece, p in (
-            (piece, normalised(log + np.minimum(back - back.min(), _most_back(piece))))
-            for piece, back in zip(used, without_it, strict=True)
-            if _single(piece)
-        )
-    ]
+
+    def left(piece: Evidence, p: np.ndarray) -> tuple[float, np.ndarray, Evidence]:
+        return float(share @ p), p, piece
+
+    def given_back(piece: Evidence, back: np.ndarray) -> np.ndarray:
+        return normalised(log + np.minimum(back - back.min(), _most_back(piece)))
+
+    taken = zip(used, without_it, strict=True)
+    found = [left(piece, given_back(piece, back)) for piece, back in taken if _single(piece)]
     if not found:
         return causes[lead], posterior.p, None
     found.sort(key=lambda item: item[0])
@@ -149,14 +150,13 @@ def leave_one_out(
     if precise and causes[lead] > UNCONFIRMED and HANGS_AT_LEAST < survives < SURVIVES_AT_LEAST:
         # Few of the particles that the whole chose tell what is left without a piece: where the call depends on it, it is weighed.
         less = without(hangs_on)
-        doubted = normalised(less)
         if _most_back(hangs_on) < MOST_BACK:
-            back = np.where(np.isfinite(less), less - joint, np.inf)
-            back = np.where(np.isfinite(less), back - back.min(), 0.0)
-            doubted = normalised(log + np.minimum(back, _most_back(hangs_on)))
+            back, thought_of = less - joint, np.isfinite(less)
+            doubted = given_back(hangs_on, np.where(thought_of, back, back[thought_of].min()))
+        else:
+            doubted = normalised(less)
         # What the next piece would leave, as far as that is known, holds as well.
-        known = [(float(share @ doubted), doubted, hangs_on), *found[1:2]]
-        survives, doubted, hangs_on = min(known, key=lambda item: item[0])
+        survives, doubted, hangs_on = min([left(hangs_on, doubted), *found[1:2]], key=lambda item: item[0])
     if survives >= causes[lead]:
         return causes[lead], posterior.p, None
     return survives, doubted, hangs_on

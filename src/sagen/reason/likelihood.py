@@ -165,20 +165,18 @@ def _particle_sets(histories, pieces, generations, world: World, drawn: Drawn | 
             yield epoch, world.particle_set(tuple(number), parts), [number[row] for row in rows]
             continue
         asked = list(zip(rows, drawn.set_of.tolist(), strict=True))
-        # With severities of their own no two histories are the same particles.
-        at = dict(enumerate(asked)) if drawn.severity is not None else dict(enumerate(dict.fromkeys(asked)))
-        unique, sets = zip(*at.values(), strict=True)
-        sound = drawn.sound if drawn.sound is not None else {}
-        placed = None
-        if drawn.severity is not None:
-            placed = [history.now[0] for history in histories], drawn.severity
-        particles = world.particle_set_of(unique, drawn.cube, parts, list(sets), placed, sound.get(epoch))
-        sound[epoch] = particles.sound
-        if drawn.severity is not None:
-            yield epoch, particles, slice(None)
+        if drawn.severity is None:
+            number = {item: k for k, item in enumerate(dict.fromkeys(asked))}
+            kinds, place, placed = list(number), [number[item] for item in asked], None
         else:
-            number = {item: k for k, item in at.items()}
-            yield epoch, particles, [number[item] for item in asked]
+            # With severities of their own no two histories are the same particles.
+            kinds, place = asked, slice(None)
+            placed = [history.now[0] for history in histories], drawn.severity
+        unique, sets = zip(*kinds, strict=True)
+        sound = {} if drawn.sound is None else drawn.sound
+        particles = world.particle_set_of(unique, drawn.cube, parts, sets, placed, sound.get(epoch))
+        sound[epoch] = particles.sound
+        yield epoch, particles, place
 
 
 def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:

@@ -8,7 +8,6 @@ several fault modes, shape (modes, particles), as one `SimulatedMachine` whose v
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from copy import copy
 from operator import attrgetter
@@ -23,7 +22,7 @@ from sagen.machine.solve import ABSENT
 from sagen.machine.values import Values
 from sagen.model.circuit import CircuitSpec
 from sagen.model.vocabulary import Part, can
-from sagen.reason.circuits import OF_MACHINE, VALUES, Circuits, Remembers, arrays_of
+from sagen.reason.circuits import OF_MACHINE, VALUES, Circuits, Lately, Remembers, arrays_of
 from sagen.reason.facts import SOUND, Knowledge
 
 T = TypeVar("T")
@@ -151,7 +150,7 @@ class ParticleSet(Remembers):
         self._generations = dict(generations or {})
         self.particles = cube.shape[-2]
         self.shape = (len(self.rows), self.particles)
-        self._lately: OrderedDict[Hashable, object] = OrderedDict()  #: what was worked out and is not kept for good
+        self._lately = Lately(MOST_LATELY)  #: what was worked out and is not kept for good
         self._counted = (-1, 0)  #: how much was known when bytes were last counted, and the bytes
         self._faults, self._fault_at = _faults_of(self.rows)
         if sound is None:
@@ -179,12 +178,7 @@ class ParticleSet(Remembers):
         key, work_out
             as `once` has them
         """
-        if key not in self._lately:
-            self._lately[key] = work_out()
-            while len(self._lately) > MOST_LATELY:
-                self._lately.popitem(last=False)
-        self._lately.move_to_end(key)
-        return self._lately[key]
+        return self._lately.once(key, work_out)
 
     @property
     def nbytes(self) -> int:

@@ -18,7 +18,7 @@ from sagen.reason.world import World
 #: severities that are tried along either stretch of a fault, how often a place is then sought nearer, widths of a reading over which it must move the
 #: reading, and from which on more is no better
 TRIED, REFINED, LEAST_SPAN, MOST_SPAN = (4, 3), (2, 1), 4.0, 40.0
-EDGE = 1e-9
+EDGE = 1e-9  #: how near to its border a place in the cube may lie
 
 
 class Fit(NamedTuple):

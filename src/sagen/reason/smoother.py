@@ -13,7 +13,7 @@ from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen, log_likelihoods
-from sagen.reason.placing import Fit, fitted
+from sagen.reason.placing import EDGE, Fit, fitted
 from sagen.reason.scales import normalised_rows
 from sagen.reason.world import World
 
@@ -25,8 +25,6 @@ LEARNED_FROM = 50.0  #: effective particles from which it is learned where more 
 LEAST_CORRELATION = 0.2
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
-#: how near to its border a place in the cube may lie
-EDGE = 1e-9
 
 
 def scores(cube: np.ndarray) -> np.ndarray:

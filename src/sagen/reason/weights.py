@@ -65,9 +65,8 @@ class _Weighed(NamedTuple):
     evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (histories,)
     halves: list[np.ndarray]  #: those of either half of the draws
     weighted_sets: list[WeightedParticles]
-    ends: list[
-        tuple[np.ndarray, np.ndarray]
-    ]  #: of each the logarithms of its particles' weights, and their log-likelihoods
+    #: of each the logarithms of its particles' weights, and their log-likelihoods
+    ends: list[tuple[np.ndarray, np.ndarray]]
 
 
 def _infer(case: Case, world: World) -> Posterior:
@@ -79,7 +78,7 @@ def _infer(case: Case, world: World) -> Posterior:
         return tuple(pieces), told, tuple(tuple(sorted(parts.items())) for parts in generations)
 
     here = _weighed(singles, pieces, generations, world)
-    world.remember(key(pieces), _joint(here))
+    world.answers.once(key(pieces), lambda: _joint(here))
     p = split_half_shrinkage(here.prior, here.evidence, here.halves)
     posterior = Posterior(
         tuple(faults_of(history.now) for history in here.histories),
@@ -97,8 +96,7 @@ def _infer(case: Case, world: World) -> Posterior:
     def without(piece: Evidence) -> np.ndarray:
         left = [item for item in pieces if item[1] is not piece]
         # A job grows piece by piece: what it was without the newest was weighed when it was not yet told.
-        joint = world.remembered(key(left)) or _joint(_weighed(singles, left, generations, world))
-        world.remember(key(left), joint)
+        joint = world.answers.once(key(left), lambda: _joint(_weighed(singles, left, generations, world)))
         return np.array([joint.get(history.epochs, -np.inf) for history in here.histories])
 
     survives, doubted, hangs_on = leave_one_out(posterior, here.used, here.ends, here.prior + here.evidence, without)

@@ -5,19 +5,21 @@ from __future__ import annotations
 import itertools
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
 from sagen.machine.faults import possible
 from sagen.model.circuit import CircuitSpec
 from sagen.model.vocabulary import Part
+from sagen.reason.circuits import Lately
 from sagen.reason.facts import SOUND, Knowledge, knowledge
 from sagen.reason.history import row_of
 from sagen.reason.particle_set import LatentParameters, ParticleSet, Row
 
 PARTICLES = 400  #: a fault mode
 SEED = 20_11
+MOST_ANSWERS = 16  #: that one world remembers
 KEPT_BYTES = 100_000_000  #: of particle sets that are remembered, of all worlds together
 
 
@@ -70,7 +72,7 @@ class World:
         self._even: dict[tuple[int, int], np.ndarray] = {}
         # Asked from the window's two threads at once.
         self.lock = threading.RLock()
-        self._answers: OrderedDict[Hashable, object] = OrderedDict()
+        self.answers = Lately(MOST_ANSWERS)  #: what jobs came to: small, and counted by no budget
         self._number = next(_NUMBERS)
 
     def even(self, particles: int, number: int) -> np.ndarray:
@@ -86,23 +88,6 @@ class World:
         if key not in self._even:
             self._even[key] = self.places.cube(particles, self.seed + number)
         return self._even[key]
-
-    def remember(self, key: Hashable, answer: object) -> None:
-        """Keep an answer, and let go what was not asked for longest.
-
-        Parameters
-        ----------
-        key, answer
-            small ones: they are counted by no budget
-        """
-        self._answers[key] = answer
-        self._answers.move_to_end(key)
-        while len(self._answers) > MOST_ANSWERS:
-            self._answers.popitem(last=False)
-
-    def remembered(self, key: Hashable):
-        """What was kept; None where nothing was, or not any more."""
-        return self._answers.get(key)
 
     def particle_set(self, rows: tuple[Row, ...], generations: Mapping[Part, int] | None = None) -> ParticleSet:
         """The particles of some rows on the world's own cube.
@@ -171,7 +156,6 @@ class World:
             return None if found is None else np.sort(found[self.faults.index(fault)])
 
 
-MOST_ANSWERS = 16  #: that one world remembers
 _WORLDS: dict[str, World] = {}
 _WORLDS_LOCK = threading.Lock()
 MOST_WORLDS = 12
