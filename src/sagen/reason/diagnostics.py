@@ -131,8 +131,11 @@ def leave_one_out(
     share = np.array([sum(cause_of(fault) == lead for fault in faults) / len(faults) for faults in posterior.faults])
     log = np.log(np.maximum(posterior.p, 1e-300))
     # Particles stand for the whole evidence; without a piece each counts by so much more as it spoke against it.
+    taken = [number for number, piece in enumerate(used) if _single(piece)]
+    if not taken:
+        return causes[lead], posterior.p, None
     whole = [log_mean_cut(gain) for gain, _ in ends]
-    without_it = np.array([log_mean(gain - logs) for gain, logs in ends]).T - whole  # (pieces, hypotheses)
+    without_it = np.array([log_mean(gain - logs[taken]) for gain, logs in ends]).T - whole  # (taken, hypotheses)
 
     def left(piece: Evidence, p: np.ndarray) -> tuple[float, np.ndarray, Evidence]:
         return float(share @ p), p, piece
@@ -140,10 +143,7 @@ def leave_one_out(
     def given_back(piece: Evidence, back: np.ndarray) -> np.ndarray:
         return normalised(log + np.minimum(back - back.min(), _most_back(piece)))
 
-    taken = zip(used, without_it, strict=True)
-    found = [left(piece, given_back(piece, back)) for piece, back in taken if _single(piece)]
-    if not found:
-        return causes[lead], posterior.p, None
+    found = [left(used[number], given_back(used[number], back)) for number, back in zip(taken, without_it, strict=True)]
     found.sort(key=lambda item: item[0])
     survives, doubted, hangs_on = found[0]
     precise = isinstance(hangs_on, MeterReading | Captured)

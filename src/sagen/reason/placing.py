@@ -13,11 +13,12 @@ from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen
 from sagen.reason.particle_set import END_SHARE
+from sagen.reason.scales import TAIL, WIDER, density, share_below
 from sagen.reason.world import World
 
-#: severities that are tried along either stretch of a fault, how often a place is then sought nearer, widths of a reading over which it must move the
-#: reading, and from which on more is no better
-TRIED, REFINED, LEAST_SPAN, MOST_SPAN = (4, 3), (2, 1), 4.0, 40.0
+#: severities that are tried along a stretch, how often a place is then sought nearer, widths of a reading over which it must move the reading, from which on more is no better, and
+#: the share of particles that it must fit
+TRIED, REFINED, LEAST_SPAN, MOST_SPAN, FITS_AT_LEAST = 5, 1, 4.0, 40.0, 0.02
 EDGE = 1e-9  #: how near to its border a place in the cube may lie
 
 
@@ -41,6 +42,38 @@ class Fit(NamedTuple):
     def stretch(self, place: np.ndarray) -> np.ndarray:
         """In which stretch each place lies, shape (stretches, particles)."""
         return (place >= self.low[:, None]) & (place < self.high[:, None])
+
+    def placed(self, cube: np.ndarray) -> Placed:
+        """How dense severities are that are put where they fit, at these particles.
+
+        Parameters
+        ----------
+        cube : ndarray, shape (particles, columns)
+        """
+        place, low, high = cube[:, self.column], self.low[:, None], self.high[:, None]
+        fits, width = self.width > 0.0, np.maximum(self.width, NARROWEST)
+        inside = sum(
+            part * (share_below((high - self.at) / (wide * width)) - share_below((low - self.at) / (wide * width)))
+            for part, wide in ((1 - TAIL, 1.0), (TAIL, WIDER))
+        )
+        about = np.where(fits & (place > low) & (place < high), density(place, self.at, width), 0.0)
+        outside = np.clip(np.where(fits, 1.0 - inside, 1.0), 0.0, 1.0)
+        with np.errstate(divide="ignore"):
+            return Placed(self.column, np.log(about), np.log(outside))
+
+
+class Placed(NamedTuple):
+    """The same for every proposal that some particles are counted against: what is only the severity's own."""
+
+    column: int  #: of the severity in the cube
+    about: np.ndarray  #: logarithm of the density where it is put where it fits, shape (stretches, particles)
+    outside: (
+        np.ndarray
+    )  #: logarithm of the share that falls outside and stays where it was, shape (stretches, particles)
+
+    def beside(self, more: Placed) -> Placed:
+        """With those of further particles."""
+        return Placed(self.column, np.hstack([self.about, more.about]), np.hstack([self.outside, more.outside]))
 
 
 def fitted(
@@ -73,31 +106,32 @@ def fitted(
         computed = [k for k in computed if like[k] is not None]
     if not computed or not len(values.here):
         return out
-    ending = [k for k in computed if 1.0 in all_faults()[rows[k][0][0]].ends.values()]
-    found: dict[int, list] = {k: [] for k in computed}
-    grown = {k: 1.0 - END_SHARE if k in ending else 1.0 for k in computed}
-    stretches = (
-        (computed, np.zeros(len(computed)), np.array([grown[k] for k in computed])),
-        (ending, np.full(len(ending), 1.0 - END_SHARE), np.ones(len(ending))),
-    )
-    for number, (asked, low, high) in enumerate(stretches):
-        if asked:
-            reading = None if like is None else np.array([like[k].reading[number] for k in asked])
-            those = _Asked([histories[k] for k in asked], pieces, generations, world, values, drawn, asked, reading)
-            for k, begin, end, *told in zip(asked, low, high, *_crossing(those, low, high, number), strict=True):
-                found[k].append((begin, end, *told))
-    for k, told in found.items():
-        low, high, reading, at, width = (np.array(item) for item in zip(*told, strict=True))
-        if width.any() or like is not None:
-            out[k] = Fit(world.places.column[f"severity.{rows[k][0][1]}"], low, high, reading, at, width)
+    if like is None:
+        ending = [k for k in computed if 1.0 in all_faults()[rows[k][0][0]].ends.values()]
+        stretches = [(k, 0.0, 1.0 - END_SHARE if k in ending else 1.0) for k in computed]
+        stretches += [(k, 1.0 - END_SHARE, 1.0) for k in ending]
+        reading = None
+    else:
+        stretches = [(k, low, high) for k in computed for low, high in zip(like[k].low, like[k].high, strict=True)]
+        reading = np.concatenate([like[k].reading for k in computed])
+    # All stretches of all histories are asked together: few arrays that are large cost less than many that are small.
+    sets, low, high = map(np.array, zip(*stretches, strict=True))
+    asked = _Asked([histories[k] for k in sets], pieces, generations, world, values, drawn, sets, reading)
+    chosen, at, width = _crossing(asked, low, high)
+    worth_it = (width > 0.0).mean(axis=1) >= (FITS_AT_LEAST if like is None else 0.0)
+    for k in computed:
+        own = (sets == k) & worth_it
+        if own.any():
+            column = world.places.column[f"severity.{rows[k][0][1]}"]
+            out[k] = Fit(column, low[own], high[own], chosen[own], at[own], width[own])
     return out
 
 
 class _Asked:
-    """What some histories show at severities that are tried."""
+    """What some histories, one a stretch, show at severities that are tried."""
 
     def __init__(
-        self, histories, pieces, generations, world: World, values: Values, drawn: Drawn, sets: list[int], reading
+        self, histories, pieces, generations, world: World, values: Values, drawn: Drawn, sets: np.ndarray, reading
     ):
         wanted = set(range(len(pieces))) if reading is None else {values.piece[number] for number in reading}
         self.at = np.array([number for number, piece in enumerate(values.piece) if piece in wanted])
@@ -106,24 +140,23 @@ class _Asked:
         self.dear = np.array([2.0 if values.piece.count(values.piece[number]) > 1 else 1.0 for number in self.at])
         self.particles = drawn.cube.shape[1]
         self._histories, self._generations, self._world = histories, generations, world
-        self._drawn, self._sets, self.reading = drawn, sets, reading
+        self._drawn, self._sets, self.reading = drawn, sets.tolist(), reading
         self._pieces = [piece for number, piece in enumerate(pieces) if number in wanted]
 
     def __call__(self, tried: np.ndarray) -> np.ndarray:
-        """Shape (readings, tried, histories, particles), of `tried`, shape (tried, histories, particles): all severities of all
-        histories at once, since few arrays that are large cost less than many that are small."""
+        """Shape (readings, tried, stretches, particles), of `tried`, shape (tried, stretches, particles)."""
         times, several = len(tried), len(self._histories)
         everyone = self._drawn._replace(set_of=np.tile(self._sets, times), severity=tried.reshape(-1, self.particles))
         found = foreseen(self._histories * times, self._pieces, self._generations, self._world, everyone).shown
         return found.reshape(len(found), times, several, self.particles)
 
 
-def _crossing(asked: _Asked, low: np.ndarray, high: np.ndarray, stretch: int):
-    """Which reading it is, shape (histories,), where it passes what was read, and the standard deviation of that, both shape
-    (histories, particles)."""
-    tried, reading = TRIED[stretch], asked.reading
-    tries = np.linspace(low + EDGE, high - EDGE, tried)[:, :, None] * np.ones(asked.particles)
-    seen = asked(tries)  # (readings, tried, histories, particles)
+def _crossing(asked: _Asked, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Of each stretch which reading it is, shape (stretches,), where it passes what was read, and the standard deviation of that, both
+    shape (stretches, particles)."""
+    reading = asked.reading
+    tries = np.linspace(low + EDGE, high - EDGE, TRIED)[:, :, None] * np.ones(asked.particles)
+    seen = asked(tries)  # (readings, tried, stretches, particles)
     least, last, here = seen[:, 0], seen[:, -1], asked.here[:, None, None]
     span = np.abs(last - least) / asked.width[:, None, None]
     between = (np.minimum(least, last) < here) & (here < np.maximum(least, last)) & (span > LEAST_SPAN)
@@ -137,12 +170,12 @@ def _crossing(asked: _Asked, low: np.ndarray, high: np.ndarray, stretch: int):
     # Of what falls the mirror image rises: the last severity at which the reading is not yet reached, and a straight line on from it.
     mirrored = np.where(curve[:, -1] > curve[:, 0], 1.0, -1.0)
     below = (mirrored[:, None] * curve < (mirrored * wanted)[:, None]).sum(axis=1)
-    below = np.clip(below, 1, tried - 1) - 1
+    below = np.clip(below, 1, TRIED - 1) - 1
     pick = np.swapaxes(tries, 0, 1), curve
     (at_low, seen_low), (at_high, seen_high) = (
         [np.take_along_axis(item, (below + beside)[:, None], 1)[:, 0] for item in pick] for beside in (0, 1)
     )
-    for _ in range(REFINED[stretch]):
+    for _ in range(REFINED):
         at = _along(at_low, at_high, seen_low, seen_high, wanted)
         seen = asked(at[None])[chosen, 0, each]
         under = mirrored * seen < mirrored * wanted
@@ -160,6 +193,6 @@ NARROWEST, WIDEST = 1e-5, 4.0
 
 
 def _along(at_low, at_high, seen_low, seen_high, wanted) -> np.ndarray:
-    """A straight line between two places, read backwards."""
+    """A straight line between two places, read backwards: the curves are steps, and what follows a parabola overshoots."""
     rise = np.where(seen_high == seen_low, 1.0, seen_high - seen_low)
     return at_low + np.clip((wanted - seen_low) / rise, 0.0, 1.0) * (at_high - at_low)

@@ -6,12 +6,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from statistics import NormalDist
 
 import numpy as np
 
-from sagen.reason.placing import Fit
-from sagen.reason.scales import TAIL, WIDER, density
+from sagen.reason.placing import Fit, Placed
+from sagen.reason.scales import TAIL, WIDER, score_of, share_below
 
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
@@ -21,9 +20,6 @@ TO_A_BIN, FEWEST_BINS, MOST_BINS, REACH = 6.0, 4, 20, 2.0
 EVEN, STILL_EVEN = 0.1, 0.1
 NARROWEST = 1e-7  #: of a bin
 EDGE = 1e-12  #: how near to its border a place in the cube may lie
-#: normal scores and the shares below them, read by straight lines: a first weighing is not to wait for SciPy
-_SCORES = np.linspace(-8.0, 8.0, 801)
-_BELOW = np.array([NormalDist().cdf(score) for score in _SCORES])
 
 
 @dataclass(frozen=True)
@@ -70,7 +66,7 @@ class Proposal:
         grid[:, -1] = 1.0 + NARROWEST
         share = (1.0 - EVEN) * np.concatenate([[0.0], even, [1.0]]) + EVEN * grid
         found = cls(columns, grid, share, np.eye(told))
-        score = _score(found._read(inside)[0])
+        score = score_of(found._read(inside)[0])
         score -= weights @ score
         covariance = (weights[:, None] * score).T @ score
         size = np.sqrt(np.maximum(np.diag(covariance), EDGE))
@@ -95,7 +91,7 @@ class Proposal:
         out, begin = cube.copy(), round(STILL_EVEN * len(cube))
         if len(self.columns):
             even = np.clip(cube[begin:, self.columns], EDGE, 1 - EDGE)
-            place = _below(_score(even) @ np.linalg.cholesky(self.correlation).T)
+            place = share_below(score_of(even) @ np.linalg.cholesky(self.correlation).T)
             for k, column in enumerate(self.columns):
                 out[begin:, column] = np.interp(place[:, k], self.share[k], self.grid[k])
         return np.clip(out, EDGE, 1 - EDGE)
@@ -116,31 +112,35 @@ class Proposal:
             some = slice(begin, begin + round(part * those))
             begin = some.stop
             wide = np.where(np.arange(begin - some.start) < TAIL * (begin - some.start), WIDER, 1.0)
-            score = _score(np.clip(even[some, fit.column], EDGE, 1 - EDGE))
+            score = score_of(np.clip(even[some, fit.column], EDGE, 1 - EDGE))
             width = fit.width[number, some]
             place = fit.at[number, some] + score * wide * width
             fits = (width > 0.0) & (place > fit.low[number]) & (place < fit.high[number])
             drawn[some, fit.column] = np.where(fits, place, drawn[some, fit.column])
 
-    def log(self, cube: np.ndarray, fit: Fit | None = None) -> np.ndarray:
+    def log(self, cube: np.ndarray, placed: Placed | None = None) -> np.ndarray:
         """Logarithm of the density that particles were drawn with, shape (particles,).
 
         Parameters
         ----------
         cube : ndarray, shape (particles, columns)
-        fit : Fit or None
+        placed : Placed or None
             of these particles, where any severity was drawn about where it fits
         """
         if not len(self.columns) and not self.fitting:
             return np.zeros(len(cube))
         below, height = self._read(cube[:, self.columns])
-        score, height = _score(below), np.log(height)
+        score, height = score_of(below), np.log(height)
         found = height.sum(axis=1) + self._copula(score)
-        if fit is not None and self.fitting:
-            told = bool(len(self.columns)) and self.columns[-1] == fit.column
+        if placed is not None and self.fitting:
+            told = bool(len(self.columns)) and self.columns[-1] == placed.column
             others = height[:, :-1].sum(axis=1) + self._copula(score[:, :-1]) if told else found
             parts = [np.log(1.0 - sum(self.fitting)) + found]
-            parts += [np.log(part) + _log_placed(cube, fit, k, others, found) for k, part in enumerate(self.fitting)]
+            # The others by their own law and the severity about its place; where that fell outside it stayed, by the law of all.
+            parts += [
+                np.log(part) + np.logaddexp(others + about, outside + found)
+                for part, about, outside in zip(self.fitting, placed.about, placed.outside, strict=True)
+            ]
             found = np.logaddexp.reduce(parts)
         return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
 
@@ -176,29 +176,6 @@ class Proposal:
             bins[:, k] = np.searchsorted(self.grid[k], inside[:, k], "right") - 1
         height, begins = self._heights[each, bins], self.grid[each, bins]
         return self.share[each, bins] + (inside - begins) * height, height
-
-
-def _log_placed(cube: np.ndarray, fit: Fit, number: int, others: np.ndarray, found: np.ndarray) -> np.ndarray:
-    """Logarithm of the density of particles whose severity was to be put where it fits, by a stretch's number: the others by their own
-    law, and it about its place; where it fell outside it stayed what it was, by the law of all."""
-    place, at, low, high = cube[:, fit.column], fit.at[number], fit.low[number], fit.high[number]
-    fits, width = fit.width[number] > 0.0, np.maximum(fit.width[number], EDGE)
-    inside = sum(
-        part * (_below((high - at) / (wide * width)) - _below((low - at) / (wide * width)))
-        for part, wide in ((1 - TAIL, 1.0), (TAIL, WIDER))
-    )
-    about = np.where(fits & (place > low) & (place < high), density(place, at, width), 0.0)
-    outside = np.clip(np.where(fits, 1.0 - inside, 1.0), 0.0, 1.0)
-    with np.errstate(divide="ignore"):
-        return np.logaddexp(others + np.log(about), np.log(outside) + found)
-
-
-def _below(score: np.ndarray) -> np.ndarray:
-    return np.interp(score, _SCORES, _BELOW)
-
-
-def _score(below: np.ndarray) -> np.ndarray:
-    return np.interp(np.clip(below, EDGE, 1 - EDGE), _BELOW, _SCORES)
 
 
 def _told(cube: np.ndarray, weights: np.ndarray, effective: float) -> np.ndarray:

@@ -101,6 +101,7 @@ class _Kind:
         self._proposals: list[Proposal] = []
         self._cube, self._logs = even, [logs]
         self.fit = fit  #: where the severities of all of them fit a reading
+        self._severities = fit.placed(even) if fit is not None else None  #: how dense they are there
         self._fitting = _shares(fit, cube, self._weights) if fit is not None else ()
         self._densities = np.zeros((1, len(even)))  #: logarithms, of even draws and of each proposal at each particle
         self.gain: np.ndarray  #: log-likelihoods less what the particles were drawn by, shape (members, particles)
@@ -114,14 +115,16 @@ class _Kind:
 
     def placed(self, fresh: np.ndarray, even: np.ndarray, fit: Fit | None) -> None:
         """The severities of fresh particles put where they fit, in place."""
-        newest = self._proposals[-1]
+        newest, severities = self._proposals[-1], None
         if fit is not None:
             newest.placed(fresh, even, fit)
-        before = np.vstack([self._densities, newest.log(self._cube, self.fit)])
-        here = [np.zeros(len(fresh)), *(proposal.log(fresh, fit) for proposal in self._proposals)]
+            severities = fit.placed(fresh)
+        before = np.vstack([self._densities, newest.log(self._cube, self._severities)])
+        here = [np.zeros(len(fresh)), *(proposal.log(fresh, severities) for proposal in self._proposals)]
         self._densities = np.hstack([before, here])
         self._cube = np.vstack([self._cube, fresh])
-        self.fit = self.fit.beside(fit) if self.fit is not None else None
+        if self.fit is not None:
+            self.fit, self._severities = self.fit.beside(fit), self._severities.beside(severities)
 
     def weighed(self, logs: np.ndarray) -> None:
         """Of the particles that were drawn last, shape (pieces, members, particles)."""

@@ -7,6 +7,8 @@ another pin of the same machine, and a small floor for what no particle has.
 
 from __future__ import annotations
 
+from statistics import NormalDist
+
 import numpy as np
 
 VOLTS_SCALE = 0.03  #: V
@@ -21,6 +23,9 @@ TAIL, WIDER = 0.15, 4.0
 SLIP = 0.03  #: readings at another pin than was said
 SLIP_WIDTH = 0.25  #: and where that pin stands is known but roughly
 LEAST = 0.02  #: density of a reading that nothing explains
+#: normal scores and the shares below them, read by straight lines: a first weighing is not to wait for SciPy
+_SCORES = np.linspace(-8.0, 8.0, 801)
+_BELOW = np.array([NormalDist().cdf(score) for score in _SCORES])
 
 
 def on_scale(value: np.ndarray | float, ohms: bool) -> np.ndarray:
@@ -108,6 +113,16 @@ def density(value: float, centre: np.ndarray, width: float) -> np.ndarray:
     Two normal laws, one wider: Tukey, "A survey of sampling from contaminated distributions" (1960). From memory.
     """
     return (1 - TAIL) * bell(value, centre, width) + TAIL * bell(value, centre, WIDER * width)
+
+
+def share_below(score: np.ndarray) -> np.ndarray:
+    """The share of a standard normal law below each score, shape of `score`."""
+    return np.interp(score, _SCORES, _BELOW)
+
+
+def score_of(share: np.ndarray) -> np.ndarray:
+    """The score of a standard normal law below which each share lies, shape of `share`; to 8 at most."""
+    return np.interp(share, _BELOW, _SCORES)
 
 
 def normalised(log: np.ndarray) -> np.ndarray:
