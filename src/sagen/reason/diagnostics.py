@@ -146,8 +146,7 @@ def leave_one_out(
     found = [left(used[number], given_back(used[number], back)) for number, back in zip(taken, without_it, strict=True)]
     found.sort(key=lambda item: item[0])
     survives, doubted, hangs_on = found[0]
-    precise = isinstance(hangs_on, MeterReading | Captured)
-    if precise and causes[lead] > UNCONFIRMED and HANGS_AT_LEAST < survives < SURVIVES_AT_LEAST:
+    if causes[lead] > UNCONFIRMED and _hardly_known(hangs_on, survives, doubted, used, ends):
         # Few of the particles that the whole chose tell what is left without a piece: where the call depends on it, it is weighed.
         less = without(hangs_on)
         if _most_back(hangs_on) < MOST_BACK:
@@ -160,6 +159,16 @@ def leave_one_out(
     if survives >= causes[lead]:
         return causes[lead], posterior.p, None
     return survives, doubted, hangs_on
+
+
+def _hardly_known(piece: Evidence, survives: float, doubted: np.ndarray, used, ends) -> bool:
+    """Whether what is left without a reading or recording hangs on few of the draws, and a call may hang on that."""
+    if not isinstance(piece, MeterReading | Captured) or not HANGS_AT_LEAST < survives < SURVIVES_FOR_SURE:
+        return False
+    number = next(number for number, item in enumerate(used) if item is piece)
+    rivals = np.flatnonzero(doubted > RIVAL_AT_LEAST)
+    left = [effective_sample_size((ends[k][0] - ends[k][1][number])[None])[0] for k in rivals]
+    return min(left) < FEW_LEFT or (survives < SURVIVES_AT_LEAST and isinstance(piece, Captured))
 
 
 def _single(piece: Evidence) -> bool:
@@ -175,8 +184,10 @@ def _most_back(piece: Evidence) -> float:
 
 #: nats that leaving out one piece may give back: of a recording the finding is in doubt, not that it was taken
 MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 4.5
-#: where less or more survives by what the draws of the whole tell, that is near enough
-HANGS_AT_LEAST, SURVIVES_AT_LEAST = 0.4, 0.93
+#: where less or more survives by what the draws of the whole tell, that is near enough: for a recording, of which little is given back,
+#: and where few effective draws of a rival are left without the piece
+HANGS_AT_LEAST, SURVIVES_AT_LEAST, SURVIVES_FOR_SURE = 0.4, 0.93, 0.985
+RIVAL_AT_LEAST, FEW_LEFT = 0.003, 30.0
 
 
 def unexplained_readings(used, logs: np.ndarray, world: World) -> tuple[str, ...]:

@@ -17,7 +17,7 @@ BINS, TOLD_SIGMAS = 40, 3.0
 #: effective particles to a bin of a learned density, the fewest and the most bins, and how far its ends reach, in bins beside them
 TO_A_BIN, FEWEST_BINS, MOST_BINS, REACH = 6.0, 4, 20, 2.0
 #: share of each coordinate, and of the particles along all coordinates, that stays as evenly drawn as before any evidence
-EVEN, STILL_EVEN = 0.1, 0.1
+EVEN, STILL_EVEN = 0.06, 0.05
 NARROWEST = 1e-7  #: of a bin
 EDGE = 1e-12  #: how near to its border a place in the cube may lie
 

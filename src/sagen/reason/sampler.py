@@ -21,7 +21,8 @@ from sagen.reason.world import World
 #: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 7.0, 4.0, 28, 32
 #: rounds, particles drawn in each, and how many effective ones are enough
-ROUNDS, REDRAWN, ENOUGH = 4, 600, 90.0
+ROUNDS, REDRAWN, ENOUGH = 3, 600, 90.0
+MOST_ROUNDS, STILL_FEW, STILL_CLOSE = 8, 50.0, 2.5
 #: share of the severities that are placed, at least and at most; how many widths about its place one counts as there
 LEAST_FITTING, MOST_FITTING, NEAR = 0.1, 0.8, 8.0
 
@@ -191,7 +192,7 @@ def redrawn(
             _Kind(members, cube, weights[members], world.cube[:MOVED], logs[:, members, :MOVED], fits[members[0]])
         )
     wanting = kinds
-    for attempt in range(ROUNDS):
+    for attempt in range(MOST_ROUNDS):
         even = world.even(REDRAWN, attempt)
         asked = np.concatenate([kind.members for kind in wanting])
         of = np.repeat(np.arange(len(wanting)), [len(kind.members) for kind in wanting])
@@ -208,7 +209,9 @@ def redrawn(
         size = np.array([effective_sample_size(kind.gain).min() for kind in kinds])
         # What a handful of particles say of one that trails is too little to leave it.
         reach = np.where(size < HANDFUL, CLOSE_IF_FEW, CLOSE)
-        wanting = [kinds[k] for k in np.flatnonzero((best > best.max() - reach) & (size < ENOUGH))]
+        # Later on only for what still hangs on few, as far as it counts.
+        more, near = (ENOUGH, reach) if attempt + 1 < ROUNDS else (STILL_FEW, STILL_CLOSE)
+        wanting = [kinds[k] for k in np.flatnonzero((best > best.max() - near) & (size < more))]
         if not wanting:
             break
     out = {k: found for kind in kinds for k, found in zip(kind.members.tolist(), kind.found(), strict=True)}
