@@ -18,9 +18,12 @@ from sagen.reason.smoother import LEARNED_FROM, MOVED, alike, assimilated, tempe
 from sagen.reason.world import World
 
 #: where fewer particles than this share the weight of a hypothesis that is not this far behind (nats; of few particles it may
-#: be further, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are alike to one of them
-ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, PAIR_CLOSE, MOST_REDRAWN, MOST_ALIKE = 18.0, 3.0, 3.5, 7.0, 4.0, 28, 32
-#: rounds, particles drawn in each, and how many effective ones are enough
+#: be further, of a handful further still, of a pair less), new ones are drawn; of so many hypotheses at most, and of so many that are
+#: alike to one of them
+ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, CLOSE_IF_HANDFUL, PAIR_CLOSE = 18.0, 3.0, 3.5, 7.0, 9.0, 4.0
+MOST_REDRAWN, MOST_ALIKE = 28, 32
+#: rounds, particles drawn in each, and how many effective ones are enough; up to how many rounds more are drawn of what has fewer than
+#: that and is no further behind
 ROUNDS, REDRAWN, ENOUGH = 3, 600, 90.0
 MOST_ROUNDS, STILL_FEW, STILL_CLOSE = 8, 50.0, 2.5
 #: share of the severities that are placed, at least and at most; how many widths about its place one counts as there
@@ -55,7 +58,8 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
     behind, behind_apart = together.max() - together, apart.max() - apart
     size = effective_sample_size(total)
     # A starved history is known too little: each piece by itself it may explain, and come to lead with particles of its own.
-    close = (behind < CLOSE) | ((size < ENOUGH) & (behind_apart < CLOSE_IF_FEW))
+    far = np.where(size < HANDFUL, CLOSE_IF_HANDFUL, CLOSE_IF_FEW)
+    close = (behind < CLOSE) | ((size < ENOUGH) & (behind_apart < far))
     # Pairs are many, and seldom lead: only one that does is worth the time.
     pairs = np.array([len(history.now) > 1 for history in histories])
     close = np.flatnonzero(close & ~(pairs & (behind > PAIR_CLOSE) & (behind_apart > PAIR_CLOSE)))
