@@ -113,7 +113,7 @@ PULLED_HIGH = CircuitSpec(role="crank", sensor="hall", pull_up=12.0, wheel="60-2
 
 
 @pytest.mark.sampled(1)
-@pytest.mark.parametrize("seed", [2011, 311, 4207])
+@pytest.mark.parametrize("seed", [2011, 311, 51])
 def test_what_is_left_without_a_reading_is_what_the_job_without_it_says(seed):
     # Bayes's rule: leaving a reading out is never having taken it. The draws of the whole lie where the wire is open and tell little of that.
     reading = MeterReading("", "signal_wire", "unplugged", 4e7, ohms=True)
@@ -125,3 +125,19 @@ def test_what_is_left_without_a_reading_is_what_the_job_without_it_says(seed):
     # By large draws it is about a half (.51 to .54): a module that holds the line down would show the same.
     assert before["wiring"] == pytest.approx(0.53, abs=0.15)
     assert whole.by_cause()["wiring"] == pytest.approx(0.89, abs=0.02)
+
+
+def test_a_rival_that_hardly_a_draw_tells_of_is_not_missed():
+    # Ohm's law: a pull-up of many times its ohms and an input that loads the line both leave half a volt at a signal that nothing else
+    # holds. Of few hundred machines hardly one has just that, with one seed none came near: it was then not drawn anew at all.
+    spec = CircuitSpec(role="crank", sensor="hall", supply=12.0, wheel="60-2")
+    levels = (("low", 0.347), ("high", 0.455), ("supply", 14.145), ("ground", 0.012))
+    low = Captured(
+        "", frozenset({"no_signal:low"}), "running", frozenset({"timing_offset", "timing_scatter"}), levels=levels
+    )
+    readings = volts("signal", "key_on_unplugged", 0.4583), volts("signal", "key_on_unplugged", 0.4615, again=True)
+    trail = Code("", "P0000", "high"), low, *readings, Inspected("", "unplug_the_module_measure_wire_to_ground", "")
+    found = [infer(Case(spec, trail), world=World(spec, seed=seed)) for seed in (51, 53)]
+    weak = [posterior.p[posterior.faults.index(("pull_up_weak",))] for posterior in found]
+    assert min(weak) > 0.1
+    assert weak[0] == pytest.approx(weak[1], abs=0.06)
