@@ -67,9 +67,8 @@ class Placed(NamedTuple):
 
     column: int  #: of the severity in the cube
     about: np.ndarray  #: logarithm of the density where it is put where it fits, shape (stretches, particles)
-    outside: (
-        np.ndarray
-    )  #: logarithm of the share that falls outside and stays where it was, shape (stretches, particles)
+    #: logarithm of the share that falls outside and stays where it was, shape (stretches, particles)
+    outside: np.ndarray
 
     def beside(self, more: Placed) -> Placed:
         """With those of further particles."""
