@@ -22,8 +22,8 @@ from sagen.reason.world import World
 #: alike to one of them
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, CLOSE_IF_HANDFUL, PAIR_CLOSE = 18.0, 3.0, 3.5, 7.0, 9.0, 4.0
 MOST_REDRAWN, MOST_ALIKE = 28, 32
-#: rounds, particles drawn in each, and how many effective ones are enough; up to how many rounds more are drawn of what has fewer than
-#: that and is no further behind
+#: rounds, particles drawn in each, and how many effective ones are enough; how many rounds there are at most of what then still has fewer
+#: than so many and is no further behind
 ROUNDS, REDRAWN, ENOUGH = 3, 600, 90.0
 MOST_ROUNDS, STILL_FEW, STILL_CLOSE = 8, 50.0, 2.5
 #: share of the severities that are placed, at least and at most; how many widths about its place one counts as there
