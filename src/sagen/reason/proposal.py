@@ -1,10 +1,13 @@
-"""Where particles are worth drawing: along each coordinate of which the evidence tells anything a density of bins that weigh alike,
-joined by the correlations of a normal law (a normal copula: Nelsen, An Introduction to Copulas, 2006, 3.1; bins of equal weight:
-Devroye and Gyorfi, Nonparametric Density Estimation, 1985; both from memory)."""
+"""Where particles are worth drawing: along each coordinate of which the evidence tells anything a curve that brings what is known of it
+to a normal law, joined by the correlations of those (a normal copula: Nelsen, An Introduction to Copulas, 2006, 3.1; curves through
+quantiles: Hoermann and Leydold, ACM Trans. Modeling and Computer Simulation 13, 2003; both from memory).
+
+Coordinates are read as normal scores: what is spread evenly is normal there, and what a reading tells of one is nearly so, far better
+than it is even in bins. A few straight lines between quantiles then say it all, and few are what can be learned from few particles."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -14,11 +17,13 @@ from sagen.reason.scales import TAIL, WIDER, score_of, share_below
 
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
-#: effective particles to a bin of a learned density, the fewest and the most bins, and how far its ends reach, in bins beside them
-TO_A_BIN, FEWEST_BINS, MOST_BINS, REACH = 6.0, 4, 20, 2.0
-#: share of each coordinate, and of the particles along all coordinates, that stays as evenly drawn as before any evidence
-EVEN, STILL_EVEN = 0.06, 0.05
-NARROWEST = 1e-7  #: of a bin
+#: effective particles to a quantile of a learned curve, the fewest and the most quantiles, what share lies beyond the outermost, and how
+#: much wider it is drawn than it was seen: readings have wider tails than a normal law
+TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS, OUTERMOST, OUTSIDE = 12.0, 3, 9, 0.07, 1.7
+#: one particle of so many is drawn so much wider along all coordinates
+WIDE_ONE_OF, WIDE = 11, 1.5
+STILL_EVEN = 0.05  #: share of the particles that stay as evenly drawn as before any evidence
+NARROWEST = 1e-7  #: between two quantiles
 EDGE = 1e-12  #: how near to its border a place in the cube may lie
 
 
@@ -27,54 +32,60 @@ class Proposal:
     """A density in the cube. The coordinates that are not told are even, and independent of the others."""
 
     columns: np.ndarray  #: the coordinates that are told, shape (told,)
-    grid: np.ndarray  #: borders of the bins of each, from 0 to 1, shape (told, bins + 1)
-    share: np.ndarray  #: of what lies below each border, shape of `grid`
-    correlation: np.ndarray  #: of their normal scores, shape (told, told)
+    knots: np.ndarray  #: normal scores of the quantiles of each, shape (told, quantiles)
+    at: np.ndarray  #: the scores that they would have of a normal law, shape (quantiles,)
+    correlation: np.ndarray  #: of what the curves make of them, shape (told, told)
     #: shares of the particles whose severity is drawn about where it fits a reading, one a stretch
     fitting: tuple[float, ...] = ()
 
     @classmethod
     def learned(
-        cls, cube: np.ndarray, weights: np.ndarray, last: int | None = None, fitting: tuple[float, ...] = ()
+        cls,
+        cube: np.ndarray,
+        score: np.ndarray,
+        weights: np.ndarray,
+        moving: np.ndarray | tuple[int, ...] = (),
+        last: int | None = None,
+        fitting: tuple[float, ...] = (),
     ) -> Proposal:
-        """From weighted particles, along the coordinates that differ from even by more than so few do by chance.
+        """From weighted particles, along the coordinates that differ from even by more than so few do by chance, and those that move what
+        was read: alone they may be anything, together they lie where the reading is.
 
         Parameters
         ----------
-        cube : ndarray, shape (particles, columns)
+        cube, score : ndarray, shape (particles, columns)
+            places, and their normal scores
         weights : ndarray, shape (particles,)
             adding up to 1
+        moving : ndarray or tuple of int
+            columns that move a reading
         last : int or None
             the column of a severity that is drawn about where it fits, given all others
         fitting : tuple of float
             shares of the particles of which it is, one a stretch
         """
         effective = 1.0 / (weights**2).sum()
-        columns = np.flatnonzero(_told(cube, weights, effective))
+        told = _told(cube, weights, effective)
+        told[list(moving)] = True
+        columns = np.flatnonzero(told)
         columns = columns[np.argsort(columns == last, kind="stable")]
-        inside, told = cube[:, columns], len(columns)
-        bins = int(np.clip(effective / TO_A_BIN, FEWEST_BINS, MOST_BINS))
+        inside = score[:, columns]
+        number = int(np.clip(effective / TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS))
+        level = np.linspace(OUTERMOST, 1.0 - OUTERMOST, number)
         order = np.argsort(inside, axis=0)
         ordered, below = np.take_along_axis(inside, order, 0), np.cumsum(weights[order], axis=0) - 0.5 * weights[order]
-        grid, even = np.zeros((told, bins + 3)), np.linspace(0.0, 1.0, bins + 1)
-        for k in range(told):
-            border = np.interp(even[1:-1], below[:, k], ordered[:, k])
-            first, last = REACH * (border[1] - border[0]), REACH * (border[-1] - border[-2])
-            grid[k, 1:-1] = max(border[0] - first, 0.0), *border, min(border[-1] + last, 1.0)
-        grid[:, 1:-1] += NARROWEST * np.arange(bins + 1)
-        grid /= np.maximum(grid[:, -2:-1], 1.0)
-        grid[:, -1] = 1.0 + NARROWEST
-        share = (1.0 - EVEN) * np.concatenate([[0.0], even, [1.0]]) + EVEN * grid
-        found = cls(columns, grid, share, np.eye(told))
-        score = score_of(found._read(inside)[0])
-        score -= weights @ score
-        covariance = (weights[:, None] * score).T @ score
+        each = range(len(columns))
+        knots = np.array([np.interp(level, below[:, k], ordered[:, k]) for k in each]).reshape(-1, number)
+        found = cls(columns, knots + NARROWEST * np.arange(number), score_of(level), np.eye(len(columns)), fitting)
+        straight = found._straightened(inside)[0]
+        straight -= weights @ straight
+        covariance = (weights[:, None] * straight).T @ straight
         size = np.sqrt(np.maximum(np.diag(covariance), EDGE))
         # Of few particles correlations are hardly known.
-        trust = effective / (effective + told + 1.0)
+        trust = effective / (effective + len(columns) + 1.0)
         correlation = trust * covariance / np.outer(size, size)
         np.fill_diagonal(correlation, 1.0)
-        return cls(columns, grid, share, correlation, fitting)
+        return replace(found, correlation=correlation)
 
     def drawn(self, cube: np.ndarray) -> np.ndarray:
         """Particles that are worth drawing, from evenly drawn ones.
@@ -91,9 +102,13 @@ class Proposal:
         out, begin = cube.copy(), round(STILL_EVEN * len(cube))
         if len(self.columns):
             even = np.clip(cube[begin:, self.columns], EDGE, 1 - EDGE)
-            place = share_below(score_of(even) @ np.linalg.cholesky(self.correlation).T)
+            straight = score_of(even) @ self._lower.T
+            straight[::WIDE_ONE_OF] *= WIDE
             for k, column in enumerate(self.columns):
-                out[begin:, column] = np.interp(place[:, k], self.share[k], self.grid[k])
+                part = np.searchsorted(self.at, straight[:, k])
+                nearest = np.maximum(part - 1, 0)
+                bent = self.knots[k, nearest] + (straight[:, k] - self.at[nearest]) / self._slopes[k, part]
+                out[begin:, column] = share_below(bent)
         return np.clip(out, EDGE, 1 - EDGE)
 
     def placed(self, drawn: np.ndarray, even: np.ndarray, fit: Fit) -> None:
@@ -118,23 +133,30 @@ class Proposal:
             fits = (width > 0.0) & (place > fit.low[number]) & (place < fit.high[number])
             drawn[some, fit.column] = np.where(fits, place, drawn[some, fit.column])
 
-    def log(self, cube: np.ndarray, placed: Placed | None = None) -> np.ndarray:
+    def log(self, score: np.ndarray, placed: Placed | None = None) -> np.ndarray:
         """Logarithm of the density that particles were drawn with, shape (particles,).
 
         Parameters
         ----------
-        cube : ndarray, shape (particles, columns)
+        score : ndarray, shape (particles, columns)
+            normal scores of their places
         placed : Placed or None
             of these particles, where any severity was drawn about where it fits
         """
         if not len(self.columns) and not self.fitting:
-            return np.zeros(len(cube))
-        below, height = self._read(cube[:, self.columns])
-        score, height = score_of(below), np.log(height)
-        found = height.sum(axis=1) + self._copula(score)
+            return np.zeros(len(score))
+        inside = score[:, self.columns]
+        straight, slope = self._straightened(inside)
+        # Against evenly drawn ones, which are normal in their scores.
+        height = np.log(slope) + 0.5 * inside**2
+        apart = straight @ self._undone.T
+        size = (apart**2).sum(axis=1)
+        found = height.sum(axis=1) + self._normal(size, len(self.columns))
         if placed is not None and self.fitting:
-            told = bool(len(self.columns)) and self.columns[-1] == placed.column
-            others = height[:, :-1].sum(axis=1) + self._copula(score[:, :-1]) if told else found
+            if len(self.columns) and self.columns[-1] == placed.column:
+                others = height[:, :-1].sum(axis=1) + self._normal(size - apart[:, -1] ** 2, len(self.columns) - 1)
+            else:
+                others = found
             parts = [np.log(1.0 - sum(self.fitting)) + found]
             # The others by their own law and the severity about its place; where that fell outside it stayed, by the law of all.
             parts += [
@@ -144,38 +166,36 @@ class Proposal:
             found = np.logaddexp.reduce(parts)
         return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
 
-    def _copula(self, score: np.ndarray) -> np.ndarray:
-        """Logarithm of the copula's density of the first told coordinates, by their scores, shape (particles,)."""
-        told = score.shape[1]
-        if told == len(self.columns):
-            beside, log_determinant = self._beside, self._log_determinant
-        else:
-            correlation = self.correlation[:told, :told]
-            beside = np.linalg.inv(correlation) - np.eye(told)
-            log_determinant = float(np.linalg.slogdet(correlation)[1])
-        return -0.5 * (log_determinant + ((score @ beside) * score).sum(axis=1))
+    def _normal(self, size: np.ndarray, told: int) -> np.ndarray:
+        """Logarithm of the joint law's density, less a constant that evenly drawn ones have as well, of squared distances among the first
+        `told` coordinates, shape (particles,)."""
+        near, far = np.log(1.0 - 1.0 / WIDE_ONE_OF), -np.log(WIDE_ONE_OF) - told * np.log(WIDE)
+        both = np.logaddexp(near - 0.5 * size, far - 0.5 * size / WIDE**2)
+        return both - np.log(np.diag(self._lower)[:told]).sum()
 
     @cached_property
-    def _heights(self) -> np.ndarray:
-        """Density in each bin of each told coordinate, shape (told, bins)."""
-        return np.diff(self.share, axis=1) / np.maximum(np.diff(self.grid, axis=1), EDGE)
+    def _lower(self) -> np.ndarray:
+        return np.linalg.cholesky(self.correlation)
 
     @cached_property
-    def _beside(self) -> np.ndarray:
-        return np.linalg.inv(self.correlation) - np.eye(len(self.columns))
+    def _undone(self) -> np.ndarray:
+        """Brings what hangs together apart again; the first coordinates by themselves, whatever follows them."""
+        return np.linalg.inv(self._lower)
 
     @cached_property
-    def _log_determinant(self) -> float:
-        return float(np.linalg.slogdet(self.correlation)[1])
+    def _slopes(self) -> np.ndarray:
+        """How steep each curve is before, between and beyond its quantiles, shape (told, quantiles + 1)."""
+        between = np.diff(self.at) / np.diff(self.knots, axis=1)
+        return np.concatenate([between[:, :1] / OUTSIDE, between, between[:, -1:] / OUTSIDE], axis=1)
 
-    def _read(self, inside: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """How much of each told coordinate lies below a place, and how dense it is there, both shape (particles, told)."""
+    def _straightened(self, inside: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """What the curves make of the scores of the told coordinates, and how steep they are there, both shape (particles, told)."""
         each = np.arange(len(self.columns))
-        bins = np.empty(inside.shape, np.intp)
+        part = np.empty(inside.shape, np.intp)
         for k in each:
-            bins[:, k] = np.searchsorted(self.grid[k], inside[:, k], "right") - 1
-        height, begins = self._heights[each, bins], self.grid[each, bins]
-        return self.share[each, bins] + (inside - begins) * height, height
+            part[:, k] = np.searchsorted(self.knots[k], inside[:, k])
+        nearest, slope = np.maximum(part - 1, 0), self._slopes[each, part]
+        return self.at[nearest] + (inside - self.knots[each, nearest]) * slope, slope
 
 
 def _told(cube: np.ndarray, weights: np.ndarray, effective: float) -> np.ndarray:

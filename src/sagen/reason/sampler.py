@@ -13,7 +13,7 @@ from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, log_likelihoods
 from sagen.reason.placing import Fit, fitted
 from sagen.reason.proposal import Proposal
-from sagen.reason.scales import log_mean
+from sagen.reason.scales import log_mean, score_of
 from sagen.reason.smoother import LEARNED_FROM, MOVED, alike, assimilated, tempered
 from sagen.reason.world import World
 
@@ -99,12 +99,13 @@ class _Kind:
         even: np.ndarray,
         logs: np.ndarray,
         fit: Fit | None,
+        moving: np.ndarray,
     ):
-        self.members = members
-        self._learned_from, self._weights = cube, weights.mean(axis=0)
+        self.members, self._moving = members, moving
+        self._learned_from, self._weights = (cube, score_of(cube)), weights.mean(axis=0)
         # Those that were drawn evenly, before any evidence, count as well: what every proposal is blind to, they are not.
         self._proposals: list[Proposal] = []
-        self._cube, self._logs = even, [logs]
+        self._cube, self._score, self._logs = even, score_of(even), [logs]
         self.fit = fit  #: where the severities of all of them fit a reading
         self._severities = fit.placed(even) if fit is not None else None  #: how dense they are there
         self._fitting = _shares(fit, cube, self._weights) if fit is not None else ()
@@ -115,8 +116,9 @@ class _Kind:
     def drawn(self, even: np.ndarray) -> np.ndarray:
         """Fresh particles, shape of `even`; their severities are still to be placed."""
         last = self.fit.column if self.fit is not None else None
-        self._proposals.append(Proposal.learned(self._learned_from, self._weights, last, self._fitting))
-        return self._proposals[-1].drawn(even)
+        learned = Proposal.learned(*self._learned_from, self._weights, self._moving, last, self._fitting)
+        self._proposals.append(learned)
+        return learned.drawn(even)
 
     def placed(self, fresh: np.ndarray, even: np.ndarray, fit: Fit | None) -> None:
         """The severities of fresh particles put where they fit, in place."""
@@ -124,10 +126,11 @@ class _Kind:
         if fit is not None:
             newest.placed(fresh, even, fit)
             severities = fit.placed(fresh)
-        before = np.vstack([self._densities, newest.log(self._cube, self._severities)])
-        here = [np.zeros(len(fresh)), *(proposal.log(fresh, severities) for proposal in self._proposals)]
+        score = score_of(fresh)
+        before = np.vstack([self._densities, newest.log(self._score, self._severities)])
+        here = [np.zeros(len(fresh)), *(proposal.log(score, severities) for proposal in self._proposals)]
         self._densities = np.hstack([before, here])
-        self._cube = np.vstack([self._cube, fresh])
+        self._cube, self._score = np.vstack([self._cube, fresh]), np.vstack([self._score, score])
         if self.fit is not None:
             self.fit, self._severities = self.fit.beside(fit), self._severities.beside(severities)
 
@@ -140,7 +143,8 @@ class _Kind:
         share = np.log(drawn / drawn.sum())[:, None]
         self.gain = total - np.logaddexp.reduce(self._densities + share, axis=0)
         self.evidence = log_mean(self.gain)
-        self._learned_from, self._weights = self._cube, tempered(self.gain, LEARNED_FROM).mean(axis=0)
+        self._learned_from = self._cube, self._score
+        self._weights = tempered(self.gain, LEARNED_FROM).mean(axis=0)
         if self.fit is not None:
             self._fitting = _shares(self.fit, self._cube, self._weights, near=True)
 
@@ -188,13 +192,12 @@ def redrawn(
     list of Redrawn
         one a history
     """
-    drawn, weights, fits = assimilated(histories, pieces, generations, world, values)
+    drawn, weights, fits, moving = assimilated(histories, pieces, generations, world, values)
     kinds = []
     for k, cube in enumerate(drawn.cube):
         members = np.flatnonzero(drawn.set_of == k)
-        kinds.append(
-            _Kind(members, cube, weights[members], world.cube[:MOVED], logs[:, members, :MOVED], fits[members[0]])
-        )
+        one, even = members[0], world.cube[:MOVED]
+        kinds.append(_Kind(members, cube, weights[members], even, logs[:, members, :MOVED], fits[one], moving[one]))
     wanting = kinds
     for attempt in range(MOST_ROUNDS):
         even = world.even(REDRAWN, attempt)

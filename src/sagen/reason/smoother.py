@@ -23,6 +23,11 @@ MOVED = 240  #: particles of each history
 LEARNED_FROM = 50.0  #: effective particles from which it is learned where more are to be drawn
 #: correlations below this are chance among few hundred particles
 LEAST_CORRELATION = 0.2
+#: a coordinate moves a reading where a straight line says so by so many standard errors, and by so many widths of the reading a standard
+#: deviation of its own; what keeps the lines from leaning on few particles
+SURE, COUNTS, RIDGE = 3.5, 0.5, 1.0
+#: what pieces with precise readings still count once particles were brought near to those, as a power of their likelihood
+HEARD_ALREADY = 0.3
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
 
@@ -40,7 +45,7 @@ def places(score: np.ndarray) -> np.ndarray:
 
 def assimilated(
     histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], generations, world: World, values: Values
-) -> tuple[Drawn, np.ndarray, list[Fit | None]]:
+) -> tuple[Drawn, np.ndarray, list[Fit | None], list[np.ndarray]]:
     """Particles of each history near to the readings, and what the other evidence makes of them.
 
     Parameters
@@ -56,9 +61,9 @@ def assimilated(
 
     Returns
     -------
-    drawn, weights, fits : Drawn, ndarray of shape (histories, particles), list of Fit or None
+    drawn, weights, fits, moving : Drawn, ndarray of shape (histories, particles), list of Fit or None, list of ndarray
         particles, of which histories share a set that every reading finds alike, weights that add up to 1, and of each history where
-        the world's own first `MOVED` particles fit
+        the world's own first `MOVED` particles fit, and which columns move a reading
 
     References
     ----------
@@ -77,15 +82,22 @@ def assimilated(
             place = places_of[:, fit.column]
             there = fit.stretch(place) & (fit.width > 0.0)
             places_of[:, fit.column] = np.where(there.any(axis=0), (there * fit.at).sum(axis=0), place)
-    drawn = Drawn(cube, kind_of)
+    drawn, moving = Drawn(cube, kind_of), [np.zeros(0, np.intp)] * len(histories)
     for inflated in INFLATED if len(here) else ():
         shown = foreseen(histories, pieces, generations, world, drawn).shown
         set_of = alike(drawn.set_of, shown)
         first = np.unique(set_of, return_index=True)[1]
-        score = _moved(scores(drawn.cube[drawn.set_of[first]]), here, shown[:, first], width * np.sqrt(inflated), rng)
+        score = scores(drawn.cube[drawn.set_of[first]])
+        if inflated == INFLATED[-1]:
+            # The nearer to the readings the straighter what moves them.
+            of_each = _moving(score, shown[:, first], width)
+            moving = [np.flatnonzero(of_each[k]) for k in set_of]
+        score = _moved(score, here, shown[:, first], width * np.sqrt(inflated), rng)
         drawn = Drawn(places(score), set_of)
-    log = log_likelihoods(histories, pieces, generations, world, drawn)[1].sum(axis=0)
-    return drawn, tempered(log, LEARNED_FROM), [fits[k] for k in kind_of]
+    used, logs = log_likelihoods(histories, pieces, generations, world, drawn)
+    precise = {pieces[number][1] for number in values.piece}
+    power = np.array([HEARD_ALREADY if piece in precise else 1.0 for piece in used])
+    return drawn, tempered(np.tensordot(power, logs, 1), LEARNED_FROM), [fits[k] for k in kind_of], moving
 
 
 def tempered(log: np.ndarray, least: float) -> np.ndarray:
@@ -129,6 +141,23 @@ def alike(set_of: np.ndarray, shown: np.ndarray) -> np.ndarray:
     kinds: dict[tuple, int] = {}
     told = [kinds.setdefault((number, shown[:, k].tobytes()), len(kinds)) for k, number in enumerate(set_of)]
     return np.array(told, np.intp)
+
+
+def _moving(score: np.ndarray, shown: np.ndarray, width: np.ndarray) -> np.ndarray:
+    """Which columns move a reading beyond its width and beyond chance, whatever the others do, shape (histories, columns); `score` and
+    `shown` as `_moved` has them (straight lines through all columns at once, by ridge regression: Hoerl and Kennard, Technometrics 12,
+    1970, from memory)."""
+    own, readings = score - score.mean(axis=1, keepdims=True), np.moveaxis(shown, 0, 2)
+    size = own.std(axis=1, keepdims=True)
+    own /= np.maximum(size, 1e-9)
+    readings = (readings - readings.mean(axis=1, keepdims=True)) / width
+    across = np.swapaxes(own, 1, 2)
+    particles, columns = own.shape[1:]
+    inverse = np.linalg.inv(across @ own + RIDGE * np.eye(columns))
+    line = inverse @ (across @ readings)  # (histories, columns, readings)
+    rest = np.sqrt(((readings - own @ line) ** 2).sum(axis=1) / (particles - columns))
+    error = np.sqrt(np.diagonal(inverse, axis1=1, axis2=2))[:, :, None] * rest[:, None]
+    return ((np.abs(line) > COUNTS) & (np.abs(line) > SURE * error)).any(axis=2) & (size[:, 0] > 1e-6)
 
 
 def _moved(score: np.ndarray, here: np.ndarray, shown: np.ndarray, width: np.ndarray, rng) -> np.ndarray:
