@@ -2,13 +2,13 @@
 
 import numpy as np
 import pytest
-from scipy.stats import multivariate_normal, norm, qmc
+from scipy.stats import logistic, multivariate_normal, norm, qmc
 
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, Scanned
 from sagen.reason.history import Case
 from sagen.reason.proposal import STILL_EVEN, WIDE, WIDE_ONE_OF, Proposal
-from sagen.reason.scales import log_mean, log_mean_cut, score_of
+from sagen.reason.scales import log_mean, log_mean_cut, logits
 from sagen.reason.weights import infer
 from sagen.reason.world import World
 
@@ -29,7 +29,7 @@ def learned(particles=4_000, columns=3):
     cube = spread(particles, columns)
     log = 0.1 * bump(cube)
     weights = np.exp(log - log.max())
-    return Proposal.learned(cube, score_of(cube), weights / weights.sum())
+    return Proposal.learned(cube, logits(cube), weights / weights.sum())
 
 
 def test_what_is_told_is_found_and_what_is_not_stays_even():
@@ -47,7 +47,7 @@ def test_integrals_come_out_as_they_are_known():
     # bumps lie inside the cube: 1 to within a millionth; and the cube itself has the volume 1.
     proposal = learned()
     drawn = proposal.drawn(spread(20_000, 3, seed=11))
-    density = proposal.log(score_of(drawn))
+    density = proposal.log(logits(drawn))
     assert np.exp(bump(drawn) - density).mean() == pytest.approx(1.0, abs=0.04)
     assert np.exp(-density).mean() == pytest.approx(1.0, abs=0.04)
     # And it is worth it: evenly drawn ones would be far fewer.
@@ -59,17 +59,17 @@ def test_integrals_come_out_as_they_are_known():
 @pytest.mark.parametrize("correlation", [0.6, -0.95])
 def test_two_coordinates_are_joined_by_scipy_s_normal_law(correlation):
     # Curves through three quantiles that are straight: a normal law of its own middle and spread along each coordinate, one particle of
-    # eleven from a wider one, against SciPy's density of the scores over that of evenly drawn ones.
+    # eleven from a wider one, against SciPy's density of logits over that of evenly drawn ones, the logistic law.
     joined = np.array([[1.0, correlation], [correlation, 1.0]])
     middle, spread_of = np.array([0.4, -1.0]), np.array([0.3, 0.7])
     at = np.array([-1.0, 0.0, 1.0])
     proposal = Proposal(np.array([0, 1]), middle[:, None] + spread_of[:, None] * at, at, joined)
-    score = middle + spread_of * np.random.default_rng(3).multivariate_normal([0.0, 0.0], joined, 500)
-    straight = (score - middle) / spread_of
+    inner = middle + spread_of * np.random.default_rng(3).multivariate_normal([0.0, 0.0], joined, 500)
+    straight = (inner - middle) / spread_of
     inside = np.all(np.abs(straight) < 1.0, axis=1)  # further out the curves are drawn wider
     near, far = (multivariate_normal([0.0, 0.0], wide * wide * joined).pdf(straight) for wide in (1.0, WIDE))
-    law = (near + (far - near) / WIDE_ONE_OF) / spread_of.prod() / norm.pdf(score).prod(axis=1)
-    found = np.exp(proposal.log(score))
+    law = (near + (far - near) / WIDE_ONE_OF) / spread_of.prod() / logistic.pdf(inner).prod(axis=1)
+    found = np.exp(proposal.log(inner))
     assert inside.sum() > 100
     assert found[inside] == pytest.approx(((1 - STILL_EVEN) * law + STILL_EVEN)[inside], rel=2e-3)
 
@@ -84,13 +84,13 @@ def test_what_is_told_together_alone_is_drawn_together():
     log = 0.1 * ridge(cube)
     weights = np.exp(log - log.max())
     weights /= weights.sum()
-    assert not len(Proposal.learned(cube, score_of(cube), weights).columns)
+    assert not len(Proposal.learned(cube, logits(cube), weights).columns)
     even = spread(20_000, 3, seed=11)
     counts = {}
     for moving in ((), (0, 1)):
-        proposal = Proposal.learned(cube, score_of(cube), weights, moving)
+        proposal = Proposal.learned(cube, logits(cube), weights, moving)
         drawn = proposal.drawn(even)
-        gain = ridge(drawn) - proposal.log(score_of(drawn))
+        gain = ridge(drawn) - proposal.log(logits(drawn))
         counts[moving] = np.exp(gain).sum() ** 2 / np.exp(2 * gain).sum()
     # The sum of two even numbers has the density 1 at 1, its top, and falls by 0.016 over a standard deviation of the reading.
     assert np.exp(gain).mean() == pytest.approx(1.0 - 0.016, abs=0.03)
@@ -99,10 +99,10 @@ def test_what_is_told_together_alone_is_drawn_together():
 
 def test_of_no_evidence_nothing_is_learned():
     cube = spread(500, 4)
-    proposal = Proposal.learned(cube, score_of(cube), np.full(500, 1 / 500))
+    proposal = Proposal.learned(cube, logits(cube), np.full(500, 1 / 500))
     assert not len(proposal.columns)
     assert (proposal.drawn(cube) == cube).all()
-    assert (proposal.log(score_of(cube)) == 0).all()
+    assert (proposal.log(logits(cube)) == 0).all()
 
 
 #: findings that a recording of one sensor cannot show

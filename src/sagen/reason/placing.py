@@ -13,13 +13,12 @@ from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen
 from sagen.reason.particle_set import END_SHARE
-from sagen.reason.scales import TAIL, WIDER, density, share_below
+from sagen.reason.scales import EDGE, TAIL, WIDER, density, share_below
 from sagen.reason.world import World
 
 #: severities that are tried along a stretch, how often a place is then sought nearer, widths of a reading over which it must move the reading, from which on more is no better, and
 #: the share of particles that it must fit
 TRIED, REFINED, LEAST_SPAN, MOST_SPAN, FITS_AT_LEAST = 5, 1, 4.0, 40.0, 0.02
-EDGE = 1e-9  #: how near to its border a place in the cube may lie
 
 
 class Fit(NamedTuple):

@@ -2,8 +2,8 @@
 to a normal law, joined by the correlations of those (a normal copula: Nelsen, An Introduction to Copulas, 2006, 3.1; curves through
 quantiles: Hoermann and Leydold, ACM Trans. Modeling and Computer Simulation 13, 2003; both from memory).
 
-Coordinates are read as normal scores: what is spread evenly is normal there, and what a reading tells of one is nearly so, far better
-than it is even in bins. A few straight lines between quantiles then say it all, and few are what can be learned from few particles."""
+Coordinates are read as logits: what is spread evenly is nearly normal there, and so is what a reading tells of one, far better than it is
+even in bins. A few straight lines between quantiles then say it all, and few are what can be learned from few particles."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from sagen.reason.placing import Fit, Placed
-from sagen.reason.scales import TAIL, WIDER, score_of, share_below
+from sagen.reason.scales import EDGE, TAIL, WIDER, places, score_of
 
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
@@ -24,7 +24,6 @@ TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS, OUTERMOST, OUTSIDE = 12.0, 3, 9, 0.07, 1.7
 WIDE_ONE_OF, WIDE = 11, 1.5
 STILL_EVEN = 0.05  #: share of the particles that stay as evenly drawn as before any evidence
 NARROWEST = 1e-7  #: between two quantiles
-EDGE = 1e-12  #: how near to its border a place in the cube may lie
 
 
 @dataclass(frozen=True)
@@ -32,7 +31,7 @@ class Proposal:
     """A density in the cube. The coordinates that are not told are even, and independent of the others."""
 
     columns: np.ndarray  #: the coordinates that are told, shape (told,)
-    knots: np.ndarray  #: normal scores of the quantiles of each, shape (told, quantiles)
+    knots: np.ndarray  #: logits of the quantiles of each, shape (told, quantiles)
     at: np.ndarray  #: the scores that they would have of a normal law, shape (quantiles,)
     correlation: np.ndarray  #: of what the curves make of them, shape (told, told)
     #: shares of the particles whose severity is drawn about where it fits a reading, one a stretch
@@ -42,7 +41,7 @@ class Proposal:
     def learned(
         cls,
         cube: np.ndarray,
-        score: np.ndarray,
+        logits: np.ndarray,
         weights: np.ndarray,
         moving: np.ndarray | tuple[int, ...] = (),
         last: int | None = None,
@@ -53,8 +52,8 @@ class Proposal:
 
         Parameters
         ----------
-        cube, score : ndarray, shape (particles, columns)
-            places, and their normal scores
+        cube, logits : ndarray, shape (particles, columns)
+            places, and the same as logits
         weights : ndarray, shape (particles,)
             adding up to 1
         moving : ndarray or tuple of int
@@ -69,7 +68,7 @@ class Proposal:
         told[list(moving)] = True
         columns = np.flatnonzero(told)
         columns = columns[np.argsort(columns == last, kind="stable")]
-        inside = score[:, columns]
+        inside = logits[:, columns]
         number = int(np.clip(effective / TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS))
         level = np.linspace(OUTERMOST, 1.0 - OUTERMOST, number)
         order = np.argsort(inside, axis=0)
@@ -108,8 +107,8 @@ class Proposal:
                 part = np.searchsorted(self.at, straight[:, k])
                 nearest = np.maximum(part - 1, 0)
                 bent = self.knots[k, nearest] + (straight[:, k] - self.at[nearest]) / self._slopes[k, part]
-                out[begin:, column] = share_below(bent)
-        return np.clip(out, EDGE, 1 - EDGE)
+                out[begin:, column] = places(bent)
+        return out
 
     def placed(self, drawn: np.ndarray, even: np.ndarray, fit: Fit) -> None:
         """Of particles that were drawn so many severities put about where they fit, in place.
@@ -133,22 +132,22 @@ class Proposal:
             fits = (width > 0.0) & (place > fit.low[number]) & (place < fit.high[number])
             drawn[some, fit.column] = np.where(fits, place, drawn[some, fit.column])
 
-    def log(self, score: np.ndarray, placed: Placed | None = None) -> np.ndarray:
-        """Logarithm of the density that particles were drawn with, shape (particles,).
+    def log(self, logits: np.ndarray, placed: Placed | None = None) -> np.ndarray:
+        """Logarithm of the density that particles were drawn with, against evenly drawn ones, shape (particles,).
 
         Parameters
         ----------
-        score : ndarray, shape (particles, columns)
-            normal scores of their places
+        logits : ndarray, shape (particles, columns)
+            of their places
         placed : Placed or None
             of these particles, where any severity was drawn about where it fits
         """
         if not len(self.columns) and not self.fitting:
-            return np.zeros(len(score))
-        inside = score[:, self.columns]
+            return np.zeros(len(logits))
+        inside = logits[:, self.columns]
         straight, slope = self._straightened(inside)
-        # Against evenly drawn ones, which are normal in their scores.
-        height = np.log(slope) + 0.5 * inside**2
+        # What is spread evenly has the logistic law as logits.
+        height = np.log(slope * (2.0 + 2.0 * np.cosh(inside)))
         apart = straight @ self._undone.T
         size = (apart**2).sum(axis=1)
         found = height.sum(axis=1) + self._normal(size, len(self.columns))
@@ -167,11 +166,10 @@ class Proposal:
         return np.logaddexp(np.log(1 - STILL_EVEN) + found, np.log(STILL_EVEN))
 
     def _normal(self, size: np.ndarray, told: int) -> np.ndarray:
-        """Logarithm of the joint law's density, less a constant that evenly drawn ones have as well, of squared distances among the first
-        `told` coordinates, shape (particles,)."""
+        """Logarithm of the joint law's density, of squared distances among the first `told` coordinates, shape (particles,)."""
         near, far = np.log(1.0 - 1.0 / WIDE_ONE_OF), -np.log(WIDE_ONE_OF) - told * np.log(WIDE)
         both = np.logaddexp(near - 0.5 * size, far - 0.5 * size / WIDE**2)
-        return both - np.log(np.diag(self._lower)[:told]).sum()
+        return both - np.log(np.diag(self._lower)[:told]).sum() - 0.5 * told * np.log(2.0 * np.pi)
 
     @cached_property
     def _lower(self) -> np.ndarray:
@@ -189,7 +187,7 @@ class Proposal:
         return np.concatenate([between[:, :1] / OUTSIDE, between, between[:, -1:] / OUTSIDE], axis=1)
 
     def _straightened(self, inside: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """What the curves make of the scores of the told coordinates, and how steep they are there, both shape (particles, told)."""
+        """What the curves make of the logits of the told coordinates, and how steep they are there, both shape (particles, told)."""
         each = np.arange(len(self.columns))
         part = np.empty(inside.shape, np.intp)
         for k in each:

@@ -13,7 +13,7 @@ from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, log_likelihoods
 from sagen.reason.placing import Fit, fitted
 from sagen.reason.proposal import Proposal
-from sagen.reason.scales import log_mean, score_of
+from sagen.reason.scales import log_mean, logits
 from sagen.reason.smoother import LEARNED_FROM, MOVED, alike, assimilated, tempered
 from sagen.reason.world import World
 
@@ -102,10 +102,10 @@ class _Kind:
         moving: np.ndarray,
     ):
         self.members, self._moving = members, moving
-        self._learned_from, self._weights = (cube, score_of(cube)), weights.mean(axis=0)
+        self._learned_from, self._weights = (cube, logits(cube)), weights.mean(axis=0)
         # Those that were drawn evenly, before any evidence, count as well: what every proposal is blind to, they are not.
         self._proposals: list[Proposal] = []
-        self._cube, self._score, self._logs = even, score_of(even), [logs]
+        self._cube, self._logits, self._logs = even, logits(even), [logs]
         self.fit = fit  #: where the severities of all of them fit a reading
         self._severities = fit.placed(even) if fit is not None else None  #: how dense they are there
         self._fitting = _shares(fit, cube, self._weights) if fit is not None else ()
@@ -126,11 +126,11 @@ class _Kind:
         if fit is not None:
             newest.placed(fresh, even, fit)
             severities = fit.placed(fresh)
-        score = score_of(fresh)
-        before = np.vstack([self._densities, newest.log(self._score, self._severities)])
-        here = [np.zeros(len(fresh)), *(proposal.log(score, severities) for proposal in self._proposals)]
+        their_logits = logits(fresh)
+        before = np.vstack([self._densities, newest.log(self._logits, self._severities)])
+        here = [np.zeros(len(fresh)), *(proposal.log(their_logits, severities) for proposal in self._proposals)]
         self._densities = np.hstack([before, here])
-        self._cube, self._score = np.vstack([self._cube, fresh]), np.vstack([self._score, score])
+        self._cube, self._logits = np.vstack([self._cube, fresh]), np.vstack([self._logits, their_logits])
         if self.fit is not None:
             self.fit, self._severities = self.fit.beside(fit), self._severities.beside(severities)
 
@@ -143,7 +143,7 @@ class _Kind:
         share = np.log(drawn / drawn.sum())[:, None]
         self.gain = total - np.logaddexp.reduce(self._densities + share, axis=0)
         self.evidence = log_mean(self.gain)
-        self._learned_from = self._cube, self._score
+        self._learned_from = self._cube, self._logits
         self._weights = tempered(self.gain, LEARNED_FROM).mean(axis=0)
         if self.fit is not None:
             self._fitting = _shares(self.fit, self._cube, self._weights, near=True)

@@ -125,6 +125,21 @@ def score_of(share: np.ndarray) -> np.ndarray:
     return np.interp(share, _BELOW, _SCORES)
 
 
+def logits(cube: np.ndarray) -> np.ndarray:
+    """Places in the cube as logits, near to normal where they are spread evenly, shape of `cube`."""
+    inside = np.clip(cube, EDGE, 1 - EDGE)
+    return np.log(inside / (1.0 - inside))
+
+
+def places(logit: np.ndarray) -> np.ndarray:
+    """Logits as places in the cube, shape of `logit`."""
+    return np.clip(1.0 / (1.0 + np.exp(-np.clip(logit, -30.0, 30.0))), EDGE, 1 - EDGE)
+
+
+#: how near to its border a place in the cube may lie
+EDGE = 1e-9
+
+
 def normalised(log: np.ndarray) -> np.ndarray:
     """Probabilities from logarithms of weights.
 

@@ -13,8 +13,8 @@ from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.evidence import Evidence
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, foreseen, log_likelihoods
-from sagen.reason.placing import EDGE, Fit, fitted
-from sagen.reason.scales import normalised_rows
+from sagen.reason.placing import Fit, fitted
+from sagen.reason.scales import logits, normalised_rows, places
 from sagen.reason.world import World
 
 #: variances of the readings in each assimilation; their reciprocals add up to 1
@@ -30,17 +30,6 @@ SURE, COUNTS, RIDGE = 3.5, 0.5, 1.0
 HEARD_ALREADY = 0.3
 #: a reading so many standard deviations beyond what a history can show is none of it: an outlier is not run after
 BEYOND = 4.0
-
-
-def scores(cube: np.ndarray) -> np.ndarray:
-    """Places in the cube as logits, near to normal where they are spread evenly, shape of `cube`."""
-    inside = np.clip(cube, EDGE, 1 - EDGE)
-    return np.log(inside / (1.0 - inside))
-
-
-def places(score: np.ndarray) -> np.ndarray:
-    """Logits as places in the cube, shape of `score`."""
-    return np.clip(1.0 / (1.0 + np.exp(-np.clip(score, -30.0, 30.0))), EDGE, 1 - EDGE)
 
 
 def assimilated(
@@ -87,7 +76,7 @@ def assimilated(
         shown = foreseen(histories, pieces, generations, world, drawn).shown
         set_of = alike(drawn.set_of, shown)
         first = np.unique(set_of, return_index=True)[1]
-        score = scores(drawn.cube[drawn.set_of[first]])
+        score = logits(drawn.cube[drawn.set_of[first]])
         if inflated == INFLATED[-1]:
             # The nearer to the readings the straighter what moves them.
             of_each = _moving(score, shown[:, first], width)
