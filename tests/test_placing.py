@@ -9,8 +9,7 @@ from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterRe
 from sagen.reason.history import Case, FaultHistory, row_of
 from sagen.reason.likelihood import Drawn, foreseen
 from sagen.reason.placing import Fit, fitted
-from sagen.reason.proposal import Proposal
-from sagen.reason.scales import logits
+from sagen.reason.proposal import Particles, Proposal
 from sagen.reason.weights import infer
 from sagen.reason.world import World
 
@@ -86,20 +85,20 @@ def test_integrals_come_out_with_severities_placed(high):
     learned_from = qmc.LatinHypercube(3, seed=5).random(4_000)
     log = 0.02 * ridge(learned_from)
     weights = np.exp(log - log.max())
-    proposal = Proposal.learned(learned_from, logits(learned_from), weights / weights.sum(), (), 1, (0.7,))
+    proposal = Proposal.learned(Particles.at(learned_from), weights / weights.sum(), (), 1, (0.7,))
     even = qmc.LatinHypercube(3, seed=8).random(40_000)
     drawn = proposal.drawn(even)
     fit = on_ridge(drawn, high=high)
     proposal.placed(drawn, even, fit)
-    density = proposal.log(logits(drawn), fit.placed(drawn))
+    density = proposal.log(Particles.at(drawn), fit.placed(drawn))
     gain = ridge(drawn) - density
     assert np.exp(gain).mean() == pytest.approx(1.0, abs=0.05)
     assert np.exp(-density).mean() == pytest.approx(1.0, abs=0.06)
     if high == 0.65:
         # It is worth it: of those that were not placed hardly one lies on the ridge.
-        bare = Proposal.learned(learned_from, logits(learned_from), weights / weights.sum())
+        bare = Proposal.learned(Particles.at(learned_from), weights / weights.sum())
         without = bare.drawn(even)
-        other = np.exp(ridge(without) - bare.log(logits(without)))
+        other = np.exp(ridge(without) - bare.log(Particles.at(without)))
         assert np.exp(gain).sum() ** 2 / np.exp(2 * gain).sum() > 5 * other.sum() ** 2 / (other**2).sum()
 
 

@@ -7,8 +7,8 @@ from scipy.stats import logistic, multivariate_normal, norm, qmc
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, Scanned
 from sagen.reason.history import Case
-from sagen.reason.proposal import STILL_EVEN, WIDE, WIDE_ONE_OF, Proposal
-from sagen.reason.scales import log_mean, log_mean_cut, logits
+from sagen.reason.proposal import STILL_EVEN, WIDE, WIDE_ONE_OF, Particles, Proposal
+from sagen.reason.scales import log_mean, log_mean_cut, places
 from sagen.reason.weights import infer
 from sagen.reason.world import World
 
@@ -29,7 +29,7 @@ def learned(particles=4_000, columns=3):
     cube = spread(particles, columns)
     log = 0.1 * bump(cube)
     weights = np.exp(log - log.max())
-    return Proposal.learned(cube, logits(cube), weights / weights.sum())
+    return Proposal.learned(Particles.at(cube), weights / weights.sum())
 
 
 def test_what_is_told_is_found_and_what_is_not_stays_even():
@@ -47,7 +47,7 @@ def test_integrals_come_out_as_they_are_known():
     # bumps lie inside the cube: 1 to within a millionth; and the cube itself has the volume 1.
     proposal = learned()
     drawn = proposal.drawn(spread(20_000, 3, seed=11))
-    density = proposal.log(logits(drawn))
+    density = proposal.log(Particles.at(drawn))
     assert np.exp(bump(drawn) - density).mean() == pytest.approx(1.0, abs=0.04)
     assert np.exp(-density).mean() == pytest.approx(1.0, abs=0.04)
     # And it is worth it: evenly drawn ones would be far fewer.
@@ -69,7 +69,7 @@ def test_two_coordinates_are_joined_by_scipy_s_normal_law(correlation):
     inside = np.all(np.abs(straight) < 1.0, axis=1)  # further out the curves are drawn wider
     near, far = (multivariate_normal([0.0, 0.0], wide * wide * joined).pdf(straight) for wide in (1.0, WIDE))
     law = (near + (far - near) / WIDE_ONE_OF) / spread_of.prod() / logistic.pdf(inner).prod(axis=1)
-    found = np.exp(proposal.log(inner))
+    found = np.exp(proposal.log(Particles.at(places(inner))))
     assert inside.sum() > 100
     assert found[inside] == pytest.approx(((1 - STILL_EVEN) * law + STILL_EVEN)[inside], rel=2e-3)
 
@@ -84,13 +84,13 @@ def test_what_is_told_together_alone_is_drawn_together():
     log = 0.1 * ridge(cube)
     weights = np.exp(log - log.max())
     weights /= weights.sum()
-    assert not len(Proposal.learned(cube, logits(cube), weights).columns)
+    assert not len(Proposal.learned(Particles.at(cube), weights).columns)
     even = spread(20_000, 3, seed=11)
     counts = {}
     for moving in ((), (0, 1)):
-        proposal = Proposal.learned(cube, logits(cube), weights, moving)
+        proposal = Proposal.learned(Particles.at(cube), weights, moving)
         drawn = proposal.drawn(even)
-        gain = ridge(drawn) - proposal.log(logits(drawn))
+        gain = ridge(drawn) - proposal.log(Particles.at(drawn))
         counts[moving] = np.exp(gain).sum() ** 2 / np.exp(2 * gain).sum()
     # The sum of two even numbers has the density 1 at 1, its top, and falls by 0.016 over a standard deviation of the reading.
     assert np.exp(gain).mean() == pytest.approx(1.0 - 0.016, abs=0.03)
@@ -99,10 +99,10 @@ def test_what_is_told_together_alone_is_drawn_together():
 
 def test_of_no_evidence_nothing_is_learned():
     cube = spread(500, 4)
-    proposal = Proposal.learned(cube, logits(cube), np.full(500, 1 / 500))
+    proposal = Proposal.learned(Particles.at(cube), np.full(500, 1 / 500))
     assert not len(proposal.columns)
     assert (proposal.drawn(cube) == cube).all()
-    assert (proposal.log(logits(cube)) == 0).all()
+    assert (proposal.log(Particles.at(cube)) == 0).all()
 
 
 #: findings that a recording of one sensor cannot show

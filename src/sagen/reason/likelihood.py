@@ -12,7 +12,6 @@ from sagen.reason.evidence import Evidence, ran
 from sagen.reason.history import FaultHistory, faults_of
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.recording_likelihood import RecordingLikelihood
-from sagen.reason.scales import log_mean
 from sagen.reason.world import World
 
 #: what else stands in a code's or a complaint's row says much the same
@@ -179,13 +178,13 @@ def _particle_sets(histories, pieces, generations, world: World, drawn: Drawn | 
         yield epoch, particles, place
 
 
-def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:
+def marginal_likelihoods(mean: np.ndarray, histories: list[FaultHistory]) -> dict[str, float]:
     """A piece's likelihood under each fault mode by itself, as the particles of the history have it.
 
     Parameters
     ----------
-    log : ndarray, shape (histories, particles)
-        one piece's log-likelihoods
+    mean : ndarray, shape (histories,)
+        logarithms of one piece's mean likelihoods over the particles of each
     histories : list of FaultHistory
 
     Returns
@@ -198,9 +197,8 @@ def marginal_likelihoods(log: np.ndarray, histories: list[FaultHistory]) -> dict
     Kass and Raftery, J. Am. Stat. Assoc. 90 (1995): Bayes factors by importance draws. From memory.
     """
     out: dict[str, float] = {}
-    means = np.exp(log_mean(log))
-    for history, mean in zip(histories, means, strict=True):
+    for history, likely in zip(histories, np.exp(mean).tolist(), strict=True):
         faults = faults_of(history.now)
         if len(faults) == 1:
-            out[faults[0]] = max(out.get(faults[0], 0.0), float(mean))
+            out[faults[0]] = max(out.get(faults[0], 0.0), likely)
     return out

@@ -16,9 +16,9 @@ from sagen.reason.particle_set import END_SHARE
 from sagen.reason.scales import EDGE, TAIL, WIDER, density, share_below
 from sagen.reason.world import World
 
-#: severities that are tried along a stretch, how often a place is then sought nearer, widths of a reading over which it must move the reading, from which on more is no better, and
-#: the share of particles that it must fit
-TRIED, REFINED, LEAST_SPAN, MOST_SPAN, FITS_AT_LEAST = 5, 1, 4.0, 40.0, 0.02
+#: severities that are tried along a stretch, widths of a reading over which it must move the reading, from which on more is no better,
+#: and the share of particles that it must fit
+TRIED, LEAST_SPAN, MOST_SPAN, FITS_AT_LEAST = 5, 4.0, 40.0, 0.02
 
 
 class Fit(NamedTuple):
@@ -173,12 +173,12 @@ def _crossing(asked: _Asked, low: np.ndarray, high: np.ndarray) -> tuple[np.ndar
     (at_low, seen_low), (at_high, seen_high) = (
         [np.take_along_axis(item, (below + beside)[:, None], 1)[:, 0] for item in pick] for beside in (0, 1)
     )
-    for _ in range(REFINED):
-        at = _along(at_low, at_high, seen_low, seen_high, wanted)
-        seen = asked(at[None])[chosen, 0, each]
-        under = mirrored * seen < mirrored * wanted
-        at_low, seen_low = np.where(under, at, at_low), np.where(under, seen, seen_low)
-        at_high, seen_high = np.where(under, at_high, at), np.where(under, seen_high, seen)
+    # Once more between those two, and it is near enough.
+    at = _along(at_low, at_high, seen_low, seen_high, wanted)
+    seen = asked(at[None])[chosen, 0, each]
+    under = mirrored * seen < mirrored * wanted
+    at_low, seen_low = np.where(under, at, at_low), np.where(under, seen, seen_low)
+    at_high, seen_high = np.where(under, at_high, at), np.where(under, seen_high, seen)
     at = _along(at_low, at_high, seen_low, seen_high, wanted)
     rise = np.maximum(np.abs(seen_high - seen_low), EDGE)
     width = asked.width[chosen][:, None] * (at_high - at_low) / rise

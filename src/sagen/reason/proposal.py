@@ -9,11 +9,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
 from sagen.reason.placing import Fit, Placed
-from sagen.reason.scales import EDGE, TAIL, WIDER, places, score_of
+from sagen.reason.scales import EDGE, TAIL, WIDER, logits, places, score_of
 
 #: bins in which a coordinate is seen to be told, standard deviations beyond chance from which it counts as told
 BINS, TOLD_SIGMAS = 40, 3.0
@@ -24,6 +25,26 @@ TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS, OUTERMOST, OUTSIDE = 12.0, 3, 9, 0.07, 1.7
 WIDE_ONE_OF, WIDE = 11, 1.5
 STILL_EVEN = 0.05  #: share of the particles that stay as evenly drawn as before any evidence
 NARROWEST = 1e-7  #: between two quantiles
+LEARNED_FROM = 1e-5  #: of the heaviest particle, the weight from which on one is learned from
+
+
+class Particles(NamedTuple):
+    """Places in the cube, and what every proposal that they are counted against asks of them."""
+
+    cube: np.ndarray  #: shape (particles, columns)
+    logits: np.ndarray
+    #: logarithm of how dense evenly drawn particles lie there as logits: the logistic law
+    even: np.ndarray
+
+    @classmethod
+    def at(cls, cube: np.ndarray) -> Particles:
+        """Those of places in the cube, shape (particles, columns)."""
+        inside = np.clip(cube, EDGE, 1 - EDGE)
+        return cls(cube, logits(inside), np.log(inside * (1.0 - inside)))
+
+    def beside(self, more: Particles) -> Particles:
+        """With further ones."""
+        return Particles(*(np.vstack(pair) for pair in zip(self, more, strict=True)))
 
 
 @dataclass(frozen=True)
@@ -40,8 +61,7 @@ class Proposal:
     @classmethod
     def learned(
         cls,
-        cube: np.ndarray,
-        logits: np.ndarray,
+        particles: Particles,
         weights: np.ndarray,
         moving: np.ndarray | tuple[int, ...] = (),
         last: int | None = None,
@@ -52,8 +72,7 @@ class Proposal:
 
         Parameters
         ----------
-        cube, logits : ndarray, shape (particles, columns)
-            places, and the same as logits
+        particles : Particles
         weights : ndarray, shape (particles,)
             adding up to 1
         moving : ndarray or tuple of int
@@ -64,11 +83,14 @@ class Proposal:
             shares of the particles of which it is, one a stretch
         """
         effective = 1.0 / (weights**2).sum()
-        told = _told(cube, weights, effective)
+        # Most particles of a long search weigh nothing.
+        heavy = weights > LEARNED_FROM * weights.max()
+        weights = weights[heavy] / weights[heavy].sum()
+        told = _told(particles.cube[heavy], weights, effective)
         told[list(moving)] = True
         columns = np.flatnonzero(told)
         columns = columns[np.argsort(columns == last, kind="stable")]
-        inside = logits[:, columns]
+        inside = particles.logits[heavy][:, columns]
         number = int(np.clip(effective / TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS))
         level = np.linspace(OUTERMOST, 1.0 - OUTERMOST, number)
         order = np.argsort(inside, axis=0)
@@ -103,11 +125,10 @@ class Proposal:
             even = np.clip(cube[begin:, self.columns], EDGE, 1 - EDGE)
             straight = score_of(even) @ self._lower.T
             straight[::WIDE_ONE_OF] *= WIDE
-            for k, column in enumerate(self.columns):
-                part = np.searchsorted(self.at, straight[:, k])
-                nearest = np.maximum(part - 1, 0)
-                bent = self.knots[k, nearest] + (straight[:, k] - self.at[nearest]) / self._slopes[k, part]
-                out[begin:, column] = places(bent)
+            part, each = np.searchsorted(self.at, straight), np.arange(len(self.columns))
+            nearest = np.maximum(part - 1, 0)
+            bent = self.knots[each, nearest] + (straight - self.at[nearest]) / self._slopes[each, part]
+            out[begin:, self.columns] = places(bent)
         return out
 
     def placed(self, drawn: np.ndarray, even: np.ndarray, fit: Fit) -> None:
@@ -132,22 +153,19 @@ class Proposal:
             fits = (width > 0.0) & (place > fit.low[number]) & (place < fit.high[number])
             drawn[some, fit.column] = np.where(fits, place, drawn[some, fit.column])
 
-    def log(self, logits: np.ndarray, placed: Placed | None = None) -> np.ndarray:
+    def log(self, particles: Particles, placed: Placed | None = None) -> np.ndarray:
         """Logarithm of the density that particles were drawn with, against evenly drawn ones, shape (particles,).
 
         Parameters
         ----------
-        logits : ndarray, shape (particles, columns)
-            of their places
+        particles : Particles
         placed : Placed or None
             of these particles, where any severity was drawn about where it fits
         """
         if not len(self.columns) and not self.fitting:
-            return np.zeros(len(logits))
-        inside = logits[:, self.columns]
-        straight, slope = self._straightened(inside)
-        # What is spread evenly has the logistic law as logits.
-        height = np.log(slope * (2.0 + 2.0 * np.cosh(inside)))
+            return np.zeros(len(particles.cube))
+        straight, log_slope = self._straightened(particles.logits[:, self.columns])
+        height = log_slope - particles.even[:, self.columns]
         apart = straight @ self._undone.T
         size = (apart**2).sum(axis=1)
         found = height.sum(axis=1) + self._normal(size, len(self.columns))
@@ -186,14 +204,20 @@ class Proposal:
         between = np.diff(self.at) / np.diff(self.knots, axis=1)
         return np.concatenate([between[:, :1] / OUTSIDE, between, between[:, -1:] / OUTSIDE], axis=1)
 
+    @cached_property
+    def _log_slopes(self) -> np.ndarray:
+        return np.log(self._slopes)
+
     def _straightened(self, inside: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """What the curves make of the logits of the told coordinates, and how steep they are there, both shape (particles, told)."""
+        """What the curves make of the logits of the told coordinates, and the logarithm of how steep they are there, both shape (particles,
+        told)."""
         each = np.arange(len(self.columns))
         part = np.empty(inside.shape, np.intp)
         for k in each:
             part[:, k] = np.searchsorted(self.knots[k], inside[:, k])
-        nearest, slope = np.maximum(part - 1, 0), self._slopes[each, part]
-        return self.at[nearest] + (inside - self.knots[each, nearest]) * slope, slope
+        nearest = np.maximum(part - 1, 0)
+        straight = self.at[nearest] + (inside - self.knots[each, nearest]) * self._slopes[each, part]
+        return straight, self._log_slopes[each, part]
 
 
 def _told(cube: np.ndarray, weights: np.ndarray, effective: float) -> np.ndarray:

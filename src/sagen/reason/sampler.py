@@ -12,8 +12,8 @@ from sagen.reason.diagnostics import effective_sample_size
 from sagen.reason.history import FaultHistory
 from sagen.reason.likelihood import Drawn, Values, log_likelihoods
 from sagen.reason.placing import Fit, fitted
-from sagen.reason.proposal import Proposal
-from sagen.reason.scales import log_mean, logits
+from sagen.reason.proposal import Particles, Proposal
+from sagen.reason.scales import log_mean
 from sagen.reason.smoother import LEARNED_FROM, MOVED, alike, assimilated, tempered
 from sagen.reason.world import World
 
@@ -30,7 +30,9 @@ MOST_ROUNDS, STILL_FEW, STILL_CLOSE = 8, 50.0, 2.5
 LEAST_FITTING, MOST_FITTING, NEAR = 0.1, 0.8, 8.0
 
 
-def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.ndarray, values: Values) -> np.ndarray:
+def worth_redrawing(
+    histories: list[FaultHistory], prior: np.ndarray, total: np.ndarray, means: np.ndarray, values: Values
+) -> np.ndarray:
     """The histories that are to be drawn anew: all that may yet come to lead, where some of them hang on few particles, and those
     whose readings are the same as theirs, so that what is alike to a probe is weighed alike.
 
@@ -39,8 +41,10 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
     histories : list of FaultHistory
     prior : ndarray, shape (histories,)
         its logarithm
-    logs : ndarray, shape (pieces, histories, particles)
-        log-likelihoods
+    total : ndarray, shape (histories, particles)
+        log-likelihoods of all pieces together
+    means : ndarray, shape (pieces, histories)
+        logarithms of the mean likelihoods of each piece
     values : Values
         the precise values in the pieces, of the same particles
 
@@ -53,8 +57,7 @@ def worth_redrawing(histories: list[FaultHistory], prior: np.ndarray, logs: np.n
     ----------
     Effective size as a sign of starved draws: Kong, Liu and Wong, J. Am. Stat. Assoc. 89 (1994). From memory.
     """
-    total = logs.sum(axis=0)
-    together, apart = prior + log_mean(total), prior + log_mean(logs).sum(axis=0)
+    together, apart = prior + log_mean(total), prior + means.sum(axis=0)
     behind, behind_apart = together.max() - together, apart.max() - apart
     size = effective_sample_size(total)
     # A starved history is known too little: each piece by itself it may explain, and come to lead with particles of its own.
@@ -102,21 +105,22 @@ class _Kind:
         moving: np.ndarray,
     ):
         self.members, self._moving = members, moving
-        self._learned_from, self._weights = (cube, logits(cube)), weights.mean(axis=0)
+        self._learned_from, self._weights = Particles.at(cube), weights.mean(axis=0)
         # Those that were drawn evenly, before any evidence, count as well: what every proposal is blind to, they are not.
         self._proposals: list[Proposal] = []
-        self._cube, self._logits, self._logs = even, logits(even), [logs]
+        self._particles, self._logs, self._total = Particles.at(even), [logs], logs.sum(axis=0)
         self.fit = fit  #: where the severities of all of them fit a reading
         self._severities = fit.placed(even) if fit is not None else None  #: how dense they are there
         self._fitting = _shares(fit, cube, self._weights) if fit is not None else ()
         self._densities = np.zeros((1, len(even)))  #: logarithms, of even draws and of each proposal at each particle
         self.gain: np.ndarray  #: log-likelihoods less what the particles were drawn by, shape (members, particles)
         self.evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (members,)
+        self.size: float  #: effective particles of the member that has fewest
 
     def drawn(self, even: np.ndarray) -> np.ndarray:
         """Fresh particles, shape of `even`; their severities are still to be placed."""
         last = self.fit.column if self.fit is not None else None
-        learned = Proposal.learned(*self._learned_from, self._weights, self._moving, last, self._fitting)
+        learned = Proposal.learned(self._learned_from, self._weights, self._moving, last, self._fitting)
         self._proposals.append(learned)
         return learned.drawn(even)
 
@@ -126,34 +130,35 @@ class _Kind:
         if fit is not None:
             newest.placed(fresh, even, fit)
             severities = fit.placed(fresh)
-        their_logits = logits(fresh)
-        before = np.vstack([self._densities, newest.log(self._logits, self._severities)])
-        here = [np.zeros(len(fresh)), *(proposal.log(their_logits, severities) for proposal in self._proposals)]
+        more = Particles.at(fresh)
+        before = np.vstack([self._densities, newest.log(self._particles, self._severities)])
+        here = [np.zeros(len(fresh)), *(proposal.log(more, severities) for proposal in self._proposals)]
         self._densities = np.hstack([before, here])
-        self._cube, self._logits = np.vstack([self._cube, fresh]), np.vstack([self._logits, their_logits])
+        self._particles = self._particles.beside(more)
         if self.fit is not None:
             self.fit, self._severities = self.fit.beside(fit), self._severities.beside(severities)
 
     def weighed(self, logs: np.ndarray) -> None:
         """Of the particles that were drawn last, shape (pieces, members, particles)."""
         self._logs.append(logs)
-        total = np.hstack([logs.sum(axis=0) for logs in self._logs])
+        self._total = np.hstack([self._total, logs.sum(axis=0)])
         # Each particle counts against all that it might have been drawn from: what one proposal is blind to, the other is not.
         drawn = np.array([logs.shape[2] for logs in self._logs])
         share = np.log(drawn / drawn.sum())[:, None]
-        self.gain = total - np.logaddexp.reduce(self._densities + share, axis=0)
+        self.gain = self._total - np.logaddexp.reduce(self._densities + share, axis=0)
         self.evidence = log_mean(self.gain)
-        self._learned_from = self._cube, self._logits
+        self.size = effective_sample_size(self.gain).min()
+        self._learned_from = self._particles
         self._weights = tempered(self.gain, LEARNED_FROM).mean(axis=0)
         if self.fit is not None:
-            self._fitting = _shares(self.fit, self._cube, self._weights, near=True)
+            self._fitting = _shares(self.fit, self._particles.cube, self._weights, near=True)
 
     def found(self) -> list[Redrawn]:
         """Of each member."""
         halves = np.array([log_mean(self.gain[:, part::2]) for part in (0, 1)])
         logs = np.concatenate(self._logs, axis=2)
         return [
-            Redrawn(float(self.evidence[k]), halves[:, k], self._cube, self.gain[k], logs[:, k])
+            Redrawn(float(self.evidence[k]), halves[:, k], self._particles.cube, self.gain[k], logs[:, k])
             for k in range(len(self.members))
         ]
 
@@ -213,7 +218,7 @@ def redrawn(
         for number, kind in enumerate(wanting):
             kind.weighed(found[:, of == number])
         best = np.array([np.max(prior[kind.members] + kind.evidence) for kind in kinds])
-        size = np.array([effective_sample_size(kind.gain).min() for kind in kinds])
+        size = np.array([kind.size for kind in kinds])
         # What a handful of particles say of one that trails is too little to leave it.
         reach = np.where(size < HANDFUL, CLOSE_IF_FEW, CLOSE)
         # Later on only for what still hangs on few, as far as it counts.

@@ -173,7 +173,8 @@ def log_mean(log: np.ndarray, axis: int = -1) -> np.ndarray:
         shape of `log` without that axis
     """
     top = log.max(axis=axis, keepdims=True)
-    return np.squeeze(top, axis) + np.log(np.exp(log - top).mean(axis=axis))
+    below = log - top
+    return np.squeeze(top, axis) + np.log(np.exp(below, out=below).mean(axis=axis))
 
 
 def log_mean_cut(log: np.ndarray) -> np.ndarray:

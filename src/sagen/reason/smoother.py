@@ -104,10 +104,10 @@ def tempered(log: np.ndarray, least: float) -> np.ndarray:
     ndarray, shape (rows, particles)
         weights, adding up to 1 a row (tempering: Neal, Statistics and Computing 11, 2001, from memory)
     """
-    heat = np.ones(len(log))
+    heat, few = np.ones(len(log)), np.arange(len(log))
     for _ in range(30):
-        few = effective_sample_size(heat[:, None] * log) < least
-        if not few.any():
+        few = few[effective_sample_size(heat[few, None] * log[few]) < least]
+        if not len(few):
             break
         heat[few] *= 0.75
     return normalised_rows(heat[:, None] * log)

@@ -62,6 +62,7 @@ class _Weighed(NamedTuple):
     prior: np.ndarray  #: its logarithm, shape (histories,)
     used: list[Evidence]  #: the pieces that say anything
     logs: np.ndarray  #: log-likelihoods of the world's own particles, shape (pieces, histories, particles)
+    means: np.ndarray  #: logarithms of the mean likelihoods of each piece, shape (pieces, histories)
     evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (histories,)
     halves: list[np.ndarray]  #: those of either half of the draws
     weighted_sets: list[WeightedParticles]
@@ -91,7 +92,7 @@ def _infer(case: Case, world: World) -> Posterior:
         before=_before(here.used, pieces, len(generations) - 1),
     )
     # What a piece says by itself is told by particles that no other piece has chosen.
-    alone = tuple(marginal_likelihoods(row, here.histories) for row in here.logs)
+    alone = tuple(marginal_likelihoods(row, here.histories) for row in here.means)
 
     def without(piece: Evidence) -> np.ndarray:
         left = [item for item in pieces if item[1] is not piece]
@@ -135,7 +136,7 @@ def _weighed(histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], 
             values = values.beside(foreseen(more, pieces, generations, world))
             histories, logs = [*histories, *more], np.concatenate([logs, extra], axis=1)
             prior = np.array([history.log for history in histories])
-    total = logs.sum(axis=0)
+    total, means = logs.sum(axis=0), log_mean(logs)
     evidence = log_mean_cut(total)
     half = world.particles // 2
     halves = [log_mean_cut(total[:, part]) for part in (slice(0, half), slice(half, None))]
@@ -144,7 +145,7 @@ def _weighed(histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], 
         for history, row in zip(histories, total, strict=True)
     ]
     ends = [(row, logs[:, k]) for k, row in enumerate(total)]
-    close = worth_redrawing(histories, prior, logs, values)
+    close = worth_redrawing(histories, prior, total, means, values)
     if len(close):
         chosen = [histories[k] for k in close]
         again = redrawn(chosen, pieces, generations, world, prior[close], values.of(close), logs[:, close])
@@ -153,7 +154,7 @@ def _weighed(histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], 
             halves[0][k], halves[1][k] = found.halves
             weighted_sets[k] = WeightedParticles(histories[k].now, found.cube, normalised(found.gain))
             ends[k] = (found.gain, found.logs)
-    return _Weighed(histories, prior, used, logs, evidence, halves, weighted_sets, ends)
+    return _Weighed(histories, prior, used, logs, means, evidence, halves, weighted_sets, ends)
 
 
 def without_order(pieces: list[tuple[int, Evidence]]) -> list[tuple[int, Evidence]]:
